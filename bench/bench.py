@@ -1,0 +1,90 @@
+"""Measures what the product promises about speed; each figure stands beside a reference of the same run."""
+
+from __future__ import annotations
+
+import csv
+import io
+import os
+import sys
+import time
+from collections.abc import Callable
+from datetime import date, timedelta
+from pathlib import Path
+
+sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
+os.environ.setdefault("NEAT_VERDICT_SECRET_KEY", "bench")
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "neat_verdict.app.config.settings")
+
+import numpy as np
+from statsmodels.stats.proportion import confint_proportions_2indep
+
+from neat_verdict.app.collect.counts import Expected, read_counts
+from neat_verdict.app.collect.text import match_columns, read_text
+from neat_verdict.core.estimate import Rate, compare_rates, difference_interval, two_sided_critical_value
+from neat_verdict.core.judge import DecisionRule, read_experiment
+
+Z = two_sided_critical_value(0.95)
+
+
+def best(function: Callable[[], object], repeat: int = 7, number: int = 100) -> float:
+    """Least seconds a call, over several rounds."""
+    function()
+    rounds = []
+    for _ in range(repeat):
+        begin = time.perf_counter()
+        for _ in range(number):
+            function()
+        rounds.append((time.perf_counter() - begin) / number)
+    return min(rounds)
+
+
+def line(what: str, seconds: float, reference: str, reference_seconds: float, wanted: str, kept: bool) -> bool:
+    ratio = seconds / reference_seconds
+    mark = "ok " if kept else "NOT"
+    figures = f"{seconds * 1e3:.3f} ms; {reference}: {reference_seconds * 1e3:.3f} ms"
+    print(f"{mark} {what}: {figures}; ratio {ratio:.3g} (wanted {wanted})")
+    return kept
+
+
+def large_and_small() -> bool:
+    rule = DecisionRule(0.95, 0.05)
+    large = best(lambda: read_experiment([Rate(375_000, 5_000_000), Rate(377_000, 5_000_000)], (1, 1), rule))
+    small = best(lambda: read_experiment([Rate(37, 500), Rate(39, 500)], (1, 1), rule))
+    return line("reading 375,000 of 5,000,000", large, "reading 37 of 500", small, "at most 1.2", large / small <= 1.2)
+
+
+def one_comparison() -> bool:
+    ours = best(lambda: compare_rates(Rate(375, 5000), Rate(400, 5000), Z))
+    theirs = best(lambda: confint_proportions_2indep(375, 5000, 400, 5000, method="score", compare="diff"))
+    what, reference = "one comparison with both intervals", "statsmodels' score interval of the difference"
+    return line(what, ours, reference, theirs, "at most 1", ours <= theirs)
+
+
+def many_at_once() -> bool:
+    draw = np.random.default_rng(5)
+    units = draw.integers(1000, 100_000, 10_000)
+    first, second = draw.binomial(units, 0.05), draw.binomial(units, 0.052)
+    together = best(lambda: difference_interval(first, units, second, units, Z), repeat=5, number=3) / 10_000
+    single = best(lambda: difference_interval(first[0], units[0], second[0], units[0], Z))
+    return line(
+        "a difference interval among 10,000", together, "one alone", single, "at most 0.1", together <= 0.1 * single
+    )
+
+
+def a_large_file() -> bool:
+    start = date(2020, 1, 1)
+    rows = [
+        f"{(start + timedelta(days=i % 2000)).isoformat()},{'AB'[i % 2]},{1000 + i % 7},{50 + i % 5}"
+        for i in range(200_000)
+    ]
+    content = ("day,variant,units,conversions\n" + "\n".join(rows)).encode()
+    text = read_text(content)
+    expected = Expected(match_columns(text.header), [("A", "Old"), ("B", "New")], date(2026, 1, 1))
+    ours = best(lambda: list(read_counts(text, expected)), repeat=3, number=1)
+    bare = best(lambda: list(csv.reader(io.StringIO(text.body))), repeat=3, number=1)
+    return line("checking 200,000 rows", ours, "csv.reader alone", bare, "under 5 s", ours < 5)
+
+
+if __name__ == "__main__":
+    kept = [large_and_small(), one_comparison(), many_at_once(), a_large_file()]
+    sys.exit(0 if all(kept) else 1)

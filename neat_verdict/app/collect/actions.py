@@ -1,0 +1,220 @@
+"""Taking data in: a preview that stores nothing, then all of it at once."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import date
+
+from django.db import transaction
+
+from neat_verdict.app.collect.counts import Counts, Expected, WrongRow, day_order, read_counts
+from neat_verdict.app.collect.models import Import
+from neat_verdict.app.collect.text import FIELDS, Text, match_columns, read_text
+from neat_verdict.app.experiments.actions import record
+from neat_verdict.app.experiments.models import Experiment, Tally
+from neat_verdict.app.experiments.queries import today
+from neat_verdict.app.people.actions import require_editor
+from neat_verdict.app.people.models import User
+from neat_verdict.app.problems import Conflict
+from neat_verdict.core.checks import InputError
+
+WRONG_SHOWN = 2000
+
+
+@dataclass(frozen=True, slots=True)
+class Difference:
+    """What storing would do to the tallies that are there."""
+
+    added: int
+    changed: int
+    unchanged: int
+
+
+@dataclass(frozen=True, slots=True)
+class Preview:
+    """What a file holds and what storing it would do. ``columns`` has None where a column must be chosen."""
+
+    digest: str
+    encoding: str
+    delimiter: str
+    header: tuple[str, ...]
+    columns: dict[str, int | None]
+    rows: int
+    folded: int
+    wrong: tuple[WrongRow, ...]
+    wrong_count: int
+    first_day: date | None
+    last_day: date | None
+    totals: tuple[tuple[int, int], ...]
+    difference: Difference | None
+    seen_before: bool
+    remarks: tuple[str, ...]
+
+
+def _open(by: User, experiment: Experiment) -> None:
+    require_editor(by)
+    if experiment.state == "draft":
+        raise Conflict("Start the experiment first: the decision rule is locked before data is seen")
+    if experiment.state not in ("running", "paused", "ended"):
+        raise Conflict(f"This experiment is {experiment.state}; it takes no more data")
+
+
+def _columns(text: Text, chosen: dict[str, int | None]) -> dict[str, int | None]:
+    matched = match_columns(text.header)
+    for field, index in chosen.items():
+        if index is not None and not 0 <= index < len(text.header):
+            raise InputError(field, index, f"must be a column from 0 to {len(text.header) - 1}")
+        if index is not None:
+            matched = {name: None if place == index else place for name, place in matched.items()} | {field: index}
+    return matched
+
+
+def _expected(experiment: Experiment, text: Text, columns: dict[str, int]) -> Expected:
+    variants = [(variant.letter, variant.name) for variant in experiment.variants.all()]
+    return Expected(columns, variants, today(), day_order(text, columns["day"]))
+
+
+def preview(by: User, experiment: Experiment, content: bytes, chosen: dict[str, int | None]) -> Iterator[int | Preview]:
+    """Read a file without storing anything; yields rows read now and then, and the Preview at the end.
+
+    Raises Conflict for an experiment that takes no data, InputError for a file that cannot be read at all; both before the
+    first value is yielded.
+    """
+    _open(by, experiment)
+    text = read_text(content)
+    return _preview_steps(experiment, text, content, _columns(text, chosen))
+
+
+def _preview_steps(
+    experiment: Experiment, text: Text, content: bytes, columns: dict[str, int | None]
+) -> Iterator[int | Preview]:
+    counts = Counts()
+    known = {name: place for name, place in columns.items() if place is not None}
+    if len(known) == len(FIELDS):
+        for step in read_counts(text, _expected(experiment, text, known)):
+            if isinstance(step, int):
+                yield step
+            else:
+                counts = step
+    digest = hashlib.sha256(content).hexdigest()
+    days = sorted({day for day, _ in counts.sums})
+    yield Preview(
+        digest=digest,
+        encoding=text.encoding,
+        delimiter={",": "comma", ";": "semicolon", "\t": "tab"}[text.delimiter],
+        header=text.header,
+        columns=columns,
+        rows=counts.rows,
+        folded=counts.folded,
+        wrong=tuple(counts.wrong[:WRONG_SHOWN]),
+        wrong_count=len(counts.wrong),
+        first_day=days[0] if days else None,
+        last_day=days[-1] if days else None,
+        totals=_totals(counts, len(experiment.variants.all())),
+        difference=_difference(experiment, counts) if len(known) == len(FIELDS) else None,
+        seen_before=experiment.imports.filter(digest=digest).exists(),
+        remarks=_remarks(experiment, counts, days),
+    )
+
+
+def _totals(counts: Counts, arms: int) -> tuple[tuple[int, int], ...]:
+    totals = [[0, 0] for _ in range(arms)]
+    for (_, position), (units, conversions) in counts.sums.items():
+        totals[position][0] += units
+        totals[position][1] += conversions
+    return tuple((units, conversions) for units, conversions in totals)
+
+
+def _stored(experiment: Experiment) -> dict[tuple[date, int], tuple[int, int]]:
+    rows = Tally.objects.filter(variant__experiment=experiment)
+    values = rows.values_list("day", "variant__position", "units", "conversions")
+    return {(day, position): (units, conversions) for day, position, units, conversions in values}
+
+
+def _difference(experiment: Experiment, counts: Counts) -> Difference:
+    stored = _stored(experiment)
+    unchanged = sum(stored.get(key) == seen for key, seen in counts.sums.items())
+    changed = sum(key in stored and stored[key] != seen for key, seen in counts.sums.items())
+    return Difference(len(counts.sums) - unchanged - changed, changed, unchanged)
+
+
+def _remarks(experiment: Experiment, counts: Counts, days: list[date]) -> tuple[str, ...]:
+    lines = []
+    if counts.folded:
+        lines.append(
+            f"{counts.folded:,} rows repeat a day and variant; their counts are added up. If they are copies, remove them first."
+        )
+    early = [day for day in days if experiment.started_on and day < experiment.started_on]
+    if early:
+        lines.append(
+            f"{len(early)} days lie before the start ({experiment.started_on:%-d %B %Y}); they will be counted."
+        )
+    seen = {position for _, position in counts.sums}
+    absent = [v.letter for v in experiment.variants.all() if v.position not in seen]
+    if counts.sums and absent:
+        lines.append(f"The file has no rows for {', '.join(absent)}.")
+    return tuple(lines)
+
+
+@transaction.atomic
+def store(
+    by: User,
+    experiment: Experiment,
+    content: bytes,
+    chosen: dict[str, int | None],
+    *,
+    digest: str,
+    leave_out_wrong: bool,
+    name: str,
+) -> Import:
+    """Store the counts of a file that was previewed: for its days and variants they replace what was there.
+
+    Storing the same file again changes nothing. Raises Conflict when the file is not the one previewed (``digest``), or
+    has wrong rows and ``leave_out_wrong`` is not set; nothing is stored then.
+    """
+    _open(by, Experiment.objects.select_for_update().get(pk=experiment.pk))
+    if hashlib.sha256(content).hexdigest() != digest:
+        raise Conflict("The file is not the one that was previewed; preview it again")
+    text = read_text(content)
+    columns = _columns(text, chosen)
+    missing = [field for field in FIELDS if columns[field] is None]
+    if missing:
+        raise InputError(missing[0], "not chosen", "must be one of the file's columns")
+    known = {field: place for field, place in columns.items() if place is not None}
+    counts = next(step for step in read_counts(text, _expected(experiment, text, known)) if isinstance(step, Counts))
+    if counts.wrong and not leave_out_wrong:
+        raise Conflict(f"{len(counts.wrong)} rows are wrong; put them right, or choose to leave them out")
+    if not counts.sums:
+        raise Conflict("There is no row to store")
+    difference = _difference(experiment, counts)
+    _write(experiment, counts)
+    stored = Import.objects.create(
+        experiment=experiment,
+        by=by,
+        name=name[:200],
+        digest=digest,
+        rows=counts.rows,
+        left_out=len(counts.wrong),
+        added=difference.added,
+        changed=difference.changed,
+    )
+    told = f"Brought in “{name[:80]}”: {difference.added} day counts added, {difference.changed} changed"
+    left_out = f", {len(counts.wrong)} wrong rows left out" if counts.wrong else ""
+    record(experiment, by, "import", told + left_out, digest=digest, rows=counts.rows)
+    return stored
+
+
+def _write(experiment: Experiment, counts: Counts) -> None:
+    variants = {variant.position: variant for variant in experiment.variants.all()}
+    Tally.objects.bulk_create(
+        [
+            Tally(variant=variants[position], day=day, units=units, conversions=conversions)
+            for (day, position), (units, conversions) in counts.sums.items()
+        ],
+        batch_size=500,
+        update_conflicts=True,
+        unique_fields=["variant", "day"],
+        update_fields=["units", "conversions"],
+    )

@@ -1,0 +1,94 @@
+"""Data in, over HTTP."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from django.conf import settings
+from django.http import HttpRequest, StreamingHttpResponse
+from ninja import File, Form, Router, Status, UploadedFile
+
+from neat_verdict.app.collect import actions
+from neat_verdict.app.collect.models import Import
+from neat_verdict.app.collect.schemas import ImportOut, PreviewOut, PreviewStep
+from neat_verdict.app.config.auth import person
+from neat_verdict.app.experiments import queries
+from neat_verdict.core.checks import InputError
+
+router = Router(tags=["data"])
+
+
+def _content(file: UploadedFile) -> bytes:
+    if (file.size or 0) > settings.LARGEST_FILE:
+        raise InputError("file", f"{(file.size or 0) / 1e6:.0f} MB", "must not be larger than 50 MB")
+    return bytes(file.read())
+
+
+def _chosen(day: int | None, variant: int | None, units: int | None, conversions: int | None) -> dict[str, int | None]:
+    return {"day": day, "variant": variant, "units": units, "conversions": conversions}
+
+
+def _lines(steps: Iterator[int | actions.Preview]) -> Iterator[bytes]:
+    for step in steps:
+        if isinstance(step, int):
+            line = PreviewStep(rows=step)
+        else:
+            line = PreviewStep(preview=PreviewOut.model_validate(step, from_attributes=True))
+        yield line.model_dump_json().encode() + b"\n"
+
+
+@router.post("/experiments/{key}/imports/preview", response=PreviewStep, operation_id="preview_import")
+def preview(
+    request: HttpRequest,
+    key: str,
+    file: File[UploadedFile],
+    day: Form[int | None] = None,
+    variant: Form[int | None] = None,
+    units: Form[int | None] = None,
+    conversions: Form[int | None] = None,
+) -> StreamingHttpResponse:
+    """Answers in lines (NDJSON), so that a large file shows its progress. Nothing is stored."""
+    chosen = _chosen(day, variant, units, conversions)
+    steps = actions.preview(person(request), queries.find(key), _content(file), chosen)
+    return StreamingHttpResponse(_lines(steps), content_type="application/x-ndjson")
+
+
+@router.post("/experiments/{key}/imports", response={201: ImportOut}, operation_id="store_import")
+def store(
+    request: HttpRequest,
+    key: str,
+    file: File[UploadedFile],
+    digest: Form[str],
+    leave_out_wrong: Form[bool] = False,
+    day: Form[int | None] = None,
+    variant: Form[int | None] = None,
+    units: Form[int | None] = None,
+    conversions: Form[int | None] = None,
+) -> Status[ImportOut]:
+    stored = actions.store(
+        person(request),
+        queries.find(key),
+        _content(file),
+        _chosen(day, variant, units, conversions),
+        digest=digest,
+        leave_out_wrong=leave_out_wrong,
+        name=file.name or "counts",
+    )
+    return Status(201, _out(stored))
+
+
+@router.get("/experiments/{key}/imports", response=list[ImportOut], operation_id="list_imports")
+def imports(request: HttpRequest, key: str) -> list[ImportOut]:
+    return [_out(stored) for stored in queries.find(key).imports.select_related("by")[:50]]
+
+
+def _out(stored: Import) -> ImportOut:
+    return ImportOut(
+        at=stored.at,
+        by=stored.by.display_name,
+        name=stored.name,
+        rows=stored.rows,
+        left_out=stored.left_out,
+        added=stored.added,
+        changed=stored.changed,
+    )

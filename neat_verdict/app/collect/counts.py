@@ -1,0 +1,141 @@
+"""From rows to daily counts, with every wrong row told. Pure functions; the caller brings the day and the names."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import date
+
+from neat_verdict.app.collect.text import FIELDS, Text
+from neat_verdict.core.checks import InputError, whole_count
+
+PROGRESS_EVERY = 20_000
+_ISO = re.compile(r"(\d{4})[-/.](\d{1,2})[-/.](\d{1,2})(?:[T ].*)?$")
+_DAY_FIRST = re.compile(r"(\d{1,2})\.(\d{1,2})\.(\d{4})$")
+_SLASHED = re.compile(r"(\d{1,2})[/-](\d{1,2})[/-](\d{4})$")
+
+
+@dataclass(frozen=True, slots=True)
+class WrongRow:
+    """Where a row is wrong, what stands there and why it is not accepted."""
+
+    line: int
+    column: str
+    value: str
+    reason: str
+
+
+@dataclass(slots=True)
+class Counts:
+    """Sums by (day, position of the variant), and what was found on the way."""
+
+    sums: dict[tuple[date, int], tuple[int, int]] = field(default_factory=dict)
+    wrong: list[WrongRow] = field(default_factory=list)
+    rows: int = 0
+    folded: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Expected:
+    """What the rows are held against."""
+
+    columns: Mapping[str, int]
+    variants: Sequence[tuple[str, str]]  # (letter, name), control first
+    latest: date
+    day_first: bool | None = None
+
+    def names(self) -> dict[str, int]:
+        """Accepted spellings of each variant: its letter, its name, "control" for A."""
+        found = {"control": 0, "baseline": 0}
+        for position, (letter, name) in enumerate(self.variants):
+            found |= {letter.lower(): position, name.strip().lower(): position, f"variant {letter.lower()}": position}
+        return found
+
+
+def day_order(text: Text, column: int) -> bool | None:
+    """Whether 03/04/2026 means the third of April: told by a first or second figure above 12; None if never told."""
+    for _, cells in text.rows():
+        found = _SLASHED.match(cells[column].strip()) if column < len(cells) else None
+        if found and int(found[1]) > 12:
+            return True
+        if found and int(found[2]) > 12:
+            return False
+    return None
+
+
+def read_counts(text: Text, expected: Expected) -> Iterator[int | Counts]:
+    """Yield the number of rows read now and then, and the Counts at the end.
+
+    Rows of the same day and variant are added up (``folded`` counts them): a file may be broken down further than we need.
+    """
+    counts = Counts()
+    names = expected.names()
+    days: dict[str, date] = {}
+    for line, cells in text.rows():
+        counts.rows += 1
+        if counts.rows % PROGRESS_EVERY == 0:
+            yield counts.rows
+        try:
+            key, seen = _row(cells, expected, names, days)
+        except InputError as problem:
+            counts.wrong.append(_wrong(line, cells, expected, problem))
+            continue
+        before = counts.sums.get(key)
+        if before is not None:
+            counts.folded += 1
+            seen = (before[0] + seen[0], before[1] + seen[1])
+        counts.sums[key] = seen
+    yield counts
+
+
+def _row(
+    cells: Sequence[str], expected: Expected, names: Mapping[str, int], days: dict[str, date]
+) -> tuple[tuple[date, int], tuple[int, int]]:
+    values = {}
+    for name in FIELDS:
+        index = expected.columns[name]
+        if index >= len(cells):
+            raise InputError(name, "empty", f"is missing: the row has {len(cells)} cells only")
+        values[name] = cells[index].strip()
+    if values["day"] not in days:
+        days[values["day"]] = _day(values["day"], expected)
+    position = names.get(values["variant"].lower())
+    if position is None:
+        known = ", ".join(f"{letter} ({name})" for letter, name in expected.variants)
+        raise InputError("variant", values["variant"] or "empty", f"must be one of {known}")
+    units, conversions = whole_count("units", values["units"]), whole_count("conversions", values["conversions"])
+    if conversions > units:
+        raise InputError("conversions", conversions, f"must not be greater than units ({units})")
+    return (days[values["day"]], position), (units, conversions)
+
+
+def _day(text: str, expected: Expected) -> date:
+    found = _parsed_day(text, expected.day_first)
+    if found > expected.latest:
+        raise InputError("day", text, f"lies in the future (today is {expected.latest.isoformat()})")
+    return found
+
+
+def _parsed_day(text: str, day_first: bool | None) -> date:
+    try:
+        if match := _ISO.match(text):
+            return date(int(match[1]), int(match[2]), int(match[3]))
+        if match := _DAY_FIRST.match(text):
+            return date(int(match[3]), int(match[2]), int(match[1]))
+        if match := _SLASHED.match(text):
+            if day_first is None:
+                raise InputError("day", text, "may be day/month or month/day; write it as 2026-03-31")
+            day, month = (1, 2) if day_first else (2, 1)
+            return date(int(match[3]), int(match[month]), int(match[day]))
+    except ValueError as problem:
+        if isinstance(problem, InputError):
+            raise
+        raise InputError("day", text, "is no day of the calendar; write it as 2026-03-31") from problem
+    raise InputError("day", text or "empty", "must be a day, written as 2026-03-31")
+
+
+def _wrong(line: int, cells: Sequence[str], expected: Expected, problem: InputError) -> WrongRow:
+    index = expected.columns.get(problem.field)
+    value = cells[index].strip() if index is not None and index < len(cells) else ""
+    return WrongRow(line, problem.field, value[:80], str(problem)[:300])

@@ -1,0 +1,55 @@
+"""Shapes of imports over HTTP."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+
+from ninja import Schema
+
+
+class WrongRowOut(Schema):
+    line: int
+    column: str
+    value: str
+    reason: str
+
+
+class DifferenceOut(Schema):
+    added: int
+    changed: int
+    unchanged: int
+
+
+class PreviewOut(Schema):
+    digest: str
+    encoding: str
+    delimiter: str
+    header: list[str]
+    columns: dict[str, int | None]
+    rows: int
+    folded: int
+    wrong: list[WrongRowOut]
+    wrong_count: int
+    first_day: date | None
+    last_day: date | None
+    totals: list[tuple[int, int]]
+    difference: DifferenceOut | None
+    seen_before: bool
+    remarks: list[str]
+
+
+class PreviewStep(Schema):
+    """One line of the answer: rows read so far, or the preview, which is the last line."""
+
+    rows: int | None = None
+    preview: PreviewOut | None = None
+
+
+class ImportOut(Schema):
+    at: datetime
+    by: str
+    name: str
+    rows: int
+    left_out: int
+    added: int
+    changed: int

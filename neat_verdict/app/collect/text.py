@@ -1,0 +1,96 @@
+"""From bytes to rows: encoding, delimiter, headers. Pure functions."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+import unicodedata
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+
+from neat_verdict.core.checks import InputError
+
+csv.field_size_limit(2**31 - 1)  # a stray quote is told as a wrong row, not as a failure of the reader
+FIELDS = ("day", "variant", "units", "conversions")
+# Names that exports commonly give these columns, in several languages' spellings without accents.
+_KNOWN = {
+    "day": {"day", "date", "tag", "datum", "jour", "fecha", "dia", "dato", "data", "dt"},
+    "variant": {"variant", "arm", "group", "version", "bucket", "cell", "variante", "gruppe", "groupe", "treatment", "variation"},
+    "units": {
+        "units", "visitors", "users", "sessions", "visits", "exposures", "exposed", "n", "total", "impressions", "count",
+        "besucher", "visiteurs", "visitantes", "unique visitors", "sample",
+    },
+    "conversions": {
+        "conversions", "converted", "successes", "orders", "bookings", "booked", "purchases", "goals", "signups", "clicks",
+        "konversionen", "conversiones", "events", "x",
+    },
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Text:
+    """A file as text: how it was read, and its header line."""
+
+    body: str
+    encoding: str
+    delimiter: str
+    header: tuple[str, ...]
+
+    def rows(self) -> Iterator[tuple[int, list[str]]]:
+        """Line number and cells of each row after the header, empty lines left out."""
+        reader = csv.reader(io.StringIO(self.body), delimiter=self.delimiter)
+        next(reader, None)
+        for cells in reader:
+            if any(cell.strip() for cell in cells):
+                yield reader.line_num, cells
+
+
+def read_text(content: bytes) -> Text:
+    """Decode, find the delimiter, take the header. Raises InputError for an empty or binary file."""
+    body, encoding = _decoded(content)
+    body = body.replace("\r\n", "\n").replace("\r", "\n").lstrip("\n ")
+    if not body.strip():
+        raise InputError("file", "empty", "must have a header line and at least one row")
+    first = body.splitlines()[0]
+    delimiter = max(",;\t", key=first.count)
+    header = tuple(cell.strip() for cell in next(csv.reader([first], delimiter=delimiter)))
+    if len(header) < len(FIELDS):
+        raise InputError(
+            "file", first[:80], "must have columns for day, variant, units and conversions in its first line"
+        )
+    return Text(body, encoding, delimiter, header)
+
+
+def _decoded(content: bytes) -> tuple[str, str]:
+    if b"\x00" in content[:4096] and not content.startswith((b"\xff\xfe", b"\xfe\xff")):
+        raise InputError("file", "binary data", "must be text: save the sheet as CSV first")
+    if content.startswith((b"\xff\xfe", b"\xfe\xff")):
+        return content.decode("utf-16", errors="replace"), "UTF-16"
+    try:
+        return content.decode("utf-8-sig"), "UTF-8 with mark" if content.startswith(b"\xef\xbb\xbf") else "UTF-8"
+    except UnicodeDecodeError:
+        # Every byte is a Latin-1 letter; a spreadsheet's export that is not UTF-8 is most often its superset cp1252.
+        return content.decode("cp1252", errors="replace"), "Latin-1"
+
+
+def _bare(name: str) -> str:
+    """A header without case, accents, units in brackets and punctuation."""
+    plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode().lower()
+    return re.sub(r"[^a-z]+", " ", re.sub(r"\(.*?\)|\[.*?\]", "", plain)).strip()
+
+
+def match_columns(header: tuple[str, ...]) -> dict[str, int | None]:
+    """The column of each field, by exact name first, then by a known word in it; None where nothing fits."""
+    bare = [_bare(name) for name in header]
+    found: dict[str, int | None] = dict.fromkeys(FIELDS)
+    rules: tuple[Callable[[str, set[str]], bool], ...] = (
+        lambda name, known: name in known,
+        lambda name, known: bool(known & set(name.split())),
+    )
+    for fits in rules:
+        for field in FIELDS:
+            free = [i for i, name in enumerate(bare) if i not in found.values() and fits(name, _KNOWN[field])]
+            if found[field] is None and free:
+                found[field] = free[0]
+    return found

@@ -1,0 +1,24 @@
+"""The API, assembled; nothing else."""
+
+from ninja import NinjaAPI
+from ninja.security import django_auth
+
+from neat_verdict.app.collect.api import router as collect
+from neat_verdict.app.config.errors import install
+from neat_verdict.app.experiments.api import router as experiments
+from neat_verdict.app.people.api import router as people
+from neat_verdict.app.readings.api import router as readings
+from neat_verdict.app.readings.scratchpad_api import router as scratchpad
+from neat_verdict.app.reports.api import router as reports
+
+api = NinjaAPI(title="Neat Verdict", version="1.0.0", auth=django_auth, docs_url=None, urls_namespace="api")
+install(api)
+for prefix, router in (
+    ("", people),
+    ("", experiments),
+    ("", collect),
+    ("", readings),
+    ("", scratchpad),
+    ("", reports),
+):
+    api.add_router(prefix, router)

@@ -1,0 +1,104 @@
+"""Settings, all from environment variables; `bin/demo` and `bin/serve` set them (docs/architecture.md lists them)."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from django.core.exceptions import ImproperlyConfigured
+
+ROOT = Path(__file__).resolve().parents[3]
+DATA = Path(os.environ.get("NEAT_VERDICT_DATA", ROOT / "var"))
+DEMO = os.environ.get("NEAT_VERDICT_DEMO") == "1"
+DEBUG = False
+
+SECRET_KEY = os.environ.get("NEAT_VERDICT_SECRET_KEY", "")
+if not SECRET_KEY:
+    raise ImproperlyConfigured(
+        "NEAT_VERDICT_SECRET_KEY is not set. Give a long random text, for instance that printed by: "
+        "python -c 'import secrets; print(secrets.token_urlsafe(50))'"
+    )
+ALLOWED_HOSTS = os.environ.get("NEAT_VERDICT_HOSTS", "127.0.0.1,localhost").split(",")
+CSRF_TRUSTED_ORIGINS = [origin for origin in os.environ.get("NEAT_VERDICT_ORIGINS", "").split(",") if origin]
+HTTPS = os.environ.get("NEAT_VERDICT_HTTPS") == "1"
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = HTTPS
+SECURE_CONTENT_TYPE_NOSNIFF = True
+X_FRAME_OPTIONS = "DENY"
+SILENCED_SYSTEM_CHECKS = [] if HTTPS else ["security.W012", "security.W016", "security.W008", "security.W004"]
+
+INSTALLED_APPS = [
+    "django.contrib.admin",
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.messages",
+    "django.contrib.sessions",
+    "django.contrib.staticfiles",
+    "ninja",
+    "neat_verdict.app.people",
+    "neat_verdict.app.experiments",
+    "neat_verdict.app.collect",
+    "neat_verdict.app.demo",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+]
+ROOT_URLCONF = "neat_verdict.app.config.urls"
+WSGI_APPLICATION = "neat_verdict.app.config.wsgi.application"
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+            ]
+        },
+    }
+]
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": DATA / "neat-verdict.sqlite3",
+        "OPTIONS": {
+            # Writers queue from their first statement instead of failing when a read turns into a write.
+            "transaction_mode": "IMMEDIATE",
+            "timeout": 20,
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON;",
+        },
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+AUTH_USER_MODEL = "people.User"
+LOGIN_URL = "/sign-in"
+USE_TZ = True
+TIME_ZONE = "UTC"
+USE_I18N = False
+
+WEB_BUILD = ROOT / "web" / "dist"
+STATIC_URL = "/static/"
+STATIC_ROOT = DATA / "static"
+STATICFILES_DIRS = [WEB_BUILD] if WEB_BUILD.exists() else []
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    # Vite has put a hash into each name already.
+    "staticfiles": {"BACKEND": "whitenoise.storage.CompressedStaticFilesStorage"},
+}
+# Names under assets/ carry a hash of what is in them.
+WHITENOISE_IMMUTABLE_FILE_TEST = r"^/static/assets/"
+DATA_UPLOAD_MAX_MEMORY_SIZE = 64 * 1024 * 1024
+LARGEST_FILE = 50 * 1024 * 1024
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+}

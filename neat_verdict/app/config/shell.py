@@ -1,0 +1,33 @@
+"""The page that holds the screens. Without a sign-in nothing but the sign-in screen is served."""
+
+from django.conf import settings
+from django.contrib.auth.decorators import login_required
+from django.http import HttpRequest, HttpResponse
+from django.views.decorators.csrf import ensure_csrf_cookie
+from django.views.decorators.http import require_safe
+
+
+def _page() -> HttpResponse:
+    built = settings.WEB_BUILD / "index.html"
+    if not built.exists():
+        text = "The front end is not built. Run bin/setup, then start again."
+        return HttpResponse(text, status=503, content_type="text/plain")
+    answer = HttpResponse(built.read_bytes())
+    answer["Cache-Control"] = "no-cache"
+    answer["Content-Security-Policy"] = (
+        "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; frame-ancestors 'none'"
+    )
+    return answer
+
+
+@require_safe
+@ensure_csrf_cookie
+def sign_in_screen(request: HttpRequest) -> HttpResponse:
+    return _page()
+
+
+@require_safe
+@login_required
+@ensure_csrf_cookie
+def screen(request: HttpRequest) -> HttpResponse:
+    return _page()

@@ -1,0 +1,14 @@
+"""Every address: the API, the accounts' administration, and the one page that holds the screens."""
+
+from django.contrib import admin
+from django.urls import path, re_path
+
+from neat_verdict.app.config.api import api
+from neat_verdict.app.config.shell import screen, sign_in_screen
+
+urlpatterns = [
+    path("api/v1/", api.urls),
+    path("admin/", admin.site.urls),
+    path("sign-in", sign_in_screen),
+    re_path(r"^(?!api/|static/).*$", screen),
+]

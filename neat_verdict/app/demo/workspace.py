@@ -1,0 +1,140 @@
+"""The invented workspace: Tidewick Ferries and its experiments, described as data."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+NAME, TIME_ZONE = "Tidewick Ferries", "Europe/Dublin"
+
+
+@dataclass(frozen=True)
+class Story:
+    """One invented experiment. ``rates`` are true conversion rates, control first; ``days_in`` days of data so far.
+
+    ``lost`` is the share of the last variant's visitors who never arrive (a redirect that drops them). ``decision`` is the
+    choice recorded, "" for none; ``decided_ago`` in days.
+    """
+
+    name: str
+    area: str
+    metric: str
+    variants: tuple[str, ...]
+    changes: tuple[str, ...]
+    fields: dict[str, Any]
+    rates: tuple[float, ...] = ()
+    days_in: int = 0
+    lost: float = 0.0
+    decision: str = ""
+    decided_ago: int = 0
+    reason: str = ""
+    next_step: str = ""
+    seed: int = 0
+    paused: bool = False
+    extra: dict[str, Any] = field(default_factory=dict)
+
+
+def _brief(change: str, because: str, audience: str = "all visitors", **fields: Any) -> dict[str, Any]:
+    return {"change": change, "because": because, "audience": audience, **fields}
+
+
+def _doing(change: str) -> str:
+    """ "make it green" → "making it green"."""
+    verb, rest = change.split(" ", 1)
+    return f"{verb.removesuffix('e')}ing {rest}"
+
+
+def _past(
+    seed: int, name: str, area: str, metric: str, variants: tuple[str, str], change: str, because: str,
+    rates: tuple[float, float], per_day: int, ago: int, *, lift: float, weeks: int = 2, next_step: str = "",
+    decision: str | None = None, reason: str = "",
+) -> Story:  # fmt: skip
+    return Story(
+        name, area, metric, variants, ("", change),
+        _brief(
+            _doing(change), because, baseline=rates[0], worthwhile_lift=lift, audience_per_day=per_day, least_weeks=weeks),
+        rates=rates, days_in=0, decision=decision or "rule", decided_ago=ago, seed=seed, next_step=next_step, reason=reason,
+    )  # fmt: skip
+
+
+STORIES: tuple[Story, ...] = (
+    Story(
+        "Fare calendar before the sailing list", "Booking", "paid bookings",
+        ("Sailing list first", "Calendar first"), ("", "Show the fare calendar above the list of sailings"),
+        _brief("showing the fare calendar before the sailing list", "visitors choose the cheap day before the hour",
+               baseline=0.051, worthwhile_lift=0.06, audience_per_day=6000),
+        rates=(0.051, 0.0553), days_in=28, seed=81,
+    ),
+    Story(
+        "Weather banner on the home page", "Home", "searches",
+        ("No banner", "Banner with the crossing's weather"), ("", "Put a weather banner above the search"),
+        _brief("a banner with the crossing's weather", "a calm sea invites", baseline=0.22, worthwhile_lift=0.04,
+               audience_per_day=5200, least_weeks=3),
+        rates=(0.22, 0.2075), days_in=21, seed=12,
+    ),
+    Story(
+        "One-page payment", "Payment", "paid bookings of those who began",
+        ("Payment in three steps", "Payment on one page"), ("", "Join the three payment steps on one page"),
+        _brief("joining the three payment steps on one page", "each step loses people", "visitors who begin to pay",
+               baseline=0.61, worthwhile_lift=0.03, audience_per_day=2600, least_weeks=3),
+        rates=(0.61, 0.611), days_in=21, seed=5,
+    ),
+    Story(
+        "Pet berth wording", "Cabins", "pet berths added",
+        ("Pet-friendly cabin", "A berth for your dog"), ("", "Say “A berth for your dog”"),
+        _brief("saying “a berth for your dog”", "plain words sell", "visitors with a cabin", baseline=0.08,
+               worthwhile_lift=0.06, audience_per_day=4400),
+        rates=(0.08, 0.082), days_in=16, lost=0.04, seed=3,
+    ),
+    Story(
+        "Cabin upgrade at the seat step", "Cabins", "cabin upgrades",
+        ("Upgrade after payment", "Upgrade while choosing a seat"), ("", "Offer the cabin while the seat is chosen"),
+        _brief("offering the cabin while the seat is chosen", "the wish for comfort is strongest then", "foot passengers",
+               baseline=0.034, worthwhile_lift=0.08, audience_per_day=5400),
+        rates=(0.034, 0.0365), days_in=17, seed=21,
+    ),
+    Story(
+        "Island names on the route map", "Home", "sailings opened",
+        ("Map with harbours", "Map with island names", "Map with island names and photos"),
+        ("", "Write island names on the map", "Write island names on the map and show a photo each"),
+        _brief("writing island names on the route map", "people dream of islands, not harbours", baseline=0.31,
+               worthwhile_lift=0.03, audience_per_day=5800),
+        rates=(0.31, 0.313, 0.316), days_in=12, seed=33,
+    ),
+    Story(
+        "Group fare reminder", "Groups", "group bookings",
+        ("No reminder", "Reminder of the group fare"), ("", "Remind groups of four or more of the group fare"),
+        _brief("reminding groups of four or more of the group fare", "few know that it exists", "groups of four or more",
+               baseline=0.042, worthwhile_lift=0.10, audience_per_day=2900),
+    ),
+    _past(101, "Seat map before fare choice", "Booking", "paid bookings", ("Fare first", "Seat map first"),
+          "show the seat map before the fares", "a seat in mind makes the fare fair", (0.050, 0.0545), 6000, 9, lift=0.06,
+          next_step="Seat map first for everybody from the first of next month."),
+    _past(102, "Timetable as a list of buttons", "Booking", "sailings opened", ("Table", "Buttons"),
+          "turn the timetable into buttons", "thumbs miss small rows", (0.30, 0.318), 5600, 16, lift=0.03,
+          next_step="Buttons on phones and computers alike."),
+    _past(103, "Shorter passenger form", "Payment", "paid bookings of those who began", ("Nine fields", "Six fields"),
+          "ask six fields instead of nine", "each field costs", (0.60, 0.627), 1500, 24, lift=0.03,
+          next_step="Six fields; the other three are asked at check-in."),
+    _past(104, "Countdown to departure", "Booking", "paid bookings", ("No countdown", "Countdown"),
+          "count down to the departure", "haste sells", (0.051, 0.0465), 6000, 31, lift=0.06,
+          next_step="No countdowns anywhere."),
+    _past(105, "Live chat bubble", "Help", "paid bookings", ("Help page", "Chat bubble"),
+          "show a chat bubble", "questions stop bookings", (0.051, 0.0475), 6000, 38, lift=0.06,
+          next_step="Help stays a page."),
+    _past(106, "Full-screen island video", "Home", "searches", ("Photo", "Video"),
+          "play a full-screen video", "the sea moves people", (0.21, 0.197), 5200, 45, lift=0.04,
+          next_step="The photo stays; videos go to the island pages."),
+    _past(107, "Rounded prices", "Booking", "paid bookings", ("Exact prices", "Rounded prices"),
+          "round prices to whole amounts", "round figures are easier", (0.050, 0.0501), 6000, 53, lift=0.06, weeks=4,
+          next_step="Exact prices stay."),
+    _past(108, "Green or blue search button", "Home", "searches", ("Blue", "Green"),
+          "make the search button green", "someone asked", (0.215, 0.2155), 5200, 61, lift=0.03, weeks=3,
+          next_step="Blue stays; no more button colours."),
+    _past(109, "Return leg on the same screen", "Booking", "return trips", ("Two screens", "One screen"),
+          "show both legs on one screen", "the way back is forgotten", (0.12, 0.1215), 4800, 70, lift=0.05, weeks=3,
+          next_step="Two screens stay."),
+    _past(110, "Newsletter at the end of booking", "Newsletter", "sign-ups", ("On the home page", "After payment"),
+          "ask after payment", "a happy customer says yes", (0.018, 0.0205), 5200, 78, lift=0.12,
+          next_step="After payment, in all four languages."),
+)  # fmt: skip

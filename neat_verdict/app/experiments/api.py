@@ -1,0 +1,90 @@
+"""Experiments over HTTP: shape and call, nothing else."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from django.http import HttpRequest
+from ninja import Router, Status
+
+from neat_verdict.app.config.auth import person
+from neat_verdict.app.experiments import actions, queries
+from neat_verdict.app.experiments.presenting import present
+from neat_verdict.app.experiments.schemas import (
+    Edit,
+    ExperimentOut,
+    LedgerOut,
+    LedgerPage,
+    NewExperiment,
+    StartIn,
+    WithdrawIn,
+)
+
+router = Router(tags=["experiments"])
+
+
+@router.post("/experiments", response={201: ExperimentOut}, operation_id="create_experiment")
+def create(request: HttpRequest, payload: NewExperiment) -> Status[ExperimentOut]:
+    changes = payload.changes.given() if payload.changes else None
+    experiment = actions.create_experiment(person(request), payload.name, changes)
+    return Status(201, present(queries.find(experiment.key)))
+
+
+@router.get("/experiments/{key}", response=ExperimentOut, operation_id="get_experiment")
+def get(request: HttpRequest, key: str) -> ExperimentOut:
+    return present(queries.find(key))
+
+
+@router.patch("/experiments/{key}", response=ExperimentOut, operation_id="edit_experiment")
+def edit(request: HttpRequest, key: str, payload: Edit) -> ExperimentOut:
+    queries.find(key)
+    actions.edit_experiment(person(request), key, payload.version, payload.changes.given())
+    return present(queries.find(key))
+
+
+@router.post("/experiments/{key}/copy", response={201: ExperimentOut}, operation_id="copy_experiment")
+def copy(request: HttpRequest, key: str) -> Status[ExperimentOut]:
+    copied = actions.copy_experiment(person(request), queries.find(key))
+    return Status(201, present(queries.find(copied.key)))
+
+
+@router.post("/experiments/{key}/start", response=ExperimentOut, operation_id="start_experiment")
+def start(request: HttpRequest, key: str, payload: StartIn) -> ExperimentOut:
+    queries.find(key)
+    actions.start(person(request), key, payload.started_on)
+    return present(queries.find(key))
+
+
+_MOVES = {
+    "pause": actions.pause,
+    "resume": actions.resume,
+    "end": actions.end,
+    "archive": actions.archive,
+    "restore": actions.restore,
+}
+Move = Literal["pause", "resume", "end", "archive", "restore"]
+
+
+@router.post("/experiments/{key}/move/{move}", response=ExperimentOut, operation_id="move_experiment")
+def move_state(request: HttpRequest, key: str, move: Move) -> ExperimentOut:
+    queries.find(key)
+    _MOVES[move](person(request), key)
+    return present(queries.find(key))
+
+
+@router.post("/experiments/{key}/withdraw-decision", response=ExperimentOut, operation_id="withdraw_decision")
+def withdraw(request: HttpRequest, key: str, payload: WithdrawIn) -> ExperimentOut:
+    queries.find(key)
+    actions.withdraw_decision(person(request), key, payload.reason)
+    return present(queries.find(key))
+
+
+@router.get("/experiments/{key}/ledger", response=LedgerPage, operation_id="get_ledger")
+def ledger(request: HttpRequest, key: str, offset: int = 0, limit: int = 100) -> LedgerPage:
+    entries = queries.ledger(queries.find(key))
+    limit = min(max(limit, 1), 200)
+    page = [
+        LedgerOut(at=e.at, by=e.by.display_name, verb=e.verb, sentence=e.sentence, detail=e.detail)
+        for e in entries[max(offset, 0) : max(offset, 0) + limit]
+    ]
+    return LedgerPage(items=page, count=entries.count())

@@ -1,0 +1,28 @@
+"""Accounts and their roles."""
+
+from django.contrib.auth.models import AbstractUser
+from django.db import models
+
+
+class User(AbstractUser):
+    """Django's account with one role. A stakeholder reads; an analyst does the work; an admin also keeps the accounts."""
+
+    class Role(models.TextChoices):
+        STAKEHOLDER = "stakeholder"
+        ANALYST = "analyst"
+        ADMIN = "admin"
+
+    role = models.CharField(max_length=12, choices=Role.choices, default=Role.STAKEHOLDER)
+
+    class Meta(AbstractUser.Meta):
+        constraints = [
+            models.CheckConstraint(condition=models.Q(role__in=["stakeholder", "analyst", "admin"]), name="role_known")
+        ]
+
+    @property
+    def may_edit(self) -> bool:
+        return self.is_active and (self.is_superuser or self.role in (self.Role.ANALYST, self.Role.ADMIN))
+
+    @property
+    def display_name(self) -> str:
+        return self.get_full_name() or self.username

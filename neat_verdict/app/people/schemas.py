@@ -1,0 +1,30 @@
+"""Shapes of the session."""
+
+from __future__ import annotations
+
+from ninja import Schema
+
+
+class Account(Schema):
+    username: str
+    display_name: str
+    role: str
+    may_edit: bool
+
+
+class DemoAccount(Schema):
+    username: str
+    password: str
+    role: str
+
+
+class Session(Schema):
+    account: Account | None
+    workspace: str
+    time_zone: str
+    demo_accounts: list[DemoAccount]
+
+
+class SignIn(Schema):
+    username: str
+    password: str

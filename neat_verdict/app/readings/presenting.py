@@ -1,0 +1,153 @@
+"""A core reading as the screens get it."""
+
+from __future__ import annotations
+
+import math
+from datetime import date
+
+from neat_verdict.app.readings.schemas import (
+    ArmOut,
+    ComparisonOut,
+    ConditionOut,
+    IntervalOut,
+    OverlapOut,
+    ReadingOut,
+    SeriesOut,
+    SplitOut,
+    Tone,
+)
+from neat_verdict.core.estimate import Comparison, Interval
+from neat_verdict.core.judge import DecisionRule, Names, Reading, Series, impact, rule_in_words, write_sentences
+from neat_verdict.core.judge.wording import between, signed
+
+LETTERS = "ABCDEFGHIJ"
+
+
+def number(value: float) -> float | None:
+    """A number that JSON can carry."""
+    return float(value) if math.isfinite(value) else None
+
+
+def interval(value: Interval) -> IntervalOut:
+    """An interval whose unbounded ends are told."""
+    return IntervalOut(
+        estimate=number(value.estimate),
+        low=number(value.low),
+        high=number(value.high),
+        low_open=value.low == -math.inf,
+        high_open=value.high == math.inf,
+    )
+
+
+def suggested_choice(reading: Reading) -> str:
+    """The decision that follows the rule: a letter, "none" for no call, "" while it is too early for either."""
+    verdict = reading.verdict
+    if verdict.kind == "keep_collecting":
+        return ""
+    if verdict.kind == "winner" and verdict.variant is not None:
+        return LETTERS[verdict.variant]
+    return "A" if verdict.kind in ("keep_control", "no_worthwhile_difference") else "none"
+
+
+def tone(reading: Reading, comparison: Comparison, rule: DecisionRule) -> Tone:
+    """How a strip is drawn: open until the rule may be read."""
+    if reading.verdict.kind in ("unsound", "keep_collecting"):
+        return "open"
+    low, high = comparison.lift.low * rule.sign, comparison.lift.high * rule.sign
+    if min(low, high) > 0:
+        return "ahead"
+    return "behind" if max(low, high) < 0 else "open"
+
+
+def present(reading: Reading, rule: DecisionRule, names: Names, units_per_day: float | None = None) -> ReadingOut:
+    """All of a reading, with its sentences."""
+    sentences = write_sentences(reading, rule, names)
+    verdict = reading.verdict
+    return ReadingOut(
+        verdict=verdict.kind,
+        variant=None if verdict.variant is None else LETTERS[verdict.variant],
+        suggested=suggested_choice(reading),
+        headline=sentences.headline,
+        figure=sentences.figure,
+        short=sentences.short,
+        detail=sentences.detail,
+        mind=list(sentences.mind),
+        confidence=rule.confidence,
+        worthwhile_lift=rule.worthwhile_lift,
+        good_direction=rule.good_direction,
+        metric=names.metric,
+        unit_name=names.units,
+        arms=_arms(reading, names),
+        comparisons=[
+            _comparison(reading, position, rule, units_per_day) for position in range(1, len(reading.comparisons) + 1)
+        ],
+        conditions=[
+            ConditionOut(
+                key=line.key,
+                subject=line.subject,
+                label=line.label,
+                state=line.state,
+                seen=line.seen,
+                required=line.required,
+            )
+            for line in reading.conditions
+        ],
+        split=SplitOut(pvalue=reading.split.pvalue, as_planned=reading.split.as_planned),
+        overlap=None,
+        progress=reading.progress,
+        days=reading.days,
+        planned_days=rule.minimum_days,
+        rule_in_words=rule_in_words(rule, reading.split.planned_shares),
+    )
+
+
+def _arms(reading: Reading, names: Names) -> list[ArmOut]:
+    return [
+        ArmOut(
+            letter=LETTERS[position],
+            name=names.variants[position],
+            units=arm.units,
+            conversions=arm.conversions,
+            rate=interval(Interval(arm.estimate, *reading.rate_intervals[position])),
+            planned_share=reading.split.planned_shares[position],
+            seen_share=number(reading.split.seen_shares[position]),
+        )
+        for position, arm in enumerate(reading.arms)
+    ]
+
+
+def _comparison(reading: Reading, position: int, rule: DecisionRule, units_per_day: float | None) -> ComparisonOut:
+    comparison = reading.comparisons[position - 1]
+    lift = comparison.lift
+    return ComparisonOut(
+        letter=LETTERS[position],
+        lift=interval(lift),
+        difference=interval(comparison.difference),
+        statistic=comparison.statistic,
+        pvalue=comparison.pvalue,
+        adjusted_pvalue=comparison.adjusted_pvalue,
+        exact_pvalue=comparison.exact_pvalue,
+        critical_value=comparison.critical_value,
+        tone=tone(reading, comparison, rule),
+        sentence=f"{LETTERS[position]} against A: lift {signed(lift.estimate)}, {between(lift.low, lift.high)}",
+        impact_a_month=interval(impact(comparison, units_per_day)) if units_per_day else None,
+    )
+
+
+def series(letter: str, values: Series) -> SeriesOut:
+    """A series whose undefined days are null."""
+    columns = {name: [number(v) for v in getattr(values, name).tolist()] for name in ("estimate", "low", "high")}
+    return SeriesOut(letter=letter, **columns)
+
+
+def overlap(reading: Reading, days: tuple[date, ...]) -> OverlapOut | None:
+    """The overlap check with its days by name."""
+    check = reading.overlap
+    if check is None:
+        return None
+    return OverlapOut(
+        same_time=check.same_time,
+        apart_share=check.apart_share,
+        days_apart=[days[index] for index in check.days_apart],
+        drift_pvalue=check.drift_pvalue,
+    )

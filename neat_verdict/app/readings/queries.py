@@ -1,0 +1,168 @@
+"""From tallies to readings: ask, compute in the core, hand on."""
+
+from __future__ import annotations
+
+from neat_verdict.app.experiments.models import Experiment, Workspace
+from neat_verdict.app.experiments.queries import (
+    DailyCounts,
+    daily_counts,
+    decision_rule,
+    listed,
+    names,
+    plan,
+    weights,
+    workspace,
+)
+from neat_verdict.app.people.models import User
+from neat_verdict.app.readings import presenting
+from neat_verdict.app.readings.schemas import DailyOut, Docket, DocketRow, EvidenceOut, ReadingOut
+from neat_verdict.core.checks import InputError
+from neat_verdict.core.estimate import Rate
+from neat_verdict.core.judge import Reading, lift_as_data_came_in, read_experiment
+
+DECIDED_SHOWN = 12
+_WORDS = ("No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine", "Ten", "Eleven", "Twelve")
+
+
+def read(experiment: Experiment, counts: DailyCounts) -> Reading:
+    """The reading of an experiment by its decision rule."""
+    units, conversions = counts.units.sum(axis=0).tolist(), counts.conversions.sum(axis=0).tolist()
+    return read_experiment(
+        [Rate(converted, seen) for converted, seen in zip(conversions, units, strict=True)],
+        weights(experiment),
+        decision_rule(experiment),
+        units_by_day=counts.units,
+        days=counts.span,
+        ended=experiment.state in ("ended", "decided"),
+    )
+
+
+def reading_of(experiment: Experiment, counts: DailyCounts) -> ReadingOut:
+    """The reading with its sentences."""
+    reading = read(experiment, counts)
+    shown = presenting.present(reading, decision_rule(experiment), names(experiment), experiment.audience_per_day)
+    shown.overlap = presenting.overlap(reading, counts.days)
+    return shown
+
+
+def evidence(experiment: Experiment) -> EvidenceOut:
+    """The reading, the lift as data came in, and the daily counts."""
+    counts = daily_counts([experiment])[experiment.pk]
+    reading = reading_of(experiment, counts)
+    critical_value = reading.comparisons[0].critical_value if reading.comparisons else None
+    lifts = lift_as_data_came_in(counts.units, counts.conversions, critical_value) if critical_value else ()
+    return EvidenceOut(
+        reading=reading,
+        series=[presenting.series("ABCDEFGHIJ"[arm], values) for arm, values in enumerate(lifts, start=1)],
+        daily=DailyOut(days=list(counts.days), units=counts.units.tolist(), conversions=counts.conversions.tolist()),
+    )
+
+
+def docket(user: User, *, search: str = "", area: str = "", mine: bool = False, archived: bool = False) -> Docket:
+    """Every experiment, what needs a decision first. The decided ones are the latest few unless searched for."""
+    experiments = list(listed(archived=archived))
+    areas = sorted({experiment.area for experiment in experiments if experiment.area})
+    wanted = [e for e in experiments if _matches(e, user, search.strip().lower(), area, mine)]
+    if not search.strip() and not archived:
+        decided = sorted((e for e in wanted if e.decided_at), key=lambda e: e.decided_at or e.created_at, reverse=True)
+        left_out = {e.pk for e in decided[DECIDED_SHOWN:]}
+        wanted = [e for e in wanted if e.pk not in left_out]
+    counts = daily_counts(wanted)
+    place = workspace()
+    rows = sorted((_row(e, counts[e.pk], user, place) for e in wanted), key=_urgency)
+    waiting = sum(row.group == "ready" for row in rows)
+    return Docket(headline=_headline(waiting), rows=rows, areas=areas)
+
+
+def _matches(experiment: Experiment, user: User, search: str, area: str, mine: bool) -> bool:
+    text = f"{experiment.name} {experiment.metric} {experiment.area} {experiment.key}".lower()
+    return (
+        all(word in text for word in search.split())
+        and (not area or experiment.area == area)
+        and (not mine or experiment.owner_id == user.pk)
+    )
+
+
+def _headline(waiting: int) -> str:
+    number = _WORDS[waiting] if waiting < len(_WORDS) else str(waiting)
+    if waiting == 0:
+        return "Nothing is waiting for a decision"
+    return f"{number} experiment{' is' if waiting == 1 else 's are'} waiting for a decision"
+
+
+_GROUPS = ("ready", "collecting", "preparation", "decided", "archived")
+_KINDS = (
+    "unsound",
+    "trade_off",
+    "winner",
+    "keep_control",
+    "no_worthwhile_difference",
+    "unresolved",
+    "keep_collecting",
+    None,
+)
+
+
+def _urgency(row: DocketRow) -> tuple[object, ...]:
+    """Within *Ready* by verdict; within *Collecting* the one nearest its end first."""
+    group = _GROUPS.index(row.group)
+    if row.group == "ready":
+        return group, _KINDS.index(row.verdict), row.name
+    return group, -(row.progress or 0) if row.group == "collecting" else 0, row.name
+
+
+def _row(experiment: Experiment, counts: DailyCounts, user: User, place: Workspace) -> DocketRow:
+    common = {
+        "key": experiment.key,
+        "name": experiment.name,
+        "metric": experiment.metric,
+        "area": experiment.area,
+        "owner": experiment.owner.display_name,
+        "mine": experiment.owner_id == user.pk,
+        "state": experiment.state,
+        "worthwhile_lift": experiment.worthwhile_lift,
+    }
+    if experiment.rule is None:
+        group = "archived" if experiment.state == "archived" else "preparation"
+        unread = {"verdict": None, "lift": None, "tone": "open", "progress": None, "days": 0, "planned_days": 0}
+        return DocketRow.model_validate({**common, **unread, "group": group, "short": _preparation(experiment, place)})
+    kept = experiment.decision_reading
+    shown = ReadingOut.model_validate(kept) if kept else reading_of(experiment, counts)
+    spoken = next((c for c in shown.comparisons if c.letter == shown.variant), None) or next(
+        iter(shown.comparisons), None
+    )
+    visible = spoken if shown.verdict != "unsound" else None
+    return DocketRow.model_validate(
+        {
+            **common,
+            "group": _group(experiment.state, shown.verdict),
+            "verdict": shown.verdict,
+            "short": shown.short,
+            "lift": visible.lift if visible else None,
+            "tone": visible.tone if visible else "open",
+            "progress": shown.progress,
+            "days": shown.days,
+            "planned_days": shown.planned_days,
+        }
+    )
+
+
+def _group(state: str, verdict: str) -> str:
+    if state in ("decided", "archived"):
+        return state
+    return "collecting" if verdict == "keep_collecting" else "ready"
+
+
+def _preparation(experiment: Experiment, place: Workspace) -> str:
+    """What a draft still lacks, in the order of the sheets."""
+    missing = []
+    if not (experiment.metric.strip() and experiment.change.strip()):
+        missing.append("brief")
+    try:
+        if plan(experiment, place) is None:
+            missing.append("sizing")
+    except InputError:
+        missing.append("a sizing that adds up")
+    if missing:
+        return f"Missing: {' and '.join(missing)}"
+    return "Brief and sizing done; ready to start"

@@ -1,0 +1,145 @@
+"""Shapes of evidence and verdicts over HTTP. Shares and lifts are plain numbers; null stands for undefined or unbounded."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Literal
+
+from ninja import Schema
+
+VerdictName = Literal[
+    "winner", "keep_control", "no_worthwhile_difference", "trade_off", "keep_collecting", "unresolved", "unsound"
+]
+Tone = Literal["ahead", "behind", "open"]
+
+
+class IntervalOut(Schema):
+    """``low_open``/``high_open`` tell a bound without limit from a missing one."""
+
+    estimate: float | None
+    low: float | None
+    high: float | None
+    low_open: bool = False
+    high_open: bool = False
+
+
+class ArmOut(Schema):
+    letter: str
+    name: str
+    units: int
+    conversions: int
+    rate: IntervalOut
+    planned_share: float
+    seen_share: float | None
+
+
+class ComparisonOut(Schema):
+    letter: str
+    lift: IntervalOut
+    difference: IntervalOut
+    statistic: float
+    pvalue: float
+    adjusted_pvalue: float
+    exact_pvalue: float | None
+    critical_value: float
+    tone: Tone
+    sentence: str
+    impact_a_month: IntervalOut | None
+
+
+class ConditionOut(Schema):
+    key: str
+    subject: Literal["minimum", "soundness", "effect"]
+    label: str
+    state: Literal["met", "not_met", "unknown"]
+    seen: str
+    required: str
+
+
+class SplitOut(Schema):
+    pvalue: float
+    as_planned: bool
+
+
+class OverlapOut(Schema):
+    same_time: bool
+    apart_share: float
+    days_apart: list[date]
+    drift_pvalue: float
+
+
+class SeriesOut(Schema):
+    letter: str
+    estimate: list[float | None]
+    low: list[float | None]
+    high: list[float | None]
+
+
+class DailyOut(Schema):
+    """Rows of days; columns of variants, control first."""
+
+    days: list[date]
+    units: list[list[int]]
+    conversions: list[list[int]]
+
+
+class ReadingOut(Schema):
+    verdict: VerdictName
+    variant: str | None
+    suggested: str
+    headline: str
+    figure: str
+    short: str
+    detail: str
+    mind: list[str]
+    confidence: float
+    worthwhile_lift: float
+    good_direction: Literal["up", "down"]
+    metric: str
+    unit_name: str
+    arms: list[ArmOut]
+    comparisons: list[ComparisonOut]
+    conditions: list[ConditionOut]
+    split: SplitOut
+    overlap: OverlapOut | None
+    progress: float | None
+    days: int
+    planned_days: int
+    rule_in_words: str
+
+
+class EvidenceOut(Schema):
+    reading: ReadingOut
+    series: list[SeriesOut]
+    daily: DailyOut
+
+
+class DocketRow(Schema):
+    key: str
+    name: str
+    metric: str
+    area: str
+    owner: str
+    mine: bool
+    state: Literal["draft", "running", "paused", "ended", "decided", "archived"]
+    group: Literal["ready", "collecting", "preparation", "decided", "archived"]
+    verdict: VerdictName | None
+    short: str
+    lift: IntervalOut | None
+    tone: Tone
+    worthwhile_lift: float
+    progress: float | None
+    days: int
+    planned_days: int
+
+
+class Docket(Schema):
+    headline: str
+    rows: list[DocketRow]
+    areas: list[str]
+
+
+class DecideIn(Schema):
+    choice: str
+    reason: str = ""
+    next_step: str = ""

@@ -1,0 +1,81 @@
+"""Checks of input at the doors of the core. Each message names the field, the value and what is accepted."""
+
+from __future__ import annotations
+
+import math
+import re
+
+
+class InputError(ValueError):
+    """A value the core cannot accept. ``field`` is the name of the argument, for messages beside form fields."""
+
+    def __init__(self, field: str, value: object, rule: str) -> None:
+        super().__init__(f"{field.replace('_', ' ')} ({_shown(value)}) {rule}")
+        self.field = field
+
+
+def _shown(value: object) -> str:
+    return f"{value:.12g}" if isinstance(value, float) else str(value)
+
+
+def share(field: str, value: float) -> float:
+    """Return ``value`` if it lies strictly between 0 and 1; raise InputError otherwise."""
+    if not (math.isfinite(value) and 0 < value < 1):
+        raise InputError(field, value, "must lie between 0 and 1, both excluded")
+    return float(value)
+
+
+def positive(field: str, value: float) -> float:
+    """Return ``value`` if it is finite and above 0; raise InputError otherwise."""
+    if not (math.isfinite(value) and value > 0):
+        raise InputError(field, value, "must be a number above 0")
+    return float(value)
+
+
+def whole_count(field: str, value: object) -> int:
+    """Read a count as a person or a file gives it: an int, a whole float, or text such as "41,433" or "41 433".
+
+    Raises
+    ------
+    InputError
+        For anything else. A rate ("5.1 %", 0.051) gets a sentence of its own: without its counts it proves nothing.
+    """
+    if isinstance(value, bool) or value is None:
+        raise InputError(field, value, "must be a whole number, 0 or more")
+    if isinstance(value, int):
+        number = float(value)
+    elif isinstance(value, float):
+        number = value
+    else:
+        number = _number_in_text(field, str(value))
+    if not math.isfinite(number):
+        raise InputError(field, value, "must be a whole number, 0 or more")
+    if 0 < number < 1:
+        raise InputError(field, value, RATE_WITHOUT_COUNTS)
+    if not number.is_integer() or number < 0:
+        raise InputError(field, value, "must be a whole number, 0 or more")
+    if number > LARGEST_COUNT:
+        raise InputError(field, value, f"must not be greater than {LARGEST_COUNT:,}")
+    return int(number)
+
+
+RATE_WITHOUT_COUNTS = (
+    "is a rate. A rate without its counts cannot be judged: 5 % of 100 and 5 % of a million are different evidence. "
+    "Give the number of units and the number of conversions"
+)
+LARGEST_COUNT = 10**12
+# Thousands in groups of three, parted by one kind of mark: comma, point, apostrophe or any space.
+_GROUPED = re.compile(r"[1-9]\d{0,2}(?:([,.' \u00a0\u202f\u2019])\d{3})(?:\1\d{3})*$")
+
+
+def _number_in_text(field: str, text: str) -> float:
+    bare = text.strip()
+    if bare.endswith("%"):
+        raise InputError(field, bare, RATE_WITHOUT_COUNTS)
+    if _GROUPED.match(bare):
+        return float(re.sub(r"\D", "", bare))
+    if re.fullmatch(r"0[.,]\d*[1-9]\d*", bare):
+        raise InputError(field, bare, RATE_WITHOUT_COUNTS)
+    if not re.fullmatch(r"-?\d{1,18}(?:\.0*)?", bare):
+        raise InputError(field, bare or "empty", "must be a whole number, 0 or more")
+    return float(bare)

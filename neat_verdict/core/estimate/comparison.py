@@ -1,0 +1,86 @@
+"""One variant against another: everything the screens and the judge need, from one statistic."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from neat_verdict.core.checks import InputError
+from neat_verdict.core.estimate.exact import boschloo_pvalue, smallest_expected_count
+from neat_verdict.core.estimate.many import dunnett_critical_value, dunnett_pvalue
+from neat_verdict.core.estimate.rates import Rate
+from neat_verdict.core.estimate.score import difference_interval, ratio_interval, score_statistic, two_sided_pvalue
+
+
+@dataclass(frozen=True, slots=True)
+class Interval:
+    """An estimate with its bounds. ``estimate`` is nan where undefined; a bound may be infinite."""
+
+    estimate: float
+    low: float
+    high: float
+
+
+@dataclass(frozen=True, slots=True)
+class Comparison:
+    """A variant held against a reference.
+
+    ``difference`` is absolute (share points as a share), ``lift`` relative (ratio of rates minus 1); both invert the
+    test behind ``statistic``. ``pvalue`` is for this comparison alone, ``adjusted_pvalue`` for all of the experiment's.
+    ``exact_pvalue`` (Boschloo, unadjusted) stands beside it where an expected count is under 5.
+    """
+
+    variant: Rate
+    reference: Rate
+    critical_value: float
+    difference: Interval
+    lift: Interval
+    statistic: float
+    pvalue: float
+    adjusted_pvalue: float
+    exact_pvalue: float | None
+    smallest_expected_count: float
+
+
+def compare_rates(
+    variant: Rate, reference: Rate, critical_value: float, adjusted_pvalue: float | None = None
+) -> Comparison:
+    """Compare two rates at a critical value. Raises InputError when either arm has no units."""
+    arms = (variant.conversions, variant.units, reference.conversions, reference.units)
+    statistic = float(score_statistic(*arms))
+    difference = difference_interval(*arms, critical_value)
+    ratio = ratio_interval(*arms, critical_value)
+    lift = variant.estimate / reference.estimate - 1 if reference.conversions else math.nan
+    pvalue = float(two_sided_pvalue(statistic))
+    return Comparison(
+        variant=variant,
+        reference=reference,
+        critical_value=critical_value,
+        difference=Interval(variant.estimate - reference.estimate, float(difference[0]), float(difference[1])),
+        lift=Interval(lift, float(ratio[0]) - 1, float(ratio[1]) - 1),
+        statistic=statistic,
+        pvalue=pvalue,
+        adjusted_pvalue=pvalue if adjusted_pvalue is None else adjusted_pvalue,
+        exact_pvalue=boschloo_pvalue(variant, reference),
+        smallest_expected_count=smallest_expected_count(variant, reference),
+    )
+
+
+def compare_with_control(control: Rate, variants: Sequence[Rate], confidence: float) -> tuple[Comparison, ...]:
+    """Compare each variant with control so that ``confidence`` holds for all intervals together (Dunnett).
+
+    Raises InputError with no variant, with an arm without units, or for a confidence outside (0, 1).
+    """
+    if not variants:
+        raise InputError("variants", 0, "must be 1 or more beside the control")
+    sizes = [variant.units for variant in variants]
+    if not (control.units and all(sizes)):
+        raise InputError("units", 0, "must be 1 or more in each arm of a comparison")
+    critical_value = dunnett_critical_value(confidence, control.units, sizes)
+    comparisons = []
+    for variant in variants:
+        statistic = float(score_statistic(variant.conversions, variant.units, control.conversions, control.units))
+        adjusted = dunnett_pvalue(statistic, control.units, sizes)
+        comparisons.append(compare_rates(variant, control, critical_value, adjusted))
+    return tuple(comparisons)

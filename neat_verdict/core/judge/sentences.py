@@ -1,0 +1,224 @@
+"""The verdict in words. The screens and reports write none of their own."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from neat_verdict.core.estimate import Comparison
+from neat_verdict.core.judge.reading import Reading
+from neat_verdict.core.judge.rule import DecisionRule
+from neat_verdict.core.judge.wording import between, count, plain, share, signed
+
+LETTERS = "ABCDEFGHIJ"
+
+
+@dataclass(frozen=True, slots=True)
+class Names:
+    """How the experiment speaks: the metric ("paid bookings"), the units ("visitors"), the variants, control first."""
+
+    metric: str
+    units: str
+    variants: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Sentences:
+    """``headline`` is the standing, ``short`` fits one line of the docket, ``detail`` explains, ``mind`` are cautions.
+
+    ``figure`` is the part of the headline that carries the colour of the verdict; empty where none does.
+    """
+
+    headline: str
+    figure: str
+    short: str
+    detail: str
+    mind: tuple[str, ...]
+
+
+def write_sentences(reading: Reading, rule: DecisionRule, names: Names) -> Sentences:
+    """Put the verdict of a reading into words."""
+    writer = {
+        "winner": _winner,
+        "keep_control": _keep_control,
+        "no_worthwhile_difference": _no_worthwhile_difference,
+        "trade_off": _trade_off,
+        "keep_collecting": _keep_collecting,
+        "unresolved": _unresolved,
+        "unsound": _unsound,
+    }[reading.verdict.kind]
+    headline, figure, short, detail = writer(reading, rule, names)
+    return Sentences(headline, figure, short, detail, _cautions(reading, rule))
+
+
+_Parts = tuple[str, str, str, str]
+
+
+def _chosen(reading: Reading) -> tuple[int, Comparison]:
+    position = reading.verdict.variant or 1
+    return position, reading.comparisons[position - 1]
+
+
+def _interval(comparison: Comparison, rule: DecisionRule) -> str:
+    lift = comparison.lift
+    together = " for all variants together" if comparison.adjusted_pvalue != comparison.pvalue else ""
+    return f"At {share(rule.confidence, 0)} confidence{together} the lift is {between(lift.low, lift.high)}."
+
+
+def _winner(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
+    position, best = _chosen(reading)
+    more = "more" if rule.sign > 0 else "fewer"
+    figure = signed(best.lift.estimate)
+    # A control without conversions leaves no relative figure; the difference in points still stands.
+    size = f": {figure}" if math.isfinite(best.lift.estimate) else ""
+    bound = best.lift.low if rule.sign > 0 else best.lift.high
+    least = f"no less than {signed(bound)}" if rule.sign > 0 else f"a fall of no less than {signed(-bound).lstrip('+')}"
+    floor = f", and {least}" if size else ""
+    headline = f"{names.variants[position]} brings {more} {names.metric} than {names.variants[0]}{size}{floor}."
+    detail = _interval(best, rule)
+    runner_up = reading.verdict.runner_up
+    if runner_up is not None:
+        apart = "told apart from" if reading.verdict.separable else "not told apart from"
+        detail += f" It is {apart} the runner-up, {names.variants[runner_up]}."
+    short = f"{LETTERS[position]} ahead. {figure}, every" if size else f"{LETTERS[position]} ahead, every"
+    return headline, figure if size else "", f"{short} condition met", detail
+
+
+def _keep_control(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
+    several = len(reading.comparisons) > 1
+    if several:
+        headline = f"Keep {names.variants[0]}: none of the {len(reading.comparisons)} other variants is worth having."
+        closest = max(reading.comparisons, key=lambda c: c.lift.estimate * rule.sign)
+        return headline, "", f"None ahead. Keep {LETTERS[0]}", f"The closest: {_interval(closest, rule)}"
+    comparison = reading.comparisons[0]
+    figure = signed(comparison.lift.estimate)
+    behind = comparison.lift.high < 0 if rule.sign > 0 else comparison.lift.low > 0
+    if behind:
+        fewer = "fewer" if rule.sign > 0 else "more"
+        headline = f"Keep {names.variants[0]}: {names.variants[1]} brings {fewer} {names.metric}, {figure}."
+        return headline, figure, f"{LETTERS[1]} behind, {figure}. Keep {LETTERS[0]}", _interval(comparison, rule)
+    headline = f"Keep {names.variants[0]}: {names.variants[1]} does not reach the {plain(rule.worthwhile_lift)} worth acting on."
+    return headline, "", f"{LETTERS[1]} not worth it. Keep {LETTERS[0]}", _interval(comparison, rule)
+
+
+def _no_worthwhile_difference(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
+    lows, highs = zip(*((c.lift.low, c.lift.high) for c in reading.comparisons), strict=True)
+    spread = between(min(lows), max(highs))
+    subject = f"{names.variants[0]} and {names.variants[1]}" if len(names.variants) == 2 else "The variants"
+    headline = f"{subject} do not differ in {names.metric} by as much as {plain(rule.worthwhile_lift)}."
+    small = f"Every interval lies inside ±{plain(rule.worthwhile_lift)}, too small to act on: the lift is {spread}."
+    return headline, "", f"No worthwhile difference: {spread}", small
+
+
+def _trade_off(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
+    position, best = _chosen(reading)
+    lost = " and ".join(reading.verdict.lost)
+    figure = signed(best.lift.estimate)
+    headline = f"{names.variants[position]} wins on {names.metric}, {figure}, but harms {lost}: a person must choose."
+    return headline, figure, f"{LETTERS[position]} wins {names.metric}, harms {lost}", _interval(best, rule)
+
+
+def _keep_collecting(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
+    if not any(arm.units for arm in reading.arms):
+        return "No data yet.", "", "No data yet", "Bring in a file of daily counts, or type them."
+    if not reading.comparisons:
+        empty = " and ".join(LETTERS[position] for position, arm in enumerate(reading.arms) if not arm.units)
+        return f"No data yet for {empty}.", "", f"No data yet for {empty}", "A lift needs units in every variant."
+    missing = [line for line in reading.conditions if line.subject == "minimum" and line.state != "met"]
+    told = "; ".join(f"{line.label[0].lower()}{line.label[1:]} (now {line.seen})" for line in missing)
+    part = reading.progress
+    if part is not None and part < 1:
+        short, headline = f"Too early to say: {share(part, 0)} of the planned data", "Too early to say."
+    elif any(line.key == "days" for line in missing):
+        short = headline = "The sample is in; the planned days are not over"
+        headline += "."
+    else:
+        short, headline = "Too few conversions to say", "Too few conversions to say."
+    return headline, "", short, f"The rule reads when all of this holds: {told}."
+
+
+def _unresolved(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
+    missing = [line for line in reading.conditions if line.subject == "minimum" and line.state != "met"]
+    if missing or not reading.comparisons:
+        told = "; ".join(f"{line.label} (got to {line.seen})" for line in missing)
+        headline = "Ended before the rule's minimum was met; it cannot be called."
+        return headline, "", "Unresolved: ended before its minimum", f"Missing: {told}."
+    _, best = _chosen(reading)
+    headline = f"Not settled: the lift in {names.metric} may be anything {between(best.lift.low, best.lift.high)}."
+    wide = f"The interval holds both zero and lifts worth acting on ({plain(rule.worthwhile_lift)} or more)."
+    return headline, "", f"Unresolved: {between(best.lift.low, best.lift.high)}", wide
+
+
+def _unsound(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
+    split, overlap = reading.split, reading.overlap
+    if not split.as_planned:
+        arm = split.worst
+        seen, planned = share(split.seen_shares[arm]), plain(split.planned_shares[arm])
+        short = f"Unsound: {seen} of {names.units} landed in {LETTERS[arm]}, {planned} planned"
+        headline = f"No lift may be read: {seen} of {names.units} landed in {LETTERS[arm]}, {planned} planned."
+        detail = (
+            f"Chance alone gives such a split less than once in 1,000 times (p {_small(split.pvalue)}). "
+            f"Find where {names.units} are lost or counted twice: a redirect, a filter, a late assignment."
+        )
+        return headline, "", short, detail
+    if overlap is not None and overlap.days_apart:
+        days = len(overlap.days_apart)
+        headline = f"No lift may be read: on {days} {'day' if days == 1 else 'days'} not all variants were seen."
+        short = f"Unsound: variants ran at different times ({days} days apart)"
+        detail = (
+            f"{share(overlap.apart_share, 0)} of the {names.units} came on days when some variant had none. Different days have "
+            "different visitors: such a comparison is one of weeks, not of variants. Run all variants at once."
+        )
+        return headline, "", short, detail
+    headline = "No lift may be read: the variants' shares shifted from day to day."
+    detail = (
+        "A fixed split has the same shares every day, give or take chance. Shifted shares compare days as much as variants. "
+        "Find what changed the split, then start again."
+    )
+    return headline, "", "Unsound: the shares shifted from day to day", detail
+
+
+def _small(pvalue: float) -> str:
+    return f"= {pvalue:.1e}" if pvalue >= 1e-12 else "< 1e-12"
+
+
+def _cautions(reading: Reading, rule: DecisionRule) -> tuple[str, ...]:
+    if reading.verdict.kind == "unsound":
+        return ()
+    lines = []
+    if any(comparison.smallest_expected_count < 5 for comparison in reading.comparisons):
+        lines.append(
+            "Fewer than 5 conversions would be expected in one variant: the interval is rough, and an exact p stands beside it."
+        )
+    if any(math.isinf(comparison.lift.high) for comparison in reading.comparisons):
+        lines.append("Control has no conversions yet, so the lift has no upper limit; read the difference in points.")
+    if reading.overlap is not None and reading.overlap.days_apart:
+        days = len(reading.overlap.days_apart)
+        lines.append(
+            f"On {days} {'day' if days == 1 else 'days'} some variant was not seen; too little to matter here."
+        )
+    if reading.verdict.kind == "keep_collecting" and reading.comparisons:
+        lines.append("Reading the lift before the end and stopping at a good number finds winners that are none.")
+    return tuple(lines)
+
+
+def rule_in_words(rule: DecisionRule, weights: Sequence[float]) -> str:
+    """The decision rule as a paragraph."""
+    parts = []
+    if rule.minimum_days:
+        parts.append(f"We read once, after at least {rule.minimum_days} days")
+    if rule.planned_units is not None:
+        per_arm = count(min(rule.planned_units))
+        parts.append(f"{'and with' if parts else 'We read with'} at least {per_arm} units in each variant")
+    if not parts:
+        parts.append("We read the counts as they stand")
+    way = "above" if rule.sign > 0 else "below"
+    several = len(weights) > 2
+    return (
+        f"{' '.join(parts)}. A variant wins when its whole {share(rule.confidence, 0)} interval lies {way} zero"
+        f"{', allowing for all variants together,' if several else ''} and each variant has at least "
+        f"{count(rule.least_conversions)} conversions. An interval inside ±{plain(rule.worthwhile_lift)} is no worthwhile "
+        "difference. A split that chance explains less than once in 1,000 times, or variants not observed at the same time, "
+        "make it unsound, whatever the lift."
+    )

@@ -1,0 +1,112 @@
+"""The seven verdicts, from soundness, the rule's minimum and the intervals."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from neat_verdict.core.estimate import Comparison, compare_rates
+from neat_verdict.core.judge.conditions import Condition
+from neat_verdict.core.judge.rule import DecisionRule, SideReading
+
+VerdictKind = Literal[
+    "winner", "keep_control", "no_worthwhile_difference", "trade_off", "keep_collecting", "unresolved", "unsound"
+]
+
+
+@dataclass(frozen=True, slots=True)
+class Verdict:
+    """``variant`` is the position of the variant spoken of (control is 0), None where there is none to name.
+
+    ``runner_up`` is the second winner, ``separable`` whether the two are told apart; ``lost`` are the metrics that make
+    a trade-off.
+    """
+
+    kind: VerdictKind
+    variant: int | None = None
+    runner_up: int | None = None
+    separable: bool | None = None
+    lost: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class _Arm:
+    """A comparison turned so that positive is good."""
+
+    position: int
+    estimate: float
+    low: float
+    high: float
+
+
+def judge(
+    comparisons: Sequence[Comparison],
+    conditions: Sequence[Condition],
+    rule: DecisionRule,
+    *,
+    ended: bool = False,
+    others: Sequence[SideReading] = (),
+) -> Verdict:
+    """Give the verdict.
+
+    ``comparisons`` hold variants 1, 2, … against control; ``conditions`` are those of minimum and soundness; ``ended``
+    says that no more data will come; ``others`` are the readings of secondary metrics and guardrails.
+    """
+    if any(line.state == "not_met" for line in conditions if line.subject == "soundness"):
+        return Verdict("unsound")
+    arms = [_turned(position, comparison, rule) for position, comparison in enumerate(comparisons, start=1)]
+    best = best_variant(comparisons, rule)
+    if not comparisons or any(line.state != "met" for line in conditions if line.subject == "minimum"):
+        return Verdict("unresolved" if ended else "keep_collecting", best)
+    winners = sorted((arm for arm in arms if _wins(arm, rule)), key=lambda arm: -arm.estimate)
+    if winners:
+        return _with_winners(winners, comparisons, others)
+    if all(_inside(arm, rule) for arm in arms) and not all(arm.high < 0 for arm in arms):
+        return Verdict("no_worthwhile_difference", best)
+    if all(arm.high < rule.worthwhile_lift for arm in arms):
+        return Verdict("keep_control", 0)
+    return Verdict("unresolved", best)
+
+
+def best_variant(comparisons: Sequence[Comparison], rule: DecisionRule) -> int | None:
+    """Position of the variant whose rate lies furthest in the good direction; None with nothing to compare."""
+    if not comparisons:
+        return None
+    gains = [comparison.difference.estimate * rule.sign for comparison in comparisons]
+    return 1 + max(range(len(gains)), key=gains.__getitem__)
+
+
+def _turned(position: int, comparison: Comparison, rule: DecisionRule) -> _Arm:
+    lift = comparison.lift
+    # With no conversion in control the lift has no estimate; the difference still ranks the variants.
+    estimate = comparison.difference.estimate if math.isnan(lift.estimate) else lift.estimate
+    if rule.sign > 0:
+        return _Arm(position, estimate, lift.low, lift.high)
+    return _Arm(position, -estimate, -lift.high, -lift.low)
+
+
+def _inside(arm: _Arm, rule: DecisionRule) -> bool:
+    return -rule.worthwhile_lift < arm.low and arm.high < rule.worthwhile_lift
+
+
+def _wins(arm: _Arm, rule: DecisionRule) -> bool:
+    """Clear of zero, and not known to be too small to matter."""
+    return arm.low > 0 and not _inside(arm, rule)
+
+
+def _with_winners(winners: list[_Arm], comparisons: Sequence[Comparison], others: Sequence[SideReading]) -> Verdict:
+    lost_by = {
+        arm.position: tuple(reading.metric for reading in others if reading.variant == arm.position and reading.lost)
+        for arm in winners
+    }
+    clean = [arm for arm in winners if not lost_by[arm.position]]
+    if not clean:
+        return Verdict("trade_off", winners[0].position, lost=lost_by[winners[0].position])
+    if len(clean) == 1:
+        return Verdict("winner", clean[0].position)
+    first, second = (comparisons[arm.position - 1] for arm in clean[:2])
+    apart = compare_rates(first.variant, second.variant, first.critical_value).difference
+    separable = apart.low > 0 or apart.high < 0
+    return Verdict("winner", clean[0].position, runner_up=clean[1].position, separable=separable)

@@ -1,0 +1,6 @@
+"""Does the data agree with the design? If not, no lift may be read."""
+
+from neat_verdict.core.soundness.overlap import OverlapCheck, check_overlap
+from neat_verdict.core.soundness.split import SPLIT_ALARM, SplitCheck, check_split
+
+__all__ = ["SPLIT_ALARM", "OverlapCheck", "SplitCheck", "check_overlap", "check_split"]

@@ -1,0 +1,57 @@
+"""Sample ratio mismatch: did the units land in the variants as planned?"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy import special
+
+from neat_verdict.core.checks import InputError
+
+SPLIT_ALARM = 0.001
+
+
+@dataclass(frozen=True, slots=True)
+class SplitCheck:
+    """Seen against planned shares, control first. ``worst`` is the arm furthest from its plan in standard errors."""
+
+    units: tuple[int, ...]
+    planned_shares: tuple[float, ...]
+    statistic: float
+    pvalue: float
+    worst: int
+
+    @property
+    def as_planned(self) -> bool:
+        """False when chance alone would give such a split less than once in a thousand times."""
+        return not self.pvalue < SPLIT_ALARM
+
+    @property
+    def seen_shares(self) -> tuple[float, ...]:
+        """Share of the units seen in each arm; nan with no units at all."""
+        total = sum(self.units)
+        return tuple(count / total if total else math.nan for count in self.units)
+
+
+def check_split(units: Sequence[int], weights: Sequence[float]) -> SplitCheck:
+    """Chi-square goodness of fit of assigned units to the planned weights (any unit, each above 0).
+
+    Alarm at p < 0.001: Fabijan et al. (2019), Proc. KDD, 2156-2164. With no units p is 1.
+    Raises InputError where the lengths differ or a weight is not above 0.
+    """
+    if len(units) != len(weights) or len(units) < 2:
+        raise InputError("units", len(units), f"must be given for each of the {len(weights)} variants, at least 2")
+    if not all(weight > 0 for weight in weights):
+        raise InputError("weight", min(weights), "must be a number above 0")
+    planned = np.asarray(weights, dtype=np.float64) / sum(weights)
+    seen = np.asarray(units, dtype=np.float64)
+    expected = seen.sum() * planned
+    if not seen.sum():
+        return SplitCheck(tuple(units), tuple(planned.tolist()), 0.0, 1.0, 0)
+    statistic = float(((seen - expected) ** 2 / expected).sum())
+    residual = np.abs(seen - expected) / np.sqrt(expected * (1 - planned))
+    pvalue = float(special.chdtrc(len(units) - 1, statistic))
+    return SplitCheck(tuple(units), tuple(planned.tolist()), statistic, pvalue, int(residual.argmax()))

@@ -1,0 +1,204 @@
+"""Files and grids: encodings, headers, wrong rows, idempotence."""
+
+import io
+import json
+from datetime import date
+
+import pytest
+from django.test import Client
+
+from neat_verdict.app.collect.counts import Counts, Expected, day_order, read_counts
+from neat_verdict.app.collect.text import match_columns, read_text
+from neat_verdict.app.experiments.models import Tally
+from neat_verdict.core.checks import InputError
+from tests.app.conftest import START, bring_in, daily
+
+VARIANTS = [("A", "Sailing list"), ("B", "Café first")]
+
+
+def read(text, variants=VARIANTS, columns=None):
+    source = read_text(text if isinstance(text, bytes) else text.encode())
+    known = columns or match_columns(source.header)
+    expected = Expected(known, variants, date(2026, 3, 30), day_order(source, known["day"]))
+    *_, counts = read_counts(source, expected)
+    assert isinstance(counts, Counts)
+    return counts
+
+
+@pytest.mark.parametrize("mark", [",", ";", "\t"])
+@pytest.mark.parametrize(
+    ("encoding", "told"),
+    [("utf-8", "UTF-8"), ("utf-8-sig", "UTF-8 with mark"), ("latin-1", "Latin-1"), ("utf-16", "UTF-16")],
+)
+def test_files_are_read_in_each_delimiter_and_encoding(mark, encoding, told):
+    text = f"day{mark}variant{mark}units{mark}conversions\n2026-03-02{mark}Café first{mark}100{mark}7\n"
+    content = text.encode(encoding)
+    assert read_text(content).encoding == told
+    assert read(content).sums == {(date(2026, 3, 2), 1): (100, 7)}
+
+
+def test_line_ends_of_all_systems_and_stray_quotes_are_read():
+    for end in ("\n", "\r\n", "\r"):
+        counts = read(end.join(["day,variant,units,conversions", "2026-03-02,A,10,1", "2026-03-03,A,10,1"]))
+        assert len(counts.sums) == 2
+    stray = read('day,variant,units,conversions\n2026-03-02,A,10,1\n2026-03-03,A,10,"1\n' + "x" * 200_000)
+    assert (len(stray.sums), [row.line for row in stray.wrong]) == (1, [4])
+
+
+@pytest.mark.parametrize(
+    ("header", "columns"),
+    [
+        ("Date;Group;Visitors;Orders", (0, 1, 2, 3)),
+        ("conversions,units,variant,day", (3, 2, 1, 0)),
+        ("Datum,Variante,Besucher,Konversionen", (0, 1, 2, 3)),
+        ("id,Day (UTC),Test arm,Unique visitors,Paid bookings", (1, 2, 3, 4)),
+        ("when,which,how many,how many converted", (None, None, None, 3)),
+    ],
+)
+def test_header_names_are_matched_kindly(header, columns):
+    found = match_columns(read_text(f"{header}\n".encode()).header)
+    assert tuple(found[field] for field in ("day", "variant", "units", "conversions")) == columns
+
+
+@pytest.mark.parametrize(
+    ("written", "day"),
+    [("2026-03-02", date(2026, 3, 2)), ("2026/3/2", date(2026, 3, 2)), ("02.03.2026", date(2026, 3, 2)), ("2026-03-02T00:00:00Z", date(2026, 3, 2)),  # noqa: E501
+     ("02/03/2026", date(2026, 3, 2))],
+)  # fmt: skip
+def test_days_are_read_as_they_are_commonly_written(written, day):
+    # The second row, with a day above 12, tells that the day comes first.
+    counts = read(f"day,variant,units,conversions\n{written},A,5,1\n14/02/2026,A,5,1\n")
+    assert day in {key[0] for key in counts.sums}
+
+
+def test_wrong_rows_are_all_told_with_line_column_value_and_reason():
+    counts = read(
+        "day,variant,units,conversions\n"
+        "2026-03-02,A,100,5\n"
+        "2026-03-02,C,100,5\n"
+        "\n"
+        "2026-02-30,A,100,5\n"
+        "2026-03-31,A,100,5\n"
+        "2026-03-03,A,100,101\n"
+        "2026-03-04,A,ten,1\n"
+        "2026-03-05,A,100,5%\n"
+        "03/04/2026,A,100,5\n"
+        "2026-03-06,A\n"
+        "2026-03-07,B,-1,0\n"
+    )
+    told = [(row.line, row.column, row.value) for row in counts.wrong]
+    assert told == [
+        (3, "variant", "C"), (5, "day", "2026-02-30"), (6, "day", "2026-03-31"), (7, "conversions", "101"), (8, "units", "ten"),
+        (9, "conversions", "5%"), (10, "day", "03/04/2026"), (11, "units", ""), (12, "units", "-1"),
+    ]  # fmt: skip
+    reasons = " | ".join(row.reason for row in counts.wrong)
+    for part in ("must be one of A (Sailing list), B (Café first)", "no day of the calendar", "lies in the future",
+                 "must not be greater than units (100)", "must be a whole number", "cannot be judged", "day/month or month/day"):  # fmt: skip  # noqa: E501
+        assert part in reasons
+    assert list(counts.sums) == [(date(2026, 3, 2), 0)]
+
+
+def test_rows_of_the_same_day_and_variant_are_added_up_and_told():
+    counts = read(
+        "day,variant,units,conversions\n2026-03-02,a,10,1\n2026-03-02,Sailing List,20,3\n2026-03-02,control,5,0\n"
+    )
+    assert counts.sums == {(date(2026, 3, 2), 0): (35, 4)}
+    assert counts.folded == 2
+
+
+@pytest.mark.parametrize(
+    ("content", "told"), [(b"", "empty"), (b"\x00\x01\x02PK", "binary"), (b"only,three,columns\n", "must have columns")]
+)
+def test_files_that_cannot_be_read_are_refused(content, told):
+    with pytest.raises(InputError, match=told):
+        read_text(content)
+
+
+def upload(user, path, content, name="counts.csv", **form):
+    client = Client()
+    client.force_login(user)
+    file = io.BytesIO(content)
+    file.name = name
+    answer = client.post(f"/api/v1/experiments/{path}", {"file": file, **form})
+    body = b"".join(answer.streaming_content) if answer.streaming else answer.content
+    return answer.status_code, [json.loads(line) for line in body.splitlines()]
+
+
+@pytest.mark.django_db
+def test_a_preview_stores_nothing_and_shows_its_progress(analyst, running):
+    content = daily(1, {"A": (1000, 50), "B": (1010, 60)})
+    rows = content + b"\n" + b"\n".join(content.splitlines()[1:] * 12_500)
+    status, lines = upload(analyst, f"{running.key}/imports/preview", rows)
+    assert (status, [line["rows"] for line in lines[:-1]]) == (200, [20_000])
+    preview = lines[-1]["preview"]
+    assert (preview["rows"], preview["folded"], preview["difference"]["added"]) == (25_002, 25_000, 2)
+    assert preview["totals"] == [[12_501_000, 625_050], [12_626_010, 750_060]]
+    assert "25,000 rows repeat a day and variant" in preview["remarks"][0]
+    assert not Tally.objects.exists()
+
+
+@pytest.mark.django_db
+def test_storing_the_same_file_twice_changes_nothing(analyst, running):
+    content = daily(3, {"A": (100, 5), "B": (101, 6)})
+    first = bring_in(analyst, running, content)
+    second = bring_in(analyst, running, content)
+    assert (first.added, second.added, second.changed) == (6, 0, 0)
+    assert Tally.objects.count() == 6
+
+
+@pytest.mark.django_db
+def test_a_corrected_file_replaces_the_days_it_has(analyst, running):
+    bring_in(analyst, running, daily(3, {"A": (100, 5), "B": (101, 6)}))
+    corrected = bring_in(analyst, running, daily(1, {"A": (110, 5), "B": (101, 6)}))
+    assert (corrected.added, corrected.changed) == (0, 1)
+    assert sum(Tally.objects.filter(variant__position=0).values_list("units", flat=True)) == 310
+
+
+@pytest.mark.django_db
+def test_wrong_rows_are_left_out_only_when_the_analyst_says_so(analyst, running):
+    content = daily(2, {"A": (100, 5), "B": (101, 600)})
+    _, lines = upload(analyst, f"{running.key}/imports/preview", content)
+    digest = lines[-1]["preview"]["digest"]
+    status, [problem] = upload(analyst, f"{running.key}/imports", content, digest=digest)
+    assert (status, problem["title"]) == (409, "2 rows are wrong; put them right, or choose to leave them out")
+    assert not Tally.objects.exists()
+    status, [stored] = upload(analyst, f"{running.key}/imports", content, digest=digest, leave_out_wrong="true")
+    assert (status, stored["left_out"], stored["added"]) == (201, 2, 2)
+
+
+@pytest.mark.django_db
+def test_another_file_than_the_one_previewed_is_refused(analyst, running):
+    status, [problem] = upload(analyst, f"{running.key}/imports", daily(2, {"A": (1, 0)}), digest="other")
+    assert (status, "not the one that was previewed" in problem["title"]) == (409, True)
+
+
+@pytest.mark.django_db
+def test_columns_can_be_chosen_by_hand(analyst, running):
+    content = daily(2, {"A": (100, 5), "B": (101, 6)}, header="k,l,m,o")
+    _, [line] = upload(analyst, f"{running.key}/imports/preview", content)
+    assert set(line["preview"]["columns"].values()) == {None}
+    chosen = {"day": 0, "variant": 1, "units": 2, "conversions": 3}
+    _, [line] = upload(analyst, f"{running.key}/imports/preview", content, **chosen)
+    assert line["preview"]["totals"] == [[200, 10], [202, 12]]
+
+
+@pytest.mark.django_db
+@pytest.mark.parametrize(
+    ("state", "told"), [("draft", "Start the experiment first"), ("decided", "takes no more data")]
+)
+def test_data_comes_in_only_while_it_may(analyst, draft, won, state, told):
+    type(won).objects.filter(pk=won.pk).update(state=state)
+    status, [problem] = upload(analyst, f"{won.key}/imports/preview", daily(1, {"A": (1, 0)}))
+    assert (status, told in problem["title"]) == (409, True)
+
+
+@pytest.mark.django_db
+def test_days_before_the_start_are_pointed_out(analyst, running):
+    content = daily(2, {"A": (1, 0), "B": (1, 0)}, first=START.replace(day=1))
+    _, [line] = upload(analyst, f"{running.key}/imports/preview", content)
+    assert "1 days lie before the start" in line["preview"]["remarks"][0]
+
+
+@pytest.mark.django_db
+def test_stakeholders_bring_nothing_in(stakeholder, running):
+    assert upload(stakeholder, f"{running.key}/imports/preview", daily(1, {"A": (1, 0)}))[0] == 403

@@ -1,0 +1,160 @@
+"""Docket, evidence, exports, scratchpad, report, demo."""
+
+import csv
+import io
+import json
+from datetime import date
+from pathlib import Path
+
+import pytest
+from django.core.management import call_command
+
+from neat_verdict.app.demo.seeding import seed
+from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.readings.exports import plain_cell
+from tests.app.conftest import Json, bring_in, daily
+
+pytestmark = pytest.mark.django_db
+
+
+def test_the_docket_groups_by_what_is_needed(ask, won):
+    docket = ask("get", "/docket")[1]
+    assert docket["headline"] == "One experiment is waiting for a decision"
+    [row] = docket["rows"]
+    assert (row["group"], row["verdict"], row["tone"], row["days"], row["planned_days"]) == (
+        "ready",
+        "winner",
+        "ahead",
+        28,
+        21,
+    )
+    ask("post", f"/experiments/{won.key}/decision", {"choice": "B"})
+    docket = ask("get", "/docket")[1]
+    assert (docket["headline"], docket["rows"][0]["group"]) == ("Nothing is waiting for a decision", "decided")
+
+
+@pytest.mark.parametrize(
+    ("query", "found"),
+    [("search=FARE cal", 1), ("search=weather", 0), ("area=Booking", 0), ("mine=true", 1), ("archived=true", 0)],
+)
+def test_the_docket_is_searched_and_filtered(ask, won, query, found):
+    assert len(ask("get", f"/docket?{query}")[1]["rows"]) == found
+
+
+@pytest.mark.parametrize("copies", [0, 5])
+def test_the_docket_costs_the_same_queries_for_one_and_for_many(ask, won, copies, django_assert_num_queries):
+    for _ in range(copies):
+        ask("post", f"/experiments/{won.key}/copy")
+    # Session, account, experiments, their variants, tallies, workspace.
+    with django_assert_num_queries(6):
+        assert len(ask("get", "/docket")[1]["rows"]) == 1 + copies
+
+
+def test_while_collecting_no_strip_is_coloured(ask, analyst, running):
+    bring_in(analyst, running, daily(7, {"A": (2000, 100), "B": (2000, 140)}))
+    evidence = ask("get", f"/experiments/{running.key}/evidence")[1]["reading"]
+    assert (evidence["verdict"], evidence["suggested"], evidence["comparisons"][0]["tone"]) == (
+        "keep_collecting",
+        "",
+        "open",
+    )
+
+
+def test_a_week_of_a_then_a_week_of_b_is_unsound_with_its_days(ask, analyst, running):
+    bring_in(analyst, running, daily(7, {"A": (4000, 200)}))
+    bring_in(analyst, running, daily(7, {"B": (4000, 300)}, first=date(2026, 3, 9)))
+    reading = ask("get", f"/experiments/{running.key}/evidence")[1]["reading"]
+    assert (reading["verdict"], len(reading["overlap"]["days_apart"])) == ("unsound", 14)
+    assert reading["suggested"] == "none"
+
+
+def test_control_without_conversions_travels_as_json(ask, analyst, running):
+    bring_in(analyst, running, daily(2, {"A": (100, 0), "B": (100, 3)}))
+    lift = ask("get", f"/experiments/{running.key}/evidence")[1]["reading"]["comparisons"][0]["lift"]
+    assert (lift["estimate"], lift["high"], lift["high_open"]) == (None, None, True)
+
+
+def test_evidence_leaves_as_csv_and_json(ask, won):
+    text = ask.client.get(f"/api/v1/experiments/{won.key}/evidence.csv").content.decode()
+    control, variant = csv.DictReader(io.StringIO(text))
+    assert (control["units"], control["lift"], variant["units"]) == ("56000", "", "56000")
+    assert float(variant["lift"]) == pytest.approx(0.2)
+    evidence = json.loads(ask.client.get(f"/api/v1/experiments/{won.key}/evidence.json").content)
+    assert evidence["reading"]["comparisons"][0]["lift"]["low"] == float(variant["lift_low"])
+
+
+def test_exported_counts_can_be_brought_in_again(ask, analyst, won):
+    content = ask.client.get(f"/api/v1/experiments/{won.key}/counts.csv").content
+    again = bring_in(analyst, won, content)
+    assert (again.rows, again.added, again.changed) == (56, 0, 0)
+
+
+@pytest.mark.parametrize("name", ["=1+1", "+x", "-x", "@sum", "\tx"])
+def test_a_formula_in_a_name_does_not_run(name):
+    assert plain_cell(name) == f"'{name}"
+    assert plain_cell(-0.5) == -0.5
+
+
+def test_the_scratchpad_judges_counts_as_typed(ask):
+    arms = [{"units": "41,433", "conversions": "2104"}, {"units": "41 480", "conversions": "2284", "name": "Calendar"}]
+    status, reading = ask("post", "/scratchpad/verdict", {"arms": arms, "worthwhile_lift": 0.03})
+    assert (status, reading["verdict"], reading["figure"]) == (200, "winner", "+8.4%")
+    assert reading["headline"].startswith("Calendar brings more conversions than A")
+
+
+@pytest.mark.parametrize(
+    ("units", "conversions", "field", "told"),
+    [("1000", "5.1%", "arms.1.conversions", "cannot be judged"), ("0.4", "1", "arms.1.units", "cannot be judged"),
+     ("10", "12", "conversions", "must not be greater than units"), ("", "1", "arms.1.units", "must be a whole number")],
+)  # fmt: skip
+def test_the_scratchpad_refuses_what_proves_nothing(ask, units, conversions, field, told):
+    arms = [{"units": "100", "conversions": "5"}, {"units": units, "conversions": conversions}]
+    status, problem = ask("post", "/scratchpad/verdict", {"arms": arms})
+    assert (status, problem["errors"][0]["field"].endswith(field)) == (422, True)
+    assert told in problem["errors"][0]["message"]
+
+
+def test_the_scratchpad_sizes(ask):
+    status, plan = ask(
+        "post", "/scratchpad/size", {"baseline": 0.042, "worthwhile_lift": 0.1, "audience_per_day": 2900}
+    )
+    assert (status, plan["per_arm"], plan["weeks"]) == (200, [37513, 37513], 4)
+    status, problem = ask("post", "/scratchpad/size", {"baseline": 0, "worthwhile_lift": 0.1, "audience_per_day": 2900})
+    assert (status, problem["errors"][0]["field"]) == (422, "baseline")
+
+
+def test_there_is_no_report_before_the_start(ask, draft):
+    assert ask("get", f"/experiments/{draft.key}/report")[0] == 409
+
+
+def test_a_stakeholder_reads_the_report(won, stakeholder):
+    status, report = Json(stakeholder)("get", f"/experiments/{won.key}/report")
+    assert (status, report["decision_sentence"]) == (200, "Not decided yet.")
+    impact = report["reading"]["comparisons"][0]["impact_a_month"]
+    assert impact["estimate"] == pytest.approx(0.01 * 4000 * 30)
+
+
+@pytest.mark.parametrize("weekday", range(7))
+def test_the_demo_shows_each_kind_whatever_the_day_and_is_made_once(weekday):
+    day = date(2026, 3, 24 + weekday)
+    assert seed(day) == 17
+    assert seed(day) == 0
+    mona = Experiment.objects.first().owner
+    rows = {row["name"]: row for row in Json(mona)("get", "/docket")[1]["rows"]}
+    assert rows["Fare calendar before the sailing list"]["verdict"] == "winner"
+    assert rows["Weather banner on the home page"]["verdict"] == "keep_control"
+    assert rows["One-page payment"]["verdict"] == "no_worthwhile_difference"
+    assert rows["Pet berth wording"]["verdict"] == "unsound"
+    assert rows["Cabin upgrade at the seat step"]["group"] == "collecting"
+    assert rows["Group fare reminder"]["group"] == "preparation"
+    assert sum(row["group"] == "decided" for row in rows.values()) == 10
+
+
+def test_the_description_of_the_api_is_current(capsys):
+    call_command("export_openapi_schema", api="neat_verdict.app.config.api.api", indent=1, sorted=True)
+    described = Path(__file__).resolve().parents[2] / "docs" / "openapi.json"
+    assert json.loads(capsys.readouterr().out) == json.loads(described.read_text())
+
+
+def test_no_migration_is_missing():
+    call_command("makemigrations", check=True, dry_run=True, verbosity=0)

@@ -1,0 +1,5 @@
+"""What all tests share."""
+
+import os
+
+os.environ.setdefault("NEAT_VERDICT_SECRET_KEY", "only for tests")

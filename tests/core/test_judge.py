@@ -1,0 +1,255 @@
+"""From counts to verdicts and sentences."""
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from neat_verdict.core.checks import InputError
+from neat_verdict.core.estimate import Rate, compare_rates, two_sided_critical_value
+from neat_verdict.core.judge import (
+    DecisionRule,
+    Names,
+    SideReading,
+    impact,
+    lift_as_data_came_in,
+    read_experiment,
+    rule_in_words,
+    write_sentences,
+)
+
+NAMES = Names("paid bookings", "visitors", ("List first", "Calendar first"))
+RULE = DecisionRule(confidence=0.95, worthwhile_lift=0.03)
+
+
+def read(*arms, rule=RULE, weights=None, **more):
+    rates = [Rate(*arm) for arm in arms]
+    return read_experiment(rates, weights or [1] * len(rates), rule, **more)
+
+
+def verdict(*arms, **more):
+    return read(*arms, **more).verdict.kind
+
+
+WIDE, NARROW = RULE, DecisionRule(confidence=0.95, worthwhile_lift=0.02)
+
+
+@pytest.mark.parametrize(
+    ("arms", "rule", "expected"),
+    [
+        (((2104, 41433), (2284, 41480)), WIDE, "winner"),
+        (((500, 10000), (400, 10000)), WIDE, "keep_control"),
+        (((50_000, 10**6), (50_100, 10**6)), WIDE, "no_worthwhile_difference"),
+        (((500, 10000), (510, 10000)), WIDE, "unresolved"),
+        (((500, 10000), (450, 12000)), WIDE, "unsound"),
+        (((5, 41), (11, 40)), WIDE, "keep_collecting"),
+        (((0, 0), (0, 0)), WIDE, "keep_collecting"),
+        (((0, 400), (90, 410)), WIDE, "keep_collecting"),
+        # Wholly below zero, though inside the band: control is kept rather than called equal.
+        (((500_000, 10**7), (492_000, 10**7)), WIDE, "keep_control"),
+        # It may be a little above zero, but never by as much as is worth having.
+        (((5_000, 100_000), (4_880, 100_000)), NARROW, "keep_control"),
+    ],
+)
+def test_counts_alone_get_the_verdict_of_the_rule(arms, rule, expected):
+    assert verdict(*arms, rule=rule) == expected
+
+
+@pytest.mark.parametrize("confidence", [0.8, 0.9, 0.95, 0.99])
+def test_eleven_against_five_is_not_called_a_winner(confidence):
+    assert verdict((5, 41), (11, 40), rule=DecisionRule(confidence, 0.05)) == "keep_collecting"
+
+
+def test_a_weekly_swap_is_unsound_whatever_the_lift():
+    days = np.array([[6000, 0]] * 7 + [[0, 6000]] * 7)
+    reading = read((2100, 42000), (2700, 42000), units_by_day=days, days=14)
+    assert reading.verdict.kind == "unsound"
+    said = write_sentences(reading, RULE, NAMES)
+    assert said.headline == "No lift may be read: on 14 days not all variants were seen."
+    assert "%" not in said.figure
+
+
+def test_a_good_difference_too_small_to_matter_is_no_winner():
+    # +1 % clear of zero, but inside ±3 %.
+    reading = read((500_000, 10**7), (505_000, 10**7))
+    assert reading.comparisons[0].lift.low > 0
+    assert reading.verdict.kind == "no_worthwhile_difference"
+
+
+def test_less_is_better_where_the_brief_says_so():
+    fewer = DecisionRule(0.95, 0.03, good_direction="down")
+    assert verdict((2284, 41480), (2104, 41433), rule=fewer) == "winner"
+    assert verdict((2104, 41433), (2284, 41480), rule=fewer) == "keep_control"
+    said = write_sentences(read((2284, 41480), (2104, 41433), rule=fewer), fewer, NAMES)
+    assert said.headline.startswith(
+        "Calendar first brings fewer paid bookings than List first: −7.8%, and a fall of no less than 2.3%"
+    )
+
+
+PLANNED = DecisionRule(0.95, 0.03, minimum_days=14, planned_units=(40_000, 40_000))
+
+
+@pytest.mark.parametrize(
+    ("days", "units", "ended", "expected"),
+    [
+        (14, 41_000, False, "winner"),
+        (13, 41_000, False, "keep_collecting"),
+        (14, 39_999, False, "keep_collecting"),
+        (13, 41_000, True, "unresolved"),
+        (14, 41_000, True, "winner"),
+    ],
+)
+def test_the_rule_reads_only_when_days_and_sample_are_in(days, units, ended, expected):
+    arms = ((units // 20, units), (units // 20 + 250, units))
+    assert verdict(*arms, rule=PLANNED, days=days, ended=ended) == expected
+
+
+def test_before_the_end_the_interval_condition_is_not_known():
+    reading = read((1000, 20_000), (1200, 20_000), rule=PLANNED, days=7)
+    states = {line.key: line.state for line in reading.conditions}
+    assert states == {
+        "days": "not_met", "sample": "not_met", "conversions": "met", "split": "met", "clear": "unknown",
+    }  # fmt: skip
+    assert reading.progress == pytest.approx(0.5)
+
+
+def test_the_best_of_several_winners_is_named_and_told_apart_or_not():
+    together = read((1000, 20_000), (1200, 20_000), (1210, 20_000))
+    assert (together.verdict.variant, together.verdict.runner_up, together.verdict.separable) == (2, 1, False)
+    apart = read((1000, 20_000), (1200, 20_000), (1500, 20_000))
+    assert (apart.verdict.variant, apart.verdict.runner_up, apart.verdict.separable) == (2, 1, True)
+    three = Names("sales", "visitors", ("A", "B", "C"))
+    assert "It is not told apart from the runner-up, B." in write_sentences(together, RULE, three).detail
+
+
+def test_many_variants_need_more_than_one_alone():
+    alone = read((1000, 20_000), (1095, 20_000))
+    among = read((1000, 20_000), (1095, 20_000), (1000, 20_000), (1000, 20_000), (1000, 20_000))
+    assert alone.verdict.kind == "winner"
+    assert among.verdict.kind == "unresolved"
+
+
+@pytest.mark.parametrize(
+    ("side", "expected"),
+    [
+        (SideReading("cancellations", "guardrail", 1, low=-0.30, high=-0.12, margin=0.10), "trade_off"),
+        (SideReading("cancellations", "guardrail", 1, low=-0.30, high=-0.08, margin=0.10), "winner"),
+        (SideReading("fare per visitor", "secondary", 1, low=-0.05, high=-0.01), "trade_off"),
+        (SideReading("fare per visitor", "secondary", 1, low=-0.05, high=0.01), "winner"),
+    ],
+)
+def test_a_winner_that_harms_another_metric_is_a_trade_off(side, expected):
+    reading = read((2104, 41433), (2284, 41480), others=[side])
+    assert reading.verdict.kind == expected
+    if expected == "trade_off":
+        assert reading.verdict.lost == (side.metric,)
+        assert f"harms {side.metric}" in write_sentences(reading, RULE, NAMES).headline
+
+
+def test_a_clean_winner_is_preferred_to_a_better_one_that_harms():
+    side = SideReading("cancellations", "guardrail", 2, low=-0.3, high=-0.2, margin=0.1)
+    reading = read((1000, 20_000), (1200, 20_000), (1500, 20_000), others=[side])
+    assert (reading.verdict.kind, reading.verdict.variant) == ("winner", 1)
+
+
+def test_the_winning_sentence_gives_the_figure_with_its_interval():
+    said = write_sentences(read((2104, 41433), (2284, 41480)), RULE, NAMES)
+    assert said.headline == "Calendar first brings more paid bookings than List first: +8.4%, and no less than +2.4%."
+    assert said.figure == "+8.4%"
+    assert said.detail == "At 95% confidence the lift is between +2.4% and +14.9%."
+    assert said.short == "B ahead. +8.4%, every condition met"
+
+
+def test_the_mismatch_sentence_names_the_arm():
+    said = write_sentences(read((500, 10_000), (450, 12_000)), RULE, NAMES)
+    assert said.short == "Unsound: 45.5% of visitors landed in A, 50% planned"
+    assert said.mind == ()
+
+
+def test_control_without_conversions_still_reads():
+    rule = DecisionRule(0.95, 0.03, least_conversions=0)
+    reading = read((0, 400), (90, 410), rule=rule)
+    said = write_sentences(reading, rule, NAMES)
+    assert reading.verdict.kind == "winner"
+    assert said.headline == "Calendar first brings more paid bookings than List first."
+    assert said.short == "B ahead, every condition met"
+    assert said.detail.endswith("or more, without limit.")
+    assert "no upper limit" in said.mind[-1]
+
+
+rates = st.tuples(st.integers(0, 200_000), st.floats(0, 1)).map(lambda pair: Rate(int(pair[0] * pair[1]), pair[0]))
+
+
+@settings(max_examples=200, deadline=None)
+@given(st.lists(rates, min_size=2, max_size=5), st.booleans(), st.integers(0, 50))
+def test_every_reading_has_words_and_a_verdict_that_its_conditions_bear_out(arms, ended, least):
+    rule = DecisionRule(0.95, 0.03, least_conversions=least)
+    reading = read_experiment(arms, [1] * len(arms), rule, ended=ended)
+    names = Names("sales", "visitors", tuple("ABCDE"[: len(arms)]))
+    said = write_sentences(reading, rule, names)
+    assert said.headline
+    assert said.short
+    assert not {"nan", "inf"} & set(" ".join((said.headline, said.short, said.detail)).split())
+    assert "not defined" not in said.short
+    assert said.figure in said.headline
+    kind = reading.verdict.kind
+    states = {
+        line.subject: [c.state for c in reading.conditions if c.subject == line.subject] for line in reading.conditions
+    }
+    assert (kind == "unsound") == ("not_met" in states["soundness"])
+    if kind in ("winner", "keep_control", "no_worthwhile_difference"):
+        assert all(state == "met" for state in states["minimum"] + states["soundness"])
+    if kind == "winner":
+        assert reading.comparisons[reading.verdict.variant - 1].lift.low > 0
+
+
+@settings(max_examples=50, deadline=None)
+@given(st.lists(st.tuples(*[st.integers(1, 500)] * 4), min_size=1, max_size=30))
+def test_merging_days_equals_analysing_all_at_once(days):
+    table = np.array([[max(a, b), max(c, d)] for a, b, c, d in days])
+    converted = np.array([[min(a, b), min(c, d)] for a, b, c, d in days])
+    z = two_sided_critical_value(0.95)
+    last = lift_as_data_came_in(table, converted, z)[0]
+    x2, x1 = converted.sum(axis=0).tolist()
+    n2, n1 = table.sum(axis=0).tolist()
+    whole = compare_rates(Rate(x1, n1), Rate(x2, n2), z)
+    assert last.estimate[-1] == pytest.approx(whole.lift.estimate, abs=1e-12)
+    assert (last.low[-1], last.high[-1]) == pytest.approx((whole.lift.low, whole.lift.high), rel=1e-9)
+
+
+def test_days_before_the_first_conversion_have_no_lift():
+    series = lift_as_data_came_in(np.array([[10, 10], [10, 10]]), np.array([[0, 1], [2, 1]]), 1.96)[0]
+    assert math.isnan(series.estimate[0])
+    assert series.estimate[1] == 0
+
+
+def test_the_impact_is_the_difference_times_the_units():
+    comparison = compare_rates(Rate(500, 10_000), Rate(400, 10_000), 1.96)
+    monthly = impact(comparison, 1000)
+    assert monthly.estimate == pytest.approx(0.01 * 30_000)
+    assert monthly.low == pytest.approx(comparison.difference.low * 30_000)
+
+
+def test_the_rule_reads_as_a_paragraph():
+    text = rule_in_words(PLANNED, (1, 1))
+    assert text.startswith("We read once, after at least 14 days and with at least 40,000 units in each variant.")
+    assert "An interval inside ±3% is no worthwhile difference." in text
+    assert "allowing for all variants together" in rule_in_words(PLANNED, (1, 1, 1))
+
+
+@pytest.mark.parametrize(
+    ("make", "field"),
+    [
+        (lambda: DecisionRule(1.2, 0.03), "confidence"),
+        (lambda: DecisionRule(0.95, 0), "worthwhile_lift"),
+        (lambda: DecisionRule(0.95, 0.03, good_direction="sideways"), "good_direction"),
+        (lambda: DecisionRule(0.95, 0.03, minimum_days=-1), "minimum_days"),
+        (lambda: read((1, 2)), "variants"),
+    ],
+)
+def test_impossible_rules_and_readings_are_refused(make, field):
+    with pytest.raises(InputError) as refused:
+        make()
+    assert refused.value.field == field

@@ -1,0 +1,155 @@
+"""The real thing: gunicorn on a fresh demo workspace, driven in headless Chromium."""
+
+import os
+import shutil
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import TimeoutError as PlaywrightTimeout
+from playwright.sync_api import sync_playwright
+
+ROOT = Path(__file__).resolve().parents[2]
+CHROMIUM_ARGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking"]
+AXE = ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
+
+
+WIDER = """() => {
+    const page = document.documentElement.scrollWidth - document.documentElement.clientWidth;
+    const main = document.querySelector("main").getBoundingClientRect();
+    const scrolls = ".overflow-auto, svg, .sr-only";
+    const parts = [...document.querySelectorAll("main *")].filter((part) => !part.closest(scrolls));
+    const out = parts.map((part) => Math.round(part.getBoundingClientRect().right - main.right));
+    const cut = [...document.querySelectorAll(".overflow-x-auto")].map((box) => box.scrollWidth - box.clientWidth);
+    return Math.max(page, ...out, ...cut);
+}"""
+
+
+def _free_port():
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return probe.getsockname()[1]
+
+
+def _wait_for(url, server, seconds=60):
+    until = time.monotonic() + seconds
+    while time.monotonic() < until:
+        assert server.poll() is None, "the server stopped while starting"
+        try:
+            with urllib.request.urlopen(url, timeout=10):
+                return
+        except OSError:  # refused until the server listens
+            continue
+    raise TimeoutError(url)
+
+
+@pytest.fixture(scope="session")
+def site(tmp_path_factory):
+    """Address of a running application with the demo workspace in it."""
+    data = tmp_path_factory.mktemp("data")
+    port = _free_port()
+    env = {
+        **os.environ,
+        "NEAT_VERDICT_DATA": str(data),
+        "NEAT_VERDICT_DEMO": "1",
+        "NEAT_VERDICT_SECRET_KEY": "only for tests",
+    }
+    for command in (["migrate", "--verbosity", "0"], ["seed_demo"], ["collectstatic", "--noinput", "--verbosity", "0"]):
+        subprocess.run(
+            [sys.executable, "manage.py", *command], cwd=ROOT, env=env, check=True, stdout=subprocess.DEVNULL
+        )
+    command = [
+        sys.executable,
+        "-m",
+        "gunicorn",
+        "neat_verdict.app.config.wsgi",
+        "--bind",
+        f"127.0.0.1:{port}",
+        "--threads",
+        "8",
+    ]
+    server = subprocess.Popen([*command, "--log-level", "warning"], cwd=ROOT, env=env)
+    address = f"http://127.0.0.1:{port}"
+    try:
+        _wait_for(f"{address}/sign-in", server)
+        yield address
+    finally:
+        server.terminate()
+        server.wait(timeout=10)
+
+
+@pytest.fixture(scope="session")
+def chromium():
+    path = os.environ.get("CHROMIUM") or shutil.which("chromium") or "/usr/bin/chromium"
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=path, args=CHROMIUM_ARGS)
+        yield browser
+        browser.close()
+
+
+class Person:
+    """Somebody at a browser. What the page complains about is kept and fails the test."""
+
+    def __init__(self, chromium, site, width=1280, height=800):
+        self.site = site
+        self.context = chromium.new_context(viewport={"width": width, "height": height}, bypass_csp=True, base_url=site)
+        self.context.set_default_timeout(15_000)
+        self.page = self.context.new_page()
+        self.complaints = []
+        self.page.on("console", lambda message: self._heard(message.type, message.text))
+        self.page.on("pageerror", lambda error: self.complaints.append(str(error)))
+        self.page.on("request", lambda request: self._left(request.url))
+
+    def _heard(self, kind, text):
+        # The browser itself logs every answer of 4xx; those are asked for where a refusal is tested.
+        if kind in ("error", "warning") and "Failed to load resource" not in text:
+            self.complaints.append(text)
+
+    def _left(self, url):
+        if not url.startswith((self.site, "data:", "blob:")):
+            self.complaints.append(f"asked for {url}, which is not ours")
+
+    def sign_in(self, name="mona"):
+        self.page.goto("/sign-in")
+        self.page.get_by_label("Name").fill(name)
+        self.page.get_by_label("Password").fill("tidewick-demo")
+        self.page.get_by_role("button", name="Sign in").click()
+        self.page.get_by_role("heading", level=1).filter(has_text="decision").wait_for()
+        return self
+
+    def overflow(self):
+        """Pixels by which the page is wider than the window, or a sheet than its column, once the layout has settled."""
+        try:
+            self.page.wait_for_function(f"({WIDER})() <= 0", timeout=3000)
+        except PlaywrightTimeout:
+            return self.page.evaluate(WIDER)
+        return 0
+
+    def axe(self):
+        if not self.page.evaluate("'axe' in window"):
+            self.page.add_script_tag(path=str(AXE))
+        found = self.page.evaluate("axe.run(document, {resultTypes: ['violations']})")
+        return [
+            f"{v['id']}: {node['html'][:160]} {node['failureSummary'][:200]}"
+            for v in found["violations"]
+            for node in v["nodes"]
+        ]
+
+
+@pytest.fixture
+def people(chromium, site):
+    """Makes people; at the end nobody's page may have complained."""
+    made = []
+
+    def make(**size):
+        made.append(Person(chromium, site, **size))
+        return made[-1]
+
+    yield make
+    for person in made:
+        person.context.close()
+    assert [complaint for person in made for complaint in person.complaints] == []

@@ -1,0 +1,86 @@
+"""Every view: nothing for axe to find, nothing on the console, nothing wider than the window."""
+
+import io
+
+import pytest
+from pypdf import PdfReader
+
+CALENDAR = "/experiments/fare-calendar-before-the-sailing-list"
+VIEWS = [
+    "/",
+    "/?archive=yes",
+    "/?search=nothing-like-this",
+    f"{CALENDAR}/brief",
+    f"{CALENDAR}/sizing",
+    f"{CALENDAR}/traffic",
+    f"{CALENDAR}/watch",
+    f"{CALENDAR}/evidence",
+    f"{CALENDAR}/verdict",
+    f"{CALENDAR}/ledger",
+    "/experiments/pet-berth-wording/evidence",
+    "/experiments/island-names-on-the-route-map/evidence",
+    "/experiments/group-fare-reminder/sizing",
+    "/experiments/group-fare-reminder/evidence",
+    "/experiments/no-such-thing/brief",
+    "/scratchpad",
+    "/scratchpad?arm=Old~41~5&arm=New~40~11",
+    "/scratchpad?ask=size",
+    "/reports/fare-calendar-before-the-sailing-list",
+    "/reports/pet-berth-wording",
+]
+ONE_COLUMN = ["/", "/reports/fare-calendar-before-the-sailing-list", "/reports/countdown-to-departure"]
+
+
+def _open(page, view):
+    page.goto(view)
+    page.wait_for_load_state("networkidle")
+    assert page.get_by_role("status", name="Loading").count() == 0
+
+
+def test_axe_finds_nothing_and_nothing_overflows_on_any_view(people):
+    person = people()
+    person.page.goto("/sign-in")
+    person.page.get_by_role("button", name="mona").wait_for()
+    found = {"/sign-in": person.axe()}
+    person.sign_in()
+    for view in VIEWS:
+        _open(person.page, view)
+        found[view] = person.axe()
+        for width, height in ((1024, 768), (1280, 800)):
+            person.page.set_viewport_size({"width": width, "height": height})
+            if (by := person.overflow()) > 0:
+                found[view].append(f"{by} px too wide at {width}")
+    assert [f"{view}: {what}" for view, complaints in found.items() for what in complaints] == []
+
+
+def test_axe_finds_nothing_in_the_dark(people):
+    person = people()
+    person.page.emulate_media(color_scheme="dark")
+    person.sign_in()
+    found = []
+    for view in VIEWS:
+        _open(person.page, view)
+        found += [f"{view}: {what}" for what in person.axe()]
+    assert found == []
+
+
+def test_docket_and_report_read_in_one_column_on_a_phone(people):
+    person = people(width=390, height=844).sign_in()
+    for view in ONE_COLUMN:
+        _open(person.page, view)
+        assert person.overflow() <= 0, view
+        # Text of the main answer is not squeezed: the heading spans most of the width.
+        box = person.page.locator("main p.font-serif, main h1").first.bounding_box()
+        assert box is not None
+        assert box["width"] > 250
+
+
+@pytest.mark.parametrize(
+    "key", ["fare-calendar-before-the-sailing-list", "pet-berth-wording", "island-names-on-the-route-map"]
+)
+def test_each_report_prints_on_one_page(people, key):
+    page = people().sign_in("silas").page
+    _open(page, f"/reports/{key}")
+    pages = PdfReader(io.BytesIO(page.pdf(prefer_css_page_size=True, print_background=True))).pages
+    assert len(pages) == 1
+    assert "grey band" in pages[0].extract_text() or "may be read" in pages[0].extract_text()

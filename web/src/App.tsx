@@ -1,0 +1,50 @@
+import { lazy, Suspense } from "react";
+import { Navigate, Outlet, Route, Routes } from "react-router";
+import { DocketPage } from "./docket/DocketPage";
+import { Empty, Skeleton } from "./parts/basics";
+import { TopBar } from "./parts/TopBar";
+import { SignInPage } from "./SignInPage";
+
+const ExperimentPage = lazy(() => import("./sheets/ExperimentPage").then((m) => ({ default: m.ExperimentPage })));
+const ScratchpadPage = lazy(() => import("./scratchpad/ScratchpadPage").then((m) => ({ default: m.ScratchpadPage })));
+const ReportPage = lazy(() => import("./report/ReportPage").then((m) => ({ default: m.ReportPage })));
+
+export function App() {
+  return (
+    <Suspense
+      fallback={
+        <div className="p-6">
+          <Skeleton />
+        </div>
+      }
+    >
+      <Routes>
+        <Route path="/sign-in" element={<SignInPage />} />
+        <Route path="/reports/:key" element={<ReportPage />} />
+        <Route element={<Frame />}>
+          <Route index element={<DocketPage />} />
+          <Route path="/scratchpad" element={<ScratchpadPage />} />
+          <Route path="/experiments/:key" element={<Navigate to="brief" replace />} />
+          <Route path="/experiments/:key/:sheet" element={<ExperimentPage />} />
+          <Route
+            path="*"
+            element={
+              <main className="p-6">
+                <Empty title="There is nothing at this address">Go to the docket (g then d).</Empty>
+              </main>
+            }
+          />
+        </Route>
+      </Routes>
+    </Suspense>
+  );
+}
+
+function Frame() {
+  return (
+    <>
+      <TopBar />
+      <Outlet />
+    </>
+  );
+}

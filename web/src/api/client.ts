@@ -1,0 +1,128 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+type Schemas = components["schemas"];
+export type Account = Schemas["Account"];
+export type Docket = Schemas["Docket"];
+export type DocketRow = Schemas["DocketRow"];
+export type Evidence = Schemas["EvidenceOut"];
+export type Experiment = Schemas["ExperimentOut"];
+export type ExperimentChanges = Partial<Schemas["ExperimentChanges"]>;
+export type Interval = Schemas["IntervalOut"];
+export type Plan = Schemas["PlanOut"];
+export type Preview = Schemas["PreviewOut"];
+export type PreviewStep = Schemas["PreviewStep"];
+export type Reading = Schemas["ReadingOut"];
+export type Comparison = Schemas["ComparisonOut"];
+export type Report = Schemas["ReportOut"];
+export type Session = Schemas["Session"];
+export type Tone = Comparison["tone"];
+export type Variant = Schemas["VariantIn"];
+export type CountsIn = Schemas["CountsIn"];
+export type SizeIn = Schemas["SizeIn"];
+
+interface ProblemBody {
+  title?: string;
+  status?: number;
+  errors?: { field: string; message: string }[];
+  current_version?: number;
+}
+
+/** A problem document of the server: one sentence, and a message for each field that is not accepted. */
+export class Problem extends Error {
+  readonly status: number;
+  readonly fields: Record<string, string>;
+  readonly stale: boolean;
+
+  constructor(status: number, body: ProblemBody) {
+    super(body.errors?.map((error) => error.message).join("; ") || body.title || `The server answered ${status}`);
+    this.status = status;
+    this.fields = Object.fromEntries((body.errors ?? []).map((error) => [error.field, error.message]));
+    this.stale = body.current_version !== undefined;
+  }
+}
+
+export function csrfToken(): string {
+  return document.cookie.match(/(?:^|; )csrftoken=([^;]+)/)?.[1] ?? "";
+}
+
+async function problemOf(response: Response): Promise<Problem> {
+  const body = (await response.json().catch(() => ({}))) as ProblemBody;
+  return new Problem(response.status, body);
+}
+
+export const client = createClient<paths>({ baseUrl: window.location.origin });
+client.use({
+  onRequest({ request }) {
+    if (request.method !== "GET") request.headers.set("X-CSRFToken", csrfToken());
+  },
+  async onResponse({ response }) {
+    if (response.ok) return;
+    if (response.status === 401 && window.location.pathname !== "/sign-in") {
+      window.location.assign(`/sign-in?next=${encodeURIComponent(window.location.pathname)}`);
+    }
+    throw await problemOf(response);
+  },
+});
+
+/** Take the data of an answer; failures have been thrown before. */
+export async function take<T>(answer: Promise<{ data?: T }>): Promise<T> {
+  const { data } = await answer;
+  if (data === undefined) throw new Error("The server sent an empty answer");
+  return data;
+}
+
+/** Preview a file; `onRows` hears how many rows have been read. */
+export async function previewFile(
+  key: string,
+  file: File,
+  columns: Record<string, number | null>,
+  onRows: (rows: number) => void,
+): Promise<Preview> {
+  const response = await fetch(`/api/v1/experiments/${key}/imports/preview`, {
+    method: "POST",
+    headers: { "X-CSRFToken": csrfToken() },
+    body: importForm(file, columns),
+  });
+  if (!response.ok || !response.body) throw await problemOf(response);
+  const reader = response.body.pipeThrough(new TextDecoderStream()).getReader();
+  let rest = "";
+  for (;;) {
+    const { value, done } = await reader.read();
+    rest += value ?? "";
+    const lines = rest.split("\n");
+    rest = lines.pop() ?? "";
+    for (const line of lines) {
+      const step = JSON.parse(line) as PreviewStep;
+      if (step.preview) return step.preview;
+      onRows(step.rows ?? 0);
+    }
+    if (done) throw new Error("The answer ended before the preview was complete; try again");
+  }
+}
+
+export async function storeFile(
+  key: string,
+  file: File,
+  columns: Record<string, number | null>,
+  digest: string,
+  leaveOutWrong: boolean,
+): Promise<{ added: number; changed: number }> {
+  const form = importForm(file, columns);
+  form.set("digest", digest);
+  form.set("leave_out_wrong", String(leaveOutWrong));
+  const response = await fetch(`/api/v1/experiments/${key}/imports`, {
+    method: "POST",
+    headers: { "X-CSRFToken": csrfToken() },
+    body: form,
+  });
+  if (!response.ok) throw await problemOf(response);
+  return (await response.json()) as { added: number; changed: number };
+}
+
+function importForm(file: File, columns: Record<string, number | null>): FormData {
+  const form = new FormData();
+  form.set("file", file);
+  for (const [field, index] of Object.entries(columns)) if (index !== null) form.set(field, String(index));
+  return form;
+}

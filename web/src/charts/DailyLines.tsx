@@ -1,0 +1,79 @@
+import { CartesianGrid, Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
+import { niceRange, niceTicks } from "../lib/axis";
+import { variantColour } from "../lib/variants";
+import { weekday } from "../lib/format";
+
+interface Props {
+  days: string[];
+  /** One list of values a variant, control first; null where there is none. */
+  values: (number | null)[][];
+  format: (value: number) => string;
+  label: string;
+  height?: number;
+}
+
+const TICK = { fontSize: 12, fill: "var(--color-neutral)" };
+
+/** A line a variant over the days. */
+export function DailyLines({ days, values, format, label, height = 200 }: Props) {
+  const points = days.map((date, index) => ({
+    date,
+    number: index + 1,
+    ...Object.fromEntries(values.map((column, arm) => [`arm${arm}`, column[index] ?? null])),
+  }));
+  const range = niceRange(values.flat().filter((value): value is number => value !== null));
+  return (
+    <div role="img" aria-label={label}>
+      <ResponsiveContainer width="100%" height={height}>
+        <LineChart data={points} margin={{ top: 6, right: 24, bottom: 0, left: 0 }} accessibilityLayer={false}>
+          <CartesianGrid vertical={false} stroke="var(--color-base-300)" strokeOpacity={0.6} />
+          <XAxis
+            dataKey="number"
+            type="number"
+            domain={[1, Math.max(points.length, 2)]}
+            ticks={points.map((p) => p.number).filter((n) => n % 7 === 0)}
+            tickFormatter={(n: number) => `day ${n}`}
+            tick={TICK}
+            axisLine={false}
+            tickLine={false}
+          />
+          <YAxis
+            tickFormatter={format}
+            tick={TICK}
+            axisLine={false}
+            tickLine={false}
+            width={52}
+            domain={range}
+            ticks={niceTicks(range, 4)}
+          />
+          {values.map((_, arm) => (
+            <Line
+              key={arm}
+              dataKey={`arm${arm}`}
+              stroke={variantColour(arm)}
+              strokeWidth={1.8}
+              strokeDasharray={arm === 0 ? "5 3" : undefined}
+              dot={points.length < 3}
+              isAnimationActive={false}
+            />
+          ))}
+          <Tooltip
+            content={({ active, payload }) => {
+              const point = payload?.[0]?.payload as ({ date: string } & Record<string, number | null>) | undefined;
+              if (!active || !point) return null;
+              return (
+                <div className="sheet px-2 py-1 text-xs">
+                  {weekday(point.date)}
+                  {values.map((_, arm) => {
+                    const value = point[`arm${arm}`];
+                    return <div key={arm}>{`${"ABCDEFGHIJ"[arm]}: ${value == null ? "none" : format(value)}`}</div>;
+                  })}
+                </div>
+              );
+            }}
+          />
+        </LineChart>
+      </ResponsiveContainer>
+    </div>
+  );
+}

@@ -1,0 +1,71 @@
+import { Link } from "react-router";
+import type { DocketRow } from "../api/client";
+import { IntervalStrip } from "../charts/IntervalStrip";
+import type { Axis } from "../lib/axis";
+import { plural, signed } from "../lib/format";
+import { STATES, TONE_CLASS, VERDICTS } from "../lib/words";
+
+export const STRIP_WIDTH = 220;
+
+export function Row({ row, axis }: { row: DocketRow; axis: Axis }) {
+  const look = row.verdict ? VERDICTS[row.verdict] : null;
+  const settled = row.group === "ready" || row.group === "decided";
+  const shown = settled && look ? look : null;
+  return (
+    <li>
+      <Link
+        to={`/experiments/${row.key}/${target(row)}`}
+        data-docket-row
+        className="grid min-h-[46px] grid-cols-[minmax(0,300px)_minmax(0,1fr)_220px_134px] items-center gap-4 px-4 py-1 hover:bg-base-200 max-md:grid-cols-1 max-md:gap-1 max-md:py-2"
+      >
+        <span className="min-w-0">
+          <span className="block truncate font-semibold">{row.name}</span>
+          <span className="quiet block truncate text-xs">{row.metric || "no metric yet"}</span>
+        </span>
+        <span
+          className={`${shown ? `${TONE_CLASS[shown.tone]} font-semibold` : row.group === "preparation" ? "quiet" : ""}`}
+        >
+          {shown && <span aria-hidden>{shown.glyph} </span>}
+          {row.state === "paused" ? `Paused. ${row.short}` : row.short}
+        </span>
+        <span>
+          {row.lift && (
+            <IntervalStrip
+              lift={row.lift}
+              tone={row.tone}
+              worthwhile={row.worthwhile_lift}
+              axis={axis}
+              width={STRIP_WIDTH}
+              sentence={`Lift ${signed(row.lift.estimate)}, ${signed(row.lift.low)} to ${signed(row.lift.high)}`}
+            />
+          )}
+        </span>
+        <Progress row={row} />
+      </Link>
+    </li>
+  );
+}
+
+function target(row: DocketRow): string {
+  if (row.group === "preparation") return "brief";
+  return row.group === "ready" || row.group === "decided" ? "verdict" : "evidence";
+}
+
+function Progress({ row }: { row: DocketRow }) {
+  if (row.planned_days === 0)
+    return <span className="quiet text-right text-xs max-md:hidden">{STATES[row.state]}</span>;
+  const days = row.days > row.planned_days ? plural(row.days, "day") : `Day ${row.days} of ${row.planned_days}`;
+  const part = Math.min(row.progress ?? 0, 1);
+  return (
+    <span className="text-right text-xs max-md:text-left">
+      {days}
+      <span
+        className="mt-1 block h-[5px] rounded-full bg-base-300"
+        role="img"
+        aria-label={`${Math.floor(part * 100)}% of the planned data`}
+      >
+        <span className="block h-full rounded-full bg-neutral" style={{ width: `${part * 100}%` }} />
+      </span>
+    </span>
+  );
+}

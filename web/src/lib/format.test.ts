@@ -1,0 +1,56 @@
+import { describe, expect, it } from "vitest";
+import { bounds, count, day, parseNumber, percentText, pvalue, rate, rateDecimals, signed } from "./format";
+
+describe("figures as text", () => {
+  it.each([
+    [0.084, "+8.4%"],
+    [-0.063, "−6.3%"],
+    [0, "0%"],
+    [0.0004, "+0.04%"],
+    [1.2, "+120%"],
+    [null, "not defined"],
+  ])("writes %s as the core does", (value, text) => expect(signed(value)).toBe(text));
+
+  it("tells a bound without limit", () => {
+    expect(bounds({ estimate: 0.2, low: 0.031, high: null, low_open: false, high_open: true })).toBe(
+      "+3.1 to no limit",
+    );
+  });
+
+  it("gives a column of rates the decimals of its smallest", () => {
+    expect(rateDecimals([0.0508, 0.0551])).toBe(2);
+    expect(rateDecimals([0.5, 0.6])).toBe(1);
+    expect(rateDecimals([0.003, null])).toBe(3);
+    expect(rate(0.0508, 2)).toBe("5.08%");
+    expect(rate(null)).toBe("–");
+  });
+
+  it("never writes p as zero", () => {
+    expect(pvalue(1e-9)).toBe("<0.0001");
+    expect(pvalue(0.0018)).toBe("0.0018");
+    expect(pvalue(0.5)).toBe("0.50");
+  });
+
+  it("names the year only when it is another one", () => {
+    const now = new Date("2026-11-23T00:00:00Z");
+    expect(day("2026-03-30", now)).toBe("30 March");
+    expect(day("2025-03-30", now)).toBe("30 March 2025");
+  });
+
+  it("sets thousands apart", () => expect(count(41433)).toBe("41,433"));
+});
+
+describe("numbers as people type them", () => {
+  it.each([
+    ["2,900", 2900],
+    ["4.2 %", 4.2],
+    ["4,2", 4.2],
+    ["1 234", 1234],
+    ["-5", -5],
+    ["", null],
+  ])("reads %j", (text, number) => expect(parseNumber(text)).toBe(number));
+
+  it.each(["many", "1.2.3", "5-6", "1e5"])("refuses %j", (text) => expect(parseNumber(text)).toBeNaN());
+
+  it("shows a share without rounding noise", () => expect(percentText(0.07)).toBe("7"));
+});

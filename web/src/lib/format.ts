@@ -1,0 +1,78 @@
+import type { Interval } from "../api/client";
+
+const MINUS = "\u2212";
+
+/** A relative figure with its sign: 0.084 → "+8.4%". Mirrors the core's wording. */
+export function signed(value: number | null | undefined): string {
+  if (value === null || value === undefined) return "not defined";
+  const size = Math.abs(value) * 100;
+  const text = size.toFixed(size >= 99.95 ? 0 : size >= 0.095 || size === 0 ? 1 : 2);
+  if (Number(text) === 0) return "0%";
+  return `${value > 0 ? "+" : MINUS}${text}%`;
+}
+
+/** The bounds of a lift: "+3.1 to +13.9", with "no limit" for an unbounded end. */
+export function bounds(interval: Interval): string {
+  const low = interval.low_open ? "no limit" : signed(interval.low).replace("%", "");
+  const high = interval.high_open ? "no limit" : signed(interval.high).replace("%", "");
+  return `${low} to ${high}`;
+}
+
+/** A rate with the decimals of its column. */
+export function rate(value: number | null | undefined, decimals = 2): string {
+  return value === null || value === undefined ? "–" : `${(value * 100).toFixed(decimals)}%`;
+}
+
+/** Decimals that show three figures of the smallest rate of a column. */
+export function rateDecimals(rates: (number | null)[]): number {
+  const smallest = Math.min(...rates.filter((value): value is number => value !== null && value > 0), 1);
+  const size = smallest * 100;
+  return size >= 10 ? 1 : size >= 1 ? 2 : Math.min(8, 2 - Math.floor(Math.log10(size)));
+}
+
+export function count(value: number): string {
+  return Math.round(value).toLocaleString("en-GB");
+}
+
+/** "0.034", "0.0018", "under 0.0001". */
+export function pvalue(value: number): string {
+  if (value < 0.0001) return "<0.0001";
+  return value < 0.01 ? value.toPrecision(2) : value.toFixed(2);
+}
+
+/** A share as typed in a field: 0.05 → "5". */
+export function percentText(value: number | null | undefined): string {
+  return value === null || value === undefined ? "" : String(Number((value * 100).toPrecision(10)));
+}
+
+/** A number as people type it: "2,900", "4.2 %", "4,2". null for nothing, NaN for what is no number. */
+export function parseNumber(text: string): number | null {
+  const bare = text.replace(/[\s\u00a0\u202f%]/g, "");
+  if (bare === "") return null;
+  if (/^-?\d{1,3}(,\d{3})+(\.\d+)?$/.test(bare)) return Number(bare.replaceAll(",", ""));
+  return /^-?\d*[.,]?\d+$/.test(bare) ? Number(bare.replace(",", ".")) : NaN;
+}
+
+const DAY = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "long", timeZone: "UTC" });
+const DAY_YEAR = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "long", year: "numeric", timeZone: "UTC" });
+const WEEKDAY = new Intl.DateTimeFormat("en-GB", { weekday: "short", day: "numeric", month: "short", timeZone: "UTC" });
+
+/** An ISO day (or moment) as "30 March", with the year when it is not this one. */
+export function day(iso: string, today = new Date()): string {
+  const date = new Date(iso);
+  return (date.getUTCFullYear() === today.getUTCFullYear() ? DAY : DAY_YEAR).format(date);
+}
+
+export function weekday(iso: string): string {
+  return WEEKDAY.format(new Date(iso));
+}
+
+/** A moment in the workspace's time zone. */
+export function moment(iso: string, timeZone: string): string {
+  const format = { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit", timeZone } as const;
+  return new Intl.DateTimeFormat("en-GB", format).format(new Date(iso));
+}
+
+export function plural(number: number, word: string): string {
+  return `${count(number)} ${word}${number === 1 ? "" : "s"}`;
+}

@@ -1,0 +1,133 @@
+import { describe, expect, it } from "vitest";
+import type { Reading } from "../api/client";
+import { parseSplit, readArms, readSize, writeCounts, writeSize, RULE, SIZE } from "../scratchpad/address";
+import { calmRange, niceRange, sharedAxis } from "./axis";
+import { gridAsCsv, layOver, pastedCells } from "./paste";
+import { tableText } from "./tableText";
+
+const lift = (low: number, estimate: number, high: number) => ({
+  low,
+  estimate,
+  high,
+  low_open: false,
+  high_open: false,
+});
+
+describe("the shared axis of strips", () => {
+  it("holds zero, the band and the intervals", () => {
+    const { domain } = sharedAxis([lift(0.02, 0.05, 0.08), lift(-0.1, -0.06, -0.02)], 0.03);
+    expect(domain[0]).toBeLessThan(-0.1);
+    expect(domain[1]).toBeGreaterThan(0.08);
+  });
+
+  it("is not flattened by one wild interval", () => {
+    const calm = Array.from({ length: 8 }, () => lift(-0.02, 0.01, 0.04));
+    const { domain } = sharedAxis([...calm, lift(-0.9, 2, 9)], 0.03);
+    expect(domain[1]).toBeLessThan(0.5);
+  });
+
+  it("stands without any interval", () => {
+    const { domain, ticks } = sharedAxis([null, undefined], 0.05);
+    expect(domain[0]).toBeLessThan(-0.05);
+    expect(ticks).toContain(0);
+  });
+
+  it("leaves the wild first days out of the range over time", () => {
+    const [low, high] = calmRange([-0.9, -0.2, -0.02, -0.01], [5, 0.4, 0.1, 0.09], 0.03);
+    expect(low).toBeGreaterThanOrEqual(-0.3);
+    expect(high).toBeLessThan(0.6);
+  });
+
+  it("starts from zero unless the values are far above", () => {
+    expect(niceRange([10, 100])[0]).toBe(0);
+    expect(niceRange([1000, 1010])[0]).toBeGreaterThan(900);
+    expect(niceRange([])).toEqual([0, 1]);
+  });
+});
+
+describe("pasting from a spreadsheet", () => {
+  it("splits rows and tabs, and commas where there are no tabs", () => {
+    expect(pastedCells("a\tb\r\nc\td\r\n")).toEqual([
+      ["a", "b"],
+      ["c", "d"],
+    ]);
+    expect(pastedCells("2026-03-02,A,100,5")).toEqual([["2026-03-02", "A", "100", "5"]]);
+    expect(pastedCells("41,433")).toEqual([["41,433"]]);
+  });
+
+  it("grows downwards, never sideways", () => {
+    expect(
+      layOver(
+        [["", ""]],
+        [
+          ["1", "2", "3"],
+          ["4", "5", "6"],
+        ],
+        0,
+        1,
+      ),
+    ).toEqual([
+      ["", "1"],
+      ["", "4"],
+    ]);
+  });
+
+  it("leaves as CSV without empty rows", () => {
+    expect(
+      gridAsCsv(
+        ["day", "units"],
+        [
+          ["2026-03-02", "1,000"],
+          ["", ""],
+        ],
+      ),
+    ).toBe('day,units\n2026-03-02,"1,000"');
+  });
+});
+
+describe("the scratchpad's address", () => {
+  it("gives back what was typed", () => {
+    const arms = [
+      { name: "Old & new", units: "41,433", conversions: "2104" },
+      { name: "", units: "5%", conversions: "" },
+    ];
+    const params = new URLSearchParams(writeCounts(arms, { ...RULE, confidence: "90" }).toString());
+    expect(readArms(params)).toEqual(arms);
+    expect(params.get("confidence")).toBe("90");
+    const size = { ...SIZE, rate: "4.2" };
+    expect(readSize(new URLSearchParams(writeSize(size).toString()))).toEqual(size);
+  });
+
+  it.each([
+    ["", 3, [1, 1, 1]],
+    ["70:30", 2, [70, 30]],
+    ["2 / 3 / 1", 3, [2, 3, 1]],
+    ["70:30", 3, null],
+    ["70:0", 2, null],
+    ["half", 2, null],
+  ])("reads the split %j of %i arms", (text, arms, weights) => expect(parseSplit(text, arms)).toEqual(weights));
+
+  it("always has two arms and at most ten", () => {
+    expect(readArms(new URLSearchParams())).toHaveLength(2);
+    expect(readArms(new URLSearchParams(Array.from({ length: 12 }, () => ["arm", "x~1~1"])))).toHaveLength(10);
+  });
+});
+
+describe("the copied table", () => {
+  const arm = (letter: string, name: string) => ({ letter, name, units: 10, conversions: 1, rate: lift(0, 0.1, 0.2) });
+  const reading = (verdict: string) =>
+    ({
+      verdict,
+      arms: [arm("A", "Old"), arm("B", "=1+1")],
+      comparisons: [{ letter: "B", lift: lift(-0.1, 0.2, 0.5), pvalue: 0.2, adjusted_pvalue: 0.3 }],
+    }) as unknown as Reading;
+
+  it("runs no formula and keeps the figures", () => {
+    const [, , last] = tableText(reading("winner")).split("\n");
+    expect(last?.split("\t")).toEqual(["B", "'=1+1", "10", "1", "0.1", "0.2", "-0.1", "0.5", "0.2", "0.3"]);
+  });
+
+  it("takes no lift out of an unsound test", () => {
+    expect(tableText(reading("unsound"))).not.toContain("0.5");
+  });
+});

@@ -1,0 +1,36 @@
+import { Dialog } from "./basics";
+
+const KEYS: [string, string][] = [
+  ["/", "Search"],
+  ["g then d", "Docket"],
+  ["g then s", "Scratchpad"],
+  ["n", "New experiment"],
+  ["↑ ↓ Enter", "Move along the docket, open"],
+  ["1 – 6", "The sheets of an experiment"],
+  ["[ ]", "The experiment before, after"],
+  ["Ctrl+Z", "Undo the last edit"],
+  ["?", "This list"],
+];
+
+export function KeyList({ close }: { close: () => void }) {
+  return (
+    <Dialog title="Keys" close={close}>
+      <table className="table table-sm">
+        <tbody>
+          {KEYS.map(([key, what]) => (
+            <tr key={key}>
+              <td className="w-32">
+                <kbd className="kbd kbd-sm">{key}</kbd>
+              </td>
+              <td>{what}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <p className="quiet mt-2 text-sm">None works while you type.</p>
+      <form method="dialog" className="mt-3 text-right">
+        <button className="btn btn-sm">Close</button>
+      </form>
+    </Dialog>
+  );
+}

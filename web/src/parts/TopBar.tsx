@@ -1,0 +1,110 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useRef, useState } from "react";
+import { Link, NavLink, useNavigate, useSearchParams } from "react-router";
+import { client } from "../api/client";
+import { useSession } from "../api/hooks";
+import { useKeys } from "../lib/keyboard";
+import { KeyList } from "./KeyList";
+import { NewExperiment } from "./NewExperiment";
+
+export function TopBar() {
+  const { data: session } = useSession();
+  const [creating, setCreating] = useState(false);
+  const [keysShown, setKeysShown] = useState(false);
+  const search = useRef<HTMLInputElement>(null);
+  const navigate = useNavigate();
+  const mayEdit = session?.account?.may_edit ?? false;
+  useKeys({
+    "/": () => search.current?.focus(),
+    "?": () => setKeysShown(true),
+    n: () => mayEdit && setCreating(true),
+    "g d": () => void navigate("/"),
+    "g s": () => void navigate("/scratchpad"),
+  });
+  return (
+    <header className="no-print sticky top-0 z-20 flex h-12 items-center gap-6 border-b border-base-300 bg-base-100 px-5 max-sm:gap-3 max-sm:px-3">
+      <Link to="/" className="font-serif text-[21px] whitespace-nowrap">
+        Neat <em>Verdict</em>
+      </Link>
+      <nav className="flex h-full gap-5 max-sm:gap-3" aria-label="Places">
+        <Place to="/">Docket</Place>
+        <Place to="/scratchpad">Scratchpad</Place>
+      </nav>
+      <SearchBox input={search} />
+      {mayEdit && (
+        <button className="btn btn-primary btn-sm max-sm:hidden" onClick={() => setCreating(true)}>
+          New experiment
+        </button>
+      )}
+      {session?.account && <AccountMenu name={session.account.display_name} role={session.account.role} />}
+      {creating && <NewExperiment close={() => setCreating(false)} />}
+      {keysShown && <KeyList close={() => setKeysShown(false)} />}
+    </header>
+  );
+}
+
+function Place({ to, children }: { to: string; children: string }) {
+  return (
+    <NavLink
+      to={to}
+      end
+      className={({ isActive }) =>
+        `flex h-full items-center border-b-[3px] ${isActive ? "border-primary font-semibold" : "quiet border-transparent"}`
+      }
+    >
+      {children}
+    </NavLink>
+  );
+}
+
+function SearchBox({ input }: { input: React.RefObject<HTMLInputElement | null> }) {
+  const [params] = useSearchParams();
+  const navigate = useNavigate();
+  const find = (text: string) => void navigate(text ? `/?search=${encodeURIComponent(text)}` : "/", { replace: true });
+  return (
+    <label className="input input-sm ml-auto w-60 bg-base-200 max-md:w-40 max-sm:hidden">
+      <input
+        ref={input}
+        type="search"
+        placeholder="Find an experiment"
+        aria-label="Find an experiment"
+        defaultValue={params.get("search") ?? ""}
+        onChange={(event) => find(event.target.value)}
+        onKeyDown={(event) => event.key === "Escape" && event.currentTarget.blur()}
+      />
+      <kbd className="kbd kbd-sm text-base-content">/</kbd>
+    </label>
+  );
+}
+
+function AccountMenu({ name, role }: { name: string; role: string }) {
+  const cache = useQueryClient();
+  const initials = name
+    .split(" ")
+    .map((part) => part[0])
+    .join("")
+    .slice(0, 2)
+    .toUpperCase();
+  const signOut = async () => {
+    await client.DELETE("/api/v1/session");
+    cache.clear();
+    window.location.assign("/sign-in");
+  };
+  return (
+    <details className="dropdown dropdown-end max-sm:ml-auto">
+      <summary
+        className="flex size-7 cursor-pointer list-none items-center justify-center rounded-full bg-base-300 text-xs font-semibold"
+        aria-label={`${initials}, account of ${name}`}
+      >
+        {initials}
+      </summary>
+      <div className="dropdown-content sheet z-30 mt-2 w-52 p-3">
+        <div className="font-semibold">{name}</div>
+        <div className="quiet mb-2 text-sm">{role}</div>
+        <button className="btn btn-sm w-full" onClick={() => void signOut()}>
+          Sign out
+        </button>
+      </div>
+    </details>
+  );
+}

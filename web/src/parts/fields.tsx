@@ -1,0 +1,203 @@
+import { useId, useState, type ReactNode } from "react";
+import { parseNumber, percentText } from "../lib/format";
+
+interface RowProps {
+  label: string;
+  unit?: string;
+  note?: ReactNode;
+  error?: string | undefined;
+  id: string;
+  children: ReactNode;
+}
+
+/** Label left, field right with its unit, the consequence in a quiet line below. */
+function Row({ label, unit, note, error, id, children }: RowProps) {
+  return (
+    <div className="border-b border-base-300 py-1.5 last:border-b-0">
+      <div className="flex items-center gap-2">
+        <label htmlFor={id} className="grow">
+          {label}
+        </label>
+        {children}
+        {unit !== undefined && <span className="quiet w-12 text-sm">{unit}</span>}
+      </div>
+      {note && <div className="quiet text-sm">{note}</div>}
+      {error && (
+        <div role="alert" id={`${id}-error`} className="text-sm text-error">
+          {error}
+        </div>
+      )}
+    </div>
+  );
+}
+
+interface NumberProps {
+  label: string;
+  value: number | null;
+  /** Called with the number on leaving the field or Enter, when it differs. */
+  save: (value: number | null) => void;
+  percent?: boolean;
+  unit?: string;
+  note?: ReactNode;
+  error?: string | undefined;
+  locked?: boolean;
+  required?: boolean;
+}
+
+/** A number, saved on leaving the field. What is no number stays in the field with the reason. */
+export function NumberField({
+  label,
+  value,
+  save,
+  percent = false,
+  unit,
+  note,
+  error,
+  locked = false,
+  required = true,
+}: NumberProps) {
+  const id = useId();
+  const shown = percent ? percentText(value) : value === null ? "" : String(value);
+  const [typed, setTyped] = useState<string | null>(null);
+  const [own, setOwn] = useState<string>();
+  const commit = () => {
+    if (typed === null || typed === shown) return setTyped(null);
+    const number = parseNumber(typed);
+    if (Number.isNaN(number) || (number === null && required)) {
+      setOwn(`${label} (${typed || "empty"}) must be a number, such as ${shown || (percent ? "5" : "1000")}`);
+      return;
+    }
+    setOwn(undefined);
+    setTyped(null);
+    save(number === null ? null : percent ? number / 100 : number);
+  };
+  const message = own ?? error;
+  return (
+    <Row label={label} unit={unit ?? (percent ? "%" : "")} note={note} error={message} id={id}>
+      <input
+        id={id}
+        className={`input input-sm w-24 text-right ${message ? "input-error" : ""}`}
+        inputMode="decimal"
+        value={typed ?? shown}
+        readOnly={locked}
+        aria-readonly={locked}
+        aria-invalid={!!message}
+        aria-describedby={message ? `${id}-error` : undefined}
+        title={locked ? "Locked since the start" : undefined}
+        onChange={(event) => setTyped(event.target.value)}
+        onBlur={commit}
+        onKeyDown={(event) => {
+          if (event.key === "Enter") commit();
+          if (event.key === "Escape") {
+            setTyped(null);
+            setOwn(undefined);
+          }
+        }}
+      />
+    </Row>
+  );
+}
+
+interface TextProps {
+  label: string;
+  value: string;
+  save: (value: string) => void;
+  placeholder?: string;
+  note?: ReactNode;
+  error?: string | undefined;
+  locked?: boolean;
+  lines?: number;
+  hideLabel?: boolean;
+}
+
+/** Text, saved on leaving the field; Escape brings back what was there. */
+export function TextField({
+  label,
+  value,
+  save,
+  placeholder,
+  note,
+  error,
+  locked = false,
+  lines = 1,
+  hideLabel = false,
+}: TextProps) {
+  const id = useId();
+  const [typed, setTyped] = useState<string | null>(null);
+  const commit = () => {
+    if (typed !== null && typed.trim() !== value) save(typed.trim());
+    setTyped(null);
+  };
+  const shared = {
+    id,
+    value: typed ?? value,
+    readOnly: locked,
+    placeholder,
+    "aria-invalid": !!error,
+    title: locked ? "Locked since the start" : undefined,
+    onBlur: commit,
+  };
+  return (
+    <div className="py-1">
+      <label htmlFor={id} className={hideLabel ? "sr-only" : "quiet mb-0.5 block text-sm"}>
+        {label}
+      </label>
+      {lines > 1 ? (
+        <textarea
+          {...shared}
+          className="textarea textarea-sm w-full"
+          rows={lines}
+          onChange={(event) => setTyped(event.target.value)}
+        />
+      ) : (
+        <input
+          {...shared}
+          className="input input-sm w-full"
+          onChange={(event) => setTyped(event.target.value)}
+          onKeyDown={(event) => {
+            if (event.key === "Enter") commit();
+            if (event.key === "Escape") setTyped(null);
+          }}
+        />
+      )}
+      {note && <div className="quiet text-sm">{note}</div>}
+      {error && (
+        <div role="alert" className="text-sm text-error">
+          {error}
+        </div>
+      )}
+    </div>
+  );
+}
+
+interface ChoiceProps<T extends string> {
+  label: string;
+  value: T;
+  options: readonly { value: T; label: string }[];
+  save: (value: T) => void;
+  locked?: boolean;
+}
+
+export function ChoiceField<T extends string>({ label, value, options, save, locked = false }: ChoiceProps<T>) {
+  const id = useId();
+  return (
+    <div className="py-1">
+      <label htmlFor={id} className="quiet mb-0.5 block text-sm">
+        {label}
+      </label>
+      <select
+        id={id}
+        className="select select-sm w-full"
+        value={value}
+        disabled={locked}
+        onChange={(event) => save(event.target.value as T)}
+      >
+        {options.map((option) => (
+          <option key={option.value} value={option.value}>
+            {option.label}
+          </option>
+        ))}
+      </select>
+    </div>
+  );
+}

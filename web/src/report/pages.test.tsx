@@ -1,0 +1,168 @@
+import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
+import { Route, Routes } from "react-router";
+import { afterEach, describe, expect, it } from "vitest";
+import type { Report } from "../api/client";
+import { keys } from "../api/hooks";
+import { DocketPage } from "../docket/DocketPage";
+import { ScratchpadPage } from "../scratchpad/ScratchpadPage";
+import { comparison, docketRow, interval, reading, serve, SESSION, show } from "../test/kit";
+import { ReportPage } from "./ReportPage";
+
+afterEach(cleanup);
+
+function report(changes: Partial<Report> = {}): Report {
+  return {
+    key: "fare-calendar",
+    name: "Fare calendar",
+    area: "Booking",
+    workspace: "Tidewick Ferries",
+    state: "decided",
+    hypothesis: "Calendar first raises paid bookings by at least 3%.",
+    because: "",
+    tried: [[], ["calendar above the list"]],
+    started_on: "2026-03-02",
+    rule_locked_at: "2026-03-01T06:00:00Z",
+    decided_at: "2026-03-30T08:00:00Z",
+    decided_by: "Mona Orrell",
+    decision: "B",
+    decision_sentence: "Decided: roll out Calendar first.",
+    decision_reason: "",
+    decision_next: "On phones from Monday",
+    against_rule: false,
+    reading: reading({ comparisons: [comparison({ impact_a_month: interval(274.4, 731.2, 1212) })] }),
+    ...changes,
+  };
+}
+
+function openReport(changes: Partial<Report> = {}) {
+  return show(
+    <Routes>
+      <Route path="/reports/:key" element={<ReportPage />} />
+    </Routes>,
+    { address: "/reports/fare-calendar", known: [[keys.report("fare-calendar"), report(changes)]] },
+  );
+}
+
+describe("the report", () => {
+  it("says one sentence, shows one picture and what follows", () => {
+    openReport();
+    expect(screen.getByText(/Calendar first brings more paid bookings/)).toBeTruthy();
+    expect(screen.getByRole("img", { name: /B against A: lift \+8.4%/ })).toBeTruthy();
+    expect(screen.getByText("calendar above the list")).toBeTruthy();
+    expect(screen.getByText("On phones from Monday")).toBeTruthy();
+    expect(screen.queryByText(/This differs from the rule/)).toBeNull();
+  });
+
+  it("gives the gain a month to two figures, with its interval", () => {
+    openReport();
+    expect(screen.getByText("about 730 more")).toBeTruthy();
+    expect(screen.getByText("paid bookings, between 270 and 1,200")).toBeTruthy();
+  });
+
+  it("shows neither picture nor gain of an unsound test", () => {
+    openReport({
+      decision: "none",
+      reading: reading({ verdict: "unsound", variant: null, headline: "No lift may be read.", figure: "" }),
+    });
+    expect(screen.queryByRole("img")).toBeNull();
+    expect(screen.getByText("not known")).toBeTruthy();
+    expect(screen.getByText(/no figure of this test should be used/)).toBeTruthy();
+    expect(screen.queryByText("+8.4%")).toBeNull();
+  });
+
+  it("tells a decision against the rule with its reason", () => {
+    openReport({ against_rule: true, decision_reason: "The release is cancelled" });
+    expect(screen.getByText(/This differs from the rule, which says “winner”: The release is cancelled/)).toBeTruthy();
+  });
+
+  it("says when nothing is decided", () => {
+    openReport({ decision: "", decision_next: "", decided_at: null, decision_sentence: "Not decided yet." });
+    expect(screen.getByText(/Not decided yet · Tidewick Ferries/)).toBeTruthy();
+    expect(screen.getByText("A decision is still to be made.")).toBeTruthy();
+  });
+});
+
+describe("the docket", () => {
+  const docket = (rows: ReturnType<typeof docketRow>[]) => ({
+    headline: "One experiment is waiting for a decision",
+    rows,
+    areas: ["Booking"],
+  });
+  const nothing = { search: "", area: "", mine: false, archived: false };
+  const openDocket = (rows: ReturnType<typeof docketRow>[]) =>
+    show(<DocketPage />, {
+      known: [
+        [keys.session, SESSION],
+        [keys.docket(nothing), docket(rows)],
+      ],
+    });
+
+  it("groups in the order of need and hides empty groups", () => {
+    openDocket([
+      docketRow(),
+      docketRow({ key: "draft", group: "preparation", state: "draft", verdict: null, lift: null }),
+    ]);
+    expect(screen.getAllByRole("heading", { level: 2 }).map((heading) => heading.textContent)).toEqual([
+      "Ready for your call",
+      "In preparation",
+    ]);
+  });
+
+  it("moves along the rows with the arrow keys", () => {
+    openDocket([docketRow(), docketRow({ key: "second", name: "Second" })]);
+    fireEvent.keyDown(window, { key: "ArrowDown" });
+    fireEvent.keyDown(window, { key: "ArrowDown" });
+    expect(document.activeElement?.textContent).toContain("Second");
+    fireEvent.keyDown(window, { key: "ArrowUp" });
+    expect(document.activeElement?.textContent).toContain("Fare calendar");
+  });
+
+  it("says what to do when there is nothing", () => {
+    openDocket([]);
+    expect(screen.getByText(/Press New experiment/)).toBeTruthy();
+  });
+
+  it("asks again when a filter is set, and tells a failure with a way to try again", async () => {
+    const calls = serve({
+      "GET /docket": [{ status: 500, body: { title: "The database is busy", status: 500 } }, { body: docket([]) }],
+    });
+    openDocket([docketRow()]);
+    fireEvent.change(screen.getByLabelText("Area"), { target: { value: "Booking" } });
+    await screen.findByText("The database is busy");
+    fireEvent.click(screen.getByText("Try again"));
+    await screen.findByText("Nothing fits");
+    expect(calls).toHaveLength(2);
+  });
+});
+
+describe("the scratchpad", () => {
+  it("asks nothing before all counts are there, then shows the verdict", async () => {
+    const calls = serve({ "POST /scratchpad/verdict": [{ body: reading() }] });
+    show(<ScratchpadPage />, {
+      address: "/scratchpad?arm=Old~41433~2104&arm=New~41480~",
+      known: [[keys.session, SESSION]],
+    });
+    const answer = screen.getByLabelText("Verdict");
+    expect(within(answer).getByText(/Type the counts of each variant/)).toBeTruthy();
+    expect(calls).toHaveLength(0);
+    fireEvent.change(screen.getByLabelText("Conversions of B"), { target: { value: "2284" } });
+    await within(screen.getByLabelText("Verdict")).findByText(/Calendar first brings more/);
+    expect(calls[0]?.body).toMatchObject({ confidence: 0.95, worthwhile_lift: 0.05, least_conversions: 50 });
+  });
+
+  it("puts the refusal beside the variant it belongs to", async () => {
+    const refused = { title: "No", errors: [{ field: "arms.1.conversions", message: "conversions (5%) is a rate" }] };
+    serve({ "POST /scratchpad/verdict": [{ status: 422, body: refused }] });
+    show(<ScratchpadPage />, { address: "/scratchpad?arm=Old~41~5&arm=New~40~5%25", known: [[keys.session, SESSION]] });
+    await waitFor(() => expect(screen.getByRole("alert").textContent).toBe("conversions (5%) is a rate"));
+    expect(screen.getByText("These counts cannot be judged.")).toBeTruthy();
+  });
+
+  it("does not ask with a number that is none", () => {
+    const calls = serve({});
+    show(<ScratchpadPage />, { address: "/scratchpad?ask=size&rate=much", known: [[keys.session, SESSION]] });
+    expect(screen.getByRole("alert").textContent).toBe("Rate today (much) must be a number");
+    expect(screen.getByText("Fill in each number.")).toBeTruthy();
+    expect(calls).toHaveLength(0);
+  });
+});

@@ -1,0 +1,91 @@
+import { parseNumber } from "../lib/format";
+
+/** The scratchpad's state as it stands in the address. Texts stay as typed. */
+export interface PadArm {
+  name: string;
+  units: string;
+  conversions: string;
+}
+
+export interface PadRule {
+  confidence: string;
+  worthwhile: string;
+  least: string;
+  /** Planned weights, control first, such as 70:30; empty for an even split. */
+  split: string;
+}
+
+export const RULE: PadRule = { confidence: "95", worthwhile: "5", least: "50", split: "" };
+const BLANK: PadArm = { name: "", units: "", conversions: "" };
+
+/** Arms are written as name~units~conversions; control first. */
+export function readArms(params: URLSearchParams): PadArm[] {
+  const arms = params.getAll("arm").map((text) => {
+    const [name = "", units = "", conversions = ""] = text.split("~");
+    return { name, units, conversions };
+  });
+  while (arms.length < 2) arms.push({ ...BLANK });
+  return arms.slice(0, 10);
+}
+
+function readRule(params: URLSearchParams): PadRule {
+  return {
+    confidence: params.get("confidence") ?? RULE.confidence,
+    worthwhile: params.get("worthwhile") ?? RULE.worthwhile,
+    least: params.get("least") ?? RULE.least,
+    split: params.get("split") ?? RULE.split,
+  };
+}
+
+export function readCounts(params: URLSearchParams): { arms: PadArm[]; rule: PadRule } {
+  return { arms: readArms(params), rule: readRule(params) };
+}
+
+export function writeCounts(arms: PadArm[], rule: PadRule): URLSearchParams {
+  const params = new URLSearchParams();
+  for (const arm of arms) params.append("arm", [arm.name.replaceAll("~", "-"), arm.units, arm.conversions].join("~"));
+  for (const field of ["confidence", "worthwhile", "least", "split"] as const) {
+    if (rule[field] !== RULE[field]) params.set(field, rule[field]);
+  }
+  return params;
+}
+
+export interface PadSize {
+  rate: string;
+  lift: string;
+  traffic: string;
+  share: string;
+  variants: string;
+  confidence: string;
+  power: string;
+}
+
+export const SIZE: PadSize = {
+  rate: "5",
+  lift: "10",
+  traffic: "3000",
+  share: "100",
+  variants: "2",
+  confidence: "95",
+  power: "80",
+};
+
+export function readSize(params: URLSearchParams): PadSize {
+  return Object.fromEntries(
+    Object.entries(SIZE).map(([field, value]) => [field, params.get(field) ?? value]),
+  ) as unknown as PadSize;
+}
+
+export function writeSize(size: PadSize): URLSearchParams {
+  const params = new URLSearchParams({ ask: "size" });
+  for (const [field, value] of Object.entries(size))
+    if (value !== SIZE[field as keyof PadSize]) params.set(field, value as string);
+  return params;
+}
+
+/** Weights of a split as typed ("70:30", "2 / 3 / 1"); null where they are not one number above 0 for each arm. */
+export function parseSplit(text: string, arms: number): number[] | null {
+  if (text.trim() === "") return Array.from({ length: arms }, () => 1);
+  const weights = text.split(/[:/;]/).map((part) => parseNumber(part) ?? NaN);
+  return weights.length === arms && weights.every((weight) => weight > 0) ? weights : null;
+}

@@ -1,0 +1,54 @@
+import { useLedger, useSession } from "../api/hooks";
+import { moment } from "../lib/format";
+import { Failure, Panel, Skeleton } from "../parts/basics";
+import { useEditing } from "./editing";
+
+interface Change {
+  field: string;
+  before: unknown;
+  after: unknown;
+}
+
+/** Who did what, when. Nothing here can be changed. */
+export function LedgerSheet() {
+  const { experiment } = useEditing();
+  const ledger = useLedger(experiment.key);
+  const { data: session } = useSession();
+  if (ledger.isPending) return <Skeleton />;
+  if (ledger.isError) return <Failure error={ledger.error} again={() => void ledger.refetch()} />;
+  return (
+    <Panel title="Ledger" note={`${ledger.data.count} entries, the latest first; none can be changed or removed`}>
+      <table className="table table-sm">
+        <thead>
+          <tr>
+            <th>When</th>
+            <th>Who</th>
+            <th>What</th>
+          </tr>
+        </thead>
+        <tbody>
+          {ledger.data.items.map((entry, index) => (
+            <tr key={index} className="align-top">
+              <td className="whitespace-nowrap">{moment(entry.at, session?.time_zone ?? "UTC")}</td>
+              <td className="whitespace-nowrap">{entry.by}</td>
+              <td>
+                {entry.sentence}
+                {((entry.detail.changes ?? []) as Change[]).map((change) => (
+                  <div key={change.field} className="quiet text-sm break-words">
+                    {change.field.replaceAll("_", " ")}: {shown(change.before)} → {shown(change.after)}
+                  </div>
+                ))}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </Panel>
+  );
+}
+
+function shown(value: unknown): string {
+  if (value === null || value === "") return "empty";
+  if (Array.isArray(value)) return value.map((item: { name?: string }) => item.name ?? "").join(" / ");
+  return typeof value === "string" ? value : JSON.stringify(value);
+}

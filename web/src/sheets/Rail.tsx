@@ -1,0 +1,104 @@
+import { NavLink } from "react-router";
+import type { Experiment, Reading } from "../api/client";
+import { bounds, count, plural, signed } from "../lib/format";
+import { SHEET_TITLES, SHEETS, VERDICTS, type SheetName } from "../lib/words";
+import { useEditing } from "./editing";
+
+/** The six sheets with a line each, so that the rail alone tells the plan. */
+export function Rail({ reading }: { reading: Reading | undefined }) {
+  const { experiment } = useEditing();
+  const summaries = summarise(experiment, reading);
+  return (
+    <nav aria-label="Sheets" className="no-print max-md:hidden">
+      <ol className="relative">
+        <li aria-hidden className="absolute top-3 bottom-8 left-[5px] w-px bg-base-300" />
+        {SHEETS.map((name, index) => (
+          <li key={name} className="relative mb-4">
+            <NavLink
+              to={`/experiments/${experiment.key}/${name}`}
+              className={({ isActive }) => `flex gap-2.5 ${isActive ? "text-primary" : ""}`}
+            >
+              {({ isActive }) => (
+                <>
+                  <Dot active={isActive} filled={summaries[name].done} />
+                  <span className="min-w-0">
+                    <span className="font-semibold">
+                      {SHEET_TITLES[name]} <span className="quiet text-xs font-normal">{index + 1}</span>
+                    </span>
+                    <span className="quiet block text-xs">{summaries[name].line}</span>
+                  </span>
+                </>
+              )}
+            </NavLink>
+          </li>
+        ))}
+      </ol>
+      <NavLink
+        to={`/experiments/${experiment.key}/ledger`}
+        className={({ isActive }) => `ml-[21px] text-sm ${isActive ? "text-primary" : "quiet"} underline`}
+      >
+        Ledger
+      </NavLink>
+    </nav>
+  );
+}
+
+function Dot({ active, filled }: { active: boolean; filled: boolean }) {
+  const colour = active
+    ? "border-primary bg-primary"
+    : filled
+      ? "border-neutral bg-neutral"
+      : "border-neutral bg-base-100";
+  return <span aria-hidden className={`relative mt-1 size-[11px] shrink-0 rounded-full border-2 ${colour}`} />;
+}
+
+function summarise(
+  experiment: Experiment,
+  reading: Reading | undefined,
+): Record<SheetName, { line: string; done: boolean }> {
+  const plan = experiment.plan;
+  const started = experiment.rule_locked_at !== null;
+  const weights = experiment.variants.map((variant) => variant.weight ?? 1);
+  const total = weights.reduce((sum, weight) => sum + weight, 0);
+  const shares = weights.map((weight) => Math.round((weight / total) * 100)).join("/");
+  const units = reading?.arms.reduce((sum, arm) => sum + arm.units, 0) ?? 0;
+  const unsound = reading?.verdict === "unsound";
+  const best = reading?.comparisons.find((c) => c.letter === reading.variant) ?? reading?.comparisons[0];
+  return {
+    brief: {
+      line: experiment.metric ? `Decides: ${experiment.metric}` : "What is tested, and why",
+      done: !!experiment.metric && !!experiment.change,
+    },
+    sizing: {
+      line: plan
+        ? `${plural(plan.weeks, "week")} · ${count(plan.per_arm[0] ?? 0)} in ${plan.per_arm.length > 2 ? "each" : "control"}`
+        : "How many, how long",
+      done: plan !== null,
+    },
+    traffic: {
+      line: `${Math.round(experiment.participation * 100)}% of ${experiment.unit_name} · ${shares}`,
+      done: started,
+    },
+    watch: {
+      line: units ? `${unsound ? "Unsound" : "Healthy"} · ${count(units)} ${experiment.unit_name}` : "No data yet",
+      done: units > 0,
+    },
+    evidence: {
+      line:
+        best && !unsound
+          ? `${signed(best.lift.estimate)} (${bounds(best.lift)})`
+          : units
+            ? "Not to be read"
+            : "Nothing to read yet",
+      done: units > 0,
+    },
+    verdict: {
+      line: experiment.decision
+        ? `Decided: ${experiment.decision === "none" ? "no rollout" : experiment.decision}`
+        : reading
+          ? VERDICTS[reading.verdict].name
+          : "Not yet",
+      done: experiment.decision !== "",
+    },
+  };
+}

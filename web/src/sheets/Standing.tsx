@@ -1,0 +1,102 @@
+import { Link, useParams } from "react-router";
+import type { Experiment, Reading } from "../api/client";
+import { useSession } from "../api/hooks";
+import { day, plural, weekday } from "../lib/format";
+import { TONE_CLASS, TONE_COLOUR, VERDICTS } from "../lib/words";
+import { FactLine } from "../parts/basics";
+import { Conditions } from "../parts/Conditions";
+import { Headline } from "../parts/Headline";
+import { useEditing } from "./editing";
+import { StateActions } from "./StateActions";
+
+/** What can be said now, and what it would take to say more. */
+export function Standing({ reading }: { reading: Reading | undefined }) {
+  const { experiment } = useEditing();
+  return (
+    <aside aria-label="Standing" className="min-w-0">
+      {reading ? <Seen reading={reading} experiment={experiment} /> : <Planned experiment={experiment} />}
+      <StateActions />
+    </aside>
+  );
+}
+
+function Seen({ reading, experiment }: { reading: Reading; experiment: Experiment }) {
+  const look = VERDICTS[reading.verdict];
+  const { data: session } = useSession();
+  // The Verdict sheet itself has the conditions and the form.
+  const elsewhere = useParams().sheet !== "verdict";
+  const mayDecide =
+    elsewhere && session?.account?.may_edit && ["running", "paused", "ended"].includes(experiment.state);
+  return (
+    <div className="border-t-[3px] pt-2" style={{ borderColor: TONE_COLOUR[look.tone] }}>
+      <div className={`text-sm font-semibold ${TONE_CLASS[look.tone]}`}>
+        <span aria-hidden>{look.glyph}</span> {look.name}
+      </div>
+      <Headline text={reading.headline} figure={reading.figure} tone={look.tone} className="mt-1 text-[21px]" />
+      <p className="quiet mt-2 text-sm">{reading.detail}</p>
+      {mayDecide && (
+        <Link
+          to={`/experiments/${experiment.key}/verdict`}
+          className={`btn btn-sm mt-3 w-full ${reading.verdict === "keep_collecting" ? "" : "btn-primary"}`}
+        >
+          {reading.verdict === "keep_collecting" ? "Decide early…" : "Record the decision"}
+        </Link>
+      )}
+      {experiment.state === "decided" && (
+        <Link to={`/reports/${experiment.key}`} className="btn btn-primary btn-sm mt-3 w-full">
+          Open the report
+        </Link>
+      )}
+      {elsewhere && (
+        <>
+          <h2 className="mt-4 mb-1 font-sans text-sm font-semibold">
+            Conditions{experiment.rule_locked_at && ` set on ${day(experiment.rule_locked_at)}`}
+          </h2>
+          <Conditions reading={reading} />
+        </>
+      )}
+      {reading.mind.length > 0 && (
+        <>
+          <h2 className="mt-4 mb-1 font-sans text-sm font-semibold">Mind before you call it</h2>
+          {reading.mind.map((line) => (
+            <p key={line} className="quiet mb-1 text-sm">
+              {line}
+            </p>
+          ))}
+        </>
+      )}
+    </div>
+  );
+}
+
+function Planned({ experiment }: { experiment: Experiment }) {
+  const plan = experiment.plan;
+  return (
+    <div className="border-t-[3px] border-neutral pt-2">
+      <div className="quiet text-sm">Plan</div>
+      {plan ? (
+        <>
+          <p className="mt-1 font-serif text-[21px] leading-tight">{plan.sentence}</p>
+          <dl className="mt-3 text-sm">
+            {experiment.planned_start && <FactLine label="First day" value={weekday(experiment.planned_start)} />}
+            {experiment.planned_start && experiment.last_day && (
+              <FactLine label="Last day" value={weekday(experiment.last_day)} />
+            )}
+            {plan.what_if.map((line) => (
+              <FactLine
+                key={line.label}
+                label={`${line.label} would take`}
+                value={line.weeks === null ? "–" : plural(line.weeks, "week")}
+              />
+            ))}
+          </dl>
+        </>
+      ) : (
+        <p className="mt-1 font-serif text-[19px] leading-tight">
+          {experiment.plan_problem ||
+            "Say what the rate is today and how many come each day: the Sizing sheet does the rest."}
+        </p>
+      )}
+    </div>
+  );
+}

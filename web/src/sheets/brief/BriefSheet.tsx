@@ -1,0 +1,105 @@
+import { Panel } from "../../parts/basics";
+import { ChoiceField, TextField } from "../../parts/fields";
+import { useEditing } from "../editing";
+import { Variants } from "./Variants";
+
+const DIRECTIONS = [
+  { value: "up", label: "should rise" },
+  { value: "down", label: "should fall" },
+] as const;
+
+export function BriefSheet() {
+  const { experiment, save, mayEdit, locked, errorFor } = useEditing();
+  const fixed = locked || !mayEdit;
+  return (
+    <>
+      <Panel title="Hypothesis" note={locked ? "the metric is locked since the start" : "saved as you go"}>
+        <p className="mb-3 font-serif text-lg leading-snug">{experiment.hypothesis}</p>
+        <div className="grid grid-cols-2 gap-x-5 max-sm:grid-cols-1">
+          <TextField
+            label="What changes"
+            value={experiment.change}
+            save={(change) => save({ change })}
+            locked={!mayEdit}
+            placeholder="showing the calendar before the list"
+            error={errorFor("change")}
+          />
+          <TextField
+            label="For whom"
+            value={experiment.audience}
+            save={(audience) => save({ audience })}
+            locked={!mayEdit}
+            placeholder="all visitors"
+          />
+          <TextField
+            label="Because"
+            value={experiment.because}
+            save={(because) => save({ because })}
+            locked={!mayEdit}
+            placeholder="people choose the day before the hour"
+          />
+          <div className="grid grid-cols-[1fr_130px] gap-3">
+            <TextField
+              label="The metric that decides"
+              value={experiment.metric}
+              save={(metric) => save({ metric })}
+              locked={fixed}
+              placeholder="paid bookings"
+              error={errorFor("metric")}
+            />
+            <ChoiceField
+              label="It"
+              value={experiment.good_direction}
+              options={DIRECTIONS}
+              save={(good_direction) => save({ good_direction })}
+              locked={fixed}
+            />
+          </div>
+        </div>
+        {experiment.remarks.length > 0 && (
+          <ul className="mt-3 border-t border-base-300 pt-2" aria-label="Remarks">
+            {experiment.remarks.map((remark) => (
+              <li key={remark} className="tone-mind text-sm">
+                {remark}
+              </li>
+            ))}
+          </ul>
+        )}
+      </Panel>
+      <Variants />
+      <Panel title="About">
+        <div className="grid grid-cols-3 gap-x-5 max-sm:grid-cols-1">
+          <TextField
+            label="Name"
+            value={experiment.name}
+            save={(name) => save({ name })}
+            locked={!mayEdit}
+            error={errorFor("name")}
+            note={`Key: ${experiment.key}`}
+          />
+          <TextField
+            label="Area"
+            value={experiment.area}
+            save={(area) => save({ area })}
+            locked={!mayEdit}
+            placeholder="Booking"
+          />
+          <TextField
+            label="Units are called"
+            value={experiment.unit_name}
+            save={(unit_name) => save({ unit_name })}
+            locked={fixed}
+            error={errorFor("unit_name")}
+          />
+        </div>
+        <TextField
+          label="Description"
+          value={experiment.description}
+          save={(description) => save({ description })}
+          locked={!mayEdit}
+          lines={2}
+        />
+      </Panel>
+    </>
+  );
+}

@@ -1,0 +1,98 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { createContext, useContext, useRef, useState, type ReactNode } from "react";
+import { client, Problem, take, type Experiment, type ExperimentChanges } from "../api/client";
+import { keys, useKeep, useSession } from "../api/hooks";
+
+interface Editing {
+  experiment: Experiment;
+  mayEdit: boolean;
+  /** True once the rule is locked: what makes it up can no longer change. */
+  locked: boolean;
+  save: (changes: ExperimentChanges) => void;
+  undo: () => void;
+  canUndo: boolean;
+  saving: boolean;
+  error: Error | null;
+  /** Own changes that met somebody else's; null when there are none. */
+  clash: ExperimentChanges | null;
+  settle: (useMine: boolean) => void;
+  errorFor: (field: string) => string | undefined;
+}
+
+const Context = createContext<Editing | null>(null);
+
+export function useEditing(): Editing {
+  const editing = useContext(Context);
+  if (!editing) throw new Error("useEditing is for parts inside <EditingProvider>");
+  return editing;
+}
+
+/** Saves one change after another, each on the version the one before has made; keeps what undo needs. */
+export function EditingProvider({ experiment, children }: { experiment: Experiment; children: ReactNode }) {
+  const cache = useQueryClient();
+  const keep = useKeep();
+  const { data: session } = useSession();
+  const past = useRef<ExperimentChanges[]>([]);
+  const [depth, setDepth] = useState(0);
+  const [clash, setClash] = useState<ExperimentChanges | null>(null);
+  const key = experiment.key;
+  const latest = () => cache.getQueryData<Experiment>(keys.experiment(key)) ?? experiment;
+
+  const edit = useMutation({
+    scope: { id: `edit-${key}` },
+    mutationFn: ({ changes }: { changes: ExperimentChanges; undoing: boolean }) =>
+      take(
+        client.PATCH("/api/v1/experiments/{key}", {
+          params: { path: { key } },
+          body: { version: latest().version, changes: changes as never },
+        }),
+      ),
+    onMutate: ({ changes }) => ({ before: pick(latest(), changes) }),
+    onSuccess: (saved, { undoing }, { before }) => {
+      if (!undoing) past.current.push(before);
+      setDepth(past.current.length);
+      keep(saved);
+    },
+    onError: (error, { changes }) => {
+      if (!(error instanceof Problem && error.stale)) return;
+      setClash(changes);
+      void cache.invalidateQueries({ queryKey: keys.experiment(key) });
+    },
+  });
+
+  const value: Editing = {
+    experiment,
+    mayEdit: (session?.account?.may_edit ?? false) && !["decided", "archived"].includes(experiment.state),
+    locked: experiment.rule_locked_at !== null,
+    save: (changes) => edit.mutate({ changes, undoing: false }),
+    undo: () => {
+      const before = past.current.pop();
+      if (before) edit.mutate({ changes: before, undoing: true });
+    },
+    canUndo: depth > 0,
+    saving: edit.isPending,
+    error: edit.error,
+    clash,
+    settle: (useMine) => {
+      if (useMine && clash) edit.mutate({ changes: clash, undoing: false });
+      else edit.reset();
+      setClash(null);
+    },
+    errorFor: (field) => (edit.error instanceof Problem ? edit.error.fields[field] : undefined),
+  };
+  return <Context value={value}>{children}</Context>;
+}
+
+/** The present values of the fields that are about to change. */
+function pick(experiment: Experiment, changes: ExperimentChanges): ExperimentChanges {
+  const before = Object.fromEntries(
+    Object.keys(changes).map((field) => [field, experiment[field as keyof Experiment]]),
+  ) as ExperimentChanges;
+  if (changes.variants)
+    before.variants = experiment.variants.map(({ name, changes: list, weight }) => ({
+      name,
+      changes: list ?? [],
+      weight: weight ?? 1,
+    }));
+  return before;
+}

@@ -1,0 +1,132 @@
+import { useSearchParams } from "react-router";
+import { Link } from "react-router";
+import type { Evidence } from "../../api/client";
+import { useEvidence } from "../../api/hooks";
+import { DailyLines } from "../../charts/DailyLines";
+import { LiftOverTime } from "../../charts/LiftOverTime";
+import { percentText, rate } from "../../lib/format";
+import { variantColour } from "../../lib/variants";
+import { Empty, Failure, Panel, Skeleton } from "../../parts/basics";
+import { Letter } from "../../parts/Letter";
+import { useEditing } from "../editing";
+import { CopyTable } from "./CopyTable";
+import { Method } from "./Method";
+import { VariantTable } from "./VariantTable";
+
+export function EvidenceSheet() {
+  const { experiment } = useEditing();
+  const started = experiment.rule_locked_at !== null;
+  const evidence = useEvidence(experiment.key, started);
+  if (!started)
+    return <Empty title="Nothing to read yet">Evidence comes once the experiment has started and counts are in.</Empty>;
+  if (evidence.isPending) return <Skeleton rows={5} />;
+  if (evidence.isError) return <Failure error={evidence.error} again={() => void evidence.refetch()} />;
+  if (evidence.data.daily.days.length === 0) {
+    return (
+      <Empty title="No data yet">
+        Bring in a file of daily counts, or type them, on the{" "}
+        <Link className="link" to={`/experiments/${experiment.key}/watch`}>
+          Watch sheet
+        </Link>
+        .
+      </Empty>
+    );
+  }
+  return <Read evidence={evidence.data} />;
+}
+
+function Read({ evidence }: { evidence: Evidence }) {
+  const { experiment } = useEditing();
+  const { reading } = evidence;
+  const unsound = reading.verdict === "unsound";
+  const base = `/api/v1/experiments/${experiment.key}`;
+  return (
+    <>
+      <Panel
+        title={`${experiment.metric[0]?.toUpperCase()}${experiment.metric.slice(1)}`}
+        note={`${percentText(reading.confidence)}% intervals; grey band: ±${percentText(reading.worthwhile_lift)}%`}
+        action={<CopyTable reading={reading} />}
+      >
+        <VariantTable reading={reading} />
+      </Panel>
+      {unsound ? (
+        <p className="sheet tone-unsound border-l-4 border-l-error px-4 py-2">
+          {reading.headline} The lift is not shown, because it would be believed.
+        </p>
+      ) : (
+        <OverTime evidence={evidence} />
+      )}
+      <div className="flex flex-wrap items-center gap-4 text-sm">
+        <span className="quiet">Take it with you:</span>
+        <a className="link" href={`${base}/evidence.csv`} download>
+          Evidence, CSV
+        </a>
+        <a className="link" href={`${base}/evidence.json`} download>
+          Evidence, JSON
+        </a>
+        <a className="link" href={`${base}/counts.csv`} download>
+          Daily counts, CSV
+        </a>
+      </div>
+      <Method reading={reading} />
+    </>
+  );
+}
+
+function OverTime({ evidence }: { evidence: Evidence }) {
+  const [params, setParams] = useSearchParams();
+  const { reading, series, daily } = evidence;
+  const chosen = series.find((line) => line.letter === (params.get("variant") ?? reading.variant)) ?? series[0];
+  const rates = reading.arms.map((_, arm) =>
+    daily.days.map((_, index) => {
+      const units = daily.units[index]?.[arm] ?? 0;
+      return units > 0 ? (daily.conversions[index]?.[arm] ?? 0) / units : null;
+    }),
+  );
+  return (
+    <div className="grid grid-cols-2 gap-3 max-xl:grid-cols-1">
+      {chosen && (
+        <Panel
+          title="Lift as data came in"
+          note={series.length > 1 ? undefined : `${percentText(reading.confidence)}% interval each day`}
+          action={
+            series.length > 1 ? (
+              <span className="flex gap-1">
+                {series.map((line) => (
+                  <button
+                    key={line.letter}
+                    aria-pressed={line === chosen}
+                    aria-label={`Show ${line.letter}`}
+                    className={`rounded p-0.5 ${line === chosen ? "bg-base-300" : ""}`}
+                    onClick={() => setParams({ variant: line.letter }, { replace: true })}
+                  >
+                    <Letter letter={line.letter} />
+                  </button>
+                ))}
+              </span>
+            ) : undefined
+          }
+        >
+          <LiftOverTime
+            days={daily.days}
+            series={chosen}
+            worthwhile={reading.worthwhile_lift}
+            colour={variantColour("ABCDEFGHIJ".indexOf(chosen.letter))}
+          />
+          <p className="quiet mt-1 text-xs">
+            The rule reads the last day only; the days before are history, not looks.
+          </p>
+        </Panel>
+      )}
+      <Panel title="Rate by day" note="dashed: control">
+        <DailyLines
+          days={daily.days}
+          values={rates}
+          format={(value) => rate(value, 1)}
+          label="Conversion rate of each variant by day"
+        />
+        <p className="quiet mt-1 text-xs">One day alone says little; look for gaps and jumps.</p>
+      </Panel>
+    </div>
+  );
+}

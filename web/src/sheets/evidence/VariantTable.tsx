@@ -1,0 +1,98 @@
+import type { Reading } from "../../api/client";
+import { IntervalStrip, StripAxis } from "../../charts/IntervalStrip";
+import { sharedAxis } from "../../lib/axis";
+import { bounds, count, pvalue, rate, rateDecimals, signed } from "../../lib/format";
+import { useWidth } from "../../lib/useWidth";
+import { Letter } from "../../parts/Letter";
+
+const WIDE = 170;
+const NARROW = 100;
+const NEEDS = 640;
+
+/** Counts, rates and lifts of all variants, their strips on one axis. */
+export function VariantTable({ reading }: { reading: Reading }) {
+  const [holder, width] = useWidth(NEEDS);
+  const strip = width < NEEDS ? NARROW : WIDE;
+  const unsound = reading.verdict === "unsound";
+  const axis = sharedAxis(unsound ? [] : reading.comparisons.map((c) => c.lift), reading.worthwhile_lift, 3);
+  const decimals = rateDecimals(reading.arms.map((arm) => arm.rate.estimate));
+  const many = reading.comparisons.length > 1;
+  const units = `${reading.unit_name[0]?.toUpperCase()}${reading.unit_name.slice(1)}`;
+  return (
+    <div ref={holder} className="overflow-x-auto">
+      <table className="w-full text-right">
+        <thead className="quiet text-xs">
+          <tr className="border-b border-base-300">
+            <th className="py-1 text-left font-normal">Variant</th>
+            <th className="font-normal">{units}</th>
+            <th className="pl-3 font-normal">Converted</th>
+            <th className="pl-3 font-normal">Rate</th>
+            <th className="pl-3 font-normal" style={{ width: strip }}>
+              {!unsound && <StripAxis axis={axis} width={strip} />}
+              <span className="sr-only">Lift, drawn</span>
+            </th>
+            <th className="pl-2 font-normal">Lift</th>
+            <th className="pl-2 font-normal">{many ? "adjusted p" : "p"}</th>
+          </tr>
+        </thead>
+        <tbody>
+          {reading.arms.map((arm, index) => {
+            const comparison = unsound ? undefined : reading.comparisons.find((c) => c.letter === arm.letter);
+            return (
+              <tr key={arm.letter} className="border-b border-base-300 last:border-b-0">
+                <td className="py-2.5 text-left">
+                  <span className="flex items-center gap-2">
+                    <Letter letter={arm.letter} />
+                    <span className="font-semibold">{arm.name}</span>
+                  </span>
+                </td>
+                <td>{count(arm.units)}</td>
+                <td className="pl-2">{count(arm.conversions)}</td>
+                <td className="pl-3 whitespace-nowrap">
+                  <span className="font-semibold">{rate(arm.rate.estimate, decimals)}</span>
+                  <span className="quiet block text-xs">
+                    {rate(arm.rate.low, decimals).replace("%", "")}–{rate(arm.rate.high, decimals)}
+                  </span>
+                </td>
+                <td className="pl-3">
+                  {comparison && (
+                    <IntervalStrip
+                      lift={comparison.lift}
+                      tone={comparison.tone}
+                      worthwhile={reading.worthwhile_lift}
+                      axis={axis}
+                      width={strip}
+                      sentence={comparison.sentence}
+                    />
+                  )}
+                </td>
+                <td className="pl-2 whitespace-nowrap">
+                  {index === 0 ? (
+                    <span className="quiet">baseline</span>
+                  ) : comparison ? (
+                    <>
+                      <span className="font-semibold">{signed(comparison.lift.estimate)}</span>
+                      <span className="quiet block text-xs">{bounds(comparison.lift)}</span>
+                    </>
+                  ) : (
+                    <span className="quiet">not read</span>
+                  )}
+                </td>
+                <td className="pl-2 whitespace-nowrap">
+                  {comparison && (
+                    <>
+                      {pvalue(comparison.adjusted_pvalue)}
+                      {comparison.exact_pvalue !== null && (
+                        <span className="quiet block text-xs">exact {pvalue(comparison.exact_pvalue)}</span>
+                      )}
+                    </>
+                  )}
+                </td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+    </div>
+  );
+}

@@ -1,0 +1,279 @@
+import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
+import { afterEach, describe, expect, it, vi } from "vitest";
+import { keys } from "../api/hooks";
+import { experiment, preview, reading, serve, SESSION, show } from "../test/kit";
+import { Variants } from "./brief/Variants";
+import { EditingProvider, useEditing } from "./editing";
+import { LedgerSheet } from "./LedgerSheet";
+import { Rail } from "./Rail";
+import { StateActions } from "./StateActions";
+import { TrafficSheet } from "./traffic/TrafficSheet";
+import { DecisionForm } from "./verdict/DecisionForm";
+import { CountsGrid } from "./watch/CountsGrid";
+import { PreviewPanel } from "./watch/PreviewPanel";
+
+afterEach(cleanup);
+const PATH = "/experiments/fare-calendar";
+
+/** A part inside an experiment that the cache knows. */
+function open(part: React.ReactNode, known = experiment()) {
+  return show(<EditingProvider experiment={known}>{part}</EditingProvider>, {
+    known: [
+      [keys.session, SESSION],
+      [keys.experiment(known.key), known],
+    ],
+  });
+}
+
+function Area() {
+  const { experiment: seen, save, undo, canUndo, clash, settle, error } = useEditing();
+  return (
+    <>
+      <output>{seen.area}</output>
+      <button onClick={() => save({ area: "Home" })}>edit</button>
+      <button onClick={undo} disabled={!canUndo}>
+        undo
+      </button>
+      <button onClick={() => settle(true)}>mine</button>
+      <i>{clash ? "clash" : (error?.message ?? "")}</i>
+    </>
+  );
+}
+
+describe("editing", () => {
+  it("sends the version, then undoes with the version that came back", async () => {
+    const calls = serve({
+      [`PATCH ${PATH}`]: [
+        { body: experiment({ area: "Home", version: 4 }) },
+        { body: experiment({ area: "Booking", version: 5 }) },
+      ],
+    });
+    open(<Area />);
+    expect(screen.getByText("undo")).toHaveProperty("disabled", true);
+    fireEvent.click(screen.getByText("edit"));
+    await waitFor(() => expect(screen.getByText("undo")).toHaveProperty("disabled", false));
+    fireEvent.click(screen.getByText("undo"));
+    await waitFor(() => expect(calls).toHaveLength(2));
+    expect(calls.map((call) => call.body)).toEqual([
+      { version: 3, changes: { area: "Home" } },
+      { version: 4, changes: { area: "Booking" } },
+    ]);
+    await waitFor(() => expect(screen.getByText("undo")).toHaveProperty("disabled", true));
+  });
+
+  it("keeps what was typed when somebody else was quicker, and sends it again when asked", async () => {
+    const calls = serve({
+      [`PATCH ${PATH}`]: [
+        { status: 409, body: { title: "Somebody changed it", status: 409, current_version: 9 } },
+        { body: experiment({ area: "Home", version: 10 }) },
+      ],
+      [`GET ${PATH}`]: [{ body: experiment({ area: "Theirs", version: 9 }) }],
+    });
+    open(<Area />);
+    fireEvent.click(screen.getByText("edit"));
+    await screen.findByText("clash");
+    fireEvent.click(screen.getByText("mine"));
+    await waitFor(() => expect(calls.filter((call) => call.method === "PATCH")).toHaveLength(2));
+    expect(screen.queryByText("clash")).toBeNull();
+  });
+
+  it("tells why a change was refused and forgets nothing", async () => {
+    serve({
+      [`PATCH ${PATH}`]: [
+        { status: 422, body: { title: "No", errors: [{ field: "area", message: "area is too long" }] } },
+      ],
+    });
+    open(<Area />);
+    fireEvent.click(screen.getByText("edit"));
+    await screen.findByText("area is too long");
+    expect(screen.getByRole("status").textContent).toBe("Booking");
+  });
+
+  it("is for parts inside a provider only", () => {
+    const quiet = vi.spyOn(console, "error").mockImplementation(() => undefined);
+    expect(() => show(<Area />)).toThrow("useEditing is for parts inside <EditingProvider>");
+    quiet.mockRestore();
+  });
+});
+
+describe("the variants of a brief", () => {
+  it("are copied from one another and split their changes at semicolons", async () => {
+    const calls = serve({
+      [`PATCH ${PATH}`]: [{ body: experiment({ version: 4 }) }, { body: experiment({ version: 5 }) }],
+    });
+    open(<Variants />);
+    fireEvent.click(screen.getByRole("button", { name: "Copy B to a new variant" }));
+    const field = screen.getByLabelText("Changes in B, parted by semicolons");
+    fireEvent.change(field, { target: { value: "calendar; colour ;" } });
+    fireEvent.blur(field);
+    await waitFor(() => expect(calls).toHaveLength(2));
+    const sent = calls.map(
+      (call) => (call.body as { changes: { variants: { name: string; changes: string[] }[] } }).changes.variants,
+    );
+    expect(sent[0]?.map((variant) => variant.name)).toEqual(["List first", "Calendar first", "Calendar first (copy)"]);
+    expect(sent[1]?.[1]?.changes).toEqual(["calendar", "colour"]);
+  });
+
+  it("cannot be added or removed once the rule is locked", () => {
+    open(<Variants />, experiment({ rule_locked_at: "2026-03-02T06:00:00Z", state: "running" }));
+    expect(screen.queryByRole("button", { name: /Copy|Remove/ })).toBeNull();
+    expect(screen.getByLabelText("Name of B")).toHaveProperty("readOnly", false);
+  });
+});
+
+describe("the split", () => {
+  it("takes weights and refuses what is none", async () => {
+    const calls = serve({ [`PATCH ${PATH}`]: [{ body: experiment() }] });
+    open(<TrafficSheet />);
+    const weight = screen.getByLabelText("Weight of B");
+    fireEvent.change(weight, { target: { value: "0" } });
+    fireEvent.blur(weight);
+    expect(screen.getByText("must be a number above 0")).toBeTruthy();
+    expect(calls).toHaveLength(0);
+    fireEvent.change(weight, { target: { value: "3" } });
+    fireEvent.blur(weight);
+    await waitFor(() => expect(calls).toHaveLength(1));
+  });
+});
+
+describe("the rail", () => {
+  it("tells the plan by itself", () => {
+    open(<Rail reading={undefined} />);
+    const rail = screen.getByRole("navigation", { name: "Sheets" });
+    expect(within(rail).getByText("Decides: paid bookings")).toBeTruthy();
+    expect(within(rail).getByText("100% of visitors · 50/50")).toBeTruthy();
+  });
+
+  it("gives no lift of an unsound test", () => {
+    open(<Rail reading={reading({ verdict: "unsound", variant: null })} />);
+    expect(screen.getByText("Not to be read")).toBeTruthy();
+    expect(screen.queryByText(/8\.4/)).toBeNull();
+  });
+});
+
+describe("what can be done in each state", () => {
+  it.each([
+    ["draft", ["Start it…", "Archive", "Copy"]],
+    ["running", ["Pause", "End…", "Copy"]],
+    ["paused", ["Resume", "End…", "Copy"]],
+    ["decided", ["Archive", "Copy"]],
+    ["archived", ["Restore", "Copy"]],
+  ] as const)("%s", (state, names) => {
+    open(<StateActions />, experiment({ state }));
+    expect(screen.getAllByRole("button").map((button) => button.textContent)).toEqual(names);
+  });
+
+  it("asks before it ends, since that cannot be undone", async () => {
+    const calls = serve({ [`POST ${PATH}/move/end`]: [{ body: experiment({ state: "ended" }) }] });
+    open(<StateActions />, experiment({ state: "running" }));
+    fireEvent.click(screen.getByText("End…"));
+    expect(calls).toHaveLength(0);
+    fireEvent.click(screen.getByText("End it"));
+    await waitFor(() => expect(calls).toHaveLength(1));
+  });
+});
+
+describe("the decision form", () => {
+  it("asks for a reason only where the choice differs from the rule, and shows the refusal beside it", async () => {
+    const calls = serve({
+      [`POST ${PATH}/decision`]: [
+        { status: 422, body: { title: "No", errors: [{ field: "reason", message: "reason (empty) must say why" }] } },
+      ],
+    });
+    open(<DecisionForm reading={reading()} />, experiment({ state: "running" }));
+    expect(screen.queryByText("Why does it differ from the rule?")).toBeNull();
+    fireEvent.click(screen.getByLabelText("Keep A: List first"));
+    fireEvent.click(screen.getByText("Record the decision"));
+    await screen.findByText("reason (empty) must say why");
+    expect(calls[0]?.body).toEqual({ choice: "A", reason: "", next_step: "" });
+  });
+
+  it("fills nothing in before the rule has spoken", () => {
+    open(
+      <DecisionForm reading={reading({ suggested: "", verdict: "keep_collecting" })} />,
+      experiment({ state: "running" }),
+    );
+    expect(screen.getByText("Record the decision")).toHaveProperty("disabled", true);
+  });
+});
+
+describe("the preview of a file", () => {
+  const panel = (changes: Parameters<typeof preview>[0] = {}) => {
+    const [choose, store] = [vi.fn(), vi.fn()];
+    open(
+      <PreviewPanel
+        preview={preview(changes)}
+        storing={false}
+        fileName="counts.csv"
+        choose={choose}
+        store={store}
+        discard={vi.fn()}
+      />,
+    );
+    return { choose, store };
+  };
+
+  it("says what it holds and what storing does", () => {
+    const { store } = panel();
+    expect(screen.getByText(/28 day counts new, 0 changed, 0 as they are/)).toBeTruthy();
+    fireEvent.click(screen.getByText("Store 28 rows"));
+    expect(store).toHaveBeenCalledExactlyOnceWith(false);
+  });
+
+  it("lists wrong rows and stores the right ones only when told to", () => {
+    const wrong = [{ line: 3, column: "units", value: "ten", reason: "units (ten) must be a whole number" }];
+    const { store } = panel({ wrong, wrong_count: 1 });
+    expect(screen.getByRole("region", { name: "Wrong rows" }).textContent).toContain("3unitstenunits (ten) must be");
+    fireEvent.click(screen.getByText("Store the 27 right rows, leave out 1"));
+    expect(store).toHaveBeenCalledExactlyOnceWith(true);
+  });
+
+  it("asks for a column whose name does not tell, and offers nothing to store before", () => {
+    const { choose } = panel({ columns: { day: 0, variant: 1, units: null, conversions: 3 }, difference: null });
+    expect(screen.queryByText(/^Store \d/)).toBeNull();
+    fireEvent.change(screen.getByLabelText("units is in column"), { target: { value: "2" } });
+    expect(choose).toHaveBeenCalledExactlyOnceWith("units", 2);
+  });
+});
+
+describe("the grid of counts", () => {
+  it("takes a paste with its header and hands on a file", async () => {
+    const read = vi.fn<(file: File) => void>();
+    open(<CountsGrid read={read} />);
+    const clipboardData = { getData: () => "Date\tArm\tn\tx\n2026-03-02\tA\t1,000\t50\n2026-03-02\tB\t990\t61" };
+    fireEvent.paste(screen.getByLabelText("day, row 1"), { clipboardData });
+    fireEvent.click(screen.getByText("Preview"));
+    const [file] = read.mock.calls[0] ?? [];
+    const text = await new Promise((tell) => {
+      const reader = new FileReader();
+      reader.onload = () => tell(reader.result);
+      reader.readAsText(file ?? new Blob());
+    });
+    expect(text).toBe('day,variant,units,conversions\n2026-03-02,A,"1,000",50\n2026-03-02,B,990,61');
+  });
+});
+
+describe("the ledger", () => {
+  it("tells who changed what from what to what", () => {
+    const entry = {
+      at: "2026-03-02T06:00:00Z",
+      by: "Mona Orrell",
+      verb: "edit",
+      sentence: "Changed worthwhile lift",
+      detail: { changes: [{ field: "worthwhile_lift", before: 0.1, after: 0.08 }] },
+    };
+    show(
+      <EditingProvider experiment={experiment()}>
+        <LedgerSheet />
+      </EditingProvider>,
+      {
+        known: [
+          [keys.session, SESSION],
+          [keys.ledger("fare-calendar"), { items: [entry], count: 1 }],
+        ],
+      },
+    );
+    expect(screen.getByText("worthwhile lift: 0.1 → 0.08")).toBeTruthy();
+    expect(screen.getByText("2 Mar, 06:00")).toBeTruthy();
+  });
+});

@@ -1,0 +1,83 @@
+import { useState } from "react";
+import type { Reading } from "../../api/client";
+import { useStep } from "../../api/hooks";
+import { errorOf, FormError, Panel } from "../../parts/basics";
+import { useEditing } from "../editing";
+
+/** What the person decides. Differing from the rule is allowed and needs a reason. */
+export function DecisionForm({ reading }: { reading: Reading }) {
+  const { experiment } = useEditing();
+  const step = useStep(experiment.key);
+  const [choice, setChoice] = useState(reading.suggested);
+  const [reason, setReason] = useState("");
+  const [next, setNext] = useState("");
+  const differs = choice !== reading.suggested;
+  const options = [
+    ...reading.arms.map((arm, index) => ({
+      value: arm.letter,
+      label: index === 0 ? `Keep ${arm.letter}: ${arm.name}` : `Roll out ${arm.letter}: ${arm.name}`,
+    })),
+    { value: "none", label: "No rollout; it stays open" },
+  ];
+  return (
+    <Panel
+      title="Your decision"
+      note={
+        reading.suggested
+          ? "the rule’s choice is filled in"
+          : "the rule has not spoken yet: any decision now needs a reason"
+      }
+    >
+      <form
+        onSubmit={(event) => {
+          event.preventDefault();
+          step.mutate({ kind: "decide", choice, reason, next_step: next });
+        }}
+      >
+        <fieldset className="flex flex-wrap gap-x-6 gap-y-1">
+          <legend className="sr-only">Decision</legend>
+          {options.map((option) => (
+            <label key={option.value} className="flex items-center gap-2">
+              <input
+                type="radio"
+                name="choice"
+                className="radio radio-sm radio-primary"
+                checked={choice === option.value}
+                onChange={() => setChoice(option.value)}
+              />
+              {option.label}
+              {option.value === reading.suggested && <span className="quiet text-sm">as the rule says</span>}
+            </label>
+          ))}
+        </fieldset>
+        {differs && choice && (
+          <label className="mt-2 block">
+            <span className="quiet block text-sm">Why does it differ from the rule?</span>
+            <textarea
+              className="textarea textarea-sm w-full"
+              rows={2}
+              value={reason}
+              onChange={(event) => setReason(event.target.value)}
+            />
+            {errorOf(step.error, "reason") && (
+              <span className="text-sm text-error">{errorOf(step.error, "reason")}</span>
+            )}
+          </label>
+        )}
+        <label className="mt-2 block">
+          <span className="quiet block text-sm">What happens next (shown in the report)</span>
+          <input
+            className="input input-sm w-full"
+            value={next}
+            onChange={(event) => setNext(event.target.value)}
+            placeholder="On phones from Monday; then the computers"
+          />
+        </label>
+        {!errorOf(step.error, "reason") && <FormError error={step.error} />}
+        <button className="btn btn-primary btn-sm mt-3" disabled={!choice || step.isPending}>
+          Record the decision
+        </button>
+      </form>
+    </Panel>
+  );
+}

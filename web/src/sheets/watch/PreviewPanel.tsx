@@ -1,0 +1,137 @@
+import { useState } from "react";
+import type { Preview } from "../../api/client";
+import { count, day, plural } from "../../lib/format";
+import { useEditing } from "../editing";
+
+const FIELDS = ["day", "variant", "units", "conversions"];
+const SHOWN_AT_FIRST = 50;
+
+interface Props {
+  preview: Preview;
+  storing: boolean;
+  fileName: string;
+  choose: (field: string, index: number) => void;
+  store: (leaveOutWrong: boolean) => void;
+  discard: () => void;
+}
+
+/** What the file holds and what storing it would do. Nothing is stored yet. */
+export function PreviewPanel({ preview, storing, fileName, choose, store, discard }: Props) {
+  const unmatched = FIELDS.filter((field) => preview.columns[field] === null);
+  const right = preview.rows - preview.wrong_count;
+  return (
+    <section aria-label="Preview" className="mt-3 border-t border-base-300 pt-3">
+      <p>
+        <b>{fileName}</b>: {plural(preview.rows, "row")}, {preview.delimiter}, {preview.encoding}
+        {preview.first_day && preview.last_day && `, ${day(preview.first_day)} to ${day(preview.last_day)}`}.{" "}
+        <b>Nothing is stored yet.</b>
+        {preview.seen_before && " This very file has been brought in before."}
+      </p>
+      <div className="my-2 flex flex-wrap gap-4">
+        {FIELDS.map((field) => (
+          <label key={field} className="text-sm">
+            <span className="quiet block">{field} is in column</span>
+            <select
+              className={`select select-xs w-36 ${preview.columns[field] === null ? "select-error" : ""}`}
+              value={preview.columns[field] ?? ""}
+              onChange={(event) => choose(field, Number(event.target.value))}
+            >
+              {preview.columns[field] === null && <option value="">choose…</option>}
+              {preview.header.map((name, index) => (
+                <option key={index} value={index}>
+                  {name || `column ${index + 1}`}
+                </option>
+              ))}
+            </select>
+          </label>
+        ))}
+      </div>
+      {unmatched.length > 0 ? (
+        <p className="tone-mind">Say which column holds {unmatched.join(" and ")}; its name does not tell.</p>
+      ) : (
+        <Effect preview={preview} />
+      )}
+      {preview.wrong_count > 0 && unmatched.length === 0 && <WrongRows preview={preview} />}
+      <div className="mt-3 flex flex-wrap gap-2">
+        {unmatched.length === 0 && right > 0 && (
+          <button className="btn btn-sm btn-primary" disabled={storing} onClick={() => store(preview.wrong_count > 0)}>
+            {storing && <span className="loading loading-spinner loading-xs" aria-label="Storing" />}
+            {preview.wrong_count > 0
+              ? `Store the ${plural(right, "right row")}, leave out ${count(preview.wrong_count)}`
+              : `Store ${plural(right, "row")}`}
+          </button>
+        )}
+        <button className="btn btn-sm" onClick={discard}>
+          Store nothing
+        </button>
+      </div>
+    </section>
+  );
+}
+
+function Effect({ preview }: { preview: Preview }) {
+  const { experiment } = useEditing();
+  const { difference } = preview;
+  return (
+    <>
+      <p>
+        {preview.totals
+          .map(
+            ([units, conversions], index) =>
+              `${experiment.variants[index]?.letter}: ${count(conversions)} of ${count(units)}`,
+          )
+          .join(" · ")}
+        {difference &&
+          ` — ${count(difference.added)} day counts new, ${count(difference.changed)} changed, ${count(difference.unchanged)} as they are.`}
+      </p>
+      {preview.remarks.map((remark) => (
+        <p key={remark} className="tone-mind text-sm">
+          {remark}
+        </p>
+      ))}
+    </>
+  );
+}
+
+function WrongRows({ preview }: { preview: Preview }) {
+  const [all, setAll] = useState(false);
+  const wrong = preview.wrong;
+  const shown = all ? wrong : wrong.slice(0, SHOWN_AT_FIRST);
+  return (
+    <div className="mt-2">
+      <p className="font-semibold text-error">
+        {preview.wrong_count === 1 ? "1 row is wrong" : `${count(preview.wrong_count)} rows are wrong`}
+      </p>
+      <div className="max-h-56 overflow-auto" tabIndex={0} role="region" aria-label="Wrong rows">
+        <table className="table table-xs">
+          <thead>
+            <tr>
+              <th className="text-right">Line</th>
+              <th>Column</th>
+              <th>Value</th>
+              <th>Why it is not accepted</th>
+            </tr>
+          </thead>
+          <tbody>
+            {shown.map((row) => (
+              <tr key={`${row.line}-${row.column}`}>
+                <td className="text-right">{row.line}</td>
+                <td>{row.column}</td>
+                <td className="break-all">{row.value}</td>
+                <td>{row.reason}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+      {!all && wrong.length > SHOWN_AT_FIRST && (
+        <button className="btn btn-xs mt-1" onClick={() => setAll(true)}>
+          Show all {count(wrong.length)}
+        </button>
+      )}
+      {preview.wrong_count > wrong.length && (
+        <p className="quiet text-sm">The first {count(wrong.length)} are listed.</p>
+      )}
+    </div>
+  );
+}

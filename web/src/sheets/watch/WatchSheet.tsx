@@ -1,0 +1,93 @@
+import type { Evidence } from "../../api/client";
+import { useEvidence } from "../../api/hooks";
+import { DailyLines } from "../../charts/DailyLines";
+import { count, day, pvalue, rate } from "../../lib/format";
+import { Empty, Failure, Panel, Skeleton } from "../../parts/basics";
+import { Letter } from "../../parts/Letter";
+import { useEditing } from "../editing";
+import { DataIn } from "./DataIn";
+
+/** Arrivals and the split: is the data what the design says? Nothing here shows lifts. */
+export function WatchSheet() {
+  const { experiment, mayEdit } = useEditing();
+  const started = experiment.rule_locked_at !== null;
+  const evidence = useEvidence(experiment.key, started);
+  if (!started)
+    return (
+      <Empty title="Not started yet">
+        Start the experiment first: the decision rule is locked before data is seen. Then bring the counts in here.
+      </Empty>
+    );
+  if (evidence.isPending) return <Skeleton rows={5} />;
+  if (evidence.isError) return <Failure error={evidence.error} again={() => void evidence.refetch()} />;
+  return (
+    <>
+      {evidence.data.daily.days.length > 0 && <Arrivals evidence={evidence.data} />}
+      {mayEdit && <DataIn />}
+      {!mayEdit && evidence.data.daily.days.length === 0 && (
+        <Empty title="No data yet">An analyst brings the counts in here.</Empty>
+      )}
+    </>
+  );
+}
+
+function Arrivals({ evidence }: { evidence: Evidence }) {
+  const { reading, daily } = evidence;
+  const columns = reading.arms.map((_, arm) => daily.units.map((row) => row[arm] ?? 0));
+  const apart = reading.overlap?.days_apart ?? [];
+  return (
+    <>
+      <div className="grid grid-cols-2 gap-3 max-xl:grid-cols-1">
+        <Panel title="Arrivals by day" note={`${reading.unit_name}; dashed: control`}>
+          <DailyLines
+            days={daily.days}
+            values={columns}
+            format={count}
+            label={`${reading.unit_name} of each variant by day`}
+            height={180}
+          />
+        </Panel>
+        <Panel title="Split against the plan" note={`p ${pvalue(reading.split.pvalue)}`}>
+          <table className="w-full text-right">
+            <thead className="quiet text-xs">
+              <tr>
+                <th className="py-1 text-left font-normal">Variant</th>
+                <th className="font-normal">{reading.unit_name}</th>
+                <th className="font-normal">Seen</th>
+                <th className="font-normal">Planned</th>
+              </tr>
+            </thead>
+            <tbody>
+              {reading.arms.map((arm) => (
+                <tr key={arm.letter} className="border-t border-base-300">
+                  <td className="flex items-center gap-2 py-1.5 text-left">
+                    <Letter letter={arm.letter} />
+                    <span className="truncate">{arm.name}</span>
+                  </td>
+                  <td>{count(arm.units)}</td>
+                  <td className="font-semibold">{rate(arm.seen_share, 2)}</td>
+                  <td>{rate(arm.planned_share, 2)}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+          <p className={`mt-2 text-sm ${reading.split.as_planned ? "quiet" : "tone-unsound font-semibold"}`}>
+            {reading.split.as_planned
+              ? "As planned, give or take chance."
+              : "✕ Not as planned: some units are lost, or counted twice."}
+          </p>
+          {reading.overlap && !reading.overlap.same_time && (
+            <p className="tone-unsound mt-1 text-sm font-semibold">
+              ✕ Not observed at the same time
+              {apart.length > 0 &&
+                `: ${apart
+                  .slice(0, 4)
+                  .map((iso) => day(iso))
+                  .join(", ")}${apart.length > 4 ? " and more" : ""}`}
+            </p>
+          )}
+        </Panel>
+      </div>
+    </>
+  );
+}

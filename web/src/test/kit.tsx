@@ -1,0 +1,216 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { render } from "@testing-library/react";
+import type { ReactNode } from "react";
+import { server } from "./setup";
+import { MemoryRouter } from "react-router";
+import type { Comparison, DocketRow, Experiment, Interval, Preview, Reading } from "../api/client";
+
+type Answer = { status?: number; body: unknown };
+export interface Call {
+  method: string;
+  path: string;
+  body: unknown;
+}
+
+/** A server that answers by "METHOD /path" with the next of its answers; what was not foreseen throws. */
+export function serve(answers: Record<string, Answer[]>): Call[] {
+  const calls: Call[] = [];
+  server.answer = async (input, init) => {
+    const request = input instanceof Request ? input : new Request(new URL(String(input), "http://localhost"), init);
+    const path = new URL(request.url).pathname.replace("/api/v1", "");
+    const text = request.method === "GET" ? "" : await request.text();
+    calls.push({ method: request.method, path, body: text.startsWith("{") ? JSON.parse(text) : text });
+    const answer = answers[`${request.method} ${path}`]?.shift();
+    if (!answer) throw new Error(`unforeseen request: ${request.method} ${path}`);
+    return new Response(JSON.stringify(answer.body), {
+      status: answer.status ?? 200,
+      headers: { "Content-Type": "application/json" },
+    });
+  };
+  return calls;
+}
+
+/** Renders a part with what all parts live in: a router and a cache that starts with `known`. */
+export function show(part: ReactNode, { address = "/", known = [] as [readonly unknown[], unknown][] } = {}) {
+  const cache = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: Infinity } } });
+  for (const [key, data] of known) cache.setQueryData(key, data);
+  return render(
+    <QueryClientProvider client={cache}>
+      <MemoryRouter initialEntries={[address]}>{part}</MemoryRouter>
+    </QueryClientProvider>,
+  );
+}
+
+export const SESSION = {
+  account: { username: "mona", display_name: "Mona Orrell", role: "analyst", may_edit: true },
+  workspace: "Tidewick Ferries",
+  time_zone: "UTC",
+  demo_accounts: [],
+};
+
+export function experiment(changes: Partial<Experiment> = {}): Experiment {
+  return {
+    key: "fare-calendar",
+    version: 3,
+    state: "draft",
+    name: "Fare calendar",
+    area: "Booking",
+    owner: "Mona Orrell",
+    description: "",
+    change: "",
+    audience: "",
+    because: "",
+    metric: "paid bookings",
+    unit_name: "visitors",
+    good_direction: "up",
+    baseline: 0.05,
+    worthwhile_lift: 0.1,
+    audience_per_day: 4000,
+    participation: 1,
+    confidence: 0.95,
+    power: 0.8,
+    least_weeks: 2,
+    least_conversions: 50,
+    planned_start: null,
+    started_on: null,
+    ended_on: null,
+    rule_locked_at: null,
+    variants: [
+      { name: "List first", changes: [], weight: 1, letter: "A" },
+      { name: "Calendar first", changes: ["calendar"], weight: 1, letter: "B" },
+    ],
+    hypothesis: "…",
+    remarks: [],
+    rule_in_words: "We read once.",
+    plan: null,
+    plan_problem: "",
+    last_day: null,
+    decision: "",
+    decision_reason: "",
+    decision_next: "",
+    decided_by: "",
+    decided_at: null,
+    ...changes,
+  };
+}
+
+export function interval(low: number | null, estimate: number | null, high: number | null): Interval {
+  return { low, estimate, high, low_open: false, high_open: false };
+}
+
+export function comparison(changes: Partial<Comparison> = {}): Comparison {
+  return {
+    letter: "B",
+    lift: interval(0.031, 0.084, 0.139),
+    difference: interval(0.0016, 0.0043, 0.007),
+    statistic: 3.1,
+    pvalue: 0.0018,
+    adjusted_pvalue: 0.0018,
+    exact_pvalue: null,
+    critical_value: 1.96,
+    tone: "ahead",
+    sentence: "B against A: lift +8.4%, between +3.1% and +13.9%",
+    impact_a_month: null,
+    ...changes,
+  };
+}
+
+export function reading(changes: Partial<Reading> = {}): Reading {
+  const arm = (letter: string, name: string, units: number, conversions: number) => ({
+    letter,
+    name,
+    units,
+    conversions,
+    rate: interval(0.05, conversions / units, 0.06),
+    planned_share: 0.5,
+    seen_share: 0.5,
+  });
+  return {
+    verdict: "winner",
+    variant: "B",
+    suggested: "B",
+    headline: "Calendar first brings more paid bookings than List first: +8.4%, and no less than +3.1%.",
+    figure: "+8.4%",
+    short: "B ahead. +8.4%, every condition met",
+    detail: "At 95% confidence the lift is between +3.1% and +13.9%.",
+    mind: [],
+    confidence: 0.95,
+    worthwhile_lift: 0.03,
+    good_direction: "up",
+    metric: "paid bookings",
+    unit_name: "visitors",
+    arms: [arm("A", "List first", 41_433, 2104), arm("B", "Calendar first", 41_480, 2284)],
+    comparisons: [comparison()],
+    conditions: [
+      {
+        key: "days",
+        subject: "minimum",
+        label: "Ran at least 14 days",
+        state: "met",
+        seen: "28 days",
+        required: "14 days",
+      },
+      {
+        key: "split",
+        subject: "soundness",
+        label: "Split as planned",
+        state: "met",
+        seen: "p = 0.87",
+        required: "p at least 0.001",
+      },
+    ],
+    split: { pvalue: 0.87, as_planned: true },
+    overlap: null,
+    progress: 1.01,
+    days: 28,
+    planned_days: 28,
+    rule_in_words: "We read once.",
+    ...changes,
+  };
+}
+
+export function docketRow(changes: Partial<DocketRow> = {}): DocketRow {
+  return {
+    key: "fare-calendar",
+    name: "Fare calendar",
+    metric: "paid bookings",
+    area: "Booking",
+    owner: "Mona Orrell",
+    mine: true,
+    state: "running",
+    group: "ready",
+    verdict: "winner",
+    short: "B ahead. +8.4%, every condition met",
+    lift: interval(0.031, 0.084, 0.139),
+    tone: "ahead",
+    worthwhile_lift: 0.03,
+    progress: 1,
+    days: 28,
+    planned_days: 28,
+    ...changes,
+  };
+}
+
+export function preview(changes: Partial<Preview> = {}): Preview {
+  return {
+    digest: "d",
+    encoding: "UTF-8",
+    delimiter: "comma",
+    header: ["day", "variant", "units", "conversions"],
+    columns: { day: 0, variant: 1, units: 2, conversions: 3 },
+    rows: 28,
+    folded: 0,
+    wrong: [],
+    wrong_count: 0,
+    first_day: "2026-03-02",
+    last_day: "2026-03-15",
+    totals: [
+      [41_433, 2104],
+      [41_480, 2284],
+    ],
+    difference: { added: 28, changed: 0, unchanged: 0 },
+    seen_before: false,
+    remarks: [],
+    ...changes,
+  };
+}

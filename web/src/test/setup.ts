@@ -1,0 +1,19 @@
+/** Runs before the modules under test are loaded, so that none of them keeps hold of a real fetch. */
+export const server: { answer: typeof fetch } = {
+  answer: (input) => {
+    throw new Error(`unforeseen request: ${input instanceof Request ? input.url : String(input)}`);
+  },
+};
+globalThis.fetch = (input, init) => server.answer(input, init);
+
+/** jsdom lays nothing out, so widths stay what the parts start from. */
+class StillObserver implements ResizeObserver {
+  observe = () => undefined;
+  unobserve = () => undefined;
+  disconnect = () => undefined;
+}
+globalThis.ResizeObserver = StillObserver;
+
+HTMLDialogElement.prototype.showModal = function (this: HTMLDialogElement) {
+  this.open = true;
+};
