@@ -11,10 +11,11 @@ from pathlib import Path
 
 import pytest
 from playwright.sync_api import TimeoutError as PlaywrightTimeout
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import expect, sync_playwright
 
 ROOT = Path(__file__).resolve().parents[2]
 CHROMIUM_ARGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking"]
+PATIENCE = 20_000  # milliseconds: how long a busy machine may take to show what a test waits for
 AXE = ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
 
 
@@ -85,6 +86,7 @@ def site(tmp_path_factory):
 @pytest.fixture(scope="session")
 def chromium():
     path = os.environ.get("CHROMIUM") or shutil.which("chromium") or "/usr/bin/chromium"
+    expect.set_options(timeout=PATIENCE)
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=path, args=CHROMIUM_ARGS)
         yield browser
@@ -97,7 +99,7 @@ class Person:
     def __init__(self, chromium, site, width=1280, height=800):
         self.site = site
         self.context = chromium.new_context(viewport={"width": width, "height": height}, bypass_csp=True, base_url=site)
-        self.context.set_default_timeout(15_000)
+        self.context.set_default_timeout(PATIENCE)
         self.page = self.context.new_page()
         self.complaints = []
         self.page.on("console", lambda message: self._heard(message.type, message.text))
