@@ -135,7 +135,8 @@ def test_many_variants_need_more_than_one_alone():
     ("side", "expected"),
     [
         (SideReading("cancellations", "guardrail", 1, low=-0.30, high=-0.12, margin=0.10), "trade_off"),
-        (SideReading("cancellations", "guardrail", 1, low=-0.30, high=-0.08, margin=0.10), "winner"),
+        (SideReading("cancellations", "guardrail", 1, low=-0.30, high=-0.08, margin=0.10), "trade_off"),
+        (SideReading("cancellations", "guardrail", 1, low=-0.09, high=-0.02, margin=0.10), "winner"),
         (SideReading("fare per visitor", "secondary", 1, low=-0.05, high=-0.01), "trade_off"),
         (SideReading("fare per visitor", "secondary", 1, low=-0.05, high=0.01), "winner"),
     ],
@@ -144,8 +145,9 @@ def test_a_winner_that_harms_another_metric_is_a_trade_off(side, expected):
     reading = read((2104, 41433), (2284, 41480), others=[side])
     assert reading.verdict.kind == expected
     if expected == "trade_off":
-        assert reading.verdict.lost == (side.metric,)
-        assert f"harms {side.metric}" in write_sentences(reading, RULE, NAMES).headline
+        assert reading.verdict.lost + reading.verdict.unproven == (side.metric,)
+        told = write_sentences(reading, RULE, NAMES).headline
+        assert (f"harms {side.metric}" if side.lost else f"{side.metric} has not been shown to keep") in told
 
 
 def test_a_clean_winner_is_preferred_to_a_better_one_that_harms():
@@ -182,7 +184,7 @@ def test_control_without_conversions_still_reads():
 rates = st.tuples(st.integers(0, 200_000), st.floats(0, 1)).map(lambda pair: Rate(int(pair[0] * pair[1]), pair[0]))
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=100, deadline=None)
 @given(st.lists(rates, min_size=2, max_size=5), st.booleans(), st.integers(0, 50))
 def test_every_reading_has_words_and_a_verdict_that_its_conditions_bear_out(arms, ended, least):
     rule = DecisionRule(0.95, 0.03, least_conversions=least)

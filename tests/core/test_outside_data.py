@@ -16,7 +16,7 @@ from neat_verdict.core.estimate import (
     two_sided_pvalue,
     wilson_interval,
 )
-from neat_verdict.core.plan import Arms, Strictness, power, sample_size
+from neat_verdict.core.plan import Arms, Baseline, Strictness, power, sample_size
 from neat_verdict.core.soundness import check_overlap, check_split
 
 Z95 = two_sided_critical_value(0.95)
@@ -131,7 +131,7 @@ def test_the_order_of_the_days_does_not_matter(days, random):
 def test_a_half_standard_deviation_needs_what_cohen_says_near_one_half(confidence, strong):
     # Cohen (1988): d = 0.5 at 5 % two-sided and 80 % power needs 64 a group (quoted from memory). For rates near one half the
     # standard deviation is one half, so 0.375 against 0.625 is such a step, up to the smaller variance of the alternative.
-    size = sample_size(0.375, 2 / 3, Arms.even(2), Strictness(confidence, strong)).per_arm[0]
+    size = sample_size(Baseline(0.375), 2 / 3, Arms.even(2), Strictness(confidence, strong)).per_arm[0]
     z = two_sided_critical_value(confidence) + stats.norm.ppf(strong)
     assert size == pytest.approx(2 * z**2 / 0.25, rel=0.06)
     if (confidence, strong) == (0.95, 0.8):
@@ -139,4 +139,4 @@ def test_a_half_standard_deviation_needs_what_cohen_says_near_one_half(confidenc
 
 
 def test_power_at_no_distance_is_half_the_level():
-    assert power(10_000, 0.1, 1e-9, Arms.even(2), 0.95) == pytest.approx(0.025, abs=1e-4)
+    assert power(10_000, Baseline(0.1), 1e-9, Arms.even(2), 0.95) == pytest.approx(0.025, abs=1e-4)

@@ -14,10 +14,11 @@ from neat_verdict.core.plan import (
     STANDARD,
     STRICT,
     Arms,
+    Arrivals,
+    Baseline,
     PlanRequest,
     Strictness,
     detectable_lift,
-    detectable_lift_by_week,
     duration,
     make_plan,
     power,
@@ -32,7 +33,7 @@ def test_the_sample_size_is_that_of_rs_documentation():
     # R, help page of power.prop.test: p1 = .50, p2 = .75, power = .90 gives n = 76.7 a group (quoted from memory).
     z = EVEN.critical_value(0.95)
     assert control_units_needed(0.50, 0.75, 1, z, 0.90) == pytest.approx(76.7, abs=0.05)
-    assert sample_size(0.50, 0.5, EVEN, Strictness(0.95, 0.90)).per_arm == (77, 77)
+    assert sample_size(Baseline(0.50), 0.5, EVEN, Strictness(0.95, 0.90)).per_arm == (77, 77)
 
 
 @pytest.mark.parametrize("baseline", [0.03, 0.2, 0.6])
@@ -41,7 +42,7 @@ def test_the_sample_size_is_near_that_of_the_arcsine_route(baseline, strictness)
     # statsmodels sizes by Cohen's arcsine effect: another approximation, so only near, and nearer the smaller the lift.
     effect = proportion_effectsize(baseline * 1.05, baseline)
     theirs = NormalIndPower().solve_power(effect, alpha=1 - strictness.confidence, power=strictness.power)
-    assert sample_size(baseline, 0.05, EVEN, strictness).per_arm[0] == pytest.approx(theirs, rel=0.01)
+    assert sample_size(Baseline(baseline), 0.05, EVEN, strictness).per_arm[0] == pytest.approx(theirs, rel=0.01)
 
 
 @pytest.mark.parametrize(
@@ -50,7 +51,7 @@ def test_the_sample_size_is_near_that_of_the_arcsine_route(baseline, strictness)
 )
 def test_simulated_experiments_of_that_size_have_the_power_asked_for(baseline, lift, weights):
     arms = Arms(weights)
-    size = sample_size(baseline, lift, arms, STANDARD)
+    size = sample_size(Baseline(baseline), lift, arms, STANDARD)
     draw = np.random.default_rng(11)
     smallest = 1 + int(np.argmin(size.per_arm[1:]))
     control = draw.binomial(size.per_arm[0], baseline, 20_000)
@@ -65,49 +66,49 @@ def test_simulated_experiments_of_that_size_have_the_power_asked_for(baseline, l
 @given(st.floats(0.002, 0.7), st.floats(0.01, 0.4), st.lists(st.floats(0.1, 10), min_size=2, max_size=10))
 def test_size_power_and_detectable_lift_are_inverses(baseline, lift, weights):
     arms = Arms(weights)
-    total = sample_size(baseline, lift, arms, STANDARD).total
-    assert power(total, baseline, lift, arms, 0.95) >= 0.80 - 1e-9
-    seen = detectable_lift(total, baseline, arms, STANDARD)
+    total = sample_size(Baseline(baseline), lift, arms, STANDARD).total
+    assert power(total, Baseline(baseline), lift, arms, 0.95) >= 0.80 - 1e-9
+    seen = detectable_lift(total, Baseline(baseline), arms, STANDARD)
     assert seen is not None
     assert seen <= lift * (1 + 1e-6)
-    assert power(total, baseline, seen, arms, 0.95) == pytest.approx(0.80, abs=1e-6)
+    assert power(total, Baseline(baseline), seen, arms, 0.95) == pytest.approx(0.80, abs=1e-6)
 
 
 def test_an_even_split_of_two_needs_the_least_and_each_variant_costs():
-    even = sample_size(0.05, 0.1, EVEN, STANDARD).total
-    assert sample_size(0.05, 0.1, Arms((70, 30)), STANDARD).total > even
-    sizes = [sample_size(0.05, 0.1, Arms.even(count), STANDARD).total for count in range(2, 11)]
+    even = sample_size(Baseline(0.05), 0.1, EVEN, STANDARD).total
+    assert sample_size(Baseline(0.05), 0.1, Arms((70, 30)), STANDARD).total > even
+    sizes = [sample_size(Baseline(0.05), 0.1, Arms.even(count), STANDARD).total for count in range(2, 11)]
     assert sizes == sorted(sizes)
     assert len(set(sizes)) == 9
 
 
 def test_duration_comes_in_whole_weeks_and_at_least_two():
-    run = duration(75_026, 2900)
+    run = duration(75_026, Arrivals(2900))
     assert (run.days_needed, run.weeks, run.too_long) == (26, 4, False)
-    assert duration(100, 10_000).weeks == 2
-    assert duration(14_000, 1000).weeks == 2
-    assert duration(14_001, 1000).weeks == 3
-    assert duration(10**6, 1000, 0.5).too_long
+    assert duration(100, Arrivals(10_000)).weeks == 2
+    assert duration(14_000, Arrivals(1000)).weeks == 2
+    assert duration(14_001, Arrivals(1000)).weeks == 3
+    assert duration(10**6, Arrivals(1000, 0.5)).too_long
 
 
 def test_a_hundred_visitors_at_sixty_percent_in_two_even_variants_are_thirty_each():
     # Common practice, no source: the arithmetic every planner does.
-    assert duration(60, 100, 0.6).units_per_day * EVEN.shares[0] == 30
+    assert duration(60, Arrivals(100, 0.6)).units_per_day * EVEN.shares[0] == 30
 
 
 def test_each_week_buys_a_smaller_lift_and_less_than_the_one_before():
-    curve = detectable_lift_by_week(8, 2900, 0.042, EVEN, STANDARD)
+    curve = make_plan(PlanRequest(Baseline(0.042), 0.1, Arrivals(2900), EVEN, STANDARD)).curve
     steps = -np.diff(np.array(curve, dtype=float))
     assert (steps > 0).all()
     assert (np.diff(steps) < 0).all()
 
 
 def test_no_lift_is_promised_where_none_could_be_seen():
-    assert detectable_lift(6, 0.5, EVEN, STRICT) is None
+    assert detectable_lift(6, Baseline(0.5), EVEN, STRICT) is None
 
 
 def test_a_plan_says_what_would_change_it():
-    plan = make_plan(PlanRequest(0.042, 0.10, 2900, EVEN, STANDARD), "visitors")
+    plan = make_plan(PlanRequest(Baseline(0.042), 0.10, Arrivals(2900), EVEN, STANDARD), "visitors")
     assert plan.sentence == "4 whole weeks, 37,513 visitors in each variant, to see a lift of 10% or more."
     weeks = {line.label: line.weeks for line in plan.what_if}
     assert weeks["One variant more"] > 4
@@ -117,7 +118,7 @@ def test_a_plan_says_what_would_change_it():
 
 
 def test_a_plan_over_the_longest_run_says_so():
-    plan = make_plan(PlanRequest(0.003, 0.05, 3000, EVEN, STANDARD))
+    plan = make_plan(PlanRequest(Baseline(0.003), 0.05, Arrivals(3000), EVEN, STANDARD))
     assert plan.duration.too_long
     assert "longer than the 13 weeks" in plan.warnings[0]
 
@@ -125,17 +126,17 @@ def test_a_plan_over_the_longest_run_says_so():
 @pytest.mark.parametrize(
     ("make", "field"),
     [
-        (lambda: sample_size(0, 0.1, EVEN, STANDARD), "baseline"),
-        (lambda: sample_size(0.6, 0.7, EVEN, STANDARD), "lift"),
-        (lambda: sample_size(0.1, 0, EVEN, STANDARD), "lift"),
+        (lambda: sample_size(Baseline(0), 0.1, EVEN, STANDARD), "baseline"),
+        (lambda: sample_size(Baseline(0.6), 0.7, EVEN, STANDARD), "lift"),
+        (lambda: sample_size(Baseline(0.1), 0, EVEN, STANDARD), "lift"),
         (lambda: Arms((1,)), "variants"),
         (lambda: Arms([1] * 11), "variants"),
         (lambda: Arms((1, 0)), "weight"),
         (lambda: Strictness(1.0, 0.8), "confidence"),
         (lambda: Strictness(0.95, 0.04), "power"),
-        (lambda: duration(100, 0), "audience_per_day"),
-        (lambda: duration(100, 10, 1.5), "participation"),
-        (lambda: make_plan(PlanRequest(0.1, -0.1, 10, EVEN, STANDARD)), "worthwhile_lift"),
+        (lambda: duration(100, Arrivals(0)), "audience_per_day"),
+        (lambda: duration(100, Arrivals(10, 1.5)), "participation"),
+        (lambda: make_plan(PlanRequest(Baseline(0.1), -0.1, Arrivals(10), EVEN, STANDARD)), "worthwhile_lift"),
     ],
 )
 def test_plans_out_of_range_are_refused_by_name(make, field):

@@ -1,20 +1,69 @@
 """Estimates and tests from sufficient statistics."""
 
-from neat_verdict.core.estimate.comparison import Comparison, Interval, compare_rates, compare_with_control
-from neat_verdict.core.estimate.many import dunnett_critical_value, dunnett_pvalue, two_sided_critical_value
+from neat_verdict.core.estimate.anytime import anytime_critical_value, anytime_inflation, anytime_pvalue
+from neat_verdict.core.estimate.comparison import (
+    Comparison,
+    Interval,
+    compare_posterior_rates,
+    compare_rates,
+    compare_with_control,
+)
+from neat_verdict.core.estimate.looks import (
+    Boundary,
+    Spending,
+    boundary,
+    conditional_power,
+    crossing_chances,
+    inflation,
+    level_spent,
+    repeated_pvalue,
+)
+from neat_verdict.core.estimate.many import (
+    Sides,
+    critical_value,
+    dunnett_critical_value,
+    dunnett_pvalue,
+    two_sided_critical_value,
+)
+from neat_verdict.core.estimate.posterior import Posterior, Prior, best_chances, compare_posteriors
 from neat_verdict.core.estimate.rates import Rate, wilson_interval
-from neat_verdict.core.estimate.score import difference_interval, ratio_interval, score_statistic, two_sided_pvalue
+from neat_verdict.core.estimate.score import (
+    difference_interval,
+    ratio_interval,
+    ratio_statistic,
+    score_statistic,
+    two_sided_pvalue,
+)
 
 __all__ = [
+    "Boundary",
     "Comparison",
     "Interval",
+    "Posterior",
+    "Prior",
     "Rate",
+    "Sides",
+    "Spending",
+    "anytime_critical_value",
+    "anytime_inflation",
+    "anytime_pvalue",
+    "best_chances",
+    "boundary",
+    "compare_posterior_rates",
+    "compare_posteriors",
     "compare_rates",
     "compare_with_control",
+    "conditional_power",
+    "critical_value",
+    "crossing_chances",
     "difference_interval",
     "dunnett_critical_value",
     "dunnett_pvalue",
+    "inflation",
+    "level_spent",
     "ratio_interval",
+    "ratio_statistic",
+    "repeated_pvalue",
     "score_statistic",
     "two_sided_critical_value",
     "two_sided_pvalue",

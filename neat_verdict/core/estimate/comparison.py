@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.estimate.exact import boschloo_pvalue, smallest_expected_count
 from neat_verdict.core.estimate.many import dunnett_critical_value, dunnett_pvalue
+from neat_verdict.core.estimate.posterior import Posterior, compare_posteriors
 from neat_verdict.core.estimate.rates import Rate
 from neat_verdict.core.estimate.score import difference_interval, ratio_interval, score_statistic, two_sided_pvalue
 
@@ -28,7 +29,8 @@ class Comparison:
 
     ``difference`` is absolute (share points as a share), ``lift`` relative (ratio of rates minus 1); both invert the
     test behind ``statistic``. ``pvalue`` is for this comparison alone, ``adjusted_pvalue`` for all of the experiment's.
-    ``exact_pvalue`` (Boschloo, unadjusted) stands beside it where an expected count is under 5.
+    ``exact_pvalue`` (Boschloo, unadjusted) stands beside it where an expected count is under 5. ``posterior`` is there under a
+    Bayesian rule; ``lift`` then has the bounds of its credible interval.
     """
 
     variant: Rate
@@ -41,18 +43,28 @@ class Comparison:
     adjusted_pvalue: float
     exact_pvalue: float | None
     smallest_expected_count: float
+    posterior: Posterior | None = None
 
 
 def compare_rates(
-    variant: Rate, reference: Rate, critical_value: float, adjusted_pvalue: float | None = None
+    variant: Rate,
+    reference: Rate,
+    critical_value: float,
+    adjusted_pvalue: float | None = None,
+    *,
+    pvalue: float | None = None,
 ) -> Comparison:
-    """Compare two rates at a critical value. Raises InputError when either arm has no units."""
+    """Compare two rates at a critical value; ``pvalue`` takes the place of the two-sided one, under a one-sided rule.
+
+    Raises InputError when either arm has no units.
+    """
     arms = (variant.conversions, variant.units, reference.conversions, reference.units)
     statistic = float(score_statistic(*arms))
     difference = difference_interval(*arms, critical_value)
     ratio = ratio_interval(*arms, critical_value)
     lift = variant.estimate / reference.estimate - 1 if reference.conversions else math.nan
-    pvalue = float(two_sided_pvalue(statistic))
+    if pvalue is None:
+        pvalue = float(two_sided_pvalue(statistic))
     return Comparison(
         variant=variant,
         reference=reference,
@@ -65,6 +77,15 @@ def compare_rates(
         exact_pvalue=boschloo_pvalue(variant, reference),
         smallest_expected_count=smallest_expected_count(variant, reference),
     )
+
+
+def compare_posterior_rates(
+    variant: Rate, control: Rate, confidence: float, critical_value: float, *, sign: int
+) -> Comparison:
+    """Compare two rates by their posteriors; the test and its interval of the difference stand beside them."""
+    tested = compare_rates(variant, control, critical_value)
+    posterior = compare_posteriors(variant, control, confidence, sign=sign)
+    return replace(tested, posterior=posterior, lift=Interval(tested.lift.estimate, posterior.low, posterior.high))
 
 
 def compare_with_control(control: Rate, variants: Sequence[Rate], confidence: float) -> tuple[Comparison, ...]:

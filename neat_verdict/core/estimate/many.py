@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import lru_cache
+from typing import Literal
 
 import numpy as np
 from scipy import optimize, special
 
 from neat_verdict.core.checks import share
 from neat_verdict.core.numeric import FloatArray
+
+Sides = Literal["two", "one"]
 
 _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(40)
 _REACH = 9.0  # the normal density beyond is under 1e-18
@@ -20,8 +23,19 @@ def two_sided_critical_value(confidence: float) -> float:
     return float(-special.ndtri((1 - share("confidence", confidence)) / 2))
 
 
-def dunnett_pvalue(statistic: float, control_units: float, variant_units: Sequence[float]) -> float:
+def critical_value(confidence: float, sides: Sides = "two") -> float:
+    """Normal critical value of one comparison: of an interval with both bounds, or with one. Raises InputError."""
+    if sides == "two":
+        return two_sided_critical_value(confidence)
+    return float(-special.ndtri(1 - share("confidence", confidence)))
+
+
+def dunnett_pvalue(
+    statistic: float, control_units: float, variant_units: Sequence[float], sides: Sides = "two"
+) -> float:
     """Chance that any of the comparisons with control is at least ``abs(statistic)`` from zero when none differs.
+
+    With ``sides`` "one", the chance that any is at least ``statistic`` above zero.
 
     Parameters
     ----------
@@ -39,14 +53,16 @@ def dunnett_pvalue(statistic: float, control_units: float, variant_units: Sequen
     ----------
     Dunnett (1955), J. Am. Stat. Assoc. 50, 1096-1121. The product form of the correlations leaves one integral.
     """
-    c = abs(float(statistic))
+    c = abs(float(statistic)) if sides == "two" else float(statistic)
     if len(variant_units) == 1:
-        return float(2 * special.ndtr(-c))
+        return float(special.ndtr(-c)) * (2 if sides == "two" else 1)
     n = np.asarray(variant_units, dtype=np.float64)
     loading = np.sqrt(n / (n + control_units))[:, None]
     rest = np.sqrt(control_units / (n + control_units))[:, None]
     points, density = _quadrature(c, loading, rest)
-    outside: FloatArray = special.ndtr((-c + loading * points) / rest) + special.ndtr((-c - loading * points) / rest)
+    outside: FloatArray = special.ndtr((-c + loading * points) / rest)
+    if sides == "two":
+        outside = outside + special.ndtr((-c - loading * points) / rest)
     # 1 - prod(1 - tail) by logarithms: tails of 1e-30 keep their digits.
     any_outside = -np.expm1(np.log1p(-np.minimum(outside, 1 - 1e-16)).sum(axis=0))
     return float(min(1.0, any_outside @ density))
@@ -58,7 +74,7 @@ def _quadrature(c: float, loading: FloatArray, rest: FloatArray) -> tuple[FloatA
     Panels of 40 Gauss-Legendre nodes, cut where a tail turns from 0 to 1: with a tiny control the turn is as sharp as a
     step, and an uncut rule would miss it.
     """
-    turns = np.outer([-1, 1], (c / loading).ravel()).ravel()
+    turns = np.outer([-1, 1], (abs(c) / loading).ravel()).ravel()
     widths = np.tile((6 * rest / loading).ravel(), 2)
     cuts = np.concatenate([[-_REACH, 0.0, _REACH], turns - widths, turns, turns + widths])
     edges = np.unique(np.clip(cuts, -_REACH, _REACH))
@@ -68,25 +84,27 @@ def _quadrature(c: float, loading: FloatArray, rest: FloatArray) -> tuple[FloatA
     return points, weights * np.exp(-0.5 * points**2) / np.sqrt(2 * np.pi)
 
 
-def dunnett_critical_value(confidence: float, control_units: float, variant_units: Sequence[float]) -> float:
-    """Critical value for simultaneous two-sided intervals of each variant against control.
+def dunnett_critical_value(
+    confidence: float, control_units: float, variant_units: Sequence[float], sides: Sides = "two"
+) -> float:
+    """Critical value for simultaneous intervals of each variant against control.
 
-    Parameters as for `dunnett_pvalue`; ``confidence`` in (0, 1) holds for all comparisons together.
-    With one variant it is the plain normal value. Raises InputError for a confidence outside (0, 1).
+    Parameters as for `dunnett_pvalue`; ``confidence`` in (0, 1) holds for all comparisons together, with ``sides`` "one" for
+    one bound of each. With one variant it is the plain normal value. Raises InputError for a confidence outside (0, 1).
     """
     share("confidence", confidence)
     if len(variant_units) == 1:
-        return two_sided_critical_value(confidence)
+        return critical_value(confidence, sides)
     largest = max(control_units, *variant_units)
-    return _critical_value(confidence, control_units / largest, tuple(float(n) / largest for n in variant_units))
+    return _critical_value(confidence, control_units / largest, tuple(float(n) / largest for n in variant_units), sides)
 
 
 @lru_cache(maxsize=1024)
-def _critical_value(confidence: float, control: float, variants: tuple[float, ...]) -> float:
+def _critical_value(confidence: float, control: float, variants: tuple[float, ...], sides: Sides) -> float:
     level = 1 - confidence
-    single = two_sided_critical_value(confidence)
-    bonferroni = two_sided_critical_value(1 - level / len(variants))
+    single = critical_value(confidence, sides)
+    bonferroni = critical_value(1 - level / len(variants), sides)
     root = optimize.brentq(
-        lambda c: dunnett_pvalue(c, control, variants) - level, single - 1e-9, bonferroni + 1e-9, xtol=1e-13
+        lambda c: dunnett_pvalue(c, control, variants, sides) - level, single - 1e-9, bonferroni + 1e-9, xtol=1e-13
     )
     return float(root)

@@ -52,6 +52,23 @@ def score_statistic(x1: ArrayLike, n1: ArrayLike, x2: ArrayLike, n2: ArrayLike) 
     return np.asarray(np.divide(gap, spread, out=np.zeros_like(gap), where=spread > 0))
 
 
+def ratio_statistic(x1: ArrayLike, n1: ArrayLike, x2: ArrayLike, n2: ArrayLike, ratio: ArrayLike) -> FloatArray:
+    """Score statistic of "rate 1 is ``ratio`` times rate 2", elementwise; `ratio_interval` inverts it.
+
+    ``ratio`` is above 0; other parameters as for `score_statistic`, which is the case of ratio 1. The constrained rates come
+    from the quadratic of Koopman (1984) and Miettinen & Nurminen (1985). 0 where the variance is 0.
+    """
+    x1, n1, x2, n2 = _counts(x1, n1, x2, n2)
+    theta = np.asarray(ratio, dtype=np.float64)
+    a, c = (n1 + n2) * theta, x1 + x2
+    b = (n1 + x2) * theta + x1 + n2
+    p2 = np.minimum(2 * c / (b + np.sqrt(np.maximum(b**2 - 4 * a * c, 0))), 1.0)
+    p1 = np.minimum(theta * p2, 1.0)
+    spread = np.sqrt(p1 * (1 - p1) / n1 + theta**2 * p2 * (1 - p2) / n2)
+    gap = x1 / n1 - theta * (x2 / n2)
+    return np.asarray(np.divide(gap, spread, out=np.zeros_like(gap), where=spread > 0))
+
+
 def two_sided_pvalue(statistic: ArrayLike) -> FloatArray:
     """Two-sided p of a standard normal statistic, accurate far into the tail."""
     return np.asarray(2 * special.ndtr(-np.abs(np.asarray(statistic, dtype=np.float64))))

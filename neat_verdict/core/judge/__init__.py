@@ -2,19 +2,24 @@
 
 from neat_verdict.core.judge.conditions import Condition, State
 from neat_verdict.core.judge.impact import impact
-from neat_verdict.core.judge.reading import Reading, Series, lift_as_data_came_in, read_experiment
-from neat_verdict.core.judge.rule import DecisionRule, SideReading
-from neat_verdict.core.judge.sentences import Names, Sentences, rule_in_words, write_sentences
+from neat_verdict.core.judge.paragraph import rule_in_words
+from neat_verdict.core.judge.reading import Looks, Reading, Series, lift_as_data_came_in, read_experiment
+from neat_verdict.core.judge.rule import DecisionRule, Guardrail, SideReading, rule_for
+from neat_verdict.core.judge.sentences import Names, Sentences, write_sentences
+from neat_verdict.core.judge.standard import Standard, standard_of
 from neat_verdict.core.judge.verdict import Verdict, VerdictKind, judge
 
 __all__ = [
     "Condition",
     "DecisionRule",
+    "Guardrail",
+    "Looks",
     "Names",
     "Reading",
     "Sentences",
     "Series",
     "SideReading",
+    "Standard",
     "State",
     "Verdict",
     "VerdictKind",
@@ -22,6 +27,8 @@ __all__ = [
     "judge",
     "lift_as_data_came_in",
     "read_experiment",
+    "rule_for",
     "rule_in_words",
+    "standard_of",
     "write_sentences",
 ]

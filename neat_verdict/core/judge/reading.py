@@ -9,17 +9,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.estimate import Comparison, Rate, compare_with_control, wilson_interval
-from neat_verdict.core.estimate.many import two_sided_critical_value
+from neat_verdict.core.estimate import Comparison, Rate, two_sided_critical_value, wilson_interval
 from neat_verdict.core.estimate.score import ratio_interval
 from neat_verdict.core.judge.conditions import (
     Condition,
-    effect_condition,
+    effect_conditions,
     minimum_conditions,
     progress,
     soundness_conditions,
 )
 from neat_verdict.core.judge.rule import DecisionRule, SideReading
+from neat_verdict.core.judge.standard import compare_arms, standard_of
 from neat_verdict.core.judge.verdict import Verdict, best_variant, judge
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.soundness import OverlapCheck, SplitCheck, check_overlap, check_split
@@ -51,6 +51,14 @@ class Series:
     high: FloatArray
 
 
+@dataclass(frozen=True, slots=True)
+class Looks:
+    """The planned looks taken so far: the share of the planned data at each, and whether the latest is the last."""
+
+    information: tuple[float, ...]
+    last: bool
+
+
 def read_experiment(
     arms: Sequence[Rate],
     weights: Sequence[float],
@@ -60,13 +68,14 @@ def read_experiment(
     days: int = 0,
     ended: bool = False,
     others: Sequence[SideReading] = (),
+    looks: Looks | None = None,
 ) -> Reading:
     """Read an experiment by its rule.
 
     Parameters
     ----------
     arms : sequence of Rate
-        Totals, control first, 2 to 10.
+        Totals, control first, 2 to 10; under planned looks those of the moment of the latest look.
     weights : sequence of float
         The planned split, in the same order.
     rule : DecisionRule
@@ -77,6 +86,8 @@ def read_experiment(
     ended : bool
         True when no more data will come.
     others : readings of other metrics, for guardrails and trade-offs
+    looks : Looks, optional
+        The looks taken, under planned looks; none yet when left out.
 
     Raises
     ------
@@ -85,16 +96,21 @@ def read_experiment(
     """
     if len(arms) != len(weights) or not 2 <= len(arms) <= 10:
         raise InputError("variants", len(arms), f"must be 2 to 10 with a weight each ({len(weights)} given)")
-    comparable = all(arm.units for arm in arms)
-    comparisons = compare_with_control(arms[0], arms[1:], rule.confidence) if comparable else ()
-    split = check_split([arm.units for arm in arms], weights)
+    ended = ended or (rule.longest_days is not None and days >= rule.longest_days)
+    last = _reads_no_more(rule, days, looks)
+    units = [arm.units for arm in arms]
+    comparable = all(units) and (rule.method.kind != "looks" or looks is not None)
+    standard = standard_of(rule, units, looks.information if looks else (), last=last) if comparable else None
+    comparisons = compare_arms(arms, rule, standard) if standard else ()
+    split = check_split(units, weights)
     overlap = None if units_by_day is None else check_overlap(units_by_day)
-    conditions = minimum_conditions(arms, days, rule) + soundness_conditions(split, overlap)
-    verdict = judge(comparisons, conditions, rule, ended=ended, others=others)
+    taken = len(looks.information) if looks else 0
+    conditions = minimum_conditions(arms, days, rule, taken) + soundness_conditions(split, overlap)
+    verdict = judge(comparisons, conditions, rule, last=last, ended=ended, others=others)
     best = best_variant(comparisons, rule)
     readable = verdict.kind != "unsound" and all(line.state == "met" for line in conditions)
     letter = "ABCDEFGHIJ"[best or 1]
-    conditions.append(effect_condition(comparisons[best - 1] if best else None, letter, rule, readable))
+    conditions += effect_conditions(comparisons[best - 1] if best else None, letter, rule, others, readable=readable)
     bounds = wilson_interval(
         [arm.conversions for arm in arms], [arm.units for arm in arms], two_sided_critical_value(rule.confidence)
     )
@@ -109,6 +125,15 @@ def read_experiment(
         progress=progress(arms, rule),
         days=days,
     )
+
+
+def _reads_no_more(rule: DecisionRule, days: int, looks: Looks | None) -> bool:
+    """A single reading is its own last; planned looks say so; the others read up to the planned end."""
+    if rule.method.kind == "fixed":
+        return True
+    if rule.method.kind == "looks":
+        return looks is not None and looks.last
+    return rule.planned_days == 0 or days >= (rule.longest_days or rule.planned_days)
 
 
 def lift_as_data_came_in(

@@ -2,18 +2,36 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, field
 from typing import Literal
 
 from neat_verdict.core.checks import InputError, positive, share
+from neat_verdict.core.plan import Method, Plan, PlanRequest
 
 Direction = Literal["up", "down"]
 LEAST_CONVERSIONS = 50  # per variant; the house's default, common practice is anything from 25 to a few hundred
 
 
 @dataclass(frozen=True, slots=True)
+class Guardrail:
+    """A metric that a winner must be shown not to harm by ``margin`` (relative, above 0) or more: non-inferiority.
+
+    ``good_direction`` is that of the metric. Raises InputError for a margin that is not above 0.
+    """
+
+    metric: str
+    margin: float
+    good_direction: Direction = "up"
+
+    def __post_init__(self) -> None:
+        positive("margin", self.margin)
+
+
+@dataclass(frozen=True, slots=True)
 class DecisionRule:
-    """The fixed-horizon rule: read once, when the planned days and the planned sample are in.
+    """How the verdict will be reached.
 
     Parameters
     ----------
@@ -27,9 +45,17 @@ class DecisionRule:
     minimum_days : int
         Whole days observed before a reading counts, 0 for counts without dates.
     planned_units : tuple of int or None
-        Units each arm needs, control first; None for counts without a plan.
+        Units each arm is planned to have, control first; None for counts without a plan. A single reading waits for them,
+        later readings measure their information by them.
     least_conversions : int
         Conversions each arm needs.
+    method : Method
+        When the data are read, and by what standard.
+    planned_days : int
+        Day of the planned end, where the last look falls; 0 for counts without dates.
+    longest_days : int or None
+        Day on which the run ends whatever was seen; None for no such day.
+    guardrails : tuple of Guardrail
 
     Raises
     ------
@@ -43,20 +69,67 @@ class DecisionRule:
     minimum_days: int = 0
     planned_units: tuple[int, ...] | None = None
     least_conversions: int = LEAST_CONVERSIONS
+    method: Method = field(default_factory=Method)
+    planned_days: int = 0
+    longest_days: int | None = None
+    guardrails: tuple[Guardrail, ...] = ()
 
     def __post_init__(self) -> None:
         share("confidence", self.confidence)
         positive("worthwhile_lift", self.worthwhile_lift)
         if self.good_direction not in ("up", "down"):
             raise InputError("good_direction", self.good_direction, "must be up or down")
-        for field in ("minimum_days", "least_conversions"):
-            if getattr(self, field) < 0:
-                raise InputError(field, getattr(self, field), "must be 0 or more")
+        for name in ("minimum_days", "least_conversions", "planned_days"):
+            if getattr(self, name) < 0:
+                raise InputError(name, getattr(self, name), "must be 0 or more")
+        if self.longest_days is not None and self.longest_days < max(self.planned_days, 1):
+            raise InputError(
+                "longest_days", self.longest_days, f"must not be under the {self.planned_days} days planned"
+            )
 
     @property
     def sign(self) -> int:
         """+1 where more is better, -1 where less is."""
         return 1 if self.good_direction == "up" else -1
+
+    @property
+    def look_days(self) -> tuple[int, ...]:
+        """Days of the run after which the rule reads."""
+        return self.method.days_of_looks(self.planned_days, self.minimum_days)
+
+    def information(self, units: Sequence[float]) -> float:
+        """Share of the planned data that is in: that of the arm furthest behind; 1 without a plan."""
+        if self.planned_units is None:
+            return 1.0
+        return min(seen / planned for seen, planned in zip(units, self.planned_units, strict=True))
+
+
+def rule_for(
+    request: PlanRequest,
+    plan: Plan,
+    *,
+    least_conversions: int = LEAST_CONVERSIONS,
+    guardrails: tuple[Guardrail, ...] = (),
+    longest_days: int | None = None,
+) -> DecisionRule:
+    """The decision rule of a plan. A single reading waits for the sample and the planned days; other methods read from the
+    least weeks on, and measure information by what is expected at the planned end."""
+    days = 7 * plan.duration.weeks
+    fixed = request.method.kind == "fixed"
+    expected = request.arrivals.until(days)
+    planned = plan.size.per_arm if fixed else tuple(math.floor(expected * part) for part in request.arms.shares)
+    return DecisionRule(
+        confidence=request.strictness.confidence,
+        worthwhile_lift=request.worthwhile_lift,
+        good_direction="up" if request.sign > 0 else "down",
+        minimum_days=days if fixed else 7 * request.least_weeks,
+        planned_units=planned,
+        least_conversions=least_conversions,
+        method=request.method,
+        planned_days=days,
+        longest_days=longest_days,
+        guardrails=guardrails,
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,7 +137,7 @@ class SideReading:
     """What another metric says of one variant: its lift interval turned so that positive is good.
 
     A secondary is lost when ``high`` is below 0. A guardrail is harmed when ``high`` is below ``-margin``: the harm is
-    beyond doubt larger than allowed.
+    beyond doubt larger than allowed; it is kept when ``low`` is above ``-margin``; in between nothing is shown yet.
     """
 
     metric: str
@@ -78,3 +151,13 @@ class SideReading:
     def lost(self) -> bool:
         """True when the variant does harm here that the rule does not allow."""
         return self.high < (-self.margin if self.role == "guardrail" else 0.0)
+
+    @property
+    def letter(self) -> str:
+        """Of the variant."""
+        return "ABCDEFGHIJ"[self.variant]
+
+    @property
+    def kept(self) -> bool:
+        """True unless this is a guardrail that has not been shown to be within its margin."""
+        return self.role == "secondary" or self.low > -self.margin

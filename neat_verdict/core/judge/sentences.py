@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 from neat_verdict.core.estimate import Comparison
 from neat_verdict.core.judge.reading import Reading
 from neat_verdict.core.judge.rule import DecisionRule
-from neat_verdict.core.judge.wording import between, count, plain, share, signed
+from neat_verdict.core.judge.wording import between, plain, share, signed
 
 LETTERS = "ABCDEFGHIJ"
 
@@ -60,9 +59,25 @@ def _chosen(reading: Reading) -> tuple[int, Comparison]:
     return position, reading.comparisons[position - 1]
 
 
+_TOGETHER = {
+    ("fixed", False): "",
+    ("fixed", True): " for all variants together",
+    ("looks", True): " for all looks together",
+    ("looks", False): " for all looks together",
+    ("anytime", True): ", however often it is read,",
+    ("anytime", False): ", however often it is read,",
+}
+
+
 def _interval(comparison: Comparison, rule: DecisionRule) -> str:
     lift = comparison.lift
-    together = " for all variants together" if comparison.adjusted_pvalue != comparison.pvalue else ""
+    if comparison.posterior is not None:
+        odds, loss = share(comparison.posterior.superiority), share(comparison.posterior.expected_loss, 2)
+        return (
+            f"With a probability of {share(rule.confidence, 0)} the lift is {between(lift.low, lift.high)}; it is better with a "
+            f"probability of {odds}, and choosing it loses {loss} on average."
+        )
+    together = _TOGETHER[rule.method.kind, comparison.adjusted_pvalue != comparison.pvalue]
     return f"At {share(rule.confidence, 0)} confidence{together} the lift is {between(lift.low, lift.high)}."
 
 
@@ -115,6 +130,13 @@ def _trade_off(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
     position, best = _chosen(reading)
     lost = " and ".join(reading.verdict.lost)
     figure = signed(best.lift.estimate)
+    if not lost:
+        open_ones = " and ".join(reading.verdict.unproven)
+        headline = (
+            f"{names.variants[position]} wins on {names.metric}, {figure}, but {open_ones} has not been shown to keep within "
+            "its margin: a person must choose."
+        )
+        return headline, figure, f"{LETTERS[position]} wins {names.metric}, {open_ones} open", _interval(best, rule)
     headline = f"{names.variants[position]} wins on {names.metric}, {figure}, but harms {lost}: a person must choose."
     return headline, figure, f"{LETTERS[position]} wins {names.metric}, harms {lost}", _interval(best, rule)
 
@@ -126,6 +148,8 @@ def _keep_collecting(reading: Reading, rule: DecisionRule, names: Names) -> _Par
         empty = " and ".join(LETTERS[position] for position, arm in enumerate(reading.arms) if not arm.units)
         return f"No data yet for {empty}.", "", f"No data yet for {empty}", "A lift needs units in every variant."
     missing = [line for line in reading.conditions if line.subject == "minimum" and line.state != "met"]
+    if not missing:
+        return _not_yet(reading, rule, names)
     told = "; ".join(f"{line.label[0].lower()}{line.label[1:]} (now {line.seen})" for line in missing)
     part = reading.progress
     if part is not None and part < 1:
@@ -136,6 +160,20 @@ def _keep_collecting(reading: Reading, rule: DecisionRule, names: Names) -> _Par
     else:
         short, headline = "Too few conversions to say", "Too few conversions to say."
     return headline, "", short, f"The rule reads when all of this holds: {told}."
+
+
+def _not_yet(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
+    """Read, and nothing may be concluded so far; the rule reads again."""
+    position = reading.verdict.variant or 1
+    best = reading.comparisons[position - 1]
+    again = "at the next look" if rule.method.kind == "looks" else "as more data come in"
+    if reading.verdict.unproven:
+        open_ones = " and ".join(reading.verdict.unproven)
+        headline = f"{names.variants[position]} is ahead, but {open_ones} has not been shown to keep within its margin."
+        return headline, "", f"Ahead; {open_ones} still open", f"{_interval(best, rule)} The rule reads again {again}."
+    spread = between(best.lift.low, best.lift.high)
+    detail = f"{_interval(best, rule)} The rule reads again {again}."
+    return "Read, and nothing may be concluded yet.", "", f"Not settled yet: {spread}", detail
 
 
 def _unresolved(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
@@ -201,24 +239,3 @@ def _cautions(reading: Reading, rule: DecisionRule) -> tuple[str, ...]:
     if reading.verdict.kind == "keep_collecting" and reading.comparisons:
         lines.append("Reading the lift before the end and stopping at a good number finds winners that are none.")
     return tuple(lines)
-
-
-def rule_in_words(rule: DecisionRule, weights: Sequence[float]) -> str:
-    """The decision rule as a paragraph."""
-    parts = []
-    if rule.minimum_days:
-        parts.append(f"We read once, after at least {rule.minimum_days} days")
-    if rule.planned_units is not None:
-        per_arm = count(min(rule.planned_units))
-        parts.append(f"{'and with' if parts else 'We read with'} at least {per_arm} units in each variant")
-    if not parts:
-        parts.append("We read the counts as they stand")
-    way = "above" if rule.sign > 0 else "below"
-    several = len(weights) > 2
-    return (
-        f"{' '.join(parts)}. A variant wins when its whole {share(rule.confidence, 0)} interval lies {way} zero"
-        f"{', allowing for all variants together,' if several else ''} and each variant has at least "
-        f"{count(rule.least_conversions)} conversions. An interval inside ±{plain(rule.worthwhile_lift)} is no worthwhile "
-        "difference. A split that chance explains less than once in 1,000 times, or variants not observed at the same time, "
-        "make it unsound, whatever the lift."
-    )

@@ -21,7 +21,7 @@ class Verdict:
     """``variant`` is the position of the variant spoken of (control is 0), None where there is none to name.
 
     ``runner_up`` is the second winner, ``separable`` whether the two are told apart; ``lost`` are the metrics that make
-    a trade-off.
+    a trade-off, ``unproven`` the guardrails a variant that would win has not been shown to keep.
     """
 
     kind: VerdictKind
@@ -29,16 +29,19 @@ class Verdict:
     runner_up: int | None = None
     separable: bool | None = None
     lost: tuple[str, ...] = ()
+    unproven: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class _Arm:
-    """A comparison turned so that positive is good."""
+    """A comparison turned so that positive is good; ``clear`` and ``beaten`` as the method of the rule has it."""
 
     position: int
     estimate: float
     low: float
     high: float
+    clear: bool
+    beaten: bool
 
 
 def judge(
@@ -46,13 +49,15 @@ def judge(
     conditions: Sequence[Condition],
     rule: DecisionRule,
     *,
+    last: bool = True,
     ended: bool = False,
     others: Sequence[SideReading] = (),
 ) -> Verdict:
     """Give the verdict.
 
-    ``comparisons`` hold variants 1, 2, … against control; ``conditions`` are those of minimum and soundness; ``ended``
-    says that no more data will come; ``others`` are the readings of secondary metrics and guardrails.
+    ``comparisons`` hold variants 1, 2, … against control; ``conditions`` are those of minimum and soundness; ``last`` says
+    that the rule reads no more after this, ``ended`` that no more data will come; ``others`` are the readings of secondary
+    metrics and guardrails. A guardrail of the rule without a reading has not been shown to be kept.
     """
     if any(line.state == "not_met" for line in conditions if line.subject == "soundness"):
         return Verdict("unsound")
@@ -60,14 +65,25 @@ def judge(
     best = best_variant(comparisons, rule)
     if not comparisons or any(line.state != "met" for line in conditions if line.subject == "minimum"):
         return Verdict("unresolved" if ended else "keep_collecting", best)
+    last = last or ended
     winners = sorted((arm for arm in arms if _wins(arm, rule)), key=lambda arm: -arm.estimate)
     if winners:
-        return _with_winners(winners, comparisons, others)
-    if all(_inside(arm, rule) for arm in arms) and not all(arm.high < 0 for arm in arms):
+        return _with_winners(winners, comparisons, (*others, *_unread(rule, len(arms), others)), last=last)
+    if all(_inside(arm, rule) for arm in arms) and not all(arm.beaten for arm in arms):
         return Verdict("no_worthwhile_difference", best)
-    if all(arm.high < rule.worthwhile_lift for arm in arms):
+    if all(arm.beaten or arm.high < rule.worthwhile_lift for arm in arms):
         return Verdict("keep_control", 0)
-    return Verdict("unresolved", best)
+    return Verdict("unresolved" if last else "keep_collecting", best)
+
+
+def _unread(rule: DecisionRule, arms: int, others: Sequence[SideReading]) -> list[SideReading]:
+    read = {(reading.metric, reading.variant) for reading in others}
+    return [
+        SideReading(rail.metric, "guardrail", variant, -math.inf, math.inf, rail.margin)
+        for rail in rule.guardrails
+        for variant in range(1, arms + 1)
+        if (rail.metric, variant) not in read
+    ]
 
 
 def best_variant(comparisons: Sequence[Comparison], rule: DecisionRule) -> int | None:
@@ -79,12 +95,19 @@ def best_variant(comparisons: Sequence[Comparison], rule: DecisionRule) -> int |
 
 
 def _turned(position: int, comparison: Comparison, rule: DecisionRule) -> _Arm:
-    lift = comparison.lift
+    lift, posterior = comparison.lift, comparison.posterior
     # With no conversion in control the lift has no estimate; the difference still ranks the variants.
     estimate = comparison.difference.estimate if math.isnan(lift.estimate) else lift.estimate
-    if rule.sign > 0:
-        return _Arm(position, estimate, lift.low, lift.high)
-    return _Arm(position, -estimate, -lift.high, -lift.low)
+    low, high = (lift.low, lift.high) if rule.sign > 0 else (-lift.high, -lift.low)
+    clear, beaten = low > 0, high < 0
+    if posterior is not None:
+        method = rule.method
+        clear = posterior.superiority >= method.superiority and posterior.expected_loss <= method.expected_loss
+        beaten = (
+            1 - posterior.superiority >= method.superiority
+            and posterior.expected_loss_of_control <= method.expected_loss
+        )
+    return _Arm(position, estimate * rule.sign, low, high, clear, beaten)
 
 
 def _inside(arm: _Arm, rule: DecisionRule) -> bool:
@@ -93,17 +116,23 @@ def _inside(arm: _Arm, rule: DecisionRule) -> bool:
 
 def _wins(arm: _Arm, rule: DecisionRule) -> bool:
     """Clear of zero, and not known to be too small to matter."""
-    return arm.low > 0 and not _inside(arm, rule)
+    return arm.clear and not _inside(arm, rule)
 
 
-def _with_winners(winners: list[_Arm], comparisons: Sequence[Comparison], others: Sequence[SideReading]) -> Verdict:
-    lost_by = {
-        arm.position: tuple(reading.metric for reading in others if reading.variant == arm.position and reading.lost)
-        for arm in winners
-    }
-    clean = [arm for arm in winners if not lost_by[arm.position]]
+def _with_winners(
+    winners: list[_Arm], comparisons: Sequence[Comparison], others: Sequence[SideReading], *, last: bool
+) -> Verdict:
+    def told(arm: _Arm, *, lost: bool) -> tuple[str, ...]:
+        mine = [reading for reading in others if reading.variant == arm.position]
+        return tuple(reading.metric for reading in mine if (reading.lost if lost else not reading.kept))
+
+    unharmed = [arm for arm in winners if not told(arm, lost=True)]
+    if not unharmed:
+        return Verdict("trade_off", winners[0].position, lost=told(winners[0], lost=True))
+    clean = [arm for arm in unharmed if not told(arm, lost=False)]
     if not clean:
-        return Verdict("trade_off", winners[0].position, lost=lost_by[winners[0].position])
+        kind: VerdictKind = "trade_off" if last else "keep_collecting"
+        return Verdict(kind, unharmed[0].position, unproven=told(unharmed[0], lost=False))
     if len(clean) == 1:
         return Verdict("winner", clean[0].position)
     first, second = (comparisons[arm.position - 1] for arm in clean[:2])

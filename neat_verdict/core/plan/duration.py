@@ -3,52 +3,111 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from neat_verdict.core.checks import InputError, positive
-from neat_verdict.core.plan.levels import Strictness
-from neat_verdict.core.plan.sample import Arms, detectable_lift
 
 LONGEST_RUN_WEEKS = 13
 LEAST_WEEKS = 2
 
 
 @dataclass(frozen=True, slots=True)
+class RampStep:
+    """``days`` at the start during which only the share ``participation`` takes part, in (0, 1]."""
+
+    days: int
+    participation: float
+
+    def __post_init__(self) -> None:
+        if self.days < 1:
+            raise InputError("ramp", self.days, "must be steps of 1 day or more")
+        _participation(self.participation)
+
+
+@dataclass(frozen=True, slots=True)
+class Arrivals:
+    """Units that take part: ``audience_per_day`` qualify each day, the share ``participation`` takes part after the ramp.
+
+    Raises InputError for an audience that is not above 0, or a participation outside (0, 1].
+    """
+
+    audience_per_day: float
+    participation: float = 1.0
+    ramp: tuple[RampStep, ...] = ()
+
+    def __post_init__(self) -> None:
+        positive("audience_per_day", self.audience_per_day)
+        _participation(self.participation)
+
+    @property
+    def per_day(self) -> float:
+        """After the ramp."""
+        return self.audience_per_day * self.participation
+
+    def until(self, days: float) -> float:
+        """Units in after ``days``."""
+        left, units = days, 0.0
+        for step in self.ramp:
+            spent = min(step.days, left)
+            units += spent * self.audience_per_day * step.participation
+            left -= spent
+        return units + left * self.per_day
+
+    def days_for(self, units: float) -> int:
+        """Whole days until ``units`` are in."""
+        left, days = units, 0
+        for step in self.ramp:
+            a_day = self.audience_per_day * step.participation
+            if left <= step.days * a_day + 1e-9:
+                return days + max(1, math.ceil(left / a_day - 1e-9))
+            left -= step.days * a_day
+            days += step.days
+        return days + max(1, math.ceil(left / self.per_day - 1e-9))
+
+
+def _participation(value: float) -> None:
+    if not 0 < value <= 1:
+        raise InputError("participation", value, "must be above 0 and at most 1")
+
+
+@dataclass(frozen=True, slots=True)
 class Duration:
-    """Length of a run. ``days_needed`` is what the sample asks for; ``weeks`` is that in whole weeks, at least the minimum."""
+    """Length of a run. ``days_needed`` is what the sample asks for; ``weeks`` is that in whole weeks, at least the minimum.
+
+    ``rounds`` of at most the longest run allowed hold it all; 1 where one run does.
+    """
 
     units_per_day: float
     days_needed: int
     weeks: int
     too_long: bool
+    rounds: int
 
 
 def duration(
     total_units: int,
-    audience_per_day: float,
-    participation: float = 1.0,
+    arrivals: Arrivals,
     *,
     least_weeks: int = LEAST_WEEKS,
     longest_run_weeks: int = LONGEST_RUN_WEEKS,
 ) -> Duration:
-    """Whole weeks until ``total_units`` have arrived.
+    """Whole weeks until ``total_units`` (above 0) have arrived.
 
-    ``audience_per_day`` units qualify each day (above 0) and the share ``participation`` in (0, 1] takes part.
     ``too_long`` says that the longest run allowed would end first. At least two whole weeks: common practice, no source.
-
     Raises InputError for values outside those ranges.
     """
-    positive("audience_per_day", audience_per_day)
-    if not 0 < participation <= 1:
-        raise InputError("participation", participation, "must be above 0 and at most 1")
-    per_day = audience_per_day * participation
-    days = max(1, math.ceil(positive("total_units", total_units) / per_day - 1e-9))
+    days = arrivals.days_for(positive("total_units", total_units))
     weeks = max(least_weeks, math.ceil(days / 7))
-    return Duration(units_per_day=per_day, days_needed=days, weeks=weeks, too_long=weeks > longest_run_weeks)
+    return Duration(
+        units_per_day=arrivals.per_day,
+        days_needed=days,
+        weeks=weeks,
+        too_long=weeks > longest_run_weeks,
+        rounds=math.ceil(weeks / longest_run_weeks),
+    )
 
 
-def detectable_lift_by_week(
-    weeks: int, units_per_day: float, baseline: float, arms: Arms, strictness: Strictness
-) -> tuple[float | None, ...]:
-    """What each extra week buys: the minimum detectable effect after 1, 2, … ``weeks`` whole weeks."""
-    return tuple(detectable_lift(7 * week * units_per_day, baseline, arms, strictness) for week in range(1, weeks + 1))
+def units_by_week(arrivals: Arrivals, weeks: int) -> Sequence[float]:
+    """Units in after 1, 2, … ``weeks`` whole weeks."""
+    return [arrivals.until(7 * week) for week in range(1, weeks + 1)]

@@ -1,36 +1,81 @@
-"""A whole plan from one request: size, weeks, what each extra week buys, and what would change it."""
+"""A whole plan from one request: size, weeks, looks, what each extra week buys, and what would change it."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+import math
+from dataclasses import dataclass, field, replace
 
-from neat_verdict.core.checks import InputError
-from neat_verdict.core.plan.duration import (
-    LEAST_WEEKS,
-    LONGEST_RUN_WEEKS,
-    Duration,
-    detectable_lift_by_week,
-    duration,
-)
+from neat_verdict.core.checks import InputError, positive
+from neat_verdict.core.estimate import anytime_critical_value, boundary
+from neat_verdict.core.plan.baseline import Baseline
+from neat_verdict.core.plan.duration import LEAST_WEEKS, LONGEST_RUN_WEEKS, Arrivals, Duration, duration, units_by_week
 from neat_verdict.core.plan.levels import STRICTNESS, Strictness
-from neat_verdict.core.plan.sample import MOST_VARIANTS, Arms, SampleSize, sample_size
+from neat_verdict.core.plan.method import Method
+from neat_verdict.core.plan.sample import (
+    MOST_VARIANTS,
+    Arms,
+    SampleSize,
+    detectable_lift,
+    noninferiority_size,
+    sample_size,
+)
 
 _CURVE_WEEKS = 10
+_MOST_ROUNDS_TOLD = 6
+_TYPICAL_CORRELATION = 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class GuardrailNeed:
+    """A metric that a variant must be shown not to harm by ``margin`` (relative, above 0) or more."""
+
+    name: str
+    baseline: Baseline
+    margin: float
 
 
 @dataclass(frozen=True, slots=True)
 class PlanRequest:
-    """What the analyst expects and wants. ``worthwhile_lift`` is its size, above 0; ``sign`` -1 where less is better."""
+    """What the analyst expects and wants.
 
-    baseline: float
+    ``worthwhile_lift`` is its size, above 0; ``sign`` -1 where less is better. ``correlation`` in [0, 1) is that of the metric
+    with a covariate from before the start that will be adjusted for: it takes that share of the spread squared away.
+    """
+
+    baseline: Baseline
     worthwhile_lift: float
-    audience_per_day: float
+    arrivals: Arrivals
     arms: Arms
     strictness: Strictness
-    participation: float = 1.0
+    method: Method = field(default_factory=Method)
     sign: int = 1
     least_weeks: int = LEAST_WEEKS
     longest_run_weeks: int = LONGEST_RUN_WEEKS
+    guardrails: tuple[GuardrailNeed, ...] = ()
+    correlation: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Need:
+    """Units one metric asks for; ``name`` is empty for the metric that decides."""
+
+    name: str
+    size: SampleSize
+    weeks: int
+
+
+@dataclass(frozen=True, slots=True)
+class PlannedLook:
+    """A look of the plan: its day, the share of the data expected then, and the critical value with its two-sided p.
+
+    ``lift`` is the smallest observed lift that would clear zero then (in the good direction).
+    """
+
+    day: int
+    information: float
+    critical_value: float
+    nominal: float
+    lift: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,11 +88,19 @@ class WhatIf:
 
 @dataclass(frozen=True, slots=True)
 class Plan:
-    """``curve`` is the minimum detectable effect after 1, 2, … weeks; ``weeks_by_strictness`` compares the named levels."""
+    """``curve`` is the minimum detectable effect after 1, 2, … weeks; ``weeks_by_strictness`` compares the named levels.
+
+    ``inflation`` is how many times the data of a single reading the method needs; ``needs`` has the deciding metric first, then
+    the guardrails, and ``decided_by`` names the one that asks the most ("" for the deciding metric).
+    """
 
     size: SampleSize
     duration: Duration
-    changed_rate: float
+    changed_level: float
+    inflation: float
+    needs: tuple[Need, ...]
+    decided_by: str
+    looks: tuple[PlannedLook, ...]
     curve: tuple[float | None, ...]
     weeks_by_strictness: dict[str, int]
     what_if: tuple[WhatIf, ...]
@@ -57,43 +110,131 @@ class Plan:
 
 def make_plan(request: PlanRequest, units: str = "visitors") -> Plan:
     """Work the request out. Raises InputError naming the value that is out of its range."""
-    if request.worthwhile_lift <= 0:
-        raise InputError("worthwhile_lift", request.worthwhile_lift, "must be above 0")
-    size, run = _size_and_duration(request)
+    positive("worthwhile_lift", request.worthwhile_lift)
+    if not 0 <= request.correlation < 1:
+        raise InputError("correlation", request.correlation, "must be at least 0 and under 1")
+    needs, factor = _needs(request)
+    largest = max(needs, key=lambda need: need.size.total)
+    run = _duration(request, largest.size.total)
     weeks_shown = min(max(run.weeks + 3, _CURVE_WEEKS), 26)
-    curve = detectable_lift_by_week(weeks_shown, run.units_per_day, request.baseline, request.arms, request.strictness)
-    by_strictness = {
-        name: _size_and_duration(replace(request, strictness=level))[1].weeks for name, level in STRICTNESS.items()
-    }
+    curve = _curve(request, weeks_shown, factor)
     weeks = "1 whole week" if run.weeks == 1 else f"{run.weeks:,} whole weeks"
-    even = len(set(size.per_arm)) == 1
-    each = f"{size.per_arm[0]:,} {units} in each variant" if even else f"{size.total:,} {units} in all"
+    even = len(set(largest.size.per_arm)) == 1
+    each = f"{largest.size.per_arm[0]:,} {units} in each variant" if even else f"{largest.size.total:,} {units} in all"
     return Plan(
-        size=size,
+        size=largest.size,
         duration=run,
-        changed_rate=request.baseline * (1 + request.sign * request.worthwhile_lift),
+        changed_level=request.baseline.changed(request.sign * request.worthwhile_lift).value,
+        inflation=factor,
+        needs=needs,
+        decided_by=largest.name,
+        looks=_looks(request, run),
         curve=curve,
-        weeks_by_strictness=by_strictness,
+        weeks_by_strictness={name: _weeks(replace(request, strictness=level)) for name, level in STRICTNESS.items()},
         what_if=_what_if(request),
-        warnings=_warnings(request, run, curve),
+        warnings=_warnings(request, run, curve, largest),
         sentence=f"{weeks}, {each}, to see a lift of {request.worthwhile_lift * 100:g}% or more.",
     )
 
 
-def _size_and_duration(request: PlanRequest) -> tuple[SampleSize, Duration]:
-    size = sample_size(request.baseline, request.sign * request.worthwhile_lift, request.arms, request.strictness)
-    run = duration(
-        size.total,
-        request.audience_per_day,
-        request.participation,
-        least_weeks=request.least_weeks,
-        longest_run_weeks=request.longest_run_weeks,
+def _duration(request: PlanRequest, total: int) -> Duration:
+    return duration(
+        total, request.arrivals, least_weeks=request.least_weeks, longest_run_weeks=request.longest_run_weeks
     )
-    return size, run
+
+
+def _needs(request: PlanRequest) -> tuple[tuple[Need, ...], float]:
+    """What each metric asks for, and the factor by which the method of reading raises the deciding one's need."""
+    c = _single_critical_value(request)
+    single = _adjusted(
+        sample_size(
+            request.baseline,
+            request.sign * request.worthwhile_lift,
+            request.arms,
+            request.strictness,
+            critical_value=c,
+        ),
+        1 - request.correlation**2,
+    )
+    factor = _inflation(request, single)
+    lines = [("", _adjusted(single, factor))]
+    for rail in request.guardrails:
+        # Guardrails are judged once, when a variant is to win: no inflation.
+        size = noninferiority_size(rail.baseline, rail.margin, request.arms, request.strictness)
+        lines.append((rail.name, size))
+    needs = tuple(Need(name, size, _duration(request, size.total).weeks) for name, size in lines)
+    return needs, factor
+
+
+def _single_critical_value(request: PlanRequest) -> float:
+    method, arms = request.method, request.arms
+    if method.kind == "fixed":
+        return arms.critical_value(request.strictness.confidence, method.sides)
+    return method.single_critical_value(request.strictness.confidence, arms.comparisons)
+
+
+def _adjusted(size: SampleSize, factor: float) -> SampleSize:
+    if factor == 1:
+        return size
+    per_arm = tuple(math.ceil(units * factor - 1e-9) for units in size.per_arm)
+    return SampleSize(sum(per_arm), per_arm, size.critical_value)
+
+
+def _inflation(request: PlanRequest, single: SampleSize) -> float:
+    """The looks lie on days of a run whose length depends on the factor itself: settled in a few rounds, from below."""
+    confidence, power = request.strictness.confidence, request.strictness.power
+    factor = 1.0
+    for _ in range(6):
+        days = 7 * _duration(request, math.ceil(single.total * factor)).weeks
+        found = request.method.inflation(confidence, power, request.arms.comparisons, days, 7 * request.least_weeks)
+        if found <= factor:
+            break
+        factor = found
+    return factor
+
+
+def _weeks(request: PlanRequest) -> int:
+    needs, _ = _needs(request)
+    return max(need.weeks for need in needs)
+
+
+def _looks(request: PlanRequest, run: Duration) -> tuple[PlannedLook, ...]:
+    """The looks as they will fall if the traffic is as expected; for readings at any time, one a week."""
+    method = request.method
+    if method.kind not in ("looks", "anytime"):
+        return ()
+    planned_days = 7 * run.weeks
+    least = 7 * request.least_weeks
+    days = method.days_of_looks(planned_days, least)
+    if method.kind == "anytime":
+        days = tuple(day for day in days if day % 7 == 0)
+    one = method.confidence_of_one(request.strictness.confidence, request.arms.comparisons)
+    information = [request.arrivals.until(day) / request.arrivals.until(planned_days) for day in days]
+    if method.kind == "looks":
+        values = boundary(information, one, method.spending).critical_values
+    else:
+        values = tuple(anytime_critical_value(information, one).tolist())
+    nominal = [math.erfc(c / math.sqrt(2)) for c in values]
+    shares = request.arms.shares
+    spread = math.sqrt(request.baseline.variance * (1 - request.correlation**2) * (1 + 1 / request.arms.ratio))
+    rows = []
+    for day, part, c, p in zip(days, information, values, nominal, strict=True):
+        lift = c * spread / math.sqrt(request.arrivals.until(day) * shares[0]) / request.baseline.value
+        rows.append(PlannedLook(day, part, c, p, lift))
+    return tuple(rows)
+
+
+def _curve(request: PlanRequest, weeks: int, factor: float) -> tuple[float | None, ...]:
+    c = _single_critical_value(request)
+    gain = factor * (1 - request.correlation**2)
+    return tuple(
+        detectable_lift(units / gain, request.baseline, request.arms, request.strictness, critical_value=c)
+        for units in units_by_week(request.arrivals, weeks)
+    )
 
 
 def _what_if(request: PlanRequest) -> tuple[WhatIf, ...]:
-    arms = request.arms
+    arms, arrivals, method = request.arms, request.arrivals, request.method
     lines: list[tuple[str, PlanRequest]] = []
     if len(arms.weights) < MOST_VARIANTS:
         lines.append(("One variant more", replace(request, arms=Arms((*arms.weights, arms.weights[-1])))))
@@ -101,23 +242,52 @@ def _what_if(request: PlanRequest) -> tuple[WhatIf, ...]:
         uneven = arms.weights[0] != arms.weights[1]
         other = Arms((1, 1)) if uneven else Arms((70, 30))
         lines.append(("An even split" if uneven else "A 70/30 split", replace(request, arms=other)))
-    lines.append(("Half the traffic", replace(request, audience_per_day=request.audience_per_day / 2)))
+    half = replace(arrivals, audience_per_day=arrivals.audience_per_day / 2)
+    lines.append(("Half the traffic", replace(request, arrivals=half)))
     lines.append(("Half the lift", replace(request, worthwhile_lift=request.worthwhile_lift / 2)))
-    return tuple(WhatIf(label, _size_and_duration(changed)[1].weeks) for label, changed in lines)
+    if request.correlation == 0:
+        label = f"Adjusted for a covariate with correlation {_TYPICAL_CORRELATION:g}"
+        lines.append((label, replace(request, correlation=_TYPICAL_CORRELATION)))
+    if method.kind == "fixed":
+        lines.append(("Four planned looks", replace(request, method=replace(method, kind="looks", look_days=()))))
+        lines.append(("Reading at any time", replace(request, method=replace(method, kind="anytime"))))
+    else:
+        lines.append(("A single reading", replace(request, method=replace(method, kind="fixed"))))
+    return tuple(WhatIf(label, _weeks_or_none(changed)) for label, changed in lines)
 
 
-def _warnings(request: PlanRequest, run: Duration, curve: tuple[float | None, ...]) -> tuple[str, ...]:
+def _weeks_or_none(request: PlanRequest) -> int | None:
+    try:
+        return _weeks(request)
+    except InputError:
+        return None
+
+
+def _warnings(request: PlanRequest, run: Duration, curve: tuple[float | None, ...], largest: Need) -> tuple[str, ...]:
     lines = []
     if run.weeks < LEAST_WEEKS:
         lines.append("Under two whole weeks a week's rhythm is seen only once: one odd week would decide.")
+    if largest.name:
+        lines.append(
+            f"The guardrail {largest.name} asks the most: showing that it keeps within its margin takes {largest.weeks} weeks."
+        )
     if run.too_long:
         limit = request.longest_run_weeks
         reach = curve[limit - 1] if limit <= len(curve) else None
         seen = f" In {limit} weeks a lift of {reach:.1%} would be seen." if reach else ""
+        rounds = (
+            f"plan {run.rounds} rounds of up to {limit} weeks each, read together"
+            if run.rounds <= _MOST_ROUNDS_TOLD
+            else f"give it up: even in rounds it would take {run.weeks:,} weeks"
+        )
         lines.append(
             f"That is longer than the {limit} weeks a run may take here.{seen} Look for a larger lift, a metric nearer to the "
-            "change, more traffic, or plan it in rounds."
+            f"change or more traffic, or {rounds}."
         )
     if len(request.arms.weights) > 4:
         lines.append("Each variant makes the test longer; more than four are rarely worth the wait.")
+    if request.method.kind == "bayesian":
+        lines.append(
+            "Thresholds on a posterior are no promise about false winners when they are read every day: rehearse the plan."
+        )
     return tuple(lines)

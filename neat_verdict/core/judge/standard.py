@@ -1,0 +1,84 @@
+"""The one standard of a reading: a critical value shared by intervals, p-values and the verdict."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from scipy import special
+
+from neat_verdict.core.estimate import (
+    Comparison,
+    Rate,
+    anytime_critical_value,
+    anytime_pvalue,
+    boundary,
+    compare_posterior_rates,
+    compare_rates,
+    critical_value,
+    dunnett_critical_value,
+    dunnett_pvalue,
+    repeated_pvalue,
+    score_statistic,
+)
+from neat_verdict.core.judge.rule import DecisionRule
+
+
+@dataclass(frozen=True, slots=True)
+class Standard:
+    """``adjusted_pvalue`` takes a statistic (positive is good) and allows for variants and repeated readings.
+
+    It lies below 1 - confidence exactly when the statistic lies beyond ``critical_value``; two-sided or one-sided as the rule.
+    """
+
+    critical_value: float
+    adjusted_pvalue: Callable[[float], float]
+
+
+def standard_of(
+    rule: DecisionRule, units: Sequence[int], information: Sequence[float] = (), *, last: bool = True
+) -> Standard:
+    """The standard by which comparisons of arms with these ``units`` (control first) are read now.
+
+    ``information`` are the shares of the planned data at the planned looks taken so far, this one included; ``last`` says
+    that it is the last there will be. Both matter to planned looks only.
+    """
+    method, comparisons = rule.method, len(units) - 1
+    one_sided = method.sides == "one"
+    if method.kind in ("fixed", "bayesian"):
+        c = dunnett_critical_value(rule.confidence, units[0], units[1:], method.sides)
+        return Standard(c, lambda z: dunnett_pvalue(z, units[0], units[1:], method.sides))
+    one = method.confidence_of_one(rule.confidence, comparisons)
+    if method.kind == "looks":
+        c = boundary(information, one, method.spending, final=last).critical_values[-1]
+
+        def level(z: float) -> float:
+            return repeated_pvalue(z, information, method.spending, final=last)
+    else:
+        fraction = rule.information(units)
+        c = float(anytime_critical_value(fraction, one))
+
+        def level(z: float) -> float:
+            return anytime_pvalue(z, fraction, one)
+
+    def adjusted(z: float) -> float:
+        if not one_sided:
+            return min(1.0, comparisons * level(z))
+        return 1.0 if z <= 0 else min(1.0, comparisons * level(z) / 2)
+
+    return Standard(c, adjusted)
+
+
+def compare_arms(arms: Sequence[Rate], rule: DecisionRule, standard: Standard) -> tuple[Comparison, ...]:
+    """Each variant against control, ``arms`` with control first and at least one unit each."""
+    control, compared = arms[0], []
+    for arm in arms[1:]:
+        if rule.method.kind == "bayesian":
+            c = critical_value(rule.confidence)
+            compared.append(compare_posterior_rates(arm, control, rule.confidence, c, sign=rule.sign))
+            continue
+        z = float(score_statistic(arm.conversions, arm.units, control.conversions, control.units)) * rule.sign
+        single = float(special.ndtr(-z)) if rule.method.sides == "one" else None
+        adjusted = standard.adjusted_pvalue(z)
+        compared.append(compare_rates(arm, control, standard.critical_value, adjusted, pvalue=single))
+    return tuple(compared)

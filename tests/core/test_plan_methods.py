@@ -1,0 +1,234 @@
+"""Sizing of means, guardrails, ramps, and of the ways of reading."""
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy import stats
+from statsmodels.stats.power import TTestIndPower
+
+from neat_verdict.core.checks import InputError
+from neat_verdict.core.estimate import dunnett_critical_value, dunnett_pvalue
+from neat_verdict.core.judge import Guardrail, rule_for, rule_in_words
+from neat_verdict.core.plan import (
+    STANDARD,
+    Arms,
+    Arrivals,
+    Baseline,
+    GuardrailNeed,
+    Method,
+    PlanRequest,
+    RampStep,
+    Strictness,
+    make_plan,
+    mean_from_sums,
+    noninferiority_size,
+    power,
+    sample_size,
+)
+from neat_verdict.core.plan.sample import control_units_for_means
+
+EVEN = Arms.even(2)
+Z = 1.959963984540054
+
+
+def plan(method=None, **others):
+    fields = {"baseline": Baseline(0.042), "worthwhile_lift": 0.1, "arrivals": Arrivals(2900), "arms": EVEN}
+    return make_plan(PlanRequest(**{**fields, **others}, strictness=STANDARD, method=method or Method()))
+
+
+def test_the_sample_of_two_means_is_the_published_one():
+    # R, help page of power.t.test: delta = 1, power = .90 gives n = 22.02. Cohen (1988), table 2.4.1: d = .5 gives 64. Both
+    # quoted from memory.
+    assert control_units_for_means(1.0, 1, Z, 0.90) == pytest.approx(22.02, abs=0.005)
+    assert sample_size(Baseline(10, 10), 0.5, EVEN, STANDARD).per_arm == (64, 64)
+
+
+@pytest.mark.parametrize("effect", [0.02, 0.2, 0.9])
+@pytest.mark.parametrize("ratio", [1.0, 3 / 7])
+@pytest.mark.parametrize("strong", [0.7, 0.8, 0.95])
+def test_samples_of_means_agree_with_a_reference_library(effect, ratio, strong):
+    theirs = TTestIndPower().solve_power(effect, alpha=0.05, power=strong, ratio=ratio)
+    # Theirs counts both tails, which matters to the smallest samples alone; ours is normal beyond 5000 degrees of freedom.
+    assert control_units_for_means(effect, ratio, Z, strong) == pytest.approx(theirs, rel=2e-3)
+
+
+def test_noninferiority_of_means_is_the_published_example():
+    # Chow, Shao & Wang, Sample Size Calculations in Clinical Research, section 3.2: standard deviation .10, margin .05, one-sided
+    # 5 %, power 80 % gives 50 a group; quoted from memory.
+    assert noninferiority_size(Baseline(1.0, 0.10), 0.05, EVEN, Strictness(0.90, 0.80)).per_arm == (50, 50)
+
+
+def test_a_harmless_variant_of_that_size_is_cleared_as_often_as_promised():
+    size = noninferiority_size(Baseline(0.2), 0.05, EVEN, STANDARD)
+    draw, n = np.random.default_rng(6), size.per_arm[0]
+    a, b = draw.binomial(n, 0.2, 40_000) / n, draw.binomial(n, 0.2, 40_000) / n
+    low = b - a - size.critical_value * np.sqrt((a * (1 - a) + b * (1 - b)) / n)
+    # Monte Carlo standard error 0.002.
+    assert (low > -0.01).mean() == pytest.approx(0.80, abs=0.008)
+
+
+@settings(max_examples=40, deadline=None)
+@given(
+    st.floats(0.1, 1e6), st.floats(0.05, 5), st.floats(0.01, 0.5), st.lists(st.floats(0.2, 5), min_size=2, max_size=4)
+)
+def test_scaling_money_changes_no_sample(value, variation, lift, weights):
+    arms = Arms(weights)
+    sizes = {
+        sample_size(Baseline(value * scale, value * variation * scale), lift, arms, STANDARD).total
+        for scale in (1.0, 1024.0)
+    }
+    assert len(sizes) == 1
+    total = sizes.pop()
+    assert power(total, Baseline(value, value * variation), lift, arms, 0.95) >= 0.80 - 2e-3
+
+
+def test_a_baseline_from_sums_is_that_of_the_values():
+    values = np.random.default_rng(1).lognormal(3, 1, 5000)
+    found = mean_from_sums(len(values), float(values.sum()), float((values**2).sum()))
+    assert found.value == pytest.approx(values.mean())
+    assert found.spread == pytest.approx(values.std(ddof=1))
+
+
+def test_one_sided_critical_values_are_those_of_a_multivariate_normal_integral():
+    # Three variants of unequal size against control, independently by SciPy's integration.
+    sizes, control = np.array([1.0, 2.0, 3.0]), 2.0
+    c = dunnett_critical_value(0.95, control, sizes.tolist(), "one")
+    loading = np.sqrt(sizes / (sizes + control))
+    cov = np.outer(loading, loading)
+    np.fill_diagonal(cov, 1)
+    joint = stats.multivariate_normal(cov=cov, seed=1, abseps=1e-8, maxpts=400_000)
+    assert joint.cdf([c] * 3) == pytest.approx(0.95, abs=1e-6)
+    assert dunnett_pvalue(c, control, sizes.tolist(), "one") == pytest.approx(0.05)
+    assert dunnett_critical_value(0.95, 1, [1], "one") == pytest.approx(1.644854, abs=1e-6)
+
+
+def test_each_way_of_reading_has_its_price():
+    once, looks, even_spent, anytime = (
+        plan(method).size.total
+        for method in (Method(), Method("looks"), Method("looks", spending="pocock"), Method("anytime"))
+    )
+    assert once < looks < even_spent < anytime
+    assert plan(Method(sides="one")).size.total < once
+    assert plan(Method("bayesian")).size.total == plan(Method(sides="one")).size.total
+
+
+def test_planned_looks_fall_on_whole_weeks_or_on_the_days_chosen_and_end_with_the_plan():
+    even = plan(Method("looks", looks=4))
+    assert [look.day for look in even.looks] == [14, 21, 28]  # the first week lies before the least of two weeks
+    chosen = plan(Method("looks", look_days=(3, 15, 20, 400)))
+    assert [look.day for look in chosen.looks] == [15, 20, 28]
+    assert chosen.looks[-1].information == 1
+    critical = [look.critical_value for look in chosen.looks]
+    assert critical == sorted(critical, reverse=True)
+    assert [look.lift for look in chosen.looks] == sorted((look.lift for look in chosen.looks), reverse=True)
+    assert plan().looks == ()
+
+
+def test_a_ramp_makes_the_run_longer_by_what_it_holds_back():
+    ramp = Arrivals(1000, 1.0, (RampStep(3, 0.1), RampStep(4, 0.5)))
+    assert ramp.until(3) == pytest.approx(300)
+    assert ramp.until(10) == pytest.approx(300 + 2000 + 3000)
+    assert [ramp.days_for(n) for n in (1, 100, 101, 300, 301, 2300, 2301)] == [1, 1, 2, 3, 4, 7, 8]
+    assert ramp.days_for(10_000) - Arrivals(1000).days_for(10_000) == 5
+
+
+@settings(max_examples=60, deadline=None)
+@given(
+    st.integers(1, 10**7), st.floats(10, 1e5),
+    st.lists(st.tuples(st.integers(1, 20), st.floats(0.01, 1)), max_size=4),
+)  # fmt: skip
+def test_days_and_units_are_inverses_under_any_ramp(units, audience, steps):
+    arrivals = Arrivals(audience, 1.0, tuple(RampStep(*step) for step in steps))
+    days = arrivals.days_for(units)
+    assert arrivals.until(days) >= units * (1 - 1e-9) - 1e-6
+    assert days == 1 or arrivals.until(days - 1) < units * (1 + 1e-9) + 1e-6
+
+
+def test_the_guardrail_that_asks_the_most_settles_the_sample_and_is_named():
+    revenue = GuardrailNeed("fare per visitor", Baseline(50.0, 200.0), 0.05)
+    small = GuardrailNeed("help opened", Baseline(0.2), 0.2)
+    found = plan(guardrails=(small, revenue))
+    assert found.decided_by == "fare per visitor"
+    assert [need.name for need in found.needs] == ["", "help opened", "fare per visitor"]
+    assert found.size.total == max(need.size.total for need in found.needs)
+    assert any("fare per visitor asks the most" in line for line in found.warnings)
+    assert plan(guardrails=(small,)).decided_by == ""
+
+
+def test_a_covariate_saves_the_share_it_explains():
+    once, adjusted = plan(), plan(correlation=0.6)
+    assert adjusted.size.total / once.size.total == pytest.approx(1 - 0.36, abs=1e-3)
+
+
+def test_too_long_a_plan_is_cut_into_rounds():
+    found = plan(baseline=Baseline(0.003), worthwhile_lift=0.12, arrivals=Arrivals(3000))
+    assert found.duration.too_long
+    assert found.duration.rounds == math.ceil(found.duration.weeks / 13)
+    assert f"plan {found.duration.rounds} rounds of up to 13 weeks" in found.warnings[0]
+
+
+def test_the_rule_of_a_plan_waits_for_the_sample_only_when_it_reads_once():
+    request = PlanRequest(Baseline(0.042), 0.1, Arrivals(2900), EVEN, STANDARD)
+    once = rule_for(request, make_plan(request))
+    assert (once.minimum_days, once.planned_days, once.planned_units) == (28, 28, (37_513, 37_513))
+    looking = PlanRequest(Baseline(0.042), 0.1, Arrivals(2900), EVEN, STANDARD, Method("looks"))
+    rule = rule_for(looking, make_plan(looking))
+    assert (rule.minimum_days, rule.look_days, rule.planned_units) == (14, (14, 21, 28), (40_600, 40_600))
+
+
+@pytest.mark.parametrize(
+    ("method", "guardrails", "parts"),
+    [
+        (Method(), (), ["We read once, after at least 28 days", "its whole 95% interval lies above zero and"]),
+        (Method(sides="one"), (), ["its one-sided 95% bound lies above zero"]),
+        (
+            Method("looks"),
+            (),
+            ["We look after day 14, 21 and 28 and at no other time", "O’Brien–Fleming type", "all looks"],
+        ),
+        (Method("anytime"), (), ["on any day, from day 14 on up to day 49", "for being read at any time"]),
+        (Method("bayesian"), (), ["with a probability of 95% or more", "no more than 0.5% of control’s level"]),
+        (
+            Method(),
+            (Guardrail("cancellations", 0.05, "down"),),
+            ["keep within every margin: cancellations no more than 5% worse"],
+        ),
+    ],
+)
+def test_each_rule_reads_as_a_paragraph(method, guardrails, parts):
+    request = PlanRequest(Baseline(0.042), 0.1, Arrivals(2900), EVEN, STANDARD, method)
+    words = rule_in_words(rule_for(request, make_plan(request), guardrails=guardrails, longest_days=91), (1, 1))
+    for part in (*parts, "The run ends after 91 days", "make it unsound, whatever the lift."):
+        assert part.replace("up to day 49", "up to day 91") in words
+
+
+@pytest.mark.parametrize(
+    ("make", "field"),
+    [
+        (lambda: Method("weekly"), "method"),
+        (lambda: Method(spending="linear"), "spending"),
+        (lambda: Method(sides="three"), "sides"),
+        (lambda: Method(looks=1), "looks"),
+        (lambda: Method(look_days=(14, 14)), "look_days"),
+        (lambda: Method(superiority=0.4), "superiority"),
+        (lambda: Method(expected_loss=0), "expected_loss"),
+        (lambda: Baseline(1.2), "baseline"),
+        (lambda: Baseline(12.0, 0.0), "spread"),
+        (lambda: Baseline(0.5).changed(1.5), "lift"),
+        (lambda: Baseline(5.0, 1.0).changed(-1.0), "lift"),
+        (lambda: RampStep(0, 0.5), "ramp"),
+        (lambda: RampStep(3, 0.0), "participation"),
+        (lambda: noninferiority_size(Baseline(0.1), 0, EVEN, STANDARD), "margin"),
+        (lambda: plan(correlation=1.0), "correlation"),
+        (lambda: mean_from_sums(1, 5, 25), "units"),
+        (lambda: mean_from_sums(4, 8, 10), "total_of_squares"),
+        (lambda: Guardrail("x", 0), "margin"),
+    ],
+)
+def test_methods_out_of_range_are_refused_by_name(make, field):
+    with pytest.raises(InputError) as refused:
+        make()
+    assert refused.value.field == field
