@@ -21,6 +21,7 @@ from neat_verdict.core.plan import (
     detectable_lift,
     duration,
     make_plan,
+    plan_alternatives,
     power,
     sample_size,
 )
@@ -108,13 +109,14 @@ def test_no_lift_is_promised_where_none_could_be_seen():
 
 
 def test_a_plan_says_what_would_change_it():
-    plan = make_plan(PlanRequest(Baseline(0.042), 0.10, Arrivals(2900), EVEN, STANDARD), "visitors")
+    request = PlanRequest(Baseline(0.042), 0.10, Arrivals(2900), EVEN, STANDARD)
+    plan, others = make_plan(request, "visitors"), plan_alternatives(request)
     assert plan.sentence == "4 whole weeks, 37,513 visitors in each variant, to see a lift of 10% or more."
-    weeks = {line.label: line.weeks for line in plan.what_if}
+    weeks = {line.label: line.weeks for line in others.what_if}
     assert weeks["One variant more"] > 4
     assert weeks["A 70/30 split"] > 4
     assert weeks["Half the traffic"] == 8
-    assert list(plan.weeks_by_strictness.values()) == sorted(plan.weeks_by_strictness.values())
+    assert list(others.weeks_by_strictness.values()) == sorted(others.weeks_by_strictness.values())
 
 
 def test_a_plan_over_the_longest_run_says_so():

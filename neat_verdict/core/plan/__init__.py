@@ -4,7 +4,17 @@ from neat_verdict.core.plan.baseline import Baseline, mean_from_sums
 from neat_verdict.core.plan.duration import Arrivals, Duration, RampStep, duration
 from neat_verdict.core.plan.levels import SCOUT, STANDARD, STRICT, STRICTNESS, Strictness
 from neat_verdict.core.plan.method import METHODS, Method, MethodKind
-from neat_verdict.core.plan.outline import GuardrailNeed, Need, Plan, PlannedLook, PlanRequest, WhatIf, make_plan
+from neat_verdict.core.plan.outline import (
+    Alternatives,
+    GuardrailNeed,
+    Need,
+    Plan,
+    PlannedLook,
+    PlanRequest,
+    WhatIf,
+    make_plan,
+    plan_alternatives,
+)
 from neat_verdict.core.plan.sample import Arms, SampleSize, detectable_lift, noninferiority_size, power, sample_size
 
 __all__ = [
@@ -13,6 +23,7 @@ __all__ = [
     "STANDARD",
     "STRICT",
     "STRICTNESS",
+    "Alternatives",
     "Arms",
     "Arrivals",
     "Baseline",
@@ -33,6 +44,7 @@ __all__ = [
     "make_plan",
     "mean_from_sums",
     "noninferiority_size",
+    "plan_alternatives",
     "power",
     "sample_size",
 ]

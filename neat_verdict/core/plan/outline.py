@@ -88,7 +88,7 @@ class WhatIf:
 
 @dataclass(frozen=True, slots=True)
 class Plan:
-    """``curve`` is the minimum detectable effect after 1, 2, … weeks; ``weeks_by_strictness`` compares the named levels.
+    """``curve`` is the minimum detectable effect after 1, 2, … weeks.
 
     ``inflation`` is how many times the data of a single reading the method needs; ``needs`` has the deciding metric first, then
     the guardrails, and ``decided_by`` names the one that asks the most ("" for the deciding metric).
@@ -102,10 +102,16 @@ class Plan:
     decided_by: str
     looks: tuple[PlannedLook, ...]
     curve: tuple[float | None, ...]
-    weeks_by_strictness: dict[str, int]
-    what_if: tuple[WhatIf, ...]
     warnings: tuple[str, ...]
     sentence: str
+
+
+@dataclass(frozen=True, slots=True)
+class Alternatives:
+    """What else could be planned: weeks at each named strictness, and after single changes of the plan."""
+
+    weeks_by_strictness: dict[str, int]
+    what_if: tuple[WhatIf, ...]
 
 
 def make_plan(request: PlanRequest, units: str = "visitors") -> Plan:
@@ -130,11 +136,15 @@ def make_plan(request: PlanRequest, units: str = "visitors") -> Plan:
         decided_by=largest.name,
         looks=_looks(request, run),
         curve=curve,
-        weeks_by_strictness={name: _weeks(replace(request, strictness=level)) for name, level in STRICTNESS.items()},
-        what_if=_what_if(request),
         warnings=_warnings(request, run, curve, largest),
         sentence=f"{weeks}, {each}, to see a lift of {request.worthwhile_lift * 100:g}% or more.",
     )
+
+
+def plan_alternatives(request: PlanRequest) -> Alternatives:
+    """Work the neighbours of a plan out. Raises InputError as `make_plan`."""
+    levels = {name: _weeks(replace(request, strictness=level)) for name, level in STRICTNESS.items()}
+    return Alternatives(levels, _what_if(request))
 
 
 def _duration(request: PlanRequest, total: int) -> Duration:

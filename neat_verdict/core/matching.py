@@ -1,0 +1,143 @@
+"""Conditions on properties: of events in metrics, of visitors in audiences."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from datetime import date
+from typing import Literal
+
+from neat_verdict.core.checks import InputError
+
+Value = str | float | bool
+ValueKind = Literal["text", "number", "true_false", "date", "version"]
+Operator = Literal["is", "is_not", "any_of", "contains", "starts_with", "greater", "less", "between", "is_set"]
+OPERATORS: dict[ValueKind, tuple[Operator, ...]] = {
+    "text": ("is", "is_not", "any_of", "contains", "starts_with", "is_set"),
+    "number": ("is", "is_not", "any_of", "greater", "less", "between", "is_set"),
+    "true_false": ("is", "is_not", "is_set"),
+    "date": ("is", "is_not", "any_of", "greater", "less", "between", "is_set"),
+    "version": ("is", "is_not", "any_of", "greater", "less", "between", "is_set"),
+}
+OPERATOR_WORDS: dict[Operator, str] = {
+    "is": "is", "is_not": "is not", "any_of": "is any of", "contains": "contains", "starts_with": "starts with",
+    "greater": "is greater than", "less": "is less than", "between": "is between", "is_set": "is set",
+}  # fmt: skip
+_NEEDED: dict[Operator, tuple[int, int]] = {"any_of": (1, 200), "between": (2, 2), "is_set": (0, 0)}
+_Comparable = str | float | bool | date | tuple[int, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Condition:
+    """``attribute operator values``; values are written as text and read as ``kind`` says.
+
+    Parameters
+    ----------
+    attribute : str
+        Name of the property, not empty.
+    operator : one of `OPERATORS` for the kind
+    values : tuple of str
+        One value; two for "between" (both included), any number for "any_of", none for "is_set". Numbers as "12.5", true or
+        false as such, dates as 2026-03-31, versions as 4.12.0. Texts are compared without regard to case.
+    kind : "text", "number", "true_false", "date" or "version"
+
+    Raises
+    ------
+    InputError
+        Naming attribute, operator, kind or values.
+    """
+
+    attribute: str
+    operator: Operator
+    values: tuple[str, ...] = ()
+    kind: ValueKind = "text"
+
+    def __post_init__(self) -> None:
+        if not self.attribute.strip():
+            raise InputError("attribute", "empty", "must name a property")
+        if self.kind not in OPERATORS:
+            raise InputError("kind", self.kind, f"must be one of {', '.join(OPERATORS)}")
+        if self.operator not in OPERATORS[self.kind]:
+            known = ", ".join(OPERATORS[self.kind])
+            raise InputError(
+                "operator", self.operator, f"must be one of {known} for a {self.kind.replace('_', ' or ')}"
+            )
+        least, most = _NEEDED.get(self.operator, (1, 1))
+        if not least <= len(self.values) <= most:
+            wanted = str(least) if least == most else f"{least} to {most}"
+            raise InputError("values", len(self.values), f"must be {wanted} for “{OPERATOR_WORDS[self.operator]}”")
+        for value in self.values:
+            if _read(value, self.kind) is None:
+                raise InputError("values", value or "empty", _EXPECTED[self.kind])
+
+    def matches(self, properties: Mapping[str, object]) -> bool:
+        """Whether the properties fulfil the condition. One that is absent or of another kind never does; no error."""
+        raw = properties.get(self.attribute)
+        if raw is None or raw == "":
+            return False
+        if self.operator == "is_set":
+            return True
+        seen = _read(raw, self.kind)
+        if seen is None:
+            return False
+        wanted = [value for value in (_read(text, self.kind) for text in self.values) if value is not None]
+        return _TESTS[self.operator](seen, wanted)
+
+    def words(self) -> str:
+        """ "section is any of cabins, decks"."""
+        joint = " and " if self.operator == "between" else ", "
+        return f"{self.attribute} {OPERATOR_WORDS[self.operator]} {joint.join(self.values)}".strip()
+
+
+_EXPECTED: dict[ValueKind, str] = {
+    "text": "must not be empty",
+    "number": "must be a number, such as 12.5",
+    "true_false": "must be true or false",
+    "date": "must be a day, written as 2026-03-31",
+    "version": "must be a version, such as 4.12.0",
+}
+
+
+def _read(raw: object, kind: ValueKind) -> _Comparable | None:
+    """A value as its kind compares; None where it is none of that kind."""
+    text = ("true" if raw else "false") if isinstance(raw, bool) else str(raw).strip()
+    if kind == "text":
+        return text.casefold() or None
+    if kind == "true_false":
+        return {"true": True, "false": False}.get(text.casefold())
+    if kind == "version":
+        return _version(text)
+    try:
+        if kind == "date":
+            return date.fromisoformat(text[:10])
+        number = float(text)
+    except ValueError:
+        return None
+    return number if number == number and abs(number) != float("inf") and not isinstance(raw, bool) else None
+
+
+def _version(text: str) -> tuple[int, ...] | None:
+    """4.12 and 4.12.0 are the same; whatever follows the numbers (-beta) is left out."""
+    if not (found := re.match(r"v?(\d{1,9}(?:\.\d{1,9}){0,5})(?:[-+ ].*)?$", text)):
+        return None
+    parts = [int(part) for part in found[1].split(".")]
+    while len(parts) > 1 and parts[-1] == 0:
+        parts.pop()
+    return tuple(parts)
+
+
+def _less(a: _Comparable, b: _Comparable) -> bool:
+    return a < b  # type: ignore[operator]  # both are of the condition's kind
+
+
+_TESTS: dict[Operator, Callable[[_Comparable, list[_Comparable]], bool]] = {
+    "is": lambda seen, wanted: seen == wanted[0],
+    "is_not": lambda seen, wanted: seen != wanted[0],
+    "any_of": lambda seen, wanted: seen in wanted,
+    "contains": lambda seen, wanted: str(wanted[0]) in str(seen),
+    "starts_with": lambda seen, wanted: str(seen).startswith(str(wanted[0])),
+    "greater": lambda seen, wanted: _less(wanted[0], seen),
+    "less": lambda seen, wanted: _less(seen, wanted[0]),
+    "between": lambda seen, wanted: not _less(seen, wanted[0]) and not _less(wanted[1], seen),
+}

@@ -1,0 +1,20 @@
+"""What metrics count, and counting it for a unit."""
+
+from neat_verdict.core.metrics.counting import Event, Line, Overall, UnitCount, count_unit, overall
+from neat_verdict.core.metrics.definition import KINDS, UNITS, Definition, EventFilter, Measure, MetricKind, Unit
+
+__all__ = [
+    "KINDS",
+    "UNITS",
+    "Definition",
+    "Event",
+    "EventFilter",
+    "Line",
+    "Measure",
+    "MetricKind",
+    "Overall",
+    "Unit",
+    "UnitCount",
+    "count_unit",
+    "overall",
+]

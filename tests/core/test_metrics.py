@@ -1,0 +1,174 @@
+"""Metric definitions: conditions, windows, caps, ratios and funnels, and the words for them."""
+
+import math
+from datetime import UTC, datetime, timedelta
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from neat_verdict.core.checks import InputError
+from neat_verdict.core.matching import OPERATORS, Condition
+from neat_verdict.core.metrics import Definition, Event, EventFilter, Measure, count_unit, overall
+
+START = datetime(2026, 3, 2, 10, tzinfo=UTC)
+
+
+def event(name, hours, **properties):
+    return Event(name, START + timedelta(hours=hours), properties)
+
+
+@pytest.mark.parametrize(
+    ("kind", "operator", "values", "matching", "not_matching"),
+    [
+        ("text", "is", ("Cabins",), "cabins", "decks"),
+        ("text", "is_not", ("cabins",), "decks", "Cabins"),
+        ("text", "any_of", ("cabins", "decks"), "DECKS", "bars"),
+        ("text", "contains", ("dog",), "a berth for your dog", "a cat"),
+        ("text", "starts_with", ("/isl",), "/islands/north", "/home/isl"),
+        ("number", "greater", ("40",), 40.5, 40),
+        ("number", "less", ("40",), "39.9", 40),
+        ("number", "between", ("10", "20"), 20, 20.01),
+        ("number", "is", ("3",), 3.0, True),
+        ("number", "any_of", ("3", "4"), "4.0", 5),
+        ("true_false", "is", ("true",), True, False),
+        ("true_false", "is_not", ("true",), "false", "true"),
+        ("date", "greater", ("2026-03-01",), "2026-03-02T10:00:00Z", "2026-03-01"),
+        ("date", "between", ("2026-03-01", "2026-03-31"), "2026-03-31", "not a day"),
+        ("version", "greater", ("4.9",), "4.12.0", "4.9.0"),
+        ("version", "less", ("4.12",), "4.2-beta", "4.12.0"),
+        ("version", "is", ("4.12",), "v4.12.0", "4.12.1"),
+        ("text", "is_set", (), "anything", ""),
+    ],
+)
+def test_each_operator_tells_what_matches(kind, operator, values, matching, not_matching):
+    condition = Condition("seen", operator, values, kind)
+    assert condition.matches({"seen": matching})
+    assert not condition.matches({"seen": not_matching})
+    assert not condition.matches({})
+
+
+@given(
+    st.sampled_from(sorted(OPERATORS)), st.one_of(st.none(), st.text(), st.floats(), st.booleans(), st.lists(st.text()))
+)
+def test_no_property_is_an_error(kind, seen):
+    value = {"text": "a", "number": "1", "true_false": "true", "date": "2026-01-01", "version": "1.2"}[kind]
+    for operator in OPERATORS[kind]:
+        values = {"is_set": (), "between": (value, value)}.get(operator, (value,))
+        assert Condition("x", operator, values, kind).matches({"x": seen}) in (True, False)
+
+
+PAID = EventFilter("booking_paid")
+VIEWED = EventFilter("page_view", (Condition("section", "any_of", ("cabins", "decks")),))
+
+
+def test_a_conversion_counts_once_from_the_exposure_on_and_within_the_window():
+    metric = Definition("conversion", Measure("conversion", VIEWED), window_hours=24)
+    counted = count_unit(
+        metric,
+        START,
+        [event("page_view", 25, section="cabins"), event("page_view", -1, section="cabins"),
+         event("page_view", 2, section="bars"), event("page_view", 3, section="Decks"),
+         event("page_view", 4, section="cabins"), event("search", 5)],
+    )  # fmt: skip
+    assert counted.value == 1
+    assert [(line.counted, line.reason) for line in counted.lines] == [
+        (False, "before the first exposure"),
+        (False, "section is bars; wanted: section is any of cabins, decks"),
+        (True, "counts 1"),
+        (False, "converted already"),
+        (False, "not a page_view"),
+        (False, "after the window"),
+    ]
+
+
+def test_an_amount_is_summed_up_to_its_cap_and_a_text_counts_nothing():
+    metric = Definition("amount", Measure("amount", PAID, "amount", cap=100), unit="money", currency="EUR")
+    paid = [event("booking_paid", hours, amount=amount) for hours, amount in enumerate([60, "30.5", "free", 50])]
+    counted = count_unit(metric, START, paid)
+    assert counted.value == 100
+    assert counted.lines[2].reason == "amount is free, which is no number"
+    assert counted.lines[3].reason == "counts 9.5 of 50: the cap of 100 is reached"
+
+
+def test_a_ratio_divides_sums_not_averages_ratios():
+    metric = Definition(
+        "ratio", Measure("amount", PAID, "amount"), Measure("count", EventFilter("page_view")), unit="per_thousand"
+    )
+    units = [
+        [event("page_view", 1), event("booking_paid", 2, amount=30)],
+        [event("page_view", 1), event("page_view", 2), event("page_view", 3)],
+    ]
+    counts = [count_unit(metric, START, events) for events in units]
+    assert [(count.value, count.denominator) for count in counts] == [(30, 1), (0, 3)]
+    found = overall(metric, counts)
+    assert found.figure == pytest.approx(1000 * 30 / 4)
+    assert counts[0].lines[0].reason == "below the line: counts 1"
+    assert math.isnan(overall(metric, [count_unit(metric, START, [])]).figure)
+
+
+def test_a_funnel_counts_steps_in_order_only():
+    metric = Definition("funnel", steps=(EventFilter("search"), EventFilter("seat_chosen"), PAID))
+    ordered = [event("search", 1), event("seat_chosen", 2), event("booking_paid", 3), event("search", 4)]
+    jumped = [event("booking_paid", 1), event("search", 2), event("seat_chosen", 3)]
+    counts = [count_unit(metric, START, events) for events in (ordered, jumped, [])]
+    assert [(count.value, count.steps) for count in counts] == [(1, 3), (0, 2), (0, 0)]
+    assert overall(metric, counts).steps == (2, 2, 1)
+    assert counts[0].lines[-1].reason == "all steps are done already"
+
+
+@given(
+    st.lists(st.tuples(st.sampled_from(["search", "booking_paid"]), st.floats(-5, 50), st.floats(0, 99)), max_size=12)
+)
+def test_the_order_of_arrival_changes_nothing(raw):
+    events = [event(name, hours, amount=amount) for name, hours, amount in raw]
+    metric = Definition("amount", Measure("amount", PAID, "amount", cap=150), unit="number", window_hours=30)
+    assert count_unit(metric, START, events).value == pytest.approx(count_unit(metric, START, events[::-1]).value)
+
+
+@pytest.mark.parametrize(
+    ("metric", "words"),
+    [
+        (Definition("conversion", Measure("conversion", PAID), window_hours=72),
+         "Share of units that did booking_paid at least once, within 3 days of the first exposure. More is better."),
+        (Definition("count", Measure("count", VIEWED, cap=20), unit="number"),
+         "Number of page_view where section is any of cabins, decks, at most 20, averaged over units. More is better."),
+        (Definition("ratio", Measure("amount", PAID, "cost"), Measure("conversion", PAID), good_direction="down", unit="number"),
+         "Sum of cost over booking_paid divided by units that did booking_paid at least once. Less is better."),
+        (Definition("funnel", steps=(EventFilter("search"), PAID), window_hours=1),
+         "Share of units that did search, then booking_paid, in this order, within 1 hour of the first exposure. "
+         "More is better."),
+    ],
+)  # fmt: skip
+def test_a_definition_reads_as_a_sentence(metric, words):
+    assert metric.words() == words
+
+
+@pytest.mark.parametrize(
+    ("make", "field"),
+    [
+        (lambda: Condition("", "is", ("a",)), "attribute"),
+        (lambda: Condition("a", "greater", ("b",)), "operator"),
+        (lambda: Condition("a", "is", ()), "values"),
+        (lambda: Condition("a", "between", ("1",), "number"), "values"),
+        (lambda: Condition("a", "less", ("x",), "number"), "values"),
+        (lambda: Condition("a", "is", ("maybe",), "true_false"), "values"),
+        (lambda: Condition("a", "is", ("a",), "colour"), "kind"),
+        (lambda: EventFilter(" "), "event"),
+        (lambda: Measure("amount", PAID), "amount_of"),
+        (lambda: Measure("count", PAID, cap=0), "cap"),
+        (lambda: Measure("conversion", PAID, cap=2), "cap"),
+        (lambda: Definition("conversion"), "measure"),
+        (lambda: Definition("ratio", Measure("count", PAID), unit="number"), "denominator"),
+        (lambda: Definition("funnel", steps=(PAID,)), "steps"),
+        (lambda: Definition("count", Measure("conversion", PAID), unit="number"), "measure"),
+        (lambda: Definition("conversion", Measure("conversion", PAID), unit="money"), "unit"),
+        (lambda: Definition("amount", Measure("amount", PAID, "x"), unit="money", currency="euro"), "currency"),
+        (lambda: Definition("conversion", Measure("conversion", PAID), window_hours=0), "window_hours"),
+        (lambda: overall(Definition("conversion", Measure("conversion", PAID)), []), "units"),
+    ],
+)
+def test_definitions_out_of_range_are_refused_by_name(make, field):
+    with pytest.raises(InputError) as refused:
+        make()
+    assert refused.value.field == field
