@@ -16,7 +16,7 @@ from neat_verdict.app.people.models import User
 TODAY = datetime(2026, 3, 30, 12, tzinfo=UTC)
 START = date(2026, 3, 2)
 PLAN = {
-    "metric": "paid bookings",
+    "metrics": [{"name": "paid bookings", "role": "primary"}],
     "change": "calendar first",
     "baseline": 0.05,
     "audience_per_day": 4000,

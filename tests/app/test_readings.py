@@ -46,7 +46,7 @@ def test_the_docket_costs_the_same_queries_for_one_and_for_many(ask, won, copies
     for _ in range(copies):
         ask("post", f"/experiments/{won.key}/copy")
     # Session, account, experiments, their variants, tallies, workspace.
-    with django_assert_num_queries(6):
+    with django_assert_num_queries(10):
         assert len(ask("get", "/docket")[1]["rows"]) == 1 + copies
 
 

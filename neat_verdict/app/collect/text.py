@@ -46,8 +46,8 @@ class Text:
                 yield reader.line_num, cells
 
 
-def read_text(content: bytes) -> Text:
-    """Decode, find the delimiter, take the header. Raises InputError for an empty or binary file."""
+def read_text(content: bytes, least_columns: int = len(FIELDS)) -> Text:
+    """Decode, find the delimiter, take the header. Raises InputError for an empty or binary file, or too few columns."""
     body, encoding = _decoded(content)
     body = body.replace("\r\n", "\n").replace("\r", "\n").lstrip("\n ")
     if not body.strip():
@@ -55,7 +55,7 @@ def read_text(content: bytes) -> Text:
     first = body.splitlines()[0]
     delimiter = max(",;\t", key=first.count)
     header = tuple(cell.strip() for cell in next(csv.reader([first], delimiter=delimiter)))
-    if len(header) < len(FIELDS):
+    if len(header) < least_columns:
         raise InputError(
             "file", first[:80], "must have columns for day, variant, units and conversions in its first line"
         )

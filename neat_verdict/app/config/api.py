@@ -6,7 +6,9 @@ from ninja.security import django_auth
 from neat_verdict.app.collect.api import router as collect
 from neat_verdict.app.config.errors import install
 from neat_verdict.app.experiments.api import router as experiments
+from neat_verdict.app.metrics.api import router as metrics
 from neat_verdict.app.people.api import router as people
+from neat_verdict.app.planning.api import router as planning
 from neat_verdict.app.readings.api import router as readings
 from neat_verdict.app.readings.scratchpad_api import router as scratchpad
 from neat_verdict.app.reports.api import router as reports
@@ -15,7 +17,9 @@ api = NinjaAPI(title="Neat Verdict", version="1.0.0", auth=django_auth, docs_url
 install(api)
 for prefix, router in (
     ("", people),
+    ("", metrics),
     ("", experiments),
+    ("", planning),
     ("", collect),
     ("", readings),
     ("", scratchpad),

@@ -35,7 +35,9 @@ INSTALLED_APPS = [
     "django.contrib.staticfiles",
     "ninja",
     "neat_verdict.app.people",
+    "neat_verdict.app.metrics",
     "neat_verdict.app.experiments",
+    "neat_verdict.app.planning",
     "neat_verdict.app.collect",
     "neat_verdict.app.demo",
 ]
@@ -94,6 +96,7 @@ STORAGES = {
 }
 # Names under assets/ carry a hash of what is in them.
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^/static/assets/"
+MEDIA_ROOT = DATA / "media"
 DATA_UPLOAD_MAX_MEMORY_SIZE = 64 * 1024 * 1024
 LARGEST_FILE = 50 * 1024 * 1024
 LOGGING = {

@@ -60,7 +60,12 @@ def _tell(story: Story, by: User, today: date) -> None:
         {"name": name, "changes": [change] if change else [], "weight": 1.0}
         for name, change in zip(story.variants, story.changes, strict=True)
     ]
-    changes = {"area": story.area, "metric": story.metric, "variants": variants, **story.fields}
+    changes = {
+        "area": story.area,
+        "metrics": [{"name": story.metric, "role": "primary"}],
+        "variants": variants,
+        **story.fields,
+    }
     draft_day = today - timedelta(days=story.days_in + story.decided_ago + 60 if story.decision else story.days_in + 4)
     with clock.at(_moment(draft_day, 10)):
         experiment = actions.create_experiment(by, story.name, changes)

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Literal
 
-from django.http import HttpRequest
-from ninja import Router, Status
+from django.http import FileResponse, HttpRequest
+from ninja import File, Form, Router, Status, UploadedFile
 
 from neat_verdict.app.config.auth import person
 from neat_verdict.app.experiments import actions, queries
@@ -38,7 +38,7 @@ def get(request: HttpRequest, key: str) -> ExperimentOut:
 @router.patch("/experiments/{key}", response=ExperimentOut, operation_id="edit_experiment")
 def edit(request: HttpRequest, key: str, payload: Edit) -> ExperimentOut:
     queries.find(key)
-    actions.edit_experiment(person(request), key, payload.version, payload.changes.given())
+    actions.edit_experiment(person(request), key, payload.version, payload.changes.given(), payload.reason)
     return present(queries.find(key))
 
 
@@ -46,6 +46,35 @@ def edit(request: HttpRequest, key: str, payload: Edit) -> ExperimentOut:
 def copy(request: HttpRequest, key: str) -> Status[ExperimentOut]:
     copied = actions.copy_experiment(person(request), queries.find(key))
     return Status(201, present(queries.find(copied.key)))
+
+
+@router.post("/experiments/{key}/follow-up", response={201: ExperimentOut}, operation_id="follow_up")
+def follow_up(request: HttpRequest, key: str) -> Status[ExperimentOut]:
+    made = actions.follow_up(person(request), queries.find(key))
+    return Status(201, present(queries.find(made.key)))
+
+
+@router.post(
+    "/experiments/{key}/variants/{variant}/pictures", response={201: ExperimentOut}, operation_id="add_picture"
+)
+def add_picture(
+    request: HttpRequest, key: str, variant: int, file: File[UploadedFile], caption: Form[str] = ""
+) -> Status[ExperimentOut]:
+    actions.add_picture(person(request), queries.find(key), variant, file, caption)
+    return Status(201, present(queries.find(key)))
+
+
+@router.delete("/experiments/{key}/pictures/{picture}", response=ExperimentOut, operation_id="remove_picture")
+def remove_picture(request: HttpRequest, key: str, picture: int) -> ExperimentOut:
+    actions.remove_picture(person(request), queries.find(key), picture)
+    return present(queries.find(key))
+
+
+@router.get("/pictures/{picture}", operation_id="get_picture")
+def picture(request: HttpRequest, picture: int) -> FileResponse:
+    answer = FileResponse(queries.picture(picture).image.open("rb"))
+    answer["Cache-Control"] = "private, max-age=86400"
+    return answer
 
 
 @router.post("/experiments/{key}/start", response=ExperimentOut, operation_id="start_experiment")

@@ -24,8 +24,23 @@ def _trimmed(text: str) -> str:
     return text.strip().rstrip(".")
 
 
-def remarks(*, change: str, because: str, metric: str, variants: Sequence[tuple[str, Sequence[str]]]) -> list[str]:
-    """Remarks, not refusals. ``variants`` are (name, list of changes), control first."""
+def remarks(
+    *,
+    change: str,
+    because: str,
+    metric: str,
+    variants: Sequence[tuple[str, Sequence[str]]],
+    weeks: int | None = None,
+    weeks_of_two: int | None = None,
+    longest_weeks: int | None = None,
+    smallest_seen: float | None = None,
+    worthwhile_lift: float = 0.0,
+) -> list[str]:
+    """Remarks, not refusals. ``variants`` are (name, list of changes), control first.
+
+    ``weeks`` is how long the plan takes and ``weeks_of_two`` how long it would with two variants; ``smallest_seen`` the
+    smallest lift that the longest run allowed could show.
+    """
     lines = []
     if not change.strip():
         lines.append("Say what changes: a reader a year on will want to know.")
@@ -41,4 +56,13 @@ def remarks(*, change: str, because: str, metric: str, variants: Sequence[tuple[
             lines.append(
                 f"{letter} changes {len(changes)} things at once: nobody will know which of them made the difference."
             )
+    if weeks and weeks_of_two and longest_weeks and len(variants) > 2 and weeks > longest_weeks >= weeks_of_two:
+        lines.append(
+            f"The traffic does not bear {len(variants)} variants: they take {weeks} weeks, where two would take {weeks_of_two}."
+        )
+    elif smallest_seen and smallest_seen > worthwhile_lift > 0:
+        lines.append(
+            f"{metric} can hardly show this change: the longest run allowed sees lifts from {smallest_seen:.1%} on, and "
+            f"{worthwhile_lift * 100:g}% is looked for. A metric nearer to the change may."
+        )
     return lines

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from typing import Any, Literal
+
 from django.conf import settings
 from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
 from django.db.models import F, Q
 
 from neat_verdict.app import clock
+from neat_verdict.app.metrics.models import Metric, MetricVersion
 
 
 class Workspace(models.Model):
@@ -44,22 +47,33 @@ class Experiment(models.Model):
     change = models.CharField(max_length=300, blank=True, default="")
     audience = models.CharField(max_length=200, blank=True, default="")
     because = models.CharField(max_length=400, blank=True, default="")
-    metric = models.CharField(max_length=80, blank=True, default="")
     unit_name = models.CharField(max_length=40, default="visitors")
-    good_direction = models.CharField(max_length=4, default="up")
 
     baseline = models.FloatField(null=True, blank=True)
+    spread = models.FloatField(null=True, blank=True)
+    correlation = models.FloatField(default=0.0)
     worthwhile_lift = models.FloatField(default=0.05)
     audience_per_day = models.PositiveIntegerField(null=True, blank=True)
     participation = models.FloatField(default=1.0)
+    ramp = models.JSONField(default=list, blank=True)
     confidence = models.FloatField(default=0.95)
     power = models.FloatField(default=0.8)
     least_weeks = models.PositiveSmallIntegerField(default=2)
     least_conversions = models.PositiveIntegerField(default=50)
     planned_start = models.DateField(null=True, blank=True)
+    longest_run_weeks = models.PositiveSmallIntegerField(null=True, blank=True)
+
+    method = models.CharField(max_length=10, default="fixed")
+    sides = models.CharField(max_length=3, default="two")
+    spending = models.CharField(max_length=20, default="obrien_fleming")
+    looks = models.PositiveSmallIntegerField(default=4)
+    look_days = models.JSONField(default=list, blank=True)
+    superiority = models.FloatField(default=0.95)
+    expected_loss = models.FloatField(default=0.005)
 
     rule = models.JSONField(null=True, blank=True)
     rule_locked_at = models.DateTimeField(null=True, blank=True)
+    rule_changes = models.JSONField(default=list, blank=True)
     started_on = models.DateField(null=True, blank=True)
     ended_on = models.DateField(null=True, blank=True)
 
@@ -75,9 +89,11 @@ class Experiment(models.Model):
 
     class Meta:
         constraints = [
-            models.CheckConstraint(condition=Q(good_direction__in=["up", "down"]), name="direction_known"),
+            models.CheckConstraint(condition=Q(baseline__isnull=True) | Q(baseline__gt=0), name="baseline_above_zero"),
+            models.CheckConstraint(condition=Q(spread__isnull=True) | Q(spread__gt=0), name="spread_above_zero"),
+            models.CheckConstraint(condition=Q(correlation__gte=0, correlation__lt=1), name="correlation_in_range"),
             models.CheckConstraint(
-                condition=Q(baseline__isnull=True) | Q(baseline__gt=0, baseline__lt=1), name="baseline_is_a_share"
+                condition=Q(method__in=["fixed", "looks", "anytime", "bayesian"]), name="method_known"
             ),
             models.CheckConstraint(condition=Q(worthwhile_lift__gt=0), name="worthwhile_lift_above_zero"),
             models.CheckConstraint(condition=Q(participation__gt=0, participation__lte=1), name="participation_share"),
@@ -91,6 +107,53 @@ class Experiment(models.Model):
     def __str__(self) -> str:
         return self.name
 
+    @property
+    def primary(self) -> ExperimentMetric | None:
+        """The metric that decides."""
+        return next((use for use in self.metrics.all() if use.role == "primary"), None)
+
+    @property
+    def metric(self) -> str:
+        """Name of the metric that decides, empty while there is none."""
+        return self.primary.metric.name if self.primary else ""
+
+    @property
+    def good_direction(self) -> Literal["up", "down"]:
+        """Of the metric that decides."""
+        return "down" if self.primary and self.primary.definition["good_direction"] == "down" else "up"
+
+
+class ExperimentMetric(models.Model):
+    """A metric's part in an experiment. ``version`` is set at the start; a draft follows the latest.
+
+    ``baseline`` and ``spread`` serve the sizing of guardrails; the deciding metric's are the experiment's own.
+    """
+
+    experiment = models.ForeignKey(Experiment, on_delete=models.CASCADE, related_name="metrics")
+    metric = models.ForeignKey(Metric, on_delete=models.PROTECT, related_name="uses")
+    version = models.ForeignKey(MetricVersion, null=True, blank=True, on_delete=models.PROTECT, related_name="uses")
+    role = models.CharField(max_length=10)
+    position = models.PositiveSmallIntegerField(default=0)
+    margin = models.FloatField(null=True, blank=True)
+    baseline = models.FloatField(null=True, blank=True)
+    spread = models.FloatField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["position"]
+        constraints = [
+            models.UniqueConstraint(fields=["experiment", "metric"], name="a_metric_once"),
+            models.UniqueConstraint(fields=["experiment"], condition=Q(role="primary"), name="one_metric_decides"),
+            models.CheckConstraint(
+                condition=Q(role__in=["primary", "secondary", "guardrail"]), name="metric_role_known"
+            ),
+            models.CheckConstraint(condition=~Q(role="guardrail") | Q(margin__gt=0), name="guardrails_have_margins"),
+        ]
+
+    @property
+    def definition(self) -> dict[str, Any]:
+        """Of the version that counts here."""
+        return (self.version or self.metric.latest).definition
+
 
 class Variant(models.Model):
     """An arm. Position 0 is control."""
@@ -99,6 +162,8 @@ class Variant(models.Model):
     position = models.PositiveSmallIntegerField(validators=[MinValueValidator(0), MaxValueValidator(9)])
     name = models.CharField(max_length=80)
     changes = models.JSONField(default=list, blank=True)
+    parameters = models.JSONField(default=list, blank=True)
+    link = models.CharField(max_length=500, blank=True, default="")
     weight = models.FloatField(default=1.0)
 
     class Meta:
@@ -112,6 +177,19 @@ class Variant(models.Model):
     @property
     def letter(self) -> str:
         return "ABCDEFGHIJ"[self.position]
+
+
+class Picture(models.Model):
+    """What a variant looks like. The file is ours: drawn anew from what was sent, without its metadata."""
+
+    variant = models.ForeignKey(Variant, on_delete=models.CASCADE, related_name="pictures")
+    image = models.FileField(upload_to="pictures/")
+    width = models.PositiveIntegerField()
+    height = models.PositiveIntegerField()
+    caption = models.CharField(max_length=200, blank=True, default="")
+
+    class Meta:
+        ordering = ["id"]
 
 
 class Tally(models.Model):
@@ -131,7 +209,7 @@ class Tally(models.Model):
 
 
 class LedgerEntry(models.Model):
-    """Who did what, when. Append-only: the database refuses a change or a removal (migration 0003)."""
+    """Who did what, when. Append-only: the database refuses a change or a removal (migration 0002)."""
 
     experiment = models.ForeignKey(Experiment, on_delete=models.PROTECT, related_name="ledger")
     at = models.DateTimeField(default=clock.now)

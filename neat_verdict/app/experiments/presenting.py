@@ -2,43 +2,121 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import date
+from typing import cast
 
 from neat_verdict.app.experiments import brief, queries
-from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.app.experiments.schemas import ExperimentOut, PlanOut, VariantOut
+from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Variant
+from neat_verdict.app.experiments.schemas import (
+    ExperimentOut,
+    MetricUseOut,
+    ParameterIO,
+    PictureOut,
+    PlanOut,
+    RampStepIO,
+    Role,
+    RuleChangeOut,
+    VariantOut,
+)
+from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.judge import rule_in_words
-from neat_verdict.core.plan import Plan
+from neat_verdict.core.plan import Arms, make_plan, plan_alternatives
 
 _SAME_NAME = (
     "key", "version", "state", "name", "area", "description", "change", "audience", "because", "metric", "unit_name",
-    "good_direction", "baseline", "worthwhile_lift", "audience_per_day", "participation", "confidence", "power",
-    "least_weeks", "least_conversions", "planned_start", "started_on", "ended_on", "rule_locked_at", "decision",
-    "decision_reason", "decision_next", "decided_at",
+    "good_direction", "baseline", "spread", "correlation", "worthwhile_lift", "audience_per_day", "participation",
+    "confidence", "power", "least_weeks", "least_conversions", "planned_start", "started_on", "ended_on", "rule_locked_at",
+    "decision", "decision_reason", "decision_next", "decided_at", "longest_run_weeks", "method", "sides", "spending",
+    "looks", "look_days", "superiority", "expected_loss",
 )  # fmt: skip
 
 
 def present(experiment: Experiment) -> ExperimentOut:
     """Fields, sentence, remarks, plan and rule. A plan that cannot be made comes as the reason why."""
     plan, plan_problem, last_day, words = _plan_parts(experiment)
-    variants = list(experiment.variants.all())
     return ExperimentOut(
         **{name: getattr(experiment, name) for name in _SAME_NAME},
+        metrics=[_use(use) for use in experiment.metrics.all()],
+        ramp=[RampStepIO(**step) for step in experiment.ramp],
+        workspace_longest_run_weeks=queries.workspace().longest_run_weeks,
+        rule_changes=[RuleChangeOut(**line) for line in experiment.rule_changes],
         owner=experiment.owner.display_name,
         decided_by=experiment.decided_by.display_name if experiment.decided_by else "",
-        variants=[VariantOut(name=v.name, changes=v.changes, weight=v.weight, letter=v.letter) for v in variants],
+        variants=[variant_out(variant) for variant in experiment.variants.all()],
         hypothesis=hypothesis(experiment),
-        remarks=brief.remarks(
-            change=experiment.change,
-            because=experiment.because,
-            metric=experiment.metric,
-            variants=[(v.name, v.changes) for v in variants],
-        ),
+        remarks=_remarks(experiment, plan),
         rule_in_words=words,
-        plan=PlanOut.model_validate(plan) if plan else None,
+        plan=plan,
         plan_problem=plan_problem,
         last_day=last_day,
+    )
+
+
+def variant_out(variant: Variant) -> VariantOut:
+    """A variant with the addresses of its pictures."""
+    return VariantOut(
+        id=variant.pk,
+        letter=variant.letter,
+        name=variant.name,
+        changes=variant.changes,
+        parameters=[ParameterIO(**line) for line in variant.parameters],
+        link=variant.link,
+        weight=variant.weight,
+        pictures=[
+            PictureOut(
+                id=picture.pk,
+                url=f"/api/v1/pictures/{picture.pk}",
+                width=picture.width,
+                height=picture.height,
+                caption=picture.caption,
+            )
+            for picture in variant.pictures.all()
+        ],
+    )
+
+
+def _use(use: ExperimentMetric) -> MetricUseOut:
+    definition = definition_of(use.definition)
+    latest = use.metric.latest.number
+    return MetricUseOut(
+        name=use.metric.name,
+        key=use.metric.key,
+        role=cast(Role, use.role),
+        margin=use.margin,
+        baseline=use.baseline,
+        spread=use.spread,
+        kind=definition.kind,
+        is_rate=definition.is_rate,
+        good_direction=definition.good_direction,
+        unit=definition.unit,
+        currency=definition.currency,
+        words=definition.words(),
+        version=use.version.number if use.version else latest,
+        latest_version=latest,
+    )
+
+
+def _remarks(experiment: Experiment, plan: PlanOut | None) -> list[str]:
+    weeks_of_two = smallest = None
+    limit = queries.longest_run_weeks(experiment)
+    if plan is not None and plan.too_long:
+        request = queries.plan_request(experiment)
+        assert request is not None
+        if len(request.arms.weights) > 2:
+            weeks_of_two = make_plan(replace(request, arms=Arms.even(2))).duration.weeks
+        smallest = plan.curve[limit - 1] if limit <= len(plan.curve) else None
+    return brief.remarks(
+        change=experiment.change,
+        because=experiment.because,
+        metric=experiment.metric,
+        variants=[(variant.name, variant.changes) for variant in experiment.variants.all()],
+        weeks=plan.weeks if plan else None,
+        weeks_of_two=weeks_of_two,
+        longest_weeks=limit,
+        smallest_seen=smallest,
+        worthwhile_lift=experiment.worthwhile_lift,
     )
 
 
@@ -54,9 +132,10 @@ def hypothesis(experiment: Experiment) -> str:
     )
 
 
-def _plan_parts(experiment: Experiment) -> tuple[Plan | None, str, date | None, str]:
+def _plan_parts(experiment: Experiment) -> tuple[PlanOut | None, str, date | None, str]:
     try:
-        plan = queries.plan(experiment)
+        request = queries.plan_request(experiment)
+        plan = PlanOut.of(make_plan(request, experiment.unit_name), plan_alternatives(request)) if request else None
         rule = queries.decision_rule(experiment)
     except InputError as problem:
         return None, str(problem), None, ""

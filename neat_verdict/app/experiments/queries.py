@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
+from typing import Any, cast
 from zoneinfo import ZoneInfo
 
 import numpy as np
@@ -11,10 +12,25 @@ from django.db.models import QuerySet
 from django.http import Http404
 
 from neat_verdict.app import clock
-from neat_verdict.app.experiments.models import Experiment, LedgerEntry, Tally, Workspace
-from neat_verdict.core.judge import DecisionRule, Names
+from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, LedgerEntry, Picture, Tally, Workspace
+from neat_verdict.core.estimate import Sides, Spending
+from neat_verdict.core.judge import DecisionRule, Guardrail, Names, rule_for
 from neat_verdict.core.judge.reading import CountTable
-from neat_verdict.core.plan import Arms, Plan, PlanRequest, Strictness, make_plan
+from neat_verdict.core.plan import (
+    Arms,
+    Arrivals,
+    Baseline,
+    GuardrailNeed,
+    Method,
+    MethodKind,
+    Plan,
+    PlanRequest,
+    RampStep,
+    Strictness,
+    make_plan,
+)
+
+_METRICS = ("metrics__metric__versions", "metrics__version")
 
 
 def workspace() -> Workspace:
@@ -35,8 +51,19 @@ def local(moment: datetime) -> datetime:
 def find(key: str) -> Experiment:
     """The experiment with a key, its variants loaded. Raises Http404."""
     found = (
-        Experiment.objects.select_related("owner", "decided_by").prefetch_related("variants").filter(key=key).first()
+        Experiment.objects.select_related("owner", "decided_by")
+        .prefetch_related("variants__pictures", *_METRICS)
+        .filter(key=key)
+        .first()
     )
+    if found is None:
+        raise Http404
+    return found
+
+
+def picture(number: int) -> Picture:
+    """A variant's picture. Raises Http404."""
+    found = Picture.objects.filter(pk=number).first()
     if found is None:
         raise Http404
     return found
@@ -44,7 +71,7 @@ def find(key: str) -> Experiment:
 
 def listed(*, archived: bool = False) -> QuerySet[Experiment]:
     """All experiments with what a list shows of them."""
-    found = Experiment.objects.select_related("owner").prefetch_related("variants")
+    found = Experiment.objects.select_related("owner").prefetch_related("variants", *_METRICS)
     return found.filter(state="archived") if archived else found.exclude(state="archived")
 
 
@@ -67,38 +94,109 @@ def names(experiment: Experiment) -> Names:
     )
 
 
-def plan(experiment: Experiment, place: Workspace | None = None) -> Plan | None:
-    """The plan as the brief and the sizing stand; None while a figure is missing. Raises InputError for figures that clash."""
-    if experiment.baseline is None or not experiment.audience_per_day:
+def longest_run_weeks(experiment: Experiment, place: Workspace | None = None) -> int:
+    """The longest run allowed: the experiment's own, or the workspace's."""
+    return experiment.longest_run_weeks or (place or workspace()).longest_run_weeks
+
+
+def method(experiment: Experiment) -> Method:
+    """The way of reading. Raises InputError for figures out of range."""
+    return Method(
+        kind=cast(MethodKind, experiment.method),
+        sides=cast(Sides, experiment.sides),
+        spending=cast(Spending, experiment.spending),
+        looks=experiment.looks,
+        look_days=tuple(experiment.look_days),
+        superiority=experiment.superiority,
+        expected_loss=experiment.expected_loss,
+    )
+
+
+def baseline_of(use: ExperimentMetric | None, value: float | None, spread: float | None) -> Baseline | None:
+    """A metric's level today as planning needs it; None while it is not known. Without a metric, that of a rate."""
+    is_rate = use is None or use.definition["kind"] in ("conversion", "funnel")
+    if value is None or (not is_rate and spread is None):
         return None
-    request = PlanRequest(
-        baseline=experiment.baseline,
+    return Baseline(value, None if is_rate else spread)
+
+
+def plan_request(experiment: Experiment, place: Workspace | None = None) -> PlanRequest | None:
+    """What brief and sizing ask for; None while a figure is missing. Raises InputError for figures out of range."""
+    baseline = baseline_of(experiment.primary, experiment.baseline, experiment.spread)
+    if baseline is None or not experiment.audience_per_day:
+        return None
+    ramp = tuple(RampStep(step["days"], step["participation"]) for step in experiment.ramp)
+    return PlanRequest(
+        baseline=baseline,
         worthwhile_lift=experiment.worthwhile_lift,
-        audience_per_day=experiment.audience_per_day,
+        arrivals=Arrivals(experiment.audience_per_day, experiment.participation, ramp),
         arms=Arms(weights(experiment)),
         strictness=Strictness(experiment.confidence, experiment.power),
-        participation=experiment.participation,
+        method=method(experiment),
         sign=1 if experiment.good_direction == "up" else -1,
         least_weeks=experiment.least_weeks,
-        longest_run_weeks=(place or workspace()).longest_run_weeks,
+        longest_run_weeks=longest_run_weeks(experiment, place),
+        guardrails=tuple(
+            GuardrailNeed(use.metric.name, needed, use.margin)
+            for use in experiment.metrics.all()
+            if use.role == "guardrail" and use.margin and (needed := baseline_of(use, use.baseline, use.spread))
+        ),
+        correlation=experiment.correlation,
     )
-    return make_plan(request, experiment.unit_name)
+
+
+def plan(experiment: Experiment, place: Workspace | None = None) -> Plan | None:
+    """The plan as the brief and the sizing stand; None while a figure is missing. Raises InputError for figures that clash."""
+    request = plan_request(experiment, place)
+    return make_plan(request, experiment.unit_name) if request else None
 
 
 def decision_rule(experiment: Experiment) -> DecisionRule:
     """The locked rule, or before the start the one the plan would give."""
-    if experiment.rule is not None:
-        planned = experiment.rule["planned_units"]
-        return DecisionRule(**{**experiment.rule, "planned_units": None if planned is None else tuple(planned)})
-    planned_run = plan(experiment)
+    return planned_rule(experiment) if experiment.rule is None else rule_of(experiment.rule)
+
+
+def planned_rule(experiment: Experiment) -> DecisionRule:
+    """The rule that brief and sizing give as they stand. Raises InputError for figures that clash."""
+    request = plan_request(experiment)
+    guardrails = tuple(
+        Guardrail(use.metric.name, use.margin or 0.0, use.definition["good_direction"])
+        for use in experiment.metrics.all()
+        if use.role == "guardrail"
+    )
+    longest = 7 * longest_run_weeks(experiment)
+    if request is not None:
+        planned = make_plan(request)
+        return rule_for(
+            request,
+            planned,
+            least_conversions=experiment.least_conversions,
+            guardrails=guardrails,
+            longest_days=max(longest, 7 * planned.duration.weeks),
+        )
+    days = 7 * experiment.least_weeks
     return DecisionRule(
         confidence=experiment.confidence,
         worthwhile_lift=experiment.worthwhile_lift,
-        good_direction="up" if experiment.good_direction == "up" else "down",
-        minimum_days=7 * (planned_run.duration.weeks if planned_run else experiment.least_weeks),
-        planned_units=planned_run.size.per_arm if planned_run else None,
+        good_direction=experiment.good_direction,
+        minimum_days=days,
         least_conversions=experiment.least_conversions,
+        method=method(experiment),
+        planned_days=days,
+        longest_days=max(longest, days),
+        guardrails=guardrails,
     )
+
+
+def rule_of(record: dict[str, Any]) -> DecisionRule:
+    """A rule as it was locked (`dataclasses.asdict`, through JSON)."""
+    fields = dict(record)
+    planned = fields.get("planned_units")
+    fields["planned_units"] = None if planned is None else tuple(planned)
+    method = fields.get("method") or {}
+    fields["method"] = Method(**{**method, "look_days": tuple(method.get("look_days", ()))})
+    fields["guardrails"] = tuple(Guardrail(**rail) for rail in fields.get("guardrails") or ())
+    return DecisionRule(**fields)
 
 
 def last_day(experiment: Experiment) -> date | None:
@@ -106,7 +204,7 @@ def last_day(experiment: Experiment) -> date | None:
     first = experiment.started_on or experiment.planned_start
     if first is None:
         return None
-    return first + timedelta(days=max(decision_rule(experiment).minimum_days, 1) - 1)
+    return first + timedelta(days=max(decision_rule(experiment).planned_days, 1) - 1)
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,19 +6,80 @@ from datetime import date, datetime
 from typing import Any, Literal
 
 from ninja import Schema
-from pydantic import Field, model_validator
+from pydantic import Field
+
+from neat_verdict.core.plan import Alternatives, Plan
+
+Role = Literal["primary", "secondary", "guardrail"]
+
+
+class ParameterIO(Schema):
+    """A value the site reads; ``value`` is text that is read as ``kind``."""
+
+    name: str = Field(max_length=80)
+    kind: Literal["text", "number", "true_false", "json"] = "text"
+    value: str = Field(default="", max_length=10_000)
 
 
 class VariantIn(Schema):
+    """``id`` is that of a variant that is there; without it a new one. ``copy_of`` takes its pictures along."""
+
     model_config = {"extra": "forbid"}
+    id: int | None = None
+    copy_of: int | None = None
     name: str = Field(max_length=80)
     changes: list[str] = Field(default_factory=list, max_length=20)
+    parameters: list[ParameterIO] = Field(default_factory=list, max_length=50)
+    link: str = Field(default="", max_length=500)
     weight: float = Field(default=1.0, gt=0, le=1e6)
 
 
-class VariantOut(VariantIn):
-    model_config = {"extra": "ignore"}
+class PictureOut(Schema):
+    id: int
+    url: str
+    width: int
+    height: int
+    caption: str
+
+
+class VariantOut(Schema):
+    id: int
     letter: str
+    name: str
+    changes: list[str]
+    parameters: list[ParameterIO]
+    link: str
+    weight: float
+    pictures: list[PictureOut]
+
+
+class MetricUseIn(Schema):
+    """``name`` is that (or the key) of a metric of the library; one that is not there yet is made, as a plain conversion."""
+
+    model_config = {"extra": "forbid"}
+    name: str = Field(max_length=80)
+    role: Role
+    margin: float | None = None
+    baseline: float | None = None
+    spread: float | None = None
+
+
+class MetricUseOut(MetricUseIn):
+    model_config = {"extra": "ignore"}
+    key: str
+    kind: Literal["conversion", "count", "amount", "ratio", "funnel"]
+    is_rate: bool
+    good_direction: Literal["up", "down"]
+    unit: str
+    currency: str
+    words: str
+    version: int
+    latest_version: int
+
+
+class RampStepIO(Schema):
+    days: int = Field(ge=1, le=400)
+    participation: float = Field(gt=0, le=1)
 
 
 class ExperimentChanges(Schema):
@@ -31,18 +92,28 @@ class ExperimentChanges(Schema):
     change: str = Field(default="", max_length=300)
     audience: str = Field(default="", max_length=200)
     because: str = Field(default="", max_length=400)
-    metric: str = Field(default="", max_length=80)
+    metrics: list[MetricUseIn] = Field(default_factory=list, max_length=50)
     unit_name: str = Field(default="visitors", min_length=1, max_length=40)
-    good_direction: Literal["up", "down"] = "up"
     baseline: float | None = None
+    spread: float | None = None
+    correlation: float = Field(default=0.0, ge=0, lt=1)
     worthwhile_lift: float = 0.05
     audience_per_day: int | None = Field(default=None, ge=1, le=10**9)
     participation: float = 1.0
+    ramp: list[RampStepIO] = Field(default_factory=list, max_length=20)
     confidence: float = 0.95
     power: float = 0.8
     least_weeks: int = Field(default=2, ge=1, le=52)
     least_conversions: int = Field(default=50, ge=0, le=10**6)
     planned_start: date | None = None
+    longest_run_weeks: int | None = Field(default=None, ge=1, le=104)
+    method: Literal["fixed", "looks", "anytime", "bayesian"] = "fixed"
+    sides: Literal["two", "one"] = "two"
+    spending: Literal["obrien_fleming", "pocock"] = "obrien_fleming"
+    looks: int = 4
+    look_days: list[int] = Field(default_factory=list, max_length=120)
+    superiority: float = 0.95
+    expected_loss: float = 0.005
     variants: list[VariantIn] = Field(default_factory=list)
 
     def given(self) -> dict[str, Any]:
@@ -51,8 +122,11 @@ class ExperimentChanges(Schema):
 
 
 class Edit(Schema):
+    """``reason`` allows a change of the decision rule after the start; it is kept in the ledger and told in the report."""
+
     version: int
     changes: ExperimentChanges
+    reason: str = Field(default="", max_length=2000)
 
 
 class NewExperiment(Schema):
@@ -65,8 +139,22 @@ class WhatIfOut(Schema):
     weeks: int | None
 
 
+class LookOut(Schema):
+    day: int
+    information: float
+    critical_value: float
+    nominal: float
+    lift: float
+
+
+class NeedOut(Schema):
+    name: str
+    total: int
+    weeks: int
+
+
 class PlanOut(Schema):
-    """A plan; lifts and rates as shares."""
+    """A plan; lifts and rates as shares. ``needs`` has the metric that decides first, then the guardrails."""
 
     total: int
     per_arm: list[int]
@@ -74,33 +162,57 @@ class PlanOut(Schema):
     days_needed: int
     units_per_day: float
     too_long: bool
-    changed_rate: float
+    rounds: int
+    changed_level: float
+    inflation: float
+    needs: list[NeedOut]
+    decided_by: str
+    looks: list[LookOut]
     curve: list[float | None]
     weeks_by_strictness: dict[str, int]
     what_if: list[WhatIfOut]
     warnings: list[str]
     sentence: str
 
-    @model_validator(mode="before")
     @classmethod
-    def flatten(cls, value: Any) -> Any:
-        plan = getattr(value, "_obj", value)
-        if not hasattr(plan, "size"):
-            return value
-        return {
-            "total": plan.size.total,
-            "per_arm": list(plan.size.per_arm),
-            "weeks": plan.duration.weeks,
-            "days_needed": plan.duration.days_needed,
-            "units_per_day": plan.duration.units_per_day,
-            "too_long": plan.duration.too_long,
-            "changed_rate": plan.changed_rate,
-            "curve": list(plan.curve),
-            "weeks_by_strictness": plan.weeks_by_strictness,
-            "what_if": [{"label": line.label, "weeks": line.weeks} for line in plan.what_if],
-            "warnings": list(plan.warnings),
-            "sentence": plan.sentence,
-        }
+    def of(cls, plan: Plan, others: Alternatives) -> PlanOut:
+        """A plan of the core with its alternatives."""
+        return cls(
+            total=plan.size.total,
+            per_arm=list(plan.size.per_arm),
+            weeks=plan.duration.weeks,
+            days_needed=plan.duration.days_needed,
+            units_per_day=plan.duration.units_per_day,
+            too_long=plan.duration.too_long,
+            rounds=plan.duration.rounds,
+            changed_level=plan.changed_level,
+            inflation=plan.inflation,
+            needs=[NeedOut(name=need.name, total=need.size.total, weeks=need.weeks) for need in plan.needs],
+            decided_by=plan.decided_by,
+            looks=[
+                LookOut(
+                    day=look.day,
+                    information=look.information,
+                    critical_value=look.critical_value,
+                    nominal=look.nominal,
+                    lift=look.lift,
+                )
+                for look in plan.looks
+            ],
+            curve=list(plan.curve),
+            weeks_by_strictness=others.weeks_by_strictness,
+            what_if=[WhatIfOut(label=line.label, weeks=line.weeks) for line in others.what_if],
+            warnings=list(plan.warnings),
+            sentence=plan.sentence,
+        )
+
+
+class RuleChangeOut(Schema):
+    at: datetime
+    by: str
+    reason: str
+    before: str
+    after: str
 
 
 class ExperimentOut(Schema):
@@ -115,17 +227,31 @@ class ExperimentOut(Schema):
     audience: str
     because: str
     metric: str
+    metrics: list[MetricUseOut]
     unit_name: str
     good_direction: Literal["up", "down"]
     baseline: float | None
+    spread: float | None
+    correlation: float
     worthwhile_lift: float
     audience_per_day: int | None
     participation: float
+    ramp: list[RampStepIO]
     confidence: float
     power: float
     least_weeks: int
     least_conversions: int
     planned_start: date | None
+    longest_run_weeks: int | None
+    workspace_longest_run_weeks: int
+    method: Literal["fixed", "looks", "anytime", "bayesian"]
+    sides: Literal["two", "one"]
+    spending: Literal["obrien_fleming", "pocock"]
+    looks: int
+    look_days: list[int]
+    superiority: float
+    expected_loss: float
+    rule_changes: list[RuleChangeOut]
     started_on: date | None
     ended_on: date | None
     rule_locked_at: datetime | None

@@ -10,31 +10,17 @@ from neat_verdict.app.experiments.queries import (
     listed,
     names,
     plan,
-    weights,
     workspace,
 )
 from neat_verdict.app.people.models import User
 from neat_verdict.app.readings import presenting
+from neat_verdict.app.readings.looks import read
 from neat_verdict.app.readings.schemas import DailyOut, Docket, DocketRow, EvidenceOut, ReadingOut
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.estimate import Rate
-from neat_verdict.core.judge import Reading, lift_as_data_came_in, read_experiment
+from neat_verdict.core.judge import lift_as_data_came_in
 
 DECIDED_SHOWN = 12
 _WORDS = ("No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine", "Ten", "Eleven", "Twelve")
-
-
-def read(experiment: Experiment, counts: DailyCounts) -> Reading:
-    """The reading of an experiment by its decision rule."""
-    units, conversions = counts.units.sum(axis=0).tolist(), counts.conversions.sum(axis=0).tolist()
-    return read_experiment(
-        [Rate(converted, seen) for converted, seen in zip(conversions, units, strict=True)],
-        weights(experiment),
-        decision_rule(experiment),
-        units_by_day=counts.units,
-        days=counts.span,
-        ended=experiment.state in ("ended", "decided"),
-    )
 
 
 def reading_of(experiment: Experiment, counts: DailyCounts) -> ReadingOut:

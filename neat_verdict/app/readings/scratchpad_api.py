@@ -15,7 +15,7 @@ from neat_verdict.app.readings.schemas import ReadingOut
 from neat_verdict.core.checks import InputError, whole_count
 from neat_verdict.core.estimate import Rate
 from neat_verdict.core.judge import DecisionRule, Names, read_experiment
-from neat_verdict.core.plan import Arms, PlanRequest, Strictness, make_plan
+from neat_verdict.core.plan import Arms, Arrivals, Baseline, PlanRequest, Strictness, make_plan, plan_alternatives
 
 router = Router(tags=["scratchpad"])
 
@@ -73,18 +73,14 @@ def judge_counts(request: HttpRequest, payload: CountsIn) -> ReadingOut:
 
 @router.post("/scratchpad/size", response=PlanOut, operation_id="size_plan")
 def size_plan(request: HttpRequest, payload: SizeIn) -> PlanOut:
-    plan = make_plan(
-        PlanRequest(
-            baseline=payload.baseline,
-            worthwhile_lift=abs(payload.worthwhile_lift),
-            audience_per_day=payload.audience_per_day,
-            arms=Arms(payload.weights),
-            strictness=Strictness(payload.confidence, payload.power),
-            participation=payload.participation,
-            sign=-1 if payload.worthwhile_lift < 0 else 1,
-            least_weeks=payload.least_weeks,
-            longest_run_weeks=workspace().longest_run_weeks,
-        ),
-        "units",
+    plan_request = PlanRequest(
+        baseline=Baseline(payload.baseline),
+        worthwhile_lift=abs(payload.worthwhile_lift),
+        arrivals=Arrivals(payload.audience_per_day, payload.participation),
+        arms=Arms(payload.weights),
+        strictness=Strictness(payload.confidence, payload.power),
+        sign=-1 if payload.worthwhile_lift < 0 else 1,
+        least_weeks=payload.least_weeks,
+        longest_run_weeks=workspace().longest_run_weeks,
     )
-    return PlanOut.model_validate(plan)
+    return PlanOut.of(make_plan(plan_request, "units"), plan_alternatives(plan_request))

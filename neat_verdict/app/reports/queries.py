@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.app.experiments.presenting import hypothesis
+from neat_verdict.app.experiments.presenting import hypothesis, variant_out
 from neat_verdict.app.experiments.queries import daily_counts, workspace
+from neat_verdict.app.experiments.schemas import RuleChangeOut
 from neat_verdict.app.problems import Conflict
 from neat_verdict.app.readings.queries import reading_of
 from neat_verdict.app.readings.schemas import ReadingOut
@@ -28,6 +29,8 @@ def report(experiment: Experiment) -> ReportOut:
         hypothesis=hypothesis(experiment),
         because=experiment.because,
         tried=[variant.changes for variant in experiment.variants.all()],
+        pictures=[variant_out(variant).pictures for variant in experiment.variants.all()],
+        rule_changes=[RuleChangeOut(**line) for line in experiment.rule_changes],
         started_on=experiment.started_on,
         rule_locked_at=experiment.rule_locked_at,
         decided_at=experiment.decided_at,

@@ -158,6 +158,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/experiments/{key}/follow-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Follow Up */
+        post: operations["follow_up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/forecasts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Forecasts */
+        get: operations["list_forecasts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/forecasts/mine": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Forecast */
+        put: operations["forecast"];
+        post?: never;
+        /** Withdraw */
+        delete: operations["withdraw_forecast"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/experiments/{key}/imports": {
         parameters: {
             query?: never;
@@ -230,6 +282,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/experiments/{key}/past": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Past */
+        get: operations["list_past"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/pictures/{picture}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove Picture */
+        delete: operations["remove_picture"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/rehearsal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Latest */
+        get: operations["get_rehearsal"];
+        put?: never;
+        /** Start */
+        post: operations["start_rehearsal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/rehearsal/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Cancel */
+        delete: operations["cancel_rehearsal"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/experiments/{key}/report": {
         parameters: {
             query?: never;
@@ -264,6 +385,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/experiments/{key}/variants/{variant}/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add Picture */
+        post: operations["add_picture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/experiments/{key}/withdraw-decision": {
         parameters: {
             query?: never;
@@ -275,6 +413,111 @@ export interface paths {
         put?: never;
         /** Withdraw */
         post: operations["withdraw_decision"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/metrics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Library */
+        get: operations["list_metrics"];
+        put?: never;
+        /** Create */
+        post: operations["create_metric"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/metrics/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Preview */
+        post: operations["preview_metric"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/metrics/sample-events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Sample */
+        get: operations["sample_events"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/metrics/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get */
+        get: operations["get_metric"];
+        /** Edit */
+        put: operations["edit_metric"];
+        post?: never;
+        /** Delete */
+        delete: operations["delete_metric"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/past-data": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read File */
+        post: operations["read_past_data"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/pictures/{picture}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Picture */
+        get: operations["get_picture"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -385,6 +628,13 @@ export interface components {
             /** Units */
             units: number;
         };
+        /** BoundaryOut */
+        BoundaryOut: {
+            /** Day */
+            day: number;
+            /** Lift */
+            lift: number;
+        };
         /** ComparisonOut */
         ComparisonOut: {
             /** Adjusted Pvalue */
@@ -409,6 +659,25 @@ export interface components {
              * @enum {string}
              */
             tone: "ahead" | "behind" | "open";
+        };
+        /** ConditionIO */
+        ConditionIO: {
+            /** Attribute */
+            attribute: string;
+            /**
+             * Kind
+             * @default text
+             * @enum {string}
+             */
+            kind: "text" | "number" | "true_false" | "date" | "version";
+            /**
+             * Operator
+             * @default is
+             * @enum {string}
+             */
+            operator: "is" | "is_not" | "any_of" | "contains" | "starts_with" | "greater" | "less" | "between" | "is_set";
+            /** Values */
+            values?: string[];
         };
         /** ConditionOut */
         ConditionOut: {
@@ -489,6 +758,40 @@ export interface components {
              */
             reason: string;
         };
+        /**
+         * DefinitionIO
+         * @description As `core.metrics.Definition`.
+         */
+        DefinitionIO: {
+            /**
+             * Currency
+             * @default
+             */
+            currency: string;
+            denominator?: components["schemas"]["MeasureIO"] | null;
+            /**
+             * Good Direction
+             * @default up
+             * @enum {string}
+             */
+            good_direction: "up" | "down";
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "conversion" | "count" | "amount" | "ratio" | "funnel";
+            measure?: components["schemas"]["MeasureIO"] | null;
+            /** Steps */
+            steps?: components["schemas"]["EventFilterIO"][];
+            /**
+             * Unit
+             * @default percent
+             * @enum {string}
+             */
+            unit: "percent" | "number" | "money" | "milliseconds" | "per_thousand";
+            /** Window Hours */
+            window_hours?: number | null;
+        };
         /** DemoAccount */
         DemoAccount: {
             /** Password */
@@ -559,11 +862,26 @@ export interface components {
             /** Worthwhile Lift */
             worthwhile_lift: number;
         };
-        /** Edit */
+        /**
+         * Edit
+         * @description ``reason`` allows a change of the decision rule after the start; it is kept in the ledger and told in the report.
+         */
         Edit: {
             changes: components["schemas"]["ExperimentChanges"];
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
             /** Version */
             version: number;
+        };
+        /** EventFilterIO */
+        EventFilterIO: {
+            /** Conditions */
+            conditions?: components["schemas"]["ConditionIO"][];
+            /** Event */
+            event: string;
         };
         /** EvidenceOut */
         EvidenceOut: {
@@ -607,16 +925,20 @@ export interface components {
              */
             confidence: number;
             /**
+             * Correlation
+             * @default 0
+             */
+            correlation: number;
+            /**
              * Description
              * @default
              */
             description: string;
             /**
-             * Good Direction
-             * @default up
-             * @enum {string}
+             * Expected Loss
+             * @default 0.005
              */
-            good_direction: "up" | "down";
+            expected_loss: number;
             /**
              * Least Conversions
              * @default 50
@@ -627,11 +949,23 @@ export interface components {
              * @default 2
              */
             least_weeks: number;
+            /** Longest Run Weeks */
+            longest_run_weeks?: number | null;
+            /** Look Days */
+            look_days?: number[];
             /**
-             * Metric
-             * @default
+             * Looks
+             * @default 4
              */
-            metric: string;
+            looks: number;
+            /**
+             * Method
+             * @default fixed
+             * @enum {string}
+             */
+            method: "fixed" | "looks" | "anytime" | "bayesian";
+            /** Metrics */
+            metrics?: components["schemas"]["MetricUseIn"][];
             /**
              * Name
              * @default
@@ -649,6 +983,27 @@ export interface components {
              * @default 0.8
              */
             power: number;
+            /** Ramp */
+            ramp?: components["schemas"]["RampStepIO"][];
+            /**
+             * Sides
+             * @default two
+             * @enum {string}
+             */
+            sides: "two" | "one";
+            /**
+             * Spending
+             * @default obrien_fleming
+             * @enum {string}
+             */
+            spending: "obrien_fleming" | "pocock";
+            /** Spread */
+            spread?: number | null;
+            /**
+             * Superiority
+             * @default 0.95
+             */
+            superiority: number;
             /**
              * Unit Name
              * @default visitors
@@ -678,6 +1033,8 @@ export interface components {
             change: string;
             /** Confidence */
             confidence: number;
+            /** Correlation */
+            correlation: number;
             /** Decided At */
             decided_at: string | null;
             /** Decided By */
@@ -692,6 +1049,8 @@ export interface components {
             description: string;
             /** Ended On */
             ended_on: string | null;
+            /** Expected Loss */
+            expected_loss: number;
             /**
              * Good Direction
              * @enum {string}
@@ -707,8 +1066,21 @@ export interface components {
             least_conversions: number;
             /** Least Weeks */
             least_weeks: number;
+            /** Longest Run Weeks */
+            longest_run_weeks: number | null;
+            /** Look Days */
+            look_days: number[];
+            /** Looks */
+            looks: number;
+            /**
+             * Method
+             * @enum {string}
+             */
+            method: "fixed" | "looks" | "anytime" | "bayesian";
             /** Metric */
             metric: string;
+            /** Metrics */
+            metrics: components["schemas"]["MetricUseOut"][];
             /** Name */
             name: string;
             /** Owner */
@@ -722,12 +1094,28 @@ export interface components {
             planned_start: string | null;
             /** Power */
             power: number;
+            /** Ramp */
+            ramp: components["schemas"]["RampStepIO"][];
             /** Remarks */
             remarks: string[];
+            /** Rule Changes */
+            rule_changes: components["schemas"]["RuleChangeOut"][];
             /** Rule In Words */
             rule_in_words: string;
             /** Rule Locked At */
             rule_locked_at: string | null;
+            /**
+             * Sides
+             * @enum {string}
+             */
+            sides: "two" | "one";
+            /**
+             * Spending
+             * @enum {string}
+             */
+            spending: "obrien_fleming" | "pocock";
+            /** Spread */
+            spread: number | null;
             /** Started On */
             started_on: string | null;
             /**
@@ -735,14 +1123,66 @@ export interface components {
              * @enum {string}
              */
             state: "draft" | "running" | "paused" | "ended" | "decided" | "archived";
+            /** Superiority */
+            superiority: number;
             /** Unit Name */
             unit_name: string;
             /** Variants */
             variants: components["schemas"]["VariantOut"][];
             /** Version */
             version: number;
+            /** Workspace Longest Run Weeks */
+            workspace_longest_run_weeks: number;
             /** Worthwhile Lift */
             worthwhile_lift: number;
+        };
+        /** ForecastIn */
+        ForecastIn: {
+            /** High */
+            high: number;
+            /** Lift */
+            lift: number;
+            /** Low */
+            low: number;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
+         * ForecastOut
+         * @description ``lift``, ``low`` and ``high`` are empty while another person's forecast is sealed.
+         */
+        ForecastOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** High */
+            high: number | null;
+            /** Lift */
+            lift: number | null;
+            /** Low */
+            low: number | null;
+            /** Mine */
+            mine: boolean;
+            /** Note */
+            note: string;
+        };
+        /** ForecastsOut */
+        ForecastsOut: {
+            /** Forecasts */
+            forecasts: components["schemas"]["ForecastOut"][];
+            /** Open */
+            open: boolean;
+            /** Outcome */
+            outcome: number | null;
+            /** Sealed */
+            sealed: boolean;
         };
         /** ImportOut */
         ImportOut: {
@@ -786,6 +1226,10 @@ export interface components {
              */
             low_open: boolean;
         };
+        /** LatestRehearsal */
+        LatestRehearsal: {
+            rehearsal: components["schemas"]["RehearsalOut"] | null;
+        };
         /** LedgerOut */
         LedgerOut: {
             /**
@@ -811,6 +1255,157 @@ export interface components {
             /** Items */
             items: components["schemas"]["LedgerOut"][];
         };
+        /** LookOut */
+        LookOut: {
+            /** Critical Value */
+            critical_value: number;
+            /** Day */
+            day: number;
+            /** Information */
+            information: number;
+            /** Lift */
+            lift: number;
+            /** Nominal */
+            nominal: number;
+        };
+        /** MeasureIO */
+        MeasureIO: {
+            /**
+             * Amount Of
+             * @default
+             */
+            amount_of: string;
+            /** Cap */
+            cap?: number | null;
+            events: components["schemas"]["EventFilterIO"];
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "conversion" | "count" | "amount";
+        };
+        /**
+         * MetricEdit
+         * @description ``version`` is the number of the latest version that was seen.
+         */
+        MetricEdit: {
+            definition: components["schemas"]["DefinitionIO"];
+            /**
+             * Description
+             * @default
+             */
+            description: string;
+            /** Name */
+            name: string;
+            /** Version */
+            version: number;
+        };
+        /** MetricIn */
+        MetricIn: {
+            definition: components["schemas"]["DefinitionIO"];
+            /**
+             * Description
+             * @default
+             */
+            description: string;
+            /** Name */
+            name: string;
+        };
+        /** MetricOut */
+        MetricOut: {
+            definition: components["schemas"]["DefinitionIO"];
+            /** Description */
+            description: string;
+            /** Events */
+            events: string[];
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Uses */
+            uses: components["schemas"]["UseOut"][];
+            /** Version */
+            version: number;
+            /** Versions */
+            versions: components["schemas"]["VersionOut"][];
+            /** Words */
+            words: string;
+        };
+        /** MetricPage */
+        MetricPage: {
+            /** Count */
+            count: number;
+            /** Items */
+            items: components["schemas"]["MetricOut"][];
+        };
+        /**
+         * MetricUseIn
+         * @description ``name`` is that (or the key) of a metric of the library; one that is not there yet is made, as a plain conversion.
+         */
+        MetricUseIn: {
+            /** Baseline */
+            baseline?: number | null;
+            /** Margin */
+            margin?: number | null;
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "primary" | "secondary" | "guardrail";
+            /** Spread */
+            spread?: number | null;
+        };
+        /** MetricUseOut */
+        MetricUseOut: {
+            /** Baseline */
+            baseline?: number | null;
+            /** Currency */
+            currency: string;
+            /**
+             * Good Direction
+             * @enum {string}
+             */
+            good_direction: "up" | "down";
+            /** Is Rate */
+            is_rate: boolean;
+            /** Key */
+            key: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "conversion" | "count" | "amount" | "ratio" | "funnel";
+            /** Latest Version */
+            latest_version: number;
+            /** Margin */
+            margin?: number | null;
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "primary" | "secondary" | "guardrail";
+            /** Spread */
+            spread?: number | null;
+            /** Unit */
+            unit: string;
+            /** Version */
+            version: number;
+            /** Words */
+            words: string;
+        };
+        /** NeedOut */
+        NeedOut: {
+            /** Name */
+            name: string;
+            /** Total */
+            total: number;
+            /** Weeks */
+            weeks: number;
+        };
         /** NewExperiment */
         NewExperiment: {
             changes?: components["schemas"]["ExperimentChanges"] | null;
@@ -829,18 +1424,104 @@ export interface components {
             same_time: boolean;
         };
         /**
+         * ParameterIO
+         * @description A value the site reads; ``value`` is text that is read as ``kind``.
+         */
+        ParameterIO: {
+            /**
+             * Kind
+             * @default text
+             * @enum {string}
+             */
+            kind: "text" | "number" | "true_false" | "json";
+            /** Name */
+            name: string;
+            /**
+             * Value
+             * @default
+             */
+            value: string;
+        };
+        /**
+         * PastOut
+         * @description A level today, from past data. ``spread`` is missing for rates, ``units_per_day`` where no days were given.
+         */
+        PastOut: {
+            /** Baseline */
+            baseline: number;
+            /** Cap 99 */
+            cap_99: number | null;
+            /** First Day */
+            first_day: string | null;
+            /** Is Rate */
+            is_rate: boolean;
+            /** Key */
+            key: string;
+            /** Last Day */
+            last_day: string | null;
+            /** Metric */
+            metric: string;
+            /** Sentence */
+            sentence: string;
+            /** Source */
+            source: string;
+            /** Spread */
+            spread: number | null;
+            /** Units */
+            units: number;
+            /** Units Per Day */
+            units_per_day: number | null;
+        };
+        /** PastsOut */
+        PastsOut: {
+            /** Items */
+            items: components["schemas"]["PastOut"][];
+        };
+        /** PathOut */
+        PathOut: {
+            /** Decided On */
+            decided_on: number;
+            /** Lifts */
+            lifts: (number | null)[];
+            /** Verdict */
+            verdict: string;
+        };
+        /** PictureOut */
+        PictureOut: {
+            /** Caption */
+            caption: string;
+            /** Height */
+            height: number;
+            /** Id */
+            id: number;
+            /** Url */
+            url: string;
+            /** Width */
+            width: number;
+        };
+        /**
          * PlanOut
-         * @description A plan; lifts and rates as shares.
+         * @description A plan; lifts and rates as shares. ``needs`` has the metric that decides first, then the guardrails.
          */
         PlanOut: {
-            /** Changed Rate */
-            changed_rate: number;
+            /** Changed Level */
+            changed_level: number;
             /** Curve */
             curve: (number | null)[];
             /** Days Needed */
             days_needed: number;
+            /** Decided By */
+            decided_by: string;
+            /** Inflation */
+            inflation: number;
+            /** Looks */
+            looks: components["schemas"]["LookOut"][];
+            /** Needs */
+            needs: components["schemas"]["NeedOut"][];
             /** Per Arm */
             per_arm: number[];
+            /** Rounds */
+            rounds: number;
             /** Sentence */
             sentence: string;
             /** Too Long */
@@ -859,6 +1540,31 @@ export interface components {
             };
             /** What If */
             what_if: components["schemas"]["WhatIfOut"][];
+        };
+        /**
+         * PreviewIn
+         * @description A definition and sample events, one JSON object a line.
+         */
+        PreviewIn: {
+            definition: components["schemas"]["DefinitionIO"];
+            /** Events */
+            events: string;
+        };
+        /** PreviewLine */
+        PreviewLine: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Counted */
+            counted: boolean;
+            /** Event */
+            event: string;
+            /** Properties */
+            properties: string;
+            /** Reason */
+            reason: string;
         };
         /** PreviewOut */
         PreviewOut: {
@@ -905,6 +1611,26 @@ export interface components {
             preview?: components["schemas"]["PreviewOut"] | null;
             /** Rows */
             rows?: number | null;
+        };
+        /** PreviewUnit */
+        PreviewUnit: {
+            /** Denominator */
+            denominator: number | null;
+            /** Lines */
+            lines: components["schemas"]["PreviewLine"][];
+            /** Steps */
+            steps: number | null;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number;
+        };
+        /** RampStepIO */
+        RampStepIO: {
+            /** Days */
+            days: number;
+            /** Participation */
+            participation: number;
         };
         /** ReadingOut */
         ReadingOut: {
@@ -957,9 +1683,57 @@ export interface components {
             /** Worthwhile Lift */
             worthwhile_lift: number;
         };
+        /** RehearsalOut */
+        RehearsalOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Days */
+            days: number;
+            /** Id */
+            id: number;
+            /** Own Lift */
+            own_lift: number | null;
+            /** Problem */
+            problem: string;
+            /** Progress */
+            progress: number;
+            /** Runs */
+            runs: number;
+            /** Seed */
+            seed: number;
+            /** Stale */
+            stale: boolean;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "done" | "cancelled" | "failed";
+            /** Worlds */
+            worlds: components["schemas"]["WorldOut"][];
+        };
+        /** RehearseIn */
+        RehearseIn: {
+            /** Own Lift */
+            own_lift?: number | null;
+            /**
+             * Runs
+             * @default 10000
+             */
+            runs: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+        };
         /**
          * ReportOut
-         * @description ``tried`` lists, by variant, what was changed.
+         * @description ``tried`` lists, by variant, what was changed; ``rule_changes`` what was changed of the rule after the start.
          */
         ReportOut: {
             /** Against Rule */
@@ -986,7 +1760,11 @@ export interface components {
             key: string;
             /** Name */
             name: string;
+            /** Pictures */
+            pictures: components["schemas"]["PictureOut"][][];
             reading: components["schemas"]["ReadingOut"];
+            /** Rule Changes */
+            rule_changes: components["schemas"]["RuleChangeOut"][];
             /** Rule Locked At */
             rule_locked_at: string | null;
             /** Started On */
@@ -997,6 +1775,27 @@ export interface components {
             tried: string[][];
             /** Workspace */
             workspace: string;
+        };
+        /** RuleChangeOut */
+        RuleChangeOut: {
+            /** After */
+            after: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Before */
+            before: string;
+            /** By */
+            by: string;
+            /** Reason */
+            reason: string;
+        };
+        /** SampleOut */
+        SampleOut: {
+            /** Events */
+            events: string;
         };
         /** SeriesOut */
         SeriesOut: {
@@ -1018,6 +1817,16 @@ export interface components {
             time_zone: string;
             /** Workspace */
             workspace: string;
+        };
+        /**
+         * ShareOut
+         * @description A simulated share with its Monte Carlo standard error.
+         */
+        ShareOut: {
+            /** Error */
+            error: number;
+            /** Share */
+            share: number;
         };
         /** SignIn */
         SignIn: {
@@ -1069,12 +1878,39 @@ export interface components {
             /** Started On */
             started_on?: string | null;
         };
-        /** VariantIn */
+        /** UseOut */
+        UseOut: {
+            /** Experiment */
+            experiment: string;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** State */
+            state: string;
+            /** Version */
+            version: number;
+        };
+        /**
+         * VariantIn
+         * @description ``id`` is that of a variant that is there; without it a new one. ``copy_of`` takes its pictures along.
+         */
         VariantIn: {
             /** Changes */
             changes?: string[];
+            /** Copy Of */
+            copy_of?: number | null;
+            /** Id */
+            id?: number | null;
+            /**
+             * Link
+             * @default
+             */
+            link: string;
             /** Name */
             name: string;
+            /** Parameters */
+            parameters?: components["schemas"]["ParameterIO"][];
             /**
              * Weight
              * @default 1
@@ -1084,16 +1920,35 @@ export interface components {
         /** VariantOut */
         VariantOut: {
             /** Changes */
-            changes?: string[];
+            changes: string[];
+            /** Id */
+            id: number;
             /** Letter */
             letter: string;
+            /** Link */
+            link: string;
             /** Name */
             name: string;
-            /**
-             * Weight
-             * @default 1
-             */
+            /** Parameters */
+            parameters: components["schemas"]["ParameterIO"][];
+            /** Pictures */
+            pictures: components["schemas"]["PictureOut"][];
+            /** Weight */
             weight: number;
+        };
+        /** VersionOut */
+        VersionOut: {
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Made By */
+            made_by: string;
+            /** Number */
+            number: number;
+            /** Words */
+            words: string;
         };
         /** WhatIfOut */
         WhatIfOut: {
@@ -1106,6 +1961,43 @@ export interface components {
         WithdrawIn: {
             /** Reason */
             reason: string;
+        };
+        /**
+         * WorldOut
+         * @description What came of a rehearsal in which variant B truly has this lift.
+         */
+        WorldOut: {
+            /** Boundary */
+            boundary: components["schemas"]["BoundaryOut"][];
+            /** Days Quantiles */
+            days_quantiles: number[];
+            /** Decided On */
+            decided_on: number[];
+            /** Estimates */
+            estimates: (number | null)[];
+            /** Exaggeration */
+            exaggeration: number | null;
+            false_winners: components["schemas"]["ShareOut"];
+            /**
+             * Key
+             * @enum {string}
+             */
+            key: "none" | "worthwhile" | "own";
+            /** Lift */
+            lift: number;
+            /** Mean Days */
+            mean_days: number;
+            /** Mean Units */
+            mean_units: number;
+            naive_differences: components["schemas"]["ShareOut"];
+            naive_winners: components["schemas"]["ShareOut"];
+            /** Paths */
+            paths: components["schemas"]["PathOut"][];
+            right_winners: components["schemas"]["ShareOut"];
+            /** Verdicts */
+            verdicts: {
+                [key: string]: components["schemas"]["ShareOut"];
+            };
         };
         /** WrongRowOut */
         WrongRowOut: {
@@ -1354,6 +2246,98 @@ export interface operations {
             };
         };
     };
+    follow_up: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExperimentOut"];
+                };
+            };
+        };
+    };
+    list_forecasts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ForecastsOut"];
+                };
+            };
+        };
+    };
+    forecast: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ForecastIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ForecastsOut"];
+                };
+            };
+        };
+    };
+    withdraw_forecast: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ForecastsOut"];
+                };
+            };
+        };
+    };
     list_imports: {
         parameters: {
             query?: never;
@@ -1511,6 +2495,122 @@ export interface operations {
             };
         };
     };
+    list_past: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PastsOut"];
+                };
+            };
+        };
+    };
+    remove_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                picture: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExperimentOut"];
+                };
+            };
+        };
+    };
+    get_rehearsal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LatestRehearsal"];
+                };
+            };
+        };
+    };
+    start_rehearsal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RehearseIn"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RehearsalOut"];
+                };
+            };
+        };
+    };
+    cancel_rehearsal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LatestRehearsal"];
+                };
+            };
+        };
+    };
     get_report: {
         parameters: {
             query?: never;
@@ -1559,6 +2659,44 @@ export interface operations {
             };
         };
     };
+    add_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                variant: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * Caption
+                     * @default
+                     */
+                    caption?: string;
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExperimentOut"];
+                };
+            };
+        };
+    };
     withdraw_decision: {
         parameters: {
             query?: never;
@@ -1582,6 +2720,217 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
+            };
+        };
+    };
+    list_metrics: {
+        parameters: {
+            query?: {
+                search?: string;
+                kind?: string;
+                limit?: number;
+                offset?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MetricPage"];
+                };
+            };
+        };
+    };
+    create_metric: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MetricIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MetricOut"];
+                };
+            };
+        };
+    };
+    preview_metric: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PreviewIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreviewOut"];
+                };
+            };
+        };
+    };
+    sample_events: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SampleOut"];
+                };
+            };
+        };
+    };
+    get_metric: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MetricOut"];
+                };
+            };
+        };
+    };
+    edit_metric: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MetricEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MetricOut"];
+                };
+            };
+        };
+    };
+    delete_metric: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    read_past_data: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PastOut"];
+                };
+            };
+        };
+    };
+    get_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                picture: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

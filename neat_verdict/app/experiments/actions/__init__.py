@@ -1,20 +1,24 @@
 """What can be done to an experiment: permission, transaction and ledger entry in one place each."""
 
-from neat_verdict.app.experiments.actions.create import copy_experiment, create_experiment
+from neat_verdict.app.experiments.actions.create import copy_experiment, create_experiment, follow_up
 from neat_verdict.app.experiments.actions.decide import decide, withdraw_decision
 from neat_verdict.app.experiments.actions.edit import edit_experiment
 from neat_verdict.app.experiments.actions.ledger import record
+from neat_verdict.app.experiments.actions.pictures import add_picture, remove_picture
 from neat_verdict.app.experiments.actions.states import archive, end, pause, restore, resume, start
 
 __all__ = [
+    "add_picture",
     "archive",
     "copy_experiment",
     "create_experiment",
     "decide",
     "edit_experiment",
     "end",
+    "follow_up",
     "pause",
     "record",
+    "remove_picture",
     "restore",
     "resume",
     "start",

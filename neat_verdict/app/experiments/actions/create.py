@@ -9,14 +9,18 @@ from django.utils.text import slugify
 
 from neat_verdict.app.experiments.actions.edit import edit_experiment
 from neat_verdict.app.experiments.actions.ledger import record
-from neat_verdict.app.experiments.models import Experiment, Variant
+from neat_verdict.app.experiments.actions.parts import copy_pictures
+from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Variant
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
+from neat_verdict.app.problems import Conflict
 from neat_verdict.core.checks import InputError
 
 _COPIED = (
-    "area", "description", "change", "audience", "because", "metric", "unit_name", "good_direction", "baseline",
-    "worthwhile_lift", "audience_per_day", "participation", "confidence", "power", "least_weeks", "least_conversions",
+    "area", "description", "change", "audience", "because", "unit_name", "baseline", "spread", "correlation",
+    "worthwhile_lift", "audience_per_day", "participation", "ramp", "confidence", "power", "least_weeks",
+    "least_conversions", "longest_run_weeks", "method", "sides", "spending", "looks", "look_days", "superiority",
+    "expected_loss",
 )  # fmt: skip
 
 
@@ -44,14 +48,56 @@ def create_experiment(by: User, name: str, changes: dict[str, Any] | None = None
 
 @transaction.atomic
 def copy_experiment(by: User, source: Experiment) -> Experiment:
-    """A draft with the same brief, sizing and variants; no data, no dates, no decision."""
+    """A draft with the same brief, sizing, metrics and variants; no data, no dates, no decision."""
     require_editor(by)
-    name = f"{source.name} (copy)"[:120]
-    fields = {field: getattr(source, field) for field in _COPIED}
-    copied = Experiment.objects.create(key=free_key(name), name=name, owner=by, **fields)
-    Variant.objects.bulk_create(
-        Variant(experiment=copied, position=v.position, name=v.name, changes=v.changes, weight=v.weight)
-        for v in source.variants.all()
-    )
+    copied = _copy_brief(by, source, f"{source.name} (copy)")
+    for variant in source.variants.all():
+        _copy_variant(copied, variant, variant.position, variant.name)
     record(copied, by, "create", f"Copied from “{source.name}”", source=source.key)
     return copied
+
+
+@transaction.atomic
+def follow_up(by: User, source: Experiment) -> Experiment:
+    """A draft whose control is what was rolled out, with a new challenger copied from it.
+
+    Raises Conflict for an experiment that is not decided, or decided without a rollout.
+    """
+    require_editor(by)
+    rolled_out = next((v for v in source.variants.all() if v.letter == source.decision), None)
+    if source.state != "decided" or rolled_out is None:
+        raise Conflict("Only an experiment that was decided for a variant has a winner to start from")
+    draft = _copy_brief(by, source, f"{rolled_out.name}, next round")
+    draft.change = draft.because = ""
+    draft.save()
+    control = _copy_variant(draft, rolled_out, 0, rolled_out.name)
+    control.changes = []
+    control.save()
+    challenger = _copy_variant(draft, rolled_out, 1, "The new challenger")
+    challenger.changes = []
+    challenger.weight = control.weight
+    challenger.save()
+    record(draft, by, "create", f"Started from the winner of “{source.name}”", source=source.key)
+    return draft
+
+
+def _copy_brief(by: User, source: Experiment, name: str) -> Experiment:
+    fields = {field: getattr(source, field) for field in _COPIED}
+    copied = Experiment.objects.create(key=free_key(name), name=name[:120], owner=by, **fields)
+    ExperimentMetric.objects.bulk_create(
+        ExperimentMetric(
+            experiment=copied, metric=use.metric, role=use.role, position=use.position, margin=use.margin,
+            baseline=use.baseline, spread=use.spread,
+        )
+        for use in source.metrics.all()
+    )  # fmt: skip
+    return copied
+
+
+def _copy_variant(experiment: Experiment, source: Variant, position: int, name: str) -> Variant:
+    made = Variant.objects.create(
+        experiment=experiment, position=position, name=name, changes=source.changes, parameters=source.parameters,
+        link=source.link, weight=source.weight,
+    )  # fmt: skip
+    copy_pictures(source, made)
+    return made

@@ -3,27 +3,38 @@
 from __future__ import annotations
 
 import math
+from dataclasses import asdict
 from datetime import date
 from typing import Any
 
 from django.db import transaction
 
+from neat_verdict.app import clock
 from neat_verdict.app.experiments.actions.ledger import record
-from neat_verdict.app.experiments.models import Experiment, Variant
+from neat_verdict.app.experiments.actions.parts import edit_metrics, edit_variants
+from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.experiments.queries import method, planned_rule, rule_of, weights
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.app.problems import Conflict
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.plan import Arms, Strictness
+from neat_verdict.core.judge import rule_in_words
+from neat_verdict.core.plan import Strictness
 
-# What the decision rule, the split and the question are made of: fixed once data may come.
+# The question, the split and the figures of the sizing: fixed once data may come.
 LOCKED_AT_START = frozenset({
-    "metric", "good_direction", "unit_name", "baseline", "worthwhile_lift", "audience_per_day", "participation",
-    "confidence", "power", "least_weeks", "least_conversions", "planned_start",
+    "metrics", "unit_name", "baseline", "spread", "correlation", "audience_per_day", "participation", "ramp",
+    "planned_start",
 })  # fmt: skip
-_LABELS = {"because": "reason", "change": "what changes", "unit_name": "unit"}
+# The decision rule: fixed at the start too, but for a reason that is kept and told.
+RULE_FIELDS = frozenset({
+    "worthwhile_lift", "confidence", "power", "least_weeks", "least_conversions", "longest_run_weeks", "method", "sides",
+    "spending", "looks", "look_days", "superiority", "expected_loss",
+})  # fmt: skip
+_LABELS = {"because": "reason", "change": "what changes", "unit_name": "unit", "sides": "one- or two-sided"}
 _RANGES: dict[str, tuple[float, float, str]] = {
-    "baseline": (0, 1, "must lie between 0% and 100%, both excluded"),
+    "baseline": (0, 1e15, "must be above 0"),
+    "spread": (0, 1e15, "must be above 0"),
     "worthwhile_lift": (0, 100, "must be above 0%"),
     "confidence": (0, 1, "must lie between 0% and 100%, both excluded"),
     "power": (0, 1, "must lie between 0% and 100%, both excluded"),
@@ -31,9 +42,10 @@ _RANGES: dict[str, tuple[float, float, str]] = {
 
 
 @transaction.atomic
-def edit_experiment(by: User, key: str, version: int, changes: dict[str, Any]) -> Experiment:
-    """Apply changes to fields and variants.
+def edit_experiment(by: User, key: str, version: int, changes: dict[str, Any], reason: str = "") -> Experiment:
+    """Apply changes to fields, metrics and variants.
 
+    After the start the decision rule changes only with a ``reason``, which is kept in the ledger and told in the report.
     Raises Conflict when the experiment has moved on since ``version``, or when a field is locked; InputError for a value
     that is out of its range.
     """
@@ -46,35 +58,65 @@ def edit_experiment(by: User, key: str, version: int, changes: dict[str, Any]) -
         )
     if experiment.state in ("decided", "archived"):
         raise Conflict(f"This experiment is {experiment.state}; it can be copied, not changed")
-    variants = changes.pop("variants", None)
-    _refuse_locked(experiment, changes)
-    told = []
+    variants, metrics = changes.pop("variants", None), changes.pop("metrics", None)
+    _refuse_locked(experiment, changes, reason)
+    told = edit_metrics(by, experiment, metrics) if metrics is not None else []
     for field, value in changes.items():
         before = getattr(experiment, field)
         if before == value:
             continue
         setattr(experiment, field, _checked(field, value))
         told.append({"field": field, "before": _plain(before), "after": _plain(value)})
-    Strictness(experiment.confidence, experiment.power)
+    _check_together(experiment)
     if variants is not None:
-        told += _edit_variants(experiment, variants)
-    if told:
-        experiment.version += 1
-        experiment.save()
-        subjects = ", ".join(
-            dict.fromkeys(_LABELS.get(line["field"], line["field"].replace("_", " ")) for line in told)
-        )
+        told += edit_variants(experiment, variants)
+    if not told:
+        return experiment
+    experiment.version += 1
+    subjects = ", ".join(dict.fromkeys(_LABELS.get(line["field"], line["field"].replace("_", " ")) for line in told))
+    if experiment.rule_locked_at is not None and any(line["field"] in RULE_FIELDS for line in told):
+        change_rule(by, experiment, reason)
+        record(experiment, by, "rule", f"Changed the decision rule ({subjects}): {reason.strip()}", changes=told)
+    else:
         record(experiment, by, "edit", f"Changed {subjects}", changes=told)
+    experiment.save()
     return experiment
 
 
-def _refuse_locked(experiment: Experiment, changes: dict[str, Any]) -> None:
-    locked = sorted(
-        field for field, value in changes.items() if field in LOCKED_AT_START and getattr(experiment, field) != value
-    )
-    if experiment.rule_locked_at is not None and locked:
-        told = ", ".join(field.replace("_", " ") for field in locked)
+def change_rule(by: User, experiment: Experiment, reason: str) -> None:
+    """Lock the rule anew, as the plan has it now, and keep what it was. The experiment is not saved yet."""
+    before = rule_in_words(rule_of(experiment.rule or {}), weights(experiment))
+    experiment.rule = asdict(planned_rule(experiment))
+    after = rule_in_words(planned_rule(experiment), weights(experiment))
+    line = {"by": by.display_name, "at": clock.now().isoformat(), "reason": reason.strip()}
+    experiment.rule_changes = [*experiment.rule_changes, {**line, "before": before, "after": after}]
+
+
+def _refuse_locked(experiment: Experiment, changes: dict[str, Any], reason: str) -> None:
+    if experiment.rule_locked_at is None:
+        return
+    differing = {field for field, value in changes.items() if getattr(experiment, field) != value}
+    locked = sorted(differing & LOCKED_AT_START)
+    if locked:
+        told = ", ".join(_LABELS.get(field, field.replace("_", " ")) for field in locked)
         raise Conflict(f"Locked since the start: {told}. Copy the experiment to plan it anew", fields=locked)
+    rule = sorted(differing & RULE_FIELDS)
+    if rule and not reason.strip():
+        told = ", ".join(_LABELS.get(field, field.replace("_", " ")) for field in rule)
+        raise Conflict(
+            f"Locked since the start: {told}. The decision rule changes only with a reason, which the report tells",
+            fields=rule,
+        )
+
+
+def _check_together(experiment: Experiment) -> None:
+    """What no field can tell alone."""
+    Strictness(experiment.confidence, experiment.power)
+    method(experiment)
+    use = experiment.primary
+    is_rate = use is None or use.definition["kind"] in ("conversion", "funnel")
+    if is_rate and experiment.baseline is not None and not experiment.baseline < 1:
+        raise InputError("baseline", experiment.baseline, "must lie between 0% and 100%, both excluded")
 
 
 def _checked(field: str, value: Any) -> Any:
@@ -93,20 +135,3 @@ def _checked(field: str, value: Any) -> Any:
 
 def _plain(value: Any) -> Any:
     return value.isoformat() if isinstance(value, date) else value
-
-
-def _edit_variants(experiment: Experiment, wanted: list[dict[str, Any]]) -> list[dict[str, Any]]:
-    """Bring the variants to the wanted list (control first). After the start only names and changes may differ."""
-    present = list(experiment.variants.all())
-    before = [{"name": v.name, "changes": v.changes, "weight": v.weight} for v in present]
-    if before == wanted:
-        return []
-    Arms([line["weight"] for line in wanted])
-    if any(not line["name"].strip() for line in wanted):
-        raise InputError("variants", "a name is empty", "must each say what is shown")
-    if experiment.rule_locked_at is not None and [v.weight for v in present] != [line["weight"] for line in wanted]:
-        raise Conflict("Locked since the start: the variants and their split", fields=["variants"])
-    for position, line in enumerate(wanted):
-        Variant.objects.update_or_create(experiment=experiment, position=position, defaults=line)
-    experiment.variants.filter(position__gte=len(wanted)).delete()
-    return [{"field": "variants", "before": before, "after": wanted}]

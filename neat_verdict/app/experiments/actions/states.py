@@ -9,8 +9,9 @@ from django.db import transaction
 
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.actions.ledger import record
+from neat_verdict.app.experiments.actions.parts import pin_versions
 from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.app.experiments.queries import decision_rule, plan, today
+from neat_verdict.app.experiments.queries import plan, planned_rule, today
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.app.problems import Conflict
@@ -45,16 +46,18 @@ def start(by: User, key: str, started_on: date | None = None) -> Experiment:
     missing = [
         label
         for label, value in (
-            ("the metric that decides (Brief)", experiment.metric.strip()),
-            ("the rate today (Sizing)", experiment.baseline),
+            ("the metric that decides (Brief)", experiment.metric),
+            ("the level today (Sizing)", experiment.baseline),
             ("the audience per day (Sizing)", experiment.audience_per_day),
         )
         if not value
     ]
     if missing:
         raise Conflict(f"Before the start the rule needs {', '.join(missing)}")
-    assert plan(experiment) is not None
-    experiment.rule = asdict(decision_rule(experiment))
+    if plan(experiment) is None:
+        raise Conflict("Before the start the rule needs the spread of the metric that decides (Sizing)")
+    experiment.rule = asdict(planned_rule(experiment))
+    pin_versions(experiment)
     experiment.rule_locked_at = clock.now()
     experiment.started_on = day
     record(experiment, by, "start", f"Started on {day:%-d %B %Y}; the decision rule is locked", rule=experiment.rule)

@@ -4,7 +4,7 @@ from django.db import migrations
 
 
 class Migration(migrations.Migration):
-    dependencies = [("experiments", "0002_initial")]
+    dependencies = [("experiments", "0001_initial")]
     operations = [
         migrations.RunSQL(
             sql=[

@@ -1,0 +1,156 @@
+"""Bringing an experiment's variants and metrics to a wanted list. Called inside the transaction of an action."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from django.core.files.base import ContentFile
+
+from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Picture, Variant
+from neat_verdict.app.metrics import actions as library
+from neat_verdict.app.metrics.queries import by_name
+from neat_verdict.app.people.models import User
+from neat_verdict.app.problems import Conflict
+from neat_verdict.core.checks import InputError
+from neat_verdict.core.plan import Arms
+
+_VARIANT_FIELDS = ("name", "changes", "parameters", "link", "weight")
+_USE_FIELDS = ("role", "margin", "baseline", "spread")
+Told = list[dict[str, Any]]
+
+
+def edit_variants(experiment: Experiment, wanted: list[dict[str, Any]]) -> Told:
+    """Bring the variants to the wanted list (control first); tells the change for the ledger.
+
+    Lines carry the id of the variant they are, in their order, and new ones follow; without any id they are taken by
+    position. After the start their number and weights are locked.
+    """
+    present = list(experiment.variants.all())
+    lines = [_variant_line(index, line) for index, line in enumerate(wanted)]
+    Arms([line["weight"] for line in lines])
+    if experiment.rule_locked_at is not None and [v.weight for v in present] != [line["weight"] for line in lines]:
+        raise Conflict("Locked since the start: the variants and their split", fields=["variants"])
+    kept = _kept(present, wanted)
+    before = [{field: getattr(v, field) for field in _VARIANT_FIELDS} for v in present]
+    if [v.pk for v in present] == [v.pk for v in kept] and before == lines:
+        return []
+    experiment.variants.exclude(pk__in=[variant.pk for variant in kept]).delete()
+    for position, line in enumerate(lines):
+        if position < len(kept):
+            Variant.objects.filter(pk=kept[position].pk).update(position=position, **line)
+            continue
+        made = Variant.objects.create(experiment=experiment, position=position, **line)
+        source = next((v for v in kept if v.pk == wanted[position].get("copy_of")), None)
+        if source is not None:
+            copy_pictures(source, made)
+    return [{"field": "variants", "before": before, "after": lines}]
+
+
+def _kept(present: list[Variant], wanted: list[dict[str, Any]]) -> list[Variant]:
+    ids = [line.get("id") for line in wanted]
+    if not any(ids):
+        return present[: len(wanted)]
+    known = [variant_id for variant_id in ids if variant_id is not None]
+    places = [next((v.position for v in present if v.pk == variant_id), -1) for variant_id in known]
+    if -1 in places:
+        raise InputError("variants", known[places.index(-1)], "is no variant of this experiment")
+    if places != sorted(set(places)) or ids[: len(known)] != known:
+        raise InputError("variants", "their order", "must stay as it is, new ones last")
+    return [present[place] for place in places]
+
+
+def _variant_line(index: int, line: dict[str, Any]) -> dict[str, Any]:
+    name = line["name"].strip()
+    if not name:
+        raise InputError(f"variants.{index}.name", "empty", "must say what is shown")
+    link = line.get("link", "").strip()
+    if link and not link.startswith(("https://", "http://", "/")):
+        raise InputError(f"variants.{index}.link", link, "must start with https://, http:// or /")
+    parameters = line.get("parameters", [])
+    seen: set[str] = set()
+    for number, parameter in enumerate(parameters):
+        _check_parameter(f"variants.{index}.parameters.{number}", parameter, seen)
+    changes = [text.strip() for text in line.get("changes", []) if text.strip()]
+    weight = line.get("weight", 1.0)
+    return {"name": name, "changes": changes, "parameters": parameters, "link": link, "weight": weight}
+
+
+def _check_parameter(path: str, parameter: dict[str, Any], seen: set[str]) -> None:
+    name, kind, value = parameter["name"].strip(), parameter["kind"], parameter["value"]
+    if not name or name in seen:
+        raise InputError(f"{path}.name", name or "empty", "must be a name that no other parameter of this variant has")
+    seen.add(name)
+    if kind == "number":
+        try:
+            float(value)
+        except ValueError as problem:
+            raise InputError(f"{path}.value", value or "empty", "must be a number, such as 12.5") from problem
+    if kind == "true_false" and value not in ("true", "false"):
+        raise InputError(f"{path}.value", value or "empty", "must be true or false")
+    if kind == "json":
+        try:
+            json.loads(value)
+        except ValueError as problem:
+            raise InputError(f"{path}.value", value or "empty", f"must be JSON: {problem}") from problem
+
+
+def copy_pictures(source: Variant, target: Variant) -> None:
+    """Give a variant copies of another's pictures, in files of their own."""
+    for picture in source.pictures.all():
+        copied = Picture(variant=target, caption=picture.caption, width=picture.width, height=picture.height)
+        with picture.image.open("rb") as file:
+            copied.image.save(str(picture.image.name).rsplit("/", 1)[-1], ContentFile(file.read()))
+
+
+def edit_metrics(by: User, experiment: Experiment, wanted: list[dict[str, Any]]) -> Told:
+    """Bring the metrics to the wanted list; a name that the library does not know is made there.
+
+    Raises InputError for two metrics that decide, one named twice, or a guardrail without margin; Conflict after the start.
+    """
+    present = list(experiment.metrics.select_related("metric"))
+    before = [{"name": use.metric.name, **{field: getattr(use, field) for field in _USE_FIELDS}} for use in present]
+    lines = [_use_line(index, line) for index, line in enumerate(wanted)]
+    if [{**line, "name": line["name"].lower()} for line in before] == [
+        {**line, "name": line["name"].lower()} for line in lines
+    ]:
+        return []
+    if experiment.rule_locked_at is not None:
+        raise Conflict("Locked since the start: metrics. Copy the experiment to plan it anew", fields=["metrics"])
+    if sum(line["role"] == "primary" for line in lines) > 1:
+        raise InputError("metrics", "two metrics", "cannot both decide; make one of them secondary")
+    experiment.metrics.all().delete()
+    used: set[int] = set()
+    for position, line in enumerate(lines):
+        name = line["name"]
+        metric = by_name(name) or library.create_metric(by, name, library.plain_conversion(name))
+        if metric.pk in used:
+            raise InputError(f"metrics.{position}.name", name, "is in the list already")
+        used.add(metric.pk)
+        fields = {field: line[field] for field in _USE_FIELDS}
+        ExperimentMetric.objects.create(experiment=experiment, metric=metric, position=position, **fields)
+    # What was loaded with the experiment is out of date now.
+    getattr(experiment, "_prefetched_objects_cache", {}).pop("metrics", None)
+    return [{"field": "metrics", "before": before, "after": lines}]
+
+
+def _use_line(index: int, line: dict[str, Any]) -> dict[str, Any]:
+    found = {"name": line["name"].strip(), **{field: line.get(field) for field in _USE_FIELDS}}
+    if not found["name"]:
+        raise InputError(f"metrics.{index}.name", "empty", "must name a metric")
+    if found["role"] == "guardrail" and not (found["margin"] and 0 < found["margin"] <= 10):
+        raise InputError(f"metrics.{index}.margin", found["margin"] or "empty", "must be above 0%, at most 1,000%")
+    if found["role"] != "guardrail":
+        found["margin"] = None
+    for field in ("baseline", "spread"):
+        if found[field] is not None and not 0 < found[field] < 1e15:
+            raise InputError(f"metrics.{index}.{field}", found[field], "must be above 0")
+    return found
+
+
+def pin_versions(experiment: Experiment) -> None:
+    """From now on the metrics count as their latest version says, whatever comes after."""
+    for use in experiment.metrics.select_related("metric"):
+        use.version = use.metric.latest
+        use.save(update_fields=["version"])
+    getattr(experiment, "_prefetched_objects_cache", {}).pop("metrics", None)

@@ -1,0 +1,79 @@
+"""Pictures of variants."""
+
+from __future__ import annotations
+
+import io
+
+from django.core.files.base import ContentFile
+from django.db import transaction
+from ninja import UploadedFile
+from PIL import Image, UnidentifiedImageError
+
+from neat_verdict.app.experiments.actions.ledger import record
+from neat_verdict.app.experiments.models import Experiment, Picture, Variant
+from neat_verdict.app.people.actions import require_editor
+from neat_verdict.app.people.models import User
+from neat_verdict.app.problems import Conflict
+from neat_verdict.core.checks import InputError
+
+LARGEST_BYTES = 8_000_000
+LARGEST_SIDE = 8000
+MOST_PICTURES = 6
+_FORMATS = ("PNG", "JPEG", "WEBP", "GIF")
+
+
+@transaction.atomic
+def add_picture(by: User, experiment: Experiment, variant_id: int, file: UploadedFile, caption: str) -> Picture:
+    """Keep a picture of a variant, drawn anew from what was sent so that nothing else in the file survives.
+
+    Raises InputError for what is no PNG, JPEG, WebP or GIF, or is too large; Conflict once the experiment is decided.
+    """
+    variant = _variant(by, experiment, variant_id)
+    if variant.pictures.count() >= MOST_PICTURES:
+        raise Conflict(f"A variant has at most {MOST_PICTURES} pictures; remove one first")
+    drawn, kind = _redrawn(file)
+    out = io.BytesIO()
+    drawn.save(out, kind, quality=88) if kind == "jpeg" else drawn.save(out, kind, optimize=True)
+    picture = Picture(variant=variant, caption=caption.strip()[:200], width=drawn.width, height=drawn.height)
+    picture.image.save(f"{experiment.key}-{variant.letter}.{kind}", ContentFile(out.getvalue()))
+    record(experiment, by, "picture", f"Added a picture of {variant.letter}", picture=picture.pk)
+    return picture
+
+
+@transaction.atomic
+def remove_picture(by: User, experiment: Experiment, picture_id: int) -> None:
+    """Remove a picture and its file."""
+    found = Picture.objects.filter(pk=picture_id, variant__experiment=experiment).select_related("variant").first()
+    if found is None:
+        raise InputError("picture", picture_id, "is no picture of this experiment")
+    variant = _variant(by, experiment, found.variant.pk)
+    storage, name = found.image.storage, str(found.image.name)
+    found.delete()
+    transaction.on_commit(lambda: storage.delete(name))
+    record(experiment, by, "picture", f"Removed a picture of {variant.letter}")
+
+
+def _variant(by: User, experiment: Experiment, variant_id: int) -> Variant:
+    require_editor(by)
+    if experiment.state in ("decided", "archived"):
+        raise Conflict(f"This experiment is {experiment.state}; it can be copied, not changed")
+    found = experiment.variants.filter(pk=variant_id).first()
+    if found is None:
+        raise InputError("variant", variant_id, "is no variant of this experiment")
+    return found
+
+
+def _redrawn(file: UploadedFile) -> tuple[Image.Image, str]:
+    if (file.size or 0) > LARGEST_BYTES:
+        raise InputError("file", f"{(file.size or 0) / 1e6:.1f} MB", "must not be larger than 8 MB")
+    try:
+        with Image.open(file, formats=_FORMATS) as image:
+            if max(image.size) > LARGEST_SIDE:
+                raise InputError(
+                    "file", f"{image.width}×{image.height}", f"must be at most {LARGEST_SIDE} pixels a side"
+                )
+            image.load()
+            kind = "jpeg" if image.format == "JPEG" else "png"
+            return image.convert("RGB" if kind == "jpeg" else "RGBA"), kind
+    except (UnidentifiedImageError, OSError, SyntaxError, Image.DecompressionBombError) as problem:
+        raise InputError("file", file.name or "file", "must be a picture: PNG, JPEG, WebP or GIF") from problem

@@ -1,0 +1,87 @@
+"""Making, changing and removing metrics."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.db import transaction
+from django.utils.text import slugify
+
+from neat_verdict.app.metrics import queries
+from neat_verdict.app.metrics.models import Metric, MetricVersion
+from neat_verdict.app.people.actions import require_editor
+from neat_verdict.app.people.models import User
+from neat_verdict.app.problems import Conflict
+from neat_verdict.core.checks import InputError
+
+
+def plain_conversion(name: str, good_direction: str = "up") -> dict[str, Any]:
+    """The definition a name alone can give: a conversion of the event of that name, to be refined in the library."""
+    event = slugify(name).replace("-", "_") or "event"
+    events = {"event": event, "conditions": []}
+    measure = {"kind": "conversion", "events": events, "amount_of": "", "cap": None}
+    return {"kind": "conversion", "measure": measure, "good_direction": good_direction, "unit": "percent"}
+
+
+@transaction.atomic
+def create_metric(by: User, name: str, definition: dict[str, Any], description: str = "") -> Metric:
+    """Raises InputError for a name that is empty or taken, or a definition that does not hold."""
+    require_editor(by)
+    queries.definition_of(definition)
+    metric = Metric.objects.create(key=_free_key(name), name=_free_name(name), description=description.strip())
+    MetricVersion.objects.create(metric=metric, number=1, definition=definition, made_by=by)
+    return metric
+
+
+@transaction.atomic
+def edit_metric(by: User, key: str, *, version: int, name: str, description: str, definition: dict[str, Any]) -> Metric:
+    """Change a metric; another definition becomes a new version, which running experiments do not take.
+
+    Raises Conflict when there is a newer version than the one that was seen, InputError as `create_metric`.
+    """
+    require_editor(by)
+    metric = Metric.objects.select_for_update().get(key=key)
+    latest = metric.latest
+    if latest.number != version:
+        raise Conflict(
+            f"This metric has a version {latest.number} meanwhile; see what it counts, then change it again",
+            current_version=latest.number,
+        )
+    wanted = queries.definition_of(definition)
+    metric.name, metric.description = _free_name(name, metric), description.strip()
+    metric.save()
+    if wanted != queries.definition_of(latest.definition):
+        MetricVersion.objects.create(metric=metric, number=version + 1, definition=definition, made_by=by)
+    return metric
+
+
+@transaction.atomic
+def delete_metric(by: User, key: str) -> None:
+    """Remove a metric that no experiment uses. Raises Conflict for a used one."""
+    require_editor(by)
+    metric = queries.find(key)
+    used = metric.uses.count()
+    if used:
+        first = metric.uses.select_related("experiment").first()
+        assert first is not None
+        others = f" and {used - 1} more" if used > 1 else ""
+        raise Conflict(f"“{metric.name}” is used by “{first.experiment.name}”{others}; a used metric stays")
+    metric.delete()
+
+
+def _free_name(name: str, metric: Metric | None = None) -> str:
+    wanted = name.strip()
+    if not wanted:
+        raise InputError("name", "empty", "must say what is measured, in 1 to 80 characters")
+    taken = Metric.objects.filter(name__iexact=wanted)
+    if metric is not None:
+        taken = taken.exclude(pk=metric.pk)
+    if taken.exists():
+        raise InputError("name", wanted, "is taken by another metric; names are told apart without regard to case")
+    return wanted
+
+
+def _free_key(name: str) -> str:
+    stem = slugify(name)[:70].strip("-") or "metric"
+    taken = set(Metric.objects.filter(key__startswith=stem).values_list("key", flat=True))
+    return stem if stem not in taken else next(k for n in range(2, len(taken) + 3) if (k := f"{stem}-{n}") not in taken)

@@ -1,0 +1,69 @@
+"""The metric library over HTTP."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest
+from ninja import Router, Status
+
+from neat_verdict.app.config.auth import person
+from neat_verdict.app.metrics import actions, presenting, queries
+from neat_verdict.app.metrics.sample import SAMPLE
+from neat_verdict.app.metrics.schemas import (
+    MetricEdit,
+    MetricIn,
+    MetricOut,
+    MetricPage,
+    PreviewIn,
+    PreviewOut,
+    SampleOut,
+)
+
+router = Router(tags=["metrics"])
+
+
+@router.get("/metrics", response=MetricPage, operation_id="list_metrics")
+def library(request: HttpRequest, search: str = "", kind: str = "", limit: int = 200, offset: int = 0) -> MetricPage:
+    found = queries.library(search, kind)
+    page = found[offset : offset + min(max(limit, 1), 500)]
+    return MetricPage(items=[presenting.present(metric) for metric in page], count=found.count())
+
+
+@router.get("/metrics/sample-events", response=SampleOut, operation_id="sample_events")
+def sample(request: HttpRequest) -> SampleOut:
+    return SampleOut(events=SAMPLE)
+
+
+@router.post("/metrics/preview", response=PreviewOut, operation_id="preview_metric")
+def preview(request: HttpRequest, payload: PreviewIn) -> PreviewOut:
+    return presenting.preview(queries.definition_of(payload.definition.model_dump()), payload.events)
+
+
+@router.post("/metrics", response={201: MetricOut}, operation_id="create_metric")
+def create(request: HttpRequest, payload: MetricIn) -> Status[MetricOut]:
+    made = actions.create_metric(person(request), payload.name, payload.definition.model_dump(), payload.description)
+    return Status(201, presenting.present(queries.find(made.key)))
+
+
+@router.get("/metrics/{key}", response=MetricOut, operation_id="get_metric")
+def get(request: HttpRequest, key: str) -> MetricOut:
+    return presenting.present(queries.find(key))
+
+
+@router.put("/metrics/{key}", response=MetricOut, operation_id="edit_metric")
+def edit(request: HttpRequest, key: str, payload: MetricEdit) -> MetricOut:
+    queries.find(key)
+    actions.edit_metric(
+        person(request),
+        key,
+        version=payload.version,
+        name=payload.name,
+        description=payload.description,
+        definition=payload.definition.model_dump(),
+    )
+    return presenting.present(queries.find(key))
+
+
+@router.delete("/metrics/{key}", response={204: None}, operation_id="delete_metric")
+def delete(request: HttpRequest, key: str) -> Status[None]:
+    actions.delete_metric(person(request), key)
+    return Status(204, None)

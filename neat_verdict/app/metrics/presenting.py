@@ -1,0 +1,102 @@
+"""Metrics and previews as the screens get them."""
+
+from __future__ import annotations
+
+import json
+import math
+
+from neat_verdict.app.metrics.models import Metric
+from neat_verdict.app.metrics.queries import definition_of
+from neat_verdict.app.metrics.sample import read_events
+from neat_verdict.app.metrics.schemas import (
+    DefinitionIO,
+    MetricOut,
+    PreviewLine,
+    PreviewOut,
+    PreviewUnit,
+    UseOut,
+    VersionOut,
+)
+from neat_verdict.core.metrics import Definition, UnitCount, count_unit, overall
+
+
+def present(metric: Metric) -> MetricOut:
+    """A metric with its latest definition, where it is used, and its history, the latest first."""
+    latest = metric.latest
+    definition = definition_of(latest.definition)
+    return MetricOut(
+        key=metric.key,
+        name=metric.name,
+        description=metric.description,
+        version=latest.number,
+        definition=DefinitionIO(**latest.definition),
+        words=definition.words(),
+        events=list(definition.event_names),
+        uses=[
+            UseOut(
+                experiment=use.experiment.key,
+                name=use.experiment.name,
+                state=use.experiment.state,
+                role=use.role,
+                version=use.version.number if use.version else latest.number,
+            )
+            for use in metric.uses.all()
+        ],
+        versions=[
+            VersionOut(
+                number=version.number,
+                made_by=version.made_by.display_name,
+                made_at=version.made_at,
+                words=definition_of(version.definition).words(),
+            )
+            for version in reversed(list(metric.versions.all()))
+        ],
+    )
+
+
+def preview(definition: Definition, events: str) -> PreviewOut:
+    """What would be counted of sample events. Raises InputError naming the wrong line."""
+    counts = {unit: count_unit(definition, first, found) for unit, (first, found) in read_events(events).items()}
+    found = overall(definition, list(counts.values()))
+    return PreviewOut(
+        words=definition.words(),
+        units=[_unit(unit, count) for unit, count in counts.items()],
+        total=found.total,
+        denominator=found.denominator,
+        figure=found.figure if math.isfinite(found.figure) else None,
+        figure_text=figure_text(definition, found.figure),
+        steps=list(found.steps),
+    )
+
+
+def figure_text(definition: Definition, figure: float) -> str:
+    """A figure in the metric's unit: 4.2%, 50.13 EUR, 812 ms."""
+    if not math.isfinite(figure):
+        return "nothing to divide by"
+    if definition.unit == "percent" and definition.kind != "ratio":
+        return f"{figure:.1%}"
+    after = {"money": f" {definition.currency}", "milliseconds": " ms", "per_thousand": " per thousand", "percent": ""}
+    if definition.unit == "percent":
+        return f"{figure:.1%}"
+    return f"{figure:,.2f}{after.get(definition.unit, '')}"
+
+
+def _unit(unit: str, count: UnitCount) -> PreviewUnit:
+    return PreviewUnit(
+        unit=unit,
+        value=count.value,
+        denominator=count.denominator,
+        steps=count.steps,
+        lines=[
+            PreviewLine(
+                at=line.event.at,
+                event=line.event.name,
+                properties=", ".join(
+                    f"{k}: {v if isinstance(v, str) else json.dumps(v)}" for k, v in line.event.properties.items()
+                ),
+                counted=line.counted,
+                reason=line.reason,
+            )
+            for line in count.lines
+        ],
+    )

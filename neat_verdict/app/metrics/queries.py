@@ -1,0 +1,82 @@
+"""What can be asked of the metric library."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.db.models import Q, QuerySet
+from django.http import Http404
+
+from neat_verdict.app.metrics.models import Metric
+from neat_verdict.core.checks import InputError
+from neat_verdict.core.matching import Condition
+from neat_verdict.core.metrics import Definition, EventFilter, Measure
+
+
+def definition_of(record: dict[str, Any]) -> Definition:
+    """A stored or sent definition as the core's. Raises InputError whose field is the path to the wrong value."""
+    record = dict(record)
+    return Definition(
+        kind=record["kind"],
+        measure=_measure(record.get("measure"), "measure"),
+        denominator=_measure(record.get("denominator"), "denominator"),
+        steps=tuple(_filter(step, f"steps.{index}") for index, step in enumerate(record.get("steps") or [])),
+        window_hours=record.get("window_hours"),
+        good_direction=record.get("good_direction", "up"),
+        unit=record.get("unit", "percent"),
+        currency=record.get("currency", ""),
+    )
+
+
+def _measure(record: dict[str, Any] | None, path: str) -> Measure | None:
+    if record is None:
+        return None
+    events = _filter(record["events"], f"{path}.events")
+    return _at(path, lambda: Measure(record["kind"], events, record.get("amount_of", ""), record.get("cap")))
+
+
+def _filter(record: dict[str, Any], path: str) -> EventFilter:
+    conditions = tuple(
+        _at(
+            f"{path}.conditions.{index}",
+            lambda line=line: Condition(
+                line["attribute"], line.get("operator", "is"), tuple(line.get("values", ())), line.get("kind", "text")
+            ),
+        )
+        for index, line in enumerate(record.get("conditions") or [])
+    )
+    return _at(path, lambda: EventFilter(record["event"].strip(), conditions))
+
+
+def _at(path: str, make: Any) -> Any:
+    try:
+        return make()
+    except InputError as problem:
+        problem.field = f"{path}.{problem.field}"
+        raise
+
+
+def library(search: str = "", kind: str = "") -> QuerySet[Metric]:
+    """Metrics by name, those whose name, description or events contain the search."""
+    found = Metric.objects.prefetch_related("versions__made_by", "uses__experiment", "uses__version")
+    if kind:
+        found = found.filter(versions__definition__kind=kind).distinct()
+    if search.strip():
+        text = search.strip()
+        found = found.filter(
+            Q(name__icontains=text) | Q(description__icontains=text) | Q(versions__definition__icontains=text)
+        ).distinct()
+    return found
+
+
+def find(key: str) -> Metric:
+    """The metric with a key. Raises Http404."""
+    found = library().filter(key=key).first()
+    if found is None:
+        raise Http404
+    return found
+
+
+def by_name(name: str) -> Metric | None:
+    """The metric of a name or key, without regard to case."""
+    return library().filter(Q(name__iexact=name.strip()) | Q(key=name.strip())).first()

@@ -1,0 +1,132 @@
+"""Shapes of metrics over HTTP."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Literal
+
+from ninja import Schema
+from pydantic import Field
+
+Operator = Literal["is", "is_not", "any_of", "contains", "starts_with", "greater", "less", "between", "is_set"]
+ValueKind = Literal["text", "number", "true_false", "date", "version"]
+Kind = Literal["conversion", "count", "amount", "ratio", "funnel"]
+Direction = Literal["up", "down"]
+Unit = Literal["percent", "number", "money", "milliseconds", "per_thousand"]
+
+
+class ConditionIO(Schema):
+    model_config = {"extra": "forbid"}
+    attribute: str = Field(max_length=80)
+    operator: Operator = "is"
+    values: list[str] = Field(default_factory=list, max_length=200)
+    kind: ValueKind = "text"
+
+
+class EventFilterIO(Schema):
+    model_config = {"extra": "forbid"}
+    event: str = Field(max_length=80)
+    conditions: list[ConditionIO] = Field(default_factory=list, max_length=20)
+
+
+class MeasureIO(Schema):
+    model_config = {"extra": "forbid"}
+    kind: Literal["conversion", "count", "amount"]
+    events: EventFilterIO
+    amount_of: str = Field(default="", max_length=80)
+    cap: float | None = None
+
+
+class DefinitionIO(Schema):
+    """As `core.metrics.Definition`."""
+
+    model_config = {"extra": "forbid"}
+    kind: Kind
+    measure: MeasureIO | None = None
+    denominator: MeasureIO | None = None
+    steps: list[EventFilterIO] = Field(default_factory=list, max_length=10)
+    window_hours: float | None = None
+    good_direction: Direction = "up"
+    unit: Unit = "percent"
+    currency: str = Field(default="", max_length=3)
+
+
+class MetricIn(Schema):
+    name: str = Field(max_length=80)
+    description: str = Field(default="", max_length=2000)
+    definition: DefinitionIO
+
+
+class MetricEdit(MetricIn):
+    """``version`` is the number of the latest version that was seen."""
+
+    version: int
+
+
+class UseOut(Schema):
+    experiment: str
+    name: str
+    state: str
+    role: str
+    version: int
+
+
+class VersionOut(Schema):
+    number: int
+    made_by: str
+    made_at: datetime
+    words: str
+
+
+class MetricOut(Schema):
+    key: str
+    name: str
+    description: str
+    version: int
+    definition: DefinitionIO
+    words: str
+    events: list[str]
+    uses: list[UseOut]
+    versions: list[VersionOut]
+
+
+class MetricPage(Schema):
+    items: list[MetricOut]
+    count: int
+
+
+class PreviewIn(Schema):
+    """A definition and sample events, one JSON object a line."""
+
+    definition: DefinitionIO
+    events: str = Field(max_length=200_000)
+
+
+class PreviewLine(Schema):
+    at: datetime
+    event: str
+    properties: str
+    counted: bool
+    reason: str
+
+
+class PreviewUnit(Schema):
+    unit: str
+    value: float
+    denominator: float | None
+    steps: int | None
+    lines: list[PreviewLine]
+
+
+class PreviewOut(Schema):
+    words: str
+    units: list[PreviewUnit]
+    total: float
+    denominator: float | None
+    figure: float | None
+    figure_text: str
+    steps: list[int]
+
+
+class SampleOut(Schema):
+    events: str

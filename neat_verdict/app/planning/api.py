@@ -1,0 +1,79 @@
+"""Forecasts, rehearsals and past data over HTTP."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.http import HttpRequest
+from ninja import File, Router, Status, UploadedFile
+
+from neat_verdict.app.config.auth import person
+from neat_verdict.app.experiments.queries import find
+from neat_verdict.app.planning import actions, queries
+from neat_verdict.app.planning.past import read_past
+from neat_verdict.app.planning.presenting import forecasts_out, past_out
+from neat_verdict.app.planning.schemas import (
+    ForecastIn,
+    ForecastsOut,
+    LatestRehearsal,
+    PastOut,
+    PastsOut,
+    RehearsalOut,
+    RehearseIn,
+)
+from neat_verdict.core.checks import InputError
+
+router = Router(tags=["planning"])
+
+
+def _forecasts(request: HttpRequest, key: str) -> ForecastsOut:
+    experiment = find(key)
+    found = queries.forecasts(experiment)
+    return forecasts_out(experiment, found, person(request), queries.outcome(experiment))
+
+
+@router.get("/experiments/{key}/forecasts", response=ForecastsOut, operation_id="list_forecasts")
+def forecasts(request: HttpRequest, key: str) -> ForecastsOut:
+    return _forecasts(request, key)
+
+
+@router.put("/experiments/{key}/forecasts/mine", response=ForecastsOut, operation_id="forecast")
+def forecast(request: HttpRequest, key: str, payload: ForecastIn) -> ForecastsOut:
+    actions.forecast(person(request), find(key), **payload.model_dump())
+    return _forecasts(request, key)
+
+
+@router.delete("/experiments/{key}/forecasts/mine", response=ForecastsOut, operation_id="withdraw_forecast")
+def withdraw(request: HttpRequest, key: str) -> ForecastsOut:
+    actions.withdraw_forecast(person(request), find(key))
+    return _forecasts(request, key)
+
+
+@router.get("/experiments/{key}/rehearsal", response=LatestRehearsal, operation_id="get_rehearsal")
+def latest(request: HttpRequest, key: str) -> LatestRehearsal:
+    return LatestRehearsal(rehearsal=queries.latest_rehearsal(find(key)))
+
+
+@router.post("/experiments/{key}/rehearsal", response={202: RehearsalOut}, operation_id="start_rehearsal")
+def start(request: HttpRequest, key: str, payload: RehearseIn) -> Status[RehearsalOut]:
+    experiment = find(key)
+    made = actions.start_rehearsal(person(request), experiment, **payload.model_dump())
+    return Status(202, queries.rehearsal_out(made, experiment))
+
+
+@router.delete("/experiments/{key}/rehearsal/{number}", response=LatestRehearsal, operation_id="cancel_rehearsal")
+def cancel(request: HttpRequest, key: str, number: int) -> LatestRehearsal:
+    experiment = find(key)
+    actions.cancel_rehearsal(person(request), queries.find_rehearsal(experiment, number))
+    return LatestRehearsal(rehearsal=queries.latest_rehearsal(experiment))
+
+
+@router.get("/experiments/{key}/past", response=PastsOut, operation_id="list_past")
+def past(request: HttpRequest, key: str) -> PastsOut:
+    return PastsOut(items=queries.past_of_metric(find(key), person(request)))
+
+
+@router.post("/past-data", response=PastOut, operation_id="read_past_data")
+def read_file(request: HttpRequest, file: File[UploadedFile]) -> PastOut:
+    if (file.size or 0) > settings.LARGEST_FILE:
+        raise InputError("file", f"{(file.size or 0) / 1e6:.0f} MB", "must not be larger than 50 MB")
+    return past_out(read_past(bytes(file.read())), file.name or "file")

@@ -1,0 +1,58 @@
+"""Forecasts, sealed until the decision, and rehearsals with what came of them."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import models
+from django.db.models import F, Q
+
+from neat_verdict.app import clock
+from neat_verdict.app.experiments.models import Experiment
+
+
+class Forecast(models.Model):
+    """One person's guess of the lift of a variant against control, with a range they are 80 % sure of."""
+
+    experiment = models.ForeignKey(Experiment, on_delete=models.CASCADE, related_name="forecasts")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    lift = models.FloatField()
+    low = models.FloatField()
+    high = models.FloatField()
+    note = models.CharField(max_length=300, blank=True, default="")
+    at = models.DateTimeField(default=clock.now)
+
+    class Meta:
+        ordering = ["at"]
+        constraints = [
+            models.UniqueConstraint(fields=["experiment", "by"], name="one_forecast_a_person"),
+            models.CheckConstraint(condition=Q(low__lte=F("lift"), high__gte=F("lift")), name="forecast_within_range"),
+        ]
+
+
+class Rehearsal(models.Model):
+    """A plan rehearsed in the background. ``asked`` is what was rehearsed; a plan that differs by now makes it stale."""
+
+    class State(models.TextChoices):
+        RUNNING = "running"
+        DONE = "done"
+        CANCELLED = "cancelled"
+        FAILED = "failed"
+
+    experiment = models.ForeignKey(Experiment, on_delete=models.CASCADE, related_name="rehearsals")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField(default=clock.now)
+    seed = models.PositiveIntegerField()
+    runs = models.PositiveIntegerField()
+    own_lift = models.FloatField(null=True, blank=True)
+    asked = models.CharField(max_length=64)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.RUNNING)
+    progress = models.FloatField(default=0.0)
+    heard_at = models.DateTimeField(default=clock.now)
+    problem = models.CharField(max_length=500, blank=True, default="")
+    result = models.JSONField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["-id"]
+        constraints = [
+            models.UniqueConstraint(fields=["experiment"], condition=Q(state="running"), name="one_rehearsal_at_a_time")
+        ]

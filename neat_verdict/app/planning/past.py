@@ -1,0 +1,128 @@
+"""Baseline and spread from a file of past data. Pure: text in, figures out."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+
+import numpy as np
+
+from neat_verdict.app.collect.text import Text, read_text
+from neat_verdict.core.checks import InputError, whole_count
+
+_NAMES = {
+    "day": ("day", "date", "datum", "tag"),
+    "units": ("units", "visitors", "users", "sessions", "n", "count"),
+    "conversions": ("conversions", "converted", "successes", "orders"),
+    "value": ("value", "amount", "revenue", "total", "numerator"),
+    "denominator": ("denominator", "divisor", "views", "impressions"),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Past:
+    """A level and its spread (None for a rate) with the units it rests on, and by day where days were given."""
+
+    baseline: float
+    spread: float | None
+    units: int
+    days: tuple[date, ...]
+    cap_99: float | None
+
+    @property
+    def units_per_day(self) -> float | None:
+        """Over all days from the first to the last."""
+        return self.units / ((self.days[-1] - self.days[0]).days + 1) if self.days else None
+
+
+def read_past(content: bytes) -> Past:
+    """Read a CSV of daily counts (units and conversions) or of one row a unit (value, and denominator for a ratio).
+
+    A column ``day`` is taken where it is there. Raises InputError naming the first wrong line and what is accepted.
+    """
+    text = read_text(content, least_columns=1)
+    columns = {name: _column(text.header, spellings) for name, spellings in _NAMES.items()}
+    if columns["units"] is not None and columns["conversions"] is not None:
+        return _counts(text, columns)
+    if columns["value"] is not None:
+        return _values(text, columns)
+    raise InputError(
+        "file",
+        ", ".join(text.header),
+        "must have the columns units and conversions (a day each), or value (a unit each)",
+    )
+
+
+def _column(header: tuple[str, ...], spellings: tuple[str, ...]) -> int | None:
+    known = [name.strip().lower() for name in header]
+    return next((known.index(name) for name in spellings if name in known), None)
+
+
+def _cell(cells: list[str], column: int | None) -> str:
+    return cells[column].strip() if column is not None and column < len(cells) else ""
+
+
+def _day(line: int, text: str) -> date:
+    try:
+        return date.fromisoformat(text[:10])
+    except ValueError as problem:
+        raise InputError("file", f"line {line}: {text or 'empty'}", "must have its day as 2026-03-31") from problem
+
+
+def _counts(text: Text, columns: dict[str, int | None]) -> Past:
+    units = conversions = 0
+    days: set[date] = set()
+    for line, cells in text.rows():
+        try:
+            seen = whole_count("units", _cell(cells, columns["units"]))
+            converted = whole_count("conversions", _cell(cells, columns["conversions"]))
+        except InputError as problem:
+            raise InputError("file", f"line {line}", str(problem)) from problem
+        if converted > seen:
+            raise InputError("file", f"line {line}", f"has more conversions ({converted}) than units ({seen})")
+        units, conversions = units + seen, conversions + converted
+        if columns["day"] is not None:
+            days.add(_day(line, _cell(cells, columns["day"])))
+    if not 0 < conversions < units:
+        raise InputError("file", f"{conversions} of {units}", "must hold some conversions, and units without")
+    return Past(conversions / units, None, units, tuple(sorted(days)), None)
+
+
+def _values(text: Text, columns: dict[str, int | None]) -> Past:
+    values: list[float] = []
+    below: list[float] = []
+    days: set[date] = set()
+    for line, cells in text.rows():
+        values.append(_number(line, _cell(cells, columns["value"])))
+        if columns["denominator"] is not None:
+            below.append(_number(line, _cell(cells, columns["denominator"])))
+        if columns["day"] is not None:
+            days.add(_day(line, _cell(cells, columns["day"])))
+    if len(values) < 2:
+        raise InputError("file", f"{len(values)} rows", "must have 2 rows or more to know a spread")
+    numerator = np.array(values)
+    if below:
+        divisor = np.array(below)
+        if divisor.sum() <= 0:
+            raise InputError("file", "denominator", "must add up to more than 0")
+        level = float(numerator.sum() / divisor.sum())
+        residual = (numerator - level * divisor) / divisor.mean()
+        return _past(level, float(residual.std(ddof=1)), len(values), days, None)
+    cap = float(np.quantile(numerator, 0.99))
+    return _past(float(numerator.mean()), float(numerator.std(ddof=1)), len(values), days, cap)
+
+
+def _past(level: float, spread: float, units: int, days: set[date], cap: float | None) -> Past:
+    if not (level > 0 and spread > 0):
+        raise InputError("file", f"mean {level:.4g}, spread {spread:.4g}", "must have a mean and a spread above 0")
+    return Past(level, spread, units, tuple(sorted(days)), cap)
+
+
+def _number(line: int, text: str) -> float:
+    try:
+        number = float(text.replace(",", ".") if text.count(",") == 1 and "." not in text else text)
+    except ValueError as problem:
+        raise InputError("file", f"line {line}: {text or 'empty'}", "must be a number") from problem
+    if not np.isfinite(number):
+        raise InputError("file", f"line {line}: {text}", "must be a finite number")
+    return number

@@ -1,0 +1,136 @@
+"""What can be asked of forecasts, rehearsals and past data."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Sequence
+from datetime import timedelta
+
+from django.http import Http404
+
+from neat_verdict.app import clock
+from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.experiments.queries import daily_counts, listed, plan_request
+from neat_verdict.app.people.models import User
+from neat_verdict.app.planning.models import Forecast, Rehearsal
+from neat_verdict.app.planning.past import Past
+from neat_verdict.app.planning.presenting import past_out
+from neat_verdict.app.planning.schemas import PastOut, RehearsalOut
+from neat_verdict.core.checks import InputError
+from neat_verdict.core.plan import Plan, PlanRequest, make_plan
+
+SILENT_FOR = timedelta(minutes=2)  # a rehearsal tells its progress every second or so; a longer silence is death
+PASTS_SHOWN = 20
+
+
+def request_and_plan(experiment: Experiment) -> tuple[PlanRequest, Plan]:
+    """What is rehearsed. Raises InputError for a plan whose figures clash or are missing."""
+    request = plan_request(experiment)
+    if request is None:
+        raise InputError("plan", "incomplete", "needs the level today and the audience per day")
+    return request, make_plan(request)
+
+
+def asked(experiment: Experiment) -> str | None:
+    """A digest of the plan, by which a rehearsal knows whether it is still of this plan; None without one."""
+    request = plan_request(experiment)
+    return (
+        None if request is None else hashlib.sha256(repr((request, experiment.least_conversions)).encode()).hexdigest()
+    )
+
+
+def worlds(rehearsal: Rehearsal) -> list[tuple[str, float]]:
+    """Key and true lift of each world: nothing, the worthwhile lift, and the analyst's own."""
+    sign = 1 if rehearsal.experiment.good_direction == "up" else -1
+    found = [("none", 0.0), ("worthwhile", sign * rehearsal.experiment.worthwhile_lift)]
+    if rehearsal.own_lift is not None:
+        found.append(("own", rehearsal.own_lift))
+    return found
+
+
+def bury_the_dead(experiment: Experiment) -> None:
+    """A rehearsal whose server was stopped in the middle is told as failed, so that another may begin."""
+    silent = Rehearsal.objects.filter(experiment=experiment, state="running", heard_at__lt=clock.now() - SILENT_FOR)
+    silent.update(state="failed", problem="The server stopped before it was done; run it again")
+
+
+def latest_rehearsal(experiment: Experiment) -> RehearsalOut | None:
+    """The rehearsal begun last."""
+    bury_the_dead(experiment)
+    found = Rehearsal.objects.filter(experiment=experiment).select_related("by").first()
+    return None if found is None else rehearsal_out(found, experiment)
+
+
+def rehearsal_out(rehearsal: Rehearsal, experiment: Experiment) -> RehearsalOut:
+    """A rehearsal with its result, if it is done, and whether the plan has changed since."""
+    try:
+        now = asked(experiment)
+    except InputError:
+        now = None
+    result = rehearsal.result or {"days": 0, "worlds": []}
+    return RehearsalOut.model_validate(
+        {
+            "id": rehearsal.pk,
+            "state": rehearsal.state,
+            "progress": rehearsal.progress,
+            "seed": rehearsal.seed,
+            "runs": rehearsal.runs,
+            "own_lift": rehearsal.own_lift,
+            "at": rehearsal.at,
+            "by": rehearsal.by.display_name,
+            "problem": rehearsal.problem,
+            "stale": now != rehearsal.asked,
+            **result,
+        }
+    )
+
+
+def find_rehearsal(experiment: Experiment, pk: int) -> Rehearsal:
+    """A rehearsal of the experiment. Raises Http404."""
+    found = Rehearsal.objects.filter(experiment=experiment, pk=pk).select_related("by").first()
+    if found is None:
+        raise Http404
+    return found
+
+
+def forecasts(experiment: Experiment) -> Sequence[Forecast]:
+    """All forecasts, the earliest first."""
+    return list(Forecast.objects.filter(experiment=experiment).select_related("by"))
+
+
+def outcome(experiment: Experiment) -> float | None:
+    """The lift that was seen when the decision was made: of the decided variant, else of the one spoken of."""
+    reading = experiment.decision_reading
+    if not reading or not reading["comparisons"]:
+        return None
+    wanted = experiment.decision if experiment.decision not in ("", "none", "A") else reading["variant"]
+    lines = {line["letter"]: line for line in reading["comparisons"]}
+    chosen = lines.get(wanted) or reading["comparisons"][0]
+    found = chosen["lift"]["estimate"]
+    return None if found is None else float(found)
+
+
+def past_of_metric(experiment: Experiment, reader: User) -> list[PastOut]:
+    """What control showed in decided experiments with the same deciding metric, the latest first."""
+    primary = experiment.primary
+    if primary is None or not reader.is_authenticated:
+        return []
+    same = (
+        listed()
+        .filter(state="decided", metrics__role="primary", metrics__metric=primary.metric)
+        .exclude(pk=experiment.pk)
+        .order_by("-decided_at")[:PASTS_SHOWN]
+    )
+    found = list(same)
+    counts = daily_counts(found)
+    shown = []
+    for other in found:
+        seen = counts[other.pk]
+        units, converted = seen.units[:, 0].sum(), seen.conversions[:, 0].sum()
+        if not 0 < converted < units:
+            continue
+        past = Past(float(converted / units), None, int(units), seen.days, None)
+        line = past_out(past, other.name, key=other.key, metric=primary.metric.name)
+        line.units_per_day = float(seen.units.sum() / seen.span / other.participation)
+        shown.append(line)
+    return shown

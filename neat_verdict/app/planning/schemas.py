@@ -1,0 +1,119 @@
+"""Shapes of forecasts, rehearsals and past data over HTTP."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from typing import Literal
+
+from ninja import Schema
+from pydantic import Field
+
+
+class ForecastIn(Schema):
+    lift: float = Field(ge=-1, le=100)
+    low: float = Field(ge=-1, le=100)
+    high: float = Field(ge=-1, le=100)
+    note: str = Field(default="", max_length=300)
+
+
+class ForecastOut(Schema):
+    """``lift``, ``low`` and ``high`` are empty while another person's forecast is sealed."""
+
+    by: str
+    mine: bool
+    at: datetime
+    lift: float | None
+    low: float | None
+    high: float | None
+    note: str
+
+
+class ForecastsOut(Schema):
+    open: bool
+    sealed: bool
+    outcome: float | None
+    forecasts: list[ForecastOut]
+
+
+class RehearseIn(Schema):
+    runs: int = Field(default=10_000, ge=100, le=200_000)
+    seed: int = Field(default=1, ge=0, le=2**31 - 1)
+    own_lift: float | None = Field(default=None, gt=-1, le=100)
+
+
+class ShareOut(Schema):
+    """A simulated share with its Monte Carlo standard error."""
+
+    share: float
+    error: float
+
+
+class PathOut(Schema):
+    lifts: list[float | None]
+    decided_on: int
+    verdict: str
+
+
+class BoundaryOut(Schema):
+    day: int
+    lift: float
+
+
+class WorldOut(Schema):
+    """What came of a rehearsal in which variant B truly has this lift."""
+
+    key: Literal["none", "worthwhile", "own"]
+    lift: float
+    verdicts: dict[str, ShareOut]
+    decided_on: list[int]
+    mean_days: float
+    days_quantiles: list[float]
+    mean_units: float
+    right_winners: ShareOut
+    false_winners: ShareOut
+    naive_winners: ShareOut
+    naive_differences: ShareOut
+    estimates: list[float | None]
+    exaggeration: float | None
+    paths: list[PathOut]
+    boundary: list[BoundaryOut]
+
+
+class RehearsalOut(Schema):
+    id: int
+    state: Literal["running", "done", "cancelled", "failed"]
+    progress: float
+    seed: int
+    runs: int
+    own_lift: float | None
+    at: datetime
+    by: str
+    problem: str
+    stale: bool
+    days: int
+    worlds: list[WorldOut]
+
+
+class LatestRehearsal(Schema):
+    rehearsal: RehearsalOut | None
+
+
+class PastOut(Schema):
+    """A level today, from past data. ``spread`` is missing for rates, ``units_per_day`` where no days were given."""
+
+    source: str
+    key: str
+    metric: str
+    is_rate: bool
+    baseline: float
+    spread: float | None
+    units: int
+    units_per_day: float | None
+    first_day: date | None
+    last_day: date | None
+    cap_99: float | None
+    sentence: str
+
+
+class PastsOut(Schema):
+    items: list[PastOut]

@@ -1,0 +1,188 @@
+"""The metric library: making, changing, using and previewing metrics over HTTP."""
+
+import json
+
+import pytest
+
+from neat_verdict.app.experiments import actions
+from neat_verdict.app.experiments.queries import find
+from neat_verdict.app.metrics.models import Metric
+
+PAID = {"kind": "conversion", "events": {"event": "booking_paid"}}
+VIEWS = {
+    "kind": "count",
+    "events": {
+        "event": "page_view",
+        "conditions": [{"attribute": "section", "operator": "any_of", "values": ["cabins", "decks"]}],
+    },
+}
+FARE = {"kind": "amount", "events": {"event": "booking_paid"}, "amount_of": "amount", "cap": 500}
+RATIO = {
+    "kind": "ratio", "measure": FARE, "denominator": VIEWS, "unit": "per_thousand", "window_hours": 72,
+}  # fmt: skip
+
+
+@pytest.fixture
+def make(ask):
+    def made(name, definition, **others):
+        status, metric = ask("post", "/metrics", {"name": name, "definition": definition, **others})
+        assert status == 201, metric
+        return metric
+
+    return made
+
+
+def test_a_metric_says_in_words_what_it_counts(make, ask):
+    metric = make("Fare per thousand cabin views", RATIO, description="For the cabins team")
+    assert metric["words"] == (
+        "Sum of amount over booking_paid, at most 500 for each thousand number of page_view where section is any of cabins, "
+        "decks, within 3 days of the first exposure. More is better."
+    )
+    assert (metric["key"], metric["version"], metric["events"]) == (
+        "fare-per-thousand-cabin-views", 1, ["booking_paid", "page_view"],
+    )  # fmt: skip
+    assert ask("get", f"/metrics/{metric['key']}")[1] == metric
+
+
+def test_an_edit_makes_a_version_and_a_running_experiment_keeps_its_own(ask, make, analyst, running):
+    metric = ask("get", "/metrics/paid-bookings")[1]
+    assert [use["experiment"] for use in metric["uses"]] == [running.key]
+    body = {**metric, "definition": {**metric["definition"], "window_hours": 24}}
+    status, edited = ask("put", "/metrics/paid-bookings", body)
+    assert (status, edited["version"], [v["number"] for v in edited["versions"]]) == (200, 2, [2, 1])
+    used = ask("get", f"/experiments/{running.key}")[1]["metrics"][0]
+    assert (used["version"], used["latest_version"]) == (1, 2)
+    assert "within" not in used["words"]
+    draft = actions.create_experiment(analyst, "Next", {"metrics": [{"name": "Paid bookings", "role": "primary"}]})
+    assert ask("get", f"/experiments/{draft.key}")[1]["metrics"][0]["version"] == 2
+    # Another name is no other definition.
+    assert ask("put", "/metrics/paid-bookings", {**edited, "name": "Bookings paid"})[1]["version"] == 2
+    assert ask("get", f"/experiments/{running.key}")[1]["metric"] == "Bookings paid"
+
+
+def test_an_edit_on_an_old_version_is_told_and_changes_nothing(ask, make):
+    metric = make("Searches", {"kind": "conversion", "measure": {"kind": "conversion", "events": {"event": "search"}}})
+    changed = {**metric, "definition": {**metric["definition"], "good_direction": "down"}}
+    assert ask("put", "/metrics/searches", changed)[0] == 200
+    status, problem = ask("put", "/metrics/searches", {**changed, "name": "Found"})
+    assert (status, problem["current_version"]) == (409, 2)
+    assert ask("get", "/metrics/searches")[1]["name"] == "Searches"
+
+
+def test_a_used_metric_stays_and_an_unused_one_goes(ask, make, draft):
+    status, problem = ask("delete", "/metrics/paid-bookings")
+    assert (status, problem["title"]) == (409, "“paid bookings” is used by “Fare calendar”; a used metric stays")
+    make("Unused", {"kind": "conversion", "measure": PAID})
+    assert ask("delete", "/metrics/unused")[0] == 204
+    assert ask("get", "/metrics/unused")[0] == 404
+
+
+def test_the_library_is_searched_by_name_description_and_event(ask, make):
+    make("Fare", {"kind": "amount", "measure": FARE, "unit": "money", "currency": "EUR"}, description="of all bookings")
+    make("Cabin views", {"kind": "count", "measure": VIEWS, "unit": "number"})
+    found = {text: [m["name"] for m in ask("get", f"/metrics?search={text}")[1]["items"]] for text in
+             ("fare", "page_view", "ALL BOOK", "nothing")}  # fmt: skip
+    assert found == {"fare": ["Fare"], "page_view": ["Cabin views"], "ALL BOOK": ["Fare"], "nothing": []}
+    assert [m["name"] for m in ask("get", "/metrics?kind=count")[1]["items"]] == ["Cabin views"]
+
+
+@pytest.mark.parametrize(
+    ("body", "field", "told"),
+    [
+        ({"name": " ", "definition": {"kind": "conversion", "measure": PAID}}, "name", "must say what is measured"),
+        ({"name": "x", "definition": {"kind": "conversion"}}, "measure", "must say what is counted"),
+        ({"name": "x", "definition": {"kind": "ratio", "measure": FARE}}, "denominator", "divides by"),
+        ({"name": "x", "definition": {"kind": "funnel", "steps": [{"event": "a"}, {"event": " "}]}}, "steps.1.event", "name"),
+        (
+            {"name": "x", "definition": {"kind": "conversion", "measure": {
+                **PAID, "events": {"event": "a", "conditions": [{"attribute": "p", "operator": "less", "kind": "number",
+                                                                 "values": ["many"]}]}}}},
+            "measure.events.conditions.0.values", "must be a number",
+        ),
+        ({"name": "x", "definition": {"kind": "mode", "measure": PAID}}, "definition.kind", "'conversion'"),
+    ],
+)  # fmt: skip
+def test_a_definition_that_does_not_hold_is_told_by_its_path(ask, body, field, told):
+    status, problem = ask("post", "/metrics", body)
+    assert (status, problem["errors"][0]["field"]) == (422, field)
+    assert told in problem["errors"][0]["message"]
+    assert not Metric.objects.exists()
+
+
+def test_names_are_taken_once_whatever_their_case(ask, make):
+    make("Fare", {"kind": "amount", "measure": FARE, "unit": "number"})
+    status, problem = ask("post", "/metrics", {"name": "FARE", "definition": {"kind": "conversion", "measure": PAID}})
+    assert (status, problem["errors"][0]["field"]) == (422, "name")
+
+
+def test_a_preview_on_the_sample_shows_what_counts_and_why(ask, analyst):
+    events = ask("get", "/metrics/sample-events")[1]["events"]
+    status, seen = ask("post", "/metrics/preview", {"definition": RATIO, "events": events})
+    assert status == 200
+    by_unit = {unit["unit"]: (unit["value"], unit["denominator"]) for unit in seen["units"]}
+    # v1: 84.50 for 1 cabin view; v2: its view of the decks came before the exposure; v3: the second booking came after 3 days.
+    assert by_unit == {"v1": (84.5, 1), "v2": (0, 1), "v3": (41, 0), "v4": (0, 0)}
+    assert seen["figure"] == pytest.approx(1000 * 125.5 / 2)
+    assert seen["figure_text"] == "62,750.00 per thousand"
+    late = seen["units"][2]["lines"][-2]
+    assert (late["counted"], late["reason"]) == (False, "after the window")
+
+
+@pytest.mark.parametrize(
+    ("events", "told"),
+    [
+        ("", "must be one JSON object a line"),
+        ("{", "line 1"),
+        ('{"unit": "a", "event": "b"}', "must have at"),
+        ('{"unit": "a", "event": "b", "at": "soon"}', "as a moment"),
+        ("\n[1]", "line 2"),
+    ],
+)
+def test_sample_events_that_cannot_be_read_are_told_by_line(ask, analyst, events, told):
+    status, problem = ask(
+        "post", "/metrics/preview", {"definition": {"kind": "conversion", "measure": PAID}, "events": events}
+    )
+    assert (status, problem["errors"][0]["field"]) == (422, "events")
+    assert told in json.dumps(problem)
+
+
+def test_a_name_the_library_does_not_know_becomes_a_plain_conversion(ask, draft):
+    status, shown = ask("patch", f"/experiments/{draft.key}", {"version": draft.version, "changes": {"metrics": [
+        {"name": "Pet berths added", "role": "primary"},
+        {"name": "paid bookings", "role": "guardrail", "margin": 0.02, "baseline": 0.05},
+    ]}})  # fmt: skip
+    assert status == 200
+    assert [(m["name"], m["role"], m["kind"]) for m in shown["metrics"]] == [
+        ("Pet berths added", "primary", "conversion"), ("paid bookings", "guardrail", "conversion"),
+    ]  # fmt: skip
+    assert shown["metrics"][0]["words"].startswith("Share of units that did pet_berths_added")
+    assert "paid bookings no more than 2% worse" in shown["rule_in_words"]
+    assert shown["plan"]["needs"][1]["name"] == "paid bookings"
+    assert find(draft.key).metric == "Pet berths added"
+
+
+@pytest.mark.parametrize(
+    ("metrics", "field"),
+    [
+        ([{"name": "a", "role": "primary"}, {"name": "b", "role": "primary"}], "metrics"),
+        ([{"name": "a", "role": "primary"}, {"name": "A", "role": "secondary"}], "metrics.1.name"),
+        ([{"name": "a", "role": "guardrail"}], "metrics.0.margin"),
+        ([{"name": " ", "role": "primary"}], "metrics.0.name"),
+        ([{"name": "a", "role": "secondary", "baseline": -1}], "metrics.0.baseline"),
+    ],
+)
+def test_metrics_that_do_not_fit_together_are_refused_and_none_is_made(ask, draft, metrics, field):
+    status, problem = ask(
+        "patch", f"/experiments/{draft.key}", {"version": draft.version, "changes": {"metrics": metrics}}
+    )
+    assert (status, problem["errors"][0]["field"]) == (422, field)
+    assert list(Metric.objects.values_list("name", flat=True)) == ["paid bookings"]
+
+
+def test_stakeholders_read_the_library_only(analyst, stakeholder, draft):
+    from tests.app.conftest import Json
+
+    ask = Json(stakeholder)
+    assert ask("get", "/metrics")[1]["count"] == 1
+    assert ask("post", "/metrics", {"name": "x", "definition": {"kind": "conversion", "measure": PAID}})[0] == 403
+    assert ask("delete", "/metrics/paid-bookings")[0] == 403
