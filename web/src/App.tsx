@@ -7,6 +7,8 @@ import { SignInPage } from "./SignInPage";
 
 const ExperimentPage = lazy(() => import("./sheets/ExperimentPage").then((m) => ({ default: m.ExperimentPage })));
 const ScratchpadPage = lazy(() => import("./scratchpad/ScratchpadPage").then((m) => ({ default: m.ScratchpadPage })));
+const LibraryPage = lazy(() => import("./library/LibraryPage").then((m) => ({ default: m.LibraryPage })));
+const MetricPage = lazy(() => import("./library/MetricPage").then((m) => ({ default: m.MetricPage })));
 const ReportPage = lazy(() => import("./report/ReportPage").then((m) => ({ default: m.ReportPage })));
 
 export function App() {
@@ -24,6 +26,8 @@ export function App() {
         <Route element={<Frame />}>
           <Route index element={<DocketPage />} />
           <Route path="/scratchpad" element={<ScratchpadPage />} />
+          <Route path="/metrics" element={<LibraryPage />} />
+          <Route path="/metrics/:key" element={<MetricPage />} />
           <Route path="/experiments/:key" element={<Navigate to="brief" replace />} />
           <Route path="/experiments/:key/:sheet" element={<ExperimentPage />} />
           <Route

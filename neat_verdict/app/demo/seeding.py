@@ -9,12 +9,14 @@ import numpy as np
 
 from neat_verdict.app import clock
 from neat_verdict.app.collect import actions as collect
-from neat_verdict.app.demo.workspace import NAME, STORIES, TIME_ZONE, Story
+from neat_verdict.app.demo.workspace import METRICS, NAME, STORIES, TIME_ZONE, Story
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Experiment, Workspace
 from neat_verdict.app.experiments.queries import decision_rule, find
+from neat_verdict.app.metrics.actions import create_metric
 from neat_verdict.app.people.api import DEMO_ACCOUNTS
 from neat_verdict.app.people.models import User
+from neat_verdict.app.planning.actions import forecast
 from neat_verdict.app.readings.actions import decide
 from neat_verdict.app.readings.queries import evidence
 
@@ -29,8 +31,11 @@ def seed(today: date) -> int:
         return 0
     Workspace.objects.get_or_create(defaults={"name": NAME, "time_zone": TIME_ZONE})
     people = {account.username: _account(account.username, account.password, account.role) for account in DEMO_ACCOUNTS}
+    with clock.at(_moment(today - timedelta(days=200), 9)):
+        for name, definition, description in METRICS:
+            create_metric(people["mona"], name, definition, description)
     for story in STORIES:
-        _tell(story, people["mona"], today)
+        _tell(story, people, today)
     return len(STORIES)
 
 
@@ -55,7 +60,8 @@ def _moment(day: date, hour: int) -> datetime:
     return datetime.combine(day, time(hour), tzinfo=ZoneInfo(TIME_ZONE))
 
 
-def _tell(story: Story, by: User, today: date) -> None:
+def _tell(story: Story, people: dict[str, User], today: date) -> None:
+    by = people["mona"]
     variants = [
         {"name": name, "changes": [change] if change else [], "weight": 1.0}
         for name, change in zip(story.variants, story.changes, strict=True)
@@ -69,9 +75,11 @@ def _tell(story: Story, by: User, today: date) -> None:
     draft_day = today - timedelta(days=story.days_in + story.decided_ago + 60 if story.decision else story.days_in + 4)
     with clock.at(_moment(draft_day, 10)):
         experiment = actions.create_experiment(by, story.name, changes)
+        for who, lift, low, high in story.forecasts:
+            forecast(people[who], experiment, lift=lift, low=low, high=high, note="")
     if not story.rates:
         return
-    run = decision_rule(find(experiment.key)).minimum_days if story.decision else story.days_in
+    run = decision_rule(find(experiment.key)).planned_days if story.decision else story.days_in
     last = today - timedelta(days=story.decided_ago + 1)
     first = last - timedelta(days=run - 1)
     with clock.at(_moment(first, 6)):

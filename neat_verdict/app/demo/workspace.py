@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any
 
 NAME, TIME_ZONE = "Tidewick Ferries", "Europe/Dublin"
@@ -13,7 +13,8 @@ class Story:
     """One invented experiment. ``rates`` are true conversion rates, control first; ``days_in`` days of data so far.
 
     ``lost`` is the share of the last variant's visitors who never arrive (a redirect that drops them). ``decision`` is the
-    choice recorded, "" for none; ``decided_ago`` in days.
+    choice recorded, "" for none; ``decided_ago`` in days. ``others`` are metrics beside the one that decides, ``forecasts`` are
+    (who, lift, low, high).
     """
 
     name: str
@@ -30,8 +31,8 @@ class Story:
     reason: str = ""
     next_step: str = ""
     seed: int = 0
-    paused: bool = False
-    extra: dict[str, Any] = field(default_factory=dict)
+    others: tuple[dict[str, Any], ...] = ()
+    forecasts: tuple[tuple[str, float, float, float], ...] = ()
 
 
 def _brief(change: str, because: str, audience: str = "all visitors", **fields: Any) -> dict[str, Any]:
@@ -47,14 +48,59 @@ def _doing(change: str) -> str:
 def _past(
     seed: int, name: str, area: str, metric: str, variants: tuple[str, str], change: str, because: str,
     rates: tuple[float, float], per_day: int, ago: int, *, lift: float, weeks: int = 2, next_step: str = "",
-    decision: str | None = None, reason: str = "",
+    decision: str | None = None, reason: str = "", forecasts: tuple[tuple[str, float, float, float], ...] = (),
 ) -> Story:  # fmt: skip
     return Story(
         name, area, metric, variants, ("", change),
         _brief(
             _doing(change), because, baseline=rates[0], worthwhile_lift=lift, audience_per_day=per_day, least_weeks=weeks),
         rates=rates, days_in=0, decision=decision or "rule", decided_ago=ago, seed=seed, next_step=next_step, reason=reason,
+        forecasts=forecasts,
     )  # fmt: skip
+
+
+def _event(event: str, **condition: Any) -> dict[str, Any]:
+    return {"event": event, "conditions": [condition] if condition else []}
+
+
+def _did(event: str, good: str = "up", **condition: Any) -> dict[str, Any]:
+    measure = {"kind": "conversion", "events": _event(event, **condition), "amount_of": "", "cap": None}
+    return {"kind": "conversion", "measure": measure, "good_direction": good, "unit": "percent"}
+
+
+def _sum(of: str, event: str, cap: float | None = None) -> dict[str, Any]:
+    return {"kind": "amount", "events": _event(event), "amount_of": of, "cap": cap}
+
+
+def _times(event: str, **condition: Any) -> dict[str, Any]:
+    return {"kind": "count", "events": _event(event, **condition), "amount_of": "", "cap": None}
+
+
+# Name, what it counts, description.
+METRICS: tuple[tuple[str, dict[str, Any], str], ...] = (
+    ("paid bookings", _did("booking_paid"), "At least one paid booking"),
+    ("paid bookings of those who began", _did("booking_paid"), "Among visitors who began to pay"),
+    ("searches", _did("search"), "At least one search for a sailing"),
+    ("sailings opened", _did("sailing_opened"), "Opened a sailing of the list"),
+    ("cabin upgrades", _did("cabin_added"), ""),
+    ("pet berths added", _did("pet_added"), ""),
+    ("group bookings", _did("booking_paid", attribute="passengers", operator="greater", values=["3"], kind="number"),
+     "A paid booking for four or more"),
+    ("return trips", _did("booking_paid", attribute="legs", operator="is", values=["2"], kind="number"), ""),
+    ("sign-ups", _did("newsletter_joined"), "For the newsletter"),
+    ("help opened", _did("help_opened", "down"), "Somebody is lost"),
+    ("fare per visitor",
+     {"kind": "amount", "measure": _sum("amount", "booking_paid", 500), "unit": "money", "currency": "EUR",
+      "window_hours": 168},
+     "All that a visitor pays within a week, capped so that one coach party does not decide"),
+    ("fare per thousand cabin views",
+     {"kind": "ratio", "measure": _sum("amount", "booking_paid"),
+      "denominator": _times("page_view", attribute="section", operator="any_of", values=["cabins", "decks"], kind="text"),
+      "unit": "per_thousand"}, ""),
+    ("from search to payment",
+     {"kind": "funnel", "steps": [_event("search"), _event("sailing_opened"), _event("seat_chosen"), _event("booking_paid")],
+      "window_hours": 72, "unit": "percent"}, "The whole way within three days"),
+)  # fmt: skip
 
 
 STORIES: tuple[Story, ...] = (
@@ -63,7 +109,7 @@ STORIES: tuple[Story, ...] = (
         ("Sailing list first", "Calendar first"), ("", "Show the fare calendar above the list of sailings"),
         _brief("showing the fare calendar before the sailing list", "visitors choose the cheap day before the hour",
                baseline=0.051, worthwhile_lift=0.06, audience_per_day=6000),
-        rates=(0.051, 0.0553), days_in=28, seed=81,
+        rates=(0.051, 0.0553), days_in=28, seed=81, forecasts=(("mona", 0.04, 0.0, 0.09), ("ada", 0.10, 0.03, 0.18)),
     ),
     Story(
         "Weather banner on the home page", "Home", "searches",
@@ -90,8 +136,8 @@ STORIES: tuple[Story, ...] = (
         "Cabin upgrade at the seat step", "Cabins", "cabin upgrades",
         ("Upgrade after payment", "Upgrade while choosing a seat"), ("", "Offer the cabin while the seat is chosen"),
         _brief("offering the cabin while the seat is chosen", "the wish for comfort is strongest then", "foot passengers",
-               baseline=0.034, worthwhile_lift=0.08, audience_per_day=5400),
-        rates=(0.034, 0.0365), days_in=17, seed=21,
+               baseline=0.034, worthwhile_lift=0.08, audience_per_day=5400, method="looks", looks=4),
+        rates=(0.034, 0.0365), days_in=17, seed=21, others=({"name": "fare per visitor", "role": "secondary"},),
     ),
     Story(
         "Island names on the route map", "Home", "sailings opened",
@@ -105,11 +151,18 @@ STORIES: tuple[Story, ...] = (
         "Group fare reminder", "Groups", "group bookings",
         ("No reminder", "Reminder of the group fare"), ("", "Remind groups of four or more of the group fare"),
         _brief("reminding groups of four or more of the group fare", "few know that it exists", "groups of four or more",
-               baseline=0.042, worthwhile_lift=0.10, audience_per_day=2900),
+               baseline=0.042, worthwhile_lift=0.10, audience_per_day=2900, method="looks", looks=4,
+               ramp=[{"days": 2, "participation": 0.2}]),
+        others=(
+            {"name": "help opened", "role": "guardrail", "margin": 0.05, "baseline": 0.11},
+            {"name": "fare per visitor", "role": "secondary"},
+        ),
+        forecasts=(("ada", 0.14, 0.02, 0.25),),
     ),
     _past(101, "Seat map before fare choice", "Booking", "paid bookings", ("Fare first", "Seat map first"),
           "show the seat map before the fares", "a seat in mind makes the fare fair", (0.050, 0.0545), 6000, 9, lift=0.06,
-          next_step="Seat map first for everybody from the first of next month."),
+          next_step="Seat map first for everybody from the first of next month.",
+          forecasts=(("mona", 0.06, 0.0, 0.12), ("ada", 0.02, -0.03, 0.06))),
     _past(102, "Timetable as a list of buttons", "Booking", "sailings opened", ("Table", "Buttons"),
           "turn the timetable into buttons", "thumbs miss small rows", (0.30, 0.318), 5600, 16, lift=0.03,
           next_step="Buttons on phones and computers alike."),

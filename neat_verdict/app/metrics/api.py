@@ -13,8 +13,8 @@ from neat_verdict.app.metrics.schemas import (
     MetricIn,
     MetricOut,
     MetricPage,
-    PreviewIn,
-    PreviewOut,
+    MetricPreview,
+    MetricPreviewIn,
     SampleOut,
 )
 
@@ -33,8 +33,8 @@ def sample(request: HttpRequest) -> SampleOut:
     return SampleOut(events=SAMPLE)
 
 
-@router.post("/metrics/preview", response=PreviewOut, operation_id="preview_metric")
-def preview(request: HttpRequest, payload: PreviewIn) -> PreviewOut:
+@router.post("/metrics/preview", response=MetricPreview, operation_id="preview_metric")
+def preview(request: HttpRequest, payload: MetricPreviewIn) -> MetricPreview:
     return presenting.preview(queries.definition_of(payload.definition.model_dump()), payload.events)
 
 

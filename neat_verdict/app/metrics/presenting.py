@@ -11,8 +11,8 @@ from neat_verdict.app.metrics.sample import read_events
 from neat_verdict.app.metrics.schemas import (
     DefinitionIO,
     MetricOut,
+    MetricPreview,
     PreviewLine,
-    PreviewOut,
     PreviewUnit,
     UseOut,
     VersionOut,
@@ -54,11 +54,11 @@ def present(metric: Metric) -> MetricOut:
     )
 
 
-def preview(definition: Definition, events: str) -> PreviewOut:
+def preview(definition: Definition, events: str) -> MetricPreview:
     """What would be counted of sample events. Raises InputError naming the wrong line."""
     counts = {unit: count_unit(definition, first, found) for unit, (first, found) in read_events(events).items()}
     found = overall(definition, list(counts.values()))
-    return PreviewOut(
+    return MetricPreview(
         words=definition.words(),
         units=[_unit(unit, count) for unit, count in counts.items()],
         total=found.total,

@@ -95,7 +95,7 @@ class MetricPage(Schema):
     count: int
 
 
-class PreviewIn(Schema):
+class MetricPreviewIn(Schema):
     """A definition and sample events, one JSON object a line."""
 
     definition: DefinitionIO
@@ -118,7 +118,7 @@ class PreviewUnit(Schema):
     lines: list[PreviewLine]
 
 
-class PreviewOut(Schema):
+class MetricPreview(Schema):
     words: str
     units: list[PreviewUnit]
     total: float

@@ -7,7 +7,7 @@ export type Docket = Schemas["Docket"];
 export type DocketRow = Schemas["DocketRow"];
 export type Evidence = Schemas["EvidenceOut"];
 export type Experiment = Schemas["ExperimentOut"];
-export type ExperimentChanges = Partial<Schemas["ExperimentChanges"]>;
+export type ExperimentChanges = Partial<Omit<Schemas["ExperimentChanges"], "variants">> & { variants?: Variant[] };
 export type Interval = Schemas["IntervalOut"];
 export type Plan = Schemas["PlanOut"];
 export type Preview = Schemas["PreviewOut"];
@@ -17,7 +17,21 @@ export type Comparison = Schemas["ComparisonOut"];
 export type Report = Schemas["ReportOut"];
 export type Session = Schemas["Session"];
 export type Tone = Comparison["tone"];
-export type Variant = Schemas["VariantIn"];
+export type Variant = Partial<Schemas["VariantIn"]> & Pick<Schemas["VariantIn"], "name">;
+export type VariantOut = Schemas["VariantOut"];
+export type Parameter = Schemas["ParameterIO"];
+export type MetricUse = Schemas["MetricUseOut"];
+export type MetricUseIn = Schemas["MetricUseIn"];
+export type Metric = Schemas["MetricOut"];
+export type Definition = Schemas["DefinitionIO"];
+export type Measure = Schemas["MeasureIO"];
+export type EventFilter = Schemas["EventFilterIO"];
+export type Condition = Schemas["ConditionIO"];
+export type MetricPreview = Schemas["MetricPreview"];
+export type Forecasts = Schemas["ForecastsOut"];
+export type Rehearsal = Schemas["RehearsalOut"];
+export type World = Schemas["WorldOut"];
+export type Past = Schemas["PastOut"];
 export type CountsIn = Schemas["CountsIn"];
 export type SizeIn = Schemas["SizeIn"];
 
@@ -118,6 +132,29 @@ export async function storeFile(
   });
   if (!response.ok) throw await problemOf(response);
   return (await response.json()) as { added: number; changed: number };
+}
+
+/** Send a form with a file and read the answer. */
+async function sendForm<T>(address: string, form: FormData): Promise<T> {
+  const response = await fetch(`/api/v1${address}`, {
+    method: "POST",
+    headers: { "X-CSRFToken": csrfToken() },
+    body: form,
+  });
+  if (!response.ok) throw await problemOf(response);
+  return (await response.json()) as T;
+}
+
+export function addPicture(key: string, variant: number, file: File): Promise<Experiment> {
+  const form = new FormData();
+  form.set("file", file);
+  return sendForm(`/experiments/${key}/variants/${variant}/pictures`, form);
+}
+
+export function readPastFile(file: File): Promise<Past> {
+  const form = new FormData();
+  form.set("file", file);
+  return sendForm("/past-data", form);
 }
 
 function importForm(file: File, columns: Record<string, number | null>): FormData {

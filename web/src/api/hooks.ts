@@ -1,5 +1,15 @@
 import { keepPreviousData, skipToken, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { client, take, type CountsIn, type Experiment, type ExperimentChanges, type SizeIn } from "./client";
+import {
+  addPicture,
+  client,
+  take,
+  type CountsIn,
+  type Definition,
+  type Experiment,
+  type ExperimentChanges,
+  type Metric,
+  type SizeIn,
+} from "./client";
 
 export const keys = {
   session: ["session"] as const,
@@ -9,6 +19,13 @@ export const keys = {
   ledger: (key: string) => ["ledger", key] as const,
   report: (key: string) => ["report", key] as const,
   verdict: (counts: CountsIn | null) => ["scratchpad-verdict", counts] as const,
+  metrics: (search?: string) => (search === undefined ? (["metrics"] as const) : (["metrics", search] as const)),
+  metric: (key: string) => ["metric", key] as const,
+  sample: ["sample-events"] as const,
+  metricPreview: (definition: Definition, events: string | null) => ["metric-preview", definition, events] as const,
+  forecasts: (key: string) => ["forecasts", key] as const,
+  rehearsal: (key: string) => ["rehearsal", key] as const,
+  past: (key: string, metric: string) => ["past", key, metric] as const,
   size: (size: SizeIn) => ["scratchpad-size", size] as const,
 };
 
@@ -82,6 +99,9 @@ export function useKeep() {
       keys.evidence(experiment.key),
       keys.ledger(experiment.key),
       keys.report(experiment.key),
+      keys.rehearsal(experiment.key),
+      keys.forecasts(experiment.key),
+      keys.metrics(),
     ]) {
       void cache.invalidateQueries({ queryKey: stale });
     }
@@ -99,7 +119,7 @@ export function useCreate() {
 
 export type Step =
   | { kind: "start"; started_on: string | null }
-  | { kind: "pause" | "resume" | "end" | "archive" | "restore" | "copy" }
+  | { kind: "pause" | "resume" | "end" | "archive" | "restore" | "copy" | "follow-up" }
   | { kind: "decide"; choice: string; reason: string; next_step: string }
   | { kind: "withdraw"; reason: string };
 
@@ -115,6 +135,8 @@ export function useStep(key: string) {
           );
         case "copy":
           return take(client.POST("/api/v1/experiments/{key}/copy", { params }));
+        case "follow-up":
+          return take(client.POST("/api/v1/experiments/{key}/follow-up", { params }));
         case "decide": {
           const { choice, reason, next_step } = step;
           return take(
@@ -153,4 +175,162 @@ export function useSizeOf(size: SizeIn, enabled = true) {
     retry: false,
     placeholderData: keepPreviousData,
   });
+}
+
+/** The metric library, or the part of it that a search finds. */
+export function useMetrics(search = "") {
+  return useQuery({
+    queryKey: keys.metrics(search),
+    queryFn: () => take(client.GET("/api/v1/metrics", { params: { query: { search } } })),
+    placeholderData: keepPreviousData,
+  });
+}
+
+export function useMetric(key: string | null) {
+  return useQuery({
+    queryKey: keys.metric(key ?? ""),
+    queryFn: key ? () => take(client.GET("/api/v1/metrics/{key}", { params: { path: { key } } })) : skipToken,
+  });
+}
+
+export interface MetricDraft {
+  name: string;
+  description: string;
+  definition: Definition;
+}
+
+/** Makes a metric (no key), or a new version of the one with this key. */
+export function useSaveMetric(key: string | null) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: ({ version, ...body }: MetricDraft & { version: number }): Promise<Metric> =>
+      key
+        ? take(client.PUT("/api/v1/metrics/{key}", { params: { path: { key } }, body: { ...body, version } }))
+        : take(client.POST("/api/v1/metrics", { body })),
+    onSuccess: (metric) => {
+      cache.setQueryData(keys.metric(metric.key), metric);
+      void cache.invalidateQueries({ queryKey: keys.metrics() });
+      void cache.invalidateQueries({ queryKey: ["experiment"] });
+    },
+  });
+}
+
+export function useDeleteMetric(key: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: () => client.DELETE("/api/v1/metrics/{key}", { params: { path: { key } } }),
+    onSuccess: () => {
+      cache.removeQueries({ queryKey: keys.metric(key) });
+      void cache.invalidateQueries({ queryKey: keys.metrics() });
+    },
+  });
+}
+
+export function useSampleEvents() {
+  return useQuery({
+    queryKey: keys.sample,
+    queryFn: () => take(client.GET("/api/v1/metrics/sample-events")),
+    staleTime: Infinity,
+  });
+}
+
+/** What a definition would count of some events; asks nothing while there are none. */
+export function useMetricPreview(definition: Definition, events: string | null) {
+  return useQuery({
+    queryKey: keys.metricPreview(definition, events),
+    queryFn:
+      events === null
+        ? skipToken
+        : () => take(client.POST("/api/v1/metrics/preview", { body: { definition, events } })),
+    retry: false,
+    placeholderData: keepPreviousData,
+  });
+}
+
+export function useForecasts(key: string) {
+  return useQuery({
+    queryKey: keys.forecasts(key),
+    queryFn: () => take(client.GET("/api/v1/experiments/{key}/forecasts", { params: { path: { key } } })),
+  });
+}
+
+export interface Guess {
+  lift: number;
+  low: number;
+  high: number;
+  note: string;
+}
+
+/** Enters the own forecast, or takes it back (null). */
+export function useForecast(key: string) {
+  const cache = useQueryClient();
+  const params = { path: { key } };
+  return useMutation({
+    mutationFn: (guess: Guess | null) =>
+      guess
+        ? take(client.PUT("/api/v1/experiments/{key}/forecasts/mine", { params, body: guess }))
+        : take(client.DELETE("/api/v1/experiments/{key}/forecasts/mine", { params })),
+    onSuccess: (forecasts) => {
+      cache.setQueryData(keys.forecasts(key), forecasts);
+      void cache.invalidateQueries({ queryKey: keys.ledger(key) });
+    },
+  });
+}
+
+const POLL = 400;
+
+/** The latest rehearsal, asked for again and again while it runs. */
+export function useRehearsal(key: string) {
+  return useQuery({
+    queryKey: keys.rehearsal(key),
+    queryFn: () => take(client.GET("/api/v1/experiments/{key}/rehearsal", { params: { path: { key } } })),
+    refetchInterval: (query) => (query.state.data?.rehearsal?.state === "running" ? POLL : false),
+    staleTime: 0,
+  });
+}
+
+export interface RehearsalWish {
+  runs: number;
+  seed: number;
+  own_lift: number | null;
+}
+
+export function useRehearse(key: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (body: RehearsalWish) =>
+      take(client.POST("/api/v1/experiments/{key}/rehearsal", { params: { path: { key } }, body })),
+    onSuccess: (rehearsal) => cache.setQueryData(keys.rehearsal(key), { rehearsal }),
+  });
+}
+
+export function useCancelRehearsal(key: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (number: number) =>
+      take(client.DELETE("/api/v1/experiments/{key}/rehearsal/{number}", { params: { path: { key, number } } })),
+    onSuccess: (latest) => cache.setQueryData(keys.rehearsal(key), latest),
+  });
+}
+
+/** What control showed in decided experiments with the same metric. */
+export function usePast(key: string, metric: string) {
+  return useQuery({
+    queryKey: keys.past(key, metric),
+    queryFn: () => take(client.GET("/api/v1/experiments/{key}/past", { params: { path: { key } } })),
+  });
+}
+
+export function usePictures(key: string) {
+  const keep = useKeep();
+  const add = useMutation({
+    mutationFn: ({ variant, file }: { variant: number; file: File }) => addPicture(key, variant, file),
+    onSuccess: keep,
+  });
+  const remove = useMutation({
+    mutationFn: (picture: number) =>
+      take(client.DELETE("/api/v1/experiments/{key}/pictures/{picture}", { params: { path: { key, picture } } })),
+    onSuccess: keep,
+  });
+  return { add, remove };
 }

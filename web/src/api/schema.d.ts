@@ -1338,6 +1338,32 @@ export interface components {
             /** Items */
             items: components["schemas"]["MetricOut"][];
         };
+        /** MetricPreview */
+        MetricPreview: {
+            /** Denominator */
+            denominator: number | null;
+            /** Figure */
+            figure: number | null;
+            /** Figure Text */
+            figure_text: string;
+            /** Steps */
+            steps: number[];
+            /** Total */
+            total: number;
+            /** Units */
+            units: components["schemas"]["PreviewUnit"][];
+            /** Words */
+            words: string;
+        };
+        /**
+         * MetricPreviewIn
+         * @description A definition and sample events, one JSON object a line.
+         */
+        MetricPreviewIn: {
+            definition: components["schemas"]["DefinitionIO"];
+            /** Events */
+            events: string;
+        };
         /**
          * MetricUseIn
          * @description ``name`` is that (or the key) of a metric of the library; one that is not there yet is made, as a plain conversion.
@@ -1540,15 +1566,6 @@ export interface components {
             };
             /** What If */
             what_if: components["schemas"]["WhatIfOut"][];
-        };
-        /**
-         * PreviewIn
-         * @description A definition and sample events, one JSON object a line.
-         */
-        PreviewIn: {
-            definition: components["schemas"]["DefinitionIO"];
-            /** Events */
-            events: string;
         };
         /** PreviewLine */
         PreviewLine: {
@@ -2781,7 +2798,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PreviewIn"];
+                "application/json": components["schemas"]["MetricPreviewIn"];
             };
         };
         responses: {
@@ -2791,7 +2808,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PreviewOut"];
+                    "application/json": components["schemas"]["MetricPreview"];
                 };
             };
         };

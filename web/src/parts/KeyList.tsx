@@ -3,6 +3,7 @@ import { Dialog } from "./basics";
 const KEYS: [string, string][] = [
   ["/", "Search"],
   ["g then d", "Docket"],
+  ["g then m", "Metrics"],
   ["g then s", "Scratchpad"],
   ["n", "New experiment"],
   ["↑ ↓ Enter", "Move along the docket, open"],

@@ -19,6 +19,7 @@ export function TopBar() {
     "?": () => setKeysShown(true),
     n: () => mayEdit && setCreating(true),
     "g d": () => void navigate("/"),
+    "g m": () => void navigate("/metrics"),
     "g s": () => void navigate("/scratchpad"),
   });
   return (
@@ -28,6 +29,7 @@ export function TopBar() {
       </Link>
       <nav className="flex h-full gap-5 max-sm:gap-3" aria-label="Places">
         <Place to="/">Docket</Place>
+        <Place to="/metrics">Metrics</Place>
         <Place to="/scratchpad">Scratchpad</Place>
       </nav>
       <SearchBox input={search} />

@@ -108,6 +108,8 @@ interface TextProps {
   locked?: boolean;
   lines?: number;
   hideLabel?: boolean;
+  /** Id of a datalist with values to pick from. */
+  list?: string;
 }
 
 /** Text, saved on leaving the field; Escape brings back what was there. */
@@ -121,6 +123,7 @@ export function TextField({
   locked = false,
   lines = 1,
   hideLabel = false,
+  list,
 }: TextProps) {
   const id = useId();
   const [typed, setTyped] = useState<string | null>(null);
@@ -152,6 +155,7 @@ export function TextField({
       ) : (
         <input
           {...shared}
+          list={list}
           className="input input-sm w-full"
           onChange={(event) => setTyped(event.target.value)}
           onKeyDown={(event) => {

@@ -9,6 +9,8 @@ import { Failure, Skeleton } from "../parts/basics";
 import { Headline } from "../parts/Headline";
 import { Letter } from "../parts/Letter";
 import { useWidth } from "../lib/useWidth";
+import { SideBySide } from "../sheets/brief/Pictures";
+import { RuleChanges } from "../sheets/sizing/RulePanel";
 
 export function ReportPage() {
   const { key = "" } = useParams();
@@ -45,7 +47,10 @@ function Sheet({ report }: { report: Report }) {
           {report.decided_at ? `Verdict of ${day(report.decided_at)}` : "Not decided yet"} · {report.workspace}
           {report.area && `, ${report.area.toLowerCase()}`}
         </span>
-        <span>{report.rule_locked_at && `by the rule set on ${day(report.rule_locked_at)}, unchanged`}</span>
+        <span>
+          {report.rule_locked_at &&
+            `by the rule set on ${day(report.rule_locked_at)}, ${report.rule_changes.length ? "changed since" : "unchanged"}`}
+        </span>
       </div>
       <h1 className="mt-2 font-sans text-sm font-semibold">{report.name}</h1>
       <Headline
@@ -84,6 +89,7 @@ function Sheet({ report }: { report: Report }) {
         />
       </dl>
       <Variants report={report} />
+      <SideBySide variants={reading.arms.map((arm, index) => ({ ...arm, pictures: report.pictures[index] ?? [] }))} />
       <div className="mt-4 grid grid-cols-3 gap-6 text-sm max-sm:grid-cols-1 max-sm:gap-3">
         <Section title="What we believed">{report.hypothesis}</Section>
         <Section title="What to keep in mind">{[...reading.mind, caveat(report)].join(" ")}</Section>
@@ -91,6 +97,7 @@ function Sheet({ report }: { report: Report }) {
           {report.decision_next || (report.decision ? "Nothing is noted." : "A decision is still to be made.")}
         </Section>
       </div>
+      <RuleChanges experiment={report} />
       <p className="quiet mt-4 border-t border-base-300 pt-2 text-xs">{reading.rule_in_words}</p>
     </article>
   );

@@ -19,6 +19,8 @@ function report(changes: Partial<Report> = {}): Report {
     state: "decided",
     hypothesis: "Calendar first raises paid bookings by at least 3%.",
     because: "",
+    pictures: [[], []],
+    rule_changes: [],
     tried: [[], ["calendar above the list"]],
     started_on: "2026-03-02",
     rule_locked_at: "2026-03-01T06:00:00Z",

@@ -8,7 +8,8 @@ import { Headline } from "../parts/Headline";
 import { Letter } from "../parts/Letter";
 import { NewExperiment } from "../parts/NewExperiment";
 import { Panel } from "../parts/basics";
-import { CopyTable } from "../sheets/evidence/CopyTable";
+import { tableText } from "../lib/tableText";
+import { CopyTable } from "../parts/CopyTable";
 import { Method } from "../sheets/evidence/Method";
 import { VariantTable } from "../sheets/evidence/VariantTable";
 import { parseSplit, readCounts, writeCounts, type PadArm, type PadRule } from "./address";
@@ -84,7 +85,7 @@ export function CountsPad() {
             <Panel
               title="Evidence"
               note={`${percentText(answer.data.confidence)}% intervals`}
-              action={<CopyTable reading={answer.data} />}
+              action={<CopyTable text={tableText(answer.data)} />}
             >
               <VariantTable reading={answer.data} />
             </Panel>

@@ -100,7 +100,7 @@ function Answer({ plan, error, request }: AnswerProps) {
       <dl className="mt-3 text-sm">
         <FactLine label="In each variant" value={count(plan.per_arm[0] ?? 0)} />
         <FactLine label="In all" value={count(plan.total)} />
-        <FactLine label="The rate would become" value={rate(plan.changed_rate)} />
+        <FactLine label="The rate would become" value={rate(plan.changed_level)} />
         <FactLine label="Days for the sample" value={count(plan.days_needed)} />
         {plan.what_if.map((line) => (
           <FactLine
@@ -130,7 +130,6 @@ function asExperiment(request: AnswerProps["request"]) {
   return {
     baseline,
     worthwhile_lift: Math.abs(worthwhile_lift),
-    good_direction: worthwhile_lift < 0 ? ("down" as const) : ("up" as const),
     audience_per_day: Math.round(audience_per_day),
     participation,
     confidence,

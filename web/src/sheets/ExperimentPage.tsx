@@ -10,6 +10,7 @@ import { EditingProvider, useEditing } from "./editing";
 import { EvidenceSheet } from "./evidence/EvidenceSheet";
 import { LedgerSheet } from "./LedgerSheet";
 import { Rail } from "./Rail";
+import { RehearsalSheet } from "./rehearsal/RehearsalSheet";
 import { SizingSheet } from "./sizing/SizingSheet";
 import { Standing } from "./Standing";
 import { TrafficSheet } from "./traffic/TrafficSheet";
@@ -23,6 +24,7 @@ const SHEET_PARTS: Record<string, () => React.ReactNode> = {
   watch: WatchSheet,
   evidence: EvidenceSheet,
   verdict: VerdictSheet,
+  rehearsal: RehearsalSheet,
   ledger: LedgerSheet,
 };
 

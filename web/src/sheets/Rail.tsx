@@ -33,12 +33,15 @@ export function Rail({ reading }: { reading: Reading | undefined }) {
           </li>
         ))}
       </ol>
-      <NavLink
-        to={`/experiments/${experiment.key}/ledger`}
-        className={({ isActive }) => `ml-[21px] text-sm ${isActive ? "text-primary" : "quiet"} underline`}
-      >
-        Ledger
-      </NavLink>
+      {(["rehearsal", "ledger"] as const).map((place) => (
+        <NavLink
+          key={place}
+          to={`/experiments/${experiment.key}/${place}`}
+          className={({ isActive }) => `mb-1 ml-[21px] block text-sm ${isActive ? "text-primary" : "quiet"} underline`}
+        >
+          {place === "rehearsal" ? "Rehearsal" : "Ledger"}
+        </NavLink>
+      ))}
     </nav>
   );
 }

@@ -35,15 +35,20 @@ export function StateActions() {
   if (!session?.account?.may_edit) return null;
   // From a dialog, which closes when it is done.
   const run = (what: Step) => step.mutate(what, { onSuccess: () => setAsking(null) });
-  const copy = async () => {
-    const copied = await step.mutateAsync({ kind: "copy" });
-    void navigate(`/experiments/${copied.key}/brief`);
+  const make = async (kind: "copy" | "follow-up") => {
+    const made = await step.mutateAsync({ kind });
+    void navigate(`/experiments/${made.key}/brief`);
   };
   return (
     <div className="no-print mt-4">
       {experiment.state === "draft" && (
         <button className="btn btn-primary btn-sm mb-2 w-full" onClick={() => setAsking("start")}>
           Start it…
+        </button>
+      )}
+      {experiment.state === "decided" && !["", "none"].includes(experiment.decision) && (
+        <button className="btn btn-sm mb-2 w-full" onClick={() => void make("follow-up").catch(() => undefined)}>
+          Next round from the winner
         </button>
       )}
       <div className="flex flex-wrap gap-2">
@@ -58,7 +63,7 @@ export function StateActions() {
             {ASKED[move] && "…"}
           </button>
         ))}
-        <button className="btn btn-sm grow" onClick={() => void copy().catch(() => undefined)}>
+        <button className="btn btn-sm grow" onClick={() => void make("copy").catch(() => undefined)}>
           Copy
         </button>
       </div>
@@ -95,7 +100,8 @@ function StartDialog({ close, run, error }: StartProps) {
     <Dialog title="Start and lock the decision rule" close={close}>
       <p className="mb-2">{experiment.rule_in_words}</p>
       <p className="quiet text-sm">
-        From here on the metric, the split, the sizes and this rule cannot change; names and remarks can.
+        From here on the metrics, the split and the sizes cannot change; names and remarks can. This rule changes only
+        for a reason, which the report tells.
       </p>
       <label className="mt-3 flex items-center gap-3">
         <span>First day</span>

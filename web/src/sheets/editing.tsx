@@ -1,13 +1,26 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { createContext, useContext, useRef, useState, type ReactNode } from "react";
-import { client, Problem, take, type Experiment, type ExperimentChanges } from "../api/client";
+import {
+  client,
+  Problem,
+  take,
+  type Experiment,
+  type ExperimentChanges,
+  type MetricUseIn,
+  type Variant,
+} from "../api/client";
 import { keys, useKeep, useSession } from "../api/hooks";
 
 interface Editing {
   experiment: Experiment;
   mayEdit: boolean;
-  /** True once the rule is locked: what makes it up can no longer change. */
+  /** True once started: the question, the split and the sizing can no longer change. */
   locked: boolean;
+  /** True while the decision rule cannot change: after the start, unless a reason has been given. */
+  ruleLocked: boolean;
+  /** The reason under which the rule may be changed after the start; empty for none. */
+  reason: string;
+  setReason: (reason: string) => void;
   save: (changes: ExperimentChanges) => void;
   undo: () => void;
   canUndo: boolean;
@@ -34,6 +47,7 @@ export function EditingProvider({ experiment, children }: { experiment: Experime
   const { data: session } = useSession();
   const past = useRef<ExperimentChanges[]>([]);
   const [depth, setDepth] = useState(0);
+  const [reason, setReason] = useState("");
   const [clash, setClash] = useState<ExperimentChanges | null>(null);
   const key = experiment.key;
   const latest = () => cache.getQueryData<Experiment>(keys.experiment(key)) ?? experiment;
@@ -44,7 +58,7 @@ export function EditingProvider({ experiment, children }: { experiment: Experime
       take(
         client.PATCH("/api/v1/experiments/{key}", {
           params: { path: { key } },
-          body: { version: latest().version, changes: changes as never },
+          body: { version: latest().version, changes: changes as never, reason },
         }),
       ),
     onMutate: ({ changes }) => ({ before: pick(latest(), changes) }),
@@ -64,6 +78,9 @@ export function EditingProvider({ experiment, children }: { experiment: Experime
     experiment,
     mayEdit: (session?.account?.may_edit ?? false) && !["decided", "archived"].includes(experiment.state),
     locked: experiment.rule_locked_at !== null,
+    ruleLocked: experiment.rule_locked_at !== null && !reason,
+    reason,
+    setReason,
     save: (changes) => edit.mutate({ changes, undoing: false }),
     undo: () => {
       const before = past.current.pop();
@@ -88,11 +105,30 @@ function pick(experiment: Experiment, changes: ExperimentChanges): ExperimentCha
   const before = Object.fromEntries(
     Object.keys(changes).map((field) => [field, experiment[field as keyof Experiment]]),
   ) as ExperimentChanges;
-  if (changes.variants)
-    before.variants = experiment.variants.map(({ name, changes: list, weight }) => ({
-      name,
-      changes: list ?? [],
-      weight: weight ?? 1,
-    }));
+  if (changes.variants) before.variants = variantsIn(experiment);
+  if (changes.metrics) before.metrics = metricsIn(experiment);
   return before;
+}
+
+/** The variants as they are sent back. */
+export function variantsIn(experiment: Experiment): Variant[] {
+  return experiment.variants.map(({ id, name, changes, parameters, link, weight }) => ({
+    id,
+    name,
+    changes,
+    parameters,
+    link,
+    weight,
+  }));
+}
+
+/** The metrics as they are sent back. */
+export function metricsIn(experiment: Experiment): MetricUseIn[] {
+  return experiment.metrics.map(({ name, role, margin, baseline, spread }) => ({
+    name,
+    role,
+    margin: margin ?? null,
+    baseline: baseline ?? null,
+    spread: spread ?? null,
+  }));
 }

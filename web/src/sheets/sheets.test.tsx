@@ -55,8 +55,8 @@ describe("editing", () => {
     fireEvent.click(screen.getByText("undo"));
     await waitFor(() => expect(calls).toHaveLength(2));
     expect(calls.map((call) => call.body)).toEqual([
-      { version: 3, changes: { area: "Home" } },
-      { version: 4, changes: { area: "Booking" } },
+      { version: 3, changes: { area: "Home" }, reason: "" },
+      { version: 4, changes: { area: "Booking" }, reason: "" },
     ]);
     await waitFor(() => expect(screen.getByText("undo")).toHaveProperty("disabled", true));
   });

@@ -3,7 +3,16 @@ import { render } from "@testing-library/react";
 import type { ReactNode } from "react";
 import { server } from "./setup";
 import { MemoryRouter } from "react-router";
-import type { Comparison, DocketRow, Experiment, Interval, Preview, Reading } from "../api/client";
+import type {
+  Comparison,
+  DocketRow,
+  Experiment,
+  Interval,
+  MetricUse,
+  Preview,
+  Reading,
+  VariantOut,
+} from "../api/client";
 
 type Answer = { status?: number; body: unknown };
 export interface Call {
@@ -48,6 +57,31 @@ export const SESSION = {
   demo_accounts: [],
 };
 
+export function variant(letter: string, name: string, changes: Partial<VariantOut> = {}): VariantOut {
+  const id = 100 + letter.charCodeAt(0);
+  return { id, letter, name, changes: [], parameters: [], link: "", weight: 1, pictures: [], ...changes };
+}
+
+export function metricUse(changes: Partial<MetricUse> = {}): MetricUse {
+  return {
+    key: "paid-bookings",
+    name: "paid bookings",
+    role: "primary",
+    margin: null,
+    baseline: null,
+    spread: null,
+    kind: "conversion",
+    is_rate: true,
+    good_direction: "up",
+    unit: "percent",
+    currency: "",
+    words: "Share of units that did booking_paid at least once. More is better.",
+    version: 1,
+    latest_version: 1,
+    ...changes,
+  };
+}
+
 export function experiment(changes: Partial<Experiment> = {}): Experiment {
   return {
     key: "fare-calendar",
@@ -61,24 +95,35 @@ export function experiment(changes: Partial<Experiment> = {}): Experiment {
     audience: "",
     because: "",
     metric: "paid bookings",
+    metrics: [metricUse()],
     unit_name: "visitors",
     good_direction: "up",
     baseline: 0.05,
+    spread: null,
+    correlation: 0,
     worthwhile_lift: 0.1,
     audience_per_day: 4000,
     participation: 1,
+    ramp: [],
     confidence: 0.95,
     power: 0.8,
     least_weeks: 2,
     least_conversions: 50,
     planned_start: null,
+    longest_run_weeks: null,
+    workspace_longest_run_weeks: 13,
+    method: "fixed",
+    sides: "two",
+    spending: "obrien_fleming",
+    looks: 4,
+    look_days: [],
+    superiority: 0.95,
+    expected_loss: 0.005,
+    rule_changes: [],
     started_on: null,
     ended_on: null,
     rule_locked_at: null,
-    variants: [
-      { name: "List first", changes: [], weight: 1, letter: "A" },
-      { name: "Calendar first", changes: ["calendar"], weight: 1, letter: "B" },
-    ],
+    variants: [variant("A", "List first"), variant("B", "Calendar first", { changes: ["calendar"] })],
     hypothesis: "…",
     remarks: [],
     rule_in_words: "We read once.",

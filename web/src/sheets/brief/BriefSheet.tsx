@@ -1,12 +1,9 @@
 import { Panel } from "../../parts/basics";
-import { ChoiceField, TextField } from "../../parts/fields";
-import { useEditing } from "../editing";
+import { TextField } from "../../parts/fields";
+import { metricsIn, useEditing } from "../editing";
+import { Forecasts } from "./Forecasts";
+import { MetricNames, MetricsPanel } from "./MetricsPanel";
 import { Variants } from "./Variants";
-
-const DIRECTIONS = [
-  { value: "up", label: "should rise" },
-  { value: "down", label: "should fall" },
-] as const;
 
 export function BriefSheet() {
   const { experiment, save, mayEdit, locked, errorFor } = useEditing();
@@ -38,23 +35,7 @@ export function BriefSheet() {
             locked={!mayEdit}
             placeholder="people choose the day before the hour"
           />
-          <div className="grid grid-cols-[1fr_130px] gap-3">
-            <TextField
-              label="The metric that decides"
-              value={experiment.metric}
-              save={(metric) => save({ metric })}
-              locked={fixed}
-              placeholder="paid bookings"
-              error={errorFor("metric")}
-            />
-            <ChoiceField
-              label="It"
-              value={experiment.good_direction}
-              options={DIRECTIONS}
-              save={(good_direction) => save({ good_direction })}
-              locked={fixed}
-            />
-          </div>
+          <PrimaryMetric />
         </div>
         {experiment.remarks.length > 0 && (
           <ul className="mt-3 border-t border-base-300 pt-2" aria-label="Remarks">
@@ -66,7 +47,9 @@ export function BriefSheet() {
           </ul>
         )}
       </Panel>
+      <MetricsPanel />
       <Variants />
+      <Forecasts />
       <Panel title="About">
         <div className="grid grid-cols-3 gap-x-5 max-sm:grid-cols-1">
           <TextField
@@ -100,6 +83,34 @@ export function BriefSheet() {
           lines={2}
         />
       </Panel>
+    </>
+  );
+}
+
+/** Picked from the library by name, or made on the spot: a name that is new becomes a plain conversion there. */
+function PrimaryMetric() {
+  const { experiment, save, mayEdit, locked, errorFor } = useEditing();
+  const primary = experiment.metrics.find((use) => use.role === "primary");
+  const set = (name: string) => {
+    const others = metricsIn(experiment).filter(
+      (use) => use.role !== "primary" && use.name.toLowerCase() !== name.toLowerCase(),
+    );
+    const line = { name, role: "primary" as const, margin: null, baseline: null, spread: null };
+    save({ metrics: name ? [line, ...others] : others });
+  };
+  return (
+    <>
+      <TextField
+        label="The metric that decides"
+        value={primary?.name ?? ""}
+        save={set}
+        list="metric-names"
+        locked={locked || !mayEdit}
+        placeholder="paid bookings"
+        note={primary && (primary.good_direction === "up" ? "should rise" : "should fall")}
+        error={errorFor("metrics") ?? errorFor("metrics.0.name")}
+      />
+      <MetricNames />
     </>
   );
 }

@@ -1,23 +1,24 @@
-import type { Variant } from "../../api/client";
+import { useState } from "react";
+import type { Variant, VariantOut } from "../../api/client";
 import { Letter } from "../../parts/Letter";
 import { Panel } from "../../parts/basics";
 import { TextField } from "../../parts/fields";
-import { useEditing } from "../editing";
+import { useEditing, variantsIn } from "../editing";
+import { SideBySide, VariantPictures } from "./Pictures";
+import { Parameters } from "./Parameters";
 
 const MOST = 10;
 
 export function Variants() {
   const { experiment, save, mayEdit, locked } = useEditing();
-  const variants: Variant[] = experiment.variants.map(({ name, changes, weight }) => ({
-    name,
-    changes: changes ?? [],
-    weight: weight ?? 1,
-  }));
+  const variants = variantsIn(experiment);
   const set = (index: number, part: Partial<Variant>) =>
     save({ variants: variants.map((variant, i) => (i === index ? { ...variant, ...part } : variant)) });
   const copyOf = (index: number) => {
     const source = variants[index];
-    if (source) save({ variants: [...variants, { ...source, name: `${source.name} (copy)` }] });
+    if (!source) return;
+    const { id, ...rest } = source;
+    save({ variants: [...variants, { ...rest, copy_of: id ?? null, name: `${source.name} (copy)` }] });
   };
   return (
     <Panel
@@ -27,64 +28,111 @@ export function Variants() {
       }
     >
       <ul className="divide-y divide-base-300">
-        {variants.map((variant, index) => {
-          const letter = "ABCDEFGHIJ"[index] ?? "";
-          return (
-            <li
-              key={index}
-              className="grid grid-cols-[20px_minmax(0,1fr)_minmax(0,1.4fr)_auto] items-center gap-3 py-1.5 max-sm:grid-cols-[20px_1fr]"
-            >
-              <Letter letter={letter} />
-              <TextField
-                hideLabel
-                label={`Name of ${letter}`}
-                value={variant.name}
-                save={(name) => set(index, { name })}
-                locked={!mayEdit}
-              />
-              {index === 0 ? (
-                <span className="quiet text-sm">control: as it is now</span>
-              ) : (
-                <TextField
-                  hideLabel
-                  label={`Changes in ${letter}, parted by semicolons`}
-                  placeholder="What is changed; several parted by semicolons"
-                  value={variant.changes?.join("; ") ?? ""}
-                  save={(text) =>
-                    set(index, {
-                      changes: text
-                        .split(";")
-                        .map((part) => part.trim())
-                        .filter(Boolean),
-                    })
-                  }
-                  locked={!mayEdit}
-                />
-              )}
-              <span className="flex gap-1">
-                {mayEdit && !locked && variants.length < MOST && (
-                  <button
-                    className="btn btn-xs"
-                    onClick={() => copyOf(index)}
-                    aria-label={`Copy ${letter} to a new variant`}
-                  >
-                    Copy
-                  </button>
-                )}
-                {mayEdit && !locked && index > 0 && variants.length > 2 && (
-                  <button
-                    className="btn btn-xs"
-                    onClick={() => save({ variants: variants.filter((_, i) => i !== index) })}
-                    aria-label={`Remove ${letter}`}
-                  >
-                    Remove
-                  </button>
-                )}
-              </span>
-            </li>
-          );
-        })}
+        {experiment.variants.map((variant, index) => (
+          <VariantLine
+            key={variant.id}
+            variant={variant}
+            index={index}
+            set={(part) => set(index, part)}
+            copy={mayEdit && !locked && variants.length < MOST ? () => copyOf(index) : undefined}
+            remove={
+              mayEdit && !locked && index > 0 && variants.length > 2
+                ? () => save({ variants: variants.filter((_, i) => i !== index) })
+                : undefined
+            }
+          />
+        ))}
       </ul>
+      <SideBySide variants={experiment.variants} />
     </Panel>
+  );
+}
+
+interface LineProps {
+  variant: VariantOut;
+  index: number;
+  set: (part: Partial<Variant>) => void;
+  copy: (() => void) | undefined;
+  remove: (() => void) | undefined;
+}
+
+function VariantLine({ variant, index, set, copy, remove }: LineProps) {
+  const { mayEdit, errorFor } = useEditing();
+  const [open, setOpen] = useState(false);
+  const { letter } = variant;
+  const more = [
+    variant.parameters.length && `${variant.parameters.length} parameters`,
+    variant.link && "link",
+    variant.pictures.length && `${variant.pictures.length} pictures`,
+  ].filter(Boolean);
+  return (
+    <li className="py-1.5">
+      <div className="grid grid-cols-[20px_minmax(0,1fr)_minmax(0,1.4fr)_auto] items-center gap-3 max-sm:grid-cols-[20px_1fr]">
+        <Letter letter={letter} />
+        <TextField
+          hideLabel
+          label={`Name of ${letter}`}
+          value={variant.name}
+          save={(name) => set({ name })}
+          locked={!mayEdit}
+          error={errorFor(`variants.${index}.name`)}
+        />
+        {index === 0 ? (
+          <span className="quiet text-sm">control: as it is now</span>
+        ) : (
+          <TextField
+            hideLabel
+            label={`Changes in ${letter}, parted by semicolons`}
+            placeholder="What is changed; several parted by semicolons"
+            value={variant.changes.join("; ")}
+            save={(text) =>
+              set({
+                changes: text
+                  .split(";")
+                  .map((part) => part.trim())
+                  .filter(Boolean),
+              })
+            }
+            locked={!mayEdit}
+          />
+        )}
+        <span className="flex gap-1">
+          <button
+            className="btn btn-xs"
+            aria-expanded={open}
+            aria-label={`Parameters, link and pictures of ${letter}`}
+            onClick={() => setOpen(!open)}
+          >
+            {more.length ? more.join(", ") : "More"}
+          </button>
+          {copy && (
+            <button className="btn btn-xs" onClick={copy} aria-label={`Copy ${letter} to a new variant`}>
+              Copy
+            </button>
+          )}
+          {remove && (
+            <button className="btn btn-xs" onClick={remove} aria-label={`Remove ${letter}`}>
+              Remove
+            </button>
+          )}
+        </span>
+      </div>
+      {open && (
+        <div className="mt-1 mb-2 ml-8 grid grid-cols-2 gap-x-6 max-lg:grid-cols-1">
+          <Parameters variant={variant} index={index} save={(parameters) => set({ parameters })} />
+          <div>
+            <TextField
+              label={`Where ${letter} can be seen (link)`}
+              placeholder="https://… or /path"
+              value={variant.link}
+              save={(link) => set({ link })}
+              locked={!mayEdit}
+              error={errorFor(`variants.${index}.link`)}
+            />
+            <VariantPictures variant={variant} />
+          </div>
+        </div>
+      )}
+    </li>
   );
 }

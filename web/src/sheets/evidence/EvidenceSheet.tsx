@@ -9,7 +9,8 @@ import { variantColour } from "../../lib/variants";
 import { Empty, Failure, Panel, Skeleton } from "../../parts/basics";
 import { Letter } from "../../parts/Letter";
 import { useEditing } from "../editing";
-import { CopyTable } from "./CopyTable";
+import { tableText } from "../../lib/tableText";
+import { CopyTable } from "../../parts/CopyTable";
 import { Method } from "./Method";
 import { VariantTable } from "./VariantTable";
 
@@ -45,7 +46,7 @@ function Read({ evidence }: { evidence: Evidence }) {
       <Panel
         title={`${experiment.metric[0]?.toUpperCase()}${experiment.metric.slice(1)}`}
         note={`${percentText(reading.confidence)}% intervals; grey band: ±${percentText(reading.worthwhile_lift)}%`}
-        action={<CopyTable reading={reading} />}
+        action={<CopyTable text={tableText(reading)} />}
       >
         <VariantTable reading={reading} />
       </Panel>

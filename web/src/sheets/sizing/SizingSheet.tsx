@@ -1,77 +1,23 @@
 import { WeeksCurve } from "../../charts/WeeksCurve";
-import { count, percentText, plural, rate } from "../../lib/format";
+import { count, percentText, plural } from "../../lib/format";
+import { amount, capital, level } from "../../lib/metrics";
 import { Panel } from "../../parts/basics";
 import { NumberField } from "../../parts/fields";
 import { useEditing } from "../editing";
+import { PastData } from "./PastData";
+import { Ramp } from "./Ramp";
+import { RulePanel } from "./RulePanel";
 import { StrictnessChoice } from "./StrictnessChoice";
 
 export function SizingSheet() {
-  const { experiment, save, mayEdit, locked, errorFor } = useEditing();
-  const fixed = locked || !mayEdit;
+  const { experiment } = useEditing();
   const plan = experiment.plan;
-  const metric = experiment.metric || "Conversions";
   return (
     <>
       <div className="grid grid-cols-2 gap-3 max-xl:grid-cols-1">
-        <Panel title="What you expect">
-          <NumberField
-            label={`${metric[0]?.toUpperCase()}${metric.slice(1)} today`}
-            percent
-            value={experiment.baseline}
-            save={(baseline) => save({ baseline })}
-            locked={fixed}
-            error={errorFor("baseline")}
-            note="Of those who come, how many convert"
-          />
-          <NumberField
-            label="Smallest lift worth acting on"
-            percent
-            value={experiment.worthwhile_lift}
-            save={(value) => value !== null && save({ worthwhile_lift: value })}
-            locked={fixed}
-            error={errorFor("worthwhile_lift") ?? errorFor("lift")}
-            note={
-              plan && experiment.baseline
-                ? `${rate(experiment.baseline)} would become ${rate(plan.changed_rate)}`
-                : undefined
-            }
-          />
-          <NumberField
-            label={`${experiment.unit_name[0]?.toUpperCase()}${experiment.unit_name.slice(1)} who qualify`}
-            unit="a day"
-            value={experiment.audience_per_day}
-            save={(audience_per_day) => save({ audience_per_day })}
-            locked={fixed}
-            error={errorFor("changes.audience_per_day")}
-          />
-          <NumberField
-            label="Take part"
-            percent
-            value={experiment.participation}
-            save={(value) => value !== null && save({ participation: value })}
-            locked={fixed}
-            error={errorFor("participation")}
-            note={plan ? `${count(plan.units_per_day)} a day` : undefined}
-          />
-          <NumberField
-            label="At least"
-            unit="weeks"
-            value={experiment.least_weeks}
-            save={(value) => value !== null && save({ least_weeks: value })}
-            locked={fixed}
-            error={errorFor("changes.least_weeks")}
-          />
-        </Panel>
+        <Expectations />
         <Panel title="How sure you want to be">
           <StrictnessChoice />
-          <NumberField
-            label="Conversions each variant needs"
-            unit="at least"
-            value={experiment.least_conversions}
-            save={(value) => value !== null && save({ least_conversions: value })}
-            locked={fixed}
-            error={errorFor("changes.least_conversions")}
-          />
         </Panel>
       </div>
       {experiment.plan_problem && (
@@ -92,9 +38,112 @@ export function SizingSheet() {
           <WeeksCurve curve={plan.curve} weeks={plan.weeks} wanted={experiment.worthwhile_lift} />
         </Panel>
       )}
-      <Panel title="Decision rule" note={locked ? "locked" : "locked at the start"}>
-        <p>{experiment.rule_in_words}</p>
-      </Panel>
+      <RulePanel />
+      {plan && plan.needs.length > 1 && (
+        <Panel title="What each metric asks for" note="the largest need settles the sample">
+          <ul>
+            {plan.needs.map((need) => (
+              <li key={need.name} className="flex gap-4 border-b border-base-300 py-1 last:border-b-0">
+                <span className={`grow ${need.name === plan.decided_by ? "font-semibold" : ""}`}>
+                  {need.name || experiment.metric}
+                  {!need.name && <span className="quiet"> (decides)</span>}
+                </span>
+                <span className="w-32 text-right">
+                  {count(need.total)} {experiment.unit_name}
+                </span>
+                <span className="w-20 text-right">{plural(need.weeks, "week")}</span>
+              </li>
+            ))}
+          </ul>
+        </Panel>
+      )}
     </>
+  );
+}
+
+function Expectations() {
+  const { experiment, save, mayEdit, locked, ruleLocked, errorFor } = useEditing();
+  const fixed = locked || !mayEdit;
+  const plan = experiment.plan;
+  const primary = experiment.metrics.find((use) => use.role === "primary");
+  const isRate = primary?.is_rate ?? true;
+  const unit = primary ? amount(primary) : "";
+  const metric = experiment.metric || "Conversions";
+  const units = experiment.unit_name;
+  return (
+    <Panel title="What you expect">
+      <NumberField
+        label={`${capital(metric)} today`}
+        percent={isRate}
+        unit={isRate ? "%" : unit}
+        value={experiment.baseline}
+        save={(baseline) => save({ baseline })}
+        locked={fixed}
+        error={errorFor("baseline")}
+        note={
+          isRate
+            ? primary?.kind === "funnel"
+              ? "Of those who come, how many reach the last step"
+              : "Of those who come, how many convert"
+            : "The mean over all units, those with nothing included"
+        }
+      />
+      {!isRate && (
+        <NumberField
+          label="Spread from unit to unit"
+          unit={unit}
+          value={experiment.spread}
+          save={(spread) => save({ spread })}
+          locked={fixed}
+          error={errorFor("spread")}
+          note="The standard deviation; past data tell it"
+        />
+      )}
+      {!fixed && <PastData />}
+      <NumberField
+        label="Smallest lift worth acting on"
+        percent
+        value={experiment.worthwhile_lift}
+        save={(value) => value !== null && save({ worthwhile_lift: value })}
+        locked={ruleLocked || !mayEdit}
+        error={errorFor("worthwhile_lift") ?? errorFor("lift")}
+        note={
+          plan && experiment.baseline
+            ? `${level(experiment.baseline, primary)} would become ${level(plan.changed_level, primary)}`
+            : undefined
+        }
+      />
+      <NumberField
+        label={`${capital(units)} who qualify`}
+        unit="a day"
+        value={experiment.audience_per_day}
+        save={(audience_per_day) => save({ audience_per_day })}
+        locked={fixed}
+        error={errorFor("changes.audience_per_day")}
+      />
+      <NumberField
+        label="Take part"
+        percent
+        value={experiment.participation}
+        save={(value) => value !== null && save({ participation: value })}
+        locked={fixed}
+        error={errorFor("participation")}
+        note={plan ? `${count(plan.units_per_day)} a day` : undefined}
+      />
+      <Ramp />
+      <NumberField
+        label="Explained by a covariate from before"
+        unit="correlation"
+        value={experiment.correlation}
+        save={(value) => value !== null && save({ correlation: value })}
+        locked={fixed}
+        error={errorFor("changes.correlation")}
+        note={
+          experiment.correlation > 0
+            ? `takes ${Math.round(100 * experiment.correlation ** 2)}% of the sample away`
+            : "0 without covariate adjustment"
+        }
+      />
+    </Panel>
   );
 }

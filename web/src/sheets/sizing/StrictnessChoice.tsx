@@ -10,8 +10,8 @@ const LEVELS = [
 
 /** Three named pairs of confidence and power, or one's own. */
 export function StrictnessChoice() {
-  const { experiment, save, mayEdit, locked, errorFor } = useEditing();
-  const fixed = locked || !mayEdit;
+  const { experiment, save, mayEdit, ruleLocked, errorFor } = useEditing();
+  const fixed = ruleLocked || !mayEdit;
   const { confidence, power, plan } = experiment;
   return (
     <fieldset disabled={fixed}>

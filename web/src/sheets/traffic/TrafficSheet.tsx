@@ -1,9 +1,8 @@
 import { useState } from "react";
-import type { Variant } from "../../api/client";
 import { count, parseNumber, plural, rate, weekday } from "../../lib/format";
 import { Letter } from "../../parts/Letter";
 import { Panel } from "../../parts/basics";
-import { useEditing } from "../editing";
+import { useEditing, variantsIn } from "../editing";
 
 export function TrafficSheet() {
   return (
@@ -17,11 +16,7 @@ export function TrafficSheet() {
 function Split() {
   const { experiment, save, mayEdit, locked, error } = useEditing();
   const fixed = locked || !mayEdit;
-  const variants: Variant[] = experiment.variants.map(({ name, changes, weight }) => ({
-    name,
-    changes: changes ?? [],
-    weight: weight ?? 1,
-  }));
+  const variants = variantsIn(experiment);
   const total = variants.reduce((sum, variant) => sum + (variant.weight ?? 1), 0);
   const even = new Set(variants.map((variant) => variant.weight)).size === 1;
   const set = (index: number, weight: number) =>

@@ -1,13 +1,11 @@
 import { useState } from "react";
-import type { Reading } from "../../api/client";
-import { tableText } from "../../lib/tableText";
 
-/** Puts the variant table on the clipboard, in cells that a spreadsheet takes. */
-export function CopyTable({ reading }: { reading: Reading }) {
+/** Puts a table on the clipboard, as tab-separated cells that a spreadsheet takes. */
+export function CopyTable({ text }: { text: string }) {
   const [done, setDone] = useState<"" | "Copied" | "The browser does not allow it">("");
   const copy = async () => {
     try {
-      await navigator.clipboard.writeText(tableText(reading));
+      await navigator.clipboard.writeText(text);
       setDone("Copied");
     } catch {
       setDone("The browser does not allow it");

@@ -1,0 +1,122 @@
+import { scaleLinear } from "d3-scale";
+import type { World } from "../api/client";
+import { signed } from "../lib/format";
+import { useWidth } from "../lib/useWidth";
+
+type Path = World["paths"][number];
+const SIDE = { left: 50, right: 12, top: 8, bottom: 22 };
+const COLOURS: Record<string, string> = {
+  winner: "var(--ahead)",
+  keep_control: "var(--behind)",
+  no_worthwhile_difference: "var(--color-neutral)",
+  unresolved: "var(--open)",
+};
+
+/** Simulated runs against the boundary: the lift with the data up to each day, until the rule settles it. */
+export function PathsPicture({
+  world,
+  days,
+  worthwhile,
+  height = 300,
+}: {
+  world: World;
+  days: number;
+  worthwhile: number;
+  height?: number;
+}) {
+  const [holder, width] = useWidth(640);
+  const top = range(world, worthwhile);
+  const x = scaleLinear([1, days], [SIDE.left, width - SIDE.right]);
+  const y = scaleLinear([-top, top], [height - SIDE.bottom, SIDE.top]).clamp(true);
+  const weeks = Array.from({ length: Math.floor(days / 7) }, (_, week) => 7 * (week + 1));
+  const step = Math.ceil(weeks.length / 14);
+  const counts = tally(world.paths);
+  return (
+    <div ref={holder}>
+      <svg width={width} height={height} role="img" aria-label={`A hundred simulated runs: ${counts}`}>
+        <rect
+          x={SIDE.left}
+          width={width - SIDE.left - SIDE.right}
+          y={y(worthwhile)}
+          height={y(-worthwhile) - y(worthwhile)}
+          fill="var(--band)"
+        />
+        {y.ticks(5).map((tick) => (
+          <text key={tick} x={SIDE.left - 6} y={y(tick) + 4} textAnchor="end" fontSize={12} fill="var(--color-neutral)">
+            {signed(tick).replace(".0%", "%")}
+          </text>
+        ))}
+        {weeks
+          .filter((_, index) => (index + 1) % step === 0)
+          .map((day) => (
+            <text key={day} x={x(day)} y={height - 6} textAnchor="middle" fontSize={12} fill="var(--color-neutral)">
+              day {day}
+            </text>
+          ))}
+        {world.paths.map((path, index) => (
+          <polyline
+            key={index}
+            points={line(path, x, y)}
+            fill="none"
+            stroke={COLOURS[path.verdict] ?? "var(--open)"}
+            strokeWidth={1}
+            strokeOpacity={0.45}
+          />
+        ))}
+        {world.paths.map((path, index) => {
+          const last = path.lifts[path.decided_on - 1];
+          if (path.verdict === "unresolved" || last == null) return null;
+          return <circle key={index} cx={x(path.decided_on)} cy={y(last)} r={2.5} fill={COLOURS[path.verdict]} />;
+        })}
+        <line x1={SIDE.left} x2={width - SIDE.right} y1={y(0)} y2={y(0)} stroke="var(--color-base-content)" />
+        {([1, -1] as const).map((sign) => (
+          <g key={sign} stroke="var(--color-base-content)" strokeWidth={1.5}>
+            <polyline
+              points={world.boundary.map((mark) => `${x(mark.day)},${y(sign * mark.lift)}`).join(" ")}
+              fill="none"
+              strokeDasharray="5 3"
+            />
+            {world.boundary.length <= 12 &&
+              world.boundary.map((mark) => (
+                <circle key={mark.day} cx={x(mark.day)} cy={y(sign * mark.lift)} r={3} fill="var(--color-base-100)" />
+              ))}
+          </g>
+        ))}
+      </svg>
+      <p className="quiet text-sm">
+        {counts}. Dashed: beyond it the rule calls a difference; grey: too small to act on.
+      </p>
+    </div>
+  );
+}
+
+/** Symmetric, wide enough for what most runs show after the first days. */
+function range(world: World, worthwhile: number): number {
+  const later = world.paths.flatMap((path) => path.lifts.slice(6, path.decided_on)).filter((v) => v !== null);
+  const sizes = later.map((value) => Math.abs(value ?? 0)).sort((a, b) => a - b);
+  const most = sizes[Math.floor(sizes.length * 0.98)] ?? worthwhile;
+  const edge = world.boundary.at(-1)?.lift ?? 0;
+  return Math.min(Math.max(most, worthwhile * 1.6, edge * 1.3), 2);
+}
+
+function line(path: Path, x: (day: number) => number, y: (lift: number) => number): string {
+  return path.lifts
+    .slice(0, path.decided_on)
+    .map((lift, index) => (lift === null ? "" : `${x(index + 1).toFixed(1)},${y(lift).toFixed(1)}`))
+    .filter(Boolean)
+    .join(" ");
+}
+
+function tally(paths: Path[]): string {
+  const names: [string, string][] = [
+    ["winner", "won"],
+    ["keep_control", "kept control"],
+    ["no_worthwhile_difference", "showed no worthwhile difference"],
+    ["unresolved", "stayed unresolved"],
+  ];
+  return names
+    .map(([verdict, told]) => [paths.filter((path) => path.verdict === verdict).length, told] as const)
+    .filter(([number]) => number > 0)
+    .map(([number, told]) => `${number} ${told}`)
+    .join(", ");
+}

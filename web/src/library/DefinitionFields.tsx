@@ -1,0 +1,204 @@
+import { useState } from "react";
+import type { Definition, EventFilter } from "../api/client";
+import { parseNumber } from "../lib/format";
+import { EventFields, Problem } from "./EventFields";
+import { KIND_NAMES, KIND_NOTES, emptyMeasure, ofKind, type Kind } from "./kinds";
+import { MeasureFields } from "./MeasureFields";
+
+interface Props {
+  value: Definition;
+  set: (value: Definition) => void;
+  errorFor: (path: string) => string | undefined;
+}
+
+const UNITS: [Definition["unit"], string][] = [
+  ["number", "a number"],
+  ["money", "money"],
+  ["milliseconds", "milliseconds"],
+  ["per_thousand", "per thousand"],
+  ["percent", "per cent"],
+];
+
+/** All of a metric but its name. */
+export function DefinitionFields({ value, set, errorFor }: Props) {
+  const below = (path: string) => (part: string) => errorFor(`${path}.${part}`);
+  const isRate = value.kind === "conversion" || value.kind === "funnel";
+  return (
+    <>
+      <div className="grid grid-cols-5 gap-1.5 py-2 max-lg:grid-cols-2" role="radiogroup" aria-label="Kind">
+        {(Object.keys(KIND_NAMES) as Kind[]).map((kind) => (
+          <label
+            key={kind}
+            className={`cursor-pointer rounded-md border px-2 py-1 ${value.kind === kind ? "border-primary bg-base-200" : "border-base-300"}`}
+          >
+            <span className="flex items-center gap-2">
+              <input
+                type="radio"
+                name="kind"
+                className="radio radio-xs radio-primary"
+                checked={value.kind === kind}
+                onChange={() => set(ofKind(value, kind))}
+              />
+              <span className="font-semibold">{KIND_NAMES[kind]}</span>
+            </span>
+            <span className="quiet block text-xs">{KIND_NOTES[kind]}</span>
+          </label>
+        ))}
+      </div>
+      {value.kind === "funnel" ? (
+        <Steps steps={value.steps ?? []} set={(steps) => set({ ...value, steps })} errorFor={errorFor} />
+      ) : (
+        <MeasureFields
+          label={value.kind === "ratio" ? "Above the line" : "What is counted"}
+          anyKind={value.kind === "ratio"}
+          value={value.measure ?? emptyMeasure("conversion")}
+          set={(measure) => set({ ...value, measure })}
+          errorFor={below("measure")}
+        />
+      )}
+      {value.kind === "ratio" && (
+        <MeasureFields
+          label="Below the line"
+          anyKind
+          value={value.denominator ?? emptyMeasure("count")}
+          set={(denominator) => set({ ...value, denominator })}
+          errorFor={below("denominator")}
+        />
+      )}
+      <div className="flex flex-wrap items-center gap-4 py-2">
+        <Window hours={value.window_hours ?? null} set={(window_hours) => set({ ...value, window_hours })} />
+        <label className="flex items-center gap-2 text-sm">
+          <span className="quiet">Good is</span>
+          <select
+            className="select select-sm w-24"
+            value={value.good_direction}
+            onChange={(event) => set({ ...value, good_direction: event.target.value as "up" | "down" })}
+          >
+            <option value="up">more</option>
+            <option value="down">less</option>
+          </select>
+        </label>
+        {!isRate && (
+          <label className="flex items-center gap-2 text-sm">
+            <span className="quiet">It is</span>
+            <select
+              className="select select-sm w-32"
+              value={value.unit}
+              onChange={(event) => {
+                const unit = event.target.value as Definition["unit"];
+                set({ ...value, unit, currency: unit === "money" ? value.currency || "EUR" : "" });
+              }}
+            >
+              {UNITS.filter(([unit]) => unit !== "percent" || value.kind === "ratio").map(([unit, name]) => (
+                <option key={unit} value={unit}>
+                  {name}
+                </option>
+              ))}
+            </select>
+          </label>
+        )}
+        {value.unit === "money" && (
+          <label className="flex items-center gap-2 text-sm">
+            <span className="quiet">in</span>
+            <input
+              className="input input-sm w-16"
+              aria-label="Currency"
+              maxLength={3}
+              value={value.currency}
+              onChange={(event) => set({ ...value, currency: event.target.value.toUpperCase() })}
+            />
+          </label>
+        )}
+      </div>
+      {["window_hours", "unit", "currency", "measure", "denominator", "steps"]
+        .map(errorFor)
+        .filter((text) => text !== undefined)
+        .map((text) => (
+          <Problem key={text} text={text} />
+        ))}
+    </>
+  );
+}
+
+function Window({ hours, set }: { hours: number | null; set: (hours: number | null) => void }) {
+  const inDays = hours !== null && hours % 24 === 0;
+  const [unit, setUnit] = useState<24 | 1>(inDays || hours === null ? 24 : 1);
+  const [typed, setTyped] = useState(hours === null ? "" : String(hours / unit));
+  const change = (text: string, by: 24 | 1) => {
+    setTyped(text);
+    setUnit(by);
+    const number = parseNumber(text);
+    if (number === null) set(null);
+    else if (!Number.isNaN(number)) set(number * by);
+  };
+  return (
+    <span className="flex items-center gap-2 text-sm">
+      <label className="flex items-center gap-2">
+        <span className="quiet">Events count for</span>
+        <input
+          className="input input-sm w-20 text-right"
+          inputMode="decimal"
+          placeholder="the run"
+          value={typed}
+          onChange={(event) => change(event.target.value, unit)}
+        />
+      </label>
+      <select
+        className="select select-sm w-24"
+        aria-label="Days or hours"
+        value={unit}
+        onChange={(event) => change(typed, Number(event.target.value) as 24 | 1)}
+      >
+        <option value={24}>days</option>
+        <option value={1}>hours</option>
+      </select>
+      <span className="quiet">from the first exposure on</span>
+    </span>
+  );
+}
+
+interface StepsProps {
+  steps: EventFilter[];
+  set: (steps: EventFilter[]) => void;
+  errorFor: (path: string) => string | undefined;
+}
+
+function Steps({ steps, set, errorFor }: StepsProps) {
+  return (
+    <fieldset className="border-b border-base-300 py-2">
+      <legend className="quiet text-sm">Steps, in this order</legend>
+      <ol className="grid gap-1.5">
+        {steps.map((step, index) => (
+          <li key={index} className="flex items-start gap-2">
+            <span className="quiet w-5 pt-1 text-right">{index + 1}</span>
+            <EventFields
+              label={`Step ${index + 1}`}
+              value={step}
+              set={(changed) => set(steps.map((line, i) => (i === index ? changed : line)))}
+              errorFor={(path) => errorFor(`steps.${index}.${path}`)}
+            />
+            {steps.length > 2 && (
+              <button
+                type="button"
+                className="btn btn-xs"
+                aria-label={`Remove step ${index + 1}`}
+                onClick={() => set(steps.filter((_, i) => i !== index))}
+              >
+                ✕
+              </button>
+            )}
+          </li>
+        ))}
+      </ol>
+      {steps.length < 10 && (
+        <button
+          type="button"
+          className="btn btn-xs mt-1 ml-7"
+          onClick={() => set([...steps, { event: "", conditions: [] }])}
+        >
+          Another step
+        </button>
+      )}
+    </fieldset>
+  );
+}

@@ -1,0 +1,85 @@
+import { useState } from "react";
+import type { Definition, MetricPreview } from "../api/client";
+import { useMetricPreview, useSampleEvents } from "../api/hooks";
+import { useSettled } from "../lib/useSettled";
+import { Panel } from "../parts/basics";
+import { Problem } from "./EventFields";
+
+/** What the definition would count of some events, event by event. */
+export function WorkedExample({ definition }: { definition: Definition }) {
+  const sample = useSampleEvents();
+  const [own, setOwn] = useState<string | null>(null);
+  const [editing, setEditing] = useState(false);
+  const events = own ?? sample.data?.events ?? null;
+  const settled = useSettled(definition, 300);
+  const preview = useMetricPreview(settled, useSettled(events, 300));
+  return (
+    <Panel
+      title="Worked example"
+      note="invented events; paste your own to try them"
+      action={
+        <button className="btn btn-xs" aria-expanded={editing} onClick={() => setEditing(!editing)}>
+          {editing ? "Hide the events" : "Change the events"}
+        </button>
+      }
+    >
+      {editing && (
+        <textarea
+          className="textarea mb-2 h-48 w-full font-mono text-xs"
+          aria-label="Events, one JSON object a line"
+          spellCheck={false}
+          value={events ?? ""}
+          onChange={(event) => setOwn(event.target.value)}
+        />
+      )}
+      {preview.isError && <Problem text={preview.error.message} />}
+      {preview.data && !preview.isError && <Counted preview={preview.data} kind={settled.kind} />}
+    </Panel>
+  );
+}
+
+function Counted({ preview, kind }: { preview: MetricPreview; kind: Definition["kind"] }) {
+  return (
+    <>
+      <p className="mb-2">
+        <b className="text-lg">{preview.figure_text}</b>{" "}
+        <span className="quiet text-sm">
+          {preview.denominator != null
+            ? `${figure(preview.total)} over ${figure(preview.denominator)}`
+            : `${figure(preview.total)} over ${preview.units.length} units`}
+          {preview.steps.length > 0 && `; step by step: ${preview.steps.join(" → ")}`}
+        </span>
+      </p>
+      {preview.units.map((unit) => (
+        <div key={unit.unit} className="border-t border-base-300 py-1">
+          <div className="flex justify-between text-sm font-semibold">
+            <span>{unit.unit}</span>
+            <span>
+              {kind === "ratio"
+                ? `${figure(unit.value)} over ${figure(unit.denominator ?? 0)}`
+                : kind === "funnel"
+                  ? `step ${unit.steps}`
+                  : figure(unit.value)}
+            </span>
+          </div>
+          <ul className="text-xs">
+            {unit.lines.map((line, index) => (
+              <li key={index} className={`flex gap-2 ${line.counted ? "" : "quiet"}`}>
+                <span aria-hidden>{line.counted ? "●" : "○"}</span>
+                <span className="min-w-0 grow truncate" title={line.properties}>
+                  {line.event} {line.properties && <span className="quiet">({line.properties})</span>}
+                </span>
+                <span className="text-right">{line.reason}</span>
+              </li>
+            ))}
+            {unit.lines.length === 0 && <li className="quiet">no events after the exposure</li>}
+          </ul>
+        </div>
+      ))}
+    </>
+  );
+}
+
+function figure(value: number): string {
+  return value.toLocaleString("en-GB", { maximumFractionDigits: 2 });
+}

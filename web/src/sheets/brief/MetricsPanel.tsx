@@ -1,0 +1,166 @@
+import { useState } from "react";
+import { Link } from "react-router";
+import type { MetricUse, MetricUseIn } from "../../api/client";
+import { useMetrics } from "../../api/hooks";
+import { Panel } from "../../parts/basics";
+import { NumberField } from "../../parts/fields";
+import { metricsIn, useEditing } from "../editing";
+
+type Role = MetricUse["role"];
+const ROLES: Record<Role, string> = { primary: "decides", secondary: "secondary", guardrail: "guardrail" };
+const FIRST_MARGIN = 0.02;
+
+/** What is measured beside the metric that decides, each with its part in the verdict. */
+export function MetricsPanel() {
+  const { experiment, save, mayEdit, locked, errorFor } = useEditing();
+  const fixed = locked || !mayEdit;
+  const uses = metricsIn(experiment);
+  const set = (index: number, part: Partial<MetricUseIn>) =>
+    save({ metrics: uses.map((use, i) => (i === index ? { ...use, ...part } : use)) });
+  return (
+    <Panel
+      title="Metrics"
+      note={
+        locked
+          ? "locked since the start, each in the version of that day"
+          : "one decides; guardrails must not be harmed"
+      }
+    >
+      {experiment.metrics.length === 0 && (
+        <p className="quiet">Name the metric that decides above, or pick one of the library here.</p>
+      )}
+      <ul className="divide-y divide-base-300">
+        {experiment.metrics.map((use, index) => (
+          <li key={use.key} className="py-1.5">
+            <div className="flex items-baseline gap-3">
+              <span className={`w-20 shrink-0 text-sm ${use.role === "guardrail" ? "tone-mind" : "quiet"}`}>
+                {ROLES[use.role]}
+              </span>
+              <Link className="link font-semibold" to={`/metrics/${use.key}`}>
+                {use.name}
+              </Link>
+              <span className="quiet grow text-sm">
+                {use.words}
+                {use.version < use.latest_version && ` Version ${use.version}; the library has ${use.latest_version}.`}
+              </span>
+              {!fixed && (
+                <button
+                  className="btn btn-xs"
+                  aria-label={`Remove ${use.name}`}
+                  onClick={() => save({ metrics: uses.filter((_, i) => i !== index) })}
+                >
+                  Remove
+                </button>
+              )}
+            </div>
+            {use.role === "guardrail" && (
+              <div className="ml-[92px] grid grid-cols-3 gap-x-5 max-lg:grid-cols-1">
+                <NumberField
+                  label="Margin of harm"
+                  percent
+                  value={use.margin ?? null}
+                  save={(margin) => set(index, { margin })}
+                  locked={fixed}
+                  error={errorFor(`metrics.${index}.margin`)}
+                />
+                <NumberField
+                  label={use.is_rate ? "Rate today" : "Mean today"}
+                  percent={use.is_rate}
+                  unit={use.is_rate ? "%" : use.currency}
+                  value={use.baseline ?? null}
+                  save={(baseline) => set(index, { baseline })}
+                  locked={fixed}
+                  required={false}
+                  error={errorFor(`metrics.${index}.baseline`)}
+                />
+                {!use.is_rate && (
+                  <NumberField
+                    label="Spread"
+                    unit={use.currency}
+                    value={use.spread ?? null}
+                    save={(spread) => set(index, { spread })}
+                    locked={fixed}
+                    required={false}
+                    error={errorFor(`metrics.${index}.spread`)}
+                  />
+                )}
+              </div>
+            )}
+          </li>
+        ))}
+      </ul>
+      {!fixed && <AddMetric uses={uses} />}
+    </Panel>
+  );
+}
+
+function AddMetric({ uses }: { uses: MetricUseIn[] }) {
+  const { save, errorFor } = useEditing();
+  const [name, setName] = useState("");
+  const [role, setRole] = useState<Role>("secondary");
+  const add = () => {
+    if (!name.trim()) return;
+    const line = {
+      name: name.trim(),
+      role,
+      margin: role === "guardrail" ? FIRST_MARGIN : null,
+      baseline: null,
+      spread: null,
+    };
+    save({ metrics: [...uses, line] });
+    setName("");
+  };
+  const error = errorFor("metrics") ?? errorFor(`metrics.${uses.length}.name`);
+  return (
+    <form
+      className="mt-2 flex flex-wrap items-center gap-2 border-t border-base-300 pt-2"
+      onSubmit={(event) => {
+        event.preventDefault();
+        add();
+      }}
+    >
+      <input
+        className="input input-sm w-64"
+        list="metric-names"
+        aria-label="Another metric"
+        placeholder="Another metric, by name"
+        value={name}
+        onChange={(event) => setName(event.target.value)}
+      />
+      <select
+        className="select select-sm w-32"
+        aria-label="Its part"
+        value={role}
+        onChange={(event) => setRole(event.target.value as Role)}
+      >
+        <option value="secondary">secondary</option>
+        <option value="guardrail">guardrail</option>
+      </select>
+      <button className="btn btn-sm">Add</button>
+      <span className="quiet text-sm">
+        A name that is new becomes a plain conversion, to be defined in the{" "}
+        <Link className="link" to="/metrics">
+          library
+        </Link>
+        .
+      </span>
+      {error && (
+        <span role="alert" className="text-sm text-error">
+          {error}
+        </span>
+      )}
+    </form>
+  );
+}
+
+/** Names of the library, for inputs with list="metric-names". */
+export function MetricNames() {
+  const { data } = useMetrics();
+  return (
+    <datalist id="metric-names">
+      {data?.items.map((metric) => (
+        <option key={metric.key} value={metric.name} />
+      ))}
+    </datalist>
+  );
+}

@@ -1,0 +1,174 @@
+import { useState } from "react";
+import { Link } from "react-router";
+import type { Rehearsal } from "../../api/client";
+import { useCancelRehearsal, useRehearsal, useRehearse } from "../../api/hooks";
+import { PathsPicture } from "../../charts/PathsPicture";
+import { count, parseNumber, percentText, signed } from "../../lib/format";
+import { Empty, Failure, FormError, Panel, Skeleton } from "../../parts/basics";
+import { useEditing } from "../editing";
+import { WorldTable, worldName } from "./WorldTable";
+
+/** The plan run thousands of times before the first visitor comes. */
+export function RehearsalSheet() {
+  const { experiment } = useEditing();
+  const latest = useRehearsal(experiment.key);
+  if (latest.isPending) return <Skeleton />;
+  if (latest.isError) return <Failure error={latest.error} again={() => void latest.refetch()} />;
+  const rehearsal = latest.data.rehearsal;
+  if (!experiment.plan)
+    return (
+      <Empty title="Nothing to rehearse yet">
+        A rehearsal runs the plan. Say on{" "}
+        <Link className="link" to={`/experiments/${experiment.key}/sizing`}>
+          Sizing
+        </Link>{" "}
+        what the level is today and how many come each day.
+      </Empty>
+    );
+  return (
+    <>
+      <Ask rehearsal={rehearsal} />
+      {rehearsal?.state === "done" && <Outcome rehearsal={rehearsal} />}
+    </>
+  );
+}
+
+function Ask({ rehearsal }: { rehearsal: Rehearsal | null }) {
+  const { experiment, mayEdit } = useEditing();
+  const begin = useRehearse(experiment.key);
+  const cancel = useCancelRehearsal(experiment.key);
+  const [runs, setRuns] = useState(String(rehearsal?.runs ?? 10_000));
+  const [seed, setSeed] = useState(String(rehearsal?.seed ?? 1));
+  const [lift, setLift] = useState(percentText(rehearsal?.own_lift));
+  const [wrong, setWrong] = useState("");
+  const running = rehearsal?.state === "running";
+  const submit = () => {
+    const [n, s, own] = [parseNumber(runs), parseNumber(seed), parseNumber(lift)];
+    if (!Number.isInteger(n) || !Number.isInteger(s) || Number.isNaN(own)) {
+      setWrong("Runs and seed must be whole numbers, and the lift a number such as 5");
+      return;
+    }
+    setWrong("");
+    begin.mutate({ runs: n ?? 10_000, seed: s ?? 1, own_lift: own === null ? null : own / 100 });
+  };
+  return (
+    <Panel
+      title="Rehearsal"
+      note={`${experiment.plan?.sentence ?? ""} Run in simulation, with a week’s rhythm, and read by the decision rule.`}
+    >
+      <form
+        className="flex flex-wrap items-end gap-3"
+        onSubmit={(event) => {
+          event.preventDefault();
+          submit();
+        }}
+      >
+        <Field label="Runs" value={runs} set={setRuns} />
+        <Field label="Seed" value={seed} set={setSeed} />
+        <Field label="A true lift of your own, %" value={lift} set={setLift} wide />
+        {mayEdit && (
+          <button className="btn btn-sm btn-primary" disabled={running || begin.isPending}>
+            {rehearsal?.state === "done" && !rehearsal.stale ? "Rehearse again" : "Rehearse"}
+          </button>
+        )}
+      </form>
+      {running && (
+        <div className="mt-3 flex items-center gap-3">
+          <progress
+            className="progress progress-primary grow"
+            value={rehearsal.progress}
+            max={1}
+            aria-label="Rehearsal"
+          />
+          <span className="w-12 text-right">{Math.round(rehearsal.progress * 100)}%</span>
+          {mayEdit && (
+            <button className="btn btn-sm" onClick={() => cancel.mutate(rehearsal.id)}>
+              Cancel
+            </button>
+          )}
+        </div>
+      )}
+      <p className="quiet mt-2 text-sm" role="status">
+        {running && "It goes on while you do something else."}
+        {rehearsal?.state === "cancelled" && "Cancelled; nothing of it was kept."}
+        {rehearsal?.state === "failed" && rehearsal.problem}
+        {!rehearsal &&
+          "It shows how often each verdict comes, when, and how wrong the estimate is, if there is no effect, the worthwhile lift, or one of your choice."}
+        {rehearsal?.state === "done" && rehearsal.stale && (
+          <span className="tone-mind">The plan has changed since; what is below is of the plan before.</span>
+        )}
+      </p>
+      {wrong && (
+        <p role="alert" className="text-sm text-error">
+          {wrong}
+        </p>
+      )}
+      <FormError error={begin.error ?? cancel.error} />
+    </Panel>
+  );
+}
+
+interface FieldProps {
+  label: string;
+  value: string;
+  set: (value: string) => void;
+  wide?: boolean;
+}
+
+function Field({ label, value, set, wide = false }: FieldProps) {
+  return (
+    <label className="text-sm">
+      <span className="quiet block">{label}</span>
+      <input
+        className={`input input-sm text-right ${wide ? "w-36" : "w-24"}`}
+        inputMode="decimal"
+        value={value}
+        onChange={(event) => set(event.target.value)}
+      />
+    </label>
+  );
+}
+
+function Outcome({ rehearsal }: { rehearsal: Rehearsal }) {
+  const { experiment } = useEditing();
+  const [shown, setShown] = useState(1);
+  const world = rehearsal.worlds[shown] ?? rehearsal.worlds[0];
+  const [none, worthwhile] = rehearsal.worlds;
+  if (!world || !none || !worthwhile) return null;
+  return (
+    <>
+      <Panel title="What would come of it" note={`${count(rehearsal.runs)} runs, seed ${rehearsal.seed}`}>
+        <p className="mb-2 font-serif text-lg leading-snug">
+          If {signed(worthwhile.lift)} is true, the rule finds it {percent(worthwhile.right_winners.share)} of the time.
+          If nothing is true, it declares a winner {percent(none.false_winners.share)} of the time; looking every day
+          and stopping at the first good number would, {percent(none.naive_winners.share)}.
+        </p>
+        <WorldTable rehearsal={rehearsal} metric={experiment.metric} units={experiment.unit_name} />
+      </Panel>
+      <Panel
+        title="A hundred of the runs"
+        note="lift with the data up to each day; the line ends where a verdict came"
+        action={
+          <span className="join" role="group" aria-label="World">
+            {rehearsal.worlds.map((line, index) => (
+              <button
+                key={line.key}
+                className={`btn btn-xs join-item ${index === shown ? "btn-primary" : ""}`}
+                aria-pressed={index === shown}
+                onClick={() => setShown(index)}
+              >
+                {worldName(line)}
+              </button>
+            ))}
+          </span>
+        }
+      >
+        <PathsPicture world={world} days={rehearsal.days} worthwhile={experiment.worthwhile_lift} />
+      </Panel>
+    </>
+  );
+}
+
+function percent(share: number): string {
+  return `${(share * 100).toFixed(1)}%`;
+}
