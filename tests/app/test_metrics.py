@@ -6,6 +6,8 @@ import pytest
 
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.queries import find
+from neat_verdict.app.metrics import queries
+from neat_verdict.app.metrics.actions import create_metric
 from neat_verdict.app.metrics.models import Metric
 
 PAID = {"kind": "conversion", "events": {"event": "booking_paid"}}
@@ -42,6 +44,12 @@ def test_a_metric_says_in_words_what_it_counts(make, ask):
         "fare-per-thousand-cabin-views", 1, ["booking_paid", "page_view"],
     )  # fmt: skip
     assert ask("get", f"/metrics/{metric['key']}")[1] == metric
+
+
+def test_what_was_left_out_of_a_definition_is_stored_with_its_usual_value(analyst):
+    made = create_metric(analyst, "Fare", {"kind": "amount", "measure": FARE, "unit": "number"})
+    assert made.latest.definition["good_direction"] == "up"
+    assert queries.record_of(queries.definition_of(made.latest.definition)) == made.latest.definition
 
 
 def test_an_edit_makes_a_version_and_a_running_experiment_keeps_its_own(ask, make, analyst, running):

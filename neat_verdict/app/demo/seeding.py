@@ -68,7 +68,7 @@ def _tell(story: Story, people: dict[str, User], today: date) -> None:
     ]
     changes = {
         "area": story.area,
-        "metrics": [{"name": story.metric, "role": "primary"}],
+        "metrics": [{"name": story.metric, "role": "primary"}, *story.others],
         "variants": variants,
         **story.fields,
     }

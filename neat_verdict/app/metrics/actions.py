@@ -27,9 +27,9 @@ def plain_conversion(name: str, good_direction: str = "up") -> dict[str, Any]:
 def create_metric(by: User, name: str, definition: dict[str, Any], description: str = "") -> Metric:
     """Raises InputError for a name that is empty or taken, or a definition that does not hold."""
     require_editor(by)
-    queries.definition_of(definition)
+    wanted = queries.definition_of(definition)
     metric = Metric.objects.create(key=_free_key(name), name=_free_name(name), description=description.strip())
-    MetricVersion.objects.create(metric=metric, number=1, definition=definition, made_by=by)
+    MetricVersion.objects.create(metric=metric, number=1, definition=queries.record_of(wanted), made_by=by)
     return metric
 
 
@@ -51,7 +51,8 @@ def edit_metric(by: User, key: str, *, version: int, name: str, description: str
     metric.name, metric.description = _free_name(name, metric), description.strip()
     metric.save()
     if wanted != queries.definition_of(latest.definition):
-        MetricVersion.objects.create(metric=metric, number=version + 1, definition=definition, made_by=by)
+        record = queries.record_of(wanted)
+        MetricVersion.objects.create(metric=metric, number=version + 1, definition=record, made_by=by)
     return metric
 
 

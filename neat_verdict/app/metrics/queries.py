@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+from dataclasses import asdict
 from typing import Any
 
 from django.db.models import Q, QuerySet
@@ -26,6 +28,12 @@ def definition_of(record: dict[str, Any]) -> Definition:
         unit=record.get("unit", "percent"),
         currency=record.get("currency", ""),
     )
+
+
+def record_of(definition: Definition) -> dict[str, Any]:
+    """A definition as it is stored: every field, in plain values; `definition_of` reads it back."""
+    record: dict[str, Any] = json.loads(json.dumps(asdict(definition)))
+    return record
 
 
 def _measure(record: dict[str, Any] | None, path: str) -> Measure | None:

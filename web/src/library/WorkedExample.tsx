@@ -16,10 +16,10 @@ export function WorkedExample({ definition }: { definition: Definition }) {
   return (
     <Panel
       title="Worked example"
-      note="invented events; paste your own to try them"
+      note="on invented events"
       action={
         <button className="btn btn-xs" aria-expanded={editing} onClick={() => setEditing(!editing)}>
-          {editing ? "Hide the events" : "Change the events"}
+          {editing ? "Hide them" : "Try your own"}
         </button>
       }
     >

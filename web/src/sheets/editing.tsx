@@ -11,6 +11,8 @@ import {
 } from "../api/client";
 import { keys, useKeep, useSession } from "../api/hooks";
 
+export type Change = ExperimentChanges | ((latest: Experiment) => ExperimentChanges);
+
 interface Editing {
   experiment: Experiment;
   mayEdit: boolean;
@@ -21,7 +23,8 @@ interface Editing {
   /** The reason under which the rule may be changed after the start; empty for none. */
   reason: string;
   setReason: (reason: string) => void;
-  save: (changes: ExperimentChanges) => void;
+  /** Changes of fields; those of a list are made from the experiment as it is when their turn comes. */
+  save: (changes: Change) => void;
   undo: () => void;
   canUndo: boolean;
   saving: boolean;
@@ -54,22 +57,26 @@ export function EditingProvider({ experiment, children }: { experiment: Experime
 
   const edit = useMutation({
     scope: { id: `edit-${key}` },
-    mutationFn: ({ changes }: { changes: ExperimentChanges; undoing: boolean }) =>
-      take(
+    mutationFn: async ({ change }: { change: Change; undoing: boolean }) => {
+      const present = latest();
+      const changes = typeof change === "function" ? change(present) : change;
+      const before = pick(present, changes);
+      const saved = await take(
         client.PATCH("/api/v1/experiments/{key}", {
           params: { path: { key } },
-          body: { version: latest().version, changes: changes as never, reason },
+          body: { version: present.version, changes: changes as never, reason },
         }),
-      ),
-    onMutate: ({ changes }) => ({ before: pick(latest(), changes) }),
-    onSuccess: (saved, { undoing }, { before }) => {
+      );
+      return { saved, before };
+    },
+    onSuccess: ({ saved, before }, { undoing }) => {
       if (!undoing) past.current.push(before);
       setDepth(past.current.length);
       keep(saved);
     },
-    onError: (error, { changes }) => {
+    onError: (error, { change }) => {
       if (!(error instanceof Problem && error.stale)) return;
-      setClash(changes);
+      setClash(typeof change === "function" ? change(latest()) : change);
       void cache.invalidateQueries({ queryKey: keys.experiment(key) });
     },
   });
@@ -81,17 +88,17 @@ export function EditingProvider({ experiment, children }: { experiment: Experime
     ruleLocked: experiment.rule_locked_at !== null && !reason,
     reason,
     setReason,
-    save: (changes) => edit.mutate({ changes, undoing: false }),
+    save: (change) => edit.mutate({ change, undoing: false }),
     undo: () => {
       const before = past.current.pop();
-      if (before) edit.mutate({ changes: before, undoing: true });
+      if (before) edit.mutate({ change: before, undoing: true });
     },
     canUndo: depth > 0,
     saving: edit.isPending,
     error: edit.error,
     clash,
     settle: (useMine) => {
-      if (useMine && clash) edit.mutate({ changes: clash, undoing: false });
+      if (useMine && clash) edit.mutate({ change: clash, undoing: false });
       else edit.reset();
       setClash(null);
     },

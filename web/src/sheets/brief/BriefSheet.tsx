@@ -91,13 +91,14 @@ export function BriefSheet() {
 function PrimaryMetric() {
   const { experiment, save, mayEdit, locked, errorFor } = useEditing();
   const primary = experiment.metrics.find((use) => use.role === "primary");
-  const set = (name: string) => {
-    const others = metricsIn(experiment).filter(
-      (use) => use.role !== "primary" && use.name.toLowerCase() !== name.toLowerCase(),
-    );
-    const line = { name, role: "primary" as const, margin: null, baseline: null, spread: null };
-    save({ metrics: name ? [line, ...others] : others });
-  };
+  const set = (name: string) =>
+    save((latest) => {
+      const others = metricsIn(latest).filter(
+        (use) => use.role !== "primary" && use.name.toLowerCase() !== name.toLowerCase(),
+      );
+      const line = { name, role: "primary" as const, margin: null, baseline: null, spread: null };
+      return { metrics: name ? [line, ...others] : others };
+    });
   return (
     <>
       <TextField

@@ -14,9 +14,12 @@ const FIRST_MARGIN = 0.02;
 export function MetricsPanel() {
   const { experiment, save, mayEdit, locked, errorFor } = useEditing();
   const fixed = locked || !mayEdit;
-  const uses = metricsIn(experiment);
-  const set = (index: number, part: Partial<MetricUseIn>) =>
-    save({ metrics: uses.map((use, i) => (i === index ? { ...use, ...part } : use)) });
+  const set = (name: string, part: Partial<MetricUseIn>) =>
+    save((latest) => ({
+      metrics: metricsIn(latest).map((use) => (use.name === name ? { ...use, ...part } : use)),
+    }));
+  const remove = (name: string) =>
+    save((latest) => ({ metrics: metricsIn(latest).filter((use) => use.name !== name) }));
   return (
     <Panel
       title="Metrics"
@@ -36,30 +39,26 @@ export function MetricsPanel() {
               <span className={`w-20 shrink-0 text-sm ${use.role === "guardrail" ? "tone-mind" : "quiet"}`}>
                 {ROLES[use.role]}
               </span>
-              <Link className="link font-semibold" to={`/metrics/${use.key}`}>
+              <Link className="link w-40 shrink-0 font-semibold" to={`/metrics/${use.key}`}>
                 {use.name}
               </Link>
-              <span className="quiet grow text-sm">
+              <span className="quiet min-w-0 grow text-sm">
                 {use.words}
                 {use.version < use.latest_version && ` Version ${use.version}; the library has ${use.latest_version}.`}
               </span>
               {!fixed && (
-                <button
-                  className="btn btn-xs"
-                  aria-label={`Remove ${use.name}`}
-                  onClick={() => save({ metrics: uses.filter((_, i) => i !== index) })}
-                >
+                <button className="btn btn-xs" aria-label={`Remove ${use.name}`} onClick={() => remove(use.name)}>
                   Remove
                 </button>
               )}
             </div>
             {use.role === "guardrail" && (
-              <div className="ml-[92px] grid grid-cols-3 gap-x-5 max-lg:grid-cols-1">
+              <div className="ml-[92px] grid grid-cols-2 gap-x-6 max-lg:grid-cols-1">
                 <NumberField
                   label="Margin of harm"
                   percent
                   value={use.margin ?? null}
-                  save={(margin) => set(index, { margin })}
+                  save={(margin) => set(use.name, { margin })}
                   locked={fixed}
                   error={errorFor(`metrics.${index}.margin`)}
                 />
@@ -68,7 +67,7 @@ export function MetricsPanel() {
                   percent={use.is_rate}
                   unit={use.is_rate ? "%" : use.currency}
                   value={use.baseline ?? null}
-                  save={(baseline) => set(index, { baseline })}
+                  save={(baseline) => set(use.name, { baseline })}
                   locked={fixed}
                   required={false}
                   error={errorFor(`metrics.${index}.baseline`)}
@@ -78,7 +77,7 @@ export function MetricsPanel() {
                     label="Spread"
                     unit={use.currency}
                     value={use.spread ?? null}
-                    save={(spread) => set(index, { spread })}
+                    save={(spread) => set(use.name, { spread })}
                     locked={fixed}
                     required={false}
                     error={errorFor(`metrics.${index}.spread`)}
@@ -89,13 +88,13 @@ export function MetricsPanel() {
           </li>
         ))}
       </ul>
-      {!fixed && <AddMetric uses={uses} />}
+      {!fixed && <AddMetric />}
     </Panel>
   );
 }
 
-function AddMetric({ uses }: { uses: MetricUseIn[] }) {
-  const { save, errorFor } = useEditing();
+function AddMetric() {
+  const { experiment, save, errorFor } = useEditing();
   const [name, setName] = useState("");
   const [role, setRole] = useState<Role>("secondary");
   const add = () => {
@@ -107,10 +106,10 @@ function AddMetric({ uses }: { uses: MetricUseIn[] }) {
       baseline: null,
       spread: null,
     };
-    save({ metrics: [...uses, line] });
+    save((latest) => ({ metrics: [...metricsIn(latest), line] }));
     setName("");
   };
-  const error = errorFor("metrics") ?? errorFor(`metrics.${uses.length}.name`);
+  const error = errorFor("metrics") ?? errorFor(`metrics.${experiment.metrics.length}.name`);
   return (
     <form
       className="mt-2 flex flex-wrap items-center gap-2 border-t border-base-300 pt-2"

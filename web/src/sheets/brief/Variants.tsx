@@ -1,5 +1,6 @@
 import { useState } from "react";
 import type { Variant, VariantOut } from "../../api/client";
+import { plural } from "../../lib/format";
 import { Letter } from "../../parts/Letter";
 import { Panel } from "../../parts/basics";
 import { TextField } from "../../parts/fields";
@@ -11,15 +12,20 @@ const MOST = 10;
 
 export function Variants() {
   const { experiment, save, mayEdit, locked } = useEditing();
-  const variants = variantsIn(experiment);
-  const set = (index: number, part: Partial<Variant>) =>
-    save({ variants: variants.map((variant, i) => (i === index ? { ...variant, ...part } : variant)) });
-  const copyOf = (index: number) => {
-    const source = variants[index];
-    if (!source) return;
-    const { id, ...rest } = source;
-    save({ variants: [...variants, { ...rest, copy_of: id ?? null, name: `${source.name} (copy)` }] });
-  };
+  const set = (id: number, part: Partial<Variant>) =>
+    save((latest) => ({
+      variants: variantsIn(latest).map((variant) => (variant.id === id ? { ...variant, ...part } : variant)),
+    }));
+  const copyOf = (id: number) =>
+    save((latest) => {
+      const variants = variantsIn(latest);
+      const source = variants.find((variant) => variant.id === id);
+      if (!source) return { variants };
+      return { variants: [...variants, { ...source, id: null, copy_of: id, name: `${source.name} (copy)` }] };
+    });
+  const remove = (id: number) =>
+    save((latest) => ({ variants: variantsIn(latest).filter((variant) => variant.id !== id) }));
+  const count = experiment.variants.length;
   return (
     <Panel
       title="Variants"
@@ -33,13 +39,9 @@ export function Variants() {
             key={variant.id}
             variant={variant}
             index={index}
-            set={(part) => set(index, part)}
-            copy={mayEdit && !locked && variants.length < MOST ? () => copyOf(index) : undefined}
-            remove={
-              mayEdit && !locked && index > 0 && variants.length > 2
-                ? () => save({ variants: variants.filter((_, i) => i !== index) })
-                : undefined
-            }
+            set={(part) => set(variant.id, part)}
+            copy={mayEdit && !locked && count < MOST ? () => copyOf(variant.id) : undefined}
+            remove={mayEdit && !locked && index > 0 && count > 2 ? () => remove(variant.id) : undefined}
           />
         ))}
       </ul>
@@ -61,9 +63,9 @@ function VariantLine({ variant, index, set, copy, remove }: LineProps) {
   const [open, setOpen] = useState(false);
   const { letter } = variant;
   const more = [
-    variant.parameters.length && `${variant.parameters.length} parameters`,
+    variant.parameters.length && plural(variant.parameters.length, "parameter"),
     variant.link && "link",
-    variant.pictures.length && `${variant.pictures.length} pictures`,
+    variant.pictures.length && plural(variant.pictures.length, "picture"),
   ].filter(Boolean);
   return (
     <li className="py-1.5">
@@ -97,13 +99,9 @@ function VariantLine({ variant, index, set, copy, remove }: LineProps) {
           />
         )}
         <span className="flex gap-1">
-          <button
-            className="btn btn-xs"
-            aria-expanded={open}
-            aria-label={`Parameters, link and pictures of ${letter}`}
-            onClick={() => setOpen(!open)}
-          >
+          <button className="btn btn-xs" aria-expanded={open} onClick={() => setOpen(!open)}>
             {more.length ? more.join(", ") : "More"}
+            <span className="sr-only"> of {letter}</span>
           </button>
           {copy && (
             <button className="btn btn-xs" onClick={copy} aria-label={`Copy ${letter} to a new variant`}>

@@ -143,12 +143,9 @@ function Outcome({ rehearsal }: { rehearsal: Rehearsal }) {
           If nothing is true, it declares a winner {percent(none.false_winners.share)} of the time; looking every day
           and stopping at the first good number would, {percent(none.naive_winners.share)}.
         </p>
-        <WorldTable rehearsal={rehearsal} metric={experiment.metric} units={experiment.unit_name} />
-      </Panel>
-      <Panel
-        title="A hundred of the runs"
-        note="lift with the data up to each day; the line ends where a verdict came"
-        action={
+        <div className="mt-3 mb-1 flex items-baseline gap-3">
+          <h3 className="font-sans text-sm font-semibold">A hundred of the runs</h3>
+          <span className="quiet grow text-sm">a line ends where a verdict came</span>
           <span className="join" role="group" aria-label="World">
             {rehearsal.worlds.map((line, index) => (
               <button
@@ -161,9 +158,11 @@ function Outcome({ rehearsal }: { rehearsal: Rehearsal }) {
               </button>
             ))}
           </span>
-        }
-      >
+        </div>
         <PathsPicture world={world} days={rehearsal.days} worthwhile={experiment.worthwhile_lift} />
+      </Panel>
+      <Panel title="In figures">
+        <WorldTable rehearsal={rehearsal} metric={experiment.metric} units={experiment.unit_name} />
       </Panel>
     </>
   );

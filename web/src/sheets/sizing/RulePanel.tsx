@@ -154,8 +154,7 @@ function Figures({ fixed }: { fixed: boolean }) {
         error={errorFor("changes.least_weeks")}
       />
       <NumberField
-        label="Conversions each variant needs"
-        unit="at least"
+        label="Least conversions in each variant"
         value={experiment.least_conversions}
         save={set("least_conversions")}
         locked={fixed}

@@ -132,8 +132,8 @@ function Expectations() {
       />
       <Ramp />
       <NumberField
-        label="Explained by a covariate from before"
-        unit="correlation"
+        label="Correlation with a covariate"
+        unit=""
         value={experiment.correlation}
         save={(value) => value !== null && save({ correlation: value })}
         locked={fixed}
@@ -141,7 +141,7 @@ function Expectations() {
         note={
           experiment.correlation > 0
             ? `takes ${Math.round(100 * experiment.correlation ** 2)}% of the sample away`
-            : "0 without covariate adjustment"
+            : "of the time before the start; 0 without adjustment"
         }
       />
     </Panel>

@@ -20,7 +20,9 @@ function Split() {
   const total = variants.reduce((sum, variant) => sum + (variant.weight ?? 1), 0);
   const even = new Set(variants.map((variant) => variant.weight)).size === 1;
   const set = (index: number, weight: number) =>
-    save({ variants: variants.map((variant, i) => (i === index ? { ...variant, weight } : variant)) });
+    save((latest) => ({
+      variants: variantsIn(latest).map((variant, i) => (i === index ? { ...variant, weight } : variant)),
+    }));
   return (
     <Panel
       title="Split"
@@ -29,7 +31,9 @@ function Split() {
         !fixed && !even ? (
           <button
             className="btn btn-xs"
-            onClick={() => save({ variants: variants.map((variant) => ({ ...variant, weight: 1 })) })}
+            onClick={() =>
+              save((latest) => ({ variants: variantsIn(latest).map((variant) => ({ ...variant, weight: 1 })) }))
+            }
           >
             Make it even
           </button>
