@@ -219,10 +219,7 @@ export function useDeleteMetric(key: string) {
   const cache = useQueryClient();
   return useMutation({
     mutationFn: () => client.DELETE("/api/v1/metrics/{key}", { params: { path: { key } } }),
-    onSuccess: () => {
-      cache.removeQueries({ queryKey: keys.metric(key) });
-      void cache.invalidateQueries({ queryKey: keys.metrics() });
-    },
+    onSuccess: () => cache.invalidateQueries({ queryKey: keys.metrics() }),
   });
 }
 

@@ -13,7 +13,7 @@ const FIRST: Record<NonNullable<Parameter["kind"]>, string> = { text: "", number
 interface Props {
   variant: VariantOut;
   index: number;
-  save: (parameters: Parameter[]) => void;
+  save: (change: (parameters: Parameter[]) => Parameter[]) => void;
 }
 
 /** Values that the site reads from an assignment. */
@@ -21,7 +21,7 @@ export function Parameters({ variant, index, save }: Props) {
   const { mayEdit, errorFor } = useEditing();
   const { parameters, letter } = variant;
   const set = (place: number, part: Partial<Parameter>) =>
-    save(parameters.map((parameter, i) => (i === place ? { ...parameter, ...part } : parameter)));
+    save((now) => now.map((parameter, i) => (i === place ? { ...parameter, ...part } : parameter)));
   const error = parameters
     .flatMap((_, place) => ["name", "value"].map((part) => errorFor(`variants.${index}.parameters.${place}.${part}`)))
     .find(Boolean);
@@ -61,7 +61,7 @@ export function Parameters({ variant, index, save }: Props) {
             type="button"
             className="btn btn-xs"
             aria-label={`Remove ${parameter.name}`}
-            onClick={() => save(parameters.filter((_, i) => i !== place))}
+            onClick={() => save((now) => now.filter((_, i) => i !== place))}
           >
             ✕
           </button>
@@ -75,7 +75,7 @@ export function Parameters({ variant, index, save }: Props) {
       <button
         type="button"
         className="btn btn-xs mt-1"
-        onClick={() => save([...parameters, { name: `parameter_${parameters.length + 1}`, kind: "text", value: "" }])}
+        onClick={() => save((now) => [...now, { name: `parameter_${now.length + 1}`, kind: "text", value: "" }])}
       >
         Add a parameter
       </button>

@@ -9,12 +9,16 @@ import { SideBySide, VariantPictures } from "./Pictures";
 import { Parameters } from "./Parameters";
 
 const MOST = 10;
+/** What changes in a variant, or how it follows from what is there by then. */
+type Part = Partial<Variant> | ((variant: Variant) => Partial<Variant>);
 
 export function Variants() {
   const { experiment, save, mayEdit, locked } = useEditing();
-  const set = (id: number, part: Partial<Variant>) =>
+  const set = (id: number, part: Part) =>
     save((latest) => ({
-      variants: variantsIn(latest).map((variant) => (variant.id === id ? { ...variant, ...part } : variant)),
+      variants: variantsIn(latest).map((variant) =>
+        variant.id === id ? { ...variant, ...(typeof part === "function" ? part(variant) : part) } : variant,
+      ),
     }));
   const copyOf = (id: number) =>
     save((latest) => {
@@ -53,7 +57,7 @@ export function Variants() {
 interface LineProps {
   variant: VariantOut;
   index: number;
-  set: (part: Partial<Variant>) => void;
+  set: (part: Part) => void;
   copy: (() => void) | undefined;
   remove: (() => void) | undefined;
 }
@@ -117,7 +121,11 @@ function VariantLine({ variant, index, set, copy, remove }: LineProps) {
       </div>
       {open && (
         <div className="mt-1 mb-2 ml-8 grid grid-cols-2 gap-x-6 max-lg:grid-cols-1">
-          <Parameters variant={variant} index={index} save={(parameters) => set({ parameters })} />
+          <Parameters
+            variant={variant}
+            index={index}
+            save={(change) => set((now) => ({ parameters: change(now.parameters ?? []) }))}
+          />
           <div>
             <TextField
               label={`Where ${letter} can be seen (link)`}

@@ -1,0 +1,137 @@
+import { cleanup, fireEvent, screen } from "@testing-library/react";
+import { Route, Routes } from "react-router";
+import { afterEach, describe, expect, it } from "vitest";
+import type { Definition, Metric } from "../api/client";
+import { keys } from "../api/hooks";
+import { serve, SESSION, show } from "../test/kit";
+import { FIRST, ofKind } from "./kinds";
+import { LibraryPage } from "./LibraryPage";
+import { MetricPage } from "./MetricPage";
+
+afterEach(cleanup);
+const PAID: Definition = {
+  ...FIRST,
+  measure: { kind: "conversion", events: { event: "booking_paid", conditions: [] }, amount_of: "", cap: null },
+};
+
+function metric(changes: Partial<Metric> = {}): Metric {
+  return {
+    key: "paid-bookings",
+    name: "paid bookings",
+    description: "",
+    version: 2,
+    definition: PAID,
+    words: "Share of units that did booking_paid at least once. More is better.",
+    events: ["booking_paid"],
+    uses: [],
+    versions: [
+      { number: 2, made_by: "Mona", made_at: "2026-03-02T10:00Z", words: "now" },
+      { number: 1, made_by: "Ada", made_at: "2026-03-01T10:00Z", words: "before" },
+    ],
+    ...changes,
+  };
+}
+
+const PREVIEW = { words: "", units: [], total: 1, denominator: null, figure: 0.5, figure_text: "50.0%", steps: [] };
+
+function open(address: string, known: [readonly unknown[], unknown][] = []) {
+  return show(
+    <Routes>
+      <Route path="/metrics" element={<LibraryPage />} />
+      <Route path="/metrics/:key" element={<MetricPage />} />
+    </Routes>,
+    {
+      address,
+      known: [
+        [keys.session, SESSION],
+        [keys.sample, { events: "{}" }],
+        [keys.metrics(""), { items: [metric()], count: 1 }],
+        [keys.metricPreview(FIRST, "{}"), PREVIEW],
+        [keys.metricPreview(PAID, "{}"), PREVIEW],
+        ...known,
+      ],
+    },
+  );
+}
+
+describe("turning a definition to another kind", () => {
+  it.each(["count", "amount", "ratio", "funnel", "conversion"] as const)("%s keeps the event", (kind) => {
+    const turned = ofKind(PAID, kind);
+    const events = kind === "funnel" ? turned.steps?.[0] : turned.measure?.events;
+    expect(events?.event).toBe("booking_paid");
+    expect(turned.unit).toBe(kind === "conversion" || kind === "funnel" ? "percent" : "number");
+    expect(turned.denominator === null).toBe(kind !== "ratio");
+  });
+});
+
+describe("the library", () => {
+  it("lists what each metric counts and who uses it", () => {
+    const use = { experiment: "a", name: "A", state: "running", role: "primary", version: 1 };
+    open("/metrics", [[keys.metrics(""), { items: [metric({ uses: [use] })], count: 1 }]]);
+    expect(screen.getByRole("heading", { level: 1 }).textContent).toBe("1 metric");
+    expect(screen.getByText("used by 1, 1 running")).toBeTruthy();
+  });
+
+  it("says when a search finds nothing", () => {
+    open("/metrics?search=ducks", [[keys.metrics("ducks"), { items: [], count: 0 }]]);
+    expect(screen.getByText("No metric has this")).toBeTruthy();
+  });
+});
+
+describe("a metric", () => {
+  it("is made from a name and an event", async () => {
+    const calls = serve({
+      "POST /metrics": [{ status: 201, body: metric({ version: 1, versions: [] }) }],
+      "POST /metrics/preview": [{ body: PREVIEW }, { body: PREVIEW }],
+    });
+    open("/metrics/new");
+    fireEvent.change(screen.getByLabelText("Name"), { target: { value: "paid bookings" } });
+    fireEvent.change(screen.getByLabelText("What is counted: event"), { target: { value: "booking_paid" } });
+    fireEvent.click(screen.getByText("Make it"));
+    await screen.findByText("Save as a new version");
+    const made = calls.find((call) => call.path === "/metrics")?.body as { definition: Definition };
+    expect(made.definition.measure?.events.event).toBe("booking_paid");
+  });
+
+  it("shows the refusal beside what it is about and keeps what was typed", async () => {
+    serve({
+      "PUT /metrics/paid-bookings": [
+        {
+          status: 422,
+          body: {
+            title: "No",
+            errors: [{ field: "measure.events.event", message: "event (empty) must name an event" }],
+          },
+        },
+      ],
+      "POST /metrics/preview": [{ body: PREVIEW }],
+    });
+    open("/metrics/paid-bookings", [[keys.metric("paid-bookings"), metric()]]);
+    fireEvent.change(screen.getByLabelText("What is counted: event"), { target: { value: " " } });
+    fireEvent.click(screen.getByText("Save as a new version"));
+    expect((await screen.findAllByText("event (empty) must name an event")).length).toBeGreaterThan(0);
+    expect(screen.getByLabelText("What is counted: event")).toHaveProperty("value", " ");
+  });
+
+  it("can be removed only while nobody uses it", async () => {
+    const calls = serve({
+      "DELETE /metrics/paid-bookings": [{ body: {} }],
+      "GET /metrics": [{ body: { items: [], count: 0 } }, { body: { items: [], count: 0 } }],
+    });
+    open("/metrics/paid-bookings", [[keys.metric("paid-bookings"), metric()]]);
+    fireEvent.click(screen.getByText("Remove it"));
+    await screen.findByRole("heading", { name: "No metrics yet" });
+    expect(calls[0]).toMatchObject({ method: "DELETE", path: "/metrics/paid-bookings" });
+  });
+
+  it("offers only the operators of the kind of value, and no value for “is set”", () => {
+    open("/metrics/new");
+    fireEvent.click(screen.getByText("where…"));
+    const label = "What is counted, condition 1";
+    fireEvent.change(screen.getByLabelText(`${label}: kind`), { target: { value: "true_false" } });
+    const names = [...screen.getByLabelText(`${label}: operator`).children].map((option) => option.textContent);
+    expect(names).toEqual(["is", "is not", "is set"]);
+    fireEvent.change(screen.getByLabelText(`${label}: operator`), { target: { value: "is_set" } });
+    expect(screen.queryByLabelText(`${label}: value`)).toBeNull();
+  });
+});
