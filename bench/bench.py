@@ -20,8 +20,10 @@ from statsmodels.stats.proportion import confint_proportions_2indep
 
 from neat_verdict.app.collect.counts import Expected, read_counts
 from neat_verdict.app.collect.text import match_columns, read_text
-from neat_verdict.core.estimate import Rate, compare_rates, difference_interval, two_sided_critical_value
+from neat_verdict.core.estimate import Rate, compare_rates, difference_interval, looks, two_sided_critical_value
 from neat_verdict.core.judge import DecisionRule, read_experiment
+from neat_verdict.core.plan import STANDARD, Arms, Arrivals, Baseline, Method, PlanRequest, make_plan
+from neat_verdict.core.rehearse import World, rehearse
 
 Z = two_sided_critical_value(0.95)
 
@@ -85,6 +87,47 @@ def a_large_file() -> bool:
     return line("checking 200,000 rows", ours, "csv.reader alone", bare, "under 5 s", ours < 5)
 
 
+def a_rehearsal() -> bool:
+    world = World(Baseline(0.05), Arms.even(2), Arrivals(3000), 28)
+    rule = DecisionRule(0.95, 0.05, minimum_days=28, planned_days=28)
+    draw = np.random.default_rng(1)
+    units, levels = world.units(), world.levels(np.zeros(2))
+    ours = best(lambda: rehearse(world, rule, 0.0), repeat=3, number=1)
+    bare = best(lambda: draw.binomial(units, levels, size=(10_000, 28, 2)), repeat=3, number=1)
+    return line("10,000 rehearsals of 28 days", ours, "NumPy drawing the same", bare, "at most 3", ours <= 3 * bare)
+
+
+def ten_looks() -> bool:
+    information = tuple(k / 10 for k in range(1, 11))
+
+    def ours() -> None:
+        looks._boundary.cache_clear()
+        looks.boundary(information, 0.95)
+
+    def reference() -> None:
+        """The same recursion as a plain loop over 400 even grid points, its boundary known beforehand."""
+        grid, density = np.zeros(1), np.ones(1)
+        for _, c in zip(information, looks.boundary(information, 0.95).critical_values, strict=True):
+            edge = min(c, 8.0)
+            following = np.linspace(-edge, edge, 400)
+            density = np.array([(np.exp(-5 * (x - grid) ** 2) @ density) for x in following]) * np.sqrt(5 / np.pi)
+            grid, density = following, density * (following[1] - following[0])
+
+    found, loop = best(ours, number=5), best(reference, number=3)
+    return line(
+        "a boundary of 10 looks", found, "a plain loop with the boundary known", loop, "under 50 ms", found < 0.05
+    )
+
+
+def a_plan() -> bool:
+    request = PlanRequest(Baseline(0.042), 0.1, Arrivals(2900), Arms.even(3), STANDARD, Method("looks"))
+    single = PlanRequest(Baseline(0.042), 0.1, Arrivals(2900), Arms.even(3), STANDARD)
+    found, once = best(lambda: make_plan(request), number=3), best(lambda: make_plan(single), number=3)
+    return line("a plan with four looks", found, "one with a single reading", once, "under 50 ms", found < 0.05)
+
+
 if __name__ == "__main__":
-    kept = [large_and_small(), one_comparison(), many_at_once(), a_large_file()]
+    kept = [
+        large_and_small(), one_comparison(), many_at_once(), a_large_file(), a_rehearsal(), ten_looks(), a_plan(),
+    ]  # fmt: skip
     sys.exit(0 if all(kept) else 1)

@@ -72,14 +72,32 @@ def test_planned_looks_are_read_on_their_days_and_the_first_that_settles_it_stan
     actions.start(analyst, draft.key, START)
     experiment = find(draft.key)
     bring_in(analyst, experiment, daily(13, {"A": (2000, 100), "B": (2000, 150)}))
-    early = ask("get", f"/experiments/{draft.key}/evidence")[1]["reading"]
-    assert (early["verdict"], early["comparisons"]) == ("keep_collecting", [])
+    seen = ask("get", f"/experiments/{draft.key}/evidence")[1]
+    early = seen["reading"]
+    assert (early["verdict"], early["comparisons"], early["next_look"]) == ("keep_collecting", [], "2026-03-15")
+    # Between looks nothing may be read off the daily figures either; the arrivals are watched all the time.
+    assert (seen["daily"]["days"], seen["series"], len(seen["arrivals"]["days"])) == ([], [], 13)
     bring_in(analyst, experiment, daily(14, {"A": (2000, 100), "B": (2000, 150)}))
     first = ask("get", f"/experiments/{draft.key}/evidence")[1]["reading"]
-    assert (first["verdict"], first["arms"][0]["units"]) == ("winner", 28_000)
+    assert (first["verdict"], first["arms"][0]["units"], first["read_on"]) == ("winner", 28_000, "2026-03-15")
     # What comes after the look that settled it does not unsettle it.
     bring_in(analyst, experiment, daily(10, {"A": (2000, 150), "B": (2000, 100)}, first=START.replace(day=16)))
     assert ask("get", f"/experiments/{draft.key}/evidence")[1]["reading"]["arms"][0]["units"] == 28_000
+
+
+def test_an_unsound_split_is_told_between_looks_too(ask, analyst, draft):
+    change(ask, draft, method="looks", worthwhile_lift=0.12)
+    actions.start(analyst, draft.key, START)
+    bring_in(analyst, find(draft.key), daily(5, {"A": (2000, 100), "B": (1500, 75)}))
+    assert ask("get", f"/experiments/{draft.key}/evidence")[1]["reading"]["verdict"] == "unsound"
+
+
+def test_an_amount_cannot_decide_before_its_data_can_come_in(ask, draft):
+    metric = {"kind": "amount", "events": {"event": "booking_paid"}, "amount_of": "amount"}
+    ask("post", "/metrics", {"name": "Fare", "definition": {"kind": "amount", "measure": metric, "unit": "number"}})
+    change(ask, draft, metrics=[{"name": "Fare", "role": "primary"}], baseline=42.0, spread=80.0)
+    status, problem = ask("post", f"/experiments/{draft.key}/start", {})
+    assert (status, "decide by a conversion or a funnel" in problem["title"]) == (409, True)
 
 
 def test_an_amount_needs_its_spread(ask, draft):
@@ -88,8 +106,6 @@ def test_an_amount_needs_its_spread(ask, draft):
     assert ask("post", "/metrics", metric)[0] == 201
     shown = change(ask, draft, metrics=[{"name": "Fare", "role": "primary"}], baseline=42.0)[1]
     assert shown["plan"] is None
-    status, problem = ask("post", f"/experiments/{draft.key}/start", {})
-    assert (status, "the spread of the metric" in problem["title"]) == (409, True)
     sized = change(ask, draft, spread=80.0)[1]
     # (1.96 + 0.84)² · 2 · 80² / 4.2², by hand: 5,694.
     assert sized["plan"]["per_arm"][0] == pytest.approx(5694, rel=0.002)

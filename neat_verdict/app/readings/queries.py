@@ -14,8 +14,8 @@ from neat_verdict.app.experiments.queries import (
 )
 from neat_verdict.app.people.models import User
 from neat_verdict.app.readings import presenting
-from neat_verdict.app.readings.looks import read
-from neat_verdict.app.readings.schemas import DailyOut, Docket, DocketRow, EvidenceOut, ReadingOut
+from neat_verdict.app.readings.looks import AsRead, read
+from neat_verdict.app.readings.schemas import ArrivalsOut, DailyOut, Docket, DocketRow, EvidenceOut, ReadingOut
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.judge import lift_as_data_came_in
 
@@ -25,22 +25,30 @@ _WORDS = ("No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", 
 
 def reading_of(experiment: Experiment, counts: DailyCounts) -> ReadingOut:
     """The reading with its sentences."""
-    reading = read(experiment, counts)
-    shown = presenting.present(reading, decision_rule(experiment), names(experiment), experiment.audience_per_day)
-    shown.overlap = presenting.overlap(reading, counts.days)
+    return _present(experiment, read(experiment, counts))
+
+
+def _present(experiment: Experiment, found: AsRead) -> ReadingOut:
+    rule = decision_rule(experiment)
+    shown = presenting.present(found.reading, rule, names(experiment), experiment.audience_per_day)
+    shown.overlap = presenting.overlap(found.reading, found.counts.days)
+    shown.read_on, shown.next_look = found.read_on, found.next_look
+    shown.days = found.all_counts.span
+    shown.progress = rule.information(found.all_counts.units.sum(axis=0).tolist()) if rule.planned_units else None
     return shown
 
 
 def evidence(experiment: Experiment) -> EvidenceOut:
-    """The reading, the lift as data came in, and the daily counts."""
-    counts = daily_counts([experiment])[experiment.pk]
-    reading = reading_of(experiment, counts)
+    """The reading, the lift as data came in, and the daily counts; under planned looks all up to the latest look only."""
+    found = read(experiment, daily_counts([experiment])[experiment.pk])
+    reading, counts = found.reading, found.counts
     critical_value = reading.comparisons[0].critical_value if reading.comparisons else None
     lifts = lift_as_data_came_in(counts.units, counts.conversions, critical_value) if critical_value else ()
     return EvidenceOut(
-        reading=reading,
+        reading=_present(experiment, found),
         series=[presenting.series("ABCDEFGHIJ"[arm], values) for arm, values in enumerate(lifts, start=1)],
         daily=DailyOut(days=list(counts.days), units=counts.units.tolist(), conversions=counts.conversions.tolist()),
+        arrivals=ArrivalsOut(days=list(found.all_counts.days), units=found.all_counts.units.tolist()),
     )
 
 

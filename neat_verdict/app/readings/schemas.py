@@ -106,12 +106,22 @@ class ReadingOut(Schema):
     days: int
     planned_days: int
     rule_in_words: str
+    read_on: date | None = None
+    next_look: date | None = None
+
+
+class ArrivalsOut(Schema):
+    """Units by day and variant, all there are."""
+
+    days: list[date]
+    units: list[list[int]]
 
 
 class EvidenceOut(Schema):
     reading: ReadingOut
     series: list[SeriesOut]
     daily: DailyOut
+    arrivals: ArrivalsOut
 
 
 class DocketRow(Schema):

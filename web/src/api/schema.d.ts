@@ -628,6 +628,16 @@ export interface components {
             /** Units */
             units: number;
         };
+        /**
+         * ArrivalsOut
+         * @description Units by day and variant, all there are.
+         */
+        ArrivalsOut: {
+            /** Days */
+            days: string[];
+            /** Units */
+            units: number[][];
+        };
         /** BoundaryOut */
         BoundaryOut: {
             /** Day */
@@ -885,6 +895,7 @@ export interface components {
         };
         /** EvidenceOut */
         EvidenceOut: {
+            arrivals: components["schemas"]["ArrivalsOut"];
             daily: components["schemas"]["DailyOut"];
             reading: components["schemas"]["ReadingOut"];
             /** Series */
@@ -1676,11 +1687,15 @@ export interface components {
             metric: string;
             /** Mind */
             mind: string[];
+            /** Next Look */
+            next_look?: string | null;
             overlap: components["schemas"]["OverlapOut"] | null;
             /** Planned Days */
             planned_days: number;
             /** Progress */
             progress: number | null;
+            /** Read On */
+            read_on?: string | null;
             /** Rule In Words */
             rule_in_words: string;
             /** Short */

@@ -1,10 +1,11 @@
 import { scaleLinear } from "d3-scale";
+import { useId } from "react";
 import type { World } from "../api/client";
 import { signed } from "../lib/format";
 import { useWidth } from "../lib/useWidth";
 
 type Path = World["paths"][number];
-const SIDE = { left: 50, right: 12, top: 8, bottom: 22 };
+const SIDE = { left: 50, right: 26, top: 8, bottom: 22 };
 const COLOURS: Record<string, string> = {
   winner: "var(--ahead)",
   keep_control: "var(--behind)",
@@ -25,9 +26,10 @@ export function PathsPicture({
   height?: number;
 }) {
   const [holder, width] = useWidth(640);
+  const frame = useId();
   const top = range(world, worthwhile);
   const x = scaleLinear([1, days], [SIDE.left, width - SIDE.right]);
-  const y = scaleLinear([-top, top], [height - SIDE.bottom, SIDE.top]).clamp(true);
+  const y = scaleLinear([-top, top], [height - SIDE.bottom, SIDE.top]);
   const weeks = Array.from({ length: Math.floor(days / 7) }, (_, week) => 7 * (week + 1));
   const step = Math.ceil(weeks.length / 14);
   const counts = tally(world.paths);
@@ -53,6 +55,14 @@ export function PathsPicture({
               day {day}
             </text>
           ))}
+        <clipPath id={frame}>
+          <rect
+            x={SIDE.left}
+            width={width - SIDE.left - SIDE.right}
+            y={SIDE.top}
+            height={height - SIDE.top - SIDE.bottom}
+          />
+        </clipPath>
         {world.paths.map((path, index) => (
           <polyline
             key={index}
@@ -61,32 +71,74 @@ export function PathsPicture({
             stroke={COLOURS[path.verdict] ?? "var(--open)"}
             strokeWidth={1}
             strokeOpacity={0.45}
+            clipPath={`url(#${frame})`}
           />
         ))}
         {world.paths.map((path, index) => {
           const last = path.lifts[path.decided_on - 1];
           if (path.verdict === "unresolved" || last == null) return null;
-          return <circle key={index} cx={x(path.decided_on)} cy={y(last)} r={2.5} fill={COLOURS[path.verdict]} />;
+          return (
+            <circle
+              key={index}
+              cx={x(path.decided_on)}
+              cy={y(Math.max(-top, Math.min(last, top)))}
+              r={2.5}
+              fill={COLOURS[path.verdict]}
+            />
+          );
         })}
         <line x1={SIDE.left} x2={width - SIDE.right} y1={y(0)} y2={y(0)} stroke="var(--color-base-content)" />
+        <Decided world={world} x={x} bottom={height - SIDE.bottom} />
         {([1, -1] as const).map((sign) => (
           <g key={sign} stroke="var(--color-base-content)" strokeWidth={1.5}>
             <polyline
-              points={world.boundary.map((mark) => `${x(mark.day)},${y(sign * mark.lift)}`).join(" ")}
+              points={world.boundary.map((mark) => `${x(mark.day)},${y(sign * Math.min(mark.lift, top))}`).join(" ")}
               fill="none"
               strokeDasharray="5 3"
             />
             {world.boundary.length <= 12 &&
               world.boundary.map((mark) => (
-                <circle key={mark.day} cx={x(mark.day)} cy={y(sign * mark.lift)} r={3} fill="var(--color-base-100)" />
+                <circle
+                  key={mark.day}
+                  cx={x(mark.day)}
+                  cy={y(sign * Math.min(mark.lift, top))}
+                  r={3}
+                  fill="var(--color-base-100)"
+                />
               ))}
           </g>
         ))}
       </svg>
       <p className="quiet text-sm">
-        {counts}. Dashed: beyond it the rule calls a difference; grey: too small to act on.
+        {counts}. Dashed: beyond it the rule calls a difference; grey: too small to act on; bars: on which day the
+        verdicts of all runs came.
       </p>
     </div>
+  );
+}
+
+/** On which day the verdicts of all runs came, as bars along the bottom. */
+function Decided({ world, x, bottom }: { world: World; x: (day: number) => number; bottom: number }) {
+  const most = Math.max(...world.decided_on, 1);
+  const wide = Math.max(2, Math.min(10, x(2) - x(1) - 1));
+  return (
+    <g fill="var(--color-neutral)" fillOpacity={0.35}>
+      {world.decided_on.map((runs, index) =>
+        runs > 0 ? (
+          <rect
+            key={index}
+            x={x(index + 1) - wide / 2}
+            width={wide}
+            y={bottom - (40 * runs) / most}
+            height={(40 * runs) / most}
+          >
+            <title>
+              {runs} runs decided after day {index + 1}
+            </title>
+          </rect>
+        ) : null,
+      )}
+    </g>
   );
 }
 

@@ -34,6 +34,11 @@ function Seen({ reading, experiment }: { reading: Reading; experiment: Experimen
       </div>
       <Headline text={reading.headline} figure={reading.figure} tone={look.tone} className="mt-1 text-[21px]" />
       <p className="quiet mt-2 text-sm">{reading.detail}</p>
+      {reading.next_look && (
+        <p className="mt-2 text-sm">
+          Next look on {weekday(reading.next_look)}.{reading.read_on && ` Read on ${weekday(reading.read_on)}.`}
+        </p>
+      )}
       {mayDecide && (
         <Link
           to={`/experiments/${experiment.key}/verdict`}

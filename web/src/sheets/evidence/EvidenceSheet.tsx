@@ -4,7 +4,7 @@ import type { Evidence } from "../../api/client";
 import { useEvidence } from "../../api/hooks";
 import { DailyLines } from "../../charts/DailyLines";
 import { LiftOverTime } from "../../charts/LiftOverTime";
-import { percentText, rate } from "../../lib/format";
+import { percentText, rate, weekday } from "../../lib/format";
 import { variantColour } from "../../lib/variants";
 import { Empty, Failure, Panel, Skeleton } from "../../parts/basics";
 import { Letter } from "../../parts/Letter";
@@ -22,7 +22,15 @@ export function EvidenceSheet() {
     return <Empty title="Nothing to read yet">Evidence comes once the experiment has started and counts are in.</Empty>;
   if (evidence.isPending) return <Skeleton rows={5} />;
   if (evidence.isError) return <Failure error={evidence.error} again={() => void evidence.refetch()} />;
-  if (evidence.data.daily.days.length === 0) {
+  const { reading, arrivals, daily } = evidence.data;
+  if (daily.days.length === 0 && arrivals.days.length > 0 && reading.next_look) {
+    return (
+      <Empty title={`First look on ${weekday(reading.next_look)}`}>
+        The decision rule reads on set days. Until then no lift is shown; arrivals are on the Watch sheet.
+      </Empty>
+    );
+  }
+  if (daily.days.length === 0) {
     return (
       <Empty title="No data yet">
         Bring in a file of daily counts, or type them, on the{" "}
@@ -50,6 +58,12 @@ function Read({ evidence }: { evidence: Evidence }) {
       >
         <VariantTable reading={reading} />
       </Panel>
+      {reading.read_on && (
+        <p className="sheet px-4 py-2 text-sm">
+          As read on {weekday(reading.read_on)}.
+          {reading.next_look && ` What came since is not shown before the next look, on ${weekday(reading.next_look)}.`}
+        </p>
+      )}
       {unsound ? (
         <p className="sheet tone-unsound border-l-4 border-l-error px-4 py-2">
           {reading.headline} The lift is not shown, because it would be believed.

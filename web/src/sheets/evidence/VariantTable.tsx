@@ -46,7 +46,7 @@ export function VariantTable({ reading }: { reading: Reading }) {
                     <span className="font-semibold">{arm.name}</span>
                   </span>
                 </td>
-                <td>{count(arm.units)}</td>
+                <td className="pl-2">{count(arm.units)}</td>
                 <td className="pl-2">{count(arm.conversions)}</td>
                 <td className="pl-3 whitespace-nowrap">
                   <span className="font-semibold">{rate(arm.rate.estimate, decimals)}</span>

@@ -22,9 +22,9 @@ export function WatchSheet() {
   if (evidence.isError) return <Failure error={evidence.error} again={() => void evidence.refetch()} />;
   return (
     <>
-      {evidence.data.daily.days.length > 0 && <Arrivals evidence={evidence.data} />}
+      {evidence.data.arrivals.days.length > 0 && <Arrivals evidence={evidence.data} />}
       {mayEdit && <DataIn />}
-      {!mayEdit && evidence.data.daily.days.length === 0 && (
+      {!mayEdit && evidence.data.arrivals.days.length === 0 && (
         <Empty title="No data yet">An analyst brings the counts in here.</Empty>
       )}
     </>
@@ -32,15 +32,15 @@ export function WatchSheet() {
 }
 
 function Arrivals({ evidence }: { evidence: Evidence }) {
-  const { reading, daily } = evidence;
-  const columns = reading.arms.map((_, arm) => daily.units.map((row) => row[arm] ?? 0));
+  const { reading, arrivals } = evidence;
+  const columns = reading.arms.map((_, arm) => arrivals.units.map((row) => row[arm] ?? 0));
   const apart = reading.overlap?.days_apart ?? [];
   return (
     <>
       <div className="grid grid-cols-2 gap-3 max-xl:grid-cols-1">
         <Panel title="Arrivals by day" note={`${reading.unit_name}; dashed: control`}>
           <DailyLines
-            days={daily.days}
+            days={arrivals.days}
             values={columns}
             format={count}
             label={`${reading.unit_name} of each variant by day`}
