@@ -213,7 +213,11 @@ def test_merging_days_equals_analysing_all_at_once(days):
     table = np.array([[max(a, b), max(c, d)] for a, b, c, d in days])
     converted = np.array([[min(a, b), min(c, d)] for a, b, c, d in days])
     z = two_sided_critical_value(0.95)
-    last = lift_as_data_came_in(table, converted, z)[0]
+    arms = [
+        [Rate(x, n) for x, n in zip(*rows, strict=True)]
+        for rows in zip(converted.tolist(), table.tolist(), strict=True)
+    ]
+    last = lift_as_data_came_in(arms, z)[0]
     x2, x1 = converted.sum(axis=0).tolist()
     n2, n1 = table.sum(axis=0).tolist()
     whole = compare_rates(Rate(x1, n1), Rate(x2, n2), z)
@@ -222,7 +226,7 @@ def test_merging_days_equals_analysing_all_at_once(days):
 
 
 def test_days_before_the_first_conversion_have_no_lift():
-    series = lift_as_data_came_in(np.array([[10, 10], [10, 10]]), np.array([[0, 1], [2, 1]]), 1.96)[0]
+    series = lift_as_data_came_in([[Rate(0, 10), Rate(1, 10)], [Rate(2, 10), Rate(1, 10)]], 1.96)[0]
     assert math.isnan(series.estimate[0])
     assert series.estimate[1] == 0
 

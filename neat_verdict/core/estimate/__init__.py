@@ -2,9 +2,12 @@
 
 from neat_verdict.core.estimate.anytime import anytime_critical_value, anytime_inflation, anytime_pvalue
 from neat_verdict.core.estimate.comparison import (
+    Arm,
     Comparison,
     Interval,
-    compare_posterior_rates,
+    arm_statistic,
+    compare_arms_at,
+    compare_posterior,
     compare_rates,
     compare_with_control,
 )
@@ -25,6 +28,7 @@ from neat_verdict.core.estimate.many import (
     dunnett_pvalue,
     two_sided_critical_value,
 )
+from neat_verdict.core.estimate.means import Mean, Ratio, fieller_interval
 from neat_verdict.core.estimate.posterior import Posterior, Prior, best_chances, compare_posteriors
 from neat_verdict.core.estimate.rates import Rate, wilson_interval
 from neat_verdict.core.estimate.score import (
@@ -36,20 +40,25 @@ from neat_verdict.core.estimate.score import (
 )
 
 __all__ = [
+    "Arm",
     "Boundary",
     "Comparison",
     "Interval",
+    "Mean",
     "Posterior",
     "Prior",
     "Rate",
+    "Ratio",
     "Sides",
     "Spending",
     "anytime_critical_value",
     "anytime_inflation",
     "anytime_pvalue",
+    "arm_statistic",
     "best_chances",
     "boundary",
-    "compare_posterior_rates",
+    "compare_arms_at",
+    "compare_posterior",
     "compare_posteriors",
     "compare_rates",
     "compare_with_control",
@@ -59,6 +68,7 @@ __all__ = [
     "difference_interval",
     "dunnett_critical_value",
     "dunnett_pvalue",
+    "fieller_interval",
     "inflation",
     "level_spent",
     "ratio_interval",

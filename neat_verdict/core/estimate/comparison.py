@@ -8,10 +8,13 @@ from dataclasses import dataclass, replace
 
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.estimate.exact import boschloo_pvalue, smallest_expected_count
-from neat_verdict.core.estimate.many import dunnett_critical_value, dunnett_pvalue
-from neat_verdict.core.estimate.posterior import Posterior, compare_posteriors
+from neat_verdict.core.estimate.many import dunnett_critical_value, dunnett_pvalue, two_sided_critical_value
+from neat_verdict.core.estimate.means import Mean, Ratio, difference_of_means, ratio_of_means, welch_statistic
+from neat_verdict.core.estimate.posterior import Posterior, compare_posteriors, normal_expected_loss, normal_superiority
 from neat_verdict.core.estimate.rates import Rate
 from neat_verdict.core.estimate.score import difference_interval, ratio_interval, score_statistic, two_sided_pvalue
+
+Arm = Rate | Mean | Ratio
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,8 +36,8 @@ class Comparison:
     Bayesian rule; ``lift`` then has the bounds of its credible interval.
     """
 
-    variant: Rate
-    reference: Rate
+    variant: Arm
+    reference: Arm
     critical_value: float
     difference: Interval
     lift: Interval
@@ -79,12 +82,82 @@ def compare_rates(
     )
 
 
-def compare_posterior_rates(
-    variant: Rate, control: Rate, confidence: float, critical_value: float, *, sign: int
+def compare_means(
+    variant: Mean | Ratio,
+    reference: Mean | Ratio,
+    critical_value: float,
+    adjusted_pvalue: float | None = None,
+    *,
+    pvalue: float | None = None,
 ) -> Comparison:
-    """Compare two rates by their posteriors; the test and its interval of the difference stand beside them."""
-    tested = compare_rates(variant, control, critical_value)
-    posterior = compare_posteriors(variant, control, confidence, sign=sign)
+    """Compare two means or ratios as `compare_rates` does rates; Raises InputError for an arm with fewer than 2 units."""
+    statistic = welch_statistic(variant, reference)
+    low, high = difference_of_means(variant, reference, critical_value)
+    below, above = ratio_of_means(variant, reference, critical_value)
+    lift = variant.estimate / reference.estimate - 1 if reference.estimate > 0 else math.nan
+    if pvalue is None:
+        pvalue = float(two_sided_pvalue(statistic))
+    return Comparison(
+        variant=variant,
+        reference=reference,
+        critical_value=critical_value,
+        difference=Interval(variant.estimate - reference.estimate, low, high),
+        lift=Interval(lift, below - 1, above - 1),
+        statistic=statistic,
+        pvalue=pvalue,
+        adjusted_pvalue=pvalue if adjusted_pvalue is None else adjusted_pvalue,
+        exact_pvalue=None,
+        smallest_expected_count=math.inf,
+    )
+
+
+def compare_arms_at(
+    variant: Arm,
+    reference: Arm,
+    critical_value: float,
+    adjusted_pvalue: float | None = None,
+    *,
+    pvalue: float | None = None,
+) -> Comparison:
+    """Compare two arms of the same kind. Raises TypeError for arms of different kinds."""
+    if isinstance(variant, Rate) and isinstance(reference, Rate):
+        return compare_rates(variant, reference, critical_value, adjusted_pvalue, pvalue=pvalue)
+    if isinstance(variant, Rate) or isinstance(reference, Rate) or type(variant) is not type(reference):
+        raise TypeError(f"a {type(variant).__name__} cannot be compared with a {type(reference).__name__}")
+    return compare_means(variant, reference, critical_value, adjusted_pvalue, pvalue=pvalue)
+
+
+def arm_statistic(variant: Arm, reference: Arm) -> float:
+    """Standard normal statistic of two arms of the same kind, positive where the variant is higher."""
+    if isinstance(variant, Rate) and isinstance(reference, Rate):
+        return float(score_statistic(variant.conversions, variant.units, reference.conversions, reference.units))
+    if isinstance(variant, Rate) or isinstance(reference, Rate):
+        raise TypeError(f"a {type(variant).__name__} cannot be compared with a {type(reference).__name__}")
+    return welch_statistic(variant, reference)
+
+
+def compare_posterior(variant: Arm, control: Arm, confidence: float, *, sign: int) -> Comparison:
+    """Compare two arms of the same kind by their posteriors; the test and its interval of the difference stand beside them.
+
+    Means and ratios have normal posteriors (flat prior, spread taken as known); their credible interval of the lift is
+    Fieller's. Raises TypeError for arms of different kinds, InputError for a confidence outside (0, 1).
+    """
+    tested = compare_arms_at(variant, control, two_sided_critical_value(confidence))
+    if isinstance(variant, Rate) and isinstance(control, Rate):
+        posterior = compare_posteriors(variant, control, confidence, sign=sign)
+    elif isinstance(variant, Rate) or isinstance(control, Rate):
+        raise TypeError("rates are compared with rates")
+    else:
+        spread = math.sqrt(variant.squared_error + control.squared_error)
+        gain = sign * tested.difference.estimate
+        scale = abs(control.estimate) or math.nan
+        posterior = Posterior(
+            superiority=float(normal_superiority(gain, spread)) if spread else 0.5,
+            expected_loss=float(normal_expected_loss(gain, spread)) / scale if spread else 0.0,
+            expected_loss_of_control=float(normal_expected_loss(-gain, spread)) / scale if spread else 0.0,
+            low=tested.lift.low,
+            high=tested.lift.high,
+        )
     return replace(tested, posterior=posterior, lift=Interval(tested.lift.estimate, posterior.low, posterior.high))
 
 

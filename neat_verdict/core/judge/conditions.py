@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from neat_verdict.core.estimate import Comparison, Posterior, Rate
+from neat_verdict.core.estimate import Arm, Comparison, Posterior, Rate
 from neat_verdict.core.judge.rule import DecisionRule, SideReading
 from neat_verdict.core.judge.wording import count, plain, pvalue, share, signed
 from neat_verdict.core.soundness import SPLIT_ALARM, OverlapCheck, SplitCheck
@@ -26,7 +26,7 @@ class Condition:
     required: str
 
 
-def progress(arms: Sequence[Rate], rule: DecisionRule) -> float | None:
+def progress(arms: Sequence[Arm], rule: DecisionRule) -> float | None:
     """Share of the planned data that is in: that of the arm furthest behind. None without a plan."""
     if rule.planned_units is None:
         return None
@@ -34,9 +34,9 @@ def progress(arms: Sequence[Rate], rule: DecisionRule) -> float | None:
 
 
 def minimum_conditions(
-    arms: Sequence[Rate], days: int, rule: DecisionRule, looks_taken: int | None = None
+    arms: Sequence[Arm], days: int, rule: DecisionRule, looks_taken: int | None = None
 ) -> list[Condition]:
-    """Days, sample or look, and conversions; each only where the rule asks for it."""
+    """Days, sample or look, and conversions (of rates); each only where the rule asks for it."""
     lines = []
     if rule.minimum_days:
         weeks = " in whole weeks" if rule.minimum_days % 7 == 0 else ""
@@ -53,10 +53,12 @@ def minimum_conditions(
         seen = f"{looks_taken} of {len(rule.look_days)} looks taken"
         first = f"the first after day {rule.look_days[0]}"
         lines.append(Condition("look", "minimum", "A planned look was taken", met, seen, first))
-    fewest = min(arm.conversions for arm in arms)
-    met = "met" if fewest >= rule.least_conversions else "not_met"
-    label = f"At least {count(rule.least_conversions)} conversions a variant"
-    lines.append(Condition("conversions", "minimum", label, met, count(fewest), count(rule.least_conversions)))
+    converted = [arm.conversions for arm in arms if isinstance(arm, Rate)]
+    if converted:
+        met = "met" if min(converted) >= rule.least_conversions else "not_met"
+        label = f"At least {count(rule.least_conversions)} conversions a variant"
+        required = count(rule.least_conversions)
+        lines.append(Condition("conversions", "minimum", label, met, count(min(converted)), required))
     return lines
 
 

@@ -2,14 +2,24 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import astuple, dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.estimate import Comparison, Rate, two_sided_critical_value, wilson_interval
+from neat_verdict.core.estimate import (
+    Arm,
+    Comparison,
+    Mean,
+    Rate,
+    fieller_interval,
+    two_sided_critical_value,
+    wilson_interval,
+)
+from neat_verdict.core.estimate.means import student_critical_value
 from neat_verdict.core.estimate.score import ratio_interval
 from neat_verdict.core.judge.conditions import (
     Condition,
@@ -29,10 +39,10 @@ CountTable = NDArray[np.int64]
 
 @dataclass(frozen=True, slots=True)
 class Reading:
-    """What can be said now. ``rate_intervals`` are Wilson's, each arm on its own, at the rule's confidence."""
+    """What can be said now. ``own_intervals`` are each arm's level on its own, at the rule's confidence (Wilson's for rates)."""
 
-    arms: tuple[Rate, ...]
-    rate_intervals: tuple[tuple[float, float], ...]
+    arms: tuple[Arm, ...]
+    own_intervals: tuple[tuple[float, float], ...]
     comparisons: tuple[Comparison, ...]
     split: SplitCheck
     overlap: OverlapCheck | None
@@ -60,7 +70,7 @@ class Looks:
 
 
 def read_experiment(
-    arms: Sequence[Rate],
+    arms: Sequence[Arm],
     weights: Sequence[float],
     rule: DecisionRule,
     *,
@@ -74,7 +84,7 @@ def read_experiment(
 
     Parameters
     ----------
-    arms : sequence of Rate
+    arms : sequence of Rate, Mean or Ratio (all of one kind)
         Totals, control first, 2 to 10; under planned looks those of the moment of the latest look.
     weights : sequence of float
         The planned split, in the same order.
@@ -99,7 +109,7 @@ def read_experiment(
     ended = ended or (rule.longest_days is not None and days >= rule.longest_days)
     last = _reads_no_more(rule, days, looks)
     units = [arm.units for arm in arms]
-    comparable = all(units) and (rule.method.kind != "looks" or looks is not None)
+    comparable = all(_comparable(arm) for arm in arms) and (rule.method.kind != "looks" or looks is not None)
     standard = standard_of(rule, units, looks.information if looks else (), last=last) if comparable else None
     comparisons = compare_arms(arms, rule, standard) if standard else ()
     split = check_split(units, weights)
@@ -111,12 +121,9 @@ def read_experiment(
     readable = verdict.kind != "unsound" and all(line.state == "met" for line in conditions)
     letter = "ABCDEFGHIJ"[best or 1]
     conditions += effect_conditions(comparisons[best - 1] if best else None, letter, rule, others, readable=readable)
-    bounds = wilson_interval(
-        [arm.conversions for arm in arms], [arm.units for arm in arms], two_sided_critical_value(rule.confidence)
-    )
     return Reading(
         arms=tuple(arms),
-        rate_intervals=tuple(zip(bounds[0].tolist(), bounds[1].tolist(), strict=True)),
+        own_intervals=tuple(own_interval(arm, rule.confidence) for arm in arms),
         comparisons=comparisons,
         split=split,
         overlap=overlap,
@@ -125,6 +132,22 @@ def read_experiment(
         progress=progress(arms, rule),
         days=days,
     )
+
+
+def _comparable(arm: Arm) -> bool:
+    return arm.units > 0 if isinstance(arm, Rate) else math.isfinite(arm.squared_error)
+
+
+def own_interval(arm: Arm, confidence: float) -> tuple[float, float]:
+    """An arm's level on its own: Wilson's interval for a rate, Student's for a mean or ratio; nan where there is none."""
+    z = two_sided_critical_value(confidence)
+    if isinstance(arm, Rate):
+        low, high = wilson_interval(arm.conversions, arm.units, z)
+        return float(low), float(high)
+    if not _comparable(arm):
+        return math.nan, math.nan
+    reach = student_critical_value(z, arm.units - 1) * math.sqrt(arm.squared_error)
+    return arm.estimate - reach, arm.estimate + reach
 
 
 def _reads_no_more(rule: DecisionRule, days: int, looks: Looks | None) -> bool:
@@ -136,20 +159,58 @@ def _reads_no_more(rule: DecisionRule, days: int, looks: Looks | None) -> bool:
     return rule.planned_days == 0 or days >= (rule.longest_days or rule.planned_days)
 
 
-def lift_as_data_came_in(
-    units_by_day: CountTable, conversions_by_day: CountTable, critical_value: float
-) -> tuple[Series, ...]:
-    """Lift of each variant with all data up to each day, with its interval; both tables are days x arms, control first."""
-    units, conversions = np.cumsum(units_by_day, axis=0), np.cumsum(conversions_by_day, axis=0)
-    series = []
-    for arm in range(1, units.shape[1]):
+def lift_as_data_came_in(arms_by_day: Sequence[Sequence[Arm]], critical_value: float) -> tuple[Series, ...]:
+    """Lift of each variant with all data up to each day, with its interval.
+
+    ``arms_by_day`` has the day's own arms (control first), all of one kind.
+    """
+    if not arms_by_day:
+        return ()
+    kind = type(arms_by_day[0][0])
+    sums = np.cumsum([[astuple(arm) for arm in day] for day in arms_by_day], axis=0, dtype=np.float64)
+    level, low, high = (_rates if kind is Rate else _means if kind is Mean else _ratios)(sums, critical_value)
+    return tuple(Series(level[:, arm], low[:, arm], high[:, arm]) for arm in range(level.shape[1]))
+
+
+_Lifts = tuple[FloatArray, FloatArray, FloatArray]
+
+
+def _rates(sums: FloatArray, critical_value: float) -> _Lifts:
+    conversions, units = sums[..., 0], sums[..., 1]
+    days, arms = units.shape
+    found = np.full((3, days, arms - 1), np.nan)
+    for arm in range(1, arms):
         usable = (units[:, 0] > 0) & (units[:, arm] > 0) & (conversions[:, 0] > 0)
-        columns = np.full((3, len(units)), np.nan)
         if usable.any():
-            x1, n1, x2, n2 = (
+            x1, n1, x0, n0 = (
                 part[usable] for part in (conversions[:, arm], units[:, arm], conversions[:, 0], units[:, 0])
             )
-            columns[0, usable] = (x1 / n1) / (x2 / n2) - 1
-            columns[1:, usable] = np.array(ratio_interval(x1, n1, x2, n2, critical_value)) - 1
-        series.append(Series(*columns))
-    return tuple(series)
+            found[0, usable, arm - 1] = (x1 / n1) / (x0 / n0) - 1
+            found[1:, usable, arm - 1] = np.array(ratio_interval(x1, n1, x0, n0, critical_value)) - 1
+    return found[0], found[1], found[2]
+
+
+def _means(sums: FloatArray, critical_value: float) -> _Lifts:
+    units, total, squares = (sums[..., column] for column in range(3))
+    with np.errstate(divide="ignore", invalid="ignore"):
+        level = total / units
+        error = np.maximum(squares - total * level, 0) / (units - 1) / units
+    return _by_fieller(level, error, units, critical_value)
+
+
+def _ratios(sums: FloatArray, critical_value: float) -> _Lifts:
+    units, above, below, above2, below2, cross = (sums[..., column] for column in range(6))
+    with np.errstate(divide="ignore", invalid="ignore"):
+        level = above / below
+        spread = above2 - 2 * level * cross + level**2 * below2
+        error = np.maximum(spread, 0) * units / (units - 1) / below**2
+    return _by_fieller(level, error, units, critical_value)
+
+
+def _by_fieller(level: FloatArray, error: FloatArray, units: FloatArray, critical_value: float) -> _Lifts:
+    """By the normal critical value: the first days, where Student's would differ, are history, not looks."""
+    usable = np.isfinite(error[:, :1]) & np.isfinite(error[:, 1:]) & (units[:, :1] > 1) & (level[:, :1] > 0)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        low, high = fieller_interval(level[:, 1:], error[:, 1:], level[:, :1], error[:, :1], critical_value)
+        lift = level[:, 1:] / level[:, :1] - 1
+    return tuple(np.where(usable, part, np.nan) for part in (lift, low - 1, high - 1))  # type: ignore[return-value]

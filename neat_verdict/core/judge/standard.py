@@ -8,18 +8,17 @@ from dataclasses import dataclass
 from scipy import special
 
 from neat_verdict.core.estimate import (
+    Arm,
     Comparison,
-    Rate,
     anytime_critical_value,
     anytime_pvalue,
+    arm_statistic,
     boundary,
-    compare_posterior_rates,
-    compare_rates,
-    critical_value,
+    compare_arms_at,
+    compare_posterior,
     dunnett_critical_value,
     dunnett_pvalue,
     repeated_pvalue,
-    score_statistic,
 )
 from neat_verdict.core.judge.rule import DecisionRule
 
@@ -69,16 +68,15 @@ def standard_of(
     return Standard(c, adjusted)
 
 
-def compare_arms(arms: Sequence[Rate], rule: DecisionRule, standard: Standard) -> tuple[Comparison, ...]:
-    """Each variant against control, ``arms`` with control first and at least one unit each."""
+def compare_arms(arms: Sequence[Arm], rule: DecisionRule, standard: Standard) -> tuple[Comparison, ...]:
+    """Each variant against control, ``arms`` of one kind with control first, each with enough units to compare."""
     control, compared = arms[0], []
     for arm in arms[1:]:
         if rule.method.kind == "bayesian":
-            c = critical_value(rule.confidence)
-            compared.append(compare_posterior_rates(arm, control, rule.confidence, c, sign=rule.sign))
+            compared.append(compare_posterior(arm, control, rule.confidence, sign=rule.sign))
             continue
-        z = float(score_statistic(arm.conversions, arm.units, control.conversions, control.units)) * rule.sign
+        z = arm_statistic(arm, control) * rule.sign
         single = float(special.ndtr(-z)) if rule.method.sides == "one" else None
         adjusted = standard.adjusted_pvalue(z)
-        compared.append(compare_rates(arm, control, standard.critical_value, adjusted, pvalue=single))
+        compared.append(compare_arms_at(arm, control, standard.critical_value, adjusted, pvalue=single))
     return tuple(compared)

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from neat_verdict.core.estimate import Comparison, compare_rates
+from neat_verdict.core.estimate import Comparison, compare_arms_at
 from neat_verdict.core.judge.conditions import Condition
 from neat_verdict.core.judge.rule import DecisionRule, SideReading
 
@@ -136,6 +136,6 @@ def _with_winners(
     if len(clean) == 1:
         return Verdict("winner", clean[0].position)
     first, second = (comparisons[arm.position - 1] for arm in clean[:2])
-    apart = compare_rates(first.variant, second.variant, first.critical_value).difference
+    apart = compare_arms_at(first.variant, second.variant, first.critical_value).difference
     separable = apart.low > 0 or apart.high < 0
     return Verdict("winner", clean[0].position, runner_up=clean[1].position, separable=separable)
