@@ -18,7 +18,7 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "neat_verdict.app.config.setting
 import numpy as np
 from statsmodels.stats.proportion import confint_proportions_2indep
 
-from neat_verdict.app.collect.counts import Expected, read_counts
+from neat_verdict.app.collect.counts import Expected, fields_of, read_counts
 from neat_verdict.app.collect.text import match_columns, read_text
 from neat_verdict.core.estimate import Rate, compare_rates, difference_interval, looks, two_sided_critical_value
 from neat_verdict.core.judge import DecisionRule, read_experiment
@@ -81,7 +81,7 @@ def a_large_file() -> bool:
     ]
     content = ("day,variant,units,conversions\n" + "\n".join(rows)).encode()
     text = read_text(content)
-    expected = Expected(match_columns(text.header), [("A", "Old"), ("B", "New")], date(2026, 1, 1))
+    expected = Expected(match_columns(text.header, fields_of("rate")), [("A", "Old"), ("B", "New")], date(2026, 1, 1))
     ours = best(lambda: list(read_counts(text, expected)), repeat=3, number=1)
     bare = best(lambda: list(csv.reader(io.StringIO(text.body))), repeat=3, number=1)
     return line("checking 200,000 rows", ours, "csv.reader alone", bare, "under 5 s", ours < 5)

@@ -7,7 +7,7 @@ from datetime import date
 import pytest
 from django.test import Client
 
-from neat_verdict.app.collect.counts import Counts, Expected, day_order, read_counts
+from neat_verdict.app.collect.counts import Counts, Expected, day_order, fields_of, read_counts
 from neat_verdict.app.collect.text import match_columns, read_text
 from neat_verdict.app.experiments.models import Tally
 from neat_verdict.core.checks import InputError
@@ -16,9 +16,12 @@ from tests.app.conftest import START, bring_in, daily
 VARIANTS = [("A", "Sailing list"), ("B", "Café first")]
 
 
+FIELDS = fields_of("rate")
+
+
 def read(text, variants=VARIANTS, columns=None):
     source = read_text(text if isinstance(text, bytes) else text.encode())
-    known = columns or match_columns(source.header)
+    known = columns or match_columns(source.header, FIELDS)
     expected = Expected(known, variants, date(2026, 3, 30), day_order(source, known["day"]))
     *_, counts = read_counts(source, expected)
     assert isinstance(counts, Counts)
@@ -56,7 +59,7 @@ def test_line_ends_of_all_systems_and_stray_quotes_are_read():
     ],
 )
 def test_header_names_are_matched_kindly(header, columns):
-    found = match_columns(read_text(f"{header}\n".encode()).header)
+    found = match_columns(read_text(f"{header}\n".encode(), FIELDS).header, FIELDS)
     assert tuple(found[field] for field in ("day", "variant", "units", "conversions")) == columns
 
 
@@ -111,7 +114,7 @@ def test_rows_of_the_same_day_and_variant_are_added_up_and_told():
 )
 def test_files_that_cannot_be_read_are_refused(content, told):
     with pytest.raises(InputError, match=told):
-        read_text(content)
+        read_text(content, FIELDS)
 
 
 def upload(user, path, content, name="counts.csv", **form):
@@ -178,7 +181,7 @@ def test_columns_can_be_chosen_by_hand(analyst, running):
     _, [line] = upload(analyst, f"{running.key}/imports/preview", content)
     assert set(line["preview"]["columns"].values()) == {None}
     chosen = {"day": 0, "variant": 1, "units": 2, "conversions": 3}
-    _, [line] = upload(analyst, f"{running.key}/imports/preview", content, **chosen)
+    _, [line] = upload(analyst, f"{running.key}/imports/preview", content, columns=json.dumps(chosen))
     assert line["preview"]["totals"] == [[200, 10], [202, 12]]
 
 

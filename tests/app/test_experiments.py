@@ -184,7 +184,9 @@ def test_the_database_itself_keeps_the_ledger(draft, harm):
 
 def test_the_database_refuses_more_conversions_than_units(draft):
     with pytest.raises(IntegrityError, match="conversions_within_units"), transaction.atomic():
-        Tally.objects.create(variant=draft.variants.first(), day="2026-03-01", units=1, conversions=2)
+        Tally.objects.create(
+            variant=draft.variants.first(), metric=draft.primary.metric, day="2026-03-01", units=1, total=2
+        )
 
 
 def test_a_removed_variant_takes_no_data_with_it_after_the_start(ask, analyst, running):

@@ -92,14 +92,6 @@ def test_an_unsound_split_is_told_between_looks_too(ask, analyst, draft):
     assert ask("get", f"/experiments/{draft.key}/evidence")[1]["reading"]["verdict"] == "unsound"
 
 
-def test_an_amount_cannot_decide_before_its_data_can_come_in(ask, draft):
-    metric = {"kind": "amount", "events": {"event": "booking_paid"}, "amount_of": "amount"}
-    ask("post", "/metrics", {"name": "Fare", "definition": {"kind": "amount", "measure": metric, "unit": "number"}})
-    change(ask, draft, metrics=[{"name": "Fare", "role": "primary"}], baseline=42.0, spread=80.0)
-    status, problem = ask("post", f"/experiments/{draft.key}/start", {})
-    assert (status, "decide by a conversion or a funnel" in problem["title"]) == (409, True)
-
-
 def test_an_amount_needs_its_spread(ask, draft):
     fare = {"kind": "amount", "events": {"event": "booking_paid"}, "amount_of": "amount"}
     metric = {"name": "Fare", "definition": {"kind": "amount", "measure": fare, "unit": "money", "currency": "EUR"}}

@@ -9,12 +9,13 @@ from datetime import date
 
 from django.db import transaction
 
-from neat_verdict.app.collect.counts import Counts, Expected, WrongRow, day_order, read_counts
+from neat_verdict.app.collect.counts import Counts, Expected, WrongRow, day_order, fields_of, read_counts
 from neat_verdict.app.collect.models import Import
-from neat_verdict.app.collect.text import FIELDS, Text, match_columns, read_text
+from neat_verdict.app.collect.text import Text, match_columns, read_text
 from neat_verdict.app.experiments.actions import record
-from neat_verdict.app.experiments.models import Experiment, Tally
+from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
 from neat_verdict.app.experiments.queries import today
+from neat_verdict.app.experiments.tallies import COLUMNS, FIELDS, ArmKind, arm_kind
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.app.problems import Conflict
@@ -40,6 +41,9 @@ class Preview:
     encoding: str
     delimiter: str
     header: tuple[str, ...]
+    metric: str
+    kind: ArmKind
+    fields: tuple[str, ...]
     columns: dict[str, int | None]
     rows: int
     folded: int
@@ -47,7 +51,7 @@ class Preview:
     wrong_count: int
     first_day: date | None
     last_day: date | None
-    totals: tuple[tuple[int, int], ...]
+    totals: tuple[tuple[float, ...], ...]
     difference: Difference | None
     seen_before: bool
     remarks: tuple[str, ...]
@@ -61,9 +65,21 @@ def _open(by: User, experiment: Experiment) -> None:
         raise Conflict(f"This experiment is {experiment.state}; it takes no more data")
 
 
-def _columns(text: Text, chosen: dict[str, int | None]) -> dict[str, int | None]:
-    matched = match_columns(text.header)
+def _use(experiment: Experiment, key: str) -> ExperimentMetric:
+    """The metric a file is of: that of the key, or the one that decides."""
+    uses = list(experiment.metrics.all())
+    found = next((use for use in uses if use.metric.key == key), None) if key else experiment.primary
+    if found is None:
+        known = ", ".join(use.metric.key for use in uses)
+        raise InputError("metric", key or "empty", f"must be one of {known}")
+    return found
+
+
+def _columns(text: Text, fields: tuple[str, ...], chosen: dict[str, int | None]) -> dict[str, int | None]:
+    matched = match_columns(text.header, fields)
     for field, index in chosen.items():
+        if field not in fields:
+            raise InputError("columns", field, f"must be one of {', '.join(fields)}")
         if index is not None and not 0 <= index < len(text.header):
             raise InputError(field, index, f"must be a column from 0 to {len(text.header) - 1}")
         if index is not None:
@@ -71,29 +87,35 @@ def _columns(text: Text, chosen: dict[str, int | None]) -> dict[str, int | None]
     return matched
 
 
-def _expected(experiment: Experiment, text: Text, columns: dict[str, int]) -> Expected:
+def _expected(experiment: Experiment, text: Text, columns: dict[str, int], kind: ArmKind) -> Expected:
     variants = [(variant.letter, variant.name) for variant in experiment.variants.all()]
-    return Expected(columns, variants, today(), day_order(text, columns["day"]))
+    return Expected(columns, variants, today(), day_order(text, columns["day"]), kind)
 
 
-def preview(by: User, experiment: Experiment, content: bytes, chosen: dict[str, int | None]) -> Iterator[int | Preview]:
+def preview(
+    by: User, experiment: Experiment, content: bytes, chosen: dict[str, int | None], *, metric: str = ""
+) -> Iterator[int | Preview]:
     """Read a file without storing anything; yields rows read now and then, and the Preview at the end.
 
     Raises Conflict for an experiment that takes no data, InputError for a file that cannot be read at all; both before the
     first value is yielded.
     """
     _open(by, experiment)
-    text = read_text(content)
-    return _preview_steps(experiment, text, content, _columns(text, chosen))
+    use = _use(experiment, metric)
+    fields = fields_of(arm_kind(use.definition["kind"]))
+    text = read_text(content, fields)
+    return _preview_steps(experiment, use, text, content, _columns(text, fields, chosen))
 
 
 def _preview_steps(
-    experiment: Experiment, text: Text, content: bytes, columns: dict[str, int | None]
+    experiment: Experiment, use: ExperimentMetric, text: Text, content: bytes, columns: dict[str, int | None]
 ) -> Iterator[int | Preview]:
     counts = Counts()
+    kind = arm_kind(use.definition["kind"])
     known = {name: place for name, place in columns.items() if place is not None}
-    if len(known) == len(FIELDS):
-        for step in read_counts(text, _expected(experiment, text, known)):
+    complete = len(known) == len(fields_of(kind))
+    if complete:
+        for step in read_counts(text, _expected(experiment, text, known, kind)):
             if isinstance(step, int):
                 yield step
             else:
@@ -105,6 +127,9 @@ def _preview_steps(
         encoding=text.encoding,
         delimiter={",": "comma", ";": "semicolon", "\t": "tab"}[text.delimiter],
         header=text.header,
+        metric=use.metric.name,
+        kind=kind,
+        fields=fields_of(kind),
         columns=columns,
         rows=counts.rows,
         folded=counts.folded,
@@ -112,29 +137,29 @@ def _preview_steps(
         wrong_count=len(counts.wrong),
         first_day=days[0] if days else None,
         last_day=days[-1] if days else None,
-        totals=_totals(counts, len(experiment.variants.all())),
-        difference=_difference(experiment, counts) if len(known) == len(FIELDS) else None,
-        seen_before=experiment.imports.filter(digest=digest).exists(),
+        totals=_totals(counts, len(experiment.variants.all()), len(FIELDS[kind])),
+        difference=_difference(experiment, use, counts) if complete else None,
+        seen_before=experiment.imports.filter(digest=digest, metric=use.metric).exists(),
         remarks=_remarks(experiment, counts, days),
     )
 
 
-def _totals(counts: Counts, arms: int) -> tuple[tuple[int, int], ...]:
-    totals = [[0, 0] for _ in range(arms)]
-    for (_, position), (units, conversions) in counts.sums.items():
-        totals[position][0] += units
-        totals[position][1] += conversions
-    return tuple((units, conversions) for units, conversions in totals)
+def _totals(counts: Counts, arms: int, width: int) -> tuple[tuple[float, ...], ...]:
+    totals = [(0.0,) * width for _ in range(arms)]
+    for (_, position), sums in counts.sums.items():
+        totals[position] = tuple(a + b for a, b in zip(totals[position], sums, strict=True))
+    return tuple(totals)
 
 
-def _stored(experiment: Experiment) -> dict[tuple[date, int], tuple[int, int]]:
-    rows = Tally.objects.filter(variant__experiment=experiment)
-    values = rows.values_list("day", "variant__position", "units", "conversions")
-    return {(day, position): (units, conversions) for day, position, units, conversions in values}
+def _stored(experiment: Experiment, use: ExperimentMetric) -> dict[tuple[date, int], tuple[float, ...]]:
+    columns = COLUMNS[arm_kind(use.definition["kind"])]
+    rows = Tally.objects.filter(variant__experiment=experiment, metric=use.metric)
+    values = rows.values_list("day", "variant__position", *columns)
+    return {(day, position): tuple(sums) for day, position, *sums in values}
 
 
-def _difference(experiment: Experiment, counts: Counts) -> Difference:
-    stored = _stored(experiment)
+def _difference(experiment: Experiment, use: ExperimentMetric, counts: Counts) -> Difference:
+    stored = _stored(experiment, use)
     unchanged = sum(stored.get(key) == seen for key, seen in counts.sums.items())
     changed = sum(key in stored and stored[key] != seen for key, seen in counts.sums.items())
     return Difference(len(counts.sums) - unchanged - changed, changed, unchanged)
@@ -168,6 +193,7 @@ def store(
     digest: str,
     leave_out_wrong: bool,
     name: str,
+    metric: str = "",
 ) -> Import:
     """Store the counts of a file that was previewed: for its days and variants they replace what was there.
 
@@ -177,21 +203,25 @@ def store(
     _open(by, Experiment.objects.select_for_update().get(pk=experiment.pk))
     if hashlib.sha256(content).hexdigest() != digest:
         raise Conflict("The file is not the one that was previewed; preview it again")
-    text = read_text(content)
-    columns = _columns(text, chosen)
-    missing = [field for field in FIELDS if columns[field] is None]
+    use = _use(experiment, metric)
+    kind = arm_kind(use.definition["kind"])
+    text = read_text(content, fields_of(kind))
+    columns = _columns(text, fields_of(kind), chosen)
+    missing = [field for field, place in columns.items() if place is None]
     if missing:
         raise InputError(missing[0], "not chosen", "must be one of the file's columns")
     known = {field: place for field, place in columns.items() if place is not None}
-    counts = next(step for step in read_counts(text, _expected(experiment, text, known)) if isinstance(step, Counts))
+    steps = read_counts(text, _expected(experiment, text, known, kind))
+    counts = next(step for step in steps if isinstance(step, Counts))
     if counts.wrong and not leave_out_wrong:
         raise Conflict(f"{len(counts.wrong)} rows are wrong; put them right, or choose to leave them out")
     if not counts.sums:
         raise Conflict("There is no row to store")
-    difference = _difference(experiment, counts)
-    _write(experiment, counts)
+    difference = _difference(experiment, use, counts)
+    _write(experiment, use, counts)
     stored = Import.objects.create(
         experiment=experiment,
+        metric=use.metric,
         by=by,
         name=name[:200],
         digest=digest,
@@ -200,21 +230,23 @@ def store(
         added=difference.added,
         changed=difference.changed,
     )
-    told = f"Brought in “{name[:80]}”: {difference.added} day counts added, {difference.changed} changed"
+    of = "" if use.role == "primary" else f" of {use.metric.name}"
+    told = f"Brought in “{name[:80]}”{of}: {difference.added} day counts added, {difference.changed} changed"
     left_out = f", {len(counts.wrong)} wrong rows left out" if counts.wrong else ""
     record(experiment, by, "import", told + left_out, digest=digest, rows=counts.rows)
     return stored
 
 
-def _write(experiment: Experiment, counts: Counts) -> None:
+def _write(experiment: Experiment, use: ExperimentMetric, counts: Counts) -> None:
     variants = {variant.position: variant for variant in experiment.variants.all()}
+    columns = COLUMNS[arm_kind(use.definition["kind"])]
     Tally.objects.bulk_create(
         [
-            Tally(variant=variants[position], day=day, units=units, conversions=conversions)
-            for (day, position), (units, conversions) in counts.sums.items()
+            Tally(variant=variants[position], metric=use.metric, day=day, **dict(zip(columns, sums, strict=True)))
+            for (day, position), sums in counts.sums.items()
         ],
         batch_size=500,
         update_conflicts=True,
-        unique_fields=["variant", "day"],
-        update_fields=["units", "conversions"],
+        unique_fields=["variant", "metric", "day"],
+        update_fields=[*columns],
     )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator
 
 from django.conf import settings
@@ -24,8 +25,13 @@ def _content(file: UploadedFile) -> bytes:
     return bytes(file.read())
 
 
-def _chosen(day: int | None, variant: int | None, units: int | None, conversions: int | None) -> dict[str, int | None]:
-    return {"day": day, "variant": variant, "units": units, "conversions": conversions}
+def _chosen(columns: str) -> dict[str, int | None]:
+    """{"day": 0, …} as JSON: the column of each field, counted from 0, where it was chosen by hand."""
+    try:
+        chosen = json.loads(columns)
+        return {str(field): None if index is None else int(index) for field, index in chosen.items()}
+    except (ValueError, TypeError, AttributeError) as problem:
+        raise InputError("columns", columns[:80], 'must be JSON, such as {"day": 0, "units": 2}') from problem
 
 
 def _lines(steps: Iterator[int | actions.Preview]) -> Iterator[bytes]:
@@ -42,14 +48,14 @@ def preview(
     request: HttpRequest,
     key: str,
     file: File[UploadedFile],
-    day: Form[int | None] = None,
-    variant: Form[int | None] = None,
-    units: Form[int | None] = None,
-    conversions: Form[int | None] = None,
+    metric: Form[str] = "",
+    columns: Form[str] = "{}",
 ) -> StreamingHttpResponse:
-    """Answers in lines (NDJSON), so that a large file shows its progress. Nothing is stored."""
-    chosen = _chosen(day, variant, units, conversions)
-    steps = actions.preview(person(request), queries.find(key), _content(file), chosen)
+    """Answers in lines (NDJSON), so that a large file shows its progress. Nothing is stored.
+
+    ``metric`` is the key of one of the experiment's metrics; empty for the one that decides.
+    """
+    steps = actions.preview(person(request), queries.find(key), _content(file), _chosen(columns), metric=metric)
     return StreamingHttpResponse(_lines(steps), content_type="application/x-ndjson")
 
 
@@ -60,16 +66,15 @@ def store(
     file: File[UploadedFile],
     digest: Form[str],
     leave_out_wrong: Form[bool] = False,
-    day: Form[int | None] = None,
-    variant: Form[int | None] = None,
-    units: Form[int | None] = None,
-    conversions: Form[int | None] = None,
+    metric: Form[str] = "",
+    columns: Form[str] = "{}",
 ) -> Status[ImportOut]:
     stored = actions.store(
         person(request),
         queries.find(key),
         _content(file),
-        _chosen(day, variant, units, conversions),
+        _chosen(columns),
+        metric=metric,
         digest=digest,
         leave_out_wrong=leave_out_wrong,
         name=file.name or "counts",
@@ -79,7 +84,7 @@ def store(
 
 @router.get("/experiments/{key}/imports", response=list[ImportOut], operation_id="list_imports")
 def imports(request: HttpRequest, key: str) -> list[ImportOut]:
-    return [_out(stored) for stored in queries.find(key).imports.select_related("by")[:50]]
+    return [_out(stored) for stored in queries.find(key).imports.select_related("by", "metric")[:50]]
 
 
 def _out(stored: Import) -> ImportOut:
@@ -87,6 +92,7 @@ def _out(stored: Import) -> ImportOut:
         at=stored.at,
         by=stored.by.display_name,
         name=stored.name,
+        metric=stored.metric.name,
         rows=stored.rows,
         left_out=stored.left_out,
         added=stored.added,

@@ -2,15 +2,24 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 
-from neat_verdict.app.collect.text import FIELDS, Text
+from neat_verdict.app.collect.text import Text
+from neat_verdict.app.experiments.tallies import FIELDS, ArmKind, make_arm
 from neat_verdict.core.checks import InputError, whole_count
 
 PROGRESS_EVERY = 20_000
+
+
+def fields_of(kind: ArmKind) -> tuple[str, ...]:
+    """The columns of a file of daily sums of a kind of metric."""
+    return ("day", "variant", *FIELDS[kind])
+
+
 _ISO = re.compile(r"(\d{4})[-/.](\d{1,2})[-/.](\d{1,2})(?:[T ].*)?$")
 _DAY_FIRST = re.compile(r"(\d{1,2})\.(\d{1,2})\.(\d{4})$")
 _SLASHED = re.compile(r"(\d{1,2})[/-](\d{1,2})[/-](\d{4})$")
@@ -28,9 +37,9 @@ class WrongRow:
 
 @dataclass(slots=True)
 class Counts:
-    """Sums by (day, position of the variant), and what was found on the way."""
+    """Sums by (day, position of the variant) in the order of the kind's fields, and what was found on the way."""
 
-    sums: dict[tuple[date, int], tuple[int, int]] = field(default_factory=dict)
+    sums: dict[tuple[date, int], tuple[float, ...]] = field(default_factory=dict)
     wrong: list[WrongRow] = field(default_factory=list)
     rows: int = 0
     folded: int = 0
@@ -44,6 +53,12 @@ class Expected:
     variants: Sequence[tuple[str, str]]  # (letter, name), control first
     latest: date
     day_first: bool | None = None
+    kind: ArmKind = "rate"
+
+    @property
+    def fields(self) -> tuple[str, ...]:
+        """The columns a row must have."""
+        return fields_of(self.kind)
 
     def names(self) -> dict[str, int]:
         """Accepted spellings of each variant: its letter, its name, "control" for A."""
@@ -84,16 +99,16 @@ def read_counts(text: Text, expected: Expected) -> Iterator[int | Counts]:
         before = counts.sums.get(key)
         if before is not None:
             counts.folded += 1
-            seen = (before[0] + seen[0], before[1] + seen[1])
+            seen = tuple(a + b for a, b in zip(before, seen, strict=True))
         counts.sums[key] = seen
     yield counts
 
 
 def _row(
     cells: Sequence[str], expected: Expected, names: Mapping[str, int], days: dict[str, date]
-) -> tuple[tuple[date, int], tuple[int, int]]:
+) -> tuple[tuple[date, int], tuple[float, ...]]:
     values = {}
-    for name in FIELDS:
+    for name in expected.fields:
         index = expected.columns[name]
         if index >= len(cells):
             raise InputError(name, "empty", f"is missing: the row has {len(cells)} cells only")
@@ -104,10 +119,36 @@ def _row(
     if position is None:
         known = ", ".join(f"{letter} ({name})" for letter, name in expected.variants)
         raise InputError("variant", values["variant"] or "empty", f"must be one of {known}")
-    units, conversions = whole_count("units", values["units"]), whole_count("conversions", values["conversions"])
-    if conversions > units:
-        raise InputError("conversions", conversions, f"must not be greater than units ({units})")
-    return (days[values["day"]], position), (units, conversions)
+    key = (days[values["day"]], position)
+    if expected.kind == "rate":
+        units, conversions = whole_count("units", values["units"]), whole_count("conversions", values["conversions"])
+        if conversions > units:
+            raise InputError("conversions", conversions, f"must not be greater than units ({units})")
+        return key, (units, conversions)
+    sums = [float(whole_count("units", values["units"]))]
+    sums += [_number(name, values[name]) for name in FIELDS[expected.kind][1:]]
+    try:
+        make_arm(expected.kind, sums)
+    except InputError as problem:
+        problem.field = _AS_WRITTEN.get(problem.field, problem.field)
+        raise
+    return key, tuple(sums)
+
+
+_AS_WRITTEN = {"total_of_squares": "squares"}
+
+
+def _number(field_name: str, text: str) -> float:
+    bare = text.replace(" ", "").replace("\u00a0", "")
+    if bare.count(",") == 1 and "." not in bare:
+        bare = bare.replace(",", ".")
+    try:
+        number = float(bare)
+    except ValueError as problem:
+        raise InputError(field_name, text or "empty", "must be a number, such as 1234.5") from problem
+    if not math.isfinite(number):
+        raise InputError(field_name, text, "must be a finite number")
+    return number
 
 
 def _day(text: str, expected: Expected) -> date:

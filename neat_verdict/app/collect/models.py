@@ -7,12 +7,14 @@ from django.db import models
 
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.metrics.models import Metric
 
 
 class Import(models.Model):
     """A file or a typed grid whose counts were stored, told by its digest."""
 
     experiment = models.ForeignKey(Experiment, on_delete=models.PROTECT, related_name="imports")
+    metric = models.ForeignKey(Metric, on_delete=models.PROTECT, related_name="imports")
     at = models.DateTimeField(default=clock.now)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     name = models.CharField(max_length=200)

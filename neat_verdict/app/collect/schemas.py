@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import date, datetime
+from typing import Literal
 
 from ninja import Schema
 
@@ -25,6 +26,9 @@ class PreviewOut(Schema):
     encoding: str
     delimiter: str
     header: list[str]
+    metric: str
+    kind: Literal["rate", "mean", "ratio"]
+    fields: list[str]
     columns: dict[str, int | None]
     rows: int
     folded: int
@@ -32,7 +36,7 @@ class PreviewOut(Schema):
     wrong_count: int
     first_day: date | None
     last_day: date | None
-    totals: list[tuple[int, int]]
+    totals: list[list[float]]
     difference: DifferenceOut | None
     seen_before: bool
     remarks: list[str]
@@ -49,6 +53,7 @@ class ImportOut(Schema):
     at: datetime
     by: str
     name: str
+    metric: str
     rows: int
     left_out: int
     added: int

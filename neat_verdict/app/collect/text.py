@@ -12,7 +12,6 @@ from dataclasses import dataclass
 from neat_verdict.core.checks import InputError
 
 csv.field_size_limit(2**31 - 1)  # a stray quote is told as a wrong row, not as a failure of the reader
-FIELDS = ("day", "variant", "units", "conversions")
 # Names that exports commonly give these columns, in several languages' spellings without accents.
 _KNOWN = {
     "day": {"day", "date", "tag", "datum", "jour", "fecha", "dia", "dato", "data", "dt"},
@@ -25,6 +24,13 @@ _KNOWN = {
         "conversions", "converted", "successes", "orders", "bookings", "booked", "purchases", "goals", "signups", "clicks",
         "konversionen", "conversiones", "events", "x",
     },
+    "total": {"total", "sum", "revenue", "amount", "value", "summe", "somme", "suma"},
+    "squares": {"squares", "total of squares", "sum of squares", "total squares", "sumsq", "quadrate", "squared"},
+    "numerator": {"numerator", "above", "zaehler", "zahler", "numerateur"},
+    "denominator": {"denominator", "below", "nenner", "denominateur"},
+    "numerator_squares": {"numerator squares", "squares of numerator", "numerator squared"},
+    "denominator_squares": {"denominator squares", "squares of denominator", "denominator squared"},
+    "cross": {"cross", "cross product", "product", "products"},
 }  # fmt: skip
 
 
@@ -46,7 +52,7 @@ class Text:
                 yield reader.line_num, cells
 
 
-def read_text(content: bytes, least_columns: int = len(FIELDS)) -> Text:
+def read_text(content: bytes, fields: tuple[str, ...] = ()) -> Text:
     """Decode, find the delimiter, take the header. Raises InputError for an empty or binary file, or too few columns."""
     body, encoding = _decoded(content)
     body = body.replace("\r\n", "\n").replace("\r", "\n").lstrip("\n ")
@@ -55,10 +61,9 @@ def read_text(content: bytes, least_columns: int = len(FIELDS)) -> Text:
     first = body.splitlines()[0]
     delimiter = max(",;\t", key=first.count)
     header = tuple(cell.strip() for cell in next(csv.reader([first], delimiter=delimiter)))
-    if len(header) < least_columns:
-        raise InputError(
-            "file", first[:80], "must have columns for day, variant, units and conversions in its first line"
-        )
+    if len(header) < len(fields):
+        wanted = f"{', '.join(fields[:-1])} and {fields[-1]}"
+        raise InputError("file", first[:80], f"must have columns for {wanted.replace('_', ' ')} in its first line")
     return Text(body, encoding, delimiter, header)
 
 
@@ -80,16 +85,16 @@ def _bare(name: str) -> str:
     return re.sub(r"[^a-z]+", " ", re.sub(r"\(.*?\)|\[.*?\]", "", plain)).strip()
 
 
-def match_columns(header: tuple[str, ...]) -> dict[str, int | None]:
+def match_columns(header: tuple[str, ...], fields: tuple[str, ...]) -> dict[str, int | None]:
     """The column of each field, by exact name first, then by a known word in it; None where nothing fits."""
     bare = [_bare(name) for name in header]
-    found: dict[str, int | None] = dict.fromkeys(FIELDS)
+    found: dict[str, int | None] = dict.fromkeys(fields)
     rules: tuple[Callable[[str, set[str]], bool], ...] = (
         lambda name, known: name in known,
         lambda name, known: bool(known & set(name.split())),
     )
     for fits in rules:
-        for field in FIELDS:
+        for field in fields:
             free = [i for i, name in enumerate(bare) if i not in found.values() and fits(name, _KNOWN[field])]
             if found[field] is None and free:
                 found[field] = free[0]

@@ -193,18 +193,29 @@ class Picture(models.Model):
 
 
 class Tally(models.Model):
-    """Sufficient statistics: units first exposed on a day in a variant, and how many of them converted."""
+    """Sufficient statistics of a metric for the units first exposed on a day in a variant (see `tallies.COLUMNS`).
+
+    ``total`` is the number of conversions of a rate, the sum of a mean, the numerator of a ratio.
+    """
 
     variant = models.ForeignKey(Variant, on_delete=models.CASCADE, related_name="tallies")
+    metric = models.ForeignKey(Metric, on_delete=models.PROTECT, related_name="tallies")
     day = models.DateField()
     units = models.PositiveBigIntegerField()
-    conversions = models.PositiveBigIntegerField()
+    total = models.FloatField()
+    squares = models.FloatField(null=True)
+    below = models.FloatField(null=True)
+    below_squares = models.FloatField(null=True)
+    cross = models.FloatField(null=True)
 
     class Meta:
         ordering = ["day"]
         constraints = [
-            models.UniqueConstraint(fields=["variant", "day"], name="one_tally_a_day"),
-            models.CheckConstraint(condition=Q(conversions__lte=F("units")), name="conversions_within_units"),
+            models.UniqueConstraint(fields=["variant", "metric", "day"], name="one_tally_a_day"),
+            models.CheckConstraint(
+                condition=Q(squares__isnull=False) | Q(total__gte=0, total__lte=F("units")),
+                name="conversions_within_units",
+            ),
         ]
 
 

@@ -2,20 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from typing import Any, cast
 from zoneinfo import ZoneInfo
 
-import numpy as np
 from django.db.models import QuerySet
 from django.http import Http404
 
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, LedgerEntry, Picture, Tally, Workspace
+from neat_verdict.app.experiments.tallies import COLUMNS, Counts, arm_kind, table
 from neat_verdict.core.estimate import Sides, Spending
 from neat_verdict.core.judge import DecisionRule, Guardrail, Names, rule_for
-from neat_verdict.core.judge.reading import CountTable
 from neat_verdict.core.plan import (
     Arms,
     Arrivals,
@@ -207,38 +205,26 @@ def last_day(experiment: Experiment) -> date | None:
     return first + timedelta(days=max(decision_rule(experiment).planned_days, 1) - 1)
 
 
-@dataclass(frozen=True, slots=True)
-class DailyCounts:
-    """Counts by day (rows, in order, days without data left out) and variant (columns, control first)."""
-
-    days: tuple[date, ...]
-    units: CountTable
-    conversions: CountTable
-
-    @property
-    def span(self) -> int:
-        """Days from the first to the last with data."""
-        return (self.days[-1] - self.days[0]).days + 1 if self.days else 0
-
-
-def daily_counts(experiments: list[Experiment]) -> dict[int, DailyCounts]:
+def daily_counts(experiments: list[Experiment]) -> dict[int, Counts]:
     """Tallies of many experiments in one query, by the experiments' ids."""
+    columns = COLUMNS["ratio"]
     rows = Tally.objects.filter(variant__experiment__in=experiments).values_list(
-        "variant__experiment_id", "variant__position", "day", "units", "conversions"
+        "variant__experiment_id", "metric_id", "variant__position", "day", *columns
     )
-    grouped: dict[int, list[tuple[int, date, int, int]]] = {experiment.pk: [] for experiment in experiments}
-    for experiment_id, position, day, units, conversions in rows:
-        grouped[experiment_id].append((position, day, units, conversions))
-    arms = {experiment.pk: len(experiment.variants.all()) for experiment in experiments}
-    return {pk: _table(rows, arms[pk]) for pk, rows in grouped.items()}
+    grouped: dict[int, dict[int, list[tuple[int, date, tuple[float, ...]]]]] = {e.pk: {} for e in experiments}
+    for experiment_id, metric_id, position, day, *sums in rows:
+        grouped[experiment_id].setdefault(metric_id, []).append((position, day, tuple(sums)))
+    return {experiment.pk: _counts(experiment, grouped[experiment.pk]) for experiment in experiments}
 
 
-def _table(rows: list[tuple[int, date, int, int]], arms: int) -> DailyCounts:
-    days = tuple(sorted({day for _, day, _, _ in rows}))
-    place = {day: index for index, day in enumerate(days)}
-    units = np.zeros((len(days), arms), dtype=np.int64)
-    conversions = np.zeros_like(units)
-    for position, day, seen, converted in rows:
-        units[place[day], position] = seen
-        conversions[place[day], position] = converted
-    return DailyCounts(days, units, conversions)
+def _counts(experiment: Experiment, rows: dict[int, list[tuple[int, date, tuple[float, ...]]]]) -> Counts:
+    arms = len(experiment.variants.all())
+    found = {}
+    for use in experiment.metrics.all():
+        kind = arm_kind(use.definition["kind"])
+        places = [COLUMNS["ratio"].index(column) for column in COLUMNS[kind]]
+        mine = [(position, day, [sums[i] for i in places]) for position, day, sums in rows.get(use.metric_id, [])]
+        found[use.metric_id] = table(kind, arms, mine)
+    primary = experiment.primary
+    first = found.pop(primary.metric_id) if primary else table("rate", arms, [])
+    return Counts(first, found)

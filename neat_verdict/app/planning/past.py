@@ -40,7 +40,7 @@ def read_past(content: bytes) -> Past:
 
     A column ``day`` is taken where it is there. Raises InputError naming the first wrong line and what is accepted.
     """
-    text = read_text(content, least_columns=1)
+    text = read_text(content)
     columns = {name: _column(text.header, spellings) for name, spellings in _NAMES.items()}
     if columns["units"] is not None and columns["conversions"] is not None:
         return _counts(text, columns)

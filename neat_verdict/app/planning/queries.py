@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import math
 from collections.abc import Sequence
 from datetime import timedelta
 
@@ -11,13 +12,15 @@ from django.http import Http404
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import daily_counts, listed, plan_request
+from neat_verdict.app.experiments.tallies import DailyCounts
 from neat_verdict.app.people.models import User
 from neat_verdict.app.planning.models import Forecast, Rehearsal
 from neat_verdict.app.planning.past import Past
 from neat_verdict.app.planning.presenting import past_out
 from neat_verdict.app.planning.schemas import PastOut, RehearsalOut
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.plan import Plan, PlanRequest, make_plan
+from neat_verdict.core.estimate import Rate
+from neat_verdict.core.plan import Baseline, Plan, PlanRequest, make_plan
 
 SILENT_FOR = timedelta(minutes=2)  # a rehearsal tells its progress every second or so; a longer silence is death
 PASTS_SHOWN = 20
@@ -125,12 +128,24 @@ def past_of_metric(experiment: Experiment, reader: User) -> list[PastOut]:
     counts = daily_counts(found)
     shown = []
     for other in found:
-        seen = counts[other.pk]
-        units, converted = seen.units[:, 0].sum(), seen.conversions[:, 0].sum()
-        if not 0 < converted < units:
+        seen = counts[other.pk].primary
+        level = _level(seen)
+        if level is None:
             continue
-        past = Past(float(converted / units), None, int(units), seen.days, None)
+        past = Past(level.value, level.spread, int(seen.units[:, 0].sum()), seen.days, None)
         line = past_out(past, other.name, key=other.key, metric=primary.metric.name)
         line.units_per_day = float(seen.units.sum() / seen.span / other.participation)
         shown.append(line)
     return shown
+
+
+def _level(counts: DailyCounts) -> Baseline | None:
+    """What control showed, as a plan takes it; None where it shows nothing that can be planned with."""
+    if not counts.days:
+        return None
+    control = counts.arms()[0]
+    spread = None if isinstance(control, Rate) else math.sqrt(max(control.squared_error * control.units, 0.0))
+    try:
+        return Baseline(control.estimate, spread)
+    except InputError:
+        return None

@@ -11,7 +11,7 @@ from django.http import HttpResponse
 from neat_verdict.app.readings.schemas import EvidenceOut, IntervalOut
 
 _COLUMNS = (
-    "variant", "name", "units", "conversions", "rate", "rate_low", "rate_high", "lift", "lift_low", "lift_high",
+    "variant", "name", "units", "total", "level", "level_low", "level_high", "lift", "lift_low", "lift_high",
     "difference", "difference_low", "difference_high", "z", "p", "p_adjusted", "p_exact", "confidence", "critical_value",
 )  # fmt: skip
 
@@ -49,7 +49,7 @@ def as_csv(key: str, evidence: EvidenceOut) -> HttpResponse:
     by_letter = {comparison.letter: comparison for comparison in reading.comparisons}
     rows = []
     for arm in reading.arms:
-        row: list[object] = [arm.letter, arm.name, arm.units, arm.conversions, *_figures(arm.rate)]
+        row: list[object] = [arm.letter, arm.name, arm.units, arm.total, *_figures(arm.rate)]
         found = by_letter.get(arm.letter)
         if found is None:
             row += [None] * 10
@@ -70,8 +70,12 @@ def counts_as_csv(key: str, evidence: EvidenceOut) -> HttpResponse:
     """The daily counts, in the form that can be brought in again."""
     daily, letters = evidence.daily, [arm.letter for arm in evidence.reading.arms]
     rows = [
-        (day.isoformat(), letter, daily.units[index][arm], daily.conversions[index][arm])
+        (day.isoformat(), letter, *(_whole(table[index][arm]) for table in daily.sums))
         for index, day in enumerate(daily.days)
         for arm, letter in enumerate(letters)
     ]
-    return _file(f"{key}-counts.csv", ("day", "variant", "units", "conversions"), rows)
+    return _file(f"{key}-counts.csv", ("day", "variant", *daily.fields), rows)
+
+
+def _whole(value: float) -> float | int:
+    return int(value) if value.is_integer() else value

@@ -5,6 +5,8 @@ from __future__ import annotations
 import math
 from datetime import date
 
+from neat_verdict.app.experiments.models import ExperimentMetric
+from neat_verdict.app.experiments.tallies import arm_kind
 from neat_verdict.app.readings.schemas import (
     ArmOut,
     ComparisonOut,
@@ -13,11 +15,25 @@ from neat_verdict.app.readings.schemas import (
     OverlapOut,
     ReadingOut,
     SeriesOut,
+    SideArmOut,
+    SideComparisonOut,
+    SideOut,
     SplitOut,
     Tone,
 )
-from neat_verdict.core.estimate import Comparison, Interval
-from neat_verdict.core.judge import DecisionRule, Names, Reading, Series, impact, rule_in_words, write_sentences
+from neat_verdict.core.estimate import Arm, Comparison, Interval, Mean, Rate
+from neat_verdict.core.judge import (
+    DecisionRule,
+    Names,
+    Reading,
+    Series,
+    SideEvidence,
+    VerdictKind,
+    impact,
+    rule_in_words,
+    write_sentences,
+)
+from neat_verdict.core.judge.reading import own_interval
 from neat_verdict.core.judge.wording import between, signed
 
 LETTERS = "ABCDEFGHIJ"
@@ -107,13 +123,69 @@ def _arms(reading: Reading, names: Names) -> list[ArmOut]:
             letter=LETTERS[position],
             name=names.variants[position],
             units=arm.units,
-            conversions=arm.conversions,
-            rate=interval(Interval(arm.estimate, *reading.rate_intervals[position])),
+            total=_total(arm),
+            rate=interval(Interval(arm.estimate, *reading.own_intervals[position])),
             planned_share=reading.split.planned_shares[position],
             seen_share=number(reading.split.seen_shares[position]),
         )
         for position, arm in enumerate(reading.arms)
     ]
+
+
+def _total(arm: Arm) -> float:
+    if isinstance(arm, Rate):
+        return arm.conversions
+    return arm.total if isinstance(arm, Mean) else arm.numerator
+
+
+def set_unit(shown: ReadingOut, primary: ExperimentMetric) -> None:
+    """How the figures of the metric that decides are written."""
+    definition = primary.definition
+    shown.kind = arm_kind(definition["kind"])
+    shown.unit, shown.currency = definition["unit"], definition["currency"]
+    if shown.kind == "ratio":
+        for comparison in shown.comparisons:
+            comparison.impact_a_month = None  # a difference of ratios times visitors is no figure of anything
+
+
+def side(found: SideEvidence, use: ExperimentMetric, rule: DecisionRule, verdict: VerdictKind) -> SideOut:
+    """A metric beside the one that decides; its strips are open until the rule may be read."""
+    metric, definition = found.metric, use.definition
+    readings = found.readings()
+    open_still = verdict in ("unsound", "keep_collecting")
+    return SideOut(
+        key=use.metric.key,
+        name=metric.name,
+        role=metric.role,
+        margin=use.margin,
+        kind=arm_kind(definition["kind"]),
+        unit=definition["unit"],
+        currency=definition["currency"],
+        good_direction=metric.good_direction,
+        arms=[
+            SideArmOut(
+                letter=LETTERS[position],
+                units=arm.units,
+                level=interval(Interval(arm.estimate, *own_interval(arm, rule.confidence))),
+            )
+            for position, arm in enumerate(metric.arms)
+        ],
+        comparisons=[
+            SideComparisonOut(
+                letter=line.letter,
+                lift=interval(comparison.lift),
+                pvalue=comparison.pvalue,
+                tone="open" if open_still else "ahead" if line.low > 0 else "behind" if line.high < 0 else "open",
+                kept=line.kept,
+                lost=line.lost,
+                sentence=(
+                    f"{metric.name}, {line.letter} against A: lift {signed(comparison.lift.estimate)}, "
+                    f"{between(comparison.lift.low, comparison.lift.high)}"
+                ),
+            )
+            for line, comparison in zip(readings, found.comparisons, strict=True)
+        ],
+    )
 
 
 def _comparison(reading: Reading, position: int, rule: DecisionRule, units_per_day: float | None) -> ComparisonOut:

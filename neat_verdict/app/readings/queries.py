@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from neat_verdict.app.experiments.models import Experiment, Workspace
 from neat_verdict.app.experiments.queries import (
-    DailyCounts,
     daily_counts,
     decision_rule,
     listed,
@@ -12,18 +11,19 @@ from neat_verdict.app.experiments.queries import (
     plan,
     workspace,
 )
+from neat_verdict.app.experiments.tallies import FIELDS, Counts
 from neat_verdict.app.people.models import User
 from neat_verdict.app.readings import presenting
-from neat_verdict.app.readings.looks import AsRead, read
+from neat_verdict.app.readings.looks import AsRead, read, side_metrics
 from neat_verdict.app.readings.schemas import ArrivalsOut, DailyOut, Docket, DocketRow, EvidenceOut, ReadingOut
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.judge import lift_as_data_came_in
+from neat_verdict.core.judge import lift_as_data_came_in, read_sides
 
 DECIDED_SHOWN = 12
 _WORDS = ("No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine", "Ten", "Eleven", "Twelve")
 
 
-def reading_of(experiment: Experiment, counts: DailyCounts) -> ReadingOut:
+def reading_of(experiment: Experiment, counts: Counts) -> ReadingOut:
     """The reading with its sentences."""
     return _present(experiment, read(experiment, counts))
 
@@ -31,24 +31,34 @@ def reading_of(experiment: Experiment, counts: DailyCounts) -> ReadingOut:
 def _present(experiment: Experiment, found: AsRead) -> ReadingOut:
     rule = decision_rule(experiment)
     shown = presenting.present(found.reading, rule, names(experiment), experiment.audience_per_day)
-    shown.overlap = presenting.overlap(found.reading, found.counts.days)
+    shown.overlap = presenting.overlap(found.reading, found.counts.primary.days)
     shown.read_on, shown.next_look = found.read_on, found.next_look
-    shown.days = found.all_counts.span
-    shown.progress = rule.information(found.all_counts.units.sum(axis=0).tolist()) if rule.planned_units else None
+    everything = found.all_counts.primary
+    shown.days = everything.span
+    shown.progress = rule.information(everything.units.sum(axis=0).tolist()) if rule.planned_units else None
+    if experiment.primary is not None:
+        presenting.set_unit(shown, experiment.primary)
+    sides = read_sides(side_metrics(experiment, found.counts), rule)
+    uses = {use.metric.name: use for use in experiment.metrics.all()}
+    shown.sides = [presenting.side(line, uses[line.metric.name], rule, found.reading.verdict.kind) for line in sides]
     return shown
 
 
 def evidence(experiment: Experiment) -> EvidenceOut:
     """The reading, the lift as data came in, and the daily counts; under planned looks all up to the latest look only."""
     found = read(experiment, daily_counts([experiment])[experiment.pk])
-    reading, counts = found.reading, found.counts
+    reading, counts = found.reading, found.counts.primary
     critical_value = reading.comparisons[0].critical_value if reading.comparisons else None
-    lifts = lift_as_data_came_in(counts.units, counts.conversions, critical_value) if critical_value else ()
+    lifts = lift_as_data_came_in(counts.arms_by_day(), critical_value) if critical_value else ()
+    levels = [[presenting.number(arm.estimate) for arm in day] for day in counts.arms_by_day()]
+    everything = found.all_counts.primary
     return EvidenceOut(
         reading=_present(experiment, found),
         series=[presenting.series("ABCDEFGHIJ"[arm], values) for arm, values in enumerate(lifts, start=1)],
-        daily=DailyOut(days=list(counts.days), units=counts.units.tolist(), conversions=counts.conversions.tolist()),
-        arrivals=ArrivalsOut(days=list(found.all_counts.days), units=found.all_counts.units.tolist()),
+        daily=DailyOut(
+            days=list(counts.days), fields=list(FIELDS[counts.kind]), sums=counts.sums.tolist(), levels=levels
+        ),
+        arrivals=ArrivalsOut(days=list(everything.days), units=everything.units.tolist()),
     )
 
 
@@ -105,7 +115,7 @@ def _urgency(row: DocketRow) -> tuple[object, ...]:
     return group, -(row.progress or 0) if row.group == "collecting" else 0, row.name
 
 
-def _row(experiment: Experiment, counts: DailyCounts, user: User, place: Workspace) -> DocketRow:
+def _row(experiment: Experiment, counts: Counts, user: User, place: Workspace) -> DocketRow:
     common = {
         "key": experiment.key,
         "name": experiment.name,

@@ -23,11 +23,16 @@ class IntervalOut(Schema):
     high_open: bool = False
 
 
+Kind = Literal["rate", "mean", "ratio"]
+
+
 class ArmOut(Schema):
+    """``total`` is the number of conversions of a rate, the sum of a mean, the numerator of a ratio; ``rate`` its level."""
+
     letter: str
     name: str
     units: int
-    conversions: int
+    total: float
     rate: IntervalOut
     planned_share: float
     seen_share: float | None
@@ -76,11 +81,43 @@ class SeriesOut(Schema):
 
 
 class DailyOut(Schema):
-    """Rows of days; columns of variants, control first."""
+    """``sums`` has a table for each of ``fields``: rows of days, columns of variants; ``levels`` the daily rates or means."""
 
     days: list[date]
-    units: list[list[int]]
-    conversions: list[list[int]]
+    fields: list[str]
+    sums: list[list[list[float]]]
+    levels: list[list[float | None]]
+
+
+class SideArmOut(Schema):
+    letter: str
+    units: int
+    level: IntervalOut
+
+
+class SideComparisonOut(Schema):
+    """``kept`` tells a guardrail shown to be within its margin, ``lost`` a harm beyond what is allowed."""
+
+    letter: str
+    lift: IntervalOut
+    pvalue: float
+    tone: Tone
+    kept: bool
+    lost: bool
+    sentence: str
+
+
+class SideOut(Schema):
+    key: str
+    name: str
+    role: Literal["secondary", "guardrail"]
+    margin: float | None
+    kind: Kind
+    unit: str
+    currency: str
+    good_direction: Literal["up", "down"]
+    arms: list[SideArmOut]
+    comparisons: list[SideComparisonOut]
 
 
 class ReadingOut(Schema):
@@ -106,6 +143,10 @@ class ReadingOut(Schema):
     days: int
     planned_days: int
     rule_in_words: str
+    kind: Kind = "rate"
+    unit: str = "percent"
+    currency: str = ""
+    sides: list[SideOut] = []
     read_on: date | None = None
     next_look: date | None = None
 

@@ -6,6 +6,7 @@ from neat_verdict.core.judge.paragraph import rule_in_words
 from neat_verdict.core.judge.reading import Looks, Reading, Series, lift_as_data_came_in, read_experiment
 from neat_verdict.core.judge.rule import DecisionRule, Guardrail, SideReading, rule_for
 from neat_verdict.core.judge.sentences import Names, Sentences, write_sentences
+from neat_verdict.core.judge.sides import SideEvidence, SideMetric, read_sides
 from neat_verdict.core.judge.standard import Standard, standard_of
 from neat_verdict.core.judge.verdict import Verdict, VerdictKind, judge
 
@@ -18,6 +19,8 @@ __all__ = [
     "Reading",
     "Sentences",
     "Series",
+    "SideEvidence",
+    "SideMetric",
     "SideReading",
     "Standard",
     "State",
@@ -27,6 +30,7 @@ __all__ = [
     "judge",
     "lift_as_data_came_in",
     "read_experiment",
+    "read_sides",
     "rule_for",
     "rule_in_words",
     "standard_of",

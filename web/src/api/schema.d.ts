@@ -240,6 +240,8 @@ export interface paths {
         /**
          * Preview
          * @description Answers in lines (NDJSON), so that a large file shows its progress. Nothing is stored.
+         *
+         *     ``metric`` is the key of one of the experiment's metrics; empty for the one that decides.
          */
         post: operations["preview_import"];
         delete?: never;
@@ -612,10 +614,11 @@ export interface components {
              */
             weight: number;
         };
-        /** ArmOut */
+        /**
+         * ArmOut
+         * @description ``total`` is the number of conversions of a rate, the sum of a mean, the numerator of a ratio; ``rate`` its level.
+         */
         ArmOut: {
-            /** Conversions */
-            conversions: number;
             /** Letter */
             letter: string;
             /** Name */
@@ -625,6 +628,8 @@ export interface components {
             rate: components["schemas"]["IntervalOut"];
             /** Seen Share */
             seen_share: number | null;
+            /** Total */
+            total: number;
             /** Units */
             units: number;
         };
@@ -743,15 +748,17 @@ export interface components {
         };
         /**
          * DailyOut
-         * @description Rows of days; columns of variants, control first.
+         * @description ``sums`` has a table for each of ``fields``: rows of days, columns of variants; ``levels`` the daily rates or means.
          */
         DailyOut: {
-            /** Conversions */
-            conversions: number[][];
             /** Days */
             days: string[];
-            /** Units */
-            units: number[][];
+            /** Fields */
+            fields: string[];
+            /** Levels */
+            levels: (number | null)[][];
+            /** Sums */
+            sums: number[][][];
         };
         /** DecideIn */
         DecideIn: {
@@ -1210,6 +1217,8 @@ export interface components {
             changed: number;
             /** Left Out */
             left_out: number;
+            /** Metric */
+            metric: string;
             /** Name */
             name: string;
             /** Rows */
@@ -1607,14 +1616,23 @@ export interface components {
             digest: string;
             /** Encoding */
             encoding: string;
+            /** Fields */
+            fields: string[];
             /** First Day */
             first_day: string | null;
             /** Folded */
             folded: number;
             /** Header */
             header: string[];
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "rate" | "mean" | "ratio";
             /** Last Day */
             last_day: string | null;
+            /** Metric */
+            metric: string;
             /** Remarks */
             remarks: string[];
             /** Rows */
@@ -1622,10 +1640,7 @@ export interface components {
             /** Seen Before */
             seen_before: boolean;
             /** Totals */
-            totals: [
-                number,
-                number
-            ][];
+            totals: number[][];
             /** Wrong */
             wrong: components["schemas"]["WrongRowOut"][];
             /** Wrong Count */
@@ -1670,6 +1685,11 @@ export interface components {
             conditions: components["schemas"]["ConditionOut"][];
             /** Confidence */
             confidence: number;
+            /**
+             * Currency
+             * @default
+             */
+            currency: string;
             /** Days */
             days: number;
             /** Detail */
@@ -1683,6 +1703,12 @@ export interface components {
             good_direction: "up" | "down";
             /** Headline */
             headline: string;
+            /**
+             * Kind
+             * @default rate
+             * @enum {string}
+             */
+            kind: "rate" | "mean" | "ratio";
             /** Metric */
             metric: string;
             /** Mind */
@@ -1700,9 +1726,19 @@ export interface components {
             rule_in_words: string;
             /** Short */
             short: string;
+            /**
+             * Sides
+             * @default []
+             */
+            sides: components["schemas"]["SideOut"][];
             split: components["schemas"]["SplitOut"];
             /** Suggested */
             suggested: string;
+            /**
+             * Unit
+             * @default percent
+             */
+            unit: string;
             /** Unit Name */
             unit_name: string;
             /** Variant */
@@ -1859,6 +1895,68 @@ export interface components {
             error: number;
             /** Share */
             share: number;
+        };
+        /** SideArmOut */
+        SideArmOut: {
+            /** Letter */
+            letter: string;
+            level: components["schemas"]["IntervalOut"];
+            /** Units */
+            units: number;
+        };
+        /**
+         * SideComparisonOut
+         * @description ``kept`` tells a guardrail shown to be within its margin, ``lost`` a harm beyond what is allowed.
+         */
+        SideComparisonOut: {
+            /** Kept */
+            kept: boolean;
+            /** Letter */
+            letter: string;
+            lift: components["schemas"]["IntervalOut"];
+            /** Lost */
+            lost: boolean;
+            /** Pvalue */
+            pvalue: number;
+            /** Sentence */
+            sentence: string;
+            /**
+             * Tone
+             * @enum {string}
+             */
+            tone: "ahead" | "behind" | "open";
+        };
+        /** SideOut */
+        SideOut: {
+            /** Arms */
+            arms: components["schemas"]["SideArmOut"][];
+            /** Comparisons */
+            comparisons: components["schemas"]["SideComparisonOut"][];
+            /** Currency */
+            currency: string;
+            /**
+             * Good Direction
+             * @enum {string}
+             */
+            good_direction: "up" | "down";
+            /** Key */
+            key: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "rate" | "mean" | "ratio";
+            /** Margin */
+            margin: number | null;
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "secondary" | "guardrail";
+            /** Unit */
+            unit: string;
         };
         /** SignIn */
         SignIn: {
@@ -2404,10 +2502,11 @@ export interface operations {
         requestBody: {
             content: {
                 "multipart/form-data": {
-                    /** Conversions */
-                    conversions?: number | null;
-                    /** Day */
-                    day?: number | null;
+                    /**
+                     * Columns
+                     * @default {}
+                     */
+                    columns?: string;
                     /** Digest */
                     digest: string;
                     /**
@@ -2420,10 +2519,11 @@ export interface operations {
                      * @default false
                      */
                     leave_out_wrong?: boolean;
-                    /** Units */
-                    units?: number | null;
-                    /** Variant */
-                    variant?: number | null;
+                    /**
+                     * Metric
+                     * @default
+                     */
+                    metric?: string;
                 };
             };
         };
@@ -2451,19 +2551,21 @@ export interface operations {
         requestBody: {
             content: {
                 "multipart/form-data": {
-                    /** Conversions */
-                    conversions?: number | null;
-                    /** Day */
-                    day?: number | null;
+                    /**
+                     * Columns
+                     * @default {}
+                     */
+                    columns?: string;
                     /**
                      * File
                      * Format: binary
                      */
                     file: string;
-                    /** Units */
-                    units?: number | null;
-                    /** Variant */
-                    variant?: number | null;
+                    /**
+                     * Metric
+                     * @default
+                     */
+                    metric?: string;
                 };
             };
         };

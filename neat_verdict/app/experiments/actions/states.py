@@ -54,12 +54,6 @@ def start(by: User, key: str, started_on: date | None = None) -> Experiment:
     ]
     if missing:
         raise Conflict(f"Before the start the rule needs {', '.join(missing)}")
-    primary = experiment.primary
-    if primary is not None and primary.definition["kind"] not in ("conversion", "funnel"):
-        raise Conflict(
-            f"“{experiment.metric}” is an amount or a ratio, and daily files bring in conversions only so far: plan it, "
-            "rehearse it, and decide by a conversion or a funnel"
-        )
     if plan(experiment) is None:
         raise Conflict("Before the start the rule needs the spread of the metric that decides (Sizing)")
     experiment.rule = asdict(planned_rule(experiment))

@@ -1,0 +1,179 @@
+"""Amounts, ratios and metrics beside: brought in as daily sums, read and judged."""
+
+import json
+
+import numpy as np
+import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client
+
+from neat_verdict.app.collect import actions as collect
+from neat_verdict.app.experiments import actions
+from neat_verdict.app.experiments.models import Tally
+from neat_verdict.app.experiments.queries import find
+from neat_verdict.app.metrics.actions import create_metric
+from tests.app.conftest import START, bring_in, daily
+
+PAID = {"event": "booking_paid", "conditions": []}
+FARE = {
+    "kind": "amount", "measure": {"kind": "amount", "events": PAID, "amount_of": "amount"}, "unit": "money", "currency": "EUR",
+}  # fmt: skip
+COST = {
+    "kind": "ratio",
+    "measure": {"kind": "amount", "events": {"event": "ad_clicked"}, "amount_of": "cost"},
+    "denominator": {"kind": "count", "events": PAID},
+    "good_direction": "down",
+    "unit": "number",
+}
+
+
+def sums(days, means, *, units=2000, spread=60.0, seed=1, ratio=False):
+    """Daily sums of units drawn one by one; ``means`` by variant."""
+    draw = np.random.default_rng(seed)
+    columns = "numerator,denominator,numerator_squares,denominator_squares,cross" if ratio else "total,squares"
+    lines = [f"day,variant,units,{columns}"]
+    for offset in range(days):
+        for letter, mean in means.items():
+            values = draw.gamma((mean / spread) ** 2, spread**2 / mean, units)
+            day = START.replace(day=START.day + offset).isoformat()
+            figures = [values.sum(), (values**2).sum()]
+            if ratio:
+                below = draw.poisson(2, units) + 1.0
+                above = values * below / mean
+                figures = [above.sum(), below.sum(), (above**2).sum(), (below**2).sum(), (above * below).sum()]
+            lines.append(",".join([day, letter, str(units), *(repr(float(figure)) for figure in figures)]))
+    return "\n".join(lines).encode()
+
+
+def store(by, experiment, content, metric):
+    *_, seen = collect.preview(by, experiment, content, {}, metric=metric)
+    assert not seen.wrong, seen.wrong
+    return collect.store(
+        by, experiment, content, {}, digest=seen.digest, leave_out_wrong=False, name="sums.csv", metric=metric
+    )
+
+
+def start(by, name, metrics, **figures):
+    made = actions.create_experiment(by, name, {"metrics": metrics, "audience_per_day": 4000, **figures})
+    actions.start(by, made.key, START)
+    return find(made.key)
+
+
+@pytest.fixture
+def fare(analyst):
+    return create_metric(analyst, "Fare", FARE)
+
+
+def test_an_amount_decides_by_its_mean(ask, analyst, fare):
+    experiment = start(analyst, "Dearer seats", [{"name": "Fare", "role": "primary"}], baseline=40.0, spread=60.0,
+                       worthwhile_lift=0.05)  # fmt: skip
+    store(analyst, experiment, sums(28, {"A": 40, "B": 44}), "")
+    seen = ask("get", f"/experiments/{experiment.key}/evidence")[1]
+    reading = seen["reading"]
+    assert (reading["verdict"], reading["kind"], reading["currency"]) == ("winner", "mean", "EUR")
+    assert reading["arms"][1]["rate"]["estimate"] == pytest.approx(44, rel=0.02)
+    assert [line["key"] for line in reading["conditions"]] == ["days", "sample", "split", "overlap", "clear"]
+    assert seen["series"][0]["estimate"][-1] == pytest.approx(reading["comparisons"][0]["lift"]["estimate"])
+    assert seen["daily"]["levels"][0][0] == pytest.approx(40, rel=0.1)
+    # What is taken out can be brought in again, to the last digit.
+    client = Client()
+    client.force_login(analyst)
+    exported = client.get(f"/api/v1/experiments/{experiment.key}/counts.csv").content
+    again = store(analyst, experiment, exported, "")
+    assert (again.added, again.changed) == (0, 0)
+    # The level can be taken over by the next plan.
+    ask("post", f"/experiments/{experiment.key}/decision", {"choice": "B"})
+    following = actions.create_experiment(analyst, "Next", {"metrics": [{"name": "Fare", "role": "primary"}]})
+    (past,) = ask("get", f"/experiments/{following.key}/past")[1]["items"]
+    assert (past["baseline"], past["spread"]) == (pytest.approx(40, rel=0.02), pytest.approx(60, rel=0.05))
+
+
+def test_a_ratio_that_should_fall_is_read_downwards(ask, analyst):
+    create_metric(analyst, "Cost a booking", COST)
+    experiment = start(analyst, "Cheaper adverts", [{"name": "Cost a booking", "role": "primary"}], baseline=1.0,
+                       spread=1.5, worthwhile_lift=0.05)  # fmt: skip
+    content = sums(28, {"A": 40, "B": 40}, ratio=True)
+    text = content.decode().splitlines()
+    cheaper = [text[0]]
+    for line in text[1:]:
+        cells = line.split(",")
+        if cells[1] == "B":  # the same costs, a tenth less
+            cells[3], cells[5], cells[7] = (repr(float(cells[i]) * f) for i, f in ((3, 0.9), (5, 0.81), (7, 0.9)))
+        cheaper.append(",".join(cells))
+    store(analyst, experiment, "\n".join(cheaper).encode(), "")
+    reading = ask("get", f"/experiments/{experiment.key}/evidence")[1]["reading"]
+    assert (reading["verdict"], reading["good_direction"]) == ("winner", "down")
+    assert reading["comparisons"][0]["lift"]["high"] < 0
+    assert reading["comparisons"][0]["impact_a_month"] is None
+
+
+@pytest.mark.parametrize(
+    ("fares", "verdict", "told"),
+    [
+        ({"A": 40, "B": 40}, "winner", "brings more paid bookings"),
+        ({"A": 40, "B": 34}, "trade_off", "harms Fare"),
+        (None, "trade_off", "Fare has not been shown to keep within its margin"),
+    ],
+)
+def test_a_guardrail_clears_a_winner_or_makes_a_trade_off(ask, analyst, fare, fares, verdict, told):
+    metrics = [
+        {"name": "paid bookings", "role": "primary"},
+        {"name": "Fare", "role": "guardrail", "margin": 0.05, "baseline": 40.0, "spread": 60.0},
+    ]
+    experiment = start(analyst, "Calendar", metrics, baseline=0.05, worthwhile_lift=0.1)
+    bring_in(analyst, experiment, daily(28, {"A": (2000, 100), "B": (2000, 120)}))
+    if fares:
+        store(analyst, experiment, sums(28, fares), "fare")
+    reading = ask("get", f"/experiments/{experiment.key}/evidence")[1]["reading"]
+    assert reading["verdict"] == verdict
+    assert told in reading["headline"]
+    (line,) = [line for line in reading["conditions"] if line["key"] == "guardrail"]
+    assert line["state"] == {"winner": "met", "trade_off": "not_met" if fares else "unknown"}[verdict]
+    assert [side["name"] for side in reading["sides"]] == (["Fare"] if fares else [])
+    if fares:
+        (seen,) = reading["sides"][0]["comparisons"]
+        assert (seen["kept"], seen["lost"]) == (verdict == "winner", verdict == "trade_off")
+
+
+def test_a_secondary_metric_that_loses_makes_a_trade_off(ask, analyst, fare):
+    metrics = [{"name": "paid bookings", "role": "primary"}, {"name": "Fare", "role": "secondary"}]
+    experiment = start(analyst, "Calendar", metrics, baseline=0.05, worthwhile_lift=0.1)
+    bring_in(analyst, experiment, daily(28, {"A": (2000, 100), "B": (2000, 120)}))
+    assert ask("get", f"/experiments/{experiment.key}/evidence")[1]["reading"]["verdict"] == "winner"
+    store(analyst, experiment, sums(28, {"A": 40, "B": 36}), "fare")
+    reading = ask("get", f"/experiments/{experiment.key}/evidence")[1]["reading"]
+    assert (reading["verdict"], reading["sides"][0]["comparisons"][0]["tone"]) == ("trade_off", "behind")
+
+
+def preview(analyst, experiment, content, **form):
+    client = Client()
+    client.force_login(analyst)
+    file = SimpleUploadedFile("sums.csv", content)
+    answer = client.post(f"/api/v1/experiments/{experiment.key}/imports/preview", {"file": file, **form})
+    body = b"".join(answer.streaming_content) if answer.streaming else answer.content
+    return answer.status_code, json.loads(body.splitlines()[-1])
+
+
+@pytest.mark.parametrize(
+    ("row", "column", "told"),
+    [
+        ("2026-03-02,A,100,50,10", "squares", "must not be under total²/units (25)"),
+        ("2026-03-02,A,100,many,10", "total", "must be a number"),
+        ("2026-03-02,A,100,inf,10", "total", "must be a finite number"),
+        ("2026-03-02,A,1.5,5,10", "units", "must be a whole number"),
+    ],
+)
+def test_sums_that_contradict_each_other_are_told_by_row(analyst, fare, row, column, told):
+    experiment = start(analyst, "Dearer seats", [{"name": "Fare", "role": "primary"}], baseline=40.0, spread=60.0)
+    status, line = preview(analyst, experiment, f"day,variant,units,total,squares\n{row}\n".encode())
+    assert status == 200
+    (wrong,) = line["preview"]["wrong"]
+    assert (wrong["column"], told in wrong["reason"]) == (column, True)
+
+
+def test_a_file_of_a_metric_that_is_not_the_experiments_is_refused(analyst, running):
+    status, problem = preview(analyst, running, b"day,variant,units,conversions\n", metric="ducks")
+    assert (status, problem["errors"][0]["field"]) == (422, "metric")
+    status, problem = preview(analyst, running, b"day,variant,units,conversions\n", columns="{day")
+    assert (status, problem["errors"][0]["field"]) == (422, "columns")
+    assert not Tally.objects.exists()
