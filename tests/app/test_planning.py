@@ -77,6 +77,7 @@ def test_planned_looks_are_read_on_their_days_and_the_first_that_settles_it_stan
     assert (early["verdict"], early["comparisons"], early["next_look"]) == ("keep_collecting", [], "2026-03-15")
     # Between looks nothing may be read off the daily figures either; the arrivals are watched all the time.
     assert (seen["daily"]["days"], seen["series"], len(seen["arrivals"]["days"])) == ([], [], 13)
+    assert [arm["units"] for arm in seen["arrivals"]["arms"]] == [26_000, 26_000]
     bring_in(analyst, experiment, daily(14, {"A": (2000, 100), "B": (2000, 150)}))
     first = ask("get", f"/experiments/{draft.key}/evidence")[1]["reading"]
     assert (first["verdict"], first["arms"][0]["units"], first["read_on"]) == ("winner", 28_000, "2026-03-15")

@@ -12,7 +12,7 @@ from neat_verdict.app.collect import actions as collect
 from neat_verdict.app.demo.workspace import METRICS, NAME, STORIES, TIME_ZONE, Story
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Experiment, Workspace
-from neat_verdict.app.experiments.queries import decision_rule, find
+from neat_verdict.app.experiments.queries import daily_counts, decision_rule, find
 from neat_verdict.app.metrics.actions import create_metric
 from neat_verdict.app.people.api import DEMO_ACCOUNTS
 from neat_verdict.app.people.models import User
@@ -94,12 +94,29 @@ def _tell(story: Story, people: dict[str, User], today: date) -> None:
 
 
 def _bring_in(story: Story, by: User, experiment: Experiment, first: date, days: int) -> None:
-    content = counts_file(story, experiment, first, days)
-    steps = list(collect.preview(by, experiment, content, {}))
-    seen = steps[-1]
+    _store(by, experiment, counts_file(story, experiment, first, days), "")
+    for metric, fares in story.fares.items():
+        _store(by, experiment, fares_file(story, experiment, fares), metric)
+
+
+def _store(by: User, experiment: Experiment, content: bytes, metric: str) -> None:
+    seen = list(collect.preview(by, experiment, content, {}, metric=metric))[-1]
     assert isinstance(seen, collect.Preview)
     assert not seen.wrong
-    collect.store(by, experiment, content, {}, digest=seen.digest, leave_out_wrong=False, name=f"{experiment.key}.csv")
+    name = f"{metric or experiment.key}.csv"
+    collect.store(by, experiment, content, {}, digest=seen.digest, leave_out_wrong=False, name=name, metric=metric)
+
+
+def fares_file(story: Story, experiment: Experiment, fares: tuple[float, ...]) -> bytes:
+    """A CSV of daily sums of what the same visitors paid: one in twenty pays, ``fares`` are means of those, by variant."""
+    draw = np.random.default_rng(_SEED + 500 + story.seed)
+    counts = daily_counts([experiment])[experiment.pk].primary
+    lines = ["day,variant,units,total,squares"]
+    for day, units in zip(counts.days, counts.units.tolist(), strict=True):
+        for letter, seen, fare in zip("ABCDEFGHIJ", units, fares, strict=False):
+            paid = np.minimum(draw.gamma(2.5, fare / 2.5, draw.binomial(seen, 0.05)), 500)
+            lines.append(f"{day.isoformat()},{letter},{seen},{paid.sum():.2f},{(paid**2).sum():.2f}")
+    return "\n".join(lines).encode()
 
 
 def counts_file(story: Story, experiment: Experiment, first: date, days: int) -> bytes:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 NAME, TIME_ZONE = "Tidewick Ferries", "Europe/Dublin"
@@ -14,7 +14,7 @@ class Story:
 
     ``lost`` is the share of the last variant's visitors who never arrive (a redirect that drops them). ``decision`` is the
     choice recorded, "" for none; ``decided_ago`` in days. ``others`` are metrics beside the one that decides, ``forecasts`` are
-    (who, lift, low, high).
+    (who, lift, low, high), ``fares`` true mean fares of those who pay, by metric key and variant.
     """
 
     name: str
@@ -33,6 +33,7 @@ class Story:
     seed: int = 0
     others: tuple[dict[str, Any], ...] = ()
     forecasts: tuple[tuple[str, float, float, float], ...] = ()
+    fares: dict[str, tuple[float, ...]] = field(default_factory=dict)
 
 
 def _brief(change: str, because: str, audience: str = "all visitors", **fields: Any) -> dict[str, Any]:
@@ -138,6 +139,7 @@ STORIES: tuple[Story, ...] = (
         _brief("offering the cabin while the seat is chosen", "the wish for comfort is strongest then", "foot passengers",
                baseline=0.034, worthwhile_lift=0.08, audience_per_day=5400, method="looks", looks=4),
         rates=(0.034, 0.0365), days_in=17, seed=21, others=({"name": "fare per visitor", "role": "secondary"},),
+        fares={"fare-per-visitor": (88.0, 86.0)},
     ),
     Story(
         "Island names on the route map", "Home", "sailings opened",

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from datetime import date
 
 from neat_verdict.app.experiments.models import ExperimentMetric
-from neat_verdict.app.experiments.tallies import arm_kind
+from neat_verdict.app.experiments.tallies import DailyCounts, arm_kind
 from neat_verdict.app.readings.schemas import (
     ArmOut,
+    ArrivalsOut,
+    ArrivedOut,
     ComparisonOut,
     ConditionOut,
     IntervalOut,
@@ -35,6 +38,7 @@ from neat_verdict.core.judge import (
 )
 from neat_verdict.core.judge.reading import own_interval
 from neat_verdict.core.judge.wording import between, signed
+from neat_verdict.core.soundness import check_split
 
 LETTERS = "ABCDEFGHIJ"
 
@@ -136,6 +140,25 @@ def _total(arm: Arm) -> float:
     if isinstance(arm, Rate):
         return arm.conversions
     return arm.total if isinstance(arm, Mean) else arm.numerator
+
+
+def arrivals(counts: DailyCounts, weights: Sequence[float]) -> ArrivalsOut:
+    """Who came, by day and in all, against the planned split."""
+    split = check_split([int(total) for total in counts.units.sum(axis=0)], weights)
+    return ArrivalsOut(
+        days=list(counts.days),
+        units=counts.units.tolist(),
+        arms=[
+            ArrivedOut(
+                letter=LETTERS[position],
+                units=split.units[position],
+                seen_share=number(split.seen_shares[position]),
+                planned_share=split.planned_shares[position],
+            )
+            for position in range(len(weights))
+        ],
+        split=SplitOut(pvalue=split.pvalue, as_planned=split.as_planned),
+    )
 
 
 def set_unit(shown: ReadingOut, primary: ExperimentMetric) -> None:

@@ -9,13 +9,14 @@ from neat_verdict.app.experiments.queries import (
     listed,
     names,
     plan,
+    weights,
     workspace,
 )
 from neat_verdict.app.experiments.tallies import FIELDS, Counts
 from neat_verdict.app.people.models import User
 from neat_verdict.app.readings import presenting
 from neat_verdict.app.readings.looks import AsRead, read, side_metrics
-from neat_verdict.app.readings.schemas import ArrivalsOut, DailyOut, Docket, DocketRow, EvidenceOut, ReadingOut
+from neat_verdict.app.readings.schemas import DailyOut, Docket, DocketRow, EvidenceOut, ReadingOut
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.judge import lift_as_data_came_in, read_sides
 
@@ -58,7 +59,7 @@ def evidence(experiment: Experiment) -> EvidenceOut:
         daily=DailyOut(
             days=list(counts.days), fields=list(FIELDS[counts.kind]), sums=counts.sums.tolist(), levels=levels
         ),
-        arrivals=ArrivalsOut(days=list(everything.days), units=everything.units.tolist()),
+        arrivals=presenting.arrivals(everything, weights(experiment)),
     )
 
 

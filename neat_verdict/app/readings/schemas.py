@@ -151,11 +151,20 @@ class ReadingOut(Schema):
     next_look: date | None = None
 
 
+class ArrivedOut(Schema):
+    letter: str
+    units: int
+    seen_share: float | None
+    planned_share: float
+
+
 class ArrivalsOut(Schema):
-    """Units by day and variant, all there are."""
+    """Units by day and variant and the split, of all there are: the Watch sheet does not wait for looks."""
 
     days: list[date]
     units: list[list[int]]
+    arms: list[ArrivedOut]
+    split: SplitOut
 
 
 class EvidenceOut(Schema):

@@ -91,12 +91,13 @@ export async function previewFile(
   key: string,
   file: File,
   columns: Record<string, number | null>,
+  metric: string,
   onRows: (rows: number) => void,
 ): Promise<Preview> {
   const response = await fetch(`/api/v1/experiments/${key}/imports/preview`, {
     method: "POST",
     headers: { "X-CSRFToken": csrfToken() },
-    body: importForm(file, columns),
+    body: importForm(file, columns, metric),
   });
   if (!response.ok || !response.body) throw await problemOf(response);
   const reader = response.body.pipeThrough(new TextDecoderStream()).getReader();
@@ -119,10 +120,11 @@ export async function storeFile(
   key: string,
   file: File,
   columns: Record<string, number | null>,
+  metric: string,
   digest: string,
   leaveOutWrong: boolean,
 ): Promise<{ added: number; changed: number }> {
-  const form = importForm(file, columns);
+  const form = importForm(file, columns, metric);
   form.set("digest", digest);
   form.set("leave_out_wrong", String(leaveOutWrong));
   const response = await fetch(`/api/v1/experiments/${key}/imports`, {
@@ -157,9 +159,10 @@ export function readPastFile(file: File): Promise<Past> {
   return sendForm("/past-data", form);
 }
 
-function importForm(file: File, columns: Record<string, number | null>): FormData {
+function importForm(file: File, columns: Record<string, number | null>, metric: string): FormData {
   const form = new FormData();
   form.set("file", file);
-  for (const [field, index] of Object.entries(columns)) if (index !== null) form.set(field, String(index));
+  form.set("metric", metric);
+  form.set("columns", JSON.stringify(columns));
   return form;
 }

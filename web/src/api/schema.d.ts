@@ -635,13 +635,27 @@ export interface components {
         };
         /**
          * ArrivalsOut
-         * @description Units by day and variant, all there are.
+         * @description Units by day and variant and the split, of all there are: the Watch sheet does not wait for looks.
          */
         ArrivalsOut: {
+            /** Arms */
+            arms: components["schemas"]["ArrivedOut"][];
             /** Days */
             days: string[];
+            split: components["schemas"]["SplitOut"];
             /** Units */
             units: number[][];
+        };
+        /** ArrivedOut */
+        ArrivedOut: {
+            /** Letter */
+            letter: string;
+            /** Planned Share */
+            planned_share: number;
+            /** Seen Share */
+            seen_share: number | null;
+            /** Units */
+            units: number;
         };
         /** BoundaryOut */
         BoundaryOut: {

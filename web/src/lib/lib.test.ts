@@ -114,7 +114,7 @@ describe("the scratchpad's address", () => {
 });
 
 describe("the copied table", () => {
-  const arm = (letter: string, name: string) => ({ letter, name, units: 10, conversions: 1, rate: lift(0, 0.1, 0.2) });
+  const arm = (letter: string, name: string) => ({ letter, name, units: 10, total: 1, rate: lift(0, 0.1, 0.2) });
   const reading = (verdict: string) =>
     ({
       verdict,

@@ -1,5 +1,5 @@
-import type { MetricUse } from "../api/client";
-import { rate } from "./format";
+import type { MetricUse, Reading } from "../api/client";
+import { count, rate, rateDecimals } from "./format";
 
 type Shown = Pick<MetricUse, "is_rate" | "unit" | "currency">;
 
@@ -17,4 +17,40 @@ export function level(value: number, metric: Shown | undefined): string {
   if (!metric || metric.is_rate) return rate(value);
   const figure = value.toLocaleString("en-GB", { maximumSignificantDigits: 5 });
   return `${figure} ${amount(metric)}`.trim();
+}
+
+type Figured = Pick<Reading, "kind" | "unit" | "currency">;
+
+export interface Figures {
+  /** Heads of the columns of totals and levels. */
+  totalHead: string;
+  levelHead: string;
+  total: (value: number) => string;
+  level: (value: number | null) => string;
+  /** A level with its unit, for running text. */
+  full: (value: number | null) => string;
+}
+
+/** How the totals and levels of a metric are written, with the same decimals for all of `levels`. */
+export function figuresOf(metric: Figured, levels: (number | null)[]): Figures {
+  if (metric.kind === "rate") {
+    const decimals = rateDecimals(levels);
+    const level = (value: number | null) => rate(value, decimals);
+    return { totalHead: "Converted", levelHead: "Rate", total: count, level, full: level };
+  }
+  const scale = metric.unit === "per_thousand" ? 1000 : 1;
+  const largest = Math.max(...levels.map((value) => Math.abs(value ?? 0)), 0) * scale;
+  const decimals =
+    metric.unit === "money" && largest < 1000 ? 2 : largest >= 1000 ? 0 : largest >= 10 ? 2 : largest >= 0.1 ? 3 : 5;
+  const written = (value: number) =>
+    value.toLocaleString("en-GB", { minimumFractionDigits: decimals, maximumFractionDigits: decimals });
+  const level = (value: number | null) => (value === null ? "–" : written(value * scale));
+  const unit = { money: metric.currency, milliseconds: "ms", per_thousand: "per thousand" }[metric.unit] ?? "";
+  return {
+    totalHead: metric.kind === "ratio" ? "Above the line" : "Total",
+    levelHead: `${metric.kind === "ratio" ? "Ratio" : "Mean"}${unit ? `, ${unit}` : ""}`,
+    total: (value) => count(value),
+    level,
+    full: (value) => `${level(value)}${unit ? ` ${unit}` : ""}`,
+  };
 }

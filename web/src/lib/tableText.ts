@@ -1,6 +1,6 @@
 import type { Reading } from "../api/client";
 
-const HEAD = ["variant", "name", "units", "conversions", "rate", "lift", "lift low", "lift high", "p", "p adjusted"];
+const HEAD = ["lift", "lift low", "lift high", "p", "p adjusted"];
 
 /** The variant table as tab-separated text. A name that a spreadsheet would run as a formula gets an apostrophe in front. */
 export function tableText(reading: Reading): string {
@@ -12,7 +12,8 @@ export function tableText(reading: Reading): string {
       ? [comparison.lift.estimate, comparison.lift.low, high, comparison.pvalue, comparison.adjusted_pvalue]
       : [];
     const name = /^[=+\-@]/.test(arm.name) ? `'${arm.name}` : arm.name.replaceAll("\t", " ");
-    return [arm.letter, name, arm.units, arm.conversions, arm.rate.estimate, ...figures].map((cell) => cell ?? "");
+    return [arm.letter, name, arm.units, arm.total, arm.rate.estimate, ...figures].map((cell) => cell ?? "");
   });
-  return [HEAD, ...rows].map((cells) => cells.join("\t")).join("\n");
+  const counted = reading.kind === "rate" ? ["conversions", "rate"] : ["total", reading.kind];
+  return [["variant", "name", "units", ...counted, ...HEAD], ...rows].map((cells) => cells.join("\t")).join("\n");
 }

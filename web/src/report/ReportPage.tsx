@@ -3,7 +3,8 @@ import type { Comparison, Report } from "../api/client";
 import { useReport } from "../api/hooks";
 import { IntervalStrip, StripAxis } from "../charts/IntervalStrip";
 import { sharedAxis } from "../lib/axis";
-import { count, day, percentText, plural, rate, rateDecimals, signed } from "../lib/format";
+import { count, day, percentText, plural, signed } from "../lib/format";
+import { figuresOf } from "../lib/metrics";
 import { VERDICTS } from "../lib/words";
 import { Failure, Skeleton } from "../parts/basics";
 import { Headline } from "../parts/Headline";
@@ -89,6 +90,7 @@ function Sheet({ report }: { report: Report }) {
         />
       </dl>
       <Variants report={report} />
+      <Sides reading={reading} />
       <SideBySide variants={reading.arms.map((arm, index) => ({ ...arm, pictures: report.pictures[index] ?? [] }))} />
       <div className="mt-4 grid grid-cols-3 gap-6 text-sm max-sm:grid-cols-1 max-sm:gap-3">
         <Section title="What we believed">{report.hypothesis}</Section>
@@ -163,7 +165,10 @@ function ImpactFigure({ report }: { report: Report }) {
 
 function Variants({ report }: { report: Report }) {
   const { reading } = report;
-  const decimals = rateDecimals(reading.arms.map((arm) => arm.rate.estimate));
+  const figures = figuresOf(
+    reading,
+    reading.arms.map((arm) => arm.rate.estimate),
+  );
   return (
     <ul className="mt-4 grid gap-1.5">
       {reading.arms.map((arm, index) => {
@@ -176,9 +181,11 @@ function Variants({ report }: { report: Report }) {
             <span className="font-semibold">{arm.name}</span>
             <span className="quiet text-sm">{index === 0 ? "as it was" : report.tried[index]?.join("; ")}</span>
             <span className="ml-auto whitespace-nowrap">
-              {rate(arm.rate.estimate, decimals)}{" "}
+              {figures.full(arm.rate.estimate)}{" "}
               <span className="quiet text-sm">
-                ({count(arm.conversions)} of {count(arm.units)})
+                {reading.kind === "rate"
+                  ? `(${count(arm.total)} of ${count(arm.units)})`
+                  : `(${count(arm.units)} ${reading.unit_name})`}
               </span>
               {comparison && reading.verdict !== "unsound" && (
                 <b className="ml-2">{signed(comparison.lift.estimate)}</b>
@@ -187,6 +194,28 @@ function Variants({ report }: { report: Report }) {
           </li>
         );
       })}
+    </ul>
+  );
+}
+
+/** The metrics beside, one sentence each. */
+function Sides({ reading }: { reading: Report["reading"] }) {
+  if (reading.sides.length === 0 || reading.verdict === "unsound") return null;
+  return (
+    <ul className="mt-2 text-sm">
+      {reading.sides.flatMap((side) =>
+        side.comparisons.map((line) => (
+          <li key={`${side.key}-${line.letter}`}>
+            <span className="quiet">{side.role}:</span> {line.sentence}
+            {side.role === "guardrail" && side.margin != null && (
+              <b>
+                {line.kept ? " – within its margin" : line.lost ? " – harmed" : " – not shown to be within its margin"}
+              </b>
+            )}
+            .
+          </li>
+        )),
+      )}
     </ul>
   );
 }

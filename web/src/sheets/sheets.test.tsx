@@ -1,15 +1,17 @@
 import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import { keys } from "../api/hooks";
-import { experiment, preview, reading, serve, SESSION, show } from "../test/kit";
+import { experiment, interval, metricUse, preview, reading, serve, SESSION, show } from "../test/kit";
 import { Variants } from "./brief/Variants";
 import { EditingProvider, useEditing } from "./editing";
+import { SideMetrics } from "./evidence/SideMetrics";
 import { LedgerSheet } from "./LedgerSheet";
 import { Rail } from "./Rail";
 import { StateActions } from "./StateActions";
 import { TrafficSheet } from "./traffic/TrafficSheet";
 import { DecisionForm } from "./verdict/DecisionForm";
 import { CountsGrid } from "./watch/CountsGrid";
+import { DataIn } from "./watch/DataIn";
 import { PreviewPanel } from "./watch/PreviewPanel";
 
 afterEach(cleanup);
@@ -239,7 +241,7 @@ describe("the preview of a file", () => {
 describe("the grid of counts", () => {
   it("takes a paste with its header and hands on a file", async () => {
     const read = vi.fn<(file: File) => void>();
-    open(<CountsGrid read={read} />);
+    open(<CountsGrid fields={["day", "variant", "units", "conversions"]} read={read} />);
     const clipboardData = { getData: () => "Date\tArm\tn\tx\n2026-03-02\tA\t1,000\t50\n2026-03-02\tB\t990\t61" };
     fireEvent.paste(screen.getByLabelText("day, row 1"), { clipboardData });
     fireEvent.click(screen.getByText("Preview"));
@@ -275,5 +277,67 @@ describe("the ledger", () => {
     );
     expect(screen.getByText("worthwhile lift: 0.1 → 0.08")).toBeTruthy();
     expect(screen.getByText("2 Mar, 06:00")).toBeTruthy();
+  });
+});
+
+describe("metrics beside", () => {
+  const side = (changes: object) => ({
+    key: "fare",
+    name: "fare",
+    role: "guardrail" as const,
+    margin: 0.05,
+    kind: "mean" as const,
+    unit: "money",
+    currency: "EUR",
+    good_direction: "up" as const,
+    arms: [
+      { letter: "A", units: 100, level: interval(39, 40, 41) },
+      { letter: "B", units: 100, level: interval(40, 41, 42) },
+    ],
+    comparisons: [
+      {
+        letter: "B",
+        lift: interval(-0.01, 0.025, 0.06),
+        pvalue: 0.2,
+        tone: "open" as const,
+        kept: true,
+        lost: false,
+        sentence: "fare, B against A: lift +2.5%",
+        ...changes,
+      },
+    ],
+  });
+
+  it.each([
+    [{}, "kept"],
+    [{ kept: false }, "not shown yet"],
+    [{ kept: false, lost: true }, "harmed"],
+  ])("says of a guardrail %o", (changes, told) => {
+    open(<SideMetrics reading={reading({ sides: [side(changes)] })} />);
+    expect(screen.getByText(told)).toBeTruthy();
+    expect(screen.getByText("41.00 EUR")).toBeTruthy();
+    expect(screen.getByRole("img").getAttribute("aria-label")).toContain("lift +2.5%");
+  });
+
+  it("draws nothing where there are none", () => {
+    open(<SideMetrics reading={reading()} />);
+    expect(screen.queryByText("Metrics beside")).toBeNull();
+  });
+});
+
+describe("bringing in figures of another metric", () => {
+  it("asks for the columns of its kind and sends its key", async () => {
+    const fare = metricUse({ key: "fare", name: "fare", role: "secondary", kind: "amount", is_rate: false });
+    const calls = serve({
+      [`POST ${PATH}/imports/preview`]: [{ status: 422, body: { title: "No", errors: [] } }],
+    });
+    open(<DataIn />, experiment({ state: "running", metrics: [metricUse(), fare] }));
+    fireEvent.change(screen.getByLabelText("Figures of"), { target: { value: "fare" } });
+    expect(screen.getByText("day, variant, units, total, squares: one row a day and variant")).toBeTruthy();
+    fireEvent.click(screen.getByText("Type or paste"));
+    expect(screen.getByLabelText("squares, row 1")).toBeTruthy();
+    fireEvent.click(screen.getByText("Preview"));
+    await screen.findByRole("alert");
+    expect(calls[0]?.path).toBe(`${PATH}/imports/preview`);
   });
 });

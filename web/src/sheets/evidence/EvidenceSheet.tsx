@@ -9,9 +9,11 @@ import { variantColour } from "../../lib/variants";
 import { Empty, Failure, Panel, Skeleton } from "../../parts/basics";
 import { Letter } from "../../parts/Letter";
 import { useEditing } from "../editing";
+import { figuresOf } from "../../lib/metrics";
 import { tableText } from "../../lib/tableText";
 import { CopyTable } from "../../parts/CopyTable";
 import { Method } from "./Method";
+import { SideMetrics } from "./SideMetrics";
 import { VariantTable } from "./VariantTable";
 
 export function EvidenceSheet() {
@@ -71,6 +73,7 @@ function Read({ evidence }: { evidence: Evidence }) {
       ) : (
         <OverTime evidence={evidence} />
       )}
+      {!unsound && <SideMetrics reading={reading} />}
       <div className="flex flex-wrap items-center gap-4 text-sm">
         <span className="quiet">Take it with you:</span>
         <a className="link" href={`${base}/evidence.csv`} download>
@@ -92,12 +95,8 @@ function OverTime({ evidence }: { evidence: Evidence }) {
   const [params, setParams] = useSearchParams();
   const { reading, series, daily } = evidence;
   const chosen = series.find((line) => line.letter === (params.get("variant") ?? reading.variant)) ?? series[0];
-  const rates = reading.arms.map((_, arm) =>
-    daily.days.map((_, index) => {
-      const units = daily.units[index]?.[arm] ?? 0;
-      return units > 0 ? (daily.conversions[index]?.[arm] ?? 0) / units : null;
-    }),
-  );
+  const levels = reading.arms.map((_, arm) => daily.levels.map((row) => row[arm] ?? null));
+  const figures = figuresOf(reading, levels.flat());
   return (
     <div className="grid grid-cols-2 gap-3 max-xl:grid-cols-1">
       {chosen && (
@@ -133,11 +132,11 @@ function OverTime({ evidence }: { evidence: Evidence }) {
           </p>
         </Panel>
       )}
-      <Panel title="Rate by day" note="dashed: control">
+      <Panel title={`${figures.levelHead} by day`} note="dashed: control">
         <DailyLines
           days={daily.days}
-          values={rates}
-          format={(value) => rate(value, 1)}
+          values={levels}
+          format={(value) => (reading.kind === "rate" ? rate(value, 1) : figures.level(value))}
           label="Conversion rate of each variant by day"
         />
         <p className="quiet mt-1 text-xs">One day alone says little; look for gaps and jumps.</p>

@@ -1,7 +1,8 @@
 import type { Reading } from "../../api/client";
 import { IntervalStrip, StripAxis } from "../../charts/IntervalStrip";
 import { sharedAxis } from "../../lib/axis";
-import { bounds, count, pvalue, rate, rateDecimals, signed } from "../../lib/format";
+import { bounds, count, pvalue, signed } from "../../lib/format";
+import { figuresOf } from "../../lib/metrics";
 import { useWidth } from "../../lib/useWidth";
 import { Letter } from "../../parts/Letter";
 
@@ -15,7 +16,10 @@ export function VariantTable({ reading }: { reading: Reading }) {
   const strip = width < NEEDS ? NARROW : WIDE;
   const unsound = reading.verdict === "unsound";
   const axis = sharedAxis(unsound ? [] : reading.comparisons.map((c) => c.lift), reading.worthwhile_lift, 3);
-  const decimals = rateDecimals(reading.arms.map((arm) => arm.rate.estimate));
+  const figures = figuresOf(
+    reading,
+    reading.arms.map((arm) => arm.rate.estimate),
+  );
   const many = reading.comparisons.length > 1;
   const units = `${reading.unit_name[0]?.toUpperCase()}${reading.unit_name.slice(1)}`;
   return (
@@ -25,8 +29,8 @@ export function VariantTable({ reading }: { reading: Reading }) {
           <tr className="border-b border-base-300">
             <th className="py-1 text-left font-normal">Variant</th>
             <th className="font-normal">{units}</th>
-            <th className="pl-3 font-normal">Converted</th>
-            <th className="pl-3 font-normal">Rate</th>
+            <th className="pl-3 font-normal">{figures.totalHead}</th>
+            <th className="pl-3 font-normal">{figures.levelHead}</th>
             <th className="pl-3 font-normal" style={{ width: strip }}>
               {!unsound && <StripAxis axis={axis} width={strip} />}
               <span className="sr-only">Lift, drawn</span>
@@ -47,11 +51,11 @@ export function VariantTable({ reading }: { reading: Reading }) {
                   </span>
                 </td>
                 <td className="pl-2">{count(arm.units)}</td>
-                <td className="pl-2">{count(arm.conversions)}</td>
+                <td className="pl-2">{figures.total(arm.total)}</td>
                 <td className="pl-3 whitespace-nowrap">
-                  <span className="font-semibold">{rate(arm.rate.estimate, decimals)}</span>
+                  <span className="font-semibold">{figures.level(arm.rate.estimate)}</span>
                   <span className="quiet block text-xs">
-                    {rate(arm.rate.low, decimals).replace("%", "")}–{rate(arm.rate.high, decimals)}
+                    {figures.level(arm.rate.low).replace("%", "")}–{figures.level(arm.rate.high)}
                   </span>
                 </td>
                 <td className="pl-3">

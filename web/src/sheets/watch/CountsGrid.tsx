@@ -2,17 +2,11 @@ import { useState } from "react";
 import { gridAsCsv, layOver, pastedCells } from "../../lib/paste";
 import { useEditing } from "../editing";
 
-const HEADER = ["day", "variant", "units", "conversions"];
-
-function emptyRow(): string[] {
-  return ["", "", "", ""];
-}
-
 /** A small grid to type into; a paste from a spreadsheet fills it from the cell that has the focus. */
-export function CountsGrid({ read }: { read: (file: File) => void }) {
+export function CountsGrid({ fields, read }: { fields: readonly string[]; read: (file: File) => void }) {
   const { experiment } = useEditing();
   const [grid, setGrid] = useState<string[][]>(() =>
-    experiment.variants.map((variant) => ["", variant.letter, "", ""]),
+    experiment.variants.map((variant) => fields.map((field) => (field === "variant" ? variant.letter : ""))),
   );
   const set = (row: number, column: number, text: string) => setGrid(layOver(grid, [[text]], row, column));
   const paste = (event: React.ClipboardEvent, row: number, column: number) => {
@@ -29,8 +23,8 @@ export function CountsGrid({ read }: { read: (file: File) => void }) {
         <table className="table table-xs w-auto">
           <thead>
             <tr>
-              {HEADER.map((name) => (
-                <th key={name}>{name}</th>
+              {fields.map((name) => (
+                <th key={name}>{name.replaceAll("_", " ")}</th>
               ))}
             </tr>
           </thead>
@@ -41,7 +35,7 @@ export function CountsGrid({ read }: { read: (file: File) => void }) {
                   <td key={column} className="p-0.5">
                     <input
                       className={`input input-xs w-32 ${column > 1 ? "text-right" : ""}`}
-                      aria-label={`${HEADER[column]}, row ${row + 1}`}
+                      aria-label={`${fields[column]?.replaceAll("_", " ")}, row ${row + 1}`}
                       placeholder={column === 0 ? "2026-03-31" : ""}
                       value={cell}
                       onChange={(event) => set(row, column, event.target.value)}
@@ -55,12 +49,12 @@ export function CountsGrid({ read }: { read: (file: File) => void }) {
         </table>
       </div>
       <div className="mt-2 flex gap-2">
-        <button className="btn btn-xs" onClick={() => setGrid([...grid, emptyRow()])}>
+        <button className="btn btn-xs" onClick={() => setGrid([...grid, fields.map(() => "")])}>
           One row more
         </button>
         <button
           className="btn btn-xs btn-primary"
-          onClick={() => read(new File([gridAsCsv(HEADER, grid)], "typed counts.csv", { type: "text/csv" }))}
+          onClick={() => read(new File([gridAsCsv([...fields], grid)], "typed counts.csv", { type: "text/csv" }))}
         >
           Preview
         </button>

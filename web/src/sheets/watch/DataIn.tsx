@@ -1,6 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
-import { previewFile, storeFile, type Preview } from "../../api/client";
+import { previewFile, storeFile, type MetricUse, type Preview } from "../../api/client";
 import { keys } from "../../api/hooks";
 import { count } from "../../lib/format";
 import { FormError, Panel } from "../../parts/basics";
@@ -10,9 +10,24 @@ import { PreviewPanel } from "./PreviewPanel";
 
 export type Columns = Record<string, number | null>;
 
+type Kind = Preview["kind"];
+/** Columns of a file of daily sums, by how a metric is counted. */
+const FIELDS: Record<Kind, readonly string[]> = {
+  rate: ["day", "variant", "units", "conversions"],
+  mean: ["day", "variant", "units", "total", "squares"],
+  ratio: ["day", "variant", "units", "numerator", "denominator", "numerator_squares", "denominator_squares", "cross"],
+};
+
+function kindOf(kind: MetricUse["kind"]): Kind {
+  return kind === "conversion" || kind === "funnel" ? "rate" : kind === "ratio" ? "ratio" : "mean";
+}
+
 /** Counts from a file or a grid: a preview first, then all of it at once. */
 export function DataIn() {
   const { experiment } = useEditing();
+  const primary = experiment.metrics.find((use) => use.role === "primary");
+  const [metric, setMetric] = useState(primary?.key ?? "");
+  const fields = FIELDS[kindOf(experiment.metrics.find((use) => use.key === metric)?.kind ?? "conversion")];
   const cache = useQueryClient();
   const input = useRef<HTMLInputElement>(null);
   const [typing, setTyping] = useState(false);
@@ -34,7 +49,7 @@ export function DataIn() {
     setFile(chosen);
     setColumns(wanted);
     try {
-      const seen = await previewFile(experiment.key, chosen, wanted, (read) => latest() && setRows(read));
+      const seen = await previewFile(experiment.key, chosen, wanted, metric, (read) => latest() && setRows(read));
       // A column chosen meanwhile has asked for a newer preview.
       if (latest()) setPreview(seen);
     } catch (problem) {
@@ -49,7 +64,7 @@ export function DataIn() {
     if (!file || !preview) return;
     setStoring(true);
     try {
-      const done = await storeFile(experiment.key, file, columns, preview.digest, leaveOutWrong);
+      const done = await storeFile(experiment.key, file, columns, metric, preview.digest, leaveOutWrong);
       setTold(
         done.added + done.changed === 0
           ? "All of it was there already; nothing has changed."
@@ -73,7 +88,26 @@ export function DataIn() {
   };
 
   return (
-    <Panel title="Bring in counts" note="day, variant, units, conversions: one row a day and variant">
+    <Panel title="Bring in counts" note={`${fields.join(", ").replaceAll("_", " ")}: one row a day and variant`}>
+      {experiment.metrics.length > 1 && (
+        <label className="mb-2 flex items-center gap-2 text-sm">
+          <span className="quiet">Figures of</span>
+          <select
+            className="select select-sm w-72"
+            value={metric}
+            onChange={(event) => {
+              setMetric(event.target.value);
+              setPreview(null);
+            }}
+          >
+            {experiment.metrics.map((use) => (
+              <option key={use.key} value={use.key}>
+                {use.name} ({use.role === "primary" ? "decides" : use.role})
+              </option>
+            ))}
+          </select>
+        </label>
+      )}
       <div
         className="flex flex-wrap items-center gap-3 rounded-md border border-dashed border-base-300 px-4 py-3"
         onDragOver={(event) => event.preventDefault()}
@@ -112,7 +146,7 @@ export function DataIn() {
         {told}
       </p>
       <FormError error={error} />
-      {typing && <CountsGrid read={(typed) => void read(typed, {})} />}
+      {typing && <CountsGrid key={metric} fields={fields} read={(typed) => void read(typed, {})} />}
       {preview && file && (
         <PreviewPanel
           preview={preview}

@@ -3,7 +3,6 @@ import type { Preview } from "../../api/client";
 import { count, day, plural } from "../../lib/format";
 import { useEditing } from "../editing";
 
-const FIELDS = ["day", "variant", "units", "conversions"];
 const SHOWN_AT_FIRST = 50;
 
 interface Props {
@@ -17,20 +16,20 @@ interface Props {
 
 /** What the file holds and what storing it would do. Nothing is stored yet. */
 export function PreviewPanel({ preview, storing, fileName, choose, store, discard }: Props) {
-  const unmatched = FIELDS.filter((field) => preview.columns[field] === null);
+  const unmatched = preview.fields.filter((field) => preview.columns[field] === null);
   const right = preview.rows - preview.wrong_count;
   return (
     <section aria-label="Preview" className="mt-3 border-t border-base-300 pt-3">
       <p>
-        <b>{fileName}</b>: {plural(preview.rows, "row")}, {preview.delimiter}, {preview.encoding}
+        <b>{fileName}</b>, of {preview.metric}: {plural(preview.rows, "row")}, {preview.delimiter}, {preview.encoding}
         {preview.first_day && preview.last_day && `, ${day(preview.first_day)} to ${day(preview.last_day)}`}.{" "}
         <b>Nothing is stored yet.</b>
         {preview.seen_before && " This very file has been brought in before."}
       </p>
       <div className="my-2 flex flex-wrap gap-4">
-        {FIELDS.map((field) => (
+        {preview.fields.map((field) => (
           <label key={field} className="text-sm">
-            <span className="quiet block">{field} is in column</span>
+            <span className="quiet block">{field.replaceAll("_", " ")} is in column</span>
             <select
               className={`select select-xs w-36 ${preview.columns[field] === null ? "select-error" : ""}`}
               value={preview.columns[field] ?? ""}
@@ -47,7 +46,9 @@ export function PreviewPanel({ preview, storing, fileName, choose, store, discar
         ))}
       </div>
       {unmatched.length > 0 ? (
-        <p className="tone-mind">Say which column holds {unmatched.join(" and ")}; its name does not tell.</p>
+        <p className="tone-mind">
+          Say which column holds {unmatched.join(" and ").replaceAll("_", " ")}; its name does not tell.
+        </p>
       ) : (
         <Effect preview={preview} />
       )}
@@ -77,8 +78,8 @@ function Effect({ preview }: { preview: Preview }) {
       <p>
         {preview.totals
           .map(
-            ([units, conversions], index) =>
-              `${experiment.variants[index]?.letter}: ${count(conversions)} of ${count(units)}`,
+            ([units = 0, total = 0], index) =>
+              `${experiment.variants[index]?.letter}: ${count(total)} ${preview.kind === "rate" ? "of" : "over"} ${count(units)}`,
           )
           .join(" · ")}
         {difference &&

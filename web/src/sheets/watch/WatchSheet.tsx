@@ -47,32 +47,34 @@ function Arrivals({ evidence }: { evidence: Evidence }) {
             height={180}
           />
         </Panel>
-        <Panel title="Split against the plan" note={`p ${pvalue(reading.split.pvalue)}`}>
+        <Panel title="Split against the plan" note={`p ${pvalue(arrivals.split.pvalue)}`}>
           <table className="w-full text-right">
             <thead className="quiet text-xs">
               <tr>
                 <th className="py-1 text-left font-normal">Variant</th>
-                <th className="font-normal">{reading.unit_name}</th>
-                <th className="font-normal">Seen</th>
-                <th className="font-normal">Planned</th>
+                <th className="pl-3 font-normal">{reading.unit_name}</th>
+                <th className="pl-3 font-normal">Seen</th>
+                <th className="pl-3 font-normal">Planned</th>
               </tr>
             </thead>
             <tbody>
-              {reading.arms.map((arm) => (
+              {arrivals.arms.map((arm, index) => (
                 <tr key={arm.letter} className="border-t border-base-300">
-                  <td className="flex items-center gap-2 py-1.5 text-left">
-                    <Letter letter={arm.letter} />
-                    <span className="truncate">{arm.name}</span>
+                  <td className="py-1.5 text-left">
+                    <span className="flex items-center gap-2">
+                      <Letter letter={arm.letter} />
+                      <span>{reading.arms[index]?.name}</span>
+                    </span>
                   </td>
-                  <td>{count(arm.units)}</td>
-                  <td className="font-semibold">{rate(arm.seen_share, 2)}</td>
-                  <td>{rate(arm.planned_share, 2)}</td>
+                  <td className="pl-3">{count(arm.units)}</td>
+                  <td className="pl-3 font-semibold">{rate(arm.seen_share, 2)}</td>
+                  <td className="pl-3">{rate(arm.planned_share, 2)}</td>
                 </tr>
               ))}
             </tbody>
           </table>
-          <p className={`mt-2 text-sm ${reading.split.as_planned ? "quiet" : "tone-unsound font-semibold"}`}>
-            {reading.split.as_planned
+          <p className={`mt-2 text-sm ${arrivals.split.as_planned ? "quiet" : "tone-unsound font-semibold"}`}>
+            {arrivals.split.as_planned
               ? "As planned, give or take chance."
               : "✕ Not as planned: some units are lost, or counted twice."}
           </p>

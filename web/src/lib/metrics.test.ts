@@ -1,0 +1,31 @@
+import { describe, expect, it } from "vitest";
+import { amount, figuresOf, level } from "./metrics";
+
+describe("how figures of a metric are written", () => {
+  it.each([
+    [{ kind: "rate", unit: "percent", currency: "" }, [0.0512, 0.0551], 0.0512, "5.12%", "5.12%", "Rate"],
+    [{ kind: "mean", unit: "money", currency: "EUR" }, [42.113, 44.5], 42.113, "42.11", "42.11 EUR", "Mean, EUR"],
+    [{ kind: "mean", unit: "milliseconds", currency: "" }, [1812.4], 1812.4, "1,812", "1,812 ms", "Mean, ms"],
+    [{ kind: "mean", unit: "number", currency: "" }, [0.3141], 0.3141, "0.314", "0.314", "Mean"],
+    [
+      { kind: "ratio", unit: "per_thousand", currency: "" },
+      [0.0421],
+      0.0421,
+      "42.10",
+      "42.10 per thousand",
+      "Ratio, per thousand",
+    ],
+  ] as const)("%o", (metric, levels, value, short, full, head) => {
+    const figures = figuresOf(metric, [...levels]);
+    expect(figures.level(value)).toBe(short);
+    expect(figures.full(value)).toBe(full);
+    expect(figures.levelHead).toBe(head);
+    expect(figures.level(null)).toBe("–");
+  });
+
+  it("writes levels of plans with their unit", () => {
+    expect(level(0.042, undefined)).toBe("4.20%");
+    expect(level(50.126, { is_rate: false, unit: "money", currency: "EUR" })).toBe("50.126 EUR");
+    expect(amount({ is_rate: false, unit: "number", currency: "" })).toBe("");
+  });
+});

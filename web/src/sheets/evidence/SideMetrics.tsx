@@ -1,0 +1,97 @@
+import { Link } from "react-router";
+import type { Reading } from "../../api/client";
+import { IntervalStrip, StripAxis } from "../../charts/IntervalStrip";
+import { sharedAxis } from "../../lib/axis";
+import { bounds, signed } from "../../lib/format";
+import { figuresOf } from "../../lib/metrics";
+import { Panel } from "../../parts/basics";
+import { Letter } from "../../parts/Letter";
+
+const STRIP = 170;
+
+/** The metrics beside the one that decides: secondary ones and guardrails, their strips on one axis. */
+export function SideMetrics({ reading }: { reading: Reading }) {
+  const { sides } = reading;
+  if (sides.length === 0) return null;
+  const lines = sides.flatMap((side) => side.comparisons.map((comparison) => ({ side, comparison })));
+  const widest = Math.max(...sides.map((side) => side.margin ?? 0), reading.worthwhile_lift);
+  const axis = sharedAxis(
+    lines.map((line) => line.comparison.lift),
+    widest,
+    3,
+  );
+  return (
+    <Panel
+      title="Metrics beside"
+      note="guardrails at the rule’s confidence; secondary ones share the level; grey: the margin"
+    >
+      <div className="overflow-x-auto" tabIndex={0} aria-label="Metrics beside, in figures">
+        <table className="w-full text-right">
+          <thead className="quiet text-xs">
+            <tr className="border-b border-base-300">
+              <th className="py-1 text-left font-normal">Metric</th>
+              <th className="font-normal">A</th>
+              <th className="pl-3 text-left font-normal">Variant</th>
+              <th className="pl-3 font-normal">Level</th>
+              <th className="pl-3 font-normal" style={{ width: STRIP }}>
+                <StripAxis axis={axis} width={STRIP} />
+                <span className="sr-only">Lift, drawn</span>
+              </th>
+              <th className="pl-2 font-normal">Lift</th>
+              <th className="pl-3 text-left font-normal">So</th>
+            </tr>
+          </thead>
+          <tbody>
+            {lines.map(({ side, comparison }) => {
+              const figures = figuresOf(
+                side,
+                side.arms.map((arm) => arm.level.estimate),
+              );
+              const arm = side.arms.find((found) => found.letter === comparison.letter);
+              return (
+                <tr key={`${side.key}-${comparison.letter}`} className="border-b border-base-300 last:border-b-0">
+                  <td className="py-2 text-left">
+                    <Link className="link font-semibold" to={`/metrics/${side.key}`}>
+                      {side.name}
+                    </Link>{" "}
+                    <span className="quiet text-xs">{side.role}</span>
+                  </td>
+                  <td className="whitespace-nowrap">{figures.full(side.arms[0]?.level.estimate ?? null)}</td>
+                  <td className="pl-3 text-left">
+                    <Letter letter={comparison.letter} />
+                  </td>
+                  <td className="pl-3 whitespace-nowrap">{figures.full(arm?.level.estimate ?? null)}</td>
+                  <td className="pl-3">
+                    <IntervalStrip
+                      lift={comparison.lift}
+                      tone={comparison.tone}
+                      worthwhile={side.margin ?? 0}
+                      axis={axis}
+                      width={STRIP}
+                      sentence={comparison.sentence}
+                    />
+                  </td>
+                  <td className="pl-2 whitespace-nowrap">
+                    <span className="font-semibold">{signed(comparison.lift.estimate)}</span>
+                    <span className="quiet block text-xs">{bounds(comparison.lift)}</span>
+                  </td>
+                  <td className="pl-3 text-left text-sm">{so(side, comparison)}</td>
+                </tr>
+              );
+            })}
+          </tbody>
+        </table>
+      </div>
+    </Panel>
+  );
+}
+
+type Side = Reading["sides"][number];
+
+function so(side: Side, comparison: Side["comparisons"][number]): string {
+  if (side.role === "guardrail") {
+    if (comparison.kept) return "kept";
+    return comparison.lost ? "harmed" : "not shown yet";
+  }
+  return { ahead: "ahead", behind: "lost", open: "open" }[comparison.tone];
+}
