@@ -116,7 +116,7 @@ def present(reading: Reading, rule: DecisionRule, names: Names, units_per_day: f
         overlap=None,
         progress=reading.progress,
         days=reading.days,
-        planned_days=rule.minimum_days,
+        planned_days=rule.planned_days or rule.minimum_days,
         rule_in_words=rule_in_words(rule, reading.split.planned_shares),
     )
 
