@@ -118,6 +118,8 @@ def present(reading: Reading, rule: DecisionRule, names: Names, units_per_day: f
         days=reading.days,
         planned_days=rule.planned_days or rule.minimum_days,
         rule_in_words=rule_in_words(rule, reading.split.planned_shares),
+        method=rule.method.kind,
+        one_sided=rule.method.sides == "one" and rule.method.kind != "bayesian",
     )
 
 
@@ -223,6 +225,8 @@ def _comparison(reading: Reading, position: int, rule: DecisionRule, units_per_d
         adjusted_pvalue=comparison.adjusted_pvalue,
         exact_pvalue=comparison.exact_pvalue,
         critical_value=comparison.critical_value,
+        superiority=comparison.posterior.superiority if comparison.posterior else None,
+        expected_loss=comparison.posterior.expected_loss if comparison.posterior else None,
         tone=tone(reading, comparison, rule),
         sentence=f"{LETTERS[position]} against A: lift {signed(lift.estimate)}, {between(lift.low, lift.high)}",
         impact_a_month=interval(impact(comparison, units_per_day)) if units_per_day else None,

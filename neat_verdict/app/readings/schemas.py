@@ -39,6 +39,8 @@ class ArmOut(Schema):
 
 
 class ComparisonOut(Schema):
+    """``superiority`` and ``expected_loss`` are there under a posterior rule."""
+
     letter: str
     lift: IntervalOut
     difference: IntervalOut
@@ -47,6 +49,8 @@ class ComparisonOut(Schema):
     adjusted_pvalue: float
     exact_pvalue: float | None
     critical_value: float
+    superiority: float | None = None
+    expected_loss: float | None = None
     tone: Tone
     sentence: str
     impact_a_month: IntervalOut | None
@@ -144,6 +148,8 @@ class ReadingOut(Schema):
     planned_days: int
     rule_in_words: str
     kind: Kind = "rate"
+    method: Literal["fixed", "looks", "anytime", "bayesian"] = "fixed"
+    one_sided: bool = False
     unit: str = "percent"
     currency: str = ""
     sides: list[SideOut] = []

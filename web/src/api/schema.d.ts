@@ -664,7 +664,10 @@ export interface components {
             /** Lift */
             lift: number;
         };
-        /** ComparisonOut */
+        /**
+         * ComparisonOut
+         * @description ``superiority`` and ``expected_loss`` are there under a posterior rule.
+         */
         ComparisonOut: {
             /** Adjusted Pvalue */
             adjusted_pvalue: number;
@@ -673,6 +676,8 @@ export interface components {
             difference: components["schemas"]["IntervalOut"];
             /** Exact Pvalue */
             exact_pvalue: number | null;
+            /** Expected Loss */
+            expected_loss?: number | null;
             impact_a_month: components["schemas"]["IntervalOut"] | null;
             /** Letter */
             letter: string;
@@ -683,6 +688,8 @@ export interface components {
             sentence: string;
             /** Statistic */
             statistic: number;
+            /** Superiority */
+            superiority?: number | null;
             /**
              * Tone
              * @enum {string}
@@ -1723,12 +1730,23 @@ export interface components {
              * @enum {string}
              */
             kind: "rate" | "mean" | "ratio";
+            /**
+             * Method
+             * @default fixed
+             * @enum {string}
+             */
+            method: "fixed" | "looks" | "anytime" | "bayesian";
             /** Metric */
             metric: string;
             /** Mind */
             mind: string[];
             /** Next Look */
             next_look?: string | null;
+            /**
+             * One Sided
+             * @default false
+             */
+            one_sided: boolean;
             overlap: components["schemas"]["OverlapOut"] | null;
             /** Planned Days */
             planned_days: number;

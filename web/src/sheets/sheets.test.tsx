@@ -1,10 +1,12 @@
 import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import { keys } from "../api/hooks";
-import { experiment, interval, metricUse, preview, reading, serve, SESSION, show } from "../test/kit";
+import { comparison, experiment, interval, metricUse, preview, reading, serve, SESSION, show } from "../test/kit";
 import { Variants } from "./brief/Variants";
 import { EditingProvider, useEditing } from "./editing";
+import { Method } from "./evidence/Method";
 import { SideMetrics } from "./evidence/SideMetrics";
+import { VariantTable } from "./evidence/VariantTable";
 import { LedgerSheet } from "./LedgerSheet";
 import { Rail } from "./Rail";
 import { StateActions } from "./StateActions";
@@ -277,6 +279,46 @@ describe("the ledger", () => {
     );
     expect(screen.getByText("worthwhile lift: 0.1 → 0.08")).toBeTruthy();
     expect(screen.getByText("2 Mar, 06:00")).toBeTruthy();
+  });
+});
+
+describe("how the figures are made", () => {
+  it.each([
+    [{}, "Score test of two rates", "Student’s interval"],
+    [{ kind: "mean" as const }, "Welch’s test of two means", "Score test"],
+    [{ kind: "ratio" as const }, "Deng, Knoblich & Lu 2018", "Wilson’s score"],
+    [{ method: "looks" as const }, "Lan & DeMets 1983", "Robbins 1970"],
+    [{ method: "anytime" as const }, "Robbins 1970", "Lan & DeMets"],
+    [{ method: "bayesian" as const }, "Cook 2003", "Koopman 1984"],
+    [{ one_sided: true }, "the bound that decides", "Robbins 1970"],
+  ])("%o", (changes, told, not) => {
+    const { container } = open(<Method reading={reading(changes)} />);
+    expect(container.textContent).toContain(told);
+    expect(container.textContent).not.toContain(not);
+    expect(container.textContent).toContain("B 3.100");
+  });
+
+  it("shows a probability in place of p under a posterior rule, with the expected loss", () => {
+    const found = reading({
+      method: "bayesian",
+      comparisons: [comparison({ superiority: 0.987, expected_loss: 0.0004 })],
+    });
+    open(
+      <>
+        <VariantTable reading={found} />
+        <Method reading={found} />
+      </>,
+    );
+    expect(screen.getByText("better with")).toBeTruthy();
+    expect(screen.getByText("98.7%")).toBeTruthy();
+    expect(screen.getByText(/Expected loss here: B 0.040%/)).toBeTruthy();
+  });
+
+  it("heads the columns by the kind of metric", () => {
+    open(<VariantTable reading={reading({ kind: "mean", unit: "money", currency: "EUR", method: "looks" })} />);
+    expect(screen.getByText("Mean, EUR")).toBeTruthy();
+    expect(screen.getByText("Total")).toBeTruthy();
+    expect(screen.getByText("adjusted p")).toBeTruthy();
   });
 });
 

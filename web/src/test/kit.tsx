@@ -211,6 +211,8 @@ export function reading(changes: Partial<Reading> = {}): Reading {
     planned_days: 28,
     rule_in_words: "We read once.",
     kind: "rate",
+    method: "fixed",
+    one_sided: false,
     unit: "percent",
     currency: "",
     sides: [],

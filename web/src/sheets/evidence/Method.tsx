@@ -1,55 +1,118 @@
+import type { ReactNode } from "react";
 import type { Reading } from "../../api/client";
 import { percentText } from "../../lib/format";
 
-/** How the figures are made, in words, with formula and source. */
+/** How the figures are made, in words, with formula and source: for this kind of metric and this rule. */
 export function Method({ reading }: { reading: Reading }) {
-  const first = reading.comparisons[0];
-  const many = reading.comparisons.length > 1;
+  const several = reading.comparisons.length > 1;
   return (
     <details className="sheet px-4 py-2">
       <summary className="cursor-pointer font-semibold">How these figures are made</summary>
       <dl className="mt-2 grid gap-2 text-sm [&_dt]:font-semibold">
-        <div>
-          <dt>p</dt>
-          <dd>
-            Score test of two rates: z = (r − r₀) / √(r̄(1 − r̄)(1/n + 1/n₀)), r̄ the rate of both together; z² is
-            Pearson’s chi-square without continuity correction (Pearson 1900).
-            {first &&
-              ` Here z = ${reading.comparisons.map((c) => `${c.letter} ${c.statistic.toFixed(3)}`).join(", ")}.`}
-          </dd>
-        </div>
-        <div>
-          <dt>Lift and its interval</dt>
-          <dd>
-            Rate of the variant divided by control’s, minus 1. The interval holds every lift that the same test does not
-            reject at {percentText(reading.confidence)}% (Koopman 1984; Miettinen &amp; Nurminen 1985), so it leaves out
-            zero exactly when p is under the level.
-            {first && ` Critical value ${first.critical_value.toFixed(4)}.`}
-          </dd>
-        </div>
-        {many && (
-          <div>
-            <dt>Several variants</dt>
-            <dd>
-              The critical value and the adjusted p hold for all comparisons with control together (Dunnett 1955).
-            </dd>
-          </div>
+        {reading.kind === "rate" ? <RateTest reading={reading} /> : <MeanTest reading={reading} />}
+        <WayOfReading reading={reading} />
+        {several && reading.method === "fixed" && (
+          <Entry title="Several variants">
+            The critical value and the adjusted p hold for all comparisons with control together (Dunnett 1955).
+          </Entry>
         )}
-        <div>
-          <dt>Rate and its interval</dt>
-          <dd>
-            Conversions divided by units; Wilson’s score interval for each variant alone (Wilson 1927). Two of them may
-            overlap while the lift is clear of zero.
-          </dd>
-        </div>
-        <div>
-          <dt>Split</dt>
-          <dd>
-            Chi-square goodness of fit of the units against the planned shares, alarm under p = 0.001 (Fabijan et al.
-            2019).
-          </dd>
-        </div>
+        {several && (reading.method === "looks" || reading.method === "anytime") && (
+          <Entry title="Several variants">The level is shared among the comparisons with control (Bonferroni).</Entry>
+        )}
+        <Entry title="Split">
+          Chi-square goodness of fit of the units against the planned shares, alarm under p = 0.001 (Fabijan et al.
+          2019).
+        </Entry>
       </dl>
     </details>
+  );
+}
+
+function Entry({ title, children }: { title: string; children: ReactNode }) {
+  return (
+    <div>
+      <dt>{title}</dt>
+      <dd>{children}</dd>
+    </div>
+  );
+}
+
+function statistics(reading: Reading): string {
+  const values = reading.comparisons.map((c) => `${c.letter} ${c.statistic.toFixed(3)}`).join(", ");
+  return values && ` Here z = ${values}.`;
+}
+
+function standard(reading: Reading): string {
+  const first = reading.comparisons[0];
+  return first ? ` Critical value ${first.critical_value.toFixed(4)}.` : "";
+}
+
+function RateTest({ reading }: { reading: Reading }) {
+  return (
+    <>
+      <Entry title="p">
+        Score test of two rates: z = (r − r₀) / √(r̄(1 − r̄)(1/n + 1/n₀)), r̄ the rate of both together; z² is Pearson’s
+        chi-square without continuity correction (Pearson 1900).{statistics(reading)}
+      </Entry>
+      {reading.method !== "bayesian" && (
+        <Entry title="Lift and its interval">
+          Rate of the variant divided by control’s, minus 1. The interval holds every lift that the same test does not
+          reject at {percentText(reading.confidence)}% (Koopman 1984; Miettinen &amp; Nurminen 1985), so it leaves out
+          zero exactly when p is under the level.{standard(reading)}
+        </Entry>
+      )}
+      <Entry title="Rate and its interval">
+        Conversions divided by units; Wilson’s score interval for each variant alone (Wilson 1927). Two of them may
+        overlap while the lift is clear of zero.
+      </Entry>
+    </>
+  );
+}
+
+function MeanTest({ reading }: { reading: Reading }) {
+  const ratio = reading.kind === "ratio";
+  return (
+    <>
+      <Entry title="p">
+        Welch’s test of two {ratio ? "ratios" : "means"}: t = (m − m₀) / √(v + v₀), v the squared standard error, turned
+        into the normal value with the same tail (Welch 1947).
+        {ratio &&
+          " A ratio of sums r = Σa/Σb has v = (Σa² − 2rΣab + r²Σb²)·n/(n − 1)/(Σb)² (Deng, Knoblich & Lu 2018)."}
+        {statistics(reading)}
+      </Entry>
+      <Entry title="Lift and its interval">
+        {ratio ? "Ratio" : "Mean"} of the variant divided by control’s, minus 1, by Fieller’s theorem with the same test
+        (Fieller 1954): it leaves out zero exactly when p is under the level.{standard(reading)}
+      </Entry>
+      <Entry title={`${ratio ? "Ratio" : "Mean"} and its interval`}>
+        {ratio ? "One sum over the other" : "Total divided by units, those with nothing included"}; Student’s interval
+        for each variant alone.
+      </Entry>
+    </>
+  );
+}
+
+const WAYS: Record<Reading["method"], string> = {
+  fixed: "",
+  looks:
+    "Read at planned looks: the level is spent by the share of the planned data that is in (Lan & DeMets 1983), the critical value follows by recursion over the looks taken (Armitage, McPherson & Rowe 1969); the adjusted p is the smallest level whose boundary is reached (Jennison & Turnbull 2000).",
+  anytime:
+    "May be read at any time: the critical value is √((t + ρ)/t · (ln(1 + t/ρ) − 2 ln α)) at the share t of the planned data, so that all intervals hold together (Robbins 1970; Howard et al. 2021).",
+  bayesian:
+    "Read by a posterior: Beta(1, 1) priors for rates, normal for means; the probability of being better, the expected loss and the credible interval of the lift by quadrature (Cook 2003; Scott 2010). The test’s p stands beside for comparison and decides nothing.",
+};
+
+function WayOfReading({ reading }: { reading: Reading }) {
+  const loss = reading.comparisons
+    .filter((c) => c.expected_loss != null)
+    .map((c) => `${c.letter} ${((c.expected_loss ?? 0) * 100).toFixed(3)}%`)
+    .join(", ");
+  if (!WAYS[reading.method] && !reading.one_sided) return null;
+  return (
+    <Entry title="When and how it is read">
+      {WAYS[reading.method]}
+      {reading.one_sided && " One-sided: the confidence holds for the bound that decides."}
+      {loss && ` Expected loss here: ${loss}.`}
+    </Entry>
   );
 }

@@ -1,7 +1,7 @@
 import type { Reading } from "../../api/client";
 import { IntervalStrip, StripAxis } from "../../charts/IntervalStrip";
 import { sharedAxis } from "../../lib/axis";
-import { bounds, count, pvalue, signed } from "../../lib/format";
+import { bounds, count, pvalue, rate, signed } from "../../lib/format";
 import { figuresOf } from "../../lib/metrics";
 import { useWidth } from "../../lib/useWidth";
 import { Letter } from "../../parts/Letter";
@@ -20,7 +20,7 @@ export function VariantTable({ reading }: { reading: Reading }) {
     reading,
     reading.arms.map((arm) => arm.rate.estimate),
   );
-  const many = reading.comparisons.length > 1;
+  const adjusted = reading.comparisons.length > 1 || reading.method === "looks" || reading.method === "anytime";
   const units = `${reading.unit_name[0]?.toUpperCase()}${reading.unit_name.slice(1)}`;
   return (
     <div ref={holder} className="overflow-x-auto">
@@ -36,7 +36,9 @@ export function VariantTable({ reading }: { reading: Reading }) {
               <span className="sr-only">Lift, drawn</span>
             </th>
             <th className="pl-2 font-normal">Lift</th>
-            <th className="pl-2 font-normal">{many ? "adjusted p" : "p"}</th>
+            <th className="pl-2 font-normal">
+              {reading.method === "bayesian" ? "better with" : adjusted ? "adjusted p" : "p"}
+            </th>
           </tr>
         </thead>
         <tbody>
@@ -85,7 +87,9 @@ export function VariantTable({ reading }: { reading: Reading }) {
                 <td className="pl-2 whitespace-nowrap">
                   {comparison && (
                     <>
-                      {pvalue(comparison.adjusted_pvalue)}
+                      {comparison.superiority == null
+                        ? pvalue(comparison.adjusted_pvalue)
+                        : rate(comparison.superiority, 1)}
                       {comparison.exact_pvalue !== null && (
                         <span className="quiet block text-xs">exact {pvalue(comparison.exact_pvalue)}</span>
                       )}
