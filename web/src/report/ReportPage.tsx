@@ -77,7 +77,11 @@ function Sheet({ report }: { report: Report }) {
         <Figure
           label="Seen by"
           value={`${count(units)} ${reading.unit_name}`}
-          note={`${plural(reading.days, "day")}${report.started_on ? `, from ${day(report.started_on)}` : ""}`}
+          note={
+            reading.read_on
+              ? `up to the look of ${day(reading.read_on)}${report.started_on ? `, from ${day(report.started_on)}` : ""}`
+              : `${plural(reading.days, "day")}${report.started_on ? `, from ${day(report.started_on)}` : ""}`
+          }
         />
         <Figure
           label="Confidence"

@@ -61,6 +61,44 @@ describe("the report", () => {
     expect(screen.getByText("paid bookings, between 270 and 1,200")).toBeTruthy();
   });
 
+  it("tells a change of the rule, the look it rests on, and metrics beside", () => {
+    const change = { at: "2026-03-20T10:00Z", by: "Mona", reason: "Legal asks", before: "We read once.", after: "" };
+    const side = {
+      key: "help",
+      name: "help opened",
+      role: "guardrail" as const,
+      margin: 0.05,
+      kind: "rate" as const,
+      unit: "percent",
+      currency: "",
+      good_direction: "down" as const,
+      arms: [],
+      comparisons: [
+        {
+          letter: "B",
+          lift: interval(-0.02, 0.03, 0.08),
+          pvalue: 0.3,
+          tone: "open" as const,
+          kept: false,
+          lost: false,
+          sentence: "help opened, B against A: lift +3.0%",
+        },
+      ],
+    };
+    openReport({ rule_changes: [change], reading: reading({ sides: [side], read_on: "2026-03-15" }) });
+    expect(screen.getByText(/changed since/)).toBeTruthy();
+    expect(screen.getByText("Before: We read once.")).toBeTruthy();
+    expect(screen.getByText(/up to the look of 15 March/)).toBeTruthy();
+    expect(screen.getByText(/not shown to be within its margin/)).toBeTruthy();
+  });
+
+  it("shows what was tried side by side where there are pictures", () => {
+    const picture = { id: 1, url: "/api/v1/pictures/1", width: 4, height: 3, caption: "Calendar" };
+    openReport({ pictures: [[], [picture]] });
+    expect(screen.getByAltText("Calendar").getAttribute("src")).toBe("/api/v1/pictures/1");
+    expect(screen.getByText("no picture")).toBeTruthy();
+  });
+
   it("shows neither picture nor gain of an unsound test", () => {
     openReport({
       decision: "none",
