@@ -1,5 +1,6 @@
 """The rehearsal: it shows what is published of repeated looks, and reads as the judge reads."""
 
+import dataclasses
 import math
 
 import numpy as np
@@ -48,6 +49,19 @@ def test_each_rule_declares_no_more_false_winners_than_it_promises(method, sides
     assert seen.false_winners / RUNS <= promised + tolerance(promised)
     assert seen.false_winners / RUNS >= promised * 0.85 - tolerance(promised)
     assert seen.naive_winners > 3 * seen.false_winners / (1 if sides == "two" else 2)
+
+
+@pytest.mark.parametrize("method", [Method(), Method("looks"), Method("looks", spending="pocock"), Method("anytime")])
+def test_differences_either_way_are_found_in_nothing_at_the_nominal_five_percent(method):
+    # With next to no worthwhile lift nothing stops early but a crossing: winners and losers together are the level. Monte Carlo
+    # standard error 0.15 points; the band for any time promises at most the level, and is read on 36 days only.
+    world, rule = planned(method)
+    seen = rehearse(world, dataclasses.replace(rule, worthwhile_lift=1e-9), 0.0, runs=RUNS, seed=12)
+    crossed = (seen.verdicts["winner"] + seen.verdicts["keep_control"]) / RUNS
+    if method.kind == "anytime":
+        assert 0.005 < crossed < 0.05
+    else:
+        assert crossed == pytest.approx(0.05, abs=tolerance(0.05))
 
 
 def test_reading_at_any_time_keeps_its_promise_and_a_posterior_makes_none():
