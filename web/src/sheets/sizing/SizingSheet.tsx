@@ -140,7 +140,7 @@ function Expectations() {
         error={errorFor("changes.correlation")}
         note={
           experiment.correlation > 0
-            ? `takes ${Math.round(100 * experiment.correlation ** 2)}% of the sample away`
+            ? `takes ${Math.round(100 * experiment.correlation ** 2)}% of the sample away, if the figures you bring in are adjusted for it`
             : "of the time before the start; 0 without adjustment"
         }
       />
