@@ -5,7 +5,7 @@ import math
 import numpy as np
 import pytest
 
-from neat_verdict.core.estimate import Mean, Ratio
+from neat_verdict.core.estimate import Mean, Rate, Ratio
 from neat_verdict.core.judge import (
     DecisionRule,
     Looks,
@@ -94,3 +94,48 @@ def test_merging_days_equals_analysing_all_at_once_for_means_and_ratios():
             assert series[arm].estimate[-1] == pytest.approx(comparison.lift.estimate)
             # The picture uses the normal value; with 300 units Student's is wider by less than one part in a hundred.
             assert series[arm].low[-1] == pytest.approx(comparison.lift.low, abs=0.004)
+
+
+EDGES = [
+    (Mean(2, 10, 50), Mean(2, 12, 72)),  # neither varies: two equal values tell nothing of the spread
+    (Mean(1000, 0, 0), Mean(1000, 50, 500)),
+    (Mean(10**9, 4e10, 5e12), Mean(10**9, 4.001e10, 5e12)),
+    (Mean(100, -500, 9000), Mean(100, -400, 9000)),
+    (Rate(0, 1), Rate(1, 1)),
+    (Rate(0, 1000), Rate(30, 1000)),
+    (Rate(5, 1000), Rate(5, 1000)),
+    (Rate(0, 10**9), Rate(3, 10**9)),
+    (Rate(10**11, 10**12), Rate(10**11 + 10**6, 10**12)),
+]
+
+
+@pytest.mark.parametrize("arms", EDGES)
+@pytest.mark.parametrize("kind", ["fixed", "looks", "anytime", "bayesian"])
+@pytest.mark.parametrize("sides", ["two", "one"])
+@pytest.mark.parametrize("direction", ["up", "down"])
+def test_interval_p_and_verdict_agree_at_the_edges(arms, kind, sides, direction):
+    rule = DecisionRule(
+        0.95, 0.05, direction, least_conversions=0, planned_units=(arms[0].units,) * 2, method=Method(kind, sides)
+    )
+    looks = Looks((1.0,), last=True) if kind == "looks" else None
+    reading = read_experiment(arms, (1, 1), rule, looks=looks, ended=True)
+    (comparison,) = reading.comparisons
+    said = write_sentences(reading, rule, NAMES)
+    assert "nan" not in said.headline + said.short + said.detail
+    if kind == "bayesian":
+        return
+    low, high = comparison.difference.low * rule.sign, comparison.difference.high * rule.sign
+    clear, beaten = min(low, high) > 0, max(low, high) < 0
+    assert (comparison.adjusted_pvalue < 0.05) == (clear or (sides == "two" and beaten))
+    assert reading.verdict.kind != "winner" or clear
+
+
+@pytest.mark.parametrize("ended", [False, True])
+@pytest.mark.parametrize("kind", ["fixed", "looks"])
+def test_too_little_to_compare_is_said_in_words(ended, kind):
+    looks = Looks((0.5,), last=False) if kind == "looks" else None
+    rule = DecisionRule(0.95, 0.05, method=Method(kind), planned_units=(1, 1))
+    reading = read_experiment([Mean(1, 5, 25), Mean(1, 6, 36)], (1, 1), rule, ended=ended, looks=looks)
+    said = write_sentences(reading, rule, NAMES)
+    assert said.headline.startswith("Ended before" if ended else "Too little to compare")
+    assert not said.detail.endswith(": .")

@@ -173,8 +173,13 @@ def _enough(*arms: Mean | Ratio) -> None:
 
 
 def difference_of_means(first: Mean | Ratio, second: Mean | Ratio, critical_value: float) -> tuple[float, float]:
-    """Interval of first minus second; 0 is outside exactly when ``abs(welch_statistic) > critical_value``."""
+    """Interval of first minus second; 0 is outside exactly when ``abs(welch_statistic) > critical_value``.
+
+    (-inf, inf) where neither arm varies: equal values tell nothing of the spread, however far apart the arms are.
+    """
     _enough(first, second)
+    if first.squared_error + second.squared_error == 0:
+        return -math.inf, math.inf
     c = student_critical_value(critical_value, welch_freedom(first, second))
     gap = first.estimate - second.estimate
     reach = c * math.sqrt(first.squared_error + second.squared_error)
@@ -184,9 +189,11 @@ def difference_of_means(first: Mean | Ratio, second: Mean | Ratio, critical_valu
 def ratio_of_means(first: Mean | Ratio, second: Mean | Ratio, critical_value: float) -> tuple[float, float]:
     """Fieller's interval of first divided by second; 1 is outside exactly when ``abs(welch_statistic) > critical_value``.
 
-    (-inf, inf) where the second is not clear of zero on the positive side: the ratio is then unbounded.
+    (-inf, inf) where the second is not clear of zero on the positive side, or neither arm varies: the ratio is then unbounded.
     """
     _enough(first, second)
+    if first.squared_error + second.squared_error == 0:
+        return -math.inf, math.inf
     c = student_critical_value(critical_value, welch_freedom(first, second))
     low, high = fieller_interval(first.estimate, first.squared_error, second.estimate, second.squared_error, c)
     return float(low), float(high)

@@ -210,6 +210,7 @@ def _ratios(sums: FloatArray, critical_value: float) -> _Lifts:
 def _by_fieller(level: FloatArray, error: FloatArray, units: FloatArray, critical_value: float) -> _Lifts:
     """By the normal critical value: the first days, where Student's would differ, are history, not looks."""
     usable = np.isfinite(error[:, :1]) & np.isfinite(error[:, 1:]) & (units[:, :1] > 1) & (level[:, :1] > 0)
+    usable &= error[:, :1] + error[:, 1:] > 0
     with np.errstate(divide="ignore", invalid="ignore"):
         low, high = fieller_interval(level[:, 1:], error[:, 1:], level[:, :1], error[:, :1], critical_value)
         lift = level[:, 1:] / level[:, :1] - 1

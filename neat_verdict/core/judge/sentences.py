@@ -144,10 +144,13 @@ def _trade_off(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
 def _keep_collecting(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
     if not any(arm.units for arm in reading.arms):
         return "No data yet.", "", "No data yet", "Bring in a file of daily counts, or type them."
-    if not reading.comparisons:
-        empty = " and ".join(LETTERS[position] for position, arm in enumerate(reading.arms) if not arm.units)
+    empty = " and ".join(LETTERS[position] for position, arm in enumerate(reading.arms) if not arm.units)
+    if empty:
         return f"No data yet for {empty}.", "", f"No data yet for {empty}", "A lift needs units in every variant."
     missing = [line for line in reading.conditions if line.subject == "minimum" and line.state != "met"]
+    if not missing and not reading.comparisons:
+        short = "Too little to compare yet"
+        return f"{short}.", "", short, "A mean needs 2 units or more in every variant."
     if not missing:
         return _not_yet(reading, rule, names)
     told = "; ".join(f"{line.label[0].lower()}{line.label[1:]} (now {line.seen})" for line in missing)
@@ -179,7 +182,7 @@ def _not_yet(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
 def _unresolved(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
     missing = [line for line in reading.conditions if line.subject == "minimum" and line.state != "met"]
     if missing or not reading.comparisons:
-        told = "; ".join(f"{line.label} (got to {line.seen})" for line in missing)
+        told = "; ".join(f"{line.label} (got to {line.seen})" for line in missing) or "enough units to compare"
         headline = "Ended before the rule's minimum was met; it cannot be called."
         return headline, "", "Unresolved: ended before its minimum", f"Missing: {told}."
     _, best = _chosen(reading)

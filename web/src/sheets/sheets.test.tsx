@@ -314,6 +314,13 @@ describe("how the figures are made", () => {
     expect(screen.getByText(/Expected loss here: B 0.040%/)).toBeTruthy();
   });
 
+  it("rounds no probability to certainty", () => {
+    open(
+      <VariantTable reading={reading({ method: "bayesian", comparisons: [comparison({ superiority: 0.99998 })] })} />,
+    );
+    expect(screen.getByText("99.9%")).toBeTruthy();
+  });
+
   it("heads the columns by the kind of metric", () => {
     open(<VariantTable reading={reading({ kind: "mean", unit: "money", currency: "EUR", method: "looks" })} />);
     expect(screen.getByText("Mean, EUR")).toBeTruthy();

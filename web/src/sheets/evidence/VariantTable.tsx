@@ -89,7 +89,7 @@ export function VariantTable({ reading }: { reading: Reading }) {
                     <>
                       {comparison.superiority == null
                         ? pvalue(comparison.adjusted_pvalue)
-                        : rate(comparison.superiority, 1)}
+                        : probability(comparison.superiority)}
                       {comparison.exact_pvalue !== null && (
                         <span className="quiet block text-xs">exact {pvalue(comparison.exact_pvalue)}</span>
                       )}
@@ -103,4 +103,9 @@ export function VariantTable({ reading }: { reading: Reading }) {
       </table>
     </div>
   );
+}
+
+/** Never rounded to certainty. */
+function probability(value: number): string {
+  return rate(Math.min(Math.max(value, 0.001), 0.999), 1);
 }
