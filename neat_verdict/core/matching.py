@@ -25,6 +25,7 @@ OPERATOR_WORDS: dict[Operator, str] = {
     "greater": "is greater than", "less": "is less than", "between": "is between", "is_set": "is set",
 }  # fmt: skip
 _NEEDED: dict[Operator, tuple[int, int]] = {"any_of": (1, 200), "between": (2, 2), "is_set": (0, 0)}
+_NUMBER = re.compile(r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?$", re.ASCII)
 _Comparable = str | float | bool | date | tuple[int, ...]
 
 
@@ -101,25 +102,40 @@ _EXPECTED: dict[ValueKind, str] = {
 
 def _read(raw: object, kind: ValueKind) -> _Comparable | None:
     """A value as its kind compares; None where it is none of that kind."""
-    text = ("true" if raw else "false") if isinstance(raw, bool) else str(raw).strip()
+    text = _text(raw)
     if kind == "text":
-        return text.casefold() or None
+        return text.lower() or None
     if kind == "true_false":
-        return {"true": True, "false": False}.get(text.casefold())
+        return {"true": True, "false": False}.get(text.lower())
     if kind == "version":
         return _version(text)
+    if kind == "date":
+        return _day(text)
+    return float(text) if _NUMBER.match(text) and abs(float(text)) != float("inf") else None
+
+
+def _text(raw: object) -> str:
+    """As text, written as JavaScript would: true, 12 for 12.0."""
+    if isinstance(raw, bool):
+        return "true" if raw else "false"
+    if isinstance(raw, float) and raw.is_integer() and abs(raw) < 1e15:
+        return str(int(raw))
+    return str(raw).strip()
+
+
+def _day(text: str) -> date | None:
+    """The day of a date or of a moment that begins with one."""
+    if not re.match(r"\d{4}-\d{2}-\d{2}(?:$|[T ])", text, re.ASCII):
+        return None
     try:
-        if kind == "date":
-            return date.fromisoformat(text[:10])
-        number = float(text)
+        return date.fromisoformat(text[:10])
     except ValueError:
         return None
-    return number if number == number and abs(number) != float("inf") and not isinstance(raw, bool) else None
 
 
 def _version(text: str) -> tuple[int, ...] | None:
     """4.12 and 4.12.0 are the same; whatever follows the numbers (-beta) is left out."""
-    if not (found := re.match(r"v?(\d{1,9}(?:\.\d{1,9}){0,5})(?:[-+ ].*)?$", text)):
+    if not (found := re.match(r"v?(\d{1,9}(?:\.\d{1,9}){0,5})(?:[-+ ].*)?$", text, re.ASCII)):
         return None
     parts = [int(part) for part in found[1].split(".")]
     while len(parts) > 1 and parts[-1] == 0:

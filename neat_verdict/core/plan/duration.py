@@ -45,6 +45,14 @@ class Arrivals:
         """After the ramp."""
         return self.audience_per_day * self.participation
 
+    def participation_on(self, day: int) -> float:
+        """The share that takes part on a day of the run, counted from 1."""
+        for step in self.ramp:
+            if day <= step.days:
+                return step.participation
+            day -= step.days
+        return self.participation
+
     def until(self, days: float) -> float:
         """Units in after ``days``."""
         left, units = days, 0.0

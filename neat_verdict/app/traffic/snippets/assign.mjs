@@ -1,0 +1,155 @@
+// Assigns units without asking the server, from the downloaded list of running experiments.
+// The same algorithm as the server's; the list carries test vectors to hold it against.
+//
+//   import { assign } from "./assign.mjs";
+//   const { variant, parameters, reason } = assign(list.experiments[0], "visitor-1", { device: "phone" });
+//
+// A unit keeps its variant only as long as weights and audience stay: what it was given before is known to the server alone.
+
+const MASK = (1n << 64n) - 1n;
+const C1 = 0x87c37b91114253d5n;
+const C2 = 0x4cf5ad432745937fn;
+
+const rotate = (value, by) => ((value << by) | (value >> (64n - by))) & MASK;
+const mixFirst = (k) => (rotate((k * C1) & MASK, 31n) * C2) & MASK;
+const mixSecond = (k) => (rotate((k * C2) & MASK, 33n) * C1) & MASK;
+
+function finish(value) {
+  value ^= value >> 33n;
+  value = (value * 0xff51afd7ed558ccdn) & MASK;
+  value ^= value >> 33n;
+  value = (value * 0xc4ceb9fe1a85ec53n) & MASK;
+  return value ^ (value >> 33n);
+}
+
+/** The first 64 bits of MurmurHash3 x64-128 of a text in UTF-8. */
+export function hash(seed, text) {
+  const bytes = new TextEncoder().encode(text);
+  const view = new DataView(bytes.buffer);
+  let h1 = BigInt(seed);
+  let h2 = BigInt(seed);
+  const whole = bytes.length - (bytes.length % 16);
+  for (let at = 0; at < whole; at += 16) {
+    h1 ^= mixFirst(view.getBigUint64(at, true));
+    h1 = ((rotate(h1, 27n) + h2) * 5n + 0x52dce729n) & MASK;
+    h2 ^= mixSecond(view.getBigUint64(at + 8, true));
+    h2 = ((rotate(h2, 31n) + h1) * 5n + 0x38495ab5n) & MASK;
+  }
+  let k1 = 0n;
+  let k2 = 0n;
+  for (let at = bytes.length - 1; at >= whole; at--) {
+    if (at - whole >= 8) k2 = (k2 << 8n) | BigInt(bytes[at]);
+    else k1 = (k1 << 8n) | BigInt(bytes[at]);
+  }
+  h1 ^= mixFirst(k1) ^ BigInt(bytes.length);
+  h2 ^= mixSecond(k2) ^ BigInt(bytes.length);
+  h1 = (h1 + h2) & MASK;
+  h2 = (h2 + h1) & MASK;
+  return (finish(h1) + finish(h2)) & MASK;
+}
+
+/** The point of a text in (0, 1). */
+export function point(seed, text) {
+  return (Number(hash(seed, text) >> 11n) + 0.5) / 2 ** 53;
+}
+
+/** The variant of a unit: { variant, parameters, reason }. */
+export function assign(experiment, unit, properties = {}) {
+  const answer = (position, reason) => ({
+    variant: experiment.variants[position].letter,
+    parameters: experiment.variants[position].parameters,
+    reason,
+  });
+  const forced = experiment.variants.findIndex((variant) => variant.letter === experiment.forced[unit]);
+  if (forced >= 0) return answer(forced, "forced");
+  if (!admits(experiment.audience, properties)) return answer(0, "audience");
+  const slice = experiment.exclusion;
+  if (slice) {
+    const at = point(3, `${slice.group}/${unit}`);
+    if (!(slice.start <= at && at < slice.end)) return answer(0, "exclusion");
+  }
+  if (experiment.participation < 1 && point(1, `${experiment.salt}/${unit}`) >= experiment.participation) {
+    return answer(0, "participation");
+  }
+  let best = 0;
+  let won = 0;
+  experiment.variants.forEach((variant, position) => {
+    const score = -variant.weight / Math.log(point(2, `${experiment.salt}/${variant.letter}/${unit}`));
+    if (score > best) [best, won] = [score, position];
+  });
+  return answer(won, "assigned");
+}
+
+/** Whether somebody with these properties qualifies: every group must hold. */
+export function admits(groups, properties) {
+  return groups.every((group) =>
+    group.kind === "all"
+      ? group.conditions.every((condition) => matches(condition, properties))
+      : group.conditions.some((condition) => matches(condition, properties)),
+  );
+}
+
+function matches({ attribute, operator, values, kind }, properties) {
+  const raw = Object.hasOwn(properties, attribute) ? properties[attribute] : null;
+  if (raw === null || raw === undefined || raw === "") return false;
+  if (operator === "is_set") return true;
+  const seen = read(raw, kind);
+  if (seen === null) return false;
+  const wanted = values.map((value) => read(value, kind));
+  switch (operator) {
+    case "is":
+      return compare(seen, wanted[0]) === 0;
+    case "is_not":
+      return compare(seen, wanted[0]) !== 0;
+    case "any_of":
+      return wanted.some((value) => compare(seen, value) === 0);
+    case "contains":
+      return seen.includes(wanted[0]);
+    case "starts_with":
+      return seen.startsWith(wanted[0]);
+    case "greater":
+      return compare(seen, wanted[0]) > 0;
+    case "less":
+      return compare(seen, wanted[0]) < 0;
+    case "between":
+      return compare(seen, wanted[0]) >= 0 && compare(seen, wanted[1]) <= 0;
+    default:
+      return false;
+  }
+}
+
+/** A value as its kind compares; null where it is none of that kind. */
+function read(raw, kind) {
+  const text = String(raw).trim();
+  switch (kind) {
+    case "text":
+      return text.toLowerCase() || null;
+    case "true_false":
+      return { true: true, false: false }[text.toLowerCase()] ?? null;
+    case "number":
+      return /^[+-]?(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?$/i.test(text) && Number.isFinite(Number(text)) ? Number(text) : null;
+    case "date": {
+      const day = /^(\d{4}-\d{2}-\d{2})(?:$|[T ])/.exec(text)?.[1];
+      const parsed = day && !day.startsWith("0000") ? new Date(`${day}T00:00:00Z`) : null;
+      return parsed && !Number.isNaN(parsed.getTime()) && parsed.toISOString().startsWith(day) ? day : null;
+    }
+    case "version": {
+      const found = /^v?(\d{1,9}(?:\.\d{1,9}){0,5})(?:[-+ ].*)?$/.exec(text)?.[1];
+      if (!found) return null;
+      const parts = found.split(".").map(Number);
+      while (parts.length > 1 && parts.at(-1) === 0) parts.pop();
+      return parts;
+    }
+    default:
+      return null;
+  }
+}
+
+function compare(a, b) {
+  if (!Array.isArray(a)) return a < b ? -1 : a > b ? 1 : 0;
+  for (let place = 0; place < Math.max(a.length, b.length); place++) {
+    const difference = (a[place] ?? -1) - (b[place] ?? -1);
+    if (difference) return difference;
+  }
+  return 0;
+}

@@ -1,0 +1,165 @@
+"""Which variant a unit gets: the same for ever, without asking anybody, fair, and moved by no more than must move.
+
+A unit's *point* is the first half of MurmurHash3 x64-128 of a text, its upper 53 bits as a number in (0, 1):
+
+    point(seed, text) = (h1 >> 11 + 0.5) / 2**53
+
+Participation: point(1, "salt/unit") below the share; raising the share only adds units. Variant: weighted rendezvous (Thaler &
+Ravishankar 1998 for the unweighted form): each variant scores -weight / ln(point(2, "salt/letter/unit")), the highest
+wins, so that changed weights move only what must move. Exclusion: point(3, "group/unit") within the experiment's slice.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from math import log
+from typing import Literal
+
+import mmh3
+
+from neat_verdict.core.checks import InputError, positive
+from neat_verdict.core.traffic.audience import Audience
+
+Reason = Literal["forced", "audience", "exclusion", "participation", "assigned", "not_running"]
+PARTICIPATION_SEED, VARIANT_SEED, EXCLUSION_SEED = 1, 2, 3
+LETTERS = "ABCDEFGHIJ"
+LONGEST_UNIT = 200
+_SCALE = 2.0**-53
+
+
+def point(seed: int, text: str) -> float:
+    """The point of a text in (0, 1), both excluded."""
+    return ((mmh3.hash64(text, seed, signed=False)[0] >> 11) + 0.5) * _SCALE
+
+
+@dataclass(frozen=True, slots=True)
+class Slice:
+    """The part [start, end) of the units of an exclusion group that an experiment may have. Raises InputError outside [0, 1]."""
+
+    group: str
+    start: float
+    end: float
+
+    def __post_init__(self) -> None:
+        if not self.group:
+            raise InputError("group", "empty", "must name the exclusion group")
+        if not 0 <= self.start < self.end <= 1:
+            raise InputError("slice", f"{self.start:g} to {self.end:g}", "must be a part of 0 to 1")
+
+    def holds(self, unit: str) -> bool:
+        """Whether the unit is the experiment's."""
+        return self.start <= point(EXCLUSION_SEED, f"{self.group}/{unit}") < self.end
+
+
+@dataclass(frozen=True, slots=True)
+class Assignment:
+    """A variant by position (0 is control), the reason, and what decided in words."""
+
+    position: int
+    reason: Reason
+    because: str = ""
+
+    @property
+    def takes_part(self) -> bool:
+        """True where the unit counts."""
+        return self.reason == "assigned"
+
+
+@dataclass(frozen=True, slots=True)
+class Traffic:
+    """How an experiment shares its traffic out.
+
+    Parameters
+    ----------
+    salt : str
+        Of the experiment's round; another salt shuffles the units anew. Not empty.
+    weights : sequence of float
+        One a variant, 2 to 10, control first, above 0; only their proportions count.
+    participation : float
+        Share of the audience that takes part, in [0, 1].
+    audience : Audience
+    forced : mapping of unit to position
+        Units that get a variant to look at it; they do not count.
+    slice : Slice or None
+        The experiment's part of an exclusion group.
+    running : bool
+
+    Raises
+    ------
+    InputError
+        Naming the field.
+    """
+
+    salt: str
+    weights: tuple[float, ...]
+    participation: float = 1.0
+    audience: Audience = field(default_factory=Audience)
+    forced: Mapping[str, int] = field(default_factory=dict)
+    slice: Slice | None = None
+    running: bool = True
+    _parts: tuple[tuple[str, float, Assignment], ...] = field(init=False, repr=False, compare=False)
+    _left_out: Assignment = field(init=False, repr=False, compare=False)
+
+    def __post_init__(self) -> None:
+        if not self.salt:
+            raise InputError("salt", "empty", "must tell the experiment's round from all others")
+        if not 2 <= len(self.weights) <= len(LETTERS):
+            raise InputError("weights", len(self.weights), f"must be 2 to {len(LETTERS)}")
+        for weight in self.weights:
+            positive("weights", weight)
+        if not 0 <= self.participation <= 1:
+            raise InputError("participation", self.participation, "must lie between 0% and 100%")
+        for position in self.forced.values():
+            if not 0 <= position < len(self.weights):
+                raise InputError("forced", position, "must be the position of a variant")
+        parts = tuple(
+            (f"{self.salt}/{letter}/", -weight, Assignment(position, "assigned"))
+            for position, (letter, weight) in enumerate(zip(LETTERS, self.weights, strict=False))
+        )
+        object.__setattr__(self, "_parts", parts)
+        told = f"takes part below {self.participation:.4g} of the audience, and lies above"
+        object.__setattr__(self, "_left_out", Assignment(0, "participation", told))
+
+    def assign(self, unit: str, properties: Mapping[str, object], kept: int | None = None) -> Assignment:
+        """The unit's variant. ``kept`` is the position it was given before in this round: once in, it stays.
+
+        Raises InputError for a unit that is empty or over 200 characters long.
+        """
+        if not self.running:
+            return _NOT_RUNNING
+        if not 0 < len(unit) <= LONGEST_UNIT:
+            raise InputError("unit", unit[:40] or "empty", f"must be 1 to {LONGEST_UNIT} characters")
+        if self.forced and (chosen := self.forced.get(unit)) is not None:
+            return Assignment(chosen, "forced", "chosen by hand")
+        if kept is not None:
+            return self._parts[kept][2]
+        if self.audience.groups and not self.audience.admits(properties):
+            return Assignment(0, "audience", self.audience.rule_on(properties).because)
+        if self.slice is not None and not self.slice.holds(unit):
+            return Assignment(0, "exclusion", f"kept for other experiments of “{self.slice.group}”")
+        hash64 = mmh3.hash64
+        if self.participation < 1:
+            drawn = hash64(f"{self.salt}/{unit}", PARTICIPATION_SEED, signed=False)[0]
+            if ((drawn >> 11) + 0.5) * _SCALE >= self.participation:
+                return self._left_out
+        best, won = 0.0, self._left_out
+        for prefix, negative_weight, outcome in self._parts:
+            drawn = hash64(prefix + unit, VARIANT_SEED, signed=False)[0]
+            score = negative_weight / log(((drawn >> 11) + 0.5) * _SCALE)
+            if score > best:
+                best, won = score, outcome
+        return won
+
+
+_NOT_RUNNING = Assignment(0, "not_running", "the experiment does not run")
+
+
+def free_slice(taken: Sequence[tuple[float, float]], share: float) -> tuple[float, float] | None:
+    """The first gap in [0, 1] beside the slices taken that holds ``share``; None where there is none."""
+    start = 0.0
+    for begin, end in [*sorted(taken), (1.0, 1.0)]:
+        if begin - start >= share - 1e-9:
+            return round(start, 9), round(min(start + share, 1.0), 9)
+        start = max(start, end)
+    return None

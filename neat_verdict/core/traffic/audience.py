@@ -1,0 +1,83 @@
+"""Who qualifies: groups of conditions on what is known of a visitor, and which of them decided."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Literal
+
+from neat_verdict.core.checks import InputError
+from neat_verdict.core.matching import Condition
+
+MOST_GROUPS, MOST_CONDITIONS = 20, 50
+
+
+@dataclass(frozen=True, slots=True)
+class Group:
+    """Conditions of which all, or any one, must hold.
+
+    Raises InputError for a kind other than "all" or "any", or for none or more than 50 conditions.
+    """
+
+    kind: Literal["all", "any"]
+    conditions: tuple[Condition, ...]
+
+    def __post_init__(self) -> None:
+        if self.kind not in ("all", "any"):
+            raise InputError("kind", self.kind, "must be all or any")
+        if not 1 <= len(self.conditions) <= MOST_CONDITIONS:
+            raise InputError("conditions", len(self.conditions), f"must be 1 to {MOST_CONDITIONS} in a group")
+
+    def words(self) -> str:
+        """ "country is ie and device is phone", or joined by "or"."""
+        return f" {'and' if self.kind == 'all' else 'or'} ".join(condition.words() for condition in self.conditions)
+
+
+@dataclass(frozen=True, slots=True)
+class Ruling:
+    """Whether a visitor qualifies, and the words of the rule that decided."""
+
+    qualifies: bool
+    because: str
+
+
+@dataclass(frozen=True, slots=True)
+class Audience:
+    """Groups that must all hold; without groups everybody qualifies. Raises InputError for more than 20 groups."""
+
+    groups: tuple[Group, ...] = ()
+
+    def __post_init__(self) -> None:
+        if len(self.groups) > MOST_GROUPS:
+            raise InputError("groups", len(self.groups), f"must be at most {MOST_GROUPS}")
+
+    def admits(self, properties: Mapping[str, object]) -> bool:
+        """Whether somebody with these properties qualifies. A property that is absent matches nothing; never an error."""
+        for group in self.groups:
+            test = all if group.kind == "all" else any
+            if not test(condition.matches(properties) for condition in group.conditions):
+                return False
+        return True
+
+    def rule_on(self, properties: Mapping[str, object]) -> Ruling:
+        """As `admits`, with the rule that decided: the first that is not met, or all that are."""
+        for group in self.groups:
+            failed = [condition for condition in group.conditions if not condition.matches(properties)]
+            if group.kind == "all" and failed:
+                return Ruling(False, f"not met: {failed[0].words()}{_seen(failed[0], properties)}")
+            if group.kind == "any" and len(failed) == len(group.conditions):
+                return Ruling(False, f"none met of: {group.words()}")
+        return Ruling(True, f"met: {self.words()}" if self.groups else "everybody qualifies")
+
+    def words(self) -> str:
+        """All groups as one phrase."""
+        if len(self.groups) == 1:
+            return self.groups[0].words()
+        return " and ".join(
+            f"({group.words()})" if len(group.conditions) > 1 else group.words() for group in self.groups
+        )
+
+
+def _seen(condition: Condition, properties: Mapping[str, object]) -> str:
+    value = properties.get(condition.attribute)
+    return f" ({condition.attribute} is {'not known' if value in (None, '') else value})"
