@@ -11,7 +11,10 @@ from neat_verdict.app import clock
 from neat_verdict.app.collect import actions as collect
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.queries import find
+from neat_verdict.app.metrics.actions import create_metric
+from neat_verdict.app.people.keys import make_key
 from neat_verdict.app.people.models import User
+from neat_verdict.app.traffic import serving
 
 TODAY = datetime(2026, 3, 30, 12, tzinfo=UTC)
 START = date(2026, 3, 2)
@@ -42,6 +45,7 @@ class Json:
 def _standing_clock(settings):
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]  # quick, for tests only
     cache.clear()
+    serving.forget()
     with clock.at(TODAY):
         yield
 
@@ -95,3 +99,76 @@ def bring_in(by, experiment, content, **more):
 def won(analyst, running):
     bring_in(analyst, running, daily(28, {"A": (2000, 100), "B": (2000, 120)}))
     return find(running.key)
+
+
+SERVED = {
+    **PLAN,
+    "data_from": "events",
+    "metrics": [{"name": "paid bookings", "role": "primary"}, {"name": "fare per visitor", "role": "secondary"}],
+    "variants": [
+        {"name": "List first", "parameters": [{"name": "calendar", "kind": "true_false", "value": "false"}]},
+        {"name": "Calendar first", "parameters": [{"name": "calendar", "kind": "true_false", "value": "true"}]},
+    ],
+}
+
+
+def did(event):
+    return {
+        "kind": "conversion",
+        "measure": {"kind": "conversion", "events": {"event": event}},
+        "unit": "percent",
+    }
+
+
+@pytest.fixture
+def metrics(analyst):
+    """Paid bookings, and what a visitor pays within a week, at most 500."""
+    create_metric(analyst, "paid bookings", did("booking_paid"), "")
+    fare = {
+        "kind": "amount",
+        "measure": {"kind": "amount", "events": {"event": "booking_paid"}, "amount_of": "amount", "cap": 500},
+        "unit": "money",
+        "currency": "EUR",
+        "window_hours": 168,
+    }
+    create_metric(analyst, "fare per visitor", fare, "")
+
+
+@pytest.fixture
+def served(analyst, metrics):
+    """An experiment whose traffic is shared out here, running since the 2nd of March."""
+    draft = actions.create_experiment(analyst, "Fare calendar", dict(SERVED))
+    actions.start(analyst, draft.key, START)
+    return find(draft.key)
+
+
+class Machine:
+    """A system with a key."""
+
+    def __init__(self, secret):
+        self.client = Client()
+        self.headers = {"Authorization": f"Bearer {secret}"}
+
+    def __call__(self, path, body, kind="application/json", **headers):
+        data = body if isinstance(body, bytes | str) else json.dumps(body)
+        answer = self.client.post(f"/api/v1{path}", data, content_type=kind, headers={**self.headers, **headers})
+        return answer.status_code, json.loads(answer.content or b"null")
+
+    def collect(self, *events):
+        status, receipt = self("/collect", {"events": list(events)})
+        assert status == 200, receipt
+        return receipt
+
+
+@pytest.fixture
+def machine(analyst):
+    return Machine(make_key(analyst, "booking site")[1])
+
+
+def happened(unit, event, at="2026-03-10T12:00:00Z", number="", **more):
+    """An event; its id follows from what it is."""
+    return {"id": f"{unit}-{event}-{at}-{number}", "unit": unit, "event": event, "at": at, **more}
+
+
+def exposed(unit, variant, at="2026-03-10T11:00:00Z", experiment="fare-calendar", **more):
+    return happened(unit, "exposure", at, number=variant, experiment=experiment, variant=variant, **more)

@@ -75,6 +75,16 @@ def _use(experiment: Experiment, key: str) -> ExperimentMetric:
     return found
 
 
+def _refuse_counted(experiment: Experiment, use: ExperimentMetric) -> None:
+    if Tally.objects.filter(
+        variant__experiment=experiment, metric=use.metric, round=experiment.round, exact__isnull=False
+    ).exists():
+        raise Conflict(
+            f"{use.metric.name} is counted from events in this experiment; counts from a file would be added to the same units. "
+            "Bring in a file for a metric that has no events, or send events"
+        )
+
+
 def _columns(text: Text, fields: tuple[str, ...], chosen: dict[str, int | None]) -> dict[str, int | None]:
     matched = match_columns(text.header, fields)
     for field, index in chosen.items():
@@ -102,6 +112,7 @@ def preview(
     """
     _open(by, experiment)
     use = _use(experiment, metric)
+    _refuse_counted(experiment, use)
     fields = fields_of(arm_kind(use.definition["kind"]))
     text = read_text(content, fields)
     return _preview_steps(experiment, use, text, content, _columns(text, fields, chosen))
@@ -153,7 +164,7 @@ def _totals(counts: Counts, arms: int, width: int) -> tuple[tuple[float, ...], .
 
 def _stored(experiment: Experiment, use: ExperimentMetric) -> dict[tuple[date, int], tuple[float, ...]]:
     columns = COLUMNS[arm_kind(use.definition["kind"])]
-    rows = Tally.objects.filter(variant__experiment=experiment, metric=use.metric)
+    rows = Tally.objects.filter(variant__experiment=experiment, metric=use.metric, round=experiment.round, segment="")
     values = rows.values_list("day", "variant__position", *columns)
     return {(day, position): tuple(sums) for day, position, *sums in values}
 
@@ -204,6 +215,7 @@ def store(
     if hashlib.sha256(content).hexdigest() != digest:
         raise Conflict("The file is not the one that was previewed; preview it again")
     use = _use(experiment, metric)
+    _refuse_counted(experiment, use)
     kind = arm_kind(use.definition["kind"])
     text = read_text(content, fields_of(kind))
     columns = _columns(text, fields_of(kind), chosen)
@@ -242,11 +254,17 @@ def _write(experiment: Experiment, use: ExperimentMetric, counts: Counts) -> Non
     columns = COLUMNS[arm_kind(use.definition["kind"])]
     Tally.objects.bulk_create(
         [
-            Tally(variant=variants[position], metric=use.metric, day=day, **dict(zip(columns, sums, strict=True)))
+            Tally(
+                variant=variants[position],
+                metric=use.metric,
+                round=experiment.round,
+                day=day,
+                **dict(zip(columns, sums, strict=True)),
+            )
             for (day, position), sums in counts.sums.items()
         ],
         batch_size=500,
         update_conflicts=True,
-        unique_fields=["variant", "metric", "day"],
+        unique_fields=["variant", "metric", "round", "segment", "day"],
         update_fields=[*columns],
     )

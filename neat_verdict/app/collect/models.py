@@ -1,4 +1,4 @@
-"""Files that were brought in."""
+"""What came in: events, files, and how much of them when."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from django.conf import settings
 from django.db import models
 
 from neat_verdict.app import clock
-from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.experiments.models import Experiment, Variant
 from neat_verdict.app.metrics.models import Metric
 
 
@@ -26,3 +26,65 @@ class Import(models.Model):
 
     class Meta:
         ordering = ["-at", "-id"]
+
+
+class Event(models.Model):
+    """Something a unit did, as it was sent. ``sent_id`` is the sender's own; the same one counts once.
+
+    ``at`` and ``received`` are milliseconds since 1970. An exposure (``name`` "exposure") names its experiment and the letter
+    that was shown. ``held`` marks one that claims to lie in the future; it counts once its moment has come.
+    """
+
+    sent_id = models.CharField(max_length=100, unique=True)
+    unit = models.CharField(max_length=200)
+    name = models.CharField(max_length=80)
+    at = models.BigIntegerField()
+    received = models.BigIntegerField()
+    experiment = models.CharField(max_length=80, default="")
+    letter = models.CharField(max_length=20, default="")
+    forced = models.BooleanField(default=False)
+    held = models.BooleanField(default=False)
+    properties = models.JSONField(default=dict)
+
+    class Meta:
+        indexes = [
+            models.Index(fields=["unit", "name"], name="events_of_a_unit"),
+            models.Index(fields=["at"], name="held_events", condition=models.Q(held=True)),
+        ]
+
+
+class Sighting(models.Model):
+    """An event name, or a variant of an experiment ("key/B"), that has been seen: when last, and how often."""
+
+    kind = models.CharField(max_length=10)
+    name = models.CharField(max_length=110)
+    last_at = models.BigIntegerField()
+    times = models.PositiveBigIntegerField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["kind", "name"], name="a_sighting_once")]
+
+
+class Intake(models.Model):
+    """What came in within an hour of the clock (``hour``: hours since 1970), added up over batches."""
+
+    hour = models.PositiveIntegerField(unique=True)
+    batches = models.PositiveBigIntegerField(default=0)
+    events = models.PositiveBigIntegerField(default=0)
+    duplicates = models.PositiveBigIntegerField(default=0)
+    late = models.PositiveBigIntegerField(default=0)
+    held = models.PositiveBigIntegerField(default=0)
+    unexposed = models.PositiveBigIntegerField(default=0)
+
+
+class Arrival(models.Model):
+    """First exposures by variant and hour (hours since 1970), and how many of them were seen in two variants."""
+
+    variant = models.ForeignKey(Variant, on_delete=models.CASCADE, related_name="arrivals")
+    round = models.PositiveSmallIntegerField()
+    hour = models.PositiveIntegerField()
+    units = models.PositiveBigIntegerField(default=0)
+    mixed = models.PositiveBigIntegerField(default=0)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["variant", "round", "hour"], name="one_arrival_an_hour")]

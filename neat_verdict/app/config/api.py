@@ -4,6 +4,7 @@ from ninja import NinjaAPI
 from ninja.security import django_auth
 
 from neat_verdict.app.collect.api import router as collect
+from neat_verdict.app.collect.events_api import router as events
 from neat_verdict.app.config.errors import install
 from neat_verdict.app.experiments.api import router as experiments
 from neat_verdict.app.metrics.api import router as metrics
@@ -12,6 +13,8 @@ from neat_verdict.app.planning.api import router as planning
 from neat_verdict.app.readings.api import router as readings
 from neat_verdict.app.readings.scratchpad_api import router as scratchpad
 from neat_verdict.app.reports.api import router as reports
+from neat_verdict.app.traffic.api import router as traffic
+from neat_verdict.app.watch.api import router as watch
 
 api = NinjaAPI(title="Neat Verdict", version="1.0.0", auth=django_auth, docs_url=None, urls_namespace="api")
 install(api)
@@ -20,9 +23,12 @@ for prefix, router in (
     ("", metrics),
     ("", experiments),
     ("", planning),
+    ("", traffic),
     ("", collect),
+    ("", events),
     ("", readings),
     ("", scratchpad),
+    ("", watch),
     ("", reports),
 ):
     api.add_router(prefix, router)

@@ -5,18 +5,13 @@ from __future__ import annotations
 from typing import Any
 
 from django.core.exceptions import PermissionDenied
-from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 
+from neat_verdict.app.problem_documents import problem
 from neat_verdict.app.problems import Conflict
 from neat_verdict.core.checks import InputError
-
-
-def problem(status: int, title: str, **members: Any) -> HttpResponse:
-    """A problem document; ``errors`` is a list of {field, message}."""
-    body = {"type": "about:blank", "title": title, "status": status, **members}
-    return JsonResponse(body, status=status, content_type="application/problem+json")
 
 
 def install(api: NinjaAPI) -> None:

@@ -37,8 +37,11 @@ INSTALLED_APPS = [
     "neat_verdict.app.people",
     "neat_verdict.app.metrics",
     "neat_verdict.app.experiments",
+    "neat_verdict.app.traffic",
     "neat_verdict.app.planning",
     "neat_verdict.app.collect",
+    "neat_verdict.app.watch",
+    "neat_verdict.app.standins",
     "neat_verdict.app.demo",
 ]
 MIDDLEWARE = [

@@ -16,7 +16,6 @@ from neat_verdict.app.experiments.schemas import (
     LedgerOut,
     LedgerPage,
     NewExperiment,
-    StartIn,
     WithdrawIn,
 )
 
@@ -77,21 +76,16 @@ def picture(request: HttpRequest, picture: int) -> FileResponse:
     return answer
 
 
-@router.post("/experiments/{key}/start", response=ExperimentOut, operation_id="start_experiment")
-def start(request: HttpRequest, key: str, payload: StartIn) -> ExperimentOut:
-    queries.find(key)
-    actions.start(person(request), key, payload.started_on)
-    return present(queries.find(key))
-
-
 _MOVES = {
     "pause": actions.pause,
     "resume": actions.resume,
     "end": actions.end,
     "archive": actions.archive,
     "restore": actions.restore,
+    "unschedule": actions.unschedule,
+    "new-round": actions.new_round,
 }
-Move = Literal["pause", "resume", "end", "archive", "restore"]
+Move = Literal["pause", "resume", "end", "archive", "restore", "unschedule", "new-round"]
 
 
 @router.post("/experiments/{key}/move/{move}", response=ExperimentOut, operation_id="move_experiment")

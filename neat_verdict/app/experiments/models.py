@@ -19,6 +19,8 @@ class Workspace(models.Model):
     name = models.CharField(max_length=120, default="Your workspace")
     time_zone = models.CharField(max_length=64, default="UTC")
     longest_run_weeks = models.PositiveSmallIntegerField(default=13)
+    # Properties at first exposure that tallies are kept by: each line one property, or two that are crossed.
+    segments = models.JSONField(default=list, blank=True)
 
     def __str__(self) -> str:
         return self.name
@@ -29,6 +31,7 @@ class Experiment(models.Model):
 
     class State(models.TextChoices):
         DRAFT = "draft"
+        SCHEDULED = "scheduled"
         RUNNING = "running"
         PAUSED = "paused"
         ENDED = "ended"
@@ -56,6 +59,14 @@ class Experiment(models.Model):
     audience_per_day = models.PositiveIntegerField(null=True, blank=True)
     participation = models.FloatField(default=1.0)
     ramp = models.JSONField(default=list, blank=True)
+    data_from = models.CharField(max_length=10, default="files")
+    assignment_unit = models.CharField(max_length=10, default="visitor")
+    audience_rules = models.JSONField(default=list, blank=True)
+    forced = models.JSONField(default=dict, blank=True)
+    exclusion_group = models.CharField(max_length=60, blank=True, default="")
+    exclusion_share = models.FloatField(default=1.0)
+    slice_start = models.FloatField(null=True, blank=True)
+    slice_end = models.FloatField(null=True, blank=True)
     confidence = models.FloatField(default=0.95)
     power = models.FloatField(default=0.8)
     least_weeks = models.PositiveSmallIntegerField(default=2)
@@ -74,8 +85,16 @@ class Experiment(models.Model):
     rule = models.JSONField(null=True, blank=True)
     rule_locked_at = models.DateTimeField(null=True, blank=True)
     rule_changes = models.JSONField(default=list, blank=True)
+    round = models.PositiveSmallIntegerField(default=1)
+    starts_at = models.DateTimeField(null=True, blank=True)
+    ends_at = models.DateTimeField(null=True, blank=True)
+    scheduled_by = models.ForeignKey(
+        settings.AUTH_USER_MODEL, null=True, blank=True, on_delete=models.PROTECT, related_name="+"
+    )
     started_on = models.DateField(null=True, blank=True)
     ended_on = models.DateField(null=True, blank=True)
+    started_at = models.DateTimeField(null=True, blank=True)
+    ended_at = models.DateTimeField(null=True, blank=True)
 
     decision = models.CharField(max_length=30, blank=True, default="")
     decision_reason = models.TextField(blank=True, default="")
@@ -100,7 +119,19 @@ class Experiment(models.Model):
             models.CheckConstraint(condition=Q(confidence__gt=0, confidence__lt=1), name="confidence_share"),
             models.CheckConstraint(condition=Q(power__gt=0, power__lt=1), name="power_share"),
             models.CheckConstraint(
-                condition=Q(state__in=["draft", "archived"]) | Q(rule__isnull=False), name="rule_locked_once_started"
+                condition=Q(state__in=["draft", "scheduled", "archived"]) | Q(rule__isnull=False),
+                name="rule_locked_once_started",
+            ),
+            models.CheckConstraint(
+                condition=~Q(state="scheduled") | Q(starts_at__isnull=False, scheduled_by__isnull=False),
+                name="a_scheduled_start_has_its_time",
+            ),
+            models.CheckConstraint(condition=Q(data_from__in=["files", "events"]), name="data_from_known"),
+            models.CheckConstraint(
+                condition=Q(assignment_unit__in=["visitor", "account", "request"]), name="assignment_unit_known"
+            ),
+            models.CheckConstraint(
+                condition=Q(exclusion_share__gt=0, exclusion_share__lte=1), name="exclusion_share_is_a_share"
             ),
         ]
 
@@ -192,14 +223,33 @@ class Picture(models.Model):
         ordering = ["id"]
 
 
+class Round(models.Model):
+    """An earlier round of an experiment that was run again; its tallies stay under its number."""
+
+    experiment = models.ForeignKey(Experiment, on_delete=models.CASCADE, related_name="rounds")
+    number = models.PositiveSmallIntegerField()
+    started_on = models.DateField()
+    ended_on = models.DateField()
+    rule = models.JSONField()
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [models.UniqueConstraint(fields=["experiment", "number"], name="a_round_once")]
+
+
 class Tally(models.Model):
     """Sufficient statistics of a metric for the units first exposed on a day in a variant (see `tallies.COLUMNS`).
 
-    ``total`` is the number of conversions of a rate, the sum of a mean, the numerator of a ratio.
+    ``total`` is the number of conversions of a rate, the sum of a mean, the numerator of a ratio. ``segment`` is empty for
+    everybody, otherwise what the units had in common at first exposure ("device=phone"). ``exact`` holds the sums of tallies
+    made of events as whole numbers, in millionths (squares in millionths of millionths), so that adding and taking away leaves
+    no trace; it is null for sums that came in as such.
     """
 
     variant = models.ForeignKey(Variant, on_delete=models.CASCADE, related_name="tallies")
     metric = models.ForeignKey(Metric, on_delete=models.PROTECT, related_name="tallies")
+    round = models.PositiveSmallIntegerField(default=1)
+    segment = models.CharField(max_length=200, blank=True, default="")
     day = models.DateField()
     units = models.PositiveBigIntegerField()
     total = models.FloatField()
@@ -207,11 +257,12 @@ class Tally(models.Model):
     below = models.FloatField(null=True)
     below_squares = models.FloatField(null=True)
     cross = models.FloatField(null=True)
+    exact = models.JSONField(null=True)
 
     class Meta:
         ordering = ["day"]
         constraints = [
-            models.UniqueConstraint(fields=["variant", "metric", "day"], name="one_tally_a_day"),
+            models.UniqueConstraint(fields=["variant", "metric", "round", "segment", "day"], name="one_tally_a_day"),
             models.CheckConstraint(
                 condition=Q(squares__isnull=False) | Q(total__gte=0, total__lte=F("units")),
                 name="conversions_within_units",

@@ -7,8 +7,10 @@ from datetime import date
 from typing import cast
 
 from neat_verdict.app.experiments import brief, queries
+from neat_verdict.app.experiments.audience import audience_of
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Variant
 from neat_verdict.app.experiments.schemas import (
+    ConditionGroupIO,
     ExperimentOut,
     MetricUseOut,
     ParameterIO,
@@ -16,6 +18,7 @@ from neat_verdict.app.experiments.schemas import (
     PlanOut,
     RampStepIO,
     Role,
+    RoundOut,
     RuleChangeOut,
     VariantOut,
 )
@@ -29,7 +32,8 @@ _SAME_NAME = (
     "good_direction", "baseline", "spread", "correlation", "worthwhile_lift", "audience_per_day", "participation",
     "confidence", "power", "least_weeks", "least_conversions", "planned_start", "started_on", "ended_on", "rule_locked_at",
     "decision", "decision_reason", "decision_next", "decided_at", "longest_run_weeks", "method", "sides", "spending",
-    "looks", "look_days", "superiority", "expected_loss",
+    "looks", "look_days", "superiority", "expected_loss", "data_from", "assignment_unit", "forced", "exclusion_group",
+    "exclusion_share", "round", "starts_at", "ends_at",
 )  # fmt: skip
 
 
@@ -40,6 +44,18 @@ def present(experiment: Experiment) -> ExperimentOut:
         **{name: getattr(experiment, name) for name in _SAME_NAME},
         metrics=[_use(use) for use in experiment.metrics.all()],
         ramp=[RampStepIO(**step) for step in experiment.ramp],
+        participation_today=queries.participation_today(experiment),
+        audience_rules=[ConditionGroupIO(**group) for group in experiment.audience_rules],
+        audience_in_words=audience_of(experiment.audience_rules).words(),
+        rounds=[
+            RoundOut(
+                number=r.number,
+                started_on=r.started_on,
+                ended_on=r.ended_on,
+                units=queries.units_of(experiment, r.number),
+            )
+            for r in experiment.rounds.all()
+        ],
         workspace_longest_run_weeks=queries.workspace().longest_run_weeks,
         rule_changes=[RuleChangeOut(**line) for line in experiment.rule_changes],
         owner=experiment.owner.display_name,

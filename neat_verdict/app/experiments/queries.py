@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from datetime import date, datetime, timedelta
+from datetime import date, datetime, time, timedelta
 from typing import Any, cast
 from zoneinfo import ZoneInfo
 
-from django.db.models import QuerySet
+from django.db.models import F, QuerySet, Sum
 from django.http import Http404
 
 from neat_verdict.app import clock
@@ -44,6 +44,11 @@ def today() -> date:
 def local(moment: datetime) -> datetime:
     """A moment in the workspace's time zone."""
     return moment.astimezone(ZoneInfo(workspace().time_zone))
+
+
+def first_moment(day: date) -> datetime:
+    """Midnight at the beginning of a day, in the workspace's time zone."""
+    return datetime.combine(day, time(), tzinfo=ZoneInfo(workspace().time_zone))
 
 
 def find(key: str) -> Experiment:
@@ -116,6 +121,22 @@ def baseline_of(use: ExperimentMetric | None, value: float | None, spread: float
     if value is None or (not is_rate and spread is None):
         return None
     return Baseline(value, None if is_rate else spread)
+
+
+def participation_today(experiment: Experiment) -> float:
+    """The share that takes part today, by the ramp; before the start that of its first day."""
+    steps = tuple(RampStep(step["days"], step["participation"]) for step in experiment.ramp)
+    day = (today() - experiment.started_on).days + 1 if experiment.started_on else 1
+    return Arrivals(1, experiment.participation, steps).participation_on(day)
+
+
+def units_of(experiment: Experiment, number: int) -> int:
+    """Units of a round, by the tallies of the metric that decides."""
+    use = experiment.primary
+    if use is None:
+        return 0
+    rows = Tally.objects.filter(variant__experiment=experiment, round=number, segment="", metric=use.metric_id)
+    return rows.aggregate(units=Sum("units"))["units"] or 0
 
 
 def plan_request(experiment: Experiment, place: Workspace | None = None) -> PlanRequest | None:
@@ -206,9 +227,10 @@ def last_day(experiment: Experiment) -> date | None:
 
 
 def daily_counts(experiments: list[Experiment]) -> dict[int, Counts]:
-    """Tallies of many experiments in one query, by the experiments' ids."""
+    """Tallies of everybody, of the present round, of many experiments in one query; by the experiments' ids."""
     columns = COLUMNS["ratio"]
-    rows = Tally.objects.filter(variant__experiment__in=experiments).values_list(
+    present = Tally.objects.filter(segment="", round=F("variant__experiment__round"))
+    rows = present.filter(variant__experiment__in=experiments).values_list(
         "variant__experiment_id", "metric_id", "variant__position", "day", *columns
     )
     grouped: dict[int, dict[int, list[tuple[int, date, tuple[float, ...]]]]] = {e.pk: {} for e in experiments}

@@ -8,6 +8,7 @@ from typing import Any, Literal
 from ninja import Schema
 from pydantic import Field
 
+from neat_verdict.app.metrics.schemas import ConditionIO
 from neat_verdict.core.plan import Alternatives, Plan
 
 Role = Literal["primary", "secondary", "guardrail"]
@@ -82,6 +83,14 @@ class RampStepIO(Schema):
     participation: float = Field(gt=0, le=1)
 
 
+class ConditionGroupIO(Schema):
+    """Conditions of which all, or any one, must hold."""
+
+    model_config = {"extra": "forbid"}
+    kind: Literal["all", "any"] = "all"
+    conditions: list[ConditionIO] = Field(max_length=50)
+
+
 class ExperimentChanges(Schema):
     """Only the fields that are given change."""
 
@@ -101,6 +110,12 @@ class ExperimentChanges(Schema):
     audience_per_day: int | None = Field(default=None, ge=1, le=10**9)
     participation: float = 1.0
     ramp: list[RampStepIO] = Field(default_factory=list, max_length=20)
+    data_from: Literal["files", "events"] = "files"
+    assignment_unit: Literal["visitor", "account", "request"] = "visitor"
+    audience_rules: list[ConditionGroupIO] = Field(default_factory=list, max_length=20)
+    forced: dict[str, str] = Field(default_factory=dict, max_length=200)
+    exclusion_group: str = Field(default="", max_length=60)
+    exclusion_share: float = 1.0
     confidence: float = 0.95
     power: float = 0.8
     least_weeks: int = Field(default=2, ge=1, le=52)
@@ -215,10 +230,17 @@ class RuleChangeOut(Schema):
     after: str
 
 
+class RoundOut(Schema):
+    number: int
+    started_on: date
+    ended_on: date
+    units: int
+
+
 class ExperimentOut(Schema):
     key: str
     version: int
-    state: Literal["draft", "running", "paused", "ended", "decided", "archived"]
+    state: Literal["draft", "scheduled", "running", "paused", "ended", "decided", "archived"]
     name: str
     area: str
     owner: str
@@ -237,6 +259,18 @@ class ExperimentOut(Schema):
     audience_per_day: int | None
     participation: float
     ramp: list[RampStepIO]
+    participation_today: float
+    data_from: Literal["files", "events"]
+    assignment_unit: Literal["visitor", "account", "request"]
+    audience_rules: list[ConditionGroupIO]
+    audience_in_words: str
+    forced: dict[str, str]
+    exclusion_group: str
+    exclusion_share: float
+    round: int
+    rounds: list[RoundOut]
+    starts_at: datetime | None
+    ends_at: datetime | None
     confidence: float
     power: float
     least_weeks: int
@@ -270,7 +304,18 @@ class ExperimentOut(Schema):
 
 
 class StartIn(Schema):
+    """Now, on an earlier day, or (``starts_at``) at a time to come. ``reason`` starts it although not everything is ready."""
+
     started_on: date | None = None
+    starts_at: datetime | None = None
+    ends_at: datetime | None = None
+    reason: str = Field(default="", max_length=2000)
+
+
+class EndIn(Schema):
+    """``ends_at`` without a value: somebody ends it."""
+
+    ends_at: datetime | None = None
 
 
 class WithdrawIn(Schema):

@@ -1,7 +1,10 @@
 """Accounts and their roles."""
 
+from django.conf import settings
 from django.contrib.auth.models import AbstractUser
 from django.db import models
+
+from neat_verdict.app import clock
 
 
 class User(AbstractUser):
@@ -26,3 +29,17 @@ class User(AbstractUser):
     @property
     def display_name(self) -> str:
         return self.get_full_name() or self.username
+
+
+class MachineKey(models.Model):
+    """A key with which a machine asks for assignments and sends events. Only its digest is kept."""
+
+    name = models.CharField(max_length=80)
+    start = models.CharField(max_length=12)
+    digest = models.CharField(max_length=64, unique=True)
+    made_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    made_at = models.DateTimeField(default=clock.now)
+    withdrawn_at = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["-made_at", "-id"]

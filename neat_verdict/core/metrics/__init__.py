@@ -2,6 +2,7 @@
 
 from neat_verdict.core.metrics.counting import Event, Line, Overall, UnitCount, count_unit, overall
 from neat_verdict.core.metrics.definition import KINDS, UNITS, Definition, EventFilter, Measure, MetricKind, Unit
+from neat_verdict.core.metrics.totals import Happening, unit_figure
 
 __all__ = [
     "KINDS",
@@ -9,6 +10,7 @@ __all__ = [
     "Definition",
     "Event",
     "EventFilter",
+    "Happening",
     "Line",
     "Measure",
     "MetricKind",
@@ -17,4 +19,5 @@ __all__ = [
     "UnitCount",
     "count_unit",
     "overall",
+    "unit_figure",
 ]

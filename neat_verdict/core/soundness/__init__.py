@@ -1,6 +1,19 @@
 """Does the data agree with the design? If not, no lift may be read."""
 
+from neat_verdict.core.soundness.faults import Fault, Observed, Stratum, check_strata, find_faults, gaps
 from neat_verdict.core.soundness.overlap import OverlapCheck, check_overlap
 from neat_verdict.core.soundness.split import SPLIT_ALARM, SplitCheck, check_split
 
-__all__ = ["SPLIT_ALARM", "OverlapCheck", "SplitCheck", "check_overlap", "check_split"]
+__all__ = [
+    "SPLIT_ALARM",
+    "Fault",
+    "Observed",
+    "OverlapCheck",
+    "SplitCheck",
+    "Stratum",
+    "check_overlap",
+    "check_split",
+    "check_strata",
+    "find_faults",
+    "gaps",
+]

@@ -2,6 +2,7 @@
 
 from neat_verdict.core.traffic.assignment import (
     LETTERS,
+    LONGEST_UNIT,
     Assignment,
     Reason,
     Slice,
@@ -13,6 +14,7 @@ from neat_verdict.core.traffic.audience import Audience, Group, Ruling
 
 __all__ = [
     "LETTERS",
+    "LONGEST_UNIT",
     "Assignment",
     "Audience",
     "Group",

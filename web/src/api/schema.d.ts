@@ -4,6 +4,81 @@
  */
 
 export interface paths {
+    "/api/v1/assign": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Assign
+         * @description The variants of a unit. Bad input never breaks a site: the answer is control, with a note of the problem.
+         */
+        post: operations["assign"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/audiences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Audiences */
+        get: operations["list_audiences"];
+        put?: never;
+        /** Keep Audience */
+        post: operations["keep_audience"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/audiences/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove Audience */
+        delete: operations["remove_audience"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/collect": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Collect
+         * @description A batch of exposures and events: wholly stored, or refused with the index and reason of each bad item.
+         */
+        post: operations["collect"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/docket": {
         parameters: {
             query?: never;
@@ -13,6 +88,23 @@ export interface paths {
         };
         /** Docket */
         get: operations["get_docket"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/exclusion-groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Exclusion Groups */
+        get: operations["list_exclusion_groups"];
         put?: never;
         post?: never;
         delete?: never;
@@ -101,6 +193,23 @@ export interface paths {
         put?: never;
         /** Decide */
         post: operations["decide"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/end-time": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Set End */
+        put: operations["set_end"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -267,6 +376,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/experiments/{key}/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Live */
+        get: operations["get_live"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/experiments/{key}/move/{move}": {
         parameters: {
             query?: never;
@@ -279,6 +405,41 @@ export interface paths {
         /** Move State */
         post: operations["move_experiment"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Notes */
+        get: operations["list_notes"];
+        put?: never;
+        /** Add Note */
+        post: operations["add_note"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/notes/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove Note */
+        delete: operations["remove_note"];
         options?: never;
         head?: never;
         patch?: never;
@@ -313,6 +474,23 @@ export interface paths {
         post?: never;
         /** Remove Picture */
         delete: operations["remove_picture"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/readiness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Readiness */
+        get: operations["get_readiness"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -370,6 +548,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/experiments/{key}/snippets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Snippets */
+        get: operations["get_snippets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/experiments/{key}/start": {
         parameters: {
             query?: never;
@@ -416,6 +611,58 @@ export interface paths {
         /** Withdraw */
         post: operations["withdraw_decision"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/would-take-part": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Check */
+        post: operations["check_visitor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Keys */
+        get: operations["list_keys"];
+        put?: never;
+        /** New Key */
+        post: operations["make_key"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/keys/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove Key */
+        delete: operations["withdraw_key"];
         options?: never;
         head?: never;
         patch?: never;
@@ -492,6 +739,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/notices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Notices */
+        get: operations["list_notices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/notices/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read Notices */
+        post: operations["read_notices"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/past-data": {
         parameters: {
             query?: never;
@@ -518,6 +799,26 @@ export interface paths {
         };
         /** Picture */
         get: operations["get_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/running.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Running
+         * @description All running experiments, to assign without asking: see assign.mjs for the algorithm.
+         */
+        get: operations["get_running"];
         put?: never;
         post?: never;
         delete?: never;
@@ -560,6 +861,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/segments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Segments */
+        get: operations["get_segments"];
+        /** Choose Segments */
+        put: operations["choose_segments"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/session": {
         parameters: {
             query?: never;
@@ -579,6 +898,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/traffic/assign.mjs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Local Assignment
+         * @description The algorithm in JavaScript.
+         */
+        get: operations["download_local_assignment"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/traffic/running.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Download Running
+         * @description The same list for a person to save.
+         */
+        get: operations["download_running"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -593,6 +952,27 @@ export interface components {
             role: string;
             /** Username */
             username: string;
+        };
+        /**
+         * AnswerOut
+         * @description ``reason`` is forced, audience, exclusion, participation, assigned or not_running; all but assigned do not count.
+         */
+        AnswerOut: {
+            /** Because */
+            because: string;
+            /** Parameters */
+            parameters: {
+                [key: string]: unknown;
+            };
+            /** Problem */
+            problem: string | null;
+            /**
+             * Reason
+             * @enum {string}
+             */
+            reason: "forced" | "audience" | "exclusion" | "participation" | "assigned" | "not_running";
+            /** Variant */
+            variant: string;
         };
         /**
          * ArmIn
@@ -657,12 +1037,85 @@ export interface components {
             /** Units */
             units: number;
         };
+        /** AssignOut */
+        AssignOut: {
+            /** Assignments */
+            assignments: {
+                [key: string]: components["schemas"]["AnswerOut"];
+            };
+            /** Problem */
+            problem?: string | null;
+        };
+        /** AudienceIn */
+        AudienceIn: {
+            /**
+             * Description
+             * @default
+             */
+            description: string;
+            /** Groups */
+            groups: components["schemas"]["ConditionGroupIO"][];
+            /** Name */
+            name: string;
+        };
+        /** AudienceOut */
+        AudienceOut: {
+            /**
+             * Description
+             * @default
+             */
+            description: string;
+            /** Groups */
+            groups: components["schemas"]["ConditionGroupIO"][];
+            /** Id */
+            id: number;
+            /** Made By */
+            made_by: string;
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+        };
         /** BoundaryOut */
         BoundaryOut: {
             /** Day */
             day: number;
             /** Lift */
             lift: number;
+        };
+        /**
+         * CheckIn
+         * @description A visitor as one might come: would they take part?
+         */
+        CheckIn: {
+            /** Properties */
+            properties?: {
+                [key: string]: unknown;
+            };
+            /** Unit */
+            unit: string;
+        };
+        /** CheckOut */
+        CheckOut: {
+            /** Because */
+            because: string;
+            /** Name */
+            name: string;
+            /** Parameters */
+            parameters: {
+                [key: string]: unknown;
+            };
+            /** Problem */
+            problem: string | null;
+            /**
+             * Reason
+             * @enum {string}
+             */
+            reason: "forced" | "audience" | "exclusion" | "participation" | "assigned" | "not_running";
+            /** Takes Part */
+            takes_part: boolean;
+            /** Variant */
+            variant: string;
         };
         /**
          * ComparisonOut
@@ -695,6 +1148,20 @@ export interface components {
              * @enum {string}
              */
             tone: "ahead" | "behind" | "open";
+        };
+        /**
+         * ConditionGroupIO
+         * @description Conditions of which all, or any one, must hold.
+         */
+        ConditionGroupIO: {
+            /** Conditions */
+            conditions: components["schemas"]["ConditionIO"][];
+            /**
+             * Kind
+             * @default all
+             * @enum {string}
+             */
+            kind: "all" | "any";
         };
         /** ConditionIO */
         ConditionIO: {
@@ -914,12 +1381,34 @@ export interface components {
             /** Version */
             version: number;
         };
+        /**
+         * EndIn
+         * @description ``ends_at`` without a value: somebody ends it.
+         */
+        EndIn: {
+            /** Ends At */
+            ends_at?: string | null;
+        };
         /** EventFilterIO */
         EventFilterIO: {
             /** Conditions */
             conditions?: components["schemas"]["ConditionIO"][];
             /** Event */
             event: string;
+        };
+        /**
+         * EventNameOut
+         * @description An event that the experiment's metrics count.
+         */
+        EventNameOut: {
+            /** Last At */
+            last_at: string | null;
+            /** Metrics */
+            metrics: string[];
+            /** Name */
+            name: string;
+            /** Times */
+            times: number;
         };
         /** EvidenceOut */
         EvidenceOut: {
@@ -928,6 +1417,15 @@ export interface components {
             reading: components["schemas"]["ReadingOut"];
             /** Series */
             series: components["schemas"]["SeriesOut"][];
+        };
+        /** ExclusionOut */
+        ExclusionOut: {
+            /** Free */
+            free: number;
+            /** Members */
+            members: components["schemas"]["GroupUse"][];
+            /** Name */
+            name: string;
         };
         /**
          * ExperimentChanges
@@ -940,12 +1438,20 @@ export interface components {
              */
             area: string;
             /**
+             * Assignment Unit
+             * @default visitor
+             * @enum {string}
+             */
+            assignment_unit: "visitor" | "account" | "request";
+            /**
              * Audience
              * @default
              */
             audience: string;
             /** Audience Per Day */
             audience_per_day?: number | null;
+            /** Audience Rules */
+            audience_rules?: components["schemas"]["ConditionGroupIO"][];
             /** Baseline */
             baseline?: number | null;
             /**
@@ -969,15 +1475,35 @@ export interface components {
              */
             correlation: number;
             /**
+             * Data From
+             * @default files
+             * @enum {string}
+             */
+            data_from: "files" | "events";
+            /**
              * Description
              * @default
              */
             description: string;
             /**
+             * Exclusion Group
+             * @default
+             */
+            exclusion_group: string;
+            /**
+             * Exclusion Share
+             * @default 1
+             */
+            exclusion_share: number;
+            /**
              * Expected Loss
              * @default 0.005
              */
             expected_loss: number;
+            /** Forced */
+            forced?: {
+                [key: string]: string;
+            };
             /**
              * Least Conversions
              * @default 50
@@ -1060,10 +1586,19 @@ export interface components {
         ExperimentOut: {
             /** Area */
             area: string;
+            /**
+             * Assignment Unit
+             * @enum {string}
+             */
+            assignment_unit: "visitor" | "account" | "request";
             /** Audience */
             audience: string;
+            /** Audience In Words */
+            audience_in_words: string;
             /** Audience Per Day */
             audience_per_day: number | null;
+            /** Audience Rules */
+            audience_rules: components["schemas"]["ConditionGroupIO"][];
             /** Baseline */
             baseline: number | null;
             /** Because */
@@ -1074,6 +1609,11 @@ export interface components {
             confidence: number;
             /** Correlation */
             correlation: number;
+            /**
+             * Data From
+             * @enum {string}
+             */
+            data_from: "files" | "events";
             /** Decided At */
             decided_at: string | null;
             /** Decided By */
@@ -1088,8 +1628,18 @@ export interface components {
             description: string;
             /** Ended On */
             ended_on: string | null;
+            /** Ends At */
+            ends_at: string | null;
+            /** Exclusion Group */
+            exclusion_group: string;
+            /** Exclusion Share */
+            exclusion_share: number;
             /** Expected Loss */
             expected_loss: number;
+            /** Forced */
+            forced: {
+                [key: string]: string;
+            };
             /**
              * Good Direction
              * @enum {string}
@@ -1126,6 +1676,8 @@ export interface components {
             owner: string;
             /** Participation */
             participation: number;
+            /** Participation Today */
+            participation_today: number;
             plan: components["schemas"]["PlanOut"] | null;
             /** Plan Problem */
             plan_problem: string;
@@ -1137,6 +1689,10 @@ export interface components {
             ramp: components["schemas"]["RampStepIO"][];
             /** Remarks */
             remarks: string[];
+            /** Round */
+            round: number;
+            /** Rounds */
+            rounds: components["schemas"]["RoundOut"][];
             /** Rule Changes */
             rule_changes: components["schemas"]["RuleChangeOut"][];
             /** Rule In Words */
@@ -1157,11 +1713,13 @@ export interface components {
             spread: number | null;
             /** Started On */
             started_on: string | null;
+            /** Starts At */
+            starts_at: string | null;
             /**
              * State
              * @enum {string}
              */
-            state: "draft" | "running" | "paused" | "ended" | "decided" | "archived";
+            state: "draft" | "scheduled" | "running" | "paused" | "ended" | "decided" | "archived";
             /** Superiority */
             superiority: number;
             /** Unit Name */
@@ -1174,6 +1732,20 @@ export interface components {
             workspace_longest_run_weeks: number;
             /** Worthwhile Lift */
             worthwhile_lift: number;
+        };
+        /** FaultOut */
+        FaultOut: {
+            /** Advice */
+            advice: string;
+            /** Kind */
+            kind: string;
+            /** Sentence */
+            sentence: string;
+            /**
+             * Tone
+             * @enum {string}
+             */
+            tone: "unsound" | "mind";
         };
         /** ForecastIn */
         ForecastIn: {
@@ -1223,6 +1795,58 @@ export interface components {
             /** Sealed */
             sealed: boolean;
         };
+        /**
+         * GroupUse
+         * @description An experiment of an exclusion group, and the share of the group's units that is kept for it.
+         */
+        GroupUse: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Share */
+            share: number;
+            /** State */
+            state: string;
+        };
+        /**
+         * HappeningOut
+         * @description An exposure or an event, the latest first; ``letter`` is the unit's variant, empty while it is in none.
+         */
+        HappeningOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Forced */
+            forced: boolean;
+            /** Held */
+            held: boolean;
+            /** Letter */
+            letter: string;
+            /** Name */
+            name: string;
+            /** Properties */
+            properties: string;
+            /**
+             * Received
+             * Format: date-time
+             */
+            received: string;
+            /** Unit */
+            unit: string;
+        };
+        /** HourOut */
+        HourOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Units */
+            units: number[];
+        };
         /** ImportOut */
         ImportOut: {
             /** Added */
@@ -1267,6 +1891,50 @@ export interface components {
              */
             low_open: boolean;
         };
+        /** KeyIn */
+        KeyIn: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * KeyOut
+         * @description ``start`` is how the secret begins; the rest is not kept.
+         */
+        KeyOut: {
+            /** Id */
+            id: number;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Made By */
+            made_by: string;
+            /** Name */
+            name: string;
+            /** Start */
+            start: string;
+            /** Withdrawn At */
+            withdrawn_at: string | null;
+        };
+        /**
+         * LastDayOut
+         * @description What the workspace took in within 24 hours.
+         */
+        LastDayOut: {
+            /** Duplicates */
+            duplicates: number;
+            /** Events */
+            events: number;
+            /** Held */
+            held: number;
+            /** Late */
+            late: number;
+            /** Unexposed */
+            unexposed: number;
+            /** Unknown */
+            unknown: string[];
+        };
         /** LatestRehearsal */
         LatestRehearsal: {
             rehearsal: components["schemas"]["RehearsalOut"] | null;
@@ -1295,6 +1963,30 @@ export interface components {
             count: number;
             /** Items */
             items: components["schemas"]["LedgerOut"][];
+        };
+        /** LiveOut */
+        LiveOut: {
+            /** Counts Events */
+            counts_events: boolean;
+            /** Days */
+            days: components["schemas"]["StratumOut"][];
+            /** Events */
+            events: components["schemas"]["EventNameOut"][];
+            /** Faults */
+            faults: components["schemas"]["FaultOut"][];
+            /** Hours */
+            hours: components["schemas"]["HourOut"][];
+            last_day: components["schemas"]["LastDayOut"];
+            /** Latest */
+            latest: components["schemas"]["HappeningOut"][];
+            /** Letters */
+            letters: string[];
+            /** Mixed */
+            mixed: number;
+            /** Segments */
+            segments: components["schemas"]["StratumOut"][];
+            /** Units */
+            units: number[];
         };
         /** LookOut */
         LookOut: {
@@ -1479,6 +2171,96 @@ export interface components {
             /** Name */
             name: string;
         };
+        /**
+         * NewKeyOut
+         * @description The only answer that carries the secret.
+         */
+        NewKeyOut: {
+            /** Id */
+            id: number;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Made By */
+            made_by: string;
+            /** Name */
+            name: string;
+            /** Secret */
+            secret: string;
+            /** Start */
+            start: string;
+            /** Withdrawn At */
+            withdrawn_at: string | null;
+        };
+        /**
+         * NoteIn
+         * @description ``everywhere`` shows it in every experiment of those days.
+         */
+        NoteIn: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /**
+             * Everywhere
+             * @default false
+             */
+            everywhere: boolean;
+            /** Text */
+            text: string;
+        };
+        /** NoteOut */
+        NoteOut: {
+            /** By */
+            by: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Everywhere */
+            everywhere: boolean;
+            /** Id */
+            id: number;
+            /** Text */
+            text: string;
+        };
+        /** NoticeOut */
+        NoticeOut: {
+            /** Advice */
+            advice: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Experiment */
+            experiment: string;
+            /** Id */
+            id: number;
+            /** Mailed */
+            mailed: boolean;
+            /** Name */
+            name: string;
+            /** Read */
+            read: boolean;
+            /** Sentence */
+            sentence: string;
+            /** Sheet */
+            sheet: string;
+            /** Tone */
+            tone: string;
+        };
+        /** NoticesOut */
+        NoticesOut: {
+            /** Items */
+            items: components["schemas"]["NoticeOut"][];
+            /** Unread */
+            unread: number;
+        };
         /** OverlapOut */
         OverlapOut: {
             /** Apart Share */
@@ -1608,6 +2390,21 @@ export interface components {
             /** What If */
             what_if: components["schemas"]["WhatIfOut"][];
         };
+        /** PointOut */
+        PointOut: {
+            /** Fix */
+            fix: string;
+            /** Label */
+            label: string;
+            /** Met */
+            met: boolean;
+            /** Needed */
+            needed: boolean;
+            /** Seen */
+            seen: string;
+            /** Sheet */
+            sheet: string;
+        };
         /** PreviewLine */
         PreviewLine: {
             /**
@@ -1696,6 +2493,13 @@ export interface components {
             /** Participation */
             participation: number;
         };
+        /** ReadinessOut */
+        ReadinessOut: {
+            /** Points */
+            points: components["schemas"]["PointOut"][];
+            /** Ready */
+            ready: boolean;
+        };
         /** ReadingOut */
         ReadingOut: {
             /** Arms */
@@ -1782,6 +2586,26 @@ export interface components {
             verdict: "winner" | "keep_control" | "no_worthwhile_difference" | "trade_off" | "keep_collecting" | "unresolved" | "unsound";
             /** Worthwhile Lift */
             worthwhile_lift: number;
+        };
+        /**
+         * ReceiptOut
+         * @description ``unknown`` names what is kept but counted nowhere; ``unexposed`` are events of units that were never exposed.
+         */
+        ReceiptOut: {
+            /** Accepted */
+            accepted: number;
+            /** Duplicates */
+            duplicates: number;
+            /** Held */
+            held: number;
+            /** Late */
+            late: number;
+            /** Unexposed */
+            unexposed: number;
+            /** Unknown */
+            unknown: {
+                [key: string]: number;
+            };
         };
         /** RehearsalOut */
         RehearsalOut: {
@@ -1876,6 +2700,23 @@ export interface components {
             /** Workspace */
             workspace: string;
         };
+        /** RoundOut */
+        RoundOut: {
+            /**
+             * Ended On
+             * Format: date
+             */
+            ended_on: string;
+            /** Number */
+            number: number;
+            /**
+             * Started On
+             * Format: date
+             */
+            started_on: string;
+            /** Units */
+            units: number;
+        };
         /** RuleChangeOut */
         RuleChangeOut: {
             /** After */
@@ -1896,6 +2737,14 @@ export interface components {
         SampleOut: {
             /** Events */
             events: string;
+        };
+        /**
+         * SegmentsIO
+         * @description Properties at first exposure that tallies are kept by; a line of two crosses them.
+         */
+        SegmentsIO: {
+            /** Segments */
+            segments: string[][];
         };
         /** SeriesOut */
         SeriesOut: {
@@ -2028,6 +2877,15 @@ export interface components {
             /** Worthwhile Lift */
             worthwhile_lift: number;
         };
+        /** SnippetsOut */
+        SnippetsOut: {
+            /** Curl */
+            curl: string;
+            /** Javascript */
+            javascript: string;
+            /** Python */
+            python: string;
+        };
         /** SplitOut */
         SplitOut: {
             /** As Planned */
@@ -2035,10 +2893,33 @@ export interface components {
             /** Pvalue */
             pvalue: number;
         };
-        /** StartIn */
+        /**
+         * StartIn
+         * @description Now, on an earlier day, or (``starts_at``) at a time to come. ``reason`` starts it although not everything is ready.
+         */
         StartIn: {
+            /** Ends At */
+            ends_at?: string | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
             /** Started On */
             started_on?: string | null;
+            /** Starts At */
+            starts_at?: string | null;
+        };
+        /** StratumOut */
+        StratumOut: {
+            /** Alarm */
+            alarm: boolean;
+            /** Name */
+            name: string;
+            /** Pvalue */
+            pvalue: number;
+            /** Units */
+            units: number[];
         };
         /** UseOut */
         UseOut: {
@@ -2181,6 +3062,175 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    assign: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /**
+                     * Experiments
+                     * @default null
+                     */
+                    experiments?: string[] | null;
+                    /** Properties */
+                    properties?: {
+                        [key: string]: unknown;
+                    };
+                    /** Unit */
+                    unit: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssignOut"];
+                };
+            };
+        };
+    };
+    list_audiences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AudienceOut"][];
+                };
+            };
+        };
+    };
+    keep_audience: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AudienceIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AudienceOut"];
+                };
+            };
+        };
+    };
+    remove_audience: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    collect: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    events: ({
+                        /** Format: date-time */
+                        at: string;
+                        /** @description "exposure", or a name of your own */
+                        event: string;
+                        /** @description Of an exposure: the experiment's key */
+                        experiment?: string;
+                        /** @description The sender's own; the same counts once */
+                        id: string;
+                        /** @description Of an exposure: forced, where somebody looked at it on purpose */
+                        reason?: string;
+                        unit: string;
+                        /** @description Of an exposure: the letter that was shown */
+                        variant?: string;
+                    } & {
+                        [key: string]: string | number | boolean | null;
+                    })[];
+                };
+                "application/x-ndjson": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReceiptOut"];
+                };
+            };
+            /** @description No key, or a wrong one */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        errors?: unknown[];
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+            /** @description Some item is wrong; nothing was stored */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        errors?: unknown[];
+                        status: number;
+                        title: string;
+                    };
+                };
+            };
+        };
+    };
     get_docket: {
         parameters: {
             query?: {
@@ -2202,6 +3252,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Docket"];
+                };
+            };
+        };
+    };
+    list_exclusion_groups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExclusionOut"][];
                 };
             };
         };
@@ -2332,6 +3402,32 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["DecideIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExperimentOut"];
+                };
+            };
+        };
+    };
+    set_end: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndIn"];
             };
         };
         responses: {
@@ -2638,13 +3734,35 @@ export interface operations {
             };
         };
     };
+    get_live: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LiveOut"];
+                };
+            };
+        };
+    };
     move_experiment: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 key: string;
-                move: "pause" | "resume" | "end" | "archive" | "restore";
+                move: "pause" | "resume" | "end" | "archive" | "restore" | "unschedule" | "new-round";
             };
             cookie?: never;
         };
@@ -2658,6 +3776,75 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
+            };
+        };
+    };
+    list_notes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteOut"][];
+                };
+            };
+        };
+    };
+    add_note: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteOut"];
+                };
+            };
+        };
+    };
+    remove_note: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -2702,6 +3889,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExperimentOut"];
+                };
+            };
+        };
+    };
+    get_readiness: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadinessOut"];
                 };
             };
         };
@@ -2799,6 +4008,28 @@ export interface operations {
             };
         };
     };
+    get_snippets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SnippetsOut"];
+                };
+            };
+        };
+    };
     start_experiment: {
         parameters: {
             query?: never;
@@ -2885,6 +4116,98 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExperimentOut"];
+                };
+            };
+        };
+    };
+    check_visitor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckOut"];
+                };
+            };
+        };
+    };
+    list_keys: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeyOut"][];
+                };
+            };
+        };
+    };
+    make_key: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeyIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewKeyOut"];
+                };
+            };
+        };
+    };
+    withdraw_key: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeyOut"];
                 };
             };
         };
@@ -3050,6 +4373,46 @@ export interface operations {
             };
         };
     };
+    list_notices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoticesOut"];
+                };
+            };
+        };
+    };
+    read_notices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoticesOut"];
+                };
+            };
+        };
+    };
     read_past_data: {
         parameters: {
             query?: never;
@@ -3087,6 +4450,24 @@ export interface operations {
             path: {
                 picture: number;
             };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    get_running: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
             cookie?: never;
         };
         requestBody?: never;
@@ -3144,6 +4525,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReadingOut"];
+                };
+            };
+        };
+    };
+    get_segments: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SegmentsIO"];
+                };
+            };
+        };
+    };
+    choose_segments: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SegmentsIO"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SegmentsIO"];
                 };
             };
         };
@@ -3209,6 +4634,42 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Session"];
                 };
+            };
+        };
+    };
+    download_local_assignment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    download_running: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

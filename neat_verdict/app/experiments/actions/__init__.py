@@ -5,7 +5,18 @@ from neat_verdict.app.experiments.actions.decide import decide, withdraw_decisio
 from neat_verdict.app.experiments.actions.edit import edit_experiment
 from neat_verdict.app.experiments.actions.ledger import record
 from neat_verdict.app.experiments.actions.pictures import add_picture, remove_picture
-from neat_verdict.app.experiments.actions.states import archive, end, pause, restore, resume, start
+from neat_verdict.app.experiments.actions.states import (
+    archive,
+    end,
+    new_round,
+    pause,
+    restore,
+    resume,
+    schedule,
+    set_end,
+    start,
+    unschedule,
+)
 
 __all__ = [
     "add_picture",
@@ -16,11 +27,15 @@ __all__ = [
     "edit_experiment",
     "end",
     "follow_up",
+    "new_round",
     "pause",
     "record",
     "remove_picture",
     "restore",
     "resume",
+    "schedule",
+    "set_end",
     "start",
+    "unschedule",
     "withdraw_decision",
 ]

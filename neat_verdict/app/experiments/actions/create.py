@@ -18,7 +18,8 @@ from neat_verdict.core.checks import InputError
 
 _COPIED = (
     "area", "description", "change", "audience", "because", "unit_name", "baseline", "spread", "correlation",
-    "worthwhile_lift", "audience_per_day", "participation", "ramp", "confidence", "power", "least_weeks",
+    "worthwhile_lift", "audience_per_day", "participation", "ramp", "data_from", "assignment_unit", "audience_rules",
+    "exclusion_group", "exclusion_share", "confidence", "power", "least_weeks",
     "least_conversions", "longest_run_weeks", "method", "sides", "spending", "looks", "look_days", "superiority",
     "expected_loss",
 )  # fmt: skip

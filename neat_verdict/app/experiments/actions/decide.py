@@ -35,6 +35,7 @@ def decide(
     if choice != suggested and not reason.strip():
         raise InputError("reason", "empty", "must say why the decision differs from the rule")
     experiment.ended_on = experiment.ended_on or today()
+    experiment.ended_at = experiment.ended_at or clock.now()
     experiment.state = "decided"
     experiment.decision, experiment.decision_reason = choice, reason.strip()
     experiment.decision_next, experiment.decision_reading = next_step.strip(), reading

@@ -12,6 +12,7 @@ from django.db import transaction
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.actions.ledger import record
 from neat_verdict.app.experiments.actions.parts import edit_metrics, edit_variants
+from neat_verdict.app.experiments.audience import audience_of
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import method, planned_rule, rule_of, weights
 from neat_verdict.app.people.actions import require_editor
@@ -20,11 +21,12 @@ from neat_verdict.app.problems import Conflict
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.judge import rule_in_words
 from neat_verdict.core.plan import Strictness
+from neat_verdict.core.traffic import LONGEST_UNIT
 
 # The question, the split and the figures of the sizing: fixed once data may come.
 LOCKED_AT_START = frozenset({
-    "metrics", "unit_name", "baseline", "spread", "correlation", "audience_per_day", "participation", "ramp",
-    "planned_start",
+    "metrics", "unit_name", "baseline", "spread", "correlation", "audience_per_day",
+    "planned_start", "data_from", "assignment_unit", "exclusion_group", "exclusion_share",
 })  # fmt: skip
 # The decision rule: fixed at the start too, but for a reason that is kept and told.
 RULE_FIELDS = frozenset({
@@ -67,9 +69,10 @@ def edit_experiment(by: User, key: str, version: int, changes: dict[str, Any], r
             continue
         setattr(experiment, field, _checked(field, value))
         told.append({"field": field, "before": _plain(before), "after": _plain(value)})
-    _check_together(experiment)
     if variants is not None:
         told += edit_variants(experiment, variants)
+        getattr(experiment, "_prefetched_objects_cache", {}).pop("variants", None)
+    _check_together(experiment)
     if not told:
         return experiment
     experiment.version += 1
@@ -113,6 +116,13 @@ def _check_together(experiment: Experiment) -> None:
     """What no field can tell alone."""
     Strictness(experiment.confidence, experiment.power)
     method(experiment)
+    audience_of(experiment.audience_rules)
+    letters = [variant.letter for variant in experiment.variants.all()]
+    for unit, letter in experiment.forced.items():
+        if not 0 < len(unit) <= LONGEST_UNIT:
+            raise InputError("forced", unit[:40] or "empty", f"must be a unit of 1 to {LONGEST_UNIT} characters")
+        if letter not in letters:
+            raise InputError("forced", letter, f"must be one of {', '.join(letters)}")
     use = experiment.primary
     is_rate = use is None or use.definition["kind"] in ("conversion", "funnel")
     if is_rate and experiment.baseline is not None and not experiment.baseline < 1:
@@ -127,6 +137,8 @@ def _checked(field: str, value: Any) -> Any:
         if not low < value < high:
             raise InputError(field, value, rule)
     if field == "participation" and not 0 < value <= 1:
+        raise InputError(field, value, "must be above 0% and at most 100%")
+    if field == "exclusion_share" and not 0 < value <= 1:
         raise InputError(field, value, "must be above 0% and at most 100%")
     if field == "name" and not str(value).strip():
         raise InputError(field, "empty", "must say what is tested, in 1 to 120 characters")

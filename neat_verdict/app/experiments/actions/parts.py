@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 from typing import Any
 
 from django.core.files.base import ContentFile
@@ -83,9 +84,11 @@ def _check_parameter(path: str, parameter: dict[str, Any], seen: set[str]) -> No
     seen.add(name)
     if kind == "number":
         try:
-            float(value)
-        except ValueError as problem:
-            raise InputError(f"{path}.value", value or "empty", "must be a number, such as 12.5") from problem
+            finite = math.isfinite(float(value))
+        except ValueError:
+            finite = False
+        if not finite:
+            raise InputError(f"{path}.value", value or "empty", "must be a number, such as 12.5")
     if kind == "true_false" and value not in ("true", "false"):
         raise InputError(f"{path}.value", value or "empty", "must be true or false")
     if kind == "json":

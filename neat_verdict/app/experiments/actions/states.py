@@ -1,21 +1,23 @@
-"""Start, pause, resume, end, archive, restore."""
+"""Schedule, start, pause, resume, end, a new round, archive, restore."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import asdict
-from datetime import date
+from datetime import date, datetime
 
 from django.db import transaction
 
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.actions.ledger import record
 from neat_verdict.app.experiments.actions.parts import pin_versions
-from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.app.experiments.queries import plan, planned_rule, today
+from neat_verdict.app.experiments.models import Experiment, Round
+from neat_verdict.app.experiments.queries import first_moment, local, plan, planned_rule, today
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.app.problems import Conflict
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.traffic import free_slice
 
 
 def _for_change(by: User, key: str, *, allowed: tuple[str, ...], verb: str) -> Experiment:
@@ -34,15 +36,40 @@ def _save(experiment: Experiment, state: str) -> Experiment:
 
 
 @transaction.atomic
-def start(by: User, key: str, started_on: date | None = None) -> Experiment:
-    """Lock the decision rule and start, today or on an earlier day (for data that is already there).
+def start(
+    by: User, key: str, started_on: date | None = None, overridden: Sequence[str] = (), reason: str = ""
+) -> Experiment:
+    """Lock the decision rule and start, now or on an earlier day (for data that is already there).
 
-    Raises Conflict when the metric or a figure of the sizing is missing, InputError for a day in the future.
+    ``overridden`` are points of readiness that were not met; they need a ``reason``, and both go into the ledger. Raises
+    Conflict when the metric or a figure of the sizing is missing or the exclusion group has no room, InputError for a day in the
+    future.
     """
-    experiment = _for_change(by, key, allowed=("draft",), verb="started")
+    experiment = _for_change(by, key, allowed=("draft", "scheduled"), verb="started")
     day = started_on or today()
     if day > today():
-        raise InputError("started_on", day, "must not lie in the future")
+        raise InputError("started_on", day, "must not lie in the future; a later start can be scheduled")
+    if overridden and not reason.strip():
+        raise InputError("reason", "empty", "must say why it starts although not everything is ready")
+    _check_complete(experiment)
+    _claim_slice(experiment)
+    experiment.rule = asdict(planned_rule(experiment))
+    pin_versions(experiment)
+    experiment.rule_locked_at = clock.now()
+    experiment.started_on = day
+    experiment.started_at = clock.now() if started_on is None else first_moment(day)
+    experiment.starts_at = None
+    told = "" if experiment.round == 1 else f" of round {experiment.round}"
+    record(
+        experiment, by, "start", f"Started{told} on {day:%-d %B %Y}; the decision rule is locked", rule=experiment.rule,
+        overridden=list(overridden), reason=reason.strip(),
+    )  # fmt: skip
+    if overridden:
+        record(experiment, by, "override", f"Started although not ready ({'; '.join(overridden)}): {reason.strip()}")
+    return _save(experiment, "running")
+
+
+def _check_complete(experiment: Experiment) -> None:
     missing = [
         label
         for label, value in (
@@ -56,12 +83,93 @@ def start(by: User, key: str, started_on: date | None = None) -> Experiment:
         raise Conflict(f"Before the start the rule needs {', '.join(missing)}")
     if plan(experiment) is None:
         raise Conflict("Before the start the rule needs the spread of the metric that decides (Sizing)")
-    experiment.rule = asdict(planned_rule(experiment))
-    pin_versions(experiment)
-    experiment.rule_locked_at = clock.now()
-    experiment.started_on = day
-    record(experiment, by, "start", f"Started on {day:%-d %B %Y}; the decision rule is locked", rule=experiment.rule)
-    return _save(experiment, "running")
+
+
+def _claim_slice(experiment: Experiment) -> None:
+    """Take a part of the exclusion group that no experiment on the way has."""
+    experiment.slice_start = experiment.slice_end = None
+    if not experiment.exclusion_group:
+        return
+    others = Experiment.objects.filter(
+        exclusion_group=experiment.exclusion_group, state__in=["running", "paused"], slice_start__isnull=False
+    ).exclude(pk=experiment.pk)
+    taken = [(other.slice_start or 0.0, other.slice_end or 0.0) for other in others]
+    found = free_slice(taken, experiment.exclusion_share)
+    if found is None:
+        names = ", ".join(other.name for other in others)
+        raise Conflict(
+            f"The exclusion group “{experiment.exclusion_group}” has no {experiment.exclusion_share:.0%} of its units free "
+            f"side by side; {names} have the others. Ask for less, or wait until one ends",
+            fields=["exclusion_share"],
+        )
+    experiment.slice_start, experiment.slice_end = found
+
+
+@transaction.atomic
+def schedule(
+    by: User,
+    key: str,
+    starts_at: datetime,
+    ends_at: datetime | None = None,
+    overridden: Sequence[str] = (),
+    reason: str = "",
+) -> Experiment:
+    """Start at a time to come; the brief may still change until then. Raises InputError for times in the past or in disorder."""
+    experiment = _for_change(by, key, allowed=("draft", "scheduled"), verb="scheduled")
+    if starts_at <= clock.now():
+        raise InputError("starts_at", starts_at.isoformat(), "must lie in the future; it can be started now instead")
+    if ends_at is not None and ends_at <= starts_at:
+        raise InputError("ends_at", ends_at.isoformat(), "must come after the start")
+    if overridden and not reason.strip():
+        raise InputError("reason", "empty", "must say why it starts although not everything is ready")
+    _check_complete(experiment)
+    experiment.starts_at, experiment.ends_at, experiment.scheduled_by = starts_at, ends_at, by
+    experiment.planned_start = local(starts_at).date()
+    until = f", to end {local(ends_at):%-d %B %Y at %H:%M}" if ends_at else ""
+    record(experiment, by, "schedule", f"Scheduled to start {local(starts_at):%-d %B %Y at %H:%M}{until}")
+    if overridden:
+        record(experiment, by, "override", f"Scheduled although not ready ({'; '.join(overridden)}): {reason.strip()}")
+    return _save(experiment, "scheduled")
+
+
+@transaction.atomic
+def unschedule(by: User, key: str) -> Experiment:
+    """Back to a draft."""
+    experiment = _for_change(by, key, allowed=("scheduled",), verb="taken off the schedule")
+    experiment.starts_at = experiment.scheduled_by = None
+    record(experiment, by, "unschedule", "Taken off the schedule")
+    return _save(experiment, "draft")
+
+
+@transaction.atomic
+def set_end(by: User, key: str, ends_at: datetime | None) -> Experiment:
+    """End at a time to come, or (None) when somebody ends it. Raises InputError for a time in the past."""
+    experiment = _for_change(by, key, allowed=("scheduled", "running", "paused"), verb="given an end")
+    if ends_at is not None and ends_at <= max(clock.now(), experiment.starts_at or clock.now()):
+        raise InputError("ends_at", ends_at.isoformat(), "must lie in the future, after the start")
+    experiment.ends_at, experiment.scheduled_by = ends_at, by
+    told = f"To end {local(ends_at):%-d %B %Y at %H:%M}" if ends_at else "To end by hand"
+    record(experiment, by, "edit", told)
+    return _save(experiment, experiment.state)
+
+
+@transaction.atomic
+def new_round(by: User, key: str) -> Experiment:
+    """Run the same experiment again: a draft with the same brief, its units shuffled anew, the earlier data kept."""
+    experiment = _for_change(by, key, allowed=("ended",), verb="run again")
+    assert experiment.started_on is not None
+    assert experiment.ended_on is not None
+    Round.objects.create(
+        experiment=experiment, number=experiment.round, started_on=experiment.started_on, ended_on=experiment.ended_on,
+        rule=experiment.rule,
+    )  # fmt: skip
+    experiment.metrics.update(version=None)
+    experiment.round += 1
+    experiment.rule = experiment.rule_locked_at = experiment.ends_at = None
+    experiment.started_on = experiment.ended_on = experiment.started_at = experiment.ended_at = None
+    experiment.rule_changes = []
+    record(experiment, by, "round", f"Round {experiment.round} begun; the data of the earlier ones is kept")
+    return _save(experiment, "draft")
 
 
 @transaction.atomic
@@ -84,7 +192,8 @@ def resume(by: User, key: str) -> Experiment:
 def end(by: User, key: str) -> Experiment:
     """No more units from now on; data of the days before may still come in."""
     experiment = _for_change(by, key, allowed=("running", "paused"), verb="ended")
-    experiment.ended_on = today()
+    experiment.ended_on, experiment.ended_at = today(), clock.now()
+    experiment.ends_at = None
     record(experiment, by, "end", "Ended")
     return _save(experiment, "ended")
 

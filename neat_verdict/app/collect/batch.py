@@ -1,0 +1,188 @@
+"""From what was sent to events, every one checked. Pure; nothing is stored here."""
+
+from __future__ import annotations
+
+import json
+import re
+import zlib
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any, NamedTuple
+
+from neat_verdict.app.metrics.sample import EXPOSURE
+from neat_verdict.core.checks import InputError
+
+MOST_EVENTS = 20_000
+MOST_BYTES = 32 * 1024 * 1024
+MOST_PROPERTIES = 50
+LONGEST_TEXT = 1000
+_EARLIEST, _LATEST = 946_684_800_000, 4_102_444_800_000  # the years 2000 to 2099
+_OWN = frozenset({"id", "unit", "event", "at"})
+_OF_EXPOSURES = frozenset({"experiment", "variant", "reason"})
+_NUMBER_TOO_LARGE = 1e15
+
+
+class Sent(NamedTuple):
+    """One event as it will be stored; times in milliseconds since 1970."""
+
+    sent_id: str
+    unit: str
+    name: str
+    at: int
+    experiment: str
+    letter: str
+    forced: bool
+    properties: dict[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class Bad:
+    """An item that is not accepted: its index in the batch, counted from 0, the field and the reason."""
+
+    index: int
+    field: str
+    reason: str
+
+
+class BadBatch(Exception):  # noqa: N818
+    """Some items are not accepted, so nothing of the batch was stored."""
+
+    def __init__(self, bad: list[Bad], items: int) -> None:
+        super().__init__(f"{len(bad)} of {items} events are not accepted; nothing of the batch was stored")
+        self.bad = bad
+
+
+def read_batch(body: bytes, *, gzipped: bool = False, lines: bool = False) -> list[Sent]:
+    """The events of a batch: {"events": […]}, a bare list, or one JSON object a line.
+
+    Raises InputError for a body that is no batch at all, BadBatch for one with bad items.
+    """
+    if gzipped:
+        body = _unzipped(body)
+    if len(body) > MOST_BYTES:
+        raise InputError(
+            "body", f"{len(body) / 1e6:.0f} MB", f"must be at most {MOST_BYTES // 2**20} MB; send it in parts"
+        )
+    items = list(_lines(body)) if lines else _items(body)
+    if len(items) > MOST_EVENTS:
+        raise InputError("events", len(items), f"must be at most {MOST_EVENTS:,} in a batch; send them in parts")
+    found, bad = [], []
+    for index, item in enumerate(items):
+        try:
+            found.append(read_event(item))
+        except InputError as problem:
+            bad.append(Bad(index, problem.field, str(problem)))
+    if bad:
+        raise BadBatch(bad, len(items))
+    return found
+
+
+def _unzipped(body: bytes) -> bytes:
+    unpacking = zlib.decompressobj(wbits=31)
+    try:
+        unpacked = unpacking.decompress(body, MOST_BYTES + 1)
+    except zlib.error as problem:
+        raise InputError(
+            "body", f"{len(body)} bytes", f"must be gzip, as its Content-Encoding says: {problem}"
+        ) from problem
+    if not unpacking.eof and len(unpacked) <= MOST_BYTES:
+        raise InputError("body", f"{len(body)} bytes", "must be whole gzip: it ends too early")
+    return unpacked
+
+
+def _items(body: bytes) -> list[Any]:
+    try:
+        parsed = json.loads(body)
+    except (ValueError, RecursionError) as problem:
+        raise InputError("body", _shown(body), f"must be JSON: {problem}") from problem
+    items = parsed.get("events") if isinstance(parsed, dict) else parsed
+    if not isinstance(items, list):
+        raise InputError(
+            "events", _kind(items), 'must be a list: {"events": [{"id": …, "unit": …, "event": …, "at": …}]}'
+        )
+    return items
+
+
+def _lines(body: bytes) -> Iterator[Any]:
+    """One item a line; a line that is no JSON is an item that `read_event` refuses."""
+    for line in body.splitlines():
+        if line.strip():
+            try:
+                yield json.loads(line)
+            except (ValueError, RecursionError):
+                yield line.decode(errors="replace")
+
+
+def read_event(item: Any) -> Sent:
+    """One event. Raises InputError naming the field."""
+    if not isinstance(item, dict):
+        raise InputError("event", _kind(item), "must be a JSON object with id, unit, event and at")
+    name = _text(item, "event", 80)
+    experiment = letter = ""
+    forced = False
+    if name == EXPOSURE:
+        experiment, letter = _text(item, "experiment", 80), _text(item, "variant", 20)
+        forced = item.get("reason") == "forced"
+    known = _OWN | _OF_EXPOSURES if name == EXPOSURE else _OWN
+    properties = {key: value for key, value in item.items() if key not in known}
+    _check_properties(properties)
+    sent_id, unit = _text(item, "id", 100), _text(item, "unit", 200)
+    return Sent(sent_id, unit, name, _moment(item.get("at")), experiment, letter, forced, properties)
+
+
+def _check_properties(properties: dict[str, Any]) -> None:
+    if len(properties) > MOST_PROPERTIES:
+        raise InputError("properties", len(properties), f"must be at most {MOST_PROPERTIES}")
+    for key, value in properties.items():
+        if value.__class__ is str:
+            if len(value) > LONGEST_TEXT:
+                raise InputError(key[:80], f"{len(value)} characters", f"must be at most {LONGEST_TEXT}")
+        elif not (value is None or isinstance(value, bool | int | float)) or value != value:
+            raise InputError(key[:80], _kind(value), "must be text, a number, true, false or null")
+        elif isinstance(value, int | float) and abs(value) > _NUMBER_TOO_LARGE:
+            raise InputError(key[:80], "a larger number", f"must lie within ±{_NUMBER_TOO_LARGE:g}")
+
+
+def _text(item: dict[str, Any], field: str, longest: int) -> str:
+    value = item.get(field)
+    if value.__class__ is int and field in ("id", "unit"):
+        value = str(value)
+    if value.__class__ is not str or not 0 < len(value) <= longest or _SURROGATE.search(value):
+        shown = value[:40] or "empty" if isinstance(value, str) else _kind(value)
+        raise InputError(field, shown, f"must be text of 1 to {longest} characters")
+    return value
+
+
+_SURROGATE = re.compile("[\ud800-\udfff\x00]")
+
+
+def _moment(value: Any) -> int:
+    rule = "must be a moment with its offset, such as 2026-03-31T09:15:00Z, or milliseconds since 1970"
+    if value.__class__ is str:
+        try:
+            parsed = datetime.fromisoformat(value)
+        except ValueError as problem:
+            raise InputError("at", value[:40] or "empty", rule) from problem
+        if parsed.tzinfo is None:
+            raise InputError("at", value[:40], "must carry its offset, such as Z or +01:00")
+        try:
+            found = int(parsed.timestamp() * 1000)
+        except (ValueError, OverflowError) as problem:
+            raise InputError("at", value[:40], rule) from problem
+    elif value.__class__ is int:
+        found = value
+    else:
+        raise InputError("at", _kind(value), rule)
+    if not _EARLIEST <= found < _LATEST:
+        raise InputError("at", value, "must lie between 2000 and 2099")
+    return found
+
+
+def _kind(value: Any) -> str:
+    names = {dict: "an object", list: "a list", str: "text", bool: "true or false", type(None): "nothing"}
+    return names.get(type(value), str(value)[:40])
+
+
+def _shown(body: bytes) -> str:
+    return body[:40].decode(errors="replace") or "empty"

@@ -1,0 +1,219 @@
+"""Taking events in: a batch wholly, each event once, in whatever order; and the tallies with it."""
+
+from __future__ import annotations
+
+import json
+from collections import Counter
+from collections.abc import Callable, Collection, Iterable, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from itertools import groupby
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from django.db import transaction
+
+from neat_verdict.app import clock
+from neat_verdict.app.collect import store
+from neat_verdict.app.collect.batch import Sent
+from neat_verdict.app.collect.models import Event
+from neat_verdict.app.collect.recount import HOUR, Arrivals, Exposure, Standing, Sums, standing
+from neat_verdict.app.experiments.queries import workspace
+from neat_verdict.app.metrics.sample import EXPOSURE
+from neat_verdict.app.traffic.serving import Served, served
+
+HOLD_AFTER = 5 * 60_000  # a clock may be this much fast before its events are held
+LATE_AFTER = 24 * HOUR
+REBUILT_AT_ONCE = 5_000
+
+
+@dataclass(frozen=True, slots=True)
+class Receipt:
+    """What became of a batch. ``unknown`` are names that no metric counts and exposures that no experiment knows."""
+
+    accepted: int
+    duplicates: int
+    late: int
+    held: int
+    unexposed: int
+    unknown: dict[str, int]
+
+
+def milliseconds() -> int:
+    """This moment, in milliseconds since 1970."""
+    return int(clock.now().timestamp() * 1000)
+
+
+@transaction.atomic
+def take_in(batch: Sequence[Sent]) -> Receipt:
+    """Store a batch that `batch.read_batch` has checked, and bring the tallies up to it."""
+    now = milliseconds()
+    experiments = served()
+    known = store.known_ids([event.sent_id for event in batch])
+    fresh = {event.sent_id: event for event in reversed(batch) if event.sent_id not in known}
+    new = [event for event in batch if fresh.get(event.sent_id) is event]
+    store.insert_events(new, now, now + HOLD_AFTER)
+    _note_names(new)
+    enrolled = _recount_touched(new, experiments, now + HOLD_AFTER)
+    late = sum(now - event.at > LATE_AFTER for event in new)
+    held = sum(event.at > now + HOLD_AFTER for event in new)
+    unexposed = sum(event.name != EXPOSURE and event.unit not in enrolled for event in new)
+    duplicates = len(batch) - len(new)
+    store.note_intake(now // HOUR, events=len(new), duplicates=duplicates, late=late, held=held, unexposed=unexposed)
+    return Receipt(len(new), duplicates, late, held, unexposed, _unknown(new, experiments))
+
+
+def _note_names(events: Sequence[Sent]) -> None:
+    names: dict[str, tuple[int, int]] = {}
+    shown: dict[str, tuple[int, int]] = {}
+    for event in events:
+        last, times = names.get(event.name, (0, 0))
+        names[event.name] = (max(last, event.at), times + 1)
+        if event.name == EXPOSURE:
+            variant = f"{event.experiment}/{event.letter}"
+            last, times = shown.get(variant, (0, 0))
+            shown[variant] = (max(last, event.at), times + 1)
+    store.note_sightings("event", names)
+    store.note_sightings("variant", shown)
+
+
+def _unknown(events: Sequence[Sent], experiments: dict[str, Served]) -> dict[str, int]:
+    counted = {name for experiment in experiments.values() for name in experiment.event_names}
+    found: Counter[str] = Counter()
+    for event in events:
+        if event.name != EXPOSURE:
+            found[event.name] += event.name not in counted
+        elif event.experiment not in experiments:
+            found[f"experiment {event.experiment}"] += 1
+        elif event.letter not in experiments[event.experiment].positions:
+            found[f"variant {event.letter} of {event.experiment}"] += 1
+    return {name: times for name, times in found.items() if times}
+
+
+def _recount_touched(events: Sequence[Sent], experiments: dict[str, Served], hold_after: int) -> set[str]:
+    """Count the units anew that the events may change; returns the units that have been exposed to anything."""
+    open_ones = [experiment for experiment in experiments.values() if experiment.open]
+    telling = {EXPOSURE, *(name for experiment in open_ones for name in experiment.event_names)}
+    units = {event.unit for event in events}
+    touched = {event.unit for event in events if event.name in telling and event.at <= hold_after}
+    present = store.enrolments_of(units)
+    changed = recount(touched, open_ones, [row for row in present if row[0] in touched])
+    return {row[0] for row in present} | changed
+
+
+def recount(units: Collection[str], open_ones: Sequence[Served], present: Sequence[Sequence[Any]]) -> set[str]:
+    """Count units anew from all their events and change the tallies by the difference; returns those enrolled now."""
+    if not units or not open_ones:
+        return set()
+    before = {(row[0], row[1]): row for row in present}
+    by_id = {experiment.id: experiment for experiment in open_ones}
+    day_of = local_day()
+    changes = {experiment.id: (Sums(), Arrivals()) for experiment in open_ones}
+    kept, enrolled = [], set()
+    for unit, experiment_id, now_standing in standings(units, open_ones):
+        experiment = by_id[experiment_id]
+        enrolled.add(unit)
+        old = _standing_of(before.get((unit, experiment_id)), experiment)
+        if old == now_standing:
+            continue
+        sums, arrivals = changes[experiment_id]
+        if old is not None:
+            sums.add(old, -1, day_of)
+            arrivals.add(old, -1)
+        sums.add(now_standing, 1, day_of)
+        arrivals.add(now_standing, 1)
+        kept.append(_line(unit, experiment, now_standing))
+    store.keep_enrolments(kept)
+    for experiment_id, (sums, arrivals) in changes.items():
+        store.change_tallies(by_id[experiment_id], sums)
+        store.change_arrivals(by_id[experiment_id], arrivals)
+    return enrolled
+
+
+def _standing_of(row: Sequence[Any] | None, experiment: Served) -> Standing | None:
+    if row is None or row[2] != experiment.round:
+        return None
+    position = next(place for place, variant in enumerate(experiment.variants) if variant[0] == row[3])
+    return Standing(position, row[4], tuple(json.loads(row[5])), json.loads(row[6]), bool(row[7]))
+
+
+def _line(unit: str, experiment: Served, now: Standing) -> tuple[object, ...]:
+    variant = experiment.variants[now.position][0]
+    segments, values = json.dumps(now.segments, ensure_ascii=False), json.dumps(now.values)
+    return unit, experiment.id, experiment.round, variant, now.first_at, segments, values, now.mixed
+
+
+def standings(units: Collection[str], open_ones: Sequence[Served]) -> Iterable[tuple[str, int, Standing]]:
+    """(unit, experiment, how it stands) of the units that are exposed in an open round, from their events alone."""
+    names = {name for experiment in open_ones for name in experiment.event_names}
+    by_key = {experiment.key: experiment for experiment in open_ones}
+    parse = json.loads
+    for unit, group in groupby(store.events_of(units, names), key=lambda row: row[0]):
+        exposures: dict[str, list[Exposure]] = {}
+        happened = []
+        for _, name, at, sent_id, key, letter, forced, properties in group:
+            if name != EXPOSURE:
+                happened.append((at, name, parse(properties) if properties != "{}" else {}))
+                continue
+            experiment = by_key.get(key)
+            if experiment is None or forced or not _within(experiment, at):
+                continue
+            position = experiment.positions.get(letter)
+            if position is not None:
+                exposures.setdefault(key, []).append(Exposure(at, sent_id, position, parse(properties)))
+        for key, found in exposures.items():
+            experiment = by_key[key]
+            stands = standing(experiment, found, [one for one in happened if one[1] in experiment.event_names])
+            if stands is not None:
+                yield unit, experiment.id, stands
+
+
+def _within(experiment: Served, at: int) -> bool:
+    return (
+        experiment.started is not None
+        and experiment.started <= at
+        and (experiment.ended is None or at <= experiment.ended)
+    )
+
+
+def local_day() -> Callable[[int], str]:
+    """A function from milliseconds since 1970 to the workspace's calendar day, as ISO text."""
+    zone = ZoneInfo(workspace().time_zone)
+    seen: dict[int, str] = {}
+
+    def day_of(moment: int) -> str:
+        quarter = moment // 900_000  # no zone changes its offset within a quarter of an hour
+        if quarter not in seen:
+            seen[quarter] = datetime.fromtimestamp(quarter * 900, zone).date().isoformat()
+        return seen[quarter]
+
+    return day_of
+
+
+@transaction.atomic
+def rebuild(keys: Collection[str] | None = None) -> int:
+    """Make enrolments, tallies and arrivals of open experiments anew from the events alone; returns the units counted."""
+    chosen = [found for key, found in served().items() if found.open and (keys is None or key in keys)]
+    if not chosen:
+        return 0
+    for experiment in chosen:
+        store.clear(experiment)
+    units = Event.objects.filter(name=EXPOSURE, held=False, experiment__in=[found.key for found in chosen])
+    counted, block = 0, []
+    for unit in units.order_by("unit").values_list("unit", flat=True).distinct().iterator():
+        block.append(unit)
+        if len(block) == REBUILT_AT_ONCE:
+            counted += len(recount(block, chosen, ()))
+            block = []
+    return counted + len(recount(block, chosen, ()))
+
+
+@transaction.atomic
+def release_held() -> int:
+    """Let events count whose moment has come; returns how many."""
+    due = Event.objects.filter(held=True, at__lte=milliseconds() + HOLD_AFTER)
+    units = set(due.values_list("unit", flat=True))
+    released = due.update(held=False)
+    if released:
+        recount(units, [found for found in served().values() if found.open], store.enrolments_of(units))
+    return released

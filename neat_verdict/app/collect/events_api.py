@@ -1,0 +1,93 @@
+"""Events in, over HTTP, from machines."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from ninja import Router, Schema
+
+from neat_verdict.app.collect.batch import BadBatch, read_batch
+from neat_verdict.app.collect.events import take_in
+from neat_verdict.app.people.keys import MachineAuth
+from neat_verdict.app.problem_documents import problem
+
+router = Router(tags=["machines"])
+WRONG_SHOWN = 100
+_LINES = ("application/x-ndjson", "application/jsonl", "application/ndjson")
+
+
+class ReceiptOut(Schema):
+    """``unknown`` names what is kept but counted nowhere; ``unexposed`` are events of units that were never exposed."""
+
+    accepted: int
+    duplicates: int
+    late: int
+    held: int
+    unexposed: int
+    unknown: dict[str, int]
+
+
+_EVENT = {
+    "type": "object",
+    "required": ["id", "unit", "event", "at"],
+    "properties": {
+        "id": {
+            "type": "string",
+            "minLength": 1,
+            "maxLength": 100,
+            "description": "The sender's own; the same counts once",
+        },
+        "unit": {"type": "string", "minLength": 1, "maxLength": 200},
+        "event": {
+            "type": "string",
+            "minLength": 1,
+            "maxLength": 80,
+            "description": '"exposure", or a name of your own',
+        },
+        "at": {"type": "string", "format": "date-time"},
+        "experiment": {"type": "string", "description": "Of an exposure: the experiment's key"},
+        "variant": {"type": "string", "description": "Of an exposure: the letter that was shown"},
+        "reason": {"type": "string", "description": "Of an exposure: forced, where somebody looked at it on purpose"},
+    },
+    "additionalProperties": {"type": ["string", "number", "boolean", "null"]},
+}
+_BATCH = {"type": "object", "required": ["events"], "properties": {"events": {"type": "array", "items": _EVENT}}}
+_PROBLEM = {
+    "type": "object",
+    "required": ["title", "status"],
+    "properties": {"title": {"type": "string"}, "status": {"type": "integer"}, "errors": {"type": "array"}},
+}
+
+
+def _problem(what: str) -> dict[str, Any]:
+    return {"description": what, "content": {"application/problem+json": {"schema": _PROBLEM}}}
+
+
+@router.post(
+    "/collect",
+    response=ReceiptOut,
+    operation_id="collect",
+    auth=MachineAuth(),
+    openapi_extra={
+        "requestBody": {
+            "required": True,
+            "content": {
+                "application/json": {"schema": _BATCH},
+                "application/x-ndjson": {"schema": {"type": "string"}},
+            },
+        },
+        "responses": {401: _problem("No key, or a wrong one"), 422: _problem("Some item is wrong; nothing was stored")},
+    },
+)
+def collect(request: HttpRequest) -> HttpResponse:
+    """A batch of exposures and events: wholly stored, or refused with the index and reason of each bad item."""
+    lines = (request.content_type or "") in _LINES
+    gzipped = request.headers.get("Content-Encoding", "").lower() == "gzip"
+    try:
+        batch = read_batch(request.body, gzipped=gzipped, lines=lines)
+    except BadBatch as refused:
+        errors = [{"field": f"events.{bad.index}.{bad.field}", "message": bad.reason} for bad in refused.bad]
+        return problem(422, str(refused), errors=errors[:WRONG_SHOWN], wrong=len(errors))
+    return JsonResponse(asdict(take_in(batch)))

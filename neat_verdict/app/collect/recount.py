@@ -1,0 +1,133 @@
+"""What units come to: from their events to enrolments, and from those to the change of each tally.
+
+A unit is counted anew from all its events whenever one of them comes in, so the result never depends on the order or the
+batches in which they came. Tallies are kept as whole numbers of millionths, so that what is taken away and added leaves no trace.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, NamedTuple
+
+from neat_verdict.app.traffic.serving import Served
+from neat_verdict.core.metrics import Happening, unit_figure
+
+MILLION = 1_000_000
+HOUR = 3_600_000
+LONGEST_SEGMENT = 200
+
+
+class Exposure(NamedTuple):
+    """At which moment a unit was shown which variant; ``sent_id`` settles which of two at the same moment is the first."""
+
+    at: int
+    sent_id: str
+    position: int
+    properties: Mapping[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class Standing:
+    """What is kept of a unit in a round."""
+
+    position: int
+    first_at: int
+    segments: tuple[str, ...]
+    values: Mapping[str, Sequence[float]]
+    mixed: bool
+
+
+class Cell(NamedTuple):
+    """Where a unit is tallied: variant's position, segment, day (ISO), metric's id."""
+
+    position: int
+    segment: str
+    day: str
+    metric: str
+
+
+def standing(
+    experiment: Served, exposures: Sequence[Exposure], events: Sequence[Happening], *, round_to: int = 6
+) -> Standing | None:
+    """A unit as it stands by its exposures and its other events (in the order of their moments); None if never exposed."""
+    found = sorted(exposures)[:1]
+    if not found:
+        return None
+    first = found[0]
+    values = {
+        str(metric): [
+            round(figure, round_to) for figure in unit_figure(definition, first.at, events, until=experiment.ended)
+        ]
+        for metric, definition in experiment.metrics
+    }
+    mixed = any(exposure.position != first.position for exposure in exposures)
+    return Standing(first.position, first.at, segments_of(first.properties, experiment.segments), values, mixed)
+
+
+def segments_of(properties: Mapping[str, Any], kept_by: Sequence[Sequence[str]]) -> tuple[str, ...]:
+    """What a unit is tallied under: everybody (""), and its value of each property or pair that tallies are kept by."""
+    found = [""]
+    for names in kept_by:
+        text = " & ".join(f"{name}={_shown(properties.get(name))}" for name in names)
+        found.append(text[:LONGEST_SEGMENT])
+    return tuple(found)
+
+
+def _shown(value: Any) -> str:
+    if value is None or value == "":
+        return "(not known)"
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    return str(value)[:80]
+
+
+class Sums(dict[Cell, list[int]]):
+    """Changes of tallies: units, total, squares, below, below squares, cross, in whole millionths."""
+
+    def add(self, unit: Standing, sign: int, day_of: Callable[[int], str]) -> None:
+        """Add a unit's part, or take it away (``sign`` -1)."""
+        day = day_of(unit.first_at)
+        for metric, figures in unit.values.items():
+            above = round(figures[0] * MILLION)
+            below = round(figures[1] * MILLION) if len(figures) > 1 else 0
+            for segment in unit.segments:
+                sums = self.setdefault(Cell(unit.position, segment, day, metric), [0] * 6)
+                sums[0] += sign
+                sums[1] += sign * above
+                sums[2] += sign * above * above
+                sums[3] += sign * below
+                sums[4] += sign * below * below
+                sums[5] += sign * above * below
+
+
+class Arrivals(dict[tuple[int, int], list[int]]):
+    """Changes of first exposures by (variant's position, hour since 1970): units, and those seen in two variants."""
+
+    def add(self, unit: Standing, sign: int) -> None:
+        """Add a unit, or take it away (``sign`` -1)."""
+        counted = self.setdefault((unit.position, unit.first_at // HOUR), [0, 0])
+        counted[0] += sign
+        counted[1] += sign * unit.mixed
+
+
+def as_floats(kind: str, exact: Sequence[int]) -> dict[str, float | None]:
+    """The columns of a tally from its exact sums, each rounded once."""
+    units, total, squares, below, below_squares, cross = exact
+    square = MILLION * MILLION
+    found: dict[str, float | None] = dict.fromkeys(("squares", "below", "below_squares", "cross"))
+    found |= {"units": units, "total": total / MILLION}
+    if kind != "rate":
+        found["squares"] = squares / square
+    if kind == "ratio":
+        found |= {"below": below / MILLION, "below_squares": below_squares / square, "cross": cross / square}
+    return found
+
+
+def grouped(rows: Iterable[Sequence[Any]]) -> dict[str, list[Sequence[Any]]]:
+    """Rows by their first column."""
+    found: dict[str, list[Sequence[Any]]] = defaultdict(list)
+    for row in rows:
+        found[row[0]].append(row)
+    return found

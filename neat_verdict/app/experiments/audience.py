@@ -1,0 +1,31 @@
+"""Audience rules as they are stored and sent, made the core's."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from neat_verdict.core.checks import InputError
+from neat_verdict.core.matching import Condition
+from neat_verdict.core.traffic import Audience, Group
+
+
+def audience_of(record: list[dict[str, Any]], path: str = "audience_rules") -> Audience:
+    """Stored or sent rules as the core's. Raises InputError whose field is the path to the wrong value."""
+    groups = []
+    for number, line in enumerate(record):
+        conditions = []
+        for place, condition in enumerate(line.get("conditions", [])):
+            at = f"{path}.{number}.conditions.{place}"
+            try:
+                values = tuple(str(value) for value in condition.get("values", []))
+                kind = condition.get("kind", "text")
+                conditions.append(Condition(condition["attribute"].strip(), condition["operator"], values, kind))
+            except InputError as problem:
+                problem.field = f"{at}.{problem.field}"
+                raise
+        try:
+            groups.append(Group(line.get("kind", "all"), tuple(conditions)))
+        except InputError as problem:
+            problem.field = f"{path}.{number}.{problem.field}"
+            raise
+    return Audience(tuple(groups))

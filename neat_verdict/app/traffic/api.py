@@ -1,0 +1,180 @@
+"""Assignments for machines; audiences, keys and what engineers need for people."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404
+from ninja import Router, Status
+
+from neat_verdict.app.config.auth import person
+from neat_verdict.app.experiments.audience import audience_of
+from neat_verdict.app.experiments.queries import find
+from neat_verdict.app.people.keys import MachineAuth, make_key, withdraw_key
+from neat_verdict.app.people.models import MachineKey
+from neat_verdict.app.traffic import actions, assigning, queries
+from neat_verdict.app.traffic.models import SavedAudience
+from neat_verdict.app.traffic.schemas import (
+    AssignIn,
+    AssignOut,
+    AudienceIn,
+    AudienceOut,
+    CheckIn,
+    CheckOut,
+    ExclusionOut,
+    KeyIn,
+    KeyOut,
+    NewKeyOut,
+    SnippetsOut,
+)
+
+router = Router(tags=["traffic"])
+_LOCAL = Path(__file__).parent / "snippets" / "assign.mjs"
+_machine = MachineAuth()
+
+
+def _described(schema: Any) -> dict[str, Any]:
+    """The body of a call that reads it by hand, because it answers bad input in its own way."""
+    return {
+        "requestBody": {
+            "required": True,
+            "content": {"application/json": {"schema": schema.model_json_schema()}},
+        }
+    }
+
+
+@router.post(
+    "/assign",
+    response=AssignOut,
+    operation_id="assign",
+    auth=_machine,
+    openapi_extra=_described(AssignIn),
+    tags=["machines"],
+)
+def assign(request: HttpRequest) -> HttpResponse:
+    """The variants of a unit. Bad input never breaks a site: the answer is control, with a note of the problem."""
+    try:
+        body = json.loads(request.body or b"null")
+    except (ValueError, RecursionError) as problem:
+        return JsonResponse({"assignments": {}, "problem": f"the body must be JSON: {problem}"})
+    body = body if isinstance(body, dict) else {}
+    unit, keys, properties = body.get("unit"), body.get("experiments"), body.get("properties", {})
+    problems = []
+    if isinstance(unit, int) and not isinstance(unit, bool):
+        unit = str(unit)
+    if not isinstance(unit, str):
+        problems.append("unit must be text of 1 to 200 characters")
+        unit = ""
+    if keys is not None and not (isinstance(keys, list) and all(isinstance(key, str) for key in keys)):
+        problems.append("experiments must be a list of keys, or left out")
+        keys = None
+    if not isinstance(properties, dict):
+        problems.append("properties must be an object")
+        properties = {}
+    found = assigning.assign(unit, properties, keys)
+    answers = {
+        key: {
+            "variant": answer.variant,
+            "parameters": answer.parameters,
+            "reason": answer.reason,
+            "because": answer.because,
+            "problem": answer.problem,
+        }
+        for key, answer in found.items()
+    }
+    return JsonResponse({"assignments": answers, "problem": "; ".join(problems) or None})
+
+
+@router.get("/running.json", operation_id="get_running", auth=_machine, tags=["machines"])
+def running(request: HttpRequest) -> dict[str, Any]:
+    """All running experiments, to assign without asking: see assign.mjs for the algorithm."""
+    return assigning.running_list()
+
+
+@router.get("/traffic/running.json", operation_id="download_running")
+def download_running(request: HttpRequest) -> HttpResponse:
+    """The same list for a person to save."""
+    body = json.dumps(assigning.running_list(), indent=1, ensure_ascii=False)
+    answer = HttpResponse(body, content_type="application/json")
+    answer["Content-Disposition"] = 'attachment; filename="running experiments.json"'
+    return answer
+
+
+@router.get("/traffic/assign.mjs", operation_id="download_local_assignment", auth=None)
+def local_assignment(request: HttpRequest) -> HttpResponse:
+    """The algorithm in JavaScript."""
+    return HttpResponse(_LOCAL.read_bytes(), content_type="text/javascript")
+
+
+@router.post("/experiments/{key}/would-take-part", response=CheckOut, operation_id="check_visitor")
+def check(request: HttpRequest, key: str, payload: CheckIn) -> CheckOut:
+    return queries.check(find(key), payload.unit, payload.properties)
+
+
+@router.get("/experiments/{key}/snippets", response=SnippetsOut, operation_id="get_snippets")
+def snippets(request: HttpRequest, key: str) -> SnippetsOut:
+    return queries.snippets(find(key), request.build_absolute_uri("/").rstrip("/"))
+
+
+@router.get("/exclusion-groups", response=list[ExclusionOut], operation_id="list_exclusion_groups")
+def exclusion_groups(request: HttpRequest) -> list[ExclusionOut]:
+    return queries.exclusion_groups()
+
+
+@router.get("/audiences", response=list[AudienceOut], operation_id="list_audiences")
+def audiences(request: HttpRequest) -> list[AudienceOut]:
+    return [_audience(found) for found in SavedAudience.objects.select_related("made_by")]
+
+
+@router.post("/audiences", response={201: AudienceOut}, operation_id="keep_audience")
+def keep_audience(request: HttpRequest, payload: AudienceIn) -> Status[AudienceOut]:
+    groups = payload.model_dump()["groups"]
+    return Status(201, _audience(actions.keep_audience(person(request), payload.name, payload.description, groups)))
+
+
+@router.delete("/audiences/{number}", response={204: None}, operation_id="remove_audience")
+def remove_audience(request: HttpRequest, number: int) -> Status[None]:
+    actions.remove_audience(person(request), number)
+    return Status(204, None)
+
+
+def _audience(found: SavedAudience) -> AudienceOut:
+    return AudienceOut(
+        id=found.pk,
+        name=found.name,
+        description=found.description,
+        groups=found.groups,
+        words=audience_of(found.groups).words(),
+        made_by=found.made_by.display_name,
+    )
+
+
+@router.get("/keys", response=list[KeyOut], operation_id="list_keys")
+def keys(request: HttpRequest) -> list[KeyOut]:
+    return [KeyOut(**_key(found)) for found in MachineKey.objects.select_related("made_by")]
+
+
+@router.post("/keys", response={201: NewKeyOut}, operation_id="make_key")
+def new_key(request: HttpRequest, payload: KeyIn) -> Status[NewKeyOut]:
+    found, secret = make_key(person(request), payload.name)
+    return Status(201, NewKeyOut(**_key(found), secret=secret))
+
+
+@router.delete("/keys/{number}", response=KeyOut, operation_id="withdraw_key")
+def remove_key(request: HttpRequest, number: int) -> KeyOut:
+    get_object_or_404(MachineKey, pk=number)
+    return KeyOut(**_key(withdraw_key(person(request), number)))
+
+
+def _key(found: MachineKey) -> dict[str, Any]:
+    return {
+        "id": found.pk,
+        "name": found.name,
+        "start": found.start,
+        "made_by": found.made_by.display_name,
+        "made_at": found.made_at,
+        "withdrawn_at": found.withdrawn_at,
+    }

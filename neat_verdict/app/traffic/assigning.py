@@ -1,0 +1,106 @@
+"""Which variant a unit gets now, and the list with which others can tell it themselves."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass
+from typing import Any
+
+from django.db import connection
+
+from neat_verdict.app import clock
+from neat_verdict.app.traffic.serving import Served, served
+from neat_verdict.core.checks import InputError
+from neat_verdict.core.traffic import LETTERS, Traffic, point
+
+NOT_KNOWN = "there is no experiment with this key that takes events"
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """What a site is told of one experiment."""
+
+    variant: str
+    parameters: Mapping[str, object]
+    reason: str
+    because: str = ""
+    problem: str | None = None
+
+
+def assign(unit: str, properties: Mapping[str, object], keys: Sequence[str] | None = None) -> dict[str, Answer]:
+    """The unit's variants, by experiment; of all running ones where ``keys`` is None.
+
+    A unit that cannot be one, or a key that is not known, gets control with the problem; nothing is ever raised.
+    """
+    experiments = served()
+    if keys is None:
+        keys = [key for key, found in experiments.items() if found.state == "running" or unit in found.traffic.forced]
+    kept = _kept(unit)
+    return {key: _answer(experiments.get(key), unit, properties, kept) for key in keys}
+
+
+def _kept(unit: str) -> dict[tuple[int, int], int]:
+    """The variants that the unit has been exposed to, by (experiment, round)."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT experiment_id, round, variant_id FROM traffic_enrolment WHERE unit = %s", [unit])
+        return {(row[0], row[1]): row[2] for row in cursor.fetchall()}
+
+
+def _answer(
+    experiment: Served | None, unit: str, properties: Mapping[str, object], kept: Mapping[tuple[int, int], int]
+) -> Answer:
+    if experiment is None:
+        return Answer("A", {}, "not_running", problem=NOT_KNOWN)
+    before = kept.get((experiment.id, experiment.round))
+    position = None
+    if before is not None:
+        position = next(place for place, variant in enumerate(experiment.variants) if variant[0] == before)
+    try:
+        found = experiment.traffic.assign(unit, properties, position)
+    except InputError as problem:
+        return Answer("A", experiment.variants[0][2], "not_running", problem=str(problem))
+    return Answer(LETTERS[found.position], experiment.variants[found.position][2], found.reason, found.because)
+
+
+def running_list() -> dict[str, Any]:
+    """All running experiments as others need them to assign without asking, with vectors to hold the algorithm against."""
+    running = [found for found in served().values() if found.state == "running"]
+    return {
+        "format": 1,
+        "made_at": clock.now().isoformat(),
+        "experiments": [listed(found) for found in running],
+        "test_vectors": known_answers(),
+    }
+
+
+def listed(found: Served) -> dict[str, Any]:
+    """One experiment of the list."""
+    traffic = found.traffic
+    return {
+        "key": found.key,
+        "salt": traffic.salt,
+        "unit": found.unit,
+        "participation": traffic.participation,
+        "audience": [asdict(group) for group in traffic.audience.groups],
+        "exclusion": asdict(traffic.slice) if traffic.slice else None,
+        "forced": {unit: LETTERS[position] for unit, position in traffic.forced.items()},
+        "variants": [
+            {"letter": LETTERS[position], "name": name, "weight": weight, "parameters": dict(parameters)}
+            for position, ((_, name, parameters), weight) in enumerate(
+                zip(found.variants, traffic.weights, strict=True)
+            )
+        ],
+    }
+
+
+def known_answers() -> list[dict[str, Any]]:
+    """Points and variants that an implementation must give."""
+    texts = ["", "visitor-1", "calendar:1/visitor-1", "übers Meer/✓", "x" * 33]
+    split = {"salt": "calendar:1", "participation": 0.5, "weights": [2, 3, 1]}
+    traffic = Traffic("calendar:1", (2, 3, 1), 0.5)
+    units = [f"visitor-{number}" for number in range(1, 9)]
+    drawn = [(unit, traffic.assign(unit, {})) for unit in units]
+    return [
+        *({"seed": seed, "text": text, "point": point(seed, text)} for seed in (1, 2, 3) for text in texts),
+        *({**split, "unit": unit, "variant": LETTERS[d.position], "reason": d.reason} for unit, d in drawn),
+    ]

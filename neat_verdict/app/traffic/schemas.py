@@ -1,0 +1,100 @@
+"""Shapes of assignments, audiences and keys over HTTP."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any, Literal
+
+from ninja import Schema
+from pydantic import Field
+
+from neat_verdict.app.experiments.schemas import ConditionGroupIO
+
+
+class AssignIn(Schema):
+    """``experiments`` are keys; all that run where it is left out. ``properties`` is what is known of the unit."""
+
+    unit: str
+    properties: dict[str, Any] = Field(default_factory=dict)
+    experiments: list[str] | None = None
+
+
+class AnswerOut(Schema):
+    """``reason`` is forced, audience, exclusion, participation, assigned or not_running; all but assigned do not count."""
+
+    variant: str
+    parameters: dict[str, Any]
+    reason: Literal["forced", "audience", "exclusion", "participation", "assigned", "not_running"]
+    because: str
+    problem: str | None
+
+
+class AssignOut(Schema):
+    assignments: dict[str, AnswerOut]
+    problem: str | None = None
+
+
+class CheckIn(Schema):
+    """A visitor as one might come: would they take part?"""
+
+    unit: str = Field(min_length=1, max_length=200)
+    properties: dict[str, Any] = Field(default_factory=dict)
+
+
+class CheckOut(AnswerOut):
+    name: str
+    takes_part: bool
+
+
+class AudienceIn(Schema):
+    name: str = Field(max_length=80)
+    description: str = Field(default="", max_length=300)
+    groups: list[ConditionGroupIO] = Field(max_length=20)
+
+
+class AudienceOut(AudienceIn):
+    id: int
+    words: str
+    made_by: str
+
+
+class KeyIn(Schema):
+    name: str = Field(max_length=80)
+
+
+class KeyOut(Schema):
+    """``start`` is how the secret begins; the rest is not kept."""
+
+    id: int
+    name: str
+    start: str
+    made_by: str
+    made_at: datetime
+    withdrawn_at: datetime | None
+
+
+class NewKeyOut(KeyOut):
+    """The only answer that carries the secret."""
+
+    secret: str
+
+
+class SnippetsOut(Schema):
+    python: str
+    javascript: str
+    curl: str
+
+
+class GroupUse(Schema):
+    """An experiment of an exclusion group, and the share of the group's units that is kept for it."""
+
+    key: str
+    name: str
+    state: str
+    share: float
+
+
+class ExclusionOut(Schema):
+    name: str
+    free: float
+    members: list[GroupUse]

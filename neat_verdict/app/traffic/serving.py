@@ -1,0 +1,135 @@
+"""The experiments that events and assignments concern, as the core's objects; made anew when one of them changes."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+
+from neat_verdict.app.experiments.audience import audience_of
+from neat_verdict.app.experiments.models import Experiment, Workspace
+from neat_verdict.app.experiments.queries import today
+from neat_verdict.app.metrics.queries import definition_of
+from neat_verdict.core.metrics import Definition
+from neat_verdict.core.plan import Arrivals, RampStep
+from neat_verdict.core.traffic import LETTERS, Slice, Traffic
+
+OPEN_STATES = ("running", "paused", "ended")
+
+
+@dataclass(frozen=True, slots=True)
+class Served:
+    """An experiment whose traffic we share out. ``open`` says that events count; times are milliseconds since 1970."""
+
+    id: int
+    key: str
+    name: str
+    state: str
+    round: int
+    unit: str
+    traffic: Traffic
+    variants: tuple[tuple[int, str, Mapping[str, object]], ...]  # (id, name, parameters), control first
+    started: int | None
+    ended: int | None
+    metrics: tuple[tuple[int, Definition], ...]
+    event_names: frozenset[str]
+    segments: tuple[tuple[str, ...], ...]
+
+    @property
+    def open(self) -> bool:
+        """True while events count."""
+        return self.state in OPEN_STATES
+
+    @property
+    def positions(self) -> dict[str, int]:
+        """Positions by letter."""
+        return {LETTERS[position]: position for position in range(len(self.variants))}
+
+
+_made: tuple[object, dict[str, Served]] | None = None
+
+
+def served() -> dict[str, Served]:
+    """All experiments that take events and are not closed, by key; those in preparation too, for forced variants."""
+    global _made
+    place = Workspace.objects.first() or Workspace()
+    stamp = (_stamp(), json.dumps(place.segments), today())
+    if _made is None or _made[0] != stamp:
+        _made = (stamp, {found.key: found for found in _load(place, stamp[2])})
+    return _made[1]
+
+
+def forget() -> None:
+    """Make them anew when asked next."""
+    global _made
+    _made = None
+
+
+def _stamp() -> tuple[object, ...]:
+    # Each change of an experiment raises its version.
+    return tuple(_candidates().order_by("pk").values_list("pk", "key", "version", "state"))
+
+
+def _candidates() -> Any:
+    return Experiment.objects.filter(data_from="events").exclude(state__in=["decided", "archived"])
+
+
+def _load(place: Workspace, day: date) -> list[Served]:
+    related = ("variants", "metrics__metric__versions", "metrics__version")
+    return [_served(experiment, place, day) for experiment in _candidates().prefetch_related(*related)]
+
+
+def _served(experiment: Experiment, place: Workspace, day: date) -> Served:
+    variants = list(experiment.variants.all())
+    metrics = tuple((use.metric_id, definition_of(use.definition)) for use in experiment.metrics.all())
+    return Served(
+        id=experiment.pk,
+        key=experiment.key,
+        name=experiment.name,
+        state=experiment.state,
+        round=experiment.round,
+        unit=experiment.assignment_unit,
+        traffic=traffic_of(experiment, day),
+        variants=tuple((v.pk, v.name, parameters_of(v.parameters)) for v in variants),
+        started=int(experiment.started_at.timestamp() * 1000) if experiment.started_at else None,
+        ended=int(experiment.ended_at.timestamp() * 1000) if experiment.ended_at else None,
+        metrics=metrics,
+        event_names=frozenset(name for _, definition in metrics for name in definition.event_names),
+        segments=tuple(tuple(line) for line in place.segments),
+    )
+
+
+def traffic_of(experiment: Experiment, day: date) -> Traffic:
+    """How the experiment shares its traffic out on a day."""
+    variants = list(experiment.variants.all())
+    steps = tuple(RampStep(step["days"], step["participation"]) for step in experiment.ramp)
+    first = experiment.started_on or day
+    positions = {variant.letter: variant.position for variant in variants}
+    part = None
+    if experiment.exclusion_group and experiment.slice_start is not None and experiment.slice_end is not None:
+        part = Slice(experiment.exclusion_group, experiment.slice_start, experiment.slice_end)
+    return Traffic(
+        salt=f"{experiment.key}:{experiment.round}",
+        weights=tuple(variant.weight for variant in variants),
+        participation=Arrivals(1, experiment.participation, steps).participation_on((day - first).days + 1),
+        audience=audience_of(experiment.audience_rules),
+        forced={unit: positions[letter] for unit, letter in experiment.forced.items() if letter in positions},
+        slice=part,
+        running=experiment.state == "running",
+    )
+
+
+def parameters_of(lines: list[dict[str, Any]]) -> dict[str, object]:
+    """A variant's parameters as the site reads them: text, number, true or false, or JSON."""
+    return {line["name"]: _value(line.get("kind", "text"), line.get("value", "")) for line in lines}
+
+
+def _value(kind: str, text: str) -> object:
+    if kind == "number":
+        number = float(text)
+        return int(number) if number.is_integer() else number
+    if kind == "true_false":
+        return text.strip().lower() == "true"
+    return json.loads(text) if kind == "json" else text

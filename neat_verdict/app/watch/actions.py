@@ -1,0 +1,211 @@
+"""Starting with a look at readiness, what is due each minute, notices and change notes."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable
+from datetime import date, datetime
+from typing import TypeVar
+
+from django.core.mail import send_mail
+from django.db import IntegrityError, transaction
+
+from neat_verdict.app import clock
+from neat_verdict.app.collect.events import rebuild, release_held
+from neat_verdict.app.collect.models import Sighting
+from neat_verdict.app.experiments import actions as experiments
+from neat_verdict.app.experiments.models import Experiment, Workspace
+from neat_verdict.app.experiments.queries import daily_counts, find, workspace
+from neat_verdict.app.people.actions import require_editor
+from neat_verdict.app.people.models import User
+from neat_verdict.app.problems import Conflict
+from neat_verdict.app.readings.queries import reading_of
+from neat_verdict.app.watch.models import ChangeNote, Notice
+from neat_verdict.app.watch.queries import observe
+from neat_verdict.app.watch.readiness import unmet
+from neat_verdict.core.checks import InputError
+from neat_verdict.core.soundness import find_faults
+
+T = TypeVar("T")
+log = logging.getLogger(__name__)
+
+
+@transaction.atomic
+def launch(
+    by: User,
+    key: str,
+    *,
+    started_on: date | None = None,
+    starts_at: datetime | None = None,
+    ends_at: datetime | None = None,
+    reason: str = "",
+) -> Experiment:
+    """Start now, on an earlier day, or at a time to come, if everything is ready or there is a ``reason`` why not.
+
+    Raises Conflict with ``unmet`` where something is not ready and no reason is given.
+    """
+    require_editor(by)
+    overridden = unmet(find(key))
+    if overridden and not reason.strip():
+        raise Conflict(
+            f"Not ready: {'; '.join(overridden)}. Put it right, or start with a reason that the ledger keeps",
+            unmet=overridden,
+        )
+    if starts_at is not None:
+        return experiments.schedule(by, key, starts_at, ends_at, overridden, reason)
+    started = experiments.start(by, key, started_on, overridden, reason)
+    if ends_at is not None:
+        started = experiments.set_end(by, key, ends_at)
+    _catch_up(started)
+    return started
+
+
+def _catch_up(experiment: Experiment) -> None:
+    """Count exposures that came in before an experiment was started on an earlier day."""
+    if experiment.data_from == "events" and Sighting.objects.filter(name__startswith=f"{experiment.key}/").exists():
+        rebuild([experiment.key])
+
+
+def tick() -> dict[str, int]:
+    """Do everything that is due, any number of times without harm: held events, starts, ends, notices, mails."""
+    done = {
+        "events released": release_held(),
+        "started": _each(_due_starts(), _start),
+        "ended": _each(_due_ends(), _end),
+        "notices": _each(_watched(), look_for_faults),
+        "mails": _each(list(Notice.objects.filter(mailed_at__isnull=True).order_by("pk")), _mail),
+    }
+    return {what: count for what, count in done.items() if count}
+
+
+def _each(things: list[T], do: Callable[[T], int]) -> int:
+    """Do something to each; one that fails is told in the log and does not keep the others."""
+    done = 0
+    for thing in things:
+        try:
+            done += do(thing)
+        except Exception:
+            log.exception("%s of %s failed", do.__name__, thing)
+    return done
+
+
+def _due_starts() -> list[Experiment]:
+    return list(Experiment.objects.filter(state="scheduled", starts_at__lte=clock.now()).select_related("scheduled_by"))
+
+
+def _start(due: Experiment) -> int:
+    assert due.scheduled_by is not None
+    try:
+        with transaction.atomic():
+            _catch_up(experiments.start(due.scheduled_by, due.key))
+    except (Conflict, InputError) as refused:
+        with transaction.atomic():
+            experiments.unschedule(due.scheduled_by, due.key)
+            notice(due, f"{due.round}:not-started:{due.version}", "mind", f"{due.name} did not start as scheduled: {refused}",
+                   "Put it right, then start or schedule it again", "traffic")  # fmt: skip
+        return 0
+    return 1
+
+
+def _due_ends() -> list[Experiment]:
+    due = Experiment.objects.filter(state__in=["running", "paused"], ends_at__lte=clock.now())
+    return list(due.select_related("owner", "scheduled_by"))
+
+
+def _end(due: Experiment) -> int:
+    experiments.end(due.scheduled_by or due.owner, due.key)
+    return 1
+
+
+def _watched() -> list[Experiment]:
+    keys = Experiment.objects.filter(state__in=["running", "paused"]).values_list("key", flat=True)
+    return [find(key) for key in keys]
+
+
+@transaction.atomic
+def look_for_faults(experiment: Experiment) -> int:
+    """Tell what is wrong with a running experiment, and that it waits for a decision; each once. Returns how many are new."""
+    told = 0
+    for fault in find_faults(observe(experiment)):
+        occasion = f"{experiment.round}:{fault.kind}:{fault.subject}"[:120]
+        told += notice(experiment, occasion, fault.tone, f"{experiment.name}: {fault.sentence}", fault.advice, "watch")
+    reading = reading_of(experiment, daily_counts([experiment])[experiment.pk])
+    if reading.verdict not in ("keep_collecting", "unsound"):
+        told += notice(
+            experiment, f"{experiment.round}:ready:{reading.verdict}", "ready", f"{experiment.name} is ready for your call",
+            f"The decision rule says: {reading.short}", "verdict",
+        )  # fmt: skip
+    return told
+
+
+def notice(experiment: Experiment, occasion: str, tone: str, sentence: str, advice: str, sheet: str) -> int:
+    """Tell something once; 0 where it has been told."""
+    try:
+        with transaction.atomic():
+            Notice.objects.create(
+                experiment=experiment, occasion=occasion, tone=tone, sentence=sentence[:400], advice=advice[:400], sheet=sheet
+            )  # fmt: skip
+    except IntegrityError:
+        return 0
+    return 1
+
+
+def _mail(due: Notice) -> int:
+    """Mail a notice to the owner; without an address there is nobody to mail."""
+    address = due.experiment.owner.email
+    if address:
+        where = f"Experiment: {due.experiment.name} ({due.experiment.key}), sheet {due.sheet}"
+        body = f"{due.sentence}.\n\n{due.advice}.\n\n{where}\n"
+        send_mail(f"Neat Verdict: {due.sentence[:140]}", body, None, [address])
+    due.mailed_at = clock.now()
+    due.save(update_fields=["mailed_at"])
+    return int(bool(address))
+
+
+@transaction.atomic
+def read_notices(by: User, numbers: list[int] | None = None) -> int:
+    """Mark notices as read, all where none are named."""
+    unread = Notice.objects.filter(read_at__isnull=True)
+    if numbers is not None:
+        unread = unread.filter(pk__in=numbers)
+    return unread.update(read_at=clock.now(), read_by=by)
+
+
+@transaction.atomic
+def add_note(by: User, experiment: Experiment, day: date, text: str, *, everywhere: bool) -> ChangeNote:
+    """Note what changed elsewhere on a day. Raises InputError for an empty text."""
+    require_editor(by)
+    if not text.strip():
+        raise InputError("text", "empty", "must say what changed: a campaign, a release, a price")
+    note = ChangeNote.objects.create(
+        experiment=None if everywhere else experiment, day=day, text=text.strip()[:200], made_by=by
+    )
+    experiments.record(experiment, by, "note", f"Noted for {day:%-d %B %Y}: {note.text}")
+    return note
+
+
+@transaction.atomic
+def remove_note(by: User, experiment: Experiment, number: int) -> None:
+    """Take a note away; the ledger keeps that it was there."""
+    require_editor(by)
+    note = ChangeNote.objects.filter(pk=number).first()
+    if note is not None:
+        experiments.record(experiment, by, "note", f"Took away the note of {note.day:%-d %B %Y}: {note.text}")
+        note.delete()
+
+
+@transaction.atomic
+def choose_segments(by: User, wanted: list[list[str]]) -> Workspace:
+    """Choose what tallies are kept by, from now on and for what has come in. Raises InputError for more than two crossed."""
+    require_editor(by)
+    lines = [[name.strip() for name in line] for line in wanted]
+    for number, line in enumerate(lines):
+        if not 1 <= len(line) <= 2 or not all(line) or len(set(line)) < len(line):
+            raise InputError(
+                f"segments.{number}", " & ".join(line) or "empty", "must be one property, or two different ones"
+            )
+    place = workspace()
+    place.segments = [list(line) for line in dict.fromkeys(map(tuple, lines))]
+    place.save()
+    rebuild()
+    return place

@@ -1,0 +1,102 @@
+"""Watch, readiness, starting, notices and change notes over HTTP."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest
+from ninja import Router, Status
+
+from neat_verdict.app.config.auth import person
+from neat_verdict.app.experiments import actions as experiments
+from neat_verdict.app.experiments.presenting import present
+from neat_verdict.app.experiments.queries import find, workspace
+from neat_verdict.app.experiments.schemas import EndIn, ExperimentOut, StartIn
+from neat_verdict.app.watch import actions, queries
+from neat_verdict.app.watch.models import ChangeNote
+from neat_verdict.app.watch.readiness import readiness
+from neat_verdict.app.watch.schemas import (
+    LiveOut,
+    NoteIn,
+    NoteOut,
+    NoticeOut,
+    NoticesOut,
+    PointOut,
+    ReadinessOut,
+    SegmentsIO,
+)
+
+router = Router(tags=["watch"])
+NOTICES_SHOWN = 100
+
+
+@router.get("/experiments/{key}/readiness", response=ReadinessOut, operation_id="get_readiness")
+def get_readiness(request: HttpRequest, key: str) -> ReadinessOut:
+    points = [PointOut.model_validate(point, from_attributes=True) for point in readiness(find(key))]
+    return ReadinessOut(points=points, ready=all(point.met for point in points))
+
+
+@router.post("/experiments/{key}/start", response=ExperimentOut, operation_id="start_experiment")
+def start(request: HttpRequest, key: str, payload: StartIn) -> ExperimentOut:
+    actions.launch(person(request), find(key).key, **payload.model_dump())
+    return present(find(key))
+
+
+@router.put("/experiments/{key}/end-time", response=ExperimentOut, operation_id="set_end")
+def set_end(request: HttpRequest, key: str, payload: EndIn) -> ExperimentOut:
+    experiments.set_end(person(request), find(key).key, payload.ends_at)
+    return present(find(key))
+
+
+@router.get("/experiments/{key}/live", response=LiveOut, operation_id="get_live")
+def live(request: HttpRequest, key: str) -> LiveOut:
+    return queries.live(find(key))
+
+
+@router.get("/experiments/{key}/notes", response=list[NoteOut], operation_id="list_notes")
+def notes(request: HttpRequest, key: str) -> list[NoteOut]:
+    return [_note(note) for note in queries.notes(find(key))]
+
+
+@router.post("/experiments/{key}/notes", response={201: NoteOut}, operation_id="add_note")
+def add_note(request: HttpRequest, key: str, payload: NoteIn) -> Status[NoteOut]:
+    note = actions.add_note(person(request), find(key), payload.day, payload.text, everywhere=payload.everywhere)
+    return Status(201, _note(note))
+
+
+@router.delete("/experiments/{key}/notes/{number}", response={204: None}, operation_id="remove_note")
+def remove_note(request: HttpRequest, key: str, number: int) -> Status[None]:
+    actions.remove_note(person(request), find(key), number)
+    return Status(204, None)
+
+
+def _note(note: ChangeNote) -> NoteOut:
+    return NoteOut(
+        id=note.pk, day=note.day, text=note.text, everywhere=note.experiment_id is None, by=note.made_by.display_name
+    )
+
+
+@router.get("/notices", response=NoticesOut, operation_id="list_notices")
+def notices(request: HttpRequest) -> NoticesOut:
+    items = [
+        NoticeOut(
+            id=n.pk, at=n.at, experiment=n.experiment.key, name=n.experiment.name, tone=n.tone, sentence=n.sentence,
+            advice=n.advice, sheet=n.sheet, read=n.read_at is not None, mailed=n.mailed_at is not None,
+        )
+        for n in queries.notices()[:NOTICES_SHOWN]
+    ]  # fmt: skip
+    return NoticesOut(unread=queries.notices(unread=True).count(), items=items)
+
+
+@router.post("/notices/read", response=NoticesOut, operation_id="read_notices")
+def read_notices(request: HttpRequest) -> NoticesOut:
+    actions.read_notices(person(request))
+    return notices(request)
+
+
+@router.get("/segments", response=SegmentsIO, operation_id="get_segments")
+def segments(request: HttpRequest) -> SegmentsIO:
+    return SegmentsIO(segments=workspace().segments)
+
+
+@router.put("/segments", response=SegmentsIO, operation_id="choose_segments")
+def choose_segments(request: HttpRequest, payload: SegmentsIO) -> SegmentsIO:
+    return SegmentsIO(segments=actions.choose_segments(person(request), payload.segments).segments)

@@ -1,0 +1,119 @@
+"""What must be true before an experiment starts, held against what has been seen."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from neat_verdict.app.collect.events import milliseconds
+from neat_verdict.app.collect.models import Sighting
+from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.experiments.queries import plan, planned_rule
+from neat_verdict.app.metrics.queries import definition_of
+from neat_verdict.app.people.models import MachineKey
+from neat_verdict.core.checks import InputError
+
+SEEN_WITHIN = 14 * 24 * 3_600_000
+
+
+@dataclass(frozen=True, slots=True)
+class Point:
+    """One thing that must be true: whether it is, what was seen, and how to put it right on which sheet.
+
+    Without a ``needed`` one there is no decision rule, so nothing starts; the others can be overridden with a reason.
+    """
+
+    label: str
+    met: bool
+    seen: str
+    fix: str
+    sheet: str
+    needed: bool = False
+
+
+def readiness(experiment: Experiment) -> list[Point]:
+    """All points, in the order of the sheets."""
+    points = [_rule(experiment), _shares(experiment)]
+    if experiment.data_from == "events":
+        points += [_key(), *_variants(experiment), *_events(experiment)]
+    return points
+
+
+def unmet(experiment: Experiment) -> list[str]:
+    """Labels of the points that are not met and can be overridden."""
+    return [point.label for point in readiness(experiment) if not point.met and not point.needed]
+
+
+def _rule(experiment: Experiment) -> Point:
+    label, fix = "The decision rule can be locked", "Give what is missing on Brief and Sizing"
+    missing = [
+        name
+        for name, value in (
+            ("the metric that decides", experiment.metric),
+            ("its level today", experiment.baseline),
+            ("the audience per day", experiment.audience_per_day),
+        )
+        if not value
+    ]
+    if missing:
+        sheet = "sizing" if experiment.metric else "brief"
+        return Point(label, False, f"missing: {', '.join(missing)}", fix, sheet, needed=True)
+    try:
+        planned_rule(experiment)
+        complete = plan(experiment) is not None
+    except InputError as problem:
+        return Point(label, False, str(problem), fix, "sizing", needed=True)
+    seen = "complete" if complete else "missing: the spread of the metric that decides"
+    return Point(label, complete, seen, fix, "sizing", needed=True)
+
+
+def _shares(experiment: Experiment) -> Point:
+    weights = [variant.weight for variant in experiment.variants.all()]
+    total = sum(weights)
+    seen = ", ".join(f"{weight / total:.1%}" for weight in weights) if total else "none"
+    return Point("The shares add up to 100%", total > 0, seen, "Give each variant its share", "traffic")
+
+
+def _key() -> Point:
+    keys = MachineKey.objects.filter(withdrawn_at__isnull=True).count()
+    return Point(
+        "A system has a key",
+        keys > 0,
+        f"{keys} in use",
+        "Make a key for the site, and give it to the engineer",
+        "traffic",
+    )
+
+
+def _variants(experiment: Experiment) -> list[Point]:
+    since = milliseconds() - SEEN_WITHIN
+    names = {f"{experiment.key}/{variant.letter}": variant for variant in experiment.variants.all()}
+    seen = dict(Sighting.objects.filter(kind="variant", name__in=names).values_list("name", "last_at"))
+    return [
+        Point(
+            f"Variant {variant.letter} has been shown to somebody",
+            seen.get(name, 0) >= since,
+            "an exposure came in" if seen.get(name, 0) >= since else "no exposure within two weeks",
+            f"Force {variant.letter} for yourself, look at it, and see the exposure on Watch",
+            "traffic",
+        )
+        for name, variant in names.items()
+    ]
+
+
+def _events(experiment: Experiment) -> list[Point]:
+    since = milliseconds() - SEEN_WITHIN
+    wanted: dict[str, list[str]] = {}
+    for use in experiment.metrics.all():
+        for name in definition_of(use.definition).event_names:
+            wanted.setdefault(name, []).append(use.metric.name)
+    seen = dict(Sighting.objects.filter(kind="event", name__in=wanted).values_list("name", "last_at"))
+    return [
+        Point(
+            f"{name} comes in",
+            seen.get(name, 0) >= since,
+            "seen" if seen.get(name, 0) >= since else f"not within two weeks; {', '.join(metrics)} counts it",
+            f"Do it once on the site; if it does not show on Watch, send “{name}” from there",
+            "watch",
+        )
+        for name, metrics in wanted.items()
+    ]

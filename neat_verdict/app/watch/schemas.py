@@ -1,0 +1,129 @@
+"""Shapes of the Watch sheet, readiness, notices and change notes over HTTP."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from typing import Literal
+
+from ninja import Schema
+from pydantic import Field
+
+
+class PointOut(Schema):
+    label: str
+    met: bool
+    seen: str
+    fix: str
+    sheet: str
+    needed: bool
+
+
+class ReadinessOut(Schema):
+    points: list[PointOut]
+    ready: bool
+
+
+class HappeningOut(Schema):
+    """An exposure or an event, the latest first; ``letter`` is the unit's variant, empty while it is in none."""
+
+    at: datetime
+    received: datetime
+    unit: str
+    name: str
+    letter: str
+    forced: bool
+    held: bool
+    properties: str
+
+
+class StratumOut(Schema):
+    name: str
+    units: list[int]
+    pvalue: float
+    alarm: bool
+
+
+class FaultOut(Schema):
+    kind: str
+    sentence: str
+    advice: str
+    tone: Literal["unsound", "mind"]
+
+
+class HourOut(Schema):
+    at: datetime
+    units: list[int]
+
+
+class EventNameOut(Schema):
+    """An event that the experiment's metrics count."""
+
+    name: str
+    times: int
+    last_at: datetime | None
+    metrics: list[str]
+
+
+class LastDayOut(Schema):
+    """What the workspace took in within 24 hours."""
+
+    events: int
+    duplicates: int
+    late: int
+    held: int
+    unexposed: int
+    unknown: list[str]
+
+
+class LiveOut(Schema):
+    counts_events: bool
+    letters: list[str]
+    units: list[int]
+    latest: list[HappeningOut]
+    hours: list[HourOut]
+    days: list[StratumOut]
+    segments: list[StratumOut]
+    events: list[EventNameOut]
+    last_day: LastDayOut
+    mixed: int
+    faults: list[FaultOut]
+
+
+class NoticeOut(Schema):
+    id: int
+    at: datetime
+    experiment: str
+    name: str
+    tone: str
+    sentence: str
+    advice: str
+    sheet: str
+    read: bool
+    mailed: bool
+
+
+class NoticesOut(Schema):
+    unread: int
+    items: list[NoticeOut]
+
+
+class NoteIn(Schema):
+    """``everywhere`` shows it in every experiment of those days."""
+
+    day: date
+    text: str = Field(max_length=200)
+    everywhere: bool = False
+
+
+class NoteOut(Schema):
+    id: int
+    day: date
+    text: str
+    everywhere: bool
+    by: str
+
+
+class SegmentsIO(Schema):
+    """Properties at first exposure that tallies are kept by; a line of two crosses them."""
+
+    segments: list[list[str]] = Field(max_length=12)

@@ -1,0 +1,254 @@
+"""Assignments over HTTP: the same for ever, never an error page, and the same without asking us."""
+
+import json
+import shutil
+import subprocess
+from pathlib import Path
+
+import pytest
+from django.test import Client
+
+from neat_verdict.app.experiments import actions
+from neat_verdict.app.experiments.queries import find
+from neat_verdict.app.people.keys import withdraw_key
+from neat_verdict.app.people.models import MachineKey
+from neat_verdict.app.problems import Conflict
+from neat_verdict.app.traffic.assigning import known_answers, running_list
+from neat_verdict.app.traffic.serving import forget, traffic_of
+from neat_verdict.core.checks import InputError
+from tests.app.conftest import SERVED, TODAY, Json, exposed
+
+LOCAL = Path(__file__).resolve().parents[2] / "neat_verdict" / "app" / "traffic" / "snippets" / "assign.mjs"
+PHONES = [
+    {"kind": "all", "conditions": [{"attribute": "device", "operator": "is", "values": ["phone"], "kind": "text"}]}
+]
+
+
+def edit(by, experiment, **changes):
+    experiment = find(experiment.key)
+    return actions.edit_experiment(by, experiment.key, experiment.version, changes)
+
+
+def ask_for(machine, unit, *keys, **properties):
+    body = {"unit": unit, "properties": properties} | ({"experiments": list(keys)} if keys else {})
+    status, answer = machine("/assign", body)
+    assert status == 200
+    return answer["assignments"]
+
+
+def test_a_unit_gets_the_variant_the_core_gives_with_its_parameters(machine, served):
+    expected = traffic_of(served, TODAY.date())
+    for number in range(20):
+        given = ask_for(machine, f"visitor-{number}")["fare-calendar"]
+        letter = "AB"[expected.assign(f"visitor-{number}", {}).position]
+        assert (given["variant"], given["reason"]) == (letter, "assigned")
+        assert given["parameters"] == {"calendar": letter == "B"}
+
+
+def test_every_reason_is_told(machine, analyst, served):
+    edit(analyst, served, forced={"me": "B"}, audience_rules=PHONES, participation=0.5)
+    assert ask_for(machine, "me")["fare-calendar"]["reason"] == "forced"
+    outside = ask_for(machine, "v1", device="tablet")["fare-calendar"]
+    assert (outside["reason"], outside["variant"]) == ("audience", "A")
+    assert outside["because"] == "not met: device is phone (device is tablet)"
+    reasons = {ask_for(machine, f"v{n}", device="phone")["fare-calendar"]["reason"] for n in range(40)}
+    assert reasons == {"assigned", "participation"}
+    actions.pause(analyst, served.key)
+    assert ask_for(machine, "v1", "fare-calendar", device="phone")["fare-calendar"]["reason"] == "not_running"
+    assert "fare-calendar" not in ask_for(machine, "v1", device="phone")
+
+
+def test_who_has_seen_a_variant_keeps_it_whatever_changes(machine, analyst, served):
+    other = "B" if ask_for(machine, "v1")["fare-calendar"]["variant"] == "A" else "A"
+    machine.collect(exposed("v1", other))
+    assert ask_for(machine, "v1")["fare-calendar"]["variant"] == other
+    edit(analyst, served, audience_rules=PHONES, participation=0.001)
+    kept = ask_for(machine, "v1", device="tablet")["fare-calendar"]
+    assert (kept["variant"], kept["reason"]) == (other, "assigned")
+
+
+@pytest.mark.parametrize(
+    ("body", "problem"),
+    [
+        ("{", "the body must be JSON"),
+        ("[]", "unit must be text"),
+        ({"unit": None}, "unit must be text"),
+        ({"unit": "v", "properties": 3}, "properties must be an object"),
+        ({"unit": "v", "experiments": "fare-calendar"}, "experiments must be a list"),
+    ],
+)
+def test_bad_input_gets_control_and_a_note_never_an_error(machine, served, body, problem):
+    status, answer = machine("/assign", body)
+    assert status == 200
+    assert problem in answer["problem"]
+    assert {given["variant"] for given in answer["assignments"].values() if given["problem"]} <= {"A"}
+
+
+def test_a_unit_that_cannot_be_one_and_an_unknown_key_get_control(machine, served):
+    long = ask_for(machine, "x" * 201)["fare-calendar"]
+    assert (long["variant"], long["reason"]) == ("A", "not_running")
+    assert "1 to 200 characters" in long["problem"]
+    unknown = ask_for(machine, "v1", "no-such")["no-such"]
+    assert (unknown["variant"], unknown["parameters"], unknown["reason"]) == ("A", {}, "not_running")
+    assert "no experiment" in unknown["problem"]
+
+
+def test_only_a_key_opens_the_door_and_a_withdrawn_one_does_not(machine, analyst, served):
+    assert Client().post("/api/v1/assign", "{}", content_type="application/json").status_code == 401
+    key = MachineKey.objects.get()
+    assert machine.headers["Authorization"][7:].startswith(key.start)
+    assert key.digest not in machine.headers["Authorization"]
+    withdraw_key(analyst, key.pk)
+    assert machine("/assign", {"unit": "v"})[0] == 401
+    assert machine("/collect", {"events": []})[0] == 401
+    with pytest.raises(Conflict):
+        withdraw_key(analyst, key.pk)
+
+
+def test_a_key_is_shown_once_and_stakeholders_make_none(ask, stakeholder):
+    status, made = ask("post", "/keys", {"name": "app"})
+    assert status == 201
+    assert made["secret"].startswith(made["start"])
+    assert "secret" not in ask("get", "/keys")[1][0]
+    assert ask("post", "/keys", {"name": " "})[1]["errors"][0]["field"] == "name"
+    assert Json(stakeholder)("post", "/keys", {"name": "app"})[0] == 403
+    assert ask("delete", f"/keys/{made['id']}")[1]["withdrawn_at"]
+
+
+def test_the_list_and_the_vectors_give_the_same_under_node(analyst, served, tmp_path):
+    """The JavaScript that is handed out, run on the list that is handed out, against the core: variants, reasons, audiences."""
+    edit(analyst, served, participation=0.6, forced={"me": "B"}, audience_rules=[
+        {"kind": "any", "conditions": [
+            {"attribute": "device", "operator": "starts_with", "values": ["Ph"], "kind": "text"},
+            {"attribute": "app", "operator": "between", "values": ["4.2", "4.10"], "kind": "version"},
+        ]},
+        {"kind": "all", "conditions": [{"attribute": "born", "operator": "less", "values": ["2000-02-29"], "kind": "date"}]},
+        {"kind": "all", "conditions": [{"attribute": "party", "operator": "greater", "values": ["1.5"], "kind": "number"}]},
+    ])  # fmt: skip
+    second = actions.create_experiment(analyst, "Übers Meer", {
+        **SERVED, "exclusion_group": "home ✓", "exclusion_share": 0.4,
+        "variants": [{"name": name, "weight": weight} for name, weight in (("One", 2), ("Two", 3), ("Three", 1))],
+    })  # fmt: skip
+    actions.start(analyst, second.key)
+    forget()
+    listed = json.loads(json.dumps(running_list()))
+    cases = [
+        {"device": device, "app": app, "born": born, "party": party}
+        for device in ("phone", "PHABLET", "tablet", None, 7)
+        for app in ("4.9", "4.10.0", "4.10.1", "v4.2-beta", "x")
+        for born in ("1999-12-31", "2000-02-29T10:00:00Z", "1999-02-30", "19991231")
+        for party in (2, "2", 2.5, "1.5e0", "1_0", True)
+    ]
+    experiments = [(traffic_of(find(found["key"]), TODAY.date()), found) for found in listed["experiments"]]
+    expected = [
+        ["ABC"[(given := traffic.assign(f"v{n}", case)).position], given.reason]
+        for traffic, _ in experiments
+        for n, case in enumerate(cases)
+    ]
+    expected += [["B", "forced"]]
+    script = tmp_path / "run.mjs"
+    script.write_text(f"""
+        import {{ assign, point }} from {json.dumps(LOCAL.as_uri())};
+        const [listed, cases] = JSON.parse((await import("node:fs")).readFileSync(0, "utf8"));
+        const found = listed.experiments.flatMap((one) => cases.map((each, n) => {{
+            const given = assign(one, "v" + n, each);
+            return [given.variant, given.reason];
+        }}));
+        const forced = assign(listed.experiments[0], "me", {{}});
+        found.push([forced.variant, forced.reason]);
+        const vectors = listed.test_vectors.filter((vector) => "point" in vector);
+        const points = vectors.map((vector) => point(vector.seed, vector.text));
+        console.log(JSON.stringify({{ found, points }}));
+    """)
+    node = shutil.which("node")
+    ran = subprocess.run([node, script], input=json.dumps([listed, cases]), capture_output=True, text=True, check=True)
+    out = json.loads(ran.stdout)
+    assert out["points"] == [vector["point"] for vector in listed["test_vectors"] if "point" in vector]
+    assert out["found"] == expected
+    assert {tuple(line) for line in expected} >= {("A", "audience"), ("B", "assigned"), ("A", "participation")}
+    assert {reason for _, reason in expected} >= {"exclusion", "forced"}
+
+
+def test_the_vectors_never_change():
+    """They are what others have built on: the first point of each seed, and the variants of eight visitors."""
+    vectors = known_answers()
+    points = {(vector["seed"], vector["text"]): vector["point"] for vector in vectors if "point" in vector}
+    assert points[(2, "calendar:1/visitor-1")] == 0.8274350946634768
+    assert "".join(vector["variant"] for vector in vectors if "variant" in vector) == "ABABAABA"
+
+
+def test_experiments_of_a_group_take_their_parts_and_no_more(analyst, metrics):
+    def made(name, share):
+        return actions.create_experiment(analyst, name, {**SERVED, "exclusion_group": "home", "exclusion_share": share})
+
+    one, two, three = made("One", 0.6), made("Two", 0.4), made("Three", 0.1)
+    actions.start(analyst, one.key)
+    actions.start(analyst, two.key)
+    with pytest.raises(Conflict, match="no 10% of its units free"):
+        actions.start(analyst, three.key)
+    actions.end(analyst, one.key)
+    actions.start(analyst, three.key)
+    assert [(find(e.key).slice_start, find(e.key).slice_end) for e in (two, three)] == [(0.6, 1.0), (0.0, 0.1)]
+
+
+def test_the_check_says_what_a_visitor_would_get_before_anything_runs(ask, analyst, metrics):
+    draft = actions.create_experiment(analyst, "Fare calendar", {**SERVED, "audience_rules": PHONES})
+    status, found = ask(
+        "post", f"/experiments/{draft.key}/would-take-part", {"unit": "v1", "properties": {"device": "phone"}}
+    )
+    assert (status, found["takes_part"], found["reason"]) == (200, True, "assigned")
+    assert found["name"] in ("List first", "Calendar first")
+    _, found = ask("post", f"/experiments/{draft.key}/would-take-part", {"unit": "v1", "properties": {}})
+    assert (found["takes_part"], found["because"]) == (False, "not met: device is phone (device is not known)")
+
+
+def test_audiences_are_kept_copied_and_removed(ask, analyst):
+    kept = {"name": "People on phones", "groups": PHONES}
+    status, made = ask("post", "/audiences", kept)
+    assert (status, made["words"]) == (201, "device is phone")
+    assert ask("post", "/audiences", kept)[0] == 409
+    wrong = [
+        {
+            "kind": "all",
+            "conditions": [{"attribute": "age", "operator": "greater", "values": ["old"], "kind": "number"}],
+        }
+    ]
+    status, refused = ask("post", "/audiences", {"name": "Old", "groups": wrong})
+    assert (status, refused["errors"][0]["field"]) == (422, "groups.0.conditions.0.values")
+    assert ask("post", "/audiences", {"name": "All", "groups": []})[0] == 422
+    assert ask("delete", f"/audiences/{made['id']}")[0] == 204
+    assert ask("get", "/audiences")[1] == []
+
+
+@pytest.mark.parametrize(
+    ("changes", "field"),
+    [
+        ({"forced": {"me": "C"}}, "forced"),
+        ({"forced": {"": "A"}}, "forced"),
+        ({"exclusion_share": 0.0}, "exclusion_share"),
+        ({"audience_rules": [{"kind": "all", "conditions": []}]}, "audience_rules.0.conditions"),
+    ],
+)
+def test_what_cannot_be_is_refused_by_name(analyst, draft, changes, field):
+    with pytest.raises(InputError) as refused:
+        edit(analyst, draft, **changes)
+    assert refused.value.field == field
+
+
+def test_what_the_split_rests_on_is_locked_and_what_only_adds_units_is_not(analyst, served):
+    with pytest.raises(Conflict, match="Locked since the start"):
+        edit(analyst, served, exclusion_share=0.5)
+    with pytest.raises(Conflict, match="Locked since the start"):
+        edit(analyst, served, assignment_unit="account")
+    edit(analyst, served, participation=0.9, audience_rules=PHONES)
+    assert find(served.key).participation == 0.9
+
+
+def test_snippets_carry_the_experiments_own_names(ask, served):
+    _, found = ask("get", f"/experiments/{served.key}/snippets")
+    for text in found.values():
+        assert "fare-calendar" in text
+        assert "booking_paid" in text
+        assert "‹" not in text
+    compile(found["python"], "snippet", "exec")
+    assert 'parameters["calendar"]' in found["javascript"]
