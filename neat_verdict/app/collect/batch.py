@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-import json
 import re
 import zlib
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, NamedTuple
+
+import orjson
 
 from neat_verdict.app.metrics.sample import EXPOSURE
 from neat_verdict.core.checks import InputError
@@ -93,8 +94,8 @@ def _unzipped(body: bytes) -> bytes:
 
 def _items(body: bytes) -> list[Any]:
     try:
-        parsed = json.loads(body)
-    except (ValueError, RecursionError) as problem:
+        parsed = orjson.loads(body)
+    except orjson.JSONDecodeError as problem:
         raise InputError("body", _shown(body), f"must be JSON: {problem}") from problem
     items = parsed.get("events") if isinstance(parsed, dict) else parsed
     if not isinstance(items, list):
@@ -109,8 +110,8 @@ def _lines(body: bytes) -> Iterator[Any]:
     for line in body.splitlines():
         if line.strip():
             try:
-                yield json.loads(line)
-            except (ValueError, RecursionError):
+                yield orjson.loads(line)
+            except orjson.JSONDecodeError:
                 yield line.decode(errors="replace")
 
 

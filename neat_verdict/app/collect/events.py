@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import dataclass
@@ -11,6 +10,7 @@ from itertools import groupby
 from typing import Any
 from zoneinfo import ZoneInfo
 
+import orjson
 from django.db import transaction
 
 from neat_verdict.app import clock
@@ -134,12 +134,12 @@ def _standing_of(row: Sequence[Any] | None, experiment: Served) -> Standing | No
     if row is None or row[2] != experiment.round:
         return None
     position = next(place for place, variant in enumerate(experiment.variants) if variant[0] == row[3])
-    return Standing(position, row[4], tuple(json.loads(row[5])), json.loads(row[6]), bool(row[7]))
+    return Standing(position, row[4], tuple(orjson.loads(row[5])), orjson.loads(row[6]), bool(row[7]))
 
 
 def _line(unit: str, experiment: Served, now: Standing) -> tuple[object, ...]:
     variant = experiment.variants[now.position][0]
-    segments, values = json.dumps(now.segments, ensure_ascii=False), json.dumps(now.values)
+    segments, values = orjson.dumps(now.segments).decode(), orjson.dumps(now.values).decode()
     return unit, experiment.id, experiment.round, variant, now.first_at, segments, values, now.mixed
 
 
@@ -147,7 +147,7 @@ def standings(units: Collection[str], open_ones: Sequence[Served]) -> Iterable[t
     """(unit, experiment, how it stands) of the units that are exposed in an open round, from their events alone."""
     names = {name for experiment in open_ones for name in experiment.event_names}
     by_key = {experiment.key: experiment for experiment in open_ones}
-    parse = json.loads
+    parse = orjson.loads
     for unit, group in groupby(store.events_of(units, names), key=lambda row: row[0]):
         exposures: dict[str, list[Exposure]] = {}
         happened = []

@@ -39,13 +39,8 @@ class Standing:
     mixed: bool
 
 
-class Cell(NamedTuple):
-    """Where a unit is tallied: variant's position, segment, day (ISO), metric's id."""
-
-    position: int
-    segment: str
-    day: str
-    metric: str
+# Where a unit is tallied: variant's position, segment, day (ISO), metric's id.
+Cell = tuple[int, str, str, str]
 
 
 def standing(
@@ -93,13 +88,18 @@ class Sums(dict[Cell, list[int]]):
             above = round(figures[0] * MILLION)
             below = round(figures[1] * MILLION) if len(figures) > 1 else 0
             for segment in unit.segments:
-                sums = self.setdefault(Cell(unit.position, segment, day, metric), [0] * 6)
+                cell = (unit.position, segment, day, metric)
+                sums = self.get(cell)
+                if sums is None:
+                    sums = self[cell] = [0, 0, 0, 0, 0, 0]
                 sums[0] += sign
-                sums[1] += sign * above
-                sums[2] += sign * above * above
-                sums[3] += sign * below
-                sums[4] += sign * below * below
-                sums[5] += sign * above * below
+                if above:
+                    sums[1] += sign * above
+                    sums[2] += sign * above * above
+                if below:
+                    sums[3] += sign * below
+                    sums[4] += sign * below * below
+                    sums[5] += sign * above * below
 
 
 class Arrivals(dict[tuple[int, int], list[int]]):

@@ -6,6 +6,7 @@ import json
 from collections.abc import Collection, Mapping, Sequence
 from typing import Any
 
+import orjson
 from django.db import connection
 
 from neat_verdict.app.collect.batch import Sent
@@ -58,12 +59,11 @@ def known_ids(ids: Collection[str]) -> set[str]:
 
 def insert_events(events: Sequence[Sent], now: int, hold_after: int) -> None:
     """Keep events as they were sent."""
-    dump = json.JSONEncoder(separators=(",", ":"), ensure_ascii=False).encode
     _many(
         INSERT_EVENT,
         [
             (e.sent_id, e.unit, e.name, e.at, now, e.experiment, e.letter, e.forced, e.at > hold_after,
-             dump(e.properties) if e.properties else "{}")
+             orjson.dumps(e.properties).decode() if e.properties else "{}")
             for e in events
         ],
     )  # fmt: skip
@@ -116,23 +116,23 @@ def change_tallies(experiment: Served, sums: Sums) -> None:
                 WHERE round = %s AND variant_id {_IN} AND day {_IN}""",
             experiment.round,
             json.dumps(ids),
-            json.dumps(sorted({cell.day for cell in sums})),
+            json.dumps(sorted({day for _, _, day, _ in sums})),
         )
     }
     kept, emptied = [], []
-    for cell, change in sums.items():
-        variant, metric = ids[cell.position], int(cell.metric)
-        place = (variant, metric, cell.segment, cell.day)
+    for (position, segment, day, metric_id), change in sums.items():
+        variant, metric = ids[position], int(metric_id)
+        place = (variant, metric, segment, day)
         before = present.get(place, "[0,0,0,0,0,0]")
         if metric in by_file or not any(change):
             continue
         exact = [old + new for old, new in zip(json.loads(before), change, strict=True)]
         if exact[0] == 0:
-            emptied.append((variant, metric, experiment.round, cell.segment, cell.day))
+            emptied.append((variant, metric, experiment.round, segment, day))
             continue
-        figures = as_floats(kinds[cell.metric], exact)
+        figures = as_floats(kinds[metric_id], exact)
         kept.append(
-            (variant, metric, experiment.round, cell.segment, cell.day, figures["units"], figures["total"], figures["squares"],
+            (variant, metric, experiment.round, segment, day, figures["units"], figures["total"], figures["squares"],
              figures["below"], figures["below_squares"], figures["cross"], json.dumps(exact))
         )  # fmt: skip
     _many(_UPSERT_TALLY, kept)

@@ -77,7 +77,8 @@ DATABASES = {
             # Writers queue from their first statement instead of failing when a read turns into a write.
             "transaction_mode": "IMMEDIATE",
             "timeout": 20,
-            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON;",
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON; "
+            "PRAGMA cache_size=-32768; PRAGMA temp_store=MEMORY;",
         },
     }
 }

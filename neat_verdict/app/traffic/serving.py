@@ -14,7 +14,7 @@ from neat_verdict.app.experiments.queries import today
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.core.metrics import Definition
 from neat_verdict.core.plan import Arrivals, RampStep
-from neat_verdict.core.traffic import LETTERS, Slice, Traffic
+from neat_verdict.core.traffic import Slice, Traffic
 
 OPEN_STATES = ("running", "paused", "ended")
 
@@ -36,16 +36,12 @@ class Served:
     metrics: tuple[tuple[int, Definition], ...]
     event_names: frozenset[str]
     segments: tuple[tuple[str, ...], ...]
+    positions: Mapping[str, int]  # by letter
 
     @property
     def open(self) -> bool:
         """True while events count."""
         return self.state in OPEN_STATES
-
-    @property
-    def positions(self) -> dict[str, int]:
-        """Positions by letter."""
-        return {LETTERS[position]: position for position in range(len(self.variants))}
 
 
 _made: tuple[object, dict[str, Served]] | None = None
@@ -98,6 +94,7 @@ def _served(experiment: Experiment, place: Workspace, day: date) -> Served:
         metrics=metrics,
         event_names=frozenset(name for _, definition in metrics for name in definition.event_names),
         segments=tuple(tuple(line) for line in place.segments),
+        positions={variant.letter: variant.position for variant in variants},
     )
 
 
