@@ -101,6 +101,20 @@ STORAGES = {
 # Names under assets/ carry a hash of what is in them.
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^/static/assets/"
 MEDIA_ROOT = DATA / "media"
+# Notices go out by mail where a server is named; in the demo into a mailbox that can be looked at.
+EMAIL_HOST = os.environ.get("NEAT_VERDICT_MAIL_HOST", "")
+EMAIL_PORT = int(os.environ.get("NEAT_VERDICT_MAIL_PORT", "25"))
+EMAIL_HOST_USER = os.environ.get("NEAT_VERDICT_MAIL_USER", "")
+EMAIL_HOST_PASSWORD = os.environ.get("NEAT_VERDICT_MAIL_PASSWORD", "")
+EMAIL_USE_TLS = os.environ.get("NEAT_VERDICT_MAIL_TLS") == "1"
+DEFAULT_FROM_EMAIL = os.environ.get("NEAT_VERDICT_MAIL_FROM", "neat-verdict@localhost")
+EMAIL_TIMEOUT = 20
+if DEMO:
+    EMAIL_BACKEND = "neat_verdict.app.standins.mailbox.MailboxBackend"
+elif EMAIL_HOST:
+    EMAIL_BACKEND = "django.core.mail.backends.smtp.EmailBackend"
+else:
+    EMAIL_BACKEND = "django.core.mail.backends.dummy.EmailBackend"
 DATA_UPLOAD_MAX_MEMORY_SIZE = 64 * 1024 * 1024
 LARGEST_FILE = 50 * 1024 * 1024
 LOGGING = {

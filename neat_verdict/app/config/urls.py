@@ -1,7 +1,7 @@
 """Every address: the API, the accounts' administration, and the one page that holds the screens."""
 
 from django.contrib import admin
-from django.urls import path, re_path
+from django.urls import include, path, re_path
 
 from neat_verdict.app.config.api import api
 from neat_verdict.app.config.shell import screen, sign_in_screen
@@ -10,5 +10,6 @@ urlpatterns = [
     path("api/v1/", api.urls),
     path("admin/", admin.site.urls),
     path("sign-in", sign_in_screen),
+    path("", include("neat_verdict.app.standins.urls")),
     re_path(r"^(?!api/|static/).*$", screen),
 ]

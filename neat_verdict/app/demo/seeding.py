@@ -2,25 +2,40 @@
 
 from __future__ import annotations
 
+import random
+from collections.abc import Mapping, Sequence
 from datetime import date, datetime, time, timedelta
+from typing import Any
 from zoneinfo import ZoneInfo
 
 import numpy as np
+import orjson
+from django.utils.text import slugify
 
 from neat_verdict.app import clock
 from neat_verdict.app.collect import actions as collect
-from neat_verdict.app.demo.workspace import METRICS, NAME, STORIES, TIME_ZONE, Story
+from neat_verdict.app.collect.batch import read_batch
+from neat_verdict.app.collect.events import take_in
+from neat_verdict.app.demo.workspace import CHANGES, METRICS, NAME, SEGMENTS, STORIES, TIME_ZONE, Story
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Experiment, Workspace
 from neat_verdict.app.experiments.queries import daily_counts, decision_rule, find
 from neat_verdict.app.metrics.actions import create_metric
 from neat_verdict.app.people.api import DEMO_ACCOUNTS
+from neat_verdict.app.people.keys import make_key
 from neat_verdict.app.people.models import User
 from neat_verdict.app.planning.actions import forecast
 from neat_verdict.app.readings.actions import decide
 from neat_verdict.app.readings.queries import evidence
+from neat_verdict.app.standins.crowd import HOURS, Assigned, Truth, visits_of
+from neat_verdict.app.standins.models import SiteKey
+from neat_verdict.app.traffic.serving import served
+from neat_verdict.app.watch.actions import add_note, tick
+from neat_verdict.core.traffic import LETTERS
 
 _SEED = 20_000
+_VISITORS = 1500
+_BATCH = 10_000
 _RHYTHM = (1.08, 0.98, 0.94, 0.96, 1.06, 1.04, 0.94)
 _FULL_NAMES = {"mona": ("Mona", "Orrell"), "silas": ("Silas", "Tarn"), "ada": ("Ada", "Fenwick")}
 
@@ -29,14 +44,74 @@ def seed(today: date) -> int:
     """Fill an empty workspace; returns the number of experiments made. Does nothing when there are any."""
     if Experiment.objects.exists():
         return 0
-    Workspace.objects.get_or_create(defaults={"name": NAME, "time_zone": TIME_ZONE})
+    Workspace.objects.get_or_create(defaults={"name": NAME, "time_zone": TIME_ZONE, "segments": SEGMENTS})
     people = {account.username: _account(account.username, account.password, account.role) for account in DEMO_ACCOUNTS}
     with clock.at(_moment(today - timedelta(days=200), 9)):
         for name, definition, description in METRICS:
             create_metric(people["mona"], name, definition, description)
+        _, secret = make_key(people["mona"], "Tidewick booking site")
+        SiteKey.objects.create(secret=secret)
     for story in STORIES:
         _tell(story, people, today)
+    _let_the_crowd_come(people["mona"], [story for story in STORIES if story.parameters and story.days_in], today)
+    _note_changes(people["mona"], today)
+    tick()
     return len(STORIES)
+
+
+def _note_changes(by: User, today: date) -> None:
+    experiment = find(slugify(STORIES[0].name))
+    for days_ago, text in CHANGES:
+        day = today - timedelta(days=days_ago)
+        with clock.at(_moment(day, 11)):
+            add_note(by, experiment, day, text, everywhere=True)
+
+
+class _Inside:
+    """The way to assignments and events without HTTP in between; the same actions as behind it."""
+
+    def assign(self, unit: str, properties: Mapping[str, Any]) -> Assigned:
+        """By experiment: variant, parameters, reason. A visitor who comes for the first time has nothing kept."""
+        found = {}
+        for key, experiment in self.running.items():
+            given = experiment.traffic.assign(unit, properties)
+            variant = {"variant": LETTERS[given.position], "parameters": experiment.variants[given.position][2]}
+            found[key] = {**variant, "reason": given.reason}
+        return found
+
+    def __init__(self) -> None:
+        self.running = {key: found for key, found in served().items() if found.state == "running"}
+
+    def collect(self, events: Sequence[Mapping[str, Any]]) -> None:
+        """Hand events over."""
+        for start in range(0, len(events), _BATCH):
+            take_in(read_batch(orjson.dumps(events[start : start + _BATCH])))
+
+
+def _let_the_crowd_come(by: User, stories: list[Story], today: date) -> None:
+    """Day after day the crowd visits the booking site, from the first story's start to this moment."""
+    draw = random.Random(_SEED)
+    number, now = 0, clock.now()
+    for days_ago in range(max(story.days_in for story in stories), -1, -1):
+        day = today - timedelta(days=days_ago)
+        with clock.at(_moment(day, 0)):
+            for story in stories:
+                if story.days_in == days_ago:
+                    actions.start(by, slugify(story.name))
+            door = _Inside()
+        moments = _moments(draw, day, now)
+        numbers = iter(range(number, number + len(moments)))
+        number += len(moments)
+        with clock.at(min(_moment(day + timedelta(days=1), 0), now)):
+            door.collect([event for visit in visits_of(door, draw, numbers, iter(moments), Truth()) for event in visit])
+
+
+def _moments(draw: random.Random, day: date, until: datetime) -> list[datetime]:
+    """When visitors come on a day, in order, none after ``until``."""
+    come = round(draw.gauss(1, 0.015) * _VISITORS * _RHYTHM[day.weekday()])
+    hours = draw.choices(range(24), HOURS, k=come)
+    found = [_moment(day, 0) + timedelta(hours=hour, seconds=draw.uniform(0, 3300)) for hour in hours]
+    return sorted(moment for moment in found if moment < until - timedelta(minutes=10))
 
 
 def _account(username: str, password: str, role: str) -> User:
@@ -47,6 +122,7 @@ def _account(username: str, password: str, role: str) -> User:
             "role": role,
             "first_name": first,
             "last_name": last,
+            "email": f"{username}@tidewick.example",
             "is_staff": role == "admin",
             "is_superuser": role == "admin",
         },
@@ -63,13 +139,16 @@ def _moment(day: date, hour: int) -> datetime:
 def _tell(story: Story, people: dict[str, User], today: date) -> None:
     by = people["mona"]
     variants = [
-        {"name": name, "changes": [change] if change else [], "weight": 1.0}
-        for name, change in zip(story.variants, story.changes, strict=True)
+        {"name": name, "changes": [change] if change else [], "weight": 1.0, "parameters": parameters}
+        for name, change, parameters in zip(
+            story.variants, story.changes, [[line] for line in story.parameters] or [[]] * 10, strict=False
+        )
     ]
     changes = {
         "area": story.area,
         "metrics": [{"name": story.metric, "role": "primary"}, *story.others],
         "variants": variants,
+        **({"data_from": "events"} if story.parameters else {}),
         **story.fields,
     }
     draft_day = today - timedelta(days=story.days_in + story.decided_ago + 60 if story.decision else story.days_in + 4)
@@ -77,6 +156,9 @@ def _tell(story: Story, people: dict[str, User], today: date) -> None:
         experiment = actions.create_experiment(by, story.name, changes)
         for who, lift, low, high in story.forecasts:
             forecast(people[who], experiment, lift=lift, low=low, high=high, note="")
+    if story.starts_next_monday:
+        monday = today + timedelta(days=7 - today.weekday())
+        actions.schedule(by, experiment.key, _moment(monday, 9))
     if not story.rates:
         return
     run = decision_rule(find(experiment.key)).planned_days if story.decision else story.days_in

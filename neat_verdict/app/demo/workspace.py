@@ -6,6 +6,9 @@ from dataclasses import dataclass, field
 from typing import Any
 
 NAME, TIME_ZONE = "Tidewick Ferries", "Europe/Dublin"
+SEGMENTS = [["device"], ["source"], ["language"], ["resident"]]
+# (days ago, what changed elsewhere)
+CHANGES = ((21, "Newsletter to 40,000 readers"), (10, "Summer timetable published"), (4, "Booking site 7.2 released"))
 
 
 @dataclass(frozen=True)
@@ -34,6 +37,9 @@ class Story:
     others: tuple[dict[str, Any], ...] = ()
     forecasts: tuple[tuple[str, float, float, float], ...] = ()
     fares: dict[str, tuple[float, ...]] = field(default_factory=dict)
+    # What the booking site reads in each variant; with it the crowd makes the data, otherwise files of ``rates`` do.
+    parameters: tuple[dict[str, str], ...] = ()
+    starts_next_monday: bool = False
 
 
 def _brief(change: str, because: str, audience: str = "all visitors", **fields: Any) -> dict[str, Any]:
@@ -58,6 +64,14 @@ def _past(
         rates=rates, days_in=0, decision=decision or "rule", decided_ago=ago, seed=seed, next_step=next_step, reason=reason,
         forecasts=forecasts,
     )  # fmt: skip
+
+
+def _text(name: str, value: str) -> dict[str, str]:
+    return {"name": name, "kind": "text", "value": value}
+
+
+def _choice(name: str, value: str) -> dict[str, str]:
+    return {"name": name, "kind": "true_false", "value": value}
 
 
 def _event(event: str, **condition: Any) -> dict[str, Any]:
@@ -109,8 +123,9 @@ STORIES: tuple[Story, ...] = (
         "Fare calendar before the sailing list", "Booking", "paid bookings",
         ("Sailing list first", "Calendar first"), ("", "Show the fare calendar above the list of sailings"),
         _brief("showing the fare calendar before the sailing list", "visitors choose the cheap day before the hour",
-               baseline=0.051, worthwhile_lift=0.06, audience_per_day=6000),
-        rates=(0.051, 0.0553), days_in=28, seed=81, forecasts=(("mona", 0.04, 0.0, 0.09), ("ada", 0.10, 0.03, 0.18)),
+               baseline=0.125, worthwhile_lift=0.08, audience_per_day=1500),
+        days_in=28, forecasts=(("mona", 0.04, 0.0, 0.09), ("ada", 0.10, 0.03, 0.18)),
+        parameters=(_text("sailings_begin_with", "list"), _text("sailings_begin_with", "calendar")),
     ),
     Story(
         "Weather banner on the home page", "Home", "searches",
@@ -130,16 +145,16 @@ STORIES: tuple[Story, ...] = (
         "Pet berth wording", "Cabins", "pet berths added",
         ("Pet-friendly cabin", "A berth for your dog"), ("", "Say “A berth for your dog”"),
         _brief("saying “a berth for your dog”", "plain words sell", "visitors with a cabin", baseline=0.08,
-               worthwhile_lift=0.06, audience_per_day=4400),
-        rates=(0.08, 0.082), days_in=16, lost=0.04, seed=3,
+               worthwhile_lift=0.10, audience_per_day=1050),
+        days_in=16, parameters=(_text("pet_wording", "Pet-friendly cabin"), _text("pet_wording", "A berth for your dog")),
     ),
     Story(
         "Cabin upgrade at the seat step", "Cabins", "cabin upgrades",
         ("Upgrade after payment", "Upgrade while choosing a seat"), ("", "Offer the cabin while the seat is chosen"),
         _brief("offering the cabin while the seat is chosen", "the wish for comfort is strongest then", "foot passengers",
-               baseline=0.034, worthwhile_lift=0.08, audience_per_day=5400, method="looks", looks=4),
-        rates=(0.034, 0.0365), days_in=17, seed=21, others=({"name": "fare per visitor", "role": "secondary"},),
-        fares={"fare-per-visitor": (88.0, 86.0)},
+               baseline=0.10, worthwhile_lift=0.10, audience_per_day=1350, method="looks", looks=4),
+        days_in=17, others=({"name": "fare per visitor", "role": "secondary"},),
+        parameters=(_choice("offer_cabin_at_seat", "false"), _choice("offer_cabin_at_seat", "true")),
     ),
     Story(
         "Island names on the route map", "Home", "sailings opened",
@@ -148,6 +163,13 @@ STORIES: tuple[Story, ...] = (
         _brief("writing island names on the route map", "people dream of islands, not harbours", baseline=0.31,
                worthwhile_lift=0.03, audience_per_day=5800),
         rates=(0.31, 0.313, 0.316), days_in=12, seed=33,
+    ),
+    Story(
+        "Return leg suggested first", "Booking", "return trips",
+        ("Outward leg first", "Return leg suggested first"), ("", "Suggest the return leg before the outward one"),
+        _brief("suggesting the return leg first", "who knows when to come back decides sooner", baseline=0.12,
+               worthwhile_lift=0.05, audience_per_day=3000),
+        parameters=(_choice("suggest_return", "false"), _choice("suggest_return", "true")), starts_next_monday=True,
     ),
     Story(
         "Group fare reminder", "Groups", "group bookings",

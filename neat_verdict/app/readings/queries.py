@@ -7,6 +7,7 @@ from neat_verdict.app.experiments.queries import (
     daily_counts,
     decision_rule,
     listed,
+    local,
     names,
     plan,
     weights,
@@ -159,7 +160,9 @@ def _group(state: str, verdict: str) -> str:
 
 
 def _preparation(experiment: Experiment, place: Workspace) -> str:
-    """What a draft still lacks, in the order of the sheets."""
+    """When it starts, or what a draft still lacks, in the order of the sheets."""
+    if experiment.state == "scheduled" and experiment.starts_at is not None:
+        return f"Starts {local(experiment.starts_at):%A %-d %B at %H:%M}"
     missing = []
     if not (experiment.metric.strip() and experiment.change.strip()):
         missing.append("brief")

@@ -187,7 +187,7 @@ class DocketRow(Schema):
     area: str
     owner: str
     mine: bool
-    state: Literal["draft", "running", "paused", "ended", "decided", "archived"]
+    state: Literal["draft", "scheduled", "running", "paused", "ended", "decided", "archived"]
     group: Literal["ready", "collecting", "preparation", "decided", "archived"]
     verdict: VerdictName | None
     short: str

@@ -1356,7 +1356,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "draft" | "running" | "paused" | "ended" | "decided" | "archived";
+            state: "draft" | "scheduled" | "running" | "paused" | "ended" | "decided" | "archived";
             /**
              * Tone
              * @enum {string}

@@ -1,0 +1,189 @@
+"""Invented visitors of the booking site, whose true effects are known: they come, are assigned, and do things.
+
+Nothing here knows how evidence is read; it stands for the outside world.
+"""
+
+from __future__ import annotations
+
+import json
+import random
+import time
+import urllib.request
+import uuid
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any, Protocol
+
+# Parameters of variants → experiment's key and variant, as assigned.
+Assigned = Mapping[str, Mapping[str, Any]]
+
+DEVICES = (("phone", 0.58), ("computer", 0.30), ("tablet", 0.12))
+SOURCES = (("search", 0.50), ("direct", 0.20), ("newsletter", 0.15), ("partner", 0.15))
+LANGUAGES = (("en", 0.60), ("fr", 0.20), ("ga", 0.10), ("de", 0.10))
+# Visitors by the hour of the day; more in the evening.
+HOURS = (1, 1, 1, 1, 1, 2, 4, 6, 8, 8, 8, 8, 9, 8, 8, 8, 9, 10, 12, 13, 12, 9, 5, 2)
+
+
+@dataclass(frozen=True, slots=True)
+class Truth:
+    """What is really so: rates of those who see a page, and what a variant's parameter does to them."""
+
+    paid: float = 0.12
+    calendar_on_phones: float = 0.16
+    cabin: float = 0.10
+    cabin_offered_at_seat: float = 0.07
+    pet: float = 0.08
+    pet_lost_on_phones: float = 0.14
+    search: float = 0.22
+    mean_fare: float = 88.0
+
+
+@dataclass(frozen=True, slots=True)
+class Visitor:
+    """Somebody who comes, as the site knows them."""
+
+    unit: str
+    properties: Mapping[str, Any]
+
+
+class Door(Protocol):
+    """How the site reaches whoever assigns and collects."""
+
+    def assign(self, unit: str, properties: Mapping[str, Any]) -> Assigned:
+        """By experiment: variant, parameters, reason."""
+
+    def collect(self, events: Sequence[Mapping[str, Any]]) -> None:
+        """Hand events over."""
+
+
+def somebody(draw: random.Random, number: int) -> Visitor:
+    """The visitor of a number."""
+
+    def one_of(choices: Sequence[tuple[str, float]]) -> str:
+        return draw.choices([name for name, _ in choices], [weight for _, weight in choices])[0]
+
+    properties = {
+        "device": one_of(DEVICES), "source": one_of(SOURCES), "language": one_of(LANGUAGES), "resident": draw.random() < 0.25,
+    }  # fmt: skip
+    return Visitor(f"tw-{number:07d}", properties)
+
+
+class Visit:
+    """One visitor's way through the site, told in events."""
+
+    def __init__(self, visitor: Visitor, at: datetime, assigned: Assigned, draw: random.Random, truth: Truth) -> None:
+        self.visitor, self.at, self.assigned, self.draw, self.truth = visitor, at, assigned, draw, truth
+        self.events: list[dict[str, Any]] = []
+
+    def _tell(self, name: str, **more: Any) -> None:
+        # Half a minute between what one does; the id is the site's own.
+        moment = datetime.fromtimestamp(self.at.timestamp() + 30 * len(self.events), self.at.tzinfo)
+        sent_id = str(uuid.UUID(int=self.draw.getrandbits(128)))
+        self.events.append(
+            {
+                "id": sent_id,
+                "unit": self.visitor.unit,
+                "event": name,
+                "at": moment.isoformat(timespec="milliseconds"),
+                **more,
+            }
+        )
+
+    def _sees(self, parameter: str, default: Any) -> Any:
+        """What the page shows here; seeing it is the exposure."""
+        for key, given in self.assigned.items():
+            if parameter not in given["parameters"]:
+                continue
+            if given["reason"] in ("assigned", "forced"):
+                shown = {"experiment": key, "variant": given["variant"], "reason": given["reason"]}
+                self._tell("exposure", **shown, **self.visitor.properties)
+            return given["parameters"][parameter]
+        return default
+
+    def _does(self, chance: float) -> bool:
+        return self.draw.random() < chance
+
+    def walk(self) -> list[dict[str, Any]]:
+        """All that happens."""
+        truth, phone = self.truth, self.visitor.properties["device"] == "phone"
+        if self._does(truth.search):
+            self._tell("search")
+        calendar = self._sees("sailings_begin_with", "list") == "calendar"
+        paid = truth.paid * (1 + truth.calendar_on_phones * (calendar and phone))
+        if self._does(0.9):
+            at_seat = bool(self._sees("offer_cabin_at_seat", False))
+            if self._does(truth.cabin * (1 + truth.cabin_offered_at_seat * at_seat)):
+                self._tell("cabin_added")
+        if self._does(0.7):
+            lost = phone and self._does(truth.pet_lost_on_phones)
+            wording = next(
+                (
+                    g["parameters"].get("pet_wording")
+                    for g in self.assigned.values()
+                    if "pet_wording" in g["parameters"]
+                ),
+                "",
+            )
+            if not (lost and "dog" in str(wording)):  # a redirect that never arrives
+                self._sees("pet_wording", "")
+                if self._does(truth.pet):
+                    self._tell("pet_added")
+        if self._does(paid):
+            passengers = 1 + min(int(self.draw.expovariate(0.9)), 8)
+            fare = round(self.draw.gammavariate(2.5, truth.mean_fare / 2.5), 2)
+            self._tell("booking_paid", amount=fare, passengers=passengers, legs=1 + self._does(0.6))
+        return self.events
+
+
+class HttpDoor:
+    """Over HTTP, with a key, as any site would."""
+
+    def __init__(self, address: str, secret: str) -> None:
+        self.address, self.secret = address.rstrip("/"), secret
+
+    def _ask(self, path: str, body: Mapping[str, Any]) -> Any:
+        headers = {"Authorization": f"Bearer {self.secret}", "Content-Type": "application/json"}
+        request = urllib.request.Request(f"{self.address}/api/v1/{path}", json.dumps(body).encode(), headers)
+        with urllib.request.urlopen(request, timeout=20) as answer:
+            return json.load(answer)
+
+    def assign(self, unit: str, properties: Mapping[str, Any]) -> Assigned:
+        """By experiment: variant, parameters, reason."""
+        found: Assigned = self._ask("assign", {"unit": unit, "properties": dict(properties)})["assignments"]
+        return found
+
+    def collect(self, events: Sequence[Mapping[str, Any]]) -> None:
+        """Hand events over."""
+        self._ask("collect", {"events": list(events)})
+
+
+def visits_of(
+    door: Door, draw: random.Random, numbers: Iterator[int], moments: Iterator[datetime], truth: Truth
+) -> Iterator[list[dict[str, Any]]]:
+    """What each visitor does, one after another."""
+    for number, moment in zip(numbers, moments, strict=False):
+        visitor = somebody(draw, number)
+        yield Visit(visitor, moment, door.assign(visitor.unit, visitor.properties), draw, truth).walk()
+
+
+def come_live(
+    door: Door,
+    pace: float,
+    now: Callable[[], datetime],
+    stopped: Callable[[float], bool],
+    *,
+    truth: Truth,
+    visitors: int = 0,
+) -> int:
+    """Visitors come at ``pace`` a second until ``stopped`` (which waits) or so many have come; returns how many."""
+    draw = random.Random(now().timestamp())
+    first = int(time.time() * 1000) % 10**9 + 10**9
+    come = 0
+    while True:
+        visitor = somebody(draw, first + come)
+        assigned = door.assign(visitor.unit, visitor.properties)
+        door.collect(Visit(visitor, now(), assigned, draw, truth).walk())
+        come += 1
+        if come == visitors or stopped(draw.expovariate(pace)):
+            return come

@@ -1,0 +1,137 @@
+// The booking site: asks what to show, shows it, and tells what happened.
+"use strict";
+
+const { page, key } = document.body.dataset;
+const main = document.getElementById("page");
+const form = document.getElementById("who");
+const steps = ["home", "sailings", "seat", "extras", "payment", "done"];
+
+const somebodyNew = () => `web-${crypto.getRandomValues(new Uint32Array(1))[0].toString(36)}`;
+const address = new URLSearchParams(location.search);
+const who = JSON.parse(localStorage.getItem("tidewick") ?? "null") ?? {
+  visitor: somebodyNew(),
+  device: "computer",
+  source: "direct",
+  language: "en",
+};
+for (const name of Object.keys(who)) if (address.get(name)) who[name] = address.get(name);
+keep();
+
+function keep() {
+  localStorage.setItem("tidewick", JSON.stringify(who));
+  for (const [name, value] of Object.entries(who)) form.elements[name].value = value;
+}
+
+async function ask(path, body) {
+  const answer = await fetch(`/api/v1/${path}`, {
+    method: "POST",
+    headers: { Authorization: `Bearer ${key}`, "Content-Type": "application/json" },
+    body: JSON.stringify(body),
+    keepalive: true,
+  });
+  return answer.json();
+}
+
+function properties() {
+  const { visitor, ...known } = who;
+  return known;
+}
+
+async function tell(event, more = {}) {
+  const sent = { id: crypto.randomUUID(), unit: who.visitor, event, at: new Date().toISOString(), ...more };
+  const receipt = await ask("collect", { events: [sent] });
+  const line = document.createElement("li");
+  line.textContent = receipt.accepted === 1 ? `${event}${more.variant ? ` ${more.variant}` : ""}` : `${event}: ${receipt.title}`;
+  document.getElementById("sent").append(line);
+}
+
+let assignments = {};
+
+/** What an experiment says about a parameter; showing it is the exposure. */
+function shown(parameter, otherwise) {
+  for (const [experiment, { variant, parameters, reason }] of Object.entries(assignments)) {
+    if (!(parameter in parameters)) continue;
+    if (reason === "assigned" || reason === "forced") tell("exposure", { experiment, variant, reason, ...properties() });
+    return parameters[parameter];
+  }
+  return otherwise;
+}
+
+const PAGES = {
+  home: () =>
+    part("h1", "Where to?") +
+    (shown("home_banner", false) ? part("p", "Calm sea today: 11°C, light wind from the west.", "banner") : "") +
+    part("p", "From North Quay to Selkie Isle, tomorrow, two passengers.") +
+    next("Search sailings", "search"),
+  sailings: () =>
+    shown("sailings_begin_with", "list") === "calendar"
+      ? part("h1", "Choose a day by its fare") +
+        `<div class="days">${["Mon 31", "Tue 29", "Wed 27", "Thu 27", "Fri 38", "Sat 44", "Sun 41"].map((day) => part("div", `${day} €`, "card")).join("")}</div>` +
+        next("Open the sailing", "sailing_opened")
+      : part("h1", "Sailings tomorrow") +
+        ["07:30", "11:15", "16:40"].map((hour) => part("div", `${hour} North Quay to Selkie Isle`, "card")).join("") +
+        next("Open the sailing", "sailing_opened"),
+  seat: () =>
+    part("h1", "Choose a seat") +
+    (shown("offer_cabin_at_seat", false)
+      ? part("p", "Rather a cabin? From 39 € a person.", "banner") + does("Add a cabin", "cabin_added")
+      : "") +
+    next("Take seat 12F", "seat_chosen"),
+  extras: () =>
+    part("h1", "Anything else?") +
+    part("p", String(shown("pet_wording", "Pet-friendly cabin"))) +
+    does("Add it", "pet_added") +
+    next("Go to payment", "payment_started"),
+  payment: () => part("h1", "Pay 84.50 €") + next("Pay", "booking_paid", { amount: 84.5, passengers: 2, legs: 1 }),
+  done: () => part("h1", "Bon voyage!") + part("p", "Your invented tickets are on their invented way."),
+};
+
+function part(tag, text, name = "") {
+  const made = document.createElement(tag);
+  made.textContent = text;
+  if (name) made.className = name;
+  return made.outerHTML;
+}
+
+const actions = [];
+function does(label, event) {
+  actions.push({ event });
+  return `<button data-action="${actions.length - 1}">${label}</button> `;
+}
+function next(label, event, more) {
+  actions.push({ event, more, then: steps[steps.indexOf(page) + 1] });
+  return `<p><button data-action="${actions.length - 1}">${label}</button></p>`;
+}
+
+main.addEventListener("click", async (click) => {
+  const action = actions[click.target.dataset.action];
+  if (!action) return;
+  click.target.disabled = true;
+  await tell(action.event, action.more);
+  if (action.then) location.assign(`/tidewick/${action.then}`);
+});
+form.addEventListener("submit", (submitted) => {
+  submitted.preventDefault();
+  for (const name of Object.keys(who)) who[name] = form.elements[name].value || who[name];
+  keep();
+  location.assign("/tidewick/");
+});
+document.getElementById("another").addEventListener("click", () => {
+  who.visitor = somebodyNew();
+  keep();
+  location.assign("/tidewick/");
+});
+
+ask("assign", { unit: who.visitor, properties: properties() })
+  .then((answer) => (assignments = answer.assignments ?? {}))
+  .catch(() => ({})) // without an answer everybody sees what is there today
+  .then(() => {
+    main.innerHTML = PAGES[page]();
+    document.getElementById("assigned").replaceChildren(
+      ...Object.entries(assignments).map(([experiment, { variant, reason }]) => {
+        const line = document.createElement("li");
+        line.textContent = `${experiment}: ${variant} (${reason.replace("_", " ")})`;
+        return line;
+      }),
+    );
+  });

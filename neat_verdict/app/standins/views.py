@@ -1,0 +1,46 @@
+"""Pages of the stand-ins: the booking site and the mailbox. They exist in the demo only."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import wraps
+
+from django.conf import settings
+from django.contrib.auth.decorators import login_required
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_safe
+
+from neat_verdict.app.standins.models import Letter, SiteKey
+
+PAGES = ("home", "sailings", "seat", "extras", "payment", "done")
+
+
+def _in_demo(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
+    @wraps(view)
+    def shown(request: HttpRequest, **named: str) -> HttpResponse:
+        if not settings.DEMO:
+            raise Http404
+        answer = view(request, **named)
+        answer["Content-Security-Policy"] = "default-src 'self'; frame-ancestors 'none'"
+        return answer
+
+    return shown
+
+
+@require_safe
+@_in_demo
+def booking_site(request: HttpRequest, page: str = "home") -> HttpResponse:
+    """A page of the booking site; what it shows is decided in the browser, by what is assigned."""
+    if page not in PAGES:
+        raise Http404
+    key = SiteKey.objects.first()
+    return render(request, "standins/site.html", {"page": page, "pages": PAGES, "key": key.secret if key else ""})
+
+
+@require_safe
+@_in_demo
+@login_required
+def mailbox(request: HttpRequest) -> HttpResponse:
+    """The mails that would have been sent."""
+    return render(request, "standins/mailbox.html", {"letters": Letter.objects.all()[:200]})
