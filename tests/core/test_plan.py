@@ -1,5 +1,7 @@
 """Sample size, detectable effect, duration, and the plan as a whole."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -17,6 +19,7 @@ from neat_verdict.core.plan import (
     Arrivals,
     Baseline,
     PlanRequest,
+    RampStep,
     Strictness,
     detectable_lift,
     duration,
@@ -117,6 +120,15 @@ def test_a_plan_says_what_would_change_it():
     assert weeks["A 70/30 split"] > 4
     assert weeks["Half the traffic"] == 8
     assert list(others.weeks_by_strictness.values()) == sorted(others.weeks_by_strictness.values())
+
+
+def test_an_uneven_split_and_a_small_participation_tell_their_cost_in_weeks():
+    arrivals = Arrivals(2900, 0.5, (RampStep(3, 0.1),))
+    request = PlanRequest(Baseline(0.042), 0.10, arrivals, Arms((70, 20, 10)), STANDARD)
+    weeks = {line.label: line.weeks for line in plan_alternatives(request).what_if}
+    own = make_plan(request).duration.weeks
+    assert weeks["An even split"] < own
+    assert weeks["Everybody taking part"] == make_plan(replace(request, arrivals=Arrivals(2900))).duration.weeks < own
 
 
 def test_a_plan_over_the_longest_run_says_so():

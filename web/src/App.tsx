@@ -9,6 +9,8 @@ const ExperimentPage = lazy(() => import("./sheets/ExperimentPage").then((m) => 
 const ScratchpadPage = lazy(() => import("./scratchpad/ScratchpadPage").then((m) => ({ default: m.ScratchpadPage })));
 const LibraryPage = lazy(() => import("./library/LibraryPage").then((m) => ({ default: m.LibraryPage })));
 const MetricPage = lazy(() => import("./library/MetricPage").then((m) => ({ default: m.MetricPage })));
+const ConnectionsPage = lazy(() => import("./running/ConnectionsPage").then((m) => ({ default: m.ConnectionsPage })));
+const NoticesPage = lazy(() => import("./running/NoticesPage").then((m) => ({ default: m.NoticesPage })));
 const ReportPage = lazy(() => import("./report/ReportPage").then((m) => ({ default: m.ReportPage })));
 
 export function App() {
@@ -28,6 +30,8 @@ export function App() {
           <Route path="/scratchpad" element={<ScratchpadPage />} />
           <Route path="/metrics" element={<LibraryPage />} />
           <Route path="/metrics/:key" element={<MetricPage />} />
+          <Route path="/notices" element={<NoticesPage />} />
+          <Route path="/connections" element={<ConnectionsPage />} />
           <Route path="/experiments/:key" element={<Navigate to="brief" replace />} />
           <Route path="/experiments/:key/:sheet" element={<ExperimentPage />} />
           <Route

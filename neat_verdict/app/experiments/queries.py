@@ -46,6 +46,13 @@ def local(moment: datetime) -> datetime:
     return moment.astimezone(ZoneInfo(workspace().time_zone))
 
 
+def local_moment(moment: datetime | None) -> datetime | None:
+    """A moment that was given without an offset is meant in the workspace's time zone."""
+    if moment is None or moment.tzinfo is not None:
+        return moment
+    return moment.replace(tzinfo=ZoneInfo(workspace().time_zone))
+
+
 def first_moment(day: date) -> datetime:
     """Midnight at the beginning of a day, in the workspace's time zone."""
     return datetime.combine(day, time(), tzinfo=ZoneInfo(workspace().time_zone))
@@ -148,7 +155,11 @@ def plan_request(experiment: Experiment, place: Workspace | None = None) -> Plan
     return PlanRequest(
         baseline=baseline,
         worthwhile_lift=experiment.worthwhile_lift,
-        arrivals=Arrivals(experiment.audience_per_day, experiment.participation, ramp),
+        arrivals=Arrivals(
+            experiment.audience_per_day * (experiment.exclusion_share if experiment.exclusion_group else 1.0),
+            experiment.participation,
+            ramp,
+        ),
         arms=Arms(weights(experiment)),
         strictness=Strictness(experiment.confidence, experiment.power),
         method=method(experiment),

@@ -12,7 +12,7 @@ import urllib.request
 import uuid
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any, Protocol
 
 # Parameters of variants → experiment's key and variant, as assigned.
@@ -22,6 +22,7 @@ DEVICES = (("phone", 0.58), ("computer", 0.30), ("tablet", 0.12))
 SOURCES = (("search", 0.50), ("direct", 0.20), ("newsletter", 0.15), ("partner", 0.15))
 LANGUAGES = (("en", 0.60), ("fr", 0.20), ("ga", 0.10), ("de", 0.10))
 # Visitors by the hour of the day; more in the evening.
+_A_VISIT = timedelta(minutes=5)  # told when it is over
 HOURS = (1, 1, 1, 1, 1, 2, 4, 6, 8, 8, 8, 8, 9, 8, 8, 8, 9, 10, 12, 13, 12, 9, 5, 2)
 
 
@@ -183,7 +184,7 @@ def come_live(
     while True:
         visitor = somebody(draw, first + come)
         assigned = door.assign(visitor.unit, visitor.properties)
-        door.collect(Visit(visitor, now(), assigned, draw, truth).walk())
+        door.collect(Visit(visitor, now() - _A_VISIT, assigned, draw, truth).walk())
         come += 1
         if come == visitors or stopped(draw.expovariate(pace)):
             return come

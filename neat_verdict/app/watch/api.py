@@ -8,7 +8,7 @@ from ninja import Router, Status
 from neat_verdict.app.config.auth import person
 from neat_verdict.app.experiments import actions as experiments
 from neat_verdict.app.experiments.presenting import present
-from neat_verdict.app.experiments.queries import find, workspace
+from neat_verdict.app.experiments.queries import find, local_moment, workspace
 from neat_verdict.app.experiments.schemas import EndIn, ExperimentOut, StartIn
 from neat_verdict.app.watch import actions, queries
 from neat_verdict.app.watch.models import ChangeNote
@@ -36,13 +36,15 @@ def get_readiness(request: HttpRequest, key: str) -> ReadinessOut:
 
 @router.post("/experiments/{key}/start", response=ExperimentOut, operation_id="start_experiment")
 def start(request: HttpRequest, key: str, payload: StartIn) -> ExperimentOut:
-    actions.launch(person(request), find(key).key, **payload.model_dump())
+    times = payload.model_dump()
+    times |= {name: local_moment(times[name]) for name in ("starts_at", "ends_at")}
+    actions.launch(person(request), find(key).key, **times)
     return present(find(key))
 
 
 @router.put("/experiments/{key}/end-time", response=ExperimentOut, operation_id="set_end")
 def set_end(request: HttpRequest, key: str, payload: EndIn) -> ExperimentOut:
-    experiments.set_end(person(request), find(key).key, payload.ends_at)
+    experiments.set_end(person(request), find(key).key, local_moment(payload.ends_at))
     return present(find(key))
 
 

@@ -248,10 +248,13 @@ def _what_if(request: PlanRequest) -> tuple[WhatIf, ...]:
     lines: list[tuple[str, PlanRequest]] = []
     if len(arms.weights) < MOST_VARIANTS:
         lines.append(("One variant more", replace(request, arms=Arms((*arms.weights, arms.weights[-1])))))
-    if len(arms.weights) == 2:
-        uneven = arms.weights[0] != arms.weights[1]
-        other = Arms((1, 1)) if uneven else Arms((70, 30))
-        lines.append(("An even split" if uneven else "A 70/30 split", replace(request, arms=other)))
+    if len(set(arms.weights)) > 1:
+        lines.append(("An even split", replace(request, arms=Arms.even(len(arms.weights)))))
+    elif len(arms.weights) == 2:
+        lines.append(("A 70/30 split", replace(request, arms=Arms((70, 30)))))
+    if arrivals.participation < 1 or arrivals.ramp:
+        everybody = replace(arrivals, participation=1.0, ramp=())
+        lines.append(("Everybody taking part", replace(request, arrivals=everybody)))
     half = replace(arrivals, audience_per_day=arrivals.audience_per_day / 2)
     lines.append(("Half the traffic", replace(request, arrivals=half)))
     lines.append(("Half the lift", replace(request, worthwhile_lift=request.worthwhile_lift / 2)))

@@ -32,10 +32,21 @@ export type Forecasts = Schemas["ForecastsOut"];
 export type Rehearsal = Schemas["RehearsalOut"];
 export type World = Schemas["WorldOut"];
 export type Past = Schemas["PastOut"];
+export type Live = Schemas["LiveOut"];
+export type Stratum = Schemas["StratumOut"];
+export type Readiness = Schemas["ReadinessOut"];
+export type Notices = Schemas["NoticesOut"];
+export type ChangeNote = Schemas["NoteOut"];
+export type Audience = Schemas["AudienceOut"];
+export type ConditionGroup = Schemas["ConditionGroupIO"];
+export type MachineKey = Schemas["KeyOut"];
+export type Check = Schemas["CheckOut"];
+export type ExclusionGroup = Schemas["ExclusionOut"];
 export type CountsIn = Schemas["CountsIn"];
 export type SizeIn = Schemas["SizeIn"];
 
 interface ProblemBody {
+  unmet?: string[];
   title?: string;
   status?: number;
   errors?: { field: string; message: string }[];
@@ -47,11 +58,14 @@ export class Problem extends Error {
   readonly status: number;
   readonly fields: Record<string, string>;
   readonly stale: boolean;
+  /** What is not ready for a start; it starts all the same with a reason. */
+  readonly unmet: string[];
 
   constructor(status: number, body: ProblemBody) {
     super(body.errors?.map((error) => error.message).join("; ") || body.title || `The server answered ${status}`);
     this.status = status;
     this.fields = Object.fromEntries((body.errors ?? []).map((error) => [error.field, error.message]));
+    this.unmet = body.unmet ?? [];
     this.stale = body.current_version !== undefined;
   }
 }

@@ -26,6 +26,15 @@ export const keys = {
   forecasts: (key: string) => ["forecasts", key] as const,
   rehearsal: (key: string) => ["rehearsal", key] as const,
   past: (key: string, metric: string) => ["past", key, metric] as const,
+  live: (key: string) => ["live", key] as const,
+  readiness: (key: string) => ["readiness", key] as const,
+  notices: ["notices"] as const,
+  notes: (key: string) => ["notes", key] as const,
+  audiences: ["audiences"] as const,
+  machineKeys: ["machine-keys"] as const,
+  snippets: (key: string) => ["snippets", key] as const,
+  exclusion: ["exclusion-groups"] as const,
+  segments: ["segments"] as const,
   size: (size: SizeIn) => ["scratchpad-size", size] as const,
 };
 
@@ -102,6 +111,9 @@ export function useKeep() {
       keys.rehearsal(experiment.key),
       keys.forecasts(experiment.key),
       keys.metrics(),
+      keys.readiness(experiment.key),
+      keys.live(experiment.key),
+      keys.exclusion,
     ]) {
       void cache.invalidateQueries({ queryKey: stale });
     }
@@ -118,8 +130,17 @@ export function useCreate() {
 }
 
 export type Step =
-  | { kind: "start"; started_on: string | null }
-  | { kind: "pause" | "resume" | "end" | "archive" | "restore" | "copy" | "follow-up" }
+  | {
+      kind: "start";
+      started_on: string | null;
+      starts_at?: string | null;
+      ends_at?: string | null;
+      reason?: string;
+    }
+  | { kind: "end-time"; ends_at: string | null }
+  | {
+      kind: "pause" | "resume" | "end" | "archive" | "restore" | "unschedule" | "new-round" | "copy" | "follow-up";
+    }
   | { kind: "decide"; choice: string; reason: string; next_step: string }
   | { kind: "withdraw"; reason: string };
 
@@ -129,10 +150,13 @@ export function useStep(key: string) {
   return useMutation({
     mutationFn: (step: Step): Promise<Experiment> => {
       switch (step.kind) {
-        case "start":
-          return take(
-            client.POST("/api/v1/experiments/{key}/start", { params, body: { started_on: step.started_on } }),
-          );
+        case "start": {
+          const { started_on, starts_at, ends_at, reason = "" } = step;
+          const body = { started_on, starts_at: starts_at ?? null, ends_at: ends_at ?? null, reason };
+          return take(client.POST("/api/v1/experiments/{key}/start", { params, body }));
+        }
+        case "end-time":
+          return take(client.PUT("/api/v1/experiments/{key}/end-time", { params, body: { ends_at: step.ends_at } }));
         case "copy":
           return take(client.POST("/api/v1/experiments/{key}/copy", { params }));
         case "follow-up":

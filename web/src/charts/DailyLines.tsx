@@ -1,7 +1,9 @@
 import { CartesianGrid, Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
 import { niceRange, niceTicks } from "../lib/axis";
 import { variantColour } from "../lib/variants";
-import { weekday } from "../lib/format";
+import { useSession } from "../api/hooks";
+import { moment, weekday } from "../lib/format";
+import { noteLines } from "./noteLines";
 
 interface Props {
   days: string[];
@@ -10,17 +12,23 @@ interface Props {
   format: (value: number) => string;
   label: string;
   height?: number;
+  /** What changed elsewhere: a line on its day, told on hover. */
+  notes?: { day: string; text: string }[] | undefined;
+  /** The days are hours: told as such. */
+  hours?: boolean;
 }
 
 const TICK = { fontSize: 12, fill: "var(--color-neutral)" };
 
 /** A line a variant over the days. */
-export function DailyLines({ days, values, format, label, height = 200 }: Props) {
+export function DailyLines({ days, values, format, label, height = 200, notes = [], hours = false }: Props) {
   const points = days.map((date, index) => ({
     date,
     number: index + 1,
     ...Object.fromEntries(values.map((column, arm) => [`arm${arm}`, column[index] ?? null])),
   }));
+  const { data: session } = useSession();
+  const told = (iso: string) => (hours ? moment(iso, session?.time_zone ?? "UTC") : weekday(iso));
   const range = niceRange(values.flat().filter((value): value is number => value !== null));
   return (
     <div role="img" aria-label={label}>
@@ -31,8 +39,8 @@ export function DailyLines({ days, values, format, label, height = 200 }: Props)
             dataKey="number"
             type="number"
             domain={[1, Math.max(points.length, 2)]}
-            ticks={points.map((p) => p.number).filter((n) => n % 7 === 0)}
-            tickFormatter={(n: number) => `day ${n}`}
+            ticks={points.map((p) => p.number).filter((n) => n % (hours ? 12 : 7) === 0)}
+            tickFormatter={(n: number) => (hours ? told(points[n - 1]?.date ?? "") : `day ${n}`)}
             tick={TICK}
             axisLine={false}
             tickLine={false}
@@ -46,6 +54,7 @@ export function DailyLines({ days, values, format, label, height = 200 }: Props)
             domain={range}
             ticks={niceTicks(range, 4)}
           />
+          {noteLines(days, notes)}
           {values.map((_, arm) => (
             <Line
               key={arm}
@@ -63,7 +72,14 @@ export function DailyLines({ days, values, format, label, height = 200 }: Props)
               if (!active || !point) return null;
               return (
                 <div className="sheet px-2 py-1 text-xs">
-                  {weekday(point.date)}
+                  {told(point.date)}
+                  {notes
+                    .filter((note) => note.day === point.date)
+                    .map((note) => (
+                      <div key={note.text} className="font-semibold">
+                        ◆ {note.text}
+                      </div>
+                    ))}
                   {values.map((_, arm) => {
                     const value = point[`arm${arm}`];
                     return <div key={arm}>{`${"ABCDEFGHIJ"[arm]}: ${value == null ? "none" : format(value)}`}</div>;

@@ -13,6 +13,7 @@ import {
 import type { Evidence } from "../api/client";
 import { calmRange, niceTicks } from "../lib/axis";
 import { day, signed } from "../lib/format";
+import { noteLines } from "./noteLines";
 
 interface Props {
   days: string[];
@@ -20,11 +21,13 @@ interface Props {
   worthwhile: number;
   colour: string;
   height?: number;
+  /** What changed elsewhere: a line on its day, told on hover. */
+  notes?: { day: string; text: string }[] | undefined;
 }
 
 const TICK = { fontSize: 12, fill: "var(--color-neutral)" };
 
-export function LiftOverTime({ days, series, worthwhile, colour, height = 210 }: Props) {
+export function LiftOverTime({ days, series, worthwhile, colour, height = 210, notes = [] }: Props) {
   const [bottom, top] = calmRange(series.low, series.high, worthwhile);
   const clip = (value: number | null | undefined) => Math.min(Math.max(value ?? top, bottom), top);
   const points = days.map((date, index) => ({
@@ -64,6 +67,7 @@ export function LiftOverTime({ days, series, worthwhile, colour, height = 210 }:
             tickLine={false}
             width={52}
           />
+          {noteLines(days, notes)}
           <ReferenceLine y={0} stroke="var(--color-base-content)" />
           <Area
             dataKey="band"
@@ -81,6 +85,13 @@ export function LiftOverTime({ days, series, worthwhile, colour, height = 210 }:
               return (
                 <div className="sheet px-2 py-1 text-xs">
                   {day(point.date)}, day {point.number}: {point.figures}
+                  {notes
+                    .filter((note) => note.day === point.date)
+                    .map((note) => (
+                      <div key={note.text} className="font-semibold">
+                        ◆ {note.text}
+                      </div>
+                    ))}
                 </div>
               );
             }}

@@ -3,7 +3,7 @@ import type { Reading } from "../api/client";
 import { parseSplit, readArms, readSize, writeCounts, writeSize, RULE, SIZE } from "../scratchpad/address";
 import { calmRange, niceRange, sharedAxis } from "./axis";
 import { gridAsCsv, layOver, pastedCells } from "./paste";
-import { tableText } from "./tableText";
+import { variantTableText } from "./tableText";
 
 const lift = (low: number, estimate: number, high: number) => ({
   low,
@@ -123,11 +123,11 @@ describe("the copied table", () => {
     }) as unknown as Reading;
 
   it("runs no formula and keeps the figures", () => {
-    const [, , last] = tableText(reading("winner")).split("\n");
+    const [, , last] = variantTableText(reading("winner")).split("\n");
     expect(last?.split("\t")).toEqual(["B", "'=1+1", "10", "1", "0.1", "0.2", "-0.1", "0.5", "0.2", "0.3"]);
   });
 
   it("takes no lift out of an unsound test", () => {
-    expect(tableText(reading("unsound"))).not.toContain("0.5");
+    expect(variantTableText(reading("unsound"))).not.toContain("0.5");
   });
 });

@@ -38,6 +38,7 @@ export const TONE_COLOUR: Record<VerdictTone, string> = {
 
 export const STATES: Record<DocketRow["state"], string> = {
   draft: "in preparation",
+  scheduled: "scheduled",
   running: "running",
   paused: "paused",
   ended: "ended",

@@ -56,6 +56,7 @@ export function EventFields({ label, value, set, errorFor }: Props) {
   );
 }
 
+/** One condition on a property, of an event or of a visitor. */
 interface ConditionProps {
   label: string;
   condition: Condition;
@@ -64,7 +65,7 @@ interface ConditionProps {
   problem: string | undefined;
 }
 
-function ConditionFields({ label, condition, set, remove, problem }: ConditionProps) {
+export function ConditionFields({ label, condition, set, remove, problem }: ConditionProps) {
   const kind = condition.kind ?? "text";
   const operator = condition.operator ?? "is";
   const values = condition.values ?? [];

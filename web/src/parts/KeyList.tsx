@@ -5,6 +5,7 @@ const KEYS: [string, string][] = [
   ["g then d", "Docket"],
   ["g then m", "Metrics"],
   ["g then s", "Scratchpad"],
+  ["g then n", "Notices"],
   ["n", "New experiment"],
   ["↑ ↓ Enter", "Move along the docket, open"],
   ["1 – 6", "The sheets of an experiment"],

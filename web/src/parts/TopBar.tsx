@@ -3,6 +3,7 @@ import { useRef, useState } from "react";
 import { Link, NavLink, useNavigate, useSearchParams } from "react-router";
 import { client } from "../api/client";
 import { useSession } from "../api/hooks";
+import { useNotices } from "../api/running";
 import { useKeys } from "../lib/keyboard";
 import { KeyList } from "./KeyList";
 import { NewExperiment } from "./NewExperiment";
@@ -21,6 +22,7 @@ export function TopBar() {
     "g d": () => void navigate("/"),
     "g m": () => void navigate("/metrics"),
     "g s": () => void navigate("/scratchpad"),
+    "g n": () => void navigate("/notices"),
   });
   return (
     <header className="no-print sticky top-0 z-20 flex h-12 items-center gap-6 border-b border-base-300 bg-base-100 px-5 max-sm:gap-3 max-sm:px-3">
@@ -31,6 +33,7 @@ export function TopBar() {
         <Place to="/">Docket</Place>
         <Place to="/metrics">Metrics</Place>
         <Place to="/scratchpad">Scratchpad</Place>
+        <NoticesPlace />
       </nav>
       <SearchBox input={search} />
       {mayEdit && (
@@ -55,6 +58,28 @@ function Place({ to, children }: { to: string; children: string }) {
       }
     >
       {children}
+    </NavLink>
+  );
+}
+
+/** The notices, with how many are new. */
+function NoticesPlace() {
+  const { data } = useNotices();
+  const unread = data?.unread ?? 0;
+  return (
+    <NavLink
+      to="/notices"
+      className={({ isActive }) =>
+        `flex h-full items-center gap-1.5 border-b-[3px] ${isActive ? "border-primary font-semibold" : "quiet border-transparent"}`
+      }
+    >
+      Notices
+      {unread > 0 && (
+        <span className="rounded bg-primary px-1.5 text-xs font-semibold text-primary-content">
+          {unread}
+          <span className="sr-only"> new</span>
+        </span>
+      )}
     </NavLink>
   );
 }
@@ -103,6 +128,9 @@ function AccountMenu({ name, role }: { name: string; role: string }) {
       <div className="dropdown-content sheet z-30 mt-2 w-52 p-3">
         <div className="font-semibold">{name}</div>
         <div className="quiet mb-2 text-sm">{role}</div>
+        <Link to="/connections" className="btn btn-sm mb-2 w-full">
+          Connections
+        </Link>
         <button className="btn btn-sm w-full" onClick={() => void signOut()}>
           Sign out
         </button>

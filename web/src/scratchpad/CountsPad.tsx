@@ -8,7 +8,7 @@ import { Headline } from "../parts/Headline";
 import { Letter } from "../parts/Letter";
 import { NewExperiment } from "../parts/NewExperiment";
 import { Panel } from "../parts/basics";
-import { tableText } from "../lib/tableText";
+import { variantTableText } from "../lib/tableText";
 import { CopyTable } from "../parts/CopyTable";
 import { Method } from "../sheets/evidence/Method";
 import { VariantTable } from "../sheets/evidence/VariantTable";
@@ -85,7 +85,7 @@ export function CountsPad() {
             <Panel
               title="Evidence"
               note={`${percentText(answer.data.confidence)}% intervals`}
-              action={<CopyTable text={tableText(answer.data)} />}
+              action={<CopyTable text={variantTableText(answer.data)} />}
             >
               <VariantTable reading={answer.data} />
             </Panel>

@@ -4,10 +4,12 @@ import type { Experiment } from "../api/client";
 import { useSession, useStep, type Step } from "../api/hooks";
 import { Dialog, FormError } from "../parts/basics";
 import { useEditing } from "./editing";
+import { StartDialog } from "./StartDialog";
 
-type Move = "pause" | "resume" | "end" | "archive" | "restore";
+type Move = "pause" | "resume" | "end" | "archive" | "restore" | "unschedule" | "new-round";
 const MOVES: Record<Experiment["state"], { move: Move; label: string }[]> = {
   draft: [{ move: "archive", label: "Archive" }],
+  scheduled: [{ move: "unschedule", label: "Take off the schedule" }],
   running: [
     { move: "pause", label: "Pause" },
     { move: "end", label: "End" },
@@ -16,13 +18,25 @@ const MOVES: Record<Experiment["state"], { move: Move; label: string }[]> = {
     { move: "resume", label: "Resume" },
     { move: "end", label: "End" },
   ],
-  ended: [{ move: "archive", label: "Archive" }],
+  ended: [
+    { move: "new-round", label: "New round" },
+    { move: "archive", label: "Archive" },
+  ],
   decided: [{ move: "archive", label: "Archive" }],
   archived: [{ move: "restore", label: "Restore" }],
 };
 
-const ASKED: Partial<Record<Move, string>> = {
-  end: "No more visitors take part from now on. Counts of the days before can still be brought in. This cannot be undone; the experiment can be copied.",
+const ASKED: Partial<Record<Move, { title: string; text: string; yes: string }>> = {
+  end: {
+    title: "End the experiment?",
+    text: "No more visitors take part from now on. Counts of the days before can still be brought in. This cannot be undone; another round can be run, or the experiment copied.",
+    yes: "End it",
+  },
+  "new-round": {
+    title: "Run it once more?",
+    text: "The same experiment becomes a draft again, with visitors shuffled anew. The data of this round is kept under its number, and no longer decides.",
+    yes: "Begin a new round",
+  },
 };
 
 /** What can be done to the experiment as a whole, by its state. */
@@ -41,7 +55,7 @@ export function StateActions() {
   };
   return (
     <div className="no-print mt-4">
-      {experiment.state === "draft" && (
+      {(experiment.state === "draft" || experiment.state === "scheduled") && (
         <button className="btn btn-primary btn-sm mb-2 w-full" onClick={() => setAsking("start")}>
           Start it…
         </button>
@@ -70,61 +84,19 @@ export function StateActions() {
       {asking === null && <FormError error={step.error} />}
       {asking === "start" && <StartDialog close={() => setAsking(null)} run={run} error={step.error} />}
       {asking !== null && asking !== "start" && (
-        <Dialog title="End the experiment?" close={() => setAsking(null)}>
-          <p>{ASKED[asking]}</p>
+        <Dialog title={ASKED[asking]?.title ?? ""} close={() => setAsking(null)}>
+          <p>{ASKED[asking]?.text}</p>
           <FormError error={step.error} />
           <div className="mt-4 flex justify-end gap-2">
             <button className="btn btn-sm" onClick={() => setAsking(null)}>
               Not now
             </button>
             <button className="btn btn-sm btn-primary" onClick={() => run({ kind: asking })}>
-              End it
+              {ASKED[asking]?.yes}
             </button>
           </div>
         </Dialog>
       )}
     </div>
-  );
-}
-
-interface StartProps {
-  close: () => void;
-  run: (step: Step) => void;
-  error: Error | null;
-}
-
-function StartDialog({ close, run, error }: StartProps) {
-  const { experiment } = useEditing();
-  const [day, setDay] = useState("");
-  return (
-    <Dialog title="Start and lock the decision rule" close={close}>
-      <p className="mb-2">{experiment.rule_in_words}</p>
-      <p className="quiet text-sm">
-        From here on the metrics, the split and the sizes cannot change; names and remarks can. This rule changes only
-        for a reason, which the report tells.
-      </p>
-      <label className="mt-3 flex items-center gap-3">
-        <span>First day</span>
-        <input
-          type="date"
-          className="input input-sm w-40"
-          value={day}
-          onChange={(event) => setDay(event.target.value)}
-          aria-describedby="start-note"
-        />
-        <span id="start-note" className="quiet text-sm">
-          empty for today; an earlier day if visitors were split already
-        </span>
-      </label>
-      <FormError error={error} />
-      <div className="mt-4 flex justify-end gap-2">
-        <button className="btn btn-sm" onClick={close}>
-          Not yet
-        </button>
-        <button className="btn btn-sm btn-primary" onClick={() => run({ kind: "start", started_on: day || null })}>
-          Start
-        </button>
-      </div>
-    </Dialog>
   );
 }

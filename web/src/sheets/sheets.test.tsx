@@ -10,7 +10,7 @@ import { VariantTable } from "./evidence/VariantTable";
 import { LedgerSheet } from "./LedgerSheet";
 import { Rail } from "./Rail";
 import { StateActions } from "./StateActions";
-import { TrafficSheet } from "./traffic/TrafficSheet";
+import { Split } from "./traffic/Split";
 import { DecisionForm } from "./verdict/DecisionForm";
 import { CountsGrid } from "./watch/CountsGrid";
 import { DataIn } from "./watch/DataIn";
@@ -128,7 +128,7 @@ describe("the variants of a brief", () => {
 describe("the split", () => {
   it("takes weights and refuses what is none", async () => {
     const calls = serve({ [`PATCH ${PATH}`]: [{ body: experiment() }] });
-    open(<TrafficSheet />);
+    open(<Split />);
     const weight = screen.getByLabelText("Weight of B");
     fireEvent.change(weight, { target: { value: "0" } });
     fireEvent.blur(weight);

@@ -2,6 +2,7 @@ import { useSearchParams } from "react-router";
 import { Link } from "react-router";
 import type { Evidence } from "../../api/client";
 import { useEvidence } from "../../api/hooks";
+import { useNotes } from "../../api/running";
 import { DailyLines } from "../../charts/DailyLines";
 import { LiftOverTime } from "../../charts/LiftOverTime";
 import { percentText, rate, weekday } from "../../lib/format";
@@ -10,7 +11,7 @@ import { Empty, Failure, Panel, Skeleton } from "../../parts/basics";
 import { Letter } from "../../parts/Letter";
 import { useEditing } from "../editing";
 import { figuresOf } from "../../lib/metrics";
-import { tableText } from "../../lib/tableText";
+import { variantTableText } from "../../lib/tableText";
 import { CopyTable } from "../../parts/CopyTable";
 import { Method } from "./Method";
 import { SideMetrics } from "./SideMetrics";
@@ -56,7 +57,7 @@ function Read({ evidence }: { evidence: Evidence }) {
       <Panel
         title={`${experiment.metric[0]?.toUpperCase()}${experiment.metric.slice(1)}`}
         note={`${percentText(reading.confidence)}% intervals; grey band: ±${percentText(reading.worthwhile_lift)}%`}
-        action={<CopyTable text={tableText(reading)} />}
+        action={<CopyTable text={variantTableText(reading)} />}
       >
         <VariantTable reading={reading} />
       </Panel>
@@ -93,6 +94,8 @@ function Read({ evidence }: { evidence: Evidence }) {
 
 function OverTime({ evidence }: { evidence: Evidence }) {
   const [params, setParams] = useSearchParams();
+  const { experiment } = useEditing();
+  const notes = useNotes(experiment.key);
   const { reading, series, daily } = evidence;
   const chosen = series.find((line) => line.letter === (params.get("variant") ?? reading.variant)) ?? series[0];
   const levels = reading.arms.map((_, arm) => daily.levels.map((row) => row[arm] ?? null));
@@ -126,6 +129,7 @@ function OverTime({ evidence }: { evidence: Evidence }) {
             series={chosen}
             worthwhile={reading.worthwhile_lift}
             colour={variantColour("ABCDEFGHIJ".indexOf(chosen.letter))}
+            notes={notes.data}
           />
           <p className="quiet mt-1 text-xs">
             The rule reads the last day only; the days before are history, not looks.
@@ -138,6 +142,7 @@ function OverTime({ evidence }: { evidence: Evidence }) {
           values={levels}
           format={(value) => (reading.kind === "rate" ? rate(value, 1) : figures.level(value))}
           label="Conversion rate of each variant by day"
+          notes={notes.data}
         />
         <p className="quiet mt-1 text-xs">One day alone says little; look for gaps and jumps.</p>
       </Panel>

@@ -1,38 +1,61 @@
 import type { Evidence } from "../../api/client";
 import { useEvidence } from "../../api/hooks";
+import { useLive, useNotes } from "../../api/running";
 import { DailyLines } from "../../charts/DailyLines";
 import { count, day, pvalue, rate } from "../../lib/format";
 import { Empty, Failure, Panel, Skeleton } from "../../parts/basics";
 import { Letter } from "../../parts/Letter";
 import { useEditing } from "../editing";
+import { ChangeNotes } from "./ChangeNotes";
 import { DataIn } from "./DataIn";
+import { Faults, Hours, Intake, Latest, Segments, SplitByDay } from "./LivePanels";
 
-/** Arrivals and the split: is the data what the design says? Nothing here shows lifts. */
+/** Arrivals, events and the split: is the data what the design says? Nothing here shows lifts. */
 export function WatchSheet() {
   const { experiment, mayEdit } = useEditing();
   const started = experiment.rule_locked_at !== null;
+  const served = experiment.data_from === "events";
   const evidence = useEvidence(experiment.key, started);
-  if (!started)
+  const running = ["draft", "scheduled", "running", "paused"].includes(experiment.state);
+  const live = useLive(experiment.key, served && running);
+  if (!started && !served)
     return (
       <Empty title="Not started yet">
         Start the experiment first: the decision rule is locked before data is seen. Then bring the counts in here.
       </Empty>
     );
-  if (evidence.isPending) return <Skeleton rows={5} />;
+  if (live.isPending || (started && evidence.isPending)) return <Skeleton rows={5} />;
+  if (live.isError) return <Failure error={live.error} again={() => void live.refetch()} />;
   if (evidence.isError) return <Failure error={evidence.error} again={() => void evidence.refetch()} />;
+  const empty = !evidence.data || evidence.data.arrivals.days.length === 0;
   return (
     <>
-      {evidence.data.arrivals.days.length > 0 && <Arrivals evidence={evidence.data} />}
-      {mayEdit && <DataIn />}
-      {!mayEdit && evidence.data.arrivals.days.length === 0 && (
-        <Empty title="No data yet">An analyst brings the counts in here.</Empty>
+      <Faults live={live.data} />
+      {served && <Latest live={live.data} running={running} />}
+      {evidence.data && !empty && <Arrivals evidence={evidence.data} />}
+      {served && !empty && (
+        <div className="grid grid-cols-2 items-start gap-3 max-xl:grid-cols-1">
+          <Hours live={live.data} unit={experiment.unit_name} />
+          <Segments live={live.data} />
+        </div>
       )}
+      {(served || !empty) && (
+        <div className="grid grid-cols-2 items-start gap-3 max-xl:grid-cols-1">
+          {served && <Intake live={live.data} />}
+          {!empty && <SplitByDay live={live.data} />}
+        </div>
+      )}
+      {started && <ChangeNotes />}
+      {started && mayEdit && <DataIn />}
+      {!mayEdit && empty && !served && <Empty title="No data yet">An analyst brings the counts in here.</Empty>}
     </>
   );
 }
 
 function Arrivals({ evidence }: { evidence: Evidence }) {
   const { reading, arrivals } = evidence;
+  const { experiment } = useEditing();
+  const notes = useNotes(experiment.key);
   const columns = reading.arms.map((_, arm) => arrivals.units.map((row) => row[arm] ?? 0));
   const apart = reading.overlap?.days_apart ?? [];
   return (
@@ -45,6 +68,7 @@ function Arrivals({ evidence }: { evidence: Evidence }) {
             format={count}
             label={`${reading.unit_name} of each variant by day`}
             height={180}
+            notes={notes.data}
           />
         </Panel>
         <Panel title="Split against the plan" note={`p ${pvalue(arrivals.split.pvalue)}`}>

@@ -1,0 +1,138 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { client, take, type ConditionGroup } from "./client";
+import { keys } from "./hooks";
+
+/** How often the Watch sheet asks while it is looked at, in milliseconds. */
+export const WATCH_EVERY = 3000;
+
+/** What comes in; asked again and again while the experiment is on the way. */
+export function useLive(key: string, running: boolean) {
+  return useQuery({
+    queryKey: keys.live(key),
+    queryFn: () => take(client.GET("/api/v1/experiments/{key}/live", { params: { path: { key } } })),
+    refetchInterval: running ? WATCH_EVERY : false,
+  });
+}
+
+export function useReadiness(key: string, enabled = true) {
+  return useQuery({
+    queryKey: keys.readiness(key),
+    queryFn: () => take(client.GET("/api/v1/experiments/{key}/readiness", { params: { path: { key } } })),
+    enabled,
+    refetchInterval: enabled ? WATCH_EVERY : false,
+  });
+}
+
+export function useNotices() {
+  return useQuery({
+    queryKey: keys.notices,
+    queryFn: () => take(client.GET("/api/v1/notices")),
+    refetchInterval: 30_000,
+  });
+}
+
+export function useReadNotices() {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: () => take(client.POST("/api/v1/notices/read")),
+    onSuccess: (notices) => cache.setQueryData(keys.notices, notices),
+  });
+}
+
+export function useNotes(key: string) {
+  return useQuery({
+    queryKey: keys.notes(key),
+    queryFn: () => take(client.GET("/api/v1/experiments/{key}/notes", { params: { path: { key } } })),
+  });
+}
+
+export function useChangeNotes(key: string) {
+  const cache = useQueryClient();
+  const params = { path: { key } };
+  const onSuccess = () => {
+    void cache.invalidateQueries({ queryKey: ["notes"] });
+    void cache.invalidateQueries({ queryKey: keys.ledger(key) });
+  };
+  const add = useMutation({
+    mutationFn: (body: { day: string; text: string; everywhere: boolean }) =>
+      take(client.POST("/api/v1/experiments/{key}/notes", { params, body })),
+    onSuccess,
+  });
+  const remove = useMutation({
+    mutationFn: (number: number) =>
+      client.DELETE("/api/v1/experiments/{key}/notes/{number}", { params: { path: { key, number } } }),
+    onSuccess,
+  });
+  return { add, remove };
+}
+
+export function useAudiences() {
+  return useQuery({ queryKey: keys.audiences, queryFn: () => take(client.GET("/api/v1/audiences")) });
+}
+
+export function useKeepAudience() {
+  const cache = useQueryClient();
+  const onSuccess = () => cache.invalidateQueries({ queryKey: keys.audiences });
+  const keep = useMutation({
+    mutationFn: (body: { name: string; description: string; groups: ConditionGroup[] }) =>
+      take(client.POST("/api/v1/audiences", { body })),
+    onSuccess,
+  });
+  const remove = useMutation({
+    mutationFn: (number: number) => client.DELETE("/api/v1/audiences/{number}", { params: { path: { number } } }),
+    onSuccess,
+  });
+  return { keep, remove };
+}
+
+/** Would a visitor with these properties take part? */
+export function useCheck(key: string) {
+  return useMutation({
+    mutationFn: (body: { unit: string; properties: Record<string, unknown> }) =>
+      take(client.POST("/api/v1/experiments/{key}/would-take-part", { params: { path: { key } }, body })),
+  });
+}
+
+export function useMachineKeys() {
+  return useQuery({ queryKey: keys.machineKeys, queryFn: () => take(client.GET("/api/v1/keys")) });
+}
+
+export function useKeyActions() {
+  const cache = useQueryClient();
+  const onSuccess = () => cache.invalidateQueries({ queryKey: keys.machineKeys });
+  const make = useMutation({
+    mutationFn: (name: string) => take(client.POST("/api/v1/keys", { body: { name } })),
+    onSuccess,
+  });
+  const withdraw = useMutation({
+    mutationFn: (number: number) => take(client.DELETE("/api/v1/keys/{number}", { params: { path: { number } } })),
+    onSuccess,
+  });
+  return { make, withdraw };
+}
+
+export function useSnippets(key: string) {
+  return useQuery({
+    queryKey: keys.snippets(key),
+    queryFn: () => take(client.GET("/api/v1/experiments/{key}/snippets", { params: { path: { key } } })),
+  });
+}
+
+export function useExclusionGroups() {
+  return useQuery({ queryKey: keys.exclusion, queryFn: () => take(client.GET("/api/v1/exclusion-groups")) });
+}
+
+export function useSegments() {
+  return useQuery({ queryKey: keys.segments, queryFn: () => take(client.GET("/api/v1/segments")) });
+}
+
+export function useChooseSegments() {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (segments: string[][]) => take(client.PUT("/api/v1/segments", { body: { segments } })),
+    onSuccess: (chosen) => {
+      cache.setQueryData(keys.segments, chosen);
+      void cache.invalidateQueries({ queryKey: ["live"] });
+    },
+  });
+}

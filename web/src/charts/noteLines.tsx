@@ -1,0 +1,17 @@
+import { ReferenceLine } from "recharts";
+
+/** Lines on the days of change notes, for charts whose axis counts the days from 1. */
+export function noteLines(days: string[], notes: { day: string; text: string }[] = []) {
+  return notes
+    .map((note) => ({ ...note, place: days.indexOf(note.day) + 1 }))
+    .filter((note) => note.place > 0)
+    .map((note, index) => (
+      <ReferenceLine
+        key={`${note.day}-${index}`}
+        x={note.place}
+        stroke="var(--color-neutral)"
+        strokeDasharray="2 3"
+        label={{ value: "◆", position: "insideTop", fontSize: 10, fill: "var(--color-neutral)" }}
+      />
+    ));
+}

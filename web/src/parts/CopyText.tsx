@@ -1,0 +1,24 @@
+import { useState } from "react";
+
+/** Puts a text on the clipboard and says so. */
+export function CopyText({ text, label }: { text: string; label: string }) {
+  const [done, setDone] = useState<"" | "Copied" | "The browser does not allow it">("");
+  const copy = async () => {
+    try {
+      await navigator.clipboard.writeText(text);
+      setDone("Copied");
+    } catch {
+      setDone("The browser does not allow it");
+    }
+  };
+  return (
+    <span className="flex items-center gap-2 text-sm">
+      <span role="status" className="quiet">
+        {done}
+      </span>
+      <button type="button" className="btn btn-xs" onClick={() => void copy()}>
+        {label}
+      </button>
+    </span>
+  );
+}

@@ -1,0 +1,374 @@
+import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
+import { afterEach, describe, expect, it } from "vitest";
+import type { Live } from "../api/client";
+import { keys } from "../api/hooks";
+import { tableText } from "../lib/tableText";
+import { EditingProvider } from "../sheets/editing";
+import { StartDialog } from "../sheets/StartDialog";
+import { StateActions } from "../sheets/StateActions";
+import { AudiencePanel } from "../sheets/traffic/AudiencePanel";
+import { Engineers } from "../sheets/traffic/Engineers";
+import { Forced } from "../sheets/traffic/Forced";
+import { ReadinessPanel } from "../sheets/traffic/ReadinessPanel";
+import { Source } from "../sheets/traffic/Source";
+import { Split } from "../sheets/traffic/Split";
+import { TakePart } from "../sheets/traffic/TakePart";
+import { readProperties, VisitorCheck } from "../sheets/traffic/VisitorCheck";
+import { ChangeNotes } from "../sheets/watch/ChangeNotes";
+import { Faults, Intake, Latest, Segments } from "../sheets/watch/LivePanels";
+import { Problem } from "../api/client";
+import { experiment, serve, SESSION, show } from "../test/kit";
+import { ConnectionsPage, readSegments } from "./ConnectionsPage";
+import { NoticesPage } from "./NoticesPage";
+
+afterEach(cleanup);
+const PATH = "/experiments/fare-calendar";
+type Known = [readonly unknown[], unknown][];
+
+function open(part: React.ReactNode, known = experiment({ data_from: "events" }), more: Known = []) {
+  return show(<EditingProvider experiment={known}>{part}</EditingProvider>, {
+    known: [[keys.session, SESSION], [keys.experiment(known.key), known], ...more],
+  });
+}
+
+const LIVE: Live = {
+  counts_events: true,
+  letters: ["A", "B"],
+  units: [520, 444],
+  latest: [
+    {
+      at: "2026-03-10T12:00:00Z",
+      received: "2026-03-10T12:00:01Z",
+      unit: "web-1",
+      name: "exposure",
+      letter: "B",
+      forced: true,
+      held: false,
+      properties: "device: phone",
+    },
+  ],
+  hours: [],
+  days: [],
+  segments: [
+    { name: "device=phone", units: [520, 444], pvalue: 0.0000004, alarm: true },
+    { name: "device=tablet", units: [100, 101], pvalue: 0.94, alarm: false },
+  ],
+  events: [{ name: "booking_paid", times: 12, last_at: null, metrics: ["paid bookings"] }],
+  last_day: { events: 1200, duplicates: 3, late: 4, held: 5, unexposed: 6, unknown: ["seal_seen"] },
+  mixed: 7,
+  faults: [{ kind: "split", sentence: "The split is not as planned", advice: "Find where", tone: "unsound" }],
+};
+
+describe("the split", () => {
+  it("is saved in percentages only once they add up to 100", async () => {
+    const calls = serve({ [`PATCH ${PATH}`]: [{ body: experiment({ data_from: "events", version: 4 }) }] });
+    open(<Split />);
+    fireEvent.click(screen.getByText("By percentages"));
+    fireEvent.change(screen.getByLabelText("Percentage of A"), { target: { value: "70" } });
+    expect(screen.getByText("They add up to 120%: 20% too much.")).toBeTruthy();
+    expect(screen.getByText("Use these")).toHaveProperty("disabled", true);
+    fireEvent.change(screen.getByLabelText("Percentage of B"), { target: { value: "x" } });
+    expect(screen.getByText("Each must be a number above 0.")).toBeTruthy();
+    fireEvent.change(screen.getByLabelText("Percentage of B"), { target: { value: "29" } });
+    expect(screen.getByText("They add up to 99%: 1% are missing.")).toBeTruthy();
+    fireEvent.change(screen.getByLabelText("Percentage of B"), { target: { value: "30" } });
+    fireEvent.click(screen.getByText("Use these"));
+    await waitFor(() => expect(calls).toHaveLength(1));
+    const { changes } = calls[0]?.body as { changes: { variants: { weight: number }[] } };
+    expect(changes.variants.map((variant) => variant.weight)).toEqual([70, 30]);
+  });
+});
+
+describe("the audience", () => {
+  it("is drafted, then used as a whole", async () => {
+    const calls = serve({ [`PATCH ${PATH}`]: [{ body: experiment({ data_from: "events", version: 4 }) }] });
+    open(<AudiencePanel />, undefined, [[keys.audiences, []]]);
+    fireEvent.click(screen.getByText("Add a rule"));
+    fireEvent.change(screen.getByLabelText("Group 1, condition 1: property"), { target: { value: "device" } });
+    fireEvent.change(screen.getByLabelText("Group 1, condition 1: value"), { target: { value: "phone" } });
+    expect(screen.getByText("not saved yet")).toBeTruthy();
+    fireEvent.click(screen.getByText("Use these rules"));
+    await waitFor(() => expect(calls).toHaveLength(1));
+    expect(calls[0]?.body).toMatchObject({
+      changes: {
+        audience_rules: [
+          { kind: "all", conditions: [{ attribute: "device", operator: "is", values: ["phone"], kind: "text" }] },
+        ],
+      },
+    });
+  });
+
+  it("comes from the library as a copy, and goes there under a name", async () => {
+    const groups = [
+      { kind: "any" as const, conditions: [{ attribute: "app", operator: "is_set" as const, values: [] }] },
+    ];
+    const kept = { id: 7, name: "App users", description: "", groups, words: "app is set", made_by: "Mona" };
+    const calls = serve({
+      [`PATCH ${PATH}`]: [
+        {
+          body: experiment({
+            data_from: "events",
+            version: 4,
+            audience_rules: groups as never,
+            audience_in_words: "app is set",
+          }),
+        },
+      ],
+      "POST /audiences": [{ status: 201, body: kept }],
+      "GET /audiences": [{ body: [kept] }],
+    });
+    open(<AudiencePanel />, undefined, [[keys.audiences, [kept]]]);
+    fireEvent.change(screen.getByLabelText("Audience from the library"), { target: { value: "7" } });
+    fireEvent.click(screen.getByText("Take it"));
+    await waitFor(() => expect(calls).toHaveLength(1));
+    cleanup();
+    open(<AudiencePanel />, experiment({ data_from: "events", audience_rules: groups as never }), [
+      [keys.audiences, []],
+    ]);
+    fireEvent.change(screen.getByLabelText("Name for the library"), { target: { value: "App users" } });
+    fireEvent.click(screen.getByText("Keep for reuse"));
+    await waitFor(() => expect(calls.some((call) => call.path === "/audiences")).toBe(true));
+  });
+
+  it("is checked for a visitor, with the rule that decided", async () => {
+    const calls = serve({
+      [`POST ${PATH}/would-take-part`]: [
+        {
+          body: {
+            variant: "A",
+            name: "List first",
+            parameters: {},
+            reason: "audience",
+            because: "not met: device is phone (device is tablet)",
+            problem: null,
+            takes_part: false,
+          },
+        },
+      ],
+    });
+    open(<VisitorCheck />);
+    fireEvent.change(screen.getByLabelText("What is known of the visitor"), { target: { value: "device tablet" } });
+    expect(screen.getByText("Check")).toHaveProperty("disabled", true);
+    fireEvent.change(screen.getByLabelText("What is known of the visitor"), { target: { value: "device: tablet" } });
+    fireEvent.click(screen.getByText("Check"));
+    await screen.findByText("not met: device is phone (device is tablet)");
+    expect(screen.getByText("Does not qualify")).toBeTruthy();
+    expect(calls[0]?.body).toEqual({ unit: "visitor-1", properties: { device: "tablet" } });
+  });
+
+  it.each([
+    ["", {}],
+    ["device: phone, resident = true", { device: "phone", resident: true }],
+    ["url: https://a.example/x", { url: "https://a.example/x" }],
+    ["device", null],
+  ])("reads the properties %j", (text, found) => expect(readProperties(text)).toEqual(found));
+});
+
+describe("who takes part", () => {
+  it("shows each step of the ramp with its date", () => {
+    const ramp = [
+      { days: 2, participation: 0.05 },
+      { days: 3, participation: 0.5 },
+    ];
+    open(<TakePart />, experiment({ data_from: "events", ramp, planned_start: "2026-03-02", participation: 0.8 }), [
+      [keys.exclusion, []],
+    ]);
+    const steps = within(screen.getByLabelText("Steps of the ramp")).getAllByRole("listitem");
+    expect(steps.map((step) => step.textContent)).toEqual([
+      "5% from Mon 2 Mar",
+      "50% from Wed 4 Mar",
+      "80% from Sat 7 Mar",
+    ]);
+  });
+
+  it("tells who else is in the exclusion group", () => {
+    const members = [
+      { key: "fare-calendar", name: "Fare calendar", state: "draft", share: 0.4 },
+      { key: "other", name: "Weather banner", state: "running", share: 0.5 },
+    ];
+    const known = experiment({ data_from: "events", exclusion_group: "home", exclusion_share: 0.4 });
+    open(<TakePart />, known, [[keys.exclusion, [{ name: "home", free: 0.5, members }]]]);
+    expect(screen.getByText("With Weather banner (50%, running)")).toBeTruthy();
+    expect(screen.getByText("50% of the group are free")).toBeTruthy();
+  });
+});
+
+describe("forced variants", () => {
+  it("are added to those that are there, and taken away one by one", async () => {
+    const known = experiment({ data_from: "events", forced: { me: "A" } });
+    const calls = serve({ [`PATCH ${PATH}`]: [{ body: known }, { body: known }] });
+    open(<Forced />, known);
+    fireEvent.change(screen.getByLabelText("Visitor to force"), { target: { value: " web-1 " } });
+    fireEvent.click(screen.getByText("Force it"));
+    await waitFor(() => expect(calls).toHaveLength(1));
+    expect(calls[0]?.body).toMatchObject({ changes: { forced: { me: "A", "web-1": "B" } } });
+    fireEvent.click(screen.getByLabelText("✕ No longer force me"));
+    await waitFor(() => expect(calls).toHaveLength(2));
+    expect(calls[1]?.body).toMatchObject({ changes: { forced: {} } });
+  });
+});
+
+describe("the start", () => {
+  it("lists what is not ready and goes on with a reason only", () => {
+    const started: unknown[] = [];
+    const refused = new Problem(409, { title: "Not ready", unmet: ["booking_paid comes in"] });
+    open(<StartDialog close={() => undefined} run={(step) => started.push(step)} error={refused} />);
+    const start = screen.getByRole("button", { name: "Start", hidden: true });
+    expect(start).toHaveProperty("disabled", true);
+    fireEvent.change(screen.getByPlaceholderText("the checks were made on the test site"), {
+      target: { value: "checked" },
+    });
+    fireEvent.click(start);
+    expect(started).toEqual([{ kind: "start", started_on: null, starts_at: null, ends_at: null, reason: "checked" }]);
+  });
+
+  it("may lie ahead", () => {
+    const started: unknown[] = [];
+    open(<StartDialog close={() => undefined} run={(step) => started.push(step)} error={null} />);
+    fireEvent.click(screen.getByLabelText("At a time to come"));
+    expect(screen.getByRole("button", { name: "Schedule", hidden: true })).toHaveProperty("disabled", true);
+    fireEvent.change(screen.getByLabelText(/^Start/), { target: { value: "2026-04-02T09:00" } });
+    fireEvent.click(screen.getByRole("button", { name: "Schedule", hidden: true }));
+    expect(started).toMatchObject([{ started_on: null, starts_at: "2026-04-02T09:00" }]);
+  });
+
+  it.each([
+    ["scheduled", ["Start it…", "Take off the schedule", "Copy"]],
+    ["ended", ["New round…", "Archive", "Copy"]],
+  ] as const)("offers what a %s experiment can do", (state, labels) => {
+    open(<StateActions />, experiment({ state }));
+    expect(screen.getAllByRole("button").map((button) => button.textContent)).toEqual(labels);
+  });
+
+  it("is held against readiness, each point with its fix", () => {
+    const point = { sheet: "watch", needed: false };
+    const points = [
+      { ...point, label: "The shares add up to 100%", met: true, seen: "50%, 50%", fix: "Give shares" },
+      { ...point, label: "booking_paid comes in", met: false, seen: "not within two weeks", fix: "Do it once" },
+    ];
+    open(<ReadinessPanel />, undefined, [[keys.readiness("fare-calendar"), { points, ready: false }]]);
+    expect(screen.getByText("1 of 2 still open")).toBeTruthy();
+    expect(screen.getByRole("link", { name: "Watch" }).getAttribute("href")).toBe(`${PATH}/watch`);
+    expect(screen.queryByText(/Give shares/)).toBeNull();
+  });
+});
+
+describe("who assigns", () => {
+  it("warns that requests are not independent", () => {
+    open(<Source />, experiment({ data_from: "events", assignment_unit: "request" }));
+    expect(screen.getByText(/counted as if they were independent/)).toBeTruthy();
+  });
+
+  it("hands the engineer a snippet in each language", () => {
+    const snippets = { python: "import json", javascript: "const ask", curl: "curl -s" };
+    open(<Engineers />, undefined, [
+      [keys.snippets("fare-calendar"), snippets],
+      [keys.machineKeys, []],
+    ]);
+    expect(screen.getByLabelText("Snippet").textContent).toBe("curl -s");
+    fireEvent.click(screen.getByRole("tab", { name: "Python" }));
+    expect(screen.getByLabelText("Snippet").textContent).toBe("import json");
+    expect(screen.getByText(/No system has a key yet/)).toBeTruthy();
+  });
+});
+
+describe("Watch", () => {
+  it("tells faults first, marks a bad segment and what does not count", () => {
+    open(
+      <>
+        <Faults live={LIVE} />
+        <Latest live={LIVE} running />
+        <Segments live={LIVE} />
+        <Intake live={LIVE} />
+      </>,
+    );
+    expect(screen.getByText("✕ The split is not as planned")).toBeTruthy();
+    expect(screen.getByText(/forced, does not count/)).toBeTruthy();
+    const rows = screen.getAllByRole("row").map((row) => row.textContent);
+    expect(rows).toContain("✕ device: phone52044446.1%<0.0001");
+    expect(rows).toContain("device: tablet10010150.2%0.94");
+    expect(screen.getByText("never seen")).toBeTruthy();
+    expect(screen.getByText("seal_seen")).toBeTruthy();
+  });
+
+  it("notes what changed elsewhere", async () => {
+    const calls = serve({ [`POST ${PATH}/notes`]: [{ status: 201, body: {} }] });
+    open(<ChangeNotes />, undefined, [[keys.notes("fare-calendar"), []]]);
+    fireEvent.change(screen.getByLabelText("Day of the change"), { target: { value: "2026-03-12" } });
+    fireEvent.change(screen.getByLabelText("What changed"), { target: { value: "Campaign" } });
+    fireEvent.click(screen.getByText("Note it"));
+    await waitFor(() => expect(calls[0]?.body).toEqual({ day: "2026-03-12", text: "Campaign", everywhere: true }));
+  });
+
+  it("copies tables that run no formula", () => {
+    expect(
+      tableText(
+        ["unit", "n"],
+        [
+          ["=1+1", -3],
+          ["a\tb\nc", 2],
+        ],
+      ),
+    ).toBe("unit\tn\n'=1+1\t-3\na b c\t2");
+  });
+});
+
+describe("connections and notices", () => {
+  it("shows a new key once and withdraws an old one", async () => {
+    const key = {
+      id: 3,
+      name: "App",
+      start: "nv_abcde",
+      made_by: "Mona",
+      made_at: "2026-03-02T09:00:00Z",
+      withdrawn_at: null,
+    };
+    const calls = serve({
+      "POST /keys": [{ status: 201, body: { ...key, id: 4, name: "Site", secret: "nv_secret" } }],
+      "GET /keys": [{ body: [key] }, { body: [key] }],
+      "DELETE /keys/3": [{ body: { ...key, withdrawn_at: "2026-03-03T09:00:00Z" } }],
+    });
+    show(<ConnectionsPage />, {
+      known: [
+        [keys.session, SESSION],
+        [keys.machineKeys, [key]],
+        [keys.segments, { segments: [["device"], ["device", "language"]] }],
+      ],
+    });
+    expect(screen.getByLabelText("Properties, parted by commas")).toHaveProperty("value", "device, device & language");
+    fireEvent.change(screen.getByLabelText("System that needs a key"), { target: { value: "Site" } });
+    fireEvent.click(screen.getByText("Make a key"));
+    await screen.findByText("nv_secret");
+    fireEvent.click(screen.getByLabelText("Withdraw the key of App"));
+    await waitFor(() => expect(calls.some((call) => call.method === "DELETE")).toBe(true));
+  });
+
+  it("reads segments as they are typed", () => {
+    expect(readSegments(" device, device & language,, ")).toEqual([["device"], ["device", "language"]]);
+  });
+
+  it("leads from a notice to the sheet that helps, and marks all as read", async () => {
+    const notice = {
+      id: 1,
+      at: "2026-03-10T12:00:00Z",
+      experiment: "fare-calendar",
+      name: "Fare calendar",
+      tone: "unsound",
+      sentence: "The split is not as planned",
+      advice: "Find where",
+      sheet: "watch",
+      read: false,
+      mailed: true,
+    };
+    serve({ "POST /notices/read": [{ body: { unread: 0, items: [{ ...notice, read: true }] } }] });
+    show(<NoticesPage />, {
+      known: [
+        [keys.session, SESSION],
+        [keys.notices, { unread: 1, items: [notice] }],
+      ],
+    });
+    expect(screen.getByText("Open Watch").getAttribute("href")).toBe(`${PATH}/watch`);
+    fireEvent.click(screen.getByText("Mark all as read"));
+    await screen.findByText("No new notices");
+  });
+});

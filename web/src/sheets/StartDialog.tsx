@@ -1,0 +1,122 @@
+import { useState } from "react";
+import { Problem } from "../api/client";
+import { useSession, type Step } from "../api/hooks";
+import { Dialog, FormError } from "../parts/basics";
+import { useEditing } from "./editing";
+
+interface Props {
+  close: () => void;
+  run: (step: Step) => void;
+  error: Error | null;
+}
+
+/** Start now, on an earlier day, or at a time to come. What is not ready is told, and needs a reason to be passed over. */
+export function StartDialog({ close, run, error }: Props) {
+  const { experiment } = useEditing();
+  const { data: session } = useSession();
+  const [later, setLater] = useState(experiment.state === "scheduled");
+  const [day, setDay] = useState("");
+  const [startsAt, setStartsAt] = useState("");
+  const [endsAt, setEndsAt] = useState("");
+  const [reason, setReason] = useState("");
+  const unmet = error instanceof Problem ? error.unmet : [];
+  const zone = session?.time_zone ?? "UTC";
+  return (
+    <Dialog title={later ? "Schedule the start" : "Start and lock the decision rule"} close={close}>
+      <p className="mb-2">{experiment.rule_in_words}</p>
+      <p className="quiet text-sm">
+        From the start on the metrics, the split and the sizes cannot change; names and remarks can. This rule changes
+        only for a reason, which the report tells.
+      </p>
+      <label className="mt-3 flex items-center gap-2">
+        <input
+          type="checkbox"
+          className="checkbox checkbox-sm"
+          checked={later}
+          onChange={(event) => setLater(event.target.checked)}
+        />
+        At a time to come
+      </label>
+      {later ? (
+        <label className="mt-2 flex items-center gap-3">
+          <span className="w-20">Start</span>
+          <input
+            type="datetime-local"
+            className="input input-sm w-52"
+            value={startsAt}
+            onChange={(event) => setStartsAt(event.target.value)}
+          />
+          <span className="quiet text-sm">{zone} time</span>
+        </label>
+      ) : (
+        <label className="mt-2 flex items-center gap-3">
+          <span className="w-20">First day</span>
+          <input
+            type="date"
+            className="input input-sm w-40"
+            value={day}
+            onChange={(event) => setDay(event.target.value)}
+            aria-describedby="start-note"
+          />
+          <span id="start-note" className="quiet text-sm">
+            empty for now; an earlier day if visitors were split already
+          </span>
+        </label>
+      )}
+      <label className="mt-2 flex items-center gap-3">
+        <span className="w-20">End</span>
+        <input
+          type="datetime-local"
+          className="input input-sm w-52"
+          value={endsAt}
+          onChange={(event) => setEndsAt(event.target.value)}
+          aria-describedby="end-note"
+        />
+        <span id="end-note" className="quiet text-sm">
+          empty: somebody ends it
+        </span>
+      </label>
+      {unmet.length > 0 ? (
+        <div role="alert" className="mt-3 border-l-4 border-l-warning pl-3">
+          <p className="font-semibold">Not everything is ready:</p>
+          <ul className="mb-2 list-disc pl-5 text-sm">
+            {unmet.map((label) => (
+              <li key={label}>{label}: not yet</li>
+            ))}
+          </ul>
+          <label>
+            <span className="quiet block text-sm">Why start all the same? The ledger keeps it.</span>
+            <input
+              className="input input-sm w-full"
+              value={reason}
+              onChange={(event) => setReason(event.target.value)}
+              placeholder="the checks were made on the test site"
+            />
+          </label>
+        </div>
+      ) : (
+        <FormError error={error} />
+      )}
+      <div className="mt-4 flex justify-end gap-2">
+        <button className="btn btn-sm" onClick={close}>
+          Not yet
+        </button>
+        <button
+          className="btn btn-sm btn-primary"
+          disabled={(later && !startsAt) || (unmet.length > 0 && !reason.trim())}
+          onClick={() =>
+            run({
+              kind: "start",
+              started_on: later ? null : day || null,
+              starts_at: later ? startsAt : null,
+              ends_at: endsAt || null,
+              reason,
+            })
+          }
+        >
+          {later ? "Schedule" : "Start"}
+        </button>
+      </div>
+    </Dialog>
+  );
+}

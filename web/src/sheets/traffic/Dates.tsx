@@ -1,0 +1,98 @@
+import { useState } from "react";
+import { useSession, useStep } from "../../api/hooks";
+import { moment, weekday } from "../../lib/format";
+import { FormError, Panel } from "../../parts/basics";
+import { useEditing } from "../editing";
+
+/** Start and end: planned, at a time, and as they were. */
+export function Dates() {
+  const { experiment, save, mayEdit, locked } = useEditing();
+  const { data: session } = useSession();
+  const zone = session?.time_zone ?? "UTC";
+  const running = experiment.state === "running" || experiment.state === "paused";
+  return (
+    <Panel title="Start and end" note={experiment.round > 1 ? `round ${experiment.round}` : undefined}>
+      <div className="flex flex-wrap items-end gap-8">
+        {!locked && experiment.state === "draft" && (
+          <label>
+            <span className="quiet block text-sm">Planned first day</span>
+            <input
+              type="date"
+              className="input input-sm w-40"
+              value={experiment.planned_start ?? ""}
+              readOnly={!mayEdit}
+              onChange={(event) => save({ planned_start: event.target.value || null })}
+            />
+          </label>
+        )}
+        {experiment.starts_at && <Fact label="Starts" value={moment(experiment.starts_at, zone)} />}
+        <Fact label="Started" value={experiment.started_on ? weekday(experiment.started_on) : "not yet"} />
+        <Fact
+          label="Planned last day"
+          value={experiment.last_day ? weekday(experiment.last_day) : "follows from the start"}
+        />
+        {experiment.ended_on && <Fact label="Ended" value={weekday(experiment.ended_on)} />}
+        {running && mayEdit && <EndTime />}
+        {running && !mayEdit && experiment.ends_at && <Fact label="Ends" value={moment(experiment.ends_at, zone)} />}
+      </div>
+      {experiment.rounds.length > 0 && (
+        <p className="quiet mt-2 text-sm">
+          {experiment.rounds
+            .map(
+              (round) =>
+                `Round ${round.number}: ${weekday(round.started_on)} to ${weekday(round.ended_on)}, ${round.units.toLocaleString("en-GB")} ${experiment.unit_name}`,
+            )
+            .join("; ")}
+          . Their data is kept.
+        </p>
+      )}
+    </Panel>
+  );
+}
+
+function EndTime() {
+  const { experiment } = useEditing();
+  const { data: session } = useSession();
+  const step = useStep(experiment.key);
+  const [typed, setTyped] = useState("");
+  return (
+    <div>
+      <span className="quiet block text-sm">
+        {experiment.ends_at
+          ? `Ends by itself ${moment(experiment.ends_at, session?.time_zone ?? "UTC")}`
+          : "Ends when somebody ends it"}
+      </span>
+      <span className="flex gap-2">
+        <input
+          type="datetime-local"
+          aria-label={`End at, ${session?.time_zone ?? "UTC"} time`}
+          className="input input-sm w-52"
+          value={typed}
+          onChange={(event) => setTyped(event.target.value)}
+        />
+        <button
+          className="btn btn-sm"
+          disabled={!typed}
+          onClick={() => step.mutate({ kind: "end-time", ends_at: typed })}
+        >
+          Set
+        </button>
+        {experiment.ends_at && (
+          <button className="btn btn-sm" onClick={() => step.mutate({ kind: "end-time", ends_at: null })}>
+            By hand
+          </button>
+        )}
+      </span>
+      <FormError error={step.error} />
+    </div>
+  );
+}
+
+function Fact({ label, value }: { label: string; value: string }) {
+  return (
+    <div>
+      <span className="quiet block text-sm">{label}</span>
+      <span className="font-semibold">{value}</span>
+    </div>
+  );
+}

@@ -1,0 +1,79 @@
+import { useState } from "react";
+import { useChangeNotes, useNotes } from "../../api/running";
+import { weekday } from "../../lib/format";
+import { FormError, Panel } from "../../parts/basics";
+import { useEditing } from "../editing";
+
+/** What changed elsewhere while the experiment ran; drawn on the charts over time. */
+export function ChangeNotes() {
+  const { experiment, mayEdit } = useEditing();
+  const notes = useNotes(experiment.key);
+  const { add, remove } = useChangeNotes(experiment.key);
+  const [day, setDay] = useState("");
+  const [text, setText] = useState("");
+  const [everywhere, setEverywhere] = useState(true);
+  return (
+    <Panel title="Changes elsewhere" note="campaigns, releases, prices: drawn on every chart over time">
+      {notes.data?.length === 0 && <p className="quiet text-sm">None noted in these days.</p>}
+      <ul className="text-sm">
+        {notes.data?.map((note) => (
+          <li key={note.id} className="flex items-center gap-3 border-b border-base-300 py-1">
+            <span className="w-24 whitespace-nowrap">{weekday(note.day)}</span>
+            <span className="grow">
+              {note.text}{" "}
+              <span className="quiet">
+                {note.everywhere ? "everywhere" : "here"} · {note.by}
+              </span>
+            </span>
+            {mayEdit && (
+              <button
+                className="btn btn-xs"
+                aria-label={`✕ Remove the note ${note.text}`}
+                onClick={() => remove.mutate(note.id)}
+              >
+                ✕
+              </button>
+            )}
+          </li>
+        ))}
+      </ul>
+      {mayEdit && (
+        <form
+          className="mt-2 flex flex-wrap items-center gap-2"
+          onSubmit={(event) => {
+            event.preventDefault();
+            add.mutate({ day, text, everywhere }, { onSuccess: () => setText("") });
+          }}
+        >
+          <input
+            type="date"
+            className="input input-sm w-40"
+            aria-label="Day of the change"
+            value={day}
+            onChange={(event) => setDay(event.target.value)}
+          />
+          <input
+            className="input input-sm w-64"
+            aria-label="What changed"
+            placeholder="Summer campaign began"
+            value={text}
+            onChange={(event) => setText(event.target.value)}
+          />
+          <label className="flex items-center gap-1 text-sm">
+            <input
+              type="checkbox"
+              className="checkbox checkbox-xs"
+              checked={everywhere}
+              onChange={(event) => setEverywhere(event.target.checked)}
+            />
+            for all experiments
+          </label>
+          <button className="btn btn-sm" disabled={!day || !text.trim()}>
+            Note it
+          </button>
+        </form>
+      )}
+      <FormError error={add.error} />
+    </Panel>
+  );
+}
