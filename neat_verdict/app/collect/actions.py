@@ -57,7 +57,8 @@ class Preview:
     remarks: tuple[str, ...]
 
 
-def _open(by: User, experiment: Experiment) -> None:
+def open_for_data(by: User, experiment: Experiment) -> None:
+    """Raise Conflict for an experiment that takes no data (now)."""
     require_editor(by)
     if experiment.state == "draft":
         raise Conflict("Start the experiment first: the decision rule is locked before data is seen")
@@ -75,7 +76,8 @@ def _use(experiment: Experiment, key: str) -> ExperimentMetric:
     return found
 
 
-def _refuse_counted(experiment: Experiment, use: ExperimentMetric) -> None:
+def refuse_counted(experiment: Experiment, use: ExperimentMetric) -> None:
+    """Raise Conflict for a metric that is counted from events: its units would count twice."""
     if Tally.objects.filter(
         variant__experiment=experiment, metric=use.metric, round=experiment.round, exact__isnull=False
     ).exists():
@@ -110,9 +112,9 @@ def preview(
     Raises Conflict for an experiment that takes no data, InputError for a file that cannot be read at all; both before the
     first value is yielded.
     """
-    _open(by, experiment)
+    open_for_data(by, experiment)
     use = _use(experiment, metric)
-    _refuse_counted(experiment, use)
+    refuse_counted(experiment, use)
     fields = fields_of(arm_kind(use.definition["kind"]))
     text = read_text(content, fields)
     return _preview_steps(experiment, use, text, content, _columns(text, fields, chosen))
@@ -211,11 +213,11 @@ def store(
     Storing the same file again changes nothing. Raises Conflict when the file is not the one previewed (``digest``), or
     has wrong rows and ``leave_out_wrong`` is not set; nothing is stored then.
     """
-    _open(by, Experiment.objects.select_for_update().get(pk=experiment.pk))
+    open_for_data(by, Experiment.objects.select_for_update().get(pk=experiment.pk))
     if hashlib.sha256(content).hexdigest() != digest:
         raise Conflict("The file is not the one that was previewed; preview it again")
     use = _use(experiment, metric)
-    _refuse_counted(experiment, use)
+    refuse_counted(experiment, use)
     kind = arm_kind(use.definition["kind"])
     text = read_text(content, fields_of(kind))
     columns = _columns(text, fields_of(kind), chosen)

@@ -58,3 +58,48 @@ class ImportOut(Schema):
     left_out: int
     added: int
     changed: int
+
+
+class WrongUnitOut(Schema):
+    unit: str
+    variant: str
+    day: str
+    reason: str
+
+
+class UnitsOut(Schema):
+    """What a file of units comes to: totals by metric and variant, for everybody."""
+
+    digest: str
+    rows: int
+    wrong_count: int
+    wrong: list[WrongUnitOut]
+    repeated: int
+    first_day: date | None
+    last_day: date | None
+    metrics: list[str]
+    ignored: list[str]
+    units: list[int]
+    totals: list[list[float]]
+    segments: int
+    stored: bool
+
+
+class BadLineOut(Schema):
+    line: int
+    field: str
+    reason: str
+
+
+class EventFileOut(Schema):
+    """``line`` is counted from 1; with bad lines nothing was stored."""
+
+    lines: int
+    bad_count: int
+    bad: list[BadLineOut]
+    accepted: int
+    duplicates: int
+    late: int
+    held: int
+    unexposed: int
+    unknown: dict[str, int]

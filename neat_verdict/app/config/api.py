@@ -5,6 +5,7 @@ from ninja.security import django_auth
 
 from neat_verdict.app.collect.api import router as collect
 from neat_verdict.app.collect.events_api import router as events
+from neat_verdict.app.collect.files_api import router as files
 from neat_verdict.app.config.errors import install
 from neat_verdict.app.experiments.api import router as experiments
 from neat_verdict.app.metrics.api import router as metrics
@@ -26,6 +27,7 @@ for prefix, router in (
     ("", traffic),
     ("", collect),
     ("", events),
+    ("", files),
     ("", readings),
     ("", scratchpad),
     ("", watch),

@@ -42,6 +42,8 @@ export type ConditionGroup = Schemas["ConditionGroupIO"];
 export type MachineKey = Schemas["KeyOut"];
 export type Check = Schemas["CheckOut"];
 export type ExclusionGroup = Schemas["ExclusionOut"];
+export type UnitsSeen = Schemas["UnitsOut"];
+export type EventFileSeen = Schemas["EventFileOut"];
 export type CountsIn = Schemas["CountsIn"];
 export type SizeIn = Schemas["SizeIn"];
 
@@ -179,4 +181,21 @@ function importForm(file: File, columns: Record<string, number | null>, metric: 
   form.set("metric", metric);
   form.set("columns", JSON.stringify(columns));
   return form;
+}
+
+/** What a file with a row a unit comes to; with a digest it is stored. */
+export function sendUnits(key: string, file: File, digest?: string, leaveOutWrong = false): Promise<UnitsSeen> {
+  const form = new FormData();
+  form.set("file", file);
+  if (digest === undefined) return sendForm(`/experiments/${key}/unit-files/preview`, form);
+  form.set("digest", digest);
+  form.set("leave_out_wrong", String(leaveOutWrong));
+  return sendForm(`/experiments/${key}/unit-files`, form);
+}
+
+/** Take in a file with one event a line. */
+export function sendEventFile(file: File): Promise<EventFileSeen> {
+  const form = new FormData();
+  form.set("file", file);
+  return sendForm("/event-files", form);
 }

@@ -96,6 +96,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/event-files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Events
+         * @description A file with one event a line (NDJSON, gzip too): all of it, or nothing and what is wrong with it.
+         */
+        post: operations["take_in_event_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/exclusion-groups": {
         parameters: {
             query?: never;
@@ -576,6 +596,43 @@ export interface paths {
         put?: never;
         /** Start */
         post: operations["start_experiment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/unit-files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Store */
+        post: operations["store_units"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/unit-files/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview
+         * @description What a file with a row a unit (CSV or Parquet) comes to. Nothing is stored.
+         */
+        post: operations["preview_units"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1076,6 +1133,15 @@ export interface components {
             /** Words */
             words: string;
         };
+        /** BadLineOut */
+        BadLineOut: {
+            /** Field */
+            field: string;
+            /** Line */
+            line: number;
+            /** Reason */
+            reason: string;
+        };
         /** BoundaryOut */
         BoundaryOut: {
             /** Day */
@@ -1388,6 +1454,32 @@ export interface components {
         EndIn: {
             /** Ends At */
             ends_at?: string | null;
+        };
+        /**
+         * EventFileOut
+         * @description ``line`` is counted from 1; with bad lines nothing was stored.
+         */
+        EventFileOut: {
+            /** Accepted */
+            accepted: number;
+            /** Bad */
+            bad: components["schemas"]["BadLineOut"][];
+            /** Bad Count */
+            bad_count: number;
+            /** Duplicates */
+            duplicates: number;
+            /** Held */
+            held: number;
+            /** Late */
+            late: number;
+            /** Lines */
+            lines: number;
+            /** Unexposed */
+            unexposed: number;
+            /** Unknown */
+            unknown: {
+                [key: string]: number;
+            };
         };
         /** EventFilterIO */
         EventFilterIO: {
@@ -2921,6 +3013,38 @@ export interface components {
             /** Units */
             units: number[];
         };
+        /**
+         * UnitsOut
+         * @description What a file of units comes to: totals by metric and variant, for everybody.
+         */
+        UnitsOut: {
+            /** Digest */
+            digest: string;
+            /** First Day */
+            first_day: string | null;
+            /** Ignored */
+            ignored: string[];
+            /** Last Day */
+            last_day: string | null;
+            /** Metrics */
+            metrics: string[];
+            /** Repeated */
+            repeated: number;
+            /** Rows */
+            rows: number;
+            /** Segments */
+            segments: number;
+            /** Stored */
+            stored: boolean;
+            /** Totals */
+            totals: number[][];
+            /** Units */
+            units: number[];
+            /** Wrong */
+            wrong: components["schemas"]["WrongUnitOut"][];
+            /** Wrong Count */
+            wrong_count: number;
+        };
         /** UseOut */
         UseOut: {
             /** Experiment */
@@ -3052,6 +3176,17 @@ export interface components {
             reason: string;
             /** Value */
             value: string;
+        };
+        /** WrongUnitOut */
+        WrongUnitOut: {
+            /** Day */
+            day: string;
+            /** Reason */
+            reason: string;
+            /** Unit */
+            unit: string;
+            /** Variant */
+            variant: string;
         };
     };
     responses: never;
@@ -3252,6 +3387,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Docket"];
+                };
+            };
+        };
+    };
+    take_in_event_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventFileOut"];
                 };
             };
         };
@@ -4052,6 +4217,77 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExperimentOut"];
+                };
+            };
+        };
+    };
+    store_units: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Digest */
+                    digest: string;
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /**
+                     * Leave Out Wrong
+                     * @default false
+                     */
+                    leave_out_wrong?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnitsOut"];
+                };
+            };
+        };
+    };
+    preview_units: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnitsOut"];
                 };
             };
         };

@@ -15,6 +15,7 @@ import { Split } from "../sheets/traffic/Split";
 import { TakePart } from "../sheets/traffic/TakePart";
 import { readProperties, VisitorCheck } from "../sheets/traffic/VisitorCheck";
 import { ChangeNotes } from "../sheets/watch/ChangeNotes";
+import { FilesIn } from "../sheets/watch/FilesIn";
 import { Faults, Intake, Latest, Segments } from "../sheets/watch/LivePanels";
 import { Problem } from "../api/client";
 import { experiment, serve, SESSION, show } from "../test/kit";
@@ -310,6 +311,67 @@ describe("Watch", () => {
         ],
       ),
     ).toBe("unit\tn\n'=1+1\t-3\na b c\t2");
+  });
+});
+
+describe("files", () => {
+  const SEEN = {
+    digest: "d",
+    rows: 5,
+    wrong_count: 1,
+    wrong: [{ unit: "v9", variant: "C", day: "2026-03-02", reason: "the variant is not one of the experiment's" }],
+    repeated: 0,
+    first_day: "2026-03-02",
+    last_day: "2026-03-03",
+    metrics: ["paid bookings"],
+    ignored: ["colour"],
+    units: [2, 2],
+    totals: [[1, 1]],
+    segments: 0,
+    stored: false,
+  };
+
+  it("of units are shown first, then stored without the wrong rows", async () => {
+    const calls = serve({
+      [`POST ${PATH}/unit-files/preview`]: [{ body: SEEN }],
+      [`POST ${PATH}/unit-files`]: [{ status: 201, body: { ...SEEN, stored: true } }],
+    });
+    open(<FilesIn />);
+    fireEvent.change(screen.getByLabelText("Choose a file of units"), {
+      target: { files: [new File(["x"], "u.csv")] },
+    });
+    await screen.findByText(/v9, C, 2026-03-02: the variant is not one/);
+    expect(screen.getByText("Not used: colour")).toBeTruthy();
+    fireEvent.click(screen.getByText("Store all but the wrong rows"));
+    await screen.findByText("Stored: 4 visitors.");
+    expect(calls).toHaveLength(2);
+  });
+
+  it("of units with one twice cannot be stored", async () => {
+    serve({ [`POST ${PATH}/unit-files/preview`]: [{ body: { ...SEEN, wrong_count: 0, wrong: [], repeated: 3 } }] });
+    open(<FilesIn />);
+    fireEvent.change(screen.getByLabelText("Choose a file of units"), {
+      target: { files: [new File(["x"], "u.csv")] },
+    });
+    await screen.findByText("3 rows repeat a unit.");
+    expect(screen.getByText("Store")).toHaveProperty("disabled", true);
+  });
+
+  it("of events tell what became of them, or the lines that are wrong", async () => {
+    const told = { lines: 3, bad_count: 0, bad: [], accepted: 2, duplicates: 1, late: 0, held: 1, unexposed: 0 };
+    const bad = {
+      ...told,
+      bad_count: 1,
+      bad: [{ line: 3, field: "at", reason: "at (soon) must be a moment" }],
+      unknown: {},
+    };
+    serve({ "POST /event-files": [{ body: { ...told, unknown: { seal_seen: 1 } } }, { body: bad }] });
+    open(<FilesIn />);
+    const input = screen.getByLabelText("Choose a file of events");
+    fireEvent.change(input, { target: { files: [new File(["x"], "e.ndjson")] } });
+    await screen.findByText(/2 taken in, 1 were there already, 1 held.*; kept but counted nowhere: seal_seen/);
+    fireEvent.change(input, { target: { files: [new File(["x"], "e.ndjson")] } });
+    await screen.findByText("line 3: at (soon) must be a moment");
   });
 });
 

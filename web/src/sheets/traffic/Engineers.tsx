@@ -21,14 +21,10 @@ export function Engineers() {
   return (
     <Panel
       title="For the engineer"
-      note={
-        <>
-          key of the experiment: <span className="font-mono">{experiment.key}</span>
-        </>
-      }
       action={snippets.data && <CopyText text={snippets.data[language]} label="Copy the snippet" />}
     >
       <p className="quiet text-sm">
+        The experiment's key is <span className="font-mono">{experiment.key}</span>.{" "}
         {inUse ? `${inUse} ${inUse === 1 ? "system has" : "systems have"} a key. ` : "No system has a key yet. "}
         <Link className="link" to="/connections">
           Keys and connections
@@ -43,13 +39,13 @@ export function Engineers() {
         </a>
         , to assign without asking.
       </p>
-      <div role="tablist" aria-label="Language of the snippet" className="tabs tabs-border tabs-sm">
+      <div role="tablist" aria-label="Language of the snippet" className="mt-2 flex gap-1">
         {LANGUAGES.map(([name, title]) => (
           <button
             key={name}
             role="tab"
             aria-selected={language === name}
-            className={`tab ${language === name ? "tab-active" : ""}`}
+            className={`btn btn-xs ${language === name ? "btn-primary" : ""}`}
             onClick={() => setLanguage(name)}
           >
             {title}

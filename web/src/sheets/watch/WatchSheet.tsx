@@ -8,6 +8,7 @@ import { Letter } from "../../parts/Letter";
 import { useEditing } from "../editing";
 import { ChangeNotes } from "./ChangeNotes";
 import { DataIn } from "./DataIn";
+import { FilesIn } from "./FilesIn";
 import { Faults, Hours, Intake, Latest, Segments, SplitByDay } from "./LivePanels";
 
 /** Arrivals, events and the split: is the data what the design says? Nothing here shows lifts. */
@@ -46,7 +47,9 @@ export function WatchSheet() {
         </div>
       )}
       {started && <ChangeNotes />}
-      {started && mayEdit && <DataIn />}
+      {started && mayEdit && !served && <DataIn />}
+      {started && mayEdit && <FilesIn />}
+      {started && mayEdit && served && experiment.metrics.length > 1 && <DataIn />}
       {!mayEdit && empty && !served && <Empty title="No data yet">An analyst brings the counts in here.</Empty>}
     </>
   );

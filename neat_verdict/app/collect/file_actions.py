@@ -1,0 +1,170 @@
+"""Bringing in files of units and of events."""
+
+from __future__ import annotations
+
+import gzip
+import hashlib
+from collections.abc import Iterator
+from dataclasses import dataclass
+from itertools import islice
+from pathlib import Path
+
+from django.db import transaction
+
+from neat_verdict.app.collect.actions import open_for_data, refuse_counted
+from neat_verdict.app.collect.batch import MOST_EVENTS, Bad, BadBatch, read_batch
+from neat_verdict.app.collect.events import Receipt, take_in
+from neat_verdict.app.collect.models import Import
+from neat_verdict.app.collect.unit_files import Measured, Reduced, reduce_units
+from neat_verdict.app.experiments.actions import record
+from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
+from neat_verdict.app.experiments.queries import today, workspace
+from neat_verdict.app.experiments.tallies import arm_kind
+from neat_verdict.app.metrics.queries import definition_of
+from neat_verdict.app.people.actions import require_editor
+from neat_verdict.app.people.models import User
+from neat_verdict.app.problems import Conflict
+
+_LINES_AT_ONCE = 10_000
+
+
+def digest_of(path: Path) -> str:
+    """SHA-256 of a file, read in parts."""
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
+
+
+def measured(use: ExperimentMetric) -> Measured:
+    """The columns a file of units has for a metric: its key; for a ratio with _numerator and _denominator."""
+    definition = definition_of(use.definition)
+    kind = arm_kind(definition.kind)
+    stem = use.metric.key.replace("-", "_")
+    caps = [definition.measure.cap if definition.measure else None]
+    if kind == "ratio":
+        caps.append(definition.denominator.cap if definition.denominator else None)
+    columns = (f"{stem}_numerator", f"{stem}_denominator") if kind == "ratio" else (stem,)
+    return Measured(use.metric_id, use.metric.name, kind, columns, tuple(caps))
+
+
+def preview_units(by: User, experiment: Experiment, path: Path) -> Reduced:
+    """What a file of units comes to; nothing is stored. Raises Conflict and InputError as `store_units`."""
+    open_for_data(by, experiment)
+    spellings = {"control": 0, "baseline": 0}
+    for variant in experiment.variants.all():
+        names = (variant.letter, variant.name.strip(), f"variant {variant.letter}")
+        spellings |= {name.lower(): variant.position for name in names}
+    measures = [measured(use) for use in experiment.metrics.all()]
+    return reduce_units(path, spellings, measures, workspace().segments, today())
+
+
+def store_units(
+    by: User, experiment: Experiment, path: Path, *, digest: str, leave_out_wrong: bool, name: str
+) -> tuple[Import, Reduced]:
+    """Store the sums of a file of units; for its days, variants and metrics they replace what was there.
+
+    Raises Conflict when the file is not the one previewed, has wrong rows and ``leave_out_wrong`` is not set, has units more
+    than once, or a metric is counted from events; InputError for a file that cannot be read.
+    """
+    if digest_of(path) != digest:
+        raise Conflict("The file is not the one that was previewed; preview it again")
+    found = preview_units(by, experiment, path)
+    if found.wrong_count and not leave_out_wrong:
+        raise Conflict(f"{found.wrong_count} rows are wrong; put them right, or choose to leave them out")
+    if found.repeated:
+        raise Conflict(f"{found.repeated:,} rows repeat a unit; a file of units has one row each, with its totals")
+    if not found.sums:
+        raise Conflict("There is no row to store")
+    with transaction.atomic():
+        open_for_data(by, Experiment.objects.select_for_update().get(pk=experiment.pk))
+        uses = {use.metric_id: use for use in experiment.metrics.all()}
+        for m in found.measured:
+            refuse_counted(experiment, uses[m.metric])
+        changed = _write(experiment, found)
+        primary = experiment.primary
+        assert primary is not None
+        of = next(
+            (uses[m.metric] for m in found.measured if m.metric == primary.metric_id), uses[found.measured[0].metric]
+        )
+        stored = Import.objects.create(
+            experiment=experiment, metric=of.metric, by=by, name=name[:200], digest=digest, rows=found.rows,
+            left_out=found.wrong_count, added=len(found.sums) - changed, changed=changed,
+        )  # fmt: skip
+        metrics = ", ".join(m.name for m in found.measured)
+        told = f"Brought in “{name[:80]}”: {found.rows - found.wrong_count:,} {experiment.unit_name} with {metrics}"
+        left_out = f", {found.wrong_count} wrong rows left out" if found.wrong_count else ""
+        record(experiment, by, "import", told + left_out, digest=digest, rows=found.rows)
+    return stored, found
+
+
+def _write(experiment: Experiment, found: Reduced) -> int:
+    """Put the sums in place of those of the same days, variants and metrics; returns how many there were."""
+    variants = {variant.position: variant.pk for variant in experiment.variants.all()}
+    days = {day for _, _, _, day in found.sums}
+    gone, _ = Tally.objects.filter(
+        variant__in=variants.values(),
+        round=experiment.round,
+        day__in=days,
+        metric__in=[m.metric for m in found.measured],
+    ).delete()
+    Tally.objects.bulk_create(
+        [
+            Tally(
+                variant_id=variants[position],
+                metric_id=metric,
+                round=experiment.round,
+                segment=segment,
+                day=day,
+                **sums,
+            )
+            for (metric, position, segment, day), sums in found.sums.items()
+        ],
+        batch_size=500,
+    )
+    return min(gone, len(found.sums))
+
+
+@dataclass(frozen=True, slots=True)
+class EventFile:
+    """What became of a file of events; with bad lines nothing was stored."""
+
+    lines: int
+    bad: tuple[Bad, ...]
+    receipt: Receipt
+
+
+def take_in_file(by: User, path: Path) -> EventFile:
+    """Take in a file with one event a line (NDJSON, gzip too), through the same door as batches; each id counts once.
+
+    All lines are checked before the first is stored. Bad lines carry their index, counted from 0.
+    """
+    require_editor(by)
+    bad: list[Bad] = []
+    lines = 0
+    for block in _blocks(path):
+        try:
+            read_batch(b"".join(block), lines=True)
+        except BadBatch as refused:
+            bad += [Bad(lines + one.index, one.field, one.reason) for one in refused.bad]
+        lines += len(block)
+    total = Receipt(0, 0, 0, 0, 0, {})
+    if not bad:
+        for block in _blocks(path):
+            total = _added(total, take_in(read_batch(b"".join(block), lines=True)))
+    return EventFile(lines, tuple(bad), total)
+
+
+def _blocks(path: Path) -> Iterator[list[bytes]]:
+    with path.open("rb") as file:
+        packed = file.read(2) == b"\x1f\x8b"
+    with gzip.open(path, "rb") if packed else path.open("rb") as file:
+        filled = (line if line.endswith(b"\n") else line + b"\n" for line in file if line.strip())
+        while block := list(islice(filled, min(_LINES_AT_ONCE, MOST_EVENTS))):
+            yield block
+
+
+def _added(one: Receipt, other: Receipt) -> Receipt:
+    names = {*one.unknown, *other.unknown}
+    return Receipt(
+        one.accepted + other.accepted, one.duplicates + other.duplicates, one.late + other.late, one.held + other.held,
+        one.unexposed + other.unexposed, {name: one.unknown.get(name, 0) + other.unknown.get(name, 0) for name in names},
+    )  # fmt: skip

@@ -1,0 +1,110 @@
+"""Files of units and of events, over HTTP."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from django.conf import settings
+from django.core.files.uploadedfile import TemporaryUploadedFile
+from django.http import HttpRequest
+from ninja import File, Form, Router, Status, UploadedFile
+
+from neat_verdict.app.collect import file_actions
+from neat_verdict.app.collect.schemas import BadLineOut, EventFileOut, UnitsOut, WrongUnitOut
+from neat_verdict.app.collect.unit_files import Reduced
+from neat_verdict.app.config.auth import person
+from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.experiments.queries import find
+from neat_verdict.core.checks import InputError
+
+router = Router(tags=["data"])
+BAD_SHOWN = 100
+
+
+@contextmanager
+def _on_disk(file: UploadedFile) -> Iterator[Path]:
+    """Where the upload lies; a small one, which Django keeps in memory, is written down first."""
+    if (file.size or 0) > settings.LARGEST_UNIT_FILE:
+        limit = settings.LARGEST_UNIT_FILE // 2**20
+        raise InputError("file", f"{(file.size or 0) / 1e6:.0f} MB", f"must not be larger than {limit} MB")
+    if isinstance(file, TemporaryUploadedFile):
+        yield Path(file.temporary_file_path())
+        return
+    with tempfile.NamedTemporaryFile() as kept:
+        for chunk in file.chunks():
+            kept.write(chunk)
+        kept.flush()
+        yield Path(kept.name)
+
+
+@router.post("/experiments/{key}/unit-files/preview", response=UnitsOut, operation_id="preview_units")
+def preview(request: HttpRequest, key: str, file: File[UploadedFile]) -> UnitsOut:
+    """What a file with a row a unit (CSV or Parquet) comes to. Nothing is stored."""
+    experiment = find(key)
+    with _on_disk(file) as path:
+        found = file_actions.preview_units(person(request), experiment, path)
+        return _out(experiment, found, file_actions.digest_of(path), stored=False)
+
+
+@router.post("/experiments/{key}/unit-files", response={201: UnitsOut}, operation_id="store_units")
+def store(
+    request: HttpRequest,
+    key: str,
+    file: File[UploadedFile],
+    digest: Form[str],
+    leave_out_wrong: Form[bool] = False,
+) -> Status[UnitsOut]:
+    experiment = find(key)
+    with _on_disk(file) as path:
+        _, found = file_actions.store_units(
+            person(request), experiment, path, digest=digest, leave_out_wrong=leave_out_wrong, name=file.name or "units"
+        )
+    return Status(201, _out(experiment, found, digest, stored=True))
+
+
+def _out(experiment: Experiment, found: Reduced, digest: str, *, stored: bool) -> UnitsOut:
+    arms = len(experiment.variants.all())
+    units = [0] * arms
+    totals = {m.metric: [0.0] * arms for m in found.measured}
+    first = found.measured[0].metric
+    for (metric, position, segment, _), sums in found.sums.items():
+        if segment == "":
+            totals[metric][position] += sums["total"] or 0
+            units[position] += int(sums["units"] or 0) if metric == first else 0
+    return UnitsOut(
+        digest=digest,
+        rows=found.rows,
+        wrong_count=found.wrong_count,
+        wrong=[WrongUnitOut.model_validate(line, from_attributes=True) for line in found.wrong],
+        repeated=found.repeated,
+        first_day=found.first_day,
+        last_day=found.last_day,
+        metrics=[m.name for m in found.measured],
+        ignored=list(found.ignored),
+        units=units,
+        totals=[totals[m.metric] for m in found.measured],
+        segments=len({segment for _, _, segment, _ in found.sums}) - 1 if found.sums else 0,
+        stored=stored,
+    )
+
+
+@router.post("/event-files", response=EventFileOut, operation_id="take_in_event_file")
+def events(request: HttpRequest, file: File[UploadedFile]) -> EventFileOut:
+    """A file with one event a line (NDJSON, gzip too): all of it, or nothing and what is wrong with it."""
+    with _on_disk(file) as path:
+        found = file_actions.take_in_file(person(request), path)
+    receipt = found.receipt
+    return EventFileOut(
+        lines=found.lines,
+        bad_count=len(found.bad),
+        bad=[BadLineOut(line=bad.index + 1, field=bad.field, reason=bad.reason) for bad in found.bad[:BAD_SHOWN]],
+        accepted=receipt.accepted,
+        duplicates=receipt.duplicates,
+        late=receipt.late,
+        held=receipt.held,
+        unexposed=receipt.unexposed,
+        unknown=receipt.unknown,
+    )

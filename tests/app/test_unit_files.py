@@ -1,0 +1,162 @@
+"""Files of units reduced by DuckDB, and files of events: against the same sums by hand, every wrong row told."""
+
+import gzip
+import json
+import math
+
+import duckdb
+import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
+
+from neat_verdict.app.experiments import actions
+from neat_verdict.app.experiments.models import Tally, Workspace
+from neat_verdict.app.experiments.queries import daily_counts, find
+from tests.app.conftest import START, exposed, happened
+
+HEAD = "unit,variant,day,paid bookings,fare-per-visitor,device\n"
+ROWS = [
+    ("v1", "A", "2026-03-02", "1", "84.50", "phone"),
+    ("v2", "List first", "2026-03-02", "0", "", "phone"),
+    ("v3", "b", "2026-03-02", "true", "900", "tablet"),  # capped at 500
+    ("v4", "B", "2026-03-03T08:00:00", "0", "0", ""),
+]
+
+
+@pytest.fixture
+def waiting(analyst, metrics):
+    """Running, with its data still to come in files."""
+    wanted = [{"name": "paid bookings", "role": "primary"}, {"name": "fare per visitor", "role": "secondary"}]
+    plan = {"baseline": 0.05, "audience_per_day": 4000, "change": "x", "metrics": wanted}
+    draft = actions.create_experiment(
+        analyst, "Fare calendar", plan | {"variants": [{"name": "List first"}, {"name": "New"}]}
+    )
+    actions.start(analyst, draft.key, START)
+    Workspace.objects.create(segments=[["device"], ["source"]])
+    return find(draft.key)
+
+
+def csv_of(rows, head=HEAD):
+    return (head + "\n".join(",".join(row) for row in rows)).encode()
+
+
+def send(ask, path, content, name="units.csv", **fields):
+    answer = ask.client.post(f"/api/v1{path}", {"file": SimpleUploadedFile(name, content), **fields})
+    return answer.status_code, json.loads(answer.content)
+
+
+def bring(ask, experiment, content, **fields):
+    path = f"/experiments/{experiment.key}/unit-files"
+    status, seen = send(ask, f"{path}/preview", content)
+    assert status == 200, seen
+    return send(ask, path, content, digest=seen["digest"], **fields)
+
+
+def test_a_file_of_units_becomes_daily_sums_by_segment(ask, waiting):
+    status, stored = bring(ask, waiting, csv_of(ROWS))
+    assert (status, stored["units"], stored["totals"]) == (201, [2, 2], [[1, 1], [84.5, 500]])
+    assert (stored["segments"], stored["ignored"]) == (3, [])
+    counts = daily_counts([waiting])[waiting.pk]
+    fare = next(iter(counts.others.values()))
+    assert fare.sums[:, 0].T.tolist() == [[2, 84.5, 84.5**2], [1, 500, 250_000]]
+    rows = Tally.objects.filter(metric__name="paid bookings").values_list("segment", "units", "total")
+    assert set(rows) >= {("device=phone", 2, 1), ("device=tablet", 1, 1), ("device=(not known)", 1, 0)}
+
+
+def test_the_same_file_twice_changes_nothing_and_a_corrected_one_replaces(ask, waiting):
+    bring(ask, waiting, csv_of(ROWS))
+    before = list(
+        Tally.objects.order_by("metric", "variant", "segment", "day").values_list("units", "total", "squares")
+    )
+    bring(ask, waiting, csv_of(ROWS))
+    assert (
+        list(Tally.objects.order_by("metric", "variant", "segment", "day").values_list("units", "total", "squares"))
+        == before
+    )
+    bring(ask, waiting, csv_of([(*ROWS[0][:3], "0", "0", "phone"), *ROWS[1:]]))
+    assert daily_counts([waiting])[waiting.pk].primary.sums[:, 0].T.tolist() == [[2, 0], [1, 1]]
+
+
+def test_parquet_gives_the_same_as_an_independent_sum(ask, waiting, tmp_path):
+    """20,000 units through DuckDB's own types, against Python's exact sum of the same rows."""
+    path = tmp_path / "units.parquet"
+    duckdb.sql(
+        """SELECT 'v' || i AS unit, CASE WHEN hash(i) % 2 = 0 THEN 'A' ELSE 'B' END AS variant,
+                  DATE '2026-03-02' + CAST(i % 20 AS INT) AS day, hash(i + 1) % 20 = 0 AS paid_bookings,
+                  CAST((hash(i + 2) % 30000) / 100.0 AS DECIMAL(9, 2)) AS fare_per_visitor, 'phone' AS device
+           FROM range(20000) t(i)"""
+    ).write_parquet(str(path))
+    fares = {"A": [], "B": []}
+    for variant, fare in duckdb.sql(f"SELECT variant, fare_per_visitor FROM '{path}'").fetchall():
+        fares[variant].append(min(float(fare), 500))
+    status, _stored = bring(ask, waiting, path.read_bytes())
+    assert status == 201
+    arms = next(iter(daily_counts([waiting])[waiting.pk].others.values())).arms()
+    for arm, letter in zip(arms, "AB", strict=True):
+        assert arm.units == len(fares[letter])
+        assert arm.total == pytest.approx(math.fsum(fares[letter]), rel=1e-12)
+        assert arm.total_of_squares == pytest.approx(math.fsum(fare**2 for fare in fares[letter]), rel=1e-12)
+
+
+@pytest.mark.parametrize(
+    ("row", "reason"),
+    [
+        (("", "A", "2026-03-02", "1", "1", ""), "unit is empty"),
+        (("v9", "C", "2026-03-02", "1", "1", ""), "the variant is not one of the experiment's"),
+        (("v9", "A", "soon", "1", "1", ""), "the day is none; write it as 2026-03-31"),
+        (("v9", "A", "2027-01-01", "1", "1", ""), "the day lies in the future"),
+        (("v9", "A", "2026-03-02", "2", "1", ""), "paid_bookings must be 0 or 1"),
+        (("v9", "A", "2026-03-02", "often", "1", ""), "paid_bookings must be 0 or 1"),
+        (("v9", "A", "2026-03-02", "1", "lots", ""), "fare_per_visitor must be a number"),
+        (("v9", "A", "2026-03-02", "1", "nan", ""), "fare_per_visitor must be a number"),
+    ],
+)
+def test_wrong_rows_are_told_and_left_out_only_when_asked(ask, waiting, row, reason):
+    content = csv_of([*ROWS, row])
+    _, seen = send(ask, f"/experiments/{waiting.key}/unit-files/preview", content)
+    assert [line["reason"] for line in seen["wrong"]] == [reason]
+    assert bring(ask, waiting, content)[0] == 409
+    assert not Tally.objects.exists()
+    status, stored = bring(ask, waiting, content, leave_out_wrong="true")
+    assert (status, sum(stored["units"])) == (201, 4)
+
+
+def test_a_unit_twice_refuses_the_file(ask, waiting):
+    status, problem = bring(ask, waiting, csv_of([*ROWS, ROWS[0]]))
+    assert (status, "1 rows repeat a unit" in problem["title"]) == (409, True)
+
+
+@pytest.mark.parametrize(
+    ("content", "field"),
+    [
+        (b"unit,day,paid bookings\nv1,2026-03-02,1\n", "variant"),
+        (b"unit,variant,day,other\nv1,A,2026-03-02,1\n", "metrics"),
+        (b"PAR1 but not really", "file"),
+        (b"", "file"),
+    ],
+)
+def test_a_file_that_is_none_is_refused_by_name(ask, waiting, content, field):
+    status, problem = send(ask, f"/experiments/{waiting.key}/unit-files/preview", content or b"\n")
+    assert (status, problem["errors"][0]["field"]) in ((422, field), (422, "unit"))
+
+
+def test_odd_names_stay_text_for_the_database(ask, waiting):
+    head = 'unit,variant,day,paid bookings,"x"" FROM given; DROP VIEW given; --"\n'
+    status, stored = bring(ask, waiting, csv_of([("v'1", "A", "2026-03-02", "1", "1")], head))
+    assert (status, stored["units"]) == (201, [1, 0])
+
+
+def test_a_file_of_events_goes_through_the_same_door(ask, machine, served):
+    events = [exposed("v1", "A"), exposed("v2", "B"), happened("v2", "booking_paid", amount=3)]
+    machine.collect(events[0])
+    lines = "\n".join(json.dumps(event) for event in events).encode()
+    status, found = send(ask, "/event-files", gzip.compress(lines), "events.ndjson.gz")
+    assert (status, found["lines"], found["accepted"], found["duplicates"]) == (200, 3, 2, 1)
+    assert daily_counts([served])[served.pk].primary.sums.sum(axis=1).T.tolist() == [[1, 0], [1, 1]]
+
+
+def test_a_bad_line_of_a_file_of_events_is_told_by_its_number_and_nothing_is_stored(ask, served):
+    lines = [json.dumps(exposed(f"v{n}", "A")) for n in range(4)]
+    lines[2] = '{"id": 1}'
+    status, found = send(ask, "/event-files", "\n".join(lines).encode(), "events.ndjson")
+    assert (status, found["accepted"], found["bad"][0]["line"], found["bad"][0]["field"]) == (200, 0, 3, "event")
+    assert not Tally.objects.exists()
