@@ -8,6 +8,7 @@ import sys
 import time
 import urllib.request
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 from playwright.sync_api import TimeoutError as PlaywrightTimeout
@@ -49,8 +50,8 @@ def _wait_for(url, server, seconds=60):
 
 
 @pytest.fixture(scope="session")
-def site(tmp_path_factory):
-    """Address of a running application with the demo workspace in it."""
+def demo(tmp_path_factory):
+    """A running application with the demo workspace in it: its address, and its environment."""
     data = tmp_path_factory.mktemp("data")
     port = _free_port()
     env = {
@@ -77,10 +78,29 @@ def site(tmp_path_factory):
     address = f"http://127.0.0.1:{port}"
     try:
         _wait_for(f"{address}/sign-in", server)
-        yield address
+        yield SimpleNamespace(address=address, env=env)
     finally:
         server.terminate()
         server.wait(timeout=10)
+
+
+@pytest.fixture(scope="session")
+def site(demo):
+    """Where it is."""
+    return demo.address
+
+
+@pytest.fixture
+def manage(demo):
+    """Runs a command beside the server, as the minute job does."""
+
+    def run(*command):
+        told = subprocess.run(
+            [sys.executable, "manage.py", *command], cwd=ROOT, env=demo.env, check=True, capture_output=True, text=True
+        )
+        return told.stdout
+
+    return run
 
 
 @pytest.fixture(scope="session")

@@ -34,6 +34,11 @@ VIEWS = [
     "/scratchpad?ask=size",
     "/reports/fare-calendar-before-the-sailing-list",
     "/reports/pet-berth-wording",
+    "/experiments/pet-berth-wording/watch",
+    "/experiments/return-leg-suggested-first/traffic",
+    "/experiments/return-leg-suggested-first/watch",
+    "/notices",
+    "/connections",
 ]
 ONE_COLUMN = ["/", "/reports/fare-calendar-before-the-sailing-list", "/reports/countdown-to-departure"]
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import asdict
-from typing import Any
 
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from ninja import Router, Schema
@@ -54,15 +53,6 @@ _EVENT = {
     "additionalProperties": {"type": ["string", "number", "boolean", "null"]},
 }
 _BATCH = {"type": "object", "required": ["events"], "properties": {"events": {"type": "array", "items": _EVENT}}}
-_PROBLEM = {
-    "type": "object",
-    "required": ["title", "status"],
-    "properties": {"title": {"type": "string"}, "status": {"type": "integer"}, "errors": {"type": "array"}},
-}
-
-
-def _problem(what: str) -> dict[str, Any]:
-    return {"description": what, "content": {"application/problem+json": {"schema": _PROBLEM}}}
 
 
 @router.post(
@@ -78,7 +68,6 @@ def _problem(what: str) -> dict[str, Any]:
                 "application/x-ndjson": {"schema": {"type": "string"}},
             },
         },
-        "responses": {401: _problem("No key, or a wrong one"), 422: _problem("Some item is wrong; nothing was stored")},
     },
 )
 def collect(request: HttpRequest) -> HttpResponse:

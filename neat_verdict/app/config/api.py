@@ -1,11 +1,11 @@
 """The API, assembled; nothing else."""
 
-from ninja import NinjaAPI
 from ninja.security import django_auth
 
 from neat_verdict.app.collect.api import router as collect
 from neat_verdict.app.collect.events_api import router as events
 from neat_verdict.app.collect.files_api import router as files
+from neat_verdict.app.config.described import DescribedAPI
 from neat_verdict.app.config.errors import install
 from neat_verdict.app.experiments.api import router as experiments
 from neat_verdict.app.metrics.api import router as metrics
@@ -17,7 +17,7 @@ from neat_verdict.app.reports.api import router as reports
 from neat_verdict.app.traffic.api import router as traffic
 from neat_verdict.app.watch.api import router as watch
 
-api = NinjaAPI(title="Neat Verdict", version="1.0.0", auth=django_auth, docs_url=None, urls_namespace="api")
+api = DescribedAPI(title="Neat Verdict", version="1.0.0", auth=django_auth, docs_url=None, urls_namespace="api")
 install(api)
 for prefix, router in (
     ("", people),

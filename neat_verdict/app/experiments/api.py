@@ -105,9 +105,9 @@ def withdraw(request: HttpRequest, key: str, payload: WithdrawIn) -> ExperimentO
 @router.get("/experiments/{key}/ledger", response=LedgerPage, operation_id="get_ledger")
 def ledger(request: HttpRequest, key: str, offset: int = 0, limit: int = 100) -> LedgerPage:
     entries = queries.ledger(queries.find(key))
-    limit = min(max(limit, 1), 200)
+    limit, offset = min(max(limit, 1), 200), min(max(offset, 0), 10**9)
     page = [
         LedgerOut(at=e.at, by=e.by.display_name, verb=e.verb, sentence=e.sentence, detail=e.detail)
-        for e in entries[max(offset, 0) : max(offset, 0) + limit]
+        for e in entries[offset : offset + limit]
     ]
     return LedgerPage(items=page, count=entries.count())

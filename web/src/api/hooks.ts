@@ -76,11 +76,19 @@ export function useExperiment(key: string) {
   });
 }
 
+/** How often evidence is asked for anew while events come in, in milliseconds. */
+const EVIDENCE_EVERY = 5000;
+
 export function useEvidence(key: string, enabled = true) {
+  const cache = useQueryClient();
   return useQuery({
     queryKey: keys.evidence(key),
     queryFn: () => take(client.GET("/api/v1/experiments/{key}/evidence", { params: { path: { key } } })),
     enabled,
+    refetchInterval: () => {
+      const experiment = cache.getQueryData<Experiment>(keys.experiment(key));
+      return experiment?.data_from === "events" && experiment.state === "running" ? EVIDENCE_EVERY : false;
+    },
   });
 }
 

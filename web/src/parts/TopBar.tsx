@@ -70,7 +70,7 @@ function NoticesPlace() {
     <NavLink
       to="/notices"
       className={({ isActive }) =>
-        `flex h-full items-center gap-1.5 border-b-[3px] ${isActive ? "border-primary font-semibold" : "quiet border-transparent"}`
+        `flex h-full items-center gap-1.5 border-b-[3px] max-sm:hidden ${isActive ? "border-primary font-semibold" : "quiet border-transparent"}`
       }
     >
       Notices

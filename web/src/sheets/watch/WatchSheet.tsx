@@ -47,9 +47,8 @@ export function WatchSheet() {
         </div>
       )}
       {started && <ChangeNotes />}
-      {started && mayEdit && !served && <DataIn />}
+      {started && mayEdit && <DataIn />}
       {started && mayEdit && <FilesIn />}
-      {started && mayEdit && served && experiment.metrics.length > 1 && <DataIn />}
       {!mayEdit && empty && !served && <Empty title="No data yet">An analyst brings the counts in here.</Empty>}
     </>
   );

@@ -1,0 +1,44 @@
+"""The description of the API: every operation tells that a refusal is a problem document."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ninja import NinjaAPI
+from ninja.openapi.schema import OpenAPISchema
+
+_PROBLEM = {
+    "type": "object",
+    "description": "A problem document (RFC 9457)",
+    "required": ["type", "title", "status"],
+    "properties": {
+        "type": {"type": "string"},
+        "title": {"type": "string"},
+        "status": {"type": "integer"},
+        "errors": {
+            "type": "array",
+            "items": {
+                "type": "object",
+                "required": ["field", "message"],
+                "properties": {"field": {"type": "string"}, "message": {"type": "string"}},
+            },
+        },
+    },
+}
+_REFUSAL = {
+    "description": "Refused; the problem document says why",
+    "content": {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}},
+}
+
+
+class DescribedAPI(NinjaAPI):
+    """An API whose description names problem documents beside the answers."""
+
+    def get_openapi_schema(self, *args: Any, **named: Any) -> OpenAPISchema:
+        """As ninja's, with 4XX on every operation."""
+        schema = super().get_openapi_schema(*args, **named)
+        schema["components"].setdefault("schemas", {})["Problem"] = _PROBLEM
+        for path in schema["paths"].values():
+            for operation in path.values():
+                operation["responses"]["4XX"] = _REFUSAL
+        return schema
