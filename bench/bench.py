@@ -6,8 +6,6 @@ import csv
 import io
 import os
 import sys
-import time
-from collections.abc import Callable
 from datetime import date, timedelta
 from pathlib import Path
 
@@ -18,6 +16,8 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "neat_verdict.app.config.setting
 import numpy as np
 from statsmodels.stats.proportion import confint_proportions_2indep
 
+from bench.measure import best, line
+from bench.running import MEASURED
 from neat_verdict.app.collect.counts import Expected, fields_of, read_counts
 from neat_verdict.app.collect.text import match_columns, read_text
 from neat_verdict.core.estimate import Rate, compare_rates, difference_interval, looks, two_sided_critical_value
@@ -26,26 +26,6 @@ from neat_verdict.core.plan import STANDARD, Arms, Arrivals, Baseline, Method, P
 from neat_verdict.core.rehearse import World, rehearse
 
 Z = two_sided_critical_value(0.95)
-
-
-def best(function: Callable[[], object], repeat: int = 7, number: int = 100) -> float:
-    """Least seconds a call, over several rounds."""
-    function()
-    rounds = []
-    for _ in range(repeat):
-        begin = time.perf_counter()
-        for _ in range(number):
-            function()
-        rounds.append((time.perf_counter() - begin) / number)
-    return min(rounds)
-
-
-def line(what: str, seconds: float, reference: str, reference_seconds: float, wanted: str, kept: bool) -> bool:
-    ratio = seconds / reference_seconds
-    mark = "ok " if kept else "NOT"
-    figures = f"{seconds * 1e3:.3f} ms; {reference}: {reference_seconds * 1e3:.3f} ms"
-    print(f"{mark} {what}: {figures}; ratio {ratio:.3g} (wanted {wanted})")
-    return kept
 
 
 def large_and_small() -> bool:
@@ -129,5 +109,6 @@ def a_plan() -> bool:
 if __name__ == "__main__":
     kept = [
         large_and_small(), one_comparison(), many_at_once(), a_large_file(), a_rehearsal(), ten_looks(), a_plan(),
+        *(measure() for measure in MEASURED),
     ]  # fmt: skip
     sys.exit(0 if all(kept) else 1)

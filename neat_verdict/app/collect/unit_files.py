@@ -20,6 +20,8 @@ if TYPE_CHECKING:
 
 MEMORY = "512MB"
 WRONG_SHOWN = 50
+_WHOLE = {"BOOLEAN", "TINYINT", "SMALLINT", "INTEGER", "UTINYINT", "USMALLINT", "UINTEGER"}
+_AND = " || ' & ' || "
 _LARGEST = 1e12  # of a value, so that its square in millionths fits a whole number of 128 bits
 
 
@@ -142,111 +144,167 @@ def reduce_units(
             raise InputError("metrics", "missing", f"must be at least one column of {wanted}")
         kept = [line for line in segments if all(normal(name) in columns for name in line)]
         try:
-            _make_views(connection, columns, str(day), variants, present, kept, latest)
-            return _collect(connection, columns, present, kept, check_repeated=check_repeated)
+            given = _expressions(connection, columns, str(day), present, kept)
+            rows, wrong, repeated, sums = _collect(
+                connection, given, variants, present, latest, check_repeated=check_repeated
+            )
+            shown = _wrong_rows(connection, given, variants, latest) if wrong else ()
         except duckdb.Error as problem:
             raise InputError("file", path.name[-40:], f"cannot be read to its end: {_first_line(problem)}") from problem
+    used = {"unit", "variant", normal(str(day))} | {normal(c) for m in present for c in m.columns}
+    used |= {normal(name) for line in kept for name in line}
+    days = {on for _, _, _, on in sums}
+    return Reduced(
+        rows=rows,
+        wrong_count=wrong,
+        wrong=shown,
+        repeated=repeated,
+        first_day=min(days, default=None),
+        last_day=max(days, default=None),
+        measured=tuple(present),
+        ignored=tuple(name for key, name in columns.items() if key not in used),
+        sums=sums,
+    )
 
 
-def _make_views(
+@dataclass(frozen=True, slots=True)
+class _Given:
+    """The file's columns as expressions over the view ``given``."""
+
+    unit: str
+    variant: str
+    day: str
+    # By metric and column: the value (nothing is 0), and what makes a row wrong with the reason.
+    values: tuple[tuple[tuple[str, str, str], ...], ...]
+    segments: tuple[str, ...]
+
+
+def _expressions(
     connection: duckdb.DuckDBPyConnection,
     columns: Mapping[str, str],
     day: str,
-    variants: Mapping[str, int],
     measures: Sequence[Measured],
     segments: Sequence[Sequence[str]],
-    latest: date,
-) -> None:
-    """``units``: typed rows with the reason why one is wrong."""
-    cases = " ".join(f"WHEN {_text(name)} THEN {position}" for name, position in variants.items())
-    variant = f"lower(trim(CAST({_quoted(columns['variant'])} AS VARCHAR)))"
-    fields = [
-        f"CAST({_quoted(columns['unit'])} AS VARCHAR) AS unit",
-        f"CAST({_quoted(columns['variant'])} AS VARCHAR) AS variant_text",
-        f"CAST({_quoted(day)} AS VARCHAR) AS day_text",
-        f"CASE {variant} {cases} END AS position",
-        f"TRY_CAST(TRY_CAST({_quoted(day)} AS TIMESTAMP) AS DATE) AS day",
-    ]
-    reasons = [
-        "WHEN unit IS NULL OR unit = '' THEN 'unit is empty'",
-        "WHEN position IS NULL THEN 'the variant is not one of the experiment''s'",
-        "WHEN day IS NULL THEN 'the day is none; write it as 2026-03-31'",
-        f"WHEN day > DATE '{latest.isoformat()}' THEN 'the day lies in the future'",
-    ]
-    for m in measures:
-        for number, column in enumerate(m.columns):
-            raw, name = _quoted(columns[normal(column)]), f"m{m.metric}_{number}"
-            text = f"trim(CAST({raw} AS VARCHAR))"
-            value = f"coalesce(TRY_CAST({raw} AS DOUBLE), CAST(TRY_CAST({raw} AS BOOLEAN) AS DOUBLE))"
-            value = f"CASE WHEN {raw} IS NULL OR {text} = '' THEN 0.0 ELSE {value} END"
-            fields.append(f"{value} AS {name}")
-            wrong = f"{name} IS NULL OR NOT isfinite({name}) OR abs({name}) > {_LARGEST!r}"
-            if m.kind == "rate":
-                reasons.append(f"WHEN {wrong} OR {name} NOT IN (0, 1) THEN {_text(f'{column} must be 0 or 1')}")
-            else:
-                reasons.append(f"WHEN {wrong} THEN {_text(f'{column} must be a number')}")
-    for number, line in enumerate(segments):
-        shown = [
-            f"{_text(name + '=')} || coalesce(nullif(CAST({_quoted(columns[normal(name)])} AS VARCHAR), ''), '(not known)')"
-            for name in line
-        ]
-        fields.append(f"left({' ||  &  || '.join(shown)}, {LONGEST_SEGMENT}) AS s{number}")
-    connection.execute(f"CREATE VIEW typed AS SELECT {', '.join(fields)} FROM given")
-    connection.execute(f"CREATE VIEW units AS SELECT *, CASE {' '.join(reasons)} END AS wrong FROM typed")
+) -> _Given:
+    types = {row[0]: str(row[1]) for row in connection.execute("DESCRIBE given").fetchall()}
+    raw_day = _quoted(day)
+    is_text = types[day] == "VARCHAR"
+    return _Given(
+        unit=f"CAST({_quoted(columns['unit'])} AS VARCHAR)",
+        variant=_quoted(columns["variant"]),
+        # A moment written as text is cut to its day; one of the file's own type is made one.
+        day=f"left(trim({raw_day}), 10)" if is_text else f"CAST({raw_day} AS DATE)",
+        values=tuple(
+            tuple(_value(m, column, columns[normal(column)], types[columns[normal(column)]]) for column in m.columns)
+            for m in measures
+        ),
+        segments=tuple(
+            f"left({_AND.join(_segment(name, columns) for name in line)}, {LONGEST_SEGMENT})" for line in segments
+        ),
+    )
+
+
+def _segment(name: str, columns: Mapping[str, str]) -> str:
+    shown = f"coalesce(nullif(CAST({_quoted(columns[normal(name)])} AS VARCHAR), ''), '(not known)')"
+    return f"{_text(name + '=')} || {shown}"
+
+
+def _value(m: Measured, column: str, name: str, kind: str) -> tuple[str, str, str]:
+    """A column's value as a number, when it is wrong, and why."""
+    raw = _quoted(name)
+    if kind in _WHOLE:
+        value = f"coalesce(CAST({raw} AS BIGINT), 0)"
+    elif kind == "VARCHAR":
+        number = f"coalesce(TRY_CAST({raw} AS DOUBLE), CAST(TRY_CAST({raw} AS BOOLEAN) AS DOUBLE))"
+        value = f"CASE WHEN {raw} IS NULL OR trim({raw}) = '' THEN 0.0 ELSE {number} END"
+    else:
+        value = f"coalesce(CAST({raw} AS DOUBLE), 0.0)"
+    # NaN is greater than everything here, so one comparison finds it too; what is no number is null.
+    if m.kind == "rate":
+        unfit = f"({value}) NOT BETWEEN 0 AND 1" if kind in _WHOLE else f"coalesce(({value}) NOT IN (0, 1), true)"
+        return value, unfit, f"{column} must be 0 or 1"
+    unfit = "false" if kind in _WHOLE else f"coalesce(abs({value}) > {_LARGEST!r}, true)"
+    return value, unfit, f"{column} must be a number"
 
 
 def _collect(
     connection: duckdb.DuckDBPyConnection,
-    columns: Mapping[str, str],
+    given: _Given,
+    variants: Mapping[str, int],
     measures: Sequence[Measured],
-    segments: Sequence[Sequence[str]],
+    latest: date,
     *,
     check_repeated: bool,
-) -> Reduced:
-    wrong_count, shown = 0, []
-    sums: dict[tuple[int, int, str, date], Mapping[str, float | None]] = {}
-    micro = [
-        f"CAST(round({_capped(name, cap)} * {MILLION}) AS BIGINT) AS {name}"
-        for m in measures
-        for name, cap in ((f"m{m.metric}_{number}", cap) for number, cap in enumerate(m.caps))
-    ]
-    keys = [f"s{number}" for number in range(len(segments))]
+) -> tuple[int, int, int, dict[tuple[int, int, str, date], Mapping[str, float | None]]]:
+    """Rows, how many of them are wrong, how many repeat a unit, and the sums."""
+    rows = int(_one(connection, "SELECT count(*) FROM given"))
+    nameless = repeated = 0
+    if check_repeated:
+        named, units = connection.execute(
+            f"SELECT count(nullif({given.unit}, '')), count(DISTINCT nullif({given.unit}, '')) FROM given"
+        ).fetchall()[0]
+        nameless, repeated = rows - named, named - units
+    bad = [wrong for columns in given.values for _, wrong, _ in columns]
+    if nameless:
+        bad.append(f"coalesce({given.unit}, '') = ''")
+    keys = [f"s{number}" for number in range(len(given.segments))]
+    fields = [f"{given.variant} AS variant", f"{given.day} AS day"]
+    fields += [f"{text} AS {key}" for key, text in zip(keys, given.segments, strict=True)]
+    for m, columns in zip(measures, given.values, strict=True):
+        for number, ((value, _, _), cap) in enumerate(zip(columns, m.caps, strict=True)):
+            name = f"m{m.metric}_{number}"
+            if m.kind == "rate":
+                fields.append(f"CAST({value} AS BIGINT) * {MILLION} AS {name}")
+            else:
+                fields.append(f"CAST(round({_capped(value, cap)} * {MILLION}) AS BIGINT) AS {name}")
     totals = ", ".join(total for m in measures for total in _totals(m))
-    sets = ", ".join(["(position, day)", *(f"(position, day, {key})" for key in keys)])
-    of = ", ".join(["position", "day", *keys, *micro])
-    grouping = ", ".join(["position", "day", *(keys or ["NULL"])])
-    rows = 0
-    days: set[date] = set()
-    for position, day, *rest in connection.execute(
-        f"""SELECT {grouping}, count(*), {totals} FROM (SELECT {of} FROM units WHERE wrong IS NULL)
+    sets = ", ".join(["(variant, day)", *(f"(variant, day, {key})" for key in keys)])
+    wanted = ", ".join(["variant", "day", *(keys or ["NULL"])])
+    good = 0
+    exact: dict[tuple[int, int, str, date], list[int]] = {}
+    for variant, day, *rest in connection.execute(
+        f"""SELECT {wanted}, count(*), {totals} FROM (SELECT {", ".join(fields)} FROM given WHERE NOT ({" OR ".join(bad)}))
             GROUP BY GROUPING SETS ({sets})"""
     ).fetchall():
-        values = rest[len(keys) or 1 :]
+        position, on = variants.get(str(variant or "").strip().lower()), _day(day)
+        if position is None or on is None or on > latest:
+            continue
         segment = next((text for text in rest[: len(keys)] if text is not None), "")
-        rows += values[0] if segment == "" else 0
-        days.add(day)
-        _keep(sums, measures, (position, segment, day), [int(value) for value in values])
-    wrong_count = int(_one(connection, "SELECT count(*) FROM units WHERE wrong IS NOT NULL"))
-    if wrong_count:
-        shown = connection.execute(
-            f"SELECT unit, variant_text, day_text, wrong FROM units WHERE wrong IS NOT NULL LIMIT {WRONG_SHOWN}"
-        ).fetchall()
-    repeated = 0
-    if check_repeated:
-        repeated = int(_one(connection, "SELECT count(*) - count(DISTINCT unit) FROM units WHERE wrong IS NULL"))
-    used = {"unit", "variant", "day", "exposed_at", "date"} | {normal(c) for m in measures for c in m.columns}
-    used |= {normal(name) for line in segments for name in line}
-    return Reduced(
-        rows=rows + wrong_count,
-        wrong_count=wrong_count,
-        wrong=tuple(WrongUnit(*(str(cell or "")[:80] for cell in row)) for row in shown),
-        repeated=repeated,
-        first_day=min(days, default=None),
-        last_day=max(days, default=None),
-        measured=tuple(measures),
-        ignored=tuple(name for key, name in columns.items() if key not in used),
-        sums=sums,
-    )
+        values = [int(value) for value in rest[len(keys) or 1 :]]
+        good += values[0] if segment == "" else 0
+        _keep(exact, measures, (position, segment, on), values)
+    kinds = {m.metric: m.kind for m in measures}
+    return rows, rows - good, repeated, {place: as_floats(kinds[place[0]], sums) for place, sums in exact.items()}
+
+
+def _day(value: Any) -> date | None:
+    try:
+        return value if isinstance(value, date) else date.fromisoformat(str(value))
+    except ValueError:
+        return None
+
+
+def _wrong_rows(
+    connection: duckdb.DuckDBPyConnection,
+    given: _Given,
+    variants: Mapping[str, int],
+    latest: date,
+) -> tuple[WrongUnit, ...]:
+    """The first of the rows that are left out, each with its reason."""
+    names = ", ".join(_text(name) for name in variants)
+    reasons = [
+        f"WHEN coalesce({given.unit}, '') = '' THEN 'unit is empty'",
+        f"WHEN coalesce(lower(trim(CAST({given.variant} AS VARCHAR))), '') NOT IN ({names}) "
+        "THEN 'the variant is not one of the experiment''s'",
+        f"WHEN TRY_CAST({given.day} AS DATE) IS NULL THEN 'the day is none; write it as 2026-03-31'",
+        f"WHEN TRY_CAST({given.day} AS DATE) > DATE '{latest.isoformat()}' THEN 'the day lies in the future'",
+        *(f"WHEN {wrong} THEN {_text(reason)}" for columns in given.values for _, wrong, reason in columns),
+    ]
+    shown = connection.execute(
+        f"""SELECT * FROM (SELECT {given.unit}, CAST({given.variant} AS VARCHAR), CAST({given.day} AS VARCHAR),
+                CASE {" ".join(reasons)} END AS wrong FROM given) WHERE wrong IS NOT NULL LIMIT {WRONG_SHOWN}"""
+    ).fetchall()
+    return tuple(WrongUnit(*(str(cell or "")[:80] for cell in row)) for row in shown)
 
 
 def _capped(name: str, cap: float | None) -> str:
@@ -275,15 +333,17 @@ def _totals(m: Measured) -> list[str]:
 
 
 def _keep(
-    sums: dict[tuple[int, int, str, date], Mapping[str, float | None]],
+    exact: dict[tuple[int, int, str, date], list[int]],
     measures: Sequence[Measured],
     place: tuple[int, str, date],
     values: list[int],
 ) -> None:
+    """Add a group's sums to those of its place; a variant may be spelt in several ways."""
     units, *rest = values
     at = 0
     for m in measures:
         width = {"rate": 1, "mean": 2, "ratio": 5}[m.kind]
-        exact = [units, *rest[at : at + width], *[0] * (5 - width)]
+        added = [units, *rest[at : at + width], *[0] * (5 - width)]
         at += width
-        sums[(m.metric, *place)] = as_floats(m.kind, exact)
+        before = exact.get((m.metric, *place), [0] * 6)
+        exact[(m.metric, *place)] = [old + new for old, new in zip(before, added, strict=True)]

@@ -73,6 +73,8 @@ DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
         "NAME": DATA / "neat-verdict.sqlite3",
+        # A connection is opened, and its pragmas set, once a thread and not once a request.
+        "CONN_MAX_AGE": None,
         "OPTIONS": {
             # Writers queue from their first statement instead of failing when a read turns into a write.
             "transaction_mode": "IMMEDIATE",

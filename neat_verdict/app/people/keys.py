@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import secrets
 
-from django.db import transaction
+from django.db import connection, transaction
 from django.http import HttpRequest
 from ninja.security import HttpBearer
 
@@ -50,5 +50,10 @@ class MachineAuth(HttpBearer):
 
     def authenticate(self, _request: HttpRequest, token: str) -> int | None:
         """The key's number."""
-        found = MachineKey.objects.filter(digest=_digest(token), withdrawn_at__isnull=True).values_list("pk", flat=True)
-        return found.first()
+        # Written out: every assignment passes here, and building the query would cost more than asking it.
+        with connection.cursor() as cursor:
+            cursor.execute(
+                "SELECT id FROM people_machinekey WHERE digest = %s AND withdrawn_at IS NULL", [_digest(token)]
+            )
+            found = cursor.fetchone()
+        return found[0] if found else None

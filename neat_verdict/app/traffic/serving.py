@@ -7,10 +7,14 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
 from typing import Any
+from zoneinfo import ZoneInfo
 
+from django.db import connection
+
+from neat_verdict.app import clock
 from neat_verdict.app.experiments.audience import audience_of
 from neat_verdict.app.experiments.models import Experiment, Workspace
-from neat_verdict.app.experiments.queries import today
+from neat_verdict.app.experiments.queries import today, workspace
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.core.metrics import Definition
 from neat_verdict.core.plan import Arrivals, RampStep
@@ -50,10 +54,9 @@ _made: tuple[object, dict[str, Served]] | None = None
 def served() -> dict[str, Served]:
     """All experiments that take events and are not closed, by key; those in preparation too, for forced variants."""
     global _made
-    place = Workspace.objects.first() or Workspace()
-    stamp = (_stamp(), json.dumps(place.segments), today())
+    stamp = _stamp()
     if _made is None or _made[0] != stamp:
-        _made = (stamp, {found.key: found for found in _load(place, stamp[2])})
+        _made = (stamp, {found.key: found for found in _load(workspace(), today())})
     return _made[1]
 
 
@@ -64,8 +67,15 @@ def forget() -> None:
 
 
 def _stamp() -> tuple[object, ...]:
-    # Each change of an experiment raises its version.
-    return tuple(_candidates().order_by("pk").values_list("pk", "key", "version", "state"))
+    """What changes whenever one of them does: each change raises its version. Written out, because every assignment asks."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT time_zone, segments FROM experiments_workspace ORDER BY id LIMIT 1")
+        zone, segments = cursor.fetchone() or ("UTC", "[]")
+        cursor.execute(
+            "SELECT id, key, version, state FROM experiments_experiment "
+            "WHERE data_from = 'events' AND state NOT IN ('decided', 'archived') ORDER BY id"
+        )
+        return clock.now().astimezone(ZoneInfo(zone)).date(), zone, segments, *cursor.fetchall()
 
 
 def _candidates() -> Any:

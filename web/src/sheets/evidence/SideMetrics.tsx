@@ -4,14 +4,19 @@ import { IntervalStrip, StripAxis } from "../../charts/IntervalStrip";
 import { sharedAxis } from "../../lib/axis";
 import { bounds, signed } from "../../lib/format";
 import { figuresOf } from "../../lib/metrics";
+import { useWidth } from "../../lib/useWidth";
 import { Panel } from "../../parts/basics";
 import { Letter } from "../../parts/Letter";
 
-const STRIP = 170;
+const WIDE = 170;
+const NARROW = 100;
+const NEEDS = 640;
 
 /** The metrics beside the one that decides: secondary ones and guardrails, their strips on one axis. */
 export function SideMetrics({ reading }: { reading: Reading }) {
   const { sides } = reading;
+  const [holder, width] = useWidth(NEEDS);
+  const strip = width < NEEDS ? NARROW : WIDE;
   if (sides.length === 0) return null;
   const lines = sides.flatMap((side) => side.comparisons.map((comparison) => ({ side, comparison })));
   const widest = Math.max(...sides.map((side) => side.margin ?? 0), reading.worthwhile_lift);
@@ -25,20 +30,20 @@ export function SideMetrics({ reading }: { reading: Reading }) {
       title="Metrics beside"
       note="guardrails at the rule’s confidence; secondary ones share the level; grey: the margin"
     >
-      <div className="overflow-x-auto" tabIndex={0} aria-label="Metrics beside, in figures">
+      <div ref={holder} className="overflow-x-auto" tabIndex={0} aria-label="Metrics beside, in figures">
         <table className="w-full text-right">
           <thead className="quiet text-xs">
             <tr className="border-b border-base-300">
               <th className="py-1 text-left font-normal">Metric</th>
               <th className="font-normal">A</th>
-              <th className="pl-3 text-left font-normal">Variant</th>
-              <th className="pl-3 font-normal">Level</th>
-              <th className="pl-3 font-normal" style={{ width: STRIP }}>
-                <StripAxis axis={axis} width={STRIP} />
+              <th className="pl-2 text-left font-normal">Variant</th>
+              <th className="pl-2 font-normal">Level</th>
+              <th className="pl-2 font-normal" style={{ width: strip }}>
+                <StripAxis axis={axis} width={strip} />
                 <span className="sr-only">Lift, drawn</span>
               </th>
               <th className="pl-2 font-normal">Lift</th>
-              <th className="pl-3 text-left font-normal">So</th>
+              <th className="pl-2 text-left font-normal">So</th>
             </tr>
           </thead>
           <tbody>
@@ -57,17 +62,17 @@ export function SideMetrics({ reading }: { reading: Reading }) {
                     <span className="quiet text-xs">{side.role}</span>
                   </td>
                   <td className="whitespace-nowrap">{figures.full(side.arms[0]?.level.estimate ?? null)}</td>
-                  <td className="pl-3 text-left">
+                  <td className="pl-2 text-left">
                     <Letter letter={comparison.letter} />
                   </td>
-                  <td className="pl-3 whitespace-nowrap">{figures.full(arm?.level.estimate ?? null)}</td>
-                  <td className="pl-3">
+                  <td className="pl-2 whitespace-nowrap">{figures.full(arm?.level.estimate ?? null)}</td>
+                  <td className="pl-2">
                     <IntervalStrip
                       lift={comparison.lift}
                       tone={comparison.tone}
                       worthwhile={side.margin ?? 0}
                       axis={axis}
-                      width={STRIP}
+                      width={strip}
                       sentence={comparison.sentence}
                     />
                   </td>
@@ -75,7 +80,7 @@ export function SideMetrics({ reading }: { reading: Reading }) {
                     <span className="font-semibold">{signed(comparison.lift.estimate)}</span>
                     <span className="quiet block text-xs">{bounds(comparison.lift)}</span>
                   </td>
-                  <td className="pl-3 text-left text-sm">{so(side, comparison)}</td>
+                  <td className="pl-2 text-left text-sm">{so(side, comparison)}</td>
                 </tr>
               );
             })}
