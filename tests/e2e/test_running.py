@@ -35,6 +35,16 @@ def test_a_visitor_walks_the_booking_site_and_the_analyst_sees_them(people):
         expect(row.get_by_role("cell").nth(3)).to_have_text(letter)
 
 
+def test_the_crowd_comes_through_the_same_door(people, site, manage):
+    analyst = people().sign_in().page
+    analyst.goto(f"{CALENDAR}/watch")
+    latest = analyst.get_by_label("Latest exposures and events")
+    before = latest.get_by_role("row").nth(1).inner_text()
+    told = manage("crowd", "--address", site, "--pace", "50", "--visitors", "8")
+    assert told.strip() == "8 visitors came"
+    expect(latest.get_by_role("row").nth(1)).not_to_have_text(before)
+
+
 def test_somebody_who_checks_sees_the_forced_variant_and_does_not_count(people):
     analyst = people().sign_in().page
     analyst.goto(f"{CALENDAR}/traffic")

@@ -1,0 +1,80 @@
+"""What stands for the outside world: its effects are those it says, and none of it exists outside the demo."""
+
+import random
+from datetime import UTC, datetime
+
+import pytest
+from django.core.mail import send_mail
+from django.test import Client
+from scipy import stats
+
+from neat_verdict.app.collect.batch import read_event
+from neat_verdict.app.standins.crowd import Truth, Visit, somebody
+from neat_verdict.app.standins.models import Letter, SiteKey
+
+MONDAY = datetime(2026, 3, 2, 9, tzinfo=UTC)
+
+
+def given(variant, **parameters):
+    return {"variant": variant, "parameters": parameters, "reason": "assigned"}
+
+
+def visits(count, assigned, seed=5):
+    draw = random.Random(seed)
+    return [(who := somebody(draw, n), Visit(who, MONDAY, assigned, draw, Truth()).walk()) for n in range(count)]
+
+
+def share(walks, event):
+    return sum(any(line["event"] == event for line in walk) for _, walk in walks)
+
+
+def test_the_crowd_does_what_its_truth_says():
+    truth = Truth()
+    seen = {
+        begin: [walk for walk in visits(30_000, {"fares": given("AB"[begin == "calendar"], sailings_begin_with=begin)})
+                if walk[0].properties["device"] == "phone"]
+        for begin in ("list", "calendar")
+    }  # fmt: skip
+    for begin, lift in (("list", 0.0), ("calendar", truth.calendar_on_phones)):
+        paid = share(seen[begin], "booking_paid")
+        assert stats.binomtest(paid, len(seen[begin]), truth.paid * (1 + lift)).pvalue > 0.01
+
+
+def test_a_redirect_loses_people_on_phones_before_they_are_counted():
+    for wording, lost in (("Pet-friendly cabin", 0.0), ("A berth for your dog", Truth().pet_lost_on_phones)):
+        phones = [
+            w for w in visits(20_000, {"pets": given("B", pet_wording=wording)}) if w[0].properties["device"] == "phone"
+        ]
+        assert stats.binomtest(share(phones, "exposure"), len(phones), 0.7 * (1 - lost)).pvalue > 0.01
+
+
+def test_what_the_crowd_sends_is_what_the_door_takes():
+    assigned = {"fares": given("B", sailings_begin_with="calendar"), "cabins": given("A", offer_cabin_at_seat=False)}
+    events = [event for _, walk in visits(200, assigned) for event in walk]
+    assert {read_event(event).name for event in events} >= {"exposure", "booking_paid", "search", "cabin_added"}
+    assert len({event["id"] for event in events}) == len(events)
+
+
+def test_who_is_not_assigned_is_not_exposed():
+    left_out = {"fares": {**given("A", sailings_begin_with="list"), "reason": "participation"}}
+    assert share(visits(200, left_out), "exposure") == 0
+
+
+@pytest.mark.parametrize("path", ["/tidewick/", "/tidewick/seat", "/mailbox"])
+def test_outside_the_demo_there_is_no_stand_in(db, settings, path):
+    settings.DEMO = False
+    assert Client().get(path).status_code == 404
+
+
+def test_in_the_demo_the_site_has_its_key_and_the_mailbox_its_letters(analyst, settings):
+    settings.DEMO = True
+    settings.EMAIL_BACKEND = "neat_verdict.app.standins.mailbox.MailboxBackend"
+    SiteKey.objects.create(secret="nv_site")
+    assert b'data-key="nv_site"' in Client().get("/tidewick/").content
+    assert Client().get("/tidewick/nowhere").status_code == 404
+    send_mail("Neat Verdict: a split <b>", "Find where", None, ["mona@tidewick.example"])
+    assert Letter.objects.get().recipients == "mona@tidewick.example"
+    assert Client().get("/mailbox").status_code == 302
+    client = Client()
+    client.force_login(analyst)
+    assert b"a split &lt;b&gt;" in client.get("/mailbox").content
