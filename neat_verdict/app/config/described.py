@@ -40,5 +40,6 @@ class DescribedAPI(NinjaAPI):
         schema["components"].setdefault("schemas", {})["Problem"] = _PROBLEM
         for path in schema["paths"].values():
             for operation in path.values():
-                operation["responses"]["4XX"] = _REFUSAL
+                told = {str(status): answer for status, answer in operation["responses"].items()}
+                operation["responses"] = {**told, "4XX": _REFUSAL}
         return schema

@@ -2578,6 +2578,16 @@ export interface components {
             /** Value */
             value: number;
         };
+        /** @description A problem document (RFC 9457) */
+        Problem: {
+            errors?: {
+                field: string;
+                message: string;
+            }[];
+            status: number;
+            title: string;
+            type: string;
+        };
         /** RampStepIO */
         RampStepIO: {
             /** Days */
@@ -3231,6 +3241,15 @@ export interface operations {
                     "application/json": components["schemas"]["AssignOut"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     list_audiences: {
@@ -3249,6 +3268,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AudienceOut"][];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3275,6 +3303,15 @@ export interface operations {
                     "application/json": components["schemas"]["AudienceOut"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     remove_audience: {
@@ -3294,6 +3331,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
         };
     };
@@ -3338,30 +3384,13 @@ export interface operations {
                     "application/json": components["schemas"]["ReceiptOut"];
                 };
             };
-            /** @description No key, or a wrong one */
-            401: {
+            /** @description Refused; the problem document says why */
+            "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": {
-                        errors?: unknown[];
-                        status: number;
-                        title: string;
-                    };
-                };
-            };
-            /** @description Some item is wrong; nothing was stored */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": {
-                        errors?: unknown[];
-                        status: number;
-                        title: string;
-                    };
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3387,6 +3416,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Docket"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3419,6 +3457,15 @@ export interface operations {
                     "application/json": components["schemas"]["EventFileOut"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     list_exclusion_groups: {
@@ -3437,6 +3484,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExclusionOut"][];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3463,6 +3519,15 @@ export interface operations {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     get_experiment: {
@@ -3483,6 +3548,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExperimentOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3511,6 +3585,15 @@ export interface operations {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     copy_experiment: {
@@ -3533,6 +3616,15 @@ export interface operations {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     get_counts_csv: {
@@ -3552,6 +3644,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
         };
     };
@@ -3577,6 +3678,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExperimentOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3605,6 +3715,15 @@ export interface operations {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     get_evidence: {
@@ -3627,6 +3746,15 @@ export interface operations {
                     "application/json": components["schemas"]["EvidenceOut"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     get_evidence_csv: {
@@ -3647,6 +3775,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     get_evidence_json: {
@@ -3666,6 +3803,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
         };
     };
@@ -3689,6 +3835,15 @@ export interface operations {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     list_forecasts: {
@@ -3709,6 +3864,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ForecastsOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3737,6 +3901,15 @@ export interface operations {
                     "application/json": components["schemas"]["ForecastsOut"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     withdraw_forecast: {
@@ -3759,6 +3932,15 @@ export interface operations {
                     "application/json": components["schemas"]["ForecastsOut"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     list_imports: {
@@ -3779,6 +3961,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImportOut"][];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3830,6 +4021,15 @@ export interface operations {
                     "application/json": components["schemas"]["ImportOut"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     preview_import: {
@@ -3872,6 +4072,15 @@ export interface operations {
                     "application/json": components["schemas"]["PreviewStep"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     get_ledger: {
@@ -3897,6 +4106,15 @@ export interface operations {
                     "application/json": components["schemas"]["LedgerPage"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     get_live: {
@@ -3917,6 +4135,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LiveOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3942,6 +4169,15 @@ export interface operations {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     list_notes: {
@@ -3962,6 +4198,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NoteOut"][];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3990,6 +4235,15 @@ export interface operations {
                     "application/json": components["schemas"]["NoteOut"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     remove_note: {
@@ -4011,6 +4265,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     list_past: {
@@ -4031,6 +4294,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PastsOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4056,6 +4328,15 @@ export interface operations {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     get_readiness: {
@@ -4078,6 +4359,15 @@ export interface operations {
                     "application/json": components["schemas"]["ReadinessOut"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     get_rehearsal: {
@@ -4098,6 +4388,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LatestRehearsal"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4126,6 +4425,15 @@ export interface operations {
                     "application/json": components["schemas"]["RehearsalOut"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     cancel_rehearsal: {
@@ -4147,6 +4455,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LatestRehearsal"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4171,6 +4488,15 @@ export interface operations {
                     "application/json": components["schemas"]["ReportOut"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     get_snippets: {
@@ -4191,6 +4517,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SnippetsOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4217,6 +4552,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExperimentOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4258,6 +4602,15 @@ export interface operations {
                     "application/json": components["schemas"]["UnitsOut"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     preview_units: {
@@ -4288,6 +4641,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UnitsOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4328,6 +4690,15 @@ export interface operations {
                     "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     withdraw_decision: {
@@ -4352,6 +4723,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExperimentOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4380,6 +4760,15 @@ export interface operations {
                     "application/json": components["schemas"]["CheckOut"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     list_keys: {
@@ -4398,6 +4787,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KeyOut"][];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4424,6 +4822,15 @@ export interface operations {
                     "application/json": components["schemas"]["NewKeyOut"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     withdraw_key: {
@@ -4444,6 +4851,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KeyOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4471,6 +4887,15 @@ export interface operations {
                     "application/json": components["schemas"]["MetricPage"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     create_metric: {
@@ -4493,6 +4918,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MetricOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4519,6 +4953,15 @@ export interface operations {
                     "application/json": components["schemas"]["MetricPreview"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     sample_events: {
@@ -4537,6 +4980,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SampleOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4559,6 +5011,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MetricOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4587,6 +5048,15 @@ export interface operations {
                     "application/json": components["schemas"]["MetricOut"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     delete_metric: {
@@ -4606,6 +5076,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
         };
     };
@@ -4627,6 +5106,15 @@ export interface operations {
                     "application/json": components["schemas"]["NoticesOut"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     read_notices: {
@@ -4645,6 +5133,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NoticesOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4677,6 +5174,15 @@ export interface operations {
                     "application/json": components["schemas"]["PastOut"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     get_picture: {
@@ -4697,6 +5203,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     get_running: {
@@ -4714,6 +5229,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
         };
     };
@@ -4737,6 +5261,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlanOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4763,6 +5296,15 @@ export interface operations {
                     "application/json": components["schemas"]["ReadingOut"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     get_segments: {
@@ -4781,6 +5323,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SegmentsIO"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4807,6 +5358,15 @@ export interface operations {
                     "application/json": components["schemas"]["SegmentsIO"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     get_session: {
@@ -4825,6 +5385,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Session"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4851,6 +5420,15 @@ export interface operations {
                     "application/json": components["schemas"]["Session"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     sign_out: {
@@ -4871,6 +5449,15 @@ export interface operations {
                     "application/json": components["schemas"]["Session"];
                 };
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     download_local_assignment: {
@@ -4889,6 +5476,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     download_running: {
@@ -4906,6 +5502,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
         };
     };
