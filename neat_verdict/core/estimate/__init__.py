@@ -38,13 +38,16 @@ from neat_verdict.core.estimate.score import (
     score_statistic,
     two_sided_pvalue,
 )
+from neat_verdict.core.estimate.strata import Effect, Pooled, log_ratio, pool, reversed_in_every_stratum
 
 __all__ = [
     "Arm",
     "Boundary",
     "Comparison",
+    "Effect",
     "Interval",
     "Mean",
+    "Pooled",
     "Posterior",
     "Prior",
     "Rate",
@@ -71,9 +74,12 @@ __all__ = [
     "fieller_interval",
     "inflation",
     "level_spent",
+    "log_ratio",
+    "pool",
     "ratio_interval",
     "ratio_statistic",
     "repeated_pvalue",
+    "reversed_in_every_stratum",
     "score_statistic",
     "two_sided_critical_value",
     "two_sided_pvalue",

@@ -5,6 +5,7 @@ from neat_verdict.core.judge.impact import impact
 from neat_verdict.core.judge.paragraph import rule_in_words
 from neat_verdict.core.judge.reading import Looks, Reading, Series, lift_as_data_came_in, read_experiment
 from neat_verdict.core.judge.rule import DecisionRule, Guardrail, SideReading, rule_for
+from neat_verdict.core.judge.segments import Segment, SegmentReading, read_segments
 from neat_verdict.core.judge.sentences import Names, Sentences, write_sentences
 from neat_verdict.core.judge.sides import SideEvidence, SideMetric, read_sides
 from neat_verdict.core.judge.standard import Standard, standard_of
@@ -17,6 +18,8 @@ __all__ = [
     "Looks",
     "Names",
     "Reading",
+    "Segment",
+    "SegmentReading",
     "Sentences",
     "Series",
     "SideEvidence",
@@ -30,6 +33,7 @@ __all__ = [
     "judge",
     "lift_as_data_came_in",
     "read_experiment",
+    "read_segments",
     "read_sides",
     "rule_for",
     "rule_in_words",

@@ -1,0 +1,134 @@
+"""Reading a variant segment by segment: each lift, whether they differ at all, and what may be said of it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from neat_verdict.core.estimate import (
+    Arm,
+    Comparison,
+    Interval,
+    Rate,
+    compare_arms_at,
+    log_ratio,
+    pool,
+    reversed_in_every_stratum,
+    two_sided_critical_value,
+)
+from neat_verdict.core.judge.rule import DecisionRule
+
+SMALL_CELL = 5  # conversions, or units of a mean, under which a segment proves nothing
+
+
+@dataclass(frozen=True, slots=True)
+class Segment:
+    """One segment: control's and the variant's arm, their comparison (None with too little to compare), and the shrunken lift."""
+
+    name: str
+    control: Arm
+    variant: Arm
+    comparison: Comparison | None
+    shrunken: Interval | None
+    small: bool
+
+
+@dataclass(frozen=True, slots=True)
+class SegmentReading:
+    """All segments of a property. ``pvalue`` tests whether their lifts differ; ``adjusted_pvalue`` for all properties tried."""
+
+    segments: tuple[Segment, ...]
+    pvalue: float
+    adjusted_pvalue: float
+    i_squared: float
+    reversal: bool
+    sentence: str
+
+
+def read_segments(
+    subject: str, strata: Mapping[str, Sequence[Arm]], rule: DecisionRule, *, tried: int = 1, letters: str = "AB"
+) -> SegmentReading:
+    """Read the segments of a property for one variant.
+
+    Parameters
+    ----------
+    subject : str
+        The property, for the sentence.
+    strata : mapping
+        Arms (control, variant) by segment.
+    tried : int
+        Properties looked at; the test of difference is adjusted for them (Bonferroni).
+    letters : str
+        Of control and the variant.
+    """
+    critical = two_sided_critical_value(rule.confidence)
+    compared = {name: _comparison(arms[1], arms[0], critical) for name, arms in strata.items()}
+    effects = {name: effect for name, arms in strata.items() if (effect := log_ratio(arms[1], arms[0])) is not None}
+    pooled = pool(list(effects.values())) if effects else None
+    shrunken = dict(zip(effects, pooled.shrunken, strict=True)) if pooled and len(effects) > 1 else {}
+    segments = tuple(
+        Segment(
+            name, arms[0], arms[1], compared[name],
+            _lift(shrunken[name], critical) if name in shrunken else None, _small(arms),
+        )
+        for name, arms in strata.items()
+    )  # fmt: skip
+    pvalue = pooled.pvalue if pooled else 1.0
+    adjusted = min(pvalue * max(tried, 1), 1.0)
+    crude = _crude(list(strata.values()))
+    reversal = reversed_in_every_stratum(crude, [s.comparison.difference.estimate for s in segments if s.comparison])
+    return SegmentReading(
+        segments, pvalue, adjusted, pooled.i_squared if pooled else 0.0, reversal,
+        _sentence(subject, len(effects), adjusted, tried, rule, crude if reversal else None, letters),
+    )  # fmt: skip
+
+
+def _comparison(variant: Arm, control: Arm, critical: float) -> Comparison | None:
+    least = 1 if isinstance(variant, Rate) else 2
+    return compare_arms_at(variant, control, critical) if min(variant.units, control.units) >= least else None
+
+
+def _small(arms: Sequence[Arm]) -> bool:
+    return any((arm.conversions if isinstance(arm, Rate) else arm.units) < SMALL_CELL for arm in arms)
+
+
+def _lift(effect: tuple[float, float], critical: float) -> Interval:
+    middle, error = effect[0], critical * math.sqrt(effect[1])
+    return Interval(math.expm1(middle), math.expm1(middle - error), math.expm1(middle + error))
+
+
+def _crude(strata: Sequence[Sequence[Arm]]) -> float:
+    """The difference over all segments put together; nan without any."""
+    if not strata:
+        return math.nan
+    control, variant = (_total([arms[side] for arms in strata]) for side in (0, 1))
+    return variant.estimate - control.estimate
+
+
+def _total(arms: Sequence[Arm]) -> Arm:
+    total = arms[0]
+    for arm in arms[1:]:
+        total = total + arm  # type: ignore[operator]  # arms of one kind
+    return total
+
+
+def _sentence(
+    subject: str, compared: int, adjusted: float, tried: int, rule: DecisionRule, crude: float | None, letters: str
+) -> str:
+    if compared < 2:
+        return f"There is too little in the segments by {subject} to hold them against one another."
+    for_all = f", adjusted for {tried} properties" if tried > 1 else ""
+    p = "p < 0.0001" if adjusted < 0.0001 else f"p = {adjusted:.2g}"
+    if crude is not None:
+        over_all, within = ("ahead", "behind") if crude > 0 else ("behind", "ahead")
+        return (
+            f"In every segment {letters[1]} is {within} of {letters[0]}, yet over all it is {over_all}: the segments are mixed "
+            f"differently in the variants. Read the segments, and ask why the mix differs."
+        )
+    if adjusted < 1 - rule.confidence:
+        return (
+            f"The lift differs by {subject} ({p}{for_all}). This was looked for after the fact: a reason to test there, not a "
+            "verdict for a segment."
+        )
+    return f"The lift does not differ by {subject} beyond chance ({p}{for_all}): read the lift over all."
