@@ -1,5 +1,6 @@
 """Real servers: killed in mid-batch they lose nothing they acknowledged, two at once lose nothing either."""
 
+import http.client
 import json
 import os
 import random
@@ -10,7 +11,6 @@ import subprocess
 import sys
 import threading
 import time
-import urllib.error
 import urllib.request
 from pathlib import Path
 
@@ -78,7 +78,7 @@ class Servers:
                 urllib.request.Request(f"{address}/api/v1/collect", body, headers), timeout=30
             ) as a:
                 return json.load(a)["accepted"] == len(events)
-        except (OSError, urllib.error.URLError, ValueError):
+        except (OSError, http.client.HTTPException, ValueError):  # refused, cut off before or within the answer
             return False
 
     def stored(self):

@@ -75,7 +75,8 @@ def _shown(value: Any) -> str:
         return "(not known)"
     if isinstance(value, bool):
         return "true" if value else "false"
-    return str(value)[:80]
+    # Crossed properties are joined by &, so no value has it.
+    return str(value)[:80].replace(" & ", " and ")
 
 
 class Sums(dict[Cell, list[int]]):

@@ -205,7 +205,8 @@ def _expressions(
 
 
 def _segment(name: str, columns: Mapping[str, str]) -> str:
-    shown = f"coalesce(nullif(CAST({_quoted(columns[normal(name)])} AS VARCHAR), ''), '(not known)')"
+    text = f"replace(CAST({_quoted(columns[normal(name)])} AS VARCHAR), ' & ', ' and ')"
+    shown = f"coalesce(nullif({text}, ''), '(not known)')"
     return f"{_text(name + '=')} || {shown}"
 
 

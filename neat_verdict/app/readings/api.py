@@ -9,8 +9,8 @@ from neat_verdict.app.config.auth import person
 from neat_verdict.app.experiments.presenting import present
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.experiments.schemas import ExperimentOut
-from neat_verdict.app.readings import actions, exports, queries
-from neat_verdict.app.readings.schemas import DecideIn, Docket, EvidenceOut
+from neat_verdict.app.readings import actions, exports, queries, segments
+from neat_verdict.app.readings.schemas import DecideIn, Docket, EvidenceOut, SegmentsOut
 
 router = Router(tags=["readings"])
 
@@ -40,6 +40,12 @@ def evidence_json(request: HttpRequest, key: str) -> HttpResponse:
 @router.get("/experiments/{key}/counts.csv", operation_id="get_counts_csv")
 def counts_csv(request: HttpRequest, key: str) -> HttpResponse:
     return exports.counts_as_csv(key, queries.evidence(find(key)))
+
+
+@router.get("/experiments/{key}/segments", response=SegmentsOut, operation_id="get_segment_evidence")
+def segment_evidence(request: HttpRequest, key: str, by: str = "", metric: str = "", variant: str = "") -> SegmentsOut:
+    """A variant's lift segment by segment. Always exploratory: the rule reads everybody."""
+    return segments.segments(find(key), by=by, metric=metric, variant=variant)
 
 
 @router.post("/experiments/{key}/decision", response=ExperimentOut, operation_id="decide")

@@ -209,3 +209,36 @@ class DecideIn(Schema):
     choice: str
     reason: str = ""
     next_step: str = ""
+
+
+class SegmentOut(Schema):
+    """``units`` and ``levels`` of control and the variant; ``lift`` is missing where there is too little to compare."""
+
+    name: str
+    units: list[int]
+    levels: list[float | None]
+    lift: IntervalOut | None
+    pvalue: float | None
+    tone: Tone
+    shrunken: IntervalOut | None
+    small: bool
+
+
+class SegmentsOut(Schema):
+    """``adjusted_pvalue`` tests whether the lifts differ, for all properties that could be tried."""
+
+    by: str
+    choices: list[str]
+    metric: str
+    metric_name: str
+    kind: Kind
+    unit: str
+    currency: str
+    variant: str
+    sentence: str
+    pvalue: float
+    adjusted_pvalue: float
+    i_squared: float
+    reversal: bool
+    segments: list[SegmentOut]
+    left_out: int

@@ -18,7 +18,7 @@ Effect = tuple[float, float]
 
 
 def log_ratio(variant: Arm, control: Arm) -> Effect | None:
-    """The log of variant over control with its variance (delta method); None where a level is not above 0 or has no spread."""
+    """The log of variant over control with its variance (delta method); None where a level is not above 0 or neither spreads."""
     sides = [(arm.estimate, _squared_error(arm)) for arm in (variant, control)]
     if not all(level > 0 and math.isfinite(error) for level, error in sides):
         return None
@@ -36,13 +36,15 @@ def _squared_error(arm: Arm) -> float:
 class Pooled:
     """Effects of several strata together.
 
-    ``effect`` with its variance ``squared_error`` is pooled by inverse variance, as if all strata shared one effect; ``heterogeneity``
-    is Cochran's Q with its ``pvalue``, ``i_squared`` the share of the variation that is not chance, ``between`` the variance between strata
-    (DerSimonian and Laird). ``shrunken`` are the strata's effects drawn towards their mean by as much as chance spreads them.
+    ``effect`` with its variance ``squared_error`` is pooled by inverse variance, as if all strata shared one effect;
+    ``heterogeneity`` is Cochran's Q with its ``pvalue``, ``i_squared`` the share of the variation that is not chance, ``between``
+    the variance between strata and ``mean`` their mean effect (DerSimonian and Laird). ``shrunken`` are the strata's effects
+    drawn towards that mean by as much as chance spreads them.
     """
 
     effect: float
     squared_error: float
+    mean: float
     heterogeneity: float
     pvalue: float
     i_squared: float
@@ -57,8 +59,8 @@ def pool(effects: Sequence[Effect]) -> Pooled:
 
     References
     ----------
-    Cochran (1954), Biometrics 10, 101-129; DerSimonian & Laird (1986), Controlled Clinical Trials 7, 177-188; Higgins & Thompson
-    (2002), Statistics in Medicine 21, 1539-1558.
+    Cochran (1954), Biometrics 10, 101-129; DerSimonian & Laird (1986), Controlled Clinical Trials 7, 177-188; Higgins &
+    Thompson (2002), Statistics in Medicine 21, 1539-1558.
     """
     if not effects:
         raise InputError("effects", 0, "must be 1 or more")
@@ -78,6 +80,7 @@ def pool(effects: Sequence[Effect]) -> Pooled:
     return Pooled(
         effect=fixed,
         squared_error=float(1 / w.sum()),
+        mean=mean,
         heterogeneity=q,
         pvalue=float(special.chdtrc(freedom, q)) if freedom else 1.0,
         i_squared=max(1 - freedom / q, 0.0) if q > 0 else 0.0,

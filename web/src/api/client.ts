@@ -42,6 +42,7 @@ export type ConditionGroup = Schemas["ConditionGroupIO"];
 export type MachineKey = Schemas["KeyOut"];
 export type Check = Schemas["CheckOut"];
 export type ExclusionGroup = Schemas["ExclusionOut"];
+export type SegmentEvidence = Schemas["SegmentsOut"];
 export type UnitsSeen = Schemas["UnitsOut"];
 export type EventFileSeen = Schemas["EventFileOut"];
 export type CountsIn = Schemas["CountsIn"];

@@ -16,6 +16,8 @@ export const keys = {
   docket: (filter?: object) => (filter ? (["docket", filter] as const) : (["docket"] as const)),
   experiment: (key: string) => ["experiment", key] as const,
   evidence: (key: string) => ["evidence", key] as const,
+  segmentEvidence: (key: string, asked?: object) =>
+    asked ? (["evidence", key, "segments", asked] as const) : (["evidence", key, "segments"] as const),
   ledger: (key: string) => ["ledger", key] as const,
   report: (key: string) => ["report", key] as const,
   verdict: (counts: CountsIn | null) => ["scratchpad-verdict", counts] as const,
@@ -89,6 +91,21 @@ export function useEvidence(key: string, enabled = true) {
       const experiment = cache.getQueryData<Experiment>(keys.experiment(key));
       return experiment?.data_from === "events" && experiment.state === "running" ? EVIDENCE_EVERY : false;
     },
+  });
+}
+
+export interface SegmentsAsked {
+  by: string;
+  metric: string;
+  variant: string;
+}
+
+export function useSegmentEvidence(key: string, asked: SegmentsAsked) {
+  return useQuery({
+    queryKey: keys.segmentEvidence(key, asked),
+    queryFn: () =>
+      take(client.GET("/api/v1/experiments/{key}/segments", { params: { path: { key }, query: { ...asked } } })),
+    placeholderData: keepPreviousData,
   });
 }
 

@@ -568,6 +568,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/experiments/{key}/segments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Segment Evidence
+         * @description A variant's lift segment by segment. Always exploratory: the rule reads everybody.
+         */
+        get: operations["get_segment_evidence"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/experiments/{key}/snippets": {
         parameters: {
             query?: never;
@@ -2841,12 +2861,74 @@ export interface components {
             events: string;
         };
         /**
+         * SegmentOut
+         * @description ``units`` and ``levels`` of control and the variant; ``lift`` is missing where there is too little to compare.
+         */
+        SegmentOut: {
+            /** Levels */
+            levels: (number | null)[];
+            lift: components["schemas"]["IntervalOut"] | null;
+            /** Name */
+            name: string;
+            /** Pvalue */
+            pvalue: number | null;
+            shrunken: components["schemas"]["IntervalOut"] | null;
+            /** Small */
+            small: boolean;
+            /**
+             * Tone
+             * @enum {string}
+             */
+            tone: "ahead" | "behind" | "open";
+            /** Units */
+            units: number[];
+        };
+        /**
          * SegmentsIO
          * @description Properties at first exposure that tallies are kept by; a line of two crosses them.
          */
         SegmentsIO: {
             /** Segments */
             segments: string[][];
+        };
+        /**
+         * SegmentsOut
+         * @description ``adjusted_pvalue`` tests whether the lifts differ, for all properties that could be tried.
+         */
+        SegmentsOut: {
+            /** Adjusted Pvalue */
+            adjusted_pvalue: number;
+            /** By */
+            by: string;
+            /** Choices */
+            choices: string[];
+            /** Currency */
+            currency: string;
+            /** I Squared */
+            i_squared: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "rate" | "mean" | "ratio";
+            /** Left Out */
+            left_out: number;
+            /** Metric */
+            metric: string;
+            /** Metric Name */
+            metric_name: string;
+            /** Pvalue */
+            pvalue: number;
+            /** Reversal */
+            reversal: boolean;
+            /** Segments */
+            segments: components["schemas"]["SegmentOut"][];
+            /** Sentence */
+            sentence: string;
+            /** Unit */
+            unit: string;
+            /** Variant */
+            variant: string;
         };
         /** SeriesOut */
         SeriesOut: {
@@ -4486,6 +4568,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReportOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_segment_evidence: {
+        parameters: {
+            query?: {
+                by?: string;
+                metric?: string;
+                variant?: string;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SegmentsOut"];
                 };
             };
             /** @description Refused; the problem document says why */

@@ -4,6 +4,7 @@ import type { Live } from "../api/client";
 import { keys } from "../api/hooks";
 import { tableText } from "../lib/tableText";
 import { EditingProvider } from "../sheets/editing";
+import { Segments as EvidenceSegments } from "../sheets/evidence/Segments";
 import { StartDialog } from "../sheets/StartDialog";
 import { StateActions } from "../sheets/StateActions";
 import { AudiencePanel } from "../sheets/traffic/AudiencePanel";
@@ -18,7 +19,7 @@ import { ChangeNotes } from "../sheets/watch/ChangeNotes";
 import { FilesIn } from "../sheets/watch/FilesIn";
 import { Faults, Intake, Latest, Segments } from "../sheets/watch/LivePanels";
 import { Problem } from "../api/client";
-import { experiment, serve, SESSION, show } from "../test/kit";
+import { experiment, interval, serve, SESSION, show } from "../test/kit";
 import { ConnectionsPage, readSegments } from "./ConnectionsPage";
 import { NoticesPage } from "./NoticesPage";
 
@@ -311,6 +312,61 @@ describe("Watch", () => {
         ],
       ),
     ).toBe("unit\tn\n'=1+1\t-3\na b c\t2");
+  });
+});
+
+describe("segments of the evidence", () => {
+  const line = (name: string, estimate: number | null, small = false) => ({
+    name,
+    units: [1000, 1010],
+    levels: [0.1, 0.11],
+    lift: estimate === null ? null : interval(estimate - 0.05, estimate, estimate + 0.05),
+    pvalue: estimate === null ? null : 0.04,
+    tone: "open" as const,
+    shrunken: estimate === null ? null : interval(0, estimate / 2, 0.1),
+    small,
+  });
+  const DATA = {
+    by: "device",
+    choices: ["device", "language"],
+    metric: "paid-bookings",
+    metric_name: "paid bookings",
+    kind: "rate" as const,
+    unit: "percent",
+    currency: "",
+    variant: "B",
+    sentence: "The lift does not differ by device beyond chance (p = 0.4): read the lift over all.",
+    pvalue: 0.4,
+    adjusted_pvalue: 0.8,
+    i_squared: 0,
+    reversal: false,
+    segments: [line("device=phone", 0.1), line("device=kiosk", null, true)],
+    left_out: 3,
+  };
+  const asked = { by: "", metric: "", variant: "" };
+
+  it("are drawn on one axis; small ones are told, never hidden", () => {
+    open(<EvidenceSegments />, undefined, [[keys.segmentEvidence("fare-calendar", asked), DATA]]);
+    expect(screen.getByText(/read the lift over all/)).toBeTruthy();
+    const rows = screen.getAllByRole("row").map((row) => row.textContent);
+    expect(rows[1]).toContain("phone");
+    expect(rows[1]).toContain("+10.0%");
+    expect(rows[2]).toContain("kiosk too small to tell");
+    expect(screen.getByText("and 3 smaller ones")).toBeTruthy();
+  });
+
+  it("are asked anew by another property", async () => {
+    const calls = serve({ [`GET ${PATH}/segments`]: [{ body: { ...DATA, by: "language", reversal: true } }] });
+    open(<EvidenceSegments />, undefined, [[keys.segmentEvidence("fare-calendar", asked), DATA]]);
+    fireEvent.change(screen.getByLabelText("Segments by"), { target: { value: "language" } });
+    await waitFor(() => expect(calls).toHaveLength(1));
+    await screen.findByText(/^✕/);
+  });
+
+  it("say where to choose properties while none are kept", () => {
+    const none = { ...DATA, choices: [], segments: [] };
+    open(<EvidenceSegments />, undefined, [[keys.segmentEvidence("fare-calendar", asked), none]]);
+    expect(screen.getByRole("link", { name: "Connections" })).toBeTruthy();
   });
 });
 

@@ -14,6 +14,7 @@ import { figuresOf } from "../../lib/metrics";
 import { variantTableText } from "../../lib/tableText";
 import { CopyTable } from "../../parts/CopyTable";
 import { Method } from "./Method";
+import { Segments } from "./Segments";
 import { SideMetrics } from "./SideMetrics";
 import { VariantTable } from "./VariantTable";
 
@@ -75,6 +76,7 @@ function Read({ evidence }: { evidence: Evidence }) {
         <OverTime evidence={evidence} />
       )}
       {!unsound && <SideMetrics reading={reading} />}
+      {!unsound && <Segments />}
       <div className="flex flex-wrap items-center gap-4 text-sm">
         <span className="quiet">Take it with you:</span>
         <a className="link" href={`${base}/evidence.csv`} download>

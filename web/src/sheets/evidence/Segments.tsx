@@ -1,0 +1,201 @@
+import { Link, useSearchParams } from "react-router";
+import type { SegmentEvidence } from "../../api/client";
+import { useSegmentEvidence } from "../../api/hooks";
+import { IntervalStrip, StripAxis } from "../../charts/IntervalStrip";
+import { sharedAxis } from "../../lib/axis";
+import { bounds, count, signed } from "../../lib/format";
+import { figuresOf } from "../../lib/metrics";
+import { tableText } from "../../lib/tableText";
+import { useWidth } from "../../lib/useWidth";
+import { Failure, Panel, Skeleton } from "../../parts/basics";
+import { CopyTable } from "../../parts/CopyTable";
+import { useEditing } from "../editing";
+
+const WIDE = 170;
+const NARROW = 100;
+const NEEDS = 640;
+
+/** A variant's lift in each segment of a property, on one axis; always exploratory. */
+export function Segments() {
+  const { experiment } = useEditing();
+  const [params, setParams] = useSearchParams();
+  const asked = {
+    by: params.get("by") ?? "",
+    metric: params.get("metric") ?? "",
+    variant: params.get("segment-variant") ?? "",
+  };
+  const found = useSegmentEvidence(experiment.key, asked);
+  if (found.isPending) return <Skeleton rows={3} />;
+  if (found.isError) return <Failure error={found.error} again={() => void found.refetch()} />;
+  const { data } = found;
+  const choose = (name: string, value: string) =>
+    setParams(
+      (before) => {
+        before.set(name, value);
+        return before;
+      },
+      { replace: true },
+    );
+  if (data.choices.length === 0)
+    return (
+      <Panel title="Segments">
+        <p className="quiet text-sm">
+          No properties are kept yet. Choose them under{" "}
+          <Link className="link" to="/connections">
+            Connections
+          </Link>
+          ; what has come in is counted anew.
+        </p>
+      </Panel>
+    );
+  return (
+    <Panel title="Segments" note="exploratory: the rule reads everybody" action={<CopyTable text={asText(data)} />}>
+      <div className="mb-2 flex flex-wrap items-center gap-2 text-sm">
+        <Choice label="Segments by" value={data.by} values={data.choices} set={(value) => choose("by", value)} />
+        {experiment.metrics.length > 1 && (
+          <Choice
+            label="Metric of the segments"
+            value={data.metric}
+            values={experiment.metrics.map((use) => use.key)}
+            names={experiment.metrics.map((use) => use.name)}
+            set={(value) => choose("metric", value)}
+          />
+        )}
+        {experiment.variants.length > 2 && (
+          <Choice
+            label="Variant of the segments"
+            value={data.variant}
+            values={experiment.variants.slice(1).map((variant) => variant.letter)}
+            set={(value) => choose("segment-variant", value)}
+          />
+        )}
+      </div>
+      {data.sentence && (
+        <p className={`mb-2 ${data.reversal ? "tone-unsound font-semibold" : ""}`} role="status">
+          {data.reversal ? "✕ " : ""}
+          {data.sentence}
+        </p>
+      )}
+      {data.segments.length > 0 && <Lines data={data} worthwhile={experiment.worthwhile_lift} />}
+      {data.left_out > 0 && <p className="quiet mt-1 text-sm">and {count(data.left_out)} smaller ones</p>}
+    </Panel>
+  );
+}
+
+interface ChoiceProps {
+  label: string;
+  value: string;
+  values: string[];
+  names?: string[];
+  set: (value: string) => void;
+}
+
+function Choice({ label, value, values, names = values, set }: ChoiceProps) {
+  return (
+    <select className="select select-xs w-auto" aria-label={label} value={value} onChange={(e) => set(e.target.value)}>
+      {values.map((each, index) => (
+        <option key={each} value={each}>
+          {names[index]}
+        </option>
+      ))}
+    </select>
+  );
+}
+
+function nameOf(segment: string): string {
+  return segment
+    .split(" & ")
+    .map((part) => part.slice(part.indexOf("=") + 1))
+    .join(" & ");
+}
+
+function Lines({ data, worthwhile }: { data: SegmentEvidence; worthwhile: number }) {
+  const [holder, width] = useWidth(NEEDS);
+  const strip = width < NEEDS ? NARROW : WIDE;
+  const lifts = data.segments.flatMap((line) => (line.lift && !line.small ? [line.lift] : []));
+  const axis = sharedAxis(lifts, worthwhile, 3);
+  const figures = figuresOf(
+    data,
+    data.segments.flatMap((line) => line.levels),
+  );
+  return (
+    <div ref={holder} className="overflow-x-auto" tabIndex={0} aria-label="Segments, in figures">
+      <table className="w-full text-right text-sm">
+        <thead className="quiet text-xs">
+          <tr className="border-b border-base-300">
+            <th className="py-1 text-left font-normal">{data.by}</th>
+            <th className="pl-2 font-normal">A</th>
+            <th className="pl-2 font-normal">{data.variant}</th>
+            <th className="pl-2 font-normal" style={{ width: strip }}>
+              <StripAxis axis={axis} width={strip} />
+              <span className="sr-only">Lift, drawn</span>
+            </th>
+            <th className="pl-2 font-normal">Lift</th>
+            <th className="pl-2 font-normal">Shrunken</th>
+          </tr>
+        </thead>
+        <tbody>
+          {data.segments.map((line) => (
+            <tr key={line.name} className="border-b border-base-300 last:border-b-0">
+              <td className="py-1.5 text-left">
+                <span className="font-semibold">{nameOf(line.name)}</span>
+                {line.small && <span className="quiet"> too small to tell</span>}
+              </td>
+              {line.levels.map((level, arm) => (
+                <td key={arm} className="pl-2 whitespace-nowrap">
+                  {figures.level(level)}
+                  <span className="quiet block text-xs">of {count(line.units[arm] ?? 0)}</span>
+                </td>
+              ))}
+              <td className="pl-2">
+                {line.lift && (
+                  <IntervalStrip
+                    lift={line.lift}
+                    tone={line.tone}
+                    worthwhile={worthwhile}
+                    axis={axis}
+                    width={strip}
+                    sentence={`${nameOf(line.name)}: ${signed(line.lift.estimate)} (${bounds(line.lift)})`}
+                  />
+                )}
+              </td>
+              <td className="pl-2 whitespace-nowrap">
+                {line.lift ? (
+                  <>
+                    {signed(line.lift.estimate)}
+                    <span className="quiet block text-xs">{bounds(line.lift)}</span>
+                  </>
+                ) : (
+                  "–"
+                )}
+              </td>
+              <td className="pl-2 whitespace-nowrap">{line.shrunken ? signed(line.shrunken.estimate) : "–"}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <p className="quiet mt-1 text-xs">
+        Shrunken: drawn towards the mean of all segments by as much as chance spreads them; the better guess for a small
+        one.
+      </p>
+    </div>
+  );
+}
+
+function asText(data: SegmentEvidence): string {
+  return tableText(
+    [data.by, "units A", `units ${data.variant}`, "A", data.variant, "lift", "low", "high", "p", "shrunken"],
+    data.segments.map((line) =>
+      [
+        nameOf(line.name),
+        ...line.units,
+        ...line.levels,
+        line.lift?.estimate,
+        line.lift?.low,
+        line.lift?.high,
+        line.pvalue,
+        line.shrunken?.estimate,
+      ].map((cell) => cell ?? ""),
+    ),
+  );
+}
