@@ -1,5 +1,6 @@
 """Readiness, states by the clock, faults told once, and what the Watch sheet shows."""
 
+import signal
 from datetime import UTC, datetime, timedelta
 
 import pytest
@@ -12,6 +13,7 @@ from neat_verdict.app.experiments.models import Experiment, LedgerEntry
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.readings.queries import evidence
 from neat_verdict.app.watch.actions import tick
+from neat_verdict.app.watch.management.commands import tick as tick_command
 from neat_verdict.app.watch.models import Notice
 from tests.app.conftest import SERVED, START, TODAY, Json, bring_in, daily, exposed, happened
 
@@ -225,3 +227,28 @@ def test_tick_is_a_command_that_does_what_is_due(capsys, analyst, draft):
     call_command("tick")
     assert "1 started" in capsys.readouterr().out
     assert find(draft.key).state == "running"
+
+
+def test_the_minute_job_goes_on_after_a_failure_and_by_hand_it_is_told(monkeypatch, caplog, capsys, db):
+    turns = []
+
+    def fails_once():
+        turns.append(len(turns))
+        if turns == [0]:
+            raise OSError("disk full")
+        signal.raise_signal(signal.SIGTERM)
+        return {"started": 2}
+
+    monkeypatch.setattr(tick_command, "tick", fails_once)
+    before = [signal.getsignal(told) for told in (signal.SIGTERM, signal.SIGINT)]
+    try:
+        call_command("tick", every=0.01)
+    finally:
+        for told, handler in zip((signal.SIGTERM, signal.SIGINT), before, strict=True):
+            signal.signal(told, handler)
+    assert turns == [0, 1]
+    assert "a tick failed" in caplog.text
+    assert "2 started" in capsys.readouterr().out
+    turns.clear()
+    with pytest.raises(OSError, match="disk full"):
+        call_command("tick")

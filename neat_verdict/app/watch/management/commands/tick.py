@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import signal
 import threading
 from typing import Any
@@ -10,6 +11,8 @@ from django.core.management.base import BaseCommand, CommandParser
 from django.db import close_old_connections
 
 from neat_verdict.app.watch.actions import tick
+
+log = logging.getLogger(__name__)
 
 
 class Command(BaseCommand):
@@ -25,8 +28,15 @@ class Command(BaseCommand):
                 signal.signal(told, lambda *_: stopped.set())
         while True:
             close_old_connections()
-            done = tick()
-            if done:
-                self.stdout.write(", ".join(f"{count} {what}" for what, count in done.items()))
+            try:
+                done = tick()
+            except Exception:
+                # Beside a server the next minute may go better; by hand the failure is told.
+                if not options["every"]:
+                    raise
+                log.exception("a tick failed")
+            else:
+                if done:
+                    self.stdout.write(", ".join(f"{count} {what}" for what, count in done.items()))
             if not options["every"] or stopped.wait(options["every"]):
                 return
