@@ -58,6 +58,14 @@ def test_every_reason_is_told(machine, analyst, served):
     assert "fare-calendar" not in ask_for(machine, "v1", device="phone")
 
 
+def test_a_draft_shows_its_variants_to_forced_units_only(machine, analyst, metrics):
+    actions.create_experiment(analyst, "Fare calendar", {**SERVED, "forced": {"me": "B"}})
+    shown = ask_for(machine, "me")["fare-calendar"]
+    assert (shown["variant"], shown["reason"], shown["parameters"]) == ("B", "forced", {"calendar": True})
+    assert ask_for(machine, "v1") == {}
+    assert ask_for(machine, "v1", "fare-calendar")["fare-calendar"]["reason"] == "not_running"
+
+
 def test_who_has_seen_a_variant_keeps_it_whatever_changes(machine, analyst, served):
     other = "B" if ask_for(machine, "v1")["fare-calendar"]["variant"] == "A" else "A"
     machine.collect(exposed("v1", other))

@@ -121,11 +121,12 @@ def test_the_audience_says_which_rule_decided(properties, because):
 
 
 def test_reasons_come_in_the_documented_order():
-    """Forced, then kept, audience, exclusion, participation, chance."""
+    """Forced (before the start too), then kept, audience, exclusion, participation, chance."""
     half = Traffic("o:1", (1, 1), 0.5, PHONES, {"me": 1}, Slice("home", 0.0, 0.5))
     names = [f"v{n}" for n in range(200)]
     assert half.assign("me", {}).reason == "forced"
-    assert replace(half, running=False).assign("me", {}).reason == "not_running"
+    assert replace(half, running=False).assign("me", {}).reason == "forced"
+    assert replace(half, running=False).assign("v1", IN).reason == "not_running"
     assert {half.assign(name, {}).reason for name in names} == {"audience"}
     reasons = {name: half.assign(name, IN).reason for name in names}
     assert set(reasons.values()) == {"exclusion", "participation", "assigned"}

@@ -80,7 +80,7 @@ class Traffic:
         Share of the audience that takes part, in [0, 1].
     audience : Audience
     forced : mapping of unit to position
-        Units that get a variant to look at it; they do not count.
+        Units that get a variant to look at it, before the start too; they do not count.
     slice : Slice or None
         The experiment's part of an exclusion group.
     running : bool
@@ -126,12 +126,12 @@ class Traffic:
 
         Raises InputError for a unit that is empty or over 200 characters long.
         """
-        if not self.running:
-            return _NOT_RUNNING
         if not 0 < len(unit) <= LONGEST_UNIT:
             raise InputError("unit", unit[:40] or "empty", f"must be 1 to {LONGEST_UNIT} characters")
         if self.forced and (chosen := self.forced.get(unit)) is not None:
             return Assignment(chosen, "forced", "chosen by hand")
+        if not self.running:
+            return _NOT_RUNNING
         if kept is not None:
             return self._parts[kept][2]
         if self.audience.groups and not self.audience.admits(properties):

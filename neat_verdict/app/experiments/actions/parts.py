@@ -8,7 +8,7 @@ from typing import Any
 
 from django.core.files.base import ContentFile
 
-from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Picture, Variant
+from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Picture, Tally, Variant
 from neat_verdict.app.metrics import actions as library
 from neat_verdict.app.metrics.queries import by_name
 from neat_verdict.app.people.models import User
@@ -36,7 +36,13 @@ def edit_variants(experiment: Experiment, wanted: list[dict[str, Any]]) -> Told:
     before = [{field: getattr(v, field) for field in _VARIANT_FIELDS} for v in present]
     if [v.pk for v in present] == [v.pk for v in kept] and before == lines:
         return []
-    experiment.variants.exclude(pk__in=[variant.pk for variant in kept]).delete()
+    gone = experiment.variants.exclude(pk__in=[variant.pk for variant in kept])
+    if Tally.objects.filter(variant__in=gone).exists():
+        raise Conflict(
+            "An earlier round has data of a variant that would be taken away. Copy the experiment to begin without it",
+            fields=["variants"],
+        )
+    gone.delete()
     for position, line in enumerate(lines):
         if position < len(kept):
             Variant.objects.filter(pk=kept[position].pk).update(position=position, **line)
