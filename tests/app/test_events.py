@@ -247,10 +247,10 @@ def test_another_round_begins_with_nothing_and_keeps_what_was(analyst, ask, mach
     status, again = ask("post", f"/experiments/{served.key}/move/new-round")
     assert (status, again["state"], again["round"], again["rule_locked_at"]) == (200, "draft", 2, None)
     assert [(r["number"], r["units"]) for r in again["rounds"]] == [(1, 1)]
-    first = find(served.key).variants.first()
+    new = find(served.key).variants.last()
+    without_a = [{"id": new.pk, "name": new.name}, {"name": "Something else"}]
     with pytest.raises(Conflict, match="An earlier round has data"):
-        without_b = [{"id": first.pk, "name": first.name}, {"name": "Something else"}]
-        actions.edit_experiment(analyst, served.key, again["version"], {"variants": without_b})
+        actions.edit_experiment(analyst, served.key, again["version"], {"variants": without_a})
     with clock.at(TODAY + timedelta(days=1)):
         actions.start(analyst, served.key)
         at = (TODAY + timedelta(days=1, minutes=1)).isoformat()
