@@ -142,6 +142,19 @@ def test_a_bad_split_is_told_once_by_notice_and_mail_and_makes_the_verdict_unsou
     assert ask("post", "/notices/read")[1]["unread"] == 0
 
 
+def test_a_long_subject_is_cut_between_words_so_that_no_figure_is_halved(analyst, draft):
+    analyst.email = "mona@tidewick.example"
+    analyst.save()
+    sentence = "The split is not as planned: " + ", ".join(f"{n},{n}00 in {n}" for n in range(1, 30)) + "."
+    Notice.objects.create(experiment=draft, occasion="x", tone="mind", sentence=sentence, advice="Look")
+    tick()
+    letter = mail.outbox[-1]
+    *words, end = letter.subject.removeprefix("Neat Verdict: ").split()
+    assert (words, end) == (sentence.split()[: len(words)], "…")
+    assert len(letter.subject) <= 150
+    assert ".." not in letter.body
+
+
 def test_mail_that_fails_is_tried_again(analyst, served, settings):
     analyst.email = "mona@tidewick.example"
     analyst.save()

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from statsmodels.stats.meta_analysis import combine_effects
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.estimate import Mean, Rate, log_ratio, pool, reversed_in_every_stratum
+from neat_verdict.core.estimate import Mean, Rate, Ratio, log_ratio, pool, reversed_in_every_stratum
 from neat_verdict.core.judge import DecisionRule, read_segments
 
 RULE = DecisionRule(0.95, 0.05)
@@ -119,6 +119,29 @@ def test_small_and_empty_cells_are_told_and_never_hidden():
     alone = read_segments("device", {"watch": strata["watch"]}, RULE)
     assert "too little" in alone.sentence
     assert read_segments("device", {}, RULE).segments == ()
+
+
+HUGE = 10**11
+EDGES = {
+    "no conversions": (Rate(0, 100), Rate(0, 100)),
+    "one unit": (Rate(0, 1), Rate(1, 1)),
+    "equal": (Rate(10, 100), Rate(10, 100)),
+    "huge": (Rate(HUGE // 10, HUGE), Rate(HUGE // 10 + 500_000, HUGE)),
+    "no spread": (Mean(2, 10.0, 50.0), Mean(2, 10.0, 50.0)),
+    "below nothing": (Mean(10, -5.0, 25.0), Mean(10, 6.0, 36.0)),
+    "one unit of a mean": (Mean(1, 5.0, 25.0), Mean(9, 6.0, 36.0)),
+    "nothing below the line": (Ratio(3, 3, 0, 3, 0, 0), Ratio(3, 3, 3, 3, 3, 3)),
+}
+
+
+@pytest.mark.parametrize("edge", EDGES)
+def test_at_the_edges_interval_and_p_agree_or_nothing_is_compared(edge):
+    (segment,) = read_segments("x", {edge: EDGES[edge]}, RULE).segments
+    if segment.comparison is None:
+        assert edge in ("one unit of a mean", "nothing below the line")
+        return
+    difference = segment.comparison.difference
+    assert (difference.low > 0 or difference.high < 0) == (segment.comparison.pvalue < 0.05)
 
 
 def test_the_chance_of_a_false_difference_is_the_nominal_one():

@@ -181,6 +181,22 @@ def plan(experiment: Experiment, place: Workspace | None = None) -> Plan | None:
     return make_plan(request, experiment.unit_name) if request else None
 
 
+def missing_for_rule(experiment: Experiment) -> list[str]:
+    """What brief and sizing lack before the decision rule can be locked. Raises InputError for figures that clash."""
+    missing = [
+        label
+        for label, value in (
+            ("the metric that decides (Brief)", experiment.metric),
+            ("the level today (Sizing)", experiment.baseline),
+            ("the audience per day (Sizing)", experiment.audience_per_day),
+        )
+        if not value
+    ]
+    if not missing and plan_request(experiment) is None:
+        missing.append("the spread of the metric that decides (Sizing)")
+    return missing
+
+
 def decision_rule(experiment: Experiment) -> DecisionRule:
     """The locked rule, or before the start the one the plan would give."""
     return planned_rule(experiment) if experiment.rule is None else rule_of(experiment.rule)

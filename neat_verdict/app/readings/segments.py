@@ -58,7 +58,7 @@ def segments(experiment: Experiment, *, by: str = "", metric: str = "", variant:
         adjusted_pvalue=reading.adjusted_pvalue,
         i_squared=reading.i_squared,
         reversal=reading.reversal,
-        segments=[_segment(line, rule.sign if use.role == "primary" else _sign(use)) for line in shown[:SHOWN]],
+        segments=[_segment(line, _sign(use)) for line in shown[:SHOWN]],
         left_out=max(len(shown) - SHOWN, 0),
     )
 

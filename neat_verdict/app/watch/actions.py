@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 from collections.abc import Callable
 from datetime import date, datetime
+from textwrap import shorten
 from typing import TypeVar
 
 from django.core.mail import send_mail
@@ -155,8 +156,9 @@ def _mail(due: Notice) -> int:
     address = due.experiment.owner.email
     if address:
         where = f"Experiment: {due.experiment.name} ({due.experiment.key}), sheet {due.sheet}"
-        body = f"{due.sentence}.\n\n{due.advice}.\n\n{where}\n"
-        send_mail(f"Neat Verdict: {due.sentence[:140]}", body, None, [address])
+        body = f"{due.sentence.rstrip('.')}.\n\n{due.advice}.\n\n{where}\n"
+        # Cut between words: half a figure would be another figure.
+        send_mail(shorten(f"Neat Verdict: {due.sentence}", 150, placeholder=" …"), body, None, [address])
     due.mailed_at = clock.now()
     due.save(update_fields=["mailed_at"])
     return int(bool(address))

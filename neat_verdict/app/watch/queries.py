@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 from collections import defaultdict
 from datetime import UTC, date, datetime, timedelta
-from typing import Any
 
 from django.db.models import Q, QuerySet, Sum
 
@@ -29,7 +28,7 @@ from neat_verdict.app.watch.schemas import (
     LiveOut,
     StratumOut,
 )
-from neat_verdict.core.soundness import Observed, check_strata, find_faults
+from neat_verdict.core.soundness import Observed, Stratum, check_strata, find_faults
 
 LATEST_SHOWN = 30
 _LOOKED_AT = 400
@@ -126,7 +125,7 @@ def live(experiment: Experiment) -> LiveOut:
     )
 
 
-def _stratum(found: Any) -> StratumOut:
+def _stratum(found: Stratum) -> StratumOut:
     return StratumOut(name=found.name, units=list(found.units), pvalue=found.check.pvalue, alarm=found.alarm)
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from neat_verdict.app.collect.events import milliseconds
 from neat_verdict.app.collect.models import Sighting
 from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.app.experiments.queries import plan, planned_rule
+from neat_verdict.app.experiments.queries import missing_for_rule, planned_rule
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.people.models import MachineKey
 from neat_verdict.core.checks import InputError
@@ -45,25 +45,14 @@ def unmet(experiment: Experiment) -> list[str]:
 
 def _rule(experiment: Experiment) -> Point:
     label, fix = "The decision rule can be locked", "Give what is missing on Brief and Sizing"
-    missing = [
-        name
-        for name, value in (
-            ("the metric that decides", experiment.metric),
-            ("its level today", experiment.baseline),
-            ("the audience per day", experiment.audience_per_day),
-        )
-        if not value
-    ]
-    if missing:
-        sheet = "sizing" if experiment.metric else "brief"
-        return Point(label, False, f"missing: {', '.join(missing)}", fix, sheet, needed=True)
+    sheet = "sizing" if experiment.metric else "brief"
     try:
+        missing = missing_for_rule(experiment)
         planned_rule(experiment)
-        complete = plan(experiment) is not None
     except InputError as problem:
         return Point(label, False, str(problem), fix, "sizing", needed=True)
-    seen = "complete" if complete else "missing: the spread of the metric that decides"
-    return Point(label, complete, seen, fix, "sizing", needed=True)
+    seen = f"missing: {', '.join(missing)}" if missing else "complete"
+    return Point(label, not missing, seen, fix, sheet, needed=True)
 
 
 def _shares(experiment: Experiment) -> Point:

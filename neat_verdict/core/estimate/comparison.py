@@ -111,6 +111,11 @@ def compare_means(
     )
 
 
+def comparable(arms: Sequence[Arm]) -> bool:
+    """Whether each arm has enough to be compared: a unit of a rate, two of a mean, and of a ratio something below the line."""
+    return all(arm.units > 0 if isinstance(arm, Rate) else math.isfinite(arm.squared_error) for arm in arms)
+
+
 def compare_arms_at(
     variant: Arm,
     reference: Arm,

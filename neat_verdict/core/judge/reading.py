@@ -15,6 +15,7 @@ from neat_verdict.core.estimate import (
     Comparison,
     Mean,
     Rate,
+    comparable,
     fieller_interval,
     two_sided_critical_value,
     wilson_interval,
@@ -109,8 +110,8 @@ def read_experiment(
     ended = ended or (rule.longest_days is not None and days >= rule.longest_days)
     last = _reads_no_more(rule, days, looks)
     units = [arm.units for arm in arms]
-    comparable = all(_comparable(arm) for arm in arms) and (rule.method.kind != "looks" or looks is not None)
-    standard = standard_of(rule, units, looks.information if looks else (), last=last) if comparable else None
+    enough = comparable(arms) and (rule.method.kind != "looks" or looks is not None)
+    standard = standard_of(rule, units, looks.information if looks else (), last=last) if enough else None
     comparisons = compare_arms(arms, rule, standard) if standard else ()
     split = check_split(units, weights)
     overlap = None if units_by_day is None else check_overlap(units_by_day)
@@ -134,17 +135,13 @@ def read_experiment(
     )
 
 
-def _comparable(arm: Arm) -> bool:
-    return arm.units > 0 if isinstance(arm, Rate) else math.isfinite(arm.squared_error)
-
-
 def own_interval(arm: Arm, confidence: float) -> tuple[float, float]:
     """An arm's level on its own: Wilson's interval for a rate, Student's for a mean or ratio; nan where there is none."""
     z = two_sided_critical_value(confidence)
     if isinstance(arm, Rate):
         low, high = wilson_interval(arm.conversions, arm.units, z)
         return float(low), float(high)
-    if not _comparable(arm):
+    if not comparable([arm]):
         return math.nan, math.nan
     reach = student_critical_value(z, arm.units - 1) * math.sqrt(arm.squared_error)
     return arm.estimate - reach, arm.estimate + reach

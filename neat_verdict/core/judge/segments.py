@@ -11,6 +11,7 @@ from neat_verdict.core.estimate import (
     Comparison,
     Interval,
     Rate,
+    comparable,
     compare_arms_at,
     log_ratio,
     pool,
@@ -63,7 +64,9 @@ def read_segments(
         Of control and the variant.
     """
     critical = two_sided_critical_value(rule.confidence)
-    compared = {name: _comparison(arms[1], arms[0], critical) for name, arms in strata.items()}
+    compared = {
+        name: compare_arms_at(arms[1], arms[0], critical) if comparable(arms) else None for name, arms in strata.items()
+    }
     effects = {name: effect for name, arms in strata.items() if (effect := log_ratio(arms[1], arms[0])) is not None}
     pooled = pool(list(effects.values())) if effects else None
     shrunken = dict(zip(effects, pooled.shrunken, strict=True)) if pooled and len(effects) > 1 else {}
@@ -82,11 +85,6 @@ def read_segments(
         segments, pvalue, adjusted, pooled.i_squared if pooled else 0.0, reversal,
         _sentence(subject, len(effects), adjusted, tried, rule, crude if reversal else None, letters),
     )  # fmt: skip
-
-
-def _comparison(variant: Arm, control: Arm, critical: float) -> Comparison | None:
-    least = 1 if isinstance(variant, Rate) else 2
-    return compare_arms_at(variant, control, critical) if min(variant.units, control.units) >= least else None
 
 
 def _small(arms: Sequence[Arm]) -> bool:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from neat_verdict.core.estimate import Arm, Comparison, Rate, compare_arms_at, dunnett_critical_value
+from neat_verdict.core.estimate import Arm, Comparison, comparable, compare_arms_at, dunnett_critical_value
 from neat_verdict.core.judge.rule import DecisionRule, Direction, SideReading
 
 
@@ -56,7 +56,7 @@ def read_sides(metrics: Sequence[SideMetric], rule: DecisionRule) -> tuple[SideE
 
 
 def _compared(metric: SideMetric, confidence: float) -> tuple[Comparison, ...]:
-    if not all(arm.units > 0 if isinstance(arm, Rate) else math.isfinite(arm.squared_error) for arm in metric.arms):
+    if not comparable(metric.arms):
         return ()
     control, *variants = metric.arms
     c = dunnett_critical_value(confidence, control.units, [arm.units for arm in variants])

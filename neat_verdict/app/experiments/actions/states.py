@@ -12,7 +12,7 @@ from neat_verdict.app import clock
 from neat_verdict.app.experiments.actions.ledger import record
 from neat_verdict.app.experiments.actions.parts import pin_versions
 from neat_verdict.app.experiments.models import Experiment, Round
-from neat_verdict.app.experiments.queries import first_moment, local, plan, planned_rule, today
+from neat_verdict.app.experiments.queries import first_moment, local, missing_for_rule, planned_rule, today
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.app.problems import Conflict
@@ -70,19 +70,8 @@ def start(
 
 
 def _check_complete(experiment: Experiment) -> None:
-    missing = [
-        label
-        for label, value in (
-            ("the metric that decides (Brief)", experiment.metric),
-            ("the level today (Sizing)", experiment.baseline),
-            ("the audience per day (Sizing)", experiment.audience_per_day),
-        )
-        if not value
-    ]
-    if missing:
+    if missing := missing_for_rule(experiment):
         raise Conflict(f"Before the start the rule needs {', '.join(missing)}")
-    if plan(experiment) is None:
-        raise Conflict("Before the start the rule needs the spread of the metric that decides (Sizing)")
 
 
 def _claim_slice(experiment: Experiment) -> None:
