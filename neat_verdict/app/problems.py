@@ -9,3 +9,7 @@ class Conflict(Exception):  # noqa: N818
     def __init__(self, sentence: str, **members: Any) -> None:
         super().__init__(sentence)
         self.members = members
+
+
+class Gone(Exception):  # noqa: N818
+    """What was there is there no more, and why."""

@@ -104,7 +104,11 @@ def test_a_ratio_that_should_fall_is_read_downwards(ask, analyst):
     reading = ask("get", f"/experiments/{experiment.key}/evidence")[1]["reading"]
     assert (reading["verdict"], reading["good_direction"]) == ("winner", "down")
     assert reading["comparisons"][0]["lift"]["high"] < 0
-    assert reading["comparisons"][0]["impact_a_month"] is None
+    # What a month costs less: the difference of the ratio at the volume below the line of today.
+    control = reading["arms"][0]
+    spent_a_unit = control["total"] / control["units"]
+    worth = reading["comparisons"][0]["impact_a_month"]["estimate"]
+    assert worth == pytest.approx(reading["comparisons"][0]["lift"]["estimate"] * spent_a_unit * 4000 * 30)
 
 
 @pytest.mark.parametrize(

@@ -175,7 +175,8 @@ def test_the_ramp_gives_each_day_its_share():
     [
         (lambda: Traffic("", (1, 1)), "salt"),
         (lambda: Traffic("s", (1,)), "weights"),
-        (lambda: Traffic("s", (1, 0)), "weights"),
+        (lambda: Traffic("s", (1, -1)), "weights"),
+        (lambda: Traffic("s", (0, 0)), "weights"),
         (lambda: Traffic("s", (1, 1), 1.5), "participation"),
         (lambda: Traffic("s", (1, 1), forced={"me": 2}), "forced"),
         (lambda: Traffic("s", (1, 1)).assign("", {}), "unit"),
@@ -191,3 +192,18 @@ def test_what_cannot_be_is_refused_by_name(wrong, field):
     with pytest.raises(InputError) as refused:
         wrong()
     assert refused.value.field == field
+
+
+def test_a_variant_without_weight_gets_nobody_and_the_others_all():
+    traffic = Traffic("calendar:1", (0, 0, 1))
+    assert {traffic.assign(f"visitor-{n}", {}).position for n in range(200)} == {2}
+
+
+@pytest.mark.parametrize(("before", "after"), [(0.1, 0.5), (0.5, 0.9), (0.2, 1.0)])
+def test_a_rollout_that_grows_takes_the_variant_from_nobody(before, after):
+    smaller, larger = (Traffic("calendar:1", (1 - share, share)) for share in (before, after))
+    units = [f"visitor-{n}" for n in range(500)]
+    had = {unit for unit in units if smaller.assign(unit, {}).position == 1}
+    have = {unit for unit in units if larger.assign(unit, {}).position == 1}
+    assert had <= have
+    assert len(have) == pytest.approx(500 * after, abs=50)

@@ -115,7 +115,7 @@ def preview(
     open_for_data(by, experiment)
     use = _use(experiment, metric)
     refuse_counted(experiment, use)
-    fields = fields_of(arm_kind(use.definition["kind"]))
+    fields = fields_of(arm_kind(use.definition["kind"], use.before_days))
     text = read_text(content, fields)
     return _preview_steps(experiment, use, text, content, _columns(text, fields, chosen))
 
@@ -124,7 +124,7 @@ def _preview_steps(
     experiment: Experiment, use: ExperimentMetric, text: Text, content: bytes, columns: dict[str, int | None]
 ) -> Iterator[int | Preview]:
     counts = Counts()
-    kind = arm_kind(use.definition["kind"])
+    kind = arm_kind(use.definition["kind"], use.before_days)
     known = {name: place for name, place in columns.items() if place is not None}
     complete = len(known) == len(fields_of(kind))
     if complete:
@@ -165,7 +165,7 @@ def _totals(counts: Counts, arms: int, width: int) -> tuple[tuple[float, ...], .
 
 
 def _stored(experiment: Experiment, use: ExperimentMetric) -> dict[tuple[date, int], tuple[float, ...]]:
-    columns = COLUMNS[arm_kind(use.definition["kind"])]
+    columns = COLUMNS[arm_kind(use.definition["kind"], use.before_days)]
     rows = Tally.objects.filter(variant__experiment=experiment, metric=use.metric, round=experiment.round, segment="")
     values = rows.values_list("day", "variant__position", *columns)
     return {(day, position): tuple(sums) for day, position, *sums in values}
@@ -218,7 +218,7 @@ def store(
         raise Conflict("The file is not the one that was previewed; preview it again")
     use = _use(experiment, metric)
     refuse_counted(experiment, use)
-    kind = arm_kind(use.definition["kind"])
+    kind = arm_kind(use.definition["kind"], use.before_days)
     text = read_text(content, fields_of(kind))
     columns = _columns(text, fields_of(kind), chosen)
     missing = [field for field, place in columns.items() if place is None]
@@ -253,7 +253,7 @@ def store(
 
 def _write(experiment: Experiment, use: ExperimentMetric, counts: Counts) -> None:
     variants = {variant.position: variant for variant in experiment.variants.all()}
-    columns = COLUMNS[arm_kind(use.definition["kind"])]
+    columns = COLUMNS[arm_kind(use.definition["kind"], use.before_days)]
     Tally.objects.bulk_create(
         [
             Tally(

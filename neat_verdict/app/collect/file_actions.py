@@ -35,14 +35,19 @@ def digest_of(path: Path) -> str:
 
 
 def measured(use: ExperimentMetric) -> Measured:
-    """The columns a file of units has for a metric: its key; for a ratio with _numerator and _denominator."""
+    """The columns a file of units has for a metric: its key; for a ratio with _numerator and _denominator, and with _before for
+    one that is adjusted by what units came to before."""
     definition = definition_of(use.definition)
-    kind = arm_kind(definition.kind)
+    kind = arm_kind(definition.kind, use.before_days)
     stem = use.metric.key.replace("-", "_")
     caps = [definition.measure.cap if definition.measure else None]
     if kind == "ratio":
         caps.append(definition.denominator.cap if definition.denominator else None)
-    columns = (f"{stem}_numerator", f"{stem}_denominator") if kind == "ratio" else (stem,)
+    if kind == "adjusted":
+        caps *= 2
+    columns = {"ratio": (f"{stem}_numerator", f"{stem}_denominator"), "adjusted": (stem, f"{stem}_before")}.get(
+        kind, (stem,)
+    )
     return Measured(use.metric_id, use.metric.name, kind, columns, tuple(caps))
 
 

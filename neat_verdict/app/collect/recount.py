@@ -17,6 +17,7 @@ from neat_verdict.core.metrics import Happening, unit_figure
 MILLION = 1_000_000
 HOUR = 3_600_000
 LONGEST_SEGMENT = 200
+_SUMS = 6  # of a cell; the counts of a funnel's steps follow
 
 
 class Exposure(NamedTuple):
@@ -52,10 +53,11 @@ def standing(
         return None
     first = found[0]
     values = {
-        str(metric): [
-            round(figure, round_to) for figure in unit_figure(definition, first.at, events, until=experiment.ended)
+        str(metric.id): [
+            round(figure, round_to)
+            for figure in unit_figure(metric.definition, first.at, events, experiment.ended, metric.before_days)
         ]
-        for metric, definition in experiment.metrics
+        for metric in experiment.metrics
     }
     mixed = any(exposure.position != first.position for exposure in exposures)
     return Standing(first.position, first.at, segments_of(first.properties, experiment.segments), values, mixed)
@@ -80,20 +82,26 @@ def _shown(value: Any) -> str:
 
 
 class Sums(dict[Cell, list[int]]):
-    """Changes of tallies: units, total, squares, below, below squares, cross, in whole millionths."""
+    """Changes of tallies: units, total, squares, below, below squares, cross, in whole millionths; of a funnel also the units
+    that reached each step."""
 
     def add(self, unit: Standing, sign: int, day_of: Callable[[int], str]) -> None:
         """Add a unit's part, or take it away (``sign`` -1)."""
         day = day_of(unit.first_at)
         for metric, figures in unit.values.items():
             above = round(figures[0] * MILLION)
-            below = round(figures[1] * MILLION) if len(figures) > 1 else 0
+            below = round(figures[1] * MILLION) if len(figures) == 2 else 0
+            steps = figures[1:] if len(figures) > 2 else ()
             for segment in unit.segments:
                 cell = (unit.position, segment, day, metric)
                 sums = self.get(cell)
                 if sums is None:
                     sums = self[cell] = [0, 0, 0, 0, 0, 0]
                 sums[0] += sign
+                if steps:
+                    sums.extend([0] * (_SUMS + len(steps) - len(sums)))
+                    for step, done in enumerate(steps, start=_SUMS):
+                        sums[step] += sign * int(done)
                 if above:
                     sums[1] += sign * above
                     sums[2] += sign * above * above
@@ -113,15 +121,16 @@ class Arrivals(dict[tuple[int, int], list[int]]):
         counted[1] += sign * unit.mixed
 
 
-def as_floats(kind: str, exact: Sequence[int]) -> dict[str, float | None]:
-    """The columns of a tally from its exact sums, each rounded once."""
-    units, total, squares, below, below_squares, cross = exact
+def as_floats(kind: str, exact: Sequence[int]) -> dict[str, Any]:
+    """The columns of a tally from its exact sums, each rounded once; ``steps`` of a funnel are whole numbers."""
+    units, total, squares, below, below_squares, cross = exact[:_SUMS]
     square = MILLION * MILLION
-    found: dict[str, float | None] = dict.fromkeys(("squares", "below", "below_squares", "cross"))
+    found: dict[str, Any] = dict.fromkeys(("squares", "below", "below_squares", "cross"))
+    found["steps"] = list(exact[_SUMS:]) or None
     found |= {"units": units, "total": total / MILLION}
     if kind != "rate":
         found["squares"] = squares / square
-    if kind == "ratio":
+    if kind in ("ratio", "adjusted"):
         found |= {"below": below / MILLION, "below_squares": below_squares / square, "cross": cross / square}
     return found
 

@@ -27,7 +27,7 @@ class PreviewOut(Schema):
     delimiter: str
     header: list[str]
     metric: str
-    kind: Literal["rate", "mean", "ratio"]
+    kind: Literal["rate", "mean", "ratio", "adjusted"]
     fields: list[str]
     columns: dict[str, int | None]
     rows: int

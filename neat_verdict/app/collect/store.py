@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Collection, Mapping, Sequence
+from itertools import zip_longest
 from typing import Any
 
 import orjson
@@ -11,6 +12,7 @@ from django.db import connection
 
 from neat_verdict.app.collect.batch import Sent
 from neat_verdict.app.collect.recount import Arrivals, Sums, as_floats
+from neat_verdict.app.experiments.tallies import arm_kind
 from neat_verdict.app.metrics.sample import EXPOSURE
 from neat_verdict.app.traffic.serving import Served
 
@@ -23,11 +25,11 @@ _UPSERT_ENROLMENT = """INSERT INTO traffic_enrolment
     ON CONFLICT (unit, experiment_id, round) DO UPDATE SET variant_id = excluded.variant_id, first_at = excluded.first_at,
         segments = excluded.segments, "values" = excluded."values", mixed = excluded.mixed"""
 _UPSERT_TALLY = """INSERT INTO experiments_tally
-    (variant_id, metric_id, round, segment, day, units, total, squares, below, below_squares, "cross", exact)
-    VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)
+    (variant_id, metric_id, round, segment, day, units, total, squares, below, below_squares, "cross", steps, exact)
+    VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)
     ON CONFLICT (variant_id, metric_id, round, segment, day) DO UPDATE SET units = excluded.units, total = excluded.total,
         squares = excluded.squares, below = excluded.below, below_squares = excluded.below_squares,
-        "cross" = excluded."cross", exact = excluded.exact"""
+        "cross" = excluded."cross", steps = excluded.steps, exact = excluded.exact"""
 _UPSERT_ARRIVAL = """INSERT INTO collect_arrival (variant_id, round, hour, units, mixed) VALUES (%s, %s, %s, %s, %s)
     ON CONFLICT (variant_id, round, hour) DO UPDATE SET units = units + excluded.units, mixed = mixed + excluded.mixed"""
 _UPSERT_SIGHTING = """INSERT INTO collect_sighting (kind, name, last_at, times) VALUES (%s, %s, %s, %s)
@@ -97,7 +99,7 @@ def change_tallies(experiment: Served, sums: Sums) -> None:
     """Add changes to the tallies; a metric whose sums came in by file is left alone, and empty cells go."""
     if not sums:
         return
-    kinds = {str(metric): _kind(definition.kind) for metric, definition in experiment.metrics}
+    kinds = {str(m.id): arm_kind(m.definition.kind, m.before_days) for m in experiment.metrics}
     ids = [variant[0] for variant in experiment.variants]
     by_file = {
         row[0]
@@ -105,7 +107,7 @@ def change_tallies(experiment: Served, sums: Sums) -> None:
             f"""SELECT DISTINCT metric_id FROM experiments_tally
                 WHERE variant_id {_IN} AND metric_id {_IN} AND round = %s AND segment = '' AND exact IS NULL""",
             json.dumps(ids),
-            json.dumps([metric for metric, _ in experiment.metrics]),
+            json.dumps([metric.id for metric in experiment.metrics]),
             experiment.round,
         )
     }
@@ -126,24 +128,21 @@ def change_tallies(experiment: Served, sums: Sums) -> None:
         before = present.get(place, "[0,0,0,0,0,0]")
         if metric in by_file or not any(change):
             continue
-        exact = [old + new for old, new in zip(json.loads(before), change, strict=True)]
+        exact = [old + new for old, new in zip_longest(json.loads(before), change, fillvalue=0)]
         if exact[0] == 0:
             emptied.append((variant, metric, experiment.round, segment, day))
             continue
         figures = as_floats(kinds[metric_id], exact)
         kept.append(
             (variant, metric, experiment.round, segment, day, figures["units"], figures["total"], figures["squares"],
-             figures["below"], figures["below_squares"], figures["cross"], json.dumps(exact))
+             figures["below"], figures["below_squares"], figures["cross"],
+             json.dumps(figures["steps"]) if figures["steps"] else None, json.dumps(exact))
         )  # fmt: skip
     _many(_UPSERT_TALLY, kept)
     _many(
         """DELETE FROM experiments_tally WHERE variant_id = %s AND metric_id = %s AND round = %s AND segment = %s AND day = %s""",
         emptied,
     )
-
-
-def _kind(metric_kind: str) -> str:
-    return "rate" if metric_kind in ("conversion", "funnel") else "ratio" if metric_kind == "ratio" else "mean"
 
 
 def change_arrivals(experiment: Served, arrivals: Arrivals) -> None:

@@ -27,7 +27,8 @@ _LARGEST = 1e12  # of a value, so that its square in millionths fits a whole num
 
 @dataclass(frozen=True, slots=True)
 class Measured:
-    """A metric of the file: its id, how it is counted, its column (and that below the line), and the most a unit may count."""
+    """A metric of the file: its id, how it is counted, its column (and that below the line, or of before), and the most a unit
+    may count."""
 
     metric: int
     name: str
@@ -323,7 +324,7 @@ def _totals(m: Measured) -> list[str]:
     if m.kind == "rate":
         return [f"sum({above})"]
     found = [f"sum({above})", f"sum(CAST({above} AS HUGEINT) * {above})"]
-    if m.kind == "ratio":
+    if m.kind in ("ratio", "adjusted"):
         below = f"m{m.metric}_1"
         found += [
             f"sum({below})",
@@ -343,7 +344,7 @@ def _keep(
     units, *rest = values
     at = 0
     for m in measures:
-        width = {"rate": 1, "mean": 2, "ratio": 5}[m.kind]
+        width = {"rate": 1, "mean": 2, "ratio": 5, "adjusted": 5}[m.kind]
         added = [units, *rest[at : at + width], *[0] * (5 - width)]
         at += width
         before = exact.get((m.metric, *place), [0] * 6)

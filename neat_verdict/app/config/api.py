@@ -2,6 +2,7 @@
 
 from ninja.security import django_auth
 
+from neat_verdict.app.casebook.api import router as casebook
 from neat_verdict.app.collect.api import router as collect
 from neat_verdict.app.collect.events_api import router as events
 from neat_verdict.app.collect.files_api import router as files
@@ -31,6 +32,7 @@ for prefix, router in (
     ("", readings),
     ("", scratchpad),
     ("", watch),
+    ("", casebook),
     ("", reports),
 ):
     api.add_router(prefix, router)

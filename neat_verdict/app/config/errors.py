@@ -10,7 +10,7 @@ from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 
 from neat_verdict.app.problem_documents import problem
-from neat_verdict.app.problems import Conflict
+from neat_verdict.app.problems import Conflict, Gone
 from neat_verdict.core.checks import InputError
 
 
@@ -41,6 +41,10 @@ def install(api: NinjaAPI) -> None:
     @api.exception_handler(Conflict)
     def conflict(request: HttpRequest, exc: Conflict) -> HttpResponse:
         return problem(409, str(exc), **exc.members)
+
+    @api.exception_handler(Gone)
+    def gone(request: HttpRequest, exc: Gone) -> HttpResponse:
+        return problem(410, str(exc))
 
     @api.exception_handler(HttpError)
     def other(request: HttpRequest, exc: HttpError) -> HttpResponse:

@@ -1,4 +1,4 @@
-"""The page that holds the screens. Without a sign-in nothing but the sign-in screen is served."""
+"""The page that holds the screens. Without a sign-in nothing but the sign-in screen and shared reports is served."""
 
 from django.conf import settings
 from django.contrib.auth.decorators import login_required
@@ -24,6 +24,15 @@ def _page() -> HttpResponse:
 @ensure_csrf_cookie
 def sign_in_screen(request: HttpRequest) -> HttpResponse:
     return _page()
+
+
+@require_safe
+def shared_screen(request: HttpRequest, token: str) -> HttpResponse:
+    """A report behind a link: whether it opens is for the API to say. No search engine is to keep it."""
+    answer = _page()
+    answer["X-Robots-Tag"] = "noindex"
+    answer["Referrer-Policy"] = "no-referrer"
+    return answer
 
 
 @require_safe

@@ -4,12 +4,13 @@ from django.contrib import admin
 from django.urls import include, path, re_path
 
 from neat_verdict.app.config.api import api
-from neat_verdict.app.config.shell import screen, sign_in_screen
+from neat_verdict.app.config.shell import screen, shared_screen, sign_in_screen
 
 urlpatterns = [
     path("api/v1/", api.urls),
     path("admin/", admin.site.urls),
     path("sign-in", sign_in_screen),
+    path("shared/<str:token>", shared_screen),
     path("", include("neat_verdict.app.standins.urls")),
     re_path(r"^(?!api/|static/).*$", screen),
 ]

@@ -81,6 +81,8 @@ class Experiment(models.Model):
     look_days = models.JSONField(default=list, blank=True)
     superiority = models.FloatField(default=0.95)
     expected_loss = models.FloatField(default=0.005)
+    family = models.CharField(max_length=20, default="holm")
+    warm_up_days = models.PositiveSmallIntegerField(default=0)
 
     rule = models.JSONField(null=True, blank=True)
     rule_locked_at = models.DateTimeField(null=True, blank=True)
@@ -127,6 +129,7 @@ class Experiment(models.Model):
                 name="a_scheduled_start_has_its_time",
             ),
             models.CheckConstraint(condition=Q(data_from__in=["files", "events"]), name="data_from_known"),
+            models.CheckConstraint(condition=Q(family__in=["holm", "benjamini_hochberg"]), name="family_known"),
             models.CheckConstraint(
                 condition=Q(assignment_unit__in=["visitor", "account", "request"]), name="assignment_unit_known"
             ),
@@ -158,6 +161,7 @@ class ExperimentMetric(models.Model):
     """A metric's part in an experiment. ``version`` is set at the start; a draft follows the latest.
 
     ``baseline`` and ``spread`` serve the sizing of guardrails; the deciding metric's are the experiment's own.
+    ``before_days`` is how long before its first exposure a unit is looked at to adjust what came after; None for not at all.
     """
 
     experiment = models.ForeignKey(Experiment, on_delete=models.CASCADE, related_name="metrics")
@@ -168,6 +172,7 @@ class ExperimentMetric(models.Model):
     margin = models.FloatField(null=True, blank=True)
     baseline = models.FloatField(null=True, blank=True)
     spread = models.FloatField(null=True, blank=True)
+    before_days = models.PositiveSmallIntegerField(null=True, blank=True)
 
     class Meta:
         ordering = ["position"]
@@ -240,7 +245,9 @@ class Round(models.Model):
 class Tally(models.Model):
     """Sufficient statistics of a metric for the units first exposed on a day in a variant (see `tallies.COLUMNS`).
 
-    ``total`` is the number of conversions of a rate, the sum of a mean, the numerator of a ratio. ``segment`` is empty for
+    ``total`` is the number of conversions of a rate, the sum of a mean, the numerator of a ratio; ``below`` the denominator of a
+    ratio, or the sum of what units of a mean came to before their first exposure; ``steps`` the units that reached each step
+    of a funnel. ``segment`` is empty for
     everybody, otherwise what the units had in common at first exposure ("device=phone"). ``exact`` holds the sums of tallies
     made of events as whole numbers, in millionths (squares in millionths of millionths), so that adding and taking away leaves
     no trace; it is null for sums that came in as such.
@@ -257,6 +264,7 @@ class Tally(models.Model):
     below = models.FloatField(null=True)
     below_squares = models.FloatField(null=True)
     cross = models.FloatField(null=True)
+    steps = models.JSONField(null=True)
     exact = models.JSONField(null=True)
 
     class Meta:
@@ -267,6 +275,23 @@ class Tally(models.Model):
                 condition=Q(squares__isnull=False) | Q(total__gte=0, total__lte=F("units")),
                 name="conversions_within_units",
             ),
+        ]
+
+
+class Outlay(models.Model):
+    """What a variant cost on a day, and how often it was shown, where that is known in sums only (advertising, mailings)."""
+
+    variant = models.ForeignKey(Variant, on_delete=models.CASCADE, related_name="outlays")
+    round = models.PositiveSmallIntegerField(default=1)
+    day = models.DateField()
+    cost = models.FloatField(default=0.0)
+    views = models.FloatField(default=0.0)
+
+    class Meta:
+        ordering = ["day"]
+        constraints = [
+            models.UniqueConstraint(fields=["variant", "round", "day"], name="one_outlay_a_day"),
+            models.CheckConstraint(condition=Q(cost__gte=0, views__gte=0), name="outlays_not_negative"),
         ]
 
 

@@ -32,7 +32,8 @@ _SAME_NAME = (
     "good_direction", "baseline", "spread", "correlation", "worthwhile_lift", "audience_per_day", "participation",
     "confidence", "power", "least_weeks", "least_conversions", "planned_start", "started_on", "ended_on", "rule_locked_at",
     "decision", "decision_reason", "decision_next", "decided_at", "longest_run_weeks", "method", "sides", "spending",
-    "looks", "look_days", "superiority", "expected_loss", "data_from", "assignment_unit", "forced", "exclusion_group",
+    "looks", "look_days", "superiority", "expected_loss", "family", "warm_up_days",
+    "data_from", "assignment_unit", "forced", "exclusion_group",
     "exclusion_share", "round", "starts_at", "ends_at",
 )  # fmt: skip
 
@@ -103,6 +104,7 @@ def _use(use: ExperimentMetric) -> MetricUseOut:
         margin=use.margin,
         baseline=use.baseline,
         spread=use.spread,
+        before_days=use.before_days,
         kind=definition.kind,
         is_rate=definition.is_rate,
         good_direction=definition.good_direction,

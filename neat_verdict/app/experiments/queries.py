@@ -12,7 +12,7 @@ from django.http import Http404
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, LedgerEntry, Picture, Tally, Workspace
 from neat_verdict.app.experiments.tallies import COLUMNS, Counts, arm_kind, table
-from neat_verdict.core.estimate import Sides, Spending
+from neat_verdict.core.estimate import Correction, Sides, Spending
 from neat_verdict.core.judge import DecisionRule, Guardrail, Names, rule_for
 from neat_verdict.core.plan import (
     Arms,
@@ -218,7 +218,9 @@ def planned_rule(experiment: Experiment) -> DecisionRule:
             planned,
             least_conversions=experiment.least_conversions,
             guardrails=guardrails,
-            longest_days=max(longest, 7 * planned.duration.weeks),
+            longest_days=max(longest, 7 * planned.duration.weeks + experiment.warm_up_days),
+            family=cast(Correction, experiment.family),
+            warm_up_days=experiment.warm_up_days,
         )
     days = 7 * experiment.least_weeks
     return DecisionRule(
@@ -231,6 +233,8 @@ def planned_rule(experiment: Experiment) -> DecisionRule:
         planned_days=days,
         longest_days=max(longest, days),
         guardrails=guardrails,
+        family=cast(Correction, experiment.family),
+        warm_up_days=experiment.warm_up_days,
     )
 
 
@@ -270,7 +274,7 @@ def _counts(experiment: Experiment, rows: dict[int, list[tuple[int, date, tuple[
     arms = len(experiment.variants.all())
     found = {}
     for use in experiment.metrics.all():
-        kind = arm_kind(use.definition["kind"])
+        kind = arm_kind(use.definition["kind"], use.before_days)
         places = [COLUMNS["ratio"].index(column) for column in COLUMNS[kind]]
         mine = [(position, day, [sums[i] for i in places]) for position, day, sums in rows.get(use.metric_id, [])]
         found[use.metric_id] = table(kind, arms, mine)

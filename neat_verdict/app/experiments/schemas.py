@@ -63,6 +63,7 @@ class MetricUseIn(Schema):
     margin: float | None = None
     baseline: float | None = None
     spread: float | None = None
+    before_days: int | None = Field(default=None, ge=1, le=365)
 
 
 class MetricUseOut(MetricUseIn):
@@ -129,6 +130,8 @@ class ExperimentChanges(Schema):
     look_days: list[int] = Field(default_factory=list, max_length=120)
     superiority: float = 0.95
     expected_loss: float = 0.005
+    family: Literal["holm", "benjamini_hochberg"] = "holm"
+    warm_up_days: int = Field(default=0, ge=0, le=60)
     variants: list[VariantIn] = Field(default_factory=list)
 
     def given(self) -> dict[str, Any]:
@@ -285,6 +288,8 @@ class ExperimentOut(Schema):
     look_days: list[int]
     superiority: float
     expected_loss: float
+    family: Literal["holm", "benjamini_hochberg"]
+    warm_up_days: int
     rule_changes: list[RuleChangeOut]
     started_on: date | None
     ended_on: date | None

@@ -4,16 +4,23 @@ from __future__ import annotations
 
 import csv
 import io
+import tempfile
 from collections.abc import Iterable, Sequence
+from datetime import date
+from pathlib import Path
+from typing import Literal
 
+import duckdb
 from django.http import HttpResponse
 
 from neat_verdict.app.readings.schemas import EvidenceOut, IntervalOut
 
+Format = Literal["csv", "parquet"]
 _COLUMNS = (
-    "variant", "name", "units", "total", "level", "level_low", "level_high", "lift", "lift_low", "lift_high",
+    "metric", "role", "variant", "name", "units", "total", "level", "level_low", "level_high", "lift", "lift_low", "lift_high",
     "difference", "difference_low", "difference_high", "z", "p", "p_adjusted", "p_exact", "confidence", "critical_value",
 )  # fmt: skip
+_TEXTS = frozenset({"metric", "role", "variant", "name"})
 
 
 def plain_cell(value: object) -> object:
@@ -23,16 +30,31 @@ def plain_cell(value: object) -> object:
     return value
 
 
-def _file(name: str, header: Sequence[str], rows: Iterable[Sequence[object]]) -> HttpResponse:
+def _file(name: str, form: Format, header: Sequence[str], rows: Iterable[Sequence[object]]) -> HttpResponse:
+    if form == "parquet":
+        return _download(f"{name}.parquet", _parquet(header, list(rows)), "application/vnd.apache.parquet")
     text = io.StringIO()
     writer = csv.writer(text)
     writer.writerow(header)
     writer.writerows([plain_cell(cell) for cell in row] for row in rows)
-    return _download(name, text.getvalue(), "text/csv; charset=utf-8")
+    return _download(f"{name}.csv", text.getvalue().encode(), "text/csv; charset=utf-8")
 
 
-def _download(name: str, text: str, content_type: str) -> HttpResponse:
-    answer = HttpResponse(text, content_type=content_type)
+def _parquet(header: Sequence[str], rows: Sequence[Sequence[object]]) -> bytes:
+    """Typed columns: text and days as such, every figure as a double, so that a column has one type in all files."""
+    types = {column: "VARCHAR" if column in _TEXTS else "DATE" if column == "day" else "DOUBLE" for column in header}
+    columns = ", ".join(f'"{column}" {kind}' for column, kind in types.items())
+    with tempfile.TemporaryDirectory() as folder, duckdb.connect() as store:
+        file = Path(folder) / "table.parquet"
+        store.execute(f"CREATE TABLE table_out ({columns})")
+        if rows:
+            store.executemany(f"INSERT INTO table_out VALUES ({', '.join('?' * len(header))})", rows)
+        store.execute(f"COPY table_out TO '{file}' (FORMAT parquet)")
+        return file.read_bytes()
+
+
+def _download(name: str, content: bytes, content_type: str) -> HttpResponse:
+    answer = HttpResponse(content, content_type=content_type)
     answer["Content-Disposition"] = f'attachment; filename="{name}"'
     return answer
 
@@ -43,38 +65,57 @@ def _figures(interval: IntervalOut) -> list[object]:
     return [interval.estimate, low, "inf" if interval.high_open else interval.high]
 
 
-def as_csv(key: str, evidence: EvidenceOut) -> HttpResponse:
-    """One row a variant; the comparisons are empty for control."""
+def as_table(key: str, evidence: EvidenceOut, form: Format) -> HttpResponse:
+    """One row a metric and variant; the comparisons are empty for control."""
     reading = evidence.reading
     by_letter = {comparison.letter: comparison for comparison in reading.comparisons}
     rows = []
     for arm in reading.arms:
-        row: list[object] = [arm.letter, arm.name, arm.units, arm.total, *_figures(arm.rate)]
+        row: list[object] = [reading.metric, "primary", arm.letter, arm.name, arm.units, arm.total, *_figures(arm.rate)]
         found = by_letter.get(arm.letter)
         if found is None:
             row += [None] * 10
         else:
             row += [*_figures(found.lift), *_figures(found.difference)]
             row += [found.statistic, found.pvalue, found.adjusted_pvalue, found.exact_pvalue]
-        critical_value = found.critical_value if found else None
-        rows.append([*row, reading.confidence, critical_value])
-    return _file(f"{key}-evidence.csv", _COLUMNS, rows)
+        rows.append([*row, reading.confidence, found.critical_value if found else None])
+    names = {arm.letter: arm.name for arm in reading.arms}
+    for side in reading.sides:
+        lines = {line.letter: line for line in side.comparisons}
+        for beside in side.arms:
+            row = [
+                side.name,
+                side.role,
+                beside.letter,
+                names[beside.letter],
+                beside.units,
+                None,
+                *_figures(beside.level),
+            ]
+            line = lines.get(beside.letter)
+            row += [*_figures(line.lift), *[None] * 4, line.pvalue, line.adjusted_pvalue, None] if line else [None] * 10
+            rows.append([*row, reading.confidence, line.critical_value if line else None])
+    return _file(f"{key}-evidence", form, _COLUMNS, rows)
 
 
 def as_json(key: str, evidence: EvidenceOut) -> HttpResponse:
     """Everything the Evidence sheet shows."""
-    return _download(f"{key}-evidence.json", evidence.model_dump_json(indent=2), "application/json")
+    return _download(f"{key}-evidence.json", evidence.model_dump_json(indent=2).encode(), "application/json")
 
 
-def counts_as_csv(key: str, evidence: EvidenceOut) -> HttpResponse:
-    """The daily counts, in the form that can be brought in again."""
+def counts_table(key: str, evidence: EvidenceOut, form: Format) -> HttpResponse:
+    """The daily counts; as CSV in the form that can be brought in again."""
     daily, letters = evidence.daily, [arm.letter for arm in evidence.reading.arms]
     rows = [
-        (day.isoformat(), letter, *(_whole(table[index][arm]) for table in daily.sums))
+        (_day(day, form), letter, *(_whole(table[index][arm]) for table in daily.sums))
         for index, day in enumerate(daily.days)
         for arm, letter in enumerate(letters)
     ]
-    return _file(f"{key}-counts.csv", ("day", "variant", *daily.fields), rows)
+    return _file(f"{key}-counts", form, ("day", "variant", *daily.fields), rows)
+
+
+def _day(day: date, form: Format) -> date | str:
+    return day.isoformat() if form == "csv" else day
 
 
 def _whole(value: float) -> float | int:

@@ -1,77 +1,130 @@
-"""Reading an experiment by its rule, at its planned looks where it has them."""
+"""Reading an experiment by its rule, at its planned looks where it has them, from kept counts where a look was taken."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, timedelta
+from typing import Any
+
+import numpy as np
 
 from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.app.experiments.queries import decision_rule, weights
-from neat_verdict.app.experiments.tallies import Counts
+from neat_verdict.app.experiments.queries import decision_rule, today, weights
+from neat_verdict.app.experiments.tallies import Counts, DailyCounts
+from neat_verdict.app.readings.models import KeptLook
 from neat_verdict.core.judge import DecisionRule, Looks, Reading, SideMetric, read_experiment, read_sides
 
 
 @dataclass(frozen=True, slots=True)
+class Look:
+    """One reading at a planned look: its number from 1, its day, the counts up to it, and whether it is kept already."""
+
+    number: int
+    day: date
+    counts: Counts
+    looks: Looks | None
+    reading: Reading
+    kept: KeptLook | None
+
+
+@dataclass(frozen=True, slots=True)
 class AsRead:
-    """A reading with the counts it rests on and all there are; under planned looks the days of this look and of the next."""
+    """A reading with the counts it rests on and all there are; the looks up to it, its day and that of the next."""
 
     reading: Reading
     counts: Counts
     all_counts: Counts
     read_on: date | None = None
     next_look: date | None = None
+    looks: tuple[Look, ...] = ()
 
 
 def read(experiment: Experiment, counts: Counts) -> AsRead:
     """The reading by the decision rule. Under planned looks that of the latest look, and of the first that settled it."""
     rule = decision_rule(experiment)
     ended = experiment.state in ("ended", "decided")
+    counts = without_warm_up(experiment, rule, counts)
+    kept = {look.number: look for look in experiment.looks_taken.all() if look.round == experiment.round}
+    kept = {number: look for number, look in kept.items() if look.set_aside_at is None}
     whole = _read(experiment, rule, counts, ended=ended)
     # What is unsound is told at once, whatever the day.
-    if rule.method.kind != "looks" or whole.verdict.kind == "unsound":
+    if whole.verdict.kind == "unsound":
         return AsRead(whole, counts, counts)
-    first = experiment.started_on or (counts.primary.days[0] if counts.primary.days else None)
-    days = [first + timedelta(days=day - 1) for day in rule.look_days] if first else []
+    if rule.method.kind != "looks":
+        return _read_once(experiment, rule, whole, counts, kept.get(1), ended=ended)
+    days = look_days(experiment, rule, counts)
     latest = AsRead(whole, counts.until(date.min), counts, None, days[0] if days else None)
-    for look in _looks_taken(days, rule, counts, ended=ended):
-        reading = _read(experiment, rule, look.counts, ended=ended and look.looks.last, looks=look.looks)
-        following = next((day for day in days if day > look.day), None)
+    taken: list[Look] = []
+    for number, day, cut, looks in _looks_due(days, rule, counts, kept, ended=ended):
+        reading = _read(experiment, rule, cut, ended=ended and looks.last, looks=looks)
+        taken.append(Look(number, day, cut, looks, reading, kept.get(number)))
         settled = reading.verdict.kind != "keep_collecting"
-        latest = AsRead(reading, look.counts, counts, look.day, None if settled else following)
+        following = next((coming for coming in days if coming > day), None)
+        latest = AsRead(reading, cut, counts, day, None if settled else following, tuple(taken))
         if settled:
             break
     return latest
 
 
-@dataclass(frozen=True, slots=True)
-class _Look:
-    day: date
-    counts: Counts
-    looks: Looks
+def _read_once(
+    experiment: Experiment, rule: DecisionRule, whole: Reading, counts: Counts, kept: KeptLook | None, *, ended: bool
+) -> AsRead:
+    """A rule that reads once keeps its reading; the others read all there is."""
+    if rule.method.kind != "fixed":
+        return AsRead(whole, counts, counts)
+    if kept is not None:
+        frozen = counts_of(kept, counts)
+        reading = _read(experiment, rule, frozen, ended=ended)
+        return AsRead(reading, frozen, counts, kept.day, None, (Look(1, kept.day, frozen, None, reading, kept),))
+    if whole.verdict.kind == "keep_collecting" or not counts.primary.days:
+        return AsRead(whole, counts, counts)
+    return AsRead(whole, counts, counts, looks=(Look(1, counts.primary.days[-1], counts, None, whole, None),))
 
 
-def _looks_taken(days: list[date], rule: DecisionRule, counts: Counts, *, ended: bool) -> list[_Look]:
+def without_warm_up(experiment: Experiment, rule: DecisionRule, counts: Counts) -> Counts:
+    """The counts without the units of the first days, where the rule leaves them out."""
+    first = experiment.started_on
+    if not rule.warm_up_days or first is None:
+        return counts
+    return counts.between(first + timedelta(days=rule.warm_up_days), date.max)
+
+
+def look_days(experiment: Experiment, rule: DecisionRule, counts: Counts) -> list[date]:
+    """The days after which the rule looks."""
+    first = experiment.started_on or (counts.primary.days[0] if counts.primary.days else None)
+    return [first + timedelta(days=day - 1) for day in rule.look_days] if first else []
+
+
+def _looks_due(
+    days: list[date], rule: DecisionRule, counts: Counts, kept: Mapping[int, KeptLook], *, ended: bool
+) -> list[tuple[int, date, Counts, Looks]]:
     """The looks whose day is over and in the data, each with the counts up to it; once ended, the last with all."""
     if not counts.primary.days:
         return []
-    taken: list[_Look] = []
+    found: list[tuple[int, date, Counts, Looks]] = []
     information: list[float] = []
-    for day in days:
-        if day > counts.primary.days[-1]:
+    for number, day in enumerate(days, start=1):
+        if number in kept:
+            cut = counts_of(kept[number], counts)
+        elif day > counts.primary.days[-1] or not (ended or day < today()):
             break
-        cut = counts.until(day)
+        else:
+            cut = counts.until(day)
         part = rule.information(cut.primary.units.sum(axis=0).tolist())
         if part <= (information[-1] if information else 0.0):
             continue
         information.append(part)
         last = day == days[-1] or part >= 1
-        taken.append(_Look(day, cut, Looks(tuple(information), last)))
+        found.append((number, day, cut, Looks(tuple(information), last)))
         if last:
-            return taken
+            return found
     part = rule.information(counts.primary.units.sum(axis=0).tolist())
     if ended and part > (information[-1] if information else 0.0):
-        taken.append(_Look(counts.primary.days[-1], counts, Looks((*information, part), last=True)))
-    return taken
+        closing = len(days) + 1
+        cut = counts_of(kept[closing], counts) if closing in kept else counts
+        found.append((closing, counts.primary.days[-1], cut, Looks((*information, part), last=True)))
+    return found
 
 
 def _read(
@@ -103,3 +156,34 @@ def side_metrics(experiment: Experiment, counts: Counts) -> list[SideMetric]:
         for use in experiment.metrics.all()
         if use.role != "primary" and counts.others[use.metric_id].days
     ]
+
+
+def record_of(counts: Counts) -> dict[str, Any]:
+    """Counts as they are kept: the metric that decides by day, the others in all."""
+    first = counts.primary
+    return {
+        "days": [day.isoformat() for day in first.days],
+        "sums": first.sums.tolist(),
+        "others": {
+            str(metric): {"day": found.days[-1].isoformat(), "sums": found.sums.sum(axis=1).tolist()}
+            for metric, found in counts.others.items()
+            if found.days
+        },
+    }
+
+
+def counts_of(kept: KeptLook, shape: Counts) -> Counts:
+    """The kept counts of a look again; ``shape`` tells how each metric is counted."""
+    record = kept.counts
+    days = tuple(date.fromisoformat(day) for day in record["days"])
+    first = shape.primary
+    sums = np.array(record["sums"], dtype=np.float64).reshape(first.sums.shape[0], len(days), first.sums.shape[2])
+    others = {}
+    for metric, found in shape.others.items():
+        line = record["others"].get(str(metric))
+        if line is None:
+            others[metric] = found.between(date.max, date.min)
+        else:
+            total = np.array(line["sums"], dtype=np.float64)[:, None, :]
+            others[metric] = DailyCounts(found.kind, (date.fromisoformat(line["day"]),), total)
+    return Counts(DailyCounts(first.kind, days, sums), others)

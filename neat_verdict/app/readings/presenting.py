@@ -15,7 +15,10 @@ from neat_verdict.app.readings.schemas import (
     ComparisonOut,
     ConditionOut,
     IntervalOut,
+    Kind,
     OverlapOut,
+    PullOut,
+    RankedOut,
     ReadingOut,
     SeriesOut,
     SideArmOut,
@@ -24,7 +27,7 @@ from neat_verdict.app.readings.schemas import (
     SplitOut,
     Tone,
 )
-from neat_verdict.core.estimate import Arm, Comparison, Interval, Mean, Rate
+from neat_verdict.core.estimate import Adjustment, Arm, Comparison, Interval, Mean, Rate
 from neat_verdict.core.judge import (
     DecisionRule,
     Names,
@@ -33,6 +36,7 @@ from neat_verdict.core.judge import (
     SideEvidence,
     VerdictKind,
     impact,
+    rank_arms,
     rule_in_words,
     write_sentences,
 )
@@ -163,17 +167,62 @@ def arrivals(counts: DailyCounts, weights: Sequence[float]) -> ArrivalsOut:
     )
 
 
-def set_unit(shown: ReadingOut, primary: ExperimentMetric) -> None:
-    """How the figures of the metric that decides are written."""
+def set_unit(shown: ReadingOut, primary: ExperimentMetric, adjustment: Adjustment | None = None) -> None:
+    """How the figures of the metric that decides are written, and how much noise its adjustment takes away."""
     definition = primary.definition
-    shown.kind = arm_kind(definition["kind"])
+    shown.kind = shown_kind(definition["kind"])
     shown.unit, shown.currency = definition["unit"], definition["currency"]
-    if shown.kind == "ratio":
-        for comparison in shown.comparisons:
-            comparison.impact_a_month = None  # a difference of ratios times visitors is no figure of anything
+    if adjustment is not None and primary.before_days:
+        shown.adjusted_by_days = primary.before_days
+        shown.variance_removed = adjustment.removed
 
 
-def side(found: SideEvidence, use: ExperimentMetric, rule: DecisionRule, verdict: VerdictKind) -> SideOut:
+def shown_kind(metric_kind: str) -> Kind:
+    """Adjusted means are shown as means."""
+    kind = arm_kind(metric_kind)
+    return "mean" if kind == "adjusted" else kind
+
+
+def ranking(reading: Reading, rule: DecisionRule) -> list[RankedOut]:
+    """The variants in order; empty where no lift may be read or there are only two."""
+    if reading.verdict.kind in ("unsound", "keep_collecting") or len(reading.arms) < 3:
+        return []
+    return [
+        RankedOut(
+            letter=LETTERS[line.position],
+            chance=line.chance,
+            behind=interval(line.behind),
+            separable=line.separable,
+        )
+        for line in rank_arms(reading.arms, rule)
+    ]
+
+
+def pulls_apart(shown: ReadingOut) -> list[PullOut]:
+    """For each variant that is ahead on one metric and behind (or not shown to be kept) on another: both sides."""
+    if shown.verdict in ("unsound", "keep_collecting"):
+        return []
+    found = []
+    for comparison in shown.comparisons:
+        sides = [(side, line) for side in shown.sides for line in side.comparisons if line.letter == comparison.letter]
+        tones = {shown.metric: comparison.tone, **{side.name: line.tone for side, line in sides}}
+        unproven = [
+            side.name for side, line in sides if side.role == "guardrail" and not line.kept and line.tone != "behind"
+        ]
+        ahead = [name for name, tone in tones.items() if tone == "ahead"]
+        behind = [name for name, tone in tones.items() if tone == "behind"]
+        if ahead and (behind or unproven):
+            found.append(PullOut(letter=comparison.letter, ahead=ahead, behind=behind, unproven=unproven))
+    return found
+
+
+def side(
+    found: SideEvidence,
+    use: ExperimentMetric,
+    rule: DecisionRule,
+    verdict: VerdictKind,
+    units_per_day: float | None = None,
+) -> SideOut:
     """A metric beside the one that decides; its strips are open until the rule may be read."""
     metric, definition = found.metric, use.definition
     readings = found.readings()
@@ -183,7 +232,7 @@ def side(found: SideEvidence, use: ExperimentMetric, rule: DecisionRule, verdict
         name=metric.name,
         role=metric.role,
         margin=use.margin,
-        kind=arm_kind(definition["kind"]),
+        kind=shown_kind(definition["kind"]),
         unit=definition["unit"],
         currency=definition["currency"],
         good_direction=metric.good_direction,
@@ -199,7 +248,12 @@ def side(found: SideEvidence, use: ExperimentMetric, rule: DecisionRule, verdict
             SideComparisonOut(
                 letter=line.letter,
                 lift=interval(comparison.lift),
+                difference=interval(comparison.difference),
+                impact_a_month=interval(impact(comparison, units_per_day)) if units_per_day else None,
+                statistic=comparison.statistic,
                 pvalue=comparison.pvalue,
+                adjusted_pvalue=comparison.adjusted_pvalue,
+                critical_value=comparison.critical_value,
                 tone="open" if open_still else "ahead" if line.low > 0 else "behind" if line.high < 0 else "open",
                 kept=line.kept,
                 lost=line.lost,

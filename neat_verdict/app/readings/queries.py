@@ -15,11 +15,11 @@ from neat_verdict.app.experiments.queries import (
 )
 from neat_verdict.app.experiments.tallies import FIELDS, Counts
 from neat_verdict.app.people.models import User
-from neat_verdict.app.readings import presenting
-from neat_verdict.app.readings.looks import AsRead, read, side_metrics
+from neat_verdict.app.readings import beside, presenting
+from neat_verdict.app.readings.looks import AsRead, Look, read, side_metrics
 from neat_verdict.app.readings.schemas import DailyOut, Docket, DocketRow, EvidenceOut, ReadingOut
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.judge import lift_as_data_came_in, read_sides
+from neat_verdict.core.judge import lift_as_data_came_in, read_sides, what_would_change
 
 DECIDED_SHOWN = 12
 _WORDS = ("No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine", "Ten", "Eleven", "Twelve")
@@ -28,6 +28,11 @@ _WORDS = ("No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", 
 def reading_of(experiment: Experiment, counts: Counts) -> ReadingOut:
     """The reading with its sentences."""
     return _present(experiment, read(experiment, counts))
+
+
+def reading_of_look(experiment: Experiment, look: Look) -> ReadingOut:
+    """The reading of a look as it stands on its own."""
+    return _present(experiment, AsRead(look.reading, look.counts, look.counts, look.day))
 
 
 def _present(experiment: Experiment, found: AsRead) -> ReadingOut:
@@ -39,10 +44,16 @@ def _present(experiment: Experiment, found: AsRead) -> ReadingOut:
     shown.days = everything.span
     shown.progress = rule.information(everything.units.sum(axis=0).tolist()) if rule.planned_units else None
     if experiment.primary is not None:
-        presenting.set_unit(shown, experiment.primary)
+        presenting.set_unit(shown, experiment.primary, found.counts.primary.adjustment)
+    shown.ranking = presenting.ranking(found.reading, rule)
+    shown.would_change = list(what_would_change(found.reading, rule, names(experiment)))
     sides = read_sides(side_metrics(experiment, found.counts), rule)
     uses = {use.metric.name: use for use in experiment.metrics.all()}
-    shown.sides = [presenting.side(line, uses[line.metric.name], rule, found.reading.verdict.kind) for line in sides]
+    shown.sides = [
+        presenting.side(line, uses[line.metric.name], rule, found.reading.verdict.kind, experiment.audience_per_day)
+        for line in sides
+    ]
+    shown.pulls_apart = presenting.pulls_apart(shown)
     return shown
 
 
@@ -61,12 +72,15 @@ def evidence(experiment: Experiment) -> EvidenceOut:
             days=list(counts.days), fields=list(FIELDS[counts.kind]), sums=counts.sums.tolist(), levels=levels
         ),
         arrivals=presenting.arrivals(everything, weights(experiment)),
+        looks=beside.looks(experiment, found),
+        funnels=beside.funnels(experiment, found),
+        outlay=beside.outlay(experiment, found),
     )
 
 
 def docket(user: User, *, search: str = "", area: str = "", mine: bool = False, archived: bool = False) -> Docket:
     """Every experiment, what needs a decision first. The decided ones are the latest few unless searched for."""
-    experiments = list(listed(archived=archived))
+    experiments = list(listed(archived=archived).prefetch_related("looks_taken"))
     areas = sorted({experiment.area for experiment in experiments if experiment.area})
     wanted = [e for e in experiments if _matches(e, user, search.strip().lower(), area, mine)]
     if not search.strip() and not archived:

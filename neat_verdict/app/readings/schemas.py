@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date
+from datetime import date, datetime
 from typing import Literal
 
 from ninja import Schema
@@ -11,6 +11,15 @@ VerdictName = Literal[
     "winner", "keep_control", "no_worthwhile_difference", "trade_off", "keep_collecting", "unresolved", "unsound"
 ]
 Tone = Literal["ahead", "behind", "open"]
+VERDICT_NAMES = {
+    "winner": "Winner",
+    "keep_control": "Keep control",
+    "no_worthwhile_difference": "No worthwhile difference",
+    "trade_off": "Trade-off",
+    "keep_collecting": "Keep collecting",
+    "unresolved": "Unresolved",
+    "unsound": "Unsound",
+}
 
 
 class IntervalOut(Schema):
@@ -100,11 +109,19 @@ class SideArmOut(Schema):
 
 
 class SideComparisonOut(Schema):
-    """``kept`` tells a guardrail shown to be within its margin, ``lost`` a harm beyond what is allowed."""
+    """``adjusted_pvalue`` allows for the other metrics beside.
+
+    ``kept`` tells a guardrail shown to be within its margin, ``lost`` a harm beyond what is allowed.
+    """
 
     letter: str
     lift: IntervalOut
+    difference: IntervalOut
+    impact_a_month: IntervalOut | None
+    statistic: float
     pvalue: float
+    adjusted_pvalue: float
+    critical_value: float
     tone: Tone
     kept: bool
     lost: bool
@@ -122,6 +139,24 @@ class SideOut(Schema):
     good_direction: Literal["up", "down"]
     arms: list[SideArmOut]
     comparisons: list[SideComparisonOut]
+
+
+class RankedOut(Schema):
+    """``chance`` to be the best of all; ``behind`` is the lift against the leader, ``separable`` that it leaves out zero."""
+
+    letter: str
+    chance: float
+    behind: IntervalOut
+    separable: bool
+
+
+class PullOut(Schema):
+    """A variant whose metrics pull apart, by their names."""
+
+    letter: str
+    ahead: list[str]
+    behind: list[str]
+    unproven: list[str]
 
 
 class ReadingOut(Schema):
@@ -155,6 +190,11 @@ class ReadingOut(Schema):
     sides: list[SideOut] = []
     read_on: date | None = None
     next_look: date | None = None
+    ranking: list[RankedOut] = []
+    would_change: list[str] = []
+    pulls_apart: list[PullOut] = []
+    adjusted_by_days: int | None = None
+    variance_removed: float | None = None
 
 
 class ArrivedOut(Schema):
@@ -173,11 +213,151 @@ class ArrivalsOut(Schema):
     split: SplitOut
 
 
+class TakenLookOut(Schema):
+    """A look: ``statistic`` of the best variant (positive is good) against ``critical_value``; ``power_*`` the chance that the
+    last look crosses, if it goes on as seen or if the lift is the worthwhile one. ``kept`` once it was taken; ``due`` when it can
+    be."""
+
+    number: int
+    day: date
+    information: float
+    critical_value: float | None
+    letter: str | None
+    statistic: float | None
+    lift: IntervalOut | None
+    power_as_seen: float | None
+    power_if_worthwhile: float | None
+    verdict: VerdictName
+    short: str
+    kept: bool
+    due: bool
+    taken_at: datetime | None
+    taken_by: str
+
+
+class SetAsideOut(Schema):
+    number: int
+    day: date
+    short: str
+    at: datetime
+    by: str
+    because: str
+
+
+class PlannedLookOut(Schema):
+    day: date
+    information: float
+    critical_value: float
+
+
+class LooksOut(Schema):
+    """The looks of a rule that has them: taken, still planned (with the boundary as it would be), and set aside."""
+
+    taken: list[TakenLookOut]
+    planned: list[PlannedLookOut]
+    set_aside: list[SetAsideOut]
+
+
+class FunnelStepOut(Schema):
+    """A step of a funnel: who reached it, and of those at the step before how many (``kept``), with the lift of that."""
+
+    name: str
+    reached: list[int]
+    kept: list[float | None]
+    lift: IntervalOut | None
+    tone: Tone
+
+
+class FunnelOut(Schema):
+    metric: str
+    metric_name: str
+    letter: str
+    steps: list[FunnelStepOut]
+    sentence: str
+
+
+class OutlayArmOut(Schema):
+    letter: str
+    cost: float
+    views: float
+    cost_each: IntervalOut
+    per_thousand: IntervalOut
+    cost_lift: IntervalOut | None
+    views_lift: IntervalOut | None
+
+
+class OutlayOut(Schema):
+    """Cost of one conversion (or of one unit of what the metric sums), and what a thousand views bring, by variant."""
+
+    metric: str
+    arms: list[OutlayArmOut]
+
+
 class EvidenceOut(Schema):
     reading: ReadingOut
     series: list[SeriesOut]
     daily: DailyOut
     arrivals: ArrivalsOut
+    looks: LooksOut | None = None
+    funnels: list[FunnelOut] = []
+    outlay: OutlayOut | None = None
+
+
+class CohortOut(Schema):
+    first: date
+    last: date
+    units: list[int]
+    lift: IntervalOut | None
+    tone: Tone
+
+
+class CohortsOut(Schema):
+    """A variant's lift by groups of days of first exposure; ``change`` from group to group on the log scale."""
+
+    variant: str
+    days_a_group: int
+    cohorts: list[CohortOut]
+    change: float | None
+    pvalue: float | None
+    sentence: str
+
+
+class StretchArmOut(Schema):
+    letter: str
+    units: int
+    level: IntervalOut
+
+
+class StretchLineOut(Schema):
+    letter: str
+    lift: IntervalOut
+    pvalue: float
+    tone: Tone
+
+
+class StretchOut(Schema):
+    """Some days alone. Always exploratory: no verdict is read from days that were picked after the fact."""
+
+    first: date
+    last: date
+    days: int
+    arms: list[StretchArmOut]
+    comparisons: list[StretchLineOut]
+    sentence: str
+
+
+class AsideIn(Schema):
+    reason: str
+
+
+class SegmentSetIn(Schema):
+    name: str
+    by: str
+    values: list[str]
+
+
+class SegmentSetOut(SegmentSetIn):
+    id: int
 
 
 class DocketRow(Schema):
@@ -212,7 +392,10 @@ class DecideIn(Schema):
 
 
 class SegmentOut(Schema):
-    """``units`` and ``levels`` of control and the variant; ``lift`` is missing where there is too little to compare."""
+    """``units`` and ``levels`` of control and the variant; ``lift`` is missing where there is too little to compare.
+
+    ``share`` is the segment's part of the units; ``alone_a_month`` what a rollout to it alone would be worth a month.
+    """
 
     name: str
     units: list[int]
@@ -222,6 +405,8 @@ class SegmentOut(Schema):
     tone: Tone
     shrunken: IntervalOut | None
     small: bool
+    share: float
+    alone_a_month: IntervalOut | None
 
 
 class SegmentsOut(Schema):
@@ -242,3 +427,6 @@ class SegmentsOut(Schema):
     reversal: bool
     segments: list[SegmentOut]
     left_out: int
+    all_a_month: IntervalOut | None = None
+    chosen: list[str] = []
+    sets: list[SegmentSetOut] = []

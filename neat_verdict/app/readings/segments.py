@@ -5,27 +5,32 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import date
 
+import numpy as np
 from django.db.models import Sum
 
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
 from neat_verdict.app.experiments.queries import daily_counts, decision_rule, workspace
-from neat_verdict.app.experiments.tallies import COLUMNS, arm_kind, make_arm
+from neat_verdict.app.experiments.tallies import COLUMNS, arm_kind, make_arms
 from neat_verdict.app.metrics.queries import definition_of
-from neat_verdict.app.readings.looks import read
-from neat_verdict.app.readings.presenting import interval, number
-from neat_verdict.app.readings.schemas import SegmentOut, SegmentsOut
+from neat_verdict.app.readings.looks import AsRead, read
+from neat_verdict.app.readings.models import SegmentSet
+from neat_verdict.app.readings.presenting import interval, number, shown_kind
+from neat_verdict.app.readings.schemas import IntervalOut, SegmentOut, SegmentSetOut, SegmentsOut
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.estimate import Arm, Interval
-from neat_verdict.core.judge import Segment, read_segments
+from neat_verdict.core.estimate import Arm, Comparison, Interval, comparable, compare_arms_at, two_sided_critical_value
+from neat_verdict.core.judge import Segment, impact, read_segments
 from neat_verdict.core.traffic import LETTERS
 
 SHOWN = 40
 
 
-def segments(experiment: Experiment, *, by: str = "", metric: str = "", variant: str = "") -> SegmentsOut:
+def segments(
+    experiment: Experiment, *, by: str = "", metric: str = "", variant: str = "", only: Sequence[str] = ()
+) -> SegmentsOut:
     """A variant's lift in each segment of a property; of the first that tallies are kept by where none is named.
 
-    Raises InputError for a property, metric or variant that there is not.
+    With ``only`` those segments alone are read, as a saved set has them. Raises InputError for a property, metric or variant that
+    there is not.
     """
     choices = [" & ".join(line) for line in workspace().segments]
     use, position = _use(experiment, metric), _position(experiment, variant)
@@ -38,7 +43,12 @@ def segments(experiment: Experiment, *, by: str = "", metric: str = "", variant:
         unread = "The data contradicts the design: no lift may be read, in no segment."
     elif not found.counts.primary.days:
         unread = "No look has been taken yet." if found.all_counts.primary.days else "There is no data yet."
-    strata = {} if unread or not by else _strata(experiment, use, by, position, found.counts.primary.days[-1])
+    strata: dict[str, Sequence[Arm]] = {}
+    if by and not unread:
+        days = found.counts.primary.days
+        strata = _strata(experiment, use, by, position, days[0], days[-1])
+    everybody = sum(arm.units for arms in strata.values() for arm in arms)
+    strata = {name: arms for name, arms in strata.items() if not only or name in only}
     rule = decision_rule(experiment)
     letters = f"A{LETTERS[position]}"
     reading = read_segments(by, strata, rule, tried=len(choices), letters=letters)
@@ -49,7 +59,7 @@ def segments(experiment: Experiment, *, by: str = "", metric: str = "", variant:
         choices=choices,
         metric=use.metric.key,
         metric_name=use.metric.name,
-        kind=arm_kind(definition.kind),
+        kind=shown_kind(definition.kind),
         unit=definition.unit,
         currency=definition.currency,
         variant=LETTERS[position],
@@ -58,9 +68,23 @@ def segments(experiment: Experiment, *, by: str = "", metric: str = "", variant:
         adjusted_pvalue=reading.adjusted_pvalue,
         i_squared=reading.i_squared,
         reversal=reading.reversal,
-        segments=[_segment(line, _sign(use)) for line in shown[:SHOWN]],
+        segments=[_segment(line, _sign(use), everybody, experiment.audience_per_day) for line in shown[:SHOWN]],
         left_out=max(len(shown) - SHOWN, 0),
+        all_a_month=_worth(_over_all(found, use, position), experiment.audience_per_day) if strata else None,
+        chosen=[name for name in only if name in strata],
+        sets=[SegmentSetOut(id=s.pk, name=s.name, by=s.by, values=s.values) for s in SegmentSet.objects.filter(by=by)],
     )
+
+
+def _over_all(found: AsRead, use: ExperimentMetric, position: int) -> Comparison | None:
+    counts = found.counts.primary if use.role == "primary" else found.counts.others[use.metric_id]
+    arms = counts.arms()
+    pair = [arms[0], arms[position]]
+    return compare_arms_at(pair[1], pair[0], two_sided_critical_value(0.95)) if comparable(pair) else None
+
+
+def _worth(comparison: Comparison | None, units_per_day: float | None) -> IntervalOut | None:
+    return interval(impact(comparison, units_per_day)) if comparison and units_per_day else None
 
 
 def _use(experiment: Experiment, key: str) -> ExperimentMetric:
@@ -83,16 +107,16 @@ def _sign(use: ExperimentMetric) -> int:
 
 
 def _strata(
-    experiment: Experiment, use: ExperimentMetric, by: str, position: int, until: date
+    experiment: Experiment, use: ExperimentMetric, by: str, position: int, since: date, until: date
 ) -> dict[str, Sequence[Arm]]:
-    """Control's and the variant's arms by segment, of the days up to and with ``until``."""
-    kind = arm_kind(definition_of(use.definition).kind)
+    """Control's and the variant's arms by segment, of the days from ``since`` to ``until``."""
+    kind = arm_kind(definition_of(use.definition).kind, use.before_days)
     columns = COLUMNS[kind]
     names = by.split(" & ")
     rows = (
         Tally.objects.filter(
             variant__experiment=experiment, variant__position__in=(0, position), round=experiment.round,
-            metric=use.metric_id, segment__startswith=f"{names[0]}=", day__lte=until,
+            metric=use.metric_id, segment__startswith=f"{names[0]}=", day__gte=since, day__lte=until,
         )
         .values_list("segment", "variant__position")
         .annotate(**{f"sum_{column}": Sum(column) for column in columns})
@@ -103,13 +127,14 @@ def _strata(
             sums.setdefault(segment, {})[at] = values
     empty = [0.0] * len(columns)
     return {
-        segment: (make_arm(kind, arms.get(0, empty)), make_arm(kind, arms.get(position, empty)))
+        segment: make_arms(kind, np.array([arms.get(0, empty), arms.get(position, empty)], dtype=np.float64).T)
         for segment, arms in sums.items()
     }
 
 
-def _segment(line: Segment, sign: int) -> SegmentOut:
+def _segment(line: Segment, sign: int, everybody: int, units_per_day: float | None) -> SegmentOut:
     comparison = line.comparison
+    part = (line.control.units + line.variant.units) / everybody if everybody else 0.0
     lift = comparison.lift if comparison else Interval(float("nan"), float("-inf"), float("inf"))
     low, high = sorted((lift.low * sign, lift.high * sign))
     return SegmentOut(
@@ -121,4 +146,14 @@ def _segment(line: Segment, sign: int) -> SegmentOut:
         tone="ahead" if low > 0 else "behind" if high < 0 else "open",
         shrunken=interval(line.shrunken) if line.shrunken else None,
         small=line.small,
+        share=part,
+        alone_a_month=_worth(comparison, units_per_day * part if units_per_day else None),
     )
+
+
+def find_set(number: int) -> SegmentSet:
+    """A saved set. Raises InputError for one that there is not."""
+    found = SegmentSet.objects.filter(pk=number).first()
+    if found is None:
+        raise InputError("set", number, "is no saved set of segments")
+    return found

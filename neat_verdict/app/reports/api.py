@@ -1,13 +1,16 @@
-"""Reports over HTTP."""
+"""Reports over HTTP: for people with an account, for those with a link, and as files."""
 
 from __future__ import annotations
 
-from django.http import HttpRequest
-from ninja import Router
+from typing import Literal
 
+from django.http import FileResponse, HttpRequest, HttpResponse
+from ninja import Router, Status
+
+from neat_verdict.app.config.auth import person
 from neat_verdict.app.experiments.queries import find
-from neat_verdict.app.reports import queries
-from neat_verdict.app.reports.schemas import ReportOut
+from neat_verdict.app.reports import actions, files, queries
+from neat_verdict.app.reports.schemas import LinkIn, LinkOut, ReportOut
 
 router = Router(tags=["reports"])
 
@@ -15,3 +18,53 @@ router = Router(tags=["reports"])
 @router.get("/experiments/{key}/report", response=ReportOut, operation_id="get_report")
 def report(request: HttpRequest, key: str) -> ReportOut:
     return queries.report(find(key))
+
+
+@router.get("/experiments/{key}/report.html", operation_id="get_report_html")
+def report_html(request: HttpRequest, key: str) -> HttpResponse:
+    """One file that needs nothing else: styles, fonts and pictures are in it."""
+    return files.page(find(key))
+
+
+@router.get("/experiments/{key}/report.pptx", operation_id="get_report_slides")
+def report_slides(request: HttpRequest, key: str) -> HttpResponse:
+    return files.slides(find(key))
+
+
+@router.get("/experiments/{key}/picture.{kind}", operation_id="get_report_picture")
+def report_picture(
+    request: HttpRequest, key: str, kind: Literal["svg", "png"], which: Literal["lifts", "over_time"] = "lifts"
+) -> HttpResponse:
+    """The interval strips, or the lift as data came in, as a picture."""
+    return files.picture(find(key), kind, which)
+
+
+@router.get("/experiments/{key}/report-links", response=list[LinkOut], operation_id="list_report_links")
+def links(request: HttpRequest, key: str) -> list[LinkOut]:
+    return [queries.link_out(link) for link in queries.links(find(key))]
+
+
+@router.post("/experiments/{key}/report-links", response={201: LinkOut}, operation_id="share_report")
+def share(request: HttpRequest, key: str, payload: LinkIn) -> Status[LinkOut]:
+    made = actions.share(person(request), find(key), payload.days, payload.note)
+    return Status(201, queries.link_out(made))
+
+
+@router.post("/experiments/{key}/report-links/{link}/withdraw", response=LinkOut, operation_id="withdraw_report_link")
+def withdraw(request: HttpRequest, key: str, link: int) -> LinkOut:
+    return queries.link_out(actions.withdraw(person(request), find(key), link))
+
+
+@router.get("/shared/{token}", response=ReportOut, operation_id="get_shared_report", auth=None)
+def shared(request: HttpRequest, token: str) -> ReportOut:
+    """The report behind a link; no account is needed, and nothing can be changed."""
+    link = queries.opened(token)
+    actions.count_opening(link)
+    return queries.shared_report(link, token)
+
+
+@router.get("/shared/{token}/pictures/{picture}", operation_id="get_shared_picture", auth=None)
+def shared_picture(request: HttpRequest, token: str, picture: int) -> FileResponse:
+    answer = FileResponse(queries.shared_picture(queries.opened(token), picture).image.open("rb"))
+    answer["Cache-Control"] = "private, no-store"
+    return answer

@@ -2,14 +2,24 @@
 
 from __future__ import annotations
 
-from neat_verdict.app.experiments.models import Experiment
+from django.core import signing
+from django.db.models import QuerySet
+from django.http import Http404
+
+from neat_verdict.app import clock
+from neat_verdict.app.casebook.models import Lesson
+from neat_verdict.app.experiments.models import Experiment, Picture
 from neat_verdict.app.experiments.presenting import hypothesis, variant_out
-from neat_verdict.app.experiments.queries import daily_counts, workspace
+from neat_verdict.app.experiments.queries import daily_counts, find, workspace
 from neat_verdict.app.experiments.schemas import RuleChangeOut
-from neat_verdict.app.problems import Conflict
+from neat_verdict.app.problems import Conflict, Gone
 from neat_verdict.app.readings.queries import reading_of
-from neat_verdict.app.readings.schemas import ReadingOut
-from neat_verdict.app.reports.schemas import ReportOut
+from neat_verdict.app.readings.schemas import VERDICT_NAMES, ReadingOut
+from neat_verdict.app.reports import story
+from neat_verdict.app.reports.models import ReportLink
+from neat_verdict.app.reports.schemas import LinkOut, ReportOut
+
+_SIGNER = signing.Signer(salt="report link", sep=".")
 
 
 def report(experiment: Experiment) -> ReportOut:
@@ -20,16 +30,29 @@ def report(experiment: Experiment) -> ReportOut:
     reading = (
         ReadingOut.model_validate(kept) if kept else reading_of(experiment, daily_counts([experiment])[experiment.pk])
     )
+    lesson = Lesson.objects.filter(experiment=experiment).first() or Lesson()
+    variants = list(experiment.variants.all())
     return ReportOut(
         key=experiment.key,
         name=experiment.name,
         area=experiment.area,
         workspace=workspace().name,
         state=experiment.state,
+        verdict_name=VERDICT_NAMES[reading.verdict],
+        date_line=story.date_line(experiment),
+        rule_line=story.rule_line(experiment),
         hypothesis=hypothesis(experiment),
         because=experiment.because,
-        tried=[variant.changes for variant in experiment.variants.all()],
-        pictures=[variant_out(variant).pictures for variant in experiment.variants.all()],
+        facts=story.facts(experiment, reading),
+        lines=story.lines(reading, [variant.changes for variant in variants]),
+        beside=story.beside(reading),
+        caveats=story.caveats(reading),
+        how_decided=story.how_decided(experiment, reading),
+        why=lesson.why,
+        learnt=lesson.learnt,
+        next_step=experiment.decision_next
+        or ("Nothing is noted." if experiment.decision else "A decision is still to be made."),
+        pictures=[variant_out(variant).pictures for variant in variants],
         rule_changes=[RuleChangeOut(**line) for line in experiment.rule_changes],
         started_on=experiment.started_on,
         rule_locked_at=experiment.rule_locked_at,
@@ -38,7 +61,6 @@ def report(experiment: Experiment) -> ReportOut:
         decision=experiment.decision,
         decision_sentence=_decision(experiment),
         decision_reason=experiment.decision_reason,
-        decision_next=experiment.decision_next,
         against_rule=bool(experiment.decision) and experiment.decision != reading.suggested,
         reading=reading,
     )
@@ -51,3 +73,56 @@ def _decision(experiment: Experiment) -> str:
         return "Decided: nothing is rolled out."
     chosen = next(v for v in experiment.variants.all() if v.letter == experiment.decision)
     return f"Decided: keep {chosen.name}." if chosen.position == 0 else f"Decided: roll out {chosen.name}."
+
+
+def links(experiment: Experiment) -> QuerySet[ReportLink]:
+    """The links made to a report, the latest first."""
+    return experiment.report_links.select_related("made_by")
+
+
+def link_out(link: ReportLink) -> LinkOut:
+    """A link with its address, which is signed and not stored."""
+    state = "withdrawn" if link.withdrawn_at else "expired" if link.expires_at <= clock.now() else "open"
+    return LinkOut(
+        id=link.pk,
+        path=f"/shared/{_SIGNER.sign(str(link.pk))}",
+        note=link.note,
+        state=state,
+        made_by=link.made_by.display_name,
+        made_at=link.made_at,
+        expires_at=link.expires_at,
+        opened=link.opened,
+    )
+
+
+def opened(token: str) -> ReportLink:
+    """The link behind an address. Raises Http404 for one that was never made, Gone for one that opens no more."""
+    try:
+        number = int(_SIGNER.unsign(token))
+    except (signing.BadSignature, ValueError) as bad:
+        raise Http404 from bad
+    link = ReportLink.objects.select_related("experiment").filter(pk=number).first()
+    if link is None:
+        raise Http404
+    if link.withdrawn_at:
+        raise Gone("This link was withdrawn. Ask whoever sent it for a new one.")
+    if link.expires_at <= clock.now():
+        raise Gone("This link has expired. Ask whoever sent it for a new one.")
+    return link
+
+
+def shared_report(link: ReportLink, token: str) -> ReportOut:
+    """The report behind a link, its pictures at addresses that need no account."""
+    found = report(find(link.experiment.key))
+    for pictures in found.pictures:
+        for picture in pictures:
+            picture.url = f"/api/v1/shared/{token}/pictures/{picture.id}"
+    return found
+
+
+def shared_picture(link: ReportLink, number: int) -> Picture:
+    """A picture of the experiment that a link shows. Raises Http404 for any other."""
+    found = Picture.objects.filter(pk=number, variant__experiment=link.experiment).first()
+    if found is None:
+        raise Http404
+    return found

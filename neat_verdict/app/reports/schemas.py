@@ -1,4 +1,4 @@
-"""Shape of the stakeholder report."""
+"""Shape of the stakeholder report and of the links to it."""
 
 from __future__ import annotations
 
@@ -10,17 +10,44 @@ from neat_verdict.app.experiments.schemas import PictureOut, RuleChangeOut
 from neat_verdict.app.readings.schemas import ReadingOut
 
 
+class FactOut(Schema):
+    label: str
+    value: str
+    note: str
+
+
+class VariantLineOut(Schema):
+    """A variant in figures: its level, the counts behind it, and the lift (empty for control, or where none may be read)."""
+
+    letter: str
+    name: str
+    changes: str
+    level: str
+    counts: str
+    lift: str
+
+
 class ReportOut(Schema):
-    """``tried`` lists, by variant, what was changed; ``rule_changes`` what was changed of the rule after the start."""
+    """Everything a stakeholder reads, in words; ``rule_changes`` what was changed of the rule after the start."""
 
     key: str
     name: str
     area: str
     workspace: str
     state: str
+    verdict_name: str
+    date_line: str
+    rule_line: str
     hypothesis: str
     because: str
-    tried: list[list[str]]
+    facts: list[FactOut]
+    lines: list[VariantLineOut]
+    beside: list[str]
+    caveats: list[str]
+    how_decided: str
+    why: str
+    learnt: str
+    next_step: str
     pictures: list[list[PictureOut]]
     rule_changes: list[RuleChangeOut]
     started_on: date | None
@@ -30,6 +57,23 @@ class ReportOut(Schema):
     decision: str
     decision_sentence: str
     decision_reason: str
-    decision_next: str
     against_rule: bool
     reading: ReadingOut
+
+
+class LinkIn(Schema):
+    days: int = 30
+    note: str = ""
+
+
+class LinkOut(Schema):
+    """``path`` is the address below the application's own; ``state`` tells whether it still opens."""
+
+    id: int
+    path: str
+    note: str
+    state: str
+    made_by: str
+    made_at: datetime
+    expires_at: datetime
+    opened: int

@@ -28,13 +28,13 @@ class Answer:
 
 
 def assign(unit: str, properties: Mapping[str, object], keys: Sequence[str] | None = None) -> dict[str, Answer]:
-    """The unit's variants, by experiment; of all running ones where ``keys`` is None.
+    """The unit's variants, by experiment; of all that are served where ``keys`` is None.
 
     A unit that cannot be one, or a key that is not known, gets control with the problem; nothing is ever raised.
     """
     experiments = served()
     if keys is None:
-        keys = [key for key, found in experiments.items() if found.state == "running" or unit in found.traffic.forced]
+        keys = [key for key, found in experiments.items() if found.serving or unit in found.traffic.forced]
     kept = _kept(unit)
     return {key: _answer(experiments.get(key), unit, properties, kept) for key in keys}
 
@@ -51,7 +51,7 @@ def _answer(
 ) -> Answer:
     if experiment is None:
         return Answer("A", {}, "not_running", problem=NOT_KNOWN)
-    before = kept.get((experiment.id, experiment.round))
+    before = None if experiment.state == "decided" else kept.get((experiment.id, experiment.round))
     position = None
     if before is not None:
         position = next(place for place, variant in enumerate(experiment.variants) if variant[0] == before)
@@ -63,8 +63,8 @@ def _answer(
 
 
 def running_list() -> dict[str, Any]:
-    """All running experiments as others need them to assign without asking, with vectors to hold the algorithm against."""
-    running = [found for found in served().values() if found.state == "running"]
+    """All running experiments and rollouts as others need them to assign by themselves, with vectors to hold theirs against."""
+    running = [found for found in served().values() if found.serving]
     return {
         "format": 1,
         "made_at": clock.now().isoformat(),

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import date
+
 from django.conf import settings
 from django.db import models
 
@@ -40,3 +42,26 @@ class Enrolment(models.Model):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["unit", "experiment", "round"], name="a_unit_once_a_round")]
+
+
+class Rollout(models.Model):
+    """A decided variant served by us until the release is there: ``steps`` are {"day", "share"}, to those that ``rules`` admit.
+
+    Only experiments that take events are served; for the others it is the plan that people follow. ``until`` is the last day.
+    """
+
+    experiment = models.OneToOneField(Experiment, on_delete=models.CASCADE, related_name="rollout")
+    letter = models.CharField(max_length=1)
+    steps = models.JSONField(default=list)
+    rules = models.JSONField(default=list, blank=True)
+    until = models.DateField(null=True, blank=True)
+    made_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    made_at = models.DateTimeField(default=clock.now)
+    stopped_at = models.DateTimeField(null=True, blank=True)
+
+    def share_on(self, day: date) -> float:
+        """The share that gets the variant on a day."""
+        if self.stopped_at is not None or (self.until is not None and day > self.until):
+            return 0.0
+        reached = [step["share"] for step in self.steps if date.fromisoformat(step["day"]) <= day]
+        return reached[-1] if reached else 0.0

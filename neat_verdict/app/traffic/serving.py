@@ -6,21 +6,31 @@ import json
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
-from typing import Any
+from typing import Any, NamedTuple
 from zoneinfo import ZoneInfo
 
 from django.db import connection
+from django.db.models import Q
 
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.audience import audience_of
 from neat_verdict.app.experiments.models import Experiment, Workspace
 from neat_verdict.app.experiments.queries import today, workspace
 from neat_verdict.app.metrics.queries import definition_of
+from neat_verdict.app.traffic.models import Rollout
 from neat_verdict.core.metrics import Definition
 from neat_verdict.core.plan import Arrivals, RampStep
 from neat_verdict.core.traffic import Slice, Traffic
 
 OPEN_STATES = ("running", "paused", "ended")
+
+
+class CountedMetric(NamedTuple):
+    """A metric of an experiment, and how many days before its first exposure a unit is looked at (None: not at all)."""
+
+    id: int
+    definition: Definition
+    before_days: int | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,10 +47,15 @@ class Served:
     variants: tuple[tuple[int, str, Mapping[str, object]], ...]  # (id, name, parameters), control first
     started: int | None
     ended: int | None
-    metrics: tuple[tuple[int, Definition], ...]
+    metrics: tuple[CountedMetric, ...]
     event_names: frozenset[str]
     segments: tuple[tuple[str, ...], ...]
     positions: Mapping[str, int]  # by letter
+
+    @property
+    def serving(self) -> bool:
+        """True while units get variants: of a running experiment, or of a rollout."""
+        return self.traffic.running
 
     @property
     def open(self) -> bool:
@@ -52,7 +67,8 @@ _made: tuple[object, dict[str, Served]] | None = None
 
 
 def served() -> dict[str, Served]:
-    """All experiments that take events and are not closed, by key; those in preparation too, for forced variants."""
+    """All experiments that take events and are not closed, by key; those in preparation too, for forced variants, and
+    decided ones whose variant is being rolled out."""
     global _made
     stamp = _stamp()
     if _made is None or _made[0] != stamp:
@@ -73,13 +89,16 @@ def _stamp() -> tuple[object, ...]:
         zone, segments = cursor.fetchone() or ("UTC", "[]")
         cursor.execute(
             "SELECT id, key, version, state FROM experiments_experiment "
-            "WHERE data_from = 'events' AND state NOT IN ('decided', 'archived') ORDER BY id"
+            "WHERE data_from = 'events' AND (state NOT IN ('decided', 'archived') OR state = 'decided' AND id IN "
+            "(SELECT experiment_id FROM traffic_rollout WHERE stopped_at IS NULL)) ORDER BY id"
         )
         return clock.now().astimezone(ZoneInfo(zone)).date(), zone, segments, *cursor.fetchall()
 
 
 def _candidates() -> Any:
-    return Experiment.objects.filter(data_from="events").exclude(state__in=["decided", "archived"])
+    rolled_out = Q(state="decided", rollout__isnull=False, rollout__stopped_at__isnull=True)
+    open_still = ~Q(state__in=["decided", "archived"])
+    return Experiment.objects.filter(open_still | rolled_out, data_from="events").select_related("rollout")
 
 
 def _load(place: Workspace, day: date) -> list[Served]:
@@ -89,7 +108,9 @@ def _load(place: Workspace, day: date) -> list[Served]:
 
 def _served(experiment: Experiment, place: Workspace, day: date) -> Served:
     variants = list(experiment.variants.all())
-    metrics = tuple((use.metric_id, definition_of(use.definition)) for use in experiment.metrics.all())
+    metrics = tuple(
+        CountedMetric(use.metric_id, definition_of(use.definition), use.before_days) for use in experiment.metrics.all()
+    )
     return Served(
         id=experiment.pk,
         key=experiment.key,
@@ -102,7 +123,7 @@ def _served(experiment: Experiment, place: Workspace, day: date) -> Served:
         started=int(experiment.started_at.timestamp() * 1000) if experiment.started_at else None,
         ended=int(experiment.ended_at.timestamp() * 1000) if experiment.ended_at else None,
         metrics=metrics,
-        event_names=frozenset(name for _, definition in metrics for name in definition.event_names),
+        event_names=frozenset(name for metric in metrics for name in metric.definition.event_names),
         segments=tuple(tuple(line) for line in place.segments),
         positions={variant.letter: variant.position for variant in variants},
     )
@@ -117,8 +138,11 @@ def traffic_of(experiment: Experiment, day: date) -> Traffic:
     part = None
     if experiment.exclusion_group and experiment.slice_start is not None and experiment.slice_end is not None:
         part = Slice(experiment.exclusion_group, experiment.slice_start, experiment.slice_end)
+    salt = f"{experiment.key}:{experiment.round}"
+    if experiment.state == "decided":
+        return _rolled_out(experiment, salt, positions, day)
     return Traffic(
-        salt=f"{experiment.key}:{experiment.round}",
+        salt=salt,
         weights=tuple(variant.weight for variant in variants),
         participation=Arrivals(1, experiment.participation, steps).participation_on((day - first).days + 1),
         audience=audience_of(experiment.audience_rules),
@@ -126,6 +150,17 @@ def traffic_of(experiment: Experiment, day: date) -> Traffic:
         slice=part,
         running=experiment.state == "running",
     )
+
+
+def _rolled_out(experiment: Experiment, salt: str, positions: Mapping[str, int], day: date) -> Traffic:
+    """The rollout as a split between control and the variant. Under the same salt those who saw the variant are its first."""
+    rollout: Rollout | None = getattr(experiment, "rollout", None)
+    share = rollout.share_on(day) if rollout else 0.0
+    chosen = positions[rollout.letter] if rollout else 0
+    weights = [0.0] * len(positions)
+    weights[0] = 1 - share
+    weights[chosen] += share
+    return Traffic(salt, tuple(weights), audience=audience_of(rollout.rules if rollout else []), running=share > 0)
 
 
 def parameters_of(lines: list[dict[str, Any]]) -> dict[str, object]:

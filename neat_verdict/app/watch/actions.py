@@ -20,6 +20,7 @@ from neat_verdict.app.experiments.queries import daily_counts, find, workspace
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.app.problems import Conflict
+from neat_verdict.app.readings.actions import keep_due_looks
 from neat_verdict.app.readings.queries import reading_of
 from neat_verdict.app.watch.models import ChangeNote, Notice
 from neat_verdict.app.watch.queries import observe
@@ -68,11 +69,12 @@ def _catch_up(experiment: Experiment) -> None:
 
 
 def tick() -> dict[str, int]:
-    """Do everything that is due, any number of times without harm: held events, starts, ends, notices, mails."""
+    """Do everything that is due, any number of times without harm: held events, starts, ends, looks, notices, mails."""
     done = {
         "events released": release_held(),
         "started": _each(_due_starts(), _start),
         "ended": _each(_due_ends(), _end),
+        "looks taken": _each(_read(), keep_due_looks),
         "notices": _each(_watched(), look_for_faults),
         "mails": _each(list(Notice.objects.filter(mailed_at__isnull=True).order_by("pk")), _mail),
     }
@@ -121,6 +123,10 @@ def _end(due: Experiment) -> int:
 def _watched() -> list[Experiment]:
     keys = Experiment.objects.filter(state__in=["running", "paused"]).values_list("key", flat=True)
     return [find(key) for key in keys]
+
+
+def _read() -> list[Experiment]:
+    return list(Experiment.objects.filter(state__in=["running", "paused", "ended"]))
 
 
 @transaction.atomic

@@ -12,6 +12,8 @@ from neat_verdict.core.estimate.comparison import (
     compare_rates,
     compare_with_control,
 )
+from neat_verdict.core.estimate.covariate import Adjustment, fit_adjustment
+from neat_verdict.core.estimate.families import Correction, Family, adjust_family
 from neat_verdict.core.estimate.looks import (
     Boundary,
     Spending,
@@ -30,7 +32,14 @@ from neat_verdict.core.estimate.many import (
     two_sided_critical_value,
 )
 from neat_verdict.core.estimate.means import Mean, Ratio, fieller_interval
-from neat_verdict.core.estimate.posterior import Posterior, Prior, best_chances, compare_posteriors
+from neat_verdict.core.estimate.outlay import Outlay, cost_lift, cost_per, per_thousand_views, views_lift
+from neat_verdict.core.estimate.posterior import (
+    Posterior,
+    Prior,
+    best_chances,
+    compare_posteriors,
+    normal_best_chances,
+)
 from neat_verdict.core.estimate.rates import Rate, wilson_interval
 from neat_verdict.core.estimate.score import (
     difference_interval,
@@ -40,14 +49,19 @@ from neat_verdict.core.estimate.score import (
     two_sided_pvalue,
 )
 from neat_verdict.core.estimate.strata import Effect, Pooled, log_ratio, pool, reversed_in_every_stratum
+from neat_verdict.core.estimate.trend import Trend, trend
 
 __all__ = [
+    "Adjustment",
     "Arm",
     "Boundary",
     "Comparison",
+    "Correction",
     "Effect",
+    "Family",
     "Interval",
     "Mean",
+    "Outlay",
     "Pooled",
     "Posterior",
     "Prior",
@@ -55,6 +69,8 @@ __all__ = [
     "Ratio",
     "Sides",
     "Spending",
+    "Trend",
+    "adjust_family",
     "anytime_critical_value",
     "anytime_inflation",
     "anytime_pvalue",
@@ -68,22 +84,29 @@ __all__ = [
     "compare_rates",
     "compare_with_control",
     "conditional_power",
+    "cost_lift",
+    "cost_per",
     "critical_value",
     "crossing_chances",
     "difference_interval",
     "dunnett_critical_value",
     "dunnett_pvalue",
     "fieller_interval",
+    "fit_adjustment",
     "inflation",
     "level_spent",
     "log_ratio",
+    "normal_best_chances",
+    "per_thousand_views",
     "pool",
     "ratio_interval",
     "ratio_statistic",
     "repeated_pvalue",
     "reversed_in_every_stratum",
     "score_statistic",
+    "trend",
     "two_sided_critical_value",
     "two_sided_pvalue",
+    "views_lift",
     "wilson_interval",
 ]

@@ -95,6 +95,34 @@ def best_chances(arms: Sequence[Rate], *, sign: int = 1, prior: Prior | None = N
     return tuple(chance / total for chance in chances)
 
 
+def normal_best_chances(means: Sequence[float], errors: Sequence[float], *, sign: int = 1) -> tuple[float, ...]:
+    """Probability of each of several normal posteriors to be the best; they add up to 1.
+
+    ``errors`` are their standard deviations, above 0. By quadrature over each one's own density. Raises InputError for fewer
+    than 2, or a spread that is not above 0. Scott (2010), Appl. Stoch. Models Bus. Ind. 26, 639-658.
+    """
+    if len(means) < 2:
+        raise InputError("variants", len(means), "must be 2 or more")
+    m, s = sign * np.asarray(means, dtype=np.float64), np.asarray(errors, dtype=np.float64)
+    for error in errors:
+        positive("errors", error)
+    # Panels no wider than the narrowest can follow, over ten standard deviations to each side.
+    panels = int(np.clip(np.ceil(5 * s.max() / s.min()), 4, 400))
+    nodes, weights = np.polynomial.legendre.leggauss(24)
+    edges = np.linspace(-10, 10, panels + 1)
+    half = np.diff(edges)[:, None] / 2
+    z = (edges[:-1, None] + half * (1 + nodes)).ravel()
+    mass = (half * weights).ravel() * np.exp(-0.5 * z**2) / math.sqrt(2 * math.pi)
+    chances = []
+    for index in range(len(m)):
+        points = m[index] + s[index] * z
+        below = special.ndtr((points[:, None] - m) / s)
+        below[:, index] = 1.0
+        chances.append(float(below.prod(axis=1) @ mass))
+    total = sum(chances)
+    return tuple(chance / total for chance in chances)
+
+
 def normal_superiority(gain: ArrayLike, spread: ArrayLike) -> FloatArray:
     """Chance that a normal posterior of the gain lies above 0, elementwise: for means, and for rates in rehearsals."""
     return np.asarray(special.ndtr(np.asarray(gain) / np.asarray(spread)))

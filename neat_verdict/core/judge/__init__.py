@@ -1,22 +1,31 @@
 """From evidence to a verdict: rule, conditions, verdict, sentences."""
 
+from neat_verdict.core.judge.cohorts import CohortReading, read_cohorts
 from neat_verdict.core.judge.conditions import Condition, State
 from neat_verdict.core.judge.impact import impact
+from neat_verdict.core.judge.outlook import Ahead, chances_ahead, conversions_it_hangs_on, what_would_change
 from neat_verdict.core.judge.paragraph import rule_in_words
+from neat_verdict.core.judge.ranking import Ranked, chances_to_be_best, rank_arms
 from neat_verdict.core.judge.reading import Looks, Reading, Series, lift_as_data_came_in, read_experiment
 from neat_verdict.core.judge.rule import DecisionRule, Guardrail, SideReading, rule_for
 from neat_verdict.core.judge.segments import Segment, SegmentReading, read_segments
 from neat_verdict.core.judge.sentences import Names, Sentences, write_sentences
 from neat_verdict.core.judge.sides import SideEvidence, SideMetric, read_sides
 from neat_verdict.core.judge.standard import Standard, standard_of
+from neat_verdict.core.judge.track_record import Forecasted, Outcome, TrackRecord, track_record
 from neat_verdict.core.judge.verdict import Verdict, VerdictKind, judge
 
 __all__ = [
+    "Ahead",
+    "CohortReading",
     "Condition",
     "DecisionRule",
+    "Forecasted",
     "Guardrail",
     "Looks",
     "Names",
+    "Outcome",
+    "Ranked",
     "Reading",
     "Segment",
     "SegmentReading",
@@ -27,16 +36,24 @@ __all__ = [
     "SideReading",
     "Standard",
     "State",
+    "TrackRecord",
     "Verdict",
     "VerdictKind",
+    "chances_ahead",
+    "chances_to_be_best",
+    "conversions_it_hangs_on",
     "impact",
     "judge",
     "lift_as_data_came_in",
+    "rank_arms",
+    "read_cohorts",
     "read_experiment",
     "read_segments",
     "read_sides",
     "rule_for",
     "rule_in_words",
     "standard_of",
+    "track_record",
+    "what_would_change",
     "write_sentences",
 ]

@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
-from neat_verdict.core.estimate import Comparison, Interval
+from neat_verdict.core.estimate import Comparison, Interval, Ratio
 
 MONTH = 30
 
 
 def impact(comparison: Comparison, units_per_day: float, days: int = MONTH) -> Interval:
-    """Conversions gained (lost, if negative) in ``days`` if all of ``units_per_day`` got the variant.
+    """What is gained (lost, if negative) in ``days`` if all of ``units_per_day`` got the variant, in the metric's own units.
 
-    The absolute difference with its interval, times the units: a projection that takes the tested visitors for those to come.
+    The absolute difference with its interval, times the units: a projection that takes the tested visitors for those to come. Of
+    a ratio, times what control has below the line for each unit: a change of the ratio at the volume of today.
     """
     units = units_per_day * days
+    reference = comparison.reference
+    if isinstance(reference, Ratio):
+        units *= reference.denominator / reference.units
     difference = comparison.difference
     return Interval(difference.estimate * units, difference.low * units, difference.high * units)

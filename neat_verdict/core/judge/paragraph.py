@@ -16,6 +16,9 @@ _SPENDING = {
 def rule_in_words(rule: DecisionRule, weights: Sequence[float]) -> str:
     """The decision rule as a paragraph; ``weights`` is the planned split, for the number of variants."""
     sentences = [_when(rule), _winner(rule, several=len(weights) > 2), *_guardrails(rule), _no_difference(rule)]
+    if rule.warm_up_days:
+        days = "first day" if rule.warm_up_days == 1 else f"first {rule.warm_up_days} days"
+        sentences.append(f"Units of the {days} are left out.")
     if rule.longest_days is not None:
         sentences.append(f"The run ends after {rule.longest_days} days, whatever has been seen.")
     sentences.append(

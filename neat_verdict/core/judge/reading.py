@@ -93,7 +93,7 @@ def read_experiment(
     units_by_day : table of int, days x arms, optional
         Shows whether the arms ran side by side. Without it (counts alone) that condition is left out.
     days : int
-        Days from the first to the last with data.
+        Days from the first to the last with data, those of a warm-up left out.
     ended : bool
         True when no more data will come.
     others : readings of other metrics, for guardrails and trade-offs
@@ -107,8 +107,9 @@ def read_experiment(
     """
     if len(arms) != len(weights) or not 2 <= len(arms) <= 10:
         raise InputError("variants", len(arms), f"must be 2 to 10 with a weight each ({len(weights)} given)")
-    ended = ended or (rule.longest_days is not None and days >= rule.longest_days)
-    last = _reads_no_more(rule, days, looks)
+    ran = days + rule.warm_up_days
+    ended = ended or (rule.longest_days is not None and ran >= rule.longest_days)
+    last = _reads_no_more(rule, ran, looks)
     units = [arm.units for arm in arms]
     enough = comparable(arms) and (rule.method.kind != "looks" or looks is not None)
     standard = standard_of(rule, units, looks.information if looks else (), last=last) if enough else None

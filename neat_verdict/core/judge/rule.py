@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from neat_verdict.core.checks import InputError, positive, share
+from neat_verdict.core.estimate import Correction
 from neat_verdict.core.plan import Method, Plan, PlanRequest
 
 Direction = Literal["up", "down"]
@@ -56,6 +57,10 @@ class DecisionRule:
     longest_days : int or None
         Day on which the run ends whatever was seen; None for no such day.
     guardrails : tuple of Guardrail
+    family : "holm" or "benjamini_hochberg"
+        How the secondary metrics, all variants together, share the level.
+    warm_up_days : int
+        First days of the run whose units are left out, 0 for none.
 
     Raises
     ------
@@ -73,15 +78,19 @@ class DecisionRule:
     planned_days: int = 0
     longest_days: int | None = None
     guardrails: tuple[Guardrail, ...] = ()
+    family: Correction = "holm"
+    warm_up_days: int = 0
 
     def __post_init__(self) -> None:
         share("confidence", self.confidence)
         positive("worthwhile_lift", self.worthwhile_lift)
         if self.good_direction not in ("up", "down"):
             raise InputError("good_direction", self.good_direction, "must be up or down")
-        for name in ("minimum_days", "least_conversions", "planned_days"):
+        for name in ("minimum_days", "least_conversions", "planned_days", "warm_up_days"):
             if getattr(self, name) < 0:
                 raise InputError(name, getattr(self, name), "must be 0 or more")
+        if self.family not in ("holm", "benjamini_hochberg"):
+            raise InputError("family", self.family, "must be holm or benjamini_hochberg")
         if self.longest_days is not None and self.longest_days < max(self.planned_days, 1):
             raise InputError(
                 "longest_days", self.longest_days, f"must not be under the {self.planned_days} days planned"
@@ -111,6 +120,8 @@ def rule_for(
     least_conversions: int = LEAST_CONVERSIONS,
     guardrails: tuple[Guardrail, ...] = (),
     longest_days: int | None = None,
+    family: Correction = "holm",
+    warm_up_days: int = 0,
 ) -> DecisionRule:
     """The decision rule of a plan. A single reading waits for the sample and the planned days; other methods read from the
     least weeks on, and measure information by what is expected at the planned end."""
@@ -126,9 +137,11 @@ def rule_for(
         planned_units=planned,
         least_conversions=least_conversions,
         method=request.method,
-        planned_days=days,
+        planned_days=days + warm_up_days,
         longest_days=longest_days,
         guardrails=guardrails,
+        family=family,
+        warm_up_days=warm_up_days,
     )
 
 

@@ -7,7 +7,18 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from neat_verdict.core.estimate import Arm, Comparison, comparable, compare_arms_at, dunnett_critical_value
+from neat_verdict.core.estimate import (
+    Arm,
+    Comparison,
+    adjust_family,
+    arm_statistic,
+    comparable,
+    compare_arms_at,
+    dunnett_critical_value,
+    dunnett_pvalue,
+    two_sided_critical_value,
+    two_sided_pvalue,
+)
 from neat_verdict.core.judge.rule import DecisionRule, Direction, SideReading
 
 
@@ -41,23 +52,39 @@ class SideEvidence:
 
 
 def read_sides(metrics: Sequence[SideMetric], rule: DecisionRule) -> tuple[SideEvidence, ...]:
-    """Read metrics beside the one that decides, each for all variants together (Dunnett).
+    """Read metrics beside the one that decides.
 
-    A guardrail is read at the rule's confidence, as it was planned; the secondary ones share the level (Bonferroni), so that many
-    of them find no loss that is none.
+    A guardrail is read at the rule's confidence for all variants together (Dunnett), as it was planned. The secondary metrics
+    are one family over all their variants, adjusted as the rule says, so that many of them find no loss that is none.
     """
-    secondary = sum(metric.role == "secondary" for metric in metrics)
-    found = []
-    for metric in metrics:
-        shared = max(secondary, 1) if metric.role == "secondary" else 1
-        confidence = 1 - (1 - rule.confidence) / shared
-        found.append(SideEvidence(metric, _compared(metric, confidence)))
-    return tuple(found)
+    secondary = [metric for metric in metrics if metric.role == "secondary" and comparable(metric.arms)]
+    family = iter(_family(secondary, rule))
+    return tuple(
+        SideEvidence(metric, next(family) if metric in secondary else _guarded(metric, rule.confidence))
+        for metric in metrics
+    )
 
 
-def _compared(metric: SideMetric, confidence: float) -> tuple[Comparison, ...]:
+def _family(metrics: Sequence[SideMetric], rule: DecisionRule) -> list[tuple[Comparison, ...]]:
+    pairs = [(metric.arms[0], arm) for metric in metrics for arm in metric.arms[1:]]
+    pvalues = [float(two_sided_pvalue(arm_statistic(arm, control))) for control, arm in pairs]
+    found = adjust_family(pvalues, rule.confidence, rule.family)
+    compared = [
+        compare_arms_at(arm, control, two_sided_critical_value(1 - level), adjusted)
+        for (control, arm), level, adjusted in zip(pairs, found.levels, found.adjusted, strict=True)
+    ]
+    sizes = [len(metric.arms) - 1 for metric in metrics]
+    starts = [sum(sizes[:place]) for place in range(len(sizes))]
+    return [tuple(compared[start : start + size]) for start, size in zip(starts, sizes, strict=True)]
+
+
+def _guarded(metric: SideMetric, confidence: float) -> tuple[Comparison, ...]:
     if not comparable(metric.arms):
         return ()
     control, *variants = metric.arms
-    c = dunnett_critical_value(confidence, control.units, [arm.units for arm in variants])
-    return tuple(compare_arms_at(arm, control, c) for arm in variants)
+    sizes = [arm.units for arm in variants]
+    c = dunnett_critical_value(confidence, control.units, sizes)
+    return tuple(
+        compare_arms_at(arm, control, c, dunnett_pvalue(arm_statistic(arm, control), control.units, sizes))
+        for arm in variants
+    )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 MINUS = "\u2212"
 
@@ -60,3 +61,37 @@ def between(low: float, high: float) -> str:
     if math.isinf(high):
         return f"{signed(low)} or more, without limit"
     return f"between {signed(low)} and {signed(high)}"
+
+
+def levels(values: Sequence[float | None], unit: str = "percent", currency: str = "") -> list[str]:
+    """Levels of a metric with their unit, all with the decimals that suit the column: 4.20%, 50.13 EUR, 812 ms.
+
+    ``unit`` is that of the metric's definition. None and nan are "–".
+    """
+    known = [value for value in values if value is not None and math.isfinite(value)]
+    if unit == "percent":
+        return [_written(value, 100, _rate_decimals(known), "%") for value in values]
+    scale = 1000 if unit == "per_thousand" else 1
+    largest = max((abs(value) for value in known), default=0.0) * scale
+    if unit == "money" and largest < 1000:
+        decimals = 2
+    else:
+        decimals = next((d for least, d in ((1000, 0), (10, 2), (0.1, 3)) if largest >= least), 5)
+    told = {
+        "money": f" {currency}",
+        "milliseconds": " ms",
+        "per_thousand": f" {currency} per thousand".replace("  ", " "),
+    }
+    return [_written(value, scale, decimals, told.get(unit, "").rstrip()) for value in values]
+
+
+def _rate_decimals(rates: Sequence[float]) -> int:
+    """Those that show three figures of the smallest rate."""
+    size = min((rate for rate in rates if rate > 0), default=1.0) * 100
+    return 1 if size >= 10 else 2 if size >= 1 else min(8, 2 - math.floor(math.log10(size)))
+
+
+def _written(value: float | None, scale: float, decimals: int, unit: str) -> str:
+    if value is None or not math.isfinite(value):
+        return "–"
+    return f"{value * scale:,.{decimals}f}{unit}".replace("-", MINUS)

@@ -13,9 +13,13 @@ _HOUR = 3_600_000
 
 
 def unit_figure(
-    definition: Definition, exposed_at: int, events: Sequence[Happening], until: int | None = None
+    definition: Definition,
+    exposed_at: int,
+    events: Sequence[Happening],
+    until: int | None = None,
+    before_days: int | None = None,
 ) -> tuple[float, ...]:
-    """(value,), or (numerator, denominator) of a ratio, of one unit.
+    """(value,) of one unit; (numerator, denominator) of a ratio; (value, step 1, step 2, …) of a funnel, each 0 or 1.
 
     Parameters
     ----------
@@ -25,16 +29,23 @@ def unit_figure(
         In the order of their moments.
     until : int, optional
         Events later than this do not count where the metric has no window of its own.
+    before_days : int, optional
+        Of a count or an amount: gives (value, value before), what the same measure came to in the days before the exposure.
     """
     last = until
     if definition.window_hours:
         last = exposed_at + int(definition.window_hours * _HOUR)
     timely = [event for event in events if event[0] >= exposed_at and (last is None or event[0] <= last)]
     if definition.kind == "funnel":
-        return (_funnel(definition.steps, timely),)
+        reached = _reached(definition.steps, timely)
+        steps = [float(reached > step) for step in range(len(definition.steps))]
+        return steps[-1], *steps
     assert definition.measure is not None
     value = _measured(definition.measure, timely)
     if definition.denominator is None:
+        if before_days and definition.kind in ("count", "amount"):
+            since = exposed_at - before_days * 24 * _HOUR
+            return value, _measured(definition.measure, [event for event in events if since <= event[0] < exposed_at])
         return (value,)
     return value, _measured(definition.denominator, timely)
 
@@ -64,9 +75,9 @@ def _number(raw: object) -> float:
     return number if math.isfinite(number) else 0.0
 
 
-def _funnel(steps: Sequence[EventFilter], events: Sequence[Happening]) -> float:
+def _reached(steps: Sequence[EventFilter], events: Sequence[Happening]) -> int:
     reached = 0
     for event in events:
         if reached < len(steps) and _fits(steps[reached], event):
             reached += 1
-    return float(reached == len(steps))
+    return reached

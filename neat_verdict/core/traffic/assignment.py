@@ -13,7 +13,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from math import log
+from math import isfinite, log
 from typing import Literal
 
 import mmh3
@@ -75,7 +75,8 @@ class Traffic:
     salt : str
         Of the experiment's round; another salt shuffles the units anew. Not empty.
     weights : sequence of float
-        One a variant, 2 to 10, control first, above 0; only their proportions count.
+        One a variant, 2 to 10, control first, 0 or more and not all 0; only their proportions count, and a variant with 0
+        gets nobody new.
     participation : float
         Share of the audience that takes part, in [0, 1].
     audience : Audience
@@ -107,7 +108,9 @@ class Traffic:
         if not 2 <= len(self.weights) <= len(LETTERS):
             raise InputError("weights", len(self.weights), f"must be 2 to {len(LETTERS)}")
         for weight in self.weights:
-            positive("weights", weight)
+            if not (isfinite(weight) and weight >= 0):
+                raise InputError("weights", weight, "must be 0 or more")
+        positive("weights", sum(self.weights))
         if not 0 <= self.participation <= 1:
             raise InputError("participation", self.participation, "must lie between 0% and 100%")
         for position in self.forced.values():

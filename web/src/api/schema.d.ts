@@ -59,6 +59,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/casebook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Casebook */
+        get: operations["get_casebook"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/collect": {
         parameters: {
             query?: never;
@@ -168,6 +185,26 @@ export interface paths {
         patch: operations["edit_experiment"];
         trace?: never;
     };
+    "/api/v1/experiments/{key}/cohorts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Cohorts
+         * @description A variant's lift by groups of days of first exposure: does it fade?
+         */
+        get: operations["get_cohorts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/experiments/{key}/copy": {
         parameters: {
             query?: never;
@@ -185,15 +222,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/experiments/{key}/counts.csv": {
+    "/api/v1/experiments/{key}/counts.{form}": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** Counts Csv */
-        get: operations["get_counts_csv"];
+        /** Counts Table */
+        get: operations["get_counts_table"];
         put?: never;
         post?: never;
         delete?: never;
@@ -253,23 +290,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/experiments/{key}/evidence.csv": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Evidence Csv */
-        get: operations["get_evidence_csv"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/experiments/{key}/evidence.json": {
         parameters: {
             query?: never;
@@ -279,6 +299,23 @@ export interface paths {
         };
         /** Evidence Json */
         get: operations["get_evidence_json"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/evidence.{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Evidence Table */
+        get: operations["get_evidence_table"];
         put?: never;
         post?: never;
         delete?: never;
@@ -334,6 +371,23 @@ export interface paths {
         post?: never;
         /** Withdraw */
         delete: operations["withdraw_forecast"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/handover": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Handover */
+        get: operations["get_handover"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -396,6 +450,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/experiments/{key}/lesson": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Set Lesson */
+        put: operations["set_lesson"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/experiments/{key}/live": {
         parameters: {
             query?: never;
@@ -407,6 +478,46 @@ export interface paths {
         get: operations["get_live"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/looks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Looks
+         * @description Take the looks that are due, and keep them.
+         */
+        post: operations["take_looks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/looks/{number}/set-aside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set Look Aside
+         * @description Leave a look out because its data were wrong; it stays on record.
+         */
+        post: operations["set_look_aside"];
         delete?: never;
         options?: never;
         head?: never;
@@ -482,6 +593,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/experiments/{key}/picture.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Report Picture
+         * @description The interval strips, or the lift as data came in, as a picture.
+         */
+        get: operations["get_report_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/experiments/{key}/pictures/{picture}": {
         parameters: {
             query?: never;
@@ -494,6 +625,41 @@ export interface paths {
         post?: never;
         /** Remove Picture */
         delete: operations["remove_picture"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add Place */
+        post: operations["add_place"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/places/{place}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tick Place */
+        post: operations["tick_place"];
+        /** Remove Place */
+        delete: operations["remove_place"];
         options?: never;
         head?: never;
         patch?: never;
@@ -568,6 +734,115 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/experiments/{key}/report-links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Links */
+        get: operations["list_report_links"];
+        put?: never;
+        /** Share */
+        post: operations["share_report"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/report-links/{link}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Withdraw */
+        post: operations["withdraw_report_link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/report.html": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Report Html
+         * @description One file that needs nothing else: styles, fonts and pictures are in it.
+         */
+        get: operations["get_report_html"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/report.pptx": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Report Slides */
+        get: operations["get_report_slides"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/rollout": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Plan Rollout
+         * @description Serve the decided variant by steps. The first step of 100% is a rollout at once.
+         */
+        put: operations["plan_rollout"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/rollout/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop Rollout */
+        post: operations["stop_rollout"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/experiments/{key}/segments": {
         parameters: {
             query?: never;
@@ -577,7 +852,7 @@ export interface paths {
         };
         /**
          * Segment Evidence
-         * @description A variant's lift segment by segment. Always exploratory: the rule reads everybody.
+         * @description A variant's lift segment by segment, of a saved set alone where one is named. Exploratory: the rule reads everybody.
          */
         get: operations["get_segment_evidence"];
         put?: never;
@@ -616,6 +891,26 @@ export interface paths {
         put?: never;
         /** Start */
         post: operations["start_experiment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/stretch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Stretch
+         * @description Some days alone; no verdict is read from them.
+         */
+        get: operations["get_stretch"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -938,6 +1233,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/segment-sets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Save Segment Set */
+        post: operations["save_segment_set"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/segment-sets/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove Segment Set */
+        delete: operations["remove_segment_set"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/segments": {
         parameters: {
             query?: never;
@@ -970,6 +1299,43 @@ export interface paths {
         post: operations["sign_in"];
         /** Sign Out */
         delete: operations["sign_out"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shared/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Shared
+         * @description The report behind a link; no account is needed, and nothing can be changed.
+         */
+        get: operations["get_shared_report"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shared/{token}/pictures/{picture}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Shared Picture */
+        get: operations["get_shared_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1114,6 +1480,11 @@ export interface components {
             /** Units */
             units: number;
         };
+        /** AsideIn */
+        AsideIn: {
+            /** Reason */
+            reason: string;
+        };
         /** AssignOut */
         AssignOut: {
             /** Assignments */
@@ -1170,6 +1541,65 @@ export interface components {
             lift: number;
         };
         /**
+         * CaseOut
+         * @description A decided experiment. ``shrunken`` is its lift drawn towards the mean of all by as much as chance spreads it.
+         */
+        CaseOut: {
+            /** Area */
+            area: string;
+            /**
+             * Decided At
+             * Format: date-time
+             */
+            decided_at: string;
+            /** Decision */
+            decision: string;
+            /** Forecasts */
+            forecasts: number;
+            /** Forecasts Held */
+            forecasts_held: number;
+            /** Good Direction */
+            good_direction: string;
+            /** Key */
+            key: string;
+            /** Learnt */
+            learnt: string;
+            lift: components["schemas"]["IntervalOut"] | null;
+            /** Metric */
+            metric: string;
+            /** Name */
+            name: string;
+            /** Places Open */
+            places_open: number;
+            /** Short */
+            short: string;
+            shrunken: components["schemas"]["IntervalOut"] | null;
+            /**
+             * Tone
+             * @enum {string}
+             */
+            tone: "ahead" | "behind" | "open";
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "winner" | "keep_control" | "no_worthwhile_difference" | "trade_off" | "keep_collecting" | "unresolved" | "unsound";
+            /** Verdict Name */
+            verdict_name: string;
+            /** Worthwhile Lift */
+            worthwhile_lift: number;
+        };
+        /** CasebookOut */
+        CasebookOut: {
+            /** Areas */
+            areas: string[];
+            /** Cases */
+            cases: components["schemas"]["CaseOut"][];
+            /** Count */
+            count: number;
+            record: components["schemas"]["RecordOut"];
+        };
+        /**
          * CheckIn
          * @description A visitor as one might come: would they take part?
          */
@@ -1200,6 +1630,45 @@ export interface components {
             reason: "forced" | "audience" | "exclusion" | "participation" | "assigned" | "not_running";
             /** Takes Part */
             takes_part: boolean;
+            /** Variant */
+            variant: string;
+        };
+        /** CohortOut */
+        CohortOut: {
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /**
+             * Last
+             * Format: date
+             */
+            last: string;
+            lift: components["schemas"]["IntervalOut"] | null;
+            /**
+             * Tone
+             * @enum {string}
+             */
+            tone: "ahead" | "behind" | "open";
+            /** Units */
+            units: number[];
+        };
+        /**
+         * CohortsOut
+         * @description A variant's lift by groups of days of first exposure; ``change`` from group to group on the log scale.
+         */
+        CohortsOut: {
+            /** Change */
+            change: number | null;
+            /** Cohorts */
+            cohorts: components["schemas"]["CohortOut"][];
+            /** Days A Group */
+            days_a_group: number;
+            /** Pvalue */
+            pvalue: number | null;
+            /** Sentence */
+            sentence: string;
             /** Variant */
             variant: string;
         };
@@ -1526,6 +1995,13 @@ export interface components {
         EvidenceOut: {
             arrivals: components["schemas"]["ArrivalsOut"];
             daily: components["schemas"]["DailyOut"];
+            /**
+             * Funnels
+             * @default []
+             */
+            funnels: components["schemas"]["FunnelOut"][];
+            looks?: components["schemas"]["LooksOut"] | null;
+            outlay?: components["schemas"]["OutlayOut"] | null;
             reading: components["schemas"]["ReadingOut"];
             /** Series */
             series: components["schemas"]["SeriesOut"][];
@@ -1612,6 +2088,12 @@ export interface components {
              * @default 0.005
              */
             expected_loss: number;
+            /**
+             * Family
+             * @default holm
+             * @enum {string}
+             */
+            family: "holm" | "benjamini_hochberg";
             /** Forced */
             forced?: {
                 [key: string]: string;
@@ -1689,6 +2171,11 @@ export interface components {
             /** Variants */
             variants?: components["schemas"]["VariantIn"][];
             /**
+             * Warm Up Days
+             * @default 0
+             */
+            warm_up_days: number;
+            /**
              * Worthwhile Lift
              * @default 0.05
              */
@@ -1748,6 +2235,11 @@ export interface components {
             exclusion_share: number;
             /** Expected Loss */
             expected_loss: number;
+            /**
+             * Family
+             * @enum {string}
+             */
+            family: "holm" | "benjamini_hochberg";
             /** Forced */
             forced: {
                 [key: string]: string;
@@ -1840,10 +2332,21 @@ export interface components {
             variants: components["schemas"]["VariantOut"][];
             /** Version */
             version: number;
+            /** Warm Up Days */
+            warm_up_days: number;
             /** Workspace Longest Run Weeks */
             workspace_longest_run_weeks: number;
             /** Worthwhile Lift */
             worthwhile_lift: number;
+        };
+        /** FactOut */
+        FactOut: {
+            /** Label */
+            label: string;
+            /** Note */
+            note: string;
+            /** Value */
+            value: string;
         };
         /** FaultOut */
         FaultOut: {
@@ -1907,6 +2410,37 @@ export interface components {
             /** Sealed */
             sealed: boolean;
         };
+        /** FunnelOut */
+        FunnelOut: {
+            /** Letter */
+            letter: string;
+            /** Metric */
+            metric: string;
+            /** Metric Name */
+            metric_name: string;
+            /** Sentence */
+            sentence: string;
+            /** Steps */
+            steps: components["schemas"]["FunnelStepOut"][];
+        };
+        /**
+         * FunnelStepOut
+         * @description A step of a funnel: who reached it, and of those at the step before how many (``kept``), with the lift of that.
+         */
+        FunnelStepOut: {
+            /** Kept */
+            kept: (number | null)[];
+            lift: components["schemas"]["IntervalOut"] | null;
+            /** Name */
+            name: string;
+            /** Reached */
+            reached: number[];
+            /**
+             * Tone
+             * @enum {string}
+             */
+            tone: "ahead" | "behind" | "open";
+        };
         /**
          * GroupUse
          * @description An experiment of an exclusion group, and the share of the group's units that is kept for it.
@@ -1920,6 +2454,13 @@ export interface components {
             share: number;
             /** State */
             state: string;
+        };
+        /** HandoverOut */
+        HandoverOut: {
+            lesson: components["schemas"]["LessonIO"];
+            /** Places */
+            places: components["schemas"]["PlaceOut"][];
+            rollout: components["schemas"]["RolloutOut"] | null;
         };
         /**
          * HappeningOut
@@ -2076,6 +2617,60 @@ export interface components {
             /** Items */
             items: components["schemas"]["LedgerOut"][];
         };
+        /** LessonIO */
+        LessonIO: {
+            /**
+             * Learnt
+             * @default
+             */
+            learnt: string;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
+        /** LinkIn */
+        LinkIn: {
+            /**
+             * Days
+             * @default 30
+             */
+            days: number;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
+         * LinkOut
+         * @description ``path`` is the address below the application's own; ``state`` tells whether it still opens.
+         */
+        LinkOut: {
+            /**
+             * Expires At
+             * Format: date-time
+             */
+            expires_at: string;
+            /** Id */
+            id: number;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Made By */
+            made_by: string;
+            /** Note */
+            note: string;
+            /** Opened */
+            opened: number;
+            /** Path */
+            path: string;
+            /** State */
+            state: string;
+        };
         /** LiveOut */
         LiveOut: {
             /** Counts Events */
@@ -2112,6 +2707,18 @@ export interface components {
             lift: number;
             /** Nominal */
             nominal: number;
+        };
+        /**
+         * LooksOut
+         * @description The looks of a rule that has them: taken, still planned (with the boundary as it would be), and set aside.
+         */
+        LooksOut: {
+            /** Planned */
+            planned: components["schemas"]["PlannedLookOut"][];
+            /** Set Aside */
+            set_aside: components["schemas"]["SetAsideOut"][];
+            /** Taken */
+            taken: components["schemas"]["TakenLookOut"][];
         };
         /** MeasureIO */
         MeasureIO: {
@@ -2216,6 +2823,8 @@ export interface components {
         MetricUseIn: {
             /** Baseline */
             baseline?: number | null;
+            /** Before Days */
+            before_days?: number | null;
             /** Margin */
             margin?: number | null;
             /** Name */
@@ -2232,6 +2841,8 @@ export interface components {
         MetricUseOut: {
             /** Baseline */
             baseline?: number | null;
+            /** Before Days */
+            before_days?: number | null;
             /** Currency */
             currency: string;
             /**
@@ -2373,6 +2984,29 @@ export interface components {
             /** Unread */
             unread: number;
         };
+        /** OutlayArmOut */
+        OutlayArmOut: {
+            /** Cost */
+            cost: number;
+            cost_each: components["schemas"]["IntervalOut"];
+            cost_lift: components["schemas"]["IntervalOut"] | null;
+            /** Letter */
+            letter: string;
+            per_thousand: components["schemas"]["IntervalOut"];
+            /** Views */
+            views: number;
+            views_lift: components["schemas"]["IntervalOut"] | null;
+        };
+        /**
+         * OutlayOut
+         * @description Cost of one conversion (or of one unit of what the metric sums), and what a thousand views bring, by variant.
+         */
+        OutlayOut: {
+            /** Arms */
+            arms: components["schemas"]["OutlayArmOut"][];
+            /** Metric */
+            metric: string;
+        };
         /** OverlapOut */
         OverlapOut: {
             /** Apart Share */
@@ -2460,6 +3094,29 @@ export interface components {
             /** Width */
             width: number;
         };
+        /** PlaceIn */
+        PlaceIn: {
+            /** Text */
+            text: string;
+            /**
+             * Who
+             * @default
+             */
+            who: string;
+        };
+        /** PlaceOut */
+        PlaceOut: {
+            /** Done At */
+            done_at: string | null;
+            /** Done By */
+            done_by: string;
+            /** Id */
+            id: number;
+            /** Text */
+            text: string;
+            /** Who */
+            who: string;
+        };
         /**
          * PlanOut
          * @description A plan; lifts and rates as shares. ``needs`` has the metric that decides first, then the guardrails.
@@ -2501,6 +3158,18 @@ export interface components {
             };
             /** What If */
             what_if: components["schemas"]["WhatIfOut"][];
+        };
+        /** PlannedLookOut */
+        PlannedLookOut: {
+            /** Critical Value */
+            critical_value: number;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Information */
+            information: number;
         };
         /** PointOut */
         PointOut: {
@@ -2558,7 +3227,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "rate" | "mean" | "ratio";
+            kind: "rate" | "mean" | "ratio" | "adjusted";
             /** Last Day */
             last_day: string | null;
             /** Metric */
@@ -2608,12 +3277,39 @@ export interface components {
             title: string;
             type: string;
         };
+        /**
+         * PullOut
+         * @description A variant whose metrics pull apart, by their names.
+         */
+        PullOut: {
+            /** Ahead */
+            ahead: string[];
+            /** Behind */
+            behind: string[];
+            /** Letter */
+            letter: string;
+            /** Unproven */
+            unproven: string[];
+        };
         /** RampStepIO */
         RampStepIO: {
             /** Days */
             days: number;
             /** Participation */
             participation: number;
+        };
+        /**
+         * RankedOut
+         * @description ``chance`` to be the best of all; ``behind`` is the lift against the leader, ``separable`` that it leaves out zero.
+         */
+        RankedOut: {
+            behind: components["schemas"]["IntervalOut"];
+            /** Chance */
+            chance: number;
+            /** Letter */
+            letter: string;
+            /** Separable */
+            separable: boolean;
         };
         /** ReadinessOut */
         ReadinessOut: {
@@ -2624,6 +3320,8 @@ export interface components {
         };
         /** ReadingOut */
         ReadingOut: {
+            /** Adjusted By Days */
+            adjusted_by_days?: number | null;
             /** Arms */
             arms: components["schemas"]["ArmOut"][];
             /** Comparisons */
@@ -2678,6 +3376,16 @@ export interface components {
             planned_days: number;
             /** Progress */
             progress: number | null;
+            /**
+             * Pulls Apart
+             * @default []
+             */
+            pulls_apart: components["schemas"]["PullOut"][];
+            /**
+             * Ranking
+             * @default []
+             */
+            ranking: components["schemas"]["RankedOut"][];
             /** Read On */
             read_on?: string | null;
             /** Rule In Words */
@@ -2699,6 +3407,8 @@ export interface components {
             unit: string;
             /** Unit Name */
             unit_name: string;
+            /** Variance Removed */
+            variance_removed?: number | null;
             /** Variant */
             variant: string | null;
             /**
@@ -2708,6 +3418,11 @@ export interface components {
             verdict: "winner" | "keep_control" | "no_worthwhile_difference" | "trade_off" | "keep_collecting" | "unresolved" | "unsound";
             /** Worthwhile Lift */
             worthwhile_lift: number;
+            /**
+             * Would Change
+             * @default []
+             */
+            would_change: string[];
         };
         /**
          * ReceiptOut
@@ -2728,6 +3443,35 @@ export interface components {
             unknown: {
                 [key: string]: number;
             };
+        };
+        /**
+         * RecordOut
+         * @description Of all decided experiments, whatever is searched for; sentences made in the application, figures in the core.
+         */
+        RecordOut: {
+            /** Decided */
+            decided: number;
+            /** Flat */
+            flat: number;
+            /** Forecast Bias */
+            forecast_bias: number | null;
+            /** Forecasts */
+            forecasts: number;
+            /** Forecasts Held */
+            forecasts_held: number;
+            /** Lost */
+            lost: number;
+            /** Sentences */
+            sentences: string[];
+            /** Sound */
+            sound: number;
+            win_rate: components["schemas"]["IntervalOut"];
+            /** Winners Seen */
+            winners_seen: number | null;
+            /** Winners True */
+            winners_true: number | null;
+            /** Won */
+            won: number;
         };
         /** RehearsalOut */
         RehearsalOut: {
@@ -2779,7 +3523,7 @@ export interface components {
         };
         /**
          * ReportOut
-         * @description ``tried`` lists, by variant, what was changed; ``rule_changes`` what was changed of the rule after the start.
+         * @description Everything a stakeholder reads, in words; ``rule_changes`` what was changed of the rule after the start.
          */
         ReportOut: {
             /** Against Rule */
@@ -2788,39 +3532,91 @@ export interface components {
             area: string;
             /** Because */
             because: string;
+            /** Beside */
+            beside: string[];
+            /** Caveats */
+            caveats: string[];
+            /** Date Line */
+            date_line: string;
             /** Decided At */
             decided_at: string | null;
             /** Decided By */
             decided_by: string;
             /** Decision */
             decision: string;
-            /** Decision Next */
-            decision_next: string;
             /** Decision Reason */
             decision_reason: string;
             /** Decision Sentence */
             decision_sentence: string;
+            /** Facts */
+            facts: components["schemas"]["FactOut"][];
+            /** How Decided */
+            how_decided: string;
             /** Hypothesis */
             hypothesis: string;
             /** Key */
             key: string;
+            /** Learnt */
+            learnt: string;
+            /** Lines */
+            lines: components["schemas"]["VariantLineOut"][];
             /** Name */
             name: string;
+            /** Next Step */
+            next_step: string;
             /** Pictures */
             pictures: components["schemas"]["PictureOut"][][];
             reading: components["schemas"]["ReadingOut"];
             /** Rule Changes */
             rule_changes: components["schemas"]["RuleChangeOut"][];
+            /** Rule Line */
+            rule_line: string;
             /** Rule Locked At */
             rule_locked_at: string | null;
             /** Started On */
             started_on: string | null;
             /** State */
             state: string;
-            /** Tried */
-            tried: string[][];
+            /** Verdict Name */
+            verdict_name: string;
+            /** Why */
+            why: string;
             /** Workspace */
             workspace: string;
+        };
+        /** RolloutIn */
+        RolloutIn: {
+            /**
+             * Rules
+             * @default []
+             */
+            rules: components["schemas"]["ConditionGroupIO"][];
+            /** Steps */
+            steps: components["schemas"]["StepIO"][];
+            /** Until */
+            until?: string | null;
+        };
+        /**
+         * RolloutOut
+         * @description ``share_today`` of those admitted get the variant; ``sentence`` tells the plan.
+         */
+        RolloutOut: {
+            /** Letter */
+            letter: string;
+            /** Rules */
+            rules: components["schemas"]["ConditionGroupIO"][];
+            /** Sentence */
+            sentence: string;
+            /** Served Here */
+            served_here: boolean;
+            /** Share Today */
+            share_today: number;
+            /** Steps */
+            steps: components["schemas"]["StepIO"][];
+            /** Stopped At */
+            stopped_at: string | null;
+            /** Until */
+            until: string | null;
         };
         /** RoundOut */
         RoundOut: {
@@ -2863,8 +3659,11 @@ export interface components {
         /**
          * SegmentOut
          * @description ``units`` and ``levels`` of control and the variant; ``lift`` is missing where there is too little to compare.
+         *
+         *     ``share`` is the segment's part of the units; ``alone_a_month`` what a rollout to it alone would be worth a month.
          */
         SegmentOut: {
+            alone_a_month: components["schemas"]["IntervalOut"] | null;
             /** Levels */
             levels: (number | null)[];
             lift: components["schemas"]["IntervalOut"] | null;
@@ -2872,6 +3671,8 @@ export interface components {
             name: string;
             /** Pvalue */
             pvalue: number | null;
+            /** Share */
+            share: number;
             shrunken: components["schemas"]["IntervalOut"] | null;
             /** Small */
             small: boolean;
@@ -2882,6 +3683,26 @@ export interface components {
             tone: "ahead" | "behind" | "open";
             /** Units */
             units: number[];
+        };
+        /** SegmentSetIn */
+        SegmentSetIn: {
+            /** By */
+            by: string;
+            /** Name */
+            name: string;
+            /** Values */
+            values: string[];
+        };
+        /** SegmentSetOut */
+        SegmentSetOut: {
+            /** By */
+            by: string;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Values */
+            values: string[];
         };
         /**
          * SegmentsIO
@@ -2898,10 +3719,16 @@ export interface components {
         SegmentsOut: {
             /** Adjusted Pvalue */
             adjusted_pvalue: number;
+            all_a_month?: components["schemas"]["IntervalOut"] | null;
             /** By */
             by: string;
             /** Choices */
             choices: string[];
+            /**
+             * Chosen
+             * @default []
+             */
+            chosen: string[];
             /** Currency */
             currency: string;
             /** I Squared */
@@ -2925,6 +3752,11 @@ export interface components {
             segments: components["schemas"]["SegmentOut"][];
             /** Sentence */
             sentence: string;
+            /**
+             * Sets
+             * @default []
+             */
+            sets: components["schemas"]["SegmentSetOut"][];
             /** Unit */
             unit: string;
             /** Variant */
@@ -2951,6 +3783,27 @@ export interface components {
             /** Workspace */
             workspace: string;
         };
+        /** SetAsideOut */
+        SetAsideOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Because */
+            because: string;
+            /** By */
+            by: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Number */
+            number: number;
+            /** Short */
+            short: string;
+        };
         /**
          * ShareOut
          * @description A simulated share with its Monte Carlo standard error.
@@ -2971,9 +3824,17 @@ export interface components {
         };
         /**
          * SideComparisonOut
-         * @description ``kept`` tells a guardrail shown to be within its margin, ``lost`` a harm beyond what is allowed.
+         * @description ``adjusted_pvalue`` allows for the other metrics beside.
+         *
+         *     ``kept`` tells a guardrail shown to be within its margin, ``lost`` a harm beyond what is allowed.
          */
         SideComparisonOut: {
+            /** Adjusted Pvalue */
+            adjusted_pvalue: number;
+            /** Critical Value */
+            critical_value: number;
+            difference: components["schemas"]["IntervalOut"];
+            impact_a_month: components["schemas"]["IntervalOut"] | null;
             /** Kept */
             kept: boolean;
             /** Letter */
@@ -2985,6 +3846,8 @@ export interface components {
             pvalue: number;
             /** Sentence */
             sentence: string;
+            /** Statistic */
+            statistic: number;
             /**
              * Tone
              * @enum {string}
@@ -3094,6 +3957,21 @@ export interface components {
             /** Starts At */
             starts_at?: string | null;
         };
+        /** StepIO */
+        StepIO: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Share */
+            share: number;
+        };
+        /** StopIn */
+        StopIn: {
+            /** Reason */
+            reason: string;
+        };
         /** StratumOut */
         StratumOut: {
             /** Alarm */
@@ -3104,6 +3982,99 @@ export interface components {
             pvalue: number;
             /** Units */
             units: number[];
+        };
+        /** StretchArmOut */
+        StretchArmOut: {
+            /** Letter */
+            letter: string;
+            level: components["schemas"]["IntervalOut"];
+            /** Units */
+            units: number;
+        };
+        /** StretchLineOut */
+        StretchLineOut: {
+            /** Letter */
+            letter: string;
+            lift: components["schemas"]["IntervalOut"];
+            /** Pvalue */
+            pvalue: number;
+            /**
+             * Tone
+             * @enum {string}
+             */
+            tone: "ahead" | "behind" | "open";
+        };
+        /**
+         * StretchOut
+         * @description Some days alone. Always exploratory: no verdict is read from days that were picked after the fact.
+         */
+        StretchOut: {
+            /** Arms */
+            arms: components["schemas"]["StretchArmOut"][];
+            /** Comparisons */
+            comparisons: components["schemas"]["StretchLineOut"][];
+            /** Days */
+            days: number;
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /**
+             * Last
+             * Format: date
+             */
+            last: string;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * TakenLookOut
+         * @description A look: ``statistic`` of the best variant (positive is good) against ``critical_value``; ``power_*`` the chance that the
+         *     last look crosses, if it goes on as seen or if the lift is the worthwhile one. ``kept`` once it was taken; ``due`` when it can
+         *     be.
+         */
+        TakenLookOut: {
+            /** Critical Value */
+            critical_value: number | null;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Due */
+            due: boolean;
+            /** Information */
+            information: number;
+            /** Kept */
+            kept: boolean;
+            /** Letter */
+            letter: string | null;
+            lift: components["schemas"]["IntervalOut"] | null;
+            /** Number */
+            number: number;
+            /** Power As Seen */
+            power_as_seen: number | null;
+            /** Power If Worthwhile */
+            power_if_worthwhile: number | null;
+            /** Short */
+            short: string;
+            /** Statistic */
+            statistic: number | null;
+            /** Taken At */
+            taken_at: string | null;
+            /** Taken By */
+            taken_by: string;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "winner" | "keep_control" | "no_worthwhile_difference" | "trade_off" | "keep_collecting" | "unresolved" | "unsound";
+        };
+        /** TickIn */
+        TickIn: {
+            /** Done */
+            done: boolean;
         };
         /**
          * UnitsOut
@@ -3175,6 +4146,24 @@ export interface components {
              * @default 1
              */
             weight: number;
+        };
+        /**
+         * VariantLineOut
+         * @description A variant in figures: its level, the counts behind it, and the lift (empty for control, or where none may be read).
+         */
+        VariantLineOut: {
+            /** Changes */
+            changes: string;
+            /** Counts */
+            counts: string;
+            /** Letter */
+            letter: string;
+            /** Level */
+            level: string;
+            /** Lift */
+            lift: string;
+            /** Name */
+            name: string;
         };
         /** VariantOut */
         VariantOut: {
@@ -3413,6 +4402,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_casebook: {
+        parameters: {
+            query?: {
+                search?: string;
+                area?: string;
+                verdict?: string;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CasebookOut"];
+                };
             };
             /** @description Refused; the problem document says why */
             "4XX": {
@@ -3678,6 +4702,41 @@ export interface operations {
             };
         };
     };
+    get_cohorts: {
+        parameters: {
+            query?: {
+                metric?: string;
+                variant?: string;
+                days_a_group?: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CohortsOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     copy_experiment: {
         parameters: {
             query?: never;
@@ -3709,12 +4768,13 @@ export interface operations {
             };
         };
     };
-    get_counts_csv: {
+    get_counts_table: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 key: string;
+                form: "csv" | "parquet";
             };
             cookie?: never;
         };
@@ -3839,7 +4899,7 @@ export interface operations {
             };
         };
     };
-    get_evidence_csv: {
+    get_evidence_json: {
         parameters: {
             query?: never;
             header?: never;
@@ -3868,12 +4928,13 @@ export interface operations {
             };
         };
     };
-    get_evidence_json: {
+    get_evidence_table: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 key: string;
+                form: "csv" | "parquet";
             };
             cookie?: never;
         };
@@ -4012,6 +5073,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ForecastsOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_handover: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandoverOut"];
                 };
             };
             /** @description Refused; the problem document says why */
@@ -4199,6 +5291,41 @@ export interface operations {
             };
         };
     };
+    set_lesson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LessonIO"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandoverOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_live: {
         parameters: {
             query?: never;
@@ -4217,6 +5344,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LiveOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_looks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EvidenceOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_look_aside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AsideIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EvidenceOut"];
                 };
             };
             /** @description Refused; the problem document says why */
@@ -4389,6 +5583,38 @@ export interface operations {
             };
         };
     };
+    get_report_picture: {
+        parameters: {
+            query?: {
+                which?: "lifts" | "over_time";
+            };
+            header?: never;
+            path: {
+                key: string;
+                kind: "svg" | "png";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     remove_picture: {
         parameters: {
             query?: never;
@@ -4408,6 +5634,109 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExperimentOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_place: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlaceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandoverOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tick_place: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                place: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TickIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandoverOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_place: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                place: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandoverOut"];
                 };
             };
             /** @description Refused; the problem document says why */
@@ -4581,12 +5910,239 @@ export interface operations {
             };
         };
     };
+    list_report_links: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkOut"][];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    share_report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    withdraw_report_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                link: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_report_html: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_report_slides: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan_rollout: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RolloutIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandoverOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stop_rollout: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StopIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandoverOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_segment_evidence: {
         parameters: {
             query?: {
                 by?: string;
                 metric?: string;
                 variant?: string;
+                set?: number | null;
             };
             header?: never;
             path: {
@@ -4669,6 +6225,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExperimentOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_stretch: {
+        parameters: {
+            query: {
+                first: string;
+                last: string;
+                metric?: string;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StretchOut"];
                 };
             };
             /** @description Refused; the problem document says why */
@@ -5424,6 +7015,68 @@ export interface operations {
             };
         };
     };
+    save_segment_set: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SegmentSetIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SegmentSetOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_segment_set: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_segments: {
         parameters: {
             query?: never;
@@ -5565,6 +7218,67 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Session"];
                 };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_shared_report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_shared_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+                picture: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Refused; the problem document says why */
             "4XX": {

@@ -21,7 +21,7 @@ _COPIED = (
     "worthwhile_lift", "audience_per_day", "participation", "ramp", "data_from", "assignment_unit", "audience_rules",
     "exclusion_group", "exclusion_share", "confidence", "power", "least_weeks",
     "least_conversions", "longest_run_weeks", "method", "sides", "spending", "looks", "look_days", "superiority",
-    "expected_loss",
+    "expected_loss", "family", "warm_up_days",
 )  # fmt: skip
 
 
@@ -88,7 +88,7 @@ def _copy_brief(by: User, source: Experiment, name: str) -> Experiment:
     ExperimentMetric.objects.bulk_create(
         ExperimentMetric(
             experiment=copied, metric=use.metric, role=use.role, position=use.position, margin=use.margin,
-            baseline=use.baseline, spread=use.spread,
+            baseline=use.baseline, spread=use.spread, before_days=use.before_days,
         )
         for use in source.metrics.all()
     )  # fmt: skip

@@ -31,7 +31,7 @@ LOCKED_AT_START = frozenset({
 # The decision rule: fixed at the start too, but for a reason that is kept and told.
 RULE_FIELDS = frozenset({
     "worthwhile_lift", "confidence", "power", "least_weeks", "least_conversions", "longest_run_weeks", "method", "sides",
-    "spending", "looks", "look_days", "superiority", "expected_loss",
+    "spending", "looks", "look_days", "superiority", "expected_loss", "family", "warm_up_days",
 })  # fmt: skip
 _LABELS = {"because": "reason", "change": "what changes", "unit_name": "unit", "sides": "one- or two-sided"}
 _RANGES: dict[str, tuple[float, float, str]] = {

@@ -17,7 +17,7 @@ from neat_verdict.core.checks import InputError
 from neat_verdict.core.plan import Arms
 
 _VARIANT_FIELDS = ("name", "changes", "parameters", "link", "weight")
-_USE_FIELDS = ("role", "margin", "baseline", "spread")
+_USE_FIELDS = ("role", "margin", "baseline", "spread", "before_days")
 Told = list[dict[str, Any]]
 
 

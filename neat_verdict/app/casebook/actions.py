@@ -1,0 +1,160 @@
+"""Handing a verdict over: rolling out, places to change by hand, what was learnt."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import date
+from typing import Any
+
+from django.db import transaction
+
+from neat_verdict.app import clock
+from neat_verdict.app.casebook.models import Lesson, Place
+from neat_verdict.app.casebook.wording import rollout_in_words
+from neat_verdict.app.experiments.actions.ledger import record
+from neat_verdict.app.experiments.audience import audience_of
+from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.people.actions import require_editor
+from neat_verdict.app.people.models import User
+from neat_verdict.app.problems import Conflict
+from neat_verdict.app.traffic.models import Rollout
+from neat_verdict.core.checks import InputError
+
+MOST_PLACES = 100
+MOST_STEPS = 20
+LONGEST_TEXT = 4000
+
+
+@transaction.atomic
+def plan_rollout(
+    by: User,
+    key: str,
+    *,
+    steps: Sequence[tuple[date, float]],
+    rules: list[dict[str, Any]] | None = None,
+    until: date | None = None,
+) -> Rollout:
+    """Serve the decided variant by steps (day, share in (0, 1]), to those that ``rules`` admit, up to and with ``until``.
+
+    A single step of 1 is a rollout at once. Raises Conflict unless a variant was decided for, InputError for steps that
+    are not in order or do not rise.
+    """
+    experiment = _decided(by, key)
+    _check_steps(steps, until)
+    audience = audience_of(rules or [], "rules")
+    rollout, _ = Rollout.objects.update_or_create(
+        experiment=experiment,
+        defaults={
+            "letter": experiment.decision,
+            "steps": [{"day": day.isoformat(), "share": share} for day, share in steps],
+            "rules": rules or [],
+            "until": until,
+            "made_by": by,
+            "made_at": clock.now(),
+            "stopped_at": None,
+        },
+    )
+    told = f"Rollout of {experiment.decision} planned: {rollout_in_words(rollout)}"
+    record(experiment, by, "rollout", told[:500], steps=rollout.steps, audience=audience.words())
+    _touch(experiment)
+    return rollout
+
+
+def _check_steps(steps: Sequence[tuple[date, float]], until: date | None) -> None:
+    if not 1 <= len(steps) <= MOST_STEPS:
+        raise InputError("steps", len(steps), f"must be 1 to {MOST_STEPS}")
+    for place, (day, share) in enumerate(steps):
+        if not 0 < share <= 1:
+            raise InputError(f"steps.{place}.share", share, "must be above 0% and at most 100%")
+        if place and (day <= steps[place - 1][0] or share <= steps[place - 1][1]):
+            raise InputError(f"steps.{place}.day", day, "must come after the step before, with a larger share")
+    if until is not None and until < steps[-1][0]:
+        raise InputError("until", until, "must not lie before the last step")
+
+
+@transaction.atomic
+def stop_rollout(by: User, key: str, reason: str) -> Rollout:
+    """Everybody gets control again, at once. Raises Conflict without a rollout, InputError without a reason."""
+    experiment = _decided(by, key)
+    rollout = Rollout.objects.filter(experiment=experiment, stopped_at__isnull=True).first()
+    if rollout is None:
+        raise Conflict("There is no rollout to stop")
+    if not reason.strip():
+        raise InputError("reason", "empty", "must say why the rollout stops")
+    rollout.stopped_at = clock.now()
+    rollout.save()
+    record(experiment, by, "rollout", f"Rollout of {rollout.letter} stopped: {reason.strip()}"[:500])
+    _touch(experiment)
+    return rollout
+
+
+def _decided(by: User, key: str) -> Experiment:
+    require_editor(by)
+    experiment = Experiment.objects.select_for_update().get(key=key)
+    if experiment.state != "decided" or experiment.decision in ("", "none"):
+        raise Conflict("Only an experiment that was decided for a variant can be rolled out")
+    return experiment
+
+
+def _touch(experiment: Experiment) -> None:
+    """A new version tells those who serve it that something changed."""
+    experiment.version += 1
+    experiment.save(update_fields=["version"])
+
+
+@transaction.atomic
+def add_place(by: User, experiment: Experiment, text: str, who: str = "") -> Place:
+    """A place that must be changed by hand. Raises InputError for an empty text or too many places."""
+    require_editor(by)
+    if not text.strip():
+        raise InputError("text", "empty", "must say what is to be changed, in 1 to 200 characters")
+    if len(text.strip()) > 200:
+        raise InputError("text", f"{text.strip()[:40]}…", "must be at most 200 characters long")
+    if experiment.places.count() >= MOST_PLACES:
+        raise Conflict(f"There are {MOST_PLACES} places already")
+    place = Place.objects.create(
+        experiment=experiment, text=text.strip(), who=who.strip()[:80], position=experiment.places.count()
+    )
+    record(experiment, by, "handover", f"To be changed by hand: {place.text}"[:500])
+    return place
+
+
+@transaction.atomic
+def tick_place(by: User, experiment: Experiment, place_id: int, *, done: bool) -> Place:
+    """Tick a place off, or open it again."""
+    require_editor(by)
+    place = _place(experiment, place_id)
+    place.done_at, place.done_by = (clock.now(), by) if done else (None, None)
+    place.save()
+    record(experiment, by, "handover", f"{'Changed' if done else 'Open again'}: {place.text}"[:500])
+    return place
+
+
+@transaction.atomic
+def remove_place(by: User, experiment: Experiment, place_id: int) -> None:
+    """Take a place off the list."""
+    require_editor(by)
+    place = _place(experiment, place_id)
+    record(experiment, by, "handover", f"Off the list: {place.text}"[:500])
+    place.delete()
+
+
+def _place(experiment: Experiment, place_id: int) -> Place:
+    found = Place.objects.select_for_update().filter(experiment=experiment, pk=place_id).first()
+    if found is None:
+        raise InputError("place", place_id, "is no place of this experiment")
+    return found
+
+
+@transaction.atomic
+def set_lesson(by: User, experiment: Experiment, *, learnt: str, why: str) -> Lesson:
+    """Write down what was learnt, and why we think it came out so. Raises InputError for texts over 4,000 characters."""
+    require_editor(by)
+    for field, text in (("learnt", learnt), ("why", why)):
+        if len(text) > LONGEST_TEXT:
+            raise InputError(field, f"{len(text)} characters", f"must be at most {LONGEST_TEXT}")
+    lesson, _ = Lesson.objects.update_or_create(
+        experiment=experiment, defaults={"learnt": learnt.strip(), "why": why.strip()}
+    )
+    record(experiment, by, "lesson", "Wrote down what was learnt", learnt=lesson.learnt, why=lesson.why)
+    return lesson

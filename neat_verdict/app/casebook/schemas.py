@@ -1,0 +1,109 @@
+"""Shapes of the handover and the casebook over HTTP."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+
+from ninja import Schema
+
+from neat_verdict.app.experiments.schemas import ConditionGroupIO
+from neat_verdict.app.readings.schemas import IntervalOut, Tone, VerdictName
+
+
+class PlaceOut(Schema):
+    id: int
+    text: str
+    who: str
+    done_at: datetime | None
+    done_by: str
+
+
+class PlaceIn(Schema):
+    text: str
+    who: str = ""
+
+
+class TickIn(Schema):
+    done: bool
+
+
+class StepIO(Schema):
+    day: date
+    share: float
+
+
+class RolloutIn(Schema):
+    steps: list[StepIO]
+    rules: list[ConditionGroupIO] = []
+    until: date | None = None
+
+
+class RolloutOut(Schema):
+    """``share_today`` of those admitted get the variant; ``sentence`` tells the plan."""
+
+    letter: str
+    steps: list[StepIO]
+    rules: list[ConditionGroupIO]
+    until: date | None
+    share_today: float
+    stopped_at: datetime | None
+    served_here: bool
+    sentence: str
+
+
+class LessonIO(Schema):
+    learnt: str = ""
+    why: str = ""
+
+
+class HandoverOut(Schema):
+    rollout: RolloutOut | None
+    places: list[PlaceOut]
+    lesson: LessonIO
+
+
+class CaseOut(Schema):
+    """A decided experiment. ``shrunken`` is its lift drawn towards the mean of all by as much as chance spreads it."""
+
+    key: str
+    name: str
+    area: str
+    metric: str
+    verdict: VerdictName
+    verdict_name: str
+    short: str
+    decision: str
+    decided_at: datetime
+    good_direction: str
+    worthwhile_lift: float
+    lift: IntervalOut | None
+    shrunken: IntervalOut | None
+    tone: Tone
+    learnt: str
+    forecasts: int
+    forecasts_held: int
+    places_open: int
+
+
+class RecordOut(Schema):
+    """Of all decided experiments, whatever is searched for; sentences made in the application, figures in the core."""
+
+    decided: int
+    sound: int
+    won: int
+    lost: int
+    flat: int
+    win_rate: IntervalOut
+    winners_seen: float | None
+    winners_true: float | None
+    forecasts: int
+    forecasts_held: int
+    forecast_bias: float | None
+    sentences: list[str]
+
+
+class CasebookOut(Schema):
+    record: RecordOut
+    cases: list[CaseOut]
+    areas: list[str]
+    count: int

@@ -1,0 +1,56 @@
+"""Sharing a report with people who have no account."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+from django.db import transaction
+from django.db.models import F
+
+from neat_verdict.app import clock
+from neat_verdict.app.experiments.actions.ledger import record
+from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.people.actions import require_editor
+from neat_verdict.app.people.models import User
+from neat_verdict.app.problems import Conflict
+from neat_verdict.app.reports.models import ReportLink
+from neat_verdict.core.checks import InputError
+
+LONGEST_DAYS = 365
+
+
+@transaction.atomic
+def share(by: User, experiment: Experiment, days: int, note: str = "") -> ReportLink:
+    """A read-only link that opens for ``days`` (1 to 365). Raises Conflict for a draft, InputError for other days."""
+    require_editor(by)
+    if experiment.rule is None:
+        raise Conflict("There is no report before the start")
+    if not 1 <= days <= LONGEST_DAYS:
+        raise InputError("days", days, f"must be 1 to {LONGEST_DAYS}")
+    link = ReportLink.objects.create(
+        experiment=experiment, made_by=by, note=note.strip()[:120], expires_at=clock.now() + timedelta(days=days)
+    )
+    told = f" for {link.note}" if link.note else ""
+    record(experiment, by, "share", f"Made a report link{told}, open for {days} days", link=link.pk)
+    return link
+
+
+@transaction.atomic
+def withdraw(by: User, experiment: Experiment, link_id: int) -> ReportLink:
+    """Close a link at once. Raises InputError for one of another experiment."""
+    require_editor(by)
+    link = ReportLink.objects.select_for_update().filter(experiment=experiment, pk=link_id).first()
+    if link is None:
+        raise InputError("link", link_id, "is no link of this experiment")
+    if link.withdrawn_at is None:
+        link.withdrawn_at = clock.now()
+        link.save()
+        record(
+            experiment, by, "share", f"Withdrew a report link{f' for {link.note}' if link.note else ''}", link=link.pk
+        )
+    return link
+
+
+def count_opening(link: ReportLink) -> None:
+    """Note that somebody read it."""
+    ReportLink.objects.filter(pk=link.pk).update(opened=F("opened") + 1, opened_at=clock.now())

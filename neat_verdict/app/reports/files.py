@@ -1,0 +1,87 @@
+"""The report as files: a page, slides, pictures."""
+
+from __future__ import annotations
+
+import base64
+import mimetypes
+from typing import Literal
+
+from django.conf import settings
+from django.http import HttpResponse
+from django.template.loader import render_to_string
+from django.utils.safestring import mark_safe
+
+from neat_verdict.app.experiments.models import Experiment, Picture
+from neat_verdict.app.readings.queries import evidence
+from neat_verdict.app.reports.overtime import over_time
+from neat_verdict.app.reports.queries import report
+from neat_verdict.app.reports.rendering import to_png, to_svg
+from neat_verdict.app.reports.slides import to_slides
+from neat_verdict.app.reports.strips import VARIANTS, strips
+
+_SLIDES = "application/vnd.openxmlformats-officedocument.presentationml.presentation"
+_FONTS = {"Newsreader": "newsreader-latin-standard-normal-*", "Instrument Sans": "instrument-sans-latin-wght-normal-*"}
+
+
+def page(experiment: Experiment) -> HttpResponse:
+    """The report as one HTML file that fetches nothing."""
+    found = report(experiment)
+    pictures = _pictures(experiment)
+    told = render_to_string(
+        "reports/report.html",
+        {
+            "report": found,
+            "strips": mark_safe(to_svg(strips(found.reading, 720))),  # made here, its text escaped
+            "fonts": _fonts(),
+            "tried": [
+                {"line": line, "colour": VARIANTS[position], "pictures": [_inline(p) for p in pictures[position]]}
+                for position, line in enumerate(found.lines)
+            ],
+            "has_pictures": any(pictures),
+        },
+    )
+    return _download(f"{experiment.key}-report.html", told.encode(), "text/html; charset=utf-8")
+
+
+def slides(experiment: Experiment) -> HttpResponse:
+    """The report as a presentation."""
+    return _download(f"{experiment.key}-report.pptx", to_slides(report(experiment), _pictures(experiment)), _SLIDES)
+
+
+def picture(experiment: Experiment, kind: Literal["svg", "png"], which: Literal["lifts", "over_time"]) -> HttpResponse:
+    """The picture of the report, or that of the lift as data came in."""
+    drawing = strips(report(experiment).reading) if which == "lifts" else over_time(evidence(experiment))
+    name = f"{experiment.key}-{which.replace('_', '-')}.{kind}"
+    if kind == "svg":
+        return _download(name, to_svg(drawing).encode(), "image/svg+xml")
+    return _download(name, to_png(drawing), "image/png")
+
+
+def _download(name: str, content: bytes, content_type: str) -> HttpResponse:
+    answer = HttpResponse(content, content_type=content_type)
+    answer["Content-Disposition"] = f'attachment; filename="{name}"'
+    return answer
+
+
+def _pictures(experiment: Experiment) -> list[list[Picture]]:
+    return [list(variant.pictures.all()) for variant in experiment.variants.all()]
+
+
+def _inline(picture: Picture) -> dict[str, str]:
+    with picture.image.open("rb") as image:
+        return {"source": _data(str(picture.image.name), image.read()), "caption": picture.caption}
+
+
+def _data(name: str, content: bytes) -> str:
+    kind = "font/woff2" if name.endswith(".woff2") else mimetypes.guess_type(name)[0] or "application/octet-stream"
+    return f"data:{kind};base64,{base64.b64encode(content).decode()}"
+
+
+def _fonts() -> dict[str, str]:
+    """The product's fonts where the front end is built; without it the reader's own serve."""
+    found = {}
+    for family, pattern in _FONTS.items():
+        files = sorted((settings.WEB_BUILD / "assets").glob(pattern))
+        if files:
+            found[family] = _data(files[0].name, files[0].read_bytes())
+    return found
