@@ -114,7 +114,7 @@ def _row(
             raise InputError(name, "empty", f"is missing: the row has {len(cells)} cells only")
         values[name] = cells[index].strip()
     if values["day"] not in days:
-        days[values["day"]] = _day(values["day"], expected)
+        days[values["day"]] = day_in(values["day"], expected)
     position = names.get(values["variant"].lower())
     if position is None:
         known = ", ".join(f"{letter} ({name})" for letter, name in expected.variants)
@@ -126,7 +126,7 @@ def _row(
             raise InputError("conversions", conversions, f"must not be greater than units ({units})")
         return key, (units, conversions)
     sums = [float(whole_count("units", values["units"]))]
-    sums += [_number(name, values[name]) for name in FIELDS[expected.kind][1:]]
+    sums += [number_in(name, values[name]) for name in FIELDS[expected.kind][1:]]
     try:
         make_arm(expected.kind, sums)
     except InputError as problem:
@@ -138,7 +138,8 @@ def _row(
 _AS_WRITTEN = {"total_of_squares": "squares"}
 
 
-def _number(field_name: str, text: str) -> float:
+def number_in(field_name: str, text: str) -> float:
+    """A finite number as files write it. Raises InputError."""
     bare = text.replace(" ", "").replace("\u00a0", "")
     if bare.count(",") == 1 and "." not in bare:
         bare = bare.replace(",", ".")
@@ -151,7 +152,8 @@ def _number(field_name: str, text: str) -> float:
     return number
 
 
-def _day(text: str, expected: Expected) -> date:
+def day_in(text: str, expected: Expected) -> date:
+    """A day as files write it. Raises InputError for what is none, or lies in the future."""
     found = _parsed_day(text, expected.day_first)
     if found > expected.latest:
         raise InputError("day", text, f"lies in the future (today is {expected.latest.isoformat()})")

@@ -103,3 +103,12 @@ class EventFileOut(Schema):
     held: int
     unexposed: int
     unknown: dict[str, int]
+
+
+class OutlaysOut(Schema):
+    """What became of a file of cost and views; with wrong rows nothing was stored."""
+
+    rows: int
+    days: int
+    wrong_count: int
+    wrong: list[WrongRowOut]

@@ -1,0 +1,132 @@
+"""Looks: taken by the minute job or by hand, kept whatever comes later, set aside for a reason."""
+
+from datetime import timedelta
+
+import pytest
+
+from neat_verdict.app import clock
+from neat_verdict.app.experiments import actions
+from neat_verdict.app.experiments.queries import find
+from neat_verdict.app.readings.models import KeptLook
+from neat_verdict.app.watch.actions import tick
+from tests.app.conftest import PLAN, START, TODAY, Json, bring_in, daily
+
+
+def start_with(analyst, **changes):
+    draft = actions.create_experiment(analyst, "Fare calendar", {**PLAN, "worthwhile_lift": 0.1, **changes})
+    actions.start(analyst, draft.key, START)
+    return find(draft.key)
+
+
+@pytest.fixture
+def looked(analyst):
+    """Planned looks, two of them over by now; B is ahead, not by enough at the first."""
+    experiment = start_with(analyst, method="looks", look_days=[14, 21, 42], audience_per_day=2000, least_weeks=2)
+    bring_in(analyst, experiment, daily(28, {"A": (1000, 50), "B": (1000, 54)}))
+    return find(experiment.key)
+
+
+def evidence(ask, experiment):
+    return ask("get", f"/experiments/{experiment.key}/evidence")[1]
+
+
+def test_a_look_that_was_taken_does_not_move_with_what_comes_in_later(ask, analyst, looked):
+    before = evidence(ask, looked)
+    assert [(look["kept"], look["due"]) for look in before["looks"]["taken"]] == [(False, True), (False, True)]
+    assert tick()["looks taken"] == 2
+    bring_in(analyst, looked, daily(28, {"A": (1000, 50), "B": (1000, 80)}))
+    after = evidence(ask, looked)
+    assert [look["statistic"] for look in after["looks"]["taken"]] == [
+        look["statistic"] for look in before["looks"]["taken"]
+    ]
+    assert after["reading"]["comparisons"] == before["reading"]["comparisons"]
+    assert all(look["kept"] and look["taken_by"] == "the minute job" for look in after["looks"]["taken"])
+
+
+def test_a_look_is_taken_once_however_often_the_clock_ticks(looked):
+    tick()
+    assert "looks taken" not in tick()
+    assert KeptLook.objects.count() == 2
+
+
+def test_by_hand_too_and_only_when_one_is_due(ask, looked):
+    status, shown = ask("post", f"/experiments/{looked.key}/looks")
+    assert (status, {look["taken_by"] for look in shown["looks"]["taken"]}) == (200, {"Mona Orrell"})
+    status, problem = ask("post", f"/experiments/{looked.key}/looks")
+    assert status == 409
+    assert "No look is due" in problem["title"]
+
+
+def test_a_stakeholder_takes_no_look(looked, stakeholder):
+    assert Json(stakeholder)("post", f"/experiments/{looked.key}/looks")[0] == 403
+
+
+def test_between_looks_the_chance_ahead_and_the_next_look_are_told(ask, looked):
+    shown = evidence(ask, looked)
+    last = shown["looks"]["taken"][-1]
+    assert shown["reading"]["verdict"] == "keep_collecting"
+    assert 0 <= last["power_as_seen"] <= 1
+    assert last["power_if_worthwhile"] > last["power_as_seen"] - 0.5
+    assert shown["reading"]["next_look"] == shown["looks"]["planned"][0]["day"]
+    values = [look["critical_value"] for look in [*shown["looks"]["taken"], *shown["looks"]["planned"]]]
+    assert values == sorted(values, reverse=True)
+
+
+def test_a_day_that_is_not_over_is_not_looked_at(ask, analyst, looked):
+    with clock.at(TODAY.replace(day=22)):
+        assert [look["number"] for look in evidence(ask, looked)["looks"]["taken"]] == [1]
+
+
+def test_a_look_is_set_aside_for_a_reason_and_the_data_are_looked_at_anew(ask, analyst, looked):
+    tick()
+    path = f"/experiments/{looked.key}/looks/1/set-aside"
+    assert ask("post", path, {"reason": " "})[0] == 422
+    assert ask("post", f"/experiments/{looked.key}/looks/9/set-aside", {"reason": "no"})[0] == 422
+    bring_in(analyst, looked, daily(28, {"A": (1000, 50), "B": (1000, 80)}))
+    status, shown = ask("post", path, {"reason": "a filter lost phones"})
+    assert status == 200
+    assert [(line["number"], line["because"]) for line in shown["looks"]["set_aside"]] == [
+        (1, "a filter lost phones"),
+        (2, "a filter lost phones"),
+    ]
+    assert shown["reading"]["verdict"] == "winner"
+    assert not shown["looks"]["taken"][0]["kept"]
+    told = ask("get", f"/experiments/{looked.key}/ledger")[1]["items"]
+    assert any("aside: a filter lost phones" in entry["sentence"] for entry in told)
+
+
+def test_a_rule_that_reads_once_keeps_its_reading(ask, analyst, won):
+    assert evidence(ask, won)["reading"]["verdict"] == "winner"
+    tick()
+    bring_in(analyst, won, daily(28, {"A": (2000, 100), "B": (2000, 100)}))
+    shown = evidence(ask, won)
+    assert (shown["reading"]["verdict"], shown["reading"]["read_on"]) == ("winner", "2026-03-29")
+    assert len(shown["looks"]["taken"]) == 1
+
+
+def test_the_docket_says_what_the_kept_look_says(ask, analyst, won):
+    tick()
+    bring_in(analyst, won, daily(28, {"A": (2000, 100), "B": (2000, 100)}))
+    row = ask("get", "/docket")[1]["rows"][0]
+    assert (row["verdict"], row["group"]) == ("winner", "ready")
+
+
+def test_nothing_is_kept_while_it_is_too_early(running, analyst):
+    bring_in(analyst, running, daily(5, {"A": (2000, 100), "B": (2000, 120)}))
+    tick()
+    assert KeptLook.objects.count() == 0
+
+
+def test_warm_up_days_are_left_out_and_told(ask, analyst):
+    experiment = start_with(analyst, warm_up_days=3)
+    bring_in(analyst, experiment, daily(28, {"A": (2000, 100), "B": (2000, 120)}))
+    shown = evidence(ask, experiment)
+    assert shown["daily"]["days"][0] == (START + timedelta(days=3)).isoformat()
+    assert shown["reading"]["arms"][0]["units"] == 25 * 2000
+    assert "Units of the first 3 days are left out." in shown["reading"]["rule_in_words"]
+
+
+@pytest.mark.parametrize(("family", "told"), [("holm", "holm"), ("benjamini_hochberg", "benjamini_hochberg")])
+def test_the_family_of_secondary_metrics_is_part_of_the_rule(analyst, family, told):
+    experiment = start_with(analyst, family=family)
+    assert experiment.rule["family"] == told
