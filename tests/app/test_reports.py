@@ -102,7 +102,9 @@ def test_a_link_shows_pictures_of_its_own_experiment_only(ask, analyst, draft, a
     token = share(ask, draft)["path"].removeprefix("/shared/")
     shown = anybody("get", f"/shared/{token}")[1]["pictures"][0][0]
     assert shown["url"] == f"/api/v1/shared/{token}/pictures/{ids[0]}"
-    assert anybody.client.get(shown["url"]).status_code == 200
+    picture = anybody.client.get(shown["url"])
+    assert Image.open(io.BytesIO(b"".join(picture.streaming_content))).size == (30, 20)
+    picture.close()
     assert anybody.client.get(f"/api/v1/shared/{token}/pictures/{ids[1]}").status_code == 404
     page = download(analyst, f"/experiments/{draft.key}/report.html").content.decode()
     assert "data:image/png;base64," in page

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import random
+import tempfile
 from collections.abc import Mapping, Sequence
 from datetime import date, datetime, time, timedelta
+from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -13,9 +15,12 @@ import orjson
 from django.utils.text import slugify
 
 from neat_verdict.app import clock
+from neat_verdict.app.casebook.actions import add_place, plan_rollout, set_lesson, tick_place
 from neat_verdict.app.collect import actions as collect
 from neat_verdict.app.collect.batch import read_batch
 from neat_verdict.app.collect.events import take_in
+from neat_verdict.app.collect.file_actions import digest_of, store_units
+from neat_verdict.app.collect.outlays import store_outlays
 from neat_verdict.app.demo.workspace import CHANGES, METRICS, NAME, SEGMENTS, STORIES, TIME_ZONE, Story
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Experiment, Workspace
@@ -146,7 +151,10 @@ def _tell(story: Story, people: dict[str, User], today: date) -> None:
     ]
     changes = {
         "area": story.area,
-        "metrics": [{"name": story.metric, "role": "primary"}, *story.others],
+        "metrics": [
+            {"name": story.metric, "role": "primary", "before_days": 28 if story.before[0] else None},
+            *story.others,
+        ],
         "variants": variants,
         **({"data_from": "events"} if story.parameters else {}),
         **story.fields,
@@ -159,7 +167,7 @@ def _tell(story: Story, people: dict[str, User], today: date) -> None:
     if story.starts_next_monday:
         monday = today + timedelta(days=7 - today.weekday())
         actions.schedule(by, experiment.key, _moment(monday, 9))
-    if not story.rates:
+    if not (story.rates or story.before[0]):
         return
     run = decision_rule(find(experiment.key)).planned_days if story.decision else story.days_in
     last = today - timedelta(days=story.decided_ago + 1)
@@ -168,17 +176,70 @@ def _tell(story: Story, people: dict[str, User], today: date) -> None:
         actions.start(by, experiment.key, first)
     with clock.at(_moment(last + timedelta(days=1), 8)):
         _bring_in(story, by, find(experiment.key), first, run)
+        tick()
         if story.decision:
             actions.end(by, experiment.key)
             suggested = evidence(find(experiment.key)).reading.suggested
             choice = suggested if story.decision == "rule" else story.decision
             decide(by, find(experiment.key), choice, story.reason, story.next_step)
+            _hand_over(story, by, experiment.key, last)
+
+
+def _hand_over(story: Story, by: User, key: str, day: date) -> None:
+    """What was learnt, who changes what by hand, and the steps of the rollout."""
+    if story.learnt or story.why:
+        set_lesson(by, find(key), learnt=story.learnt, why=story.why)
+    for text, who, done in story.places:
+        place = add_place(by, find(key), text, who)
+        if done:
+            tick_place(by, find(key), place.pk, done=True)
+    if story.rollout:
+        plan_rollout(by, key, steps=[(day + timedelta(days=after), share) for after, share in story.rollout])
 
 
 def _bring_in(story: Story, by: User, experiment: Experiment, first: date, days: int) -> None:
+    if story.before[0]:
+        _store_units(by, experiment, customers_file(story, experiment, first, days))
+        return
     _store(by, experiment, counts_file(story, experiment, first, days), "")
     for metric, fares in story.fares.items():
         _store(by, experiment, fares_file(story, experiment, fares), metric)
+    if story.outlays:
+        store_outlays(by, experiment, outlays_file(story, experiment), "advertising-desk.csv")
+
+
+def _store_units(by: User, experiment: Experiment, content: str) -> None:
+    with tempfile.NamedTemporaryFile("w", suffix=".csv") as file:
+        file.write(content)
+        file.flush()
+        path = Path(file.name)
+        store_units(by, experiment, path, digest=digest_of(path), leave_out_wrong=False, name="customers.csv")
+
+
+def customers_file(story: Story, experiment: Experiment, first: date, days: int) -> str:
+    """A CSV with a row a customer: what they paid within the week, and in the four weeks before."""
+    draw = np.random.default_rng(_SEED + story.seed)
+    told, gain = story.before
+    lines = ["unit,variant,day,fare_per_visitor,fare_per_visitor_before"]
+    for offset in range(days):
+        day = first + timedelta(days=offset)
+        for number in range(int(draw.poisson((experiment.audience_per_day or 0) * _RHYTHM[day.weekday()]))):
+            arm = int(draw.integers(2))
+            before = draw.gamma(2.0, 15.5)
+            paid = (told * before + (1 - told) * draw.gamma(2.0, 15.5)) * (gain if arm else 1.0)
+            lines.append(f"c{offset}-{number},{'AB'[arm]},{day.isoformat()},{paid:.2f},{before:.2f}")
+    return "\n".join(lines)
+
+
+def outlays_file(story: Story, experiment: Experiment) -> bytes:
+    """A CSV of what the advertising desk billed and showed, by day and variant."""
+    draw = np.random.default_rng(_SEED + 900 + story.seed)
+    counts = daily_counts([experiment])[experiment.pk].primary
+    lines = ["day,variant,cost,views"]
+    for day, units in zip(counts.days, counts.units.tolist(), strict=True):
+        for letter, seen, (cost, views) in zip("ABCDEFGHIJ", units, story.outlays, strict=False):
+            lines.append(f"{day.isoformat()},{letter},{seen * cost * draw.normal(1, 0.02):.2f},{round(seen * views)}")
+    return "\n".join(lines).encode()
 
 
 def _store(by: User, experiment: Experiment, content: bytes, metric: str) -> None:

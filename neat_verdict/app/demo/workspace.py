@@ -40,6 +40,14 @@ class Story:
     # What the booking site reads in each variant; with it the crowd makes the data, otherwise files of ``rates`` do.
     parameters: tuple[dict[str, str], ...] = ()
     starts_next_monday: bool = False
+    # (cost of a visitor, views for each) by variant: what the advertising desk billed and showed.
+    outlays: tuple[tuple[float, float], ...] = ()
+    # (how far the past of a customer tells, gain of the last variant): a file of customers with what they paid before.
+    before: tuple[float, float] = (0.0, 0.0)
+    learnt: str = ""
+    why: str = ""
+    places: tuple[tuple[str, str, bool], ...] = ()  # (what, who, done)
+    rollout: tuple[tuple[int, float], ...] = ()  # (days after the decision, share)
 
 
 def _brief(change: str, because: str, audience: str = "all visitors", **fields: Any) -> dict[str, Any]:
@@ -56,13 +64,14 @@ def _past(
     seed: int, name: str, area: str, metric: str, variants: tuple[str, str], change: str, because: str,
     rates: tuple[float, float], per_day: int, ago: int, *, lift: float, weeks: int = 2, next_step: str = "",
     decision: str | None = None, reason: str = "", forecasts: tuple[tuple[str, float, float, float], ...] = (),
+    **after: Any,
 ) -> Story:  # fmt: skip
     return Story(
         name, area, metric, variants, ("", change),
         _brief(
             _doing(change), because, baseline=rates[0], worthwhile_lift=lift, audience_per_day=per_day, least_weeks=weeks),
         rates=rates, days_in=0, decision=decision or "rule", decided_ago=ago, seed=seed, next_step=next_step, reason=reason,
-        forecasts=forecasts,
+        forecasts=forecasts, **after,
     )  # fmt: skip
 
 
@@ -115,6 +124,9 @@ METRICS: tuple[tuple[str, dict[str, Any], str], ...] = (
     ("from search to payment",
      {"kind": "funnel", "steps": [_event("search"), _event("sailing_opened"), _event("seat_chosen"), _event("booking_paid")],
       "window_hours": 72, "unit": "percent"}, "The whole way within three days"),
+    ("from sailing to payment",
+     {"kind": "funnel", "steps": [_event("sailing_opened"), _event("payment_started"), _event("booking_paid")],
+      "unit": "percent"}, "Step by step from the sailing that was opened"),
 )  # fmt: skip
 
 
@@ -125,6 +137,7 @@ STORIES: tuple[Story, ...] = (
         _brief("showing the fare calendar before the sailing list", "visitors choose the cheap day before the hour",
                baseline=0.125, worthwhile_lift=0.08, audience_per_day=1500),
         days_in=28, forecasts=(("mona", 0.04, 0.0, 0.09), ("ada", 0.10, 0.03, 0.18)),
+        others=({"name": "from sailing to payment", "role": "secondary"},),
         parameters=(_text("sailings_begin_with", "list"), _text("sailings_begin_with", "calendar")),
     ),
     Story(
@@ -183,22 +196,63 @@ STORIES: tuple[Story, ...] = (
         ),
         forecasts=(("ada", 0.14, 0.02, 0.25),),
     ),
+    Story(
+        "Cabin and breakfast in one offer", "Payment", "paid bookings",
+        ("Breakfast as an extra", "Cabin with breakfast"), ("", "Offer cabin and breakfast as one, a little cheaper"),
+        _brief("offering cabin and breakfast as one", "one choice less", baseline=0.061, worthwhile_lift=0.05,
+               audience_per_day=6200, least_weeks=3),
+        rates=(0.061, 0.0676), days_in=35, seed=41, others=({"name": "fare per visitor", "role": "secondary"},),
+        fares={"fare-per-visitor": (74.0, 55.0)},
+    ),
+    Story(
+        "Advert with the ferry or the island", "Advertising", "paid bookings",
+        ("The ferry at sea", "The island's beach"), ("", "Show the beach instead of the ferry"),
+        _brief("showing the beach instead of the ferry", "people buy where they arrive", "visitors from adverts",
+               baseline=0.03, worthwhile_lift=0.08, audience_per_day=4800, least_weeks=3),
+        rates=(0.03, 0.0341), days_in=35, seed=47, outlays=((0.31, 22.0), (0.39, 21.0)),
+    ),
+    Story(
+        "Names for the cabins", "Cabins", "cabin upgrades",
+        ("Numbers", "Names of islands", "Names of birds"), ("", "Call cabins after islands", "Call cabins after birds"),
+        _brief("giving cabins a name", "nobody remembers a number", baseline=0.10, worthwhile_lift=0.08,
+               audience_per_day=3300),
+        rates=(0.10, 0.1145, 0.1135), days_in=28, seed=52,
+    ),
+    Story(
+        "Seat choice without a fee", "Booking", "fare per visitor",
+        ("A fee for the seat", "Seats are free"), ("", "Let visitors choose their seat without a fee"),
+        _brief("letting visitors choose their seat without a fee", "who has a seat stays", "customers with an account",
+               baseline=31.0, spread=22.0, worthwhile_lift=0.04, audience_per_day=700, method="looks",
+               look_days=[7, 14, 21], least_weeks=1),
+        days_in=16, seed=58, before=(0.75, 1.07),
+    ),
     _past(101, "Seat map before fare choice", "Booking", "paid bookings", ("Fare first", "Seat map first"),
           "show the seat map before the fares", "a seat in mind makes the fare fair", (0.050, 0.0545), 6000, 9, lift=0.06,
           next_step="Seat map first for everybody from the first of next month.",
-          forecasts=(("mona", 0.06, 0.0, 0.12), ("ada", 0.02, -0.03, 0.06))),
+          forecasts=(("mona", 0.06, 0.0, 0.12), ("ada", 0.02, -0.03, 0.06)),
+          learnt="Who has picked a seat stays to pay for it. The fare page may come late.",
+          why="People who turned back did so at the fare table; with a seat in mind fewer compare.",
+          places=(("Booking page in the app", "Ada Fenwick", True), ("Screens at the harbour counters", "Silas Tarn", False),
+                  ("Screenshots in the help pages", "Mona Orrell", False)),
+          rollout=((1, 0.25), (4, 0.5), (8, 1.0))),
     _past(102, "Timetable as a list of buttons", "Booking", "sailings opened", ("Table", "Buttons"),
           "turn the timetable into buttons", "thumbs miss small rows", (0.30, 0.318), 5600, 16, lift=0.03,
-          next_step="Buttons on phones and computers alike."),
+          next_step="Buttons on phones and computers alike.", forecasts=(("mona", 0.03, 0.0, 0.08), ("ada", 0.05, 0.01, 0.1)),
+          learnt="Rows that look like buttons are pressed like buttons; the gain is on phones.",
+          places=(("Timetable leaflet, the picture of the page", "Silas Tarn", True),)),
     _past(103, "Shorter passenger form", "Payment", "paid bookings of those who began", ("Nine fields", "Six fields"),
           "ask six fields instead of nine", "each field costs", (0.60, 0.627), 1500, 24, lift=0.03,
-          next_step="Six fields; the other three are asked at check-in."),
+          next_step="Six fields; the other three are asked at check-in.", forecasts=(("ada", 0.06, 0.02, 0.12),),
+          learnt="Three fields fewer bring four more of a hundred through the payment."),
     _past(104, "Countdown to departure", "Booking", "paid bookings", ("No countdown", "Countdown"),
           "count down to the departure", "haste sells", (0.051, 0.0465), 6000, 31, lift=0.06,
-          next_step="No countdowns anywhere."),
+          next_step="No countdowns anywhere.", forecasts=(("mona", 0.05, -0.02, 0.1), ("ada", 0.08, 0.02, 0.15)),
+          learnt="Haste makes people leave. All of us had expected the opposite.",
+          why="The countdown drew the eye away from the sailing list; help was opened more often."),
     _past(105, "Live chat bubble", "Help", "paid bookings", ("Help page", "Chat bubble"),
           "show a chat bubble", "questions stop bookings", (0.051, 0.0475), 6000, 38, lift=0.06,
-          next_step="Help stays a page."),
+          next_step="Help stays a page.", forecasts=(("mona", 0.02, -0.03, 0.06),),
+          learnt="A chat that answers late is worse than none."),
     _past(106, "Full-screen island video", "Home", "searches", ("Photo", "Video"),
           "play a full-screen video", "the sea moves people", (0.21, 0.197), 5200, 45, lift=0.04,
           next_step="The photo stays; videos go to the island pages."),

@@ -77,10 +77,10 @@ class Visit:
         self.visitor, self.at, self.assigned, self.draw, self.truth = visitor, at, assigned, draw, truth
         self.events: list[dict[str, Any]] = []
 
-    def _tell(self, name: str, **more: Any) -> None:
+    def _tell(self, name: str, draw: random.Random | None = None, **more: Any) -> None:
         # Half a minute between what one does; the id is the site's own.
         moment = datetime.fromtimestamp(self.at.timestamp() + 30 * len(self.events), self.at.tzinfo)
-        sent_id = str(uuid.UUID(int=self.draw.getrandbits(128)))
+        sent_id = str(uuid.UUID(int=(draw or self.draw).getrandbits(128)))
         self.events.append(
             {
                 "id": sent_id,
@@ -130,11 +130,22 @@ class Visit:
                 self._sees("pet_wording", "")
                 if self._does(truth.pet):
                     self._tell("pet_added")
-        if self._does(paid):
+        pays = self._does(paid)
+        self._comes_near(pays)
+        if pays:
             passengers = 1 + min(int(self.draw.expovariate(0.9)), 8)
             fare = round(self.draw.gammavariate(2.5, truth.mean_fare / 2.5), 2)
             self._tell("booking_paid", amount=fare, passengers=passengers, legs=1 + self._does(0.6))
         return self.events
+
+    def _comes_near(self, pays: bool) -> None:
+        """The steps before the payment: who pays has done them, of the others some; by the visitor's own dice."""
+        dice = random.Random(self.visitor.unit)
+        opens = pays or dice.random() < 0.55
+        if opens:
+            self._tell("sailing_opened", dice)
+        if pays or (opens and dice.random() < 0.2):
+            self._tell("payment_started", dice)
 
 
 class HttpDoor:
