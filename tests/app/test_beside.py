@@ -315,3 +315,36 @@ def test_several_variants_are_ranked(ask, analyst):
     assert [line["separable"] for line in reading["ranking"]] == [False, False, True]
     assert sum(line["chance"] for line in reading["ranking"]) == pytest.approx(1)
     assert any("do not tell it apart" in line for line in reading["would_change"])
+
+
+# Working
+
+
+def test_every_figure_opens_its_working(ask, won):
+    for figure, variant in (
+        ("level", "A"),
+        ("lift", "B"),
+        ("difference", "B"),
+        ("pvalue", "B"),
+        ("adjusted_pvalue", "B"),
+    ):
+        status, made = ask("get", f"/experiments/{won.key}/working?figure={figure}&variant={variant}")
+        assert status == 200
+        assert made["inputs"]
+        assert made["steps"]
+    shown = ask("get", f"/experiments/{won.key}/evidence")[1]["reading"]["comparisons"][0]
+    p = next(step["value"] for step in made["steps"] if step["name"] == "adjusted p")
+    assert float(p.replace("−", "-")) == pytest.approx(shown["adjusted_pvalue"])
+
+
+@pytest.mark.parametrize(
+    ("query", "status"),
+    [("figure=lift&variant=A", 422), ("figure=colour&variant=B", 422), ("figure=level&variant=B&metric=no", 422)],
+)
+def test_no_working_of_what_there_is_not(ask, won, query, status):
+    assert ask("get", f"/experiments/{won.key}/working?{query}")[0] == status
+
+
+def test_an_unsound_figure_has_no_working(ask, analyst, running):
+    bring_in(analyst, running, daily(28, {"A": (2000, 100), "B": (1600, 120)}))
+    assert ask("get", f"/experiments/{running.key}/working?figure=lift&variant=B")[0] == 409

@@ -11,6 +11,8 @@ const LibraryPage = lazy(() => import("./library/LibraryPage").then((m) => ({ de
 const MetricPage = lazy(() => import("./library/MetricPage").then((m) => ({ default: m.MetricPage })));
 const ConnectionsPage = lazy(() => import("./running/ConnectionsPage").then((m) => ({ default: m.ConnectionsPage })));
 const NoticesPage = lazy(() => import("./running/NoticesPage").then((m) => ({ default: m.NoticesPage })));
+const CasebookPage = lazy(() => import("./casebook/CasebookPage").then((m) => ({ default: m.CasebookPage })));
+const SharedReportPage = lazy(() => import("./report/ReportPage").then((m) => ({ default: m.SharedReportPage })));
 const ReportPage = lazy(() => import("./report/ReportPage").then((m) => ({ default: m.ReportPage })));
 
 export function App() {
@@ -25,9 +27,11 @@ export function App() {
       <Routes>
         <Route path="/sign-in" element={<SignInPage />} />
         <Route path="/reports/:key" element={<ReportPage />} />
+        <Route path="/shared/:token" element={<SharedReportPage />} />
         <Route element={<Frame />}>
           <Route index element={<DocketPage />} />
           <Route path="/scratchpad" element={<ScratchpadPage />} />
+          <Route path="/casebook" element={<CasebookPage />} />
           <Route path="/metrics" element={<LibraryPage />} />
           <Route path="/metrics/:key" element={<MetricPage />} />
           <Route path="/notices" element={<NoticesPage />} />

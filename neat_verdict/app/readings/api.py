@@ -22,7 +22,9 @@ from neat_verdict.app.readings.schemas import (
     SegmentSetOut,
     SegmentsOut,
     StretchOut,
+    WorkingOut,
 )
+from neat_verdict.core.judge import Figure
 
 router = Router(tags=["readings"])
 
@@ -87,6 +89,12 @@ def cohorts(request: HttpRequest, key: str, metric: str = "", variant: str = "",
 def stretch(request: HttpRequest, key: str, first: date, last: date, metric: str = "") -> StretchOut:
     """Some days alone; no verdict is read from them."""
     return beside.stretch(find(key), first, last, metric=metric)
+
+
+@router.get("/experiments/{key}/working", response=WorkingOut, operation_id="get_working")
+def working(request: HttpRequest, key: str, figure: Figure, variant: str, metric: str = "") -> WorkingOut:
+    """How a figure is made: words, formula, source and inputs."""
+    return beside.working(find(key), figure, variant, metric)
 
 
 @router.post("/experiments/{key}/looks", response=EvidenceOut, operation_id="take_looks")

@@ -12,7 +12,8 @@ from neat_verdict.app.experiments.models import Outlay as OutlayRow
 from neat_verdict.app.experiments.queries import daily_counts, decision_rule, names, today
 from neat_verdict.app.experiments.tallies import DailyCounts
 from neat_verdict.app.metrics.queries import definition_of
-from neat_verdict.app.readings.looks import AsRead, Look, look_days, read, without_warm_up
+from neat_verdict.app.problems import Conflict
+from neat_verdict.app.readings.looks import AsRead, Look, look_days, read, side_metrics, without_warm_up
 from neat_verdict.app.readings.presenting import LETTERS, interval, number
 from neat_verdict.app.readings.schemas import (
     CohortOut,
@@ -24,11 +25,13 @@ from neat_verdict.app.readings.schemas import (
     OutlayOut,
     PlannedLookOut,
     SetAsideOut,
+    StepOut,
     StretchArmOut,
     StretchLineOut,
     StretchOut,
     TakenLookOut,
     Tone,
+    WorkingOut,
 )
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.estimate import (
@@ -46,7 +49,16 @@ from neat_verdict.core.estimate import (
     two_sided_critical_value,
     views_lift,
 )
-from neat_verdict.core.judge import DecisionRule, chances_ahead, read_cohorts, write_sentences
+from neat_verdict.core.judge import (
+    DecisionRule,
+    Figure,
+    chances_ahead,
+    comparison_working,
+    level_working,
+    read_cohorts,
+    read_sides,
+    write_sentences,
+)
 from neat_verdict.core.judge.reading import own_interval
 from neat_verdict.core.judge.wording import share
 
@@ -338,3 +350,39 @@ def _use(experiment: Experiment, key: str) -> ExperimentMetric:
     if found is None:
         raise InputError("metric", key or "empty", f"must be one of {', '.join(use.metric.key for use in uses)}")
     return found
+
+
+# Working
+
+
+def working(experiment: Experiment, figure: Figure, letter: str, metric: str = "") -> WorkingOut:
+    """How a figure of a variant is made. Raises InputError for a variant or metric that there is not, Conflict where it is not
+    read."""
+    letters = [variant.letter for variant in experiment.variants.all()]
+    if letter not in letters[0 if figure == "level" else 1 :]:
+        raise InputError("variant", letter, f"must be one of {', '.join(letters[0 if figure == 'level' else 1 :])}")
+    rule, use = decision_rule(experiment), _use(experiment, metric)
+    found = read(experiment, daily_counts([experiment])[experiment.pk])
+    position = letters.index(letter)
+    if use.role == "primary":
+        arms, comparisons = list(found.reading.arms), found.reading.comparisons
+    else:
+        sides = {line.metric.name: line for line in read_sides(side_metrics(experiment, found.counts), rule)}
+        side = sides.get(use.metric.name)
+        if side is None:
+            raise Conflict(f"There is nothing of {use.metric.name} to read yet")
+        arms, comparisons = list(side.metric.arms), side.comparisons
+    if figure == "level":
+        made = level_working(arms[position], rule, letter)
+    elif found.reading.verdict.kind == "unsound" or len(comparisons) < position:
+        raise Conflict("This figure is not read: the data contradicts the design, or there is too little of it")
+    else:
+        made = comparison_working(figure, comparisons[position - 1], rule, letter, among=len(comparisons))
+    return WorkingOut(
+        title=f"{made.title}, {use.metric.name}",
+        words=made.words,
+        formula=made.formula,
+        source=made.source,
+        inputs=[StepOut(name=step.name, value=step.value) for step in made.inputs],
+        steps=[StepOut(name=step.name, value=step.value) for step in made.steps],
+    )

@@ -116,16 +116,17 @@ class SideComparisonOut(Schema):
 
     letter: str
     lift: IntervalOut
-    difference: IntervalOut
-    impact_a_month: IntervalOut | None
-    statistic: float
     pvalue: float
-    adjusted_pvalue: float
-    critical_value: float
     tone: Tone
     kept: bool
     lost: bool
     sentence: str
+    # Readings kept before these were told have none of them.
+    difference: IntervalOut | None = None
+    impact_a_month: IntervalOut | None = None
+    statistic: float | None = None
+    adjusted_pvalue: float | None = None
+    critical_value: float | None = None
 
 
 class SideOut(Schema):
@@ -344,6 +345,22 @@ class StretchOut(Schema):
     arms: list[StretchArmOut]
     comparisons: list[StretchLineOut]
     sentence: str
+
+
+class StepOut(Schema):
+    name: str
+    value: str
+
+
+class WorkingOut(Schema):
+    """How a figure is made, with every input, so that it can be done again by hand."""
+
+    title: str
+    words: str
+    formula: str
+    source: str
+    inputs: list[StepOut]
+    steps: list[StepOut]
 
 
 class AsideIn(Schema):

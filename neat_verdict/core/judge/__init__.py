@@ -14,12 +14,15 @@ from neat_verdict.core.judge.sides import SideEvidence, SideMetric, read_sides
 from neat_verdict.core.judge.standard import Standard, standard_of
 from neat_verdict.core.judge.track_record import Forecasted, Outcome, TrackRecord, track_record
 from neat_verdict.core.judge.verdict import Verdict, VerdictKind, judge
+from neat_verdict.core.judge.working import FIGURES, Figure, Step, Working, comparison_working, level_working
 
 __all__ = [
+    "FIGURES",
     "Ahead",
     "CohortReading",
     "Condition",
     "DecisionRule",
+    "Figure",
     "Forecasted",
     "Guardrail",
     "Looks",
@@ -36,14 +39,18 @@ __all__ = [
     "SideReading",
     "Standard",
     "State",
+    "Step",
     "TrackRecord",
     "Verdict",
     "VerdictKind",
+    "Working",
     "chances_ahead",
     "chances_to_be_best",
+    "comparison_working",
     "conversions_it_hangs_on",
     "impact",
     "judge",
+    "level_working",
     "lift_as_data_came_in",
     "rank_arms",
     "read_cohorts",

@@ -15,6 +15,16 @@ export type PreviewStep = Schemas["PreviewStep"];
 export type Reading = Schemas["ReadingOut"];
 export type Comparison = Schemas["ComparisonOut"];
 export type Report = Schemas["ReportOut"];
+export type FullHandover = Schemas["HandoverOut"];
+export type Handover = Schemas["RolloutOut"];
+export type Casebook = Schemas["CasebookOut"];
+export type Looks = Schemas["LooksOut"];
+export type Funnel = Schemas["FunnelOut"];
+export type Outlay = Schemas["OutlayOut"];
+export type Cohorts = Schemas["CohortsOut"];
+export type Stretch = Schemas["StretchOut"];
+export type ReportLink = Schemas["LinkOut"];
+export type OutlaysSeen = Schemas["OutlaysOut"];
 export type Session = Schemas["Session"];
 export type Tone = Comparison["tone"];
 export type Variant = Partial<Schemas["VariantIn"]> & Pick<Schemas["VariantIn"], "name">;
@@ -89,7 +99,10 @@ client.use({
   },
   async onResponse({ response }) {
     if (response.ok) return;
-    if (response.status === 401 && window.location.pathname !== "/sign-in") {
+    if (
+      response.status === 401 &&
+      !["/sign-in", "/shared/"].some((open) => window.location.pathname.startsWith(open))
+    ) {
       window.location.assign(`/sign-in?next=${encodeURIComponent(window.location.pathname)}`);
     }
     throw await problemOf(response);
@@ -182,6 +195,13 @@ function importForm(file: File, columns: Record<string, number | null>, metric: 
   form.set("metric", metric);
   form.set("columns", JSON.stringify(columns));
   return form;
+}
+
+/** Cost and views by day and variant: all of the file, or nothing and what is wrong. */
+export function sendOutlays(key: string, file: File): Promise<OutlaysSeen> {
+  const form = new FormData();
+  form.set("file", file);
+  return sendForm(`/experiments/${key}/outlays`, form);
 }
 
 /** What a file with a row a unit comes to; with a digest it is stored. */

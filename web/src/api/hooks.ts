@@ -37,6 +37,13 @@ export const keys = {
   snippets: (key: string) => ["snippets", key] as const,
   exclusion: ["exclusion-groups"] as const,
   segments: ["segments"] as const,
+  shared: (token: string) => ["shared", token] as const,
+  links: (key: string) => ["links", key] as const,
+  handover: (key: string) => ["handover", key] as const,
+  casebook: (asked?: object) => (asked ? (["casebook", asked] as const) : (["casebook"] as const)),
+  cohorts: (key: string, asked: object) => ["evidence", key, "cohorts", asked] as const,
+  stretch: (key: string, first: string, last: string) => ["evidence", key, "stretch", first, last] as const,
+  working: (key: string, asked: object) => ["evidence", key, "working", asked] as const,
   size: (size: SizeIn) => ["scratchpad-size", size] as const,
 };
 
@@ -98,6 +105,7 @@ export interface SegmentsAsked {
   by: string;
   metric: string;
   variant: string;
+  set?: number;
 }
 
 export function useSegmentEvidence(key: string, asked: SegmentsAsked) {

@@ -576,6 +576,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/experiments/{key}/outlays": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Outlays
+         * @description A file of cost and views by day and variant: all of it, or nothing and what is wrong with it.
+         */
+        post: operations["store_outlays"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/experiments/{key}/past": {
         parameters: {
             query?: never;
@@ -982,6 +1002,26 @@ export interface paths {
         put?: never;
         /** Withdraw */
         post: operations["withdraw_decision"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/working": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Working
+         * @description How a figure is made: words, formula, source and inputs.
+         */
+        get: operations["get_working"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3007,6 +3047,20 @@ export interface components {
             /** Metric */
             metric: string;
         };
+        /**
+         * OutlaysOut
+         * @description What became of a file of cost and views; with wrong rows nothing was stored.
+         */
+        OutlaysOut: {
+            /** Days */
+            days: number;
+            /** Rows */
+            rows: number;
+            /** Wrong */
+            wrong: components["schemas"]["WrongRowOut"][];
+            /** Wrong Count */
+            wrong_count: number;
+        };
         /** OverlapOut */
         OverlapOut: {
             /** Apart Share */
@@ -3830,11 +3884,11 @@ export interface components {
          */
         SideComparisonOut: {
             /** Adjusted Pvalue */
-            adjusted_pvalue: number;
+            adjusted_pvalue?: number | null;
             /** Critical Value */
-            critical_value: number;
-            difference: components["schemas"]["IntervalOut"];
-            impact_a_month: components["schemas"]["IntervalOut"] | null;
+            critical_value?: number | null;
+            difference?: components["schemas"]["IntervalOut"] | null;
+            impact_a_month?: components["schemas"]["IntervalOut"] | null;
             /** Kept */
             kept: boolean;
             /** Letter */
@@ -3847,7 +3901,7 @@ export interface components {
             /** Sentence */
             sentence: string;
             /** Statistic */
-            statistic: number;
+            statistic?: number | null;
             /**
              * Tone
              * @enum {string}
@@ -3966,6 +4020,13 @@ export interface components {
             day: string;
             /** Share */
             share: number;
+        };
+        /** StepOut */
+        StepOut: {
+            /** Name */
+            name: string;
+            /** Value */
+            value: string;
         };
         /** StopIn */
         StopIn: {
@@ -4209,6 +4270,24 @@ export interface components {
         WithdrawIn: {
             /** Reason */
             reason: string;
+        };
+        /**
+         * WorkingOut
+         * @description How a figure is made, with every input, so that it can be done again by hand.
+         */
+        WorkingOut: {
+            /** Formula */
+            formula: string;
+            /** Inputs */
+            inputs: components["schemas"]["StepOut"][];
+            /** Source */
+            source: string;
+            /** Steps */
+            steps: components["schemas"]["StepOut"][];
+            /** Title */
+            title: string;
+            /** Words */
+            words: string;
         };
         /**
          * WorldOut
@@ -5552,6 +5631,47 @@ export interface operations {
             };
         };
     };
+    store_outlays: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutlaysOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_past: {
         parameters: {
             query?: never;
@@ -6431,6 +6551,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExperimentOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_working: {
+        parameters: {
+            query: {
+                figure: "level" | "lift" | "difference" | "pvalue" | "adjusted_pvalue";
+                variant: string;
+                metric?: string;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkingOut"];
                 };
             };
             /** @description Refused; the problem document says why */

@@ -3,6 +3,7 @@ import { Dialog } from "./basics";
 const KEYS: [string, string][] = [
   ["/", "Search"],
   ["g then d", "Docket"],
+  ["g then c", "Casebook"],
   ["g then m", "Metrics"],
   ["g then s", "Scratchpad"],
   ["g then n", "Notices"],

@@ -20,6 +20,7 @@ export function TopBar() {
     "?": () => setKeysShown(true),
     n: () => mayEdit && setCreating(true),
     "g d": () => void navigate("/"),
+    "g c": () => void navigate("/casebook"),
     "g m": () => void navigate("/metrics"),
     "g s": () => void navigate("/scratchpad"),
     "g n": () => void navigate("/notices"),
@@ -31,6 +32,7 @@ export function TopBar() {
       </Link>
       <nav className="flex h-full gap-5 max-sm:gap-3" aria-label="Places">
         <Place to="/">Docket</Place>
+        <Place to="/casebook">Casebook</Place>
         <Place to="/metrics">Metrics</Place>
         <Place to="/scratchpad">Scratchpad</Place>
         <NoticesPlace />

@@ -342,6 +342,9 @@ describe("segments of the evidence", () => {
     reversal: false,
     segments: [line("device=phone", 0.1), line("device=kiosk", null, true)],
     left_out: 3,
+    all_a_month: null,
+    chosen: [],
+    sets: [],
   };
   const asked = { by: "", metric: "", variant: "" };
 

@@ -1,7 +1,18 @@
 import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import { keys } from "../api/hooks";
-import { comparison, experiment, interval, metricUse, preview, reading, serve, SESSION, show } from "../test/kit";
+import {
+  SESSION,
+  comparison,
+  experiment,
+  interval,
+  metricUse,
+  preview,
+  reading,
+  serve,
+  show,
+  sideComparison,
+} from "../test/kit";
 import { Variants } from "./brief/Variants";
 import { EditingProvider, useEditing } from "./editing";
 import { Method } from "./evidence/Method";
@@ -344,16 +355,7 @@ describe("metrics beside", () => {
       { letter: "B", units: 100, level: interval(40, 41, 42) },
     ],
     comparisons: [
-      {
-        letter: "B",
-        lift: interval(-0.01, 0.025, 0.06),
-        pvalue: 0.2,
-        tone: "open" as const,
-        kept: true,
-        lost: false,
-        sentence: "fare, B against A: lift +2.5%",
-        ...changes,
-      },
+      sideComparison({ lift: interval(-0.01, 0.025, 0.06), sentence: "fare, B against A: lift +2.5%", ...changes }),
     ],
   });
 

@@ -70,6 +70,7 @@ export function metricUse(changes: Partial<MetricUse> = {}): MetricUse {
     margin: null,
     baseline: null,
     spread: null,
+    before_days: null,
     kind: "conversion",
     is_rate: true,
     good_direction: "up",
@@ -131,6 +132,8 @@ export function experiment(changes: Partial<Experiment> = {}): Experiment {
     look_days: [],
     superiority: 0.95,
     expected_loss: 0.005,
+    family: "holm",
+    warm_up_days: 0,
     rule_changes: [],
     started_on: null,
     ended_on: null,
@@ -168,6 +171,26 @@ export function comparison(changes: Partial<Comparison> = {}): Comparison {
     tone: "ahead",
     sentence: "B against A: lift +8.4%, between +3.1% and +13.9%",
     impact_a_month: null,
+    ...changes,
+  };
+}
+
+type SideComparison = Reading["sides"][number]["comparisons"][number];
+
+export function sideComparison(changes: Partial<SideComparison> = {}): SideComparison {
+  return {
+    letter: "B",
+    lift: interval(-0.02, 0.03, 0.08),
+    difference: interval(-0.001, 0.001, 0.003),
+    impact_a_month: null,
+    statistic: 1,
+    pvalue: 0.3,
+    adjusted_pvalue: 0.6,
+    critical_value: 1.96,
+    tone: "open",
+    kept: true,
+    lost: false,
+    sentence: "help opened, B against A: lift +3.0%",
     ...changes,
   };
 }
@@ -230,6 +253,11 @@ export function reading(changes: Partial<Reading> = {}): Reading {
     sides: [],
     read_on: null,
     next_look: null,
+    ranking: [],
+    would_change: [],
+    pulls_apart: [],
+    adjusted_by_days: null,
+    variance_removed: null,
     ...changes,
   };
 }

@@ -52,6 +52,20 @@ export function MetricsPanel() {
                 </button>
               )}
             </div>
+            {["count", "amount"].includes(use.kind) && (
+              <div className="ml-[92px]">
+                <NumberField
+                  label="Adjust by what units came to before, days"
+                  unit="days"
+                  value={use.before_days ?? null}
+                  save={(before_days) => set(use.name, { before_days })}
+                  locked={fixed}
+                  required={false}
+                  error={errorFor(`changes.metrics.${index}.before_days`)}
+                  note="empty: not adjusted; takes noise out where the past tells the future"
+                />
+              </div>
+            )}
             {use.role === "guardrail" && (
               <div className="ml-[92px] grid grid-cols-2 gap-x-6 max-lg:grid-cols-1">
                 <NumberField

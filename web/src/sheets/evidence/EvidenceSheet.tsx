@@ -1,19 +1,16 @@
-import { useSearchParams } from "react-router";
 import { Link } from "react-router";
 import type { Evidence } from "../../api/client";
 import { useEvidence } from "../../api/hooks";
-import { useNotes } from "../../api/running";
-import { DailyLines } from "../../charts/DailyLines";
-import { LiftOverTime } from "../../charts/LiftOverTime";
-import { percentText, rate, weekday } from "../../lib/format";
-import { variantColour } from "../../lib/variants";
+import { percentText, weekday } from "../../lib/format";
 import { Empty, Failure, Panel, Skeleton } from "../../parts/basics";
-import { Letter } from "../../parts/Letter";
 import { useEditing } from "../editing";
-import { figuresOf } from "../../lib/metrics";
 import { variantTableText } from "../../lib/tableText";
 import { CopyTable } from "../../parts/CopyTable";
+import { Funnels } from "./Funnels";
+import { LooksPanel } from "./LooksPanel";
 import { Method } from "./Method";
+import { OutlayPanel } from "./OutlayPanel";
+import { OverTime } from "./OverTime";
 import { Segments } from "./Segments";
 import { SideMetrics } from "./SideMetrics";
 import { VariantTable } from "./VariantTable";
@@ -60,14 +57,15 @@ function Read({ evidence }: { evidence: Evidence }) {
         note={`${percentText(reading.confidence)}% intervals; grey band: ±${percentText(reading.worthwhile_lift)}%`}
         action={<CopyTable text={variantTableText(reading)} />}
       >
-        <VariantTable reading={reading} />
+        <VariantTable reading={reading} experiment={experiment.key} />
       </Panel>
-      {reading.read_on && (
+      {reading.variance_removed != null && (
         <p className="sheet px-4 py-2 text-sm">
-          As read on {weekday(reading.read_on)}.
-          {reading.next_look && ` What came since is not shown before the next look, on ${weekday(reading.next_look)}.`}
+          Adjusted by what units came to in the {reading.adjusted_by_days} days before: that takes{" "}
+          {Math.round(reading.variance_removed * 100)}% of the variance away.
         </p>
       )}
+      {evidence.looks && <LooksPanel looks={evidence.looks} reading={reading} />}
       {unsound ? (
         <p className="sheet tone-unsound border-l-4 border-l-error px-4 py-2">
           {reading.headline} The lift is not shown, because it would be believed.
@@ -76,78 +74,28 @@ function Read({ evidence }: { evidence: Evidence }) {
         <OverTime evidence={evidence} />
       )}
       {!unsound && <SideMetrics reading={reading} />}
+      {!unsound && <Funnels funnels={evidence.funnels} worthwhile={reading.worthwhile_lift} />}
+      {evidence.outlay && <OutlayPanel outlay={evidence.outlay} reading={reading} />}
       {!unsound && <Segments />}
       <div className="flex flex-wrap items-center gap-4 text-sm">
         <span className="quiet">Take it with you:</span>
-        <a className="link" href={`${base}/evidence.csv`} download>
-          Evidence, CSV
-        </a>
-        <a className="link" href={`${base}/evidence.json`} download>
-          Evidence, JSON
-        </a>
-        <a className="link" href={`${base}/counts.csv`} download>
-          Daily counts, CSV
-        </a>
+        {[
+          ["Evidence, CSV", "evidence.csv"],
+          ["Parquet", "evidence.parquet"],
+          ["JSON", "evidence.json"],
+          ["Daily counts, CSV", "counts.csv"],
+          ["Parquet", "counts.parquet"],
+          ["Strips, SVG", "picture.svg"],
+          ["PNG", "picture.png"],
+          ["Over time, SVG", "picture.svg?which=over_time"],
+          ["PNG", "picture.png?which=over_time"],
+        ].map(([name, file]) => (
+          <a key={file} className="link" href={`${base}/${file}`} download>
+            {name}
+          </a>
+        ))}
       </div>
       <Method reading={reading} />
     </>
-  );
-}
-
-function OverTime({ evidence }: { evidence: Evidence }) {
-  const [params, setParams] = useSearchParams();
-  const { experiment } = useEditing();
-  const notes = useNotes(experiment.key);
-  const { reading, series, daily } = evidence;
-  const chosen = series.find((line) => line.letter === (params.get("variant") ?? reading.variant)) ?? series[0];
-  const levels = reading.arms.map((_, arm) => daily.levels.map((row) => row[arm] ?? null));
-  const figures = figuresOf(reading, levels.flat());
-  return (
-    <div className="grid grid-cols-2 gap-3 max-xl:grid-cols-1">
-      {chosen && (
-        <Panel
-          title="Lift as data came in"
-          note={series.length > 1 ? undefined : `${percentText(reading.confidence)}% interval each day`}
-          action={
-            series.length > 1 ? (
-              <span className="flex gap-1">
-                {series.map((line) => (
-                  <button
-                    key={line.letter}
-                    aria-pressed={line === chosen}
-                    aria-label={`Show ${line.letter}`}
-                    className={`rounded p-0.5 ${line === chosen ? "bg-base-300" : ""}`}
-                    onClick={() => setParams({ variant: line.letter }, { replace: true })}
-                  >
-                    <Letter letter={line.letter} />
-                  </button>
-                ))}
-              </span>
-            ) : undefined
-          }
-        >
-          <LiftOverTime
-            days={daily.days}
-            series={chosen}
-            worthwhile={reading.worthwhile_lift}
-            colour={variantColour("ABCDEFGHIJ".indexOf(chosen.letter))}
-            notes={notes.data}
-          />
-          <p className="quiet mt-1 text-xs">
-            The rule reads the last day only; the days before are history, not looks.
-          </p>
-        </Panel>
-      )}
-      <Panel title={`${figures.levelHead} by day`} note="dashed: control">
-        <DailyLines
-          days={daily.days}
-          values={levels}
-          format={(value) => (reading.kind === "rate" ? rate(value, 1) : figures.level(value))}
-          label="Conversion rate of each variant by day"
-          notes={notes.data}
-        />
-        <p className="quiet mt-1 text-xs">One day alone says little; look for gaps and jumps.</p>
-      </Panel>
-    </div>
   );
 }

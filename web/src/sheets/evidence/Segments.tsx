@@ -10,6 +10,7 @@ import { useWidth } from "../../lib/useWidth";
 import { Failure, Panel, Skeleton } from "../../parts/basics";
 import { CopyTable } from "../../parts/CopyTable";
 import { useEditing } from "../editing";
+import { SegmentSets } from "./SegmentSets";
 
 const WIDE = 170;
 const NARROW = 100;
@@ -23,6 +24,7 @@ export function Segments() {
     by: params.get("by") ?? "",
     metric: params.get("metric") ?? "",
     variant: params.get("segment-variant") ?? "",
+    ...(params.get("set") ? { set: Number(params.get("set")) } : {}),
   };
   const found = useSegmentEvidence(experiment.key, asked);
   if (found.isPending) return <Skeleton rows={3} />;
@@ -31,7 +33,9 @@ export function Segments() {
   const choose = (name: string, value: string) =>
     setParams(
       (before) => {
-        before.set(name, value);
+        if (value) before.set(name, value);
+        else before.delete(name);
+        if (name === "by") before.delete("set");
         return before;
       },
       { replace: true },
@@ -69,6 +73,7 @@ export function Segments() {
             set={(value) => choose("segment-variant", value)}
           />
         )}
+        <SegmentSets data={data} chosen={params.get("set") ?? ""} choose={(set) => choose("set", set)} />
       </div>
       {data.sentence && (
         <p className={`mb-2 ${data.reversal ? "tone-unsound font-semibold" : ""}`} role="status">
@@ -132,6 +137,7 @@ function Lines({ data, worthwhile }: { data: SegmentEvidence; worthwhile: number
             </th>
             <th className="pl-2 font-normal">Lift</th>
             <th className="pl-2 font-normal">Shrunken</th>
+            <th className="pl-2 font-normal">Alone, a month</th>
           </tr>
         </thead>
         <tbody>
@@ -170,16 +176,27 @@ function Lines({ data, worthwhile }: { data: SegmentEvidence; worthwhile: number
                 )}
               </td>
               <td className="pl-2 whitespace-nowrap">{line.shrunken ? signed(line.shrunken.estimate) : "–"}</td>
+              <td className="pl-2 whitespace-nowrap">
+                {worth(line.alone_a_month)}
+                <span className="quiet block text-xs">{Math.round(line.share * 100)}% of the units</span>
+              </td>
             </tr>
           ))}
         </tbody>
       </table>
       <p className="quiet mt-1 text-xs">
         Shrunken: drawn towards the mean of all segments by as much as chance spreads them; the better guess for a small
-        one.
+        one. Alone: what a rollout to this segment only would bring a month
+        {data.all_a_month?.estimate != null && `, where a rollout to all brings ${worth(data.all_a_month)}`}.
       </p>
     </div>
   );
+}
+
+function worth(value: SegmentEvidence["all_a_month"]): string {
+  if (value?.estimate == null) return "–";
+  const size = count(Number(Math.abs(value.estimate).toPrecision(2)));
+  return `${value.estimate > 0 ? "+" : value.estimate < 0 ? "−" : ""}${size}`;
 }
 
 function asText(data: SegmentEvidence): string {

@@ -2,11 +2,15 @@ import { Link } from "react-router";
 import type { Reading } from "../../api/client";
 import { IntervalStrip, StripAxis } from "../../charts/IntervalStrip";
 import { sharedAxis } from "../../lib/axis";
-import { bounds, signed } from "../../lib/format";
+import { bounds, pvalue, signed } from "../../lib/format";
 import { figuresOf } from "../../lib/metrics";
+import { tableText } from "../../lib/tableText";
 import { useWidth } from "../../lib/useWidth";
 import { Panel } from "../../parts/basics";
+import { CopyTable } from "../../parts/CopyTable";
 import { Letter } from "../../parts/Letter";
+import { useEditing } from "../editing";
+import { Figured } from "./Working";
 
 const WIDE = 170;
 const NARROW = 100;
@@ -15,6 +19,8 @@ const NEEDS = 640;
 /** The metrics beside the one that decides: secondary ones and guardrails, their strips on one axis. */
 export function SideMetrics({ reading }: { reading: Reading }) {
   const { sides } = reading;
+  const { experiment } = useEditing();
+  const family = experiment.family === "holm" ? "Holm" : "Benjamini–Hochberg";
   const [holder, width] = useWidth(NEEDS);
   const strip = width < NEEDS ? NARROW : WIDE;
   if (sides.length === 0) return null;
@@ -28,7 +34,8 @@ export function SideMetrics({ reading }: { reading: Reading }) {
   return (
     <Panel
       title="Metrics beside"
-      note="guardrails at the rule’s confidence; secondary ones share the level; grey: the margin"
+      note={`guardrails at the rule’s confidence; secondary ones share the level (${family}); grey: the margin`}
+      action={<CopyTable text={asText(reading)} />}
     >
       <div ref={holder} className="overflow-x-auto" tabIndex={0} aria-label="Metrics beside, in figures">
         <table className="w-full text-right">
@@ -43,6 +50,7 @@ export function SideMetrics({ reading }: { reading: Reading }) {
                 <span className="sr-only">Lift, drawn</span>
               </th>
               <th className="pl-2 font-normal">Lift</th>
+              <th className="pl-2 font-normal">p, adjusted</th>
               <th className="pl-2 text-left font-normal">So</th>
             </tr>
           </thead>
@@ -77,9 +85,18 @@ export function SideMetrics({ reading }: { reading: Reading }) {
                     />
                   </td>
                   <td className="pl-2 whitespace-nowrap">
-                    <span className="font-semibold">{signed(comparison.lift.estimate)}</span>
+                    <Figured
+                      experiment={experiment.key}
+                      figure="lift"
+                      variant={comparison.letter}
+                      metric={side.key}
+                      label={`Lift of ${comparison.letter} in ${side.name}`}
+                    >
+                      <span className="font-semibold">{signed(comparison.lift.estimate)}</span>
+                    </Figured>
                     <span className="quiet block text-xs">{bounds(comparison.lift)}</span>
                   </td>
+                  <td className="pl-2 whitespace-nowrap">{pvalue(comparison.adjusted_pvalue ?? comparison.pvalue)}</td>
                   <td className="pl-2 text-left text-sm">{so(side, comparison)}</td>
                 </tr>
               );
@@ -99,4 +116,26 @@ function so(side: Side, comparison: Side["comparisons"][number]): string {
     return comparison.lost ? "harmed" : "not shown yet";
   }
   return { ahead: "ahead", behind: "lost", open: "open" }[comparison.tone];
+}
+
+function asText(reading: Reading): string {
+  return tableText(
+    ["metric", "role", "variant", "level A", "level", "lift", "low", "high", "p", "p adjusted"],
+    reading.sides.flatMap((side) =>
+      side.comparisons.map((line) =>
+        [
+          side.name,
+          side.role,
+          line.letter,
+          side.arms[0]?.level.estimate,
+          side.arms.find((arm) => arm.letter === line.letter)?.level.estimate,
+          line.lift.estimate,
+          line.lift.low,
+          line.lift.high,
+          line.pvalue,
+          line.adjusted_pvalue,
+        ].map((cell) => cell ?? ""),
+      ),
+    ),
+  );
 }

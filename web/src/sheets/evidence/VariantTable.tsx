@@ -1,3 +1,4 @@
+import type { ComponentProps } from "react";
 import type { Reading } from "../../api/client";
 import { IntervalStrip, StripAxis } from "../../charts/IntervalStrip";
 import { sharedAxis } from "../../lib/axis";
@@ -5,13 +6,14 @@ import { bounds, count, pvalue, rate, signed } from "../../lib/format";
 import { figuresOf } from "../../lib/metrics";
 import { useWidth } from "../../lib/useWidth";
 import { Letter } from "../../parts/Letter";
+import { Figured } from "./Working";
 
 const WIDE = 170;
 const NARROW = 100;
 const NEEDS = 640;
 
-/** Counts, rates and lifts of all variants, their strips on one axis. */
-export function VariantTable({ reading }: { reading: Reading }) {
+/** Counts, rates and lifts of all variants, their strips on one axis. With `experiment` each figure opens how it is made. */
+export function VariantTable({ reading, experiment }: { reading: Reading; experiment?: string }) {
   const [holder, width] = useWidth(NEEDS);
   const strip = width < NEEDS ? NARROW : WIDE;
   const unsound = reading.verdict === "unsound";
@@ -55,7 +57,14 @@ export function VariantTable({ reading }: { reading: Reading }) {
                 <td className="pl-2">{count(arm.units)}</td>
                 <td className="pl-2">{figures.total(arm.total)}</td>
                 <td className="pl-3 whitespace-nowrap">
-                  <span className="font-semibold">{figures.level(arm.rate.estimate)}</span>
+                  <Opens
+                    experiment={experiment}
+                    figure="level"
+                    variant={arm.letter}
+                    label={`${figures.levelHead} of ${arm.letter}`}
+                  >
+                    <span className="font-semibold">{figures.level(arm.rate.estimate)}</span>
+                  </Opens>
                   <span className="quiet block text-xs">
                     {figures.level(arm.rate.low).replace("%", "")}–{figures.level(arm.rate.high)}
                   </span>
@@ -77,7 +86,9 @@ export function VariantTable({ reading }: { reading: Reading }) {
                     <span className="quiet">baseline</span>
                   ) : comparison ? (
                     <>
-                      <span className="font-semibold">{signed(comparison.lift.estimate)}</span>
+                      <Opens experiment={experiment} figure="lift" variant={arm.letter} label={`Lift of ${arm.letter}`}>
+                        <span className="font-semibold">{signed(comparison.lift.estimate)}</span>
+                      </Opens>
                       <span className="quiet block text-xs">{bounds(comparison.lift)}</span>
                     </>
                   ) : (
@@ -87,9 +98,18 @@ export function VariantTable({ reading }: { reading: Reading }) {
                 <td className="pl-2 whitespace-nowrap">
                   {comparison && (
                     <>
-                      {comparison.superiority == null
-                        ? pvalue(comparison.adjusted_pvalue)
-                        : probability(comparison.superiority)}
+                      {comparison.superiority == null ? (
+                        <Opens
+                          experiment={experiment}
+                          figure={adjusted ? "adjusted_pvalue" : "pvalue"}
+                          variant={arm.letter}
+                          label={`${adjusted ? "Adjusted p" : "p"} of ${arm.letter}`}
+                        >
+                          {pvalue(comparison.adjusted_pvalue)}
+                        </Opens>
+                      ) : (
+                        probability(comparison.superiority)
+                      )}
                       {comparison.exact_pvalue !== null && (
                         <span className="quiet block text-xs">exact {pvalue(comparison.exact_pvalue)}</span>
                       )}
@@ -102,6 +122,18 @@ export function VariantTable({ reading }: { reading: Reading }) {
         </tbody>
       </table>
     </div>
+  );
+}
+
+type OpensProps = Omit<ComponentProps<typeof Figured>, "experiment"> & { experiment: string | undefined };
+
+function Opens({ experiment, children, ...rest }: OpensProps) {
+  return experiment === undefined ? (
+    children
+  ) : (
+    <Figured experiment={experiment} {...rest}>
+      {children}
+    </Figured>
   );
 }
 

@@ -160,6 +160,27 @@ function Figures({ fixed }: { fixed: boolean }) {
         locked={fixed}
         error={errorFor("changes.least_conversions")}
       />
+      {experiment.metrics.some((use) => use.role === "secondary") && (
+        <ChoiceField
+          label="Secondary metrics share the level by"
+          value={experiment.family}
+          options={[
+            { value: "holm", label: "Holm: hardly ever a false one among all" },
+            { value: "benjamini_hochberg", label: "Benjamini–Hochberg: few false ones among those found" },
+          ]}
+          save={(family) => save({ family })}
+          locked={fixed}
+        />
+      )}
+      <NumberField
+        label="Warm-up, left out"
+        unit="days"
+        value={experiment.warm_up_days}
+        save={set("warm_up_days")}
+        locked={fixed}
+        error={errorFor("changes.warm_up_days")}
+        note={experiment.warm_up_days ? "units first seen on these days do not count" : undefined}
+      />
       <NumberField
         label="Longest run"
         unit="weeks"

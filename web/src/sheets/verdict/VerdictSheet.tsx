@@ -11,6 +11,8 @@ import { VariantTable } from "../evidence/VariantTable";
 import { useEditing } from "../editing";
 import { RuleChanges } from "../sizing/RulePanel";
 import { DecisionForm } from "./DecisionForm";
+import { HandoverPanel } from "./HandoverPanel";
+import { Ranking, TradeOff, WouldChange } from "./Outlook";
 
 export function VerdictSheet() {
   const { experiment } = useEditing();
@@ -48,11 +50,17 @@ function Judged({ evidence }: { evidence: Evidence }) {
         <div className="mt-3">
           <Conditions reading={reading} wide />
         </div>
+        <WouldChange reading={reading} />
       </Panel>
+      <TradeOff reading={reading} />
       {experiment.state === "decided" && (
-        <Decided experiment={experiment} mayEdit={session?.account?.may_edit ?? false} />
+        <>
+          <Decided experiment={experiment} mayEdit={session?.account?.may_edit ?? false} />
+          <HandoverPanel />
+        </>
       )}
       {open && session?.account?.may_edit && <DecisionForm reading={reading} />}
+      <Ranking reading={reading} />
       <Panel title="The figures behind it">
         <VariantTable reading={reading} />
       </Panel>

@@ -15,10 +15,13 @@ type Kind = Preview["kind"];
 const FIELDS: Record<Kind, readonly string[]> = {
   rate: ["day", "variant", "units", "conversions"],
   mean: ["day", "variant", "units", "total", "squares"],
+  adjusted: ["day", "variant", "units", "total", "before", "squares", "before_squares", "cross"],
   ratio: ["day", "variant", "units", "numerator", "denominator", "numerator_squares", "denominator_squares", "cross"],
 };
 
-function kindOf(kind: MetricUse["kind"]): Kind {
+function kindOf(use: MetricUse | undefined): Kind {
+  const kind = use?.kind ?? "conversion";
+  if (use?.before_days && (kind === "count" || kind === "amount")) return "adjusted";
   return kind === "conversion" || kind === "funnel" ? "rate" : kind === "ratio" ? "ratio" : "mean";
 }
 
@@ -27,7 +30,7 @@ export function DataIn() {
   const { experiment } = useEditing();
   const primary = experiment.metrics.find((use) => use.role === "primary");
   const [metric, setMetric] = useState(primary?.key ?? "");
-  const fields = FIELDS[kindOf(experiment.metrics.find((use) => use.key === metric)?.kind ?? "conversion")];
+  const fields = FIELDS[kindOf(experiment.metrics.find((use) => use.key === metric))];
   const cache = useQueryClient();
   const input = useRef<HTMLInputElement>(null);
   const [typing, setTyping] = useState(false);

@@ -1,6 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef } from "react";
-import { sendEventFile, sendUnits, type EventFileSeen, type UnitsSeen } from "../../api/client";
+import { sendEventFile, sendOutlays, sendUnits, type EventFileSeen, type UnitsSeen } from "../../api/client";
 import { keys } from "../../api/hooks";
 import { count, day, plural } from "../../lib/format";
 import { FormError, Panel } from "../../parts/basics";
@@ -12,6 +12,7 @@ export function FilesIn() {
     <div className="grid grid-cols-2 items-start gap-3 max-xl:grid-cols-1">
       <UnitFile />
       <EventFile />
+      <OutlayFile />
     </div>
   );
 }
@@ -74,7 +75,10 @@ function UnitFile() {
       fresh();
     },
   });
-  const columns = experiment.metrics.map((use) => use.key.replaceAll("-", "_"));
+  const columns = experiment.metrics.flatMap((use) => {
+    const stem = use.key.replaceAll("-", "_");
+    return use.before_days ? [stem, `${stem}_before`] : [stem];
+  });
   const seen = preview.data;
   return (
     <Panel title="A file of units" note="CSV or Parquet">
@@ -151,6 +155,47 @@ function EventFile() {
       />
       <FormError error={send.error} />
       {send.data && <EventsTold seen={send.data} />}
+    </Panel>
+  );
+}
+
+function OutlayFile() {
+  const { experiment } = useEditing();
+  const fresh = useFresh();
+  const send = useMutation({ mutationFn: (file: File) => sendOutlays(experiment.key, file), onSuccess: fresh });
+  const seen = send.data;
+  return (
+    <Panel title="Cost and views" note="CSV, by day and variant">
+      <p className="quiet mb-2 text-sm">
+        What an advertising desk bills and shows: <span className="font-mono">day, variant, cost, views</span>, either
+        of the two may be missing. It replaces the same days and variants.
+      </p>
+      <Pick
+        label="Choose a file of costs"
+        accept=".csv,.txt"
+        busy={send.isPending}
+        pick={(file) => send.mutate(file)}
+      />
+      <FormError error={send.error} />
+      {seen && seen.wrong_count === 0 && (
+        <p role="status" className="mt-2 text-sm">
+          Stored: cost and views of {plural(seen.days, "day")}.
+        </p>
+      )}
+      {seen && seen.wrong_count > 0 && (
+        <div role="alert" className="mt-2 text-sm">
+          <p className="text-error">
+            {plural(seen.wrong_count, "row")} of {count(seen.rows)} are wrong; nothing was stored.
+          </p>
+          <ul className="max-h-32 overflow-auto border-l-2 border-error pl-2">
+            {seen.wrong.map((line) => (
+              <li key={line.line}>
+                line {line.line}: {line.reason}
+              </li>
+            ))}
+          </ul>
+        </div>
+      )}
     </Panel>
   );
 }

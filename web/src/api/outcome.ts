@@ -1,0 +1,182 @@
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { client, take, type Handover } from "./client";
+import type { Figure } from "../sheets/evidence/Working";
+import { keys } from "./hooks";
+
+export function useSharedReport(token: string) {
+  return useQuery({
+    queryKey: keys.shared(token),
+    queryFn: () => take(client.GET("/api/v1/shared/{token}", { params: { path: { token } } })),
+    retry: false,
+  });
+}
+
+export function useReportLinks(key: string) {
+  const cache = useQueryClient();
+  const params = { path: { key } };
+  const links = useQuery({
+    queryKey: keys.links(key),
+    queryFn: () => take(client.GET("/api/v1/experiments/{key}/report-links", { params })),
+  });
+  const onSuccess = () => {
+    void cache.invalidateQueries({ queryKey: keys.links(key) });
+    void cache.invalidateQueries({ queryKey: keys.ledger(key) });
+  };
+  const make = useMutation({
+    mutationFn: (body: { days: number; note: string }) =>
+      take(client.POST("/api/v1/experiments/{key}/report-links", { params, body })),
+    onSuccess,
+  });
+  const withdraw = useMutation({
+    mutationFn: (link: number) =>
+      take(client.POST("/api/v1/experiments/{key}/report-links/{link}/withdraw", { params: { path: { key, link } } })),
+    onSuccess,
+  });
+  return { links, make, withdraw };
+}
+
+export function useHandover(key: string) {
+  return useQuery({
+    queryKey: keys.handover(key),
+    queryFn: () => take(client.GET("/api/v1/experiments/{key}/handover", { params: { path: { key } } })),
+  });
+}
+
+export type HandoverStep =
+  | { kind: "rollout"; steps: { day: string; share: number }[]; rules: Handover["rules"]; until: string | null }
+  | { kind: "stop"; reason: string }
+  | { kind: "add-place"; text: string; who: string }
+  | { kind: "tick-place"; place: number; done: boolean }
+  | { kind: "remove-place"; place: number }
+  | { kind: "lesson"; learnt: string; why: string };
+
+export function useHandoverStep(key: string) {
+  const cache = useQueryClient();
+  const params = { path: { key } };
+  return useMutation({
+    mutationFn: (step: HandoverStep) => {
+      switch (step.kind) {
+        case "rollout": {
+          const { steps, rules, until } = step;
+          return take(client.PUT("/api/v1/experiments/{key}/rollout", { params, body: { steps, rules, until } }));
+        }
+        case "stop":
+          return take(client.POST("/api/v1/experiments/{key}/rollout/stop", { params, body: { reason: step.reason } }));
+        case "add-place":
+          return take(
+            client.POST("/api/v1/experiments/{key}/places", { params, body: { text: step.text, who: step.who } }),
+          );
+        case "tick-place":
+          return take(
+            client.POST("/api/v1/experiments/{key}/places/{place}", {
+              params: { path: { key, place: step.place } },
+              body: { done: step.done },
+            }),
+          );
+        case "remove-place":
+          return take(
+            client.DELETE("/api/v1/experiments/{key}/places/{place}", {
+              params: { path: { key, place: step.place } },
+            }),
+          );
+        case "lesson":
+          return take(
+            client.PUT("/api/v1/experiments/{key}/lesson", { params, body: { learnt: step.learnt, why: step.why } }),
+          );
+      }
+    },
+    onSuccess: (handover) => {
+      cache.setQueryData(keys.handover(key), handover);
+      for (const stale of [keys.ledger(key), keys.report(key), keys.casebook()])
+        void cache.invalidateQueries({ queryKey: stale });
+    },
+  });
+}
+
+export interface CasebookAsked {
+  search: string;
+  area: string;
+  verdict: string;
+}
+
+export function useCasebook(asked: CasebookAsked) {
+  return useQuery({
+    queryKey: keys.casebook(asked),
+    queryFn: () => take(client.GET("/api/v1/casebook", { params: { query: { ...asked, limit: 500 } } })),
+    placeholderData: keepPreviousData,
+  });
+}
+
+/** Taking the looks that are due, or setting one aside; both answer with the evidence as it is then. */
+export function useLooks(key: string) {
+  const cache = useQueryClient();
+  const params = { path: { key } };
+  return useMutation({
+    mutationFn: (step: { kind: "take" } | { kind: "aside"; number: number; reason: string }) =>
+      step.kind === "take"
+        ? take(client.POST("/api/v1/experiments/{key}/looks", { params }))
+        : take(
+            client.POST("/api/v1/experiments/{key}/looks/{number}/set-aside", {
+              params: { path: { key, number: step.number } },
+              body: { reason: step.reason },
+            }),
+          ),
+    onSuccess: (evidence) => {
+      cache.setQueryData(keys.evidence(key), evidence);
+      for (const stale of [keys.ledger(key), keys.docket(), keys.report(key)])
+        void cache.invalidateQueries({ queryKey: stale });
+    },
+  });
+}
+
+export interface CohortsAsked {
+  metric: string;
+  variant: string;
+  days_a_group: number;
+}
+
+export function useCohorts(key: string, asked: CohortsAsked) {
+  return useQuery({
+    queryKey: keys.cohorts(key, asked),
+    queryFn: () =>
+      take(client.GET("/api/v1/experiments/{key}/cohorts", { params: { path: { key }, query: { ...asked } } })),
+    placeholderData: keepPreviousData,
+  });
+}
+
+/** Some days alone; asked once both ends are chosen. */
+export function useStretch(key: string, first: string, last: string) {
+  return useQuery({
+    queryKey: keys.stretch(key, first, last),
+    queryFn: () =>
+      take(client.GET("/api/v1/experiments/{key}/stretch", { params: { path: { key }, query: { first, last } } })),
+    enabled: !!first && !!last,
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+}
+
+export function useSegmentSets(key: string) {
+  const cache = useQueryClient();
+  const onSuccess = () => cache.invalidateQueries({ queryKey: keys.segmentEvidence(key) });
+  const save = useMutation({
+    mutationFn: (body: { name: string; by: string; values: string[] }) =>
+      take(client.POST("/api/v1/segment-sets", { body })),
+    onSuccess,
+  });
+  const remove = useMutation({
+    mutationFn: (number: number) => client.DELETE("/api/v1/segment-sets/{number}", { params: { path: { number } } }),
+    onSuccess,
+  });
+  return { save, remove };
+}
+
+/** How a figure is made. */
+export function useWorking(key: string, asked: { figure: Figure; variant: string; metric: string }) {
+  return useQuery({
+    queryKey: keys.working(key, asked),
+    queryFn: () =>
+      take(client.GET("/api/v1/experiments/{key}/working", { params: { path: { key }, query: { ...asked } } })),
+    retry: false,
+  });
+}

@@ -1,0 +1,138 @@
+import type { Comparison, Report } from "../api/client";
+import { IntervalStrip, StripAxis } from "../charts/IntervalStrip";
+import { sharedAxis } from "../lib/axis";
+import { percentText } from "../lib/format";
+import { useWidth } from "../lib/useWidth";
+import { VERDICTS } from "../lib/words";
+import { Headline } from "../parts/Headline";
+import { Letter } from "../parts/Letter";
+import { SideBySide } from "../sheets/brief/Pictures";
+import { RuleChanges } from "../sheets/sizing/RulePanel";
+
+/** The one page a stakeholder reads. All its sentences come from the server. */
+export function ReportSheet({ report }: { report: Report }) {
+  const { reading } = report;
+  const look = VERDICTS[reading.verdict];
+  const unsound = reading.verdict === "unsound";
+  return (
+    <article className="report-sheet sheet px-12 py-7 max-sm:px-5">
+      <div className="quiet flex flex-wrap justify-between gap-x-4 text-sm">
+        <span>
+          {report.date_line} · {report.workspace}
+          {report.area && `, ${report.area.toLowerCase()}`}
+        </span>
+        <span>{report.rule_line}</span>
+      </div>
+      <h1 className="mt-2 font-sans text-sm font-semibold">{report.name}</h1>
+      <Headline
+        text={reading.headline}
+        figure={reading.figure}
+        tone={look.tone}
+        className="mt-1 text-[31px] max-sm:text-2xl"
+      />
+      <p className="mt-1 font-serif text-xl">{report.decision_sentence}</p>
+      {report.against_rule && (
+        <p className="tone-mind mt-1">
+          This differs from the rule, which says “{look.name.toLowerCase()}”: {report.decision_reason}
+        </p>
+      )}
+      {!unsound && reading.comparisons.length > 0 && <Picture comparisons={reading.comparisons} report={report} />}
+      <p className="mt-1 text-sm">
+        {reading.detail}
+        {!unsound &&
+          ` Inside the grey band (±${percentText(reading.worthwhile_lift)}%) a change is too small to act on.`}
+      </p>
+      <dl className="mt-4 grid grid-cols-3 gap-6 border-y border-base-300 py-3 max-sm:grid-cols-1 max-sm:gap-3">
+        {report.facts.map((fact) => (
+          <div key={fact.label}>
+            <dt className="quiet text-sm">{fact.label}</dt>
+            <dd>
+              <span className="block font-serif text-xl">{fact.value}</span>
+              <span className="quiet text-sm">{fact.note}</span>
+            </dd>
+          </div>
+        ))}
+      </dl>
+      <Variants report={report} />
+      {report.beside.length > 0 && (
+        <ul className="mt-2 text-sm">
+          {report.beside.map((line) => (
+            <li key={line}>{line}</li>
+          ))}
+        </ul>
+      )}
+      <SideBySide variants={reading.arms.map((arm, index) => ({ ...arm, pictures: report.pictures[index] ?? [] }))} />
+      <div className="mt-4 grid grid-cols-3 gap-x-6 gap-y-4 text-sm max-sm:grid-cols-1">
+        <Section title="What we believed">{report.hypothesis}</Section>
+        <Section title="What to keep in mind">{report.caveats.join(" ")}</Section>
+        <Section title="What happens next">{report.next_step}</Section>
+        {report.why && <Section title="Why we think so">{report.why}</Section>}
+        {report.learnt && <Section title="What was learnt">{report.learnt}</Section>}
+        <Section title="How it was decided">{report.how_decided}</Section>
+      </div>
+      <RuleChanges experiment={report} />
+      <p className="quiet mt-4 border-t border-base-300 pt-2 text-xs">{reading.rule_in_words}</p>
+    </article>
+  );
+}
+
+function Picture({ comparisons, report }: { comparisons: Comparison[]; report: Report }) {
+  const { worthwhile_lift: worthwhile } = report.reading;
+  const axis = sharedAxis(
+    comparisons.map((c) => c.lift),
+    worthwhile,
+    5,
+  );
+  const [holder, width] = useWidth(720);
+  const room = width - (comparisons.length > 1 ? 28 : 0);
+  return (
+    <div ref={holder} className="mt-4">
+      <div className={comparisons.length > 1 ? "pl-7" : ""}>
+        <StripAxis axis={axis} width={room} />
+      </div>
+      {comparisons.map((comparison) => (
+        <div key={comparison.letter} className="mt-1 flex items-center gap-2">
+          {comparisons.length > 1 && <Letter letter={comparison.letter} />}
+          <IntervalStrip
+            lift={comparison.lift}
+            tone={comparison.tone}
+            worthwhile={worthwhile}
+            axis={axis}
+            width={room}
+            height={comparisons.length > 1 ? 24 : 40}
+            sentence={comparison.sentence}
+          />
+        </div>
+      ))}
+    </div>
+  );
+}
+
+function Variants({ report }: { report: Report }) {
+  return (
+    <ul className="mt-4 grid gap-1.5">
+      {report.lines.map((line) => (
+        <li key={line.letter} className="flex flex-wrap items-baseline gap-x-3 gap-y-0.5">
+          <span className="self-center">
+            <Letter letter={line.letter} />
+          </span>
+          <span className="font-semibold">{line.name}</span>
+          <span className="quiet text-sm">{line.changes}</span>
+          <span className="ml-auto whitespace-nowrap">
+            {line.level} <span className="quiet text-sm">({line.counts})</span>
+            {line.lift && <b className="ml-2">{line.lift}</b>}
+          </span>
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+function Section({ title, children }: { title: string; children: string }) {
+  return (
+    <section>
+      <h2 className="mb-0.5 text-[17px]">{title}</h2>
+      <p className="whitespace-pre-line">{children}</p>
+    </section>
+  );
+}

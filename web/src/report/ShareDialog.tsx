@@ -1,0 +1,94 @@
+import { useState } from "react";
+import type { ReportLink } from "../api/client";
+import { useReportLinks } from "../api/outcome";
+import { day, plural } from "../lib/format";
+import { Dialog, errorOf, FormError } from "../parts/basics";
+import { CopyText } from "../parts/CopyText";
+
+/** Links for people without an account: made, copied, withdrawn. */
+export function ShareDialog({ experiment, close }: { experiment: string; close: () => void }) {
+  const { links, make, withdraw } = useReportLinks(experiment);
+  const [days, setDays] = useState("30");
+  const [note, setNote] = useState("");
+  const wrong = errorOf(make.error, "days");
+  return (
+    <Dialog title="Share the report" close={close}>
+      <p className="text-sm">
+        Whoever has the link reads the report as it is at that time, without an account. Nothing else opens, and nothing
+        can be changed.
+      </p>
+      <form
+        className="mt-3 flex flex-wrap items-end gap-2"
+        onSubmit={(event) => {
+          event.preventDefault();
+          make.mutate({ days: Number(days), note }, { onSuccess: () => setNote("") });
+        }}
+      >
+        <label className="grow">
+          <span className="quiet block text-sm">For whom (you alone see this)</span>
+          <input
+            className="input input-sm w-full"
+            value={note}
+            maxLength={120}
+            onChange={(event) => setNote(event.target.value)}
+          />
+        </label>
+        <label>
+          <span className="quiet block text-sm">Opens for, days</span>
+          <input
+            className="input input-sm w-20 text-right"
+            inputMode="numeric"
+            value={days}
+            aria-invalid={!!wrong}
+            onChange={(event) => setDays(event.target.value)}
+          />
+        </label>
+        <button className="btn btn-sm btn-primary" disabled={make.isPending}>
+          Make a link
+        </button>
+      </form>
+      <FormError error={make.error ?? withdraw.error} />
+      <ul className="mt-3 divide-y divide-base-300 text-sm">
+        {links.data?.map((link) => (
+          <Line key={link.id} link={link} withdraw={() => withdraw.mutate(link.id)} />
+        ))}
+        {links.data?.length === 0 && <li className="quiet">No link has been made yet.</li>}
+      </ul>
+      <div className="mt-4 text-right">
+        <button className="btn btn-sm" onClick={close}>
+          Done
+        </button>
+      </div>
+    </Dialog>
+  );
+}
+
+function Line({ link, withdraw }: { link: ReportLink; withdraw: () => void }) {
+  const open = link.state === "open";
+  return (
+    <li className="py-2">
+      <div className="flex items-baseline gap-2">
+        <span className="grow font-semibold">{link.note || "Link"}</span>
+        <span className={open ? "" : "tone-mind"}>{open ? `until ${day(link.expires_at)}` : link.state}</span>
+      </div>
+      <div className="quiet">
+        by {link.made_by}, {day(link.made_at)}; opened {plural(link.opened, "time")}
+      </div>
+      {open && (
+        <div className="mt-1 flex items-center gap-2">
+          <input
+            readOnly
+            className="input input-xs grow font-mono"
+            aria-label={`Address of ${link.note || "the link"}`}
+            value={`${window.location.origin}${link.path}`}
+            onFocus={(event) => event.target.select()}
+          />
+          <CopyText text={`${window.location.origin}${link.path}`} label="Copy" />
+          <button className="btn btn-xs" onClick={withdraw}>
+            Withdraw
+          </button>
+        </div>
+      )}
+    </li>
+  );
+}

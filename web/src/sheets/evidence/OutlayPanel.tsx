@@ -1,0 +1,99 @@
+import type { Interval, Outlay, Reading } from "../../api/client";
+import { bounds, count, signed } from "../../lib/format";
+import { tableText } from "../../lib/tableText";
+import { Panel } from "../../parts/basics";
+import { CopyTable } from "../../parts/CopyTable";
+import { Letter } from "../../parts/Letter";
+
+/** Cost of a conversion and what a thousand views bring, where cost and views are known in sums. */
+export function OutlayPanel({ outlay, reading }: { outlay: Outlay; reading: Reading }) {
+  const costs = outlay.arms.some((arm) => arm.cost > 0);
+  const views = outlay.arms.some((arm) => arm.views > 0);
+  const each = reading.kind === "rate" ? "a conversion" : `one of ${outlay.metric}`;
+  return (
+    <Panel
+      title="Cost and views"
+      note="billed and shown as sums; the intervals are the metric’s"
+      action={<CopyTable text={asText(outlay)} />}
+    >
+      <div className="overflow-x-auto" tabIndex={0} aria-label="Cost and views, in figures">
+        <table className="w-full text-right text-sm">
+          <thead className="quiet text-xs">
+            <tr className="border-b border-base-300">
+              <th className="py-1 text-left font-normal">Variant</th>
+              {costs && <th className="pl-2 font-normal">Cost</th>}
+              {costs && <th className="pl-2 font-normal">Cost of {each}</th>}
+              {costs && <th className="pl-2 font-normal">against A</th>}
+              {views && <th className="pl-2 font-normal">Views</th>}
+              {views && <th className="pl-2 font-normal">A thousand views bring</th>}
+              {views && <th className="pl-2 font-normal">against A</th>}
+            </tr>
+          </thead>
+          <tbody>
+            {outlay.arms.map((arm) => (
+              <tr key={arm.letter} className="border-b border-base-300 last:border-b-0">
+                <td className="py-1.5 text-left">
+                  <Letter letter={arm.letter} />
+                </td>
+                {costs && <td className="pl-2">{count(arm.cost)}</td>}
+                {costs && <Figure value={arm.cost_each} />}
+                {costs && <Change lift={arm.cost_lift} />}
+                {views && <td className="pl-2">{count(arm.views)}</td>}
+                {views && <Figure value={arm.per_thousand} />}
+                {views && <Change lift={arm.views_lift} />}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+      <p className="quiet mt-1 text-xs">
+        Less is better for the cost, more for what views bring. What was billed and shown is taken as known; the chance
+        is all in the metric.
+      </p>
+    </Panel>
+  );
+}
+
+function written(value: number | null): string {
+  if (value === null) return "no limit";
+  return value.toLocaleString("en-GB", { minimumSignificantDigits: 3, maximumSignificantDigits: 4 });
+}
+
+function Figure({ value }: { value: Interval }) {
+  return (
+    <td className="pl-2 whitespace-nowrap">
+      {value.estimate === null ? "–" : written(value.estimate)}
+      <span className="quiet block text-xs">
+        {value.estimate === null ? "" : `${written(value.low)} to ${written(value.high)}`}
+      </span>
+    </td>
+  );
+}
+
+function Change({ lift }: { lift: Interval | null }) {
+  return (
+    <td className="pl-2 whitespace-nowrap">
+      {lift ? signed(lift.estimate) : ""}
+      <span className="quiet block text-xs">{lift ? bounds(lift) : ""}</span>
+    </td>
+  );
+}
+
+function asText(outlay: Outlay): string {
+  return tableText(
+    ["variant", "cost", "cost each", "cost each low", "cost each high", "views", "per thousand", "low", "high"],
+    outlay.arms.map((arm) =>
+      [
+        arm.letter,
+        arm.cost,
+        arm.cost_each.estimate,
+        arm.cost_each.low,
+        arm.cost_each.high,
+        arm.views,
+        arm.per_thousand.estimate,
+        arm.per_thousand.low,
+        arm.per_thousand.high,
+      ].map((cell) => cell ?? ""),
+    ),
+  );
+}

@@ -1,0 +1,263 @@
+import { useSearchParams } from "react-router";
+import type { Evidence } from "../../api/client";
+import { useCohorts, useStretch } from "../../api/outcome";
+import { useNotes } from "../../api/running";
+import { DailyLines } from "../../charts/DailyLines";
+import { IntervalStrip, StripAxis } from "../../charts/IntervalStrip";
+import { LiftOverTime } from "../../charts/LiftOverTime";
+import { sharedAxis } from "../../lib/axis";
+import { bounds, count, day, percentText, rate, signed } from "../../lib/format";
+import { figuresOf } from "../../lib/metrics";
+import { tableText } from "../../lib/tableText";
+import { useWidth } from "../../lib/useWidth";
+import { variantColour } from "../../lib/variants";
+import { errorOf, Failure, Panel, Skeleton } from "../../parts/basics";
+import { CopyTable } from "../../parts/CopyTable";
+import { Letter } from "../../parts/Letter";
+import { useEditing } from "../editing";
+
+/** The lift as data came in, the daily figures, the lift by day of first exposure, and a stretch of days. */
+export function OverTime({ evidence }: { evidence: Evidence }) {
+  const [params, setParams] = useSearchParams();
+  const { experiment } = useEditing();
+  const notes = useNotes(experiment.key);
+  const { reading, series, daily } = evidence;
+  const chosen = series.find((line) => line.letter === (params.get("variant") ?? reading.variant)) ?? series[0];
+  const levels = reading.arms.map((_, arm) => daily.levels.map((row) => row[arm] ?? null));
+  const figures = figuresOf(reading, levels.flat());
+  const show = (letter: string) =>
+    setParams(
+      (before) => {
+        before.set("variant", letter);
+        return before;
+      },
+      { replace: true },
+    );
+  return (
+    <>
+      <div className="grid grid-cols-2 gap-3 max-xl:grid-cols-1">
+        {chosen && (
+          <Panel
+            title="Lift as data came in"
+            note={series.length > 1 ? undefined : `${percentText(reading.confidence)}% interval each day`}
+            action={
+              series.length > 1 ? (
+                <span className="flex gap-1">
+                  {series.map((line) => (
+                    <button
+                      key={line.letter}
+                      aria-pressed={line === chosen}
+                      aria-label={`Show ${line.letter}`}
+                      className={`rounded p-0.5 ${line === chosen ? "bg-base-300" : ""}`}
+                      onClick={() => show(line.letter)}
+                    >
+                      <Letter letter={line.letter} />
+                    </button>
+                  ))}
+                </span>
+              ) : undefined
+            }
+          >
+            <LiftOverTime
+              days={daily.days}
+              series={chosen}
+              worthwhile={reading.worthwhile_lift}
+              colour={variantColour("ABCDEFGHIJ".indexOf(chosen.letter))}
+              notes={notes.data}
+            />
+            <p className="quiet mt-1 text-xs">
+              The rule reads the last day only; the days before are history, not looks.
+            </p>
+          </Panel>
+        )}
+        <Panel title={`${figures.levelHead} by day`} note="dashed: control">
+          <DailyLines
+            days={daily.days}
+            values={levels}
+            format={(value) => (reading.kind === "rate" ? rate(value, 1) : figures.level(value))}
+            label="Conversion rate of each variant by day"
+            notes={notes.data}
+          />
+          <p className="quiet mt-1 text-xs">One day alone says little; look for gaps and jumps.</p>
+        </Panel>
+      </div>
+      {chosen && (
+        <div className="grid grid-cols-2 items-start gap-3 max-xl:grid-cols-1">
+          <Cohorts letter={chosen.letter} worthwhile={reading.worthwhile_lift} />
+          <Stretch days={daily.days} worthwhile={reading.worthwhile_lift} />
+        </div>
+      )}
+    </>
+  );
+}
+
+const STRIP = 150;
+
+function Cohorts({ letter, worthwhile }: { letter: string; worthwhile: number }) {
+  const { experiment } = useEditing();
+  const found = useCohorts(experiment.key, { metric: "", variant: letter, days_a_group: 7 });
+  if (found.isPending) return <Skeleton rows={3} />;
+  if (found.isError) return <Failure error={found.error} again={() => void found.refetch()} />;
+  const { cohorts, sentence, variant } = found.data;
+  const axis = sharedAxis(
+    cohorts.map((cohort) => cohort.lift),
+    worthwhile,
+    3,
+  );
+  return (
+    <Panel
+      title="By week of first exposure"
+      note="does it fade?"
+      action={
+        <CopyTable
+          text={tableText(
+            ["first", "last", "units A", `units ${variant}`, "lift", "low", "high"],
+            cohorts.map((cohort) =>
+              [
+                cohort.first,
+                cohort.last,
+                ...cohort.units,
+                cohort.lift?.estimate,
+                cohort.lift?.low,
+                cohort.lift?.high,
+              ].map((cell) => cell ?? ""),
+            ),
+          )}
+        />
+      }
+    >
+      <table className="w-full text-right text-sm">
+        <thead className="quiet text-xs">
+          <tr className="border-b border-base-300">
+            <th className="py-1 text-left font-normal">First seen</th>
+            <th className="pl-2 font-normal" style={{ width: STRIP }}>
+              <StripAxis axis={axis} width={STRIP} />
+              <span className="sr-only">Lift, drawn</span>
+            </th>
+            <th className="pl-2 font-normal">Lift of {variant}</th>
+          </tr>
+        </thead>
+        <tbody>
+          {cohorts.map((cohort) => (
+            <tr key={cohort.first} className="border-b border-base-300 last:border-b-0">
+              <td className="py-1.5 text-left">
+                from {day(cohort.first)}
+                <span className="quiet block text-xs">{count(cohort.units.reduce((a, b) => a + b, 0))} units</span>
+              </td>
+              <td className="pl-2">
+                {cohort.lift && (
+                  <IntervalStrip
+                    lift={cohort.lift}
+                    tone={cohort.tone}
+                    worthwhile={worthwhile}
+                    axis={axis}
+                    width={STRIP}
+                    sentence={`First seen from ${day(cohort.first)}: ${signed(cohort.lift.estimate)} (${bounds(cohort.lift)})`}
+                  />
+                )}
+              </td>
+              <td className="pl-2 whitespace-nowrap">
+                {cohort.lift ? signed(cohort.lift.estimate) : "–"}
+                <span className="quiet block text-xs">{cohort.lift ? bounds(cohort.lift) : "too little"}</span>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <p className="mt-1 text-sm" role="status">
+        {sentence}
+      </p>
+    </Panel>
+  );
+}
+
+function Stretch({ days, worthwhile }: { days: string[]; worthwhile: number }) {
+  const { experiment } = useEditing();
+  const [params, setParams] = useSearchParams();
+  const [holder, width] = useWidth(300);
+  const first = params.get("from") ?? "";
+  const last = params.get("to") ?? "";
+  const found = useStretch(experiment.key, first, last);
+  const choose = (name: "from" | "to", value: string) =>
+    setParams(
+      (before) => {
+        if (value) before.set(name, value);
+        else before.delete(name);
+        return before;
+      },
+      { replace: true },
+    );
+  const strip = Math.max(width - 130, 120);
+  const axis = sharedAxis(found.data?.comparisons.map((line) => line.lift) ?? [], worthwhile, 3);
+  return (
+    <Panel title="A stretch of days" note="exploratory">
+      <div className="flex flex-wrap items-end gap-2 text-sm">
+        {(["from", "to"] as const).map((name) => (
+          <label key={name}>
+            <span className="quiet block">{name}</span>
+            <input
+              type="date"
+              className="input input-sm"
+              min={days[0]}
+              max={days.at(-1)}
+              value={params.get(name) ?? ""}
+              onChange={(event) => choose(name, event.target.value)}
+            />
+          </label>
+        ))}
+        {(first || last) && (
+          <button
+            className="btn btn-sm"
+            onClick={() =>
+              setParams(
+                (before) => {
+                  before.delete("from");
+                  before.delete("to");
+                  return before;
+                },
+                { replace: true },
+              )
+            }
+          >
+            All days again
+          </button>
+        )}
+      </div>
+      {!(first && last) && (
+        <p className="quiet mt-2 text-sm">Pick two days to read what lies between them. No verdict is read from it.</p>
+      )}
+      {found.isError && (
+        <p role="alert" className="mt-2 text-sm text-error">
+          {errorOf(found.error, "last") ?? found.error.message}
+        </p>
+      )}
+      {first && last && found.data && (
+        <div ref={holder} className="mt-2">
+          <p className="tone-mind text-sm">{found.data.sentence}</p>
+          {found.data.comparisons.length > 0 && (
+            <div className="pl-7">
+              <StripAxis axis={axis} width={strip} />
+            </div>
+          )}
+          {found.data.comparisons.map((line) => (
+            <div key={line.letter} className="flex items-center gap-2 text-sm">
+              <Letter letter={line.letter} />
+              <IntervalStrip
+                lift={line.lift}
+                tone={line.tone}
+                worthwhile={worthwhile}
+                axis={axis}
+                width={strip}
+                sentence={`${line.letter} on these days: ${signed(line.lift.estimate)} (${bounds(line.lift)})`}
+              />
+              <span className="whitespace-nowrap">
+                {signed(line.lift.estimate)}
+                <span className="quiet block text-xs">{bounds(line.lift)}</span>
+              </span>
+            </div>
+          ))}
+        </div>
+      )}
+    </Panel>
+  );
+}

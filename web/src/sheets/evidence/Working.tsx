@@ -1,0 +1,94 @@
+import { useState, type ReactNode } from "react";
+import { useWorking } from "../../api/outcome";
+import { Dialog, FormError, Skeleton } from "../../parts/basics";
+import { CopyTable } from "../../parts/CopyTable";
+import { tableText } from "../../lib/tableText";
+
+export type Figure = "level" | "lift" | "difference" | "pvalue" | "adjusted_pvalue";
+
+interface Props {
+  experiment: string;
+  figure: Figure;
+  variant: string;
+  metric?: string;
+  /** What it is, for those who hear it: "Lift of B". */
+  label: string;
+  children: ReactNode;
+}
+
+/** A figure that opens how it is made, so that it can be done again by hand. */
+export function Figured({ experiment, figure, variant, metric = "", label, children }: Props) {
+  const [open, setOpen] = useState(false);
+  return (
+    <>
+      <button type="button" className="figured" title={`${label}: how it is made`} onClick={() => setOpen(true)}>
+        {children}
+      </button>
+      {open && (
+        <WorkingDialog
+          experiment={experiment}
+          figure={figure}
+          variant={variant}
+          metric={metric}
+          label={label}
+          close={() => setOpen(false)}
+        />
+      )}
+    </>
+  );
+}
+
+function WorkingDialog({
+  experiment,
+  figure,
+  variant,
+  metric,
+  label,
+  close,
+}: Omit<Props, "children"> & { close: () => void }) {
+  const found = useWorking(experiment, { figure, variant, metric: metric ?? "" });
+  return (
+    <Dialog title={found.data?.title ?? label} close={close}>
+      {found.isPending && <Skeleton rows={4} />}
+      <FormError error={found.error} />
+      {found.data && (
+        <div className="text-left text-base font-normal whitespace-normal">
+          <p>{found.data.words}</p>
+          <p className="mt-2 rounded bg-base-200 px-3 py-2 font-serif text-[15px]">{found.data.formula}</p>
+          <p className="quiet mt-1 text-sm">{found.data.source}</p>
+          <div className="mt-3 grid grid-cols-2 gap-6 text-sm">
+            {(
+              [
+                ["What was counted", found.data.inputs],
+                ["What is made of it", found.data.steps],
+              ] as const
+            ).map(([title, lines]) => (
+              <section key={title}>
+                <h3 className="font-sans font-semibold">{title}</h3>
+                <dl>
+                  {lines.map((line) => (
+                    <div key={line.name} className="flex justify-between gap-3 border-b border-base-300 py-0.5">
+                      <dt>{line.name}</dt>
+                      <dd>{line.value}</dd>
+                    </div>
+                  ))}
+                </dl>
+              </section>
+            ))}
+          </div>
+          <div className="mt-4 flex items-center justify-end gap-2">
+            <CopyTable
+              text={tableText(
+                ["name", "value"],
+                [...found.data.inputs, ...found.data.steps].map((line) => [line.name, line.value.replace("−", "-")]),
+              )}
+            />
+            <button type="button" className="btn btn-sm" onClick={close}>
+              Close
+            </button>
+          </div>
+        </div>
+      )}
+    </Dialog>
+  );
+}
