@@ -16,8 +16,8 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "neat_verdict.app.config.setting
 import numpy as np
 from statsmodels.stats.proportion import confint_proportions_2indep
 
+from bench import evidence, running
 from bench.measure import best, line
-from bench.running import MEASURED
 from neat_verdict.app.collect.counts import Expected, fields_of, read_counts
 from neat_verdict.app.collect.text import match_columns, read_text
 from neat_verdict.core.estimate import Rate, compare_rates, difference_interval, looks, two_sided_critical_value
@@ -109,6 +109,6 @@ def a_plan() -> bool:
 if __name__ == "__main__":
     kept = [
         large_and_small(), one_comparison(), many_at_once(), a_large_file(), a_rehearsal(), ten_looks(), a_plan(),
-        *(measure() for measure in MEASURED),
+        *(measure() for measure in (*evidence.MEASURED, *running.MEASURED)),
     ]  # fmt: skip
     sys.exit(0 if all(kept) else 1)

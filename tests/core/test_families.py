@@ -8,7 +8,7 @@ from scipy import stats
 from statsmodels.stats.multitest import multipletests
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.estimate import Rate, adjust_family
+from neat_verdict.core.estimate import Mean, Rate, adjust_family, compare_arms_at, compare_many
 from neat_verdict.core.judge import DecisionRule, SideMetric, read_sides
 
 # The 15 p-values of Benjamini & Hochberg (1995), section 4.1 (from memory).
@@ -101,3 +101,19 @@ def test_a_metric_without_enough_data_takes_no_share_of_the_level():
     found = read_sides(empty, rule)
     assert found[1].comparisons == ()
     assert found[0].comparisons == read_sides(full, rule)[0].comparisons
+
+
+@given(
+    st.lists(st.tuples(st.integers(0, 60), st.integers(60, 90), st.integers(0, 60), st.integers(60, 90)), max_size=6)
+)
+def test_many_comparisons_at_once_are_those_of_each_alone(tables):
+    pairs = [(Rate(x1, n1), Rate(x0, n0)) for x1, n1, x0, n0 in tables]
+    pairs.insert(0, (Mean(10, 20.0, 50.0), Mean(12, 20.0, 60.0)))
+    values = [1.5 + place / 10 for place in range(len(pairs))]
+    for found, (variant, control), c in zip(compare_many(pairs, values), pairs, values, strict=True):
+        alone = compare_arms_at(variant, control, c)
+        assert found.lift.estimate == pytest.approx(alone.lift.estimate, nan_ok=True)
+        for name in ("difference", "lift"):
+            ours, theirs = getattr(found, name), getattr(alone, name)
+            assert (ours.low, ours.high) == pytest.approx((theirs.low, theirs.high), rel=1e-9, abs=1e-12)
+        assert (found.pvalue, found.critical_value) == (alone.pvalue, c)

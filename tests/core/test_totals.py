@@ -42,6 +42,8 @@ def test_a_figure_is_that_of_counting_with_reasons(definition, lines, exposed):
     events = [Event(name, EPOCH + timedelta(milliseconds=at), known) for at, name, known in lines]
     told = count_unit(definition, EPOCH + timedelta(milliseconds=exposed), events)
     wanted = (told.value,) if told.denominator is None else (told.value, told.denominator)
+    if definition.kind == "funnel":
+        wanted = (told.value, *(float(told.steps > step) for step in range(len(definition.steps))))
     assert unit_figure(definition, exposed, lines) == pytest.approx(wanted, abs=0)
 
 
@@ -50,3 +52,18 @@ def test_without_a_window_nothing_counts_after_the_end():
     unbounded, windowed = DEFINITIONS[3], DEFINITIONS[4]
     assert unit_figure(unbounded, 0, events, until=15) == (5,)
     assert unit_figure(windowed, 0, events, until=15) == (12,)  # its own window has not closed yet
+
+
+def test_what_came_before_is_measured_in_its_own_days():
+    day = 24 * 3_600_000
+    events = [
+        (1 * day, "page_view", {}),
+        (5 * day, "page_view", {}),
+        (6 * day, "page_view", {}),
+        (8 * day, "page_view", {}),
+    ]
+    counted = Definition("count", Measure("count", VIEWS), unit="number")
+    assert unit_figure(counted, 7 * day, events, before_days=3) == (1, 2)
+    assert unit_figure(counted, 7 * day, events) == (1,)
+    converted = Definition("conversion", Measure("conversion", VIEWS))
+    assert unit_figure(converted, 7 * day, events, before_days=3) == (1,)  # rates are not adjusted

@@ -37,10 +37,18 @@ VIEWS = [
     "/experiments/pet-berth-wording/watch",
     "/experiments/return-leg-suggested-first/traffic",
     "/experiments/return-leg-suggested-first/watch",
+    "/experiments/seat-choice-without-a-fee/evidence",
+    "/experiments/advert-with-the-ferry-or-the-island/evidence?from=2020-01-01&to=2030-01-01",
+    "/experiments/cabin-and-breakfast-in-one-offer/verdict",
+    "/experiments/names-for-the-cabins/verdict",
+    "/experiments/seat-map-before-fare-choice/verdict",
+    "/experiments/seat-choice-without-a-fee/sizing",
+    "/casebook",
+    "/casebook?find=nothing-like-this",
     "/notices",
     "/connections",
 ]
-ONE_COLUMN = ["/", "/reports/fare-calendar-before-the-sailing-list", "/reports/countdown-to-departure"]
+ONE_COLUMN = ["/", "/casebook", "/reports/fare-calendar-before-the-sailing-list", "/reports/countdown-to-departure"]
 
 
 def _open(page, view):

@@ -13,7 +13,7 @@ from neat_verdict.app.experiments.queries import daily_counts, decision_rule, na
 from neat_verdict.app.experiments.tallies import DailyCounts
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.problems import Conflict
-from neat_verdict.app.readings.looks import AsRead, Look, look_days, read, side_metrics, without_warm_up
+from neat_verdict.app.readings.looks import AsRead, Look, look_days, read, without_warm_up
 from neat_verdict.app.readings.presenting import LETTERS, interval, number
 from neat_verdict.app.readings.schemas import (
     CohortOut,
@@ -56,7 +56,6 @@ from neat_verdict.core.judge import (
     comparison_working,
     level_working,
     read_cohorts,
-    read_sides,
     write_sentences,
 )
 from neat_verdict.core.judge.reading import own_interval
@@ -367,7 +366,7 @@ def working(experiment: Experiment, figure: Figure, letter: str, metric: str = "
     if use.role == "primary":
         arms, comparisons = list(found.reading.arms), found.reading.comparisons
     else:
-        sides = {line.metric.name: line for line in read_sides(side_metrics(experiment, found.counts), rule)}
+        sides = {line.metric.name: line for line in found.sides}
         side = sides.get(use.metric.name)
         if side is None:
             raise Conflict(f"There is nothing of {use.metric.name} to read yet")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from typing import Any
 
@@ -13,7 +13,7 @@ from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import decision_rule, today, weights
 from neat_verdict.app.experiments.tallies import Counts, DailyCounts
 from neat_verdict.app.readings.models import KeptLook
-from neat_verdict.core.judge import DecisionRule, Looks, Reading, SideMetric, read_experiment, read_sides
+from neat_verdict.core.judge import DecisionRule, Looks, Reading, SideEvidence, SideMetric, read_experiment, read_sides
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,6 +25,7 @@ class Look:
     counts: Counts
     looks: Looks | None
     reading: Reading
+    sides: tuple[SideEvidence, ...]
     kept: KeptLook | None
 
 
@@ -38,48 +39,54 @@ class AsRead:
     read_on: date | None = None
     next_look: date | None = None
     looks: tuple[Look, ...] = ()
+    sides: tuple[SideEvidence, ...] = ()
 
 
 def read(experiment: Experiment, counts: Counts) -> AsRead:
-    """The reading by the decision rule. Under planned looks that of the latest look, and of the first that settled it."""
+    """The reading by the decision rule, with the metrics beside.
+
+    Under planned looks that of the latest look, and of the first that settled it.
+    """
     rule = decision_rule(experiment)
     ended = experiment.state in ("ended", "decided")
     counts = without_warm_up(experiment, rule, counts)
     kept = {look.number: look for look in experiment.looks_taken.all() if look.round == experiment.round}
     kept = {number: look for number, look in kept.items() if look.set_aside_at is None}
-    whole = _read(experiment, rule, counts, ended=ended)
+    whole, sides = _read(experiment, rule, counts, ended=ended)
     # What is unsound is told at once, whatever the day.
     if whole.verdict.kind == "unsound":
-        return AsRead(whole, counts, counts)
+        return AsRead(whole, counts, counts, sides=sides)
     if rule.method.kind != "looks":
-        return _read_once(experiment, rule, whole, counts, kept.get(1), ended=ended)
+        return _read_once(experiment, rule, AsRead(whole, counts, counts, sides=sides), kept.get(1), ended=ended)
     days = look_days(experiment, rule, counts)
     latest = AsRead(whole, counts.until(date.min), counts, None, days[0] if days else None)
     taken: list[Look] = []
     for number, day, cut, looks in _looks_due(days, rule, counts, kept, ended=ended):
-        reading = _read(experiment, rule, cut, ended=ended and looks.last, looks=looks)
-        taken.append(Look(number, day, cut, looks, reading, kept.get(number)))
+        reading, sides = _read(experiment, rule, cut, ended=ended and looks.last, looks=looks)
+        taken.append(Look(number, day, cut, looks, reading, sides, kept.get(number)))
         settled = reading.verdict.kind != "keep_collecting"
         following = next((coming for coming in days if coming > day), None)
-        latest = AsRead(reading, cut, counts, day, None if settled else following, tuple(taken))
+        latest = AsRead(reading, cut, counts, day, None if settled else following, tuple(taken), sides)
         if settled:
             break
     return latest
 
 
 def _read_once(
-    experiment: Experiment, rule: DecisionRule, whole: Reading, counts: Counts, kept: KeptLook | None, *, ended: bool
+    experiment: Experiment, rule: DecisionRule, found: AsRead, kept: KeptLook | None, *, ended: bool
 ) -> AsRead:
     """A rule that reads once keeps its reading; the others read all there is."""
     if rule.method.kind != "fixed":
-        return AsRead(whole, counts, counts)
+        return found
     if kept is not None:
-        frozen = counts_of(kept, counts)
-        reading = _read(experiment, rule, frozen, ended=ended)
-        return AsRead(reading, frozen, counts, kept.day, None, (Look(1, kept.day, frozen, None, reading, kept),))
-    if whole.verdict.kind == "keep_collecting" or not counts.primary.days:
-        return AsRead(whole, counts, counts)
-    return AsRead(whole, counts, counts, looks=(Look(1, counts.primary.days[-1], counts, None, whole, None),))
+        frozen = counts_of(kept, found.all_counts)
+        reading, sides = _read(experiment, rule, frozen, ended=ended)
+        look = Look(1, kept.day, frozen, None, reading, sides, kept)
+        return AsRead(reading, frozen, found.all_counts, kept.day, None, (look,), sides)
+    days = found.counts.primary.days
+    if found.reading.verdict.kind == "keep_collecting" or not days:
+        return found
+    return replace(found, looks=(Look(1, days[-1], found.counts, None, found.reading, found.sides, None),))
 
 
 def without_warm_up(experiment: Experiment, rule: DecisionRule, counts: Counts) -> Counts:
@@ -129,9 +136,9 @@ def _looks_due(
 
 def _read(
     experiment: Experiment, rule: DecisionRule, counts: Counts, *, ended: bool, looks: Looks | None = None
-) -> Reading:
+) -> tuple[Reading, tuple[SideEvidence, ...]]:
     sides = read_sides(side_metrics(experiment, counts), rule)
-    return read_experiment(
+    reading = read_experiment(
         counts.primary.arms(),
         weights(experiment),
         rule,
@@ -141,6 +148,7 @@ def _read(
         others=[line for side in sides for line in side.readings()],
         looks=looks,
     )
+    return reading, sides
 
 
 def side_metrics(experiment: Experiment, counts: Counts) -> list[SideMetric]:

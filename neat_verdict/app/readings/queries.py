@@ -16,10 +16,10 @@ from neat_verdict.app.experiments.queries import (
 from neat_verdict.app.experiments.tallies import FIELDS, Counts
 from neat_verdict.app.people.models import User
 from neat_verdict.app.readings import beside, presenting
-from neat_verdict.app.readings.looks import AsRead, Look, read, side_metrics
+from neat_verdict.app.readings.looks import AsRead, Look, read
 from neat_verdict.app.readings.schemas import DailyOut, Docket, DocketRow, EvidenceOut, ReadingOut
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.judge import lift_as_data_came_in, read_sides, what_would_change
+from neat_verdict.core.judge import lift_as_data_came_in, what_would_change
 
 DECIDED_SHOWN = 12
 _WORDS = ("No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine", "Ten", "Eleven", "Twelve")
@@ -32,7 +32,7 @@ def reading_of(experiment: Experiment, counts: Counts) -> ReadingOut:
 
 def reading_of_look(experiment: Experiment, look: Look) -> ReadingOut:
     """The reading of a look as it stands on its own."""
-    return _present(experiment, AsRead(look.reading, look.counts, look.counts, look.day))
+    return _present(experiment, AsRead(look.reading, look.counts, look.counts, look.day, sides=look.sides))
 
 
 def _present(experiment: Experiment, found: AsRead) -> ReadingOut:
@@ -47,11 +47,10 @@ def _present(experiment: Experiment, found: AsRead) -> ReadingOut:
         presenting.set_unit(shown, experiment.primary, found.counts.primary.adjustment)
     shown.ranking = presenting.ranking(found.reading, rule)
     shown.would_change = list(what_would_change(found.reading, rule, names(experiment)))
-    sides = read_sides(side_metrics(experiment, found.counts), rule)
     uses = {use.metric.name: use for use in experiment.metrics.all()}
     shown.sides = [
         presenting.side(line, uses[line.metric.name], rule, found.reading.verdict.kind, experiment.audience_per_day)
-        for line in sides
+        for line in found.sides
     ]
     shown.pulls_apart = presenting.pulls_apart(shown)
     return shown

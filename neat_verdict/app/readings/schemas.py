@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Literal
 
-from ninja import Schema
+from pydantic import BaseModel as Schema  # its instances are taken as they are, not walked through anew
 
 VerdictName = Literal[
     "winner", "keep_control", "no_worthwhile_difference", "trade_off", "keep_collecting", "unresolved", "unsound"

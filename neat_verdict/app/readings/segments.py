@@ -110,13 +110,14 @@ def _strata(
     experiment: Experiment, use: ExperimentMetric, by: str, position: int, since: date, until: date
 ) -> dict[str, Sequence[Arm]]:
     """Control's and the variant's arms by segment, of the days from ``since`` to ``until``."""
+    # A range and not a prefix, because SQLite finds a range by the index. ">" is the character after "=".
     kind = arm_kind(definition_of(use.definition).kind, use.before_days)
     columns = COLUMNS[kind]
     names = by.split(" & ")
     rows = (
         Tally.objects.filter(
             variant__experiment=experiment, variant__position__in=(0, position), round=experiment.round,
-            metric=use.metric_id, segment__startswith=f"{names[0]}=", day__gte=since, day__lte=until,
+            metric=use.metric_id, segment__gte=f"{names[0]}=", segment__lt=f"{names[0]}>", day__gte=since, day__lte=until,
         )
         .values_list("segment", "variant__position")
         .annotate(**{f"sum_{column}": Sum(column) for column in columns})

@@ -51,7 +51,8 @@ def facts(experiment: Experiment, reading: ReadingOut) -> list[FactOut]:
     """What it is worth, who saw it, how sure we are."""
     units = sum(arm.units for arm in reading.arms)
     since = f", from {day(experiment.started_on)}" if experiment.started_on else ""
-    ran = f"up to the look of {day(reading.read_on)}" if reading.read_on else _plural(reading.days, "day")
+    last = "up to the look of" if reading.method == "looks" else "up to"
+    ran = f"{last} {day(reading.read_on)}" if reading.read_on else _plural(reading.days, "day")
     sure = plain(reading.confidence)
     return [
         _worth(reading, experiment.decision),

@@ -12,7 +12,7 @@ from neat_verdict.core.estimate import (
     Interval,
     Rate,
     comparable,
-    compare_arms_at,
+    compare_many,
     log_ratio,
     pool,
     reversed_in_every_stratum,
@@ -64,15 +64,14 @@ def read_segments(
         Of control and the variant.
     """
     critical = two_sided_critical_value(rule.confidence)
-    compared = {
-        name: compare_arms_at(arms[1], arms[0], critical) if comparable(arms) else None for name, arms in strata.items()
-    }
+    fit = {name: (arms[1], arms[0]) for name, arms in strata.items() if comparable(arms)}
+    compared = dict(zip(fit, compare_many(list(fit.values()), [critical] * len(fit)), strict=True))
     effects = {name: effect for name, arms in strata.items() if (effect := log_ratio(arms[1], arms[0])) is not None}
     pooled = pool(list(effects.values())) if effects else None
     shrunken = dict(zip(effects, pooled.shrunken, strict=True)) if pooled and len(effects) > 1 else {}
     segments = tuple(
         Segment(
-            name, arms[0], arms[1], compared[name],
+            name, arms[0], arms[1], compared.get(name),
             _lift(shrunken[name], critical) if name in shrunken else None, _small(arms),
         )
         for name, arms in strata.items()

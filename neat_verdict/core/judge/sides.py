@@ -13,7 +13,7 @@ from neat_verdict.core.estimate import (
     adjust_family,
     arm_statistic,
     comparable,
-    compare_arms_at,
+    compare_many,
     dunnett_critical_value,
     dunnett_pvalue,
     two_sided_critical_value,
@@ -69,10 +69,8 @@ def _family(metrics: Sequence[SideMetric], rule: DecisionRule) -> list[tuple[Com
     pairs = [(metric.arms[0], arm) for metric in metrics for arm in metric.arms[1:]]
     pvalues = [float(two_sided_pvalue(arm_statistic(arm, control))) for control, arm in pairs]
     found = adjust_family(pvalues, rule.confidence, rule.family)
-    compared = [
-        compare_arms_at(arm, control, two_sided_critical_value(1 - level), adjusted)
-        for (control, arm), level, adjusted in zip(pairs, found.levels, found.adjusted, strict=True)
-    ]
+    critical_values = [two_sided_critical_value(1 - level) for level in found.levels]
+    compared = compare_many([(arm, control) for control, arm in pairs], critical_values, found.adjusted)
     sizes = [len(metric.arms) - 1 for metric in metrics]
     starts = [sum(sizes[:place]) for place in range(len(sizes))]
     return [tuple(compared[start : start + size]) for start, size in zip(starts, sizes, strict=True)]
@@ -84,7 +82,5 @@ def _guarded(metric: SideMetric, confidence: float) -> tuple[Comparison, ...]:
     control, *variants = metric.arms
     sizes = [arm.units for arm in variants]
     c = dunnett_critical_value(confidence, control.units, sizes)
-    return tuple(
-        compare_arms_at(arm, control, c, dunnett_pvalue(arm_statistic(arm, control), control.units, sizes))
-        for arm in variants
-    )
+    adjusted = [dunnett_pvalue(arm_statistic(arm, control), control.units, sizes) for arm in variants]
+    return tuple(compare_many([(arm, control) for arm in variants], [c] * len(variants), adjusted))

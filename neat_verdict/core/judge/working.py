@@ -105,8 +105,8 @@ def comparison_working(
     if comparison.posterior is not None and figure == "lift":
         return Working(
             f"Lift of {letter} against A",
-            "The levels’ ratio, minus 1. The credible interval has equal tails: by quadrature over Beta(1, 1) posteriors of rates, "
-            "by Fieller’s theorem for means.",
+            "The levels’ ratio, minus 1. The credible interval has equal tails: by quadrature over Beta(1, 1) posteriors of "
+            "rates, by Fieller’s theorem for means.",
             f"lift = r₁/r₀ {MINUS} 1",
             "Cook (2003); Scott (2010)",
             inputs,

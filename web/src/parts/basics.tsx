@@ -15,7 +15,7 @@ export function Panel({
   return (
     <section className="sheet px-4 py-3">
       <div className="mb-2 flex items-baseline gap-3">
-        <h2 className="text-[17px]">{title}</h2>
+        <h2 className="shrink-0 text-[17px]">{title}</h2>
         {note && <span className="quiet text-sm">{note}</span>}
         {action && <span className="ml-auto">{action}</span>}
       </div>
@@ -68,7 +68,7 @@ export function Dialog({ title, close, children }: { title: string; close: () =>
   }, []);
   return (
     <dialog ref={element} className="modal" onClose={close} aria-label={title}>
-      <div className="modal-box max-w-xl border border-base-300 shadow-none">
+      <div className="modal-box max-w-xl text-left text-base font-normal whitespace-normal border border-base-300 shadow-none">
         <h2 className="mb-3 text-xl">{title}</h2>
         {children}
       </div>

@@ -45,6 +45,38 @@ export function EvidenceSheet() {
   return <Read evidence={evidence.data} />;
 }
 
+const FILES: { what: string; files: [string, string][] }[] = [
+  {
+    what: "Evidence",
+    files: [
+      ["CSV", "evidence.csv"],
+      ["Parquet", "evidence.parquet"],
+      ["JSON", "evidence.json"],
+    ],
+  },
+  {
+    what: "Daily counts",
+    files: [
+      ["CSV", "counts.csv"],
+      ["Parquet", "counts.parquet"],
+    ],
+  },
+  {
+    what: "Strips",
+    files: [
+      ["SVG", "picture.svg"],
+      ["PNG", "picture.png"],
+    ],
+  },
+  {
+    what: "Over time",
+    files: [
+      ["SVG", "picture.svg?which=over_time"],
+      ["PNG", "picture.png?which=over_time"],
+    ],
+  },
+];
+
 function Read({ evidence }: { evidence: Evidence }) {
   const { experiment } = useEditing();
   const { reading } = evidence;
@@ -79,20 +111,15 @@ function Read({ evidence }: { evidence: Evidence }) {
       {!unsound && <Segments />}
       <div className="flex flex-wrap items-center gap-4 text-sm">
         <span className="quiet">Take it with you:</span>
-        {[
-          ["Evidence, CSV", "evidence.csv"],
-          ["Parquet", "evidence.parquet"],
-          ["JSON", "evidence.json"],
-          ["Daily counts, CSV", "counts.csv"],
-          ["Parquet", "counts.parquet"],
-          ["Strips, SVG", "picture.svg"],
-          ["PNG", "picture.png"],
-          ["Over time, SVG", "picture.svg?which=over_time"],
-          ["PNG", "picture.png?which=over_time"],
-        ].map(([name, file]) => (
-          <a key={file} className="link" href={`${base}/${file}`} download>
-            {name}
-          </a>
+        {FILES.map(({ what, files }) => (
+          <span key={what} className="flex gap-2">
+            {what}
+            {files.map(([form, file]) => (
+              <a key={file} className="link" href={`${base}/${file}`} aria-label={`${what}, ${form}`} download>
+                {form}
+              </a>
+            ))}
+          </span>
         ))}
       </div>
       <Method reading={reading} />

@@ -91,7 +91,7 @@ export function OverTime({ evidence }: { evidence: Evidence }) {
   );
 }
 
-const STRIP = 150;
+const STRIP = 130;
 
 function Cohorts({ letter, worthwhile }: { letter: string; worthwhile: number }) {
   const { experiment } = useEditing();
@@ -129,7 +129,7 @@ function Cohorts({ letter, worthwhile }: { letter: string; worthwhile: number })
       <table className="w-full text-right text-sm">
         <thead className="quiet text-xs">
           <tr className="border-b border-base-300">
-            <th className="py-1 text-left font-normal">First seen</th>
+            <th className="py-1 text-left font-normal">First seen from</th>
             <th className="pl-2 font-normal" style={{ width: STRIP }}>
               <StripAxis axis={axis} width={STRIP} />
               <span className="sr-only">Lift, drawn</span>
@@ -140,8 +140,8 @@ function Cohorts({ letter, worthwhile }: { letter: string; worthwhile: number })
         <tbody>
           {cohorts.map((cohort) => (
             <tr key={cohort.first} className="border-b border-base-300 last:border-b-0">
-              <td className="py-1.5 text-left">
-                from {day(cohort.first)}
+              <td className="py-1.5 text-left whitespace-nowrap">
+                {day(cohort.first)}
                 <span className="quiet block text-xs">{count(cohort.units.reduce((a, b) => a + b, 0))} units</span>
               </td>
               <td className="pl-2">

@@ -52,7 +52,7 @@ function WorkingDialog({
       {found.isPending && <Skeleton rows={4} />}
       <FormError error={found.error} />
       {found.data && (
-        <div className="text-left text-base font-normal whitespace-normal">
+        <div>
           <p>{found.data.words}</p>
           <p className="mt-2 rounded bg-base-200 px-3 py-2 font-serif text-[15px]">{found.data.formula}</p>
           <p className="quiet mt-1 text-sm">{found.data.source}</p>
