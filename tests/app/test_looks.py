@@ -130,3 +130,20 @@ def test_warm_up_days_are_left_out_and_told(ask, analyst):
 def test_the_family_of_secondary_metrics_is_part_of_the_rule(analyst, family, told):
     experiment = start_with(analyst, family=family)
     assert experiment.rule["family"] == told
+
+
+def test_a_rule_that_reads_once_settles_on_days_that_are_over(ask, analyst, running):
+    """Visitors still come in today: the reading rests on the days before, and is kept."""
+    bring_in(analyst, running, daily(29, {"A": (2000, 100), "B": (2000, 120)}))
+    before = evidence(ask, running)
+    assert before["daily"]["days"][-1] == "2026-03-29"
+    assert before["looks"]["taken"][0]["due"]
+    assert tick()["looks taken"] == 1
+    assert evidence(ask, running)["reading"]["read_on"] == "2026-03-29"
+
+
+def test_half_a_day_settles_nothing(ask, analyst, running):
+    with clock.at(TODAY.replace(day=15)):
+        bring_in(analyst, running, daily(14, {"A": (2400, 120), "B": (2400, 150)}))
+        assert evidence(ask, running)["reading"]["verdict"] == "keep_collecting"
+    assert evidence(ask, running)["reading"]["verdict"] == "winner"

@@ -36,9 +36,9 @@ def workspace() -> Workspace:
     return Workspace.objects.first() or Workspace()
 
 
-def today() -> date:
+def today(place: Workspace | None = None) -> date:
     """The calendar day in the workspace's time zone."""
-    return local(clock.now()).date()
+    return clock.now().astimezone(ZoneInfo((place or workspace()).time_zone)).date()
 
 
 def local(moment: datetime) -> datetime:

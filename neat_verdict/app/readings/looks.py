@@ -42,11 +42,12 @@ class AsRead:
     sides: tuple[SideEvidence, ...] = ()
 
 
-def read(experiment: Experiment, counts: Counts) -> AsRead:
-    """The reading by the decision rule, with the metrics beside.
+def read(experiment: Experiment, counts: Counts, day: date | None = None) -> AsRead:
+    """The reading by the decision rule, with the metrics beside; ``day`` is today where the caller knows it.
 
     Under planned looks that of the latest look, and of the first that settled it.
     """
+    day = day or today()
     rule = decision_rule(experiment)
     ended = experiment.state in ("ended", "decided")
     counts = without_warm_up(experiment, rule, counts)
@@ -57,23 +58,23 @@ def read(experiment: Experiment, counts: Counts) -> AsRead:
     if whole.verdict.kind == "unsound":
         return AsRead(whole, counts, counts, sides=sides)
     if rule.method.kind != "looks":
-        return _read_once(experiment, rule, AsRead(whole, counts, counts, sides=sides), kept.get(1), ended=ended)
+        return _read_once(experiment, rule, AsRead(whole, counts, counts, sides=sides), kept.get(1), day, ended=ended)
     days = look_days(experiment, rule, counts)
     latest = AsRead(whole, counts.until(date.min), counts, None, days[0] if days else None)
     taken: list[Look] = []
-    for number, day, cut, looks in _looks_due(days, rule, counts, kept, ended=ended):
+    for number, on, cut, looks in _looks_due(days, rule, counts, kept, day, ended=ended):
         reading, sides = _read(experiment, rule, cut, ended=ended and looks.last, looks=looks)
-        taken.append(Look(number, day, cut, looks, reading, sides, kept.get(number)))
+        taken.append(Look(number, on, cut, looks, reading, sides, kept.get(number)))
         settled = reading.verdict.kind != "keep_collecting"
-        following = next((coming for coming in days if coming > day), None)
-        latest = AsRead(reading, cut, counts, day, None if settled else following, tuple(taken), sides)
+        following = next((coming for coming in days if coming > on), None)
+        latest = AsRead(reading, cut, counts, on, None if settled else following, tuple(taken), sides)
         if settled:
             break
     return latest
 
 
 def _read_once(
-    experiment: Experiment, rule: DecisionRule, found: AsRead, kept: KeptLook | None, *, ended: bool
+    experiment: Experiment, rule: DecisionRule, found: AsRead, kept: KeptLook | None, day: date, *, ended: bool
 ) -> AsRead:
     """A rule that reads once keeps its reading; the others read all there is."""
     if rule.method.kind != "fixed":
@@ -83,6 +84,13 @@ def _read_once(
         reading, sides = _read(experiment, rule, frozen, ended=ended)
         look = Look(1, kept.day, frozen, None, reading, sides, kept)
         return AsRead(reading, frozen, found.all_counts, kept.day, None, (look,), sides)
+    if found.reading.verdict.kind == "keep_collecting" or not found.counts.primary.days:
+        return found
+    whole_days = found.counts if ended else found.counts.until(day - timedelta(days=1))
+    if len(whole_days.primary.days) < len(found.counts.primary.days):
+        # It settles on days that are over: what half a day says may be otherwise by the evening.
+        reading, sides = _read(experiment, rule, whole_days, ended=ended)
+        found = AsRead(reading, whole_days, found.all_counts, sides=sides)
     days = found.counts.primary.days
     if found.reading.verdict.kind == "keep_collecting" or not days:
         return found
@@ -104,7 +112,13 @@ def look_days(experiment: Experiment, rule: DecisionRule, counts: Counts) -> lis
 
 
 def _looks_due(
-    days: list[date], rule: DecisionRule, counts: Counts, kept: Mapping[int, KeptLook], *, ended: bool
+    days: list[date],
+    rule: DecisionRule,
+    counts: Counts,
+    kept: Mapping[int, KeptLook],
+    present: date,
+    *,
+    ended: bool,
 ) -> list[tuple[int, date, Counts, Looks]]:
     """The looks whose day is over and in the data, each with the counts up to it; once ended, the last with all."""
     if not counts.primary.days:
@@ -114,7 +128,7 @@ def _looks_due(
     for number, day in enumerate(days, start=1):
         if number in kept:
             cut = counts_of(kept[number], counts)
-        elif day > counts.primary.days[-1] or not (ended or day < today()):
+        elif day > counts.primary.days[-1] or not (ended or day < present):
             break
         else:
             cut = counts.until(day)

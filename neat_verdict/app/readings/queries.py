@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import date
+
 from neat_verdict.app.experiments.models import Experiment, Workspace
 from neat_verdict.app.experiments.queries import (
     daily_counts,
@@ -10,6 +12,7 @@ from neat_verdict.app.experiments.queries import (
     local,
     names,
     plan,
+    today,
     weights,
     workspace,
 )
@@ -25,9 +28,9 @@ DECIDED_SHOWN = 12
 _WORDS = ("No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine", "Ten", "Eleven", "Twelve")
 
 
-def reading_of(experiment: Experiment, counts: Counts) -> ReadingOut:
-    """The reading with its sentences."""
-    return _present(experiment, read(experiment, counts))
+def reading_of(experiment: Experiment, counts: Counts, day: date | None = None) -> ReadingOut:
+    """The reading with its sentences; ``day`` is today where the caller knows it."""
+    return _present(experiment, read(experiment, counts, day))
 
 
 def reading_of_look(experiment: Experiment, look: Look) -> ReadingOut:
@@ -88,7 +91,8 @@ def docket(user: User, *, search: str = "", area: str = "", mine: bool = False, 
         wanted = [e for e in wanted if e.pk not in left_out]
     counts = daily_counts(wanted)
     place = workspace()
-    rows = sorted((_row(e, counts[e.pk], user, place) for e in wanted), key=_urgency)
+    day = today(place)
+    rows = sorted((_row(e, counts[e.pk], user, place, day) for e in wanted), key=_urgency)
     waiting = sum(row.group == "ready" for row in rows)
     return Docket(headline=_headline(waiting), rows=rows, areas=areas)
 
@@ -130,7 +134,7 @@ def _urgency(row: DocketRow) -> tuple[object, ...]:
     return group, -(row.progress or 0) if row.group == "collecting" else 0, row.name
 
 
-def _row(experiment: Experiment, counts: Counts, user: User, place: Workspace) -> DocketRow:
+def _row(experiment: Experiment, counts: Counts, user: User, place: Workspace, day: date) -> DocketRow:
     common = {
         "key": experiment.key,
         "name": experiment.name,
@@ -146,7 +150,7 @@ def _row(experiment: Experiment, counts: Counts, user: User, place: Workspace) -
         unread = {"verdict": None, "lift": None, "tone": "open", "progress": None, "days": 0, "planned_days": 0}
         return DocketRow.model_validate({**common, **unread, "group": group, "short": _preparation(experiment, place)})
     kept = experiment.decision_reading
-    shown = ReadingOut.model_validate(kept) if kept else reading_of(experiment, counts)
+    shown = ReadingOut.model_validate(kept) if kept else reading_of(experiment, counts, day)
     spoken = next((c for c in shown.comparisons if c.letter == shown.variant), None) or next(
         iter(shown.comparisons), None
     )

@@ -33,7 +33,7 @@ export function TopBar() {
       <nav className="flex h-full gap-5 max-sm:gap-3" aria-label="Places">
         <Place to="/">Docket</Place>
         <Place to="/casebook">Casebook</Place>
-        <Place to="/metrics">Metrics</Place>
+        <Place to="/metrics" narrow={false}>Metrics</Place>
         <Place to="/scratchpad">Scratchpad</Place>
         <NoticesPlace />
       </nav>
@@ -50,13 +50,13 @@ export function TopBar() {
   );
 }
 
-function Place({ to, children }: { to: string; children: string }) {
+function Place({ to, narrow = true, children }: { to: string; narrow?: boolean; children: string }) {
   return (
     <NavLink
       to={to}
       end
       className={({ isActive }) =>
-        `flex h-full items-center border-b-[3px] ${isActive ? "border-primary font-semibold" : "quiet border-transparent"}`
+        `flex h-full items-center border-b-[3px] ${narrow ? "" : "max-sm:hidden"} ${isActive ? "border-primary font-semibold" : "quiet border-transparent"}`
       }
     >
       {children}

@@ -19,6 +19,34 @@ export function Method({ reading }: { reading: Reading }) {
         {several && (reading.method === "looks" || reading.method === "anytime") && (
           <Entry title="Several variants">The level is shared among the comparisons with control (Bonferroni).</Entry>
         )}
+        {reading.variance_removed != null && (
+          <Entry title="Adjustment by what came before">
+            Each value y becomes y − θ(x − x̄), x what the unit came to in the {reading.adjusted_by_days} days before, θ
+            the slope within the variants (Deng, Xu, Kohavi &amp; Walker 2013; Lin 2013). It takes{" "}
+            {(reading.variance_removed * 100).toFixed(1)}% of the variance.
+          </Entry>
+        )}
+        {reading.sides.some((side) => side.role === "secondary") && (
+          <Entry title="Metrics beside">
+            The secondary metrics and all their variants are one family, adjusted by Holm (1979) or Benjamini &amp;
+            Hochberg (1995) as the rule says; each interval is made at the level at which its test stands or falls
+            (Benjamini &amp; Yekutieli 2005). Guardrails are read at the rule’s confidence.
+          </Entry>
+        )}
+        <Entry title="By week of first exposure">
+          The same lift for units first seen in each week; the trend is a straight line through the log ratios, weighted
+          by their inverse variances, its slope tested against zero.
+        </Entry>
+        <Entry title="Segments">
+          The same lift in each segment at the rule’s confidence, unadjusted. Whether they differ: Cochran’s Q (1954) on
+          log ratios; shrunken by DerSimonian &amp; Laird (1986). Alone, a month: the segment’s absolute difference
+          times its part of thirty days’ units.
+        </Entry>
+        <Entry title="Steps of a funnel, cost and views">
+          A step is a rate of the units that reached the one before. Cost of a conversion is cost over conversions; what
+          a thousand views bring is the total over views; their intervals are the metric’s, turned, with cost and views
+          taken as known.
+        </Entry>
         <Entry title="Split">
           Chi-square goodness of fit of the units against the planned shares, alarm under p = 0.001 (Fabijan et al.
           2019).

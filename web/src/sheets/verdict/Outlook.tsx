@@ -9,6 +9,19 @@ import { Panel } from "../../parts/basics";
 import { CopyTable } from "../../parts/CopyTable";
 import { Letter } from "../../parts/Letter";
 
+/** What a rollout of the variant spoken of would bring a month, with its interval. */
+export function Worth({ reading }: { reading: Reading }) {
+  const spoken = reading.comparisons.find((line) => line.letter === reading.variant) ?? reading.comparisons[0];
+  if (!spoken?.impact_a_month || ["unsound", "keep_collecting"].includes(reading.verdict)) return null;
+  return (
+    <p className="mt-3 text-sm">
+      <b className="font-semibold">If {spoken.letter} were rolled out to all, a month:</b>{" "}
+      {worthText(spoken.impact_a_month, reading)} {reading.metric}, as far as the {reading.unit_name} to come are like
+      those tested.
+    </p>
+  );
+}
+
 /** What it would take for the verdict to be another. */
 export function WouldChange({ reading }: { reading: Reading }) {
   if (reading.would_change.length === 0) return null;
@@ -113,7 +126,22 @@ function Pull({ reading, pull }: { reading: Reading; pull: Reading["pulls_apart"
   );
   const against = [...pull.behind, ...pull.unproven.map((name) => `${name} (not shown to be kept)`)].join(" and ");
   return (
-    <Panel title={`${pull.letter} pulls two ways`} note={`${pull.ahead.join(" and ")} against ${against}`}>
+    <Panel
+      title={`${pull.letter} pulls two ways`}
+      note={`${pull.ahead.join(" and ")} against ${against}`}
+      action={
+        <CopyTable
+          text={tableText(
+            ["metric", "part", "lift", "low", "high", "worth a month"],
+            lines.map((line) =>
+              [line.name, line.part, line.lift.estimate, line.lift.low, line.lift.high, line.worth].map(
+                (cell) => cell ?? "",
+              ),
+            ),
+          )}
+        />
+      }
+    >
       <div ref={holder} className="overflow-x-auto" tabIndex={0} aria-label={`Trade-off of ${pull.letter}`}>
         <table className="w-full text-right text-sm">
           <thead className="quiet text-xs">

@@ -12,7 +12,7 @@ import { useEditing } from "../editing";
 import { RuleChanges } from "../sizing/RulePanel";
 import { DecisionForm } from "./DecisionForm";
 import { HandoverPanel } from "./HandoverPanel";
-import { Ranking, TradeOff, WouldChange } from "./Outlook";
+import { Ranking, TradeOff, Worth, WouldChange } from "./Outlook";
 
 export function VerdictSheet() {
   const { experiment } = useEditing();
@@ -50,6 +50,7 @@ function Judged({ evidence }: { evidence: Evidence }) {
         <div className="mt-3">
           <Conditions reading={reading} wide />
         </div>
+        <Worth reading={reading} />
         <WouldChange reading={reading} />
       </Panel>
       <TradeOff reading={reading} />
