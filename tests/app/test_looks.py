@@ -143,7 +143,7 @@ def test_a_rule_that_reads_once_settles_on_days_that_are_over(ask, analyst, runn
 
 
 def test_half_a_day_settles_nothing(ask, analyst, running):
-    with clock.at(TODAY.replace(day=15)):
-        bring_in(analyst, running, daily(14, {"A": (2400, 120), "B": (2400, 150)}))
+    with clock.at(TODAY.replace(day=22)):
+        bring_in(analyst, running, daily(21, {"A": (1600, 80), "B": (1600, 100)}))
         assert evidence(ask, running)["reading"]["verdict"] == "keep_collecting"
     assert evidence(ask, running)["reading"]["verdict"] == "winner"
