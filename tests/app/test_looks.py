@@ -147,3 +147,22 @@ def test_half_a_day_settles_nothing(ask, analyst, running):
         bring_in(analyst, running, daily(21, {"A": (1600, 80), "B": (1600, 100)}))
         assert evidence(ask, running)["reading"]["verdict"] == "keep_collecting"
     assert evidence(ask, running)["reading"]["verdict"] == "winner"
+
+
+def test_one_that_ended_too_early_keeps_nothing_and_takes_the_files_of_its_last_days(ask, analyst, running):
+    bring_in(analyst, running, daily(10, {"A": (2000, 100), "B": (2000, 120)}))
+    actions.end(analyst, running.key)
+    tick()
+    assert KeptLook.objects.count() == 0
+    assert evidence(ask, running)["reading"]["verdict"] == "unresolved"
+    bring_in(analyst, running, daily(28, {"A": (2000, 100), "B": (2000, 120)}))
+    assert evidence(ask, running)["reading"]["verdict"] == "winner"
+
+
+def test_the_closing_look_of_one_that_ended_early_is_taken_by_hand(ask, analyst, looked):
+    actions.end(analyst, looked.key)
+    tick()
+    assert sorted(KeptLook.objects.values_list("number", flat=True)) == [1, 2]
+    shown = ask("post", f"/experiments/{looked.key}/looks")[1]
+    assert [look["taken_by"] for look in shown["looks"]["taken"]][-1] == "Mona Orrell"
+    assert KeptLook.objects.count() == 3

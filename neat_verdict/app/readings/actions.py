@@ -9,7 +9,7 @@ from django.db import transaction
 from neat_verdict.app import clock
 from neat_verdict.app.experiments import actions as experiments
 from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.app.experiments.queries import daily_counts, find, today
+from neat_verdict.app.experiments.queries import daily_counts, decision_rule, find, today
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.app.problems import Conflict
@@ -40,15 +40,20 @@ def decide(by: User, experiment: Experiment, choice: str, reason: str, next_step
 def keep_due_looks(experiment: Experiment, by: User | None = None) -> int:
     """Keep every look that is due and not kept yet; returns how many. ``by`` is None for the minute job.
 
-    A look is due when its day is over, or the experiment has ended.
+    A look is due when its day is over, or the experiment has ended. The closing look of one that ended before its last planned
+    look is taken by hand only: files of its last days may still come.
     """
     # Nobody else takes the same look meanwhile.
     locked = Experiment.objects.select_for_update().get(pk=experiment.pk)
     if locked.rule is None or locked.state not in ("running", "paused", "ended"):
         return 0
     fresh = find(locked.key)
+    found = read(fresh, daily_counts([fresh])[fresh.pk])
+    planned = len(decision_rule(fresh).look_days) or 1
     due = [
-        look for look in read(fresh, daily_counts([fresh])[fresh.pk]).looks if look.kept is None and _over(fresh, look)
+        look
+        for look in found.looks
+        if look.kept is None and _over(fresh, look) and (by is not None or look.number <= planned)
     ]
     for look in due:
         shown = reading_of_look(fresh, look)

@@ -92,7 +92,9 @@ def _read_once(
         reading, sides = _read(experiment, rule, whole_days, ended=ended)
         found = AsRead(reading, whole_days, found.all_counts, sides=sides)
     days = found.counts.primary.days
-    if found.reading.verdict.kind == "keep_collecting" or not days:
+    minimum = all(line.state == "met" for line in found.reading.conditions if line.subject == "minimum")
+    # Ended too early it cannot be called, and the files of its last days may still come: nothing to keep yet.
+    if found.reading.verdict.kind == "keep_collecting" or not (days and minimum):
         return found
     return replace(found, looks=(Look(1, days[-1], found.counts, None, found.reading, found.sides, None),))
 
