@@ -33,7 +33,9 @@ export function TopBar() {
       <nav className="flex h-full gap-5 max-sm:gap-3" aria-label="Places">
         <Place to="/">Docket</Place>
         <Place to="/casebook">Casebook</Place>
-        <Place to="/metrics" narrow={false}>Metrics</Place>
+        <Place to="/metrics" narrow={false}>
+          Metrics
+        </Place>
         <Place to="/scratchpad">Scratchpad</Place>
         <NoticesPlace />
       </nav>
