@@ -348,3 +348,15 @@ def test_no_working_of_what_there_is_not(ask, won, query, status):
 def test_an_unsound_figure_has_no_working(ask, analyst, running):
     bring_in(analyst, running, daily(28, {"A": (2000, 100), "B": (1600, 120)}))
     assert ask("get", f"/experiments/{running.key}/working?figure=lift&variant=B")[0] == 409
+
+
+def test_the_lift_of_a_segment_opens_its_working(ask, by_device):
+    path = f"/experiments/{by_device.key}/working?figure=lift&variant=B&segment=device=phone"
+    status, made = ask("get", path)
+    assert status == 200
+    assert [step["value"] for step in made["inputs"]] == ["1500", "30000", "1800", "30000"]
+    shown = ask("get", f"/experiments/{by_device.key}/segments?by=device")[1]["segments"]
+    phone = next(line for line in shown if line["name"] == "device=phone")
+    low = next(step["value"] for step in made["steps"] if step["name"] == "from")
+    assert float(low.replace("−", "-")) == pytest.approx(phone["lift"]["low"])
+    assert ask("get", path.replace("phone", "kite"))[0] == 422

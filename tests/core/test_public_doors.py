@@ -9,7 +9,7 @@ import pytest
 
 import neat_verdict.core as core
 
-DOORS = ["estimate", "plan", "soundness", "judge", "metrics", "rehearse", "traffic"]
+DOORS = ["estimate", "plan", "soundness", "judge", "metrics", "rehearse", "traffic", "allocate"]
 
 
 @pytest.mark.parametrize("door", DOORS)

@@ -92,9 +92,13 @@ def stretch(request: HttpRequest, key: str, first: date, last: date, metric: str
 
 
 @router.get("/experiments/{key}/working", response=WorkingOut, operation_id="get_working")
-def working(request: HttpRequest, key: str, figure: Figure, variant: str, metric: str = "") -> WorkingOut:
-    """How a figure is made: words, formula, source and inputs."""
-    return beside.working(find(key), figure, variant, metric)
+def working(
+    request: HttpRequest, key: str, figure: Figure, variant: str, metric: str = "", segment: str = ""
+) -> WorkingOut:
+    """How a figure is made: words, formula, source and inputs; of everybody, or of a segment."""
+    experiment = find(key)
+    within = segments.compared(experiment, segment, variant, metric) if segment else None
+    return beside.working(experiment, figure, variant, metric, within)
 
 
 @router.post("/experiments/{key}/looks", response=EvidenceOut, operation_id="take_looks")

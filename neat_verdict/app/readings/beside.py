@@ -354,9 +354,13 @@ def _use(experiment: Experiment, key: str) -> ExperimentMetric:
 # Working
 
 
-def working(experiment: Experiment, figure: Figure, letter: str, metric: str = "") -> WorkingOut:
-    """How a figure of a variant is made. Raises InputError for a variant or metric that there is not, Conflict where it is not
-    read."""
+def working(
+    experiment: Experiment, figure: Figure, letter: str, metric: str = "", of_segment: Comparison | None = None
+) -> WorkingOut:
+    """How a figure of a variant is made; with ``of_segment`` how that of a segment is.
+
+    Raises InputError for a variant or metric that there is not, Conflict where it is not read.
+    """
     letters = [variant.letter for variant in experiment.variants.all()]
     if letter not in letters[0 if figure == "level" else 1 :]:
         raise InputError("variant", letter, f"must be one of {', '.join(letters[0 if figure == 'level' else 1 :])}")
@@ -371,7 +375,9 @@ def working(experiment: Experiment, figure: Figure, letter: str, metric: str = "
         if side is None:
             raise Conflict(f"There is nothing of {use.metric.name} to read yet")
         arms, comparisons = list(side.metric.arms), side.comparisons
-    if figure == "level":
+    if of_segment is not None and figure != "level":
+        made = comparison_working(figure, of_segment, rule, letter, among=1)
+    elif figure == "level":
         made = level_working(arms[position], rule, letter)
     elif found.reading.verdict.kind == "unsound" or len(comparisons) < position:
         raise Conflict("This figure is not read: the data contradicts the design, or there is too little of it")

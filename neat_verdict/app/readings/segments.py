@@ -152,6 +152,23 @@ def _segment(line: Segment, sign: int, everybody: int, units_per_day: float | No
     )
 
 
+def compared(experiment: Experiment, segment: str, letter: str, metric: str = "") -> Comparison:
+    """The comparison behind one segment's lift. Raises InputError for a segment that there is not, or with too little in it."""
+    use, position = _use(experiment, metric), _position(experiment, letter)
+    by = " & ".join(part.split("=", 1)[0] for part in segment.split(" & "))
+    found = read(experiment, daily_counts([experiment])[experiment.pk])
+    days = found.counts.primary.days
+    strata = (
+        {}
+        if found.reading.verdict.kind == "unsound" or not days
+        else _strata(experiment, use, by, position, days[0], days[-1])
+    )
+    arms = strata.get(segment)
+    if arms is None or not comparable(arms):
+        raise InputError("segment", segment, "is no segment with enough to be compared")
+    return compare_arms_at(arms[1], arms[0], two_sided_critical_value(decision_rule(experiment).confidence))
+
+
 def find_set(number: int) -> SegmentSet:
     """A saved set. Raises InputError for one that there is not."""
     found = SegmentSet.objects.filter(pk=number).first()

@@ -1,6 +1,7 @@
 """Estimates and tests from sufficient statistics."""
 
 from neat_verdict.core.estimate.anytime import anytime_critical_value, anytime_inflation, anytime_pvalue
+from neat_verdict.core.estimate.best import chances_to_be_best
 from neat_verdict.core.estimate.comparison import (
     Arm,
     Comparison,
@@ -14,6 +15,7 @@ from neat_verdict.core.estimate.comparison import (
     compare_with_control,
 )
 from neat_verdict.core.estimate.covariate import Adjustment, fit_adjustment
+from neat_verdict.core.estimate.epochs import Stratified, compare_by_epoch
 from neat_verdict.core.estimate.families import Correction, Family, adjust_family
 from neat_verdict.core.estimate.looks import (
     Boundary,
@@ -70,6 +72,7 @@ __all__ = [
     "Ratio",
     "Sides",
     "Spending",
+    "Stratified",
     "Trend",
     "adjust_family",
     "anytime_critical_value",
@@ -78,8 +81,10 @@ __all__ = [
     "arm_statistic",
     "best_chances",
     "boundary",
+    "chances_to_be_best",
     "comparable",
     "compare_arms_at",
+    "compare_by_epoch",
     "compare_many",
     "compare_posterior",
     "compare_posteriors",

@@ -5,7 +5,7 @@ from neat_verdict.core.judge.conditions import Condition, State
 from neat_verdict.core.judge.impact import impact
 from neat_verdict.core.judge.outlook import Ahead, chances_ahead, conversions_it_hangs_on, what_would_change
 from neat_verdict.core.judge.paragraph import rule_in_words
-from neat_verdict.core.judge.ranking import Ranked, chances_to_be_best, rank_arms
+from neat_verdict.core.judge.ranking import Ranked, rank_arms
 from neat_verdict.core.judge.reading import Looks, Reading, Series, lift_as_data_came_in, read_experiment
 from neat_verdict.core.judge.rule import DecisionRule, Guardrail, SideReading, rule_for
 from neat_verdict.core.judge.segments import Segment, SegmentReading, read_segments
@@ -45,7 +45,6 @@ __all__ = [
     "VerdictKind",
     "Working",
     "chances_ahead",
-    "chances_to_be_best",
     "comparison_working",
     "conversions_it_hangs_on",
     "impact",

@@ -9,12 +9,10 @@ from dataclasses import dataclass
 from neat_verdict.core.estimate import (
     Arm,
     Interval,
-    Rate,
-    best_chances,
+    chances_to_be_best,
     comparable,
     compare_arms_at,
     critical_value,
-    normal_best_chances,
 )
 from neat_verdict.core.judge.rule import DecisionRule
 
@@ -52,14 +50,3 @@ def rank_arms(arms: Sequence[Arm], rule: DecisionRule) -> tuple[Ranked, ...]:
         apart = found.difference.low > 0 or found.difference.high < 0
         ranked.append(Ranked(position, chances[position], found.lift, apart))
     return tuple(ranked)
-
-
-def chances_to_be_best(arms: Sequence[Arm], sign: int) -> tuple[float, ...]:
-    """Probability of each arm to be the best: of rates by Beta posteriors, of means and ratios by normal ones."""
-    rates = [arm for arm in arms if isinstance(arm, Rate)]
-    if len(rates) == len(arms):
-        return best_chances(rates, sign=sign)
-    means = [arm for arm in arms if not isinstance(arm, Rate)]
-    errors = [math.sqrt(arm.squared_error) for arm in means]
-    least = max(max(errors) * 1e-6, 1e-300)
-    return normal_best_chances([arm.estimate for arm in means], [max(error, least) for error in errors], sign=sign)

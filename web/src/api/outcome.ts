@@ -172,7 +172,7 @@ export function useSegmentSets(key: string) {
 }
 
 /** How a figure is made. */
-export function useWorking(key: string, asked: { figure: Figure; variant: string; metric: string }) {
+export function useWorking(key: string, asked: { figure: Figure; variant: string; metric: string; segment: string }) {
   return useQuery({
     queryKey: keys.working(key, asked),
     queryFn: () =>

@@ -1017,7 +1017,7 @@ export interface paths {
         };
         /**
          * Working
-         * @description How a figure is made: words, formula, source and inputs.
+         * @description How a figure is made: words, formula, source and inputs; of everybody, or of a segment.
          */
         get: operations["get_working"];
         put?: never;
@@ -6570,6 +6570,7 @@ export interface operations {
                 figure: "level" | "lift" | "difference" | "pvalue" | "adjusted_pvalue";
                 variant: string;
                 metric?: string;
+                segment?: string;
             };
             header?: never;
             path: {

@@ -11,6 +11,7 @@ import { Failure, Panel, Skeleton } from "../../parts/basics";
 import { CopyTable } from "../../parts/CopyTable";
 import { useEditing } from "../editing";
 import { SegmentSets } from "./SegmentSets";
+import { Figured } from "./Working";
 
 const WIDE = 170;
 const NARROW = 100;
@@ -81,7 +82,9 @@ export function Segments() {
           {data.sentence}
         </p>
       )}
-      {data.segments.length > 0 && <Lines data={data} worthwhile={experiment.worthwhile_lift} />}
+      {data.segments.length > 0 && (
+        <Lines data={data} worthwhile={experiment.worthwhile_lift} experiment={experiment.key} />
+      )}
       {data.left_out > 0 && <p className="quiet mt-1 text-sm">and {count(data.left_out)} smaller ones</p>}
     </Panel>
   );
@@ -114,7 +117,13 @@ function nameOf(segment: string): string {
     .join(" & ");
 }
 
-function Lines({ data, worthwhile }: { data: SegmentEvidence; worthwhile: number }) {
+interface LinesProps {
+  data: SegmentEvidence;
+  worthwhile: number;
+  experiment: string;
+}
+
+function Lines({ data, worthwhile, experiment }: LinesProps) {
   const [holder, width] = useWidth(NEEDS);
   const strip = width < NEEDS ? NARROW : WIDE;
   const lifts = data.segments.flatMap((line) => (line.lift && !line.small ? [line.lift] : []));
@@ -168,7 +177,16 @@ function Lines({ data, worthwhile }: { data: SegmentEvidence; worthwhile: number
               <td className="pl-2 whitespace-nowrap">
                 {line.lift ? (
                   <>
-                    {signed(line.lift.estimate)}
+                    <Figured
+                      experiment={experiment}
+                      figure="lift"
+                      variant={data.variant}
+                      metric={data.metric}
+                      segment={line.name}
+                      label={`Lift of ${data.variant} for ${nameOf(line.name)}`}
+                    >
+                      {signed(line.lift.estimate)}
+                    </Figured>
                     <span className="quiet block text-xs">{bounds(line.lift)}</span>
                   </>
                 ) : (

@@ -11,13 +11,14 @@ interface Props {
   figure: Figure;
   variant: string;
   metric?: string;
+  segment?: string;
   /** What it is, for those who hear it: "Lift of B". */
   label: string;
   children: ReactNode;
 }
 
 /** A figure that opens how it is made, so that it can be done again by hand. */
-export function Figured({ experiment, figure, variant, metric = "", label, children }: Props) {
+export function Figured({ experiment, figure, variant, metric = "", segment = "", label, children }: Props) {
   const [open, setOpen] = useState(false);
   return (
     <>
@@ -30,6 +31,7 @@ export function Figured({ experiment, figure, variant, metric = "", label, child
           figure={figure}
           variant={variant}
           metric={metric}
+          segment={segment}
           label={label}
           close={() => setOpen(false)}
         />
@@ -43,10 +45,11 @@ function WorkingDialog({
   figure,
   variant,
   metric,
+  segment,
   label,
   close,
 }: Omit<Props, "children"> & { close: () => void }) {
-  const found = useWorking(experiment, { figure, variant, metric: metric ?? "" });
+  const found = useWorking(experiment, { figure, variant, metric: metric ?? "", segment: segment ?? "" });
   return (
     <Dialog title={found.data?.title ?? label} close={close}>
       {found.isPending && <Skeleton rows={4} />}

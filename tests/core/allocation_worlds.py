@@ -1,0 +1,111 @@
+"""Worlds in which traffic follows the evidence, day by day. `python -m tests.core.allocation_worlds` prints the tables.
+
+Every run is a row of arrays: beliefs, chances and shares are made by the product's own functions, one run after another.
+"""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from neat_verdict.core.allocate import Policy, beliefs, next_shares
+from neat_verdict.core.estimate import Rate, compare_by_epoch, compare_rates, two_sided_critical_value
+
+Z = two_sided_critical_value(0.95)
+PER_DAY = 400
+
+
+@dataclass(frozen=True)
+class World:
+    """True rates by arm; ``drift`` moves all of them over the run, ``weekend`` lifts two days of seven, ``late`` shares of
+    conversions come only the day after."""
+
+    name: str
+    rates: tuple[float, ...]
+    drift: float = 0.0
+    weekend: float = 0.0
+    late: float = 0.0
+    days: int = 21
+    policy: Policy = field(default_factory=lambda: Policy(even_units=200))
+
+    def rate(self, arm: int, day: int) -> float:
+        slope = 1 + self.drift * day / (self.days - 1)
+        return self.rates[arm] * slope * (1 + self.weekend * (day % 7 >= 5))
+
+
+CLEAR = World("clear", (0.10, 0.10, 0.14, 0.09))
+CLOSE = World("close", (0.10, 0.102, 0.106, 0.098))
+EQUAL = World("all equal", (0.10,) * 4)
+DRIFTING = World("all equal, rates doubling", (0.08,) * 4, drift=1.0)
+WEEKEND = World("clear, weekends half as high again", (0.10, 0.10, 0.14, 0.09), weekend=0.5)
+LATE = World("clear, half convert a day late", (0.10, 0.10, 0.14, 0.09), late=0.5)
+WORLDS = (CLEAR, CLOSE, EQUAL, DRIFTING, WEEKEND, LATE)
+
+
+def run(world, rng, *, adaptive):
+    """One run: the epochs with their arms, and the shares of each day."""
+    arms = len(world.rates)
+    shares = (1 / arms,) * arms
+    epochs, given = [], []
+    for day in range(world.days):
+        given.append(shares)
+        units = rng.multinomial(PER_DAY, shares)
+        epochs.append([Rate(int(rng.binomial(n, world.rate(arm, day))), int(n)) for arm, n in enumerate(units)])
+        if adaptive:
+            # Yesterday's units have had their day to convert; today's may look like losers, so they do not steer.
+            mature = epochs if not world.late else epochs[:-1]
+            if mature:
+                seen = [sum(epoch[arm].units for epoch in mature) for arm in range(arms)]
+                shares = next_shares(beliefs(mature), seen, shares, world.policy).shares
+    return epochs, given
+
+
+def outcome(world, runs, seed, *, adaptive):
+    """By run: conversions lost against the best arm, whether the arm with the best stratified lift is the best, and for each
+    variant whether the stratified and the naive interval of its difference hold the truth and leave out zero."""
+    rng = np.random.default_rng(seed)
+    best = max(range(len(world.rates)), key=world.rates.__getitem__)
+    regret, picked, held, naive_held, alarms = [], [], [], [], []
+    for _ in range(runs):
+        epochs, _ = run(world, rng, adaptive=adaptive)
+        lost = sum(
+            epoch[arm].units * (world.rate(best, day) - world.rate(arm, day))
+            for day, epoch in enumerate(epochs)
+            for arm in range(len(world.rates))
+        )
+        regret.append(lost)
+        found = {}
+        for arm in range(1, len(world.rates)):
+            read = compare_by_epoch([(epoch[arm], epoch[0]) for epoch in epochs], Z)
+            pooled = [Rate(sum(e[a].conversions for e in epochs), sum(e[a].units for e in epochs)) for a in (arm, 0)]
+            naive = compare_rates(pooled[0], pooled[1], Z)
+            found[arm] = read.difference.estimate
+            weights = [e[arm].units * e[0].units / (e[arm].units + e[0].units) for e in epochs]
+            true = np.average([world.rate(arm, d) - world.rate(0, d) for d in range(world.days)], weights=weights)
+            held.append(read.difference.low <= true <= read.difference.high)
+            naive_held.append(naive.difference.low <= true <= naive.difference.high)
+            alarms.append(read.pvalue < 0.05)
+        leader = max(found, key=found.__getitem__)
+        picked.append((leader if found[leader] > 0 else 0) == best)
+    return tuple(np.array(part) for part in (regret, picked, held, naive_held, alarms))
+
+
+def _with_error(values, scale=1.0, form=".0f"):
+    error = 1.96 * values.std() / np.sqrt(len(values))
+    return f"{values.mean() * scale:{form}} ± {error * scale:{form}}"
+
+
+if __name__ == "__main__":
+    print(
+        "| world | lost, even | lost, adaptive | best picked, even | adaptive | interval holds | naive holds | p < 0.05 |"
+    )
+    print("|---|---|---|---|---|---|---|---|")
+    for world in WORLDS:
+        even, adaptive = (outcome(world, 200, 3, adaptive=way) for way in (False, True))
+        cells = [
+            _with_error(even[0]),
+            _with_error(adaptive[0]),
+            _with_error(even[1], 100),
+            _with_error(adaptive[1], 100),
+        ]
+        cells += [_with_error(part, 100, ".1f") for part in adaptive[2:]]
+        print(f"| {world.name} | " + " | ".join(cells) + " |", flush=True)
