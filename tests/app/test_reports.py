@@ -21,7 +21,7 @@ from neat_verdict.app.readings.schemas import ComparisonOut, IntervalOut
 from neat_verdict.app.reports.drawing import Polygon
 from neat_verdict.app.reports.rendering import to_png, to_svg
 from neat_verdict.app.reports.strips import axis_of, strips
-from tests.app.conftest import TODAY, Json, bring_in, daily
+from tests.app.conftest import PLAN, START, TODAY, Json, bring_in, daily
 
 
 @pytest.fixture
@@ -238,3 +238,25 @@ def test_a_bound_beyond_the_axis_is_an_arrow_and_an_endless_one_dashes(analyst, 
 def test_markup_in_a_name_stays_text_in_the_svg(analyst, nasty):
     svg = download(analyst, f"/experiments/{nasty.key}/picture.svg").content.decode()
     assert "<script" not in svg
+
+
+def test_nothing_on_a_slide_lies_beyond_it_however_many_variants(analyst):
+    variants = [
+        {"name": f"A variant with quite a long name, number {n}", "changes": ["a change told at length"]}
+        for n in range(10)
+    ]
+    draft = actions.create_experiment(
+        analyst, "Ten variants", {**PLAN, "variants": variants, "audience_per_day": 60_000}
+    )
+    actions.start(analyst, draft.key, START)
+    bring_in(
+        analyst, find(draft.key), daily(28, {letter: (5000, 250 + 10 * n) for n, letter in enumerate("ABCDEFGHIJ")})
+    )
+    deck = Presentation(io.BytesIO(download(analyst, "/experiments/ten-variants/report.pptx").content))
+    assert len(deck.slides) == 4
+    for slide in deck.slides:
+        for shape in slide.shapes:
+            if not shape.is_placeholder and shape.has_text_frame and not shape.text_frame.text:
+                continue
+            assert shape.top >= 0
+            assert shape.top + (0 if shape.has_text_frame else shape.height) <= deck.slide_height

@@ -17,16 +17,21 @@ from neat_verdict.app.reports.schemas import ReportOut
 from neat_verdict.app.reports.strips import BAND, HAIRLINE, INK, QUIET, strips
 
 _WIDTH, _HEIGHT, _MARGIN = 960.0, 540.0, 48.0
+MOST_ON_FIRST = 5  # variants whose strips fit on the first slide
 _SERIF, _SANS = "Georgia", "Calibri"
 _ALIGN = {"start": PP_ALIGN.LEFT, "middle": PP_ALIGN.CENTER, "end": PP_ALIGN.RIGHT}
 
 
 def to_slides(report: ReportOut, pictures: list[list[Picture]]) -> bytes:
-    """Verdict, figures, what was tried, and how we know: four slides, or three without pictures."""
+    """Verdict, figures, what was tried, and how we know: four slides, three without pictures, one more with many variants."""
     deck = Presentation()
     deck.slide_width, deck.slide_height = Pt(_WIDTH), Pt(_HEIGHT)
     deck.core_properties.title = report.name
     _verdict(_Slide(deck), report)
+    if len(report.reading.comparisons) > MOST_ON_FIRST:
+        lifts = _Slide(deck)
+        lifts.head("Every variant against control", report)
+        lifts.draw(strips(report.reading, _WIDTH - 2 * _MARGIN), _MARGIN, 92)
     _figures(_Slide(deck), report)
     if any(pictures):
         _tried(_Slide(deck), report, pictures)
@@ -108,10 +113,14 @@ def _verdict(slide: _Slide, report: ReportOut) -> None:
     wide = _WIDTH - 2 * _MARGIN
     slide.text(f"{report.date_line} · {report.workspace}", _MARGIN, 28, wide, 16, 11, colour=QUIET)
     slide.text(report.name, _MARGIN, 48, wide, 18, 13, bold=True)
-    slide.text(report.reading.headline, _MARGIN, 70, wide, 90, 32, serif=True)
+    headline = report.reading.headline
+    slide.text(headline, _MARGIN, 70, wide, 90, 32 if len(headline) <= 100 else 24, serif=True)
     slide.text(report.decision_sentence, _MARGIN, 166, wide, 26, 18, serif=True)
-    slide.draw(strips(report.reading, wide), _MARGIN, 208)
-    below = 208 + strips(report.reading, wide).height + 12
+    below = 208.0
+    if len(report.reading.comparisons) <= MOST_ON_FIRST:
+        picture = strips(report.reading, wide)
+        slide.draw(picture, _MARGIN, below)
+        below += picture.height + 12
     slide.text(report.reading.detail, _MARGIN, below, wide, 34, 12, colour=QUIET)
     for number, fact in enumerate(report.facts):
         left = _MARGIN + number * wide / 3
