@@ -134,12 +134,12 @@ function Cases({ cases }: { cases: Case[] }) {
             <tr className="border-b border-base-300 text-left">
               <th className="py-1 font-normal">Experiment</th>
               <th className="pl-3 font-normal">Verdict</th>
-              <th className="pl-3 font-normal" style={{ width: strip }}>
+              <th className="pl-3 font-normal max-sm:hidden" style={{ width: strip }}>
                 <StripAxis axis={axis} width={strip} />
                 <span className="sr-only">Lift, drawn</span>
               </th>
               <th className="pl-3 text-right font-normal">Lift</th>
-              <th className="pl-3 text-right font-normal">After luck</th>
+              <th className="pl-3 text-right font-normal max-sm:hidden">After luck</th>
               <th className="pl-3 text-right font-normal max-lg:hidden">Forecasts</th>
             </tr>
           </thead>
@@ -173,7 +173,7 @@ function CaseRow({ line, axis, strip }: { line: Case; axis: Axis; strip: number 
       <td className={`py-2 pl-3 ${TONE_CLASS[look.tone]}`}>
         {look.glyph} {look.name}
       </td>
-      <td className="py-2 pl-3">
+      <td className="py-2 pl-3 max-sm:hidden">
         {line.lift && (
           <IntervalStrip
             lift={line.lift}
@@ -195,7 +195,9 @@ function CaseRow({ line, axis, strip }: { line: Case; axis: Axis; strip: number 
           "–"
         )}
       </td>
-      <td className="py-2 pl-3 text-right whitespace-nowrap">{line.shrunken ? signed(line.shrunken.estimate) : "–"}</td>
+      <td className="py-2 pl-3 text-right whitespace-nowrap max-sm:hidden">
+        {line.shrunken ? signed(line.shrunken.estimate) : "–"}
+      </td>
       <td className="py-2 pl-3 text-right whitespace-nowrap max-lg:hidden">
         {line.forecasts ? `${line.forecasts_held} of ${line.forecasts} held` : "–"}
       </td>
