@@ -14,7 +14,7 @@ from neat_verdict.app.collect.models import Import
 from neat_verdict.app.collect.text import Text, match_columns, read_text
 from neat_verdict.app.experiments.actions import record
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
-from neat_verdict.app.experiments.queries import today
+from neat_verdict.app.experiments.queries import metric_use, today
 from neat_verdict.app.experiments.tallies import COLUMNS, FIELDS, ArmKind, arm_kind
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
@@ -66,16 +66,6 @@ def open_for_data(by: User, experiment: Experiment) -> None:
         raise Conflict(f"This experiment is {experiment.state}; it takes no more data")
 
 
-def _use(experiment: Experiment, key: str) -> ExperimentMetric:
-    """The metric a file is of: that of the key, or the one that decides."""
-    uses = list(experiment.metrics.all())
-    found = next((use for use in uses if use.metric.key == key), None) if key else experiment.primary
-    if found is None:
-        known = ", ".join(use.metric.key for use in uses)
-        raise InputError("metric", key or "empty", f"must be one of {known}")
-    return found
-
-
 def refuse_counted(experiment: Experiment, use: ExperimentMetric) -> None:
     """Raise Conflict for a metric that is counted from events: its units would count twice."""
     if Tally.objects.filter(
@@ -113,7 +103,7 @@ def preview(
     first value is yielded.
     """
     open_for_data(by, experiment)
-    use = _use(experiment, metric)
+    use = metric_use(experiment, metric)
     refuse_counted(experiment, use)
     fields = fields_of(arm_kind(use.definition["kind"], use.before_days))
     text = read_text(content, fields)
@@ -216,7 +206,7 @@ def store(
     open_for_data(by, Experiment.objects.select_for_update().get(pk=experiment.pk))
     if hashlib.sha256(content).hexdigest() != digest:
         raise Conflict("The file is not the one that was previewed; preview it again")
-    use = _use(experiment, metric)
+    use = metric_use(experiment, metric)
     refuse_counted(experiment, use)
     kind = arm_kind(use.definition["kind"], use.before_days)
     text = read_text(content, fields_of(kind))

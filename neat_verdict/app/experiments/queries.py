@@ -12,6 +12,7 @@ from django.http import Http404
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, LedgerEntry, Picture, Tally, Workspace
 from neat_verdict.app.experiments.tallies import COLUMNS, Counts, arm_kind, table
+from neat_verdict.core.checks import InputError
 from neat_verdict.core.estimate import Correction, Sides, Spending
 from neat_verdict.core.judge import DecisionRule, Guardrail, Names, rule_for
 from neat_verdict.core.plan import (
@@ -93,6 +94,23 @@ def ledger(experiment: Experiment) -> QuerySet[LedgerEntry]:
 def weights(experiment: Experiment) -> tuple[float, ...]:
     """The planned split, control first."""
     return tuple(variant.weight for variant in experiment.variants.all())
+
+
+def metric_use(experiment: Experiment, key: str = "") -> ExperimentMetric:
+    """The metric of a key in an experiment, the one that decides where none is named. Raises InputError for another."""
+    uses = list(experiment.metrics.all())
+    found = next((use for use in uses if use.metric.key == key), None) if key else experiment.primary
+    if found is None:
+        raise InputError("metric", key or "empty", f"must be one of {', '.join(use.metric.key for use in uses)}")
+    return found
+
+
+def variant_position(experiment: Experiment, letter: str = "") -> int:
+    """The position of a variant beside control, the first where none is named. Raises InputError for another letter."""
+    letters = [variant.letter for variant in experiment.variants.all()]
+    if letter and letter not in letters[1:]:
+        raise InputError("variant", letter, f"must be one of {', '.join(letters[1:])}")
+    return letters.index(letter) if letter else 1
 
 
 def names(experiment: Experiment) -> Names:

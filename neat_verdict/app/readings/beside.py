@@ -9,12 +9,19 @@ from django.db.models import F, Sum
 
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
 from neat_verdict.app.experiments.models import Outlay as OutlayRow
-from neat_verdict.app.experiments.queries import daily_counts, decision_rule, names, today
+from neat_verdict.app.experiments.queries import (
+    daily_counts,
+    decision_rule,
+    metric_use,
+    names,
+    today,
+    variant_position,
+)
 from neat_verdict.app.experiments.tallies import DailyCounts
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.problems import Conflict
 from neat_verdict.app.readings.looks import AsRead, Look, look_days, read, without_warm_up
-from neat_verdict.app.readings.presenting import LETTERS, interval, number
+from neat_verdict.app.readings.presenting import LETTERS, interval, number, tone_of
 from neat_verdict.app.readings.schemas import (
     CohortOut,
     CohortsOut,
@@ -30,7 +37,6 @@ from neat_verdict.app.readings.schemas import (
     StretchLineOut,
     StretchOut,
     TakenLookOut,
-    Tone,
     WorkingOut,
 )
 from neat_verdict.core.checks import InputError
@@ -60,15 +66,6 @@ from neat_verdict.core.judge import (
 )
 from neat_verdict.core.judge.reading import own_interval
 from neat_verdict.core.judge.wording import share
-
-
-def tone_of(comparison: Comparison | None, sign: int) -> Tone:
-    """Ahead, behind or open by the interval of the lift alone."""
-    if comparison is None:
-        return "open"
-    low, high = sorted((comparison.lift.low * sign, comparison.lift.high * sign))
-    return "ahead" if low > 0 else "behind" if high < 0 else "open"
-
 
 # Looks
 
@@ -266,7 +263,7 @@ def cohorts(experiment: Experiment, *, metric: str = "", variant: str = "", days
         arms = counts.between(first, last).arms()
         groups.append([arms[0], arms[position]])
     found = read_cohorts(groups, rule, "week" if days_a_group == 7 else "group of days")
-    sign = 1 if _use(experiment, metric).definition["good_direction"] == "up" else -1
+    sign = 1 if metric_use(experiment, metric).definition["good_direction"] == "up" else -1
     return CohortsOut(
         variant=LETTERS[position],
         days_a_group=days_a_group,
@@ -295,7 +292,7 @@ def stretch(experiment: Experiment, first: date, last: date, *, metric: str = ""
     counts = everything.between(first, last)
     arms = counts.arms()
     control, *variants = arms
-    sign = 1 if _use(experiment, metric).definition["good_direction"] == "up" else -1
+    sign = 1 if metric_use(experiment, metric).definition["good_direction"] == "up" else -1
     compared: list[Comparison] = []
     if comparable(arms):
         c = dunnett_critical_value(rule.confidence, control.units, [arm.units for arm in variants])
@@ -329,26 +326,16 @@ def stretch(experiment: Experiment, first: date, last: date, *, metric: str = ""
 
 def _chosen(experiment: Experiment, metric: str, variant: str) -> tuple[int, DailyCounts]:
     """A variant's position and a metric's counts, of the days that may be read."""
-    letters = [v.letter for v in experiment.variants.all()]
-    if variant and variant not in letters[1:]:
-        raise InputError("variant", variant, f"must be one of {', '.join(letters[1:])}")
-    use = _use(experiment, metric)
+    position = variant_position(experiment, variant)
+    use = metric_use(experiment, metric)
     everything = daily_counts([experiment])[experiment.pk]
     found = read(experiment, everything)
     readable = without_warm_up(experiment, decision_rule(experiment), everything)
     counts = readable.primary if use.role == "primary" else readable.others[use.metric_id]
     if found.reading.verdict.kind == "unsound" or not found.counts.primary.days:
-        return letters.index(variant) if variant else 1, counts.between(date.max, date.min)
+        return position, counts.between(date.max, date.min)
     # Under planned looks nothing after the latest look is read.
-    return letters.index(variant) if variant else 1, counts.until(found.counts.primary.days[-1])
-
-
-def _use(experiment: Experiment, key: str) -> ExperimentMetric:
-    uses = list(experiment.metrics.all())
-    found = next((use for use in uses if use.metric.key == key), None) if key else experiment.primary
-    if found is None:
-        raise InputError("metric", key or "empty", f"must be one of {', '.join(use.metric.key for use in uses)}")
-    return found
+    return position, counts.until(found.counts.primary.days[-1])
 
 
 # Working
@@ -364,7 +351,7 @@ def working(
     letters = [variant.letter for variant in experiment.variants.all()]
     if letter not in letters[0 if figure == "level" else 1 :]:
         raise InputError("variant", letter, f"must be one of {', '.join(letters[0 if figure == 'level' else 1 :])}")
-    rule, use = decision_rule(experiment), _use(experiment, metric)
+    rule, use = decision_rule(experiment), metric_use(experiment, metric)
     found = read(experiment, daily_counts([experiment])[experiment.pk])
     position = letters.index(letter)
     if use.role == "primary":

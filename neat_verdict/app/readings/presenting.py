@@ -83,6 +83,14 @@ def tone(reading: Reading, comparison: Comparison, rule: DecisionRule) -> Tone:
     return "behind" if max(low, high) < 0 else "open"
 
 
+def tone_of(comparison: Comparison | None, sign: int) -> Tone:
+    """Ahead, behind or open by the interval of the lift alone."""
+    if comparison is None:
+        return "open"
+    low, high = sorted((comparison.lift.low * sign, comparison.lift.high * sign))
+    return "ahead" if low > 0 else "behind" if high < 0 else "open"
+
+
 def present(reading: Reading, rule: DecisionRule, names: Names, units_per_day: float | None = None) -> ReadingOut:
     """All of a reading, with its sentences."""
     sentences = write_sentences(reading, rule, names)

@@ -9,12 +9,12 @@ import numpy as np
 from django.db.models import Sum
 
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
-from neat_verdict.app.experiments.queries import daily_counts, decision_rule, workspace
+from neat_verdict.app.experiments.queries import daily_counts, decision_rule, metric_use, variant_position, workspace
 from neat_verdict.app.experiments.tallies import COLUMNS, arm_kind, make_arms
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.readings.looks import AsRead, read
 from neat_verdict.app.readings.models import SegmentSet
-from neat_verdict.app.readings.presenting import interval, number, shown_kind
+from neat_verdict.app.readings.presenting import interval, number, shown_kind, tone_of
 from neat_verdict.app.readings.schemas import IntervalOut, SegmentOut, SegmentSetOut, SegmentsOut
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.estimate import Arm, Comparison, Interval, comparable, compare_arms_at, two_sided_critical_value
@@ -33,7 +33,7 @@ def segments(
     there is not.
     """
     choices = [" & ".join(line) for line in workspace().segments]
-    use, position = _use(experiment, metric), _position(experiment, variant)
+    use, position = metric_use(experiment, metric), variant_position(experiment, variant)
     by = by or next(iter(choices), "")
     if by and by not in choices:
         raise InputError("by", by, f"must be one of {', '.join(choices)}")
@@ -87,21 +87,6 @@ def _worth(comparison: Comparison | None, units_per_day: float | None) -> Interv
     return interval(impact(comparison, units_per_day)) if comparison and units_per_day else None
 
 
-def _use(experiment: Experiment, key: str) -> ExperimentMetric:
-    uses = list(experiment.metrics.all())
-    found = next((use for use in uses if use.metric.key == key), None) if key else experiment.primary
-    if found is None:
-        raise InputError("metric", key or "empty", f"must be one of {', '.join(use.metric.key for use in uses)}")
-    return found
-
-
-def _position(experiment: Experiment, letter: str) -> int:
-    letters = [variant.letter for variant in experiment.variants.all()]
-    if letter and letter not in letters[1:]:
-        raise InputError("variant", letter, f"must be one of {', '.join(letters[1:])}")
-    return letters.index(letter) if letter else 1
-
-
 def _sign(use: ExperimentMetric) -> int:
     return 1 if use.definition["good_direction"] == "up" else -1
 
@@ -137,14 +122,13 @@ def _segment(line: Segment, sign: int, everybody: int, units_per_day: float | No
     comparison = line.comparison
     part = (line.control.units + line.variant.units) / everybody if everybody else 0.0
     lift = comparison.lift if comparison else Interval(float("nan"), float("-inf"), float("inf"))
-    low, high = sorted((lift.low * sign, lift.high * sign))
     return SegmentOut(
         name=line.name,
         units=[line.control.units, line.variant.units],
         levels=[number(line.control.estimate), number(line.variant.estimate)],
         lift=interval(lift) if comparison else None,
         pvalue=comparison.pvalue if comparison else None,
-        tone="ahead" if low > 0 else "behind" if high < 0 else "open",
+        tone=tone_of(comparison, sign),
         shrunken=interval(line.shrunken) if line.shrunken else None,
         small=line.small,
         share=part,
@@ -154,7 +138,7 @@ def _segment(line: Segment, sign: int, everybody: int, units_per_day: float | No
 
 def compared(experiment: Experiment, segment: str, letter: str, metric: str = "") -> Comparison:
     """The comparison behind one segment's lift. Raises InputError for a segment that there is not, or with too little in it."""
-    use, position = _use(experiment, metric), _position(experiment, letter)
+    use, position = metric_use(experiment, metric), variant_position(experiment, letter)
     by = " & ".join(part.split("=", 1)[0] for part in segment.split(" & "))
     found = read(experiment, daily_counts([experiment])[experiment.pk])
     days = found.counts.primary.days
