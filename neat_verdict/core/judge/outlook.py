@@ -132,12 +132,17 @@ def _more_data(reading: Reading, rule: DecisionRule, best: Comparison) -> tuple[
     """For what is open: how much more data would bring the interval down to the worthwhile lift."""
     width = (best.lift.high - best.lift.low) / 2
     if not math.isfinite(width):
-        return ("The lift has no limit yet: control needs more conversions.",)
+        return ("The lift has no limit yet: control’s level is not clear of zero, or nothing varies.",)
     if width <= rule.worthwhile_lift:
         return ("The interval is narrow enough; it lies across the border of what is worth acting on.",)
     times = (width / rule.worthwhile_lift) ** 2
     units = sum(arm.units for arm in reading.arms)
     return (
-        f"An interval as narrow as ±{plain(rule.worthwhile_lift)} needs about {times:.2g} times the data, "
+        f"An interval as narrow as ±{plain(rule.worthwhile_lift)} needs about {_times(times)} times the data, "
         f"{count(float(f'{units * times:.2g}'))} units in all.",
     )
+
+
+def _times(factor: float) -> str:
+    """Two figures, never as a power of ten: 5.9, 370."""
+    return count(float(f"{factor:.2g}")) if factor >= 10 else f"{factor:.2g}"
