@@ -37,6 +37,10 @@ class Policy:
         Largest change of a share from one epoch to the next, in (0, 1].
     even_units : int
         Units that every arm has before shares leave the even split, 0 or more.
+    even_epochs : int
+        Epochs that shares stay even at first, 0 or more.
+    half_life : float or None
+        Epochs after which what was seen weighs half, above 0, for levels that drift; None to forget nothing.
 
     Raises
     ------
@@ -48,6 +52,8 @@ class Policy:
     floor: float = 0.05
     most_change: float = 0.25
     even_units: int = 0
+    even_epochs: int = 0
+    half_life: float | None = None
 
     def __post_init__(self) -> None:
         if self.kind not in ("proportional", "top_two"):
@@ -56,8 +62,16 @@ class Policy:
             raise InputError("floor", self.floor, "must be at least 0% and under 100%")
         if self.most_change != 1:
             share("most_change", self.most_change)
-        if self.even_units < 0:
-            raise InputError("even_units", self.even_units, "must be 0 or more")
+        for name in ("even_units", "even_epochs"):
+            if getattr(self, name) < 0:
+                raise InputError(name, getattr(self, name), "must be 0 or more")
+        if self.half_life is not None:
+            positive("half_life", self.half_life)
+
+    @property
+    def kept(self) -> float:
+        """What an epoch's weight is multiplied by with every epoch that follows."""
+        return 1.0 if self.half_life is None else 0.5 ** (1 / self.half_life)
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,7 +85,13 @@ class Step:
 
 
 def next_shares(
-    beliefs: Sequence[Belief], units: Sequence[int], before: Sequence[float], policy: Policy, *, sign: int = 1
+    beliefs: Sequence[Belief],
+    units: Sequence[int],
+    before: Sequence[float],
+    policy: Policy,
+    *,
+    sign: int = 1,
+    epochs: int | None = None,
 ) -> Step:
     """The shares of the next epoch.
 
@@ -85,6 +105,8 @@ def next_shares(
         Shares of the present epoch; they add up to 1.
     sign : +1 or -1
         -1 where less is better.
+    epochs : int or None
+        Epochs run so far, for ``policy.even_epochs``; None where they do not matter.
 
     Raises
     ------
@@ -104,7 +126,7 @@ def next_shares(
     if policy.floor * arms >= 1:
         raise InputError("floor", policy.floor, f"must be under 1/{arms}")
     chances = normal_best_chances([b.mean for b in beliefs], [b.error for b in beliefs], sign=sign)
-    if min(units) < policy.even_units:
+    if min(units) < policy.even_units or (epochs is not None and epochs < policy.even_epochs):
         even = (1 / arms,) * arms
         return Step(chances, even, even, "even_start")
     raw = chances if policy.kind == "proportional" else top_two_shares(chances)

@@ -4,32 +4,70 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy import optimize, special
 
-from neat_verdict.core.allocate.policy import Belief
-from neat_verdict.core.checks import InputError, positive, share
-from neat_verdict.core.estimate import Arm, Rate, pool
+from neat_verdict.core.allocate.policy import Belief, Policy
+from neat_verdict.core.checks import InputError, share
+from neat_verdict.core.estimate import Arm, EpochArms, Interval, Rate, compare_by_epoch, pool
 
 _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(200)
 _REACH = 9.0
 
 
-def beliefs(epochs: Sequence[Sequence[Arm]], half_life: float | None = None) -> tuple[Belief, ...]:
-    """Beliefs of the arms from their epochs, the latest last, each with all arms of one kind.
+@dataclass(frozen=True, slots=True)
+class Memory:
+    """All that must be kept of an arm's epochs to believe something of it; older ones may weigh less.
 
-    With ``half_life`` (in epochs, above 0) an epoch weighs half as much for every half life that it lies back: for rates
-    that drift. Rates have one success and one failure added (Beta(1, 1)). An arm with too little gets a belief as wide as the
-    widest of the others, so that it is tried. Raises InputError without an epoch, or for a half life that is not above 0.
+    ``seen`` are its units, never forgotten; ``units`` and ``total`` their weighted number and sum of values, ``spread`` the
+    variance of that sum (of a rate the squared weights of its units).
     """
-    if not epochs:
-        raise InputError("epochs", 0, "must be 1 or more")
-    if half_life is not None:
-        positive("half_life", half_life)
-    age = [len(epochs) - 1 - place for place in range(len(epochs))]
-    weights = [1.0 if half_life is None else 0.5 ** (years / half_life) for years in age]
-    found = [_belief([epoch[arm] for epoch in epochs], weights) for arm in range(len(epochs[0]))]
+
+    seen: int = 0
+    units: float = 0.0
+    total: float = 0.0
+    spread: float = 0.0
+    rate: bool = False
+
+    def aged(self, kept: float) -> Memory:
+        """What is there weighing ``kept`` (in (0, 1]) of what it did."""
+        return replace(self, units=kept * self.units, total=kept * self.total, spread=kept * kept * self.spread)
+
+    def followed_by(self, arm: Arm, kept: float = 1.0) -> Memory:
+        """With an epoch more, what was there before weighing ``kept`` (in (0, 1]) of what it did.
+
+        An epoch in which a mean or ratio cannot be measured (fewer than two units) adds to ``seen`` only.
+        """
+        if isinstance(arm, Rate):
+            more: tuple[float, float, float] = (arm.units, arm.conversions, arm.units)
+        elif math.isfinite(arm.squared_error) and arm.squared_error > 0:
+            more = (arm.units, arm.units * arm.estimate, arm.units**2 * arm.squared_error)
+        else:
+            more = (0.0, 0.0, 0.0)
+        old = self.aged(kept)
+        return Memory(
+            seen=old.seen + arm.units,
+            units=old.units + more[0],
+            total=old.total + more[1],
+            spread=old.spread + more[2],
+            rate=isinstance(arm, Rate),
+        )
+
+    def belief(self) -> Belief | None:
+        """Of the weighted mean level; None with too little. Rates have one success and one failure added (Beta(1, 1))."""
+        if not self.units or not self.spread:
+            return None
+        if self.rate:
+            mean = (self.total + 1) / (self.units + 2)
+            return Belief(mean, math.sqrt(mean * (1 - mean) * self.spread) / self.units)
+        return Belief(self.total / self.units, math.sqrt(self.spread) / self.units)
+
+
+def believed(memories: Sequence[Memory]) -> tuple[Belief, ...]:
+    """Beliefs of the arms. One with too little gets a belief as wide as three of the widest others, so that it is tried."""
+    found = [memory.belief() for memory in memories]
     known = [belief for belief in found if belief is not None]
     if not known:
         return (Belief(0.0, 1.0),) * len(found)
@@ -38,26 +76,19 @@ def beliefs(epochs: Sequence[Sequence[Arm]], half_life: float | None = None) -> 
     return tuple(wide if belief is None else belief for belief in found)
 
 
-def _belief(arms: Sequence[Arm], weights: Sequence[float]) -> Belief | None:
-    """Of the weighted mean of the epochs' levels, each epoch by its units times its weight."""
-    if all(isinstance(arm, Rate) for arm in arms):
-        units = sum(w * arm.units for w, arm in zip(weights, arms, strict=True))
-        if not units:
-            return None
-        done = sum(w * arm.conversions for w, arm in zip(weights, arms, strict=True) if isinstance(arm, Rate))
-        mean = (done + 1) / (units + 2)
-        squared = sum(w * w * arm.units for w, arm in zip(weights, arms, strict=True)) / units**2
-        return Belief(mean, math.sqrt(mean * (1 - mean) * squared))
-    usable = [
-        (w * arm.units, arm)
-        for w, arm in zip(weights, arms, strict=True)
-        if not isinstance(arm, Rate) and math.isfinite(arm.squared_error) and arm.squared_error > 0
-    ]
-    total = sum(part for part, _ in usable)
-    if not total:
-        return None
-    mean = sum(part * arm.estimate for part, arm in usable) / total
-    return Belief(mean, math.sqrt(sum(part * part * arm.squared_error for part, arm in usable)) / total)
+def beliefs(epochs: Sequence[Sequence[Arm]], half_life: float | None = None) -> tuple[Belief, ...]:
+    """Beliefs of the arms from their epochs, the latest last, each with all arms of one kind.
+
+    With ``half_life`` (in epochs, above 0) an epoch weighs half as much for every half life that it lies back: for rates
+    that drift. Raises InputError without an epoch, or for a half life that is not above 0.
+    """
+    if not epochs:
+        raise InputError("epochs", 0, "must be 1 or more")
+    kept = Policy(half_life=half_life).kept
+    memories = [Memory()] * len(epochs[0])
+    for epoch in epochs:
+        memories = [memory.followed_by(arm, kept) for memory, arm in zip(memories, epoch, strict=True)]
+    return believed(memories)
 
 
 def pooled_beliefs(segments: Sequence[Sequence[Belief]]) -> tuple[tuple[Belief, ...], ...]:
@@ -110,3 +141,67 @@ def value_remaining(arms: Sequence[Belief], *, sign: int = 1, confidence: float 
     while short(top) < 0:
         top *= 2
     return float(optimize.brentq(short, 0.0, top, xtol=1e-10))
+
+
+def fair_beliefs(strata: Sequence[EpochArms], *, sign: int = 1) -> tuple[Belief, ...] | None:
+    """Levels of the arms with shares that changed and levels that may have drifted: each held against the leader by epoch.
+
+    The leader has its own level and error; another arm lies from it by their difference by epoch (`compare_by_epoch`), with the
+    error that makes the difference as uncertain as that comparison says. None where some arm cannot be compared.
+    """
+    first = [compare_by_epoch([(s.arms[arm], s.arms[0]) for s in strata], 1.0) for arm in range(1, _arms(strata))]
+    if not first or any(found is None for found in first):
+        return None
+    gains = [0.0, *(sign * found.difference.estimate for found in first if found is not None)]
+    leader = max(range(len(gains)), key=gains.__getitem__)
+    memory = Memory()
+    for stratum in strata:
+        memory = memory.followed_by(stratum.arms[leader])
+    best = memory.belief()
+    if best is None:
+        return None
+    found = []
+    for arm in range(len(gains)):
+        if arm == leader:
+            found.append(best)
+            continue
+        against = compare_by_epoch([(s.arms[arm], s.arms[leader]) for s in strata], 1.0)
+        if against is None:
+            return None
+        gap = against.difference
+        own = max((gap.high - gap.low) ** 2 / 4 - best.error**2, 1e-6 * best.error**2)
+        found.append(Belief(best.mean + gap.estimate, math.sqrt(own)))
+    return tuple(found)
+
+
+def _arms(strata: Sequence[EpochArms]) -> int:
+    return len(strata[0].arms) if strata else 0
+
+
+@dataclass(frozen=True, slots=True)
+class Gain:
+    """What following the evidence was worth: ``spared`` units fewer in arms other than the leader than an even split would have
+    sent there (negative where more), and ``total`` conversions or sum more than it would have brought."""
+
+    leader: int
+    spared: float
+    total: Interval
+
+
+def gain_over_even(
+    strata: Sequence[EpochArms], arms: Sequence[Belief], critical_value: float, *, sign: int = 1
+) -> Gain:
+    """The gain over an even split, with the interval that what is believed of the arms (`fair_beliefs`) leaves.
+
+    Σ (n_a - N/k) (level_a); the deviations add up to 0, so that only differences between arms count. Raises InputError where
+    arms and strata differ in number.
+    """
+    if _arms(strata) != len(arms):
+        raise InputError("arms", len(arms), f"must be {_arms(strata)}, as in the strata")
+    units = [sum(stratum.arms[arm].units for stratum in strata) for arm in range(len(arms))]
+    even = sum(units) / len(units)
+    leader = max(range(len(arms)), key=lambda arm: sign * arms[arm].mean)
+    total = math.fsum((n - even) * (arm.mean - arms[leader].mean) for n, arm in zip(units, arms, strict=True)) * sign
+    error = math.sqrt(math.fsum(((n - even) * arm.error) ** 2 for n, arm in zip(units, arms, strict=True)))
+    reach = critical_value * error
+    return Gain(leader, units[leader] - even, Interval(total, total - reach, total + reach))

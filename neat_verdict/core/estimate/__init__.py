@@ -15,7 +15,7 @@ from neat_verdict.core.estimate.comparison import (
     compare_with_control,
 )
 from neat_verdict.core.estimate.covariate import Adjustment, fit_adjustment
-from neat_verdict.core.estimate.epochs import Stratified, compare_by_epoch
+from neat_verdict.core.estimate.epochs import EpochArms, Stratified, compare_by_epoch, epoch_information, running_lift
 from neat_verdict.core.estimate.families import Correction, Family, adjust_family
 from neat_verdict.core.estimate.looks import (
     Boundary,
@@ -61,6 +61,7 @@ __all__ = [
     "Comparison",
     "Correction",
     "Effect",
+    "EpochArms",
     "Family",
     "Interval",
     "Mean",
@@ -98,6 +99,7 @@ __all__ = [
     "difference_interval",
     "dunnett_critical_value",
     "dunnett_pvalue",
+    "epoch_information",
     "fieller_interval",
     "fit_adjustment",
     "inflation",
@@ -110,6 +112,7 @@ __all__ = [
     "ratio_statistic",
     "repeated_pvalue",
     "reversed_in_every_stratum",
+    "running_lift",
     "score_statistic",
     "trend",
     "two_sided_critical_value",

@@ -1,5 +1,6 @@
 """From evidence to a verdict: rule, conditions, verdict, sentences."""
 
+from neat_verdict.core.judge.adaptive import Followed, lift_by_epoch_as_data_came_in
 from neat_verdict.core.judge.cohorts import CohortReading, read_cohorts
 from neat_verdict.core.judge.conditions import Condition, State
 from neat_verdict.core.judge.impact import impact
@@ -23,6 +24,7 @@ __all__ = [
     "Condition",
     "DecisionRule",
     "Figure",
+    "Followed",
     "Forecasted",
     "Guardrail",
     "Looks",
@@ -51,6 +53,7 @@ __all__ = [
     "judge",
     "level_working",
     "lift_as_data_came_in",
+    "lift_by_epoch_as_data_came_in",
     "rank_arms",
     "read_cohorts",
     "read_experiment",

@@ -62,16 +62,17 @@ def minimum_conditions(
     return lines
 
 
-def soundness_conditions(split: SplitCheck, overlap: OverlapCheck | None) -> list[Condition]:
-    """The split, and where days are known whether the variants ran side by side."""
+def soundness_conditions(split: SplitCheck, overlap: OverlapCheck | None, *, adaptive: bool = False) -> list[Condition]:
+    """The split, and where days are known whether the variants ran side by side, or in the shares set for each epoch."""
     state: State = "met" if split.as_planned else "not_met"
     required = f"p at least {SPLIT_ALARM}"
     lines = [Condition("split", "soundness", "Split as planned", state, f"p {pvalue(split.pvalue)}", required)]
     if overlap is not None:
         state = "met" if overlap.same_time else "not_met"
         seen = f"{share(overlap.apart_share, 0)} apart" if overlap.days_apart else f"p {pvalue(overlap.drift_pvalue)}"
-        label = "Variants observed at the same time"
-        lines.append(Condition("overlap", "soundness", label, state, seen, "same shares every day"))
+        label = "Every epoch in the shares set for it" if adaptive else "Variants observed at the same time"
+        wanted = f"p at least {SPLIT_ALARM}" if adaptive else "same shares every day"
+        lines.append(Condition("overlap", "soundness", label, state, seen, wanted))
     return lines
 
 

@@ -56,12 +56,12 @@ def what_would_change(reading: Reading, rule: DecisionRule, names: Names) -> tup
     best = reading.comparisons[position - 1]
     letter = LETTERS[position]
     if kind == "winner":
-        return (*_until_no_winner(best, letter, names), *_runner_up(reading, names))
+        return (*_until_no_winner(best, letter, rule, names), *_runner_up(reading, names))
     if kind == "trade_off":
         told = " and ".join(reading.verdict.lost or reading.verdict.unproven)
         return (
             f"{letter} would win if {told} were shown to keep within what the rule allows.",
-            *_until_no_winner(best, letter, names),
+            *_until_no_winner(best, letter, rule, names),
         )
     if kind == "no_worthwhile_difference":
         reach = max(max(abs(line.lift.low), abs(line.lift.high)) for line in reading.comparisons)
@@ -77,10 +77,10 @@ def what_would_change(reading: Reading, rule: DecisionRule, names: Names) -> tup
     return _more_data(reading, rule, best)
 
 
-def _until_no_winner(best: Comparison, letter: str, names: Names) -> tuple[str, ...]:
+def _until_no_winner(best: Comparison, letter: str, rule: DecisionRule, names: Names) -> tuple[str, ...]:
     """How many conversions the verdict hangs on, or how much smaller the difference would have to be."""
     variant, control = best.variant, best.reference
-    if isinstance(variant, Rate) and isinstance(control, Rate):
+    if isinstance(variant, Rate) and isinstance(control, Rate) and not rule.adaptive:
         moved = conversions_it_hangs_on(variant, control, best.critical_value)
         if moved is None:
             return ()

@@ -16,14 +16,21 @@ _SPENDING = {
 def rule_in_words(rule: DecisionRule, weights: Sequence[float]) -> str:
     """The decision rule as a paragraph; ``weights`` is the planned split, for the number of variants."""
     sentences = [_when(rule), _winner(rule, several=len(weights) > 2), *_guardrails(rule), _no_difference(rule)]
+    if rule.adaptive:
+        sentences.insert(
+            1,
+            "Traffic follows the evidence, so variants are compared within each epoch, and none is called while another may "
+            f"still be better than the leader by {plain(rule.worthwhile_lift)} or more.",
+        )
     if rule.warm_up_days:
         days = "first day" if rule.warm_up_days == 1 else f"first {rule.warm_up_days} days"
         sentences.append(f"Units of the {days} are left out.")
     if rule.longest_days is not None:
         sentences.append(f"The run ends after {rule.longest_days} days, whatever has been seen.")
+    shifted = "an epoch out of its shares" if rule.adaptive else "variants not observed at the same time"
+    makes = "makes" if rule.adaptive else "make"
     sentences.append(
-        "A split that chance explains less than once in 1,000 times, or variants not observed at the same time, make it "
-        "unsound, whatever the lift."
+        f"A split that chance explains less than once in 1,000 times, or {shifted}, {makes} it unsound, whatever the lift."
     )
     return " ".join(sentences)
 

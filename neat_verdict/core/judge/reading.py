@@ -13,15 +13,24 @@ from neat_verdict.core.checks import InputError
 from neat_verdict.core.estimate import (
     Arm,
     Comparison,
+    EpochArms,
     Mean,
     Rate,
     comparable,
+    compare_arms_at,
     fieller_interval,
     two_sided_critical_value,
     wilson_interval,
 )
 from neat_verdict.core.estimate.means import student_critical_value
 from neat_verdict.core.estimate.score import ratio_interval
+from neat_verdict.core.judge.adaptive import (
+    Followed,
+    compare_epochs,
+    comparison_by_epoch,
+    follow,
+    value_condition,
+)
 from neat_verdict.core.judge.conditions import (
     Condition,
     effect_conditions,
@@ -33,14 +42,24 @@ from neat_verdict.core.judge.rule import DecisionRule, SideReading
 from neat_verdict.core.judge.standard import compare_arms, standard_of
 from neat_verdict.core.judge.verdict import Verdict, best_variant, judge
 from neat_verdict.core.numeric import FloatArray
-from neat_verdict.core.soundness import OverlapCheck, SplitCheck, check_overlap, check_split
+from neat_verdict.core.soundness import (
+    OverlapCheck,
+    SplitCheck,
+    check_epochs,
+    check_overlap,
+    check_split,
+    check_split_by_epoch,
+)
 
 CountTable = NDArray[np.int64]
 
 
 @dataclass(frozen=True, slots=True)
 class Reading:
-    """What can be said now. ``own_intervals`` are each arm's level on its own, at the rule's confidence (Wilson's for rates)."""
+    """What can be said now. ``own_intervals`` are each arm's level on its own, at the rule's confidence (Wilson's for rates).
+
+    ``followed`` is there where traffic followed the evidence; the comparisons are by epoch then.
+    """
 
     arms: tuple[Arm, ...]
     own_intervals: tuple[tuple[float, float], ...]
@@ -51,6 +70,7 @@ class Reading:
     verdict: Verdict
     progress: float | None
     days: int
+    followed: Followed | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,6 +100,7 @@ def read_experiment(
     ended: bool = False,
     others: Sequence[SideReading] = (),
     looks: Looks | None = None,
+    epochs: Sequence[EpochArms] = (),
 ) -> Reading:
     """Read an experiment by its rule.
 
@@ -99,6 +120,8 @@ def read_experiment(
     others : readings of other metrics, for guardrails and trade-offs
     looks : Looks, optional
         The looks taken, under planned looks; none yet when left out.
+    epochs : sequence of EpochArms
+        Where the rule is adaptive: the arms' units by epoch, with the shares of each. They add up to ``arms``.
 
     Raises
     ------
@@ -112,13 +135,34 @@ def read_experiment(
     last = _reads_no_more(rule, ran, looks)
     units = [arm.units for arm in arms]
     enough = comparable(arms) and (rule.method.kind != "looks" or looks is not None)
-    standard = standard_of(rule, units, looks.information if looks else (), last=last) if enough else None
-    comparisons = compare_arms(arms, rule, standard) if standard else ()
-    split = check_split(units, weights)
-    overlap = None if units_by_day is None else check_overlap(units_by_day)
+    followed = None
+    if rule.adaptive:
+        comparisons = compare_epochs(arms, epochs, rule) if enough else ()
+        followed = follow(arms, epochs, comparisons, rule)
+        by_epoch = [[arm.units for arm in epoch.arms] for epoch in epochs]
+        shares = [epoch.shares for epoch in epochs]
+        split = check_split_by_epoch(by_epoch, shares) if epochs else check_split(units, weights)
+        overlap = check_epochs(by_epoch, shares) if epochs else None
+    else:
+        standard = standard_of(rule, units, looks.information if looks else (), last=last) if enough else None
+        comparisons = compare_arms(arms, rule, standard) if standard else ()
+        split = check_split(units, weights)
+        overlap = None if units_by_day is None else check_overlap(units_by_day)
     taken = len(looks.information) if looks else 0
-    conditions = minimum_conditions(arms, days, rule, taken) + soundness_conditions(split, overlap)
-    verdict = judge(comparisons, conditions, rule, last=last, ended=ended, others=others)
+    conditions = minimum_conditions(arms, days, rule, taken)
+    if rule.adaptive:
+        conditions.append(value_condition(followed, rule))
+    conditions += soundness_conditions(split, overlap, adaptive=rule.adaptive)
+
+    def apart(first: int, second: int, c: float) -> bool:
+        found = (
+            comparison_by_epoch(epochs, arms, first, second, c)
+            if rule.adaptive
+            else compare_arms_at(arms[first], arms[second], c)
+        )
+        return found is not None and (found.difference.low > 0 or found.difference.high < 0)
+
+    verdict = judge(comparisons, conditions, rule, last=last, ended=ended, others=others, apart=apart)
     best = best_variant(comparisons, rule)
     readable = verdict.kind != "unsound" and all(line.state == "met" for line in conditions)
     letter = "ABCDEFGHIJ"[best or 1]
@@ -133,6 +177,7 @@ def read_experiment(
         verdict=verdict,
         progress=progress(arms, rule),
         days=days,
+        followed=followed,
     )
 
 

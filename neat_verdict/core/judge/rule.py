@@ -61,6 +61,9 @@ class DecisionRule:
         How the secondary metrics, all variants together, share the level.
     warm_up_days : int
         First days of the run whose units are left out, 0 for none.
+    adaptive : bool
+        Traffic follows the evidence: read by epoch, at any time, and not settled while more than the worthwhile lift may still
+        be gained.
 
     Raises
     ------
@@ -80,6 +83,7 @@ class DecisionRule:
     guardrails: tuple[Guardrail, ...] = ()
     family: Correction = "holm"
     warm_up_days: int = 0
+    adaptive: bool = False
 
     def __post_init__(self) -> None:
         share("confidence", self.confidence)
@@ -89,6 +93,12 @@ class DecisionRule:
         for name in ("minimum_days", "least_conversions", "planned_days", "warm_up_days"):
             if getattr(self, name) < 0:
                 raise InputError(name, getattr(self, name), "must be 0 or more")
+        if self.adaptive and self.method.kind != "anytime":
+            raise InputError(
+                "method",
+                self.method.kind,
+                "must be anytime where traffic follows the evidence: no other reading holds then",
+            )
         if self.family not in ("holm", "benjamini_hochberg"):
             raise InputError("family", self.family, "must be holm or benjamini_hochberg")
         if self.longest_days is not None and self.longest_days < max(self.planned_days, 1):
@@ -107,9 +117,14 @@ class DecisionRule:
         return self.method.days_of_looks(self.planned_days, self.minimum_days)
 
     def information(self, units: Sequence[float]) -> float:
-        """Share of the planned data that is in: that of the arm furthest behind; 1 without a plan."""
+        """Share of the planned data that is in: that of the arm furthest behind; 1 without a plan.
+
+        Where traffic follows the evidence some arms are meant to stay behind, and it is that of all arms together.
+        """
         if self.planned_units is None:
             return 1.0
+        if self.adaptive:
+            return sum(units) / sum(self.planned_units)
         return min(seen / planned for seen, planned in zip(units, self.planned_units, strict=True))
 
 
@@ -122,6 +137,7 @@ def rule_for(
     longest_days: int | None = None,
     family: Correction = "holm",
     warm_up_days: int = 0,
+    adaptive: bool = False,
 ) -> DecisionRule:
     """The decision rule of a plan. A single reading waits for the sample and the planned days; other methods read from the
     least weeks on, and measure information by what is expected at the planned end."""
@@ -142,6 +158,7 @@ def rule_for(
         guardrails=guardrails,
         family=family,
         warm_up_days=warm_up_days,
+        adaptive=adaptive,
     )
 
 

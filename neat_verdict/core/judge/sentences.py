@@ -155,7 +155,10 @@ def _keep_collecting(reading: Reading, rule: DecisionRule, names: Names) -> _Par
         return _not_yet(reading, rule, names)
     told = "; ".join(f"{line.label[0].lower()}{line.label[1:]} (now {line.seen})" for line in missing)
     part = reading.progress
-    if part is not None and part < 1:
+    if [line.key for line in missing] == ["value"]:
+        short = f"More may still be gained: up to {missing[0].seen}"
+        headline = f"Another variant may still be better than the leader by up to {missing[0].seen}."
+    elif part is not None and part < 1:
         short, headline = f"Too early to say: {share(part, 0)} of the planned data", "Too early to say."
     elif any(line.key == "days" for line in missing):
         short = headline = "The sample is in; the planned days are not over"
@@ -212,6 +215,13 @@ def _unsound(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
             "different visitors: such a comparison is one of weeks, not of variants. Run all variants at once."
         )
         return headline, "", short, detail
+    if rule.adaptive:
+        headline = "No lift may be read: the variants' shares were not those set for the epochs."
+        detail = (
+            f"Within an epoch {names.units} fall to the variants by its shares, give or take chance. Find who assigns by older "
+            "shares, or keeps an answer longer than the epoch, then start again."
+        )
+        return headline, "", "Unsound: shares other than those of the epochs", detail
     headline = "No lift may be read: the variants' shares shifted from day to day."
     detail = (
         "A fixed split has the same shares every day, give or take chance. Shifted shares compare days as much as variants. "

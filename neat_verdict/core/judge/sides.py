@@ -10,6 +10,7 @@ from typing import Literal
 from neat_verdict.core.estimate import (
     Arm,
     Comparison,
+    EpochArms,
     adjust_family,
     arm_statistic,
     comparable,
@@ -19,18 +20,41 @@ from neat_verdict.core.estimate import (
     two_sided_critical_value,
     two_sided_pvalue,
 )
+from neat_verdict.core.judge.adaptive import comparison_by_epoch
 from neat_verdict.core.judge.rule import DecisionRule, Direction, SideReading
 
 
 @dataclass(frozen=True, slots=True)
 class SideMetric:
-    """A metric beside: ``arms`` with control first, of one kind; ``margin`` for a guardrail."""
+    """A metric beside: ``arms`` with control first, of one kind; ``margin`` for a guardrail.
+
+    ``epochs`` are its units by epoch, where traffic followed the evidence.
+    """
 
     name: str
     role: Literal["secondary", "guardrail"]
     arms: tuple[Arm, ...]
     good_direction: Direction = "up"
     margin: float = 0.0
+    epochs: tuple[EpochArms, ...] = ()
+
+    def statistic(self, variant: int) -> float:
+        """Of a variant (by position) against control: by epoch where epochs are known, else of the totals."""
+        if not self.epochs:
+            return arm_statistic(self.arms[variant], self.arms[0])
+        found = comparison_by_epoch(self.epochs, self.arms, variant, 0, 1.0)
+        return found.statistic if found else 0.0
+
+    def compared(self, critical_values: Sequence[float], adjusted: Sequence[float]) -> tuple[Comparison, ...]:
+        """Every variant against control; empty where the epochs cannot tell."""
+        if not self.epochs:
+            pairs = [(arm, self.arms[0]) for arm in self.arms[1:]]
+            return tuple(compare_many(pairs, critical_values, adjusted))
+        found = [
+            comparison_by_epoch(self.epochs, self.arms, variant, 0, c, p)
+            for variant, (c, p) in enumerate(zip(critical_values, adjusted, strict=True), start=1)
+        ]
+        return tuple(one for one in found if one is not None) if all(found) else ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,14 +90,19 @@ def read_sides(metrics: Sequence[SideMetric], rule: DecisionRule) -> tuple[SideE
 
 
 def _family(metrics: Sequence[SideMetric], rule: DecisionRule) -> list[tuple[Comparison, ...]]:
-    pairs = [(metric.arms[0], arm) for metric in metrics for arm in metric.arms[1:]]
-    pvalues = [float(two_sided_pvalue(arm_statistic(arm, control))) for control, arm in pairs]
+    pvalues = [
+        float(two_sided_pvalue(metric.statistic(variant)))
+        for metric in metrics
+        for variant in range(1, len(metric.arms))
+    ]
     found = adjust_family(pvalues, rule.confidence, rule.family)
     critical_values = [two_sided_critical_value(1 - level) for level in found.levels]
-    compared = compare_many([(arm, control) for control, arm in pairs], critical_values, found.adjusted)
     sizes = [len(metric.arms) - 1 for metric in metrics]
-    starts = [sum(sizes[:place]) for place in range(len(sizes))]
-    return [tuple(compared[start : start + size]) for start, size in zip(starts, sizes, strict=True)]
+    parts = [slice(sum(sizes[:place]), sum(sizes[: place + 1])) for place in range(len(sizes))]
+    return [
+        metric.compared(critical_values[part], found.adjusted[part])
+        for metric, part in zip(metrics, parts, strict=True)
+    ]
 
 
 def _guarded(metric: SideMetric, confidence: float) -> tuple[Comparison, ...]:
@@ -82,5 +111,7 @@ def _guarded(metric: SideMetric, confidence: float) -> tuple[Comparison, ...]:
     control, *variants = metric.arms
     sizes = [arm.units for arm in variants]
     c = dunnett_critical_value(confidence, control.units, sizes)
-    adjusted = [dunnett_pvalue(arm_statistic(arm, control), control.units, sizes) for arm in variants]
-    return tuple(compare_many([(arm, control) for arm in variants], [c] * len(variants), adjusted))
+    adjusted = [
+        dunnett_pvalue(metric.statistic(variant), control.units, sizes) for variant in range(1, len(metric.arms))
+    ]
+    return metric.compared([c] * len(variants), adjusted)

@@ -47,19 +47,21 @@ def standard_of(
     if method.kind in ("fixed", "bayesian"):
         c = dunnett_critical_value(rule.confidence, units[0], units[1:], method.sides)
         return Standard(c, lambda z: dunnett_pvalue(z, units[0], units[1:], method.sides))
+    if method.kind == "anytime":
+        return anytime_standard(rule, rule.information(units), comparisons)
     one = method.confidence_of_one(rule.confidence, comparisons)
-    if method.kind == "looks":
-        c = boundary(information, one, method.spending, final=last).critical_values[-1]
+    c = boundary(information, one, method.spending, final=last).critical_values[-1]
+    return _for_all(c, lambda z: repeated_pvalue(z, information, method.spending, final=last), comparisons, one_sided)
 
-        def level(z: float) -> float:
-            return repeated_pvalue(z, information, method.spending, final=last)
-    else:
-        fraction = rule.information(units)
-        c = float(anytime_critical_value(fraction, one))
 
-        def level(z: float) -> float:
-            return anytime_pvalue(z, fraction, one)
+def anytime_standard(rule: DecisionRule, fraction: float, comparisons: int) -> Standard:
+    """The standard of a reading at any time, of one of several comparisons, with a ``fraction`` of its planned data in."""
+    one = rule.method.confidence_of_one(rule.confidence, comparisons)
+    c = float(anytime_critical_value(fraction, one))
+    return _for_all(c, lambda z: anytime_pvalue(z, fraction, one), comparisons, rule.method.sides == "one")
 
+
+def _for_all(c: float, level: Callable[[float], float], comparisons: int, one_sided: bool) -> Standard:
     def adjusted(z: float) -> float:
         if not one_sided:
             return min(1.0, comparisons * level(z))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -52,12 +52,14 @@ def judge(
     last: bool = True,
     ended: bool = False,
     others: Sequence[SideReading] = (),
+    apart: Callable[[int, int, float], bool] | None = None,
 ) -> Verdict:
     """Give the verdict.
 
     ``comparisons`` hold variants 1, 2, … against control; ``conditions`` are those of minimum and soundness; ``last`` says
     that the rule reads no more after this, ``ended`` that no more data will come; ``others`` are the readings of secondary
-    metrics and guardrails. A guardrail of the rule without a reading has not been shown to be kept.
+    metrics and guardrails. A guardrail of the rule without a reading has not been shown to be kept. ``apart`` says whether two
+    arms (by position) are told apart at a critical value; by the test of their totals where it is left out.
     """
     if any(line.state == "not_met" for line in conditions if line.subject == "soundness"):
         return Verdict("unsound")
@@ -68,7 +70,7 @@ def judge(
     last = last or ended
     winners = sorted((arm for arm in arms if _wins(arm, rule)), key=lambda arm: -arm.estimate)
     if winners:
-        return _with_winners(winners, comparisons, (*others, *_unread(rule, len(arms), others)), last=last)
+        return _with_winners(winners, comparisons, (*others, *_unread(rule, len(arms), others)), apart, last=last)
     if all(_inside(arm, rule) for arm in arms) and not all(arm.beaten for arm in arms):
         return Verdict("no_worthwhile_difference", best)
     if all(arm.beaten or arm.high < rule.worthwhile_lift for arm in arms):
@@ -120,7 +122,12 @@ def _wins(arm: _Arm, rule: DecisionRule) -> bool:
 
 
 def _with_winners(
-    winners: list[_Arm], comparisons: Sequence[Comparison], others: Sequence[SideReading], *, last: bool
+    winners: list[_Arm],
+    comparisons: Sequence[Comparison],
+    others: Sequence[SideReading],
+    apart: Callable[[int, int, float], bool] | None,
+    *,
+    last: bool,
 ) -> Verdict:
     def told(arm: _Arm, *, lost: bool) -> tuple[str, ...]:
         mine = [reading for reading in others if reading.variant == arm.position]
@@ -136,6 +143,9 @@ def _with_winners(
     if len(clean) == 1:
         return Verdict("winner", clean[0].position)
     first, second = (comparisons[arm.position - 1] for arm in clean[:2])
-    apart = compare_arms_at(first.variant, second.variant, first.critical_value).difference
-    separable = apart.low > 0 or apart.high < 0
+    if apart is None:
+        found = compare_arms_at(first.variant, second.variant, first.critical_value).difference
+        separable = found.low > 0 or found.high < 0
+    else:
+        separable = apart(clean[0].position, clean[1].position, first.critical_value)
     return Verdict("winner", clean[0].position, runner_up=clean[1].position, separable=separable)

@@ -1,8 +1,8 @@
 """Does the data agree with the design? If not, no lift may be read."""
 
 from neat_verdict.core.soundness.faults import Fault, Observed, Stratum, check_strata, find_faults, gaps
-from neat_verdict.core.soundness.overlap import OverlapCheck, check_overlap
-from neat_verdict.core.soundness.split import SPLIT_ALARM, SplitCheck, check_split
+from neat_verdict.core.soundness.overlap import OverlapCheck, check_epochs, check_overlap
+from neat_verdict.core.soundness.split import SPLIT_ALARM, SplitCheck, check_split, check_split_by_epoch
 
 __all__ = [
     "SPLIT_ALARM",
@@ -11,8 +11,10 @@ __all__ = [
     "OverlapCheck",
     "SplitCheck",
     "Stratum",
+    "check_epochs",
     "check_overlap",
     "check_split",
+    "check_split_by_epoch",
     "check_strata",
     "find_faults",
     "gaps",

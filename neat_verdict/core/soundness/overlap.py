@@ -52,15 +52,34 @@ def check_overlap(units_by_day: Sequence[Sequence[int]] | NDArray[np.int64]) -> 
     )
 
 
+def check_epochs(units: Sequence[Sequence[int]], shares: Sequence[Sequence[float]]) -> OverlapCheck:
+    """Did each epoch have the shares that were set for it (``shares``, above 0, adding up to 1)?
+
+    Pearson's chi-square over all epochs, those with an expected count under 5 added together first.
+    """
+    table, plan = np.asarray(units, dtype=np.float64), np.asarray(shares, dtype=np.float64)
+    if not table.size or not table.sum():
+        return OverlapCheck(0.0, (), 1.0)
+    expected = table.sum(axis=1, keepdims=True) * plan
+    rows, wanted = _thick(table, expected)
+    statistic = float(((rows - wanted) ** 2 / wanted).sum())
+    return OverlapCheck(0.0, (), float(special.chdtrc(len(rows) * (table.shape[1] - 1), statistic)))
+
+
 def _homogeneity_pvalue(table: FloatArray) -> float:
     shares = table.sum(axis=0) / table.sum()
     if (shares == 0).any():
         return 1.0
-    thin = table.sum(axis=1) * shares.min() < _LEAST_EXPECTED
-    rows = np.vstack([table[~thin], table[thin].sum(axis=0, keepdims=True)])
-    rows = rows[rows.sum(axis=1) > 0]
+    rows, expected = _thick(table, table.sum(axis=1, keepdims=True) * shares)
     if len(rows) < 2:
         return 1.0
-    expected = rows.sum(axis=1, keepdims=True) * shares
     statistic = float(((rows - expected) ** 2 / expected).sum())
     return float(special.chdtrc((len(rows) - 1) * (table.shape[1] - 1), statistic))
+
+
+def _thick(table: FloatArray, expected: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Seen and expected, rows that expect under 5 anywhere added together; empty rows left out."""
+    thin = expected.min(axis=1) < _LEAST_EXPECTED
+    rows = [np.vstack([part[~thin], part[thin].sum(axis=0, keepdims=True)]) for part in (table, expected)]
+    filled = rows[1].sum(axis=1) > 0
+    return rows[0][filled], rows[1][filled]

@@ -1,4 +1,4 @@
-"""Sample ratio mismatch: did the units land in the variants as planned?"""
+"""Sample ratio mismatch: did the units land in the variants as planned, also where the plan changes with every epoch?"""
 
 from __future__ import annotations
 
@@ -55,3 +55,28 @@ def check_split(units: Sequence[int], weights: Sequence[float]) -> SplitCheck:
     residual = np.abs(seen - expected) / np.sqrt(expected * (1 - planned))
     pvalue = float(special.chdtrc(len(units) - 1, statistic))
     return SplitCheck(tuple(units), tuple(planned.tolist()), statistic, pvalue, int(residual.argmax()))
+
+
+def check_split_by_epoch(units: Sequence[Sequence[int]], shares: Sequence[Sequence[float]]) -> SplitCheck:
+    """As `check_split`, where each epoch had shares of its own: ``units`` and ``shares`` (above 0, adding up to 1) by epoch.
+
+    All units against all expected: with S = Σ n_e (diag(s_e) - s_e s_eᵀ), the covariance of the sum of independent multinomials,
+    (seen - expected)ᵀ S⁺ (seen - expected) is chi-square with one degree less than there are variants. The planned shares told
+    are those of all epochs together. Raises InputError where the numbers of epochs differ, or there is none.
+    """
+    if len(units) != len(shares) or not units:
+        raise InputError("units", len(units), f"must be given for each of the {len(shares)} epochs, at least 1")
+    seen, plan = np.asarray(units, dtype=np.float64), np.asarray(shares, dtype=np.float64)
+    by_epoch = seen.sum(axis=1)
+    total = by_epoch.sum()
+    if not total:
+        return check_split([0] * seen.shape[1], plan.mean(axis=0).tolist())
+    expected = by_epoch @ plan
+    gap = seen.sum(axis=0) - expected
+    covariance = np.diag(expected) - plan.T @ (plan * by_epoch[:, None])
+    statistic = float(gap @ np.linalg.pinv(covariance, hermitian=True) @ gap)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        residual = np.nan_to_num(np.abs(gap) / np.sqrt(np.diag(covariance)))
+    counted = tuple(int(count) for count in seen.sum(axis=0))
+    pvalue = float(special.chdtrc(seen.shape[1] - 1, statistic))
+    return SplitCheck(counted, tuple((expected / total).tolist()), statistic, pvalue, int(residual.argmax()))

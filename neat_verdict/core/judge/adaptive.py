@@ -1,0 +1,164 @@
+"""Reading an experiment whose traffic followed the evidence: everything is compared within epochs, the naive way beside."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from neat_verdict.core.allocate import Gain, fair_beliefs, gain_over_even, value_remaining
+from neat_verdict.core.estimate import (
+    Arm,
+    Comparison,
+    EpochArms,
+    Interval,
+    Rate,
+    comparable,
+    compare_arms_at,
+    compare_by_epoch,
+    epoch_information,
+    normal_best_chances,
+    running_lift,
+    two_sided_critical_value,
+)
+from neat_verdict.core.estimate.exact import smallest_expected_count
+from neat_verdict.core.judge.conditions import Condition
+from neat_verdict.core.judge.rule import DecisionRule
+from neat_verdict.core.judge.standard import anytime_standard
+from neat_verdict.core.judge.wording import plain, signed
+from neat_verdict.core.numeric import FloatArray
+
+LETTERS = "ABCDEFGHIJ"
+NOTICEABLE = 0.5  # of a standard error, between the naive difference and that by epoch; the house's limit, no source
+
+
+@dataclass(frozen=True, slots=True)
+class Followed:
+    """What can be said beside the comparisons when traffic followed the evidence.
+
+    ``naive`` are the comparisons with all epochs put together, at the same critical values; ``chances`` to be best and the
+    value ``remaining`` (relative) by what the epochs say of the arms; ``gain`` over an even split. ``remarks`` say in words
+    where the naive figures mislead.
+    """
+
+    naive: tuple[Comparison, ...]
+    chances: tuple[float, ...]
+    remaining: float
+    gain: Gain
+    remarks: tuple[str, ...]
+
+
+def comparison_by_epoch(
+    epochs: Sequence[EpochArms],
+    arms: Sequence[Arm],
+    variant: int,
+    reference: int,
+    critical_value: float,
+    adjusted_pvalue: float | None = None,
+) -> Comparison | None:
+    """One variant against a reference by epoch; ``arms`` are the totals that stand beside. None where no epoch compares them."""
+    found = compare_by_epoch([(e.arms[variant], e.arms[reference]) for e in epochs], critical_value)
+    if found is None:
+        return None
+    first, second = arms[variant], arms[reference]
+    few = smallest_expected_count(first, second) if isinstance(first, Rate) and isinstance(second, Rate) else math.inf
+    return Comparison(
+        variant=first,
+        reference=second,
+        critical_value=critical_value,
+        difference=found.difference,
+        lift=found.lift,
+        statistic=found.statistic,
+        pvalue=found.pvalue,
+        adjusted_pvalue=found.pvalue if adjusted_pvalue is None else adjusted_pvalue,
+        exact_pvalue=None,
+        smallest_expected_count=few,
+    )
+
+
+def compare_epochs(arms: Sequence[Arm], epochs: Sequence[EpochArms], rule: DecisionRule) -> tuple[Comparison, ...]:
+    """Each variant against control by epoch, each at the standard of its own information; empty where one cannot be compared.
+
+    Shares and the moment of stopping depend on the data, so only a reading that holds at any time keeps its level here.
+    """
+    found = []
+    for variant in range(1, len(arms)):
+        pairs = [(e.arms[variant], e.arms[0]) for e in epochs]
+        fraction = epoch_information(pairs) / _planned_information(rule, variant)
+        if not fraction:
+            return ()
+        standard = anytime_standard(rule, fraction, len(arms) - 1)
+        one = comparison_by_epoch(epochs, arms, variant, 0, standard.critical_value)
+        if one is None:
+            return ()
+        adjusted = standard.adjusted_pvalue(one.statistic * rule.sign)
+        found.append(comparison_by_epoch(epochs, arms, variant, 0, standard.critical_value, adjusted))
+    return tuple(one for one in found if one is not None)
+
+
+def _planned_information(rule: DecisionRule, variant: int) -> float:
+    if rule.planned_units is None:
+        return 1.0
+    control, other = rule.planned_units[0], rule.planned_units[variant]
+    return control * other / (control + other)
+
+
+def follow(
+    arms: Sequence[Arm], epochs: Sequence[EpochArms], comparisons: Sequence[Comparison], rule: DecisionRule
+) -> Followed | None:
+    """What stands beside the comparisons; None where an arm cannot be compared yet."""
+    beliefs = fair_beliefs(epochs, sign=rule.sign)
+    if beliefs is None or not comparisons or not comparable(arms):
+        return None
+    naive = tuple(
+        compare_arms_at(arm, arms[0], one.critical_value) for arm, one in zip(arms[1:], comparisons, strict=True)
+    )
+    return Followed(
+        naive=naive,
+        chances=normal_best_chances([b.mean for b in beliefs], [b.error for b in beliefs], sign=rule.sign),
+        remaining=value_remaining(beliefs, sign=rule.sign, confidence=rule.confidence),
+        gain=gain_over_even(epochs, beliefs, two_sided_critical_value(rule.confidence), sign=rule.sign),
+        remarks=_remarks(comparisons, naive),
+    )
+
+
+def _remarks(comparisons: Sequence[Comparison], naive: Sequence[Comparison]) -> tuple[str, ...]:
+    lines = []
+    for position, (fair, pooled) in enumerate(zip(comparisons, naive, strict=True), start=1):
+        error = (fair.difference.high - fair.difference.low) / (2 * fair.critical_value)
+        apart = abs(fair.difference.estimate - pooled.difference.estimate)
+        if _side(fair.lift) == _side(pooled.lift) and not apart > NOTICEABLE * error:
+            continue
+        lines.append(
+            f"{LETTERS[position]} with all epochs put together would show {signed(pooled.lift.estimate)}; within the epochs it "
+            f"is {signed(fair.lift.estimate)}. The level moved while the shares did, so the pooled figure compares times as "
+            "much as variants."
+        )
+    return tuple(lines)
+
+
+def _side(lift: Interval) -> int:
+    return 1 if lift.low > 0 else -1 if lift.high < 0 else 0
+
+
+def value_condition(followed: Followed | None, rule: DecisionRule) -> Condition:
+    """Nobody is called while another variant may still be better than the leader by what is worth acting on."""
+    label = "Value remaining under the worthwhile lift"
+    required = f"under {plain(rule.worthwhile_lift)}"
+    if followed is None:
+        return Condition("value", "minimum", label, "unknown", "not known yet", required)
+    met = followed.remaining < rule.worthwhile_lift
+    seen = signed(followed.remaining).lstrip("+")
+    return Condition("value", "minimum", label, "met" if met else "not_met", seen, required)
+
+
+def lift_by_epoch_as_data_came_in(
+    epochs: Sequence[EpochArms], critical_values: Sequence[float]
+) -> tuple[tuple[FloatArray, FloatArray, FloatArray], ...]:
+    """For each variant estimate, low and high of its lift with all epochs up to each day there is (`EpochArms.day`)."""
+    ordered = sorted(epochs, key=lambda epoch: epoch.day)
+    days = [epoch.day for epoch in ordered]
+    return tuple(
+        running_lift([(e.arms[variant], e.arms[0]) for e in ordered], days, c)
+        for variant, c in enumerate(critical_values, start=1)
+    )
