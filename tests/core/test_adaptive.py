@@ -404,7 +404,7 @@ def test_few_false_winners_though_read_every_day_while_rates_double():
     """Four equal arms, read after each of 21 days: any false winner, ever, in at most 5 % of the runs (binomial error)."""
     rng = np.random.default_rng(11)
     rule = replace(RULE, planned_units=(2100,) * 4, minimum_days=0, least_conversions=0)
-    winners, runs = 0, 60
+    winners, runs = 0, 40
     for _ in range(runs):
         days, shares = run(DRIFTING, rng, adaptive=True)
         epochs = [

@@ -11,8 +11,9 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
-from neat_verdict.app.traffic.serving import Served
+from neat_verdict.app.traffic.serving import Served, epoch_segment
 from neat_verdict.core.metrics import Happening, unit_figure
+from neat_verdict.core.traffic import property_text
 
 MILLION = 1_000_000
 HOUR = 3_600_000
@@ -60,25 +61,19 @@ def standing(
         for metric in experiment.metrics
     }
     mixed = any(exposure.position != first.position for exposure in exposures)
-    return Standing(first.position, first.at, segments_of(first.properties, experiment.segments), values, mixed)
+    segments = segments_of(first.properties, experiment.segments)
+    if experiment.epoch_starts:
+        segments = (*segments, epoch_segment(experiment, first.at, first.properties))
+    return Standing(first.position, first.at, segments, values, mixed)
 
 
 def segments_of(properties: Mapping[str, Any], kept_by: Sequence[Sequence[str]]) -> tuple[str, ...]:
     """What a unit is tallied under: everybody (""), and its value of each property or pair that tallies are kept by."""
     found = [""]
     for names in kept_by:
-        text = " & ".join(f"{name}={_shown(properties.get(name))}" for name in names)
+        text = " & ".join(f"{name}={property_text(properties.get(name))}" for name in names)
         found.append(text[:LONGEST_SEGMENT])
     return tuple(found)
-
-
-def _shown(value: Any) -> str:
-    if value is None or value == "":
-        return "(not known)"
-    if isinstance(value, bool):
-        return "true" if value else "false"
-    # Crossed properties are joined by &, so no value has it.
-    return str(value)[:80].replace(" & ", " and ")
 
 
 class Sums(dict[Cell, list[int]]):

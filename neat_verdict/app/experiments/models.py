@@ -83,6 +83,11 @@ class Experiment(models.Model):
     expected_loss = models.FloatField(default=0.005)
     family = models.CharField(max_length=20, default="holm")
     warm_up_days = models.PositiveSmallIntegerField(default=0)
+    # How traffic follows the evidence (`allocation.AllocationIO`); null for a fixed split.
+    allocation = models.JSONField(null=True, blank=True)
+    # What the next epoch's shares do: follow the policy, stay as they are (frozen), or stay even.
+    steering = models.CharField(max_length=10, default="follow")
+    epoch = models.PositiveIntegerField(default=0)
 
     rule = models.JSONField(null=True, blank=True)
     rule_locked_at = models.DateTimeField(null=True, blank=True)
@@ -133,6 +138,7 @@ class Experiment(models.Model):
             models.CheckConstraint(
                 condition=Q(assignment_unit__in=["visitor", "account", "request"]), name="assignment_unit_known"
             ),
+            models.CheckConstraint(condition=Q(steering__in=["follow", "frozen", "even"]), name="steering_known"),
             models.CheckConstraint(
                 condition=Q(exclusion_share__gt=0, exclusion_share__lte=1), name="exclusion_share_is_a_share"
             ),

@@ -10,6 +10,7 @@ from neat_verdict.app.experiments import brief, queries
 from neat_verdict.app.experiments.audience import audience_of
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Variant
 from neat_verdict.app.experiments.schemas import (
+    AllocationIO,
     ConditionGroupIO,
     ExperimentOut,
     MetricUseOut,
@@ -32,7 +33,7 @@ _SAME_NAME = (
     "good_direction", "baseline", "spread", "correlation", "worthwhile_lift", "audience_per_day", "participation",
     "confidence", "power", "least_weeks", "least_conversions", "planned_start", "started_on", "ended_on", "rule_locked_at",
     "decision", "decision_reason", "decision_next", "decided_at", "longest_run_weeks", "method", "sides", "spending",
-    "looks", "look_days", "superiority", "expected_loss", "family", "warm_up_days",
+    "looks", "look_days", "superiority", "expected_loss", "family", "warm_up_days", "steering",
     "data_from", "assignment_unit", "forced", "exclusion_group",
     "exclusion_share", "round", "starts_at", "ends_at",
 )  # fmt: skip
@@ -43,6 +44,7 @@ def present(experiment: Experiment) -> ExperimentOut:
     plan, plan_problem, last_day, words = _plan_parts(experiment)
     return ExperimentOut(
         **{name: getattr(experiment, name) for name in _SAME_NAME},
+        allocation=AllocationIO(**experiment.allocation) if experiment.allocation else None,
         metrics=[_use(use) for use in experiment.metrics.all()],
         ramp=[RampStepIO(**step) for step in experiment.ramp],
         participation_today=queries.participation_today(experiment),

@@ -12,6 +12,7 @@ from django.http import Http404
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, LedgerEntry, Picture, Tally, Workspace
 from neat_verdict.app.experiments.tallies import COLUMNS, Counts, arm_kind, table
+from neat_verdict.core.allocate import Policy
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.estimate import Correction, Sides, Spending
 from neat_verdict.core.judge import DecisionRule, Guardrail, Names, rule_for
@@ -140,6 +141,26 @@ def method(experiment: Experiment) -> Method:
     )
 
 
+def policy(experiment: Experiment) -> Policy | None:
+    """How traffic follows the evidence; None for a fixed split. Raises InputError for figures out of range."""
+    found = experiment.allocation
+    if found is None:
+        return None
+    return Policy(
+        kind=found["kind"],
+        floor=found["floor"],
+        most_change=found["most_change"],
+        even_units=found["even_units"],
+        even_epochs=found["even_epochs"],
+        half_life=found["half_life"],
+    )
+
+
+def steering_use(experiment: Experiment) -> ExperimentMetric:
+    """The metric that steers an experiment whose traffic follows the evidence."""
+    return metric_use(experiment, (experiment.allocation or {}).get("metric", ""))
+
+
 def baseline_of(use: ExperimentMetric | None, value: float | None, spread: float | None) -> Baseline | None:
     """A metric's level today as planning needs it; None while it is not known. Without a metric, that of a rate."""
     is_rate = use is None or use.definition["kind"] in ("conversion", "funnel")
@@ -239,6 +260,7 @@ def planned_rule(experiment: Experiment) -> DecisionRule:
             longest_days=max(longest, 7 * planned.duration.weeks + experiment.warm_up_days),
             family=cast(Correction, experiment.family),
             warm_up_days=experiment.warm_up_days,
+            adaptive=experiment.allocation is not None,
         )
     days = 7 * experiment.least_weeks
     return DecisionRule(
@@ -253,6 +275,7 @@ def planned_rule(experiment: Experiment) -> DecisionRule:
         guardrails=guardrails,
         family=cast(Correction, experiment.family),
         warm_up_days=experiment.warm_up_days,
+        adaptive=experiment.allocation is not None,
     )
 
 

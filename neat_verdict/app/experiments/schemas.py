@@ -92,6 +92,25 @@ class ConditionGroupIO(Schema):
     conditions: list[ConditionIO] = Field(max_length=50)
 
 
+class AllocationIO(Schema):
+    """How traffic follows the evidence; ``metric`` is the key of the one that steers ("" for the one that decides).
+
+    Epochs last ``epoch_hours``; ``segment`` is a property whose values are steered apart, "" for everybody alike; ``half_life``
+    is in epochs.
+    """
+
+    model_config = {"extra": "forbid"}
+    kind: Literal["proportional", "top_two"] = "proportional"
+    metric: str = Field(default="", max_length=80)
+    epoch_hours: int = Field(default=24, ge=1, le=336)
+    even_epochs: int = Field(default=1, ge=0, le=400)
+    even_units: int = Field(default=100, ge=0, le=10**7)
+    floor: float = Field(default=0.05, gt=0, lt=0.5)
+    most_change: float = Field(default=0.25, gt=0, le=1)
+    half_life: float | None = Field(default=None, gt=0, le=1000)
+    segment: str = Field(default="", max_length=80)
+
+
 class ExperimentChanges(Schema):
     """Only the fields that are given change."""
 
@@ -132,6 +151,7 @@ class ExperimentChanges(Schema):
     expected_loss: float = 0.005
     family: Literal["holm", "benjamini_hochberg"] = "holm"
     warm_up_days: int = Field(default=0, ge=0, le=60)
+    allocation: AllocationIO | None = None
     variants: list[VariantIn] = Field(default_factory=list)
 
     def given(self) -> dict[str, Any]:
@@ -290,6 +310,8 @@ class ExperimentOut(Schema):
     expected_loss: float
     family: Literal["holm", "benjamini_hochberg"]
     warm_up_days: int
+    allocation: AllocationIO | None
+    steering: Literal["follow", "frozen", "even"]
     rule_changes: list[RuleChangeOut]
     started_on: date | None
     ended_on: date | None

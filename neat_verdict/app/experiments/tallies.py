@@ -61,6 +61,13 @@ def make_arms(kind: ArmKind, sums: NDArray[np.float64]) -> list[Arm]:
     return [make_arm(kind, column) for column in sums.T.tolist()]
 
 
+def make_arms_along(kind: ArmKind, sums: NDArray[np.float64]) -> list[list[Arm]]:
+    """Arms of each stretch from sums (columns x stretches x arms); adjusted means by what all of them came to before."""
+    if kind == "adjusted":
+        return make_arms_along("mean", fit_adjustment(sums.sum(axis=1)).apply(sums))
+    return [[make_arm(kind, column) for column in line] for line in np.moveaxis(sums, 0, 2).tolist()]
+
+
 @dataclass(frozen=True, slots=True)
 class DailyCounts:
     """One metric's sums: ``sums`` is columns x days x variants (control first), days in order, those without data left out."""
@@ -84,19 +91,13 @@ class DailyCounts:
         """How the values of all days together are adjusted; None for what is not."""
         return fit_adjustment(self.sums.sum(axis=1)) if self.kind == "adjusted" else None
 
-    def adjusted(self) -> DailyCounts:
-        """The counts as they are read: adjusted means as means, everything else as it is."""
-        adjustment = self.adjustment
-        return self if adjustment is None else DailyCounts("mean", self.days, adjustment.apply(self.sums))
-
     def arms(self) -> list[Arm]:
         """All days together, control first."""
         return make_arms(self.kind, self.sums.sum(axis=1))
 
     def arms_by_day(self) -> list[list[Arm]]:
         """Each day's arms."""
-        read = self.adjusted()
-        return [[make_arm(read.kind, column) for column in day] for day in np.moveaxis(read.sums, 0, 2).tolist()]
+        return make_arms_along(self.kind, self.sums)
 
     def until(self, day: date) -> DailyCounts:
         """The days up to and with ``day``."""

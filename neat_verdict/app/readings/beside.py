@@ -41,7 +41,9 @@ from neat_verdict.app.readings.schemas import (
 )
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.estimate import (
+    Arm,
     Comparison,
+    EpochArms,
     Interval,
     Outlay,
     Rate,
@@ -59,6 +61,7 @@ from neat_verdict.core.judge import (
     DecisionRule,
     Figure,
     chances_ahead,
+    comparison_of_pairs,
     comparison_working,
     level_working,
     read_cohorts,
@@ -246,7 +249,7 @@ def cohorts(experiment: Experiment, *, metric: str = "", variant: str = "", days
     if not 1 <= days_a_group <= 28:
         raise InputError("days_a_group", days_a_group, "must be 1 to 28")
     rule = decision_rule(experiment)
-    position, counts = _chosen(experiment, metric, variant)
+    position, counts, epochs = _chosen(experiment, metric, variant)
     if not counts.days:
         return CohortsOut(
             variant=LETTERS[position], days_a_group=days_a_group, cohorts=[], change=None, pvalue=None,
@@ -258,11 +261,13 @@ def cohorts(experiment: Experiment, *, metric: str = "", variant: str = "", days
         end = min(day + timedelta(days=days_a_group - 1), counts.days[-1])
         spans.append((day, end))
         day = end + timedelta(days=1)
-    groups = []
+    groups, pairs = [], []
     for first, last in spans:
         arms = counts.between(first, last).arms()
         groups.append([arms[0], arms[position]])
-    found = read_cohorts(groups, rule, "week" if days_a_group == 7 else "group of days")
+        pairs.append(_pairs_within(epochs, first, last, position))
+    group_name = "week" if days_a_group == 7 else "group of days"
+    found = read_cohorts(groups, rule, group_name, pairs if epochs else None)
     sign = 1 if metric_use(experiment, metric).definition["good_direction"] == "up" else -1
     return CohortsOut(
         variant=LETTERS[position],
@@ -288,7 +293,7 @@ def stretch(experiment: Experiment, first: date, last: date, *, metric: str = ""
     if last < first:
         raise InputError("last", last, f"must not lie before the first day ({first.isoformat()})")
     rule = decision_rule(experiment)
-    _, everything = _chosen(experiment, metric, "")
+    _, everything, epochs = _chosen(experiment, metric, "")
     counts = everything.between(first, last)
     arms = counts.arms()
     control, *variants = arms
@@ -296,7 +301,10 @@ def stretch(experiment: Experiment, first: date, last: date, *, metric: str = ""
     compared: list[Comparison] = []
     if comparable(arms):
         c = dunnett_critical_value(rule.confidence, control.units, [arm.units for arm in variants])
-        compared = [compare_arms_at(arm, control, c) for arm in variants]
+        for place, arm in enumerate(variants, start=1):
+            pairs = _pairs_within(epochs, first, last, place)
+            one = comparison_of_pairs(pairs, arm, control, c) if epochs else compare_arms_at(arm, control, c)
+            compared += [one] if one else []
     part = sum(arm.units for arm in arms) / max(sum(arm.units for arm in everything.arms()), 1)
     told = (
         f"Exploratory: {len(counts.days)} days with {share(part, 0)} of the units, picked after the fact. Days that were picked "
@@ -324,8 +332,14 @@ def stretch(experiment: Experiment, first: date, last: date, *, metric: str = ""
     )
 
 
-def _chosen(experiment: Experiment, metric: str, variant: str) -> tuple[int, DailyCounts]:
-    """A variant's position and a metric's counts, of the days that may be read."""
+def _pairs_within(epochs: Sequence[EpochArms], first: date, last: date, position: int) -> list[tuple[Arm, Arm]]:
+    """A variant's and control's arms of the epochs within some days."""
+    days = range(first.toordinal(), last.toordinal() + 1)
+    return [(epoch.arms[position], epoch.arms[0]) for epoch in epochs if epoch.day in days]
+
+
+def _chosen(experiment: Experiment, metric: str, variant: str) -> tuple[int, DailyCounts, Sequence[EpochArms]]:
+    """A variant's position, a metric's counts of the days that may be read, and its epochs where shares followed the evidence."""
     position = variant_position(experiment, variant)
     use = metric_use(experiment, metric)
     everything = daily_counts([experiment])[experiment.pk]
@@ -333,9 +347,9 @@ def _chosen(experiment: Experiment, metric: str, variant: str) -> tuple[int, Dai
     readable = without_warm_up(experiment, decision_rule(experiment), everything)
     counts = readable.primary if use.role == "primary" else readable.others[use.metric_id]
     if found.reading.verdict.kind == "unsound" or not found.counts.primary.days:
-        return position, counts.between(date.max, date.min)
+        return position, counts.between(date.max, date.min), ()
     # Under planned looks nothing after the latest look is read.
-    return position, counts.until(found.counts.primary.days[-1])
+    return position, counts.until(found.counts.primary.days[-1]), found.epochs.get(use.metric_id, ())
 
 
 # Working

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 from typing import Any
 
@@ -13,7 +13,11 @@ from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import decision_rule, today, weights
 from neat_verdict.app.experiments.tallies import Counts, DailyCounts
 from neat_verdict.app.readings.models import KeptLook
+from neat_verdict.app.traffic.epochs import epochs_by_metric
+from neat_verdict.core.estimate import EpochArms
 from neat_verdict.core.judge import DecisionRule, Looks, Reading, SideEvidence, SideMetric, read_experiment, read_sides
+
+ByEpoch = Mapping[int, Sequence[EpochArms]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,7 +35,10 @@ class Look:
 
 @dataclass(frozen=True, slots=True)
 class AsRead:
-    """A reading with the counts it rests on and all there are; the looks up to it, its day and that of the next."""
+    """A reading with the counts it rests on and all there are; the looks up to it, its day and that of the next.
+
+    ``epochs`` are the units by epoch, by the metric's id, where traffic followed the evidence.
+    """
 
     reading: Reading
     counts: Counts
@@ -40,6 +47,7 @@ class AsRead:
     next_look: date | None = None
     looks: tuple[Look, ...] = ()
     sides: tuple[SideEvidence, ...] = ()
+    epochs: ByEpoch = field(default_factory=dict)
 
 
 def read(experiment: Experiment, counts: Counts, day: date | None = None) -> AsRead:
@@ -51,6 +59,10 @@ def read(experiment: Experiment, counts: Counts, day: date | None = None) -> AsR
     rule = decision_rule(experiment)
     ended = experiment.state in ("ended", "decided")
     counts = without_warm_up(experiment, rule, counts)
+    if rule.adaptive:
+        epochs = _epochs(experiment, rule)
+        reading, sides = _read(experiment, rule, counts, ended=ended, epochs=epochs)
+        return AsRead(reading, counts, counts, sides=sides, epochs=epochs)
     kept = {look.number: look for look in experiment.looks_taken.all() if look.round == experiment.round}
     kept = {number: look for number, look in kept.items() if look.set_aside_at is None}
     whole, sides = _read(experiment, rule, counts, ended=ended)
@@ -97,6 +109,15 @@ def _read_once(
     if found.reading.verdict.kind == "keep_collecting" or not (days and minimum):
         return found
     return replace(found, looks=(Look(1, days[-1], found.counts, None, found.reading, found.sides, None),))
+
+
+def _epochs(experiment: Experiment, rule: DecisionRule) -> ByEpoch:
+    """The units by epoch, those of the warm-up left out."""
+    found = epochs_by_metric(experiment)
+    if not rule.warm_up_days or experiment.started_on is None:
+        return found
+    first = experiment.started_on.toordinal() + rule.warm_up_days
+    return {metric: [epoch for epoch in epochs if epoch.day >= first] for metric, epochs in found.items()}
 
 
 def without_warm_up(experiment: Experiment, rule: DecisionRule, counts: Counts) -> Counts:
@@ -151,9 +172,16 @@ def _looks_due(
 
 
 def _read(
-    experiment: Experiment, rule: DecisionRule, counts: Counts, *, ended: bool, looks: Looks | None = None
+    experiment: Experiment,
+    rule: DecisionRule,
+    counts: Counts,
+    *,
+    ended: bool,
+    looks: Looks | None = None,
+    epochs: ByEpoch | None = None,
 ) -> tuple[Reading, tuple[SideEvidence, ...]]:
-    sides = read_sides(side_metrics(experiment, counts), rule)
+    epochs = epochs or {}
+    sides = read_sides(side_metrics(experiment, counts, epochs), rule)
     reading = read_experiment(
         counts.primary.arms(),
         weights(experiment),
@@ -163,11 +191,12 @@ def _read(
         ended=ended,
         others=[line for side in sides for line in side.readings()],
         looks=looks,
+        epochs=epochs.get(experiment.primary.metric_id, ()) if experiment.primary else (),
     )
     return reading, sides
 
 
-def side_metrics(experiment: Experiment, counts: Counts) -> list[SideMetric]:
+def side_metrics(experiment: Experiment, counts: Counts, epochs: ByEpoch) -> list[SideMetric]:
     """The metrics beside the one that decides, those with data."""
     return [
         SideMetric(
@@ -176,6 +205,7 @@ def side_metrics(experiment: Experiment, counts: Counts) -> list[SideMetric]:
             arms=tuple(counts.others[use.metric_id].arms()),
             good_direction=use.definition["good_direction"],
             margin=use.margin or 0.0,
+            epochs=tuple(epochs.get(use.metric_id, ())),
         )
         for use in experiment.metrics.all()
         if use.role != "primary" and counts.others[use.metric_id].days

@@ -14,8 +14,10 @@ from neat_verdict.app.readings.schemas import (
     ArrivedOut,
     ComparisonOut,
     ConditionOut,
+    FollowedOut,
     IntervalOut,
     Kind,
+    NaiveOut,
     OverlapOut,
     PullOut,
     RankedOut,
@@ -27,14 +29,16 @@ from neat_verdict.app.readings.schemas import (
     SplitOut,
     Tone,
 )
-from neat_verdict.core.estimate import Adjustment, Arm, Comparison, Interval, Mean, Rate
+from neat_verdict.core.estimate import Adjustment, Arm, Comparison, EpochArms, Interval, Mean, Rate
 from neat_verdict.core.judge import (
+    FOLLOWED_EXPLAINED,
     DecisionRule,
     Names,
     Reading,
     Series,
     SideEvidence,
     VerdictKind,
+    gain_in_words,
     impact,
     rank_arms,
     rule_in_words,
@@ -42,7 +46,7 @@ from neat_verdict.core.judge import (
 )
 from neat_verdict.core.judge.reading import own_interval
 from neat_verdict.core.judge.wording import between, signed
-from neat_verdict.core.soundness import check_split
+from neat_verdict.core.soundness import SplitCheck, check_split
 
 LETTERS = "ABCDEFGHIJ"
 
@@ -132,6 +136,28 @@ def present(reading: Reading, rule: DecisionRule, names: Names, units_per_day: f
         rule_in_words=rule_in_words(rule, reading.split.planned_shares),
         method=rule.method.kind,
         one_sided=rule.method.sides == "one" and rule.method.kind != "bayesian",
+        followed=_followed(reading, names),
+    )
+
+
+def _followed(reading: Reading, names: Names) -> FollowedOut | None:
+    found = reading.followed
+    if found is None or reading.verdict.kind == "unsound":
+        return None
+    gain = found.gain
+    return FollowedOut(
+        chances=list(found.chances),
+        remaining=number(found.remaining),
+        leader=LETTERS[gain.leader],
+        spared=gain.spared,
+        gained=interval(gain.total),
+        naive=[
+            NaiveOut(letter=LETTERS[position], level=number(one.variant.estimate), lift=interval(one.lift))
+            for position, one in enumerate(found.naive, start=1)
+        ],
+        remarks=list(found.remarks),
+        sentence=gain_in_words(gain, reading.arms, names),
+        explained=FOLLOWED_EXPLAINED,
     )
 
 
@@ -159,6 +185,15 @@ def _total(arm: Arm) -> float:
 def arrivals(counts: DailyCounts, weights: Sequence[float]) -> ArrivalsOut:
     """Who came, by day and in all, against the planned split."""
     split = check_split([int(total) for total in counts.units.sum(axis=0)], weights)
+    return _arrivals(counts, split)
+
+
+def arrivals_by_epoch(counts: DailyCounts, reading: Reading) -> ArrivalsOut:
+    """The same, held against the shares of the epochs."""
+    return _arrivals(counts, reading.split)
+
+
+def _arrivals(counts: DailyCounts, split: SplitCheck) -> ArrivalsOut:
     return ArrivalsOut(
         days=list(counts.days),
         units=counts.units.tolist(),
@@ -169,7 +204,7 @@ def arrivals(counts: DailyCounts, weights: Sequence[float]) -> ArrivalsOut:
                 seen_share=number(split.seen_shares[position]),
                 planned_share=split.planned_shares[position],
             )
-            for position in range(len(weights))
+            for position in range(len(split.units))
         ],
         split=SplitOut(pvalue=split.pvalue, as_planned=split.as_planned),
     )
@@ -191,7 +226,7 @@ def shown_kind(metric_kind: str) -> Kind:
     return "mean" if kind == "adjusted" else kind
 
 
-def ranking(reading: Reading, rule: DecisionRule) -> list[RankedOut]:
+def ranking(reading: Reading, rule: DecisionRule, epochs: Sequence[EpochArms] = ()) -> list[RankedOut]:
     """The variants in order; empty where no lift may be read or there are only two."""
     if reading.verdict.kind in ("unsound", "keep_collecting") or len(reading.arms) < 3:
         return []
@@ -202,7 +237,7 @@ def ranking(reading: Reading, rule: DecisionRule) -> list[RankedOut]:
             behind=interval(line.behind),
             separable=line.separable,
         )
-        for line in rank_arms(reading.arms, rule)
+        for line in rank_arms(reading.arms, rule, epochs)
     ]
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import date
 
 from neat_verdict.app.experiments.models import Experiment, Workspace
@@ -22,7 +23,7 @@ from neat_verdict.app.readings import beside, presenting
 from neat_verdict.app.readings.looks import AsRead, Look, read
 from neat_verdict.app.readings.schemas import DailyOut, Docket, DocketRow, EvidenceOut, ReadingOut
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.judge import lift_as_data_came_in, what_would_change
+from neat_verdict.core.judge import Series, lift_as_data_came_in, lift_by_epoch_as_data_came_in, what_would_change
 
 DECIDED_SHOWN = 12
 _WORDS = ("No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine", "Ten", "Eleven", "Twelve")
@@ -48,7 +49,8 @@ def _present(experiment: Experiment, found: AsRead) -> ReadingOut:
     shown.progress = rule.information(everything.units.sum(axis=0).tolist()) if rule.planned_units else None
     if experiment.primary is not None:
         presenting.set_unit(shown, experiment.primary, found.counts.primary.adjustment)
-    shown.ranking = presenting.ranking(found.reading, rule)
+    epochs = found.epochs.get(experiment.primary.metric_id, ()) if experiment.primary else ()
+    shown.ranking = presenting.ranking(found.reading, rule, epochs)
     shown.would_change = list(what_would_change(found.reading, rule, names(experiment)))
     uses = {use.metric.name: use for use in experiment.metrics.all()}
     shown.sides = [
@@ -62,9 +64,8 @@ def _present(experiment: Experiment, found: AsRead) -> ReadingOut:
 def evidence(experiment: Experiment) -> EvidenceOut:
     """The reading, the lift as data came in, and the daily counts; under planned looks all up to the latest look only."""
     found = read(experiment, daily_counts([experiment])[experiment.pk])
-    reading, counts = found.reading, found.counts.primary
-    critical_value = reading.comparisons[0].critical_value if reading.comparisons else None
-    lifts = lift_as_data_came_in(counts.arms_by_day(), critical_value) if critical_value else ()
+    counts = found.counts.primary
+    lifts = _as_data_came_in(experiment, found)
     levels = [[presenting.number(arm.estimate) for arm in day] for day in counts.arms_by_day()]
     everything = found.all_counts.primary
     return EvidenceOut(
@@ -73,11 +74,27 @@ def evidence(experiment: Experiment) -> EvidenceOut:
         daily=DailyOut(
             days=list(counts.days), fields=list(FIELDS[counts.kind]), sums=counts.sums.tolist(), levels=levels
         ),
-        arrivals=presenting.arrivals(everything, weights(experiment)),
+        arrivals=(
+            presenting.arrivals_by_epoch(everything, found.reading)
+            if found.epochs
+            else presenting.arrivals(everything, weights(experiment))
+        ),
         looks=beside.looks(experiment, found),
         funnels=beside.funnels(experiment, found),
         outlay=beside.outlay(experiment, found),
     )
+
+
+def _as_data_came_in(experiment: Experiment, found: AsRead) -> Sequence[Series]:
+    """Each variant's lift by day: by epoch where traffic followed the evidence."""
+    comparisons = found.reading.comparisons
+    if not comparisons:
+        return ()
+    if not found.epochs or experiment.primary is None:
+        return lift_as_data_came_in(found.counts.primary.arms_by_day(), comparisons[0].critical_value)
+    epochs = found.epochs[experiment.primary.metric_id]
+    lifts = lift_by_epoch_as_data_came_in(epochs, [one.critical_value for one in comparisons])
+    return [Series(*line) for line in lifts]
 
 
 def docket(user: User, *, search: str = "", area: str = "", mine: bool = False, archived: bool = False) -> Docket:

@@ -160,6 +160,30 @@ class PullOut(Schema):
     unproven: list[str]
 
 
+class NaiveOut(Schema):
+    """A variant with all epochs put together: what somebody would see who forgets that shares changed."""
+
+    letter: str
+    level: float | None
+    lift: IntervalOut
+
+
+class FollowedOut(Schema):
+    """Beside a reading by epoch: chances to be best (control first), the value ``remaining`` as a share of the leader's level,
+    ``spared`` units fewer in arms other than the leader (``leader``) than an even split would have sent there, and ``gained``
+    conversions or sum more than it. ``sentence`` puts the gain in words."""
+
+    chances: list[float]
+    remaining: float | None
+    leader: str
+    spared: float
+    gained: IntervalOut
+    naive: list[NaiveOut]
+    remarks: list[str]
+    sentence: str
+    explained: str
+
+
 class ReadingOut(Schema):
     verdict: VerdictName
     variant: str | None
@@ -194,6 +218,7 @@ class ReadingOut(Schema):
     ranking: list[RankedOut] = []
     would_change: list[str] = []
     pulls_apart: list[PullOut] = []
+    followed: FollowedOut | None = None
     adjusted_by_days: int | None = None
     variance_removed: float | None = None
 

@@ -6,11 +6,11 @@ from collections.abc import Sequence
 from datetime import date
 
 import numpy as np
-from django.db.models import Sum
+from django.db.models import QuerySet, Sum
 
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
 from neat_verdict.app.experiments.queries import daily_counts, decision_rule, metric_use, variant_position, workspace
-from neat_verdict.app.experiments.tallies import COLUMNS, arm_kind, make_arms
+from neat_verdict.app.experiments.tallies import COLUMNS, arm_kind, make_arms, make_arms_along
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.readings.looks import AsRead, read
 from neat_verdict.app.readings.models import SegmentSet
@@ -18,7 +18,7 @@ from neat_verdict.app.readings.presenting import interval, number, shown_kind, t
 from neat_verdict.app.readings.schemas import IntervalOut, SegmentOut, SegmentSetOut, SegmentsOut
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.estimate import Arm, Comparison, Interval, comparable, compare_arms_at, two_sided_critical_value
-from neat_verdict.core.judge import Segment, impact, read_segments
+from neat_verdict.core.judge import Segment, comparison_of_pairs, impact, read_segments
 from neat_verdict.core.traffic import LETTERS
 
 SHOWN = 40
@@ -44,14 +44,17 @@ def segments(
     elif not found.counts.primary.days:
         unread = "No look has been taken yet." if found.all_counts.primary.days else "There is no data yet."
     strata: dict[str, Sequence[Arm]] = {}
+    pairs: dict[str, list[tuple[Arm, Arm]]] | None = None
     if by and not unread:
         days = found.counts.primary.days
         strata = _strata(experiment, use, by, position, days[0], days[-1])
+        if experiment.allocation is not None:
+            pairs = _pairs(experiment, use, by, position, days[0], days[-1])
     everybody = sum(arm.units for arms in strata.values() for arm in arms)
     strata = {name: arms for name, arms in strata.items() if not only or name in only}
     rule = decision_rule(experiment)
     letters = f"A{LETTERS[position]}"
-    reading = read_segments(by, strata, rule, tried=len(choices), letters=letters)
+    reading = read_segments(by, strata, rule, tried=len(choices), letters=letters, pairs=pairs)
     shown = sorted(reading.segments, key=lambda s: -(s.control.units + s.variant.units))
     definition = definition_of(use.definition)
     return SegmentsOut(
@@ -80,7 +83,13 @@ def _over_all(found: AsRead, use: ExperimentMetric, position: int) -> Comparison
     counts = found.counts.primary if use.role == "primary" else found.counts.others[use.metric_id]
     arms = counts.arms()
     pair = [arms[0], arms[position]]
-    return compare_arms_at(pair[1], pair[0], two_sided_critical_value(0.95)) if comparable(pair) else None
+    if not comparable(pair):
+        return None
+    c = two_sided_critical_value(0.95)
+    if found.epochs:
+        pairs = [(epoch.arms[position], epoch.arms[0]) for epoch in found.epochs[use.metric_id]]
+        return comparison_of_pairs(pairs, pair[1], pair[0], c)
+    return compare_arms_at(pair[1], pair[0], c)
 
 
 def _worth(comparison: Comparison | None, units_per_day: float | None) -> IntervalOut | None:
@@ -95,27 +104,59 @@ def _strata(
     experiment: Experiment, use: ExperimentMetric, by: str, position: int, since: date, until: date
 ) -> dict[str, Sequence[Arm]]:
     """Control's and the variant's arms by segment, of the days from ``since`` to ``until``."""
-    # A range and not a prefix, because SQLite finds a range by the index. ">" is the character after "=".
     kind = arm_kind(definition_of(use.definition).kind, use.before_days)
     columns = COLUMNS[kind]
-    names = by.split(" & ")
     rows = (
-        Tally.objects.filter(
-            variant__experiment=experiment, variant__position__in=(0, position), round=experiment.round,
-            metric=use.metric_id, segment__gte=f"{names[0]}=", segment__lt=f"{names[0]}>", day__gte=since, day__lte=until,
-        )
+        _tallies(experiment, use, by, position, since, until)
         .values_list("segment", "variant__position")
         .annotate(**{f"sum_{column}": Sum(column) for column in columns})
-    )  # fmt: skip
+    )
     sums: dict[str, dict[int, Sequence[float]]] = {}
     for segment, at, *values in rows:
-        if (" & " in segment) == (len(names) > 1) and (len(names) == 1 or f" & {names[1]}=" in segment):
+        if _is_of(segment, by):
             sums.setdefault(segment, {})[at] = values
     empty = [0.0] * len(columns)
     return {
         segment: make_arms(kind, np.array([arms.get(0, empty), arms.get(position, empty)], dtype=np.float64).T)
         for segment, arms in sums.items()
     }
+
+
+def _tallies(
+    experiment: Experiment, use: ExperimentMetric, by: str, position: int, since: date, until: date
+) -> QuerySet[Tally]:
+    # A range and not a prefix, because SQLite finds a range by the index. ">" is the character after "=".
+    first = by.split(" & ")[0]
+    return Tally.objects.filter(
+        variant__experiment=experiment, variant__position__in=(0, position), round=experiment.round,
+        metric=use.metric_id, segment__gte=f"{first}=", segment__lt=f"{first}>", day__gte=since, day__lte=until,
+    )  # fmt: skip
+
+
+def _is_of(segment: str, by: str) -> bool:
+    names = by.split(" & ")
+    return (" & " in segment) == (len(names) > 1) and (len(names) == 1 or f" & {names[1]}=" in segment)
+
+
+def _pairs(
+    experiment: Experiment, use: ExperimentMetric, by: str, position: int, since: date, until: date
+) -> dict[str, list[tuple[Arm, Arm]]]:
+    """The variant's and control's arms by segment and day: within a day shares stood still, or nearly so."""
+    kind = arm_kind(definition_of(use.definition).kind, use.before_days)
+    columns = COLUMNS[kind]
+    rows = _tallies(experiment, use, by, position, since, until).values_list(
+        "segment", "day", "variant__position", *columns
+    )
+    found: dict[str, dict[date, np.ndarray]] = {}
+    for segment, day, at, *values in rows:
+        if _is_of(segment, by):
+            empty = np.zeros((len(columns), 2))
+            found.setdefault(segment, {}).setdefault(day, empty)[:, int(at > 0)] = values
+    pairs = {}
+    for segment, by_day in found.items():
+        arms = make_arms_along(kind, np.stack([by_day[day] for day in sorted(by_day)], axis=1))
+        pairs[segment] = [(variant, control) for control, variant in arms]
+    return pairs
 
 
 def _segment(line: Segment, sign: int, everybody: int, units_per_day: float | None) -> SegmentOut:
@@ -148,9 +189,17 @@ def compared(experiment: Experiment, segment: str, letter: str, metric: str = ""
         else _strata(experiment, use, by, position, days[0], days[-1])
     )
     arms = strata.get(segment)
-    if arms is None or not comparable(arms):
+    c = two_sided_critical_value(decision_rule(experiment).confidence)
+    made = None
+    if arms is not None and comparable(arms):
+        if experiment.allocation is None:
+            made = compare_arms_at(arms[1], arms[0], c)
+        else:
+            pairs = _pairs(experiment, use, by, position, days[0], days[-1])[segment]
+            made = comparison_of_pairs(pairs, arms[1], arms[0], c)
+    if made is None:
         raise InputError("segment", segment, "is no segment with enough to be compared")
-    return compare_arms_at(arms[1], arms[0], two_sided_critical_value(decision_rule(experiment).confidence))
+    return made
 
 
 def find_set(number: int) -> SegmentSet:

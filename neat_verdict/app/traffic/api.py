@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404
@@ -15,20 +15,24 @@ from neat_verdict.app.experiments.audience import audience_of
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.people.keys import MachineAuth, make_key, withdraw_key
 from neat_verdict.app.people.models import MachineKey
-from neat_verdict.app.traffic import actions, assigning, queries
+from neat_verdict.app.traffic import actions, allocation, assigning, queries, steering
 from neat_verdict.app.traffic.models import SavedAudience
 from neat_verdict.app.traffic.schemas import (
+    AllocationOut,
     AssignIn,
     AssignOut,
     AudienceIn,
     AudienceOut,
+    ByHandIn,
     CheckIn,
     CheckOut,
+    EpochRecordOut,
     ExclusionOut,
     KeyIn,
     KeyOut,
     NewKeyOut,
     SnippetsOut,
+    SteerIn,
 )
 
 router = Router(tags=["traffic"])
@@ -178,3 +182,42 @@ def _key(found: MachineKey) -> dict[str, Any]:
         "made_at": found.made_at,
         "withdrawn_at": found.withdrawn_at,
     }
+
+
+@router.get("/experiments/{key}/allocation", response=AllocationOut, operation_id="get_allocation")
+def get_allocation(request: HttpRequest, key: str) -> AllocationOut:
+    """The epochs of an experiment whose traffic follows the evidence, the latest few hundred."""
+    return allocation.allocation(find(key))
+
+
+@router.get("/experiments/{key}/epochs.json", operation_id="get_epochs_file")
+def epochs_file(request: HttpRequest, key: str) -> HttpResponse:
+    """Every epoch with its whole record, as a file."""
+    answer = JsonResponse(allocation.records(find(key)), json_dumps_params={"indent": 1})
+    answer["Content-Disposition"] = f'attachment; filename="{key}-epochs.json"'
+    return answer
+
+
+@router.get("/experiments/{key}/epochs/{number}", response=EpochRecordOut, operation_id="get_epoch_record")
+def epoch_record(request: HttpRequest, key: str, number: int) -> EpochRecordOut:
+    """An epoch's record, worked out once more."""
+    return allocation.epoch_record(find(key), number)
+
+
+_STEERINGS = {"freeze": steering.freeze, "follow": steering.resume_policy, "even": steering.return_to_even}
+
+
+@router.post("/experiments/{key}/allocation/by-hand", response=AllocationOut, operation_id="set_shares_by_hand")
+def by_hand(request: HttpRequest, key: str, payload: ByHandIn) -> AllocationOut:
+    """Shares for one epoch, which begins now."""
+    find(key)
+    steering.set_by_hand(person(request), key, payload.shares, payload.reason)
+    return allocation.allocation(find(key))
+
+
+@router.post("/experiments/{key}/allocation/{way}", response=AllocationOut, operation_id="steer")
+def steer(request: HttpRequest, key: str, way: Literal["freeze", "follow", "even"], payload: SteerIn) -> AllocationOut:
+    """Freeze the shares, let them follow the evidence again, or return to even ones."""
+    find(key)
+    _STEERINGS[way](person(request), key, payload.reason)
+    return allocation.allocation(find(key))

@@ -84,6 +84,10 @@ def listed(found: Served) -> dict[str, Any]:
         "audience": [asdict(group) for group in traffic.audience.groups],
         "exclusion": asdict(traffic.slice) if traffic.slice else None,
         "forced": {unit: LETTERS[position] for unit, position in traffic.forced.items()},
+        # Shares that follow the evidence change with every epoch: whoever assigns from the list keeps what a unit was given, and
+        # hands it to the next assignment.
+        "steered_by": traffic.steered_by,
+        "steered": {value: list(weights) for value, weights in traffic.steered.items()},
         "variants": [
             {"letter": LETTERS[position], "name": name, "weight": weight, "parameters": dict(parameters)}
             for position, ((_, name, parameters), weight) in enumerate(

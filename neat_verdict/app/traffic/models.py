@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import date
+from typing import Any
 
 from django.conf import settings
 from django.db import models
@@ -65,3 +66,41 @@ class Rollout(models.Model):
             return 0.0
         reached = [step["share"] for step in self.steps if date.fromisoformat(step["day"]) <= day]
         return reached[-1] if reached else 0.0
+
+
+class Epoch(models.Model):
+    """A stretch of an experiment in which shares stood still; the last of a round is open (``ended_at`` null).
+
+    ``shares`` are by segment ("" for everybody). ``origin`` says who set them: the even start, the policy, a hand, a freeze, or a
+    return to even. ``record`` has all that they were worked out from (see `steering.closing_record`), so that anybody can do it
+    again; empty where a hand set them.
+    """
+
+    class Origin(models.TextChoices):
+        START = "start"
+        POLICY = "policy"
+        HAND = "hand"
+        FROZEN = "frozen"
+        EVEN = "even"
+
+    experiment = models.ForeignKey(Experiment, on_delete=models.CASCADE, related_name="epochs")
+    round = models.PositiveSmallIntegerField()
+    number = models.PositiveIntegerField()
+    started_at = models.DateTimeField()
+    ended_at = models.DateTimeField(null=True, blank=True)
+    shares: models.JSONField[dict[str, list[float]], dict[str, list[float]]] = models.JSONField()
+    origin = models.CharField(max_length=10, choices=Origin.choices)
+    record: models.JSONField[dict[str, Any], dict[str, Any]] = models.JSONField(default=dict)
+    reason = models.CharField(max_length=300, blank=True, default="")
+    set_by = models.ForeignKey(
+        settings.AUTH_USER_MODEL, null=True, blank=True, on_delete=models.PROTECT, related_name="+"
+    )
+
+    class Meta:
+        ordering = ["round", "number"]
+        constraints = [
+            models.UniqueConstraint(fields=["experiment", "round", "number"], name="an_epoch_once"),
+            models.UniqueConstraint(
+                fields=["experiment", "round"], condition=models.Q(ended_at__isnull=True), name="one_open_epoch"
+            ),
+        ]

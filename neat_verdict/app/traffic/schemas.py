@@ -98,3 +98,56 @@ class ExclusionOut(Schema):
     name: str
     free: float
     members: list[GroupUse]
+
+
+Origin = Literal["start", "policy", "hand", "frozen", "even"]
+
+
+class EpochOut(Schema):
+    """An epoch: its shares by segment ("" for everybody), who set them and why; ``chances`` to be best as they were known when it
+    began, ``wanted`` what the policy asked for then, and ``units`` first exposed in it by variant."""
+
+    number: int
+    started_at: datetime
+    ended_at: datetime | None
+    origin: Origin
+    shares: dict[str, list[float]]
+    chances: dict[str, list[float]]
+    wanted: dict[str, list[float]]
+    reasons: dict[str, Literal["even_start", "followed", "slowed"]]
+    reason: str
+    set_by: str
+    units: list[int]
+    sentence: str
+
+
+class AllocationOut(Schema):
+    """How traffic follows the evidence: who steers, by which metric, when the epoch ends, and the latest epochs in order."""
+
+    steering: Literal["follow", "frozen", "even"]
+    metric: str
+    window_hours: int
+    letters: list[str]
+    next_close: datetime | None
+    epochs: list[EpochOut]
+    left_out: int
+    sentence: str
+
+
+class SteerIn(Schema):
+    reason: str = Field(max_length=300)
+
+
+class ByHandIn(SteerIn):
+    """``shares`` with control first; they add up to 1."""
+
+    shares: list[float] = Field(max_length=10)
+
+
+class EpochRecordOut(Schema):
+    """All that an epoch's shares were worked out from, and what the same working gives now."""
+
+    number: int
+    record: dict[str, Any]
+    worked_out_again: dict[str, list[float]]
+    same: bool

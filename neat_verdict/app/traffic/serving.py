@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from bisect import bisect_right
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
@@ -17,10 +18,10 @@ from neat_verdict.app.experiments.audience import audience_of
 from neat_verdict.app.experiments.models import Experiment, Workspace
 from neat_verdict.app.experiments.queries import today, workspace
 from neat_verdict.app.metrics.queries import definition_of
-from neat_verdict.app.traffic.models import Rollout
+from neat_verdict.app.traffic.models import Epoch, Rollout
 from neat_verdict.core.metrics import Definition
 from neat_verdict.core.plan import Arrivals, RampStep
-from neat_verdict.core.traffic import Slice, Traffic
+from neat_verdict.core.traffic import Slice, Traffic, property_text
 
 OPEN_STATES = ("running", "paused", "ended")
 
@@ -50,6 +51,7 @@ class Served:
     metrics: tuple[CountedMetric, ...]
     event_names: frozenset[str]
     segments: tuple[tuple[str, ...], ...]
+    epoch_starts: tuple[int, ...]  # of an experiment whose traffic follows the evidence
     positions: Mapping[str, int]  # by letter
 
     @property
@@ -88,7 +90,7 @@ def _stamp() -> tuple[object, ...]:
         cursor.execute("SELECT time_zone, segments FROM experiments_workspace ORDER BY id LIMIT 1")
         zone, segments = cursor.fetchone() or ("UTC", "[]")
         cursor.execute(
-            "SELECT id, key, version, state FROM experiments_experiment "
+            "SELECT id, key, version, state, epoch FROM experiments_experiment "
             "WHERE data_from = 'events' AND (state NOT IN ('decided', 'archived') OR state = 'decided' AND id IN "
             "(SELECT experiment_id FROM traffic_rollout WHERE stopped_at IS NULL)) ORDER BY id"
         )
@@ -102,7 +104,7 @@ def _candidates() -> Any:
 
 
 def _load(place: Workspace, day: date) -> list[Served]:
-    related = ("variants", "metrics__metric__versions", "metrics__version")
+    related = ("variants", "metrics__metric__versions", "metrics__version", "epochs")
     return [_served(experiment, place, day) for experiment in _candidates().prefetch_related(*related)]
 
 
@@ -125,8 +127,39 @@ def _served(experiment: Experiment, place: Workspace, day: date) -> Served:
         metrics=metrics,
         event_names=frozenset(name for metric in metrics for name in metric.definition.event_names),
         segments=tuple(tuple(line) for line in place.segments),
+        epoch_starts=_epoch_starts(experiment),
         positions={variant.letter: variant.position for variant in variants},
     )
+
+
+def _epoch_starts(experiment: Experiment) -> tuple[int, ...]:
+    if experiment.allocation is None or experiment.started_at is None:
+        return ()
+    later = [epoch.started_at for epoch in epochs_of(experiment) if epoch.number > 1]
+    return tuple(int(moment.timestamp() * 1000) for moment in (experiment.started_at, *later))
+
+
+def epoch_segment(experiment: Served, at: int, properties: Mapping[str, object]) -> str:
+    """What a unit first exposed at a moment is tallied under, so that its epoch can be read by itself: "#3", "#3 device=phone".
+
+    No property begins with #, so these are never taken for segments.
+    """
+    number = max(bisect_right(experiment.epoch_starts, at), 1)
+    by = experiment.traffic.steered_by
+    return f"#{number} {by}={property_text(properties.get(by))}" if by else f"#{number}"
+
+
+def epochs_of(experiment: Experiment) -> list[Epoch]:
+    """The epochs of the present round, in order."""
+    return [epoch for epoch in experiment.epochs.all() if epoch.round == experiment.round]
+
+
+def shares_now(experiment: Experiment) -> dict[str, tuple[float, ...]]:
+    """The shares of the present epoch by segment ("" for everybody); none before the first has been closed."""
+    if experiment.allocation is None:
+        return {}
+    latest = epochs_of(experiment)[-1:]
+    return {name: tuple(found) for epoch in latest for name, found in epoch.shares.items()}
 
 
 def traffic_of(experiment: Experiment, day: date) -> Traffic:
@@ -141,9 +174,14 @@ def traffic_of(experiment: Experiment, day: date) -> Traffic:
     salt = f"{experiment.key}:{experiment.round}"
     if experiment.state == "decided":
         return _rolled_out(experiment, salt, positions, day)
+    even = tuple(variant.weight for variant in variants)
+    shares = shares_now(experiment)
+    steered_by = (experiment.allocation or {}).get("segment", "")
     return Traffic(
         salt=salt,
-        weights=tuple(variant.weight for variant in variants),
+        weights=shares.get("", even),
+        steered_by=steered_by,
+        steered={name.split("=", 1)[1]: found for name, found in shares.items() if name} if steered_by else {},
         participation=Arrivals(1, experiment.participation, steps).participation_on((day - first).days + 1),
         audience=audience_of(experiment.audience_rules),
         forced={unit: positions[letter] for unit, letter in experiment.forced.items() if letter in positions},

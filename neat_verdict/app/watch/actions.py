@@ -22,6 +22,7 @@ from neat_verdict.app.people.models import User
 from neat_verdict.app.problems import Conflict
 from neat_verdict.app.readings.actions import keep_due_looks
 from neat_verdict.app.readings.queries import reading_of
+from neat_verdict.app.traffic.steering import tend_epochs
 from neat_verdict.app.watch.models import ChangeNote, Notice
 from neat_verdict.app.watch.queries import observe
 from neat_verdict.app.watch.readiness import unmet
@@ -73,6 +74,7 @@ def tick() -> dict[str, int]:
     done = {
         "events released": release_held(),
         "started": _each(_due_starts(), _start),
+        "epochs closed": _each(_steered(), tend_epochs),
         "ended": _each(_due_ends(), _end),
         "looks taken": _each(_read(), keep_due_looks),
         "notices": _each(_watched(), look_for_faults),
@@ -118,6 +120,10 @@ def _due_ends() -> list[Experiment]:
 def _end(due: Experiment) -> int:
     experiments.end(due.scheduled_by or due.owner, due.key)
     return 1
+
+
+def _steered() -> list[Experiment]:
+    return list(Experiment.objects.filter(state="running", allocation__isnull=False))
 
 
 def _watched() -> list[Experiment]:

@@ -6,6 +6,7 @@ import json
 from collections import defaultdict
 from datetime import UTC, date, datetime, timedelta
 
+import numpy as np
 from django.db.models import Q, QuerySet, Sum
 
 from neat_verdict.app import clock
@@ -16,6 +17,7 @@ from neat_verdict.app.experiments.models import Experiment, Tally
 from neat_verdict.app.experiments.queries import daily_counts, today, weights
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.metrics.sample import EXPOSURE
+from neat_verdict.app.traffic.epochs import epochs_by_metric
 from neat_verdict.app.traffic.models import Enrolment
 from neat_verdict.app.traffic.serving import served
 from neat_verdict.app.watch.models import ChangeNote, Notice
@@ -48,6 +50,7 @@ def units_by_segment(experiment: Experiment) -> dict[str, list[int]]:
     rows = (
         Tally.objects.filter(variant__experiment=experiment, metric=use.metric_id, round=experiment.round)
         .exclude(segment="")
+        .exclude(segment__startswith="#")
         .exclude(segment__contains=" & ")
         .values_list("segment", "variant__position")
         .annotate(units=Sum("units"))
@@ -72,6 +75,20 @@ def mixed_units(experiment: Experiment) -> int:
     return rows.aggregate(mixed=Sum("mixed"))["mixed"] or 0
 
 
+def planned_by_day(experiment: Experiment) -> dict[str, list[float]]:
+    """Units that each variant should have had by the shares of the epochs, by day; empty for a fixed split."""
+    use = experiment.primary
+    if experiment.allocation is None or use is None:
+        return {}
+    found: dict[str, list[float]] = {}
+    for epoch in epochs_by_metric(experiment)[use.metric_id]:
+        units = sum(arm.units for arm in epoch.arms)
+        day = date.fromordinal(epoch.day).isoformat()
+        before = found.get(day, [0.0] * len(epoch.shares))
+        found[day] = [a + units * share for a, share in zip(before, epoch.shares, strict=True)]
+    return found
+
+
 def observe(experiment: Experiment) -> Observed:
     """Everything that faults are found from."""
     counts = daily_counts([experiment])[experiment.pk].primary
@@ -83,11 +100,13 @@ def observe(experiment: Experiment) -> Observed:
         last = min(last, counts.days[-1]) if counts.days else last
     days = {day: tuple(units) for day, units in zip(counts.days, counts.units.tolist(), strict=True)}
     letters = [variant.letter for variant in experiment.variants.all()]
+    planned = planned_by_day(experiment)
     return Observed(
         letters=letters,
-        weights=weights(experiment),
+        weights=np.sum(list(planned.values()), axis=0).tolist() if planned else weights(experiment),
         units=counts.units.sum(axis=0).tolist() if counts.days else [0] * len(letters),
-        segments=units_by_segment(experiment) if by_events else {},
+        # Segments have no plan of their own where shares change, or are steered one by one.
+        segments=units_by_segment(experiment) if by_events and experiment.allocation is None else {},
         days=days,
         first=_first_whole_day(experiment, counts.days),
         last=last,
@@ -108,7 +127,8 @@ def live(experiment: Experiment) -> LiveOut:
     seen = observe(experiment)
     counts_events = experiment.data_from == "events"
     by_day = {day.isoformat(): units for day, units in seen.days.items()}
-    days = {stratum.name: stratum for stratum in check_strata(by_day, seen.weights)}
+    planned = planned_by_day(experiment)
+    days = {stratum.name: stratum for stratum in check_strata(by_day, seen.weights, planned)}
     segments = check_strata(seen.segments, seen.weights)
     return LiveOut(
         counts_events=counts_events,

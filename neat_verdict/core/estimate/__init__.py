@@ -15,7 +15,14 @@ from neat_verdict.core.estimate.comparison import (
     compare_with_control,
 )
 from neat_verdict.core.estimate.covariate import Adjustment, fit_adjustment
-from neat_verdict.core.estimate.epochs import EpochArms, Stratified, compare_by_epoch, epoch_information, running_lift
+from neat_verdict.core.estimate.epochs import (
+    EpochArms,
+    Stratified,
+    compare_by_epoch,
+    epoch_information,
+    log_ratio_by_epoch,
+    running_lift,
+)
 from neat_verdict.core.estimate.families import Correction, Family, adjust_family
 from neat_verdict.core.estimate.looks import (
     Boundary,
@@ -105,6 +112,7 @@ __all__ = [
     "inflation",
     "level_spent",
     "log_ratio",
+    "log_ratio_by_epoch",
     "normal_best_chances",
     "per_thousand_views",
     "pool",

@@ -78,15 +78,7 @@ def compare_by_epoch(pairs: Sequence[tuple[Arm, Arm]], critical_value: float) ->
     usable = [(variant, reference) for variant, reference in pairs if _usable(variant, reference)]
     if not usable:
         return None
-    weights = _weights(usable)
-    total = math.fsum(weights)
-    levels = []
-    for side in (0, 1):
-        arms = [pair[side] for pair in usable]
-        level = math.fsum(w * arm.estimate for w, arm in zip(weights, arms, strict=True)) / total
-        variance = math.fsum(w * w * v for w, v in zip(weights, _variances(arms), strict=True)) / total**2
-        levels.append((level, variance))
-    (m1, v1), (m0, v0) = levels
+    (m1, v1), (m0, v0) = _levels(usable)
     error = math.sqrt(v1 + v0)
     statistic = (m1 - m0) / error if error else 0.0
     reach = critical_value * error
@@ -99,8 +91,32 @@ def compare_by_epoch(pairs: Sequence[tuple[Arm, Arm]], critical_value: float) ->
         statistic=statistic,
         pvalue=float(2 * special.ndtr(-abs(statistic))),
         epochs=len(usable),
-        information=total,
+        information=math.fsum(_weights(usable)),
     )
+
+
+def log_ratio_by_epoch(pairs: Sequence[tuple[Arm, Arm]]) -> tuple[float, float] | None:
+    """The log of variant over reference, both by epoch, with its variance (delta method); None where a level is not above 0."""
+    usable = [pair for pair in pairs if _usable(*pair)]
+    if not usable:
+        return None
+    (m1, v1), (m0, v0) = _levels(usable)
+    if not (m1 > 0 and m0 > 0 and v1 + v0 > 0):
+        return None
+    return math.log(m1 / m0), v1 / m1**2 + v0 / m0**2
+
+
+def _levels(usable: Sequence[tuple[Arm, Arm]]) -> list[tuple[float, float]]:
+    """Level and variance of the variant, then of the reference."""
+    weights = _weights(usable)
+    total = math.fsum(weights)
+    found = []
+    for side in (0, 1):
+        arms = [pair[side] for pair in usable]
+        level = math.fsum(w * arm.estimate for w, arm in zip(weights, arms, strict=True)) / total
+        variance = math.fsum(w * w * v for w, v in zip(weights, _variances(arms), strict=True)) / total**2
+        found.append((level, variance))
+    return found
 
 
 def epoch_information(pairs: Sequence[tuple[Arm, Arm]]) -> float:

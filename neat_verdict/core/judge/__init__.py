@@ -1,8 +1,15 @@
 """From evidence to a verdict: rule, conditions, verdict, sentences."""
 
-from neat_verdict.core.judge.adaptive import Followed, lift_by_epoch_as_data_came_in
+from neat_verdict.core.judge.adaptive import (
+    FOLLOWED_EXPLAINED,
+    Followed,
+    comparison_of_pairs,
+    gain_in_words,
+    lift_by_epoch_as_data_came_in,
+)
 from neat_verdict.core.judge.cohorts import CohortReading, read_cohorts
 from neat_verdict.core.judge.conditions import Condition, State
+from neat_verdict.core.judge.epoch_working import working_by_epoch
 from neat_verdict.core.judge.impact import impact
 from neat_verdict.core.judge.outlook import Ahead, chances_ahead, conversions_it_hangs_on, what_would_change
 from neat_verdict.core.judge.paragraph import rule_in_words
@@ -10,15 +17,17 @@ from neat_verdict.core.judge.ranking import Ranked, rank_arms
 from neat_verdict.core.judge.reading import Looks, Reading, Series, lift_as_data_came_in, read_experiment
 from neat_verdict.core.judge.rule import DecisionRule, Guardrail, SideReading, rule_for
 from neat_verdict.core.judge.segments import Segment, SegmentReading, read_segments
-from neat_verdict.core.judge.sentences import Names, Sentences, write_sentences
+from neat_verdict.core.judge.sentences import Sentences, write_sentences
 from neat_verdict.core.judge.sides import SideEvidence, SideMetric, read_sides
 from neat_verdict.core.judge.standard import Standard, standard_of
 from neat_verdict.core.judge.track_record import Forecasted, Outcome, TrackRecord, track_record
 from neat_verdict.core.judge.verdict import Verdict, VerdictKind, judge
+from neat_verdict.core.judge.wording import Names
 from neat_verdict.core.judge.working import FIGURES, Figure, Step, Working, comparison_working, level_working
 
 __all__ = [
     "FIGURES",
+    "FOLLOWED_EXPLAINED",
     "Ahead",
     "CohortReading",
     "Condition",
@@ -47,8 +56,10 @@ __all__ = [
     "VerdictKind",
     "Working",
     "chances_ahead",
+    "comparison_of_pairs",
     "comparison_working",
     "conversions_it_hangs_on",
+    "gain_in_words",
     "impact",
     "judge",
     "level_working",
@@ -64,5 +75,6 @@ __all__ = [
     "standard_of",
     "track_record",
     "what_would_change",
+    "working_by_epoch",
     "write_sentences",
 ]

@@ -13,6 +13,7 @@ from neat_verdict.core.estimate import (
     EpochArms,
     Interval,
     Rate,
+    Ratio,
     comparable,
     compare_arms_at,
     compare_by_epoch,
@@ -25,11 +26,19 @@ from neat_verdict.core.estimate.exact import smallest_expected_count
 from neat_verdict.core.judge.conditions import Condition
 from neat_verdict.core.judge.rule import DecisionRule
 from neat_verdict.core.judge.standard import anytime_standard
-from neat_verdict.core.judge.wording import plain, signed
+from neat_verdict.core.judge.wording import Names, count, plain, signed
 from neat_verdict.core.numeric import FloatArray
 
 LETTERS = "ABCDEFGHIJ"
 NOTICEABLE = 0.5  # of a standard error, between the naive difference and that by epoch; the house's limit, no source
+
+
+Pair = tuple[Arm, Arm]
+FOLLOWED_EXPLAINED = (
+    "Shares followed the evidence: variants that looked better were shown to more of those who came later, and nobody who had "
+    "seen one was moved. Because shares and times changed together, variants are compared within each stretch of equal shares "
+    "and those comparisons put together."
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,10 +66,17 @@ def comparison_by_epoch(
     adjusted_pvalue: float | None = None,
 ) -> Comparison | None:
     """One variant against a reference by epoch; ``arms`` are the totals that stand beside. None where no epoch compares them."""
-    found = compare_by_epoch([(e.arms[variant], e.arms[reference]) for e in epochs], critical_value)
+    pairs = [(e.arms[variant], e.arms[reference]) for e in epochs]
+    return comparison_of_pairs(pairs, arms[variant], arms[reference], critical_value, adjusted_pvalue)
+
+
+def comparison_of_pairs(
+    pairs: Sequence[Pair], first: Arm, second: Arm, critical_value: float, adjusted_pvalue: float | None = None
+) -> Comparison | None:
+    """As `comparison_by_epoch`, of pairs (variant, reference) whose totals are ``first`` and ``second``."""
+    found = compare_by_epoch(pairs, critical_value)
     if found is None:
         return None
-    first, second = arms[variant], arms[reference]
     few = smallest_expected_count(first, second) if isinstance(first, Rate) and isinstance(second, Rate) else math.inf
     return Comparison(
         variant=first,
@@ -139,6 +155,22 @@ def _remarks(comparisons: Sequence[Comparison], naive: Sequence[Comparison]) -> 
 
 def _side(lift: Interval) -> int:
     return 1 if lift.low > 0 else -1 if lift.high < 0 else 0
+
+
+def gain_in_words(gain: Gain, arms: Sequence[Arm], names: Names) -> str:
+    """What following the evidence was worth so far, as a sentence."""
+    leader = f"{LETTERS[gain.leader]}, which leads,"
+    if round(gain.spared) == 0:
+        return f"So far {leader} was seen by as many {names.units} as in an even split."
+    many = f"{count(abs(gain.spared))} {'more' if gain.spared > 0 else 'fewer'} {names.units}"
+    found = gain.total
+    if isinstance(arms[0], Ratio):
+        return f"So far {leader} was seen by {many} than in an even split."
+    return (
+        f"So far {leader} was seen by {many} than in an even split; that brought about "
+        f"{count(abs(found.estimate))} {'more' if found.estimate >= 0 else 'fewer'} {names.metric} "
+        f"(between {count(found.low)} and {count(found.high)})."
+    )
 
 
 def value_condition(followed: Followed | None, rule: DecisionRule) -> Condition:

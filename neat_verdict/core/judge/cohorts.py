@@ -11,9 +11,11 @@ from neat_verdict.core.estimate import (
     comparable,
     compare_arms_at,
     log_ratio,
+    log_ratio_by_epoch,
     trend,
     two_sided_critical_value,
 )
+from neat_verdict.core.judge.adaptive import Pair, comparison_of_pairs
 from neat_verdict.core.judge.rule import DecisionRule
 from neat_verdict.core.judge.wording import plain, pvalue
 
@@ -28,13 +30,26 @@ class CohortReading:
     sentence: str
 
 
-def read_cohorts(groups: Sequence[Sequence[Arm]], rule: DecisionRule, group_name: str = "week") -> CohortReading:
-    """Read one variant by groups of first exposure, in the order of time; each has control's arm and the variant's."""
+def read_cohorts(
+    groups: Sequence[Sequence[Arm]],
+    rule: DecisionRule,
+    group_name: str = "week",
+    pairs: Sequence[Sequence[Pair]] | None = None,
+) -> CohortReading:
+    """Read one variant by groups of first exposure, in the order of time; each has control's arm and the variant's.
+
+    Where traffic followed the evidence ``pairs`` has each group's arms (variant, control) by epoch, to be compared within those.
+    """
     c = two_sided_critical_value(rule.confidence)
-    compared = tuple(compare_arms_at(arms[1], arms[0], c) if comparable(arms) else None for arms in groups)
-    effects = [
-        (place, effect) for place, arms in enumerate(groups) if (effect := log_ratio(arms[1], arms[0])) is not None
-    ]
+    if pairs is None:
+        compared = tuple(compare_arms_at(arms[1], arms[0], c) if comparable(arms) else None for arms in groups)
+        found_effects = [log_ratio(arms[1], arms[0]) for arms in groups]
+    else:
+        compared = tuple(
+            comparison_of_pairs(each, arms[1], arms[0], c) for arms, each in zip(groups, pairs, strict=True)
+        )
+        found_effects = [log_ratio_by_epoch(each) for each in pairs]
+    effects = [(place, effect) for place, effect in enumerate(found_effects) if effect is not None]
     found = trend([place for place, _ in effects], [effect for _, effect in effects])
     if found is None:
         return CohortReading(compared, None, None, f"A trend needs three {group_name}s or more with something in each.")

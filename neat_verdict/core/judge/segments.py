@@ -14,10 +14,12 @@ from neat_verdict.core.estimate import (
     comparable,
     compare_many,
     log_ratio,
+    log_ratio_by_epoch,
     pool,
     reversed_in_every_stratum,
     two_sided_critical_value,
 )
+from neat_verdict.core.judge.adaptive import Pair, comparison_of_pairs
 from neat_verdict.core.judge.rule import DecisionRule
 
 SMALL_CELL = 5  # conversions, or units of a mean, under which a segment proves nothing
@@ -48,7 +50,13 @@ class SegmentReading:
 
 
 def read_segments(
-    subject: str, strata: Mapping[str, Sequence[Arm]], rule: DecisionRule, *, tried: int = 1, letters: str = "AB"
+    subject: str,
+    strata: Mapping[str, Sequence[Arm]],
+    rule: DecisionRule,
+    *,
+    tried: int = 1,
+    letters: str = "AB",
+    pairs: Mapping[str, Sequence[Pair]] | None = None,
 ) -> SegmentReading:
     """Read the segments of a property for one variant.
 
@@ -62,11 +70,19 @@ def read_segments(
         Properties looked at; the test of difference is adjusted for them (Bonferroni).
     letters : str
         Of control and the variant.
+    pairs : mapping, optional
+        Where traffic followed the evidence: each segment's arms (variant, control) by day, to be compared within the days.
     """
     critical = two_sided_critical_value(rule.confidence)
     fit = {name: (arms[1], arms[0]) for name, arms in strata.items() if comparable(arms)}
-    compared = dict(zip(fit, compare_many(list(fit.values()), [critical] * len(fit)), strict=True))
-    effects = {name: effect for name, arms in strata.items() if (effect := log_ratio(arms[1], arms[0])) is not None}
+    if pairs is None:
+        compared = dict(zip(fit, compare_many(list(fit.values()), [critical] * len(fit)), strict=True))
+        found = {name: log_ratio(arms[1], arms[0]) for name, arms in strata.items()}
+    else:
+        each = {name: comparison_of_pairs(pairs[name], *fit[name], critical) for name in fit}
+        compared = {name: one for name, one in each.items() if one is not None}
+        found = {name: log_ratio_by_epoch(pairs[name]) for name in strata}
+    effects = {name: effect for name, effect in found.items() if effect is not None}
     pooled = pool(list(effects.values())) if effects else None
     shrunken = dict(zip(effects, pooled.shrunken, strict=True)) if pooled and len(effects) > 1 else {}
     segments = tuple(
@@ -79,7 +95,10 @@ def read_segments(
     pvalue = pooled.pvalue if pooled else 1.0
     adjusted = min(pvalue * max(tried, 1), 1.0)
     crude = _crude(list(strata.values()))
-    reversal = reversed_in_every_stratum(crude, [s.comparison.difference.estimate for s in segments if s.comparison])
+    # Shares that follow each segment's evidence mix the segments differently on purpose: nothing to be surprised at.
+    reversal = pairs is None and reversed_in_every_stratum(
+        crude, [s.comparison.difference.estimate for s in segments if s.comparison]
+    )
     return SegmentReading(
         segments, pvalue, adjusted, pooled.i_squared if pooled else 0.0, reversal,
         _sentence(subject, len(effects), adjusted, tried, rule, crude if reversal else None, letters),

@@ -8,18 +8,9 @@ from dataclasses import dataclass
 from neat_verdict.core.estimate import Comparison
 from neat_verdict.core.judge.reading import Reading
 from neat_verdict.core.judge.rule import DecisionRule
-from neat_verdict.core.judge.wording import between, plain, share, signed
+from neat_verdict.core.judge.wording import Names, between, plain, share, signed
 
 LETTERS = "ABCDEFGHIJ"
-
-
-@dataclass(frozen=True, slots=True)
-class Names:
-    """How the experiment speaks: the metric ("paid bookings"), the units ("visitors"), the variants, control first."""
-
-    metric: str
-    units: str
-    variants: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)

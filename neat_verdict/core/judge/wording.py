@@ -4,8 +4,18 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 MINUS = "\u2212"
+
+
+@dataclass(frozen=True, slots=True)
+class Names:
+    """How the experiment speaks: the metric ("paid bookings"), the units ("visitors"), the variants, control first."""
+
+    metric: str
+    units: str
+    variants: tuple[str, ...]
 
 
 def signed(value: float) -> str:

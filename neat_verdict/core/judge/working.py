@@ -48,8 +48,8 @@ def level_working(arm: Arm, rule: DecisionRule, letter: str) -> Working:
             "Conversions divided by units. The interval is Wilson’s: all rates that a score test does not reject.",
             "r = x/n;  bounds: (x + z²/2 ± z·√(x(n − x)/n + z²/4)) / (n + z²)",
             "Wilson (1927), J. Am. Stat. Assoc. 22, 209–212",
-            _counted(arm, ""),
-            (Step("z", _full(z)), Step("r", _full(arm.estimate)), Step("from", _full(low)), Step("to", _full(high))),
+            counted(arm, ""),
+            (Step("z", full(z)), Step("r", full(arm.estimate)), Step("from", full(low)), Step("to", full(high))),
         )
     c = student_critical_value(z, arm.units - 1)
     error = math.sqrt(arm.squared_error)
@@ -58,10 +58,10 @@ def level_working(arm: Arm, rule: DecisionRule, letter: str) -> Working:
         f"{_level_words(arm)} The interval is Student’s, for this variant alone.",
         f"{_level_formula(arm)};  bounds: m ± c·√v",
         "Student (1908), Biometrika 6, 1–25" + (_DELTA if isinstance(arm, Ratio) else ""),
-        _counted(arm, ""),
+        counted(arm, ""),
         (
-            Step("m", _full(arm.estimate)), Step("√v", _full(error)), Step("c", _full(c)), Step("from", _full(low)),
-            Step("to", _full(high)),
+            Step("m", full(arm.estimate)), Step("√v", full(error)), Step("c", full(c)), Step("from", full(low)),
+            Step("to", full(high)),
         ),
     )  # fmt: skip
 
@@ -85,7 +85,7 @@ def comparison_working(
     if figure not in FIGURES[1:]:
         raise InputError("figure", figure, f"must be one of {', '.join(FIGURES)}")
     rates = isinstance(comparison.variant, Rate)
-    inputs = (*_counted(comparison.reference, "₀"), *_counted(comparison.variant, "₁"))
+    inputs = (*counted(comparison.reference, "₀"), *counted(comparison.variant, "₁"))
     standard = _STANDARDS[rule.method.kind]
     if figure == "adjusted_pvalue":
         return _adjusted(comparison, rule, letter, inputs, among)
@@ -98,10 +98,10 @@ def comparison_working(
             _RATE_TEST if rates else f"{_level_formula(comparison.variant)};  {_WELCH_TEST}",
             "Pearson (1900), the chi-square test without continuity correction" if rates else _welch_source(comparison),
             inputs,
-            (*_test_steps(comparison), Step("p", _full(comparison.pvalue))),
+            (*_test_steps(comparison), Step("p", full(comparison.pvalue))),
         )
     interval = comparison.lift if figure == "lift" else comparison.difference
-    closing = (Step("critical value", _full(comparison.critical_value)), *_interval_steps(interval))
+    closing = (Step("critical value", full(comparison.critical_value)), *_interval_steps(interval))
     if comparison.posterior is not None and figure == "lift":
         return Working(
             f"Lift of {letter} against A",
@@ -185,32 +185,33 @@ def _adjusted(comparison: Comparison, rule: DecisionRule, letter: str, inputs: t
         formula,
         source,
         (*inputs, Step("comparisons", str(among))),
-        (*_test_steps(comparison), Step("adjusted p", _full(comparison.adjusted_pvalue))),
+        (*_test_steps(comparison), Step("adjusted p", full(comparison.adjusted_pvalue))),
     )
 
 
 def _test_steps(comparison: Comparison) -> tuple[Step, ...]:
     first, second = comparison.variant, comparison.reference
-    levels = (Step(f"{_sign(second)}₀", _full(second.estimate)), Step(f"{_sign(first)}₁", _full(first.estimate)))
+    levels = (Step(f"{_sign(second)}₀", full(second.estimate)), Step(f"{_sign(first)}₁", full(first.estimate)))
     if isinstance(first, Rate) and isinstance(second, Rate):
         pooled = (first.conversions + second.conversions) / (first.units + second.units)
-        return (*levels, Step("r̄", _full(pooled)), Step("z", _full(comparison.statistic)))
+        return (*levels, Step("r̄", full(pooled)), Step("z", full(comparison.statistic)))
     assert not isinstance(first, Rate)
     assert not isinstance(second, Rate)
     spread = math.sqrt(first.squared_error + second.squared_error)
     t = (first.estimate - second.estimate) / spread if spread else 0.0
     return (
-        *levels, Step("v₀", _full(second.squared_error)), Step("v₁", _full(first.squared_error)), Step("t", _full(t)),
-        Step("f", _full(welch_freedom(first, second))), Step("z with the same tail", _full(comparison.statistic)),
+        *levels, Step("v₀", full(second.squared_error)), Step("v₁", full(first.squared_error)), Step("t", full(t)),
+        Step("f", full(welch_freedom(first, second))), Step("z with the same tail", full(comparison.statistic)),
     )  # fmt: skip
 
 
 def _interval_steps(interval: object) -> tuple[Step, ...]:
     estimate, low, high = (getattr(interval, name) for name in ("estimate", "low", "high"))
-    return Step("estimate", _full(estimate)), Step("from", _full(low)), Step("to", _full(high))
+    return Step("estimate", full(estimate)), Step("from", full(low)), Step("to", full(high))
 
 
-def _counted(arm: Arm, mark: str) -> tuple[Step, ...]:
+def counted(arm: Arm, mark: str) -> tuple[Step, ...]:
+    """What was counted of an arm, its names marked."""
     if isinstance(arm, Rate):
         values: Sequence[tuple[str, float]] = (("x", arm.conversions), ("n", arm.units))
     elif isinstance(arm, Mean):
@@ -220,7 +221,7 @@ def _counted(arm: Arm, mark: str) -> tuple[Step, ...]:
             ("n", arm.units), ("Σa", arm.numerator), ("Σb", arm.denominator), ("Σa²", arm.numerator_squares),
             ("Σb²", arm.denominator_squares), ("Σab", arm.cross),
         )  # fmt: skip
-    return tuple(Step(f"{name}{mark}", _full(value)) for name, value in values)
+    return tuple(Step(f"{name}{mark}", full(value)) for name, value in values)
 
 
 def _sign(arm: Arm) -> str:
@@ -243,7 +244,7 @@ def _level_formula(arm: Arm) -> str:
     return "m = Σy/n, v = (Σy² − (Σy)²/n)/(n − 1)/n"
 
 
-def _full(value: float) -> str:
+def full(value: float) -> str:
     """Every digit that matters; whole numbers as such."""
     if math.isnan(value):
         return "not defined"

@@ -62,12 +62,16 @@ class Stratum:
     alarm: bool
 
 
-def check_strata(units: Mapping[str, Sequence[int]], weights: Sequence[float]) -> tuple[Stratum, ...]:
-    """The split within each stratum, the most telling first."""
+def check_strata(
+    units: Mapping[str, Sequence[int]],
+    weights: Sequence[float],
+    planned: Mapping[str, Sequence[float]] | None = None,
+) -> tuple[Stratum, ...]:
+    """The split within each stratum, the most telling first; ``planned`` has the weights of strata with some of their own."""
     level = SPLIT_ALARM / max(len(units), 1)
     found = []
     for name, counts in units.items():
-        check = check_split(list(counts), weights)
+        check = check_split(list(counts), (planned or {}).get(name, weights))
         enough = sum(counts) * min(check.planned_shares) >= _LEAST_EXPECTED
         found.append(Stratum(name, tuple(counts), check, enough and check.pvalue < level))
     return tuple(sorted(found, key=lambda stratum: stratum.check.pvalue))

@@ -9,6 +9,7 @@ from neat_verdict.core.traffic.assignment import (
     Traffic,
     free_slice,
     point,
+    property_text,
 )
 from neat_verdict.core.traffic.audience import Audience, Group, Ruling
 
@@ -24,4 +25,5 @@ __all__ = [
     "Traffic",
     "free_slice",
     "point",
+    "property_text",
 ]

@@ -66,6 +66,19 @@ class Assignment:
         return self.reason == "assigned"
 
 
+_Parts = tuple[tuple[str, float, Assignment], ...]
+
+
+def property_text(value: object) -> str:
+    """A property's value as segments are named by it: the same for true and "true", and "(not known)" where there is none."""
+    if value is None or value == "":
+        return "(not known)"
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    # Crossed properties are joined by &, so no value has it.
+    return str(value)[:80].replace(" & ", " and ")
+
+
 @dataclass(frozen=True, slots=True)
 class Traffic:
     """How an experiment shares its traffic out.
@@ -85,6 +98,9 @@ class Traffic:
     slice : Slice or None
         The experiment's part of an exclusion group.
     running : bool
+    steered_by : str
+        A property; its values in ``steered`` have weights of their own, the others ``weights``. Empty for none.
+    steered : mapping of value (as `property_text`) to weights
 
     Raises
     ------
@@ -99,7 +115,10 @@ class Traffic:
     forced: Mapping[str, int] = field(default_factory=dict)
     slice: Slice | None = None
     running: bool = True
-    _parts: tuple[tuple[str, float, Assignment], ...] = field(init=False, repr=False, compare=False)
+    steered_by: str = ""
+    steered: Mapping[str, tuple[float, ...]] = field(default_factory=dict)
+    _parts: _Parts = field(init=False, repr=False, compare=False)
+    _steered_parts: Mapping[str, _Parts] = field(init=False, repr=False, compare=False)
     _left_out: Assignment = field(init=False, repr=False, compare=False)
 
     def __post_init__(self) -> None:
@@ -107,22 +126,29 @@ class Traffic:
             raise InputError("salt", "empty", "must tell the experiment's round from all others")
         if not 2 <= len(self.weights) <= len(LETTERS):
             raise InputError("weights", len(self.weights), f"must be 2 to {len(LETTERS)}")
-        for weight in self.weights:
-            if not (isfinite(weight) and weight >= 0):
-                raise InputError("weights", weight, "must be 0 or more")
-        positive("weights", sum(self.weights))
+        for weights in (self.weights, *self.steered.values()):
+            if len(weights) != len(self.weights):
+                raise InputError("steered", len(weights), f"must be {len(self.weights)} weights for every value")
+            for weight in weights:
+                if not (isfinite(weight) and weight >= 0):
+                    raise InputError("weights", weight, "must be 0 or more")
+            positive("weights", sum(weights))
         if not 0 <= self.participation <= 1:
             raise InputError("participation", self.participation, "must lie between 0% and 100%")
         for position in self.forced.values():
             if not 0 <= position < len(self.weights):
                 raise InputError("forced", position, "must be the position of a variant")
-        parts = tuple(
-            (f"{self.salt}/{letter}/", -weight, Assignment(position, "assigned"))
-            for position, (letter, weight) in enumerate(zip(LETTERS, self.weights, strict=False))
-        )
-        object.__setattr__(self, "_parts", parts)
+        object.__setattr__(self, "_parts", self._parts_of(self.weights))
+        by_value = {value: self._parts_of(weights) for value, weights in self.steered.items()}
+        object.__setattr__(self, "_steered_parts", by_value)
         told = f"takes part below {self.participation:.4g} of the audience, and lies above"
         object.__setattr__(self, "_left_out", Assignment(0, "participation", told))
+
+    def _parts_of(self, weights: Sequence[float]) -> _Parts:
+        return tuple(
+            (f"{self.salt}/{letter}/", -weight, Assignment(position, "assigned"))
+            for position, (letter, weight) in enumerate(zip(LETTERS, weights, strict=False))
+        )
 
     def assign(self, unit: str, properties: Mapping[str, object], kept: int | None = None) -> Assignment:
         """The unit's variant. ``kept`` is the position it was given before in this round: once in, it stays.
@@ -147,7 +173,10 @@ class Traffic:
             if ((drawn >> 11) + 0.5) * _SCALE >= self.participation:
                 return self._left_out
         best, won = 0.0, self._left_out
-        for prefix, negative_weight, outcome in self._parts:
+        parts = self._parts
+        if self.steered_by:
+            parts = self._steered_parts.get(property_text(properties.get(self.steered_by)), parts)
+        for prefix, negative_weight, outcome in parts:
             drawn = hash64(prefix + unit, VARIANT_SEED, signed=False)[0]
             score = negative_weight / log(((drawn >> 11) + 0.5) * _SCALE)
             if score > best:

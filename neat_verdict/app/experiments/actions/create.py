@@ -21,7 +21,7 @@ _COPIED = (
     "worthwhile_lift", "audience_per_day", "participation", "ramp", "data_from", "assignment_unit", "audience_rules",
     "exclusion_group", "exclusion_share", "confidence", "power", "least_weeks",
     "least_conversions", "longest_run_weeks", "method", "sides", "spending", "looks", "look_days", "superiority",
-    "expected_loss", "family", "warm_up_days",
+    "expected_loss", "family", "warm_up_days", "allocation",
 )  # fmt: skip
 
 

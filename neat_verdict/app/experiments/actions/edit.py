@@ -14,7 +14,7 @@ from neat_verdict.app.experiments.actions.ledger import record
 from neat_verdict.app.experiments.actions.parts import edit_metrics, edit_variants
 from neat_verdict.app.experiments.audience import audience_of
 from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.app.experiments.queries import method, planned_rule, rule_of, weights
+from neat_verdict.app.experiments.queries import method, planned_rule, policy, rule_of, weights
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.app.problems import Conflict
@@ -26,7 +26,7 @@ from neat_verdict.core.traffic import LONGEST_UNIT
 # The question, the split and the figures of the sizing: fixed once data may come.
 LOCKED_AT_START = frozenset({
     "metrics", "unit_name", "baseline", "spread", "correlation", "audience_per_day",
-    "planned_start", "data_from", "assignment_unit", "exclusion_group", "exclusion_share",
+    "planned_start", "data_from", "assignment_unit", "exclusion_group", "exclusion_share", "allocation",
 })  # fmt: skip
 # The decision rule: fixed at the start too, but for a reason that is kept and told.
 RULE_FIELDS = frozenset({
@@ -117,6 +117,7 @@ def _check_together(experiment: Experiment) -> None:
     Strictness(experiment.confidence, experiment.power)
     method(experiment)
     audience_of(experiment.audience_rules)
+    _check_allocation(experiment)
     letters = [variant.letter for variant in experiment.variants.all()]
     for unit, letter in experiment.forced.items():
         if not 0 < len(unit) <= LONGEST_UNIT:
@@ -127,6 +128,37 @@ def _check_together(experiment: Experiment) -> None:
     is_rate = use is None or use.definition["kind"] in ("conversion", "funnel")
     if is_rate and experiment.baseline is not None and not experiment.baseline < 1:
         raise InputError("baseline", experiment.baseline, "must lie between 0% and 100%, both excluded")
+
+
+def _check_allocation(experiment: Experiment) -> None:
+    """What traffic that follows the evidence needs: our assignments, even weights, a metric to follow, a reading that holds."""
+    chosen = policy(experiment)
+    if chosen is None:
+        return
+    if experiment.data_from != "events":
+        raise InputError(
+            "allocation", experiment.data_from, "needs events: only what we assign ourselves can follow the evidence"
+        )
+    if experiment.method != "anytime":
+        raise InputError(
+            "method",
+            experiment.method,
+            "must be anytime where traffic follows the evidence: no other reading holds then",
+        )
+    split = weights(experiment)
+    if len(set(split)) > 1:
+        raise InputError("variants", "their weights", "must all be the same: the evidence sets the shares")
+    if chosen.floor * len(split) >= 1:
+        raise InputError(
+            "allocation.floor", chosen.floor, f"must be under {1 / len(split):.0%}, for {len(split)} variants"
+        )
+    record: dict[str, Any] = experiment.allocation or {}
+    keys = [use.metric.key for use in experiment.metrics.all()]
+    if record["metric"] and record["metric"] not in keys:
+        known = ", ".join(keys) or "the metrics of the brief"
+        raise InputError("allocation.metric", record["metric"], f"must be one of {known}")
+    if any(mark in record["segment"] for mark in "=&"):
+        raise InputError("allocation.segment", record["segment"], "must be one property, without = or &")
 
 
 def _checked(field: str, value: Any) -> Any:

@@ -157,6 +157,7 @@ def new_round(by: User, key: str) -> Experiment:
     experiment.rule = experiment.rule_locked_at = experiment.ends_at = None
     experiment.started_on = experiment.ended_on = experiment.started_at = experiment.ended_at = None
     experiment.rule_changes = []
+    experiment.epoch, experiment.steering = 0, "follow"
     record(experiment, by, "round", f"Round {experiment.round} begun; the data of the earlier ones is kept")
     return _save(experiment, "draft")
 

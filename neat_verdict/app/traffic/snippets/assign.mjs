@@ -4,7 +4,8 @@
 //   import { assign } from "./assign.mjs";
 //   const { variant, parameters, reason } = assign(list.experiments[0], "visitor-1", { device: "phone" });
 //
-// A unit keeps its variant only as long as weights and audience stay: what it was given before is known to the server alone.
+// A unit keeps its variant only as long as weights and audience stay. Where traffic follows the evidence they change with every
+// epoch: remember the letter that a unit was given and hand it over, assign(experiment, unit, properties, "B").
 
 const MASK = (1n << 64n) - 1n;
 const C1 = 0x87c37b91114253d5n;
@@ -53,8 +54,8 @@ export function point(seed, text) {
   return (Number(hash(seed, text) >> 11n) + 0.5) / 2 ** 53;
 }
 
-/** The variant of a unit: { variant, parameters, reason }. */
-export function assign(experiment, unit, properties = {}) {
+/** The variant of a unit: { variant, parameters, reason }; `kept` is the letter that it was given before, if any. */
+export function assign(experiment, unit, properties = {}, kept = "") {
   const answer = (position, reason) => ({
     variant: experiment.variants[position].letter,
     parameters: experiment.variants[position].parameters,
@@ -62,6 +63,8 @@ export function assign(experiment, unit, properties = {}) {
   });
   const forced = experiment.variants.findIndex((variant) => variant.letter === experiment.forced[unit]);
   if (forced >= 0) return answer(forced, "forced");
+  const before = experiment.variants.findIndex((variant) => variant.letter === kept);
+  if (before >= 0) return answer(before, "assigned");
   if (!admits(experiment.audience, properties)) return answer(0, "audience");
   const slice = experiment.exclusion;
   if (slice) {
@@ -73,11 +76,19 @@ export function assign(experiment, unit, properties = {}) {
   }
   let best = 0;
   let won = 0;
+  const steered = experiment.steered_by ? experiment.steered[propertyText(properties[experiment.steered_by])] : undefined;
   experiment.variants.forEach((variant, position) => {
-    const score = -variant.weight / Math.log(point(2, `${experiment.salt}/${variant.letter}/${unit}`));
+    const weight = steered ? steered[position] : variant.weight;
+    const score = -weight / Math.log(point(2, `${experiment.salt}/${variant.letter}/${unit}`));
     if (score > best) [best, won] = [score, position];
   });
   return answer(won, "assigned");
+}
+
+/** A property's value as segments are named by it. */
+function propertyText(value) {
+  if (value === null || value === undefined || value === "") return "(not known)";
+  return String(value).slice(0, 80).replaceAll(" & ", " and ");
 }
 
 /** Whether somebody with these properties qualifies: every group must hold. */

@@ -1,0 +1,142 @@
+"""Traffic that follows the evidence, as the screens get it."""
+
+from __future__ import annotations
+
+from typing import Any, Literal, cast
+
+from django.http import Http404
+
+from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.experiments.queries import steering_use
+from neat_verdict.app.metrics.queries import definition_of
+from neat_verdict.app.problems import Conflict
+from neat_verdict.app.traffic.epochs import next_close, units_by_epoch, worked_out
+from neat_verdict.app.traffic.models import Epoch
+from neat_verdict.app.traffic.schemas import AllocationOut, EpochOut, EpochRecordOut, Origin
+from neat_verdict.app.traffic.serving import epochs_of
+from neat_verdict.core.traffic import LETTERS
+
+SHOWN = 400
+
+
+def allocation(experiment: Experiment) -> AllocationOut:
+    """How an experiment's traffic follows the evidence. Raises Conflict for one whose split is fixed."""
+    if experiment.allocation is None:
+        raise Conflict("The split of this experiment is fixed; nothing steers it")
+    use = steering_use(experiment)
+    found = epochs_of(experiment)
+    units = units_by_epoch(experiment)
+    arms = len(experiment.variants.all())
+    current = found[-1] if found and experiment.state == "running" else None
+    return AllocationOut(
+        steering=cast(Literal["follow", "frozen", "even"], experiment.steering),
+        metric=use.metric.name,
+        window_hours=int(definition_of(use.definition).window_hours or 0),
+        letters=list(LETTERS[:arms]),
+        next_close=next_close(experiment, current) if current else None,
+        epochs=[_epoch(epoch, units.get(epoch.number, [0] * arms), experiment) for epoch in found[-SHOWN:]],
+        left_out=max(len(found) - SHOWN, 0),
+        sentence=_sentence(experiment, found[-1] if found else None),
+    )
+
+
+def _epoch(epoch: Epoch, units: list[int], experiment: Experiment) -> EpochOut:
+    record = epoch.record
+    ended = epoch.ended_at
+    if ended is None and experiment.state not in ("running", "paused"):
+        ended = experiment.ended_at
+    return EpochOut(
+        number=epoch.number,
+        started_at=epoch.started_at,
+        ended_at=ended,
+        origin=cast(Origin, epoch.origin),
+        shares=epoch.shares,
+        chances=record.get("chances", {}),
+        wanted=record.get("wanted", {}),
+        reasons=record.get("reasons", {}),
+        reason=epoch.reason,
+        set_by=epoch.set_by.display_name if epoch.set_by else "",
+        units=units,
+        sentence=_why(epoch),
+    )
+
+
+def _why(epoch: Epoch) -> str:
+    """Why an epoch has the shares it has."""
+    record = epoch.record
+    who = epoch.set_by.display_name if epoch.set_by else ""
+    if epoch.origin == "start":
+        return "Even at the start."
+    if epoch.origin == "hand":
+        return f"Set by {who}: {epoch.reason}."
+    if epoch.origin == "frozen":
+        return "Frozen: as in the epoch before."
+    if epoch.origin == "even":
+        return f"Returned to even by {who}: {epoch.reason}." if who else "Even, until the policy is followed again."
+    reasons = set(record["reasons"].values())
+    taken = record["taken"]
+    seen = (
+        f"With epoch{'s' if len(taken) > 1 else ''} {', '.join(taken)} taken in"
+        if taken
+        else "With nothing new taken in"
+    )
+    if reasons == {"even_start"}:
+        return f"{seen}: still even, for every variant must have its first units."
+    slowed = "; the change was held to what the policy allows" if "slowed" in reasons else ""
+    if set(record["chances"]) != {""}:
+        return f"{seen}, each segment by its own chances{slowed}."
+    chances = record["chances"][""]
+    best = max(range(len(chances)), key=chances.__getitem__)
+    return f"{seen}, {LETTERS[best]} is best with a chance of {chances[best]:.0%}{slowed}."
+
+
+def _sentence(experiment: Experiment, latest: Epoch | None) -> str:
+    if latest is None:
+        return "The first epoch begins with the start, with even shares."
+    told = {
+        "follow": "Shares follow the evidence.",
+        "frozen": "Shares are frozen: they stay as they are until the policy is followed again.",
+        "even": "Shares are even until the policy is followed again.",
+    }[experiment.steering]
+    return f"Epoch {latest.number}. {told}"
+
+
+def find_epoch(experiment: Experiment, number: int) -> Epoch:
+    """An epoch of the present round. Raises Http404."""
+    found = next((epoch for epoch in epochs_of(experiment) if epoch.number == number), None)
+    if found is None:
+        raise Http404
+    return found
+
+
+def epoch_record(experiment: Experiment, number: int) -> EpochRecordOut:
+    """An epoch's record, and whether it gives the same shares again. Raises Http404, or Conflict for the first: it has none."""
+    epoch = find_epoch(experiment, number)
+    if not epoch.record:
+        raise Conflict("The first epoch rests on no figures: its shares are even")
+    again = {segment: list(step.shares) for segment, step in worked_out(epoch.record).steps.items()}
+    return EpochRecordOut(
+        number=number, record=epoch.record, worked_out_again=again, same=again == epoch.record["shares"]
+    )
+
+
+def records(experiment: Experiment) -> dict[str, Any]:
+    """Every epoch of the present round with its record, for a file."""
+    return {
+        "format": 1,
+        "experiment": experiment.key,
+        "round": experiment.round,
+        "allocation": experiment.allocation,
+        "epochs": [
+            {
+                "number": epoch.number,
+                "started_at": epoch.started_at.isoformat(),
+                "ended_at": epoch.ended_at.isoformat() if epoch.ended_at else None,
+                "origin": epoch.origin,
+                "shares": epoch.shares,
+                "reason": epoch.reason,
+                "record": epoch.record,
+            }
+            for epoch in epochs_of(experiment)
+        ],
+    }

@@ -1,0 +1,164 @@
+"""Epochs of traffic that follows the evidence, and what the tallies hold of each."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, time, timedelta
+from typing import Any
+from zoneinfo import ZoneInfo
+
+import numpy as np
+from django.db.models import Q
+from numpy.typing import NDArray
+
+from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
+from neat_verdict.app.experiments.queries import workspace
+from neat_verdict.app.experiments.tallies import COLUMNS, ArmKind, arm_kind, make_arm, make_arms_along
+from neat_verdict.app.metrics.queries import definition_of
+from neat_verdict.app.traffic.models import Epoch
+from neat_verdict.app.traffic.serving import epochs_of
+from neat_verdict.core.allocate import Closing, Memory, Policy, close_epoch
+from neat_verdict.core.estimate import Arm, EpochArms
+
+
+@dataclass(frozen=True, slots=True)
+class Cell:
+    """Units first exposed in an epoch, in a segment ("" for everybody), on a day: ``sums`` is columns x variants."""
+
+    number: int
+    segment: str
+    day: date
+    sums: NDArray[np.float64]
+
+
+def cells(
+    experiment: Experiment, uses: Sequence[ExperimentMetric], numbers: Iterable[int] | None = None
+) -> dict[int, list[Cell]]:
+    """What the tallies hold of each epoch, by the metric's id; only of epochs with these ``numbers`` where given."""
+    columns = COLUMNS["ratio"]
+    kinds = {use.metric_id: arm_kind(use.definition["kind"], use.before_days) for use in uses}
+    # Ranges, because SQLite finds them by the index: "$" comes after "#", "!" after a space.
+    if numbers is None:
+        wanted = Q(segment__gte="#", segment__lt="$")
+    else:
+        wanted = Q(segment__in=[])
+        for number in numbers:
+            wanted |= Q(segment=f"#{number}") | Q(segment__gte=f"#{number} ", segment__lt=f"#{number}!")
+    rows = Tally.objects.filter(
+        wanted, variant__in=list(experiment.variants.all()), metric__in=list(kinds), round=experiment.round
+    ).values_list("metric_id", "segment", "day", "variant__position", *columns)
+    arms = len(experiment.variants.all())
+    found: dict[int, dict[tuple[int, str, date], NDArray[np.float64]]] = {metric: {} for metric in kinds}
+    for metric, label, day, position, *sums in rows:
+        number, _, segment = label[1:].partition(" ")
+        mine = COLUMNS[kinds[metric]]
+        place = found[metric].setdefault((int(number), segment, day), np.zeros((len(mine), arms)))
+        place[:, position] = [sums[columns.index(column)] for column in mine]
+    return {
+        metric: [Cell(*place, sums) for place, sums in sorted(by_place.items(), key=lambda line: line[0])]
+        for metric, by_place in found.items()
+    }
+
+
+def shares_in(epoch: Epoch, segment: str, arms: int) -> tuple[float, ...]:
+    """The shares that units of a segment were assigned by; even where nothing else was set."""
+    return tuple(epoch.shares.get(segment) or epoch.shares.get("") or [1 / arms] * arms)
+
+
+def epoch_arms(experiment: Experiment, kind: ArmKind, found: Sequence[Cell]) -> list[EpochArms]:
+    """Cells as the core reads them, each with the shares of its epoch; adjusted means by what all of them came to before."""
+    if not found:
+        return []
+    count = len(experiment.variants.all())
+    by_number = {epoch.number: epoch for epoch in epochs_of(experiment)}
+    arms = make_arms_along(kind, np.stack([cell.sums for cell in found], axis=1))
+    even = (1 / count,) * count
+    return [
+        EpochArms(
+            tuple(line),
+            shares_in(by_number[cell.number], cell.segment, count) if cell.number in by_number else even,
+            cell.day.toordinal(),
+        )
+        for cell, line in zip(found, arms, strict=True)
+    ]
+
+
+def epochs_by_metric(experiment: Experiment) -> dict[int, list[EpochArms]]:
+    """The epochs of every metric, as they are read, by the metric's id."""
+    uses = list(experiment.metrics.all())
+    found = cells(experiment, uses)
+    return {
+        use.metric_id: epoch_arms(experiment, arm_kind(use.definition["kind"], use.before_days), found[use.metric_id])
+        for use in uses
+    }
+
+
+def next_close(experiment: Experiment, epoch: Epoch) -> datetime:
+    """When an open epoch ends by itself. Epochs of whole days end at midnight, the first no shorter than half its length."""
+    hours = int((experiment.allocation or {})["epoch_hours"])
+    if hours % 24:
+        return epoch.started_at + timedelta(hours=hours)
+    zone = ZoneInfo(workspace().time_zone)
+    begun = epoch.started_at.astimezone(zone)
+    ends = datetime.combine(begun.date() + timedelta(days=hours // 24), time(), tzinfo=zone)
+    if ends - begun < timedelta(hours=hours / 2):
+        ends = datetime.combine(ends.date() + timedelta(days=1), time(), tzinfo=zone)
+    return ends
+
+
+def mature_numbers(experiment: Experiment, use: ExperimentMetric, after: int, now: datetime) -> list[int]:
+    """Closed epochs past ``after`` whose last units have had their counting window, in order."""
+    window = timedelta(hours=definition_of(use.definition).window_hours or 0)
+    found = []
+    for epoch in epochs_of(experiment):
+        if epoch.number <= after:
+            continue
+        if epoch.ended_at is None or epoch.ended_at + window > now:
+            break
+        found.append(epoch.number)
+    return found
+
+
+def sums_by_segment(found: Sequence[Cell], number: int) -> dict[str, list[list[float]]]:
+    """An epoch's sums by segment, one list an arm, its days added up."""
+    total: dict[str, NDArray[np.float64]] = {}
+    for cell in found:
+        if cell.number == number:
+            total[cell.segment] = total.get(cell.segment, 0) + cell.sums
+    return {segment: sums.T.tolist() for segment, sums in total.items()}
+
+
+def worked_out(record: Mapping[str, Any]) -> Closing:
+    """What a record leads to: the same shares, as often as it is asked."""
+    kind: ArmKind = record["kind"]
+    rate = kind == "rate"
+    memories = {
+        segment: tuple(Memory(int(seen), units, total, spread, rate) for seen, units, total, spread in lines)
+        for segment, lines in record["remembered"].items()
+    }
+    taken: list[dict[str, list[Arm]]] = [
+        {segment: [make_arm(kind, sums) for sums in arms] for segment, arms in record["taken"][number].items()}
+        for number in sorted(record["taken"], key=int)
+    ]
+    return close_epoch(
+        memories,
+        taken,
+        {segment: tuple(shares) for segment, shares in record["before"].items()},
+        Policy(**record["policy"]),
+        arms=record["arms"],
+        epochs=record["epochs"],
+        sign=record["sign"],
+    )
+
+
+def units_by_epoch(experiment: Experiment) -> dict[int, list[int]]:
+    """First exposures by epoch and variant, by the tallies of the metric that decides."""
+    use = experiment.primary
+    found: dict[int, list[int]] = defaultdict(lambda: [0] * len(experiment.variants.all()))
+    if use is None:
+        return found
+    for cell in cells(experiment, [use])[use.metric_id]:
+        found[cell.number] = [a + int(b) for a, b in zip(found[cell.number], cell.sums[0], strict=True)]
+    return found

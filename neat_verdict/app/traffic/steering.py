@@ -1,0 +1,202 @@
+"""Setting the shares of epochs: by the policy when one ends, or by hand, always with the reason on record."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import asdict
+from datetime import datetime
+from typing import Any
+
+from django.db import transaction
+
+from neat_verdict.app import clock
+from neat_verdict.app.experiments.actions import record
+from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.experiments.queries import policy, steering_use
+from neat_verdict.app.experiments.tallies import arm_kind
+from neat_verdict.app.people.actions import require_editor
+from neat_verdict.app.people.models import User
+from neat_verdict.app.problems import Conflict
+from neat_verdict.app.traffic.epochs import cells, mature_numbers, next_close, sums_by_segment, worked_out
+from neat_verdict.app.traffic.models import Epoch
+from neat_verdict.app.traffic.serving import epochs_of
+from neat_verdict.core.checks import InputError
+from neat_verdict.core.traffic import LETTERS
+
+LEAST_SHARE = 0.01
+
+
+def tend_epochs(experiment: Experiment) -> int:
+    """Open the first epoch of a running experiment whose traffic follows the evidence, and close one that is due.
+
+    Returns how many were closed. Called every minute; nothing happens where nothing is due.
+    """
+    if experiment.allocation is None or experiment.state != "running":
+        return 0
+    with transaction.atomic():
+        locked = Experiment.objects.select_for_update().get(pk=experiment.pk)
+        current, now = _open_epoch(locked), clock.now()
+        if locked.state != "running" or now < next_close(locked, current):
+            return 0
+        _close(locked, current, now)
+        return 1
+
+
+@transaction.atomic
+def freeze(by: User, key: str, reason: str) -> Experiment:
+    """Keep the shares as they are from epoch to epoch, until `resume`. Raises Conflict, or InputError without a reason."""
+    experiment, _ = _for_steering(by, key, reason)
+    if experiment.steering == "frozen":
+        raise Conflict("The shares are frozen already")
+    return _set_steering(by, experiment, "frozen", f"Froze the shares: {reason.strip()}")
+
+
+@transaction.atomic
+def resume_policy(by: User, key: str, reason: str) -> Experiment:
+    """Follow the policy again from the end of this epoch on."""
+    experiment, _ = _for_steering(by, key, reason)
+    if experiment.steering == "follow":
+        raise Conflict("The shares follow the evidence already")
+    return _set_steering(by, experiment, "follow", f"Let the shares follow the evidence again: {reason.strip()}")
+
+
+@transaction.atomic
+def return_to_even(by: User, key: str, reason: str) -> Experiment:
+    """Close the epoch now and go on with even shares, until `resume_policy`."""
+    experiment, current = _for_steering(by, key, reason)
+    experiment.steering = "even"
+    _close(experiment, current, clock.now(), by=by, reason=reason)
+    return _set_steering(by, experiment, "even", f"Returned to even shares: {reason.strip()}")
+
+
+@transaction.atomic
+def set_by_hand(by: User, key: str, shares: Sequence[float], reason: str) -> Experiment:
+    """Close the epoch now; the next has these shares (control first, adding up to 1), for everybody, until its end.
+
+    Raises InputError for shares that do not add up, or one under 1 %: a variant that nobody sees cannot be compared.
+    """
+    experiment, current = _for_steering(by, key, reason)
+    arms = experiment.variants.count()
+    if len(shares) != arms:
+        raise InputError("shares", len(shares), f"must be one for each of {arms} variants")
+    for place, share in enumerate(shares):
+        if not (math.isfinite(share) and LEAST_SHARE <= share <= 1):
+            raise InputError(f"shares.{place}", share, f"must be {LEAST_SHARE:.0%} or more")
+    if abs(sum(shares) - 1) > 0.005:
+        raise InputError("shares", f"{sum(shares):.1%} in all", "must add up to 100%")
+    whole = [share / sum(shares) for share in shares]
+    _close(experiment, current, clock.now(), by=by, reason=reason, shares={"": whole})
+    told = ", ".join(f"{letter} {share:.0%}" for letter, share in zip(LETTERS, whole, strict=False))
+    return _set_steering(by, experiment, experiment.steering, f"Set the shares by hand, {told}: {reason.strip()}")
+
+
+def _for_steering(by: User, key: str, reason: str) -> tuple[Experiment, Epoch]:
+    require_editor(by)
+    experiment = Experiment.objects.select_for_update().get(key=key)
+    if experiment.allocation is None:
+        raise Conflict("The split of this experiment is fixed; nothing steers it")
+    if experiment.state != "running":
+        raise Conflict(f"This experiment is {experiment.state}; only the shares of a running one can be set")
+    if not reason.strip():
+        raise InputError("reason", "empty", "must say why, for whoever reads the ledger")
+    return experiment, _open_epoch(experiment)
+
+
+def _set_steering(by: User, experiment: Experiment, steering: str, told: str) -> Experiment:
+    experiment.steering = steering
+    experiment.version += 1
+    experiment.save()
+    record(experiment, by, "steer", told, epoch=experiment.epoch)
+    return experiment
+
+
+def _open_epoch(experiment: Experiment) -> Epoch:
+    """The epoch that is open; the first, with even shares, from the start on where there is none yet."""
+    found = epochs_of(experiment)
+    if found:
+        return found[-1]
+    assert experiment.started_at is not None
+    made = Epoch.objects.create(
+        experiment=experiment, round=experiment.round, number=1, started_at=experiment.started_at,
+        shares={"": _even(experiment)}, origin=Epoch.Origin.START,
+    )  # fmt: skip
+    experiment.epoch = 1
+    experiment.save(update_fields=["epoch"])
+    return made
+
+
+def _even(experiment: Experiment) -> list[float]:
+    arms = experiment.variants.count()
+    return [1 / arms] * arms
+
+
+def _close(
+    experiment: Experiment,
+    current: Epoch,
+    now: datetime,
+    *,
+    by: User | None = None,
+    reason: str = "",
+    shares: dict[str, list[float]] | None = None,
+) -> Epoch:
+    """End an epoch and open the next; the policy's opinion is worked out and kept whoever sets the shares."""
+    current.ended_at = now
+    current.save(update_fields=["ended_at"])
+    kept = closing_record(experiment, current, now)
+    wanted: dict[str, list[float]] = kept["shares"]
+    if shares is not None:
+        origin = Epoch.Origin.HAND
+    elif experiment.steering == "frozen":
+        shares, origin = current.shares, Epoch.Origin.FROZEN
+    elif experiment.steering == "even":
+        shares, origin = {"": _even(experiment)}, Epoch.Origin.EVEN
+    else:
+        shares, origin = wanted, Epoch.Origin.POLICY
+    made = Epoch.objects.create(
+        experiment=experiment, round=experiment.round, number=current.number + 1, started_at=now, shares=shares,
+        origin=origin, record=kept, reason=reason.strip()[:300], set_by=by,
+    )  # fmt: skip
+    experiment.epoch = made.number
+    experiment.save(update_fields=["epoch"])
+    # What was loaded with the experiment is out of date now.
+    getattr(experiment, "_prefetched_objects_cache", {}).pop("epochs", None)
+    return made
+
+
+def closing_record(experiment: Experiment, current: Epoch, now: datetime) -> dict[str, Any]:
+    """All that the next shares rest on, and what they are: `epochs.worked_out` gives the same again, by this record alone.
+
+    ``taken`` has the sums of the epochs whose counting windows have closed since the last record, ``remembered`` what was kept of
+    those before, ``memories`` of all of them now. Nothing is drawn by chance here; who gets which variant hangs on ``salt``.
+    """
+    use = steering_use(experiment)
+    kind = arm_kind(use.definition["kind"], use.before_days)
+    chosen = policy(experiment)
+    assert chosen is not None
+    last = current.record
+    numbers = mature_numbers(experiment, use, last.get("taken_up_to", 0), now)
+    found = cells(experiment, [use], numbers)[use.metric_id] if numbers else []
+    kept: dict[str, Any] = {
+        "format": 1,
+        "at": now.isoformat(),
+        "salt": f"{experiment.key}:{experiment.round}",
+        "metric": use.metric.key,
+        "kind": kind,
+        "arms": experiment.variants.count(),
+        "sign": 1 if use.definition["good_direction"] == "up" else -1,
+        "epochs": current.number,
+        "policy": asdict(chosen),
+        "before": current.shares,
+        "remembered": last.get("memories", {}),
+        "taken": {str(number): sums_by_segment(found, number) for number in numbers},
+        "taken_up_to": numbers[-1] if numbers else last.get("taken_up_to", 0),
+    }
+    closing = worked_out(kept)
+    kept["memories"] = {
+        segment: [[m.seen, m.units, m.total, m.spread] for m in lines] for segment, lines in closing.memories.items()
+    }
+    for name in ("chances", "wanted", "shares"):
+        kept[name] = {segment: list(getattr(step, name)) for segment, step in closing.steps.items()}
+    kept["reasons"] = {segment: step.reason for segment, step in closing.steps.items()}
+    return kept

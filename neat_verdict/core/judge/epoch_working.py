@@ -1,0 +1,78 @@
+"""How a figure read by epoch is made, with every epoch's counts, so that it can be done again by hand."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from neat_verdict.core.checks import InputError
+from neat_verdict.core.estimate import Comparison, Rate, compare_by_epoch
+from neat_verdict.core.judge.adaptive import Pair
+from neat_verdict.core.judge.rule import DecisionRule
+from neat_verdict.core.judge.working import FIGURES, Figure, Step, Working, counted, full
+
+_LEVELS = "w = n₁n₀/(n₁ + n₀) of each epoch;  m = Σw·m_e / Σw,  v = Σw²·v_e / (Σw)²,  v_e = r(1 − r)/(n − 1) of a rate"
+_FORMULAS = {
+    "difference": "m₁ − m₀ ± c√(v₁ + v₀)",
+    "lift": "lift = m₁/m₀ − 1;  bounds: (m₁m₀ ± c√(v₁m₀² + v₀m₁² − c²v₁v₀)) / (m₀² − c²v₀) − 1",
+    "pvalue": "z = (m₁ − m₀)/√(v₁ + v₀);  p = 2(1 − Φ(|z|))",
+    "adjusted_pvalue": "the level at which the critical value equals |z|",
+}
+_NAMES = {"difference": "Difference", "lift": "Lift", "pvalue": "p", "adjusted_pvalue": "Adjusted p"}
+
+
+def working_by_epoch(
+    figure: Figure, comparison: Comparison, pairs: Sequence[Pair], rule: DecisionRule, letter: str, *, among: int
+) -> Working:
+    """A figure of a variant against control where traffic followed the evidence; ``pairs`` are (variant, control) by epoch.
+
+    ``among`` is how many comparisons the adjusted p allows for. Raises InputError for another figure, or pairs that cannot be
+    compared.
+    """
+    if figure not in FIGURES[1:]:
+        raise InputError("figure", figure, f"must be one of {', '.join(FIGURES)}")
+    found = compare_by_epoch(pairs, comparison.critical_value)
+    if found is None:
+        raise InputError("pairs", len(pairs), "must have an epoch in which both arms can be compared")
+    error = (found.difference.high - found.difference.low) / (2 * comparison.critical_value)
+    steps = [
+        Step("epochs compared", str(found.epochs)),
+        Step("Σw", full(found.information)),
+        Step("m₀", full(found.reference_level)),
+        Step("m₁", full(found.variant_level)),
+        Step("√(v₁ + v₀)", full(error)),
+        Step("z", full(found.statistic)),
+    ]
+    if figure in ("lift", "difference"):
+        interval = found.lift if figure == "lift" else found.difference
+        steps += [
+            Step("critical value", full(comparison.critical_value)),
+            Step("estimate", full(interval.estimate)),
+            Step("from", full(interval.low)),
+            Step("to", full(interval.high)),
+        ]
+    elif figure == "pvalue":
+        steps.append(Step("p", full(comparison.pvalue)))
+    else:
+        steps += [Step("comparisons", str(among)), Step("adjusted p", full(comparison.adjusted_pvalue))]
+    return Working(
+        f"{_NAMES[figure]} of {letter} against A",
+        "Shares changed while data came in, so the arms are compared within each epoch, where shares stood still, and those "
+        "comparisons put together by how many units each compares.",
+        f"{_LEVELS};  {_FORMULAS[figure]}",
+        "Mantel & Haenszel (1959), J. Natl. Cancer Inst. 22, 719–748; Fieller (1954); critical value of a normal-mixture "
+        "confidence sequence, Howard et al. (2021)",
+        tuple(_inputs(pairs)),
+        tuple(steps),
+    )
+
+
+def _inputs(pairs: Sequence[Pair]) -> list[Step]:
+    lines = []
+    for number, (variant, control) in enumerate(pairs, start=1):
+        if isinstance(variant, Rate) and isinstance(control, Rate):
+            told = f"{full(variant.conversions)} of {full(variant.units)}; {full(control.conversions)} of {full(control.units)}"
+            lines.append(Step(f"{number}: x₁ of n₁; x₀ of n₀", told))
+        else:
+            for arm, mark in ((variant, "₁"), (control, "₀")):
+                lines += [Step(f"{number}: {step.name}", step.value) for step in counted(arm, mark)]
+    return lines

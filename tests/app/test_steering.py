@@ -1,0 +1,493 @@
+"""Traffic that follows the evidence, in the application: epochs close, shares move, and all of it is on record."""
+
+import json
+import random
+from datetime import UTC, datetime, timedelta
+
+import pytest
+
+from neat_verdict.app import clock
+from neat_verdict.app.collect.batch import read_batch
+from neat_verdict.app.collect.events import rebuild, take_in
+from neat_verdict.app.experiments import actions
+from neat_verdict.app.experiments.models import Experiment, Tally
+from neat_verdict.app.experiments.queries import daily_counts, find
+from neat_verdict.app.problems import Conflict
+from neat_verdict.app.readings.queries import evidence
+from neat_verdict.app.readings.segments import segments
+from neat_verdict.app.traffic import steering
+from neat_verdict.app.traffic.allocation import allocation, epoch_record
+from neat_verdict.app.traffic.assigning import assign
+from neat_verdict.app.traffic.epochs import epochs_by_metric
+from neat_verdict.app.traffic.models import Epoch
+from neat_verdict.app.traffic.steering import tend_epochs
+from neat_verdict.app.watch.actions import tick
+from neat_verdict.app.watch.queries import observe
+from neat_verdict.core.checks import InputError
+from neat_verdict.core.soundness import find_faults
+from tests.app.conftest import PLAN, TODAY, Json, did
+
+POLICY = {
+    "kind": "proportional", "metric": "", "epoch_hours": 24, "even_epochs": 1, "even_units": 20, "floor": 0.05,
+    "most_change": 0.5, "half_life": None, "segment": "",
+}  # fmt: skip
+BEGIN = datetime(2026, 3, 2, tzinfo=UTC)
+RATES = {"A": 0.10, "B": 0.10, "C": 0.40}
+
+
+def made(by, **policy):
+    changes = {
+        **PLAN,
+        "data_from": "events",
+        "method": "anytime",
+        "least_weeks": 1,
+        "allocation": {**POLICY, **policy},
+        "metrics": [{"name": "paid bookings", "role": "primary"}, {"name": "fare per visitor", "role": "secondary"}],
+        "variants": [{"name": name} for name in ("Harbour", "Beach", "Cliffs")],
+    }
+    return actions.create_experiment(by, "Island photo", changes)
+
+
+@pytest.fixture
+def steered(analyst, metrics):
+    draft = made(analyst)
+    with clock.at(BEGIN):
+        actions.start(analyst, draft.key)
+        tend_epochs(find(draft.key))
+    return find(draft.key)
+
+
+class Crowd:
+    """Visitors who come, are assigned, and pay at known rates; the units count on."""
+
+    def __init__(self, seed=1):
+        self.draw, self.number = random.Random(seed), seed * 100_000
+
+    def come(self, key, at, many, rates=None, **properties):
+        """``many`` visitors within the hour after ``at``; returns how many got each variant."""
+        events, given = [], {}
+        with clock.at(at):
+            for _ in range(many):
+                self.number += 1
+                unit = f"v{self.number}"
+                letter = assign(unit, properties, [key])[key].variant
+                given[letter] = given.get(letter, 0) + 1
+                moment = at + timedelta(seconds=self.draw.uniform(0, 3000))
+                told = {"unit": unit, "at": moment.isoformat()}
+                events.append(
+                    {**told, "id": f"{unit}-x", "event": "exposure", "experiment": key, "variant": letter, **properties}
+                )
+                if self.draw.random() < (rates or RATES)[letter]:
+                    events.append({**told, "id": f"{unit}-p", "event": "booking_paid", "amount": 20})
+        with clock.at(at + timedelta(hours=1)):
+            take_in(read_batch(json.dumps(events).encode()))
+        return given
+
+
+def days(steered, many=300, span=4, **more):
+    """The crowd of several days, each followed by the minute job after midnight."""
+    crowd = Crowd()
+    for day in range(span):
+        crowd.come(steered.key, BEGIN + timedelta(days=day, hours=10), many, **more)
+        with clock.at(BEGIN + timedelta(days=day + 1, minutes=1)):
+            tend_epochs(find(steered.key))
+    return find(steered.key)
+
+
+def shares(steered):
+    return [epoch.shares for epoch in Epoch.objects.filter(experiment=steered)]
+
+
+# Choosing a policy
+
+
+@pytest.mark.parametrize(
+    ("changes", "field"),
+    [
+        ({"method": "fixed"}, "method"),
+        ({"data_from": "files"}, "allocation"),
+        ({"variants": [{"name": "One", "weight": 2}, {"name": "Two", "weight": 1}]}, "variants"),
+        ({"allocation": {**POLICY, "floor": 0.4}}, "allocation.floor"),
+        ({"allocation": {**POLICY, "metric": "no-such"}}, "allocation.metric"),
+        ({"allocation": {**POLICY, "segment": "device=phone"}}, "allocation.segment"),
+    ],
+)
+def test_what_does_not_go_with_following_the_evidence_is_refused_beside_its_field(
+    ask, analyst, metrics, changes, field
+):
+    draft = made(analyst)
+    status, problem = ask("patch", f"/experiments/{draft.key}", {"version": draft.version, "changes": changes})
+    assert status == 422
+    assert problem["errors"][0]["field"] == field
+    assert find(draft.key).version == draft.version
+
+
+@pytest.mark.parametrize(("field", "value"), [("floor", 0), ("epoch_hours", 0), ("most_change", 2), ("half_life", 0)])
+def test_figures_out_of_range_are_refused(ask, analyst, metrics, field, value):
+    draft = made(analyst)
+    body = {"version": draft.version, "changes": {"allocation": {**POLICY, field: value}}}
+    status, problem = ask("patch", f"/experiments/{draft.key}", body)
+    assert status == 422
+    assert field in problem["errors"][0]["field"]
+
+
+def test_the_policy_is_locked_at_the_start_and_kept_by_copies(analyst, steered):
+    with pytest.raises(Conflict, match="allocation"):
+        actions.edit_experiment(analyst, steered.key, steered.version, {"allocation": None})
+    assert actions.copy_experiment(analyst, steered).allocation == POLICY
+    assert find(steered.key).rule["adaptive"]
+
+
+# Epochs
+
+
+def test_epochs_close_and_shares_follow(steered):
+    after = days(steered)
+    found = allocation(after)
+    assert [epoch.origin for epoch in found.epochs] == ["start", "policy", "policy", "policy", "policy"]
+    assert found.epochs[0].shares[""] == pytest.approx([1 / 3] * 3)
+    assert found.epochs[-1].shares[""][2] > 0.8
+    assert min(found.epochs[-1].shares[""]) >= 0.05
+    assert found.epochs[-1].units == [0, 0, 0]
+    assert sum(found.epochs[1].units) == 300
+    assert "C is best with a chance of" in found.epochs[-1].sentence
+    assert found.next_close == BEGIN + timedelta(days=5)
+    assert after.epoch == 5
+
+
+def test_nothing_happens_before_an_epoch_is_over(steered):
+    with clock.at(BEGIN + timedelta(hours=23, minutes=59)):
+        assert tend_epochs(steered) == 0
+    with clock.at(BEGIN + timedelta(hours=24)):
+        assert tend_epochs(steered) == 1
+        assert tend_epochs(find(steered.key)) == 0
+
+
+def test_a_minute_job_that_stood_still_closes_one_epoch_late_and_not_many(steered):
+    with clock.at(BEGIN + timedelta(days=6, hours=5)):
+        assert tick()["epochs closed"] == 1
+    assert Epoch.objects.filter(experiment=steered).count() == 2
+
+
+def test_epochs_may_be_of_hours(analyst, metrics):
+    draft = made(analyst, epoch_hours=6)
+    with clock.at(BEGIN + timedelta(hours=9, minutes=20)):
+        actions.start(analyst, draft.key)
+        tend_epochs(find(draft.key))
+    with clock.at(BEGIN + timedelta(hours=15, minutes=20)):
+        assert tend_epochs(find(draft.key)) == 1
+
+
+@pytest.mark.parametrize(("begins", "ends"), [(9, 24), (13, 48)])
+def test_epochs_of_days_end_at_midnight_the_first_no_shorter_than_half_a_day(analyst, metrics, begins, ends):
+    draft = made(analyst)
+    with clock.at(BEGIN + timedelta(hours=begins)):
+        actions.start(analyst, draft.key)
+        tend_epochs(find(draft.key))
+        assert allocation(find(draft.key)).next_close == BEGIN + timedelta(hours=ends)
+
+
+def test_who_was_exposed_before_keeps_the_variant_when_shares_change(steered):
+    crowd = Crowd()
+    crowd.come(steered.key, BEGIN + timedelta(hours=10), 300)
+    units = [f"v{100_000 + n}" for n in range(1, 301)]
+    with clock.at(BEGIN + timedelta(days=1, minutes=1)):
+        before = [assign(unit, {}, [steered.key])[steered.key].variant for unit in units]
+        assert tend_epochs(find(steered.key)) == 1
+        after = [assign(unit, {}, [steered.key])[steered.key].variant for unit in units]
+        new = [assign(f"new{n}", {}, [steered.key])[steered.key].variant for n in range(2000)]
+    assert before == after
+    wanted = Epoch.objects.get(experiment=steered, number=2).shares[""]
+    assert new.count("C") / 2000 == pytest.approx(wanted[2], abs=0.04)
+    assert wanted[2] > 0.6
+
+
+def test_every_epoch_can_be_worked_out_again_from_its_record(ask, steered):
+    after = days(steered)
+    for number in range(2, 6):
+        again = epoch_record(after, number)
+        assert again.same
+        assert again.worked_out_again == Epoch.objects.get(experiment=after, number=number).shares
+        # The record says what it took in, and holds what the next one remembers.
+        assert list(again.record["taken"]) == [str(number - 1)]
+        assert again.record["salt"] == f"{after.key}:1"
+    status, found = ask("get", f"/experiments/{after.key}/epochs/3")
+    assert (status, found["same"]) == (200, True)
+    assert ask("get", f"/experiments/{after.key}/epochs/1")[0] == 409
+    assert ask("get", f"/experiments/{after.key}/epochs/99")[0] == 404
+    whole = ask("get", f"/experiments/{after.key}/epochs.json")[1]
+    assert [epoch["number"] for epoch in whole["epochs"]] == [1, 2, 3, 4, 5]
+    tampered = Epoch.objects.get(experiment=after, number=3)
+    tampered.record["shares"][""] = [0.2, 0.2, 0.6]
+    tampered.save()
+    assert not epoch_record(find(after.key), 3).same
+
+
+def test_young_units_do_not_steer_until_their_counting_window_is_over(analyst, metrics):
+    draft = made(analyst, metric="fare-per-visitor")  # whatever is paid within a week
+    with clock.at(BEGIN):
+        actions.start(analyst, draft.key)
+        tend_epochs(find(draft.key))
+    after = days(find(draft.key), span=9, many=120)
+    records = [epoch.record for epoch in Epoch.objects.filter(experiment=after)]
+    assert [list(record["taken"]) for record in records[1:]] == [[]] * 7 + [["1"], ["2"]]
+    assert records[-1]["shares"][""][2] > 0.4
+    assert records[-1]["kind"] == "mean"
+
+
+def test_the_steering_metric_may_be_one_where_less_is_better(analyst, metrics):
+    from neat_verdict.app.metrics.actions import create_metric
+
+    create_metric(analyst, "given up", {**did("given_up"), "good_direction": "down"}, "")
+    draft = made(analyst)
+    draft = actions.edit_experiment(
+        analyst, draft.key, draft.version,
+        {"metrics": [{"name": "paid bookings", "role": "primary"}, {"name": "given up", "role": "secondary"}],
+         "allocation": {**POLICY, "metric": "given-up"}},
+    )  # fmt: skip
+    with clock.at(BEGIN):
+        actions.start(analyst, draft.key)
+        tend_epochs(find(draft.key))
+    events = [
+        {"id": f"{n}{what}", "unit": f"v{n}", "event": what, "at": (BEGIN + timedelta(hours=2)).isoformat(),
+         "experiment": draft.key, "variant": "ABC"[n % 3]}
+        for n in range(300) for what in ("exposure", "given_up") if what == "exposure" or (n // 3) % [2, 3, 10][n % 3] == 0
+    ]  # fmt: skip
+    with clock.at(BEGIN + timedelta(days=1, minutes=1)):
+        take_in(read_batch(json.dumps(events).encode()))
+        tend_epochs(find(draft.key))
+    latest = Epoch.objects.get(experiment=draft, number=2)
+    assert latest.record["sign"] == -1
+    assert max(latest.shares[""]) == latest.shares[""][2]
+
+
+# By segment
+
+
+def test_each_segment_is_steered_by_itself_and_a_new_one_stays_even(analyst, metrics):
+    draft = made(analyst, segment="device")
+    with clock.at(BEGIN):
+        actions.start(analyst, draft.key)
+        tend_epochs(find(draft.key))
+    crowd = Crowd(3)
+    at = BEGIN + timedelta(hours=10)
+    crowd.come(draft.key, at, 400, {"A": 0.1, "B": 0.5, "C": 0.1}, device="phone")
+    crowd.come(draft.key, at, 400, {"A": 0.1, "B": 0.1, "C": 0.5}, device="computer")
+    with clock.at(BEGIN + timedelta(days=1, minutes=1)):
+        tend_epochs(find(draft.key))
+    latest = Epoch.objects.get(experiment=draft, number=2)
+    assert set(latest.shares) == {"device=phone", "device=computer"}
+    assert latest.shares["device=phone"][1] > 0.6
+    assert latest.shares["device=computer"][2] > 0.6
+    tomorrow = BEGIN + timedelta(days=1, hours=10)
+    phone = crowd.come(draft.key, tomorrow, 400, device="phone")
+    watch = crowd.come(draft.key, tomorrow, 400, device="watch")
+    assert phone["B"] / 400 == pytest.approx(latest.shares["device=phone"][1], abs=0.08)
+    assert watch["B"] / 400 == pytest.approx(1 / 3, abs=0.08)
+    found = allocation(find(draft.key))
+    assert "each segment by its own chances" in found.epochs[-1].sentence
+    with clock.at(tomorrow + timedelta(hours=2)):
+        reading = evidence(find(draft.key)).reading
+    assert next(line for line in reading.conditions if line.key == "overlap").state == "met"
+
+
+# By hand
+
+
+def test_frozen_shares_stay_until_the_policy_is_followed_again(ask, analyst, steered):
+    days(steered, span=2)
+    with clock.at(BEGIN + timedelta(days=2, hours=9)):
+        status, found = ask("post", f"/experiments/{steered.key}/allocation/freeze", {"reason": "The fair begins"})
+        assert (status, found["steering"]) == (200, "frozen")
+        with pytest.raises(Conflict, match="frozen already"):
+            steering.freeze(analyst, steered.key, "again")
+    with clock.at(BEGIN + timedelta(days=3, minutes=1)):
+        tend_epochs(find(steered.key))
+    frozen = Epoch.objects.filter(experiment=steered).last()
+    assert (frozen.origin, frozen.shares) == ("frozen", Epoch.objects.get(experiment=steered, number=3).shares)
+    assert frozen.record["shares"] != {}  # what the policy would have done is on record all the same
+    with clock.at(BEGIN + timedelta(days=3, hours=9)):
+        steering.resume_policy(analyst, steered.key, "The fair is over")
+    with clock.at(BEGIN + timedelta(days=4, minutes=1)):
+        tend_epochs(find(steered.key))
+    assert Epoch.objects.filter(experiment=steered).last().origin == "policy"
+    told = [entry.sentence for entry in find(steered.key).ledger.filter(verb="steer")]
+    assert told == [
+        "Let the shares follow the evidence again: The fair is over",
+        "Froze the shares: The fair begins",
+    ]
+
+
+def test_shares_by_hand_hold_for_one_epoch(ask, analyst, steered):
+    days(steered, span=2)
+    now = BEGIN + timedelta(days=2, hours=9)
+    with clock.at(now):
+        body = {"shares": [0.5, 0.25, 0.25], "reason": "A look at the harbour"}
+        status, found = ask("post", f"/experiments/{steered.key}/allocation/by-hand", body)
+    assert status == 200
+    assert found["epochs"][-1]["shares"][""] == [0.5, 0.25, 0.25]
+    assert found["epochs"][-1]["sentence"] == "Set by Mona Orrell: A look at the harbour."
+    assert found["epochs"][-2]["ended_at"] == "2026-03-04T09:00:00Z"
+    given = Crowd(9).come(steered.key, now + timedelta(minutes=1), 600)
+    assert given["A"] / 600 == pytest.approx(0.5, abs=0.07)
+    with clock.at(BEGIN + timedelta(days=3, minutes=1)):
+        assert tend_epochs(find(steered.key)) == 1
+    assert Epoch.objects.filter(experiment=steered).last().origin == "policy"
+
+
+def test_even_shares_stay_even(analyst, steered):
+    days(steered, span=2)
+    with clock.at(BEGIN + timedelta(days=2, hours=9)):
+        steering.return_to_even(analyst, steered.key, "Something is odd")
+    with clock.at(BEGIN + timedelta(days=3, minutes=1)):
+        tend_epochs(find(steered.key))
+    assert [epoch.origin for epoch in Epoch.objects.filter(experiment=steered)][-2:] == ["even", "even"]
+    assert shares(steered)[-1][""] == pytest.approx([1 / 3] * 3)
+
+
+@pytest.mark.parametrize(
+    ("given", "field"),
+    [
+        ([0.5, 0.5], "shares"),
+        ([0.5, 0.5, 0.0], "shares.2"),
+        ([0.5, 0.4, 0.4], "shares"),
+        ([0.5, 0.6, -0.1], "shares.2"),
+    ],
+)
+def test_shares_that_cannot_be_are_refused_and_nothing_closes(analyst, steered, given, field):
+    with clock.at(BEGIN + timedelta(hours=2)), pytest.raises(InputError) as refused:
+        steering.set_by_hand(analyst, steered.key, given, "why")
+    assert refused.value.field == field
+    assert Epoch.objects.filter(experiment=steered).count() == 1
+
+
+def test_steering_needs_a_reason_a_right_and_a_running_experiment(ask, analyst, stakeholder, steered, running):
+    path = f"/experiments/{steered.key}/allocation"
+    status, problem = ask("post", f"{path}/freeze", {"reason": "  "})
+    assert (status, problem["errors"][0]["field"]) == (422, "reason")
+    assert Json(stakeholder)("post", f"{path}/freeze", {"reason": "why"})[0] == 403
+    assert ask("post", f"/experiments/{running.key}/allocation/freeze", {"reason": "why"})[0] == 409
+    assert ask("get", f"/experiments/{running.key}/allocation")[0] == 409
+    actions.pause(analyst, steered.key)
+    assert ask("post", f"{path}/even", {"reason": "why"})[0] == 409
+    with clock.at(BEGIN + timedelta(days=3)):
+        assert tend_epochs(find(steered.key)) == 0
+
+
+# Reading
+
+
+def test_it_is_read_by_epoch_with_the_naive_way_beside(steered):
+    """All pay twice as often on the later days, when most see C: put together C looks better than it is."""
+    crowd = Crowd(5)
+    for day in range(5):
+        rate = 0.1 if day < 2 else 0.3
+        crowd.come(
+            steered.key, BEGIN + timedelta(days=day, hours=10), 400, dict.fromkeys("ABC", rate) | {"C": rate * 1.3}
+        )
+        with clock.at(BEGIN + timedelta(days=day + 1, minutes=1)):
+            tend_epochs(find(steered.key))
+    with clock.at(BEGIN + timedelta(days=5, hours=1)):
+        found = evidence(find(steered.key))
+    reading = found.reading
+    lines = {line.letter: line for line in reading.comparisons}
+    naive = {line.letter: line for line in reading.followed.naive}
+    assert reading.overlap.same_time
+    assert naive["C"].lift.estimate > lines["C"].lift.estimate
+    assert reading.followed.leader == "C"
+    assert reading.followed.spared > 0
+    assert sum(reading.followed.chances) == pytest.approx(1)
+    assert [line.key for line in reading.conditions if line.subject == "minimum"] == ["days", "conversions", "value"]
+    for series in found.series:
+        assert series.estimate[-1] == pytest.approx(lines[series.letter].lift.estimate)
+    assert [arm.planned_share for arm in found.arrivals.arms] == pytest.approx(
+        [arm.planned_share for arm in reading.arms]
+    )
+    assert sum(reading.arms[2].planned_share > arm.planned_share for arm in reading.arms) == 2
+    # The fare is read by epoch too.
+    side = {line.letter: line for line in reading.sides[0].comparisons}
+    assert side["C"].lift.estimate < naive["C"].lift.estimate
+
+
+def test_what_the_epochs_hold_is_what_the_days_hold_and_a_rebuild_gives_it_again(steered):
+    after = days(steered)
+    counts = daily_counts([after])[after.pk].primary
+    before = sorted(
+        Tally.objects.filter(segment__startswith="#").values_list("segment", "variant", "day", "units", "total")
+    )
+    by_epoch = epochs_by_metric(after)[after.primary.metric_id]
+    assert [sum(e.arms[place].units for e in by_epoch) for place in range(3)] == counts.units.sum(axis=0).tolist()
+    rebuild()
+    again = sorted(
+        Tally.objects.filter(segment__startswith="#").values_list("segment", "variant", "day", "units", "total")
+    )
+    assert again == before
+    assert {line[0] for line in before} == {"#1", "#2", "#3", "#4"}
+
+
+def test_shares_that_change_raise_no_alarm_and_a_site_that_keeps_old_ones_does(steered):
+    after = days(steered)
+    with clock.at(BEGIN + timedelta(days=4, hours=2)):
+        seen = observe(after)
+        assert not [fault for fault in find_faults(seen) if fault.kind.startswith("split")]
+        assert evidence(after).reading.verdict != "unsound"
+        # A system that still shares out evenly, with answers that it kept.
+        stuck = [
+            {"id": f"s{n}", "unit": f"s{n}", "event": "exposure", "at": (BEGIN + timedelta(days=4, minutes=5)).isoformat(),
+             "experiment": after.key, "variant": "ABC"[n % 3]}
+            for n in range(600)
+        ]  # fmt: skip
+        take_in(read_batch(json.dumps(stuck).encode()))
+        assert evidence(find(after.key)).reading.verdict == "unsound"
+        assert "split" in {fault.kind for fault in find_faults(observe(find(after.key)))}
+
+
+def test_segments_are_held_together_day_by_day(steered):
+    from neat_verdict.app.experiments.models import Workspace
+
+    Workspace.objects.create(segments=[["device"]])
+    after = days(steered, device="phone")
+    with clock.at(BEGIN + timedelta(days=4, hours=1)):
+        found = segments(after, variant="C")
+        reading = evidence(after).reading
+    line = next(one for one in reading.comparisons if one.letter == "C")
+    assert found.segments[0].lift.estimate == pytest.approx(line.lift.estimate)
+
+
+def test_another_round_begins_with_even_shares(analyst, steered):
+    days(steered)
+    with clock.at(BEGIN + timedelta(days=5)):
+        actions.end(analyst, steered.key)
+        actions.new_round(analyst, steered.key)
+        again = actions.start(analyst, steered.key)
+        assert (again.epoch, again.steering) == (0, "follow")
+        tend_epochs(find(steered.key))
+        found = allocation(find(steered.key))
+    assert [epoch.number for epoch in found.epochs] == [1]
+    assert find(steered.key).epoch == 1
+
+
+def test_one_that_ended_shows_its_last_epoch_as_ended(analyst, steered):
+    days(steered, span=2)
+    with clock.at(BEGIN + timedelta(days=2, hours=5)):
+        actions.end(analyst, steered.key)
+        found = allocation(find(steered.key))
+    assert found.epochs[-1].ended_at == BEGIN + timedelta(days=2, hours=5)
+    assert found.next_close is None
+
+
+def test_the_list_for_those_who_assign_themselves_has_the_shares_of_now(analyst, metrics, machine):
+    draft = made(analyst, segment="device")
+    with clock.at(BEGIN):
+        actions.start(analyst, draft.key)
+        tend_epochs(find(draft.key))
+    Epoch.objects.filter(experiment=draft).update(shares={"device=phone": [0.1, 0.1, 0.8]})
+    Experiment.objects.filter(pk=draft.pk).update(epoch=2)
+    from neat_verdict.app.traffic.assigning import running_list
+
+    with clock.at(TODAY):
+        listed = running_list()["experiments"][0]
+        given = [assign(f"u{n}", {"device": "phone"}, [draft.key])[draft.key].variant for n in range(500)]
+    assert listed["steered_by"] == "device"
+    assert listed["steered"] == {"phone": [0.1, 0.1, 0.8]}
+    assert given.count("C") > 350
