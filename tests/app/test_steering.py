@@ -297,7 +297,7 @@ def test_each_segment_is_steered_by_itself_and_a_new_one_stays_even(analyst, met
 def test_frozen_shares_stay_until_the_policy_is_followed_again(ask, analyst, steered):
     days(steered, span=2)
     with clock.at(BEGIN + timedelta(days=2, hours=9)):
-        status, found = ask("post", f"/experiments/{steered.key}/allocation/freeze", {"reason": "The fair begins"})
+        status, found = ask("post", f"/experiments/{steered.key}/steering/freeze", {"reason": "The fair begins"})
         assert (status, found["steering"]) == (200, "frozen")
         with pytest.raises(Conflict, match="frozen already"):
             steering.freeze(analyst, steered.key, "again")
@@ -323,7 +323,7 @@ def test_shares_by_hand_hold_for_one_epoch(ask, analyst, steered):
     now = BEGIN + timedelta(days=2, hours=9)
     with clock.at(now):
         body = {"shares": [0.5, 0.25, 0.25], "reason": "A look at the harbour"}
-        status, found = ask("post", f"/experiments/{steered.key}/allocation/by-hand", body)
+        status, found = ask("post", f"/experiments/{steered.key}/steering/by-hand", body)
     assert status == 200
     assert found["epochs"][-1]["shares"][""] == [0.5, 0.25, 0.25]
     assert found["epochs"][-1]["sentence"] == "Set by Mona Orrell: A look at the harbour."
@@ -362,11 +362,11 @@ def test_shares_that_cannot_be_are_refused_and_nothing_closes(analyst, steered, 
 
 
 def test_steering_needs_a_reason_a_right_and_a_running_experiment(ask, analyst, stakeholder, steered, running):
-    path = f"/experiments/{steered.key}/allocation"
+    path = f"/experiments/{steered.key}/steering"
     status, problem = ask("post", f"{path}/freeze", {"reason": "  "})
     assert (status, problem["errors"][0]["field"]) == (422, "reason")
     assert Json(stakeholder)("post", f"{path}/freeze", {"reason": "why"})[0] == 403
-    assert ask("post", f"/experiments/{running.key}/allocation/freeze", {"reason": "why"})[0] == 409
+    assert ask("post", f"/experiments/{running.key}/steering/freeze", {"reason": "why"})[0] == 409
     assert ask("get", f"/experiments/{running.key}/allocation")[0] == 409
     actions.pause(analyst, steered.key)
     assert ask("post", f"{path}/even", {"reason": "why"})[0] == 409

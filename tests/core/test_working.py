@@ -7,7 +7,15 @@ from scipy import stats
 
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.estimate import Mean, Rate, Ratio
-from neat_verdict.core.judge import FIGURES, DecisionRule, comparison_working, level_working, read_experiment
+from neat_verdict.core.judge import (
+    FIGURES,
+    DecisionRule,
+    comparison_working,
+    level_working,
+    read_experiment,
+    working_by_epoch,
+)
+from neat_verdict.core.judge.adaptive import comparison_of_pairs
 
 RULE = DecisionRule(0.95, 0.05)
 ARMS = {
@@ -93,3 +101,68 @@ def test_every_figure_has_words_formula_source_and_inputs(kind, figure):
 def test_another_figure_is_refused():
     with pytest.raises(InputError, match="figure"):
         comparison_working("colour", reading("rate").comparisons[0], RULE, "B", among=1)
+
+
+EPOCHS = {
+    "rate": [(Rate(30, 200), Rate(20, 210)), (Rate(90, 300), Rate(25, 95)), (Rate(0, 0), Rate(3, 9))],
+    "mean": [
+        (Mean(40, 1200.0, 48_000.0), Mean(41, 1310.0, 54_000.0)),
+        (Mean(90, 900.0, 9900.0), Mean(30, 310.0, 3900.0)),
+    ],
+}
+
+
+def total(pairs, side):
+    arms = [pair[side] for pair in pairs]
+    whole = arms[0]
+    for arm in arms[1:]:
+        whole = whole + arm
+    return whole
+
+
+@pytest.mark.parametrize("kind", EPOCHS)
+def test_a_figure_by_epoch_is_done_again_from_the_epochs_it_lists(kind):
+    """By hand from what is shown: levels by weight, their variances, z, and both intervals."""
+    pairs, c = EPOCHS[kind], 2.5
+    found = comparison_of_pairs(pairs, total(pairs, 0), total(pairs, 1), c)
+    shown = {figure: working_by_epoch(figure, found, pairs, "B", among=1) for figure in FIGURES[1:]}
+    weight = level = spread = 0.0
+    levels, spreads = [0.0, 0.0], [0.0, 0.0]
+    listed = shown["lift"].inputs
+    for number in range(1, len(pairs) + 1):
+        mine = [line for line in listed if line.name.startswith(f"{number}: ")]
+        arms = []
+        if kind == "rate":
+            for part in mine[0].value.split("; "):
+                x, n = (float(text) for text in part.split(" of "))
+                arms.append((n, x / n if n else 0, x / n * (1 - x / n) / (n - 1) if n > 1 else 0))
+        else:
+            values = [float(line.value) for line in mine]
+            for n, one, two in (values[:3], values[3:]):
+                arms.append((n, one / n, (two - one**2 / n) / (n - 1) / n))
+        (n1, m1, v1), (n0, m0, v0) = arms
+        w = n1 * n0 / (n1 + n0)
+        weight += w
+        for side, (m, v) in enumerate(((m1, v1), (m0, v0))):
+            levels[side] += w * m
+            spreads[side] += w * w * v
+    level, spread = [part / weight for part in levels], [part / weight**2 for part in spreads]
+    error = math.sqrt(sum(spread))
+    steps = {name: by_name(working.steps) for name, working in shown.items()}
+    assert steps["lift"]["m₁"] == pytest.approx(level[0])
+    assert steps["lift"]["m₀"] == pytest.approx(level[1])
+    assert steps["pvalue"]["z"] == pytest.approx((level[0] - level[1]) / error)
+    assert steps["pvalue"]["p"] == pytest.approx(2 * stats.norm.sf(abs(steps["pvalue"]["z"])))
+    assert steps["difference"]["from"] == pytest.approx(level[0] - level[1] - c * error)
+    a, b, k = level[1] ** 2 - c**2 * spread[1], level[0] * level[1], level[0] ** 2 - c**2 * spread[0]
+    assert steps["lift"]["to"] == pytest.approx((b + math.sqrt(b * b - a * k)) / a - 1)
+    assert "adjusted p" in steps["adjusted_pvalue"]
+
+
+def test_by_epoch_too_a_figure_that_there_is_not_is_refused():
+    pairs = EPOCHS["rate"]
+    found = comparison_of_pairs(pairs, total(pairs, 0), total(pairs, 1), 2.0)
+    with pytest.raises(InputError, match="figure"):
+        working_by_epoch("level", found, pairs, "B", among=1)
+    with pytest.raises(InputError, match="pairs"):
+        working_by_epoch("lift", found, pairs[2:], "B", among=1)

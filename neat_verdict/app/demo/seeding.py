@@ -6,6 +6,7 @@ import random
 import tempfile
 from collections.abc import Mapping, Sequence
 from datetime import date, datetime, time, timedelta
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -35,12 +36,14 @@ from neat_verdict.app.readings.queries import evidence
 from neat_verdict.app.standins.crowd import HOURS, Assigned, Truth, visits_of
 from neat_verdict.app.standins.models import SiteKey
 from neat_verdict.app.traffic.serving import served
+from neat_verdict.app.traffic.steering import tend_epochs
 from neat_verdict.app.watch.actions import add_note, tick
 from neat_verdict.core.traffic import LETTERS
 
 _SEED = 20_000
 _VISITORS = 1500
 _BATCH = 10_000
+_QUARTERS = (0, 6, 12, 18, 24)
 _RHYTHM = (1.08, 0.98, 0.94, 0.96, 1.06, 1.04, 0.94)
 _FULL_NAMES = {"mona": ("Mona", "Orrell"), "silas": ("Silas", "Tarn"), "ada": ("Ada", "Fenwick")}
 
@@ -94,7 +97,10 @@ class _Inside:
 
 
 def _let_the_crowd_come(by: User, stories: list[Story], today: date) -> None:
-    """Day after day the crowd visits the booking site, from the first story's start to this moment."""
+    """Day after day the crowd visits the booking site, from the first story's start to this moment.
+
+    A day is told in quarters, before each of which the epochs are closed that are over.
+    """
     draw = random.Random(_SEED)
     number, now = 0, clock.now()
     for days_ago in range(max(story.days_in for story in stories), -1, -1):
@@ -103,12 +109,24 @@ def _let_the_crowd_come(by: User, stories: list[Story], today: date) -> None:
             for story in stories:
                 if story.days_in == days_ago:
                     actions.start(by, slugify(story.name))
-            door = _Inside()
+                if story.ended_ago and story.ended_ago == days_ago:
+                    actions.end(by, slugify(story.name))
         moments = _moments(draw, day, now)
-        numbers = iter(range(number, number + len(moments)))
-        number += len(moments)
-        with clock.at(min(_moment(day + timedelta(days=1), 0), now)):
-            door.collect([event for visit in visits_of(door, draw, numbers, iter(moments), Truth()) for event in visit])
+        for begins, ends in pairwise(_QUARTERS):
+            start, end = _moment(day, 0) + timedelta(hours=begins), _moment(day, 0) + timedelta(hours=ends)
+            if start > now:
+                break
+            with clock.at(start):
+                for experiment in Experiment.objects.filter(state="running", allocation__isnull=False):
+                    tend_epochs(experiment)
+                door = _Inside()
+            mine = [moment for moment in moments if start <= moment < end]
+            numbers = iter(range(number, number + len(mine)))
+            number += len(mine)
+            with clock.at(min(end, now)):
+                door.collect(
+                    [event for visit in visits_of(door, draw, numbers, iter(mine), Truth()) for event in visit]
+                )
 
 
 def _moments(draw: random.Random, day: date, until: datetime) -> list[datetime]:

@@ -40,6 +40,7 @@ class Story:
     # What the booking site reads in each variant; with it the crowd makes the data, otherwise files of ``rates`` do.
     parameters: tuple[dict[str, str], ...] = ()
     starts_next_monday: bool = False
+    ended_ago: int = 0  # days; of those that the crowd makes
     # (cost of a visitor, views for each) by variant: what the advertising desk billed and showed.
     outlays: tuple[tuple[float, float], ...] = ()
     # (how far the past of a customer tells, gain of the last variant): a file of customers with what they paid before.
@@ -52,6 +53,15 @@ class Story:
 
 def _brief(change: str, because: str, audience: str = "all visitors", **fields: Any) -> dict[str, Any]:
     return {"change": change, "because": because, "audience": audience, **fields}
+
+
+def _follow(**policy: Any) -> dict[str, Any]:
+    """A policy by which traffic follows the evidence."""
+    usual = {
+        "kind": "proportional", "metric": "", "epoch_hours": 24, "even_epochs": 1, "even_units": 200, "floor": 0.05,
+        "most_change": 0.25, "half_life": None, "segment": "",
+    }  # fmt: skip
+    return {**usual, **policy}
 
 
 def _doing(change: str) -> str:
@@ -108,6 +118,8 @@ METRICS: tuple[tuple[str, dict[str, Any], str], ...] = (
     ("sailings opened", _did("sailing_opened"), "Opened a sailing of the list"),
     ("cabin upgrades", _did("cabin_added"), ""),
     ("pet berths added", _did("pet_added"), ""),
+    ("island pages opened", _did("island_opened"), "Followed the photo on the home page"),
+    ("breakfasts added", _did("breakfast_added"), ""),
     ("group bookings", _did("booking_paid", attribute="passengers", operator="greater", values=["3"], kind="number"),
      "A paid booking for four or more"),
     ("return trips", _did("booking_paid", attribute="legs", operator="is", values=["2"], kind="number"), ""),
@@ -176,6 +188,27 @@ STORIES: tuple[Story, ...] = (
         _brief("writing island names on the route map", "people dream of islands, not harbours", baseline=0.31,
                worthwhile_lift=0.03, audience_per_day=5800),
         rates=(0.31, 0.313, 0.316), days_in=12, seed=33,
+    ),
+    Story(
+        "Island photo headline", "Home", "island pages opened",
+        ("Selkie Isle", "Selkie Isle, two hours away", "Have you slept on an island yet?", "Islands from 27 €"),
+        ("", "Say how near it is", "Ask a question", "Name the price"),
+        _brief("writing another headline over the photo of the island", "the photo is admired and not followed", baseline=0.24,
+               worthwhile_lift=0.06, audience_per_day=1500, method="anytime", least_weeks=1,
+               allocation=_follow(epoch_hours=6, even_epochs=8, most_change=0.15)),
+        days_in=12,
+        parameters=(_text("island_headline", "name"), _text("island_headline", "distance"),
+                    _text("island_headline", "question"), _text("island_headline", "price")),
+    ),
+    Story(
+        "Picture of the breakfast", "Booking", "breakfasts added",
+        ("No picture", "A cup of coffee", "A table for the family"), ("", "Show a cup of coffee", "Show a table for the family"),
+        _brief("showing a picture beside the breakfast", "nobody orders what nobody sees", baseline=0.12, worthwhile_lift=0.08,
+               audience_per_day=1500, method="anytime", least_weeks=1,
+               allocation=_follow(kind="top_two", even_epochs=3, segment="device", most_change=0.3)),
+        days_in=25, ended_ago=4,
+        parameters=(_text("breakfast_picture", "none"), _text("breakfast_picture", "coffee"),
+                    _text("breakfast_picture", "table")),
     ),
     Story(
         "Return leg suggested first", "Booking", "return trips",

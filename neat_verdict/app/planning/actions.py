@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import logging
+import math
+from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
+from typing import Any
 
 from django.db import close_old_connections, connections, transaction
 from django.db.utils import IntegrityError
@@ -11,14 +14,16 @@ from django.db.utils import IntegrityError
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.actions import record
 from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.experiments.queries import find, policy, steering_use
+from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.app.planning import queries
 from neat_verdict.app.planning.models import Forecast, Rehearsal
-from neat_verdict.app.planning.presenting import world_out
+from neat_verdict.app.planning.presenting import allocation_out, world_out
 from neat_verdict.app.problems import Conflict
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.rehearse import rehearse, world_of
+from neat_verdict.core.rehearse import MOST_EPOCHS, rehearse, rehearse_allocation, world_of
 
 log = logging.getLogger(__name__)
 _TELLS = 0.02  # progress is written at steps of this size, so that writing it costs nothing
@@ -54,15 +59,34 @@ def withdraw_forecast(by: User, experiment: Experiment) -> None:
 def start_rehearsal(by: User, experiment: Experiment, *, runs: int, seed: int, own_lift: float | None) -> Rehearsal:
     """Begin a rehearsal in the background. Raises Conflict without a plan, or while another one runs."""
     require_editor(by)
-    asked = queries.asked(experiment)
+    return _begin(by, experiment, queries.asked(experiment), runs=runs, seed=seed, own_lift=own_lift)
+
+
+def start_allocation_rehearsal(
+    by: User, experiment: Experiment, *, lifts: Sequence[float], drift: float, runs: int, seed: int
+) -> Rehearsal:
+    """Begin to hold the even split against the policy. Raises Conflict without a plan or a policy, InputError for the lifts."""
+    require_editor(by)
+    if experiment.allocation is None:
+        raise Conflict("The split of this experiment is fixed; choose how it follows the evidence first")
+    variants = experiment.variants.count() - 1
+    if len(lifts) != variants:
+        raise InputError("lifts", len(lifts), f"must be one for each of {variants} variants beside control")
+    for place, lift in enumerate(lifts):
+        if not -1 < lift <= 100:
+            raise InputError(f"lifts.{place}", lift, "must be above -100%")
+    settings = {"lifts": list(lifts), "drift": drift}
+    asked = queries.asked_of_allocation(experiment)
+    return _begin(by, experiment, asked, runs=runs, seed=seed, kind="allocation", settings=settings)
+
+
+def _begin(by: User, experiment: Experiment, asked: str | None, **fields: Any) -> Rehearsal:
     if asked is None:
         raise Conflict("A rehearsal needs a plan: say on Sizing what the level is today and how many come each day")
     queries.bury_the_dead(experiment)
     try:
         with transaction.atomic():
-            made = Rehearsal.objects.create(
-                experiment=experiment, by=by, runs=runs, seed=seed, own_lift=own_lift, asked=asked, heard_at=clock.now()
-            )
+            made = Rehearsal.objects.create(experiment=experiment, by=by, asked=asked, heard_at=clock.now(), **fields)
     except IntegrityError as problem:
         raise Conflict("A rehearsal of this experiment is running; wait for it or cancel it") from problem
     _workers.submit(_in_background, made.pk)
@@ -92,37 +116,54 @@ class _CancelledError(Exception):
     pass
 
 
+def _of_plan(rehearsal: Rehearsal) -> dict[str, Any]:
+    worlds = queries.worlds(rehearsal)
+    world, rule = world_of(*queries.request_and_plan(rehearsal.experiment))
+    results = []
+    progress = _Progress(rehearsal, rehearsal.runs * len(worlds))
+    for index, (key, lift) in enumerate(worlds):
+        seen = rehearse(world, rule, lift, runs=rehearsal.runs, seed=rehearsal.seed + index, on_progress=progress.hear)
+        progress.before += rehearsal.runs
+        results.append(world_out(key, seen).model_dump(mode="json"))
+    return {"days": world.days, "worlds": results}
+
+
+def _of_allocation(rehearsal: Rehearsal) -> dict[str, Any]:
+    experiment = find(rehearsal.experiment.key)
+    chosen, record = policy(experiment), experiment.allocation
+    if chosen is None or record is None:
+        raise _CancelledError
+    world, rule = world_of(*queries.request_and_plan(experiment))
+    epoch_days = record["epoch_hours"] / 24
+    window = definition_of(steering_use(experiment).definition).window_hours or 0
+    progress = _Progress(rehearsal, 2 * min(math.ceil(world.days / epoch_days), MOST_EPOCHS))
+    seen = rehearse_allocation(
+        world, rule, chosen, rehearsal.settings["lifts"], epoch_days=epoch_days, lag_days=window / 24,
+        drift=rehearsal.settings["drift"], runs=rehearsal.runs, seed=rehearsal.seed, on_progress=progress.hear,
+    )  # fmt: skip
+    return allocation_out(seen, experiment).model_dump(mode="json")
+
+
 def run_rehearsal(pk: int) -> None:
     """Run a rehearsal to its end, telling its progress; it stops when it has been cancelled meanwhile."""
     rehearsal = Rehearsal.objects.select_related("experiment").get(pk=pk)
-    worlds = queries.worlds(rehearsal)
-    request, plan = queries.request_and_plan(rehearsal.experiment)
-    world, rule = world_of(request, plan)
-    results = []
-    progress = _Progress(rehearsal, len(worlds))
     try:
-        for index, (key, lift) in enumerate(worlds):
-            seen = rehearse(
-                world, rule, lift, runs=rehearsal.runs, seed=rehearsal.seed + index, on_progress=progress.hear
-            )
-            progress.worlds_done += 1
-            results.append(world_out(key, seen).model_dump(mode="json"))
+        result = (_of_allocation if rehearsal.kind == "allocation" else _of_plan)(rehearsal)
     except _CancelledError:
         return
-    result = {"days": world.days, "worlds": results}
     Rehearsal.objects.filter(pk=pk, state="running").update(state="done", progress=1.0, result=result)
 
 
 class _Progress:
     """Writes the progress of a rehearsal down, and stops it when it has been cancelled."""
 
-    def __init__(self, rehearsal: Rehearsal, worlds: int) -> None:
-        self.rehearsal, self.worlds = rehearsal, worlds
-        self.worlds_done = 0
+    def __init__(self, rehearsal: Rehearsal, whole: int) -> None:
+        self.rehearsal, self.whole = rehearsal, whole
+        self.before = 0
         self.told = 0.0
 
     def hear(self, done: int) -> None:
-        progress = (self.worlds_done + done / self.rehearsal.runs) / self.worlds
+        progress = (self.before + done) / self.whole
         if progress - self.told < _TELLS and progress < 1:
             return
         self.told = progress

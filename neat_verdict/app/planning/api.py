@@ -12,12 +12,15 @@ from neat_verdict.app.planning import actions, queries
 from neat_verdict.app.planning.past import read_past
 from neat_verdict.app.planning.presenting import forecasts_out, past_out
 from neat_verdict.app.planning.schemas import (
+    AllocationRehearsalOut,
     ForecastIn,
     ForecastsOut,
+    LatestAllocationRehearsal,
     LatestRehearsal,
     PastOut,
     PastsOut,
     RehearsalOut,
+    RehearseAllocationIn,
     RehearseIn,
 )
 from neat_verdict.core.checks import InputError
@@ -65,6 +68,27 @@ def cancel(request: HttpRequest, key: str, number: int) -> LatestRehearsal:
     experiment = find(key)
     actions.cancel_rehearsal(person(request), queries.find_rehearsal(experiment, number))
     return LatestRehearsal(rehearsal=queries.latest_rehearsal(experiment))
+
+
+@router.get(
+    "/experiments/{key}/allocation/rehearsal",
+    response=LatestAllocationRehearsal,
+    operation_id="get_allocation_rehearsal",
+)
+def latest_allocation(request: HttpRequest, key: str) -> LatestAllocationRehearsal:
+    return LatestAllocationRehearsal(rehearsal=queries.latest_allocation_rehearsal(find(key)))
+
+
+@router.post(
+    "/experiments/{key}/allocation/rehearsal",
+    response={202: AllocationRehearsalOut},
+    operation_id="start_allocation_rehearsal",
+)
+def start_allocation(request: HttpRequest, key: str, payload: RehearseAllocationIn) -> Status[AllocationRehearsalOut]:
+    """Hold the even split against the policy, on the experiment's own figures."""
+    experiment = find(key)
+    made = actions.start_allocation_rehearsal(person(request), experiment, **payload.model_dump())
+    return Status(202, queries.allocation_rehearsal_out(made, experiment))
 
 
 @router.get("/experiments/{key}/past", response=PastsOut, operation_id="list_past")

@@ -30,7 +30,10 @@ class Forecast(models.Model):
 
 
 class Rehearsal(models.Model):
-    """A plan rehearsed in the background. ``asked`` is what was rehearsed; a plan that differs by now makes it stale."""
+    """A plan rehearsed in the background. ``asked`` is what was rehearsed; a plan that differs by now makes it stale.
+
+    Of kind "allocation" it holds the even split against the policy, in a world with the lifts and the drift of ``settings``.
+    """
 
     class State(models.TextChoices):
         RUNNING = "running"
@@ -41,6 +44,8 @@ class Rehearsal(models.Model):
     experiment = models.ForeignKey(Experiment, on_delete=models.CASCADE, related_name="rehearsals")
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField(default=clock.now)
+    kind = models.CharField(max_length=10, default="plan")
+    settings = models.JSONField(default=dict)
     seed = models.PositiveIntegerField()
     runs = models.PositiveIntegerField()
     own_lift = models.FloatField(null=True, blank=True)
@@ -54,5 +59,8 @@ class Rehearsal(models.Model):
     class Meta:
         ordering = ["-id"]
         constraints = [
-            models.UniqueConstraint(fields=["experiment"], condition=Q(state="running"), name="one_rehearsal_at_a_time")
+            models.UniqueConstraint(
+                fields=["experiment"], condition=Q(state="running"), name="one_rehearsal_at_a_time"
+            ),
+            models.CheckConstraint(condition=Q(kind__in=["plan", "allocation"]), name="rehearsal_kind_known"),
         ]

@@ -10,15 +10,20 @@ from neat_verdict.app.people.models import User
 from neat_verdict.app.planning.models import Forecast
 from neat_verdict.app.planning.past import Past
 from neat_verdict.app.planning.schemas import (
+    AllocationResult,
     BoundaryOut,
+    EstimateOut,
     ForecastOut,
     ForecastsOut,
     PastOut,
     PathOut,
     ShareOut,
+    WayOut,
     WorldOut,
 )
-from neat_verdict.core.rehearse import Rehearsal
+from neat_verdict.core.estimate import Interval
+from neat_verdict.core.judge.wording import count, share, signed
+from neat_verdict.core.rehearse import AllocationRehearsal, Rehearsal, Way
 
 
 def _number(value: float, digits: int = 6) -> float | None:
@@ -29,8 +34,8 @@ def world_out(key: str, seen: Rehearsal) -> WorldOut:
     """A world of a rehearsal, its counts as shares with their errors."""
 
     def part(count: int) -> ShareOut:
-        share, error = seen.share(count)
-        return ShareOut(share=share, error=error)
+        found, error = seen.share(count)
+        return ShareOut(share=found, error=error)
 
     return WorldOut.model_validate(
         {
@@ -56,6 +61,57 @@ def world_out(key: str, seen: Rehearsal) -> WorldOut:
             "boundary": [BoundaryOut(day=day, lift=lift) for day, lift in seen.paths.boundary if lift < 10],
         }
     )
+
+
+def allocation_out(seen: AllocationRehearsal, experiment: Experiment) -> AllocationResult:
+    """The even split and the policy side by side."""
+    primary = experiment.primary
+    is_rate = primary is None or primary.definition["kind"] in ("conversion", "funnel")
+    return AllocationResult(
+        days=seen.days,
+        epoch_days=seen.epoch_days,
+        is_rate=is_rate,
+        even=_way(seen.even, seen.runs),
+        adaptive=_way(seen.adaptive, seen.runs),
+        gained=_estimate(seen.gained),
+        sentence=_in_words(seen, experiment),
+    )
+
+
+def _way(found: Way, runs: int) -> WayOut:
+    def part(count: int) -> ShareOut:
+        softened = (count + 0.5) / (runs + 1)
+        return ShareOut(share=count / runs, error=math.sqrt(softened * (1 - softened) / runs))
+
+    return WayOut(
+        total=found.total,
+        right=part(found.right),
+        false=part(found.false),
+        open=part(found.open),
+        picked=part(found.picked),
+        median_days=found.median_days,
+        naive_bias=_estimate(found.naive_bias),
+        fair_bias=_estimate(found.fair_bias),
+        shares=[[round(share, 5) for share in line] for line in found.shares.tolist()],
+    )
+
+
+def _estimate(found: Interval) -> EstimateOut:
+    return EstimateOut(estimate=_number(found.estimate), low=_number(found.low), high=_number(found.high))
+
+
+def _in_words(seen: AllocationRehearsal, experiment: Experiment) -> str:
+    """What it costs and what it gains, in a sentence or two."""
+    name = experiment.metric or "conversions"
+    more = "more" if seen.gained.estimate >= 0 else "fewer"
+    gained = (
+        f"Following the evidence brings about {count(abs(seen.gained.estimate))} {more} {name} in {seen.days} days "
+        f"({signed(seen.gained.estimate / seen.even.total)})"
+        if round(abs(seen.gained.estimate)) and seen.even.total
+        else f"In {seen.days} days following the evidence brings neither more nor fewer {name}"
+    )
+    even, adaptive = (share(way.right / seen.runs, 0) for way in (seen.even, seen.adaptive))
+    return f"{gained}. The best variant is called in {adaptive} of the runs, with even shares in {even}."
 
 
 def forecasts_out(

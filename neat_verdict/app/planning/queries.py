@@ -17,7 +17,7 @@ from neat_verdict.app.people.models import User
 from neat_verdict.app.planning.models import Forecast, Rehearsal
 from neat_verdict.app.planning.past import Past
 from neat_verdict.app.planning.presenting import past_out
-from neat_verdict.app.planning.schemas import PastOut, RehearsalOut
+from neat_verdict.app.planning.schemas import AllocationRehearsalOut, PastOut, RehearsalOut
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.estimate import Rate
 from neat_verdict.core.plan import Baseline, Plan, PlanRequest, make_plan
@@ -60,8 +60,47 @@ def bury_the_dead(experiment: Experiment) -> None:
 def latest_rehearsal(experiment: Experiment) -> RehearsalOut | None:
     """The rehearsal begun last."""
     bury_the_dead(experiment)
-    found = Rehearsal.objects.filter(experiment=experiment).select_related("by").first()
+    found = Rehearsal.objects.filter(experiment=experiment, kind="plan").select_related("by").first()
     return None if found is None else rehearsal_out(found, experiment)
+
+
+def asked_of_allocation(experiment: Experiment) -> str | None:
+    """As `asked`, of the plan together with the policy."""
+    plain = asked(experiment)
+    if plain is None or experiment.allocation is None:
+        return None
+    return hashlib.sha256(f"{plain} {sorted(experiment.allocation.items())}".encode()).hexdigest()
+
+
+def latest_allocation_rehearsal(experiment: Experiment) -> AllocationRehearsalOut | None:
+    """The even split held against the policy, as it was begun last."""
+    bury_the_dead(experiment)
+    found = Rehearsal.objects.filter(experiment=experiment, kind="allocation").select_related("by").first()
+    return None if found is None else allocation_rehearsal_out(found, experiment)
+
+
+def allocation_rehearsal_out(rehearsal: Rehearsal, experiment: Experiment) -> AllocationRehearsalOut:
+    """One with its result, if it is done."""
+    try:
+        now = asked_of_allocation(experiment)
+    except InputError:
+        now = None
+    return AllocationRehearsalOut.model_validate(
+        {
+            "id": rehearsal.pk,
+            "state": rehearsal.state,
+            "progress": rehearsal.progress,
+            "seed": rehearsal.seed,
+            "runs": rehearsal.runs,
+            "lifts": rehearsal.settings["lifts"],
+            "drift": rehearsal.settings["drift"],
+            "at": rehearsal.at,
+            "by": rehearsal.by.display_name,
+            "problem": rehearsal.problem,
+            "stale": now != rehearsal.asked,
+            "result": rehearsal.result,
+        }
+    )
 
 
 def rehearsal_out(rehearsal: Rehearsal, experiment: Experiment) -> RehearsalOut:

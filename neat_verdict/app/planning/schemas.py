@@ -94,6 +94,66 @@ class RehearsalOut(Schema):
     worlds: list[WorldOut]
 
 
+class RehearseAllocationIn(Schema):
+    """``lifts`` are the true ones of the variants beside control; ``drift`` how much all levels change over the run."""
+
+    lifts: list[float] = Field(min_length=1, max_length=9)
+    drift: float = Field(default=0.0, gt=-1, le=10)
+    runs: int = Field(default=200, ge=20, le=2_000)
+    seed: int = Field(default=1, ge=0, le=2**31 - 1)
+
+
+class EstimateOut(Schema):
+    """A simulated mean with its 95 % bounds; null where nothing was there to take a mean of."""
+
+    estimate: float | None
+    low: float | None
+    high: float | None
+
+
+class WayOut(Schema):
+    """What came of one way of sharing out; ``shares`` by epoch and variant."""
+
+    total: float
+    right: ShareOut
+    false: ShareOut
+    open: ShareOut
+    picked: ShareOut
+    median_days: float | None
+    naive_bias: EstimateOut
+    fair_bias: EstimateOut
+    shares: list[list[float]]
+
+
+class AllocationResult(Schema):
+    days: int
+    epoch_days: float
+    is_rate: bool
+    even: WayOut
+    adaptive: WayOut
+    gained: EstimateOut
+    sentence: str
+
+
+class AllocationRehearsalOut(Schema):
+    id: int
+    state: Literal["running", "done", "cancelled", "failed"]
+    progress: float
+    seed: int
+    runs: int
+    lifts: list[float]
+    drift: float
+    at: datetime
+    by: str
+    problem: str
+    stale: bool
+    result: AllocationResult | None
+
+
+class LatestAllocationRehearsal(Schema):
+    rehearsal: AllocationRehearsalOut | None
+
+
 class LatestRehearsal(Schema):
     rehearsal: RehearsalOut | None
 

@@ -60,11 +60,13 @@ from neat_verdict.core.estimate import (
 from neat_verdict.core.judge import (
     DecisionRule,
     Figure,
+    Working,
     chances_ahead,
     comparison_of_pairs,
     comparison_working,
     level_working,
     read_cohorts,
+    working_by_epoch,
     write_sentences,
 )
 from neat_verdict.core.judge.reading import own_interval
@@ -356,7 +358,11 @@ def _chosen(experiment: Experiment, metric: str, variant: str) -> tuple[int, Dai
 
 
 def working(
-    experiment: Experiment, figure: Figure, letter: str, metric: str = "", of_segment: Comparison | None = None
+    experiment: Experiment,
+    figure: Figure,
+    letter: str,
+    metric: str = "",
+    of_segment: tuple[Comparison, Sequence[tuple[Arm, Arm]]] | None = None,
 ) -> WorkingOut:
     """How a figure of a variant is made; with ``of_segment`` how that of a segment is.
 
@@ -377,13 +383,14 @@ def working(
             raise Conflict(f"There is nothing of {use.metric.name} to read yet")
         arms, comparisons = list(side.metric.arms), side.comparisons
     if of_segment is not None and figure != "level":
-        made = comparison_working(figure, of_segment, rule, letter, among=1)
+        made = _working_of(figure, *of_segment, rule, letter, among=1)
     elif figure == "level":
         made = level_working(arms[position], rule, letter)
     elif found.reading.verdict.kind == "unsound" or len(comparisons) < position:
         raise Conflict("This figure is not read: the data contradicts the design, or there is too little of it")
     else:
-        made = comparison_working(figure, comparisons[position - 1], rule, letter, among=len(comparisons))
+        pairs = [(epoch.arms[position], epoch.arms[0]) for epoch in found.epochs.get(use.metric_id, ())]
+        made = _working_of(figure, comparisons[position - 1], pairs, rule, letter, among=len(comparisons))
     return WorkingOut(
         title=f"{made.title}, {use.metric.name}",
         words=made.words,
@@ -392,3 +399,11 @@ def working(
         inputs=[StepOut(name=step.name, value=step.value) for step in made.inputs],
         steps=[StepOut(name=step.name, value=step.value) for step in made.steps],
     )
+
+
+def _working_of(
+    figure: Figure, made: Comparison, pairs: Sequence[tuple[Arm, Arm]], rule: DecisionRule, letter: str, *, among: int
+) -> Working:
+    if pairs:
+        return working_by_epoch(figure, made, pairs, letter, among=among)
+    return comparison_working(figure, made, rule, letter, among=among)

@@ -177,8 +177,13 @@ def _segment(line: Segment, sign: int, everybody: int, units_per_day: float | No
     )
 
 
-def compared(experiment: Experiment, segment: str, letter: str, metric: str = "") -> Comparison:
-    """The comparison behind one segment's lift. Raises InputError for a segment that there is not, or with too little in it."""
+def compared(
+    experiment: Experiment, segment: str, letter: str, metric: str = ""
+) -> tuple[Comparison, Sequence[tuple[Arm, Arm]]]:
+    """The comparison behind one segment's lift, with its arms by day where traffic followed the evidence.
+
+    Raises InputError for a segment that there is not, or with too little in it.
+    """
     use, position = metric_use(experiment, metric), variant_position(experiment, letter)
     by = " & ".join(part.split("=", 1)[0] for part in segment.split(" & "))
     found = read(experiment, daily_counts([experiment])[experiment.pk])
@@ -190,7 +195,7 @@ def compared(experiment: Experiment, segment: str, letter: str, metric: str = ""
     )
     arms = strata.get(segment)
     c = two_sided_critical_value(decision_rule(experiment).confidence)
-    made = None
+    made, pairs = None, list[tuple[Arm, Arm]]()
     if arms is not None and comparable(arms):
         if experiment.allocation is None:
             made = compare_arms_at(arms[1], arms[0], c)
@@ -199,7 +204,7 @@ def compared(experiment: Experiment, segment: str, letter: str, metric: str = ""
             made = comparison_of_pairs(pairs, arms[1], arms[0], c)
     if made is None:
         raise InputError("segment", segment, "is no segment with enough to be compared")
-    return made
+    return made, pairs
 
 
 def find_set(number: int) -> SegmentSet:

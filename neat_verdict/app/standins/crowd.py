@@ -11,7 +11,7 @@ import time
 import urllib.request
 import uuid
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import Any, Protocol
 
@@ -36,6 +36,17 @@ class Truth:
     cabin_offered_at_seat: float = 0.07
     pet: float = 0.08
     pet_lost_on_phones: float = 0.14
+    island: float = 0.24
+    # What each headline beside the island's photo does to that.
+    headlines: Mapping[str, float] = field(default_factory=lambda: {"distance": 0.02, "question": 0.07, "price": -0.03})
+    breakfast: float = 0.12
+    # By device: what each picture of the breakfast does to it; as it is on a tablet.
+    breakfast_pictures: Mapping[str, Mapping[str, float]] = field(
+        default_factory=lambda: {
+            "phone": {"coffee": 0.3, "table": -0.1},
+            "computer": {"coffee": -0.1, "table": 0.3},
+        }
+    )
     search: float = 0.22
     mean_fare: float = 88.0
 
@@ -91,14 +102,14 @@ class Visit:
             }
         )
 
-    def _sees(self, parameter: str, default: Any) -> Any:
+    def _sees(self, parameter: str, default: Any, dice: random.Random | None = None) -> Any:
         """What the page shows here; seeing it is the exposure."""
         for key, given in self.assigned.items():
             if parameter not in given["parameters"]:
                 continue
             if given["reason"] in ("assigned", "forced"):
                 shown = {"experiment": key, "variant": given["variant"], "reason": given["reason"]}
-                self._tell("exposure", **shown, **self.visitor.properties)
+                self._tell("exposure", dice, **shown, **self.visitor.properties)
             return given["parameters"][parameter]
         return default
 
@@ -136,7 +147,19 @@ class Visit:
             passengers = 1 + min(int(self.draw.expovariate(0.9)), 8)
             fare = round(self.draw.gammavariate(2.5, truth.mean_fare / 2.5), 2)
             self._tell("booking_paid", amount=fare, passengers=passengers, legs=1 + self._does(0.6))
+        self._looks_around()
         return self.events
+
+    def _looks_around(self) -> None:
+        """The island's photo on the home page, and the breakfast; by the visitor's own dice, so that all else stays as it is."""
+        truth, device = self.truth, self.visitor.properties["device"]
+        dice = random.Random(f"{self.visitor.unit}/around")
+        headline = str(self._sees("island_headline", "", dice))
+        if dice.random() < truth.island * (1 + truth.headlines.get(headline, 0.0)):
+            self._tell("island_opened", dice)
+        picture = str(self._sees("breakfast_picture", "", dice))
+        if dice.random() < truth.breakfast * (1 + truth.breakfast_pictures.get(device, {}).get(picture, 0.0)):
+            self._tell("breakfast_added", dice)
 
     def _comes_near(self, pays: bool) -> None:
         """The steps before the payment: who pays has done them, of the others some; by the visitor's own dice."""

@@ -207,7 +207,7 @@ def epoch_record(request: HttpRequest, key: str, number: int) -> EpochRecordOut:
 _STEERINGS = {"freeze": steering.freeze, "follow": steering.resume_policy, "even": steering.return_to_even}
 
 
-@router.post("/experiments/{key}/allocation/by-hand", response=AllocationOut, operation_id="set_shares_by_hand")
+@router.post("/experiments/{key}/steering/by-hand", response=AllocationOut, operation_id="set_shares_by_hand")
 def by_hand(request: HttpRequest, key: str, payload: ByHandIn) -> AllocationOut:
     """Shares for one epoch, which begins now."""
     find(key)
@@ -215,7 +215,7 @@ def by_hand(request: HttpRequest, key: str, payload: ByHandIn) -> AllocationOut:
     return allocation.allocation(find(key))
 
 
-@router.post("/experiments/{key}/allocation/{way}", response=AllocationOut, operation_id="steer")
+@router.post("/experiments/{key}/steering/{way}", response=AllocationOut, operation_id="steer")
 def steer(request: HttpRequest, key: str, way: Literal["freeze", "follow", "even"], payload: SteerIn) -> AllocationOut:
     """Freeze the shares, let them follow the evidence again, or return to even ones."""
     find(key)

@@ -147,8 +147,8 @@ def _remarks(comparisons: Sequence[Comparison], naive: Sequence[Comparison]) -> 
             continue
         lines.append(
             f"{LETTERS[position]} with all epochs put together would show {signed(pooled.lift.estimate)}; within the epochs it "
-            f"is {signed(fair.lift.estimate)}. The level moved while the shares did, so the pooled figure compares times as "
-            "much as variants."
+            f"is {signed(fair.lift.estimate)}. Levels were not the same where shares differed, so the pooled figure compares "
+            "epochs as much as variants."
         )
     return tuple(lines)
 

@@ -7,7 +7,6 @@ from collections.abc import Sequence
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.estimate import Comparison, Rate, compare_by_epoch
 from neat_verdict.core.judge.adaptive import Pair
-from neat_verdict.core.judge.rule import DecisionRule
 from neat_verdict.core.judge.working import FIGURES, Figure, Step, Working, counted, full
 
 _LEVELS = "w = n₁n₀/(n₁ + n₀) of each epoch;  m = Σw·m_e / Σw,  v = Σw²·v_e / (Σw)²,  v_e = r(1 − r)/(n − 1) of a rate"
@@ -21,7 +20,7 @@ _NAMES = {"difference": "Difference", "lift": "Lift", "pvalue": "p", "adjusted_p
 
 
 def working_by_epoch(
-    figure: Figure, comparison: Comparison, pairs: Sequence[Pair], rule: DecisionRule, letter: str, *, among: int
+    figure: Figure, comparison: Comparison, pairs: Sequence[Pair], letter: str, *, among: int
 ) -> Working:
     """A figure of a variant against control where traffic followed the evidence; ``pairs`` are (variant, control) by epoch.
 
@@ -59,8 +58,7 @@ def working_by_epoch(
         "Shares changed while data came in, so the arms are compared within each epoch, where shares stood still, and those "
         "comparisons put together by how many units each compares.",
         f"{_LEVELS};  {_FORMULAS[figure]}",
-        "Mantel & Haenszel (1959), J. Natl. Cancer Inst. 22, 719–748; Fieller (1954); critical value of a normal-mixture "
-        "confidence sequence, Howard et al. (2021)",
+        "Mantel & Haenszel (1959), J. Natl. Cancer Inst. 22, 719–748; Fieller (1954), J. R. Stat. Soc. B 16, 175–185",
         tuple(_inputs(pairs)),
         tuple(steps),
     )

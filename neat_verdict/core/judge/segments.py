@@ -96,9 +96,8 @@ def read_segments(
     adjusted = min(pvalue * max(tried, 1), 1.0)
     crude = _crude(list(strata.values()))
     # Shares that follow each segment's evidence mix the segments differently on purpose: nothing to be surprised at.
-    reversal = pairs is None and reversed_in_every_stratum(
-        crude, [s.comparison.difference.estimate for s in segments if s.comparison]
-    )
+    within = [segment.comparison.difference.estimate for segment in segments if segment.comparison]
+    reversal = pairs is None and reversed_in_every_stratum(crude, within)
     return SegmentReading(
         segments, pvalue, adjusted, pooled.i_squared if pooled else 0.0, reversal,
         _sentence(subject, len(effects), adjusted, tried, rule, crude if reversal else None, letters),

@@ -170,6 +170,18 @@ def _not_yet(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
         return headline, "", f"Ahead; {open_ones} still open", f"{_interval(best, rule)} The rule reads again {again}."
     spread = between(best.lift.low, best.lift.high)
     detail = f"{_interval(best, rule)} The rule reads again {again}."
+    if reading.followed is not None:
+        leader = names.variants[reading.followed.gain.leader]
+        told = f"{leader} leads, and no other is likely to be better by {plain(rule.worthwhile_lift)} or more"
+        missing_yet = (
+            "" if reading.followed.gain.leader == 0 else f"; that it beats {names.variants[0]} is not shown yet"
+        )
+        return (
+            f"{told}{missing_yet}.",
+            "",
+            f"{LETTERS[reading.followed.gain.leader]} leads, little left to gain",
+            detail,
+        )
     return "Read, and nothing may be concluded yet.", "", f"Not settled yet: {spread}", detail
 
 

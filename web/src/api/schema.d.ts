@@ -185,6 +185,47 @@ export interface paths {
         patch: operations["edit_experiment"];
         trace?: never;
     };
+    "/api/v1/experiments/{key}/allocation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Allocation
+         * @description The epochs of an experiment whose traffic follows the evidence, the latest few hundred.
+         */
+        get: operations["get_allocation"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/allocation/rehearsal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Latest Allocation */
+        get: operations["get_allocation_rehearsal"];
+        put?: never;
+        /**
+         * Start Allocation
+         * @description Hold the even split against the policy, on the experiment's own figures.
+         */
+        post: operations["start_allocation_rehearsal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/experiments/{key}/cohorts": {
         parameters: {
             query?: never;
@@ -266,6 +307,46 @@ export interface paths {
         get?: never;
         /** Set End */
         put: operations["set_end"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/epochs.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Epochs File
+         * @description Every epoch with its whole record, as a file.
+         */
+        get: operations["get_epochs_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/epochs/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Epoch Record
+         * @description An epoch's record, worked out once more.
+         */
+        get: operations["get_epoch_record"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -917,6 +998,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/experiments/{key}/steering/by-hand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * By Hand
+         * @description Shares for one epoch, which begins now.
+         */
+        post: operations["set_shares_by_hand"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/steering/{way}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Steer
+         * @description Freeze the shares, let them follow the evidence again, or return to even ones.
+         */
+        post: operations["steer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/experiments/{key}/stretch": {
         parameters: {
             query?: never;
@@ -1437,6 +1558,129 @@ export interface components {
             username: string;
         };
         /**
+         * AllocationIO
+         * @description How traffic follows the evidence; ``metric`` is the key of the one that steers ("" for the one that decides).
+         *
+         *     Epochs last ``epoch_hours``; ``segment`` is a property whose values are steered apart, "" for everybody alike; ``half_life``
+         *     is in epochs.
+         */
+        AllocationIO: {
+            /**
+             * Epoch Hours
+             * @default 24
+             */
+            epoch_hours: number;
+            /**
+             * Even Epochs
+             * @default 1
+             */
+            even_epochs: number;
+            /**
+             * Even Units
+             * @default 100
+             */
+            even_units: number;
+            /**
+             * Floor
+             * @default 0.05
+             */
+            floor: number;
+            /** Half Life */
+            half_life?: number | null;
+            /**
+             * Kind
+             * @default proportional
+             * @enum {string}
+             */
+            kind: "proportional" | "top_two";
+            /**
+             * Metric
+             * @default
+             */
+            metric: string;
+            /**
+             * Most Change
+             * @default 0.25
+             */
+            most_change: number;
+            /**
+             * Segment
+             * @default
+             */
+            segment: string;
+        };
+        /**
+         * AllocationOut
+         * @description How traffic follows the evidence: who steers, by which metric, when the epoch ends, and the latest epochs in order.
+         */
+        AllocationOut: {
+            /** Epochs */
+            epochs: components["schemas"]["EpochOut"][];
+            /** Left Out */
+            left_out: number;
+            /** Letters */
+            letters: string[];
+            /** Metric */
+            metric: string;
+            /** Next Close */
+            next_close: string | null;
+            /** Sentence */
+            sentence: string;
+            /**
+             * Steering
+             * @enum {string}
+             */
+            steering: "follow" | "frozen" | "even";
+            /** Window Hours */
+            window_hours: number;
+        };
+        /** AllocationRehearsalOut */
+        AllocationRehearsalOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Drift */
+            drift: number;
+            /** Id */
+            id: number;
+            /** Lifts */
+            lifts: number[];
+            /** Problem */
+            problem: string;
+            /** Progress */
+            progress: number;
+            result: components["schemas"]["AllocationResult"] | null;
+            /** Runs */
+            runs: number;
+            /** Seed */
+            seed: number;
+            /** Stale */
+            stale: boolean;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "done" | "cancelled" | "failed";
+        };
+        /** AllocationResult */
+        AllocationResult: {
+            adaptive: components["schemas"]["WayOut"];
+            /** Days */
+            days: number;
+            /** Epoch Days */
+            epoch_days: number;
+            even: components["schemas"]["WayOut"];
+            gained: components["schemas"]["EstimateOut"];
+            /** Is Rate */
+            is_rate: boolean;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
          * AnswerOut
          * @description ``reason`` is forced, audience, exclusion, participation, assigned or not_running; all but assigned do not count.
          */
@@ -1579,6 +1823,16 @@ export interface components {
             day: number;
             /** Lift */
             lift: number;
+        };
+        /**
+         * ByHandIn
+         * @description ``shares`` with control first; they add up to 1.
+         */
+        ByHandIn: {
+            /** Reason */
+            reason: string;
+            /** Shares */
+            shares: number[];
         };
         /**
          * CaseOut
@@ -1985,6 +2239,81 @@ export interface components {
             ends_at?: string | null;
         };
         /**
+         * EpochOut
+         * @description An epoch: its shares by segment ("" for everybody), who set them and why; ``chances`` to be best as they were known when it
+         *     began, ``wanted`` what the policy asked for then, and ``units`` first exposed in it by variant.
+         */
+        EpochOut: {
+            /** Chances */
+            chances: {
+                [key: string]: number[];
+            };
+            /** Ended At */
+            ended_at: string | null;
+            /** Number */
+            number: number;
+            /**
+             * Origin
+             * @enum {string}
+             */
+            origin: "start" | "policy" | "hand" | "frozen" | "even";
+            /** Reason */
+            reason: string;
+            /** Reasons */
+            reasons: {
+                [key: string]: "even_start" | "followed" | "slowed";
+            };
+            /** Sentence */
+            sentence: string;
+            /** Set By */
+            set_by: string;
+            /** Shares */
+            shares: {
+                [key: string]: number[];
+            };
+            /**
+             * Started At
+             * Format: date-time
+             */
+            started_at: string;
+            /** Units */
+            units: number[];
+            /** Wanted */
+            wanted: {
+                [key: string]: number[];
+            };
+        };
+        /**
+         * EpochRecordOut
+         * @description All that an epoch's shares were worked out from, and what the same working gives now.
+         */
+        EpochRecordOut: {
+            /** Number */
+            number: number;
+            /** Record */
+            record: {
+                [key: string]: unknown;
+            };
+            /** Same */
+            same: boolean;
+            /** Worked Out Again */
+            worked_out_again: {
+                [key: string]: number[];
+            };
+        };
+        /**
+         * EstimateOut
+         * @description A simulated mean with its 95 % bounds; null where nothing was there to take a mean of.
+         */
+        EstimateOut: {
+            /** Estimate */
+            estimate: number | null;
+            /** High */
+            high: number | null;
+            /** Low */
+            low: number | null;
+        };
+        /**
          * EventFileOut
          * @description ``line`` is counted from 1; with bad lines nothing was stored.
          */
@@ -2060,6 +2389,7 @@ export interface components {
          * @description Only the fields that are given change.
          */
         ExperimentChanges: {
+            allocation?: components["schemas"]["AllocationIO"] | null;
             /**
              * Area
              * @default
@@ -2223,6 +2553,7 @@ export interface components {
         };
         /** ExperimentOut */
         ExperimentOut: {
+            allocation: components["schemas"]["AllocationIO"] | null;
             /** Area */
             area: string;
             /**
@@ -2364,6 +2695,11 @@ export interface components {
              * @enum {string}
              */
             state: "draft" | "scheduled" | "running" | "paused" | "ended" | "decided" | "archived";
+            /**
+             * Steering
+             * @enum {string}
+             */
+            steering: "follow" | "frozen" | "even";
             /** Superiority */
             superiority: number;
             /** Unit Name */
@@ -2401,6 +2737,31 @@ export interface components {
              * @enum {string}
              */
             tone: "unsound" | "mind";
+        };
+        /**
+         * FollowedOut
+         * @description Beside a reading by epoch: chances to be best (control first), the value ``remaining`` as a share of the leader's level,
+         *     ``spared`` units fewer in arms other than the leader (``leader``) than an even split would have sent there, and ``gained``
+         *     conversions or sum more than it. ``sentence`` puts the gain in words.
+         */
+        FollowedOut: {
+            /** Chances */
+            chances: number[];
+            /** Explained */
+            explained: string;
+            gained: components["schemas"]["IntervalOut"];
+            /** Leader */
+            leader: string;
+            /** Naive */
+            naive: components["schemas"]["NaiveOut"][];
+            /** Remaining */
+            remaining: number | null;
+            /** Remarks */
+            remarks: string[];
+            /** Sentence */
+            sentence: string;
+            /** Spared */
+            spared: number;
         };
         /** ForecastIn */
         ForecastIn: {
@@ -2627,6 +2988,10 @@ export interface components {
             unexposed: number;
             /** Unknown */
             unknown: string[];
+        };
+        /** LatestAllocationRehearsal */
+        LatestAllocationRehearsal: {
+            rehearsal: components["schemas"]["AllocationRehearsalOut"] | null;
         };
         /** LatestRehearsal */
         LatestRehearsal: {
@@ -2918,6 +3283,17 @@ export interface components {
             version: number;
             /** Words */
             words: string;
+        };
+        /**
+         * NaiveOut
+         * @description A variant with all epochs put together: what somebody would see who forgets that shares changed.
+         */
+        NaiveOut: {
+            /** Letter */
+            letter: string;
+            /** Level */
+            level: number | null;
+            lift: components["schemas"]["IntervalOut"];
         };
         /** NeedOut */
         NeedOut: {
@@ -3395,6 +3771,7 @@ export interface components {
             detail: string;
             /** Figure */
             figure: string;
+            followed?: components["schemas"]["FollowedOut"] | null;
             /**
              * Good Direction
              * @enum {string}
@@ -3559,6 +3936,29 @@ export interface components {
             state: "running" | "done" | "cancelled" | "failed";
             /** Worlds */
             worlds: components["schemas"]["WorldOut"][];
+        };
+        /**
+         * RehearseAllocationIn
+         * @description ``lifts`` are the true ones of the variants beside control; ``drift`` how much all levels change over the run.
+         */
+        RehearseAllocationIn: {
+            /**
+             * Drift
+             * @default 0
+             */
+            drift: number;
+            /** Lifts */
+            lifts: number[];
+            /**
+             * Runs
+             * @default 200
+             */
+            runs: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
         };
         /** RehearseIn */
         RehearseIn: {
@@ -4011,6 +4411,11 @@ export interface components {
             /** Starts At */
             starts_at?: string | null;
         };
+        /** SteerIn */
+        SteerIn: {
+            /** Reason */
+            reason: string;
+        };
         /** StepIO */
         StepIO: {
             /**
@@ -4258,6 +4663,24 @@ export interface components {
             number: number;
             /** Words */
             words: string;
+        };
+        /**
+         * WayOut
+         * @description What came of one way of sharing out; ``shares`` by epoch and variant.
+         */
+        WayOut: {
+            fair_bias: components["schemas"]["EstimateOut"];
+            false: components["schemas"]["ShareOut"];
+            /** Median Days */
+            median_days: number | null;
+            naive_bias: components["schemas"]["EstimateOut"];
+            open: components["schemas"]["ShareOut"];
+            picked: components["schemas"]["ShareOut"];
+            right: components["schemas"]["ShareOut"];
+            /** Shares */
+            shares: number[][];
+            /** Total */
+            total: number;
         };
         /** WhatIfOut */
         WhatIfOut: {
@@ -4781,6 +5204,103 @@ export interface operations {
             };
         };
     };
+    get_allocation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AllocationOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_allocation_rehearsal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LatestAllocationRehearsal"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_allocation_rehearsal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RehearseAllocationIn"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AllocationRehearsalOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_cohorts: {
         parameters: {
             query?: {
@@ -4934,6 +5454,67 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExperimentOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_epochs_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_epoch_record: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EpochRecordOut"];
                 };
             };
             /** @description Refused; the problem document says why */
@@ -6345,6 +6926,77 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExperimentOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_shares_by_hand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByHandIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AllocationOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    steer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                way: "freeze" | "follow" | "even";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SteerIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AllocationOut"];
                 };
             };
             /** @description Refused; the problem document says why */

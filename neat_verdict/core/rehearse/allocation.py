@@ -1,0 +1,372 @@
+"""What following the evidence would cost and gain on an experiment's own figures, against an even split, by simulation."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from neat_verdict.core.allocate import Belief, Policy, next_shares, value_remaining
+from neat_verdict.core.checks import InputError, positive
+from neat_verdict.core.estimate import Interval, anytime_critical_value
+from neat_verdict.core.judge import DecisionRule
+from neat_verdict.core.numeric import FloatArray
+from neat_verdict.core.rehearse.world import World
+
+MOST_RUNS = 2_000
+MOST_EPOCHS = 120
+_Z = 1.959963984540054
+
+
+@dataclass(frozen=True, slots=True)
+class Way:
+    """What came of the runs of one way of sharing out.
+
+    Attributes
+    ----------
+    total : float
+        Mean conversions (or sum) of a run that lasts as planned.
+    right, false, open : int
+        Runs that called the truly best variant, that called one that is truly no better than control, and that called none;
+        the others called one that is better than control, yet not the best.
+    picked : int
+        Runs whose leader at the planned end is truly the best; all of them where nothing differs.
+    median_days : float or None
+        Until a variant is called; None where fewer than half the runs call one.
+    naive_bias, fair_bias : Interval
+        Mean estimated lift of the first variant less the truth, all epochs put together and by epoch, ± 95 % by simulation.
+    shares : epochs x arms
+        Mean shares.
+    """
+
+    total: float
+    right: int
+    false: int
+    open: int
+    picked: int
+    median_days: float | None
+    naive_bias: Interval
+    fair_bias: Interval
+    shares: FloatArray
+
+
+@dataclass(frozen=True, slots=True)
+class AllocationRehearsal:
+    """Both ways in the same world; ``gained`` is what the adaptive way brings more on average, ± 95 % by simulation."""
+
+    lifts: tuple[float, ...]
+    drift: float
+    runs: int
+    seed: int
+    days: int
+    epoch_days: float
+    even: Way
+    adaptive: Way
+    gained: Interval
+
+
+def rehearse_allocation(
+    world: World,
+    rule: DecisionRule,
+    policy: Policy,
+    lifts: Sequence[float],
+    *,
+    epoch_days: float = 1.0,
+    lag_days: float = 0.0,
+    drift: float = 0.0,
+    runs: int = 200,
+    seed: int = 1,
+    on_progress: Callable[[int], None] | None = None,
+) -> AllocationRehearsal:
+    """Run a plan both ways.
+
+    Parameters
+    ----------
+    world : World
+        Its split is not used: one way is even, the other follows the evidence.
+    rule : DecisionRule
+        Read at any time, after each epoch from the least days on.
+    policy : Policy
+    lifts : sequence of float
+        True relative lifts of the variants beside control, above -1.
+    epoch_days : float
+        Length of an epoch, above 0; where a run had more than 120, they are taken longer.
+    lag_days : float
+        The counting window: so long after an epoch its units steer, 0 or more.
+    drift : float
+        Relative change of all levels from the first day to the last, above -1.
+    runs : int
+        1 to 2,000.
+    seed : int
+        The same seed gives the same answer.
+    on_progress : callable, optional
+        Hears the number of epochs done of all, out of twice their number; what it raises ends the rehearsal.
+
+    Raises
+    ------
+    InputError
+        For numbers out of their range.
+    """
+    if len(lifts) != len(world.arms.shares) - 1:
+        raise InputError(
+            "lifts", len(lifts), f"must be one for each of {len(world.arms.shares) - 1} variants beside control"
+        )
+    for place, lift in enumerate(lifts):
+        if not (math.isfinite(lift) and lift > -1):
+            raise InputError(f"lifts.{place}", lift, "must be above -100%")
+    if not 1 <= runs <= MOST_RUNS:
+        raise InputError("runs", runs, f"must be 1 to {MOST_RUNS:,}")
+    if not (math.isfinite(drift) and drift > -1):
+        raise InputError("drift", drift, "must be above -100%")
+    length = max(positive("epoch_days", epoch_days), world.days / MOST_EPOCHS)
+    course = _Course.of(world, lifts, drift, length, lag_days)
+    ways = []
+    for number, adaptive in enumerate((False, True)):
+        random = np.random.default_rng([seed, number])
+
+        def heard(done: int, before: int = number * course.epochs) -> None:
+            if on_progress is not None:
+                on_progress(before + done)
+
+        ways.append(_run(course, rule, policy if adaptive else None, runs, random, heard))
+    even, adaptive_way = ways
+    return AllocationRehearsal(
+        lifts=tuple(lifts),
+        drift=drift,
+        runs=runs,
+        seed=seed,
+        days=world.days,
+        epoch_days=length,
+        even=_way(even, course, rule),
+        adaptive=_way(adaptive_way, course, rule),
+        gained=_mean(adaptive_way.expected - even.expected.mean()),
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class _Course:
+    """Of each epoch: units in all, true levels by arm, the day it ends on, how many epochs are mature when it ends."""
+
+    units: NDArray[np.int64]
+    levels: FloatArray
+    ends: FloatArray
+    mature: NDArray[np.int64]
+    lifts: FloatArray
+    spread: float | None
+
+    @property
+    def epochs(self) -> int:
+        return len(self.units)
+
+    @staticmethod
+    def of(world: World, lifts: Sequence[float], drift: float, length: float, lag: float) -> _Course:
+        count = max(1, math.ceil(world.days / length - 1e-9))
+        ends = np.minimum(np.arange(1, count + 1) * length, world.days)
+        by_day = world.units().sum(axis=1)
+        running = np.floor(np.interp([0, *ends], np.arange(world.days + 1), [0, *by_day.cumsum()]))
+        all_lifts = np.array([0.0, *lifts])
+        levels = world.levels(all_lifts)
+        day = np.minimum(np.floor(ends - 1e-9).astype(np.int64), world.days - 1)
+        slope = 1 + drift * day / max(world.days - 1, 1)
+        drifted = levels[day] * slope[:, None]
+        if world.baseline.is_rate:
+            drifted = np.clip(drifted, 0, 1)
+        mature = np.array([int((ends[: place + 1] + lag <= ends[place] + 1e-9).sum()) for place in range(count)])
+        return _Course(np.diff(running).astype(np.int64), drifted, ends, mature, all_lifts, world.baseline.spread)
+
+
+@dataclass(slots=True)
+class _Ran:
+    """Of each run: expected total, day a variant was called and which (0 for none), and both estimates of all lifts."""
+
+    expected: FloatArray
+    called_on: FloatArray
+    called: NDArray[np.int64]
+    naive: FloatArray
+    fair: FloatArray
+    shares: FloatArray
+
+
+def _run(
+    course: _Course,
+    rule: DecisionRule,
+    policy: Policy | None,
+    runs: int,
+    random: np.random.Generator,
+    heard: Callable[[int], None],
+) -> _Ran:
+    arms = course.levels.shape[1]
+    shares = np.full((runs, arms), 1 / arms)
+    units, totals = (np.zeros((course.epochs, runs, arms)) for _ in range(2))
+    weight, first, second, spread = (np.zeros((runs, arms)) for _ in range(4))
+    called, called_on = np.zeros(runs, dtype=np.int64), np.full(runs, np.nan)
+    expected, given = np.zeros(runs), np.zeros((course.epochs, arms))
+    for place in range(course.epochs):
+        given[place] = shares.mean(axis=0)
+        n = random.multinomial(course.units[place], shares).astype(np.float64)
+        if course.spread is None:
+            x = random.binomial(n.astype(np.int64), course.levels[place]).astype(np.float64)
+        else:
+            x = n * course.levels[place] + random.standard_normal(n.shape) * course.spread * np.sqrt(n)
+        units[place], totals[place] = n, x
+        expected += (n * course.levels[place]).sum(axis=1)
+        _take(weight, first, second, spread, n, x, course.spread)
+        if course.ends[place] >= rule.minimum_days:
+            _call(
+                called,
+                called_on,
+                (weight, first, second, spread),
+                units[: place + 1],
+                totals[: place + 1],
+                course,
+                rule,
+                place,
+                wait=policy is not None,
+            )
+        if policy is not None:
+            shares = _next(
+                shares,
+                units[: course.mature[place]],
+                totals[: course.mature[place]],
+                policy,
+                rule,
+                course.spread,
+                place + 1,
+            )
+        heard(place + 1)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        level = totals.sum(axis=0) / units.sum(axis=0)
+        return _Ran(expected, called_on, called, level / level[:, :1] - 1, first / second - 1, given)
+
+
+def _take(
+    weight: FloatArray,
+    first: FloatArray,
+    second: FloatArray,
+    spread: FloatArray,
+    n: FloatArray,
+    x: FloatArray,
+    known_spread: float | None,
+) -> None:
+    """Add an epoch to the sums of the comparisons with control, as `estimate.compare_by_epoch` weighs them."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        level = x / n
+        variance = level * (1 - level) / (n - 1) if known_spread is None else known_spread**2 / n
+        w = n * n[:, :1] / (n + n[:, :1])
+    usable = (n > 1) & (n[:, :1] > 1)
+    weight += np.where(usable, w, 0)
+    first += np.where(usable, w * level, 0)
+    second += np.where(usable, w * level[:, :1], 0)
+    spread += np.where(usable, w**2 * (variance + variance[:, :1]), 0)
+
+
+_Sums = tuple[FloatArray, FloatArray, FloatArray, FloatArray]
+
+
+def _call(
+    called: NDArray[np.int64],
+    called_on: FloatArray,
+    sums: _Sums,
+    units: FloatArray,
+    totals: FloatArray,
+    course: _Course,
+    rule: DecisionRule,
+    place: int,
+    *,
+    wait: bool,
+) -> None:
+    """Call a winner in the runs that are open: clear of zero at any time, and (``wait``) little left to be gained."""
+    weight, first, second, spread = sums
+    arms = weight.shape[1]
+    planned = 1.0 if rule.planned_units is None else rule.planned_units[0] / 2
+    one = rule.method.confidence_of_one(rule.confidence, arms - 1)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        z = rule.sign * (first - second) / np.sqrt(spread)
+        gains = rule.sign * (first - second) / weight
+    c = anytime_critical_value(weight / planned, one)
+    clear = (z > c)[:, 1:] & (called == 0)[:, None]
+    enough = (totals.sum(axis=0) >= rule.least_conversions).all(axis=1) | (course.spread is not None)
+    for run in np.flatnonzero(clear.any(axis=1) & enough):
+        best = 1 + int(np.nanargmax(np.where(clear[run], gains[run, 1:], -np.inf)))
+        if wait:
+            n, x = units[:, run].sum(axis=0), totals[:, run].sum(axis=0)
+            error = np.sqrt(_variance(x, n, course.spread))
+            # Levels by their distance from control within epochs, as `allocate.fair_beliefs` has them.
+            base = x[0] / n[0]
+            beliefs = [Belief(base, float(error[0]))]
+            for arm in range(1, arms):
+                gap = (first[run, arm] - second[run, arm]) / weight[run, arm]
+                beliefs.append(Belief(base + gap, float(error[arm])))
+            if value_remaining(beliefs, sign=rule.sign, confidence=rule.confidence) >= rule.worthwhile_lift:
+                continue
+        called[run], called_on[run] = best, course.ends[place]
+
+
+def _variance(x: FloatArray, n: FloatArray, spread: float | None) -> FloatArray:
+    if spread is not None:
+        return np.asarray(spread**2 / n)
+    mean = (x + 1) / (n + 2)
+    return np.asarray(mean * (1 - mean) / n)
+
+
+def _next(
+    shares: FloatArray,
+    units: FloatArray,
+    totals: FloatArray,
+    policy: Policy,
+    rule: DecisionRule,
+    spread: float | None,
+    epochs: int,
+) -> FloatArray:
+    """The shares of all runs for the next epoch, each by the policy itself."""
+    kept = policy.kept ** np.arange(len(units) - 1, -1, -1)[:, None, None]
+    n, x, squared = (units * kept).sum(axis=0), (totals * kept).sum(axis=0), (units * kept**2).sum(axis=0)
+    seen = units.sum(axis=0).astype(np.int64)
+    if not len(units) or (n <= 0).any():
+        return shares
+    means = (x + 1) / (n + 2) if spread is None else x / n
+    errors = np.sqrt((means * (1 - means) if spread is None else spread**2) * squared) / n
+    return np.array(
+        [
+            next_shares(
+                [Belief(float(m), float(e)) for m, e in zip(means[run], errors[run], strict=True)],
+                seen[run].tolist(),
+                shares[run].tolist(),
+                policy,
+                sign=rule.sign,
+                epochs=epochs,
+            ).shares
+            for run in range(len(shares))
+        ]
+    )
+
+
+def _way(ran: _Ran, course: _Course, rule: DecisionRule) -> Way:
+    true = rule.sign * course.lifts
+    best = true.max()
+    right = (ran.called > 0) & (true[ran.called] == best) & (best > 0)
+    false = (ran.called > 0) & (true[ran.called] <= 0)
+    leader = (rule.sign * np.where(np.isfinite(ran.fair), ran.fair, -np.inf)).argmax(axis=1)
+    half = np.nanmedian(np.where(ran.called > 0, ran.called_on, np.inf))
+    return Way(
+        total=float(ran.expected.mean()),
+        right=int(right.sum()),
+        false=int(false.sum()),
+        open=int((ran.called == 0).sum()),
+        picked=int((true[leader] == best).sum()),
+        median_days=float(half) if math.isfinite(half) else None,
+        naive_bias=_mean(ran.naive[:, 1] - course.lifts[1]),
+        fair_bias=_mean(ran.fair[:, 1] - course.lifts[1]),
+        shares=ran.shares,
+    )
+
+
+def _mean(values: FloatArray) -> Interval:
+    found = values[np.isfinite(values)]
+    if not len(found):
+        return Interval(math.nan, math.nan, math.nan)
+    middle, reach = float(found.mean()), float(_Z * found.std() / math.sqrt(len(found)))
+    return Interval(middle, middle - reach, middle + reach)
