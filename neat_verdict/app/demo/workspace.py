@@ -191,14 +191,14 @@ STORIES: tuple[Story, ...] = (
     ),
     Story(
         "Island photo headline", "Home", "island pages opened",
-        ("Selkie Isle", "Selkie Isle, two hours away", "Have you slept on an island yet?", "Islands from 27 €"),
-        ("", "Say how near it is", "Ask a question", "Name the price"),
+        ("Selkie Isle", "Selkie Isle, two hours away", "A night on an island", "Islands from 27 €"),
+        ("", "Say how near it is", "Promise a night", "Name the price"),
         _brief("writing another headline over the photo of the island", "the photo is admired and not followed", baseline=0.24,
                worthwhile_lift=0.06, audience_per_day=1500, method="anytime", least_weeks=1,
                allocation=_follow(epoch_hours=6, even_epochs=8, most_change=0.15)),
         days_in=12,
         parameters=(_text("island_headline", "name"), _text("island_headline", "distance"),
-                    _text("island_headline", "question"), _text("island_headline", "price")),
+                    _text("island_headline", "night"), _text("island_headline", "price")),
     ),
     Story(
         "Picture of the breakfast", "Booking", "breakfasts added",

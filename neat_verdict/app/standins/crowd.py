@@ -38,7 +38,7 @@ class Truth:
     pet_lost_on_phones: float = 0.14
     island: float = 0.24
     # What each headline beside the island's photo does to that.
-    headlines: Mapping[str, float] = field(default_factory=lambda: {"distance": 0.02, "question": 0.07, "price": -0.03})
+    headlines: Mapping[str, float] = field(default_factory=lambda: {"distance": 0.02, "night": 0.07, "price": -0.03})
     breakfast: float = 0.12
     # By device: what each picture of the breakfast does to it; as it is on a tablet.
     breakfast_pictures: Mapping[str, Mapping[str, float]] = field(

@@ -252,6 +252,6 @@ def _cautions(reading: Reading, rule: DecisionRule) -> tuple[str, ...]:
         lines.append(
             f"On {days} {'day' if days == 1 else 'days'} some variant was not seen; too little to matter here."
         )
-    if reading.verdict.kind == "keep_collecting" and reading.comparisons:
+    if reading.verdict.kind == "keep_collecting" and reading.comparisons and rule.method.kind != "anytime":
         lines.append("Reading the lift before the end and stopping at a good number finds winners that are none.")
     return tuple(lines)

@@ -220,3 +220,8 @@ export function sendEventFile(file: File): Promise<EventFileSeen> {
   form.set("file", file);
   return sendForm("/event-files", form);
 }
+export type Policy = Schemas["AllocationIO"];
+export type Allocation = Schemas["AllocationOut"];
+export type EpochShown = Schemas["EpochOut"];
+export type Followed = Schemas["FollowedOut"];
+export type AllocationRehearsal = Schemas["AllocationRehearsalOut"];

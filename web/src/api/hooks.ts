@@ -27,6 +27,9 @@ export const keys = {
   metricPreview: (definition: Definition, events: string | null) => ["metric-preview", definition, events] as const,
   forecasts: (key: string) => ["forecasts", key] as const,
   rehearsal: (key: string) => ["rehearsal", key] as const,
+  allocation: (key: string) => ["allocation", key] as const,
+  epoch: (key: string, number: number) => ["allocation", key, number] as const,
+  allocationRehearsal: (key: string) => ["allocation-rehearsal", key] as const,
   past: (key: string, metric: string) => ["past", key, metric] as const,
   live: (key: string) => ["live", key] as const,
   readiness: (key: string) => ["readiness", key] as const,
@@ -363,7 +366,10 @@ export function useCancelRehearsal(key: string) {
   return useMutation({
     mutationFn: (number: number) =>
       take(client.DELETE("/api/v1/experiments/{key}/rehearsal/{number}", { params: { path: { key, number } } })),
-    onSuccess: (latest) => cache.setQueryData(keys.rehearsal(key), latest),
+    onSuccess: (latest) => {
+      cache.setQueryData(keys.rehearsal(key), latest);
+      void cache.invalidateQueries({ queryKey: keys.allocationRehearsal(key) });
+    },
   });
 }
 

@@ -63,7 +63,9 @@ function summarise(
   const started = experiment.rule_locked_at !== null;
   const weights = experiment.variants.map((variant) => variant.weight ?? 1);
   const total = weights.reduce((sum, weight) => sum + weight, 0);
-  const shares = weights.map((weight) => Math.round((weight / total) * 100)).join("/");
+  const shares = experiment.allocation
+    ? "follows the evidence"
+    : weights.map((weight) => Math.round((weight / total) * 100)).join("/");
   const units = reading?.arms.reduce((sum, arm) => sum + arm.units, 0) ?? 0;
   const unsound = reading?.verdict === "unsound";
   const best = reading?.comparisons.find((c) => c.letter === reading.variant) ?? reading?.comparisons[0];

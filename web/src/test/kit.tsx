@@ -134,6 +134,8 @@ export function experiment(changes: Partial<Experiment> = {}): Experiment {
     expected_loss: 0.005,
     family: "holm",
     warm_up_days: 0,
+    allocation: null,
+    steering: "follow",
     rule_changes: [],
     started_on: null,
     ended_on: null,

@@ -6,6 +6,7 @@ import { Empty, Failure, Panel, Skeleton } from "../../parts/basics";
 import { useEditing } from "../editing";
 import { variantTableText } from "../../lib/tableText";
 import { CopyTable } from "../../parts/CopyTable";
+import { FollowedPanel } from "../allocation/FollowedPanel";
 import { Funnels } from "./Funnels";
 import { LooksPanel } from "./LooksPanel";
 import { Method } from "./Method";
@@ -97,6 +98,7 @@ function Read({ evidence }: { evidence: Evidence }) {
           {Math.round(reading.variance_removed * 100)}% of the variance away.
         </p>
       )}
+      {reading.followed && <FollowedPanel followed={reading.followed} reading={reading} />}
       {evidence.looks && <LooksPanel looks={evidence.looks} reading={reading} />}
       {unsound ? (
         <p className="sheet tone-unsound border-l-4 border-l-error px-4 py-2">

@@ -64,6 +64,7 @@ export function RulePanel() {
                 name="method"
                 className="radio radio-sm radio-primary mt-1"
                 checked={experiment.method === method.key}
+                disabled={experiment.allocation !== null && method.key !== "anytime"}
                 onChange={() => save({ method: method.key })}
               />
               <span>
@@ -74,6 +75,11 @@ export function RulePanel() {
           ))}
         </div>
       </fieldset>
+      {experiment.allocation !== null && (
+        <p className="quiet mt-1 text-sm">
+          Shares follow the evidence, and who may stop when it looks good must read in a way that holds at any time.
+        </p>
+      )}
       <div className="mt-2 grid grid-cols-2 gap-x-6 max-xl:grid-cols-1">
         <Figures fixed={fixed} />
         {plan && plan.looks.length > 0 && (

@@ -1,3 +1,4 @@
+import { Sharing } from "../allocation/Sharing";
 import { useEditing } from "../editing";
 import { AudiencePanel } from "./AudiencePanel";
 import { Dates } from "./Dates";
@@ -5,7 +6,6 @@ import { Engineers } from "./Engineers";
 import { Forced } from "./Forced";
 import { ReadinessPanel } from "./ReadinessPanel";
 import { Source } from "./Source";
-import { Split } from "./Split";
 import { TakePart } from "./TakePart";
 
 /** Who takes part, who gets what, from when to when, and whether all is ready. */
@@ -16,7 +16,7 @@ export function TrafficSheet() {
   return (
     <>
       <Source />
-      <Split />
+      <Sharing />
       {served && <AudiencePanel />}
       <TakePart />
       <Dates />

@@ -1,0 +1,77 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { client, take } from "./client";
+import { keys } from "./hooks";
+import { WATCH_EVERY } from "./running";
+
+const POLL = 400;
+
+/** The epochs of an experiment whose traffic follows the evidence; asked again while it runs. */
+export function useAllocation(key: string, running: boolean, enabled = true) {
+  return useQuery({
+    queryKey: keys.allocation(key),
+    queryFn: () => take(client.GET("/api/v1/experiments/{key}/allocation", { params: { path: { key } } })),
+    refetchInterval: running ? WATCH_EVERY : false,
+    enabled,
+  });
+}
+
+export function useEpochRecord(key: string, number: number) {
+  return useQuery({
+    queryKey: keys.epoch(key, number),
+    queryFn: () => take(client.GET("/api/v1/experiments/{key}/epochs/{number}", { params: { path: { key, number } } })),
+    staleTime: Infinity,
+  });
+}
+
+export type Steering =
+  { way: "freeze" | "follow" | "even"; reason: string } | { way: "hand"; shares: number[]; reason: string };
+
+export function useSteer(key: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (wanted: Steering) =>
+      wanted.way === "hand"
+        ? take(
+            client.POST("/api/v1/experiments/{key}/steering/by-hand", {
+              params: { path: { key } },
+              body: { shares: wanted.shares, reason: wanted.reason },
+            }),
+          )
+        : take(
+            client.POST("/api/v1/experiments/{key}/steering/{way}", {
+              params: { path: { key, way: wanted.way } },
+              body: { reason: wanted.reason },
+            }),
+          ),
+    onSuccess: (allocation) => {
+      cache.setQueryData(keys.allocation(key), allocation);
+      void cache.invalidateQueries({ queryKey: keys.experiment(key) });
+      void cache.invalidateQueries({ queryKey: keys.ledger(key) });
+    },
+  });
+}
+
+export function useAllocationRehearsal(key: string) {
+  return useQuery({
+    queryKey: keys.allocationRehearsal(key),
+    queryFn: () => take(client.GET("/api/v1/experiments/{key}/allocation/rehearsal", { params: { path: { key } } })),
+    refetchInterval: (query) => (query.state.data?.rehearsal?.state === "running" ? POLL : false),
+    staleTime: 0,
+  });
+}
+
+export interface AllocationWish {
+  lifts: number[];
+  drift: number;
+  runs: number;
+  seed: number;
+}
+
+export function useRehearseAllocation(key: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (body: AllocationWish) =>
+      take(client.POST("/api/v1/experiments/{key}/allocation/rehearsal", { params: { path: { key } }, body })),
+    onSuccess: (rehearsal) => cache.setQueryData(keys.allocationRehearsal(key), { rehearsal }),
+  });
+}

@@ -1,0 +1,135 @@
+import type { Followed, Reading } from "../../api/client";
+import { bounds, rate, signed } from "../../lib/format";
+import { variantColour } from "../../lib/variants";
+import { CopyTable } from "../../parts/CopyTable";
+import { Letter } from "../../parts/Letter";
+import { Panel } from "../../parts/basics";
+
+/** What stands beside a reading by epoch: chances to be best, value remaining, the gain, and the naive figures. */
+export function FollowedPanel({ followed, reading }: { followed: Followed; reading: Reading }) {
+  const worthwhile = reading.worthwhile_lift;
+  const left = followed.remaining;
+  const lines = reading.arms.map((arm, place) => {
+    const fair = reading.comparisons.find((line) => line.letter === arm.letter);
+    const naive = followed.naive.find((line) => line.letter === arm.letter);
+    return { arm, chance: followed.chances[place] ?? 0, fair, naive };
+  });
+  const text = [
+    ["variant", "chance to be best", "lift by epoch", "lift, all epochs put together"],
+    ...lines.map(({ arm, chance, fair, naive }) => [
+      arm.letter,
+      chance,
+      fair ? signed(fair.lift.estimate) : "",
+      naive ? signed(naive.lift.estimate) : "",
+    ]),
+  ]
+    .map((line) => line.join("\t"))
+    .join("\n");
+  return (
+    <Panel title="Shares followed the evidence" action={<CopyTable text={text} />}>
+      <p className="mb-2 font-serif text-lg leading-snug">{followed.sentence}</p>
+      <div className="grid grid-cols-[1fr_15rem] gap-6 max-lg:grid-cols-1">
+        <div className="overflow-x-auto">
+          <table className="table table-sm">
+            <thead>
+              <tr>
+                <th>Variant</th>
+                <th>Chance to be best</th>
+                <th className="text-right">Lift, by epoch</th>
+                <th className="text-right">Lift, all put together</th>
+              </tr>
+            </thead>
+            <tbody>
+              {lines.map(({ arm, chance, fair, naive }, place) => (
+                <tr key={arm.letter}>
+                  <td>
+                    <Letter letter={arm.letter} />
+                  </td>
+                  <td>
+                    <span className="flex items-center gap-2">
+                      <span className="w-12 text-right">{chanceText(chance)}</span>
+                      <span className="h-2.5 grow bg-base-200" aria-hidden>
+                        <span
+                          className="block h-full"
+                          style={{ width: `${chance * 100}%`, background: variantColour(place) }}
+                        />
+                      </span>
+                    </span>
+                  </td>
+                  <td className="text-right whitespace-nowrap">
+                    {fair ? (
+                      <>
+                        <span className="font-semibold">{signed(fair.lift.estimate)}</span>{" "}
+                        <span className="quiet text-xs">{bounds(fair.lift)}</span>
+                      </>
+                    ) : (
+                      <span className="quiet">baseline</span>
+                    )}
+                  </td>
+                  <td className="quiet text-right whitespace-nowrap">
+                    {naive ? (
+                      <>
+                        {signed(naive.lift.estimate)} <span className="text-xs">{bounds(naive.lift)}</span>
+                      </>
+                    ) : (
+                      "baseline"
+                    )}
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+        <div>
+          <div className="quiet text-sm">Value remaining</div>
+          <div className="font-serif text-2xl">{left === null ? "not limited yet" : signed(left).replace("+", "")}</div>
+          <ValueBar remaining={left} worthwhile={worthwhile} />
+          <p className="quiet text-sm">
+            With {rate(reading.confidence, 0)} certainty no other variant is better than {followed.leader}, which leads,
+            by more than this. Worth acting on: {signed(worthwhile).replace("+", "")}.
+          </p>
+        </div>
+      </div>
+      {followed.remarks.map((remark) => (
+        <p key={remark} className="tone-mind mt-2 text-sm">
+          {remark}
+        </p>
+      ))}
+      <p className="quiet mt-2 text-sm">{followed.explained}</p>
+    </Panel>
+  );
+}
+
+/** Never rounded to certainty. */
+function chanceText(chance: number): string {
+  if (chance > 0 && chance < 0.005) return "< 1%";
+  if (chance < 1 && chance > 0.995) return "> 99%";
+  return rate(chance, 0);
+}
+
+const BAR = 220;
+
+function ValueBar({ remaining, worthwhile }: { remaining: number | null; worthwhile: number }) {
+  const most = Math.max(2 * worthwhile, Math.min(remaining ?? 4 * worthwhile, 4 * worthwhile));
+  const x = (value: number) => (Math.min(value, most) / most) * BAR;
+  const enough = remaining !== null && remaining < worthwhile;
+  return (
+    <svg
+      width={BAR}
+      height={22}
+      role="img"
+      aria-label={`Value remaining is ${enough ? "under" : "not yet under"} the worthwhile lift`}
+      className="my-1 block max-w-full"
+    >
+      <rect width={BAR} height={12} y={5} fill="var(--color-base-200)" />
+      <rect
+        width={x(remaining ?? most)}
+        height={12}
+        y={5}
+        fill={enough ? "var(--ahead)" : "var(--open)"}
+        fillOpacity={0.7}
+      />
+      <line x1={x(worthwhile)} x2={x(worthwhile)} y1={0} y2={22} stroke="var(--color-base-content)" strokeWidth={2} />
+    </svg>
+  );
+}

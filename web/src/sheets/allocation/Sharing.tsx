@@ -1,0 +1,221 @@
+import type { Experiment, Policy } from "../../api/client";
+import { count, plural } from "../../lib/format";
+import { FormError, Panel } from "../../parts/basics";
+import { ChoiceField, NumberField, TextField } from "../../parts/fields";
+import { useEditing, variantsIn } from "../editing";
+import { Split } from "../traffic/Split";
+import { AllocationRehearsalPanel } from "./AllocationRehearsal";
+import { SteeringPanel } from "./SteeringPanel";
+
+export const USUAL: Policy = {
+  kind: "proportional",
+  metric: "",
+  epoch_hours: 24,
+  even_epochs: 1,
+  even_units: 100,
+  floor: 0.05,
+  most_change: 0.25,
+  half_life: null,
+  segment: "",
+};
+
+const LENGTHS: [number, string][] = [
+  [1, "an hour"],
+  [6, "six hours"],
+  [12, "half a day"],
+  [24, "a day"],
+  [48, "two days"],
+  [168, "a week"],
+];
+
+/** A fixed split, or shares that follow the evidence: which of them, by what policy, and what that would bring. */
+export function Sharing() {
+  const { experiment } = useEditing();
+  const started = experiment.rule_locked_at !== null;
+  const follows = experiment.allocation !== null;
+  return (
+    <>
+      {started && follows && <SteeringPanel />}
+      {experiment.data_from === "events" && <Choice />}
+      {follows ? <PolicyPanel /> : <Split />}
+      {follows && <AllocationRehearsalPanel />}
+    </>
+  );
+}
+
+const WAYS = [
+  {
+    follows: false,
+    name: "A fixed split",
+    told: "Shares stay as they are set. Says soonest and surest which variant is better.",
+  },
+  {
+    follows: true,
+    name: "Following the evidence",
+    told: "Variants that look better are shown to more of those who come later. Earns while it learns.",
+  },
+];
+
+function Choice() {
+  const { experiment, save, mayEdit, locked, error } = useEditing();
+  const fixed = locked || !mayEdit;
+  const choose = (follows: boolean) =>
+    save((latest) =>
+      follows
+        ? {
+            allocation: usual(latest),
+            method: "anytime",
+            variants: variantsIn(latest).map((variant) => ({ ...variant, weight: 1 })),
+          }
+        : { allocation: null },
+    );
+  return (
+    <Panel title="Shares" note={locked ? "chosen before the start" : "locked at the start"}>
+      <fieldset disabled={fixed} className="grid grid-cols-2 gap-1.5 max-lg:grid-cols-1">
+        <legend className="sr-only">How shares are set</legend>
+        {WAYS.map((way) => {
+          const chosen = (experiment.allocation !== null) === way.follows;
+          return (
+            <label
+              key={way.name}
+              className={`flex cursor-pointer items-start gap-3 rounded-md border px-3 py-1.5 ${chosen ? "border-primary bg-base-200" : "border-base-300"}`}
+            >
+              <input
+                type="radio"
+                name="sharing"
+                className="radio radio-sm radio-primary mt-1"
+                checked={chosen}
+                onChange={() => choose(way.follows)}
+              />
+              <span>
+                <span className="block font-semibold">{way.name}</span>
+                <span className="quiet text-sm">{way.told}</span>
+              </span>
+            </label>
+          );
+        })}
+      </fieldset>
+      <FormError error={error} />
+    </Panel>
+  );
+}
+
+/** A floor that so many variants can all have. */
+function usual(experiment: Experiment): Policy {
+  return { ...USUAL, floor: Math.min(0.05, 0.4 / experiment.variants.length) };
+}
+
+function PolicyPanel() {
+  const { experiment, save, mayEdit, locked, errorFor } = useEditing();
+  const fixed = locked || !mayEdit;
+  const policy = { ...USUAL, ...experiment.allocation };
+  const set = (change: Partial<Policy>) =>
+    save((latest) => ({ allocation: { ...USUAL, ...latest.allocation, ...change } }));
+  const number =
+    (field: "even_epochs" | "even_units" | "floor" | "most_change" | "half_life") => (value: number | null) =>
+      set({ [field]: value });
+  const wrong = (field: keyof Policy) => errorFor(`allocation.${field}`) ?? errorFor(`changes.allocation.${field}`);
+  const lengths = LENGTHS.some(([hours]) => hours === policy.epoch_hours)
+    ? LENGTHS
+    : [...LENGTHS, [policy.epoch_hours, plural(policy.epoch_hours, "hour")] as [number, string]];
+  const steering = experiment.metrics.find((use) =>
+    policy.metric ? use.key === policy.metric : use.role === "primary",
+  );
+  return (
+    <Panel title="How shares follow" note="Only those who come new feel a change; who has seen a variant keeps it.">
+      <div className="grid grid-cols-2 gap-x-8 max-lg:grid-cols-1">
+        <div>
+          <ChoiceField
+            label="Shares are set"
+            value={policy.kind}
+            options={[
+              { value: "proportional", label: "in proportion to the chance of being best" },
+              { value: "top_two", label: "so that the two best are told apart" },
+            ]}
+            save={(kind) => set({ kind })}
+            locked={fixed}
+          />
+          <ChoiceField
+            label="The metric that steers"
+            value={policy.metric}
+            options={[
+              { value: "", label: `the one that decides${experiment.metric ? `: ${experiment.metric}` : ""}` },
+              ...experiment.metrics
+                .filter((use) => use.role !== "primary")
+                .map((use) => ({ value: use.key, label: use.name })),
+            ]}
+            save={(metric) => set({ metric })}
+            locked={fixed}
+          />
+          <ChoiceField
+            label="An epoch lasts"
+            value={String(policy.epoch_hours)}
+            options={lengths.map(([hours, label]) => ({ value: String(hours), label }))}
+            save={(hours) => set({ epoch_hours: Number(hours) })}
+            locked={fixed}
+          />
+          <TextField
+            label="Steered apart by"
+            value={policy.segment}
+            placeholder="nothing: everybody alike"
+            note="A property sent with the assignment, such as device; its values lean on one another."
+            save={(segment) => set({ segment })}
+            locked={fixed}
+            error={wrong("segment")}
+          />
+        </div>
+        <div>
+          <NumberField
+            label="Even shares for the first"
+            unit="epochs"
+            value={policy.even_epochs}
+            save={number("even_epochs")}
+            locked={fixed}
+            error={wrong("even_epochs")}
+          />
+          <NumberField
+            label="and until every variant has"
+            unit="units"
+            value={policy.even_units}
+            save={number("even_units")}
+            locked={fixed}
+            error={wrong("even_units")}
+          />
+          <NumberField
+            label="Every variant keeps at least"
+            percent
+            value={policy.floor}
+            save={number("floor")}
+            locked={fixed}
+            error={wrong("floor")}
+          />
+          <NumberField
+            label="A share changes at most by"
+            percent
+            note="of all, from one epoch to the next"
+            value={policy.most_change}
+            save={number("most_change")}
+            locked={fixed}
+            error={wrong("most_change")}
+          />
+          <NumberField
+            label="What was seen weighs half after"
+            unit="epochs"
+            note="Empty to forget nothing; for levels that drift."
+            required={false}
+            value={policy.half_life ?? null}
+            save={number("half_life")}
+            locked={fixed}
+            error={wrong("half_life")}
+          />
+        </div>
+      </div>
+      <p className="quiet mt-2 text-sm">
+        It is read at any time, each epoch by itself.{" "}
+        {steering && `Units steer once ${steering.name} can be counted in full.`}{" "}
+        {experiment.plan &&
+          `About ${count((experiment.plan.units_per_day * policy.epoch_hours) / 24)} ${experiment.unit_name} come in an epoch.`}
+      </p>
+    </Panel>
+  );
+}

@@ -1,0 +1,382 @@
+import { useState } from "react";
+import type { Allocation, EpochShown } from "../../api/client";
+import { useAllocation, useEpochRecord, useSteer, type Steering } from "../../api/allocation";
+import { useSession } from "../../api/hooks";
+import { SharesPicture } from "../../charts/SharesPicture";
+import { count, moment, parseNumber, rate } from "../../lib/format";
+import { CopyTable } from "../../parts/CopyTable";
+import { Dialog, Failure, FormError, Panel, Skeleton, errorOf } from "../../parts/basics";
+import { useEditing } from "../editing";
+
+/** The shares over time with their reasons, and the ways to take them in hand. */
+export function SteeringPanel() {
+  const { experiment, mayEdit } = useEditing();
+  const { data: session } = useSession();
+  const running = experiment.state === "running";
+  const found = useAllocation(experiment.key, running);
+  const segments = found.data ? segmentsOf(found.data) : [];
+  const [chosen, setChosen] = useState<string | null>(null);
+  if (found.isPending) return <Skeleton rows={3} />;
+  if (found.isError) return <Failure error={found.error} again={() => void found.refetch()} />;
+  const allocation = found.data;
+  const zone = session?.time_zone ?? "UTC";
+  const told = (iso: string) => moment(iso, zone);
+  const segment = chosen !== null && segments.includes(chosen) ? chosen : (segments[0] ?? "");
+  const latest = allocation.epochs[allocation.epochs.length - 1];
+  return (
+    <Panel
+      title="Shares over time"
+      note={
+        <>
+          {allocation.sentence}
+          {allocation.next_close && ` This epoch ends ${told(allocation.next_close)}.`}
+        </>
+      }
+      action={
+        segments.length > 1 && (
+          <select
+            className="select select-xs"
+            aria-label="Segment"
+            value={segment}
+            onChange={(event) => setChosen(event.target.value)}
+          >
+            {segments.map((name) => (
+              <option key={name} value={name}>
+                {name || "everybody else"}
+              </option>
+            ))}
+          </select>
+        )
+      }
+    >
+      {latest ? (
+        <>
+          <SharesPicture
+            points={allocation.epochs.map((epoch) => ({
+              number: epoch.number,
+              from: epoch.started_at,
+              until: epoch.ended_at,
+              shares: sharesIn(epoch, segment, allocation.letters.length),
+              told: toldOf(epoch, segment),
+              byHand: epoch.origin === "hand" || epoch.reason !== "",
+            }))}
+            letters={allocation.letters}
+            now={new Date().toISOString()}
+            label={`Shares by epoch${segment ? `, ${segment}` : ""}: now ${allocation.letters
+              .map(
+                (letter, arm) => `${letter} ${rate(sharesIn(latest, segment, allocation.letters.length)[arm] ?? 0, 0)}`,
+              )
+              .join(", ")}`}
+            format={told}
+          />
+          {allocation.window_hours > 0 && (
+            <p className="quiet text-sm">
+              Units steer once their {allocation.window_hours} hours to count are over, so shares follow with that
+              delay.
+            </p>
+          )}
+          {running && mayEdit && <Hands allocation={allocation} latest={latest} />}
+          <Epochs allocation={allocation} segment={segment} told={told} />
+        </>
+      ) : (
+        <p className="quiet">The first epoch opens within a minute of the start.</p>
+      )}
+    </Panel>
+  );
+}
+
+/** Segments that have shares of their own; "" for those who have not. */
+export function segmentsOf(allocation: Allocation): string[] {
+  const names = new Set(allocation.epochs.flatMap((epoch) => Object.keys(epoch.shares)));
+  const own = [...names].filter((name) => name !== "").sort();
+  return own.length ? own : [""];
+}
+
+export function sharesIn(epoch: EpochShown, segment: string, arms: number): number[] {
+  return epoch.shares[segment] ?? epoch.shares[""] ?? Array.from({ length: arms }, () => 1 / arms);
+}
+
+function toldOf(epoch: EpochShown, segment: string): string {
+  const chances = segment ? epoch.chances[segment] : undefined;
+  if (!chances || epoch.origin !== "policy") return epoch.sentence;
+  const best = chances.indexOf(Math.max(...chances));
+  return `${epoch.sentence} Here ${"ABCDEFGHIJ"[best]} is best with a chance of ${rate(chances[best] ?? 0, 0)}.`;
+}
+
+type Asked = "freeze" | "follow" | "even" | "hand";
+const ASKED: Record<Asked, { title: string; text: string; yes: string }> = {
+  freeze: {
+    title: "Freeze the shares?",
+    text: "They stay as they are from epoch to epoch, until they follow the evidence again.",
+    yes: "Freeze",
+  },
+  follow: {
+    title: "Follow the evidence again?",
+    text: "The policy sets the shares from the end of this epoch on.",
+    yes: "Follow",
+  },
+  even: {
+    title: "Return to even shares?",
+    text: "This epoch ends now. Shares are even until they follow the evidence again.",
+    yes: "Make them even",
+  },
+  hand: {
+    title: "Set the shares by hand?",
+    text: "This epoch ends now. The next has these shares, for everybody, until its end.",
+    yes: "Set them",
+  },
+};
+
+function Hands({ allocation, latest }: { allocation: Allocation; latest: EpochShown }) {
+  const { experiment } = useEditing();
+  const steer = useSteer(experiment.key);
+  const [asked, setAsked] = useState<Asked | null>(null);
+  const follows = allocation.steering === "follow";
+  const offered: [Asked, string][] = [
+    ...(follows ? [] : [["follow", "Follow the evidence again"] as [Asked, string]]),
+    ...(allocation.steering === "frozen" ? [] : [["freeze", "Freeze"] as [Asked, string]]),
+    ["hand", "Set by hand"],
+    ...(allocation.steering === "even" ? [] : [["even", "Return to even"] as [Asked, string]]),
+  ];
+  return (
+    <div className="mt-2 flex flex-wrap gap-2">
+      {offered.map(([way, label]) => (
+        <button
+          key={way}
+          className="btn btn-sm"
+          onClick={() => {
+            steer.reset();
+            setAsked(way);
+          }}
+        >
+          {label}
+        </button>
+      ))}
+      {asked && (
+        <Ask
+          asked={asked}
+          shares={sharesIn(latest, "", allocation.letters.length)}
+          letters={allocation.letters}
+          steer={steer}
+          close={() => setAsked(null)}
+        />
+      )}
+    </div>
+  );
+}
+
+interface AskProps {
+  asked: Asked;
+  shares: number[];
+  letters: string[];
+  steer: ReturnType<typeof useSteer>;
+  close: () => void;
+}
+
+function Ask({ asked, shares, letters, steer, close }: AskProps) {
+  const [reason, setReason] = useState("");
+  const [typed, setTyped] = useState(() => wholePercents(shares).map(String));
+  const numbers = typed.map((text) => parseNumber(text) ?? NaN);
+  const sum = numbers.reduce((a, b) => a + b, 0);
+  const { title, text, yes } = ASKED[asked];
+  const submit = () => {
+    const wanted: Steering =
+      asked === "hand" ? { way: "hand", shares: numbers.map((n) => n / 100), reason } : { way: asked, reason };
+    steer.mutate(wanted, { onSuccess: close });
+  };
+  const wrong = errorOf(steer.error, "reason") ?? errorOf(steer.error, "shares");
+  return (
+    <Dialog title={title} close={close}>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault();
+          submit();
+        }}
+      >
+        <p>{text} Only those who come new feel it.</p>
+        {asked === "hand" && (
+          <>
+            <div className="mt-2 flex flex-wrap gap-3">
+              {letters.map((letter, arm) => (
+                <label key={letter} className="flex items-center gap-1">
+                  {letter}
+                  <input
+                    className="input input-sm w-20 text-right"
+                    aria-label={`Share of ${letter}`}
+                    inputMode="decimal"
+                    value={typed[arm] ?? ""}
+                    onChange={(event) => setTyped(typed.map((before, i) => (i === arm ? event.target.value : before)))}
+                  />
+                  %
+                </label>
+              ))}
+            </div>
+            <p role="status" className={`text-sm ${Math.abs(sum - 100) < 0.5 ? "quiet" : "text-error"}`}>
+              {Number.isNaN(sum) ? "Each must be a number." : `They add up to ${Number(sum.toFixed(1))}%.`}
+            </p>
+          </>
+        )}
+        <label className="mt-3 block">
+          <span className="quiet block text-sm">Why (kept in the ledger)</span>
+          <input
+            className="input w-full"
+            value={reason}
+            maxLength={300}
+            onChange={(event) => setReason(event.target.value)}
+          />
+        </label>
+        {wrong ? (
+          <p role="alert" className="text-sm text-error">
+            {wrong}
+          </p>
+        ) : (
+          <FormError error={steer.error} />
+        )}
+        <div className="mt-4 flex justify-end gap-2">
+          <button type="button" className="btn btn-sm" onClick={close}>
+            Leave it
+          </button>
+          <button className="btn btn-sm btn-primary" disabled={steer.isPending}>
+            {yes}
+          </button>
+        </div>
+      </form>
+    </Dialog>
+  );
+}
+
+/** Whole percentages that add up to 100: the largest remainders are rounded up. */
+export function wholePercents(shares: number[]): number[] {
+  const floors = shares.map((share) => Math.floor(share * 100 + 1e-9));
+  const missing = 100 - floors.reduce((a, b) => a + b, 0);
+  const order = shares
+    .map((share, place) => ({ place, rest: share * 100 - (floors[place] ?? 0) }))
+    .sort((a, b) => b.rest - a.rest);
+  const raised = new Set(order.slice(0, missing).map(({ place }) => place));
+  return floors.map((floor, place) => floor + (raised.has(place) ? 1 : 0));
+}
+
+const SHOWN = 8;
+
+function Epochs({
+  allocation,
+  segment,
+  told,
+}: {
+  allocation: Allocation;
+  segment: string;
+  told: (iso: string) => string;
+}) {
+  const { experiment } = useEditing();
+  const [all, setAll] = useState(false);
+  const [opened, setOpened] = useState<number | null>(null);
+  const arms = allocation.letters.length;
+  const latestFirst = [...allocation.epochs].reverse();
+  const shown = all ? latestFirst : latestFirst.slice(0, SHOWN);
+  const text = [
+    ["epoch", "from", "until", "set by", ...allocation.letters.flatMap((l) => [`share ${l}`, `units ${l}`]), "why"],
+    ...allocation.epochs.map((epoch) => [
+      epoch.number,
+      epoch.started_at,
+      epoch.ended_at ?? "",
+      epoch.origin,
+      ...sharesIn(epoch, segment, arms).flatMap((share, arm) => [share, epoch.units[arm] ?? 0]),
+      epoch.sentence,
+    ]),
+  ]
+    .map((line) => line.join("\t"))
+    .join("\n");
+  return (
+    <details className="mt-3">
+      <summary className="cursor-pointer text-sm">Epochs, one by one</summary>
+      <div className="overflow-x-auto">
+        <table className="table table-sm">
+          <thead>
+            <tr>
+              <th>Epoch</th>
+              <th>From</th>
+              {allocation.letters.map((letter) => (
+                <th key={letter} className="text-right">
+                  {letter}
+                </th>
+              ))}
+              <th className="text-right">{experiment.unit_name}</th>
+              <th>Why</th>
+            </tr>
+          </thead>
+          <tbody>
+            {shown.map((epoch) => (
+              <tr key={epoch.number}>
+                <td>
+                  {epoch.number > 1 ? (
+                    <button className="link" onClick={() => setOpened(epoch.number)}>
+                      {epoch.number}
+                    </button>
+                  ) : (
+                    epoch.number
+                  )}
+                </td>
+                <td className="whitespace-nowrap">{told(epoch.started_at)}</td>
+                {sharesIn(epoch, segment, arms).map((share, arm) => (
+                  <td key={arm} className="text-right">
+                    {rate(share, 0)}
+                  </td>
+                ))}
+                <td className="text-right">{count(epoch.units.reduce((a, b) => a + b, 0))}</td>
+                <td className="text-sm">{toldOf(epoch, segment)}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+      <div className="mt-1 flex flex-wrap items-center gap-3 text-sm">
+        {latestFirst.length > SHOWN && (
+          <button className="btn btn-xs" onClick={() => setAll(!all)}>
+            {all ? "The latest only" : `All ${latestFirst.length}`}
+          </button>
+        )}
+        {allocation.left_out > 0 && (
+          <span className="quiet">{count(allocation.left_out)} earlier ones are in the file.</span>
+        )}
+        <CopyTable text={text} />
+        <a className="link" href={`/api/v1/experiments/${experiment.key}/epochs.json`} download>
+          Every record, as JSON
+        </a>
+      </div>
+      {opened !== null && <RecordOf number={opened} close={() => setOpened(null)} />}
+    </details>
+  );
+}
+
+/** All that an epoch's shares were worked out from, and whether the working gives them again. */
+function RecordOf({ number, close }: { number: number; close: () => void }) {
+  const { experiment } = useEditing();
+  const found = useEpochRecord(experiment.key, number);
+  return (
+    <Dialog title={`Epoch ${number}: what its shares rest on`} close={close}>
+      {found.isPending && <Skeleton rows={3} />}
+      {found.isError && <Failure error={found.error} />}
+      {found.data && (
+        <>
+          <p>
+            {found.data.same
+              ? "Worked out once more from this record alone: the same shares."
+              : "Worked out once more from this record alone the shares are others. The record has been changed."}
+          </p>
+          <pre
+            className="mt-2 max-h-96 overflow-auto rounded-md bg-base-200 p-2 text-xs"
+            tabIndex={0}
+            aria-label={`Record of epoch ${number}`}
+          >
+            {JSON.stringify(found.data.record, null, 1)}
+          </pre>
+        </>
+      )}
+      <div className="mt-3 flex justify-end">
+        <button className="btn btn-sm" onClick={close}>
+          Close
+        </button>
+      </div>
+    </Dialog>
+  );
+}
