@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from neat_verdict.core.allocate import Policy, beliefs, next_shares
-from neat_verdict.core.estimate import Rate, compare_by_epoch, compare_rates, two_sided_critical_value
+from neat_verdict.core.estimate import EpochPair, Rate, compare_by_epoch, compare_rates, two_sided_critical_value
 
 Z = two_sided_critical_value(0.95)
 PER_DAY = 400
@@ -75,7 +75,7 @@ def outcome(world, runs, seed, *, adaptive):
         regret.append(lost)
         found = {}
         for arm in range(1, len(world.rates)):
-            read = compare_by_epoch([(epoch[arm], epoch[0]) for epoch in epochs], Z)
+            read = compare_by_epoch([EpochPair(epoch[arm], epoch[0]) for epoch in epochs], Z)
             pooled = [Rate(sum(e[a].conversions for e in epochs), sum(e[a].units for e in epochs)) for a in (arm, 0)]
             naive = compare_rates(pooled[0], pooled[1], Z)
             found[arm] = read.difference.estimate

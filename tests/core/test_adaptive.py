@@ -11,7 +11,6 @@ from scipy import stats
 
 from neat_verdict.core.allocate import (
     MOST_SEGMENTS,
-    Belief,
     Memory,
     Policy,
     beliefs,
@@ -25,6 +24,7 @@ from neat_verdict.core.allocate import (
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.estimate import (
     EpochArms,
+    EpochPair,
     Mean,
     Rate,
     Ratio,
@@ -179,7 +179,6 @@ def test_before_anything_has_come_in_every_arm_is_as_good_as_another():
         (lambda: Policy(even_epochs=-1), "even_epochs"),
         (lambda: Policy(half_life=0), "half_life"),
         (lambda: close_epoch({}, [{"": [Rate(1, 2)]}], {}, Policy(), arms=2, epochs=1), "taken"),
-        (lambda: gain_over_even(AHEAD, [Belief(1, 1)] * 2, Z), "arms"),
         (lambda: check_split_by_epoch([], []), "units"),
         (lambda: check_split_by_epoch([[1, 2]], []), "units"),
         (lambda: replace(RULE, method=Method(kind="fixed")), "method"),
@@ -236,7 +235,7 @@ def test_many_small_epochs_are_as_certain_as_the_same_units_in_few():
     rng = np.random.default_rng(5)
     errors, estimates = [], []
     for _ in range(300):
-        pairs = [(Rate(int(a), 10), Rate(int(b), 10)) for a, b in rng.binomial(10, 0.03, (300, 2))]
+        pairs = [EpochPair(Rate(int(a), 10), Rate(int(b), 10)) for a, b in rng.binomial(10, 0.03, (300, 2))]
         found = compare_by_epoch(pairs, 1.0)
         errors.append((found.difference.high - found.difference.low) / 2)
         estimates.append(found.difference.estimate)
@@ -246,17 +245,23 @@ def test_many_small_epochs_are_as_certain_as_the_same_units_in_few():
 
 
 def test_an_arm_without_any_conversion_is_not_certain():
-    found = compare_by_epoch([(Rate(0, 50), Rate(4, 50)), (Rate(0, 50), Rate(2, 50))], Z)
+    found = compare_by_epoch([EpochPair(Rate(0, 50), Rate(4, 50)), EpochPair(Rate(0, 50), Rate(2, 50))], Z)
     assert found.difference.high > found.difference.estimate + 0.02
 
 
 def test_units_of_a_comparison_are_half_the_harmonic_mean():
-    assert epoch_information([(Rate(1, 100), Rate(1, 100)), (Rate(1, 300), Rate(1, 100))]) == pytest.approx(50 + 75)
+    assert epoch_information(
+        [EpochPair(Rate(1, 100), Rate(1, 100)), EpochPair(Rate(1, 300), Rate(1, 100))]
+    ) == pytest.approx(50 + 75)
 
 
 @pytest.mark.parametrize("arms", [Rate, lambda a, n: Mean(n, a * 2.0, a * 5.0)])
-def test_the_lift_up_to_each_day_is_that_of_the_epochs_so_far(arms):
-    pairs = [(arms(30, 200), arms(20, 210)), (arms(33, 190), arms(25, 205)), (arms(11, 90), arms(9, 95))]
+@pytest.mark.parametrize("segments", [("", "", ""), ("phone", "tablet", "phone")])
+def test_the_lift_up_to_each_day_is_that_of_the_epochs_so_far(arms, segments):
+    counts = [((30, 200), (20, 210)), ((33, 190), (25, 205)), ((11, 90), (9, 95))]
+    pairs = [
+        EpochPair(arms(*b), arms(*a), segment, b[1] + a[1]) for (b, a), segment in zip(counts, segments, strict=True)
+    ]
     days = [3, 3, 5]
     found = running_lift(pairs, days, Z)
     for place, upto in enumerate((2, 3)):
@@ -265,10 +270,12 @@ def test_the_lift_up_to_each_day_is_that_of_the_epochs_so_far(arms):
 
 
 def test_before_an_epoch_compares_there_is_no_lift():
-    found = running_lift([(Rate(0, 0), Rate(1, 10)), (Rate(3, 10), Rate(2, 10))], [1, 2], Z)
+    found = running_lift([EpochPair(Rate(0, 0), Rate(1, 10)), EpochPair(Rate(3, 10), Rate(2, 10))], [1, 2], Z)
     assert math.isnan(found[0][0])
     assert found[0][1] == pytest.approx(0.5)
-    assert all(math.isnan(value) for part in running_lift([(Rate(0, 0), Rate(0, 0))], [1], Z) for value in part)
+    assert all(
+        math.isnan(value) for part in running_lift([EpochPair(Rate(0, 0), Rate(0, 0))], [1], Z) for value in part
+    )
 
 
 def test_levels_are_told_fairly_where_putting_epochs_together_misleads():
@@ -281,7 +288,7 @@ def test_levels_are_told_fairly_where_putting_epochs_together_misleads():
 def test_fair_levels_lie_apart_by_the_comparisons_with_the_leader():
     fair = fair_beliefs(AHEAD)
     for arm in (0, 2):
-        pair = compare_by_epoch([(e.arms[arm], e.arms[1]) for e in AHEAD], 1.0).difference
+        pair = compare_by_epoch([e.pair(arm, 1) for e in AHEAD], 1.0).difference
         assert fair[arm].mean - fair[1].mean == pytest.approx(pair.estimate)
         assert math.hypot(fair[arm].error, fair[1].error) == pytest.approx((pair.high - pair.low) / 2)
     assert fair_beliefs([]) is None
@@ -291,13 +298,44 @@ def test_fair_levels_lie_apart_by_the_comparisons_with_the_leader():
 def test_the_gain_over_an_even_split_by_hand():
     """4,000 units, 1,000 in A and 3,000 in B, 10 % and 12 %: 1,000 more than even had B, and 20 conversions with them."""
     epochs = [EpochArms((Rate(100, 1000), Rate(360, 3000)), (0.25, 0.75))]
-    gain = gain_over_even(epochs, [Belief(0.10, 0.010), Belief(0.12, 0.006)], 2.0)
-    reach = 2 * 1000 * math.hypot(0.010, 0.006)
-    assert (gain.leader, gain.spared) == (1, 1000)
+    gain = gain_over_even(epochs, 2.0)
+    reach = 2 * 1000 * math.sqrt(0.1 * 0.9 / 999 + 0.12 * 0.88 / 2999)
+    assert (gain.leader, gain.spared, gain.segments) == (1, 1000, 1)
     assert (gain.total.estimate, gain.total.low, gain.total.high) == pytest.approx((20, 20 - reach, 20 + reach))
-    less = gain_over_even(epochs, [Belief(0.10, 0.010), Belief(0.12, 0.006)], 2.0, sign=-1)
+    less = gain_over_even(epochs, 2.0, sign=-1)
     assert (less.leader, less.spared) == (0, -1000)
     assert less.total.estimate == pytest.approx(-20)
+
+
+# On phones B is better and mostly shown, on computers C: all put together each looks better than it is for everybody.
+PHONE, COMPUTER = (Rate(100, 1000), Rate(600, 4000), Rate(100, 1000)), (Rate(50, 1000), Rate(50, 1000), Rate(200, 2000))
+APART = [
+    EpochArms(PHONE, (1 / 6, 2 / 3, 1 / 6), 0, "device=phone"),
+    EpochArms(COMPUTER, (0.25, 0.25, 0.5), 0, "device=computer"),
+]
+
+
+def test_segments_that_were_steered_apart_are_put_together_by_their_units():
+    """6,000 on phones, 4,000 on computers: B 0.6·15 % + 0.4·5 % = 11 % against 0.6·10 % + 0.4·5 % = 8 %, by hand."""
+    found = compare_by_epoch([epoch.pair(1, 0) for epoch in APART], 1.0)
+    assert (found.variant_level, found.reference_level) == pytest.approx((0.11, 0.08))
+    variance = 0.36 * (0.15 * 0.85 / 3999 + 0.1 * 0.9 / 999) + 0.16 * (2 * 0.05 * 0.95 / 999)
+    assert found.difference.high - found.difference.estimate == pytest.approx(math.sqrt(variance))
+    # 1/Σ(π²/Σw), Σw 800 on phones and 500 on computers.
+    assert found.information == pytest.approx(1 / (0.36 / 800 + 0.16 / 500))
+    one = compare_by_epoch([epoch.pair(1, 0) for epoch in APART[:1]], 1.0)
+    assert one.difference.estimate == pytest.approx(0.05)
+
+
+def test_the_gain_of_segments_is_that_of_each_by_itself():
+    gain = gain_over_even(APART, 2.0)
+    alone = [gain_over_even([epoch], 2.0) for epoch in APART]
+    assert [one.leader for one in alone] == [1, 2]
+    assert gain.spared == pytest.approx(sum(one.spared for one in alone))
+    assert gain.total.estimate == pytest.approx(sum(one.total.estimate for one in alone))
+    reach = math.hypot(*(one.total.high - one.total.estimate for one in alone))
+    assert gain.total.high - gain.total.estimate == pytest.approx(reach)
+    assert gain_over_even([], 2.0) is None
 
 
 # The reading

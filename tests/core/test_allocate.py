@@ -17,7 +17,7 @@ from neat_verdict.core.allocate import (
     value_remaining,
 )
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.estimate import Mean, Rate, Ratio, compare_by_epoch
+from neat_verdict.core.estimate import EpochPair, Mean, Rate, Ratio, compare_by_epoch
 from tests.core.allocation_worlds import CLEAR, DRIFTING, EQUAL, LATE, outcome, run
 
 some_beliefs = st.lists(st.tuples(st.floats(0.01, 1), st.floats(0.001, 0.3)), min_size=2, max_size=6).map(
@@ -111,7 +111,7 @@ def test_less_is_better_turns_everything_round(arms):
         (lambda: pooled_beliefs([]), "segments"),
         (lambda: value_remaining([Belief(1, 1)]), "arms"),
         (lambda: compare_by_epoch([], 0), "critical_value"),
-        (lambda: compare_by_epoch([(Rate(1, 2), Mean(2, 1, 1))], 2), "pairs"),
+        (lambda: EpochPair(Rate(1, 2), Mean(2, 1, 1)), "pairs"),
     ],
 )
 def test_what_cannot_be_is_refused_by_name(wrong, field):
@@ -204,7 +204,7 @@ def test_the_stratified_difference_is_that_of_mantel_and_haenszel():
     pairs = [(Rate(30, 200), Rate(40, 400)), (Rate(80, 300), Rate(30, 150)), (Rate(5, 50), Rate(60, 500))]
     w = np.array([a.units * b.units / (a.units + b.units) for a, b in pairs])
     gaps = np.array([a.estimate - b.estimate for a, b in pairs])
-    found = compare_by_epoch(pairs, 1.96)
+    found = compare_by_epoch([EpochPair(*pair) for pair in pairs], 1.96)
     assert found.difference.estimate == pytest.approx((w * gaps).sum() / w.sum())
     tables = [
         np.array([[a.conversions, a.units - a.conversions], [b.conversions, b.units - b.conversions]]) for a, b in pairs
@@ -215,7 +215,7 @@ def test_the_stratified_difference_is_that_of_mantel_and_haenszel():
 
 
 def test_one_epoch_is_the_plain_comparison():
-    found = compare_by_epoch([(Rate(1200, 10_000), Rate(1000, 10_000))], 1.96)
+    found = compare_by_epoch([EpochPair(Rate(1200, 10_000), Rate(1000, 10_000))], 1.96)
     assert found.lift.estimate == pytest.approx(0.2)
     assert found.difference.low == pytest.approx(0.0113, abs=2e-4)
 
@@ -228,7 +228,7 @@ def test_one_epoch_is_the_plain_comparison():
     )
 )
 def test_interval_and_p_agree_epoch_by_epoch(tables):
-    found = compare_by_epoch([(Rate(a, n), Rate(b, m)) for a, n, b, m in tables], 1.959963984540054)
+    found = compare_by_epoch([EpochPair(Rate(a, n), Rate(b, m)) for a, n, b, m in tables], 1.959963984540054)
     clear = found.difference.low > 0 or found.difference.high < 0
     if abs(found.pvalue - 0.05) > 1e-9:
         assert clear == (found.pvalue < 0.05)
@@ -238,11 +238,11 @@ def test_interval_and_p_agree_epoch_by_epoch(tables):
 
 
 def test_amounts_and_ratios_are_read_by_epoch_too():
-    mean = compare_by_epoch([(Mean(50, 200.0, 1000.0), Mean(80, 240.0, 900.0))] * 2, 1.96)
+    mean = compare_by_epoch([EpochPair(Mean(50, 200.0, 1000.0), Mean(80, 240.0, 900.0))] * 2, 1.96)
     assert mean.difference.estimate == pytest.approx(1.0)
     ratio = Ratio(50, 100.0, 200.0, 300.0, 900.0, 450.0)
-    assert compare_by_epoch([(ratio, ratio)], 1.96).lift.estimate == pytest.approx(0)
-    assert compare_by_epoch([(Mean(1, 2.0, 4.0), Mean(80, 240.0, 900.0))], 1.96) is None
+    assert compare_by_epoch([EpochPair(ratio, ratio)], 1.96).lift.estimate == pytest.approx(0)
+    assert compare_by_epoch([EpochPair(Mean(1, 2.0, 4.0), Mean(80, 240.0, 900.0))], 1.96) is None
 
 
 # Worlds

@@ -6,7 +6,7 @@ import pytest
 from scipy import stats
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.estimate import Mean, Rate, Ratio
+from neat_verdict.core.estimate import EpochPair, Mean, Rate, Ratio
 from neat_verdict.core.judge import (
     FIGURES,
     DecisionRule,
@@ -104,16 +104,20 @@ def test_another_figure_is_refused():
 
 
 EPOCHS = {
-    "rate": [(Rate(30, 200), Rate(20, 210)), (Rate(90, 300), Rate(25, 95)), (Rate(0, 0), Rate(3, 9))],
+    "rate": [
+        EpochPair(Rate(30, 200), Rate(20, 210)),
+        EpochPair(Rate(90, 300), Rate(25, 95)),
+        EpochPair(Rate(0, 0), Rate(3, 9)),
+    ],
     "mean": [
-        (Mean(40, 1200.0, 48_000.0), Mean(41, 1310.0, 54_000.0)),
-        (Mean(90, 900.0, 9900.0), Mean(30, 310.0, 3900.0)),
+        EpochPair(Mean(40, 1200.0, 48_000.0), Mean(41, 1310.0, 54_000.0)),
+        EpochPair(Mean(90, 900.0, 9900.0), Mean(30, 310.0, 3900.0)),
     ],
 }
 
 
 def total(pairs, side):
-    arms = [pair[side] for pair in pairs]
+    arms = [(pair.variant, pair.reference)[side] for pair in pairs]
     whole = arms[0]
     for arm in arms[1:]:
         whole = whole + arm

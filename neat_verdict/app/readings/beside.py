@@ -41,9 +41,9 @@ from neat_verdict.app.readings.schemas import (
 )
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.estimate import (
-    Arm,
     Comparison,
     EpochArms,
+    EpochPair,
     Interval,
     Outlay,
     Rate,
@@ -334,10 +334,10 @@ def stretch(experiment: Experiment, first: date, last: date, *, metric: str = ""
     )
 
 
-def _pairs_within(epochs: Sequence[EpochArms], first: date, last: date, position: int) -> list[tuple[Arm, Arm]]:
+def _pairs_within(epochs: Sequence[EpochArms], first: date, last: date, position: int) -> list[EpochPair]:
     """A variant's and control's arms of the epochs within some days."""
     days = range(first.toordinal(), last.toordinal() + 1)
-    return [(epoch.arms[position], epoch.arms[0]) for epoch in epochs if epoch.day in days]
+    return [epoch.pair(position, 0) for epoch in epochs if epoch.day in days]
 
 
 def _chosen(experiment: Experiment, metric: str, variant: str) -> tuple[int, DailyCounts, Sequence[EpochArms]]:
@@ -362,7 +362,7 @@ def working(
     figure: Figure,
     letter: str,
     metric: str = "",
-    of_segment: tuple[Comparison, Sequence[tuple[Arm, Arm]]] | None = None,
+    of_segment: tuple[Comparison, Sequence[EpochPair]] | None = None,
 ) -> WorkingOut:
     """How a figure of a variant is made; with ``of_segment`` how that of a segment is.
 
@@ -389,7 +389,7 @@ def working(
     elif found.reading.verdict.kind == "unsound" or len(comparisons) < position:
         raise Conflict("This figure is not read: the data contradicts the design, or there is too little of it")
     else:
-        pairs = [(epoch.arms[position], epoch.arms[0]) for epoch in found.epochs.get(use.metric_id, ())]
+        pairs = [epoch.pair(position, 0) for epoch in found.epochs.get(use.metric_id, ())]
         made = _working_of(figure, comparisons[position - 1], pairs, rule, letter, among=len(comparisons))
     return WorkingOut(
         title=f"{made.title}, {use.metric.name}",
@@ -402,7 +402,7 @@ def working(
 
 
 def _working_of(
-    figure: Figure, made: Comparison, pairs: Sequence[tuple[Arm, Arm]], rule: DecisionRule, letter: str, *, among: int
+    figure: Figure, made: Comparison, pairs: Sequence[EpochPair], rule: DecisionRule, letter: str, *, among: int
 ) -> Working:
     if pairs:
         return working_by_epoch(figure, made, pairs, letter, among=among)

@@ -17,7 +17,15 @@ from neat_verdict.app.readings.models import SegmentSet
 from neat_verdict.app.readings.presenting import interval, number, shown_kind, tone_of
 from neat_verdict.app.readings.schemas import IntervalOut, SegmentOut, SegmentSetOut, SegmentsOut
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.estimate import Arm, Comparison, Interval, comparable, compare_arms_at, two_sided_critical_value
+from neat_verdict.core.estimate import (
+    Arm,
+    Comparison,
+    EpochPair,
+    Interval,
+    comparable,
+    compare_arms_at,
+    two_sided_critical_value,
+)
 from neat_verdict.core.judge import Segment, comparison_of_pairs, impact, read_segments
 from neat_verdict.core.traffic import LETTERS
 
@@ -44,7 +52,7 @@ def segments(
     elif not found.counts.primary.days:
         unread = "No look has been taken yet." if found.all_counts.primary.days else "There is no data yet."
     strata: dict[str, Sequence[Arm]] = {}
-    pairs: dict[str, list[tuple[Arm, Arm]]] | None = None
+    pairs: dict[str, list[EpochPair]] | None = None
     if by and not unread:
         days = found.counts.primary.days
         strata = _strata(experiment, use, by, position, days[0], days[-1])
@@ -66,7 +74,7 @@ def segments(
         unit=definition.unit,
         currency=definition.currency,
         variant=LETTERS[position],
-        sentence=unread or (reading.sentence if strata else ""),
+        sentence=unread or (f"{reading.sentence}{_mixed(experiment, by)}" if strata else ""),
         pvalue=reading.pvalue,
         adjusted_pvalue=reading.adjusted_pvalue,
         i_squared=reading.i_squared,
@@ -79,6 +87,14 @@ def segments(
     )
 
 
+def _mixed(experiment: Experiment, by: str) -> str:
+    """A caution where shares differ by another property than the one that is looked at."""
+    steered = (experiment.allocation or {}).get("segment", "")
+    if not steered or steered == by:
+        return ""
+    return f" Mind that shares were steered apart by {steered}, which the segments here mix."
+
+
 def _over_all(found: AsRead, use: ExperimentMetric, position: int) -> Comparison | None:
     counts = found.counts.primary if use.role == "primary" else found.counts.others[use.metric_id]
     arms = counts.arms()
@@ -87,7 +103,7 @@ def _over_all(found: AsRead, use: ExperimentMetric, position: int) -> Comparison
         return None
     c = two_sided_critical_value(0.95)
     if found.epochs:
-        pairs = [(epoch.arms[position], epoch.arms[0]) for epoch in found.epochs[use.metric_id]]
+        pairs = [epoch.pair(position, 0) for epoch in found.epochs[use.metric_id]]
         return comparison_of_pairs(pairs, pair[1], pair[0], c)
     return compare_arms_at(pair[1], pair[0], c)
 
@@ -140,7 +156,7 @@ def _is_of(segment: str, by: str) -> bool:
 
 def _pairs(
     experiment: Experiment, use: ExperimentMetric, by: str, position: int, since: date, until: date
-) -> dict[str, list[tuple[Arm, Arm]]]:
+) -> dict[str, list[EpochPair]]:
     """The variant's and control's arms by segment and day: within a day shares stood still, or nearly so."""
     kind = arm_kind(definition_of(use.definition).kind, use.before_days)
     columns = COLUMNS[kind]
@@ -155,7 +171,7 @@ def _pairs(
     pairs = {}
     for segment, by_day in found.items():
         arms = make_arms_along(kind, np.stack([by_day[day] for day in sorted(by_day)], axis=1))
-        pairs[segment] = [(variant, control) for control, variant in arms]
+        pairs[segment] = [EpochPair(variant, control) for control, variant in arms]
     return pairs
 
 
@@ -179,7 +195,7 @@ def _segment(line: Segment, sign: int, everybody: int, units_per_day: float | No
 
 def compared(
     experiment: Experiment, segment: str, letter: str, metric: str = ""
-) -> tuple[Comparison, Sequence[tuple[Arm, Arm]]]:
+) -> tuple[Comparison, Sequence[EpochPair]]:
     """The comparison behind one segment's lift, with its arms by day where traffic followed the evidence.
 
     Raises InputError for a segment that there is not, or with too little in it.
@@ -195,7 +211,7 @@ def compared(
     )
     arms = strata.get(segment)
     c = two_sided_critical_value(decision_rule(experiment).confidence)
-    made, pairs = None, list[tuple[Arm, Arm]]()
+    made, pairs = None, list[EpochPair]()
     if arms is not None and comparable(arms):
         if experiment.allocation is None:
             made = compare_arms_at(arms[1], arms[0], c)

@@ -80,6 +80,7 @@ def epoch_arms(experiment: Experiment, kind: ArmKind, found: Sequence[Cell]) -> 
             tuple(line),
             shares_in(by_number[cell.number], cell.segment, count) if cell.number in by_number else even,
             cell.day.toordinal(),
+            cell.segment,
         )
         for cell, line in zip(found, arms, strict=True)
     ]

@@ -146,32 +146,34 @@ def value_remaining(arms: Sequence[Belief], *, sign: int = 1, confidence: float 
 def fair_beliefs(strata: Sequence[EpochArms], *, sign: int = 1) -> tuple[Belief, ...] | None:
     """Levels of the arms with shares that changed and levels that may have drifted: each held against the leader by epoch.
 
-    The leader has its own level and error; another arm lies from it by their difference by epoch (`compare_by_epoch`), with the
-    error that makes the difference as uncertain as that comparison says. None where some arm cannot be compared.
+    Another arm lies from the leader by their difference by epoch (`compare_by_epoch`), with the error that makes the difference
+    as uncertain as that comparison says. None where some arm cannot be compared.
     """
-    first = [compare_by_epoch([(s.arms[arm], s.arms[0]) for s in strata], 1.0) for arm in range(1, _arms(strata))]
+    first = [compare_by_epoch([s.pair(arm, 0) for s in strata], 1.0) for arm in range(1, _arms(strata))]
     if not first or any(found is None for found in first):
         return None
     gains = [0.0, *(sign * found.difference.estimate for found in first if found is not None)]
     leader = max(range(len(gains)), key=gains.__getitem__)
-    memory = Memory()
-    for stratum in strata:
-        memory = memory.followed_by(stratum.arms[leader])
-    best = memory.belief()
-    if best is None:
+    against = {
+        arm: compare_by_epoch([s.pair(arm, leader) for s in strata], 1.0) for arm in range(len(gains)) if arm != leader
+    }
+    compared = [found for found in against.values() if found is not None]
+    if len(compared) < len(against):
         return None
-    found = []
+    surest = min(compared, key=lambda found: found.reference_error)
+    if surest.reference_error <= 0:
+        return None
+    best = Belief(surest.reference_level, surest.reference_error)
+    found_beliefs = []
     for arm in range(len(gains)):
-        if arm == leader:
-            found.append(best)
+        pair = against.get(arm)
+        if pair is None:
+            found_beliefs.append(best)
             continue
-        against = compare_by_epoch([(s.arms[arm], s.arms[leader]) for s in strata], 1.0)
-        if against is None:
-            return None
-        gap = against.difference
+        gap = pair.difference
         own = max((gap.high - gap.low) ** 2 / 4 - best.error**2, 1e-6 * best.error**2)
-        found.append(Belief(best.mean + gap.estimate, math.sqrt(own)))
-    return tuple(found)
+        found_beliefs.append(Belief(best.mean + gap.estimate, math.sqrt(own)))
+    return tuple(found_beliefs)
 
 
 def _arms(strata: Sequence[EpochArms]) -> int:
@@ -181,27 +183,44 @@ def _arms(strata: Sequence[EpochArms]) -> int:
 @dataclass(frozen=True, slots=True)
 class Gain:
     """What following the evidence was worth: ``spared`` units fewer in arms other than the leader than an even split would have
-    sent there (negative where more), and ``total`` conversions or sum more than it would have brought."""
+    sent there (negative where more), and ``total`` conversions or sum more than it would have brought.
+
+    Of several ``segments`` each has its own leader, and ``leader`` is that of all.
+    """
 
     leader: int
     spared: float
     total: Interval
+    segments: int = 1
 
 
-def gain_over_even(
-    strata: Sequence[EpochArms], arms: Sequence[Belief], critical_value: float, *, sign: int = 1
-) -> Gain:
+def gain_over_even(strata: Sequence[EpochArms], critical_value: float, *, sign: int = 1) -> Gain | None:
     """The gain over an even split, with the interval that what is believed of the arms (`fair_beliefs`) leaves.
 
-    Σ (n_a - N/k) (level_a); the deviations add up to 0, so that only differences between arms count. Raises InputError where
-    arms and strata differ in number.
+    Σ (n_a - N/k) (level_a), segment by segment where they were steered apart; the deviations add up to 0, so that only
+    differences between arms count. None where some arm cannot be compared.
     """
-    if _arms(strata) != len(arms):
-        raise InputError("arms", len(arms), f"must be {_arms(strata)}, as in the strata")
-    units = [sum(stratum.arms[arm].units for stratum in strata) for arm in range(len(arms))]
-    even = sum(units) / len(units)
-    leader = max(range(len(arms)), key=lambda arm: sign * arms[arm].mean)
-    total = math.fsum((n - even) * (arm.mean - arms[leader].mean) for n, arm in zip(units, arms, strict=True)) * sign
-    error = math.sqrt(math.fsum(((n - even) * arm.error) ** 2 for n, arm in zip(units, arms, strict=True)))
-    reach = critical_value * error
-    return Gain(leader, units[leader] - even, Interval(total, total - reach, total + reach))
+    overall = fair_beliefs(strata, sign=sign)
+    if overall is None:
+        return None
+    leader = _leader(overall, sign)
+    groups: dict[str, list[EpochArms]] = {}
+    for stratum in strata:
+        groups.setdefault(stratum.segment, []).append(stratum)
+    total = variance = spared = 0.0
+    for group in groups.values():
+        arms = fair_beliefs(group, sign=sign)
+        if arms is None:
+            continue  # too little in this segment to tell its arms apart, and so to gain
+        best = _leader(arms, sign)
+        units = [sum(stratum.arms[arm].units for stratum in group) for arm in range(len(arms))]
+        even = sum(units) / len(units)
+        spared += units[best] - even
+        total += sign * math.fsum((n - even) * (arm.mean - arms[best].mean) for n, arm in zip(units, arms, strict=True))
+        variance += math.fsum(((n - even) * arm.error) ** 2 for n, arm in zip(units, arms, strict=True))
+    reach = critical_value * math.sqrt(variance)
+    return Gain(leader, spared, Interval(total, total - reach, total + reach), len(groups))
+
+
+def _leader(arms: Sequence[Belief], sign: int) -> int:
+    return max(range(len(arms)), key=lambda arm: sign * arms[arm].mean)

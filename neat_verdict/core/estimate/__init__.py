@@ -17,6 +17,7 @@ from neat_verdict.core.estimate.comparison import (
 from neat_verdict.core.estimate.covariate import Adjustment, fit_adjustment
 from neat_verdict.core.estimate.epochs import (
     EpochArms,
+    EpochPair,
     Stratified,
     compare_by_epoch,
     epoch_information,
@@ -69,6 +70,7 @@ __all__ = [
     "Correction",
     "Effect",
     "EpochArms",
+    "EpochPair",
     "Family",
     "Interval",
     "Mean",

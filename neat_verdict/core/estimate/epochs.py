@@ -11,6 +11,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy import special
 
 from neat_verdict.core.checks import InputError, positive
@@ -24,23 +25,60 @@ from neat_verdict.core.numeric import FloatArray
 class EpochArms:
     """Units first exposed while shares stood still (an epoch, or a segment within one): their arms, control first.
 
-    ``shares`` are those they were assigned by; ``day`` places the stratum in time, a whole number that only sorts.
+    ``shares`` are those they were assigned by; ``day`` places them in time, a whole number that only sorts; ``segment`` is ""
+    where everybody was steered alike.
     """
 
     arms: tuple[Arm, ...]
     shares: tuple[float, ...]
     day: int = 0
+    segment: str = ""
+
+    def pair(self, variant: int, reference: int) -> EpochPair:
+        """Two of the arms, by position, to be compared."""
+        units = sum(arm.units for arm in self.arms)
+        return EpochPair(self.arms[variant], self.arms[reference], self.segment, units)
+
+
+@dataclass(frozen=True, slots=True)
+class EpochPair:
+    """A variant and a reference of one epoch, and of one segment of ``units`` in all arms where segments are steered apart."""
+
+    variant: Arm
+    reference: Arm
+    segment: str = ""
+    units: float = 0.0
+
+    def __post_init__(self) -> None:
+        if type(self.variant) is not type(self.reference):
+            kinds = type(self.variant).__name__, type(self.reference).__name__
+            raise InputError("pairs", kinds[0], f"must be compared with its like, not a {kinds[1]}")
+
+    @property
+    def usable(self) -> bool:
+        """True where both arms have enough to be compared."""
+        return comparable([self.variant, self.reference])
+
+    @property
+    def weight(self) -> float:
+        """n₁n₀/(n₁ + n₀)."""
+        n1, n0 = self.variant.units, self.reference.units
+        return n1 * n0 / (n1 + n0)
 
 
 @dataclass(frozen=True, slots=True)
 class Stratified:
-    """Levels of both arms over the same mix of epochs, their difference and lift, the statistic and its two-sided p.
+    """Levels of both arms over the same mix of epochs, with their standard errors, difference and lift, the statistic and its
+    two-sided p.
 
-    ``epochs`` are those in which both arms had enough to be compared, ``information`` the sum of their weights.
+    ``epochs`` are those in which both arms had enough to be compared; ``information`` the units of the comparison: one of two
+    arms of n units each has n/2.
     """
 
     variant_level: float
     reference_level: float
+    variant_error: float
+    reference_error: float
     difference: Interval
     lift: Interval
     statistic: float
@@ -49,13 +87,13 @@ class Stratified:
     information: float
 
 
-def compare_by_epoch(pairs: Sequence[tuple[Arm, Arm]], critical_value: float) -> Stratified | None:
+def compare_by_epoch(pairs: Sequence[EpochPair], critical_value: float) -> Stratified | None:
     """Compare a variant with a reference epoch by epoch.
 
     Parameters
     ----------
-    pairs : sequence of (variant, reference)
-        Arms of one kind, one pair an epoch; those with too little to compare are left out.
+    pairs : sequence of EpochPair
+        One an epoch, or one an epoch and segment; those with too little to compare are left out.
     critical_value : float
         Two-sided normal critical value, above 0.
 
@@ -63,7 +101,9 @@ def compare_by_epoch(pairs: Sequence[tuple[Arm, Arm]], critical_value: float) ->
     -------
     Stratified or None
         None where no epoch can be compared. Each epoch weighs n₁n₀/(n₁ + n₀): for rates the Mantel-Haenszel difference. Weights
-        come from counts alone, never from outcomes. The lift is Fieller's, unbounded where the reference is not clear of zero.
+        come from counts alone, never from outcomes. Segments that were steered apart are each compared so, and put together by
+        their units in all arms (direct standardisation): otherwise those would weigh most in which the variant was shown most,
+        which is where it looked best. The lift is Fieller's, unbounded where the reference is not clear of zero.
 
     Raises
     ------
@@ -72,10 +112,11 @@ def compare_by_epoch(pairs: Sequence[tuple[Arm, Arm]], critical_value: float) ->
 
     References
     ----------
-    Mantel & Haenszel (1959), J. Natl. Cancer Inst. 22, 719-748; Fieller (1954), J. R. Stat. Soc. B 16, 175-185.
+    Mantel & Haenszel (1959), J. Natl. Cancer Inst. 22, 719-748; Fieller (1954), J. R. Stat. Soc. B 16, 175-185; direct
+    standardisation: Fleiss, Levin & Paik (2003), chapter 19.
     """
     positive("critical_value", critical_value)
-    usable = [(variant, reference) for variant, reference in pairs if _usable(variant, reference)]
+    usable = [pair for pair in pairs if pair.usable]
     if not usable:
         return None
     (m1, v1), (m0, v0) = _levels(usable)
@@ -86,18 +127,42 @@ def compare_by_epoch(pairs: Sequence[tuple[Arm, Arm]], critical_value: float) ->
     return Stratified(
         variant_level=m1,
         reference_level=m0,
+        variant_error=math.sqrt(v1),
+        reference_error=math.sqrt(v0),
         difference=Interval(m1 - m0, m1 - m0 - reach, m1 - m0 + reach),
         lift=Interval(m1 / m0 - 1 if m0 > 0 else math.nan, float(low) - 1, float(high) - 1),
         statistic=statistic,
         pvalue=float(2 * special.ndtr(-abs(statistic))),
         epochs=len(usable),
-        information=math.fsum(_weights(usable)),
+        information=epoch_information(usable),
     )
 
 
-def log_ratio_by_epoch(pairs: Sequence[tuple[Arm, Arm]]) -> tuple[float, float] | None:
+def epoch_information(pairs: Sequence[EpochPair]) -> float:
+    """The units of a comparison: Σ n₁n₀/(n₁ + n₀) of the epochs that can be compared; 0 without any.
+
+    Of segments that were steered apart 1/Σ(π²/Σw), π their parts of all units: what the same variance would take in one.
+    """
+    parts = _segments([pair for pair in pairs if pair.usable])
+    if not parts:
+        return 0.0
+    return 1 / math.fsum(part**2 / math.fsum(pair.weight for pair in group) for part, group in parts)
+
+
+def _segments(usable: Sequence[EpochPair]) -> list[tuple[float, list[EpochPair]]]:
+    """The pairs by segment, each with its part of all units."""
+    groups: dict[str, list[EpochPair]] = {}
+    for pair in usable:
+        groups.setdefault(pair.segment, []).append(pair)
+    if len(groups) == 1:
+        return [(1.0, group) for group in groups.values()]
+    total = math.fsum(pair.units for pair in usable)
+    return [(math.fsum(pair.units for pair in group) / total, group) for group in groups.values()]
+
+
+def log_ratio_by_epoch(pairs: Sequence[EpochPair]) -> tuple[float, float] | None:
     """The log of variant over reference, both by epoch, with its variance (delta method); None where a level is not above 0."""
-    usable = [pair for pair in pairs if _usable(*pair)]
+    usable = [pair for pair in pairs if pair.usable]
     if not usable:
         return None
     (m1, v1), (m0, v0) = _levels(usable)
@@ -106,26 +171,26 @@ def log_ratio_by_epoch(pairs: Sequence[tuple[Arm, Arm]]) -> tuple[float, float] 
     return math.log(m1 / m0), v1 / m1**2 + v0 / m0**2
 
 
-def _levels(usable: Sequence[tuple[Arm, Arm]]) -> list[tuple[float, float]]:
+def _levels(usable: Sequence[EpochPair]) -> list[tuple[float, float]]:
     """Level and variance of the variant, then of the reference."""
-    weights = _weights(usable)
-    total = math.fsum(weights)
-    found = []
-    for side in (0, 1):
-        arms = [pair[side] for pair in usable]
-        level = math.fsum(w * arm.estimate for w, arm in zip(weights, arms, strict=True)) / total
-        variance = math.fsum(w * w * v for w, v in zip(weights, _variances(arms), strict=True)) / total**2
-        found.append((level, variance))
-    return found
+    found = [[0.0, 0.0], [0.0, 0.0]]
+    for part, group in _segments(usable):
+        weights = [pair.weight for pair in group]
+        total = math.fsum(weights)
+        for side, arms in enumerate(_sides(group)):
+            level = math.fsum(w * arm.estimate for w, arm in zip(weights, arms, strict=True)) / total
+            variance = math.fsum(w * w * v for w, v in zip(weights, _variances(arms), strict=True)) / total**2
+            found[side][0] += part * level
+            found[side][1] += part**2 * variance
+    return [(level, variance) for level, variance in found]
 
 
-def epoch_information(pairs: Sequence[tuple[Arm, Arm]]) -> float:
-    """The weights of the epochs that can be compared, added up: the units of a comparison, Σ n₁n₀/(n₁ + n₀)."""
-    return math.fsum(_weights([pair for pair in pairs if _usable(*pair)]))
+def _sides(pairs: Sequence[EpochPair]) -> tuple[list[Arm], list[Arm]]:
+    return [pair.variant for pair in pairs], [pair.reference for pair in pairs]
 
 
 def running_lift(
-    pairs: Sequence[tuple[Arm, Arm]], days: Sequence[int], critical_value: float
+    pairs: Sequence[EpochPair], days: Sequence[int], critical_value: float
 ) -> tuple[FloatArray, FloatArray, FloatArray]:
     """Lift, low and high with all pairs up to each day of ``days`` (sorted as the pairs are, one day a pair).
 
@@ -133,41 +198,38 @@ def running_lift(
     """
     distinct = sorted(set(days))
     place = {day: index for index, day in enumerate(distinct)}
-    usable = [(pair, place[day]) for pair, day in zip(pairs, days, strict=True) if _usable(*pair)]
-    weights = np.array(_weights([pair for pair, _ in usable]))
-    at = np.array([index for _, index in usable], dtype=np.int64)
+    groups: dict[str, list[tuple[EpochPair, int]]] = {}
+    for pair, day in zip(pairs, days, strict=True):
+        if pair.usable:
+            groups.setdefault(pair.segment, []).append((pair, place[day]))
+    count = len(distinct)
+    units = np.zeros(count)
+    level, spread = np.zeros((2, count)), np.zeros((2, count))
+    for group in groups.values():
+        mine = [pair for pair, _ in group]
+        at = np.array([index for _, index in group], dtype=np.int64)
 
-    def up_to(values: FloatArray) -> FloatArray:
-        return np.cumsum(np.bincount(at, values, minlength=len(distinct)))
+        def up_to(values: FloatArray, at: NDArray[np.int64] = at) -> FloatArray:
+            return np.cumsum(np.bincount(at, values, minlength=count))
 
-    if not usable:
-        nothing = np.full(len(distinct), np.nan)
-        return nothing, nothing, nothing
-    total = up_to(weights)
-    sums = []
-    for side in (0, 1):
-        arms = [pair[side] for pair, _ in usable]
-        level = up_to(weights * np.array([arm.estimate for arm in arms]))
-        sums.append((level, up_to(weights**2 * np.array(_variances(arms)))))
+        weights = np.array([pair.weight for pair in mine])
+        total = up_to(weights)
+        part = up_to(np.array([pair.units or 1.0 for pair in mine]))
+        units += part
+        for side, arms in enumerate(_sides(mine)):
+            seen = up_to(weights * np.array([arm.estimate for arm in arms]))
+            noise = up_to(weights**2 * np.array(_variances(arms)))
+            with np.errstate(divide="ignore", invalid="ignore"):
+                level[side] += np.nan_to_num(part * seen / total)
+                spread[side] += np.nan_to_num(part**2 * noise / total**2)
     with np.errstate(divide="ignore", invalid="ignore"):
-        (m1, v1), (m0, v0) = ((level / total, spread / total**2) for level, spread in sums)
+        m1, m0 = level / units
+        v1, v0 = spread / units**2
         low, high = fieller_interval(m1, v1, m0, v0, critical_value)
         lift = m1 / m0 - 1
-    known = (total > 0) & (m0 > 0) & (v1 + v0 > 0)
+    known = (units > 0) & (m0 > 0) & (v1 + v0 > 0)
     found = [np.where(known, part, np.nan) for part in (lift, low - 1, high - 1)]
     return found[0], found[1], found[2]
-
-
-def _usable(variant: Arm, reference: Arm) -> bool:
-    if type(variant) is not type(reference):
-        raise InputError(
-            "pairs", type(variant).__name__, f"must be compared with its like, not a {type(reference).__name__}"
-        )
-    return comparable([variant, reference])
-
-
-def _weights(pairs: Sequence[tuple[Arm, Arm]]) -> list[float]:
-    return [v.units * r.units / (v.units + r.units) for v, r in pairs]
 
 
 def _variances(arms: Sequence[Arm]) -> list[float]:

@@ -11,6 +11,7 @@ from neat_verdict.core.estimate import (
     Arm,
     Comparison,
     EpochArms,
+    EpochPair,
     Interval,
     Rate,
     Ratio,
@@ -33,7 +34,6 @@ LETTERS = "ABCDEFGHIJ"
 NOTICEABLE = 0.5  # of a standard error, between the naive difference and that by epoch; the house's limit, no source
 
 
-Pair = tuple[Arm, Arm]
 FOLLOWED_EXPLAINED = (
     "Shares followed the evidence: variants that looked better were shown to more of those who came later, and nobody who had "
     "seen one was moved. Because shares and times changed together, variants are compared within each stretch of equal shares "
@@ -66,12 +66,12 @@ def comparison_by_epoch(
     adjusted_pvalue: float | None = None,
 ) -> Comparison | None:
     """One variant against a reference by epoch; ``arms`` are the totals that stand beside. None where no epoch compares them."""
-    pairs = [(e.arms[variant], e.arms[reference]) for e in epochs]
+    pairs = [epoch.pair(variant, reference) for epoch in epochs]
     return comparison_of_pairs(pairs, arms[variant], arms[reference], critical_value, adjusted_pvalue)
 
 
 def comparison_of_pairs(
-    pairs: Sequence[Pair], first: Arm, second: Arm, critical_value: float, adjusted_pvalue: float | None = None
+    pairs: Sequence[EpochPair], first: Arm, second: Arm, critical_value: float, adjusted_pvalue: float | None = None
 ) -> Comparison | None:
     """As `comparison_by_epoch`, of pairs (variant, reference) whose totals are ``first`` and ``second``."""
     found = compare_by_epoch(pairs, critical_value)
@@ -99,7 +99,7 @@ def compare_epochs(arms: Sequence[Arm], epochs: Sequence[EpochArms], rule: Decis
     """
     found = []
     for variant in range(1, len(arms)):
-        pairs = [(e.arms[variant], e.arms[0]) for e in epochs]
+        pairs = [epoch.pair(variant, 0) for epoch in epochs]
         fraction = epoch_information(pairs) / _planned_information(rule, variant)
         if not fraction:
             return ()
@@ -124,7 +124,8 @@ def follow(
 ) -> Followed | None:
     """What stands beside the comparisons; None where an arm cannot be compared yet."""
     beliefs = fair_beliefs(epochs, sign=rule.sign)
-    if beliefs is None or not comparisons or not comparable(arms):
+    gain = gain_over_even(epochs, two_sided_critical_value(rule.confidence), sign=rule.sign)
+    if beliefs is None or gain is None or not comparisons or not comparable(arms):
         return None
     naive = tuple(
         compare_arms_at(arm, arms[0], one.critical_value) for arm, one in zip(arms[1:], comparisons, strict=True)
@@ -133,7 +134,7 @@ def follow(
         naive=naive,
         chances=normal_best_chances([b.mean for b in beliefs], [b.error for b in beliefs], sign=rule.sign),
         remaining=value_remaining(beliefs, sign=rule.sign, confidence=rule.confidence),
-        gain=gain_over_even(epochs, beliefs, two_sided_critical_value(rule.confidence), sign=rule.sign),
+        gain=gain,
         remarks=_remarks(comparisons, naive),
     )
 
@@ -159,15 +160,17 @@ def _side(lift: Interval) -> int:
 
 def gain_in_words(gain: Gain, arms: Sequence[Arm], names: Names) -> str:
     """What following the evidence was worth so far, as a sentence."""
-    leader = f"{LETTERS[gain.leader]}, which leads,"
+    leader = (
+        f"{LETTERS[gain.leader]}, which leads, was" if gain.segments == 1 else "those that lead their segments were"
+    )
     if round(gain.spared) == 0:
-        return f"So far {leader} was seen by as many {names.units} as in an even split."
+        return f"So far {leader} seen by as many {names.units} as in an even split."
     many = f"{count(abs(gain.spared))} {'more' if gain.spared > 0 else 'fewer'} {names.units}"
     found = gain.total
     if isinstance(arms[0], Ratio):
-        return f"So far {leader} was seen by {many} than in an even split."
+        return f"So far {leader} seen by {many} than in an even split."
     return (
-        f"So far {leader} was seen by {many} than in an even split; that brought about "
+        f"So far {leader} seen by {many} than in an even split; that brought about "
         f"{count(abs(found.estimate))} {'more' if found.estimate >= 0 else 'fewer'} {names.metric} "
         f"(between {count(found.low)} and {count(found.high)})."
     )
@@ -191,6 +194,6 @@ def lift_by_epoch_as_data_came_in(
     ordered = sorted(epochs, key=lambda epoch: epoch.day)
     days = [epoch.day for epoch in ordered]
     return tuple(
-        running_lift([(e.arms[variant], e.arms[0]) for e in ordered], days, c)
+        running_lift([epoch.pair(variant, 0) for epoch in ordered], days, c)
         for variant, c in enumerate(critical_values, start=1)
     )

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from neat_verdict.core.estimate import (
     Arm,
     Comparison,
+    EpochPair,
     comparable,
     compare_arms_at,
     log_ratio,
@@ -15,7 +16,7 @@ from neat_verdict.core.estimate import (
     trend,
     two_sided_critical_value,
 )
-from neat_verdict.core.judge.adaptive import Pair, comparison_of_pairs
+from neat_verdict.core.judge.adaptive import comparison_of_pairs
 from neat_verdict.core.judge.rule import DecisionRule
 from neat_verdict.core.judge.wording import plain, pvalue
 
@@ -34,7 +35,7 @@ def read_cohorts(
     groups: Sequence[Sequence[Arm]],
     rule: DecisionRule,
     group_name: str = "week",
-    pairs: Sequence[Sequence[Pair]] | None = None,
+    pairs: Sequence[Sequence[EpochPair]] | None = None,
 ) -> CohortReading:
     """Read one variant by groups of first exposure, in the order of time; each has control's arm and the variant's.
 

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.estimate import Comparison, Rate, compare_by_epoch
-from neat_verdict.core.judge.adaptive import Pair
+from neat_verdict.core.estimate import Comparison, EpochPair, Rate, compare_by_epoch
 from neat_verdict.core.judge.working import FIGURES, Figure, Step, Working, counted, full
 
 _LEVELS = "w = n₁n₀/(n₁ + n₀) of each epoch;  m = Σw·m_e / Σw,  v = Σw²·v_e / (Σw)²,  v_e = r(1 − r)/(n − 1) of a rate"
+_SEGMENTS = "so within each segment, then m = Σπ·m_s and v = Σπ²·v_s, π the segment’s part of all units;  "
 _FORMULAS = {
     "difference": "m₁ − m₀ ± c√(v₁ + v₀)",
     "lift": "lift = m₁/m₀ − 1;  bounds: (m₁m₀ ± c√(v₁m₀² + v₀m₁² − c²v₁v₀)) / (m₀² − c²v₀) − 1",
@@ -20,7 +20,7 @@ _NAMES = {"difference": "Difference", "lift": "Lift", "pvalue": "p", "adjusted_p
 
 
 def working_by_epoch(
-    figure: Figure, comparison: Comparison, pairs: Sequence[Pair], letter: str, *, among: int
+    figure: Figure, comparison: Comparison, pairs: Sequence[EpochPair], letter: str, *, among: int
 ) -> Working:
     """A figure of a variant against control where traffic followed the evidence; ``pairs`` are (variant, control) by epoch.
 
@@ -57,16 +57,20 @@ def working_by_epoch(
         f"{_NAMES[figure]} of {letter} against A",
         "Shares changed while data came in, so the arms are compared within each epoch, where shares stood still, and those "
         "comparisons put together by how many units each compares.",
-        f"{_LEVELS};  {_FORMULAS[figure]}",
+        f"{_LEVELS};  {_SEGMENTS if len({pair.segment for pair in pairs}) > 1 else ''}{_FORMULAS[figure]}",
         "Mantel & Haenszel (1959), J. Natl. Cancer Inst. 22, 719–748; Fieller (1954), J. R. Stat. Soc. B 16, 175–185",
         tuple(_inputs(pairs)),
         tuple(steps),
     )
 
 
-def _inputs(pairs: Sequence[Pair]) -> list[Step]:
+def _inputs(pairs: Sequence[EpochPair]) -> list[Step]:
     lines = []
-    for number, (variant, control) in enumerate(pairs, start=1):
+    segments = len({pair.segment for pair in pairs}) > 1
+    for number, pair in enumerate(pairs, start=1):
+        variant, control = pair.variant, pair.reference
+        if segments:
+            lines.append(Step(f"{number}: units of {pair.segment} in all variants", full(pair.units)))
         if isinstance(variant, Rate) and isinstance(control, Rate):
             told = f"{full(variant.conversions)} of {full(variant.units)}; {full(control.conversions)} of {full(control.units)}"
             lines.append(Step(f"{number}: x₁ of n₁; x₀ of n₀", told))

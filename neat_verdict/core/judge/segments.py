@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from neat_verdict.core.estimate import (
     Arm,
     Comparison,
+    EpochPair,
     Interval,
     Rate,
     comparable,
@@ -19,7 +20,7 @@ from neat_verdict.core.estimate import (
     reversed_in_every_stratum,
     two_sided_critical_value,
 )
-from neat_verdict.core.judge.adaptive import Pair, comparison_of_pairs
+from neat_verdict.core.judge.adaptive import comparison_of_pairs
 from neat_verdict.core.judge.rule import DecisionRule
 
 SMALL_CELL = 5  # conversions, or units of a mean, under which a segment proves nothing
@@ -56,7 +57,7 @@ def read_segments(
     *,
     tried: int = 1,
     letters: str = "AB",
-    pairs: Mapping[str, Sequence[Pair]] | None = None,
+    pairs: Mapping[str, Sequence[EpochPair]] | None = None,
 ) -> SegmentReading:
     """Read the segments of a property for one variant.
 
