@@ -35,6 +35,12 @@ VIEWS = [
     "/scratchpad?ask=size",
     "/reports/fare-calendar-before-the-sailing-list",
     "/reports/pet-berth-wording",
+    "/reports/picture-of-the-breakfast",
+    "/experiments/island-photo-headline/traffic",
+    "/experiments/island-photo-headline/evidence",
+    "/experiments/picture-of-the-breakfast/traffic",
+    "/experiments/picture-of-the-breakfast/evidence",
+    "/experiments/picture-of-the-breakfast/verdict",
     "/experiments/pet-berth-wording/watch",
     "/experiments/return-leg-suggested-first/traffic",
     "/experiments/return-leg-suggested-first/watch",
@@ -98,7 +104,13 @@ def test_docket_and_report_read_in_one_column_on_a_phone(people):
 
 
 @pytest.mark.parametrize(
-    "key", ["fare-calendar-before-the-sailing-list", "pet-berth-wording", "island-names-on-the-route-map"]
+    "key",
+    [
+        "fare-calendar-before-the-sailing-list",
+        "pet-berth-wording",
+        "island-names-on-the-route-map",
+        "picture-of-the-breakfast",
+    ],
 )
 def test_each_report_prints_on_one_page(people, key):
     page = people().sign_in("silas").page

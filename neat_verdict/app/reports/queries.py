@@ -48,6 +48,7 @@ def report(experiment: Experiment) -> ReportOut:
         beside=story.beside(reading),
         caveats=story.caveats(reading),
         how_decided=story.how_decided(experiment, reading),
+        shared_out=story.shared_out(reading),
         why=lesson.why,
         learnt=lesson.learnt,
         next_step=experiment.decision_next

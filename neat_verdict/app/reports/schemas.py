@@ -45,6 +45,7 @@ class ReportOut(Schema):
     beside: list[str]
     caveats: list[str]
     how_decided: str
+    shared_out: str
     why: str
     learnt: str
     next_step: str

@@ -172,7 +172,7 @@ def _known(slide: _Slide, report: ReportOut) -> None:
     wide, half = _WIDTH - 2 * _MARGIN, (_WIDTH - 2 * _MARGIN) / 2 - 14
     parts = [
         ("What we believed", report.hypothesis),
-        ("How it was decided", report.how_decided),
+        ("How it was decided", f"{report.how_decided} {report.shared_out}".strip()),
         ("What to keep in mind", " ".join(report.caveats)),
         ("Why we think so", report.why or "Nothing is noted."),
         ("What was learnt", report.learnt or "Nothing is noted."),
@@ -181,5 +181,5 @@ def _known(slide: _Slide, report: ReportOut) -> None:
     for number, (title, told) in enumerate(parts):
         left, top = _MARGIN + (number % 2) * (half + 28), 88 + (number // 2) * 118
         slide.text(title, left, top, half, 20, 15, serif=True)
-        slide.text(told, left, top + 22, half, 92, 11.5)
+        slide.text(told, left, top + 22, half, 92, 11.5 if len(told) < 420 else 9.5)
     slide.text(report.reading.rule_in_words, _MARGIN, 448, wide, 54, 9.5, colour=QUIET)

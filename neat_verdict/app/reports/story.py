@@ -43,6 +43,11 @@ def how_decided(experiment: Experiment, reading: ReadingOut) -> str:
     return f"The rule was written down before the first {_one(reading.unit_name)} came. {kept} {_READ[reading.method]}"
 
 
+def shared_out(reading: ReadingOut) -> str:
+    """How visitors were shared out where that followed the evidence, in two sentences; empty for a fixed split."""
+    return reading.followed.explained if reading.followed else ""
+
+
 def _one(units: str) -> str:
     return units.removesuffix("s")
 
@@ -148,8 +153,10 @@ def caveats(reading: ReadingOut) -> list[str]:
     """What to keep in mind."""
     if reading.verdict == "unsound":
         return [*reading.mind, "The data contradicts the plan, so no figure of this test should be used."]
+    apart = "Rates are of everybody who saw a variant, lifts compare within epochs: the two need not agree."
     return [
         *reading.mind,
+        *([apart] if reading.followed else []),
         "The lift is that of the weeks and visitors tested; a winner’s true lift is on average a little smaller than the one "
         "seen.",
     ]

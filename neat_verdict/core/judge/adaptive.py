@@ -35,9 +35,9 @@ NOTICEABLE = 0.5  # of a standard error, between the naive difference and that b
 
 
 FOLLOWED_EXPLAINED = (
-    "Shares followed the evidence: variants that looked better were shown to more of those who came later, and nobody who had "
-    "seen one was moved. Because shares and times changed together, variants are compared within each stretch of equal shares "
-    "and those comparisons put together."
+    "Variants that looked better were shown to more of those who came later, and nobody who had seen one was moved. Because "
+    "shares and times changed together, variants are compared within each stretch of equal shares, and those comparisons are "
+    "put together."
 )
 
 

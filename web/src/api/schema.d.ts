@@ -4027,6 +4027,8 @@ export interface components {
             rule_line: string;
             /** Rule Locked At */
             rule_locked_at: string | null;
+            /** Shared Out */
+            shared_out: string;
             /** Started On */
             started_on: string | null;
             /** State */

@@ -69,6 +69,7 @@ export function ReportSheet({ report }: { report: Report }) {
         {report.why && <Section title="Why we think so">{report.why}</Section>}
         {report.learnt && <Section title="What was learnt">{report.learnt}</Section>}
         <Section title="How it was decided">{report.how_decided}</Section>
+        {report.shared_out && <Section title={`How ${reading.unit_name} were shared out`}>{report.shared_out}</Section>}
       </div>
       <RuleChanges experiment={report} />
       <p className="quiet mt-4 border-t border-base-300 pt-2 text-xs">{reading.rule_in_words}</p>
@@ -84,7 +85,8 @@ function Picture({ comparisons, report }: { comparisons: Comparison[]; report: R
     5,
   );
   const [holder, width] = useWidth(720);
-  const room = width - (comparisons.length > 1 ? 28 : 0);
+  // Before it is laid out there is no width.
+  const room = Math.max(width - (comparisons.length > 1 ? 28 : 0), 40);
   return (
     <div ref={holder} className="mt-4">
       <div className={comparisons.length > 1 ? "pl-7" : ""}>

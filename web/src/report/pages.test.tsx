@@ -39,6 +39,7 @@ function report(changes: Partial<Report> = {}): Report {
     beside: [],
     caveats: ["A winner’s true lift is on average a little smaller."],
     how_decided: "The rule was written down before the first visitor came.",
+    shared_out: "",
     why: "",
     learnt: "",
     next_step: "On phones from Monday",
