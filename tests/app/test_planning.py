@@ -346,3 +346,59 @@ def test_stakeholders_see_plans_and_change_none(analyst, stakeholder, draft):
     assert ask("get", f"/experiments/{draft.key}/rehearsal")[1] == {"rehearsal": None}
     assert ask("put", f"/experiments/{draft.key}/forecasts/mine", {"lift": 0, "low": 0, "high": 0})[0] == 403
     assert ask("post", f"/experiments/{draft.key}/rehearsal", {})[0] == 403
+
+
+FOLLOWING = {
+    "data_from": "events",
+    "method": "anytime",
+    "least_weeks": 1,
+    "allocation": {
+        "kind": "proportional", "metric": "", "epoch_hours": 24, "even_epochs": 1, "even_units": 100, "floor": 0.05,
+        "most_change": 0.3, "half_life": None, "segment": "",
+    },
+}  # fmt: skip
+
+
+def test_the_even_split_is_held_against_the_evidence_on_the_experiments_own_figures(ask, analyst, draft, monkeypatch):
+    monkeypatch.setattr(planning._workers, "submit", lambda *_: None)
+    path = f"/experiments/{draft.key}/allocation/rehearsal"
+    assert ask("post", path, {"lifts": [0.1]})[0] == 409  # the split is fixed
+    assert ask("get", path)[1] == {"rehearsal": None}
+    draft = actions.edit_experiment(analyst, draft.key, draft.version, dict(FOLLOWING))
+    status, begun = ask("post", path, {"lifts": [0.3], "drift": 0.5, "runs": 30, "seed": 4})
+    assert (status, begun["state"], begun["result"]) == (202, "running", None)
+    planning.run_rehearsal(begun["id"])
+    found = ask("get", path)[1]["rehearsal"]
+    assert (found["state"], found["progress"], found["stale"]) == ("done", 1.0, False)
+    result = found["result"]
+    assert result["gained"]["low"] > 0
+    assert len(result["adaptive"]["shares"]) == result["days"]
+    assert result["sentence"].startswith("Following the evidence brings about ")
+    assert result["adaptive"]["right"]["share"] + result["adaptive"]["open"]["share"] <= 1
+    # The rehearsal of the plan stands by itself.
+    assert ask("get", f"/experiments/{draft.key}/rehearsal")[1] == {"rehearsal": None}
+    actions.edit_experiment(
+        analyst, draft.key, draft.version, {"allocation": {**FOLLOWING["allocation"], "floor": 0.1}}
+    )
+    assert ask("get", path)[1]["rehearsal"]["stale"]
+
+
+@pytest.mark.parametrize(
+    ("body", "field"),
+    [({"lifts": [0.1, 0.2]}, "lifts"), ({"lifts": [-1]}, "lifts.0"), ({"lifts": []}, "lifts"), ({"lifts": [0.1], "runs": 5}, "runs")],
+)  # fmt: skip
+def test_a_rehearsal_of_the_allocation_refuses_what_cannot_be(ask, analyst, draft, body, field):
+    actions.edit_experiment(analyst, draft.key, draft.version, dict(FOLLOWING))
+    status, problem = ask("post", f"/experiments/{draft.key}/allocation/rehearsal", body)
+    assert status == 422
+    assert field in problem["errors"][0]["field"]
+
+
+def test_a_cancelled_rehearsal_of_the_allocation_keeps_nothing(ask, analyst, draft, monkeypatch):
+    monkeypatch.setattr(planning._workers, "submit", lambda *_: None)
+    actions.edit_experiment(analyst, draft.key, draft.version, dict(FOLLOWING))
+    path = f"/experiments/{draft.key}/allocation/rehearsal"
+    begun = ask("post", path, {"lifts": [0.1], "runs": 20})[1]
+    assert ask("delete", f"/experiments/{draft.key}/rehearsal/{begun['id']}")[0] == 200
+    planning.run_rehearsal(begun["id"])
+    assert ask("get", path)[1]["rehearsal"]["state"] == "cancelled"
