@@ -16,7 +16,7 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "neat_verdict.app.config.setting
 import numpy as np
 from statsmodels.stats.proportion import confint_proportions_2indep
 
-from bench import evidence, running
+from bench import allocation, evidence, running
 from bench.measure import best, line
 from neat_verdict.app.collect.counts import Expected, fields_of, read_counts
 from neat_verdict.app.collect.text import match_columns, read_text
@@ -109,6 +109,6 @@ def a_plan() -> bool:
 if __name__ == "__main__":
     kept = [
         large_and_small(), one_comparison(), many_at_once(), a_large_file(), a_rehearsal(), ten_looks(), a_plan(),
-        *(measure() for measure in (*evidence.MEASURED, *running.MEASURED)),
+        *(measure() for measure in (*evidence.MEASURED, *allocation.MEASURED, *running.MEASURED)),
     ]  # fmt: skip
     sys.exit(0 if all(kept) else 1)

@@ -385,8 +385,13 @@ def test_the_even_split_is_held_against_the_evidence_on_the_experiments_own_figu
 
 @pytest.mark.parametrize(
     ("body", "field"),
-    [({"lifts": [0.1, 0.2]}, "lifts"), ({"lifts": [-1]}, "lifts.0"), ({"lifts": []}, "lifts"), ({"lifts": [0.1], "runs": 5}, "runs")],
-)  # fmt: skip
+    [
+        ({"lifts": [0.1, 0.2]}, "lifts"),
+        ({"lifts": [-1]}, "lifts.0"),
+        ({"lifts": []}, "lifts"),
+        ({"lifts": [0.1], "runs": 5}, "runs"),
+    ],
+)
 def test_a_rehearsal_of_the_allocation_refuses_what_cannot_be(ask, analyst, draft, body, field):
     actions.edit_experiment(analyst, draft.key, draft.version, dict(FOLLOWING))
     status, problem = ask("post", f"/experiments/{draft.key}/allocation/rehearsal", body)

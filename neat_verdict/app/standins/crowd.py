@@ -12,7 +12,7 @@ import urllib.request
 import uuid
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from datetime import datetime, timedelta
+from datetime import datetime
 from typing import Any, Protocol
 
 # Parameters of variants → experiment's key and variant, as assigned.
@@ -22,7 +22,6 @@ DEVICES = (("phone", 0.58), ("computer", 0.30), ("tablet", 0.12))
 SOURCES = (("search", 0.50), ("direct", 0.20), ("newsletter", 0.15), ("partner", 0.15))
 LANGUAGES = (("en", 0.60), ("fr", 0.20), ("ga", 0.10), ("de", 0.10))
 # Visitors by the hour of the day; more in the evening.
-_A_VISIT = timedelta(minutes=5)  # told when it is over
 HOURS = (1, 1, 1, 1, 1, 2, 4, 6, 8, 8, 8, 8, 9, 8, 8, 8, 9, 10, 12, 13, 12, 9, 5, 2)
 
 
@@ -84,13 +83,23 @@ def somebody(draw: random.Random, number: int) -> Visitor:
 class Visit:
     """One visitor's way through the site, told in events."""
 
-    def __init__(self, visitor: Visitor, at: datetime, assigned: Assigned, draw: random.Random, truth: Truth) -> None:
+    def __init__(
+        self,
+        visitor: Visitor,
+        at: datetime,
+        assigned: Assigned,
+        draw: random.Random,
+        truth: Truth,
+        *,
+        pause: float = 30,
+    ) -> None:
         self.visitor, self.at, self.assigned, self.draw, self.truth = visitor, at, assigned, draw, truth
+        self.pause = pause  # seconds between what one does
         self.events: list[dict[str, Any]] = []
 
     def _tell(self, name: str, draw: random.Random | None = None, **more: Any) -> None:
-        # Half a minute between what one does; the id is the site's own.
-        moment = datetime.fromtimestamp(self.at.timestamp() + 30 * len(self.events), self.at.tzinfo)
+        # The id is the site's own.
+        moment = datetime.fromtimestamp(self.at.timestamp() + self.pause * len(self.events), self.at.tzinfo)
         sent_id = str(uuid.UUID(int=(draw or self.draw).getrandbits(128)))
         self.events.append(
             {
@@ -218,7 +227,8 @@ def come_live(
     while True:
         visitor = somebody(draw, first + come)
         assigned = door.assign(visitor.unit, visitor.properties)
-        door.collect(Visit(visitor, now() - _A_VISIT, assigned, draw, truth).walk())
+        # Told at once, and so hurried: whoever comes is assigned and exposed in the same epoch.
+        door.collect(Visit(visitor, now(), assigned, draw, truth, pause=0.5).walk())
         come += 1
         if come == visitors or stopped(draw.expovariate(pace)):
             return come

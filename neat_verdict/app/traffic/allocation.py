@@ -13,7 +13,6 @@ from neat_verdict.app.problems import Conflict
 from neat_verdict.app.traffic.epochs import next_close, units_by_epoch, worked_out
 from neat_verdict.app.traffic.models import Epoch
 from neat_verdict.app.traffic.schemas import AllocationOut, EpochOut, EpochRecordOut, Origin
-from neat_verdict.app.traffic.serving import epochs_of
 from neat_verdict.core.traffic import LETTERS
 
 SHOWN = 400
@@ -24,7 +23,8 @@ def allocation(experiment: Experiment) -> AllocationOut:
     if experiment.allocation is None:
         raise Conflict("The split of this experiment is fixed; nothing steers it")
     use = steering_use(experiment)
-    found = epochs_of(experiment)
+    everything = experiment.epochs.filter(round=experiment.round).select_related("set_by")
+    found = list(everything.order_by("-number")[:SHOWN])[::-1]
     units = units_by_epoch(experiment)
     arms = len(experiment.variants.all())
     current = found[-1] if found and experiment.state == "running" else None
@@ -34,8 +34,8 @@ def allocation(experiment: Experiment) -> AllocationOut:
         window_hours=int(definition_of(use.definition).window_hours or 0),
         letters=list(LETTERS[:arms]),
         next_close=next_close(experiment, current) if current else None,
-        epochs=[_epoch(epoch, units.get(epoch.number, [0] * arms), experiment) for epoch in found[-SHOWN:]],
-        left_out=max(len(found) - SHOWN, 0),
+        epochs=[_epoch(epoch, units.get(epoch.number, [0] * arms), experiment) for epoch in found],
+        left_out=max(everything.count() - SHOWN, 0),
         sentence=_sentence(experiment, found[-1] if found else None),
     )
 
@@ -103,7 +103,7 @@ def _sentence(experiment: Experiment, latest: Epoch | None) -> str:
 
 def find_epoch(experiment: Experiment, number: int) -> Epoch:
     """An epoch of the present round. Raises Http404."""
-    found = next((epoch for epoch in epochs_of(experiment) if epoch.number == number), None)
+    found = experiment.epochs.filter(round=experiment.round, number=number).first()
     if found is None:
         raise Http404
     return found
@@ -137,6 +137,6 @@ def records(experiment: Experiment) -> dict[str, Any]:
                 "reason": epoch.reason,
                 "record": epoch.record,
             }
-            for epoch in epochs_of(experiment)
+            for epoch in experiment.epochs.filter(round=experiment.round)
         ],
     }

@@ -10,7 +10,6 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 import numpy as np
-from django.db.models import Q
 from numpy.typing import NDArray
 
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
@@ -39,16 +38,18 @@ def cells(
     """What the tallies hold of each epoch, by the metric's id; only of epochs with these ``numbers`` where given."""
     columns = COLUMNS["ratio"]
     kinds = {use.metric_id: arm_kind(use.definition["kind"], use.before_days) for use in uses}
-    # Ranges, because SQLite finds them by the index: "$" comes after "#", "!" after a space.
-    if numbers is None:
-        wanted = Q(segment__gte="#", segment__lt="$")
-    else:
-        wanted = Q(segment__in=[])
-        for number in numbers:
-            wanted |= Q(segment=f"#{number}") | Q(segment__gte=f"#{number} ", segment__lt=f"#{number}!")
-    rows = Tally.objects.filter(
-        wanted, variant__in=list(experiment.variants.all()), metric__in=list(kinds), round=experiment.round
-    ).values_list("metric_id", "segment", "day", "variant__position", *columns)
+    chosen = Tally.objects.filter(
+        variant__in=list(experiment.variants.all()), metric__in=list(kinds), round=experiment.round
+    )
+    # Ranges, because SQLite finds them by the index: "$" comes after "#", and "!" after a space yet before a figure.
+    spans = [("#", "$")] if numbers is None else [(f"#{number}", f"#{number}!") for number in numbers]
+    rows = [
+        row
+        for begins, ends in spans
+        for row in chosen.filter(segment__gte=begins, segment__lt=ends).values_list(
+            "metric_id", "segment", "day", "variant__position", *columns
+        )
+    ]
     arms = len(experiment.variants.all())
     found: dict[int, dict[tuple[int, str, date], NDArray[np.float64]]] = {metric: {} for metric in kinds}
     for metric, label, day, position, *sums in rows:
@@ -112,13 +113,12 @@ def next_close(experiment: Experiment, epoch: Epoch) -> datetime:
 def mature_numbers(experiment: Experiment, use: ExperimentMetric, after: int, now: datetime) -> list[int]:
     """Closed epochs past ``after`` whose last units have had their counting window, in order."""
     window = timedelta(hours=definition_of(use.definition).window_hours or 0)
+    later = experiment.epochs.filter(round=experiment.round, number__gt=after)
     found = []
-    for epoch in epochs_of(experiment):
-        if epoch.number <= after:
-            continue
-        if epoch.ended_at is None or epoch.ended_at + window > now:
+    for number, ended_at in later.values_list("number", "ended_at"):
+        if ended_at is None or ended_at + window > now:
             break
-        found.append(epoch.number)
+        found.append(number)
     return found
 
 

@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 from zoneinfo import ZoneInfo
 
 from django.db import connection
-from django.db.models import Q
+from django.db.models import Prefetch, Q
 
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.audience import audience_of
@@ -104,7 +104,8 @@ def _candidates() -> Any:
 
 
 def _load(place: Workspace, day: date) -> list[Served]:
-    related = ("variants", "metrics__metric__versions", "metrics__version", "epochs")
+    epochs = Prefetch("epochs", Epoch.objects.defer("record"))
+    related = ("variants", "metrics__metric__versions", "metrics__version", epochs)
     return [_served(experiment, place, day) for experiment in _candidates().prefetch_related(*related)]
 
 
@@ -150,8 +151,11 @@ def epoch_segment(experiment: Served, at: int, properties: Mapping[str, object])
 
 
 def epochs_of(experiment: Experiment) -> list[Epoch]:
-    """The epochs of the present round, in order."""
-    return [epoch for epoch in experiment.epochs.all() if epoch.round == experiment.round]
+    """The epochs of the present round, in order; their records are left in the database until somebody asks for one."""
+    loaded = getattr(experiment, "_prefetched_objects_cache", {}).get("epochs")
+    if loaded is None:
+        return list(experiment.epochs.filter(round=experiment.round).defer("record"))
+    return [epoch for epoch in loaded if epoch.round == experiment.round]
 
 
 def shares_now(experiment: Experiment) -> dict[str, tuple[float, ...]]:

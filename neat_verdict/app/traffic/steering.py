@@ -20,7 +20,6 @@ from neat_verdict.app.people.models import User
 from neat_verdict.app.problems import Conflict
 from neat_verdict.app.traffic.epochs import cells, mature_numbers, next_close, sums_by_segment, worked_out
 from neat_verdict.app.traffic.models import Epoch
-from neat_verdict.app.traffic.serving import epochs_of
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.traffic import LETTERS
 
@@ -113,9 +112,9 @@ def _set_steering(by: User, experiment: Experiment, steering: str, told: str) ->
 
 def _open_epoch(experiment: Experiment) -> Epoch:
     """The epoch that is open; the first, with even shares, from the start on where there is none yet."""
-    found = epochs_of(experiment)
-    if found:
-        return found[-1]
+    found = experiment.epochs.filter(round=experiment.round).last()
+    if found is not None:
+        return found
     assert experiment.started_at is not None
     made = Epoch.objects.create(
         experiment=experiment, round=experiment.round, number=1, started_at=experiment.started_at,

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from neat_verdict.core.estimate import Comparison
+from neat_verdict.core.estimate import Comparison, Rate
 from neat_verdict.core.judge.reading import Reading
 from neat_verdict.core.judge.rule import DecisionRule
 from neat_verdict.core.judge.wording import Names, between, plain, share, signed
@@ -246,7 +246,9 @@ def _cautions(reading: Reading, rule: DecisionRule) -> tuple[str, ...]:
             "Fewer than 5 conversions would be expected in one variant: the interval is rough, and an exact p stands beside it."
         )
     if any(math.isinf(comparison.lift.high) for comparison in reading.comparisons):
-        lines.append("Control has no conversions yet, so the lift has no upper limit; read the difference in points.")
+        none = isinstance(reading.arms[0], Rate) and not reading.arms[0].conversions
+        why = "Control has no conversions yet" if none else "Control’s level is not clear of zero yet"
+        lines.append(f"{why}, so the lift has no upper limit; read the difference in points.")
     if reading.overlap is not None and reading.overlap.days_apart:
         days = len(reading.overlap.days_apart)
         lines.append(

@@ -178,7 +178,7 @@ class _Course:
         return _Course(np.diff(running).astype(np.int64), drifted, ends, mature, all_lifts, world.baseline.spread)
 
 
-@dataclass(slots=True)
+@dataclass(frozen=True, slots=True)
 class _Ran:
     """Of each run: expected total, day a variant was called and which (0 for none), and both estimates of all lifts."""
 

@@ -57,10 +57,24 @@ function shown(parameter, otherwise) {
   return otherwise;
 }
 
+const HEADLINES = {
+  name: "Selkie Isle",
+  distance: "Selkie Isle, two hours away",
+  night: "A night on an island",
+  price: "Islands from 27 €",
+};
+const BREAKFASTS = {
+  none: "Breakfast on board",
+  coffee: "Breakfast on board (a picture of a cup of coffee)",
+  table: "Breakfast on board (a picture of a laid table)",
+};
+
 const PAGES = {
   home: () =>
     part("h1", "Where to?") +
     (shown("home_banner", false) ? part("p", "Calm sea today: 11°C, light wind from the west.", "banner") : "") +
+    part("h2", HEADLINES[shown("island_headline", "name")]) +
+    does("See the island", "island_opened") +
     part("p", "From North Quay to Selkie Isle, tomorrow, two passengers.") +
     next("Search sailings", "search"),
   sailings: () =>
@@ -81,6 +95,8 @@ const PAGES = {
     part("h1", "Anything else?") +
     part("p", String(shown("pet_wording", "Pet-friendly cabin"))) +
     does("Add it", "pet_added") +
+    part("p", BREAKFASTS[shown("breakfast_picture", "none")]) +
+    does("Add a breakfast", "breakfast_added") +
     next("Go to payment", "payment_started"),
   payment: () => part("h1", "Pay 84.50 €") + next("Pay", "booking_paid", { amount: 84.5, passengers: 2, legs: 1 }),
   done: () => part("h1", "Bon voyage!") + part("p", "Your invented tickets are on their invented way."),

@@ -1,0 +1,103 @@
+"""Closing an epoch: 10 variants steered in 20 segments, early and after 300 epochs, at 10^4 units and at 10^8."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+from bench.measure import line
+
+ROOT = Path(__file__).resolve().parents[1]
+MEASURE = """
+import json, sqlite3
+from datetime import timedelta
+from time import perf_counter
+from django.conf import settings
+from django.db import transaction
+from neat_verdict.app import clock
+from neat_verdict.app.experiments import actions
+from neat_verdict.app.experiments.models import Experiment, Tally
+from neat_verdict.app.experiments.queries import find, today
+from neat_verdict.app.metrics.actions import create_metric
+from neat_verdict.app.people.models import User
+from neat_verdict.app.traffic.models import Epoch
+from neat_verdict.app.traffic.steering import tend_epochs
+
+mona = User.objects.create_user("mona", password="bench", role="analyst")
+opened = {"kind": "conversion", "measure": {"kind": "conversion", "events": {"event": "opened"}}, "unit": "percent"}
+create_metric(mona, "opened", opened, "")
+policy = {"kind": "top_two", "metric": "", "epoch_hours": 1, "even_epochs": 0, "even_units": 0, "floor": 0.02,
+          "most_change": 0.3, "half_life": None, "segment": "town"}
+plan = {"change": "x", "baseline": 0.05, "audience_per_day": 10**6, "method": "anytime", "data_from": "events",
+        "metrics": [{"name": "opened", "role": "primary"}], "allocation": policy,
+        "variants": [{"name": f"v{n}"} for n in range(10)]}
+start = clock.now() - timedelta(days=60)
+with clock.at(start):
+    experiment = actions.start(mona, actions.create_experiment(mona, "Large", plan).key)
+    tend_epochs(find(experiment.key))
+variants, metric = list(find(experiment.key).variants.all()), find(experiment.key).primary.metric
+
+def fill(number, units):
+    each = units // 200
+    Tally.objects.bulk_create(
+        Tally(variant=v, metric=metric, segment=f"#{number} town=t{town}", day=today(), units=each,
+              total=round(each * (0.05 + 0.001 * ((v.position + town) % 5))))
+        for v in variants for town in range(20)
+    )
+
+def closing(number, units):
+    fill(number, units)
+    with clock.at(start + timedelta(hours=number)):
+        fresh = Experiment.objects.get(pk=experiment.pk)
+        begun = perf_counter()
+        assert tend_epochs(fresh) == 1
+        return perf_counter() - begun
+
+small = min(closing(number, 10**4) for number in range(1, 9))
+large = min(closing(number, 10**8) for number in range(9, 17))
+for number in range(17, 300):  # tallies of three hundred epochs; only the last is closed
+    fill(number, 10**4)
+Epoch.objects.filter(experiment=experiment, number=17).update(number=300)
+Experiment.objects.filter(pk=experiment.pk).update(epoch=300)
+last = Epoch.objects.get(experiment=experiment, number=300)
+last.record["taken_up_to"] = 299
+last.save()
+late = min(closing(number, 10**4) for number in range(300, 305))
+bare = sqlite3.connect(settings.DATABASES["default"]["NAME"])
+begun = perf_counter()
+for _ in range(20):
+    bare.execute("SELECT * FROM experiments_tally WHERE variant_id IN (SELECT id FROM experiments_variant) AND metric_id = 1 "
+                 "AND round = 1 AND segment >= '#300' AND segment < '#300!'").fetchall()
+print(json.dumps([small, large, late, (perf_counter() - begun) / 20]))
+"""
+
+
+def closing_an_epoch() -> bool:
+    with tempfile.TemporaryDirectory() as folder:
+        env = {**os.environ, "PYTHONPATH": str(ROOT), "NEAT_VERDICT_DATA": folder, "NEAT_VERDICT_SECRET_KEY": "bench"}
+        manage = [sys.executable, "manage.py"]
+        subprocess.run([*manage, "migrate", "--verbosity", "0"], cwd=ROOT, env=env, check=True)
+        ran = subprocess.run(
+            [*manage, "shell", "-v", "0", "-c", MEASURE],
+            cwd=ROOT,
+            env=env,
+            check=True,
+            stdout=subprocess.PIPE,
+            text=True,
+        )
+    small, large, late, reference = json.loads(ran.stdout.strip().splitlines()[-1])
+    kept = line(
+        "closing an epoch of 10 variants in 20 segments, 10^8 units", large, "SQLite's own reading of its tallies", reference,
+        "under 200 ms", large < 0.2,
+    )  # fmt: skip
+    kept &= line("the same", large, "of 10^4 units", small, "at most 1.3", large <= 1.3 * small)
+    return kept & line(
+        "the same after 300 epochs", late, "after the first few", small, "at most 1.5", late <= 1.5 * small
+    )
+
+
+MEASURED = (closing_an_epoch,)
