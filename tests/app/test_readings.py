@@ -14,6 +14,8 @@ from neat_verdict.app.demo.seeding import seed
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.readings.exports import plain_cell
 from neat_verdict.app.standins.models import Letter
+from neat_verdict.app.traffic.epochs import worked_out
+from neat_verdict.app.traffic.models import Epoch
 from neat_verdict.app.watch.models import Notice
 from tests.app.conftest import Json, bring_in, daily
 
@@ -140,7 +142,7 @@ def test_a_stakeholder_reads_the_report(won, stakeholder):
 @pytest.mark.parametrize("day", [date(2026, 3, 25), date(2026, 3, 29)])
 def test_the_demo_shows_each_kind_whatever_the_day_and_is_made_once(day):
     with clock.at(datetime.combine(day, time(12), tzinfo=UTC)):
-        assert seed(day) == 22
+        assert seed(day) == 24
         assert seed(day) == 0
     mona = Experiment.objects.first().owner
     rows = {row["name"]: row for row in Json(mona)("get", "/docket")[1]["rows"]}
@@ -152,6 +154,13 @@ def test_the_demo_shows_each_kind_whatever_the_day_and_is_made_once(day):
     assert rows["Names for the cabins"]["verdict"] == "winner"
     assert rows["Seat choice without a fee"]["verdict"] == "winner"
     assert rows["Cabin upgrade at the seat step"]["group"] == "collecting"
+    assert rows["Island photo headline"]["group"] == "collecting"
+    assert rows["Picture of the breakfast"]["verdict"] == "winner"
+    for key, least in (("island-photo-headline", 45), ("picture-of-the-breakfast", 20)):
+        epochs = list(Epoch.objects.filter(experiment__key=key))
+        assert len(epochs) >= least
+        for epoch in epochs[1:]:
+            assert {name: list(step.shares) for name, step in worked_out(epoch.record).steps.items()} == epoch.shares
     assert rows["Group fare reminder"]["group"] == "preparation"
     assert rows["Return leg suggested first"]["short"].startswith("Starts Monday")
     assert Notice.objects.filter(tone="unsound").count() == 1

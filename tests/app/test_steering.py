@@ -25,7 +25,7 @@ from neat_verdict.app.watch.actions import tick
 from neat_verdict.app.watch.queries import observe
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.soundness import find_faults
-from tests.app.conftest import PLAN, TODAY, Json, did
+from tests.app.conftest import PLAN, TODAY, Json, bring_in, daily, did
 
 POLICY = {
     "kind": "proportional", "metric": "", "epoch_hours": 24, "even_epochs": 1, "even_units": 20, "floor": 0.05,
@@ -452,6 +452,13 @@ def test_segments_are_held_together_day_by_day(steered):
         reading = evidence(after).reading
     line = next(one for one in reading.comparisons if one.letter == "C")
     assert found.segments[0].lift.estimate == pytest.approx(line.lift.estimate)
+
+
+def test_sums_by_day_are_refused_because_they_do_not_know_their_epoch(ask, analyst, steered):
+    content = daily(3, {"A": (20, 1), "B": (20, 2), "C": (20, 3)})
+    with pytest.raises(Conflict, match="does not say in which epoch"):
+        bring_in(analyst, steered, content)
+    assert not Tally.objects.filter(variant__experiment=steered).exists()
 
 
 def test_another_round_begins_with_even_shares(analyst, steered):

@@ -8,7 +8,17 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from neat_verdict.core.allocate import Policy, beliefs, next_shares
-from neat_verdict.core.estimate import EpochPair, Rate, compare_by_epoch, compare_rates, two_sided_critical_value
+from neat_verdict.core.estimate import (
+    EpochArms,
+    EpochPair,
+    Rate,
+    compare_by_epoch,
+    compare_rates,
+    two_sided_critical_value,
+)
+from neat_verdict.core.judge import DecisionRule
+from neat_verdict.core.judge.adaptive import compare_epochs
+from neat_verdict.core.plan import Method
 
 Z = two_sided_critical_value(0.95)
 PER_DAY = 400
@@ -89,6 +99,27 @@ def outcome(world, runs, seed, *, adaptive):
     return tuple(np.array(part) for part in (regret, picked, held, naive_held, alarms))
 
 
+def false_winner(world, rng):
+    """Whether the rule of the application, read after every day, ever calls a variant that is truly no better than control."""
+    arms = len(world.rates)
+    planned = (PER_DAY * world.days // arms,) * arms
+    rule = DecisionRule(
+        0.95, 0.05, planned_units=planned, method=Method("anytime"), planned_days=world.days, adaptive=True
+    )
+    days, shares = run(world, rng, adaptive=True)
+    epochs = [EpochArms(tuple(day), given, place) for place, (day, given) in enumerate(zip(days, shares, strict=True))]
+    none_better = [arm for arm in range(1, arms) if world.rates[arm] <= world.rates[0]]
+    for upto in range(1, len(epochs) + 1):
+        seen = epochs[:upto]
+        total = [
+            Rate(sum(e.arms[a].conversions for e in seen), sum(e.arms[a].units for e in seen)) for a in range(arms)
+        ]
+        found = compare_epochs(total, seen, rule)
+        if found and any(found[arm - 1].lift.low > 0 for arm in none_better):
+            return True
+    return False
+
+
 def _with_error(values, scale=1.0, form=".0f"):
     error = 1.96 * values.std() / np.sqrt(len(values))
     return f"{values.mean() * scale:{form}} ± {error * scale:{form}}"
@@ -96,9 +127,10 @@ def _with_error(values, scale=1.0, form=".0f"):
 
 if __name__ == "__main__":
     print(
-        "| world | lost, even | lost, adaptive | best picked, even | adaptive | interval holds | naive holds | p < 0.05 |"
+        "| world | lost, even | lost, adaptive | best picked, even | adaptive | interval holds | naive holds | p < 0.05 | "
+        "false winner |"
     )
-    print("|---|---|---|---|---|---|---|---|")
+    print("|---|---|---|---|---|---|---|---|---|")
     for world in WORLDS:
         even, adaptive = (outcome(world, 200, 3, adaptive=way) for way in (False, True))
         cells = [
@@ -108,4 +140,6 @@ if __name__ == "__main__":
             _with_error(adaptive[1], 100),
         ]
         cells += [_with_error(part, 100, ".1f") for part in adaptive[2:]]
+        rng = np.random.default_rng(17)
+        cells.append(_with_error(np.array([false_winner(world, rng) for _ in range(200)]), 100, ".1f"))
         print(f"| {world.name} | " + " | ".join(cells) + " |", flush=True)

@@ -67,7 +67,12 @@ def open_for_data(by: User, experiment: Experiment) -> None:
 
 
 def refuse_counted(experiment: Experiment, use: ExperimentMetric) -> None:
-    """Raise Conflict for a metric that is counted from events: its units would count twice."""
+    """Raise Conflict for a metric that is counted from events (its units would count twice), or that must be read by epoch."""
+    if experiment.allocation is not None:
+        raise Conflict(
+            "The shares of this experiment follow the evidence, and a file of days does not say in which epoch a unit came. "
+            "Send events, of the past too: each with its own moment"
+        )
     if Tally.objects.filter(
         variant__experiment=experiment, metric=use.metric, round=experiment.round, exact__isnull=False
     ).exists():

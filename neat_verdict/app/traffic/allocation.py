@@ -13,6 +13,7 @@ from neat_verdict.app.problems import Conflict
 from neat_verdict.app.traffic.epochs import next_close, units_by_epoch, worked_out
 from neat_verdict.app.traffic.models import Epoch
 from neat_verdict.app.traffic.schemas import AllocationOut, EpochOut, EpochRecordOut, Origin
+from neat_verdict.core.judge.wording import share
 from neat_verdict.core.traffic import LETTERS
 
 SHOWN = 400
@@ -87,7 +88,7 @@ def _why(epoch: Epoch) -> str:
         return f"{seen}, each segment by its own chances{slowed}."
     chances = record["chances"][""]
     best = max(range(len(chances)), key=chances.__getitem__)
-    return f"{seen}, {LETTERS[best]} is best with a chance of {chances[best]:.0%}{slowed}."
+    return f"{seen}, {LETTERS[best]} is best with a chance of {share(chances[best], 0)}{slowed}."
 
 
 def _sentence(experiment: Experiment, latest: Epoch | None) -> str:

@@ -128,7 +128,9 @@ export function SharesPicture({ points, letters, now, label, format, height = 21
         ))}
       </svg>
       <p className="mt-1 min-h-10 text-sm">
-        <span className="font-semibold">{pointed === null ? "Now" : `Epoch ${shown.number}`}:</span>{" "}
+        <span className="font-semibold">
+          {pointed !== null ? `Epoch ${shown.number}` : last.until === null ? "Now" : "At the end"}:
+        </span>{" "}
         {letters.map((letter, arm) => `${letter} ${rate(shown.shares[arm] ?? 0, 0)}`).join(", ")}.{" "}
         <span className="quiet">{shown.told}</span>
       </p>

@@ -54,7 +54,7 @@ function Ask({ rehearsal }: { rehearsal: Rehearsal | null }) {
   return (
     <Panel
       title="Rehearsal"
-      note={`${experiment.plan?.sentence ?? ""} Run in simulation, with a week’s rhythm, and read by the decision rule.`}
+      note={`${experiment.plan?.sentence ?? ""} Run in simulation, with a week’s rhythm, and read by the decision rule.${experiment.allocation ? " Here with even shares; what following them would bring is on Traffic." : ""}`}
     >
       <form
         className="flex flex-wrap items-end gap-3"

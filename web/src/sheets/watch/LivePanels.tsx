@@ -103,7 +103,14 @@ export function Hours({ live, unit }: { live: Live; unit: string }) {
 }
 
 /** Splits within segments, the most telling first: where does a bad split come from? */
-export function Segments({ live }: { live: Live }) {
+export function Segments({ live, follows = false }: { live: Live; follows?: boolean }) {
+  if (follows)
+    return (
+      <Empty title="No plan by segment">
+        Shares follow the evidence and change with every epoch, so a segment has no split of its own to be held against.
+        Every epoch is checked against its shares.
+      </Empty>
+    );
   if (live.segments.length === 0)
     return (
       <Empty title="No segments are kept">

@@ -37,7 +37,7 @@ export function WatchSheet() {
       {served && !empty && (
         <div className="grid grid-cols-2 items-start gap-3 max-xl:grid-cols-1">
           <Hours live={live.data} unit={experiment.unit_name} />
-          <Segments live={live.data} />
+          <Segments live={live.data} follows={experiment.allocation !== null} />
         </div>
       )}
       {(served || !empty) && (
