@@ -2,16 +2,8 @@
 
 from __future__ import annotations
 
-import json
-import os
-import subprocess
-import sys
-import tempfile
-from pathlib import Path
+from bench.measure import in_a_fresh_workspace, line
 
-from bench.measure import line
-
-ROOT = Path(__file__).resolve().parents[1]
 MEASURE = """
 import json, sqlite3
 from datetime import timedelta
@@ -77,19 +69,7 @@ print(json.dumps([small, large, late, (perf_counter() - begun) / 20]))
 
 
 def closing_an_epoch() -> bool:
-    with tempfile.TemporaryDirectory() as folder:
-        env = {**os.environ, "PYTHONPATH": str(ROOT), "NEAT_VERDICT_DATA": folder, "NEAT_VERDICT_SECRET_KEY": "bench"}
-        manage = [sys.executable, "manage.py"]
-        subprocess.run([*manage, "migrate", "--verbosity", "0"], cwd=ROOT, env=env, check=True)
-        ran = subprocess.run(
-            [*manage, "shell", "-v", "0", "-c", MEASURE],
-            cwd=ROOT,
-            env=env,
-            check=True,
-            stdout=subprocess.PIPE,
-            text=True,
-        )
-    small, large, late, reference = json.loads(ran.stdout.strip().splitlines()[-1])
+    small, large, late, reference = in_a_fresh_workspace(MEASURE)
     kept = line(
         "closing an epoch of 10 variants in 20 segments, 10^8 units", large, "SQLite's own reading of its tallies", reference,
         "under 200 ms", large < 0.2,

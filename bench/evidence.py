@@ -2,16 +2,8 @@
 
 from __future__ import annotations
 
-import json
-import os
-import subprocess
-import sys
-import tempfile
-from pathlib import Path
+from bench.measure import in_a_fresh_workspace, line
 
-from bench.measure import line
-
-ROOT = Path(__file__).resolve().parents[1]
 MEASURE = """
 import json, sqlite3, sys
 from datetime import timedelta
@@ -77,19 +69,7 @@ print(json.dumps([rows, found[10**4], found[10**8], best(reference, repeat=5, nu
 
 
 def evidence_from_tallies() -> bool:
-    with tempfile.TemporaryDirectory() as folder:
-        env = {**os.environ, "PYTHONPATH": str(ROOT), "NEAT_VERDICT_DATA": folder, "NEAT_VERDICT_SECRET_KEY": "bench"}
-        manage = [sys.executable, "manage.py"]
-        subprocess.run([*manage, "migrate", "--verbosity", "0"], cwd=ROOT, env=env, check=True)
-        ran = subprocess.run(
-            [*manage, "shell", "-v", "0", "-c", MEASURE],
-            cwd=ROOT,
-            env=env,
-            check=True,
-            stdout=subprocess.PIPE,
-            text=True,
-        )
-    rows, small, large, reference = json.loads(ran.stdout.strip().splitlines()[-1])
+    rows, small, large, reference = in_a_fresh_workspace(MEASURE)
     kept = line(
         f"evidence and segments of 10^8 units ({rows:,} tallies)", large, "SQLite's own reading of the same rows", reference,
         "under 150 ms", large < 0.15,

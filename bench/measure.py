@@ -2,8 +2,17 @@
 
 from __future__ import annotations
 
+import json
+import os
+import subprocess
+import sys
+import tempfile
 import time
 from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+ROOT = Path(__file__).resolve().parents[1]
 
 
 def best(function: Callable[[], object], repeat: int = 7, number: int = 100) -> float:
@@ -24,3 +33,20 @@ def line(what: str, seconds: float, reference: str, reference_seconds: float, wa
     figures = f"{seconds * 1e3:.3f} ms; {reference}: {reference_seconds * 1e3:.3f} ms"
     print(f"{mark} {what}: {figures}; ratio {ratio:.3g} (wanted {wanted})", flush=True)
     return kept
+
+
+def in_a_fresh_workspace(script: str) -> Any:
+    """Run a script within an empty workspace of its own; what its last line prints, as JSON."""
+    with tempfile.TemporaryDirectory() as folder:
+        env = {**os.environ, "PYTHONPATH": str(ROOT), "NEAT_VERDICT_DATA": folder, "NEAT_VERDICT_SECRET_KEY": "bench"}
+        manage = [sys.executable, "manage.py"]
+        subprocess.run([*manage, "migrate", "--verbosity", "0"], cwd=ROOT, env=env, check=True)
+        ran = subprocess.run(
+            [*manage, "shell", "-v", "0", "-c", script],
+            cwd=ROOT,
+            env=env,
+            check=True,
+            stdout=subprocess.PIPE,
+            text=True,
+        )
+    return json.loads(ran.stdout.strip().splitlines()[-1])

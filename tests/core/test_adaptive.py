@@ -48,7 +48,7 @@ from neat_verdict.core.judge import (
 )
 from neat_verdict.core.plan import Method
 from neat_verdict.core.soundness import check_epochs, check_overlap, check_split, check_split_by_epoch
-from tests.core.allocation_worlds import DRIFTING, EQUAL, false_winner
+from tests.core.allocation_worlds import DRIFTING, EQUAL, by_the_rule
 
 Z = 1.959964
 RULE = DecisionRule(
@@ -299,7 +299,8 @@ def test_the_gain_over_an_even_split_by_hand():
     """4,000 units, 1,000 in A and 3,000 in B, 10 % and 12 %: 1,000 more than even had B, and 20 conversions with them."""
     epochs = [EpochArms((Rate(100, 1000), Rate(360, 3000)), (0.25, 0.75))]
     gain = gain_over_even(epochs, 2.0)
-    reach = 2 * 1000 * math.sqrt(0.1 * 0.9 / 999 + 0.12 * 0.88 / 2999)
+    a, b = 101 / 1002, 361 / 3002  # with one success and one failure added
+    reach = 2 * 1000 * math.sqrt(a * (1 - a) / 1000 + b * (1 - b) / 3000)
     assert (gain.leader, gain.spared, gain.segments) == (1, 1000, 1)
     assert (gain.total.estimate, gain.total.low, gain.total.high) == pytest.approx((20, 20 - reach, 20 + reach))
     less = gain_over_even(epochs, 2.0, sign=-1)
@@ -319,7 +320,12 @@ def test_segments_that_were_steered_apart_are_put_together_by_their_units():
     """6,000 on phones, 4,000 on computers: B 0.6·15 % + 0.4·5 % = 11 % against 0.6·10 % + 0.4·5 % = 8 %, by hand."""
     found = compare_by_epoch([epoch.pair(1, 0) for epoch in APART], 1.0)
     assert (found.variant_level, found.reference_level) == pytest.approx((0.11, 0.08))
-    variance = 0.36 * (0.15 * 0.85 / 3999 + 0.1 * 0.9 / 999) + 0.16 * (2 * 0.05 * 0.95 / 999)
+
+    def spread(done, units):
+        p = (done + 1) / (units + 2)
+        return p * (1 - p) / units
+
+    variance = 0.36 * (spread(600, 4000) + spread(100, 1000)) + 0.16 * 2 * spread(50, 1000)
     assert found.difference.high - found.difference.estimate == pytest.approx(math.sqrt(variance))
     # 1/Σ(π²/Σw), Σw 800 on phones and 500 on computers.
     assert found.information == pytest.approx(1 / (0.36 / 800 + 0.16 / 500))
@@ -442,5 +448,8 @@ def test_the_words_say_how_it_is_read():
 def test_few_false_winners_though_it_is_read_after_every_day(world):
     """Four equal arms, read after each of 21 days: any false winner, ever, in at most 5 % of the runs (binomial error)."""
     rng = np.random.default_rng(11)
-    winners = sum(false_winner(world, rng) for _ in range(40))
-    assert stats.binomtest(winners, 40, 0.05, alternative="greater").pvalue > 0.01
+    read = [by_the_rule(world, rng) for _ in range(40)]
+    assert stats.binomtest(sum(called for called, _ in read), 40, 0.05, alternative="greater").pvalue > 0.01
+    held = [holds for _, line in read for holds in line]
+    assert len(held) == 120
+    assert stats.binomtest(sum(held), 120, 0.95, alternative="less").pvalue > 0.01

@@ -1,6 +1,5 @@
 """The even split held against the evidence in simulation: it agrees with the reading itself and with arithmetic."""
 
-import math
 from dataclasses import replace
 
 import numpy as np
@@ -13,7 +12,7 @@ from neat_verdict.core.estimate import EpochArms, EpochPair, Rate, compare_by_ep
 from neat_verdict.core.judge import DecisionRule
 from neat_verdict.core.plan import Arms, Arrivals, Baseline, Method
 from neat_verdict.core.rehearse import FLAT, World, rehearse_allocation
-from neat_verdict.core.rehearse.allocation import MOST_EPOCHS, _take
+from neat_verdict.core.rehearse.allocation import MOST_EPOCHS, _Sums
 
 POLICY = Policy(even_units=100, even_epochs=1)
 WORLD = World(Baseline(0.2), Arms.even(3), Arrivals(1200), 14, FLAT, FLAT)
@@ -91,16 +90,15 @@ def test_its_sums_are_those_of_the_reading_by_epoch():
     rng = np.random.default_rng(2)
     n = rng.integers(50, 400, (5, 1, 3)).astype(float)
     x = rng.binomial(n.astype(int), 0.2).astype(float)
-    sums = [np.zeros((1, 3)) for _ in range(4)]
+    sums = _Sums(1, 3, None)
     for units, totals in zip(n, x, strict=True):
-        _take(*sums, units, totals, None)
-    weight, first, second, spread = (part[0, 1] for part in sums)
+        sums.add(units, totals)
     found = compare_by_epoch(
         [EpochPair(Rate(int(b[1]), int(a[1])), Rate(int(b[0]), int(a[0]))) for a, b in zip(n[:, 0], x[:, 0], strict=True)], 1.0
     )  # fmt: skip
-    assert weight == pytest.approx(found.information)
-    assert (first - second) / math.sqrt(spread) == pytest.approx(found.statistic)
-    assert first / second - 1 == pytest.approx(found.lift.estimate)
+    assert sums.weight[0, 1] == pytest.approx(found.information)
+    assert sums.statistic()[0, 1] == pytest.approx(found.statistic)
+    assert (sums.variant / sums.control)[0, 1] - 1 == pytest.approx(found.lift.estimate)
 
 
 @pytest.mark.parametrize(

@@ -130,27 +130,32 @@ def test_a_figure_by_epoch_is_done_again_from_the_epochs_it_lists(kind):
     pairs, c = EPOCHS[kind], 2.5
     found = comparison_of_pairs(pairs, total(pairs, 0), total(pairs, 1), c)
     shown = {figure: working_by_epoch(figure, found, pairs, "B", among=1) for figure in FIGURES[1:]}
-    weight = level = spread = 0.0
-    levels, spreads = [0.0, 0.0], [0.0, 0.0]
+    counted = []
     listed = shown["lift"].inputs
     for number in range(1, len(pairs) + 1):
         mine = [line for line in listed if line.name.startswith(f"{number}: ")]
-        arms = []
         if kind == "rate":
-            for part in mine[0].value.split("; "):
-                x, n = (float(text) for text in part.split(" of "))
-                arms.append((n, x / n if n else 0, x / n * (1 - x / n) / (n - 1) if n > 1 else 0))
+            (x1, n1), (x0, n0) = ((float(text) for text in part.split(" of ")) for part in mine[0].value.split("; "))
+            if n1 and n0:
+                counted.append(((n1, x1 / n1, None), (n0, x0 / n0, None)))
         else:
             values = [float(line.value) for line in mine]
-            for n, one, two in (values[:3], values[3:]):
-                arms.append((n, one / n, (two - one**2 / n) / (n - 1) / n))
-        (n1, m1, v1), (n0, m0, v0) = arms
-        w = n1 * n0 / (n1 + n0)
-        weight += w
-        for side, (m, v) in enumerate(((m1, v1), (m0, v0))):
-            levels[side] += w * m
-            spreads[side] += w * w * v
-    level, spread = [part / weight for part in levels], [part / weight**2 for part in spreads]
+            counted.append(
+                tuple((n, one / n, (two - one**2 / n) / (n - 1) / n) for n, one, two in (values[:3], values[3:]))
+            )
+    weights = [v[0] * r[0] / (v[0] + r[0]) for v, r in counted]
+    level, spread = [], []
+    for side in (0, 1):
+        arms = [pair[side] for pair in counted]
+        level.append(sum(w * m for w, (_, m, _) in zip(weights, arms, strict=True)) / sum(weights))
+        if kind == "rate":
+            shares = [w * w / n for w, (n, _, _) in zip(weights, arms, strict=True)]
+            q = sum(share * m for share, (_, m, _) in zip(shares, arms, strict=True)) / sum(shares)
+            seen = sum(n for n, _, _ in arms)
+            p = (q * seen + 1) / (seen + 2)
+            spread.append(p * (1 - p) * sum(shares) / sum(weights) ** 2)
+        else:
+            spread.append(sum(w * w * v for w, (_, _, v) in zip(weights, arms, strict=True)) / sum(weights) ** 2)
     error = math.sqrt(sum(spread))
     steps = {name: by_name(working.steps) for name, working in shown.items()}
     assert steps["lift"]["m₁"] == pytest.approx(level[0])

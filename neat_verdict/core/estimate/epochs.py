@@ -179,9 +179,8 @@ def _levels(usable: Sequence[EpochPair]) -> list[tuple[float, float]]:
         total = math.fsum(weights)
         for side, arms in enumerate(_sides(group)):
             level = math.fsum(w * arm.estimate for w, arm in zip(weights, arms, strict=True)) / total
-            variance = math.fsum(w * w * v for w, v in zip(weights, _variances(arms), strict=True)) / total**2
             found[side][0] += part * level
-            found[side][1] += part**2 * variance
+            found[side][1] += part**2 * _noise(weights, arms) / total**2
     return [(level, variance) for level, variance in found]
 
 
@@ -217,9 +216,17 @@ def running_lift(
         part = up_to(np.array([pair.units or 1.0 for pair in mine]))
         units += part
         for side, arms in enumerate(_sides(mine)):
-            seen = up_to(weights * np.array([arm.estimate for arm in arms]))
-            noise = up_to(weights**2 * np.array(_variances(arms)))
+            levels, units_here = np.array([arm.estimate for arm in arms]), np.array([float(arm.units) for arm in arms])
+            seen = up_to(weights * levels)
             with np.errstate(divide="ignore", invalid="ignore"):
+                if isinstance(arms[0], Rate):  # as `_noise` has it
+                    whole, n = up_to(weights**2 / units_here), up_to(units_here)
+                    p = (up_to(weights**2 / units_here * levels) / whole * n + 1) / (n + 2)
+                    noise = p * (1 - p) * whole
+                else:
+                    noise = up_to(
+                        weights**2 * np.array([arm.squared_error for arm in arms if not isinstance(arm, Rate)])
+                    )
                 level[side] += np.nan_to_num(part * seen / total)
                 spread[side] += np.nan_to_num(part**2 * noise / total**2)
     with np.errstate(divide="ignore", invalid="ignore"):
@@ -232,19 +239,19 @@ def running_lift(
     return found[0], found[1], found[2]
 
 
-def _variances(arms: Sequence[Arm]) -> list[float]:
-    """Of an arm's levels. For rates the unbiased p(1 - p)/(n - 1) of each epoch, which many small epochs may be added up by.
+def _noise(weights: Sequence[float], arms: Sequence[Arm]) -> float:
+    """Variance of the weighted sum of the arms' levels.
 
-    Where an arm has no conversions in any epoch, or none but conversions, nothing would vary: then, as in an epoch with one
-    unit, the rate of all epochs stands in, with one success and one failure added.
+    For rates p(1 - p) Σ w²/n, where p is the mean of the epochs' rates by w²/n, with one success and one failure added: many
+    small epochs tell the spread together better than each by itself, and where levels drift it can only be too large.
     """
     rates = [arm for arm in arms if isinstance(arm, Rate)]
     if len(rates) < len(arms):
-        return [arm.squared_error for arm in arms if not isinstance(arm, Rate)]
-    done, seen = sum(arm.conversions for arm in rates), sum(arm.units for arm in rates)
-    pooled = (done + 1) / (seen + 2)
-    if done in (0, seen):
-        return [pooled * (1 - pooled) / arm.units for arm in rates]
-    return [
-        arm.estimate * (1 - arm.estimate) / (arm.units - 1) if arm.units > 1 else pooled * (1 - pooled) for arm in rates
-    ]
+        means = [arm for arm in arms if not isinstance(arm, Rate)]
+        return math.fsum(w * w * arm.squared_error for w, arm in zip(weights, means, strict=True))
+    shares = [w * w / arm.units for w, arm in zip(weights, rates, strict=True)]
+    whole = math.fsum(shares)
+    p = math.fsum(share * arm.estimate for share, arm in zip(shares, rates, strict=True)) / whole
+    seen = sum(arm.units for arm in rates)
+    p = (p * seen + 1) / (seen + 2)
+    return p * (1 - p) * whole

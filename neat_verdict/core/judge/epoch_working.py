@@ -8,8 +8,9 @@ from neat_verdict.core.checks import InputError
 from neat_verdict.core.estimate import Comparison, EpochPair, Rate, compare_by_epoch
 from neat_verdict.core.judge.working import FIGURES, Figure, Step, Working, counted, full
 
-_LEVELS = "w = n₁n₀/(n₁ + n₀) of each epoch;  m = Σw·m_e / Σw,  v = Σw²·v_e / (Σw)²,  v_e = r(1 − r)/(n − 1) of a rate"
-_SEGMENTS = "so within each segment, then m = Σπ·m_s and v = Σπ²·v_s, π the segment’s part of all units;  "
+_LEVELS = "w = n₁n₀/(n₁ + n₀) of each epoch;  m = Σw·m_e / Σw,  v = Σw²·v_e / (Σw)²"
+_OF_RATES = ",  v_e = p(1 − p)/n_e, p = (Σn·q + 1)/(Σn + 2), q = Σ(w²/n)·r_e / Σ(w²/n)"
+_SEGMENTS = "so within each segment, then m = Σπ·m_s and v = Σπ²·v_s, π the segment’s part of all units"
 _FORMULAS = {
     "difference": "m₁ − m₀ ± c√(v₁ + v₀)",
     "lift": "lift = m₁/m₀ − 1;  bounds: (m₁m₀ ± c√(v₁m₀² + v₀m₁² − c²v₁v₀)) / (m₀² − c²v₀) − 1",
@@ -32,6 +33,9 @@ def working_by_epoch(
     found = compare_by_epoch(pairs, comparison.critical_value)
     if found is None:
         raise InputError("pairs", len(pairs), "must have an epoch in which both arms can be compared")
+    levels = _LEVELS + (_OF_RATES if isinstance(comparison.variant, Rate) else "")
+    if len({pair.segment for pair in pairs}) > 1:
+        levels += f";  {_SEGMENTS}"
     error = (found.difference.high - found.difference.low) / (2 * comparison.critical_value)
     steps = [
         Step("epochs compared", str(found.epochs)),
@@ -57,7 +61,7 @@ def working_by_epoch(
         f"{_NAMES[figure]} of {letter} against A",
         "Shares changed while data came in, so the arms are compared within each epoch, where shares stood still, and those "
         "comparisons put together by how many units each compares.",
-        f"{_LEVELS};  {_SEGMENTS if len({pair.segment for pair in pairs}) > 1 else ''}{_FORMULAS[figure]}",
+        f"{levels};  {_FORMULAS[figure]}",
         "Mantel & Haenszel (1959), J. Natl. Cancer Inst. 22, 719–748; Fieller (1954), J. R. Stat. Soc. B 16, 175–185",
         tuple(_inputs(pairs)),
         tuple(steps),

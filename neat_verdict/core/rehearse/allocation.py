@@ -201,7 +201,7 @@ def _run(
     arms = course.levels.shape[1]
     shares = np.full((runs, arms), 1 / arms)
     units, totals = (np.zeros((course.epochs, runs, arms)) for _ in range(2))
-    weight, first, second, spread = (np.zeros((runs, arms)) for _ in range(4))
+    sums = _Sums(runs, arms, course.spread)
     called, called_on = np.zeros(runs, dtype=np.int64), np.full(runs, np.nan)
     expected, given = np.zeros(runs), np.zeros((course.epochs, arms))
     for place in range(course.epochs):
@@ -213,12 +213,12 @@ def _run(
             x = n * course.levels[place] + random.standard_normal(n.shape) * course.spread * np.sqrt(n)
         units[place], totals[place] = n, x
         expected += (n * course.levels[place]).sum(axis=1)
-        _take(weight, first, second, spread, n, x, course.spread)
+        sums.add(n, x)
         if course.ends[place] >= rule.minimum_days:
             _call(
                 called,
                 called_on,
-                (weight, first, second, spread),
+                sums,
                 units[: place + 1],
                 totals[: place + 1],
                 course,
@@ -239,31 +239,46 @@ def _run(
         heard(place + 1)
     with np.errstate(divide="ignore", invalid="ignore"):
         level = totals.sum(axis=0) / units.sum(axis=0)
-        return _Ran(expected, called_on, called, level / level[:, :1] - 1, first / second - 1, given)
+        return _Ran(expected, called_on, called, level / level[:, :1] - 1, sums.variant / sums.control - 1, given)
 
 
-def _take(
-    weight: FloatArray,
-    first: FloatArray,
-    second: FloatArray,
-    spread: FloatArray,
-    n: FloatArray,
-    x: FloatArray,
-    known_spread: float | None,
-) -> None:
-    """Add an epoch to the sums of the comparisons with control, as `estimate.compare_by_epoch` weighs them."""
-    with np.errstate(divide="ignore", invalid="ignore"):
-        level = x / n
-        variance = level * (1 - level) / (n - 1) if known_spread is None else known_spread**2 / n
-        w = n * n[:, :1] / (n + n[:, :1])
-    usable = (n > 1) & (n[:, :1] > 1)
-    weight += np.where(usable, w, 0)
-    first += np.where(usable, w * level, 0)
-    second += np.where(usable, w * level[:, :1], 0)
-    spread += np.where(usable, w**2 * (variance + variance[:, :1]), 0)
+class _Sums:
+    """What the comparisons with control hang on, by run and arm, as `estimate.compare_by_epoch` weighs the epochs."""
 
+    def __init__(self, runs: int, arms: int, spread: float | None) -> None:
+        self.known_spread = spread
+        self.weight, self.variant, self.control = (np.zeros((runs, arms)) for _ in range(3))
+        # Of either side: Σ w²/n, that times the level, and the units.
+        self.sides = [[np.zeros((runs, arms)) for _ in range(3)] for _ in range(2)]
 
-_Sums = tuple[FloatArray, FloatArray, FloatArray, FloatArray]
+    def add(self, n: FloatArray, x: FloatArray) -> None:
+        """Take an epoch in: units and totals, runs x arms."""
+        with np.errstate(divide="ignore", invalid="ignore"):
+            level = x / n
+            w = n * n[:, :1] / (n + n[:, :1])
+        usable = (n > 0) & (n[:, :1] > 0)
+        self.weight += np.where(usable, w, 0)
+        for total, own, units, side in (
+            (self.variant, level, n, self.sides[0]),
+            (self.control, np.broadcast_to(level[:, :1], n.shape), np.broadcast_to(n[:, :1], n.shape), self.sides[1]),
+        ):
+            total += np.where(usable, w * own, 0)
+            with np.errstate(divide="ignore", invalid="ignore"):
+                share = w**2 / units
+            for kept, more in zip(side, (share, share * own, units), strict=True):
+                kept += np.where(usable, more, 0)
+
+    def statistic(self) -> FloatArray:
+        """Standardised difference, variant less control; nan where nothing can be compared."""
+        with np.errstate(divide="ignore", invalid="ignore"):
+            noise = sum(self._noise(*side) for side in self.sides)
+            return np.asarray((self.variant - self.control) / np.sqrt(noise))
+
+    def _noise(self, share: FloatArray, leaning: FloatArray, units: FloatArray) -> FloatArray:
+        if self.known_spread is not None:
+            return np.asarray(self.known_spread**2 * share)
+        p = (leaning / share * units + 1) / (units + 2)
+        return np.asarray(p * (1 - p) * share)
 
 
 def _call(
@@ -279,13 +294,13 @@ def _call(
     wait: bool,
 ) -> None:
     """Call a winner in the runs that are open: clear of zero at any time, and (``wait``) little left to be gained."""
-    weight, first, second, spread = sums
+    weight = sums.weight
     arms = weight.shape[1]
     planned = 1.0 if rule.planned_units is None else rule.planned_units[0] / 2
     one = rule.method.confidence_of_one(rule.confidence, arms - 1)
     with np.errstate(divide="ignore", invalid="ignore"):
-        z = rule.sign * (first - second) / np.sqrt(spread)
-        gains = rule.sign * (first - second) / weight
+        gaps = (sums.variant - sums.control) / weight
+    z, gains = rule.sign * sums.statistic(), rule.sign * gaps
     c = anytime_critical_value(weight / planned, one)
     clear = (z > c)[:, 1:] & (called == 0)[:, None]
     enough = (totals.sum(axis=0) >= rule.least_conversions).all(axis=1) | (course.spread is not None)
@@ -298,8 +313,7 @@ def _call(
             base = x[0] / n[0]
             beliefs = [Belief(base, float(error[0]))]
             for arm in range(1, arms):
-                gap = (first[run, arm] - second[run, arm]) / weight[run, arm]
-                beliefs.append(Belief(base + gap, float(error[arm])))
+                beliefs.append(Belief(base + float(gaps[run, arm]), float(error[arm])))
             if value_remaining(beliefs, sign=rule.sign, confidence=rule.confidence) >= rule.worthwhile_lift:
                 continue
         called[run], called_on[run] = best, course.ends[place]

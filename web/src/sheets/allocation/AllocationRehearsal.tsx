@@ -6,6 +6,7 @@ import { count, parseNumber, percentText, rate, signed } from "../../lib/format"
 import { CopyTable } from "../../parts/CopyTable";
 import { Letter } from "../../parts/Letter";
 import { FormError, Panel } from "../../parts/basics";
+import { Running } from "../../parts/Running";
 import { useEditing } from "../editing";
 
 /** The even split held against the policy on the experiment's own figures, before anybody comes. */
@@ -77,22 +78,7 @@ export function AllocationRehearsalPanel() {
           )}
         </form>
       )}
-      {running && (
-        <div className="mt-3 flex items-center gap-3">
-          <progress
-            className="progress progress-primary grow"
-            value={rehearsal.progress}
-            max={1}
-            aria-label="Rehearsal"
-          />
-          <span className="w-12 text-right">{Math.round(rehearsal.progress * 100)}%</span>
-          {mayEdit && (
-            <button className="btn btn-sm" onClick={() => cancel.mutate(rehearsal.id)}>
-              Cancel
-            </button>
-          )}
-        </div>
-      )}
+      {running && <Running progress={rehearsal.progress} cancel={mayEdit ? () => cancel.mutate(rehearsal.id) : null} />}
       <p className="quiet mt-1 text-sm" role="status">
         {rehearsal?.state === "failed" && rehearsal.problem}
         {rehearsal?.state === "cancelled" && "Cancelled; nothing of it was kept."}

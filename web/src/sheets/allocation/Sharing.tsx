@@ -2,6 +2,7 @@ import type { Experiment, Policy } from "../../api/client";
 import { count, plural } from "../../lib/format";
 import { FormError, Panel } from "../../parts/basics";
 import { ChoiceField, NumberField, TextField } from "../../parts/fields";
+import { RadioCard } from "../../parts/RadioCard";
 import { useEditing, variantsIn } from "../editing";
 import { Split } from "../traffic/Split";
 import { AllocationRehearsalPanel } from "./AllocationRehearsal";
@@ -73,27 +74,16 @@ function Choice() {
     <Panel title="Shares" note={locked ? "chosen before the start" : "locked at the start"}>
       <fieldset disabled={fixed} className="grid grid-cols-2 gap-1.5 max-lg:grid-cols-1">
         <legend className="sr-only">How shares are set</legend>
-        {WAYS.map((way) => {
-          const chosen = (experiment.allocation !== null) === way.follows;
-          return (
-            <label
-              key={way.name}
-              className={`flex cursor-pointer items-start gap-3 rounded-md border px-3 py-1.5 ${chosen ? "border-primary bg-base-200" : "border-base-300"}`}
-            >
-              <input
-                type="radio"
-                name="sharing"
-                className="radio radio-sm radio-primary mt-1"
-                checked={chosen}
-                onChange={() => choose(way.follows)}
-              />
-              <span>
-                <span className="block font-semibold">{way.name}</span>
-                <span className="quiet text-sm">{way.told}</span>
-              </span>
-            </label>
-          );
-        })}
+        {WAYS.map((way) => (
+          <RadioCard
+            key={way.name}
+            group="sharing"
+            name={way.name}
+            told={way.told}
+            chosen={(experiment.allocation !== null) === way.follows}
+            choose={() => choose(way.follows)}
+          />
+        ))}
       </fieldset>
       <FormError error={error} />
     </Panel>

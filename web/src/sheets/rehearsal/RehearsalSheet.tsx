@@ -5,6 +5,7 @@ import { useCancelRehearsal, useRehearsal, useRehearse } from "../../api/hooks";
 import { PathsPicture } from "../../charts/PathsPicture";
 import { count, parseNumber, percentText, signed } from "../../lib/format";
 import { Empty, Failure, FormError, Panel, Skeleton } from "../../parts/basics";
+import { Running } from "../../parts/Running";
 import { useEditing } from "../editing";
 import { WorldTable, worldName } from "./WorldTable";
 
@@ -72,22 +73,7 @@ function Ask({ rehearsal }: { rehearsal: Rehearsal | null }) {
           </button>
         )}
       </form>
-      {running && (
-        <div className="mt-3 flex items-center gap-3">
-          <progress
-            className="progress progress-primary grow"
-            value={rehearsal.progress}
-            max={1}
-            aria-label="Rehearsal"
-          />
-          <span className="w-12 text-right">{Math.round(rehearsal.progress * 100)}%</span>
-          {mayEdit && (
-            <button className="btn btn-sm" onClick={() => cancel.mutate(rehearsal.id)}>
-              Cancel
-            </button>
-          )}
-        </div>
-      )}
+      {running && <Running progress={rehearsal.progress} cancel={mayEdit ? () => cancel.mutate(rehearsal.id) : null} />}
       <p className="quiet mt-2 text-sm" role="status">
         {running && "It goes on while you do something else."}
         {rehearsal?.state === "cancelled" && "Cancelled; nothing of it was kept."}

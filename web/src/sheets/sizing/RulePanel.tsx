@@ -6,6 +6,7 @@ import { day, plural } from "../../lib/format";
 import { parseNumber } from "../../lib/format";
 import { Panel } from "../../parts/basics";
 import { ChoiceField, NumberField, TextField } from "../../parts/fields";
+import { RadioCard } from "../../parts/RadioCard";
 import { useEditing } from "../editing";
 
 type Method = Experiment["method"];
@@ -55,23 +56,15 @@ export function RulePanel() {
         <legend className="quiet mb-1 text-sm">It is read</legend>
         <div className="grid grid-cols-2 gap-1.5 max-lg:grid-cols-1">
           {METHODS.map((method) => (
-            <label
+            <RadioCard
               key={method.key}
-              className={`flex cursor-pointer items-start gap-3 rounded-md border px-3 py-1.5 ${experiment.method === method.key ? "border-primary bg-base-200" : "border-base-300"}`}
-            >
-              <input
-                type="radio"
-                name="method"
-                className="radio radio-sm radio-primary mt-1"
-                checked={experiment.method === method.key}
-                disabled={experiment.allocation !== null && method.key !== "anytime"}
-                onChange={() => save({ method: method.key })}
-              />
-              <span>
-                <span className="block font-semibold">{method.name}</span>
-                <span className="quiet text-sm">{method.told}</span>
-              </span>
-            </label>
+              group="method"
+              name={method.name}
+              told={method.told}
+              chosen={experiment.method === method.key}
+              disabled={experiment.allocation !== null && method.key !== "anytime"}
+              choose={() => save({ method: method.key })}
+            />
           ))}
         </div>
       </fieldset>

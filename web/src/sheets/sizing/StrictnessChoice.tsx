@@ -1,5 +1,6 @@
 import { percentText, plural } from "../../lib/format";
 import { NumberField } from "../../parts/fields";
+import { RadioCard } from "../../parts/RadioCard";
 import { useEditing } from "../editing";
 
 const LEVELS = [
@@ -21,25 +22,17 @@ export function StrictnessChoice() {
           const chosen = confidence === level.confidence && power === level.power;
           const weeks = plan?.weeks_by_strictness[level.key];
           return (
-            <label
+            <RadioCard
               key={level.key}
-              className={`flex cursor-pointer items-center gap-3 rounded-md border px-3 py-1.5 ${chosen ? "border-primary bg-base-200" : "border-base-300"}`}
-            >
-              <input
-                type="radio"
-                name="strictness"
-                className="radio radio-sm radio-primary"
-                checked={chosen}
-                onChange={() => save({ confidence: level.confidence, power: level.power })}
-              />
-              <span className="grow">
-                <span className="block font-semibold">{level.name}</span>
-                <span className="quiet text-sm">
-                  {percentText(level.confidence)}% confidence, {percentText(level.power)}% power
-                </span>
-              </span>
-              {weeks !== undefined && <span className="font-serif text-lg">{plural(weeks, "week")}</span>}
-            </label>
+              group="strictness"
+              name={level.name}
+              told={`${percentText(level.confidence)}% confidence, ${percentText(level.power)}% power`}
+              chosen={chosen}
+              choose={() => save({ confidence: level.confidence, power: level.power })}
+              end={
+                weeks !== undefined && <span className="self-center font-serif text-lg">{plural(weeks, "week")}</span>
+              }
+            />
           );
         })}
       </div>
