@@ -341,6 +341,8 @@ def test_even_shares_stay_even(analyst, steered):
         steering.return_to_even(analyst, steered.key, "Something is odd")
     with clock.at(BEGIN + timedelta(days=3, minutes=1)):
         tend_epochs(find(steered.key))
+    with clock.at(BEGIN + timedelta(days=3, hours=1)), pytest.raises(Conflict, match="even already"):
+        steering.return_to_even(analyst, steered.key, "again")
     assert [epoch.origin for epoch in Epoch.objects.filter(experiment=steered)][-2:] == ["even", "even"]
     assert shares(steered)[-1][""] == pytest.approx([1 / 3] * 3)
 
@@ -459,6 +461,35 @@ def test_sums_by_day_are_refused_because_they_do_not_know_their_epoch(ask, analy
     with pytest.raises(Conflict, match="does not say in which epoch"):
         bring_in(analyst, steered, content)
     assert not Tally.objects.filter(variant__experiment=steered).exists()
+
+
+def test_a_figure_opens_its_working_epoch_by_epoch_and_the_report_explains_the_shares(ask, steered):
+    days(steered)
+    with clock.at(BEGIN + timedelta(days=4, hours=1)):
+        working = ask("get", f"/experiments/{steered.key}/working?figure=lift&variant=C")[1]
+        assert working["words"].startswith("Shares changed while data came in")
+        assert [line["name"] for line in working["inputs"]] == [f"{n}: x₁ of n₁; x₀ of n₀" for n in range(1, 5)]
+        lines = ask("get", f"/experiments/{steered.key}/evidence")[1]["reading"]["comparisons"]
+        shown = {line["name"]: line["value"] for line in working["steps"]}
+        assert float(shown["estimate"]) == pytest.approx(lines[1]["lift"]["estimate"])
+        report = ask("get", f"/experiments/{steered.key}/report")[1]
+        assert report["shared_out"].count(". ") == 1  # two sentences
+        assert "the two need not agree" in " ".join(report["caveats"])
+        page = ask.client.get(f"/api/v1/experiments/{steered.key}/report.html").content.decode()
+    assert "How visitors were shared out" in page
+
+
+def test_weeks_and_stretches_are_read_by_epoch_too(ask, steered):
+    days(steered, span=8)
+    with clock.at(BEGIN + timedelta(days=8, hours=1)):
+        everything = evidence(find(steered.key)).reading
+        whole = next(line for line in everything.comparisons if line.letter == "C").lift.estimate
+        stretch = ask("get", f"/experiments/{steered.key}/stretch?first=2026-03-02&last=2026-03-09")[1]
+        cohorts = ask("get", f"/experiments/{steered.key}/cohorts?variant=C&days_a_group=8")[1]
+    assert next(line for line in stretch["comparisons"] if line["letter"] == "C")["lift"]["estimate"] == pytest.approx(
+        whole
+    )
+    assert cohorts["cohorts"][0]["lift"]["estimate"] == pytest.approx(whole)
 
 
 def test_another_round_begins_with_even_shares(analyst, steered):

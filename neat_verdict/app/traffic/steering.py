@@ -44,7 +44,7 @@ def tend_epochs(experiment: Experiment) -> int:
 
 @transaction.atomic
 def freeze(by: User, key: str, reason: str) -> Experiment:
-    """Keep the shares as they are from epoch to epoch, until `resume`. Raises Conflict, or InputError without a reason."""
+    """Keep the shares as they are from epoch to epoch, until `resume_policy`. Raises Conflict, or InputError without a reason."""
     experiment, _ = _for_steering(by, key, reason)
     if experiment.steering == "frozen":
         raise Conflict("The shares are frozen already")
@@ -64,6 +64,8 @@ def resume_policy(by: User, key: str, reason: str) -> Experiment:
 def return_to_even(by: User, key: str, reason: str) -> Experiment:
     """Close the epoch now and go on with even shares, until `resume_policy`."""
     experiment, current = _for_steering(by, key, reason)
+    if experiment.steering == "even":
+        raise Conflict("The shares are even already")
     experiment.steering = "even"
     _close(experiment, current, clock.now(), by=by, reason=reason)
     return _set_steering(by, experiment, "even", f"Returned to even shares: {reason.strip()}")
