@@ -1,16 +1,17 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { client, take } from "./client";
 import { keys } from "./hooks";
-import { WATCH_EVERY } from "./running";
 
 const POLL = 400;
+/** Epochs last an hour at least; what is looked at need not be newer than this, in milliseconds. */
+const EPOCHS_EVERY = 15_000;
 
 /** The epochs of an experiment whose traffic follows the evidence; asked again while it runs. */
 export function useAllocation(key: string, running: boolean, enabled = true) {
   return useQuery({
     queryKey: keys.allocation(key),
     queryFn: () => take(client.GET("/api/v1/experiments/{key}/allocation", { params: { path: { key } } })),
-    refetchInterval: running ? WATCH_EVERY : false,
+    refetchInterval: running ? EPOCHS_EVERY : false,
     enabled,
   });
 }
