@@ -28,9 +28,9 @@ export function FollowedPanel({ followed, reading }: { followed: Followed; readi
   return (
     <Panel title="Shares followed the evidence" action={<CopyTable text={text} />}>
       <p className="mb-2 font-serif text-lg leading-snug">{followed.sentence}</p>
-      <div className="grid grid-cols-[1fr_15rem] gap-6 max-lg:grid-cols-1">
+      <div>
         <div className="overflow-x-auto">
-          <table className="table table-sm">
+          <table className="table table-sm w-full">
             <thead>
               <tr>
                 <th>Variant</th>
@@ -59,8 +59,8 @@ export function FollowedPanel({ followed, reading }: { followed: Followed; readi
                   <td className="text-right whitespace-nowrap">
                     {fair ? (
                       <>
-                        <span className="font-semibold">{signed(fair.lift.estimate)}</span>{" "}
-                        <span className="quiet text-xs">{bounds(fair.lift)}</span>
+                        <span className="font-semibold">{signed(fair.lift.estimate)}</span>
+                        <span className="quiet block text-xs">{bounds(fair.lift)}</span>
                       </>
                     ) : (
                       <span className="quiet">baseline</span>
@@ -69,7 +69,8 @@ export function FollowedPanel({ followed, reading }: { followed: Followed; readi
                   <td className="quiet text-right whitespace-nowrap">
                     {naive ? (
                       <>
-                        {signed(naive.lift.estimate)} <span className="text-xs">{bounds(naive.lift)}</span>
+                        {signed(naive.lift.estimate)}
+                        <span className="block text-xs">{bounds(naive.lift)}</span>
                       </>
                     ) : (
                       "baseline"
@@ -80,11 +81,15 @@ export function FollowedPanel({ followed, reading }: { followed: Followed; readi
             </tbody>
           </table>
         </div>
-        <div>
-          <div className="quiet text-sm">Value remaining</div>
-          <div className="font-serif text-2xl">{left === null ? "not limited yet" : signed(left).replace("+", "")}</div>
-          <ValueBar remaining={left} worthwhile={worthwhile} />
-          <p className="quiet text-sm">
+        <div className="mt-2 flex flex-wrap items-center gap-x-5">
+          <div>
+            <div className="quiet text-sm">Value remaining</div>
+            <div className="font-serif text-2xl">
+              {left === null ? "not limited yet" : signed(left).replace("+", "")}
+            </div>
+            <ValueBar remaining={left} worthwhile={worthwhile} />
+          </div>
+          <p className="quiet min-w-0 flex-1 basis-72 text-sm">
             With {rate(reading.confidence, 0)} certainty no other variant is better than {followed.leader}, which leads,
             by more than this. Worth acting on: {signed(worthwhile).replace("+", "")}.
           </p>
