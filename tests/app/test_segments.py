@@ -63,4 +63,6 @@ def test_without_properties_or_data_it_says_so(analyst, ask, running):
     bring_in(analyst, running, daily(28, {"A": (2000, 100), "B": (2000, 120)}))
     Workspace.objects.create(segments=[["device"]])
     _, found = ask("get", f"/experiments/{running.key}/segments")
-    assert (found["segments"], found["sentence"]) == ([], "")
+    assert (found["segments"], found["within"], found["crude"]) == ([], None, None)
+    assert "does not tell device apart" in found["sentence"]
+    assert "A file of units with the column device does" in found["sentence"]

@@ -397,7 +397,7 @@ def test_it_is_read_by_epoch_with_the_naive_way_beside(steered):
     assert reading.overlap.same_time
     assert naive["C"].lift.estimate > lines["C"].lift.estimate
     assert reading.followed.leader == "C"
-    assert reading.followed.spared > 0
+    assert reading.followed.spared.estimate > 0
     assert sum(reading.followed.chances) == pytest.approx(1)
     assert [line.key for line in reading.conditions if line.subject == "minimum"] == ["days", "conversions", "value"]
     for series in found.series:

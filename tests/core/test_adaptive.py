@@ -11,6 +11,7 @@ from scipy import stats
 
 from neat_verdict.core.allocate import (
     MOST_SEGMENTS,
+    Gain,
     Memory,
     Policy,
     beliefs,
@@ -25,6 +26,7 @@ from neat_verdict.core.checks import InputError
 from neat_verdict.core.estimate import (
     EpochArms,
     EpochPair,
+    Interval,
     Mean,
     Rate,
     Ratio,
@@ -38,6 +40,7 @@ from neat_verdict.core.judge import (
     Guardrail,
     Names,
     SideMetric,
+    gain_in_words,
     lift_by_epoch_as_data_came_in,
     rank_arms,
     read_experiment,
@@ -300,11 +303,20 @@ def test_the_gain_over_an_even_split_by_hand():
     epochs = [EpochArms((Rate(100, 1000), Rate(360, 3000)), (0.25, 0.75))]
     gain = gain_over_even(epochs, 2.0)
     a, b = 101 / 1002, 361 / 3002  # with one success and one failure added
-    reach = 2 * 1000 * math.sqrt(a * (1 - a) / 1000 + b * (1 - b) / 3000)
-    assert (gain.leader, gain.spared, gain.segments) == (1, 1000, 1)
+    error = math.sqrt(a * (1 - a) / 1000 + b * (1 - b) / 3000)
+    reach = 2 * 1000 * error
+    assert (gain.leader, gain.segments) == (1, 1)
+    # The chance that B is the better: 0.96. Then 1,000 were spared the worse, else 1,000 fewer than in an even split.
+    p = stats.norm.cdf(0.02 / error)
+    spread = 2 * math.sqrt(p * (1000 - 1000 * (2 * p - 1)) ** 2 + (1 - p) * (-1000 - 1000 * (2 * p - 1)) ** 2)
+    found = gain.spared
+    assert (found.estimate, found.low, found.high) == pytest.approx(
+        (1000 * (2 * p - 1), 1000 * (2 * p - 1) - spread, 1000)
+    )
     assert (gain.total.estimate, gain.total.low, gain.total.high) == pytest.approx((20, 20 - reach, 20 + reach))
     less = gain_over_even(epochs, 2.0, sign=-1)
-    assert (less.leader, less.spared) == (0, -1000)
+    assert less.leader == 0
+    assert less.spared.estimate == pytest.approx(-found.estimate)
     assert less.total.estimate == pytest.approx(-20)
 
 
@@ -337,7 +349,7 @@ def test_the_gain_of_segments_is_that_of_each_by_itself():
     gain = gain_over_even(APART, 2.0)
     alone = [gain_over_even([epoch], 2.0) for epoch in APART]
     assert [one.leader for one in alone] == [1, 2]
-    assert gain.spared == pytest.approx(sum(one.spared for one in alone))
+    assert gain.spared.estimate == pytest.approx(sum(one.spared.estimate for one in alone))
     assert gain.total.estimate == pytest.approx(sum(one.total.estimate for one in alone))
     reach = math.hypot(*(one.total.high - one.total.estimate for one in alone))
     assert gain.total.high - gain.total.estimate == pytest.approx(reach)
@@ -354,12 +366,45 @@ def test_a_clear_leader_wins_once_little_may_still_be_gained():
     assert (value.state, value.required) == ("met", "under 5%")
     assert reading.followed.remaining < 0.05
     assert reading.followed.chances[1] > 0.99
-    assert reading.followed.gain.spared > 0
+    assert reading.followed.gain.spared.estimate > 0
+    assert gain_in_words(reading.followed.gain, reading.arms, NAMES).startswith(
+        "So far 9,000 more visitors saw the best variant than"
+    )
     assert [line.label for line in reading.conditions if line.subject == "soundness"] == [
         "Split as planned",
         "Every epoch in the shares set for it",
     ]
     assert [line.position for line in rank_arms(reading.arms, RULE, AHEAD)] == [1, 0, 2]
+
+
+def test_all_that_is_said_is_said_of_the_one_that_leads():
+    """B lies further above A than C does, by the first epoch; held against B, mostly in the second, C is better."""
+    epochs = epochs_of([(0.10, 0.12, 0.115), (0.10, 0.12, 0.13)], [(1000, 1000, 1000), (50, 2000, 4000)])
+    reading = reading_of(epochs)
+    over_control = [one.difference.estimate for one in reading.comparisons]
+    assert over_control[0] > over_control[1]
+    assert reading.followed.gain.leader == reading.verdict.variant == 2
+    assert max(reading.followed.chances) == reading.followed.chances[2]
+    assert rank_arms(reading.arms, RULE, epochs)[0].position == 2
+    assert [line.label for line in reading.conditions if line.key == "clear"] == ["Interval of C clear of zero"]
+
+
+def test_where_several_are_compared_the_interval_says_of_which():
+    said = write_sentences(reading_of(AHEAD), RULE, NAMES)
+    assert "the lift of B is between +" in said.detail
+
+
+def test_the_gain_in_words_turns_where_fewer_and_leaves_out_bounds_that_say_nothing():
+    arms = (Rate(1, 2), Rate(1, 2))
+    less = Gain(1, Interval(-300, -300, -300), Interval(-12, -20, 4))
+    assert gain_in_words(less, arms, NAMES) == (
+        "So far 300 fewer visitors saw the best variant than in an even split; that brought about 12 fewer clicks "
+        "(between −4 and 20)."
+    )
+    none = Gain(0, Interval(0, 0, 0), Interval(0, -5, 5), segments=2)
+    assert gain_in_words(none, arms, NAMES) == (
+        "So far as many visitors saw the best variant of their segment as in an even split."
+    )
 
 
 def test_nobody_is_called_while_another_may_still_be_better_by_what_is_worthwhile():

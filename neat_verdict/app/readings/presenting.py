@@ -149,7 +149,7 @@ def _followed(reading: Reading, names: Names) -> FollowedOut | None:
         chances=list(found.chances),
         remaining=number(found.remaining),
         leader=LETTERS[gain.leader],
-        spared=gain.spared,
+        spared=interval(gain.spared),
         gained=interval(gain.total),
         naive=[
             NaiveOut(letter=LETTERS[position], level=number(one.variant.estimate), lift=interval(one.lift))

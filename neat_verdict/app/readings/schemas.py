@@ -170,13 +170,13 @@ class NaiveOut(Schema):
 
 class FollowedOut(Schema):
     """Beside a reading by epoch: chances to be best (control first), the value ``remaining`` as a share of the leader's level,
-    ``spared`` units fewer in arms other than the leader (``leader``) than an even split would have sent there, and ``gained``
-    conversions or sum more than it. ``sentence`` puts the gain in words."""
+    ``spared`` the units that saw the best variant beyond those of an even split, and ``gained`` conversions or sum beyond it.
+    ``sentence`` puts the gain in words."""
 
     chances: list[float]
     remaining: float | None
     leader: str
-    spared: float
+    spared: IntervalOut
     gained: IntervalOut
     naive: list[NaiveOut]
     remarks: list[str]
@@ -452,7 +452,8 @@ class SegmentOut(Schema):
 
 
 class SegmentsOut(Schema):
-    """``adjusted_pvalue`` tests whether the lifts differ, for all properties that could be tried."""
+    """``adjusted_pvalue`` tests whether the lifts differ, for all properties that could be tried; ``within`` is the one lift over
+    the segments, each compared within itself, ``crude`` that of their totals."""
 
     by: str
     choices: list[str]
@@ -468,6 +469,8 @@ class SegmentsOut(Schema):
     i_squared: float
     reversal: bool
     segments: list[SegmentOut]
+    within: IntervalOut | None
+    crude: IntervalOut | None
     left_out: int
     all_a_month: IntervalOut | None = None
     chosen: list[str] = []

@@ -74,16 +74,30 @@ def segments(
         unit=definition.unit,
         currency=definition.currency,
         variant=LETTERS[position],
-        sentence=unread or (f"{reading.sentence}{_mixed(experiment, by)}" if strata else ""),
+        sentence=unread or (f"{reading.sentence}{_mixed(experiment, by)}" if strata else _nothing(use, by, only)),
         pvalue=reading.pvalue,
         adjusted_pvalue=reading.adjusted_pvalue,
         i_squared=reading.i_squared,
         reversal=reading.reversal,
         segments=[_segment(line, _sign(use), everybody, experiment.audience_per_day) for line in shown[:SHOWN]],
+        within=interval(reading.within) if reading.within else None,
+        crude=interval(reading.crude) if reading.crude else None,
         left_out=max(len(shown) - SHOWN, 0),
         all_a_month=_worth(_over_all(found, use, position), experiment.audience_per_day) if strata else None,
         chosen=[name for name in only if name in strata],
         sets=[SegmentSetOut(id=s.pk, name=s.name, by=s.by, values=s.values) for s in SegmentSet.objects.filter(by=by)],
+    )
+
+
+def _nothing(use: ExperimentMetric, by: str, only: Sequence[str]) -> str:
+    """Why there is no segment, and what would bring them."""
+    if not by:
+        return ""
+    if only:
+        return "None of the segments of this set has come in."
+    return (
+        f"What came in of {use.metric.name} does not tell {by} apart: sums by day are of everybody. A file of units with the "
+        f"column{'s' if ' & ' in by else ''} {by.replace(' & ', ' and ')} does, and so do events."
     )
 
 

@@ -11,7 +11,7 @@ from scipy import optimize, special
 
 from neat_verdict.core.allocate.policy import Belief, Policy
 from neat_verdict.core.checks import InputError, share
-from neat_verdict.core.estimate import Arm, EpochArms, Interval, Rate, compare_by_epoch, pool
+from neat_verdict.core.estimate import Arm, EpochArms, Interval, Rate, compare_by_epoch, normal_best_chances, pool
 
 _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(200)
 _REACH = 9.0
@@ -182,45 +182,52 @@ def _arms(strata: Sequence[EpochArms]) -> int:
 
 @dataclass(frozen=True, slots=True)
 class Gain:
-    """What following the evidence was worth: ``spared`` units fewer in arms other than the leader than an even split would have
-    sent there (negative where more), and ``total`` conversions or sum more than it would have brought.
+    """What following the evidence was worth so far.
 
-    Of several ``segments`` each has its own leader, and ``leader`` is that of all.
+    ``spared`` are the units that saw the best arm beyond those of an even split, which is to say that were spared a worse one
+    (negative where fewer did), and ``total`` the conversions or the sum beyond what an even split would have brought.
+
+    Of several ``segments`` each has its own best arm; ``leader`` is that of all.
     """
 
     leader: int
-    spared: float
+    spared: Interval
     total: Interval
     segments: int = 1
 
 
 def gain_over_even(strata: Sequence[EpochArms], critical_value: float, *, sign: int = 1) -> Gain | None:
-    """The gain over an even split, with the interval that what is believed of the arms (`fair_beliefs`) leaves.
+    """The gain over an even split, with the intervals that what is believed of the arms (`fair_beliefs`) leaves.
 
-    Σ (n_a - N/k) (level_a), segment by segment where they were steered apart; the deviations add up to 0, so that only
-    differences between arms count. None where some arm cannot be compared.
+    Total: Σ (n_a - N/k) (level_a), segment by segment where they were steered apart; the deviations add up to 0, so that only
+    differences between arms count. Spared: n_a - N/k of the best arm a, which is known by its chance only: mean and standard
+    deviation over the arms, the interval kept within what is possible. None where some arm cannot be compared.
     """
     overall = fair_beliefs(strata, sign=sign)
     if overall is None:
         return None
-    leader = _leader(overall, sign)
     groups: dict[str, list[EpochArms]] = {}
     for stratum in strata:
         groups.setdefault(stratum.segment, []).append(stratum)
-    total = variance = spared = 0.0
+    total = variance = spared = unsure = least = most = 0.0
     for group in groups.values():
         arms = fair_beliefs(group, sign=sign)
         if arms is None:
             continue  # too little in this segment to tell its arms apart, and so to gain
-        best = _leader(arms, sign)
         units = [sum(stratum.arms[arm].units for stratum in group) for arm in range(len(arms))]
-        even = sum(units) / len(units)
-        spared += units[best] - even
-        total += sign * math.fsum((n - even) * (arm.mean - arms[best].mean) for n, arm in zip(units, arms, strict=True))
-        variance += math.fsum(((n - even) * arm.error) ** 2 for n, arm in zip(units, arms, strict=True))
-    reach = critical_value * math.sqrt(variance)
-    return Gain(leader, spared, Interval(total, total - reach, total + reach), len(groups))
-
-
-def _leader(arms: Sequence[Belief], sign: int) -> int:
-    return max(range(len(arms)), key=lambda arm: sign * arms[arm].mean)
+        more = [n - sum(units) / len(units) for n in units]
+        first = arms[0].mean  # of all levels, so that no digits are lost
+        total += sign * math.fsum(beyond * (arm.mean - first) for beyond, arm in zip(more, arms, strict=True))
+        variance += math.fsum((beyond * arm.error) ** 2 for beyond, arm in zip(more, arms, strict=True))
+        chances = normal_best_chances([arm.mean for arm in arms], [arm.error for arm in arms], sign=sign)
+        expected = math.fsum(p * beyond for p, beyond in zip(chances, more, strict=True))
+        spared += expected
+        unsure += math.fsum(p * (beyond - expected) ** 2 for p, beyond in zip(chances, more, strict=True))
+        least, most = least + min(more), most + max(more)
+    reach, apart = critical_value * math.sqrt(variance), critical_value * math.sqrt(unsure)
+    return Gain(
+        max(range(len(overall)), key=lambda arm: sign * overall[arm].mean),
+        Interval(spared, max(spared - apart, least), min(spared + apart, most)),
+        Interval(total, total - reach, total + reach),
+        len(groups),
+    )

@@ -59,7 +59,14 @@ from neat_verdict.core.estimate.score import (
     score_statistic,
     two_sided_pvalue,
 )
-from neat_verdict.core.estimate.strata import Effect, Pooled, log_ratio, pool, reversed_in_every_stratum
+from neat_verdict.core.estimate.strata import (
+    Effect,
+    Pooled,
+    log_ratio,
+    log_ratio_within,
+    pool,
+    reversed_in_every_stratum,
+)
 from neat_verdict.core.estimate.trend import Trend, trend
 
 __all__ = [
@@ -115,6 +122,7 @@ __all__ = [
     "level_spent",
     "log_ratio",
     "log_ratio_by_epoch",
+    "log_ratio_within",
     "normal_best_chances",
     "per_thousand_views",
     "pool",

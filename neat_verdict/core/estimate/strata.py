@@ -89,6 +89,35 @@ def pool(effects: Sequence[Effect]) -> Pooled:
     )
 
 
+def log_ratio_within(strata: Sequence[tuple[Arm, Arm]]) -> Effect | None:
+    """One log ratio over all strata, each compared within itself, with its variance; None where it cannot be told.
+
+    ``strata`` are (variant, control), all of one kind. Rates by Mantel and Haenszel, Σ(x₁n₀/N)/Σ(x₀n₁/N), which holds in strata
+    with a handful of conversions too; means and ratios by inverse variance.
+
+    References
+    ----------
+    Mantel & Haenszel (1959), J. Natl. Cancer Inst. 22, 719-748, for the ratio of rates as in Greenland & Robins (1985),
+    Biometrics 41, 55-68, whose variance this is.
+    """
+    rates = [(one, other) for one, other in strata if isinstance(one, Rate) and isinstance(other, Rate)]
+    if len(rates) < len(strata):
+        effects = [effect for effect in (log_ratio(*arms) for arms in strata) if effect is not None]
+        found = pool(effects) if effects else None
+        return None if found is None else (found.effect, found.squared_error)
+    upper = lower = spread = 0.0
+    for one, other in rates:
+        n1, n0, x1, x0 = one.units, other.units, one.conversions, other.conversions
+        if n1 and n0:
+            whole = n1 + n0
+            upper += x1 * n0 / whole
+            lower += x0 * n1 / whole
+            spread += n1 / whole * (n0 / whole) * (x1 + x0) - x1 * x0 / whole
+    if not (upper > 0 and lower > 0 and spread > 0):
+        return None
+    return math.log(upper / lower), spread / (upper * lower)
+
+
 def reversed_in_every_stratum(crude: float, effects: Sequence[float]) -> bool:
     """True where the lift over all has the opposite sign of that of every stratum (two or more)."""
     return len(effects) > 1 and (all(e > 0 > crude for e in effects) or all(e < 0 < crude for e in effects))

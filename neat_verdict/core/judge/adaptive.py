@@ -45,12 +45,13 @@ FOLLOWED_EXPLAINED = (
 class Followed:
     """What can be said beside the comparisons when traffic followed the evidence.
 
-    ``naive`` are the comparisons with all epochs put together, at the same critical values; ``chances`` to be best and the
-    value ``remaining`` (relative) by what the epochs say of the arms; ``gain`` over an even split. ``remarks`` say in words
-    where the naive figures mislead.
+    ``naive`` are the comparisons with all epochs put together, at the same critical values; ``gains`` of the variants over
+    control (positive is good), ``chances`` to be best and the value ``remaining`` (relative) by what the epochs say of all arms
+    (`allocate.fair_beliefs`); ``gain`` over an even split. ``remarks`` say in words where the naive figures mislead.
     """
 
     naive: tuple[Comparison, ...]
+    gains: tuple[float, ...]
     chances: tuple[float, ...]
     remaining: float
     gain: Gain
@@ -132,6 +133,8 @@ def follow(
     )
     return Followed(
         naive=naive,
+        # Two variants' distances from control may say otherwise than they do of one another: they rest on other epochs.
+        gains=tuple(rule.sign * (belief.mean - beliefs[0].mean) for belief in beliefs[1:]),
         chances=normal_best_chances([b.mean for b in beliefs], [b.error for b in beliefs], sign=rule.sign),
         remaining=value_remaining(beliefs, sign=rule.sign, confidence=rule.confidence),
         gain=gain,
@@ -160,20 +163,21 @@ def _side(lift: Interval) -> int:
 
 def gain_in_words(gain: Gain, arms: Sequence[Arm], names: Names) -> str:
     """What following the evidence was worth so far, as a sentence."""
-    leader = (
-        f"{LETTERS[gain.leader]}, which leads, was" if gain.segments == 1 else "those that lead their segments were"
-    )
-    if round(gain.spared) == 0:
-        return f"So far {leader} seen by as many {names.units} as in an even split."
-    many = f"{count(abs(gain.spared))} {'more' if gain.spared > 0 else 'fewer'} {names.units}"
-    found = gain.total
+    best = "the best variant" if gain.segments == 1 else "the best variant of their segment"
+    if round(gain.spared.estimate) == round(gain.spared.low) == round(gain.spared.high) == 0:
+        return f"So far as many {names.units} saw {best} as in an even split."
+    told = f"So far {_more(gain.spared, names.units)} saw {best} than in an even split"
     if isinstance(arms[0], Ratio):
-        return f"So far {leader} seen by {many} than in an even split."
-    return (
-        f"So far {leader} seen by {many} than in an even split; that brought about "
-        f"{count(abs(found.estimate))} {'more' if found.estimate >= 0 else 'fewer'} {names.metric} "
-        f"(between {count(found.low)} and {count(found.high)})."
-    )
+        return f"{told}."
+    return f"{told}; that brought about {_more(gain.total, names.metric)}."
+
+
+def _more(found: Interval, what: str) -> str:
+    """ "400 more visitors (between −20 and 800)"; turned where fewer, and without bounds that say no more than the middle."""
+    fewer = found.estimate < 0
+    middle, low, high = (-found.estimate, -found.high, -found.low) if fewer else (found.estimate, found.low, found.high)
+    bounds = "" if high - low < 0.01 * middle else f" (between {count(low)} and {count(high)})"
+    return f"{count(middle)} {'fewer' if fewer else 'more'} {what}{bounds}"
 
 
 def value_condition(followed: Followed | None, rule: DecisionRule) -> Condition:

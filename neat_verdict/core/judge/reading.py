@@ -40,7 +40,7 @@ from neat_verdict.core.judge.conditions import (
 )
 from neat_verdict.core.judge.rule import DecisionRule, SideReading
 from neat_verdict.core.judge.standard import compare_arms, standard_of
-from neat_verdict.core.judge.verdict import Verdict, best_variant, judge
+from neat_verdict.core.judge.verdict import Verdict, best_variant, gains_over_control, judge
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.soundness import (
     OverlapCheck,
@@ -162,8 +162,9 @@ def read_experiment(
         )
         return found is not None and (found.difference.low > 0 or found.difference.high < 0)
 
-    verdict = judge(comparisons, conditions, rule, last=last, ended=ended, others=others, apart=apart)
-    best = best_variant(comparisons, rule)
+    gains = followed.gains if followed else gains_over_control(comparisons, rule)
+    verdict = judge(comparisons, conditions, rule, last=last, ended=ended, others=others, apart=apart, gains=gains)
+    best = best_variant(gains)
     readable = verdict.kind != "unsound" and all(line.state == "met" for line in conditions)
     letter = "ABCDEFGHIJ"[best or 1]
     conditions += effect_conditions(comparisons[best - 1] if best else None, letter, rule, others, readable=readable)

@@ -13,9 +13,11 @@ from neat_verdict.core.estimate import (
     Interval,
     Rate,
     comparable,
+    compare_arms_at,
     compare_many,
     log_ratio,
     log_ratio_by_epoch,
+    log_ratio_within,
     pool,
     reversed_in_every_stratum,
     two_sided_critical_value,
@@ -40,9 +42,15 @@ class Segment:
 
 @dataclass(frozen=True, slots=True)
 class SegmentReading:
-    """All segments of a property. ``pvalue`` tests whether their lifts differ; ``adjusted_pvalue`` for all properties tried."""
+    """All segments of a property. ``pvalue`` tests whether their lifts differ; ``adjusted_pvalue`` for all properties tried.
+
+    ``within`` is the one lift over all segments, each compared within itself (`estimate.log_ratio_within`); None where it cannot
+    be told. ``crude`` compares the segments' totals; None where traffic followed the evidence, or they cannot be compared.
+    """
 
     segments: tuple[Segment, ...]
+    within: Interval | None
+    crude: Interval | None
     pvalue: float
     adjusted_pvalue: float
     i_squared: float
@@ -80,8 +88,8 @@ def read_segments(
         compared = dict(zip(fit, compare_many(list(fit.values()), [critical] * len(fit)), strict=True))
         found = {name: log_ratio(arms[1], arms[0]) for name, arms in strata.items()}
     else:
-        each = {name: comparison_of_pairs(pairs[name], *fit[name], critical) for name in fit}
-        compared = {name: one for name, one in each.items() if one is not None}
+        by_day = {name: comparison_of_pairs(pairs[name], *fit[name], critical) for name in fit}
+        compared = {name: one for name, one in by_day.items() if one is not None}
         found = {name: log_ratio_by_epoch(pairs[name]) for name in strata}
     effects = {name: effect for name, effect in found.items() if effect is not None}
     pooled = pool(list(effects.values())) if effects else None
@@ -95,14 +103,29 @@ def read_segments(
     )  # fmt: skip
     pvalue = pooled.pvalue if pooled else 1.0
     adjusted = min(pvalue * max(tried, 1), 1.0)
-    crude = _crude(list(strata.values()))
+    within = (
+        log_ratio_within(list(fit.values()))
+        if pairs is None
+        else (pooled.effect, pooled.squared_error)
+        if pooled
+        else None
+    )
+    totals = [_total([arms[side] for arms in strata.values()]) for side in (1, 0)] if strata else []
+    crude = compare_arms_at(totals[0], totals[1], critical) if totals and comparable(totals) else None
     # Shares that follow each segment's evidence mix the segments differently on purpose: nothing to be surprised at.
-    within = [segment.comparison.difference.estimate for segment in segments if segment.comparison]
-    reversal = pairs is None and reversed_in_every_stratum(crude, within)
+    each = [segment.comparison.difference.estimate for segment in segments if segment.comparison]
+    over_all = crude.difference.estimate if crude else math.nan
+    reversal = pairs is None and reversed_in_every_stratum(over_all, each)
     return SegmentReading(
-        segments, pvalue, adjusted, pooled.i_squared if pooled else 0.0, reversal,
-        _sentence(subject, len(effects), adjusted, tried, rule, crude if reversal else None, letters),
-    )  # fmt: skip
+        segments=segments,
+        within=_lift(within, critical) if within else None,
+        crude=crude.lift if crude and pairs is None else None,
+        pvalue=pvalue,
+        adjusted_pvalue=adjusted,
+        i_squared=pooled.i_squared if pooled else 0.0,
+        reversal=reversal,
+        sentence=_sentence(subject, len(effects), adjusted, tried, rule, over_all if reversal else None, letters),
+    )
 
 
 def _small(arms: Sequence[Arm]) -> bool:
@@ -112,14 +135,6 @@ def _small(arms: Sequence[Arm]) -> bool:
 def _lift(effect: tuple[float, float], critical: float) -> Interval:
     middle, error = effect[0], critical * math.sqrt(effect[1])
     return Interval(math.expm1(middle), math.expm1(middle - error), math.expm1(middle + error))
-
-
-def _crude(strata: Sequence[Sequence[Arm]]) -> float:
-    """The difference over all segments put together; nan without any."""
-    if not strata:
-        return math.nan
-    control, variant = (_total([arms[side] for arms in strata]) for side in (0, 1))
-    return variant.estimate - control.estimate
 
 
 def _total(arms: Sequence[Arm]) -> Arm:

@@ -60,16 +60,18 @@ _TOGETHER = {
 }
 
 
-def _interval(comparison: Comparison, rule: DecisionRule) -> str:
+def _interval(reading: Reading, position: int, rule: DecisionRule) -> str:
+    comparison = reading.comparisons[position - 1]
     lift = comparison.lift
+    whose = f"the lift of {LETTERS[position]}" if len(reading.comparisons) > 1 else "the lift"
     if comparison.posterior is not None:
         odds, loss = share(comparison.posterior.superiority), share(comparison.posterior.expected_loss, 2)
         return (
-            f"With a probability of {share(rule.confidence, 0)} the lift is {between(lift.low, lift.high)}; it is better with a "
+            f"With a probability of {share(rule.confidence, 0)} {whose} is {between(lift.low, lift.high)}; it is better with a "
             f"probability of {odds}, and choosing it loses {loss} on average."
         )
     together = _TOGETHER[rule.method.kind, comparison.adjusted_pvalue != comparison.pvalue]
-    return f"At {share(rule.confidence, 0)} confidence{together} the lift is {between(lift.low, lift.high)}."
+    return f"At {share(rule.confidence, 0)} confidence{together} {whose} is {between(lift.low, lift.high)}."
 
 
 def _winner(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
@@ -82,7 +84,7 @@ def _winner(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
     least = f"no less than {signed(bound)}" if rule.sign > 0 else f"a fall of no less than {signed(-bound).lstrip('+')}"
     floor = f", and {least}" if size else ""
     headline = f"{names.variants[position]} brings {more} {names.metric} than {names.variants[0]}{size}{floor}."
-    detail = _interval(best, rule)
+    detail = _interval(reading, position, rule)
     runner_up = reading.verdict.runner_up
     if runner_up is not None:
         apart = "told apart from" if reading.verdict.separable else "not told apart from"
@@ -95,17 +97,20 @@ def _keep_control(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
     several = len(reading.comparisons) > 1
     if several:
         headline = f"Keep {names.variants[0]}: none of the {len(reading.comparisons)} other variants is worth having."
-        closest = max(reading.comparisons, key=lambda c: c.lift.estimate * rule.sign)
-        return headline, "", f"None ahead. Keep {LETTERS[0]}", f"The closest: {_interval(closest, rule)}"
+        closest = max(
+            range(1, len(reading.comparisons) + 1),
+            key=lambda position: reading.comparisons[position - 1].lift.estimate * rule.sign,
+        )
+        return headline, "", f"None ahead. Keep {LETTERS[0]}", f"The closest: {_interval(reading, closest, rule)}"
     comparison = reading.comparisons[0]
     figure = signed(comparison.lift.estimate)
     behind = comparison.lift.high < 0 if rule.sign > 0 else comparison.lift.low > 0
     if behind:
         fewer = "fewer" if rule.sign > 0 else "more"
         headline = f"Keep {names.variants[0]}: {names.variants[1]} brings {fewer} {names.metric}, {figure}."
-        return headline, figure, f"{LETTERS[1]} behind, {figure}. Keep {LETTERS[0]}", _interval(comparison, rule)
+        return headline, figure, f"{LETTERS[1]} behind, {figure}. Keep {LETTERS[0]}", _interval(reading, 1, rule)
     headline = f"Keep {names.variants[0]}: {names.variants[1]} does not reach the {plain(rule.worthwhile_lift)} worth acting on."
-    return headline, "", f"{LETTERS[1]} not worth it. Keep {LETTERS[0]}", _interval(comparison, rule)
+    return headline, "", f"{LETTERS[1]} not worth it. Keep {LETTERS[0]}", _interval(reading, 1, rule)
 
 
 def _no_worthwhile_difference(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
@@ -127,9 +132,19 @@ def _trade_off(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
             f"{names.variants[position]} wins on {names.metric}, {figure}, but {open_ones} has not been shown to keep within "
             "its margin: a person must choose."
         )
-        return headline, figure, f"{LETTERS[position]} wins {names.metric}, {open_ones} open", _interval(best, rule)
+        return (
+            headline,
+            figure,
+            f"{LETTERS[position]} wins {names.metric}, {open_ones} open",
+            _interval(reading, position, rule),
+        )
     headline = f"{names.variants[position]} wins on {names.metric}, {figure}, but harms {lost}: a person must choose."
-    return headline, figure, f"{LETTERS[position]} wins {names.metric}, harms {lost}", _interval(best, rule)
+    return (
+        headline,
+        figure,
+        f"{LETTERS[position]} wins {names.metric}, harms {lost}",
+        _interval(reading, position, rule),
+    )
 
 
 def _keep_collecting(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
@@ -164,12 +179,18 @@ def _not_yet(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
     position = reading.verdict.variant or 1
     best = reading.comparisons[position - 1]
     again = "at the next look" if rule.method.kind == "looks" else "as more data come in"
+    detail = f"{_interval(reading, position, rule)} The rule reads again {again}."
     if reading.verdict.unproven:
         open_ones = " and ".join(reading.verdict.unproven)
         headline = f"{names.variants[position]} is ahead, but {open_ones} has not been shown to keep within its margin."
-        return headline, "", f"Ahead; {open_ones} still open", f"{_interval(best, rule)} The rule reads again {again}."
+        return (
+            headline,
+            "",
+            f"Ahead; {open_ones} still open",
+            f"{_interval(reading, position, rule)} The rule reads again {again}.",
+        )
     spread = between(best.lift.low, best.lift.high)
-    detail = f"{_interval(best, rule)} The rule reads again {again}."
+    detail = f"{_interval(reading, position, rule)} The rule reads again {again}."
     if reading.followed is not None:
         leader = names.variants[reading.followed.gain.leader]
         told = f"{leader} leads, and no other is likely to be better by {plain(rule.worthwhile_lift)} or more"
@@ -191,8 +212,11 @@ def _unresolved(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
         told = "; ".join(f"{line.label} (got to {line.seen})" for line in missing) or "enough units to compare"
         headline = "Ended before the rule's minimum was met; it cannot be called."
         return headline, "", "Unresolved: ended before its minimum", f"Missing: {told}."
-    _, best = _chosen(reading)
-    headline = f"Not settled: the lift in {names.metric} may be anything {between(best.lift.low, best.lift.high)}."
+    position, best = _chosen(reading)
+    whose = f" of {LETTERS[position]}" if len(reading.comparisons) > 1 else ""
+    headline = (
+        f"Not settled: the lift{whose} in {names.metric} may be anything {between(best.lift.low, best.lift.high)}."
+    )
     wide = f"The interval holds both zero and lifts worth acting on ({plain(rule.worthwhile_lift)} or more)."
     return headline, "", f"Unresolved: {between(best.lift.low, best.lift.high)}", wide
 

@@ -37,7 +37,7 @@ class _Arm:
     """A comparison turned so that positive is good; ``clear`` and ``beaten`` as the method of the rule has it."""
 
     position: int
-    estimate: float
+    gain: float
     low: float
     high: float
     clear: bool
@@ -49,6 +49,7 @@ def judge(
     conditions: Sequence[Condition],
     rule: DecisionRule,
     *,
+    gains: Sequence[float],
     last: bool = True,
     ended: bool = False,
     others: Sequence[SideReading] = (),
@@ -56,19 +57,22 @@ def judge(
 ) -> Verdict:
     """Give the verdict.
 
-    ``comparisons`` hold variants 1, 2, … against control; ``conditions`` are those of minimum and soundness; ``last`` says
-    that the rule reads no more after this, ``ended`` that no more data will come; ``others`` are the readings of secondary
-    metrics and guardrails. A guardrail of the rule without a reading has not been shown to be kept. ``apart`` says whether two
-    arms (by position) are told apart at a critical value; by the test of their totals where it is left out.
+    ``comparisons`` hold variants 1, 2, … against control, and ``gains`` how far each lies ahead of it (positive is good), which
+    puts them in order; ``conditions`` are those of minimum and soundness; ``last`` says that the rule reads no more after this,
+    ``ended`` that no more data will come; ``others`` are the readings of secondary metrics and guardrails. A guardrail of the
+    rule without a reading has not been shown to be kept. ``apart`` says whether two arms (by position) are told apart at a
+    critical value; by the test of their totals where it is left out.
     """
     if any(line.state == "not_met" for line in conditions if line.subject == "soundness"):
         return Verdict("unsound")
-    arms = [_turned(position, comparison, rule) for position, comparison in enumerate(comparisons, start=1)]
-    best = best_variant(comparisons, rule)
+    arms = [
+        _turned(place, gain, one, rule) for place, (gain, one) in enumerate(zip(gains, comparisons, strict=True), 1)
+    ]
+    best = best_variant(gains)
     if not comparisons or any(line.state != "met" for line in conditions if line.subject == "minimum"):
         return Verdict("unresolved" if ended else "keep_collecting", best)
     last = last or ended
-    winners = sorted((arm for arm in arms if _wins(arm, rule)), key=lambda arm: -arm.estimate)
+    winners = sorted((arm for arm in arms if _wins(arm, rule)), key=lambda arm: -arm.gain)
     if winners:
         return _with_winners(winners, comparisons, (*others, *_unread(rule, len(arms), others)), apart, last=last)
     if all(_inside(arm, rule) for arm in arms) and not all(arm.beaten for arm in arms):
@@ -88,18 +92,19 @@ def _unread(rule: DecisionRule, arms: int, others: Sequence[SideReading]) -> lis
     ]
 
 
-def best_variant(comparisons: Sequence[Comparison], rule: DecisionRule) -> int | None:
-    """Position of the variant whose rate lies furthest in the good direction; None with nothing to compare."""
-    if not comparisons:
-        return None
-    gains = [comparison.difference.estimate * rule.sign for comparison in comparisons]
-    return 1 + max(range(len(gains)), key=gains.__getitem__)
+def gains_over_control(comparisons: Sequence[Comparison], rule: DecisionRule) -> tuple[float, ...]:
+    """How far each variant lies ahead of control, turned so that positive is good."""
+    # The difference, because with no conversion in control the lift has no estimate.
+    return tuple(comparison.difference.estimate * rule.sign for comparison in comparisons)
 
 
-def _turned(position: int, comparison: Comparison, rule: DecisionRule) -> _Arm:
+def best_variant(gains: Sequence[float]) -> int | None:
+    """Position of the variant that lies furthest ahead; None without any."""
+    return 1 + max(range(len(gains)), key=gains.__getitem__) if gains else None
+
+
+def _turned(position: int, gain: float, comparison: Comparison, rule: DecisionRule) -> _Arm:
     lift, posterior = comparison.lift, comparison.posterior
-    # With no conversion in control the lift has no estimate; the difference still ranks the variants.
-    estimate = comparison.difference.estimate if math.isnan(lift.estimate) else lift.estimate
     low, high = (lift.low, lift.high) if rule.sign > 0 else (-lift.high, -lift.low)
     clear, beaten = low > 0, high < 0
     if posterior is not None:
@@ -109,7 +114,7 @@ def _turned(position: int, comparison: Comparison, rule: DecisionRule) -> _Arm:
             1 - posterior.superiority >= method.superiority
             and posterior.expected_loss_of_control <= method.expected_loss
         )
-    return _Arm(position, estimate * rule.sign, low, high, clear, beaten)
+    return _Arm(position, gain, low, high, clear, beaten)
 
 
 def _inside(arm: _Arm, rule: DecisionRule) -> bool:

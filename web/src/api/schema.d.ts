@@ -2741,8 +2741,8 @@ export interface components {
         /**
          * FollowedOut
          * @description Beside a reading by epoch: chances to be best (control first), the value ``remaining`` as a share of the leader's level,
-         *     ``spared`` units fewer in arms other than the leader (``leader``) than an even split would have sent there, and ``gained``
-         *     conversions or sum more than it. ``sentence`` puts the gain in words.
+         *     ``spared`` the units that saw the best variant beyond those of an even split, and ``gained`` conversions or sum beyond it.
+         *     ``sentence`` puts the gain in words.
          */
         FollowedOut: {
             /** Chances */
@@ -2760,8 +2760,7 @@ export interface components {
             remarks: string[];
             /** Sentence */
             sentence: string;
-            /** Spared */
-            spared: number;
+            spared: components["schemas"]["IntervalOut"];
         };
         /** ForecastIn */
         ForecastIn: {
@@ -4170,7 +4169,8 @@ export interface components {
         };
         /**
          * SegmentsOut
-         * @description ``adjusted_pvalue`` tests whether the lifts differ, for all properties that could be tried.
+         * @description ``adjusted_pvalue`` tests whether the lifts differ, for all properties that could be tried; ``within`` is the one lift over
+         *     the segments, each compared within itself, ``crude`` that of their totals.
          */
         SegmentsOut: {
             /** Adjusted Pvalue */
@@ -4185,6 +4185,7 @@ export interface components {
              * @default []
              */
             chosen: string[];
+            crude: components["schemas"]["IntervalOut"] | null;
             /** Currency */
             currency: string;
             /** I Squared */
@@ -4217,6 +4218,7 @@ export interface components {
             unit: string;
             /** Variant */
             variant: string;
+            within: components["schemas"]["IntervalOut"] | null;
         };
         /** SeriesOut */
         SeriesOut: {

@@ -14,10 +14,12 @@ export function Panel({
 }) {
   return (
     <section className="sheet px-4 py-3">
-      <div className="mb-2 flex flex-wrap items-baseline gap-x-3">
-        <h2 className="text-[17px]">{title}</h2>
-        {note && <span className="quiet text-sm">{note}</span>}
-        {action && <span className="ml-auto">{action}</span>}
+      <div className="mb-2 flex items-baseline gap-3">
+        <div className="flex grow flex-wrap items-baseline gap-x-3">
+          <h2 className="text-[17px]">{title}</h2>
+          {note && <span className="quiet text-sm">{note}</span>}
+        </div>
+        {action && <div className="shrink-0">{action}</div>}
       </div>
       {children}
     </section>

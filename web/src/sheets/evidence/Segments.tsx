@@ -54,7 +54,11 @@ export function Segments() {
       </Panel>
     );
   return (
-    <Panel title="Segments" note="exploratory: the rule reads everybody" action={<CopyTable text={asText(data)} />}>
+    <Panel
+      title="Segments"
+      note="exploratory: the rule reads everybody"
+      action={data.segments.length > 0 && <CopyTable text={asText(data)} />}
+    >
       <div className="mb-2 flex flex-wrap items-center gap-2 text-sm">
         <Choice label="Segments by" value={data.by} values={data.choices} set={(value) => choose("by", value)} />
         {experiment.metrics.length > 1 && (
@@ -126,7 +130,14 @@ interface LinesProps {
 function Lines({ data, worthwhile, experiment }: LinesProps) {
   const [holder, width] = useWidth(NEEDS);
   const strip = width < NEEDS ? NARROW : WIDE;
-  const lifts = data.segments.flatMap((line) => (line.lift && !line.small ? [line.lift] : []));
+  const together = [
+    { name: "Each within itself, put together", lift: data.within },
+    { name: "All as they are", lift: data.crude },
+  ].flatMap(({ name, lift }) => (lift && data.segments.length > 1 ? [{ name, lift }] : []));
+  const lifts = [
+    ...data.segments.flatMap((line) => (line.lift && !line.small ? [line.lift] : [])),
+    ...together.map((line) => line.lift),
+  ];
   const axis = sharedAxis(lifts, worthwhile, 3);
   const figures = figuresOf(
     data,
@@ -201,6 +212,32 @@ function Lines({ data, worthwhile, experiment }: LinesProps) {
             </tr>
           ))}
         </tbody>
+        {together.length > 0 && (
+          <tfoot className="border-t border-neutral">
+            {together.map(({ name, lift }) => (
+              <tr key={name}>
+                <td className="py-1.5 text-left" colSpan={3}>
+                  {name}
+                </td>
+                <td className="pl-2">
+                  <IntervalStrip
+                    lift={lift}
+                    tone="open"
+                    worthwhile={worthwhile}
+                    axis={axis}
+                    width={strip}
+                    sentence={`${name}: ${signed(lift.estimate)} (${bounds(lift)})`}
+                  />
+                </td>
+                <td className="pl-2 whitespace-nowrap">
+                  {signed(lift.estimate)}
+                  <span className="quiet block text-xs">{bounds(lift)}</span>
+                </td>
+                <td colSpan={2} />
+              </tr>
+            ))}
+          </tfoot>
+        )}
       </table>
       <p className="quiet mt-1 text-xs">
         Shrunken: drawn towards the mean of all segments by as much as chance spreads them; the better guess for a small
@@ -220,8 +257,8 @@ function worth(value: SegmentEvidence["all_a_month"]): string {
 function asText(data: SegmentEvidence): string {
   return tableText(
     [data.by, "units A", `units ${data.variant}`, "A", data.variant, "lift", "low", "high", "p", "shrunken"],
-    data.segments.map((line) =>
-      [
+    [
+      ...data.segments.map((line) => [
         nameOf(line.name),
         ...line.units,
         ...line.levels,
@@ -230,7 +267,13 @@ function asText(data: SegmentEvidence): string {
         line.lift?.high,
         line.pvalue,
         line.shrunken?.estimate,
-      ].map((cell) => cell ?? ""),
-    ),
+      ]),
+      ...(
+        [
+          ["each within itself, put together", data.within],
+          ["all as they are", data.crude],
+        ] as const
+      ).flatMap(([name, lift]) => (lift ? [[name, "", "", "", "", lift.estimate, lift.low, lift.high, "", ""]] : [])),
+    ].map((line) => line.map((cell) => cell ?? "")),
   );
 }
