@@ -33,7 +33,7 @@ def counted(experiment):
 def kept():
     """All that is made of events, in an order of its own."""
     tallies = Tally.objects.order_by("variant", "metric", "round", "segment", "day").values_list(
-        "variant", "metric", "round", "segment", "day", "units", "total", "squares", "exact"
+        "variant", "metric", "round", "segment", "day", "units", "total", "squares", "steps", "capped", "exact"
     )
     enrolments = Enrolment.objects.order_by("unit", "experiment").values_list(
         "unit", "experiment", "variant", "first_at", "segments", "values", "mixed"
@@ -54,6 +54,36 @@ def test_exposures_and_conversions_become_tallies(machine, served):
     paid, fare = counted(served)
     assert paid == [(1, 0), (2, 2)]
     assert fare == [(1, 0), (2, 584.5)]  # capped at 500
+
+
+def test_who_reached_the_cap_is_counted_and_told(ask, machine, served):
+    machine.collect(
+        exposed("v1", "A"), exposed("v2", "B"), exposed("v3", "B"), happened("v1", "booking_paid", amount=499.99),
+        happened("v2", "booking_paid", amount=300), happened("v3", "booking_paid", amount=0.1),
+    )  # fmt: skip
+    fare = Tally.objects.filter(metric__name="fare per visitor").order_by("variant")
+    assert list(fare.values_list("units", "capped")) == [(1, 0), (2, 0)]
+    machine.collect(happened("v2", "booking_paid", number="2", at="2026-03-10T12:30:00Z", amount=200))
+    assert list(fare.values_list("units", "capped")) == [(1, 0), (2, 1)]
+    _, found = ask("get", f"/experiments/{served.key}/evidence")
+    assert [(line["letters"], line["units"], line["reached"]) for line in found["capped"]] == [
+        (["A", "B"], [1, 2], [0, 1])
+    ]
+    assert found["capped"][0]["sentence"] == (
+        "Fare per visitor is capped at 500.00 EUR for each of the visitors; that was reached by 0.0% of A, 50.0% of B."
+    )
+
+
+def test_tallies_from_before_caps_were_counted_stay_unknown_until_they_are_rebuilt(machine, served):
+    machine.collect(exposed("v1", "B"), happened("v1", "booking_paid", amount=900))
+    fare = Tally.objects.get(metric__name="fare per visitor")
+    fare.exact, fare.capped = fare.exact[:6], None
+    fare.save()
+    machine.collect(exposed("v2", "B"), happened("v2", "booking_paid", amount=700))
+    fare.refresh_from_db()
+    assert (fare.units, fare.total, fare.capped) == (2, 1000, None)
+    rebuild([served.key])
+    assert Tally.objects.get(metric__name="fare per visitor").capped == 2
 
 
 def test_the_same_event_counts_once_however_often_it_is_sent(machine, served):

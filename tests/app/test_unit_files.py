@@ -58,6 +58,13 @@ def test_a_file_of_units_becomes_daily_sums_by_segment(ask, waiting):
     counts = daily_counts([waiting])[waiting.pk]
     fare = next(iter(counts.others.values()))
     assert fare.sums[:, 0].T.tolist() == [[2, 84.5, 84.5**2], [1, 500, 250_000]]
+    reached = (
+        Tally.objects.filter(metric__name="fare per visitor", segment="")
+        .order_by("variant", "day")
+        .values_list("capped")
+    )
+    assert [line[0] for line in reached] == [0, 1, 0]
+    assert not Tally.objects.filter(metric__name="paid bookings", capped__isnull=False).exists()
     rows = Tally.objects.filter(metric__name="paid bookings").values_list("segment", "units", "total")
     assert set(rows) >= {("device=phone", 2, 1), ("device=tablet", 1, 1), ("device=(not known)", 1, 0)}
 

@@ -108,7 +108,7 @@ def recount(units: Collection[str], open_ones: Sequence[Served], present: Sequen
     before = {(row[0], row[1]): row for row in present}
     by_id = {experiment.id: experiment for experiment in open_ones}
     day_of = local_day()
-    changes = {experiment.id: (Sums(), Arrivals()) for experiment in open_ones}
+    changes = {experiment.id: (Sums(experiment), Arrivals()) for experiment in open_ones}
     kept, enrolled = [], set()
     for unit, experiment_id, now_standing in standings(units, open_ones):
         experiment = by_id[experiment_id]

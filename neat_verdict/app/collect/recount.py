@@ -12,13 +12,13 @@ from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 from neat_verdict.app.traffic.serving import Served, epoch_segment
-from neat_verdict.core.metrics import Happening, unit_figure
+from neat_verdict.core.metrics import Definition, Happening, unit_figure
 from neat_verdict.core.traffic import property_text
 
 MILLION = 1_000_000
 HOUR = 3_600_000
 LONGEST_SEGMENT = 200
-_SUMS = 6  # of a cell; the counts of a funnel's steps follow
+_SUMS = 6  # of a cell; the counts of a funnel's steps follow, or of the units that reached the cap
 
 
 class Exposure(NamedTuple):
@@ -76,9 +76,17 @@ def segments_of(properties: Mapping[str, Any], kept_by: Sequence[Sequence[str]])
     return tuple(found)
 
 
+def limits_of(definition: Definition) -> tuple[int | None, ...]:
+    """A metric's caps, above the line and below it, in whole millionths."""
+    return tuple(None if cap is None else round(cap * MILLION) for cap in definition.caps)
+
+
 class Sums(dict[Cell, list[int]]):
     """Changes of tallies: units, total, squares, below, below squares, cross, in whole millionths; of a funnel also the units
-    that reached each step."""
+    that reached each step, of a capped metric those that reached its cap."""
+
+    def __init__(self, experiment: Served) -> None:
+        self.limits = {str(metric.id): limits_of(metric.definition) for metric in experiment.metrics}
 
     def add(self, unit: Standing, sign: int, day_of: Callable[[int], str]) -> None:
         """Add a unit's part, or take it away (``sign`` -1)."""
@@ -87,6 +95,10 @@ class Sums(dict[Cell, list[int]]):
             above = round(figures[0] * MILLION)
             below = round(figures[1] * MILLION) if len(figures) == 2 else 0
             steps = figures[1:] if len(figures) > 2 else ()
+            limits = self.limits[metric]
+            # Of what came before the exposure it is not asked, so there may be one limit only.
+            both = zip((above, below), limits, strict=False)
+            reached = any(limit is not None and value >= limit for value, limit in both)
             for segment in unit.segments:
                 cell = (unit.position, segment, day, metric)
                 sums = self.get(cell)
@@ -97,6 +109,9 @@ class Sums(dict[Cell, list[int]]):
                     sums.extend([0] * (_SUMS + len(steps) - len(sums)))
                     for step, done in enumerate(steps, start=_SUMS):
                         sums[step] += sign * int(done)
+                elif limits:
+                    sums.extend([0] * (_SUMS + 1 - len(sums)))
+                    sums[_SUMS] += sign * reached
                 if above:
                     sums[1] += sign * above
                     sums[2] += sign * above * above
@@ -117,13 +132,15 @@ class Arrivals(dict[tuple[int, int], list[int]]):
 
 
 def as_floats(kind: str, exact: Sequence[int]) -> dict[str, Any]:
-    """The columns of a tally from its exact sums, each rounded once; ``steps`` of a funnel are whole numbers."""
+    """The columns of a tally from its exact sums, each rounded once; ``steps`` of a funnel and ``capped`` are whole numbers."""
     units, total, squares, below, below_squares, cross = exact[:_SUMS]
     square = MILLION * MILLION
-    found: dict[str, Any] = dict.fromkeys(("squares", "below", "below_squares", "cross"))
-    found["steps"] = list(exact[_SUMS:]) or None
+    found: dict[str, Any] = dict.fromkeys(("squares", "below", "below_squares", "cross", "steps", "capped"))
     found |= {"units": units, "total": total / MILLION}
-    if kind != "rate":
+    if kind == "rate":
+        found["steps"] = list(exact[_SUMS:]) or None
+    else:
+        found["capped"] = next(iter(exact[_SUMS:]), None)
         found["squares"] = squares / square
     if kind in ("ratio", "adjusted"):
         found |= {"below": below / MILLION, "below_squares": below_squares / square, "cross": cross / square}

@@ -25,11 +25,11 @@ _UPSERT_ENROLMENT = """INSERT INTO traffic_enrolment
     ON CONFLICT (unit, experiment_id, round) DO UPDATE SET variant_id = excluded.variant_id, first_at = excluded.first_at,
         segments = excluded.segments, "values" = excluded."values", mixed = excluded.mixed"""
 _UPSERT_TALLY = """INSERT INTO experiments_tally
-    (variant_id, metric_id, round, segment, day, units, total, squares, below, below_squares, "cross", steps, exact)
-    VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)
+    (variant_id, metric_id, round, segment, day, units, total, squares, below, below_squares, "cross", steps, capped, exact)
+    VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)
     ON CONFLICT (variant_id, metric_id, round, segment, day) DO UPDATE SET units = excluded.units, total = excluded.total,
         squares = excluded.squares, below = excluded.below, below_squares = excluded.below_squares,
-        "cross" = excluded."cross", steps = excluded.steps, exact = excluded.exact"""
+        "cross" = excluded."cross", steps = excluded.steps, capped = excluded.capped, exact = excluded.exact"""
 _UPSERT_ARRIVAL = """INSERT INTO collect_arrival (variant_id, round, hour, units, mixed) VALUES (%s, %s, %s, %s, %s)
     ON CONFLICT (variant_id, round, hour) DO UPDATE SET units = units + excluded.units, mixed = mixed + excluded.mixed"""
 _UPSERT_SIGHTING = """INSERT INTO collect_sighting (kind, name, last_at, times) VALUES (%s, %s, %s, %s)
@@ -128,7 +128,11 @@ def change_tallies(experiment: Served, sums: Sums) -> None:
         before = present.get(place, "[0,0,0,0,0,0]")
         if metric in by_file or not any(change):
             continue
-        exact = [old + new for old, new in zip_longest(json.loads(before), change, fillvalue=0)]
+        counted = json.loads(before)
+        if place in present and kinds[metric_id] != "rate":
+            # Counted before it was asked who reached the cap: that stays unknown until the tallies are rebuilt.
+            change = change[: len(counted)]
+        exact = [old + new for old, new in zip_longest(counted, change, fillvalue=0)]
         if exact[0] == 0:
             emptied.append((variant, metric, experiment.round, segment, day))
             continue
@@ -136,7 +140,7 @@ def change_tallies(experiment: Served, sums: Sums) -> None:
         kept.append(
             (variant, metric, experiment.round, segment, day, figures["units"], figures["total"], figures["squares"],
              figures["below"], figures["below_squares"], figures["cross"],
-             json.dumps(figures["steps"]) if figures["steps"] else None, json.dumps(exact))
+             json.dumps(figures["steps"]) if figures["steps"] else None, figures["capped"], json.dumps(exact))
         )  # fmt: skip
     _many(_UPSERT_TALLY, kept)
     _many(

@@ -36,6 +36,15 @@ class Measured:
     columns: tuple[str, ...]
     caps: tuple[float | None, ...]
 
+    @property
+    def at_cap(self) -> str:
+        """SQL that holds of a unit that reached its cap; empty where nothing is capped. What came before is not asked."""
+        asked = self.caps[:1] if self.kind == "adjusted" else self.caps
+        reached = [
+            f"m{self.metric}_{number} >= {round(cap * MILLION)}" for number, cap in enumerate(asked) if cap is not None
+        ]
+        return " OR ".join(reached)
+
 
 @dataclass(frozen=True, slots=True)
 class WrongUnit:
@@ -319,7 +328,7 @@ def _one(connection: duckdb.DuckDBPyConnection, query: str) -> Any:
 
 
 def _totals(m: Measured) -> list[str]:
-    """Sums of a metric's columns in the order of the exact sums: above, its squares, below, its squares, cross."""
+    """A metric's columns in the order of the exact sums: above, its squares, below, its squares, cross; then who was capped."""
     above = f"m{m.metric}_0"
     if m.kind == "rate":
         return [f"sum({above})"]
@@ -331,7 +340,7 @@ def _totals(m: Measured) -> list[str]:
             f"sum(CAST({below} AS HUGEINT) * {below})",
             f"sum(CAST({above} AS HUGEINT) * {below})",
         ]
-    return found
+    return [*found, f"count(*) FILTER (WHERE {m.at_cap})"] if m.at_cap else found
 
 
 def _keep(
@@ -347,5 +356,8 @@ def _keep(
         width = {"rate": 1, "mean": 2, "ratio": 5, "adjusted": 5}[m.kind]
         added = [units, *rest[at : at + width], *[0] * (5 - width)]
         at += width
-        before = exact.get((m.metric, *place), [0] * 6)
+        if m.at_cap:
+            added.append(rest[at])
+            at += 1
+        before = exact.get((m.metric, *place), [0] * len(added))
         exact[(m.metric, *place)] = [old + new for old, new in zip(before, added, strict=True)]

@@ -20,6 +20,7 @@ from neat_verdict.app.experiments.queries import (
 from neat_verdict.app.experiments.tallies import FIELDS, Counts
 from neat_verdict.app.people.models import User
 from neat_verdict.app.readings import beside, presenting
+from neat_verdict.app.readings.capped import capped
 from neat_verdict.app.readings.looks import AsRead, Look, read
 from neat_verdict.app.readings.schemas import DailyOut, Docket, DocketRow, EvidenceOut, ReadingOut
 from neat_verdict.core.checks import InputError
@@ -82,6 +83,7 @@ def evidence(experiment: Experiment) -> EvidenceOut:
         looks=beside.looks(experiment, found),
         funnels=beside.funnels(experiment, found),
         outlay=beside.outlay(experiment, found),
+        capped=capped(experiment, found),
     )
 
 

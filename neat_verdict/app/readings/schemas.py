@@ -319,6 +319,16 @@ class OutlayOut(Schema):
     arms: list[OutlayArmOut]
 
 
+class CappedOut(Schema):
+    """Units of each variant, and how many of them reached the cap of a metric."""
+
+    metric: str
+    letters: list[str]
+    units: list[int]
+    reached: list[int]
+    sentence: str
+
+
 class EvidenceOut(Schema):
     reading: ReadingOut
     series: list[SeriesOut]
@@ -327,6 +337,7 @@ class EvidenceOut(Schema):
     looks: LooksOut | None = None
     funnels: list[FunnelOut] = []
     outlay: OutlayOut | None = None
+    capped: list[CappedOut] = []
 
 
 class CohortOut(Schema):

@@ -134,6 +134,12 @@ class Definition:
         return self.kind in ("conversion", "funnel")
 
     @property
+    def caps(self) -> tuple[float | None, ...]:
+        """The most that one unit may count, above the line and below it; empty where nothing is capped."""
+        found = tuple(part.cap for part in (self.measure, self.denominator) if part)
+        return found if any(cap is not None for cap in found) else ()
+
+    @property
     def event_names(self) -> tuple[str, ...]:
         """Names of all events it looks at, each once, in order."""
         filters = [*self.steps, *(part.events for part in (self.measure, self.denominator) if part)]

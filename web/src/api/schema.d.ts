@@ -1835,6 +1835,22 @@ export interface components {
             shares: number[];
         };
         /**
+         * CappedOut
+         * @description Units of each variant, and how many of them reached the cap of a metric.
+         */
+        CappedOut: {
+            /** Letters */
+            letters: string[];
+            /** Metric */
+            metric: string;
+            /** Reached */
+            reached: number[];
+            /** Sentence */
+            sentence: string;
+            /** Units */
+            units: number[];
+        };
+        /**
          * CaseOut
          * @description A decided experiment. ``shrunken`` is its lift drawn towards the mean of all by as much as chance spreads it.
          */
@@ -2363,6 +2379,11 @@ export interface components {
         /** EvidenceOut */
         EvidenceOut: {
             arrivals: components["schemas"]["ArrivalsOut"];
+            /**
+             * Capped
+             * @default []
+             */
+            capped: components["schemas"]["CappedOut"][];
             daily: components["schemas"]["DailyOut"];
             /**
              * Funnels

@@ -98,6 +98,13 @@ function Read({ evidence }: { evidence: Evidence }) {
           {Math.round(reading.variance_removed * 100)}% of the variance away.
         </p>
       )}
+      {evidence.capped.length > 0 && (
+        <div className="sheet px-4 py-2 text-sm">
+          {evidence.capped.map((line) => (
+            <p key={line.metric}>{line.sentence}</p>
+          ))}
+        </div>
+      )}
       {reading.followed && <FollowedPanel followed={reading.followed} reading={reading} />}
       {evidence.looks && <LooksPanel looks={evidence.looks} reading={reading} />}
       {unsound ? (
@@ -110,7 +117,7 @@ function Read({ evidence }: { evidence: Evidence }) {
       {!unsound && <SideMetrics reading={reading} />}
       {!unsound && <Funnels funnels={evidence.funnels} worthwhile={reading.worthwhile_lift} />}
       {evidence.outlay && <OutlayPanel outlay={evidence.outlay} reading={reading} />}
-      {!unsound && <Segments />}
+      {!unsound && <Segments spoken={reading.variant ?? ""} />}
       <div className="flex flex-wrap items-center gap-4 text-sm">
         <span className="quiet">Take it with you:</span>
         {FILES.map(({ what, files }) => (

@@ -17,14 +17,14 @@ const WIDE = 170;
 const NARROW = 100;
 const NEEDS = 640;
 
-/** A variant's lift in each segment of a property, on one axis; always exploratory. */
-export function Segments() {
+/** A variant's lift in each segment of a property, on one axis; of the one spoken of first, and always exploratory. */
+export function Segments({ spoken }: { spoken: string }) {
   const { experiment } = useEditing();
   const [params, setParams] = useSearchParams();
   const asked = {
     by: params.get("by") ?? "",
     metric: params.get("metric") ?? "",
-    variant: params.get("segment-variant") ?? "",
+    variant: params.get("segment-variant") ?? (spoken === "A" ? "" : spoken),
     ...(params.get("set") ? { set: Number(params.get("set")) } : {}),
   };
   const found = useSegmentEvidence(experiment.key, asked);

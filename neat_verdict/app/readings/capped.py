@@ -1,0 +1,59 @@
+"""How many units reached the cap of a metric: what a cap takes away is told beside what it leaves."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+
+from django.db.models import F, Sum
+
+from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
+from neat_verdict.app.metrics.queries import definition_of
+from neat_verdict.app.readings.looks import AsRead
+from neat_verdict.app.readings.schemas import CappedOut
+from neat_verdict.core.judge.wording import levels, share
+from neat_verdict.core.metrics import Definition
+from neat_verdict.core.traffic import LETTERS
+
+
+def capped(experiment: Experiment, found: AsRead) -> list[CappedOut]:
+    """Of each capped metric the units that reached the cap, by variant, on the days that are read, where it was counted."""
+    uses = {use.metric_id: use for use in experiment.metrics.all() if definition_of(use.definition).caps}
+    days = found.counts.primary.days
+    if not uses or not days:
+        return []
+    rows = (
+        Tally.objects.filter(
+            variant__experiment=experiment, round=F("variant__experiment__round"), segment="", metric__in=list(uses),
+            capped__isnull=False, day__gte=days[0], day__lte=days[-1],
+        )
+        .values_list("metric_id", "variant__position")
+        .annotate(Sum("units"), Sum("capped"))
+        .order_by("metric_id", "variant__position")
+    )  # fmt: skip
+    counted: dict[int, list[tuple[int, int, int]]] = defaultdict(list)
+    for metric, position, units, reached in rows:
+        counted[metric].append((position, units, reached))
+    return [_told(uses[metric], lines, experiment) for metric, lines in counted.items()]
+
+
+def _told(use: ExperimentMetric, lines: list[tuple[int, int, int]], experiment: Experiment) -> CappedOut:
+    definition = definition_of(use.definition)
+    shares = [f"{share(reached / units)} of {LETTERS[position]}" for position, units, reached in lines]
+    return CappedOut(
+        metric=use.metric.key,
+        letters=[LETTERS[position] for position, _, _ in lines],
+        units=[units for _, units, _ in lines],
+        reached=[reached for _, _, reached in lines],
+        sentence=(
+            f"{use.metric.name[:1].upper()}{use.metric.name[1:]} is capped at {_most(definition)} for each of the "
+            f"{experiment.unit_name}; that was reached by {', '.join(shares)}."
+        ),
+    )
+
+
+def _most(definition: Definition) -> str:
+    """What counts at most, in the unit of the metric where it is known."""
+    if definition.kind != "ratio":
+        return levels([definition.caps[0]], definition.unit, definition.currency)[0]
+    parts = zip(("above", "below"), definition.caps, strict=True)
+    return " and ".join(f"{cap:g} {where} the line" for where, cap in parts if cap is not None)
