@@ -11,7 +11,7 @@ from neat_verdict.app.config.auth import person
 from neat_verdict.app.experiments.presenting import present
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.experiments.schemas import ExperimentOut
-from neat_verdict.app.readings import actions, beside, exports, queries, segments
+from neat_verdict.app.readings import actions, beside, exports, queries, segments, workings
 from neat_verdict.app.readings.schemas import (
     AsideIn,
     CohortsOut,
@@ -24,7 +24,7 @@ from neat_verdict.app.readings.schemas import (
     StretchOut,
     WorkingOut,
 )
-from neat_verdict.core.judge import Figure
+from neat_verdict.app.readings.workings import AnyFigure, Asked
 
 router = Router(tags=["readings"])
 
@@ -93,12 +93,25 @@ def stretch(request: HttpRequest, key: str, first: date, last: date, metric: str
 
 @router.get("/experiments/{key}/working", response=WorkingOut, operation_id="get_working")
 def working(
-    request: HttpRequest, key: str, figure: Figure, variant: str, metric: str = "", segment: str = ""
+    request: HttpRequest,
+    key: str,
+    figure: AnyFigure,
+    variant: str,
+    metric: str = "",
+    segment: str = "",
+    by: str = "",
+    set: int | None = None,
+    look: int | None = None,
+    first: date | None = None,
+    last: date | None = None,
+    together: bool = False,
+    step: str = "",
 ) -> WorkingOut:
-    """How a figure is made: words, formula, source and inputs; of everybody, or of a segment."""
-    experiment = find(key)
-    within = segments.compared(experiment, segment, variant, metric) if segment else None
-    return beside.working(experiment, figure, variant, metric, within)
+    """How a figure is made: words, formula, source and inputs; of everybody, or of a segment, a look, some days, a step alone."""
+    only = segments.find_set(set).values if set is not None else ()
+    return workings.working(
+        find(key), Asked(figure, variant, metric, segment, by, only, look, first, last, together, step)
+    )
 
 
 @router.post("/experiments/{key}/looks", response=EvidenceOut, operation_id="take_looks")

@@ -19,7 +19,6 @@ from neat_verdict.app.experiments.queries import (
 )
 from neat_verdict.app.experiments.tallies import DailyCounts
 from neat_verdict.app.metrics.queries import definition_of
-from neat_verdict.app.problems import Conflict
 from neat_verdict.app.readings.looks import AsRead, Look, look_days, read, without_warm_up
 from neat_verdict.app.readings.presenting import LETTERS, interval, number, tone_of
 from neat_verdict.app.readings.schemas import (
@@ -32,15 +31,14 @@ from neat_verdict.app.readings.schemas import (
     OutlayOut,
     PlannedLookOut,
     SetAsideOut,
-    StepOut,
     StretchArmOut,
     StretchLineOut,
     StretchOut,
     TakenLookOut,
-    WorkingOut,
 )
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.estimate import (
+    Arm,
     Comparison,
     EpochArms,
     EpochPair,
@@ -59,14 +57,9 @@ from neat_verdict.core.estimate import (
 )
 from neat_verdict.core.judge import (
     DecisionRule,
-    Figure,
-    Working,
     chances_ahead,
     comparison_of_pairs,
-    comparison_working,
-    level_working,
     read_cohorts,
-    working_by_epoch,
     write_sentences,
 )
 from neat_verdict.core.judge.reading import own_interval
@@ -88,9 +81,7 @@ def looks(experiment: Experiment, found: AsRead) -> LooksOut | None:
     ]  # fmt: skip
     if rule.method.kind not in ("looks", "fixed") or not (rule.method.kind == "looks" or found.looks or aside):
         return None
-    days = look_days(experiment, rule, found.all_counts) if rule.method.kind == "looks" else []
-    coming = [] if found.looks and found.next_look is None else [day for day in days if not _taken(found, day)]
-    planned = _planned(rule, found, coming, days)
+    planned = planned_looks(experiment, rule, found)
     return LooksOut(
         taken=[_look(experiment, rule, look, [p.information for p in planned]) for look in found.looks],
         planned=planned,
@@ -102,8 +93,10 @@ def _taken(found: AsRead, day: date) -> bool:
     return any(look.day >= day for look in found.looks)
 
 
-def _planned(rule: DecisionRule, found: AsRead, coming: Sequence[date], days: Sequence[date]) -> list[PlannedLookOut]:
+def planned_looks(experiment: Experiment, rule: DecisionRule, found: AsRead) -> list[PlannedLookOut]:
     """The looks still to come with the boundary as it would be if the data come as planned."""
+    days = look_days(experiment, rule, found.all_counts) if rule.method.kind == "looks" else []
+    coming = [] if found.looks and found.next_look is None else [day for day in days if not _taken(found, day)]
     taken = found.looks[-1].looks.information if found.looks and found.looks[-1].looks else ()
     whole = (days[-1] - days[0]).days + rule.look_days[0] if days else 0
     reached = [((day - days[0]).days + rule.look_days[0]) / whole for day in coming]
@@ -125,7 +118,9 @@ def _look(experiment: Experiment, rule: DecisionRule, look: Look, coming: Sequen
     information = look.looks.information if look.looks else (rule.information([arm.units for arm in reading.arms]),)
     ahead = None
     if best is not None and look.looks is not None and reading.verdict.kind == "keep_collecting":
-        ahead = chances_ahead(best, rule, information, [part for part in coming if part > information[-1]])
+        ahead = chances_ahead(
+            best, rule, information, [part for part in coming if part > information[-1]], len(reading.comparisons)
+        )
     return TakenLookOut(
         number=look.number,
         day=look.day,
@@ -154,6 +149,33 @@ def funnels(experiment: Experiment, found: AsRead) -> list[FunnelOut]:
         return []
     uses = [use for use in experiment.metrics.all() if use.definition["kind"] == "funnel"]
     position = found.reading.verdict.variant or 1
+    reached = _reached(experiment, found, uses, position)
+    return [
+        _funnel(use, reached[use.metric_id], position, decision_rule(experiment))
+        for use in uses
+        if len(reached.get(use.metric_id, {})) == 2
+    ]
+
+
+def funnel_step(
+    experiment: Experiment, found: AsRead, use: ExperimentMetric, position: int, step: str
+) -> tuple[Rate, Rate]:
+    """Control's and a variant's rate of a funnel's step, of the units that reached the one before. Raises InputError."""
+    names_of = [one.event for one in definition_of(use.definition).steps]
+    reached = _reached(experiment, found, [use], position).get(use.metric_id, {})
+    if step not in names_of or len(reached) < 2:
+        raise InputError("step", step, f"must be a step that was counted; known are {', '.join(names_of) or 'none'}")
+    place = names_of.index(step) + 1
+    control, variant = (Rate(reached[at][place], reached[at][place - 1]) for at in (0, position))
+    return control, variant
+
+
+def _reached(
+    experiment: Experiment, found: AsRead, uses: Sequence[ExperimentMetric], position: int
+) -> dict[int, dict[int, list[int]]]:
+    """Units exposed and those that reached each step, by metric and position (control's and the variant's)."""
+    if not found.counts.primary.days:
+        return {}
     rows = (
         Tally.objects.filter(
             variant__experiment=experiment, round=F("variant__experiment__round"), segment="", steps__isnull=False,
@@ -168,11 +190,7 @@ def funnels(experiment: Experiment, found: AsRead) -> list[FunnelOut]:
         assert steps is not None
         line = reached.setdefault(metric, {}).setdefault(at, [0] * (len(steps) + 1))
         reached[metric][at] = [a + b for a, b in zip(line, [units, *steps], strict=True)]
-    return [
-        _funnel(use, reached[use.metric_id], position, decision_rule(experiment))
-        for use in uses
-        if len(reached.get(use.metric_id, {})) == 2
-    ]
+    return reached
 
 
 def _funnel(use: ExperimentMetric, reached: dict[int, list[int]], position: int, rule: DecisionRule) -> FunnelOut:
@@ -207,13 +225,7 @@ def outlay(experiment: Experiment, found: AsRead) -> OutlayOut | None:
     """Cost and views of each variant against what its units did; None without any, or where no lift may be read."""
     if found.reading.verdict.kind == "unsound" or not found.counts.primary.days:
         return None
-    first, last = found.counts.primary.days[0], found.counts.primary.days[-1]
-    rows = (
-        OutlayRow.objects.filter(variant__experiment=experiment, round=experiment.round, day__gte=first, day__lte=last)
-        .values_list("variant__position")
-        .annotate(Sum("cost"), Sum("views"))
-    )
-    sums = {position: Outlay(cost, views) for position, cost, views in rows}
+    sums = outlays(experiment, found)
     if not sums:
         return None
     rule, reading = decision_rule(experiment), found.reading
@@ -243,6 +255,17 @@ def outlay(experiment: Experiment, found: AsRead) -> OutlayOut | None:
     return OutlayOut(metric=experiment.metric, arms=arms)
 
 
+def outlays(experiment: Experiment, found: AsRead) -> dict[int, Outlay]:
+    """Cost and views by variant's position, of the days that are read."""
+    first, last = found.counts.primary.days[0], found.counts.primary.days[-1]
+    rows = (
+        OutlayRow.objects.filter(variant__experiment=experiment, round=experiment.round, day__gte=first, day__lte=last)
+        .values_list("variant__position")
+        .annotate(Sum("cost"), Sum("views"))
+    )
+    return {position: Outlay(cost, views) for position, cost, views in rows}
+
+
 # Over time
 
 
@@ -251,25 +274,15 @@ def cohorts(experiment: Experiment, *, metric: str = "", variant: str = "", days
     if not 1 <= days_a_group <= 28:
         raise InputError("days_a_group", days_a_group, "must be 1 to 28")
     rule = decision_rule(experiment)
-    position, counts, epochs = _chosen(experiment, metric, variant)
+    position, counts, epochs = chosen(experiment, metric, variant)
     if not counts.days:
         return CohortsOut(
             variant=LETTERS[position], days_a_group=days_a_group, cohorts=[], change=None, pvalue=None,
             sentence="There is nothing that may be read yet.",
         )  # fmt: skip
-    spans: list[tuple[date, date]] = []
-    day = counts.days[0]
-    while day <= counts.days[-1]:
-        end = min(day + timedelta(days=days_a_group - 1), counts.days[-1])
-        spans.append((day, end))
-        day = end + timedelta(days=1)
-    groups, pairs = [], []
-    for first, last in spans:
-        arms = counts.between(first, last).arms()
-        groups.append([arms[0], arms[position]])
-        pairs.append(_pairs_within(epochs, first, last, position))
+    spans, groups, pairs = cohort_groups(counts, epochs, position, days_a_group)
     group_name = "week" if days_a_group == 7 else "group of days"
-    found = read_cohorts(groups, rule, group_name, pairs if epochs else None)
+    found = read_cohorts(groups, rule, group_name, pairs)
     sign = 1 if metric_use(experiment, metric).definition["good_direction"] == "up" else -1
     return CohortsOut(
         variant=LETTERS[position],
@@ -290,12 +303,26 @@ def cohorts(experiment: Experiment, *, metric: str = "", variant: str = "", days
     )
 
 
+def cohort_groups(
+    counts: DailyCounts, epochs: Sequence[EpochArms], position: int, days_a_group: int = 7
+) -> tuple[list[tuple[date, date]], list[list[Arm]], list[list[EpochPair]] | None]:
+    """First and last day of each group, its arms (control, variant), and these by epoch where traffic followed the evidence."""
+    spans: list[tuple[date, date]] = []
+    day = counts.days[0]
+    while day <= counts.days[-1]:
+        end = min(day + timedelta(days=days_a_group - 1), counts.days[-1])
+        spans.append((day, end))
+        day = end + timedelta(days=1)
+    groups = [[arms[0], arms[position]] for arms in (counts.between(*span).arms() for span in spans)]
+    return spans, groups, [pairs_within(epochs, *span, position) for span in spans] if epochs else None
+
+
 def stretch(experiment: Experiment, first: date, last: date, *, metric: str = "") -> StretchOut:
     """Some days alone, without a verdict. Raises InputError for days in disorder or a metric that there is not."""
     if last < first:
         raise InputError("last", last, f"must not lie before the first day ({first.isoformat()})")
     rule = decision_rule(experiment)
-    _, everything, epochs = _chosen(experiment, metric, "")
+    _, everything, epochs = chosen(experiment, metric, "")
     counts = everything.between(first, last)
     arms = counts.arms()
     control, *variants = arms
@@ -304,7 +331,7 @@ def stretch(experiment: Experiment, first: date, last: date, *, metric: str = ""
     if comparable(arms):
         c = dunnett_critical_value(rule.confidence, control.units, [arm.units for arm in variants])
         for place, arm in enumerate(variants, start=1):
-            pairs = _pairs_within(epochs, first, last, place)
+            pairs = pairs_within(epochs, first, last, place)
             one = comparison_of_pairs(pairs, arm, control, c) if epochs else compare_arms_at(arm, control, c)
             compared += [one] if one else []
     part = sum(arm.units for arm in arms) / max(sum(arm.units for arm in everything.arms()), 1)
@@ -334,13 +361,13 @@ def stretch(experiment: Experiment, first: date, last: date, *, metric: str = ""
     )
 
 
-def _pairs_within(epochs: Sequence[EpochArms], first: date, last: date, position: int) -> list[EpochPair]:
+def pairs_within(epochs: Sequence[EpochArms], first: date, last: date, position: int) -> list[EpochPair]:
     """A variant's and control's arms of the epochs within some days."""
     days = range(first.toordinal(), last.toordinal() + 1)
     return [epoch.pair(position, 0) for epoch in epochs if epoch.day in days]
 
 
-def _chosen(experiment: Experiment, metric: str, variant: str) -> tuple[int, DailyCounts, Sequence[EpochArms]]:
+def chosen(experiment: Experiment, metric: str, variant: str) -> tuple[int, DailyCounts, Sequence[EpochArms]]:
     """A variant's position, a metric's counts of the days that may be read, and its epochs where shares followed the evidence."""
     position = variant_position(experiment, variant)
     use = metric_use(experiment, metric)
@@ -352,58 +379,3 @@ def _chosen(experiment: Experiment, metric: str, variant: str) -> tuple[int, Dai
         return position, counts.between(date.max, date.min), ()
     # Under planned looks nothing after the latest look is read.
     return position, counts.until(found.counts.primary.days[-1]), found.epochs.get(use.metric_id, ())
-
-
-# Working
-
-
-def working(
-    experiment: Experiment,
-    figure: Figure,
-    letter: str,
-    metric: str = "",
-    of_segment: tuple[Comparison, Sequence[EpochPair]] | None = None,
-) -> WorkingOut:
-    """How a figure of a variant is made; with ``of_segment`` how that of a segment is.
-
-    Raises InputError for a variant or metric that there is not, Conflict where it is not read.
-    """
-    letters = [variant.letter for variant in experiment.variants.all()]
-    if letter not in letters[0 if figure == "level" else 1 :]:
-        raise InputError("variant", letter, f"must be one of {', '.join(letters[0 if figure == 'level' else 1 :])}")
-    rule, use = decision_rule(experiment), metric_use(experiment, metric)
-    found = read(experiment, daily_counts([experiment])[experiment.pk])
-    position = letters.index(letter)
-    if use.role == "primary":
-        arms, comparisons = list(found.reading.arms), found.reading.comparisons
-    else:
-        sides = {line.metric.name: line for line in found.sides}
-        side = sides.get(use.metric.name)
-        if side is None:
-            raise Conflict(f"There is nothing of {use.metric.name} to read yet")
-        arms, comparisons = list(side.metric.arms), side.comparisons
-    if of_segment is not None and figure != "level":
-        made = _working_of(figure, *of_segment, rule, letter, among=1)
-    elif figure == "level":
-        made = level_working(arms[position], rule, letter)
-    elif found.reading.verdict.kind == "unsound" or len(comparisons) < position:
-        raise Conflict("This figure is not read: the data contradicts the design, or there is too little of it")
-    else:
-        pairs = [epoch.pair(position, 0) for epoch in found.epochs.get(use.metric_id, ())]
-        made = _working_of(figure, comparisons[position - 1], pairs, rule, letter, among=len(comparisons))
-    return WorkingOut(
-        title=f"{made.title}, {use.metric.name}",
-        words=made.words,
-        formula=made.formula,
-        source=made.source,
-        inputs=[StepOut(name=step.name, value=step.value) for step in made.inputs],
-        steps=[StepOut(name=step.name, value=step.value) for step in made.steps],
-    )
-
-
-def _working_of(
-    figure: Figure, made: Comparison, pairs: Sequence[EpochPair], rule: DecisionRule, letter: str, *, among: int
-) -> Working:
-    if pairs:
-        return working_by_epoch(figure, made, pairs, letter, among=among)
-    return comparison_working(figure, made, rule, letter, among=among)

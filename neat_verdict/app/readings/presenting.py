@@ -33,6 +33,7 @@ from neat_verdict.core.estimate import Adjustment, Arm, Comparison, EpochArms, I
 from neat_verdict.core.judge import (
     FOLLOWED_EXPLAINED,
     DecisionRule,
+    Looks,
     Names,
     Reading,
     Series,
@@ -226,7 +227,9 @@ def shown_kind(metric_kind: str) -> Kind:
     return "mean" if kind == "adjusted" else kind
 
 
-def ranking(reading: Reading, rule: DecisionRule, epochs: Sequence[EpochArms] = ()) -> list[RankedOut]:
+def ranking(
+    reading: Reading, rule: DecisionRule, epochs: Sequence[EpochArms] = (), looks: Looks | None = None
+) -> list[RankedOut]:
     """The variants in order; empty where no lift may be read or there are only two."""
     if reading.verdict.kind in ("unsound", "keep_collecting") or len(reading.arms) < 3:
         return []
@@ -237,7 +240,7 @@ def ranking(reading: Reading, rule: DecisionRule, epochs: Sequence[EpochArms] = 
             behind=interval(line.behind),
             separable=line.separable,
         )
-        for line in rank_arms(reading.arms, rule, epochs)
+        for line in rank_arms(reading.arms, rule, epochs, looks)
     ]
 
 

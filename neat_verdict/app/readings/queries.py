@@ -37,7 +37,9 @@ def reading_of(experiment: Experiment, counts: Counts, day: date | None = None) 
 
 def reading_of_look(experiment: Experiment, look: Look) -> ReadingOut:
     """The reading of a look as it stands on its own."""
-    return _present(experiment, AsRead(look.reading, look.counts, look.counts, look.day, sides=look.sides))
+    return _present(
+        experiment, AsRead(look.reading, look.counts, look.counts, look.day, looks=(look,), sides=look.sides)
+    )
 
 
 def _present(experiment: Experiment, found: AsRead) -> ReadingOut:
@@ -51,7 +53,7 @@ def _present(experiment: Experiment, found: AsRead) -> ReadingOut:
     if experiment.primary is not None:
         presenting.set_unit(shown, experiment.primary, found.counts.primary.adjustment)
     epochs = found.epochs.get(experiment.primary.metric_id, ()) if experiment.primary else ()
-    shown.ranking = presenting.ranking(found.reading, rule, epochs)
+    shown.ranking = presenting.ranking(found.reading, rule, epochs, found.looks[-1].looks if found.looks else None)
     shown.would_change = list(what_would_change(found.reading, rule, names(experiment)))
     uses = {use.metric.name: use for use in experiment.metrics.all()}
     shown.sides = [

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import date
 
 import numpy as np
@@ -51,13 +51,7 @@ def segments(
         unread = "The data contradicts the design: no lift may be read, in no segment."
     elif not found.counts.primary.days:
         unread = "No look has been taken yet." if found.all_counts.primary.days else "There is no data yet."
-    strata: dict[str, Sequence[Arm]] = {}
-    pairs: dict[str, list[EpochPair]] | None = None
-    if by and not unread:
-        days = found.counts.primary.days
-        strata = _strata(experiment, use, by, position, days[0], days[-1])
-        if experiment.allocation is not None:
-            pairs = _pairs(experiment, use, by, position, days[0], days[-1])
+    strata, pairs = ({}, None) if unread or not by else strata_of(experiment, use, by, position, found)
     everybody = sum(arm.units for arms in strata.values() for arm in arms)
     strata = {name: arms for name, arms in strata.items() if not only or name in only}
     rule = decision_rule(experiment)
@@ -128,6 +122,20 @@ def _worth(comparison: Comparison | None, units_per_day: float | None) -> Interv
 
 def _sign(use: ExperimentMetric) -> int:
     return 1 if use.definition["good_direction"] == "up" else -1
+
+
+Pairs = Mapping[str, Sequence[EpochPair]]
+
+
+def strata_of(
+    experiment: Experiment, use: ExperimentMetric, by: str, position: int, found: AsRead
+) -> tuple[dict[str, Sequence[Arm]], Pairs | None]:
+    """Control's and a variant's arms by segment on the days that are read; where traffic followed the evidence also by day."""
+    days = found.counts.primary.days
+    strata = _strata(experiment, use, by, position, days[0], days[-1])
+    if experiment.allocation is None:
+        return strata, None
+    return strata, _pairs(experiment, use, by, position, days[0], days[-1])
 
 
 def _strata(

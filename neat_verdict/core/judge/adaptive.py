@@ -101,7 +101,7 @@ def compare_epochs(arms: Sequence[Arm], epochs: Sequence[EpochArms], rule: Decis
     found = []
     for variant in range(1, len(arms)):
         pairs = [epoch.pair(variant, 0) for epoch in epochs]
-        fraction = epoch_information(pairs) / _planned_information(rule, variant)
+        fraction = epoch_information(pairs) / planned_information(rule, variant, 0)
         if not fraction:
             return ()
         standard = anytime_standard(rule, fraction, len(arms) - 1)
@@ -113,11 +113,12 @@ def compare_epochs(arms: Sequence[Arm], epochs: Sequence[EpochArms], rule: Decis
     return tuple(one for one in found if one is not None)
 
 
-def _planned_information(rule: DecisionRule, variant: int) -> float:
+def planned_information(rule: DecisionRule, variant: int, reference: int) -> float:
+    """The units of a comparison of two arms (by position) as planned, n₁n₀/(n₁ + n₀); 1 without a plan."""
     if rule.planned_units is None:
         return 1.0
-    control, other = rule.planned_units[0], rule.planned_units[variant]
-    return control * other / (control + other)
+    n1, n0 = rule.planned_units[variant], rule.planned_units[reference]
+    return n1 * n0 / (n1 + n0)
 
 
 def follow(

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from neat_verdict.core.estimate import (
     Arm,
     Comparison,
+    Effect,
     EpochPair,
     comparable,
     compare_arms_at,
@@ -31,6 +32,18 @@ class CohortReading:
     sentence: str
 
 
+def cohort_effects(
+    groups: Sequence[Sequence[Arm]], pairs: Sequence[Sequence[EpochPair]] | None = None
+) -> list[tuple[int, Effect]]:
+    """(Place, log ratio with its variance) of each group that has one; arguments as `read_cohorts`."""
+    found = (
+        [log_ratio(arms[1], arms[0]) for arms in groups]
+        if pairs is None
+        else [log_ratio_by_epoch(each) for each in pairs]
+    )
+    return [(place, effect) for place, effect in enumerate(found) if effect is not None]
+
+
 def read_cohorts(
     groups: Sequence[Sequence[Arm]],
     rule: DecisionRule,
@@ -42,15 +55,12 @@ def read_cohorts(
     Where traffic followed the evidence ``pairs`` has each group's arms (variant, control) by epoch, to be compared within those.
     """
     c = two_sided_critical_value(rule.confidence)
-    if pairs is None:
-        compared = tuple(compare_arms_at(arms[1], arms[0], c) if comparable(arms) else None for arms in groups)
-        found_effects = [log_ratio(arms[1], arms[0]) for arms in groups]
-    else:
-        compared = tuple(
-            comparison_of_pairs(each, arms[1], arms[0], c) for arms, each in zip(groups, pairs, strict=True)
-        )
-        found_effects = [log_ratio_by_epoch(each) for each in pairs]
-    effects = [(place, effect) for place, effect in enumerate(found_effects) if effect is not None]
+    compared = (
+        tuple(compare_arms_at(arms[1], arms[0], c) if comparable(arms) else None for arms in groups)
+        if pairs is None
+        else tuple(comparison_of_pairs(each, arms[1], arms[0], c) for arms, each in zip(groups, pairs, strict=True))
+    )
+    effects = cohort_effects(groups, pairs)
     found = trend([place for place, _ in effects], [effect for _, effect in effects])
     if found is None:
         return CohortReading(compared, None, None, f"A trend needs three {group_name}s or more with something in each.")

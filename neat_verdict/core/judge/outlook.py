@@ -15,26 +15,32 @@ from neat_verdict.core.judge.wording import Names, count, plain, share, signed
 
 @dataclass(frozen=True, slots=True)
 class Ahead:
-    """Chance that the last look crosses in the good direction: if it goes on as seen, and if the lift is the worthwhile one."""
+    """Chance that the last look crosses in the good direction: if it goes on as seen, and if the lift is the worthwhile one.
+
+    ``drift_if_worthwhile`` is the statistic expected then with all data in.
+    """
 
     as_seen: float
     if_worthwhile: float
+    drift_if_worthwhile: float
 
 
 def chances_ahead(
-    comparison: Comparison, rule: DecisionRule, information: Sequence[float], coming: Sequence[float]
+    comparison: Comparison,
+    rule: DecisionRule,
+    information: Sequence[float],
+    coming: Sequence[float],
+    comparisons: int = 1,
 ) -> Ahead | None:
     """Conditional power at the latest of the looks taken, for a rule with planned looks; None where it cannot be told.
 
-    ``information`` are the shares of the planned data at the looks taken, ``coming`` those at the looks still planned.
+    ``information`` are the shares of the planned data at the looks taken, ``coming`` those at the looks still planned;
+    ``comparisons`` share the level.
     """
     if not information or not coming or not 0 < information[-1] < coming[-1]:
         return None
-    end = coming[-1]
-    fractions = tuple(t / end for t in (*information, *(t for t in coming if t > information[-1])))
-    one = rule.method.confidence_of_one(rule.confidence, 1)
-    last = boundary(fractions, one, rule.method.spending, final=True).critical_values[-1]
-    fraction = information[-1] / end
+    last = last_critical_value(rule, information, coming, comparisons)
+    fraction = information[-1] / coming[-1]
     gap = comparison.difference
     error = (gap.high - gap.low) / (2 * comparison.critical_value)
     level = comparison.reference.estimate
@@ -42,7 +48,17 @@ def chances_ahead(
         return None
     statistic = comparison.statistic * rule.sign
     drift = rule.worthwhile_lift * level / (error * math.sqrt(fraction))
-    return Ahead(conditional_power(statistic, fraction, last), conditional_power(statistic, fraction, last, drift))
+    as_seen = conditional_power(statistic, fraction, last)
+    return Ahead(as_seen, conditional_power(statistic, fraction, last, drift), drift)
+
+
+def last_critical_value(
+    rule: DecisionRule, information: Sequence[float], coming: Sequence[float], comparisons: int = 1
+) -> float:
+    """The critical value of the last look, if those at ``coming`` are taken after those at ``information``."""
+    fractions = tuple(t / coming[-1] for t in (*information, *(t for t in coming if t > information[-1])))
+    one = rule.method.confidence_of_one(rule.confidence, comparisons)
+    return boundary(fractions, one, rule.method.spending, final=True).critical_values[-1]
 
 
 def what_would_change(reading: Reading, rule: DecisionRule, names: Names) -> tuple[str, ...]:

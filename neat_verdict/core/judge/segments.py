@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from neat_verdict.core.estimate import (
     Arm,
     Comparison,
+    Effect,
     EpochPair,
     Interval,
     Rate,
@@ -86,12 +87,10 @@ def read_segments(
     fit = {name: (arms[1], arms[0]) for name, arms in strata.items() if comparable(arms)}
     if pairs is None:
         compared = dict(zip(fit, compare_many(list(fit.values()), [critical] * len(fit)), strict=True))
-        found = {name: log_ratio(arms[1], arms[0]) for name, arms in strata.items()}
     else:
         by_day = {name: comparison_of_pairs(pairs[name], *fit[name], critical) for name in fit}
         compared = {name: one for name, one in by_day.items() if one is not None}
-        found = {name: log_ratio_by_epoch(pairs[name]) for name in strata}
-    effects = {name: effect for name, effect in found.items() if effect is not None}
+    effects = segment_effects(strata, pairs)
     pooled = pool(list(effects.values())) if effects else None
     shrunken = dict(zip(effects, pooled.shrunken, strict=True)) if pooled and len(effects) > 1 else {}
     segments = tuple(
@@ -126,6 +125,17 @@ def read_segments(
         reversal=reversal,
         sentence=_sentence(subject, len(effects), adjusted, tried, rule, over_all if reversal else None, letters),
     )
+
+
+def segment_effects(
+    strata: Mapping[str, Sequence[Arm]], pairs: Mapping[str, Sequence[EpochPair]] | None = None
+) -> dict[str, Effect]:
+    """The log ratio, with its variance, of each segment that has one; arguments as `read_segments`."""
+    found = {
+        name: log_ratio(arms[1], arms[0]) if pairs is None else log_ratio_by_epoch(pairs[name])
+        for name, arms in strata.items()
+    }
+    return {name: effect for name, effect in found.items() if effect is not None}
 
 
 def _small(arms: Sequence[Arm]) -> bool:

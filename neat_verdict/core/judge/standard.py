@@ -16,6 +16,7 @@ from neat_verdict.core.estimate import (
     boundary,
     compare_arms_at,
     compare_posterior,
+    critical_value,
     dunnett_critical_value,
     dunnett_pvalue,
     repeated_pvalue,
@@ -59,6 +60,21 @@ def anytime_standard(rule: DecisionRule, fraction: float, comparisons: int) -> S
     one = rule.method.confidence_of_one(rule.confidence, comparisons)
     c = float(anytime_critical_value(fraction, one))
     return _for_all(c, lambda z: anytime_pvalue(z, fraction, one), comparisons, rule.method.sides == "one")
+
+
+def pair_critical_value(
+    rule: DecisionRule, pairs: int, fraction: float, information: Sequence[float] = (), *, last: bool = True
+) -> float:
+    """Two-sided critical value of one of several ``pairs`` of arms, which share the level by Bonferroni.
+
+    It holds as the rule reads: at any time with a ``fraction`` of the planned data in, at all looks at ``information``, or once.
+    """
+    one = 1 - (1 - rule.confidence) / pairs
+    if rule.method.kind == "anytime":
+        return float(anytime_critical_value(fraction, one))
+    if rule.method.kind == "looks":
+        return boundary(information, one, rule.method.spending, final=last).critical_values[-1]
+    return critical_value(one)
 
 
 def _for_all(c: float, level: Callable[[float], float], comparisons: int, one_sided: bool) -> Standard:

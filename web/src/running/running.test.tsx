@@ -342,25 +342,28 @@ describe("segments of the evidence", () => {
     reversal: false,
     segments: [line("device=phone", 0.1), line("device=kiosk", null, true)],
     left_out: 3,
+    within: interval(-0.02, 0.06, 0.15),
+    crude: interval(0, 0.08, 0.16),
     all_a_month: null,
     chosen: [],
     sets: [],
   };
-  const asked = { by: "", metric: "", variant: "" };
+  const asked = { by: "", metric: "", variant: "B" };
 
   it("are drawn on one axis; small ones are told, never hidden", () => {
-    open(<EvidenceSegments />, undefined, [[keys.segmentEvidence("fare-calendar", asked), DATA]]);
+    open(<EvidenceSegments spoken="B" />, undefined, [[keys.segmentEvidence("fare-calendar", asked), DATA]]);
     expect(screen.getByText(/read the lift over all/)).toBeTruthy();
     const rows = screen.getAllByRole("row").map((row) => row.textContent);
     expect(rows[1]).toContain("phone");
     expect(rows[1]).toContain("+10.0%");
     expect(rows[2]).toContain("kiosk too small to tell");
     expect(screen.getByText("and 3 smaller ones")).toBeTruthy();
+    expect(rows.slice(-2).map((row) => row?.slice(0, 20))).toEqual(["Each within itself, ", "All as they are+8.0%"]);
   });
 
   it("are asked anew by another property", async () => {
     const calls = serve({ [`GET ${PATH}/segments`]: [{ body: { ...DATA, by: "language", reversal: true } }] });
-    open(<EvidenceSegments />, undefined, [[keys.segmentEvidence("fare-calendar", asked), DATA]]);
+    open(<EvidenceSegments spoken="B" />, undefined, [[keys.segmentEvidence("fare-calendar", asked), DATA]]);
     fireEvent.change(screen.getByLabelText("Segments by"), { target: { value: "language" } });
     await waitFor(() => expect(calls).toHaveLength(1));
     await screen.findByText(/^✕/);
@@ -368,7 +371,7 @@ describe("segments of the evidence", () => {
 
   it("say where to choose properties while none are kept", () => {
     const none = { ...DATA, choices: [], segments: [] };
-    open(<EvidenceSegments />, undefined, [[keys.segmentEvidence("fare-calendar", asked), none]]);
+    open(<EvidenceSegments spoken="B" />, undefined, [[keys.segmentEvidence("fare-calendar", asked), none]]);
     expect(screen.getByRole("link", { name: "Connections" })).toBeTruthy();
   });
 });

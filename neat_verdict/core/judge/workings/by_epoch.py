@@ -6,7 +6,8 @@ from collections.abc import Sequence
 
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.estimate import Comparison, EpochPair, Rate, compare_by_epoch
-from neat_verdict.core.judge.working import FIGURES, Figure, Step, Working, counted, full
+from neat_verdict.core.judge.workings.comparison import FIGURES, Figure
+from neat_verdict.core.judge.workings.parts import Step, Working, counted, full
 
 _LEVELS = "w = n₁n₀/(n₁ + n₀) of each epoch;  m = Σw·m_e / Σw,  v = Σw²·v_e / (Σw)²"
 _OF_RATES = ",  v_e = p(1 − p)/n_e, p = (Σn·q + 1)/(Σn + 2), q = Σ(w²/n)·r_e / Σ(w²/n)"
@@ -21,9 +22,9 @@ _NAMES = {"difference": "Difference", "lift": "Lift", "pvalue": "p", "adjusted_p
 
 
 def working_by_epoch(
-    figure: Figure, comparison: Comparison, pairs: Sequence[EpochPair], letter: str, *, among: int
+    figure: Figure, comparison: Comparison, pairs: Sequence[EpochPair], letter: str, *, among: int, against: str = "A"
 ) -> Working:
-    """A figure of a variant against control where traffic followed the evidence; ``pairs`` are (variant, control) by epoch.
+    """A figure of a variant against another where traffic followed the evidence; ``pairs`` are (variant, other) by epoch.
 
     ``among`` is how many comparisons the adjusted p allows for. Raises InputError for another figure, or pairs that cannot be
     compared.
@@ -58,7 +59,7 @@ def working_by_epoch(
     else:
         steps += [Step("comparisons", str(among)), Step("adjusted p", full(comparison.adjusted_pvalue))]
     return Working(
-        f"{_NAMES[figure]} of {letter} against A",
+        f"{_NAMES[figure]} of {letter} against {against}",
         "Shares changed while data came in, so the arms are compared within each epoch, where shares stood still, and those "
         "comparisons put together by how many units each compares.",
         f"{levels};  {_FORMULAS[figure]}",

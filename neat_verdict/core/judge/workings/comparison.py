@@ -1,41 +1,20 @@
-"""How a figure is made: words, formula, source and every input, so that it can be done again by hand."""
+"""How the figures of a comparison are made, and the level of one arm."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.estimate import Arm, Comparison, Mean, Rate, Ratio, two_sided_critical_value
+from neat_verdict.core.estimate import Arm, Comparison, Rate, Ratio, two_sided_critical_value
 from neat_verdict.core.estimate.means import student_critical_value, welch_freedom
 from neat_verdict.core.judge.reading import own_interval
 from neat_verdict.core.judge.rule import DecisionRule
 from neat_verdict.core.judge.wording import MINUS
+from neat_verdict.core.judge.workings.parts import Step, Working, counted, full, interval_steps
 
 Figure = Literal["level", "lift", "difference", "pvalue", "adjusted_pvalue"]
 FIGURES: tuple[Figure, ...] = ("level", "lift", "difference", "pvalue", "adjusted_pvalue")
-
-
-@dataclass(frozen=True, slots=True)
-class Step:
-    """One line of the working: what it is, and its value in full."""
-
-    name: str
-    value: str
-
-
-@dataclass(frozen=True, slots=True)
-class Working:
-    """``inputs`` are what was counted, ``steps`` what is made of them in order, the last being the figure itself."""
-
-    title: str
-    words: str
-    formula: str
-    source: str
-    inputs: tuple[Step, ...]
-    steps: tuple[Step, ...]
 
 
 def level_working(arm: Arm, rule: DecisionRule, letter: str) -> Working:
@@ -76,9 +55,9 @@ _STANDARDS = {
 
 
 def comparison_working(
-    figure: Figure, comparison: Comparison, rule: DecisionRule, letter: str, *, among: int
+    figure: Figure, comparison: Comparison, rule: DecisionRule, letter: str, *, among: int, against: str = "A"
 ) -> Working:
-    """A figure of a variant against control.
+    """A figure of a variant against another, control (``against`` "A") if not told otherwise.
 
     ``among`` is how many comparisons the adjusted p allows for. Raises InputError for another figure.
     """
@@ -88,10 +67,10 @@ def comparison_working(
     inputs = (*counted(comparison.reference, "₀"), *counted(comparison.variant, "₁"))
     standard = _STANDARDS[rule.method.kind]
     if figure == "adjusted_pvalue":
-        return _adjusted(comparison, rule, letter, inputs, among)
+        return _adjusted(comparison, rule, f"{letter} against {against}", inputs, among)
     if figure == "pvalue":
         return Working(
-            f"p of {letter} against A",
+            f"p of {letter} against {against}",
             "The chance of a difference at least as large, either way, if the two did not differ."
             if rule.method.sides == "two"
             else "The chance of a difference at least as large in the good direction, if the two did not differ.",
@@ -101,19 +80,19 @@ def comparison_working(
             (*_test_steps(comparison), Step("p", full(comparison.pvalue))),
         )
     interval = comparison.lift if figure == "lift" else comparison.difference
-    closing = (Step("critical value", full(comparison.critical_value)), *_interval_steps(interval))
+    closing = (Step("critical value", full(comparison.critical_value)), *interval_steps(interval))
     if comparison.posterior is not None and figure == "lift":
         return Working(
-            f"Lift of {letter} against A",
+            f"Lift of {letter} against {against}",
             "The levels’ ratio, minus 1. The credible interval has equal tails: by quadrature over Beta(1, 1) posteriors of "
             "rates, by Fieller’s theorem for means.",
             f"lift = r₁/r₀ {MINUS} 1",
             "Cook (2003); Scott (2010)",
             inputs,
-            _interval_steps(interval),
+            interval_steps(interval),
         )
     return Working(
-        f"{'Lift' if figure == 'lift' else 'Difference'} of {letter} against A",
+        f"{'Lift' if figure == 'lift' else 'Difference'} of {letter} against {against}",
         f"{'The levels’ ratio, minus 1' if figure == 'lift' else 'One level less the other'}. The interval holds all values that "
         "the test behind p does not reject at the critical value, so it leaves out zero exactly when p is under the level.",
         _interval_formula(figure, rates=rates, variant=comparison.variant),
@@ -161,7 +140,7 @@ def _interval_source(figure: Figure, *, rates: bool) -> str:
     )
 
 
-def _adjusted(comparison: Comparison, rule: DecisionRule, letter: str, inputs: tuple[Step, ...], among: int) -> Working:
+def _adjusted(comparison: Comparison, rule: DecisionRule, whose: str, inputs: tuple[Step, ...], among: int) -> Working:
     words = {
         "fixed": "The chance that any of the comparisons with control lies as far from zero, if none differs.",
         "bayesian": "The chance that any of the comparisons with control lies as far from zero, if none differs.",
@@ -180,7 +159,7 @@ def _adjusted(comparison: Comparison, rule: DecisionRule, letter: str, inputs: t
     if rule.method.kind in ("looks", "anytime"):
         formula = "the level at which the critical value equals |z|"
     return Working(
-        f"Adjusted p of {letter} against A",
+        f"Adjusted p of {whose}",
         words,
         formula,
         source,
@@ -205,25 +184,6 @@ def _test_steps(comparison: Comparison) -> tuple[Step, ...]:
     )  # fmt: skip
 
 
-def _interval_steps(interval: object) -> tuple[Step, ...]:
-    estimate, low, high = (getattr(interval, name) for name in ("estimate", "low", "high"))
-    return Step("estimate", full(estimate)), Step("from", full(low)), Step("to", full(high))
-
-
-def counted(arm: Arm, mark: str) -> tuple[Step, ...]:
-    """What was counted of an arm, its names marked."""
-    if isinstance(arm, Rate):
-        values: Sequence[tuple[str, float]] = (("x", arm.conversions), ("n", arm.units))
-    elif isinstance(arm, Mean):
-        values = (("n", arm.units), ("Σy", arm.total), ("Σy²", arm.total_of_squares))
-    else:
-        values = (
-            ("n", arm.units), ("Σa", arm.numerator), ("Σb", arm.denominator), ("Σa²", arm.numerator_squares),
-            ("Σb²", arm.denominator_squares), ("Σab", arm.cross),
-        )  # fmt: skip
-    return tuple(Step(f"{name}{mark}", full(value)) for name, value in values)
-
-
 def _sign(arm: Arm) -> str:
     return "r" if isinstance(arm, Rate) else "m"
 
@@ -242,13 +202,3 @@ def _level_formula(arm: Arm) -> str:
     if isinstance(arm, Ratio):
         return "m = Σa/Σb, v = (Σa² − 2mΣab + m²Σb²)·n/(n − 1)/(Σb)²"
     return "m = Σy/n, v = (Σy² − (Σy)²/n)/(n − 1)/n"
-
-
-def full(value: float) -> str:
-    """Every digit that matters; whole numbers as such."""
-    if math.isnan(value):
-        return "not defined"
-    if math.isinf(value):
-        return "without limit" if value > 0 else f"{MINUS}without limit"
-    text = f"{value:.0f}" if float(value).is_integer() and abs(value) < 1e15 else f"{value:.10g}"
-    return text.replace("-", MINUS)
