@@ -211,9 +211,9 @@ def _comparison(found: _Found) -> Comparison:
 
 def _level(found: _Found) -> Working:
     arms = _compared(found).arms
-    return level_working(
-        arms[-1 if len(arms) == 2 and found.position else found.position], found.rule, found.asked.letter
-    )
+    # Of a segment or a step there are control's arm and the one variant's.
+    place = found.position if len(arms) > 2 else min(found.position, 1)
+    return level_working(arms[place], found.rule, found.asked.letter)
 
 
 def _of_comparison(found: _Found) -> Working:

@@ -1,6 +1,6 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { client, take, type Handover } from "./client";
-import type { Figure } from "../sheets/evidence/Working";
+import type { operations } from "./schema";
 import { keys } from "./hooks";
 
 export function useSharedReport(token: string) {
@@ -138,8 +138,7 @@ export interface CohortsAsked {
 export function useCohorts(key: string, asked: CohortsAsked) {
   return useQuery({
     queryKey: keys.cohorts(key, asked),
-    queryFn: () =>
-      take(client.GET("/api/v1/experiments/{key}/cohorts", { params: { path: { key }, query: { ...asked } } })),
+    queryFn: () => take(client.GET("/api/v1/experiments/{key}/cohorts", { params: { path: { key }, query: asked } })),
     placeholderData: keepPreviousData,
   });
 }
@@ -171,8 +170,11 @@ export function useSegmentSets(key: string) {
   return { save, remove };
 }
 
+/** A figure, and where it stands: of a metric, a segment, a look, some days, a step. */
+export type FigureAsked = operations["get_working"]["parameters"]["query"];
+
 /** How a figure is made. */
-export function useWorking(key: string, asked: { figure: Figure; variant: string; metric: string; segment: string }) {
+export function useWorking(key: string, asked: FigureAsked) {
   return useQuery({
     queryKey: keys.working(key, asked),
     queryFn: () =>

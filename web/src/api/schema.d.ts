@@ -1138,7 +1138,7 @@ export interface paths {
         };
         /**
          * Working
-         * @description How a figure is made: words, formula, source and inputs; of everybody, or of a segment.
+         * @description How a figure is made: words, formula, source and inputs; of everybody, or of a segment, a look, some days, a step alone.
          */
         get: operations["get_working"];
         put?: never;
@@ -7244,10 +7244,17 @@ export interface operations {
     get_working: {
         parameters: {
             query: {
-                figure: "level" | "lift" | "difference" | "pvalue" | "adjusted_pvalue";
+                figure: "level" | "lift" | "difference" | "pvalue" | "adjusted_pvalue" | "superiority" | "impact" | "naive" | "chance" | "against_leader" | "remaining" | "gain" | "boundary" | "power" | "shrunken" | "within" | "trend" | "cost_each" | "per_thousand" | "cost_lift" | "views_lift";
                 variant: string;
                 metric?: string;
                 segment?: string;
+                by?: string;
+                set?: number | null;
+                look?: number | null;
+                first?: string | null;
+                last?: string | null;
+                together?: boolean;
+                step?: string;
             };
             header?: never;
             path: {

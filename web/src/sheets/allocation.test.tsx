@@ -307,7 +307,13 @@ describe("what stands beside a reading by epoch", () => {
   };
 
   it("shows both lifts, the chances without certainty, and the remark where they differ", () => {
-    show(<FollowedPanel followed={followed} reading={reading({ comparisons: [comparison()] })} />);
+    show(
+      <FollowedPanel
+        experiment="island-photo"
+        followed={followed}
+        reading={reading({ comparisons: [comparison()] })}
+      />,
+    );
     expect(screen.getByText("+30.0%")).toBeTruthy();
     expect(screen.getByText("> 99%")).toBeTruthy();
     expect(screen.getByText("< 1%")).toBeTruthy();
@@ -316,7 +322,7 @@ describe("what stands beside a reading by epoch", () => {
   });
 
   it("says that nothing limits what may still be gained", () => {
-    show(<FollowedPanel followed={{ ...followed, remaining: null }} reading={reading()} />);
+    show(<FollowedPanel experiment="island-photo" followed={{ ...followed, remaining: null }} reading={reading()} />);
     expect(screen.getByText("not limited yet")).toBeTruthy();
     expect(screen.getByRole("img", { name: "Value remaining is not yet under the worthwhile lift" })).toBeTruthy();
   });

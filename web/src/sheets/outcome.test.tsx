@@ -66,7 +66,8 @@ describe("looks", () => {
   it("draws the path against the boundary and tells the chance ahead", () => {
     open(<LooksPanel looks={looks} reading={read} />);
     expect(screen.getByRole("img").getAttribute("aria-label")).toContain("look 1: z 1.20 against 2.96");
-    expect(screen.getByText(/31% if it goes on as seen, 72% if the true lift/)).toBeTruthy();
+    expect(screen.getByText(/if it goes on as seen, 72% if the true lift/)).toBeTruthy();
+    expect(screen.getByRole("button", { name: "31%" })).toBeTruthy();
     expect(screen.getByText(/next look on Sun 29 Mar; until then no verdict is read/)).toBeTruthy();
     expect(screen.getByText("1.970")).toBeTruthy();
   });
@@ -175,6 +176,19 @@ describe("beside the reading", () => {
     expect(screen.getByText("0.084")).toBeTruthy();
   });
 
+  it("asks for the working of the figure where it stands", async () => {
+    const made = { title: "Boundary at look 2", words: "w", formula: "f", source: "s", inputs: [], steps: [] };
+    const calls = serve({ [`GET ${PATH}/working`]: [{ body: made }] });
+    open(
+      <Figured experiment="fare-calendar" figure="boundary" variant="B" look={2} label="Boundary at look 2">
+        2.513
+      </Figured>,
+    );
+    fireEvent.click(screen.getByText("2.513"));
+    expect(await screen.findByText("Boundary at look 2")).toBeTruthy();
+    expect(calls[0]?.query).toBe("figure=boundary&variant=B&look=2");
+  });
+
   it("saves segments under a name and chooses the set", async () => {
     const data = {
       by: "device",
@@ -206,7 +220,7 @@ describe("the verdict’s outlook", () => {
       { letter: "B", chance: 0.9995, behind: interval(0, 0, 0), separable: false },
       { letter: "A", chance: 0.0005, behind: interval(-0.12, -0.08, -0.03), separable: true },
     ];
-    open(<Ranking reading={reading({ ranking })} />);
+    open(<Ranking experiment="fare-calendar" reading={reading({ ranking })} />);
     expect(screen.getByText("over 99.9%")).toBeTruthy();
     expect(screen.getByText("leads")).toBeTruthy();
     expect(screen.getByText("told apart")).toBeTruthy();
@@ -235,6 +249,7 @@ describe("the verdict’s outlook", () => {
     const pulls = [{ letter: "B", ahead: ["paid bookings"], behind: ["fare per visitor"], unproven: [] }];
     open(
       <TradeOff
+        experiment="fare-calendar"
         reading={reading({
           sides: [side],
           pulls_apart: pulls,

@@ -18,6 +18,8 @@ type Answer = { status?: number; body: unknown };
 export interface Call {
   method: string;
   path: string;
+  /** Without its question mark. */
+  query: string;
   body: unknown;
 }
 
@@ -28,7 +30,12 @@ export function serve(answers: Record<string, Answer[]>): Call[] {
     const request = input instanceof Request ? input : new Request(new URL(String(input), "http://localhost"), init);
     const path = new URL(request.url).pathname.replace("/api/v1", "");
     const text = request.method === "GET" ? "" : await request.text();
-    calls.push({ method: request.method, path, body: text.startsWith("{") ? JSON.parse(text) : text });
+    calls.push({
+      method: request.method,
+      path,
+      query: new URL(request.url).search.slice(1),
+      body: text.startsWith("{") ? JSON.parse(text) : text,
+    });
     const answer = answers[`${request.method} ${path}`]?.shift();
     if (!answer) throw new Error(`unforeseen request: ${request.method} ${path}`);
     return new Response(JSON.stringify(answer.body), {

@@ -4,9 +4,16 @@ import { variantColour } from "../../lib/variants";
 import { CopyTable } from "../../parts/CopyTable";
 import { Letter } from "../../parts/Letter";
 import { Panel } from "../../parts/basics";
+import { Figured } from "../evidence/Working";
+
+interface Props {
+  followed: Followed;
+  reading: Reading;
+  experiment: string;
+}
 
 /** What stands beside a reading by epoch: chances to be best, value remaining, the gain, and the naive figures. */
-export function FollowedPanel({ followed, reading }: { followed: Followed; reading: Reading }) {
+export function FollowedPanel({ followed, reading, experiment }: Props) {
   const worthwhile = reading.worthwhile_lift;
   const left = followed.remaining;
   const lines = reading.arms.map((arm, place) => {
@@ -27,7 +34,11 @@ export function FollowedPanel({ followed, reading }: { followed: Followed; readi
     .join("\n");
   return (
     <Panel title="Shares followed the evidence" action={<CopyTable text={text} />}>
-      <p className="mb-2 font-serif text-lg leading-snug">{followed.sentence}</p>
+      <p className="mb-2 font-serif text-lg leading-snug">
+        <Figured experiment={experiment} figure="gain" variant="B" label="Gain over an even split">
+          {followed.sentence}
+        </Figured>
+      </p>
       <div>
         <div className="overflow-x-auto">
           <table className="table table-sm w-full">
@@ -47,7 +58,16 @@ export function FollowedPanel({ followed, reading }: { followed: Followed; readi
                   </td>
                   <td>
                     <span className="flex items-center gap-2">
-                      <span className="w-12 text-right">{chanceText(chance)}</span>
+                      <span className="w-12 text-right">
+                        <Figured
+                          experiment={experiment}
+                          figure="chance"
+                          variant={arm.letter}
+                          label={`Chance of ${arm.letter} to be best`}
+                        >
+                          {chanceText(chance)}
+                        </Figured>
+                      </span>
                       <span className="h-2.5 grow bg-base-200" aria-hidden>
                         <span
                           className="block h-full"
@@ -59,7 +79,14 @@ export function FollowedPanel({ followed, reading }: { followed: Followed; readi
                   <td className="text-right whitespace-nowrap">
                     {fair ? (
                       <>
-                        <span className="font-semibold">{signed(fair.lift.estimate)}</span>
+                        <Figured
+                          experiment={experiment}
+                          figure="lift"
+                          variant={arm.letter}
+                          label={`Lift of ${arm.letter} by epoch`}
+                        >
+                          <span className="font-semibold">{signed(fair.lift.estimate)}</span>
+                        </Figured>
                         <span className="quiet block text-xs">{bounds(fair.lift)}</span>
                       </>
                     ) : (
@@ -69,7 +96,14 @@ export function FollowedPanel({ followed, reading }: { followed: Followed; readi
                   <td className="quiet text-right whitespace-nowrap">
                     {naive ? (
                       <>
-                        {signed(naive.lift.estimate)}
+                        <Figured
+                          experiment={experiment}
+                          figure="naive"
+                          variant={arm.letter}
+                          label={`Lift of ${arm.letter}, all epochs put together`}
+                        >
+                          {signed(naive.lift.estimate)}
+                        </Figured>
                         <span className="block text-xs">{bounds(naive.lift)}</span>
                       </>
                     ) : (
@@ -85,7 +119,9 @@ export function FollowedPanel({ followed, reading }: { followed: Followed; readi
           <div>
             <div className="quiet text-sm">Value remaining</div>
             <div className="font-serif text-2xl">
-              {left === null ? "not limited yet" : signed(left).replace("+", "")}
+              <Figured experiment={experiment} figure="remaining" variant="B" label="Value remaining">
+                {left === null ? "not limited yet" : signed(left).replace("+", "")}
+              </Figured>
             </div>
             <ValueBar remaining={left} worthwhile={worthwhile} />
           </div>

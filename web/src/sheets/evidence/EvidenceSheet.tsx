@@ -105,7 +105,7 @@ function Read({ evidence }: { evidence: Evidence }) {
           ))}
         </div>
       )}
-      {reading.followed && <FollowedPanel followed={reading.followed} reading={reading} />}
+      {reading.followed && <FollowedPanel followed={reading.followed} reading={reading} experiment={experiment.key} />}
       {evidence.looks && <LooksPanel looks={evidence.looks} reading={reading} />}
       {unsound ? (
         <p className="sheet tone-unsound border-l-4 border-l-error px-4 py-2">

@@ -6,6 +6,8 @@ import { tableText } from "../../lib/tableText";
 import { useWidth } from "../../lib/useWidth";
 import { Panel } from "../../parts/basics";
 import { CopyTable } from "../../parts/CopyTable";
+import { useEditing } from "../editing";
+import { Figured } from "./Working";
 
 /** A funnel step by step: how many of those at the step before went on, in control and the variant. */
 export function Funnels({ funnels, worthwhile }: { funnels: Funnel[]; worthwhile: number }) {
@@ -13,6 +15,7 @@ export function Funnels({ funnels, worthwhile }: { funnels: Funnel[]; worthwhile
 }
 
 function Steps({ funnel, worthwhile }: { funnel: Funnel; worthwhile: number }) {
+  const { experiment } = useEditing();
   const [holder, width] = useWidth(640);
   const strip = width < 640 ? 100 : 170;
   const axis = sharedAxis(
@@ -58,7 +61,16 @@ function Steps({ funnel, worthwhile }: { funnel: Funnel; worthwhile: number }) {
                 <td className="py-1.5 text-left font-semibold">{step.name}</td>
                 {step.kept.map((kept, arm) => (
                   <td key={arm} className="pl-2 whitespace-nowrap">
-                    {rate(kept, 1)}
+                    <Figured
+                      experiment={experiment.key}
+                      figure="level"
+                      variant={arm ? funnel.letter : "A"}
+                      metric={funnel.metric}
+                      step={step.name}
+                      label={`Rate of ${arm ? funnel.letter : "A"} at ${step.name}`}
+                    >
+                      {rate(kept, 1)}
+                    </Figured>
                     <span className="quiet block text-xs">{count(step.reached[arm] ?? 0)}</span>
                   </td>
                 ))}
@@ -75,7 +87,20 @@ function Steps({ funnel, worthwhile }: { funnel: Funnel; worthwhile: number }) {
                   )}
                 </td>
                 <td className="pl-2 whitespace-nowrap">
-                  {step.lift ? signed(step.lift.estimate) : "–"}
+                  {step.lift ? (
+                    <Figured
+                      experiment={experiment.key}
+                      figure="lift"
+                      variant={funnel.letter}
+                      metric={funnel.metric}
+                      step={step.name}
+                      label={`Lift of ${funnel.letter} at ${step.name}`}
+                    >
+                      {signed(step.lift.estimate)}
+                    </Figured>
+                  ) : (
+                    "–"
+                  )}
                   <span className="quiet block text-xs">{step.lift ? bounds(step.lift) : ""}</span>
                 </td>
               </tr>

@@ -1,13 +1,14 @@
 import { useState } from "react";
 import type { Looks, Reading } from "../../api/client";
 import { useSession } from "../../api/hooks";
-import { useLooks } from "../../api/outcome";
+import { useLooks, type FigureAsked } from "../../api/outcome";
 import { PathPicture } from "../../charts/PathPicture";
 import { bounds, day, signed, weekday } from "../../lib/format";
 import { tableText } from "../../lib/tableText";
 import { FormError, Panel } from "../../parts/basics";
 import { CopyTable } from "../../parts/CopyTable";
 import { useEditing } from "../editing";
+import { Figured } from "./Working";
 
 type Taken = Looks["taken"][number];
 
@@ -63,10 +64,29 @@ export function LooksPanel({ looks, reading }: { looks: Looks; reading: Reading 
                     {day(look.day)}
                     <span className="quiet block text-xs">{Math.round(look.information * 100)}% of the data</span>
                   </td>
-                  <td className="py-1.5 pl-2">{look.statistic?.toFixed(3) ?? "–"}</td>
-                  <td className="py-1.5 pl-2">{look.critical_value?.toFixed(3) ?? "–"}</td>
+                  {look.letter && look.letter !== "A" ? (
+                    <>
+                      <td className="py-1.5 pl-2">
+                        <OfLook look={look} figure="pvalue" label="z" shown={look.statistic?.toFixed(3)} />
+                      </td>
+                      <td className="py-1.5 pl-2">
+                        <OfLook
+                          look={look}
+                          figure="boundary"
+                          label="Boundary"
+                          shown={look.critical_value?.toFixed(3)}
+                        />
+                      </td>
+                    </>
+                  ) : (
+                    <>
+                      <td className="py-1.5 pl-2">–</td>
+                      <td className="py-1.5 pl-2">–</td>
+                    </>
+                  )}
                   <td className="py-1.5 pl-2 whitespace-nowrap">
-                    {look.letter} {signed(look.lift?.estimate)}
+                    {look.letter}{" "}
+                    {look.lift && <OfLook look={look} figure="lift" label="Lift" shown={signed(look.lift.estimate)} />}
                     <span className="quiet block text-xs">{look.lift ? bounds(look.lift) : ""}</span>
                   </td>
                   <td className="py-1.5 pl-2 text-left text-xs">
@@ -94,9 +114,10 @@ export function LooksPanel({ looks, reading }: { looks: Looks; reading: Reading 
       </div>
       {last?.power_as_seen != null && (
         <p className="mt-2 text-sm">
-          Chance that the last look finds {last.letter} ahead: {percent(last.power_as_seen)} if it goes on as seen,{" "}
-          {percent(last.power_if_worthwhile ?? 0)} if the true lift is the worthwhile one. For judging whether to go on;
-          it decides nothing.
+          Chance that the last look finds {last.letter} ahead:{" "}
+          <OfLook look={last} figure="power" label="Chance ahead" shown={percent(last.power_as_seen)} /> if it goes on
+          as seen, {percent(last.power_if_worthwhile ?? 0)} if the true lift is the worthwhile one. For judging whether
+          to go on; it decides nothing.
         </p>
       )}
       {aside !== null && (
@@ -115,6 +136,29 @@ export function LooksPanel({ looks, reading }: { looks: Looks; reading: Reading 
         </p>
       ))}
     </Panel>
+  );
+}
+
+interface OfLookProps {
+  look: Taken;
+  figure: FigureAsked["figure"];
+  label: string;
+  shown: string | undefined;
+}
+
+/** A figure of a look, which opens how it is made. */
+function OfLook({ look, figure, label, shown }: OfLookProps) {
+  const { experiment } = useEditing();
+  return (
+    <Figured
+      experiment={experiment.key}
+      figure={figure}
+      variant={look.letter ?? "B"}
+      look={look.number}
+      label={`${label} at look ${look.number}`}
+    >
+      {shown ?? "–"}
+    </Figured>
   );
 }
 

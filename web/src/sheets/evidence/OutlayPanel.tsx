@@ -4,6 +4,8 @@ import { tableText } from "../../lib/tableText";
 import { Panel } from "../../parts/basics";
 import { CopyTable } from "../../parts/CopyTable";
 import { Letter } from "../../parts/Letter";
+import { useEditing } from "../editing";
+import { Figured } from "./Working";
 
 /** Cost of a conversion and what a thousand views bring, where cost and views are known in sums. */
 export function OutlayPanel({ outlay, reading }: { outlay: Outlay; reading: Reading }) {
@@ -36,11 +38,20 @@ export function OutlayPanel({ outlay, reading }: { outlay: Outlay; reading: Read
                   <Letter letter={arm.letter} />
                 </td>
                 {costs && <td className="pl-2">{count(arm.cost)}</td>}
-                {costs && <Figure value={arm.cost_each} />}
-                {costs && <Change lift={arm.cost_lift} />}
+                {costs && (
+                  <Figure letter={arm.letter} figure="cost_each" label={`Cost of ${each}`} value={arm.cost_each} />
+                )}
+                {costs && <Change letter={arm.letter} figure="cost_lift" lift={arm.cost_lift} />}
                 {views && <td className="pl-2">{count(arm.views)}</td>}
-                {views && <Figure value={arm.per_thousand} />}
-                {views && <Change lift={arm.views_lift} />}
+                {views && (
+                  <Figure
+                    letter={arm.letter}
+                    figure="per_thousand"
+                    label="A thousand views bring"
+                    value={arm.per_thousand}
+                  />
+                )}
+                {views && <Change letter={arm.letter} figure="views_lift" lift={arm.views_lift} />}
               </tr>
             ))}
           </tbody>
@@ -59,10 +70,24 @@ function written(value: number | null): string {
   return value.toLocaleString("en-GB", { minimumSignificantDigits: 3, maximumSignificantDigits: 4 });
 }
 
-function Figure({ value }: { value: Interval }) {
+interface FigureProps {
+  letter: string;
+  figure: "cost_each" | "per_thousand";
+  label: string;
+  value: Interval;
+}
+
+function Figure({ letter, figure, label, value }: FigureProps) {
+  const { experiment } = useEditing();
   return (
     <td className="pl-2 whitespace-nowrap">
-      {value.estimate === null ? "–" : written(value.estimate)}
+      {value.estimate === null ? (
+        "–"
+      ) : (
+        <Figured experiment={experiment.key} figure={figure} variant={letter} label={`${label}, ${letter}`}>
+          {written(value.estimate)}
+        </Figured>
+      )}
       <span className="quiet block text-xs">
         {value.estimate === null ? "" : `${written(value.low)} to ${written(value.high)}`}
       </span>
@@ -70,10 +95,22 @@ function Figure({ value }: { value: Interval }) {
   );
 }
 
-function Change({ lift }: { lift: Interval | null }) {
+interface ChangeProps {
+  letter: string;
+  figure: "cost_lift" | "views_lift";
+  lift: Interval | null;
+}
+
+function Change({ letter, figure, lift }: ChangeProps) {
+  const { experiment } = useEditing();
+  const label = `${figure === "cost_lift" ? "Cost" : "What views bring"}, ${letter} against A`;
   return (
     <td className="pl-2 whitespace-nowrap">
-      {lift ? signed(lift.estimate) : ""}
+      {lift && (
+        <Figured experiment={experiment.key} figure={figure} variant={letter} label={label}>
+          {signed(lift.estimate)}
+        </Figured>
+      )}
       <span className="quiet block text-xs">{lift ? bounds(lift) : ""}</span>
     </td>
   );

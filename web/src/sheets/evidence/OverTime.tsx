@@ -15,6 +15,7 @@ import { errorOf, Failure, Panel, Skeleton } from "../../parts/basics";
 import { CopyTable } from "../../parts/CopyTable";
 import { Letter } from "../../parts/Letter";
 import { useEditing } from "../editing";
+import { Figured } from "./Working";
 
 /** The lift as data came in, the daily figures, the lift by day of first exposure, and a stretch of days. */
 export function OverTime({ evidence }: { evidence: Evidence }) {
@@ -157,7 +158,20 @@ function Cohorts({ letter, worthwhile }: { letter: string; worthwhile: number })
                 )}
               </td>
               <td className="pl-2 whitespace-nowrap">
-                {cohort.lift ? signed(cohort.lift.estimate) : "–"}
+                {cohort.lift ? (
+                  <Figured
+                    experiment={experiment.key}
+                    figure="lift"
+                    variant={variant}
+                    first={cohort.first}
+                    last={cohort.last}
+                    label={`Lift of ${variant}, first seen from ${day(cohort.first)}`}
+                  >
+                    {signed(cohort.lift.estimate)}
+                  </Figured>
+                ) : (
+                  "–"
+                )}
                 <span className="quiet block text-xs">{cohort.lift ? bounds(cohort.lift) : "too little"}</span>
               </td>
             </tr>
@@ -165,7 +179,13 @@ function Cohorts({ letter, worthwhile }: { letter: string; worthwhile: number })
         </tbody>
       </table>
       <p className="mt-1 text-sm" role="status">
-        {sentence}
+        {found.data.pvalue === null ? (
+          sentence
+        ) : (
+          <Figured experiment={experiment.key} figure="trend" variant={variant} label="Change from week to week">
+            {sentence}
+          </Figured>
+        )}
       </p>
     </Panel>
   );
@@ -251,7 +271,17 @@ function Stretch({ days, worthwhile }: { days: string[]; worthwhile: number }) {
                 sentence={`${line.letter} on these days: ${signed(line.lift.estimate)} (${bounds(line.lift)})`}
               />
               <span className="whitespace-nowrap">
-                {signed(line.lift.estimate)}
+                <Figured
+                  experiment={experiment.key}
+                  figure="lift"
+                  variant={line.letter}
+                  first={first}
+                  last={last}
+                  together
+                  label={`Lift of ${line.letter} on these days`}
+                >
+                  {signed(line.lift.estimate)}
+                </Figured>
                 <span className="quiet block text-xs">{bounds(line.lift)}</span>
               </span>
             </div>

@@ -87,7 +87,12 @@ export function Segments({ spoken }: { spoken: string }) {
         </p>
       )}
       {data.segments.length > 0 && (
-        <Lines data={data} worthwhile={experiment.worthwhile_lift} experiment={experiment.key} />
+        <Lines
+          data={data}
+          worthwhile={experiment.worthwhile_lift}
+          experiment={experiment.key}
+          set={asked.set === undefined ? {} : { set: asked.set }}
+        />
       )}
       {data.left_out > 0 && <p className="quiet mt-1 text-sm">and {count(data.left_out)} smaller ones</p>}
     </Panel>
@@ -125,15 +130,18 @@ interface LinesProps {
   data: SegmentEvidence;
   worthwhile: number;
   experiment: string;
+  /** The saved set that is shown, if one is. */
+  set: { set?: number };
 }
 
-function Lines({ data, worthwhile, experiment }: LinesProps) {
+function Lines({ data, worthwhile, experiment, set }: LinesProps) {
   const [holder, width] = useWidth(NEEDS);
   const strip = width < NEEDS ? NARROW : WIDE;
   const together = [
-    { name: "Each within itself, put together", lift: data.within },
-    { name: "All as they are", lift: data.crude },
-  ].flatMap(({ name, lift }) => (lift && data.segments.length > 1 ? [{ name, lift }] : []));
+    { name: "Each within itself, put together", lift: data.within, within: true },
+    { name: "All as they are", lift: data.crude, within: false },
+  ].flatMap(({ lift, ...line }) => (lift && data.segments.length > 1 ? [{ ...line, lift }] : []));
+  const of = { experiment, variant: data.variant, metric: data.metric };
   const lifts = [
     ...data.segments.flatMap((line) => (line.lift && !line.small ? [line.lift] : [])),
     ...together.map((line) => line.lift),
@@ -169,7 +177,15 @@ function Lines({ data, worthwhile, experiment }: LinesProps) {
               </td>
               {line.levels.map((level, arm) => (
                 <td key={arm} className="pl-2 whitespace-nowrap">
-                  {figures.level(level)}
+                  <Figured
+                    {...of}
+                    figure="level"
+                    variant={arm ? data.variant : "A"}
+                    segment={line.name}
+                    label={`Level of ${arm ? data.variant : "A"} for ${nameOf(line.name)}`}
+                  >
+                    {figures.level(level)}
+                  </Figured>
                   <span className="quiet block text-xs">of {count(line.units[arm] ?? 0)}</span>
                 </td>
               ))}
@@ -189,10 +205,8 @@ function Lines({ data, worthwhile, experiment }: LinesProps) {
                 {line.lift ? (
                   <>
                     <Figured
-                      experiment={experiment}
+                      {...of}
                       figure="lift"
-                      variant={data.variant}
-                      metric={data.metric}
                       segment={line.name}
                       label={`Lift of ${data.variant} for ${nameOf(line.name)}`}
                     >
@@ -204,9 +218,29 @@ function Lines({ data, worthwhile, experiment }: LinesProps) {
                   "–"
                 )}
               </td>
-              <td className="pl-2 whitespace-nowrap">{line.shrunken ? signed(line.shrunken.estimate) : "–"}</td>
               <td className="pl-2 whitespace-nowrap">
-                {worth(line.alone_a_month)}
+                {line.shrunken ? (
+                  <Figured
+                    {...of}
+                    {...set}
+                    figure="shrunken"
+                    segment={line.name}
+                    label={`Shrunken lift for ${nameOf(line.name)}`}
+                  >
+                    {signed(line.shrunken.estimate)}
+                  </Figured>
+                ) : (
+                  "–"
+                )}
+              </td>
+              <td className="pl-2 whitespace-nowrap">
+                {line.alone_a_month ? (
+                  <Figured {...of} figure="impact" segment={line.name} label={`Worth of ${nameOf(line.name)} alone`}>
+                    {worth(line.alone_a_month)}
+                  </Figured>
+                ) : (
+                  "–"
+                )}
                 <span className="quiet block text-xs">{Math.round(line.share * 100)}% of the units</span>
               </td>
             </tr>
@@ -214,7 +248,7 @@ function Lines({ data, worthwhile, experiment }: LinesProps) {
         </tbody>
         {together.length > 0 && (
           <tfoot className="border-t border-neutral">
-            {together.map(({ name, lift }) => (
+            {together.map(({ name, lift, within }) => (
               <tr key={name}>
                 <td className="py-1.5 text-left" colSpan={3}>
                   {name}
@@ -230,7 +264,13 @@ function Lines({ data, worthwhile, experiment }: LinesProps) {
                   />
                 </td>
                 <td className="pl-2 whitespace-nowrap">
-                  {signed(lift.estimate)}
+                  {within ? (
+                    <Figured {...of} {...set} figure="within" by={data.by} label={name}>
+                      {signed(lift.estimate)}
+                    </Figured>
+                  ) : (
+                    signed(lift.estimate)
+                  )}
                   <span className="quiet block text-xs">{bounds(lift)}</span>
                 </td>
                 <td colSpan={2} />

@@ -69,11 +69,31 @@ export function SideMetrics({ reading }: { reading: Reading }) {
                     </Link>{" "}
                     <span className="quiet text-xs">{side.role}</span>
                   </td>
-                  <td className="whitespace-nowrap">{figures.full(side.arms[0]?.level.estimate ?? null)}</td>
+                  <td className="whitespace-nowrap">
+                    <Figured
+                      experiment={experiment.key}
+                      figure="level"
+                      variant="A"
+                      metric={side.key}
+                      label={`Level of A in ${side.name}, beside ${comparison.letter}`}
+                    >
+                      {figures.full(side.arms[0]?.level.estimate ?? null)}
+                    </Figured>
+                  </td>
                   <td className="pl-2 text-left">
                     <Letter letter={comparison.letter} />
                   </td>
-                  <td className="pl-2 whitespace-nowrap">{figures.full(arm?.level.estimate ?? null)}</td>
+                  <td className="pl-2 whitespace-nowrap">
+                    <Figured
+                      experiment={experiment.key}
+                      figure="level"
+                      variant={comparison.letter}
+                      metric={side.key}
+                      label={`Level of ${comparison.letter} in ${side.name}`}
+                    >
+                      {figures.full(arm?.level.estimate ?? null)}
+                    </Figured>
+                  </td>
                   <td className="pl-2">
                     <IntervalStrip
                       lift={comparison.lift}
@@ -96,7 +116,17 @@ export function SideMetrics({ reading }: { reading: Reading }) {
                     </Figured>
                     <span className="quiet block text-xs">{bounds(comparison.lift)}</span>
                   </td>
-                  <td className="pl-2 whitespace-nowrap">{pvalue(comparison.adjusted_pvalue ?? comparison.pvalue)}</td>
+                  <td className="pl-2 whitespace-nowrap">
+                    <Figured
+                      experiment={experiment.key}
+                      figure="adjusted_pvalue"
+                      variant={comparison.letter}
+                      metric={side.key}
+                      label={`Adjusted p of ${comparison.letter} in ${side.name}`}
+                    >
+                      {pvalue(comparison.adjusted_pvalue ?? comparison.pvalue)}
+                    </Figured>
+                  </td>
                   <td className="pl-2 text-left text-sm">{so(side, comparison)}</td>
                 </tr>
               );

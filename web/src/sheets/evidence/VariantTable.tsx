@@ -108,7 +108,14 @@ export function VariantTable({ reading, experiment }: { reading: Reading; experi
                           {pvalue(comparison.adjusted_pvalue)}
                         </Opens>
                       ) : (
-                        probability(comparison.superiority)
+                        <Opens
+                          experiment={experiment}
+                          figure="superiority"
+                          variant={arm.letter}
+                          label={`Probability that ${arm.letter} is better`}
+                        >
+                          {probability(comparison.superiority)}
+                        </Opens>
                       )}
                       {comparison.exact_pvalue !== null && (
                         <span className="quiet block text-xs">exact {pvalue(comparison.exact_pvalue)}</span>

@@ -1,55 +1,38 @@
 import { useState, type ReactNode } from "react";
-import { useWorking } from "../../api/outcome";
+import { useWorking, type FigureAsked } from "../../api/outcome";
 import { Dialog, FormError, Skeleton } from "../../parts/basics";
 import { CopyTable } from "../../parts/CopyTable";
 import { tableText } from "../../lib/tableText";
 
-export type Figure = "level" | "lift" | "difference" | "pvalue" | "adjusted_pvalue";
-
-interface Props {
+interface Props extends FigureAsked {
   experiment: string;
-  figure: Figure;
-  variant: string;
-  metric?: string;
-  segment?: string;
   /** What it is, for those who hear it: "Lift of B". */
   label: string;
   children: ReactNode;
 }
 
 /** A figure that opens how it is made, so that it can be done again by hand. */
-export function Figured({ experiment, figure, variant, metric = "", segment = "", label, children }: Props) {
+export function Figured({ experiment, label, children, ...asked }: Props) {
   const [open, setOpen] = useState(false);
   return (
     <>
       <button type="button" className="figured" title={`${label}: how it is made`} onClick={() => setOpen(true)}>
         {children}
       </button>
-      {open && (
-        <WorkingDialog
-          experiment={experiment}
-          figure={figure}
-          variant={variant}
-          metric={metric}
-          segment={segment}
-          label={label}
-          close={() => setOpen(false)}
-        />
-      )}
+      {open && <WorkingDialog experiment={experiment} asked={asked} label={label} close={() => setOpen(false)} />}
     </>
   );
 }
 
-function WorkingDialog({
-  experiment,
-  figure,
-  variant,
-  metric,
-  segment,
-  label,
-  close,
-}: Omit<Props, "children"> & { close: () => void }) {
-  const found = useWorking(experiment, { figure, variant, metric: metric ?? "", segment: segment ?? "" });
+interface DialogProps {
+  experiment: string;
+  asked: FigureAsked;
+  label: string;
+  close: () => void;
+}
+
+function WorkingDialog({ experiment, asked, label, close }: DialogProps) {
+  const found = useWorking(experiment, asked);
   return (
     <Dialog title={found.data?.title ?? label} close={close}>
       {found.isPending && <Skeleton rows={4} />}

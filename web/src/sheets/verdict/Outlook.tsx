@@ -8,16 +8,24 @@ import { useWidth } from "../../lib/useWidth";
 import { Panel } from "../../parts/basics";
 import { CopyTable } from "../../parts/CopyTable";
 import { Letter } from "../../parts/Letter";
+import { Figured } from "../evidence/Working";
 
 /** What a rollout of the variant spoken of would bring a month, with its interval. */
-export function Worth({ reading }: { reading: Reading }) {
+export function Worth({ reading, experiment }: { reading: Reading; experiment: string }) {
   const spoken = reading.comparisons.find((line) => line.letter === reading.variant) ?? reading.comparisons[0];
   if (!spoken?.impact_a_month || ["unsound", "keep_collecting"].includes(reading.verdict)) return null;
   return (
     <p className="mt-3 text-sm">
       <b className="font-semibold">If {spoken.letter} were rolled out to all, a month:</b>{" "}
-      {worthText(spoken.impact_a_month, reading)} {reading.metric}, as far as the {reading.unit_name} to come are like
-      those tested.
+      <Figured
+        experiment={experiment}
+        figure="impact"
+        variant={spoken.letter}
+        label={`Worth of ${spoken.letter} a month`}
+      >
+        {worthText(spoken.impact_a_month, reading)}
+      </Figured>{" "}
+      {reading.metric}, as far as the {reading.unit_name} to come are like those tested.
     </p>
   );
 }
@@ -38,7 +46,7 @@ export function WouldChange({ reading }: { reading: Reading }) {
 }
 
 /** The variants in order, each against the leader. */
-export function Ranking({ reading }: { reading: Reading }) {
+export function Ranking({ reading, experiment }: { reading: Reading; experiment: string }) {
   if (reading.ranking.length === 0) return null;
   const names = Object.fromEntries(reading.arms.map((arm) => [arm.letter, arm.name]));
   const leader = reading.ranking[0]?.letter;
@@ -82,9 +90,29 @@ export function Ranking({ reading }: { reading: Reading }) {
                   <span className="font-semibold">{names[line.letter]}</span>
                 </span>
               </td>
-              <td>{chanceText(line.chance)}</td>
+              <td>
+                <Figured
+                  experiment={experiment}
+                  figure="chance"
+                  variant={line.letter}
+                  label={`Chance of ${line.letter} to be best`}
+                >
+                  {chanceText(line.chance)}
+                </Figured>
+              </td>
               <td className="whitespace-nowrap">
-                {place === 0 ? "leads" : `${signed(line.behind.estimate)} (${bounds(line.behind)})`}
+                {place === 0 ? (
+                  "leads"
+                ) : (
+                  <Figured
+                    experiment={experiment}
+                    figure="against_leader"
+                    variant={line.letter}
+                    label={`${line.letter} against ${leader}`}
+                  >
+                    {signed(line.behind.estimate)} ({bounds(line.behind)})
+                  </Figured>
+                )}
               </td>
               <td className="pl-4 text-left">{place === 0 ? "" : line.separable ? "told apart" : "not told apart"}</td>
             </tr>
@@ -101,6 +129,8 @@ function chanceText(chance: number): string {
 }
 
 interface Line {
+  /** Its key; empty for the metric that decides. */
+  metric: string;
   name: string;
   part: string;
   lift: Reading["comparisons"][number]["lift"];
@@ -110,12 +140,20 @@ interface Line {
 }
 
 /** Where metrics of a variant pull apart: every metric on one axis, and what each is worth a month. */
-export function TradeOff({ reading }: { reading: Reading }) {
+export function TradeOff({ reading, experiment }: { reading: Reading; experiment: string }) {
   if (reading.pulls_apart.length === 0) return null;
-  return reading.pulls_apart.map((pull) => <Pull key={pull.letter} reading={reading} pull={pull} />);
+  return reading.pulls_apart.map((pull) => (
+    <Pull key={pull.letter} reading={reading} pull={pull} experiment={experiment} />
+  ));
 }
 
-function Pull({ reading, pull }: { reading: Reading; pull: Reading["pulls_apart"][number] }) {
+interface PullProps {
+  reading: Reading;
+  pull: Reading["pulls_apart"][number];
+  experiment: string;
+}
+
+function Pull({ reading, pull, experiment }: PullProps) {
   const lines = linesOf(reading, pull.letter);
   const [holder, width] = useWidth(620);
   const strip = width < 620 ? 120 : 220;
@@ -172,10 +210,28 @@ function Pull({ reading, pull }: { reading: Reading; pull: Reading["pulls_apart"
                   />
                 </td>
                 <td className="pl-2 whitespace-nowrap">
-                  <span className="font-semibold">{signed(line.lift.estimate)}</span>
+                  <Figured
+                    experiment={experiment}
+                    figure="lift"
+                    variant={pull.letter}
+                    metric={line.metric}
+                    label={`Lift of ${pull.letter} in ${line.name}`}
+                  >
+                    <span className="font-semibold">{signed(line.lift.estimate)}</span>
+                  </Figured>
                   <span className="quiet block text-xs">{bounds(line.lift)}</span>
                 </td>
-                <td className="pl-2">{line.worth}</td>
+                <td className="pl-2">
+                  <Figured
+                    experiment={experiment}
+                    figure="impact"
+                    variant={pull.letter}
+                    metric={line.metric}
+                    label={`Worth of ${line.name} a month`}
+                  >
+                    {line.worth}
+                  </Figured>
+                </td>
               </tr>
             ))}
           </tbody>
@@ -194,6 +250,7 @@ function linesOf(reading: Reading, letter: string): Line[] {
   const lines: Line[] = first
     ? [
         {
+          metric: "",
           name: reading.metric,
           part: "decides",
           lift: first.lift,
@@ -207,6 +264,7 @@ function linesOf(reading: Reading, letter: string): Line[] {
     const found = side.comparisons.find((line) => line.letter === letter);
     if (found)
       lines.push({
+        metric: side.key,
         name: side.name,
         part: side.margin ? `${side.role}, may lose ${percentText(side.margin)}%` : side.role,
         lift: found.lift,

@@ -50,10 +50,10 @@ function Judged({ evidence }: { evidence: Evidence }) {
         <div className="mt-3">
           <Conditions reading={reading} wide />
         </div>
-        <Worth reading={reading} />
+        <Worth reading={reading} experiment={experiment.key} />
         <WouldChange reading={reading} />
       </Panel>
-      <TradeOff reading={reading} />
+      <TradeOff reading={reading} experiment={experiment.key} />
       {experiment.state === "decided" && (
         <>
           <Decided experiment={experiment} mayEdit={session?.account?.may_edit ?? false} />
@@ -61,9 +61,9 @@ function Judged({ evidence }: { evidence: Evidence }) {
         </>
       )}
       {open && session?.account?.may_edit && <DecisionForm reading={reading} />}
-      <Ranking reading={reading} />
+      <Ranking reading={reading} experiment={experiment.key} />
       <Panel title="The figures behind it">
-        <VariantTable reading={reading} />
+        <VariantTable reading={reading} experiment={experiment.key} />
       </Panel>
       <Panel
         title="Decision rule"
