@@ -40,7 +40,7 @@ def signed_in(analyst, machine):
 
 @pytest.mark.parametrize("operation", sorted(OPERATIONS))
 def test_whatever_is_sent_an_operation_answers_as_described(operation, signed_in, served, draft):
-    @settings(max_examples=8, deadline=None, suppress_health_check=list(HealthCheck), derandomize=True, database=None)
+    @settings(max_examples=8, suppress_health_check=list(HealthCheck), derandomize=True, database=None)
     @given(OPERATIONS[operation].as_strategy())
     def answers(case):
         if "key" in (case.path_parameters or {}):

@@ -223,7 +223,7 @@ bookings = st.builds(
 streams = st.lists(exposures | bookings, max_size=25)
 
 
-@settings(max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
+@settings(max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(streams, st.randoms(use_true_random=False), st.integers(1, 6))
 def test_whatever_the_order_and_the_batches_a_rebuild_gives_the_same_to_the_last_digit(served, stream, draw, parts):
     Workspace.objects.update_or_create(defaults={"segments": [["device"]]})

@@ -104,7 +104,7 @@ def test_the_scratchpad_judges_counts_as_typed(ask):
     arms = [{"units": "41,433", "conversions": "2104"}, {"units": "41 480", "conversions": "2284", "name": "Calendar"}]
     status, reading = ask("post", "/scratchpad/verdict", {"arms": arms, "worthwhile_lift": 0.03})
     assert (status, reading["verdict"], reading["figure"]) == (200, "winner", "+8.4%")
-    assert reading["headline"].startswith("Calendar brings more conversions than A")
+    assert reading["headline"].startswith("“Calendar” brings more conversions than A")
 
 
 @pytest.mark.parametrize(

@@ -84,7 +84,7 @@ def test_less_is_better_where_the_brief_says_so():
     assert verdict((2104, 41433), (2284, 41480), rule=fewer) == "keep_control"
     said = write_sentences(read((2284, 41480), (2104, 41433), rule=fewer), fewer, NAMES)
     assert said.headline.startswith(
-        "Calendar first brings fewer paid bookings than List first: −7.8%, and a fall of no less than 2.3%"
+        "“Calendar first” brings fewer paid bookings than “List first”: −7.8%, and a fall of no less than 2.3%"
     )
 
 
@@ -158,7 +158,9 @@ def test_a_clean_winner_is_preferred_to_a_better_one_that_harms():
 
 def test_the_winning_sentence_gives_the_figure_with_its_interval():
     said = write_sentences(read((2104, 41433), (2284, 41480)), RULE, NAMES)
-    assert said.headline == "Calendar first brings more paid bookings than List first: +8.4%, and no less than +2.4%."
+    assert (
+        said.headline == "“Calendar first” brings more paid bookings than “List first”: +8.4%, and no less than +2.4%."
+    )
     assert said.figure == "+8.4%"
     assert said.detail == "At 95% confidence the lift is between +2.4% and +14.9%."
     assert said.short == "B ahead. +8.4%, every condition met"
@@ -175,7 +177,7 @@ def test_control_without_conversions_still_reads():
     reading = read((0, 400), (90, 410), rule=rule)
     said = write_sentences(reading, rule, NAMES)
     assert reading.verdict.kind == "winner"
-    assert said.headline == "Calendar first brings more paid bookings than List first."
+    assert said.headline == "“Calendar first” brings more paid bookings than “List first”."
     assert said.short == "B ahead, every condition met"
     assert said.detail.endswith("or more, without limit.")
     assert "no upper limit" in said.mind[-1]
@@ -184,7 +186,7 @@ def test_control_without_conversions_still_reads():
 rates = st.tuples(st.integers(0, 200_000), st.floats(0, 1)).map(lambda pair: Rate(int(pair[0] * pair[1]), pair[0]))
 
 
-@settings(max_examples=100, deadline=None)
+@settings(max_examples=100)
 @given(st.lists(rates, min_size=2, max_size=5), st.booleans(), st.integers(0, 50))
 def test_every_reading_has_words_and_a_verdict_that_its_conditions_bear_out(arms, ended, least):
     rule = DecisionRule(0.95, 0.03, least_conversions=least)
@@ -207,7 +209,7 @@ def test_every_reading_has_words_and_a_verdict_that_its_conditions_bear_out(arms
         assert reading.comparisons[reading.verdict.variant - 1].lift.low > 0
 
 
-@settings(max_examples=50, deadline=None)
+@settings(max_examples=50)
 @given(st.lists(st.tuples(*[st.integers(1, 500)] * 4), min_size=1, max_size=30))
 def test_merging_days_equals_analysing_all_at_once(days):
     table = np.array([[max(a, b), max(c, d)] for a, b, c, d in days])

@@ -63,7 +63,7 @@ def test_an_open_look_says_that_the_rule_reads_again():
     assert "reads again at the next look" in told.detail
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=80)
 @given(
     st.integers(200, 900), st.integers(200, 900), st.sampled_from(["fixed", "looks", "anytime"]),
     st.sampled_from(["two", "one"]), st.sampled_from(["up", "down"]),

@@ -75,7 +75,7 @@ def test_boundaries_agree_with_a_multivariate_normal_integral(spending, times, c
     assert 1 - inside == pytest.approx(1 - confidence, abs=2e-5)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(
     st.lists(st.floats(0.02, 1.0), min_size=1, max_size=8, unique_by=lambda t: round(t, 2)),
     st.floats(0.5, 0.999),
@@ -116,7 +116,7 @@ def test_crossing_under_a_drift_agrees_with_simulated_walks():
     assert above == pytest.approx(expected, abs=4 * math.sqrt(expected * (1 - expected) / runs))
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(st.floats(-6, 6), st.integers(1, 5), st.floats(0.8, 0.99))
 def test_a_repeated_p_value_agrees_with_the_boundary_of_its_look(z, looks, confidence):
     times = FIVE[:looks]
@@ -126,7 +126,7 @@ def test_a_repeated_p_value_agrees_with_the_boundary_of_its_look(z, looks, confi
         assert (p < 1 - confidence) == (abs(z) > critical)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.floats(-8, 8), st.floats(0.01, 3), st.floats(0.5, 0.999))
 def test_a_p_value_at_any_time_agrees_with_its_band(z, fraction, confidence):
     critical = float(anytime_critical_value(fraction, confidence))

@@ -35,7 +35,7 @@ def test_adjusted_p_agrees_with_multivariate_normal_integration(control, variant
     assert dunnett_pvalue(box, control, variants) == pytest.approx(1 - inside, abs=5e-5)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.floats(0.5, 0.9999), st.lists(st.integers(1, 1000), min_size=2, max_size=9), st.integers(1, 1000))
 def test_critical_value_and_adjusted_p_agree_and_lie_within_the_bounds_of_bonferroni(confidence, variants, control):
     critical = dunnett_critical_value(confidence, control, variants)

@@ -57,7 +57,7 @@ def test_a_classic_example_of_welchs_test():
 amounts = st.lists(st.just(0.0) | st.floats(0.01, 1e4), min_size=3, max_size=30)
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=80)
 @given(amounts, amounts, st.floats(0.5, 4))
 def test_interval_and_test_agree_for_means(a, b, critical):
     first, second = mean_of(a), mean_of(b)
@@ -71,7 +71,7 @@ def test_interval_and_test_agree_for_means(a, b, critical):
         assert (abs(z) > critical) == (low > 1 or high < 1)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(amounts, amounts, st.sampled_from([0.01, 1.0, 1024.0]))
 def test_scaling_money_changes_no_statistic_and_swapping_mirrors(a, b, scale):
     first, second = mean_of(a), mean_of(b)
@@ -81,7 +81,7 @@ def test_scaling_money_changes_no_statistic_and_swapping_mirrors(a, b, scale):
     assert welch_statistic(second, first) == pytest.approx(-z)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(
     st.lists(st.tuples(st.just(0.0) | st.floats(0.01, 500), st.integers(0, 20)), min_size=4, max_size=40),
     st.integers(1, 3),

@@ -144,7 +144,7 @@ def test_each_verdict_says_what_would_change_it(arms, more, told):
 def test_a_runner_up_that_is_not_told_apart_is_named():
     names = Names("paid bookings", "visitors", ("List", "Calendar", "Map"))
     reading = read_experiment([Rate(1000, 20_000), Rate(1300, 20_000), Rate(1310, 20_000)], (1, 1, 1), RULE)
-    assert any("Calendar wins against control too" in line for line in what_would_change(reading, RULE, names))
+    assert any("“Calendar” wins against control too" in line for line in what_would_change(reading, RULE, names))
 
 
 # Looks still to come

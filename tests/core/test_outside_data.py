@@ -64,7 +64,7 @@ def test_p_does_not_vanish_far_out():
     assert float(two_sided_pvalue(30)) == pytest.approx(2 * stats.norm.sf(30), rel=1e-10)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.integers(5, 400), st.floats(0.05, 0.95))
 def test_against_a_huge_reference_the_interval_tends_to_wilsons(units, part):
     """With 10^12 reference units its rate is a constant, and inverting the score test is Wilson's interval."""
@@ -76,7 +76,7 @@ def test_against_a_huge_reference_the_interval_tends_to_wilsons(units, part):
     assert float(high) + rate == pytest.approx(float(wilson[1]), abs=1e-5)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.integers(100, 10**6), st.floats(0.05, 0.5), st.floats(0.05, 0.5), st.integers(2, 50))
 def test_the_same_rates_with_more_units_are_better_known(units, part1, part2, times):
     x1, x2 = int(units * part1), int(units * part2)
@@ -90,7 +90,7 @@ def test_the_same_rates_with_more_units_are_better_known(units, part1, part2, ti
     )
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.integers(20, 10**5), st.floats(0.05, 0.6), st.floats(0.05, 0.6))
 def test_with_many_units_the_intervals_tend_to_the_simple_ones(units, part1, part2):
     units *= 10**4
@@ -104,7 +104,7 @@ def test_with_many_units_the_intervals_tend_to_the_simple_ones(units, part1, par
     assert np.log(float(high) / float(low)) == pytest.approx(2 * Z95 * log_error, rel=1e-3)
 
 
-@settings(max_examples=50, deadline=None)
+@settings(max_examples=50)
 @given(st.lists(st.integers(1, 10**6), min_size=2, max_size=10), st.floats(0.1, 50))
 def test_only_the_proportions_of_the_weights_count(units, scale):
     one, other = check_split(units, [1.0] * len(units)), check_split(units, [scale] * len(units))
@@ -113,7 +113,7 @@ def test_only_the_proportions_of_the_weights_count(units, scale):
     assert sum(one.seen_shares) == pytest.approx(1)
 
 
-@settings(max_examples=50, deadline=None)
+@settings(max_examples=50)
 @given(
     st.lists(st.tuples(st.integers(0, 5000), st.integers(0, 5000)), min_size=1, max_size=40),
     st.randoms(use_true_random=False),

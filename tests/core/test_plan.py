@@ -66,7 +66,7 @@ def test_simulated_experiments_of_that_size_have_the_power_asked_for(baseline, l
     assert won == pytest.approx(0.80, abs=0.015)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.floats(0.002, 0.7), st.floats(0.01, 0.4), st.lists(st.floats(0.1, 10), min_size=2, max_size=10))
 def test_size_power_and_detectable_lift_are_inverses(baseline, lift, weights):
     arms = Arms(weights)

@@ -70,7 +70,7 @@ def test_a_harmless_variant_of_that_size_is_cleared_as_often_as_promised():
     assert (low > -0.01).mean() == pytest.approx(0.80, abs=0.008)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(
     st.floats(0.1, 1e6), st.floats(0.05, 5), st.floats(0.01, 0.5), st.lists(st.floats(0.2, 5), min_size=2, max_size=4)
 )
@@ -135,7 +135,7 @@ def test_a_ramp_makes_the_run_longer_by_what_it_holds_back():
     assert ramp.days_for(10_000) - Arrivals(1000).days_for(10_000) == 5
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(
     st.integers(1, 10**7), st.floats(10, 1e5),
     st.lists(st.tuples(st.integers(1, 20), st.floats(0.01, 1)), max_size=4),

@@ -64,7 +64,7 @@ def test_the_credible_interval_leaves_its_tails_outside(variant, control):
     assert (lift > found.high).mean() == pytest.approx(0.05, abs=0.0015)
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(st.integers(0, 400), st.integers(0, 400), st.integers(400, 10_000), st.integers(400, 10_000))
 def test_swapping_the_arms_mirrors_the_answer(x1, x2, n1, n2):
     one = compare_posteriors(Rate(x1, n1), Rate(x2, n2), 0.95)
@@ -76,7 +76,7 @@ def test_swapping_the_arms_mirrors_the_answer(x1, x2, n1, n2):
     assert down.expected_loss == pytest.approx(one.expected_loss_of_control)
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 @given(st.lists(st.integers(0, 60), min_size=2, max_size=6))
 def test_chances_of_being_best_add_up_and_agree_with_two(conversions):
     arms = [Rate(x, 500) for x in conversions]

@@ -114,7 +114,7 @@ counts = st.tuples(st.integers(1, 10**9), st.floats(0, 1), st.integers(1, 10**9)
 small = st.tuples(st.integers(1, 40), st.floats(0, 1), st.integers(1, 40), st.floats(0, 1))
 
 
-@settings(max_examples=400, deadline=None)
+@settings(max_examples=400)
 @given(st.one_of(counts, small), st.floats(0.3, 6))
 def test_intervals_leave_out_no_difference_exactly_when_the_test_rejects(arms, z):
     n1, part1, n2, part2 = arms
@@ -126,7 +126,7 @@ def test_intervals_leave_out_no_difference_exactly_when_the_test_rejects(arms, z
     assert rejected == (low > 1 or high < 1)
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=200)
 @given(st.one_of(counts, small))
 def test_swapping_the_arms_mirrors_the_answer(arms):
     n1, part1, n2, part2 = arms
@@ -142,7 +142,7 @@ def test_swapping_the_arms_mirrors_the_answer(arms):
     assert float(low) == pytest.approx(1 / float(swapped[1]), rel=1e-12)
 
 
-@settings(max_examples=100, deadline=None)
+@settings(max_examples=100)
 @given(small, st.floats(0.5, 3), st.floats(0.1, 3))
 def test_more_confidence_never_narrows_an_interval(arms, z, more):
     n1, part1, n2, part2 = arms

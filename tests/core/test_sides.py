@@ -49,7 +49,7 @@ def test_a_lift_without_bounds_shows_nothing_kept_and_nothing_lost():
     assert not reading.lost
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.lists(st.integers(0, 2000), min_size=2, max_size=5), st.sampled_from(["up", "down"]))
 def test_turning_the_direction_mirrors_the_readings(conversions, direction):
     arms = tuple(Rate(x, 2000) for x in conversions)

@@ -70,7 +70,7 @@ def test_from_an_empty_page_to_a_report_that_a_stakeholder_opens(people):
     page.get_by_role("link", name=re.compile("^Evidence")).click()
     standing = page.get_by_label("Standing")
     expect(standing).to_contain_text(
-        "Large button brings more tickets bought than As it is now: +19.8%, and no less than"
+        "“Large button” brings more tickets bought than “As it is now”: +19.8%, and no less than"
     )
     expect(page.get_by_role("img", name=re.compile(r"B against A: lift \+19.8%"))).to_be_visible()
 
@@ -141,11 +141,11 @@ def test_the_scratchpad_answers_from_its_address_and_refuses_bare_rates(people):
     page.get_by_label("Conversions of A").fill("2,104")
     page.get_by_label("Units of B").fill("41480")
     page.get_by_label("Conversions of B").fill("2284")
-    expect(answer).to_contain_text("New brings more conversions than Old: +8.4%")
+    expect(answer).to_contain_text("“New” brings more conversions than “Old”: +8.4%")
     page.get_by_label("Name of B").fill("")
     page.get_by_label("Name of B").press_sequentially("Calendar first, with photos")
     expect(page.get_by_label("Name of B")).to_have_value("Calendar first, with photos")
-    expect(answer).to_contain_text("Calendar first, with photos brings more")
+    expect(answer).to_contain_text("“Calendar first, with photos” brings more")
     expect(page).to_have_url(re.compile("photos%7E41480%7E2284"))
     shared = page.url
     page.get_by_label("Conversions of B").fill("5.5%")

@@ -39,6 +39,7 @@ def capped(experiment: Experiment, found: AsRead) -> list[CappedOut]:
 def _told(use: ExperimentMetric, lines: list[tuple[int, int, int]], experiment: Experiment) -> CappedOut:
     definition = definition_of(use.definition)
     shares = [f"{share(reached / units)} of {LETTERS[position]}" for position, units, reached in lines]
+    told = f"that was reached by {', '.join(shares)}" if any(line[2] for line in lines) else "nobody reached that"
     return CappedOut(
         metric=use.metric.key,
         letters=[LETTERS[position] for position, _, _ in lines],
@@ -46,7 +47,7 @@ def _told(use: ExperimentMetric, lines: list[tuple[int, int, int]], experiment: 
         reached=[reached for _, _, reached in lines],
         sentence=(
             f"{use.metric.name[:1].upper()}{use.metric.name[1:]} is capped at {_most(definition)} for each of the "
-            f"{experiment.unit_name}; that was reached by {', '.join(shares)}."
+            f"{experiment.unit_name}; {told}."
         ),
     )
 

@@ -136,7 +136,7 @@ def _runner_up(reading: Reading, names: Names) -> tuple[str, ...]:
     verdict = reading.verdict
     if verdict.runner_up is None or verdict.variant is None:
         return ()
-    first, second = names.variants[verdict.variant], names.variants[verdict.runner_up]
+    first, second = names.variant(verdict.variant), names.variant(verdict.runner_up)
     if verdict.separable:
         return (f"{second} wins against control too, and is told apart from {first}.",)
     return (

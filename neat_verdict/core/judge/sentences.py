@@ -83,12 +83,12 @@ def _winner(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
     bound = best.lift.low if rule.sign > 0 else best.lift.high
     least = f"no less than {signed(bound)}" if rule.sign > 0 else f"a fall of no less than {signed(-bound).lstrip('+')}"
     floor = f", and {least}" if size else ""
-    headline = f"{names.variants[position]} brings {more} {names.metric} than {names.variants[0]}{size}{floor}."
+    headline = f"{names.variant(position)} brings {more} {names.metric} than {names.variant(0)}{size}{floor}."
     detail = _interval(reading, position, rule)
     runner_up = reading.verdict.runner_up
     if runner_up is not None:
         apart = "told apart from" if reading.verdict.separable else "not told apart from"
-        detail += f" It is {apart} the runner-up, {names.variants[runner_up]}."
+        detail += f" It is {apart} the runner-up, {names.variant(runner_up)}."
     short = f"{LETTERS[position]} ahead. {figure}, every" if size else f"{LETTERS[position]} ahead, every"
     return headline, figure if size else "", f"{short} condition met", detail
 
@@ -96,7 +96,7 @@ def _winner(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
 def _keep_control(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
     several = len(reading.comparisons) > 1
     if several:
-        headline = f"Keep {names.variants[0]}: none of the {len(reading.comparisons)} other variants is worth having."
+        headline = f"Keep {names.variant(0)}: none of the {len(reading.comparisons)} other variants is worth having."
         closest = max(
             range(1, len(reading.comparisons) + 1),
             key=lambda position: reading.comparisons[position - 1].lift.estimate * rule.sign,
@@ -107,16 +107,18 @@ def _keep_control(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
     behind = comparison.lift.high < 0 if rule.sign > 0 else comparison.lift.low > 0
     if behind:
         fewer = "fewer" if rule.sign > 0 else "more"
-        headline = f"Keep {names.variants[0]}: {names.variants[1]} brings {fewer} {names.metric}, {figure}."
+        headline = f"Keep {names.variant(0)}: {names.variant(1)} brings {fewer} {names.metric}, {figure}."
         return headline, figure, f"{LETTERS[1]} behind, {figure}. Keep {LETTERS[0]}", _interval(reading, 1, rule)
-    headline = f"Keep {names.variants[0]}: {names.variants[1]} does not reach the {plain(rule.worthwhile_lift)} worth acting on."
+    headline = (
+        f"Keep {names.variant(0)}: {names.variant(1)} does not reach the {plain(rule.worthwhile_lift)} worth acting on."
+    )
     return headline, "", f"{LETTERS[1]} not worth it. Keep {LETTERS[0]}", _interval(reading, 1, rule)
 
 
 def _no_worthwhile_difference(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
     lows, highs = zip(*((c.lift.low, c.lift.high) for c in reading.comparisons), strict=True)
     spread = between(min(lows), max(highs))
-    subject = f"{names.variants[0]} and {names.variants[1]}" if len(names.variants) == 2 else "The variants"
+    subject = f"{names.variant(0)} and {names.variant(1)}" if len(names.variants) == 2 else "The variants"
     headline = f"{subject} do not differ in {names.metric} by as much as {plain(rule.worthwhile_lift)}."
     small = f"Every interval lies inside ±{plain(rule.worthwhile_lift)}, too small to act on: the lift is {spread}."
     return headline, "", f"No worthwhile difference: {spread}", small
@@ -129,7 +131,7 @@ def _trade_off(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
     if not lost:
         open_ones = " and ".join(reading.verdict.unproven)
         headline = (
-            f"{names.variants[position]} wins on {names.metric}, {figure}, but {open_ones} has not been shown to keep within "
+            f"{names.variant(position)} wins on {names.metric}, {figure}, but {open_ones} has not been shown to keep within "
             "its margin: a person must choose."
         )
         return (
@@ -138,7 +140,7 @@ def _trade_off(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
             f"{LETTERS[position]} wins {names.metric}, {open_ones} open",
             _interval(reading, position, rule),
         )
-    headline = f"{names.variants[position]} wins on {names.metric}, {figure}, but harms {lost}: a person must choose."
+    headline = f"{names.variant(position)} wins on {names.metric}, {figure}, but harms {lost}: a person must choose."
     return (
         headline,
         figure,
@@ -182,7 +184,7 @@ def _not_yet(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
     detail = f"{_interval(reading, position, rule)} The rule reads again {again}."
     if reading.verdict.unproven:
         open_ones = " and ".join(reading.verdict.unproven)
-        headline = f"{names.variants[position]} is ahead, but {open_ones} has not been shown to keep within its margin."
+        headline = f"{names.variant(position)} is ahead, but {open_ones} has not been shown to keep within its margin."
         return (
             headline,
             "",
@@ -192,10 +194,10 @@ def _not_yet(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
     spread = between(best.lift.low, best.lift.high)
     detail = f"{_interval(reading, position, rule)} The rule reads again {again}."
     if reading.followed is not None:
-        leader = names.variants[reading.followed.gain.leader]
+        leader = names.variant(reading.followed.gain.leader)
         told = f"{leader} leads, and no other is likely to be better by {plain(rule.worthwhile_lift)} or more"
         missing_yet = (
-            "" if reading.followed.gain.leader == 0 else f"; that it beats {names.variants[0]} is not shown yet"
+            "" if reading.followed.gain.leader == 0 else f"; that it beats {names.variant(0)} is not shown yet"
         )
         return (
             f"{told}{missing_yet}.",

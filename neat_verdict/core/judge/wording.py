@@ -17,6 +17,11 @@ class Names:
     units: str
     variants: tuple[str, ...]
 
+    def variant(self, position: int) -> str:
+        """A variant's name within a sentence: in quotes, for a name may be several words, or a plural; a mere letter bare."""
+        name = self.variants[position]
+        return name if len(name) <= 2 else f"“{name}”"
+
 
 def signed(value: float) -> str:
     """A relative figure with its sign: +8.4%, −0.05%, +120%, "without limit", "not defined"."""

@@ -70,7 +70,7 @@ export function Dialog({ title, close, children }: { title: string; close: () =>
   }, []);
   return (
     <dialog ref={element} className="modal" onClose={close} aria-label={title}>
-      <div className="modal-box max-w-xl text-left text-base font-normal whitespace-normal border border-base-300 shadow-none">
+      <div className="modal-box max-w-xl text-left font-sans text-base font-normal whitespace-normal border border-base-300 shadow-none">
         <h2 className="mb-3 text-xl">{title}</h2>
         {children}
       </div>

@@ -68,7 +68,7 @@ function openReport(changes: Partial<Report> = {}) {
 describe("the report", () => {
   it("says one sentence, shows one picture and what follows", () => {
     openReport();
-    expect(screen.getByText(/Calendar first brings more paid bookings/)).toBeTruthy();
+    expect(screen.getByText(/“Calendar first” brings more paid bookings/)).toBeTruthy();
     expect(screen.getByRole("img", { name: /B against A: lift \+8.4%/ })).toBeTruthy();
     expect(screen.getByText("calendar above the list")).toBeTruthy();
     expect(screen.getByText("On phones from Monday")).toBeTruthy();
@@ -182,7 +182,7 @@ describe("the scratchpad", () => {
     expect(within(answer).getByText(/Type the counts of each variant/)).toBeTruthy();
     expect(calls).toHaveLength(0);
     fireEvent.change(screen.getByLabelText("Conversions of B"), { target: { value: "2284" } });
-    await within(screen.getByLabelText("Verdict")).findByText(/Calendar first brings more/);
+    await within(screen.getByLabelText("Verdict")).findByText(/“Calendar first” brings more/);
     expect(calls[0]?.body).toMatchObject({ confidence: 0.95, worthwhile_lift: 0.05, least_conversions: 50 });
   });
 

@@ -218,7 +218,7 @@ export function reading(changes: Partial<Reading> = {}): Reading {
     verdict: "winner",
     variant: "B",
     suggested: "B",
-    headline: "Calendar first brings more paid bookings than List first: +8.4%, and no less than +3.1%.",
+    headline: "“Calendar first” brings more paid bookings than “List first”: +8.4%, and no less than +3.1%.",
     figure: "+8.4%",
     short: "B ahead. +8.4%, every condition met",
     detail: "At 95% confidence the lift is between +3.1% and +13.9%.",
