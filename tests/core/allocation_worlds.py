@@ -138,7 +138,7 @@ if __name__ == "__main__":
     )
     print("|---|---|---|---|---|---|---|---|---|---|")
     for world in WORLDS:
-        even, adaptive = (outcome(world, 200, 3, adaptive=way) for way in (False, True))
+        even, adaptive = (outcome(world, 800, 3, adaptive=way) for way in (False, True))
         cells = [
             _with_error(even[0]),
             _with_error(adaptive[0]),

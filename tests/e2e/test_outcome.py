@@ -4,6 +4,7 @@ import io
 import re
 from datetime import date, timedelta
 
+import pytest
 from playwright.sync_api import expect
 from pptx import Presentation
 
@@ -114,7 +115,36 @@ def test_a_reversal_is_pointed_out_in_the_segments(people):
     expect(page.get_by_text("Stored: 7,000 visitors.")).to_be_visible()
     page.get_by_role("link", name=re.compile("^Evidence")).click()
     expect(page.get_by_text("In every segment B is ahead of A, yet over all it is behind")).to_be_visible()
-    expect(page.get_by_label("Segments, in figures").get_by_role("img")).to_have_count(2)
+    table = page.get_by_label("Segments, in figures")
+    expect(table.get_by_role("img")).to_have_count(4)
+    # Each size within itself B is ahead, as the sizes say; all as they are it is behind.
+    expect(table.get_by_role("row", name=re.compile("^Each within itself, put together"))).to_contain_text("+")
+    expect(table.get_by_role("row", name=re.compile("^All as they are"))).to_contain_text("−5.5%")
+
+
+@pytest.mark.parametrize(
+    ("view", "least"),
+    [
+        ("fare-calendar-before-the-sailing-list/evidence", 35),
+        ("advert-with-the-ferry-or-the-island/evidence", 15),
+        ("picture-of-the-breakfast/verdict", 10),
+    ],
+)
+def test_every_figure_opens_how_it_is_made(people, view, least):
+    page = people().sign_in().page
+    page.goto(f"/experiments/{view}")
+    page.wait_for_load_state("networkidle")
+    expect(page.get_by_role("status", name="Loading")).to_have_count(0)
+    figures = page.locator("button.figured")
+    opened = figures.count()
+    assert opened >= least
+    dialog = page.get_by_role("dialog")
+    for place in range(opened):
+        figures.nth(place).click()
+        expect(dialog.get_by_role("heading", name="What is made of it")).to_be_visible()
+        assert dialog.get_by_role("definition").count() >= 2
+        dialog.get_by_role("button", name="Close").click()
+        expect(dialog).to_have_count(0)
 
 
 def test_an_experiment_with_planned_looks_is_stopped_at_its_second(people, manage):

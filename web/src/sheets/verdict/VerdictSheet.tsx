@@ -3,9 +3,11 @@ import { Link } from "react-router";
 import type { Evidence, Experiment } from "../../api/client";
 import { useEvidence, useSession, useStep } from "../../api/hooks";
 import { day } from "../../lib/format";
+import { variantTableText } from "../../lib/tableText";
 import { VERDICTS } from "../../lib/words";
 import { Empty, Failure, FormError, Panel, Skeleton } from "../../parts/basics";
 import { Conditions } from "../../parts/Conditions";
+import { CopyTable } from "../../parts/CopyTable";
 import { Headline } from "../../parts/Headline";
 import { VariantTable } from "../evidence/VariantTable";
 import { useEditing } from "../editing";
@@ -62,7 +64,7 @@ function Judged({ evidence }: { evidence: Evidence }) {
       )}
       {open && session?.account?.may_edit && <DecisionForm reading={reading} />}
       <Ranking reading={reading} experiment={experiment.key} />
-      <Panel title="The figures behind it">
+      <Panel title="The figures behind it" action={<CopyTable text={variantTableText(reading)} />}>
         <VariantTable reading={reading} experiment={experiment.key} />
       </Panel>
       <Panel
