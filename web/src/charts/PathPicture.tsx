@@ -2,7 +2,8 @@ import { scaleLinear } from "d3-scale";
 import type { Looks } from "../api/client";
 import { useWidth } from "../lib/useWidth";
 
-const SIDE = { left: 40, right: 16, top: 10, bottom: 24 };
+const SIDE = { left: 40, right: 16, top: 10, bottom: 38 };
+const LABEL = 34;
 const MOST = 6;
 
 /** The statistic at each look against the boundary, taken looks solid, those to come hollow. */
@@ -19,6 +20,11 @@ export function PathPicture({ looks, height = 200 }: { looks: Looks; height?: nu
   const x = scaleLinear([0, end], [SIDE.left, width - SIDE.right]);
   const y = scaleLinear([-top, top], [height - SIDE.bottom, SIDE.top]).clamp(true);
   const line = (points: { at: number; z: number }[]) => points.map((p) => `${x(p.at)},${y(p.z)}`).join(" ");
+  // Where looks stand close together, only labels that have room.
+  const roomy = (p: { at: number }, place: number) => {
+    const before = boundary[place - 1];
+    return before === undefined || x(p.at) - x(before.at) > LABEL || p === boundary[boundary.length - 1];
+  };
   const told = looks.taken
     .map((look) => `look ${look.number}: z ${look.statistic?.toFixed(2)} against ${look.critical_value?.toFixed(2)}`)
     .join("; ");
@@ -70,22 +76,21 @@ export function PathPicture({ looks, height = 200 }: { looks: Looks; height?: nu
             strokeWidth={1.6}
           />
         ))}
-        <text x={SIDE.left} y={height - 6} fontSize={11} fill="var(--color-neutral)">
-          share of the planned data
-        </text>
-        {boundary.map((p) => (
+        {boundary.filter(roomy).map((p) => (
           <text
             key={p.at}
             x={x(p.at)}
-            y={height - 6}
+            y={height - 22}
             textAnchor={p.at > end * 0.93 ? "end" : "middle"}
             fontSize={11}
             fill="var(--color-neutral)"
-            visibility={x(p.at) < SIDE.left + 170 ? "hidden" : "visible"}
           >
             {Math.round(p.at * 100)}%
           </text>
         ))}
+        <text x={width - SIDE.right} y={height - 6} textAnchor="end" fontSize={11} fill="var(--color-neutral)">
+          share of the planned data
+        </text>
       </svg>
     </div>
   );
