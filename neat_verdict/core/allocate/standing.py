@@ -185,7 +185,8 @@ class Gain:
     """What following the evidence was worth so far.
 
     ``spared`` are the units that saw the best arm beyond those of an even split, which is to say that were spared a worse one
-    (negative where fewer did), and ``total`` the conversions or the sum beyond what an even split would have brought.
+    (negative where fewer did), and ``total`` the conversions or the sum beyond what an even split would have brought:
+    fewer, where less is better and it went well.
 
     Of several ``segments`` each has its own best arm; ``leader`` is that of all.
     """
@@ -217,7 +218,7 @@ def gain_over_even(strata: Sequence[EpochArms], critical_value: float, *, sign: 
         units = [sum(stratum.arms[arm].units for stratum in group) for arm in range(len(arms))]
         more = [n - sum(units) / len(units) for n in units]
         first = arms[0].mean  # of all levels, so that no digits are lost
-        total += sign * math.fsum(beyond * (arm.mean - first) for beyond, arm in zip(more, arms, strict=True))
+        total += math.fsum(beyond * (arm.mean - first) for beyond, arm in zip(more, arms, strict=True))
         variance += math.fsum((beyond * arm.error) ** 2 for beyond, arm in zip(more, arms, strict=True))
         chances = normal_best_chances([arm.mean for arm in arms], [arm.error for arm in arms], sign=sign)
         expected = math.fsum(p * beyond for p, beyond in zip(chances, more, strict=True))

@@ -31,9 +31,9 @@ export function VariantTable({ reading, experiment }: { reading: Reading; experi
           <tr className="border-b border-base-300">
             <th className="py-1 text-left font-normal">Variant</th>
             <th className="font-normal">{units}</th>
-            <th className="pl-3 font-normal">{figures.totalHead}</th>
-            <th className="pl-3 font-normal">{figures.levelHead}</th>
-            <th className="pl-3 font-normal" style={{ width: strip }}>
+            <th className="pl-2 font-normal">{figures.totalHead}</th>
+            <th className="pl-2 font-normal">{figures.levelHead}</th>
+            <th className="pl-2 font-normal" style={{ width: strip }}>
               {!unsound && <StripAxis axis={axis} width={strip} />}
               <span className="sr-only">Lift, drawn</span>
             </th>
@@ -56,7 +56,7 @@ export function VariantTable({ reading, experiment }: { reading: Reading; experi
                 </td>
                 <td className="pl-2">{count(arm.units)}</td>
                 <td className="pl-2">{figures.total(arm.total)}</td>
-                <td className="pl-3 whitespace-nowrap">
+                <td className="pl-2 whitespace-nowrap">
                   <Opens
                     experiment={experiment}
                     figure="level"
@@ -69,7 +69,7 @@ export function VariantTable({ reading, experiment }: { reading: Reading; experi
                     {figures.level(arm.rate.low).replace("%", "")}–{figures.level(arm.rate.high)}
                   </span>
                 </td>
-                <td className="pl-3">
+                <td className="pl-2">
                   {comparison && (
                     <IntervalStrip
                       lift={comparison.lift}

@@ -104,14 +104,17 @@ export function Ranking({ reading, experiment }: { reading: Reading; experiment:
                 {place === 0 ? (
                   "leads"
                 ) : (
-                  <Figured
-                    experiment={experiment}
-                    figure="against_leader"
-                    variant={line.letter}
-                    label={`${line.letter} against ${leader}`}
-                  >
-                    {signed(line.behind.estimate)} ({bounds(line.behind)})
-                  </Figured>
+                  <>
+                    <Figured
+                      experiment={experiment}
+                      figure="against_leader"
+                      variant={line.letter}
+                      label={`${line.letter} against ${leader}`}
+                    >
+                      {signed(line.behind.estimate)}
+                    </Figured>
+                    <span className="quiet block text-xs">{bounds(line.behind)}</span>
+                  </>
                 )}
               </td>
               <td className="pl-4 text-left">{place === 0 ? "" : line.separable ? "told apart" : "not told apart"}</td>
