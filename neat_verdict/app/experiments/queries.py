@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from datetime import date, datetime, time, timedelta
+from operator import itemgetter
 from typing import Any, cast
 from zoneinfo import ZoneInfo
 
-from django.db.models import F, QuerySet, Sum
+from django.db.models import CharField, F, QuerySet, Sum
+from django.db.models.functions import Cast
 from django.http import Http404
 
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, LedgerEntry, Picture, Tally, Workspace
-from neat_verdict.app.experiments.tallies import COLUMNS, Counts, arm_kind, table
+from neat_verdict.app.experiments.tallies import COLUMNS, ArmKind, Counts, arm_kind, table
 from neat_verdict.core.allocate import Policy
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.estimate import Correction, Sides, Spending
@@ -300,26 +302,39 @@ def last_day(experiment: Experiment) -> date | None:
 
 def daily_counts(experiments: list[Experiment]) -> dict[int, Counts]:
     """Tallies of everybody, of the present round, of many experiments in one query; by the experiments' ids."""
-    columns = COLUMNS["ratio"]
     # With the metrics named SQLite goes through the index to these rows alone, past those of all segments.
-    metrics = {use.metric_id for experiment in experiments for use in experiment.metrics.all()}
+    uses = [use for experiment in experiments for use in experiment.metrics.all()]
+    metrics = {use.metric_id for use in uses}
+    columns = tuple(dict.fromkeys(column for use in uses for column in COLUMNS[_kind(use)])) or COLUMNS["rate"]
     present = Tally.objects.filter(segment="", round=F("variant__experiment__round"), metric__in=metrics)
-    rows = present.filter(variant__experiment__in=experiments).values_list(
-        "variant__experiment_id", "metric_id", "variant__position", "day", *columns
+    # Thousands of rows of few days: each day is made of its text once, and nothing is sorted.
+    rows = (
+        present.filter(variant__experiment__in=experiments)
+        .annotate(on=Cast("day", CharField()))
+        .order_by()
+        .values_list("variant__experiment_id", "metric_id", "variant__position", "on", *columns)
     )
+    days: dict[str, date] = {}
     grouped: dict[int, dict[int, list[tuple[int, date, tuple[float, ...]]]]] = {e.pk: {} for e in experiments}
-    for experiment_id, metric_id, position, day, *sums in rows:
+    for experiment_id, metric_id, position, on, *sums in rows:
+        day = days.get(on) or days.setdefault(on, date.fromisoformat(on))
         grouped[experiment_id].setdefault(metric_id, []).append((position, day, tuple(sums)))
-    return {experiment.pk: _counts(experiment, grouped[experiment.pk]) for experiment in experiments}
+    return {experiment.pk: _counts(experiment, grouped[experiment.pk], columns) for experiment in experiments}
 
 
-def _counts(experiment: Experiment, rows: dict[int, list[tuple[int, date, tuple[float, ...]]]]) -> Counts:
+def _kind(use: ExperimentMetric) -> ArmKind:
+    return arm_kind(use.definition["kind"], use.before_days)
+
+
+def _counts(
+    experiment: Experiment, rows: dict[int, list[tuple[int, date, tuple[float, ...]]]], columns: tuple[str, ...]
+) -> Counts:
     arms = len(experiment.variants.all())
     found = {}
     for use in experiment.metrics.all():
-        kind = arm_kind(use.definition["kind"], use.before_days)
-        places = [COLUMNS["ratio"].index(column) for column in COLUMNS[kind]]
-        mine = [(position, day, [sums[i] for i in places]) for position, day, sums in rows.get(use.metric_id, [])]
+        kind = _kind(use)
+        chosen = itemgetter(*(columns.index(column) for column in COLUMNS[kind]))
+        mine = [(position, day, chosen(sums)) for position, day, sums in rows.get(use.metric_id, [])]
         found[use.metric_id] = table(kind, arms, mine)
     primary = experiment.primary
     first = found.pop(primary.metric_id) if primary else table("rate", arms, [])

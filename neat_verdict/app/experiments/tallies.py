@@ -131,6 +131,7 @@ def table(kind: ArmKind, arms: int, rows: Sequence[tuple[int, date, Sequence[flo
     days = tuple(sorted({day for _, day, _ in rows}))
     place = {day: index for index, day in enumerate(days)}
     sums = np.zeros((len(COLUMNS[kind]), len(days), arms))
-    for position, day, values in rows:
-        sums[:, place[day], position] = values
+    if rows:
+        positions, at = [position for position, _, _ in rows], [place[day] for _, day, _ in rows]
+        sums[:, at, positions] = np.array([values for _, _, values in rows], dtype=np.float64).T
     return DailyCounts(kind, days, sums)

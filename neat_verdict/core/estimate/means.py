@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import ArrayLike
-from scipy import special, stats
+from scipy import special
 
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.numeric import FloatArray
@@ -154,7 +154,7 @@ def welch_statistic(first: Mean | Ratio, second: Mean | Ratio) -> float:
 
 
 def _normal_of_t(t: float, freedom: float) -> float:
-    tail = float(stats.t.sf(t, freedom)) if math.isfinite(freedom) else float(special.ndtr(-t))
+    tail = float(special.stdtr(freedom, -t)) if math.isfinite(freedom) else float(special.ndtr(-t))
     # Tails under 1e-300 are as good as certain; t itself is the larger value and stays comparable.
     return float(-special.ndtri(tail)) if tail > 1e-300 else t
 
@@ -163,7 +163,7 @@ def student_critical_value(critical_value: float, freedom: float) -> float:
     """The value of Student's t with the same tail as a normal critical value."""
     if not math.isfinite(freedom):
         return critical_value
-    return float(stats.t.isf(special.ndtr(-critical_value), freedom))
+    return float(np.negative(special.stdtrit(freedom, special.ndtr(-critical_value))))
 
 
 def _enough(*arms: Mean | Ratio) -> None:

@@ -45,11 +45,13 @@ class SideMetric:
         found = comparison_by_epoch(self.epochs, self.arms, variant, 0, 1.0)
         return found.statistic if found else 0.0
 
-    def compared(self, critical_values: Sequence[float], adjusted: Sequence[float]) -> tuple[Comparison, ...]:
-        """Every variant against control; empty where the epochs cannot tell."""
-        if not self.epochs:
-            pairs = [(arm, self.arms[0]) for arm in self.arms[1:]]
-            return tuple(compare_many(pairs, critical_values, adjusted))
+    @property
+    def pairs(self) -> list[tuple[Arm, Arm]]:
+        """Every variant with control."""
+        return [(arm, self.arms[0]) for arm in self.arms[1:]]
+
+    def by_epoch(self, critical_values: Sequence[float], adjusted: Sequence[float]) -> tuple[Comparison, ...]:
+        """Every variant against control within the epochs; empty where they cannot tell."""
         found = [
             comparison_by_epoch(self.epochs, self.arms, variant, 0, c, p)
             for variant, (c, p) in enumerate(zip(critical_values, adjusted, strict=True), start=1)
@@ -97,12 +99,22 @@ def _family(metrics: Sequence[SideMetric], rule: DecisionRule) -> list[tuple[Com
     ]
     found = adjust_family(pvalues, rule.confidence, rule.family)
     critical_values = [two_sided_critical_value(1 - level) for level in found.levels]
+    return _compared(metrics, critical_values, found.adjusted)
+
+
+def _compared(
+    metrics: Sequence[SideMetric], critical_values: Sequence[float], adjusted: Sequence[float]
+) -> list[tuple[Comparison, ...]]:
+    """The comparisons of each metric; the values are of all their variants, one metric after the other."""
     sizes = [len(metric.arms) - 1 for metric in metrics]
     parts = [slice(sum(sizes[:place]), sum(sizes[: place + 1])) for place in range(len(sizes))]
-    return [
-        metric.compared(critical_values[part], found.adjusted[part])
-        for metric, part in zip(metrics, parts, strict=True)
-    ]
+    if any(metric.epochs for metric in metrics):
+        return [
+            metric.by_epoch(critical_values[part], adjusted[part]) for metric, part in zip(metrics, parts, strict=True)
+        ]
+    # All at once, because rates are compared in arrays.
+    made = compare_many([pair for metric in metrics for pair in metric.pairs], critical_values, adjusted)
+    return [tuple(made[part]) for part in parts]
 
 
 def _guarded(metric: SideMetric, confidence: float) -> tuple[Comparison, ...]:
@@ -114,4 +126,4 @@ def _guarded(metric: SideMetric, confidence: float) -> tuple[Comparison, ...]:
     adjusted = [
         dunnett_pvalue(metric.statistic(variant), control.units, sizes) for variant in range(1, len(metric.arms))
     ]
-    return metric.compared([c] * len(variants), adjusted)
+    return _compared([metric], [c] * len(variants), adjusted)[0]
