@@ -163,7 +163,7 @@ def student_critical_value(critical_value: float, freedom: float) -> float:
     """The value of Student's t with the same tail as a normal critical value."""
     if not math.isfinite(freedom):
         return critical_value
-    return float(np.negative(special.stdtrit(freedom, special.ndtr(-critical_value))))
+    return -float(special.stdtrit(freedom, float(special.ndtr(-critical_value))))
 
 
 def _enough(*arms: Mean | Ratio) -> None:
