@@ -452,6 +452,14 @@ def test_without_data_the_rule_waits():
     assert next(line for line in reading.conditions if line.key == "value").state == "unknown"
 
 
+def test_means_that_do_not_vary_leave_nothing_to_compare():
+    still = Mean(100, 500.0, 2500.0)
+    epochs = [EpochArms((still,) * 3, (1 / 3,) * 3, day) for day in range(3)]
+    rule = replace(RULE, minimum_days=0)
+    reading = read_experiment([still + still + still] * 3, (1, 1, 1), rule, epochs=epochs, days=14)
+    assert write_sentences(reading, rule, NAMES).headline == "Too little to compare yet."
+
+
 def test_p_and_interval_agree_and_every_comparison_has_its_own_standard():
     reading = reading_of(AHEAD, replace(RULE, planned_units=(20_000,) * 3))
     for one in reading.comparisons:

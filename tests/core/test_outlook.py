@@ -1,6 +1,7 @@
 """Ranking, what would change a verdict, chances ahead, trends, outlays and the track record."""
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -16,7 +17,9 @@ from neat_verdict.core.estimate import (
     Outlay,
     Rate,
     Ratio,
+    anytime_critical_value,
     best_chances,
+    boundary,
     compare_arms_at,
     cost_lift,
     cost_per,
@@ -24,6 +27,7 @@ from neat_verdict.core.estimate import (
     per_thousand_views,
     score_statistic,
     trend,
+    two_sided_critical_value,
     views_lift,
 )
 from neat_verdict.core.judge import (
@@ -139,6 +143,26 @@ def test_the_conversions_a_verdict_hangs_on_are_the_fewest(x1, n1, x0, n0):
 def test_each_verdict_says_what_would_change_it(arms, more, told):
     reading = read_experiment(arms, (1, 1), RULE, **more)
     assert told in " ".join(what_would_change(reading, RULE, NAMES))
+
+
+def test_the_order_of_variants_holds_as_often_as_the_rule_reads():
+    """Three pairs share the level: each at 98.33 %, once, at any time, or at the boundary of the looks taken."""
+    arms = [Rate(500, 10_000), Rate(600, 10_000), Rate(615, 10_000)]
+    one = 1 - 0.05 / 3
+    planned = {"planned_units": (20_000,) * 3, "planned_days": 28}
+    by_looks = replace(RULE, method=Method("looks", look_days=(14, 28)), **planned)
+    once, at_look = rank_arms(arms, RULE), rank_arms(arms, by_looks, looks=Looks((0.5,), last=False))
+    anytime = rank_arms(arms, replace(RULE, method=Method("anytime"), **planned))
+    for ranked, c in (
+        (once, two_sided_critical_value(one)),
+        (anytime, anytime_critical_value(0.5, one)),
+        (at_look, boundary((0.5,), one, final=False).critical_values[0]),
+    ):
+        for line in ranked[1:]:
+            assert line.against_leader.critical_value == pytest.approx(float(c))
+            assert line.separable == (abs(line.against_leader.statistic) > line.against_leader.critical_value)
+    assert once[2].separable
+    assert rank_arms(arms, by_looks) == ()
 
 
 def test_a_runner_up_that_is_not_told_apart_is_named():

@@ -102,13 +102,9 @@ def read_segments(
     )  # fmt: skip
     pvalue = pooled.pvalue if pooled else 1.0
     adjusted = min(pvalue * max(tried, 1), 1.0)
-    within = (
-        log_ratio_within(list(fit.values()))
-        if pairs is None
-        else (pooled.effect, pooled.squared_error)
-        if pooled
-        else None
-    )
+    within = log_ratio_within(list(fit.values()))
+    if pairs is not None:  # by day already, so they are put together as they are
+        within = (pooled.effect, pooled.squared_error) if pooled else None
     totals = [_total([arms[side] for arms in strata.values()]) for side in (1, 0)] if strata else []
     crude = compare_arms_at(totals[0], totals[1], critical) if totals and comparable(totals) else None
     # Shares that follow each segment's evidence mix the segments differently on purpose: nothing to be surprised at.

@@ -163,7 +163,9 @@ def _keep_collecting(reading: Reading, rule: DecisionRule, names: Names) -> _Par
         return _not_yet(reading, rule, names)
     told = "; ".join(f"{line.label[0].lower()}{line.label[1:]} (now {line.seen})" for line in missing)
     part = reading.progress
-    if [line.key for line in missing] == ["value"]:
+    if [(line.key, line.state) for line in missing] == [("value", "unknown")]:
+        short, headline = "Too little to compare yet", "Too little to compare yet."
+    elif [line.key for line in missing] == ["value"]:
         short = f"More may still be gained: up to {missing[0].seen}"
         headline = f"Another variant may still be better than the leader by up to {missing[0].seen}."
     elif part is not None and part < 1:
@@ -185,14 +187,8 @@ def _not_yet(reading: Reading, rule: DecisionRule, names: Names) -> _Parts:
     if reading.verdict.unproven:
         open_ones = " and ".join(reading.verdict.unproven)
         headline = f"{names.variant(position)} is ahead, but {open_ones} has not been shown to keep within its margin."
-        return (
-            headline,
-            "",
-            f"Ahead; {open_ones} still open",
-            f"{_interval(reading, position, rule)} The rule reads again {again}.",
-        )
+        return headline, "", f"Ahead; {open_ones} still open", detail
     spread = between(best.lift.low, best.lift.high)
-    detail = f"{_interval(reading, position, rule)} The rule reads again {again}."
     if reading.followed is not None:
         leader = names.variant(reading.followed.gain.leader)
         told = f"{leader} leads, and no other is likely to be better by {plain(rule.worthwhile_lift)} or more"
