@@ -11,6 +11,7 @@ from neat_verdict.core.allocate import (
     Belief,
     Policy,
     beliefs,
+    chance_within,
     next_shares,
     pooled_beliefs,
     top_two_shares,
@@ -186,6 +187,14 @@ def test_value_remaining_by_drawing():
     gains = (draws.max(axis=1) - draws[:, 1]) / 0.11
     found = value_remaining([Belief(0.10, 0.01), Belief(0.11, 0.012), Belief(0.105, 0.02)])
     assert found == pytest.approx(np.quantile(gains, 0.95), rel=0.01)
+
+
+@given(some_beliefs, st.sampled_from([1, -1]))
+def test_the_value_remaining_is_the_gain_that_the_confidence_leaves(arms, sign):
+    found = value_remaining(arms, sign=sign)
+    means, errors = np.array([[b.mean for b in arms]]), np.array([[b.error for b in arms]])
+    within = chance_within(means, errors, found, sign=sign)
+    assert within == pytest.approx(0.95, abs=1e-6) if found > 0 else within >= 0.95
 
 
 def test_a_sure_leader_leaves_nothing_and_less_is_better_mirrors():

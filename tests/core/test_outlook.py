@@ -23,6 +23,7 @@ from neat_verdict.core.estimate import (
     compare_arms_at,
     cost_lift,
     cost_per,
+    many_normal_best_chances,
     normal_best_chances,
     per_thousand_views,
     score_statistic,
@@ -73,6 +74,16 @@ def test_four_normal_arms_against_the_multivariate_normal():
     spread = np.diag(s[1:] ** 2) + s[0] ** 2
     expected = stats.multivariate_normal(m[0] - m[1:], spread, seed=1).cdf(np.full(3, np.inf), lower_limit=np.zeros(3))
     assert normal_best_chances(m, s)[0] == pytest.approx(expected, abs=2e-4)
+
+
+@given(st.lists(st.tuples(st.floats(-3, 3), st.floats(0.01, 5)), min_size=3, max_size=3))
+def test_many_sets_at_once_have_the_chances_of_each_alone(arms):
+    sets = np.array([arms, arms[::-1], [(3 * m, s / 9) for m, s in arms]])
+    found = many_normal_best_chances(sets[..., 0], sets[..., 1], sign=-1)
+    for chances, one in zip(found, sets, strict=True):
+        assert chances == pytest.approx(normal_best_chances(one[:, 0], one[:, 1], sign=-1), abs=1e-12)
+        draws = np.random.default_rng(3).normal(one[:, 0], one[:, 1], (4000, 3))
+        assert chances == pytest.approx(np.bincount(draws.argmin(axis=1), minlength=3) / 4000, abs=0.04)
 
 
 def test_rates_with_many_units_have_nearly_the_normal_chances():

@@ -6,13 +6,13 @@ import numpy as np
 import pytest
 from scipy import stats
 
-from neat_verdict.core.allocate import Policy
+from neat_verdict.core.allocate import Memory, Policy, believed, next_shares
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.estimate import EpochArms, EpochPair, Rate, compare_by_epoch
 from neat_verdict.core.judge import DecisionRule
 from neat_verdict.core.plan import Arms, Arrivals, Baseline, Method
 from neat_verdict.core.rehearse import FLAT, World, rehearse_allocation
-from neat_verdict.core.rehearse.allocation import MOST_EPOCHS, _Sums
+from neat_verdict.core.rehearse.allocation import MOST_EPOCHS, _next, _Sums
 
 POLICY = Policy(even_units=100, even_epochs=1)
 WORLD = World(Baseline(0.2), Arms.even(3), Arrivals(1200), 14, FLAT, FLAT)
@@ -99,6 +99,34 @@ def test_its_sums_are_those_of_the_reading_by_epoch():
     assert sums.weight[0, 1] == pytest.approx(found.information)
     assert sums.statistic()[0, 1] == pytest.approx(found.statistic)
     assert (sums.variant / sums.control)[0, 1] - 1 == pytest.approx(found.lift.estimate)
+
+
+@pytest.mark.parametrize("policy", [POLICY, Policy("top_two", even_units=60, half_life=2), Policy(even_epochs=9)])
+@pytest.mark.parametrize("spread", [None, 2.0])
+def test_all_runs_at_once_get_the_shares_that_each_would_get_alone(policy, spread):
+    """As the application closes an epoch, one run after another; the last run's third arm has had nobody."""
+    rng = np.random.default_rng(4)
+    n = rng.integers(20, 200, (3, 12, 3)).astype(float)
+    n[:, -1, 2] = 0
+    x = rng.binomial(n.astype(int), 0.2).astype(float)
+    before = rng.dirichlet((8, 8, 8), 12)
+    rule = replace(RULE, good_direction="down")
+    found = _next(before, n, x, policy, rule, spread, 3)
+    for run in range(12):
+        memories = [Memory()] * 3
+        for units, totals in zip(n[:, run], x[:, run], strict=True):
+            more = [
+                Memory(int(u), u, t, u if spread is None else u * spread**2, rate=spread is None)
+                for u, t in zip(units, totals, strict=True)
+            ]
+            old = [memory.aged(policy.kept) for memory in memories]
+            memories = [
+                Memory(a.seen + b.seen, a.units + b.units, a.total + b.total, a.spread + b.spread, b.rate)
+                for a, b in zip(old, more, strict=True)
+            ]
+        seen = [memory.seen for memory in memories]
+        alone = next_shares(believed(memories), seen, before[run].tolist(), policy, sign=-1, epochs=3)
+        assert found[run] == pytest.approx(alone.shares, abs=1e-12)
 
 
 @pytest.mark.parametrize(

@@ -16,7 +16,7 @@ from playwright.sync_api import expect, sync_playwright
 
 ROOT = Path(__file__).resolve().parents[2]
 CHROMIUM_ARGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking"]
-PATIENCE = 20_000  # milliseconds: how long a busy machine may take to show what a test waits for
+PATIENCE = 60_000  # milliseconds: how long a busy machine may take to show what a test waits for
 AXE = ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
 
 
@@ -37,12 +37,12 @@ def _free_port():
         return probe.getsockname()[1]
 
 
-def _wait_for(url, server, seconds=60):
+def _wait_for(url, server, seconds=180):
     until = time.monotonic() + seconds
     while time.monotonic() < until:
         assert server.poll() is None, "the server stopped while starting"
         try:
-            with urllib.request.urlopen(url, timeout=10):
+            with urllib.request.urlopen(url, timeout=30):
                 return
         except OSError:  # refused until the server listens
             continue
@@ -81,7 +81,7 @@ def demo(tmp_path_factory):
         yield SimpleNamespace(address=address, env=env)
     finally:
         server.terminate()
-        server.wait(timeout=10)
+        server.wait(timeout=60)
 
 
 @pytest.fixture(scope="session")
@@ -146,7 +146,7 @@ class Person:
     def overflow(self):
         """Pixels by which the page is wider than the window, or a sheet than its column, once the layout has settled."""
         try:
-            self.page.wait_for_function(f"({WIDER})() <= 0", timeout=3000)
+            self.page.wait_for_function(f"({WIDER})() <= 0", timeout=10_000)
         except PlaywrightTimeout:
             return self.page.evaluate(WIDER)
         return 0

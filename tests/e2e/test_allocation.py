@@ -54,7 +54,7 @@ def test_the_crowd_runs_epochs_close_shares_move_and_the_analyst_takes_over_read
     saved(page, lambda: page.get_by_label("Shares are set").select_option("so that the two best are told apart"))
     page.get_by_role("button", name="Rehearse both ways").click()
     expect(page.get_by_text(re.compile("^(Following the evidence brings|In .* days following)"))).to_be_visible(
-        timeout=60_000
+        timeout=180_000
     )
     assert person.axe() == []
     page.get_by_role("link", name=re.compile("^Sizing")).click()

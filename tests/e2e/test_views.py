@@ -62,7 +62,7 @@ def _open(page, view):
     page.goto(view)
     page.wait_for_load_state("networkidle")
     # The network is also idle while one answer is being drawn and the next not yet asked for.
-    expect(page.get_by_role("status", name="Loading")).to_have_count(0, timeout=20_000)
+    expect(page.get_by_role("status", name="Loading")).to_have_count(0)
 
 
 def test_axe_finds_nothing_and_nothing_overflows_on_any_view(people):

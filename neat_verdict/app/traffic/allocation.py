@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any, Literal, cast
 
+import numpy as np
 from django.http import Http404
 
 from neat_verdict.app.experiments.models import Experiment
@@ -116,9 +117,10 @@ def epoch_record(experiment: Experiment, number: int) -> EpochRecordOut:
     if not epoch.record:
         raise Conflict("The first epoch rests on no figures: its shares are even")
     again = {segment: list(step.shares) for segment, step in worked_out(epoch.record).steps.items()}
-    return EpochRecordOut(
-        number=number, record=epoch.record, worked_out_again=again, same=again == epoch.record["shares"]
-    )
+    kept: dict[str, list[float]] = epoch.record["shares"]
+    # Another machine may round the last digits otherwise.
+    same = again.keys() == kept.keys() and all(np.allclose(again[name], kept[name], rtol=0, atol=1e-9) for name in kept)
+    return EpochRecordOut(number=number, record=epoch.record, worked_out_again=again, same=same)
 
 
 def records(experiment: Experiment) -> dict[str, Any]:

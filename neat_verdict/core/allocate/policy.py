@@ -6,8 +6,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+import numpy as np
+from numpy.typing import ArrayLike
+
 from neat_verdict.core.checks import InputError, positive, share
-from neat_verdict.core.estimate import normal_best_chances
+from neat_verdict.core.estimate import many_normal_best_chances
+from neat_verdict.core.numeric import FloatArray
 
 PolicyKind = Literal["proportional", "top_two"]
 
@@ -125,36 +129,43 @@ def next_shares(
         raise InputError("before", sum(before), "must add up to 1")
     if policy.floor * arms >= 1:
         raise InputError("floor", policy.floor, f"must be under 1/{arms}")
-    chances = normal_best_chances([b.mean for b in beliefs], [b.error for b in beliefs], sign=sign)
+    means, errors = (np.array([[getattr(b, name) for b in beliefs]]) for name in ("mean", "error"))
+    chances = many_normal_best_chances(means, errors, sign=sign)
+    found = tuple(chances[0].tolist())
     if min(units) < policy.even_units or (epochs is not None and epochs < policy.even_epochs):
         even = (1 / arms,) * arms
-        return Step(chances, even, even, "even_start")
+        return Step(found, even, even, "even_start")
+    wanted, shares = follow(chances, np.array([before]), policy)
+    too_far = bool(np.abs(wanted - before).max() > policy.most_change)
+    return Step(found, tuple(wanted[0].tolist()), tuple(shares[0].tolist()), "slowed" if too_far else "followed")
+
+
+def follow(chances: FloatArray, before: FloatArray, policy: Policy) -> tuple[FloatArray, FloatArray]:
+    """The shares that the policy wants by the chances to be best, and those it may have: sets x arms, as ``before`` is.
+
+    The heart of `next_shares`, for many at once.
+    """
     raw = chances if policy.kind == "proportional" else top_two_shares(chances)
-    wanted = tuple(policy.floor + (1 - arms * policy.floor) * part for part in raw)
-    largest = max(abs(new - old) for new, old in zip(wanted, before, strict=True))
-    if largest <= policy.most_change:
-        return Step(chances, wanted, wanted, "followed")
-    # Part of the way, so that shares still add up and no arm passes its floor.
-    part = policy.most_change / largest
-    slowed = tuple(old + part * (new - old) for new, old in zip(wanted, before, strict=True))
-    return Step(chances, wanted, slowed, "slowed")
+    wanted = policy.floor + (1 - chances.shape[1] * policy.floor) * raw
+    change = wanted - before
+    largest = np.abs(change).max(axis=1, keepdims=True)
+    # Part of the way where it is too far, so that shares still add up and no arm passes its floor.
+    part = policy.most_change / np.maximum(largest, policy.most_change)
+    return wanted, np.where(part < 1, before + part * change, wanted)
 
 
-def top_two_shares(chances: Sequence[float], leader: float = 0.5) -> tuple[float, ...]:
-    """Shares of top-two sampling in expectation, from the chances of being best.
+def top_two_shares(chances: ArrayLike, leader: float = 0.5) -> FloatArray:
+    """Shares of top-two sampling in expectation, from the chances of being best (arms last).
 
     With probability ``leader`` (in (0, 1]) the arm that a draw says is best, else the best of draws until another arm comes:
     p_i (leader + (1 - leader) Σ_{j≠i} p_j/(1 - p_j)). Russo (2016), section 3.
     """
     if not 0 < leader <= 1:
         raise InputError("leader", leader, "must be above 0 and at most 1")
-    certain = [place for place, p in enumerate(chances) if p > 1 - 1e-12]
-    if certain:
-        # No draw would ever say another: the rest share alike.
-        others = (1 - leader) / (len(chances) - 1)
-        return tuple(leader if place == certain[0] else others for place in range(len(chances)))
-    odds = [p / (1 - p) for p in chances]
-    total = sum(odds)
-    found = [p * (leader + (1 - leader) * (total - odd)) for p, odd in zip(chances, odds, strict=True)]
-    whole = sum(found)
-    return tuple(part / whole for part in found)
+    p = np.asarray(chances, dtype=np.float64)
+    certain = p > 1 - 1e-12
+    odds = p / np.where(certain, 1, 1 - p)
+    found = p * (leader + (1 - leader) * (odds.sum(axis=-1, keepdims=True) - odds))
+    # Where one is certain no draw would ever say another: the rest share alike.
+    alike = np.where(certain, leader, (1 - leader) / (p.shape[-1] - 1))
+    return np.where(certain.any(axis=-1, keepdims=True), alike, found / found.sum(axis=-1, keepdims=True))

@@ -12,6 +12,7 @@ from scipy import optimize, special
 from neat_verdict.core.allocate.policy import Belief, Policy
 from neat_verdict.core.checks import InputError, share
 from neat_verdict.core.estimate import Arm, EpochArms, Interval, Rate, compare_by_epoch, normal_best_chances, pool
+from neat_verdict.core.numeric import FloatArray
 
 _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(200)
 _REACH = 9.0
@@ -120,20 +121,12 @@ def value_remaining(arms: Sequence[Belief], *, sign: int = 1, confidence: float 
     if len(arms) < 2:
         raise InputError("arms", len(arms), "must be 2 or more")
     share("confidence", confidence)
-    leader = max(range(len(arms)), key=lambda place: sign * arms[place].mean)
-    best = arms[leader]
-    if best.mean <= 0:
+    means, errors = (np.array([[getattr(arm, name) for arm in arms]]) for name in ("mean", "error"))
+    if sign * (sign * means).max() <= 0:
         return math.inf
-    points = best.mean + best.error * _REACH * _NODES
-    mass = _WEIGHTS * _REACH * np.exp(-0.5 * (_REACH * _NODES) ** 2) / math.sqrt(2 * math.pi)
-    others = [arm for place, arm in enumerate(arms) if place != leader]
 
     def short(gain: float) -> float:
-        edge = points + sign * gain * best.mean
-        inside = np.ones_like(points)
-        for arm in others:
-            inside = inside * special.ndtr(sign * (edge - arm.mean) / arm.error)
-        return float(inside @ mass) - confidence
+        return float(chance_within(means, errors, gain, sign=sign)[0]) - confidence
 
     if short(0.0) >= 0:
         return 0.0
@@ -141,6 +134,25 @@ def value_remaining(arms: Sequence[Belief], *, sign: int = 1, confidence: float 
     while short(top) < 0:
         top *= 2
     return float(optimize.brentq(short, 0.0, top, xtol=1e-10))
+
+
+def chance_within(means: FloatArray, errors: FloatArray, gain: float, *, sign: int = 1) -> FloatArray:
+    """Chance that no arm is better than the leader by more than ``gain`` of the leader's level, for many sets of arms at once.
+
+    ``means`` and ``errors`` (above 0) of normal posteriors, sets x arms; nan where the leader's level is not above 0. Of one
+    set `value_remaining` is the gain at which it reaches the confidence.
+    """
+    row = np.arange(len(means))
+    leader = (sign * means).argmax(axis=1)
+    mean, error = means[row, leader, None], errors[row, leader, None]
+    points = mean + error * _REACH * _NODES
+    edge = points + sign * gain * mean
+    inside = np.ones_like(points)
+    for arm in range(means.shape[1]):
+        below = special.ndtr(sign * (edge - means[:, arm, None]) / errors[:, arm, None])
+        inside *= np.where(leader[:, None] == arm, 1, below)
+    mass = _WEIGHTS * _REACH * np.exp(-0.5 * (_REACH * _NODES) ** 2) / math.sqrt(2 * math.pi)
+    return np.where(mean[:, 0] > 0, inside @ mass, np.nan)
 
 
 def fair_beliefs(strata: Sequence[EpochArms], *, sign: int = 1) -> tuple[Belief, ...] | None:

@@ -49,6 +49,7 @@ from neat_verdict.core.estimate.posterior import (
     Prior,
     best_chances,
     compare_posteriors,
+    many_normal_best_chances,
     normal_best_chances,
 )
 from neat_verdict.core.estimate.rates import Rate, wilson_interval
@@ -123,6 +124,7 @@ __all__ = [
     "log_ratio",
     "log_ratio_by_epoch",
     "log_ratio_within",
+    "many_normal_best_chances",
     "normal_best_chances",
     "per_thousand_views",
     "pool",

@@ -9,9 +9,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from neat_verdict.core.allocate import Belief, Policy, next_shares, value_remaining
+from neat_verdict.core.allocate import Policy, chance_within, follow
 from neat_verdict.core.checks import InputError, positive
-from neat_verdict.core.estimate import Interval, anytime_critical_value
+from neat_verdict.core.estimate import Interval, anytime_critical_value, many_normal_best_chances
 from neat_verdict.core.judge import DecisionRule
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.rehearse.world import World
@@ -304,19 +304,16 @@ def _call(
     c = anytime_critical_value(weight / planned, one)
     clear = (z > c)[:, 1:] & (called == 0)[:, None]
     enough = (totals.sum(axis=0) >= rule.least_conversions).all(axis=1) | (course.spread is not None)
-    for run in np.flatnonzero(clear.any(axis=1) & enough):
-        best = 1 + int(np.nanargmax(np.where(clear[run], gains[run, 1:], -np.inf)))
-        if wait:
-            n, x = units[:, run].sum(axis=0), totals[:, run].sum(axis=0)
-            error = np.sqrt(_variance(x, n, course.spread))
-            # Levels by their distance from control within epochs, as `allocate.fair_beliefs` has them.
-            base = x[0] / n[0]
-            beliefs = [Belief(base, float(error[0]))]
-            for arm in range(1, arms):
-                beliefs.append(Belief(base + float(gaps[run, arm]), float(error[arm])))
-            if value_remaining(beliefs, sign=rule.sign, confidence=rule.confidence) >= rule.worthwhile_lift:
-                continue
-        called[run], called_on[run] = best, course.ends[place]
+    found = np.flatnonzero(clear.any(axis=1) & enough)
+    if wait and len(found):
+        n, x = units[:, found].sum(axis=0), totals[:, found].sum(axis=0)
+        # Levels by their distance from control within epochs, as `allocate.fair_beliefs` has them.
+        means = x[:, :1] / n[:, :1] + np.column_stack([np.zeros(len(found)), gaps[found, 1:]])
+        errors = np.sqrt(_variance(x, n, course.spread))
+        sure = chance_within(means, errors, rule.worthwhile_lift, sign=rule.sign) > rule.confidence
+        found = found[sure]
+    called[found] = 1 + np.where(clear[found], gains[found, 1:], -np.inf).argmax(axis=1)
+    called_on[found] = course.ends[place]
 
 
 def _variance(x: FloatArray, n: FloatArray, spread: float | None) -> FloatArray:
@@ -335,27 +332,24 @@ def _next(
     spread: float | None,
     epochs: int,
 ) -> FloatArray:
-    """The shares of all runs for the next epoch, each by the policy itself."""
+    """The shares of all runs for the next epoch, as `allocate.next_shares` sets them."""
     kept = policy.kept ** np.arange(len(units) - 1, -1, -1)[:, None, None]
     n, x, squared = (units * kept).sum(axis=0), (totals * kept).sum(axis=0), (units * kept**2).sum(axis=0)
-    seen = units.sum(axis=0).astype(np.int64)
-    if not len(units) or (n <= 0).any():
+    seen = units.sum(axis=0)
+    known = n > 0
+    if not known.any():
         return shares
-    means = (x + 1) / (n + 2) if spread is None else x / n
-    errors = np.sqrt((means * (1 - means) if spread is None else spread**2) * squared) / n
-    return np.array(
-        [
-            next_shares(
-                [Belief(float(m), float(e)) for m, e in zip(means[run], errors[run], strict=True)],
-                seen[run].tolist(),
-                shares[run].tolist(),
-                policy,
-                sign=rule.sign,
-                epochs=epochs,
-            ).shares
-            for run in range(len(shares))
-        ]
-    )
+    with np.errstate(divide="ignore", invalid="ignore"):
+        means = (x + 1) / (n + 2) if spread is None else x / n
+        errors = np.sqrt((means * (1 - means) if spread is None else spread**2) * squared) / n
+    # An arm without units is believed as widely as `allocate.believed` has it.
+    middle = np.where(known, means, 0).sum(axis=1) / np.maximum(known.sum(axis=1), 1)
+    wide = 3 * np.where(known, errors, 0).max(axis=1)
+    means = np.where(known, means, middle[:, None])
+    errors = np.where(known, errors, np.where(wide > 0, wide, 1)[:, None])
+    following = follow(many_normal_best_chances(means, errors, sign=rule.sign), shares, policy)[1]
+    even = (seen.min(axis=1) < policy.even_units) | (epochs < policy.even_epochs)
+    return np.where(even[:, None], 1 / shares.shape[1], following)
 
 
 def _way(ran: _Ran, course: _Course, rule: DecisionRule) -> Way:
