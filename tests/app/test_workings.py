@@ -3,6 +3,7 @@
 from datetime import timedelta
 
 import pytest
+from scipy import stats
 
 from neat_verdict.app import clock
 from neat_verdict.app.metrics.actions import create_metric
@@ -49,6 +50,27 @@ def test_what_a_rollout_is_worth(ask, won, steps):
     assert shown(steps(won, "impact")) == bounds(line["impact_a_month"])
 
 
+@pytest.mark.parametrize("b", [2020, 2120])
+def test_the_split_also_where_it_is_not_as_planned(ask, analyst, steps, b):
+    experiment = begin(analyst)
+    bring_in(analyst, experiment, daily(28, {"A": (2000, 100), "B": (b, 120)}))
+    reading = evidence(ask, experiment)["reading"]
+    assert (reading["verdict"] == "unsound") == (b > 2100)
+    found = steps(experiment, "split")
+    assert found["expected in A"] == 14 * (2000 + b)
+    assert found["p"] == pytest.approx(evidence(ask, experiment)["arrivals"]["split"]["pvalue"])
+    assert found["p"] == pytest.approx(stats.chisquare([28 * 2000, 28 * b]).pvalue)
+
+
+def test_an_exact_p_where_few_are_expected(ask, analyst, steps):
+    experiment = begin(analyst, least_conversions=1)
+    bring_in(analyst, experiment, daily(3, {"A": (40, 0), "B": (40, 1)}))
+    line = evidence(ask, experiment)["reading"]["comparisons"][0]
+    expected = stats.boschloo_exact([[0, 3], [120, 117]]).pvalue
+    assert steps(experiment, "exact_pvalue")["exact p"] == pytest.approx(line["exact_pvalue"])
+    assert line["exact_pvalue"] == pytest.approx(expected)
+
+
 def test_the_critical_value_of_one_reading(ask, won, steps):
     look = evidence(ask, won)["looks"]["taken"][0]
     assert steps(won, "boundary", look=1)["c"] == pytest.approx(look["critical_value"])
@@ -74,6 +96,10 @@ def test_segments_shrunken_put_together_and_alone(ask, by_device, steps):  # noq
         for variant, level in zip("AB", line["levels"], strict=True):
             assert steps(by_device, "level", variant, **where)["r"] == pytest.approx(level)
     assert shown(steps(by_device, "within", by="device")) == bounds(found["within"])
+    assert shown(steps(by_device, "crude", by="device")) == bounds(found["crude"])
+    apart = steps(by_device, "differ", by="device")
+    assert (apart["I²"], apart["p"]) == (pytest.approx(found["i_squared"]), pytest.approx(found["pvalue"]))
+    assert apart["adjusted p"] == pytest.approx(found["adjusted_pvalue"])
 
 
 def test_a_saved_set_is_put_together_by_itself(ask, by_device, steps):  # noqa: F811
@@ -178,6 +204,8 @@ def test_what_stands_beside_shares_that_followed(ask, steered, steps):  # noqa: 
         for line in followed["naive"]:
             assert shown(steps(steered, "naive", line["letter"])) == bounds(line["lift"])
         remaining, gain = steps(steered, "remaining"), steps(steered, "gain")
+        split = evidence(ask, steered)["arrivals"]["split"]
+        assert steps(steered, "split")["p"] == pytest.approx(split["pvalue"])
     assert remaining == {"leader": followed["leader"], "value remaining": pytest.approx(followed["remaining"])}
     assert (gain["gain"], gain["gain, from"], gain["gain, to"]) == bounds(followed["gained"])
     assert (gain["spared"], gain["spared, from"], gain["spared, to"]) == bounds(followed["spared"])
@@ -191,6 +219,9 @@ def test_what_stands_beside_shares_that_followed(ask, steered, steps):  # noqa: 
         ("figure=boundary&variant=B", 422),
         ("figure=power&variant=B&look=1", 422),
         ("figure=superiority&variant=B", 422),
+        ("figure=exact_pvalue&variant=B", 422),
+        ("figure=differ&variant=B&by=device", 422),
+        ("figure=crude&variant=B&by=device", 409),
         ("figure=within&variant=B&by=device&set=99", 422),
         ("figure=naive&variant=B", 409),
         ("figure=remaining&variant=B", 409),

@@ -11,11 +11,15 @@ from neat_verdict.core.judge import (
     FIGURES,
     DecisionRule,
     comparison_working,
+    difference_working,
+    exact_working,
     level_working,
     read_experiment,
+    split_working,
     working_by_epoch,
 )
 from neat_verdict.core.judge.adaptive import comparison_of_pairs
+from neat_verdict.core.soundness import check_split_by_epoch
 
 RULE = DecisionRule(0.95, 0.05)
 ARMS = {
@@ -175,3 +179,38 @@ def test_by_epoch_too_a_figure_that_there_is_not_is_refused():
         working_by_epoch("level", found, pairs, "B", among=1)
     with pytest.raises(InputError, match="pairs"):
         working_by_epoch("lift", found, pairs[2:], "B", among=1)
+
+
+def test_whether_segments_differ_by_hand():
+    effects = {"phone": (0.10, 0.004), "tablet": (-0.05, 0.02), "computer": (0.25, 0.006)}
+    made = difference_working(effects, tried=2)
+    given, steps = by_name(made.inputs), by_name(made.steps)
+    y, v = ([given[f"{name}: {part}"] for name in effects] for part in "yv")
+    weights = [1 / each for each in v]
+    middle = sum(w * each for w, each in zip(weights, y, strict=True)) / sum(weights)
+    q = sum(w * (each - middle) ** 2 for w, each in zip(weights, y, strict=True))
+    assert steps["Q"] == pytest.approx(q)
+    assert steps["I²"] == pytest.approx(1 - 2 / q)
+    assert steps["p"] == pytest.approx(stats.chi2.sf(q, 2))
+    assert steps["adjusted p"] == pytest.approx(2 * stats.chi2.sf(q, 2))
+    with pytest.raises(InputError):
+        difference_working({"phone": (0.1, 0.004)}, tried=1)
+
+
+def test_the_split_by_epoch_by_hand():
+    """Two arms: the covariance of the difference is Σ n s₁s₂, so X² = (o − e)²/Σ n s₁s₂."""
+    epochs = [((480, 520), (0.5, 0.5)), ((300, 720), (0.3, 0.7))]
+    made = split_working(check_split_by_epoch([seen for seen, _ in epochs], [plan for _, plan in epochs]), epochs)
+    assert made.inputs[1].value == "300, 0.3; 720, 0.7"
+    steps = by_name(made.steps)
+    x2 = (780 - 500 - 306) ** 2 / (1000 * 0.25 + 1020 * 0.21)
+    assert (steps["expected in A"], steps["X²"]) == (pytest.approx(806), pytest.approx(x2))
+    assert steps["p"] == pytest.approx(stats.chi2.sf(x2, 1))
+
+
+def test_an_exact_p_is_for_few_only():
+    few = read_experiment([Rate(1, 40), Rate(6, 40)], (1, 1), RULE).comparisons[0]
+    made = exact_working(few, "B")
+    assert by_name(made.steps)["exact p"] == pytest.approx(stats.boschloo_exact([[1, 6], [39, 34]]).pvalue)
+    with pytest.raises(InputError):
+        exact_working(reading("rate").comparisons[0], "B")

@@ -8,7 +8,7 @@ from datetime import date
 from typing import Literal
 
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric
-from neat_verdict.app.experiments.queries import daily_counts, decision_rule, metric_use
+from neat_verdict.app.experiments.queries import daily_counts, decision_rule, metric_use, weights, workspace
 from neat_verdict.app.problems import Conflict
 from neat_verdict.app.readings import beside, segments
 from neat_verdict.app.readings.looks import AsRead, Look, read
@@ -34,8 +34,11 @@ from neat_verdict.core.judge import (
     boundary_working,
     chance_working,
     cohort_effects,
+    compare_totals,
     comparison_of_pairs,
     comparison_working,
+    difference_working,
+    exact_working,
     family_working,
     gain_working,
     impact_working,
@@ -49,17 +52,19 @@ from neat_verdict.core.judge import (
     remaining_working,
     segment_effects,
     shrunken_working,
+    split_working,
     trend_working,
     within_working,
     working_by_epoch,
 )
 from neat_verdict.core.judge.reading import own_interval
 from neat_verdict.core.plan import Method
+from neat_verdict.core.soundness import check_split
 
 AnyFigure = Literal[
     "level", "lift", "difference", "pvalue", "adjusted_pvalue", "superiority", "impact", "naive", "chance", "against_leader",
-    "remaining", "gain", "boundary", "power", "shrunken", "within", "trend",
-    "cost_each", "per_thousand", "cost_lift", "views_lift",
+    "remaining", "gain", "boundary", "power", "shrunken", "within", "crude", "differ", "trend",
+    "exact_pvalue", "split", "cost_each", "per_thousand", "cost_lift", "views_lift",
 ]  # fmt: skip
 _OF_CONTROL_TOO = ("level", "chance", "against_leader", "cost_each", "per_thousand")
 
@@ -127,13 +132,13 @@ def working(experiment: Experiment, asked: Asked) -> WorkingOut:
     rule, use = decision_rule(experiment), metric_use(experiment, asked.metric)
     as_read = read(experiment, daily_counts([experiment])[experiment.pk])
     found = _Found(experiment, asked, rule, use, as_read, letters.index(asked.letter))
-    if asked.figure != "level" and as_read.reading.verdict.kind == "unsound":
+    if asked.figure not in ("level", "split") and as_read.reading.verdict.kind == "unsound":
         raise Conflict("This figure is not read: the data contradicts the design")
     if not as_read.counts.primary.days:
         raise Conflict("There is nothing to read yet")
     made = _MAKERS[asked.figure](found)
     return WorkingOut(
-        title=f"{made.title}, {use.metric.name}",
+        title=made.title if asked.figure == "split" else f"{made.title}, {use.metric.name}",
         words=made.words,
         formula=made.formula,
         source=made.source,
@@ -295,6 +300,23 @@ def _gain(found: _Found) -> Working:
     return gain_working(found.rule, _followed(found))
 
 
+# The split, and the exact test
+
+
+def _split(found: _Found) -> Working:
+    if found.epochs:
+        return split_working(
+            found.read.reading.split,
+            [([arm.units for arm in epoch.arms], epoch.shares) for epoch in found.epochs],
+        )
+    units = found.read.all_counts.primary.units.sum(axis=0)
+    return split_working(check_split([int(count) for count in units], weights(found.experiment)))
+
+
+def _exact(found: _Found) -> Working:
+    return exact_working(_comparison(found), found.asked.letter)
+
+
 # Looks
 
 
@@ -344,6 +366,18 @@ def _within(found: _Found) -> Working:
     return within_working({name: (arms[1], arms[0]) for name, arms in strata.items() if comparable(arms)}, found.rule)
 
 
+def _crude(found: _Found) -> Working:
+    strata, pairs = _strata(found)
+    made = compare_totals(strata, two_sided_critical_value(found.rule.confidence))
+    if pairs is not None or made is None:
+        raise Conflict("The segments as they are have no lift where shares followed the evidence, or with too little")
+    return comparison_working("lift", made, found.once, found.asked.letter, among=1)
+
+
+def _differ(found: _Found) -> Working:
+    return difference_working(segment_effects(*_strata(found)), len(workspace().segments))
+
+
 def _trend(found: _Found) -> Working:
     position, counts, epochs = beside.chosen(found.experiment, found.asked.metric, found.asked.letter)
     if not counts.days:
@@ -389,7 +423,11 @@ _MAKERS: Mapping[AnyFigure, Callable[[_Found], Working]] = {
     "power": _power,
     "shrunken": _shrunken,
     "within": _within,
+    "crude": _crude,
+    "differ": _differ,
     "trend": _trend,
+    "exact_pvalue": _exact,
+    "split": _split,
     "cost_each": _outlay,
     "per_thousand": _outlay,
     "cost_lift": _outlay,

@@ -15,7 +15,7 @@ from neat_verdict.core.judge.paragraph import rule_in_words
 from neat_verdict.core.judge.ranking import Ranked, rank_arms
 from neat_verdict.core.judge.reading import Looks, Reading, Series, lift_as_data_came_in, read_experiment
 from neat_verdict.core.judge.rule import DecisionRule, Guardrail, SideReading, rule_for
-from neat_verdict.core.judge.segments import Segment, SegmentReading, read_segments, segment_effects
+from neat_verdict.core.judge.segments import Segment, SegmentReading, compare_totals, read_segments, segment_effects
 from neat_verdict.core.judge.sentences import Sentences, write_sentences
 from neat_verdict.core.judge.sides import SideEvidence, SideMetric, read_sides
 from neat_verdict.core.judge.standard import Standard, standard_of
@@ -31,6 +31,8 @@ from neat_verdict.core.judge.workings import (
     boundary_working,
     chance_working,
     comparison_working,
+    difference_working,
+    exact_working,
     family_working,
     gain_working,
     impact_working,
@@ -42,6 +44,7 @@ from neat_verdict.core.judge.workings import (
     power_working,
     remaining_working,
     shrunken_working,
+    split_working,
     trend_working,
     within_working,
     working_by_epoch,
@@ -82,9 +85,12 @@ __all__ = [
     "chance_working",
     "chances_ahead",
     "cohort_effects",
+    "compare_totals",
     "comparison_of_pairs",
     "comparison_working",
     "conversions_it_hangs_on",
+    "difference_working",
+    "exact_working",
     "family_working",
     "gain_in_words",
     "gain_working",
@@ -109,6 +115,7 @@ __all__ = [
     "rule_in_words",
     "segment_effects",
     "shrunken_working",
+    "split_working",
     "standard_of",
     "track_record",
     "trend_working",

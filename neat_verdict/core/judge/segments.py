@@ -105,8 +105,7 @@ def read_segments(
     within = log_ratio_within(list(fit.values()))
     if pairs is not None:  # by day already, so they are put together as they are
         within = (pooled.effect, pooled.squared_error) if pooled else None
-    totals = [_total([arms[side] for arms in strata.values()]) for side in (1, 0)] if strata else []
-    crude = compare_arms_at(totals[0], totals[1], critical) if totals and comparable(totals) else None
+    crude = compare_totals(strata, critical)
     # Shares that follow each segment's evidence mix the segments differently on purpose: nothing to be surprised at.
     each = [segment.comparison.difference.estimate for segment in segments if segment.comparison]
     over_all = crude.difference.estimate if crude else math.nan
@@ -132,6 +131,12 @@ def segment_effects(
         for name, arms in strata.items()
     }
     return {name: effect for name, effect in found.items() if effect is not None}
+
+
+def compare_totals(strata: Mapping[str, Sequence[Arm]], critical_value: float) -> Comparison | None:
+    """The segments' totals compared, whatever their mix; None where they cannot be. ``strata`` as `read_segments`."""
+    totals = [_total([arms[side] for arms in strata.values()]) for side in (1, 0)] if strata else []
+    return compare_arms_at(totals[0], totals[1], critical_value) if totals and comparable(totals) else None
 
 
 def _small(arms: Sequence[Arm]) -> bool:

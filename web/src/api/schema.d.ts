@@ -7244,7 +7244,7 @@ export interface operations {
     get_working: {
         parameters: {
             query: {
-                figure: "level" | "lift" | "difference" | "pvalue" | "adjusted_pvalue" | "superiority" | "impact" | "naive" | "chance" | "against_leader" | "remaining" | "gain" | "boundary" | "power" | "shrunken" | "within" | "trend" | "cost_each" | "per_thousand" | "cost_lift" | "views_lift";
+                figure: "level" | "lift" | "difference" | "pvalue" | "adjusted_pvalue" | "superiority" | "impact" | "naive" | "chance" | "against_leader" | "remaining" | "gain" | "boundary" | "power" | "shrunken" | "within" | "crude" | "differ" | "trend" | "exact_pvalue" | "split" | "cost_each" | "per_thousand" | "cost_lift" | "views_lift";
                 variant: string;
                 metric?: string;
                 segment?: string;

@@ -2,6 +2,7 @@
 
 from neat_verdict.core.judge.workings.best import chance_working, gain_working, posterior_working, remaining_working
 from neat_verdict.core.judge.workings.by_epoch import working_by_epoch
+from neat_verdict.core.judge.workings.checks import difference_working, exact_working, split_working
 from neat_verdict.core.judge.workings.comparison import FIGURES, Figure, comparison_working, level_working
 from neat_verdict.core.judge.workings.families import family_working
 from neat_verdict.core.judge.workings.looks import boundary_working, once_working, power_working
@@ -18,6 +19,8 @@ __all__ = [
     "boundary_working",
     "chance_working",
     "comparison_working",
+    "difference_working",
+    "exact_working",
     "family_working",
     "gain_working",
     "impact_working",
@@ -29,6 +32,7 @@ __all__ = [
     "power_working",
     "remaining_working",
     "shrunken_working",
+    "split_working",
     "trend_working",
     "within_working",
     "working_by_epoch",

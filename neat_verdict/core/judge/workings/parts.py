@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from neat_verdict.core.estimate import Arm, Interval, Mean, Rate
+from neat_verdict.core.estimate import Arm, Effect, Interval, Mean, Rate
 from neat_verdict.core.judge.wording import MINUS
 
 
@@ -47,6 +47,13 @@ def counted(arm: Arm, mark: str) -> tuple[Step, ...]:
             ("Σb²", arm.denominator_squares), ("Σab", arm.cross),
         )  # fmt: skip
     return tuple(Step(f"{name}{mark}", full(value)) for name, value in values)
+
+
+def effects_as_steps(effects: Mapping[str, Effect]) -> tuple[Step, ...]:
+    """Log ratios y with their variances v, by name."""
+    return tuple(
+        step for name, (y, v) in effects.items() for step in (Step(f"{name}: y", full(y)), Step(f"{name}: v", full(v)))
+    )
 
 
 def full(value: float) -> str:

@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.estimate import Arm, Effect, Rate, log_ratio_within, pool, trend, two_sided_critical_value
 from neat_verdict.core.judge.rule import DecisionRule
-from neat_verdict.core.judge.workings.parts import Step, Working, counted, full
+from neat_verdict.core.judge.workings.parts import Step, Working, counted, effects_as_steps, full
 
 _POOLED = "wᵢ = 1/vᵢ, ȳ = Σwy/Σw, Q = Σw(y − ȳ)², τ² = max(0, (Q − (k − 1))/(Σw − Σw²/Σw))"
 
@@ -33,7 +33,7 @@ def shrunken_working(effects: Mapping[str, Effect], name: str, rule: DecisionRul
         f"y = ln(m₁/m₀), v its variance;  {_POOLED};  μ = Σy/(v + τ²) / Σ1/(v + τ²);  y* = μ + τ²/(τ² + v)·(y "
         "− μ);  lift = e^y* − 1",
         "DerSimonian & Laird (1986), Controlled Clinical Trials 7, 177–188",
-        _effects(effects),
+        effects_as_steps(effects),
         (
             Step("Q", full(found.heterogeneity)), Step("τ²", full(found.between)), Step("μ", full(found.mean)),
             Step("kept of its own", full(found.between / (found.between + variance))), Step("y", full(own)),
@@ -88,7 +88,7 @@ def pooled_working(effects: Mapping[str, Effect], rule: DecisionRule) -> Working
         "Each segment’s lift is by epoch; they are put together by how certain each is.",
         "ln R = Σ(y/v)/Σ(1/v), its variance 1/Σ(1/v)",
         "inverse variance: Cochran (1954), Biometrics 10, 101–129",
-        _effects(effects),
+        effects_as_steps(effects),
         _of_log(found.effect, math.sqrt(found.squared_error), c),
     )
 
@@ -108,18 +108,12 @@ def trend_working(effects: Sequence[tuple[int, Effect]]) -> Working:
         "zero.",
         "w = 1/v, t̄ = Σwt/Σw;  slope b = Σw(t − t̄)y/Σw(t − t̄)², error 1/√Σw(t − t̄)²;  p = 2(1 − Φ(|b|/error))",
         "Cochran (1954), Biometrics 10, 101–129",
-        _effects({f"group {place + 1}": effect for place, effect in effects}),
+        effects_as_steps({f"group {place + 1}": effect for place, effect in effects}),
         (
             Step("b", full(found.slope)), Step("error", full(found.error)), Step("z", full(found.slope / found.error)),
             Step("p", full(found.pvalue)),
         ),
     )  # fmt: skip
-
-
-def _effects(effects: Mapping[str, Effect]) -> tuple[Step, ...]:
-    return tuple(
-        step for name, (y, v) in effects.items() for step in (Step(f"{name}: y", full(y)), Step(f"{name}: v", full(v)))
-    )
 
 
 def _of_log(middle: float, error: float, c: float) -> tuple[Step, ...]:

@@ -3,7 +3,7 @@ import type { SegmentEvidence } from "../../api/client";
 import { useSegmentEvidence } from "../../api/hooks";
 import { IntervalStrip, StripAxis } from "../../charts/IntervalStrip";
 import { sharedAxis } from "../../lib/axis";
-import { bounds, count, signed } from "../../lib/format";
+import { bounds, count, rate, signed } from "../../lib/format";
 import { figuresOf } from "../../lib/metrics";
 import { tableText } from "../../lib/tableText";
 import { useWidth } from "../../lib/useWidth";
@@ -138,8 +138,8 @@ function Lines({ data, worthwhile, experiment, set }: LinesProps) {
   const [holder, width] = useWidth(NEEDS);
   const strip = width < NEEDS ? NARROW : WIDE;
   const together = [
-    { name: "Each within itself, put together", lift: data.within, within: true },
-    { name: "All as they are", lift: data.crude, within: false },
+    { name: "Each within itself, put together", lift: data.within, figure: "within" as const },
+    { name: "All as they are", lift: data.crude, figure: "crude" as const },
   ].flatMap(({ lift, ...line }) => (lift && data.segments.length > 1 ? [{ ...line, lift }] : []));
   const of = { experiment, variant: data.variant, metric: data.metric };
   const lifts = [
@@ -248,7 +248,7 @@ function Lines({ data, worthwhile, experiment, set }: LinesProps) {
         </tbody>
         {together.length > 0 && (
           <tfoot className="border-t border-neutral">
-            {together.map(({ name, lift, within }) => (
+            {together.map(({ name, lift, figure }) => (
               <tr key={name}>
                 <td className="py-1.5 text-left" colSpan={3}>
                   {name}
@@ -264,16 +264,21 @@ function Lines({ data, worthwhile, experiment, set }: LinesProps) {
                   />
                 </td>
                 <td className="pl-2 whitespace-nowrap">
-                  {within ? (
-                    <Figured {...of} {...set} figure="within" by={data.by} label={name}>
-                      {signed(lift.estimate)}
-                    </Figured>
-                  ) : (
-                    signed(lift.estimate)
-                  )}
+                  <Figured {...of} {...set} figure={figure} by={data.by} label={name}>
+                    {signed(lift.estimate)}
+                  </Figured>
                   <span className="quiet block text-xs">{bounds(lift)}</span>
                 </td>
-                <td colSpan={2} />
+                <td colSpan={2} className="pl-2 whitespace-nowrap">
+                  {figure === "within" && data.segments.some((line) => line.shrunken) && (
+                    <>
+                      <Figured {...of} {...set} figure="differ" by={data.by} label="Difference between segments">
+                        {rate(data.i_squared, 0)}
+                      </Figured>
+                      <span className="quiet block text-xs">of the spread beyond chance</span>
+                    </>
+                  )}
+                </td>
               </tr>
             ))}
           </tfoot>

@@ -118,7 +118,17 @@ export function VariantTable({ reading, experiment }: { reading: Reading; experi
                         </Opens>
                       )}
                       {comparison.exact_pvalue !== null && (
-                        <span className="quiet block text-xs">exact {pvalue(comparison.exact_pvalue)}</span>
+                        <span className="quiet block text-xs">
+                          exact{" "}
+                          <Opens
+                            experiment={experiment}
+                            figure="exact_pvalue"
+                            variant={arm.letter}
+                            label={`Exact p of ${arm.letter}`}
+                          >
+                            {pvalue(comparison.exact_pvalue)}
+                          </Opens>
+                        </span>
                       )}
                     </>
                   )}

@@ -5,6 +5,7 @@ import { DailyLines } from "../../charts/DailyLines";
 import { count, day, pvalue, rate } from "../../lib/format";
 import { Empty, Failure, Panel, Skeleton } from "../../parts/basics";
 import { Letter } from "../../parts/Letter";
+import { Figured } from "../evidence/Working";
 import { useEditing } from "../editing";
 import { ChangeNotes } from "./ChangeNotes";
 import { DataIn } from "./DataIn";
@@ -73,7 +74,14 @@ function Arrivals({ evidence }: { evidence: Evidence }) {
             notes={notes.data}
           />
         </Panel>
-        <Panel title="Split against the plan" note={`p ${pvalue(arrivals.split.pvalue)}`}>
+        <Panel
+          title="Split against the plan"
+          note={
+            <Figured experiment={experiment.key} figure="split" variant="B" label="p of the split">
+              p {pvalue(arrivals.split.pvalue)}
+            </Figured>
+          }
+        >
           <table className="w-full text-right">
             <thead className="quiet text-xs">
               <tr>
