@@ -1,4 +1,5 @@
 import { useEffect, useRef, type ReactNode } from "react";
+import { createPortal } from "react-dom";
 import { Problem } from "../api/client";
 
 export function Panel({
@@ -68,13 +69,15 @@ export function Dialog({ title, close, children }: { title: string; close: () =>
   useEffect(() => {
     element.current?.showModal();
   }, []);
-  return (
+  // Beside the page, so that it takes nothing over from the figure or the sentence that opened it.
+  return createPortal(
     <dialog ref={element} className="modal" onClose={close} aria-label={title}>
-      <div className="modal-box max-w-xl text-left font-sans text-base font-normal whitespace-normal border border-base-300 shadow-none">
+      <div className="modal-box max-w-xl border border-base-300 shadow-none">
         <h2 className="mb-3 text-xl">{title}</h2>
         {children}
       </div>
-    </dialog>
+    </dialog>,
+    document.body,
   );
 }
 

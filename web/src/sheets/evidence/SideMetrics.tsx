@@ -42,7 +42,7 @@ export function SideMetrics({ reading }: { reading: Reading }) {
           <thead className="quiet text-xs">
             <tr className="border-b border-base-300">
               <th className="py-1 text-left font-normal">Metric</th>
-              <th className="font-normal">A</th>
+              <th className="pl-2 font-normal">A</th>
               <th className="pl-2 text-left font-normal">Variant</th>
               <th className="pl-2 font-normal">Level</th>
               <th className="pl-2 font-normal" style={{ width: strip }}>
@@ -66,10 +66,10 @@ export function SideMetrics({ reading }: { reading: Reading }) {
                   <td className="py-2 text-left">
                     <Link className="link font-semibold" to={`/metrics/${side.key}`}>
                       {side.name}
-                    </Link>{" "}
-                    <span className="quiet text-xs">{side.role}</span>
+                    </Link>
+                    <span className="quiet block text-xs">{side.role}</span>
                   </td>
-                  <td className="whitespace-nowrap">
+                  <td className="pl-2 whitespace-nowrap">
                     <Figured
                       experiment={experiment.key}
                       figure="level"
