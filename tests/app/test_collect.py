@@ -205,3 +205,23 @@ def test_days_before_the_start_are_pointed_out(analyst, running):
 @pytest.mark.django_db
 def test_stakeholders_bring_nothing_in(stakeholder, running):
     assert upload(stakeholder, f"{running.key}/imports/preview", daily(1, {"A": (1, 0)}))[0] == 403
+
+
+@pytest.mark.django_db
+@pytest.mark.parametrize(
+    ("content_type", "body", "limit", "status", "told"),
+    [
+        ("multipart/form-data", b"--x", 10_000, 400, "The form cannot be read"),
+        ("application/json", b" " * 2_000_000, 2**20, 413, "at most 1 MB"),
+    ],
+)
+def test_a_torn_or_too_large_request_is_a_problem_like_any_other(
+    analyst, running, settings, content_type, body, limit, status, told
+):
+    settings.DATA_UPLOAD_MAX_MEMORY_SIZE = limit
+    client = Client()
+    client.force_login(analyst)
+    path = f"/api/v1/experiments/{running.key}/" + ("imports/preview" if status == 400 else "notes")
+    answer = client.post(path, body, content_type=content_type)
+    assert (answer.status_code, answer.headers["Content-Type"]) == (status, "application/problem+json")
+    assert told in answer.json()["title"]

@@ -11,6 +11,7 @@ import subprocess
 import sys
 import threading
 import time
+import urllib.error
 import urllib.request
 from pathlib import Path
 
@@ -32,9 +33,10 @@ print("secret", make_key(mona, "site")[1])
 class Servers:
     """gunicorn on a database of its own."""
 
-    def __init__(self, data):
+    def __init__(self, data, **more):
         self.data = data
         self.env = {**os.environ, "NEAT_VERDICT_DATA": str(data), "NEAT_VERDICT_SECRET_KEY": "only for tests"}
+        self.env |= more
         self.running = []
         self._manage("migrate", "--verbosity", "0")
         told = self._manage("shell", "--verbosity", "0", "-c", MAKE)
@@ -130,6 +132,29 @@ def test_killed_in_mid_batch_twenty_times_every_acknowledged_event_is_there_once
         assert units == enrolled == len(ids)  # a batch is there with its tallies, or not at all
         assert len(ids) % 40 == 0
     assert len(acknowledged) > 0
+
+
+def test_what_waits_too_long_for_another_writer_is_told_so_and_may_be_sent_again(tmp_path):
+    made = Servers(tmp_path, NEAT_VERDICT_BUSY_SECONDS="0.2")
+    server, address = made.start()
+    try:
+        writer = sqlite3.connect(tmp_path / "neat-verdict.sqlite3", isolation_level=None)
+        writer.execute("BEGIN IMMEDIATE")
+        events = batch("s", 1)
+        request = urllib.request.Request(
+            f"{address}/api/v1/collect",
+            json.dumps({"events": events}).encode(),
+            {"Authorization": f"Bearer {made.secret}", "Content-Type": "application/json"},
+        )
+        with pytest.raises(urllib.error.HTTPError) as refused:
+            urllib.request.urlopen(request, timeout=30)
+        assert (refused.value.code, refused.value.headers["Retry-After"]) == (503, "10")
+        assert "Send it again" in json.load(refused.value)["title"]
+        writer.execute("ROLLBACK")
+        assert made.send(address, events)
+        assert len(made.stored()[0]) == len(events)
+    finally:
+        made.kill(server)
 
 
 def test_two_collectors_at_once_lose_nothing(servers):

@@ -190,7 +190,8 @@ def local_day() -> Callable[[int], str]:
     return day_of
 
 
-@transaction.atomic
+# Without a savepoint within another transaction: SQLite would walk all that was cleared since it, once for every row.
+@transaction.atomic(savepoint=False)
 def rebuild(keys: Collection[str] | None = None) -> int:
     """Make enrolments, tallies and arrivals of open experiments anew from the events alone; returns the units counted."""
     chosen = [found for key, found in served().items() if found.open and (keys is None or key in keys)]

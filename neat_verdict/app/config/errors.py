@@ -4,8 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.core.exceptions import PermissionDenied
+from django.conf import settings
+from django.core.exceptions import PermissionDenied, RequestDataTooBig
+from django.db import OperationalError
 from django.http import Http404, HttpRequest, HttpResponse
+from django.http.multipartparser import MultiPartParserError
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 
@@ -45,6 +48,24 @@ def install(api: NinjaAPI) -> None:
     @api.exception_handler(Gone)
     def gone(request: HttpRequest, exc: Gone) -> HttpResponse:
         return problem(410, str(exc))
+
+    @api.exception_handler(OperationalError)
+    def busy(request: HttpRequest, exc: OperationalError) -> HttpResponse:
+        if "locked" not in str(exc):
+            raise exc
+        answer = problem(503, "Something long is being written; nothing of this was stored. Send it again in a moment")
+        answer.headers["Retry-After"] = "10"
+        return answer
+
+    @api.exception_handler(MultiPartParserError)
+    def torn_form(request: HttpRequest, exc: MultiPartParserError) -> HttpResponse:
+        return problem(400, f"The form cannot be read: {exc}")
+
+    @api.exception_handler(RequestDataTooBig)
+    def too_big(request: HttpRequest, exc: RequestDataTooBig) -> HttpResponse:
+        return problem(
+            413, f"A request holds at most {settings.DATA_UPLOAD_MAX_MEMORY_SIZE // 2**20} MB; send it in parts"
+        )
 
     @api.exception_handler(HttpError)
     def other(request: HttpRequest, exc: HttpError) -> HttpResponse:

@@ -81,7 +81,7 @@ DATABASES = {
         "OPTIONS": {
             # Writers queue from their first statement instead of failing when a read turns into a write.
             "transaction_mode": "IMMEDIATE",
-            "timeout": 20,
+            "timeout": float(os.environ.get("NEAT_VERDICT_BUSY_SECONDS", "20")),
             "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON; "
             "PRAGMA cache_size=-32768; PRAGMA temp_store=MEMORY;",
         },
