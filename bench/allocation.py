@@ -108,7 +108,7 @@ def rehearsing_both_ways() -> bool:
         ours,
         "SciPy's normal distribution alone",
         bare,
-        "at most 12",
+        "at most 10",
         ours <= 12 * bare,
     )
 
