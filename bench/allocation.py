@@ -109,7 +109,7 @@ def rehearsing_both_ways() -> bool:
         "SciPy's normal distribution alone",
         bare,
         "at most 10",
-        ours <= 12 * bare,
+        ours <= 10 * bare,
     )
 
 

@@ -255,7 +255,7 @@ def outlays_file(story: Story, experiment: Experiment) -> bytes:
     counts = daily_counts([experiment])[experiment.pk].primary
     lines = ["day,variant,cost,views"]
     for day, units in zip(counts.days, counts.units.tolist(), strict=True):
-        for letter, seen, (cost, views) in zip("ABCDEFGHIJ", units, story.outlays, strict=False):
+        for letter, seen, (cost, views) in zip(LETTERS, units, story.outlays, strict=False):
             lines.append(f"{day.isoformat()},{letter},{seen * cost * draw.normal(1, 0.02):.2f},{round(seen * views)}")
     return "\n".join(lines).encode()
 
@@ -274,7 +274,7 @@ def fares_file(story: Story, experiment: Experiment, fares: tuple[float, ...]) -
     counts = daily_counts([experiment])[experiment.pk].primary
     lines = ["day,variant,units,total,squares"]
     for day, units in zip(counts.days, counts.units.tolist(), strict=True):
-        for letter, seen, fare in zip("ABCDEFGHIJ", units, fares, strict=False):
+        for letter, seen, fare in zip(LETTERS, units, fares, strict=False):
             paid = np.minimum(draw.gamma(2.5, fare / 2.5, draw.binomial(seen, 0.05)), 500)
             lines.append(f"{day.isoformat()},{letter},{seen},{paid.sum():.2f},{(paid**2).sum():.2f}")
     return "\n".join(lines).encode()
@@ -292,5 +292,5 @@ def counts_file(story: Story, experiment: Experiment, first: date, days: int) ->
         visitors[-1] = draw.binomial(visitors[-1], 1 - story.lost)
         for position, rate in enumerate(story.rates):
             converted = draw.binomial(visitors[position], rate * (2 - _RHYTHM[day.weekday()]))
-            lines.append(f"{day.isoformat()},{'ABCDEFGHIJ'[position]},{visitors[position]},{converted}")
+            lines.append(f"{day.isoformat()},{LETTERS[position]},{visitors[position]},{converted}")
     return "\n".join(lines).encode()

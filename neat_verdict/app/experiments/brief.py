@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
+from neat_verdict.core.traffic import LETTERS
+
 _SAYS_NOTHING = re.compile(r"(variant|version|option|test|new|alternative|[a-j]|\d|[\s_-])*", re.IGNORECASE)
 
 
@@ -49,7 +51,7 @@ def remarks(
     if not because.strip():
         lines.append("Give a reason: what is believed beforehand is half of what is learnt.")
     for position, (name, changes) in enumerate(variants):
-        letter = "ABCDEFGHIJ"[position]
+        letter = LETTERS[position]
         if _SAYS_NOTHING.fullmatch(name):
             lines.append(f"“{name}” says nothing about what {letter} shows; name it after what a visitor sees.")
         if len(changes) > 1:

@@ -11,6 +11,7 @@ from django.db.models import F, Q
 
 from neat_verdict.app import clock
 from neat_verdict.app.metrics.models import Metric, MetricVersion
+from neat_verdict.core.traffic import LETTERS
 
 
 class Workspace(models.Model):
@@ -218,7 +219,7 @@ class Variant(models.Model):
 
     @property
     def letter(self) -> str:
-        return "ABCDEFGHIJ"[self.position]
+        return LETTERS[self.position]
 
 
 class Picture(models.Model):

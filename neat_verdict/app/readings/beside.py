@@ -20,7 +20,7 @@ from neat_verdict.app.experiments.queries import (
 from neat_verdict.app.experiments.tallies import DailyCounts
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.readings.looks import AsRead, Look, look_days, read, without_warm_up
-from neat_verdict.app.readings.presenting import LETTERS, interval, number, tone_of
+from neat_verdict.app.readings.presenting import interval, number, tone_of
 from neat_verdict.app.readings.schemas import (
     CohortOut,
     CohortsOut,
@@ -64,6 +64,7 @@ from neat_verdict.core.judge import (
 )
 from neat_verdict.core.judge.reading import own_interval
 from neat_verdict.core.judge.wording import share
+from neat_verdict.core.traffic import LETTERS
 
 # Looks
 

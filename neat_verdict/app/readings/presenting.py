@@ -48,8 +48,7 @@ from neat_verdict.core.judge import (
 from neat_verdict.core.judge.reading import own_interval
 from neat_verdict.core.judge.wording import between, signed
 from neat_verdict.core.soundness import SplitCheck, check_split
-
-LETTERS = "ABCDEFGHIJ"
+from neat_verdict.core.traffic import LETTERS
 
 
 def number(value: float) -> float | None:

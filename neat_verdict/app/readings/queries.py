@@ -25,6 +25,7 @@ from neat_verdict.app.readings.looks import AsRead, Look, read
 from neat_verdict.app.readings.schemas import DailyOut, Docket, DocketRow, EvidenceOut, ReadingOut
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.judge import Series, lift_as_data_came_in, lift_by_epoch_as_data_came_in, what_would_change
+from neat_verdict.core.traffic import LETTERS
 
 DECIDED_SHOWN = 12
 _WORDS = ("No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine", "Ten", "Eleven", "Twelve")
@@ -73,7 +74,7 @@ def evidence(experiment: Experiment) -> EvidenceOut:
     everything = found.all_counts.primary
     return EvidenceOut(
         reading=_present(experiment, found),
-        series=[presenting.series("ABCDEFGHIJ"[arm], values) for arm, values in enumerate(lifts, start=1)],
+        series=[presenting.series(LETTERS[arm], values) for arm, values in enumerate(lifts, start=1)],
         daily=DailyOut(
             days=list(counts.days), fields=list(FIELDS[counts.kind]), sums=counts.sums.tolist(), levels=levels
         ),

@@ -16,6 +16,7 @@ from neat_verdict.core.checks import InputError, whole_count
 from neat_verdict.core.estimate import Rate
 from neat_verdict.core.judge import DecisionRule, Names, read_experiment
 from neat_verdict.core.plan import Arms, Arrivals, Baseline, PlanRequest, Strictness, make_plan, plan_alternatives
+from neat_verdict.core.traffic import LETTERS
 
 router = Router(tags=["scratchpad"])
 
@@ -66,7 +67,7 @@ def judge_counts(request: HttpRequest, payload: CountsIn) -> ReadingOut:
         least_conversions=payload.least_conversions,
     )
     rates = [_rate(position, arm) for position, arm in enumerate(payload.arms)]
-    labels = tuple(arm.name.strip() or "ABCDEFGHIJ"[position] for position, arm in enumerate(payload.arms))
+    labels = tuple(arm.name.strip() or LETTERS[position] for position, arm in enumerate(payload.arms))
     reading = read_experiment(rates, [arm.weight for arm in payload.arms], rule)
     return present(reading, rule, Names(payload.metric.strip() or "conversions", "units", labels))
 

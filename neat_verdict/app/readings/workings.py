@@ -60,6 +60,7 @@ from neat_verdict.core.judge import (
 from neat_verdict.core.judge.reading import own_interval
 from neat_verdict.core.plan import Method
 from neat_verdict.core.soundness import check_split
+from neat_verdict.core.traffic import LETTERS
 
 AnyFigure = Literal[
     "level", "lift", "difference", "pvalue", "adjusted_pvalue", "superiority", "impact", "naive", "chance", "against_leader",
@@ -236,7 +237,7 @@ def _of_comparison(found: _Found) -> Working:
 def _of_family(found: _Found) -> Working:
     sides = [line for line in found.read.sides if line.metric.role == "secondary"]
     pvalues = {
-        f"{line.metric.name}, {'ABCDEFGHIJ'[place]}": comparison.pvalue
+        f"{line.metric.name}, {LETTERS[place]}": comparison.pvalue
         for line in sides
         for place, comparison in enumerate(line.comparisons, start=1)
     }
@@ -279,7 +280,7 @@ def _against_leader(found: _Found) -> Working:
     if mine is None or mine.against_leader is None:
         raise Conflict("The leader is not held against itself, and the others only once they can be compared")
     pairs = [epoch.pair(found.position, ranked[0].position) for epoch in found.epochs]
-    letter, leader = found.asked.letter, "ABCDEFGHIJ"[ranked[0].position]
+    letter, leader = found.asked.letter, LETTERS[ranked[0].position]
     among = len(ranked) * (len(ranked) - 1) // 2
     if pairs:
         return working_by_epoch("lift", mine.against_leader, pairs, letter, among=among, against=leader)

@@ -8,6 +8,7 @@ from neat_verdict.app.readings.schemas import EvidenceOut
 from neat_verdict.app.reports.drawing import Drawing, Line, Polygon, Shape, Text, box
 from neat_verdict.app.reports.strips import BAND, HAIRLINE, INK, QUIET, VARIANTS, Axis
 from neat_verdict.core.judge.wording import MINUS
+from neat_verdict.core.traffic import LETTERS
 
 _LEFT, _TOP, _BOTTOM = 60.0, 28.0, 30.0
 
@@ -35,7 +36,7 @@ def over_time(evidence: EvidenceOut, letter: str = "", width: float = 900.0, hei
         shapes.append(Line(_LEFT, y.at(tick), width - 10, y.at(tick), INK if tick == 0 else HAIRLINE))
         sign = "+" if tick > 0 else MINUS if tick < 0 else ""
         shapes.append(Text(_LEFT - 8, y.at(tick) + 4, f"{sign}{abs(tick) * 100:.4g}%", 11, QUIET, "end"))
-    colour = VARIANTS["ABCDEFGHIJ".index(series.letter)]
+    colour = VARIANTS[LETTERS.index(series.letter)]
     known = [
         (x[n], y.at(low), y.at(middle), y.at(high))
         for n, (low, middle, high) in enumerate(zip(series.low, series.estimate, series.high, strict=True))

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from neat_verdict.app.readings.schemas import ComparisonOut, IntervalOut, ReadingOut
 from neat_verdict.app.reports.drawing import Drawing, Line, Polygon, Shape, Text, box, diamond
 from neat_verdict.core.judge.wording import MINUS, between, signed
+from neat_verdict.core.traffic import LETTERS
 
 COLOURS = {"ahead": "#1c68a6", "behind": "#bd5316", "open": "#6f7977"}
 INK, QUIET, BAND, HAIRLINE = "#16211f", "#52605e", "#e4e9e7", "#d7dddb"
@@ -93,7 +94,7 @@ def _tick(value: float) -> str:
 
 
 def _label(letter: str, name: str, middle: float) -> list[Shape]:
-    colour = VARIANTS["ABCDEFGHIJ".index(letter)]
+    colour = VARIANTS[LETTERS.index(letter)]
     short = name if len(name) <= 27 else f"{name[:26].rstrip()}…"
     return [
         box(0, middle - 9, 18, 18, colour),

@@ -1,7 +1,15 @@
 """Adaptive allocation: shares for the next epoch that follow the evidence of the epochs before."""
 
 from neat_verdict.core.allocate.closing import MOST_SEGMENTS, Closing, close_epoch
-from neat_verdict.core.allocate.policy import Belief, Policy, PolicyKind, Step, follow, next_shares, top_two_shares
+from neat_verdict.core.allocate.policy import (
+    Belief,
+    Policy,
+    PolicyKind,
+    Step,
+    next_shares,
+    paced_shares,
+    top_two_shares,
+)
 from neat_verdict.core.allocate.standing import (
     Gain,
     Memory,
@@ -28,9 +36,9 @@ __all__ = [
     "chance_within",
     "close_epoch",
     "fair_beliefs",
-    "follow",
     "gain_over_even",
     "next_shares",
+    "paced_shares",
     "pooled_beliefs",
     "top_two_shares",
     "value_remaining",

@@ -135,12 +135,12 @@ def next_shares(
     if min(units) < policy.even_units or (epochs is not None and epochs < policy.even_epochs):
         even = (1 / arms,) * arms
         return Step(found, even, even, "even_start")
-    wanted, shares = follow(chances, np.array([before]), policy)
+    wanted, shares = paced_shares(chances, np.array([before]), policy)
     too_far = bool(np.abs(wanted - before).max() > policy.most_change)
     return Step(found, tuple(wanted[0].tolist()), tuple(shares[0].tolist()), "slowed" if too_far else "followed")
 
 
-def follow(chances: FloatArray, before: FloatArray, policy: Policy) -> tuple[FloatArray, FloatArray]:
+def paced_shares(chances: FloatArray, before: FloatArray, policy: Policy) -> tuple[FloatArray, FloatArray]:
     """The shares that the policy wants by the chances to be best, and those it may have: sets x arms, as ``before`` is.
 
     The heart of `next_shares`, for many at once.

@@ -113,7 +113,10 @@ def normal_best_chances(means: Sequence[float], errors: Sequence[float], *, sign
 
 
 def many_normal_best_chances(means: FloatArray, errors: FloatArray, *, sign: int = 1) -> FloatArray:
-    """`normal_best_chances` of many sets of arms at once: means and errors (above 0), sets x arms; the chances likewise."""
+    """`normal_best_chances` of many sets of arms at once: means and errors (above 0), sets x arms; the chances likewise.
+
+    Good to eleven digits while no error is over 300 times another, to 0.0003 beyond.
+    """
     m, s = sign * means, errors
     sets, arms = m.shape
     others = np.array([[other for other in range(arms) if other != arm] for arm in range(arms)])

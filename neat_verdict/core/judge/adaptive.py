@@ -29,8 +29,8 @@ from neat_verdict.core.judge.rule import DecisionRule
 from neat_verdict.core.judge.standard import anytime_standard
 from neat_verdict.core.judge.wording import Names, count, plain, signed
 from neat_verdict.core.numeric import FloatArray
+from neat_verdict.core.traffic import LETTERS
 
-LETTERS = "ABCDEFGHIJ"
 NOTICEABLE = 0.5  # of a standard error, between the naive difference and that by epoch; the house's limit, no source
 
 

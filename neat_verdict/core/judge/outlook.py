@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from neat_verdict.core.estimate import Comparison, Rate, boundary, conditional_power, score_statistic
 from neat_verdict.core.judge.reading import Reading
 from neat_verdict.core.judge.rule import DecisionRule
-from neat_verdict.core.judge.sentences import LETTERS
 from neat_verdict.core.judge.wording import Names, count, plain, share, signed
+from neat_verdict.core.traffic import LETTERS
 
 
 @dataclass(frozen=True, slots=True)

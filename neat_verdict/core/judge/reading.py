@@ -50,6 +50,7 @@ from neat_verdict.core.soundness import (
     check_split,
     check_split_by_epoch,
 )
+from neat_verdict.core.traffic import LETTERS
 
 CountTable = NDArray[np.int64]
 
@@ -166,7 +167,7 @@ def read_experiment(
     verdict = judge(comparisons, conditions, rule, last=last, ended=ended, others=others, apart=apart, gains=gains)
     best = best_variant(gains)
     readable = verdict.kind != "unsound" and all(line.state == "met" for line in conditions)
-    letter = "ABCDEFGHIJ"[best or 1]
+    letter = LETTERS[best or 1]
     conditions += effect_conditions(comparisons[best - 1] if best else None, letter, rule, others, readable=readable)
     return Reading(
         arms=tuple(arms),

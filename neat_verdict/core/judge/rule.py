@@ -10,6 +10,7 @@ from typing import Literal
 from neat_verdict.core.checks import InputError, positive, share
 from neat_verdict.core.estimate import Correction
 from neat_verdict.core.plan import Method, Plan, PlanRequest
+from neat_verdict.core.traffic import LETTERS
 
 Direction = Literal["up", "down"]
 LEAST_CONVERSIONS = 50  # per variant; the house's default, common practice is anything from 25 to a few hundred
@@ -185,7 +186,7 @@ class SideReading:
     @property
     def letter(self) -> str:
         """Of the variant."""
-        return "ABCDEFGHIJ"[self.variant]
+        return LETTERS[self.variant]
 
     @property
     def kept(self) -> bool:

@@ -9,8 +9,7 @@ from neat_verdict.core.estimate import Comparison, Rate
 from neat_verdict.core.judge.reading import Reading
 from neat_verdict.core.judge.rule import DecisionRule
 from neat_verdict.core.judge.wording import Names, between, plain, share, signed
-
-LETTERS = "ABCDEFGHIJ"
+from neat_verdict.core.traffic import LETTERS
 
 
 @dataclass(frozen=True, slots=True)

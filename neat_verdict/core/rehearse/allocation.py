@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from neat_verdict.core.allocate import Policy, chance_within, follow
+from neat_verdict.core.allocate import Policy, chance_within, paced_shares
 from neat_verdict.core.checks import InputError, positive
 from neat_verdict.core.estimate import Interval, anytime_critical_value, many_normal_best_chances
 from neat_verdict.core.judge import DecisionRule
@@ -347,7 +347,7 @@ def _next(
     wide = 3 * np.where(known, errors, 0).max(axis=1)
     means = np.where(known, means, middle[:, None])
     errors = np.where(known, errors, np.where(wide > 0, wide, 1)[:, None])
-    following = follow(many_normal_best_chances(means, errors, sign=rule.sign), shares, policy)[1]
+    following = paced_shares(many_normal_best_chances(means, errors, sign=rule.sign), shares, policy)[1]
     even = (seen.min(axis=1) < policy.even_units) | (epochs < policy.even_epochs)
     return np.where(even[:, None], 1 / shares.shape[1], following)
 

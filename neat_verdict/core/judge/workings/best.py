@@ -17,8 +17,8 @@ from neat_verdict.core.estimate import (
 )
 from neat_verdict.core.judge.rule import DecisionRule
 from neat_verdict.core.judge.workings.parts import Step, Working, full
+from neat_verdict.core.traffic import LETTERS
 
-_LETTERS = "ABCDEFGHIJ"
 _BEST = "P(a is best) = ∫ f_a(t) · Π_{j≠a} F_j(t) dt"
 _FAIR = (
     "An arm’s level is that of the leader and its distance from the leader by epoch; its error makes the "
@@ -29,14 +29,14 @@ _FAIR = (
 
 def chance_working(arms: Sequence[Arm], rule: DecisionRule, epochs: Sequence[EpochArms], letter: str) -> Working:
     """The chance of an arm to be the best of all. Raises InputError where the arms cannot be compared."""
-    place = _LETTERS.index(letter)
+    place = LETTERS.index(letter)
     if rule.adaptive:
         beliefs = _beliefs(epochs, rule)
         chances = normal_best_chances([b.mean for b in beliefs], [b.error for b in beliefs], sign=rule.sign)
         inputs, words = _believed(beliefs), f" {_FAIR}"
     else:
         chances = chances_to_be_best(arms, rule.sign)
-        inputs = tuple(step for at, arm in enumerate(arms) for step in _posterior(arm, _LETTERS[at]))
+        inputs = tuple(step for at, arm in enumerate(arms) for step in _posterior(arm, LETTERS[at]))
         words = " Rates have Beta(x + 1, n − x + 1) posteriors, means and ratios normal ones."
     return Working(
         f"Chance of {letter} to be best",
@@ -46,7 +46,7 @@ def chance_working(arms: Sequence[Arm], rule: DecisionRule, epochs: Sequence[Epo
         "Scott (2010), Appl. Stoch. Models Bus. Ind. 26, 639–658; by quadrature",
         inputs,
         (
-            *(Step(_LETTERS[at], full(p)) for at, p in enumerate(chances) if at != place),
+            *(Step(LETTERS[at], full(p)) for at, p in enumerate(chances) if at != place),
             Step(letter, full(chances[place])),
         ),
     )
@@ -65,7 +65,7 @@ def remaining_working(rule: DecisionRule, epochs: Sequence[EpochArms]) -> Workin
         "Scott (2010), section 4; by quadrature",
         (*_believed(beliefs), Step("confidence", full(rule.confidence))),
         (
-            Step("leader", _LETTERS[leader]),
+            Step("leader", LETTERS[leader]),
             Step("value remaining", full(value_remaining(beliefs, sign=rule.sign, confidence=rule.confidence))),
         ),
     )
@@ -86,10 +86,10 @@ def gain_working(rule: DecisionRule, epochs: Sequence[EpochArms]) -> Working:
         beliefs = fair_beliefs(group, sign=rule.sign)
         for at in range(len(group[0].arms)):
             units = sum(epoch.arms[at].units for epoch in group)
-            inputs.append(Step(f"{mark}n_{_LETTERS[at]}", full(units)))
+            inputs.append(Step(f"{mark}n_{LETTERS[at]}", full(units)))
             if beliefs is not None:
-                inputs.append(Step(f"{mark}m_{_LETTERS[at]}", full(beliefs[at].mean)))
-                inputs.append(Step(f"{mark}e_{_LETTERS[at]}", full(beliefs[at].error)))
+                inputs.append(Step(f"{mark}m_{LETTERS[at]}", full(beliefs[at].mean)))
+                inputs.append(Step(f"{mark}e_{LETTERS[at]}", full(beliefs[at].error)))
     return Working(
         "Gain over an even split",
         "What the units beyond an even split brought, and how many of them saw the best arm, which is known "
@@ -141,7 +141,7 @@ def _beliefs(epochs: Sequence[EpochArms], rule: DecisionRule) -> tuple[Belief, .
 def _believed(beliefs: Sequence[Belief]) -> tuple[Step, ...]:
     return tuple(
         step
-        for letter, belief in zip(_LETTERS, beliefs, strict=False)
+        for letter, belief in zip(LETTERS, beliefs, strict=False)
         for step in (Step(f"m_{letter}", full(belief.mean)), Step(f"e_{letter}", full(belief.error)))
     )
 

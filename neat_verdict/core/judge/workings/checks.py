@@ -8,8 +8,7 @@ from neat_verdict.core.checks import InputError
 from neat_verdict.core.estimate import Comparison, Effect, Rate, pool
 from neat_verdict.core.judge.workings.parts import Step, Working, counted, effects_as_steps, full
 from neat_verdict.core.soundness import SplitCheck
-
-_LETTERS = "ABCDEFGHIJ"
+from neat_verdict.core.traffic import LETTERS
 
 
 def split_working(split: SplitCheck, epochs: Sequence[tuple[Sequence[int], Sequence[float]]] = ()) -> Working:
@@ -25,7 +24,7 @@ def split_working(split: SplitCheck, epochs: Sequence[tuple[Sequence[int], Seque
         formula = "S = Σ n(diag(s) − s·sᵀ) over the epochs;  X² = (o − e)ᵀ S⁺ (o − e);  p = P(χ² > X²), degrees k − 1"
     else:
         inputs = tuple(
-            Step(f"{name} of {_LETTERS[place]}", value)
+            Step(f"{name} of {LETTERS[place]}", value)
             for place, (n, part) in enumerate(zip(split.units, split.planned_shares, strict=True))
             for name, value in (("units", full(n)), ("planned share", full(part)))
         )
@@ -38,7 +37,7 @@ def split_working(split: SplitCheck, epochs: Sequence[tuple[Sequence[int], Seque
         "Pearson (1900), Philos. Mag. 50, 157–175; the alarm: Fabijan et al. (2019), Proc. KDD, 2156–2164",
         inputs,
         (
-            *(Step(f"expected in {_LETTERS[place]}", full(count)) for place, count in enumerate(expected)),
+            *(Step(f"expected in {LETTERS[place]}", full(count)) for place, count in enumerate(expected)),
             Step("degrees", str(len(expected) - 1)), Step("X²", full(split.statistic)), Step("p", full(split.pvalue)),
         ),
     )  # fmt: skip

@@ -10,6 +10,7 @@ from neat_verdict.core.estimate import Comparison, boundary, dunnett_critical_va
 from neat_verdict.core.judge.outlook import chances_ahead, last_critical_value
 from neat_verdict.core.judge.rule import DecisionRule
 from neat_verdict.core.judge.workings.parts import Step, Working, full
+from neat_verdict.core.traffic import LETTERS
 
 _SPENT = {
     "obrien_fleming": "4 − 4Φ(z(α/4)/√t), the O’Brien–Fleming type",
@@ -61,7 +62,7 @@ def once_working(rule: DecisionRule, units: Sequence[int]) -> Working:
         (
             Step("α", full(1 - rule.confidence)),
             Step("sides", rule.method.sides),
-            *(Step(f"n of {'ABCDEFGHIJ'[place]}", full(n)) for place, n in enumerate(units)),
+            *(Step(f"n of {LETTERS[place]}", full(n)) for place, n in enumerate(units)),
         ),
         (Step("c", full(c)),),
     )

@@ -61,6 +61,7 @@ export function SideMetrics({ reading }: { reading: Reading }) {
                 side.arms.map((arm) => arm.level.estimate),
               );
               const arm = side.arms.find((found) => found.letter === comparison.letter);
+              const of = { experiment: experiment.key, metric: side.key, variant: comparison.letter };
               return (
                 <tr key={`${side.key}-${comparison.letter}`} className="border-b border-base-300 last:border-b-0">
                   <td className="py-2 text-left">
@@ -71,10 +72,9 @@ export function SideMetrics({ reading }: { reading: Reading }) {
                   </td>
                   <td className="pl-2 whitespace-nowrap">
                     <Figured
-                      experiment={experiment.key}
+                      {...of}
                       figure="level"
                       variant="A"
-                      metric={side.key}
                       label={`Level of A in ${side.name}, beside ${comparison.letter}`}
                     >
                       {figures.full(side.arms[0]?.level.estimate ?? null)}
@@ -84,13 +84,7 @@ export function SideMetrics({ reading }: { reading: Reading }) {
                     <Letter letter={comparison.letter} />
                   </td>
                   <td className="pl-2 whitespace-nowrap">
-                    <Figured
-                      experiment={experiment.key}
-                      figure="level"
-                      variant={comparison.letter}
-                      metric={side.key}
-                      label={`Level of ${comparison.letter} in ${side.name}`}
-                    >
+                    <Figured {...of} figure="level" label={`Level of ${comparison.letter} in ${side.name}`}>
                       {figures.full(arm?.level.estimate ?? null)}
                     </Figured>
                   </td>
@@ -105,23 +99,15 @@ export function SideMetrics({ reading }: { reading: Reading }) {
                     />
                   </td>
                   <td className="pl-2 whitespace-nowrap">
-                    <Figured
-                      experiment={experiment.key}
-                      figure="lift"
-                      variant={comparison.letter}
-                      metric={side.key}
-                      label={`Lift of ${comparison.letter} in ${side.name}`}
-                    >
+                    <Figured {...of} figure="lift" label={`Lift of ${comparison.letter} in ${side.name}`}>
                       <span className="font-semibold">{signed(comparison.lift.estimate)}</span>
                     </Figured>
                     <span className="quiet block text-xs">{bounds(comparison.lift)}</span>
                   </td>
                   <td className="pl-2 whitespace-nowrap">
                     <Figured
-                      experiment={experiment.key}
+                      {...of}
                       figure="adjusted_pvalue"
-                      variant={comparison.letter}
-                      metric={side.key}
                       label={`Adjusted p of ${comparison.letter} in ${side.name}`}
                     >
                       {pvalue(comparison.adjusted_pvalue ?? comparison.pvalue)}

@@ -158,6 +158,7 @@ interface PullProps {
 
 function Pull({ reading, pull, experiment }: PullProps) {
   const lines = linesOf(reading, pull.letter);
+  const of = { experiment, variant: pull.letter };
   const [holder, width] = useWidth(620);
   const strip = width < 620 ? 120 : 220;
   const axis = sharedAxis(
@@ -213,25 +214,13 @@ function Pull({ reading, pull, experiment }: PullProps) {
                   />
                 </td>
                 <td className="pl-2 whitespace-nowrap">
-                  <Figured
-                    experiment={experiment}
-                    figure="lift"
-                    variant={pull.letter}
-                    metric={line.metric}
-                    label={`Lift of ${pull.letter} in ${line.name}`}
-                  >
+                  <Figured {...of} metric={line.metric} figure="lift" label={`Lift of ${pull.letter} in ${line.name}`}>
                     <span className="font-semibold">{signed(line.lift.estimate)}</span>
                   </Figured>
                   <span className="quiet block text-xs">{bounds(line.lift)}</span>
                 </td>
                 <td className="pl-2">
-                  <Figured
-                    experiment={experiment}
-                    figure="impact"
-                    variant={pull.letter}
-                    metric={line.metric}
-                    label={`Worth of ${line.name} a month`}
-                  >
+                  <Figured {...of} metric={line.metric} figure="impact" label={`Worth of ${line.name} a month`}>
                     {line.worth}
                   </Figured>
                 </td>
