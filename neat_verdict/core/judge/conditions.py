@@ -56,7 +56,7 @@ def minimum_conditions(
     converted = [arm.conversions for arm in arms if isinstance(arm, Rate)]
     if converted:
         met = "met" if min(converted) >= rule.least_conversions else "not_met"
-        label = f"At least {count(rule.least_conversions)} conversions a variant"
+        label = f"At least {count(rule.least_conversions)} conversion{'s' * (rule.least_conversions != 1)} a variant"
         required = count(rule.least_conversions)
         lines.append(Condition("conversions", "minimum", label, met, count(min(converted)), required))
     return lines

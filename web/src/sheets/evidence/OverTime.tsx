@@ -217,7 +217,7 @@ function Stretch({ days, worthwhile }: { days: string[]; worthwhile: number }) {
             <span className="quiet block">{name}</span>
             <input
               type="date"
-              className="input input-sm"
+              className="input input-sm w-36"
               min={days[0]}
               max={days.at(-1)}
               value={params.get(name) ?? ""}
