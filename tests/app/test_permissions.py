@@ -1,0 +1,378 @@
+"""Who may do what: one table over every operation that the API describes. An operation without a line here fails."""
+
+import io
+import json
+import tempfile
+from datetime import timedelta
+from pathlib import Path
+
+import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import transaction
+from django.test import Client
+from PIL import Image
+
+from neat_verdict.app.casebook.actions import add_place, plan_rollout
+from neat_verdict.app.collect import actions as collect
+from neat_verdict.app.collect.file_actions import digest_of
+from neat_verdict.app.config.api import api
+from neat_verdict.app.experiments import actions
+from neat_verdict.app.experiments.models import Picture
+from neat_verdict.app.experiments.queries import find
+from neat_verdict.app.metrics.actions import create_metric
+from neat_verdict.app.metrics.sample import SAMPLE
+from neat_verdict.app.people.keys import make_key
+from neat_verdict.app.people.models import User
+from neat_verdict.app.planning import actions as planning
+from neat_verdict.app.planning.models import Rehearsal
+from neat_verdict.app.readings.actions import decide, keep_due_looks, save_segment_set
+from neat_verdict.app.reports.actions import share
+from neat_verdict.app.reports.queries import link_out
+from neat_verdict.app.traffic.actions import keep_audience
+from neat_verdict.app.watch.actions import add_note
+from tests.app.conftest import PLAN, START, TODAY, bring_in, daily, did, exposed
+from tests.app.test_looks import start_with
+from tests.app.test_steering import made as make_adaptive
+
+pytestmark = pytest.mark.django_db
+WHO = ("nobody", "machine key", "stakeholder", "analyst", "admin")
+UNITS = b"unit,variant,day,paid bookings\nv1,A,2026-03-02,1\nv2,B,2026-03-02,0\n"
+COUNTS = daily(2, {"A": (10, 1), "B": (10, 1)})
+
+
+def png():
+    out = io.BytesIO()
+    Image.new("RGB", (8, 8)).save(out, "PNG")
+    return out.getvalue()
+
+
+def upload(content, name="file.csv"):
+    return {"file": SimpleUploadedFile(name, content)}
+
+
+class World:
+    """What the operations are asked about, made when it is asked for. All of it by one analyst, or by nobody in particular."""
+
+    def __init__(self, by, metrics_made):
+        self.by = by
+
+    @property
+    def draft(self):
+        return actions.create_experiment(self.by, "Fare calendar", dict(PLAN))
+
+    @property
+    def waiting(self):
+        """Running; its data still to come in files."""
+        found = self.draft
+        actions.start(self.by, found.key, START)
+        return find(found.key)
+
+    @property
+    def won(self):
+        found = self.waiting
+        bring_in(self.by, found, daily(28, {"A": (2000, 100), "B": (2000, 120)}))
+        return find(found.key)
+
+    @property
+    def ended(self):
+        found = self.won
+        actions.end(self.by, found.key)
+        return find(found.key)
+
+    @property
+    def decided(self):
+        found = self.won
+        decide(self.by, found, "B", "", "")
+        return find(found.key)
+
+    @property
+    def looked(self):
+        found = start_with(self.by, method="looks", look_days=[14, 21, 42], audience_per_day=2000)
+        bring_in(self.by, found, daily(28, {"A": (1000, 50), "B": (1000, 54)}))
+        return find(found.key)
+
+    @property
+    def adaptive(self):
+        found = make_adaptive(self.by)
+        actions.start(self.by, found.key)
+        return find(found.key)
+
+    @property
+    def shown(self):
+        """A draft with a picture."""
+        found = self.draft
+        variant = found.variants.first()
+        actions.add_picture(self.by, found, variant.pk, SimpleUploadedFile("a.png", png()), "")
+        return find(found.key)
+
+    def shared(self):
+        found = self.shown
+        actions.start(self.by, found.key, START)
+        link = link_out(share(self.by, find(found.key), 30))
+        return found, link.path.removeprefix("/shared/")
+
+    def rehearsed(self):
+        found = self.draft
+        fields = {"runs": 100, "seed": 1, "asked": "x", "heard_at": TODAY, "by": self.by}
+        return found, Rehearsal.objects.create(experiment=found, **fields)
+
+
+DAY = (TODAY + timedelta(days=3)).date().isoformat()
+GROUPS = [{"kind": "all", "conditions": [{"attribute": "device", "operator": "is", "values": ["phone"]}]}]
+METRIC = {"name": "seats", "description": "", "definition": did("seat_chosen")}
+RANGE = f"?first={START.isoformat()}&last={(START + timedelta(days=6)).isoformat()}"
+
+
+def of(state, **body):
+    """A call about an experiment of the world."""
+    return lambda w: ({"key": getattr(w, state).key}, body)
+
+
+def plain(**body):
+    return lambda w: ({}, body)
+
+
+def numbered(make, **body):
+    """A call about something with a number."""
+    return lambda w: ({"number": make(w)}, body)
+
+
+def about(make, name, **body):
+    """A call about a part of an experiment: ``make`` gives (experiment, number of the part)."""
+
+    def call(w):
+        experiment, number = make(w)
+        return {"key": experiment.key, name: number}, body
+
+    return call
+
+
+def picture_of(w):
+    found = w.shown
+    return found, Picture.objects.get(variant__experiment=found).pk
+
+
+def place_of(w):
+    found = w.decided
+    return found, add_place(w.by, found, "The mail").pk
+
+
+def look_of(w):
+    found = w.looked
+    keep_due_looks(found)
+    return found, 1
+
+
+def shared_picture(w):
+    found, token = w.shared()
+    return {"token": token, "picture": Picture.objects.get(variant__experiment=found).pk}, {}
+
+
+def with_rollout(w):
+    found = w.decided
+    plan_rollout(w.by, found.key, steps=[(TODAY.date(), 1.0)])
+    return {"key": found.key}, {"reason": "x"}
+
+
+def stored_units(w):
+    found = w.waiting
+    return {"key": found.key}, {**upload(UNITS, "units.csv"), "digest": digest_of_content(UNITS)}
+
+
+def digest_of_content(content):
+    with tempfile.NamedTemporaryFile() as file:
+        file.write(content)
+        file.flush()
+        return digest_of(Path(file.name))
+
+
+def stored_counts(w):
+    found = w.waiting
+    *_, seen = collect.preview(w.by, found, COUNTS, {})
+    return {"key": found.key}, {**upload(COUNTS), "digest": seen.digest}
+
+
+def forecast_made(w):
+    """One forecast of each who may have one, to be withdrawn."""
+    found = w.draft
+    for person in User.objects.filter(role__in=["analyst", "admin"]):
+        planning.forecast(person, found, lift=0.1, low=0, high=0.2, note="")
+    return {"key": found.key}, {}
+
+
+READ, WRITE, ASK, MACHINE, OPEN = "read", "write", "ask", "machine", "open"
+# Of each operation who may call it, the status of an allowed call, and how the call is made.
+TABLE = {
+    "assign": (MACHINE, 200, lambda w: ({}, {"unit": "v1"})),
+    "collect": (MACHINE, 200, lambda w: ({}, {"events": [exposed("v1", "A", experiment=w.waiting.key)]})),
+    "get_running": (MACHINE, 200, plain()),
+    "get_session": (OPEN, 200, plain()),
+    "sign_in": (OPEN, 422, plain(username="nobody", password="wrong")),
+    "download_local_assignment": (OPEN, 200, plain()),
+    "get_shared_report": (OPEN, 200, lambda w: ({"token": w.shared()[1]}, {})),
+    "get_shared_picture": (OPEN, 200, shared_picture),
+    # What every account may read or work out.
+    "list_audiences": (READ, 200, plain()),
+    "get_casebook": (READ, 200, plain()),
+    "get_docket": (READ, 200, plain()),
+    "list_exclusion_groups": (READ, 200, plain()),
+    "get_experiment": (READ, 200, of("draft")),
+    "get_allocation": (READ, 200, of("adaptive")),
+    "get_allocation_rehearsal": (READ, 200, of("adaptive")),
+    "get_cohorts": (READ, 200, of("won")),
+    "get_counts_table": (READ, 200, lambda w: ({"key": w.won.key, "form": "csv"}, {})),
+    "get_epochs_file": (READ, 200, of("adaptive")),
+    "get_epoch_record": (READ, 404, lambda w: ({"key": w.draft.key, "number": 1}, {})),
+    "get_evidence": (READ, 200, of("won")),
+    "get_evidence_json": (READ, 200, of("won")),
+    "get_evidence_table": (READ, 200, lambda w: ({"key": w.won.key, "form": "csv"}, {})),
+    "list_forecasts": (READ, 200, of("draft")),
+    "get_handover": (READ, 200, of("decided")),
+    "list_imports": (READ, 200, of("won")),
+    "get_ledger": (READ, 200, of("won")),
+    "get_live": (READ, 200, of("won")),
+    "list_notes": (READ, 200, of("won")),
+    "list_past": (READ, 200, of("draft")),
+    "get_report_picture": (READ, 200, lambda w: ({"key": w.won.key, "kind": "svg"}, {})),
+    "get_readiness": (READ, 200, of("draft")),
+    "get_rehearsal": (READ, 200, of("draft")),
+    "get_report": (READ, 200, of("won")),
+    "list_report_links": (READ, 200, of("won")),
+    "get_report_html": (READ, 200, of("won")),
+    "get_report_slides": (READ, 200, of("won")),
+    "get_segment_evidence": (READ, 200, of("won")),
+    "get_snippets": (READ, 200, of("draft")),
+    "get_stretch": (READ, 200, lambda w: ({"key": w.won.key, "?": RANGE}, {})),
+    "get_working": (READ, 200, lambda w: ({"key": w.won.key, "?": "?figure=lift&variant=B"}, {})),
+    "list_keys": (READ, 200, plain()),
+    "list_metrics": (READ, 200, plain()),
+    "sample_events": (READ, 200, plain()),
+    "get_metric": (READ, 200, lambda w: ({"key": create_metric(w.by, "seats", did("seat_chosen"), "").key}, {})),
+    "list_notices": (READ, 200, plain()),
+    "get_picture": (READ, 200, lambda w: ({"picture": picture_of(w)[1]}, {})),
+    "get_segments": (READ, 200, plain()),
+    "download_running": (READ, 200, plain()),
+    "check_visitor": (ASK, 200, of("draft", unit="v1")),
+    "preview_metric": (ASK, 200, plain(definition=did("booking_paid"), events=SAMPLE)),
+    "size_plan": (ASK, 200, plain(baseline=0.05, worthwhile_lift=0.1, audience_per_day=1000)),
+    "judge_counts": (ASK, 200, plain(arms=[{"units": "100", "conversions": "5"}] * 2)),
+    "read_past_data": (ASK, 200, lambda w: ({}, upload(b"day,units,conversions\n2026-01-01,1000,50\n"))),
+    "read_notices": (ASK, 200, plain()),
+    "sign_out": (ASK, 200, plain()),
+    # What changes something: analysts and admins.
+    "keep_audience": (WRITE, 201, plain(name="Phones", groups=GROUPS)),
+    "remove_audience": (WRITE, 204, numbered(lambda w: keep_audience(w.by, "Phones", "", GROUPS).pk)),
+    "take_in_event_file": (WRITE, 200, lambda w: ({}, upload(json.dumps(exposed("v1", "A")).encode(), "e.ndjson"))),
+    "create_experiment": (WRITE, 201, plain(name="x")),
+    "edit_experiment": (WRITE, 200, of("draft", version=2, changes={"area": "x"})),
+    "start_allocation_rehearsal": (WRITE, 202, of("adaptive", lifts=[0.1, 0.0])),
+    "copy_experiment": (WRITE, 201, of("draft")),
+    "decide": (WRITE, 200, of("won", choice="B")),
+    "set_end": (WRITE, 200, of("won", ends_at=f"{DAY}T12:00:00Z")),
+    "follow_up": (WRITE, 201, of("decided")),
+    "withdraw_forecast": (WRITE, 200, forecast_made),
+    "forecast": (WRITE, 200, of("draft", lift=0.1, low=0, high=0.2)),
+    "store_import": (WRITE, 201, stored_counts),
+    "preview_import": (WRITE, 200, lambda w: ({"key": w.waiting.key}, upload(COUNTS))),
+    "set_lesson": (WRITE, 200, of("decided", learnt="x")),
+    "take_looks": (WRITE, 200, of("looked")),
+    "set_look_aside": (WRITE, 200, about(look_of, "number", reason="wrong data")),
+    "move_experiment": (WRITE, 200, lambda w: ({"key": w.won.key, "move": "pause"}, {})),
+    "add_note": (WRITE, 201, of("won", day=START.isoformat(), text="A campaign")),
+    "remove_note": (
+        WRITE, 204,
+        about(lambda w: ((e := w.won), add_note(w.by, e, START, "A campaign", everywhere=False).pk), "number"),
+    ),
+    "store_outlays": (WRITE, 200, lambda w: ({"key": w.waiting.key}, upload(b"day,variant,cost\n2026-03-02,A,5\n"))),
+    "remove_picture": (WRITE, 200, about(picture_of, "picture")),
+    "add_place": (WRITE, 200, of("decided", text="The mail")),
+    "remove_place": (WRITE, 200, about(place_of, "place")),
+    "tick_place": (WRITE, 200, about(place_of, "place", done=True)),
+    "start_rehearsal": (WRITE, 202, of("draft", runs=100)),
+    "cancel_rehearsal": (WRITE, 200, about(lambda w: ((r := w.rehearsed())[0], r[1].pk), "number")),
+    "share_report": (WRITE, 201, of("won", days=3)),
+    "withdraw_report_link": (WRITE, 200, about(lambda w: ((e := w.won), share(w.by, e, 3).pk), "link")),
+    "plan_rollout": (WRITE, 200, of("decided", steps=[{"day": DAY, "share": 1}])),
+    "stop_rollout": (WRITE, 200, with_rollout),
+    "start_experiment": (WRITE, 200, of("draft", reason="x")),
+    "set_shares_by_hand": (WRITE, 200, of("adaptive", shares=[0.4, 0.3, 0.3], reason="x")),
+    "steer": (WRITE, 200, lambda w: ({"key": w.adaptive.key, "way": "freeze"}, {"reason": "x"})),
+    "store_units": (WRITE, 201, stored_units),
+    "preview_units": (WRITE, 200, lambda w: ({"key": w.waiting.key}, upload(UNITS, "units.csv"))),
+    "add_picture": (
+        WRITE, 201, lambda w: ({"key": (e := w.draft).key, "variant": e.variants.first().pk}, upload(png(), "a.png")),
+    ),
+    "withdraw_decision": (WRITE, 200, of("decided", reason="x")),
+    "make_key": (WRITE, 201, plain(name="site")),
+    "withdraw_key": (WRITE, 200, numbered(lambda w: make_key(w.by, "site")[0].pk)),
+    "create_metric": (WRITE, 201, plain(**METRIC)),
+    "edit_metric": (
+        WRITE, 200,
+        lambda w: ({"key": create_metric(w.by, "seats", did("seat_chosen"), "").key}, {**METRIC, "version": 1}),
+    ),
+    "delete_metric": (WRITE, 204, lambda w: ({"key": create_metric(w.by, "seats", did("seat_chosen"), "").key}, {})),
+    "save_segment_set": (WRITE, 201, plain(name="Small", by="device", values=["device=phone"])),
+    "remove_segment_set": (WRITE, 204, numbered(lambda w: save_segment_set(w.by, "Small", "device", ["a=b"]).pk)),
+    "choose_segments": (WRITE, 200, plain(segments=[["device"]])),
+}  # fmt: skip
+OPERATIONS = {
+    operation["operationId"]: (path, method)
+    for path, methods in api.get_openapi_schema()["paths"].items()
+    for method, operation in methods.items()
+}
+
+
+def expected(who, allowed):
+    return {
+        OPEN: (allowed,) * 5,
+        MACHINE: (401, allowed, 401, 401, 401),
+        READ: (401, 401, allowed, allowed, allowed),
+        ASK: (401, 401, allowed, allowed, allowed),
+        WRITE: (401, 401, 403, allowed, allowed),
+    }[who]
+
+
+@pytest.fixture
+def callers(analyst, stakeholder):
+    """A client of each who asks."""
+    secret = make_key(analyst, "booking site")[1]
+    admin = User.objects.create_user("ada", role="admin")
+    found = {"nobody": Client(), "machine key": Client(headers={"Authorization": f"Bearer {secret}"})}
+    for name, user in (("stakeholder", stakeholder), ("analyst", analyst), ("admin", admin)):
+        found[name] = Client()
+        found[name].force_login(user)
+    return found
+
+
+def status_of(client, method, path, given, body):
+    query = given.pop("?", "")
+    for name, value in given.items():
+        path = path.replace(f"{{{name}}}", str(value))
+    if any(isinstance(value, SimpleUploadedFile) for value in body.values()):
+        answer = getattr(client, method)(path, body)
+    elif method == "get":
+        answer = client.get(path + query)
+    else:
+        answer = getattr(client, method)(path, data=json.dumps(body), content_type="application/json")
+    if answer.streaming:
+        list(answer.streaming_content)
+    return answer.status_code
+
+
+@pytest.mark.parametrize("operation", sorted(OPERATIONS))
+def test_who_may_do_it(operation, analyst, metrics, callers, monkeypatch):
+    monkeypatch.setattr(planning, "_in_background", lambda pk: None)  # its thread would outlive the test
+    path, method = OPERATIONS[operation]
+    who, allowed, call = TABLE[operation]
+    seen = []
+    for client in callers.values():
+        # Each asks about a world of their own, so that what one did does not decide what another may do.
+        with transaction.atomic():
+            given, body = call(World(analyst, metrics))
+            seen.append(status_of(client, method, path, dict(given), body))
+            transaction.set_rollback(True)
+    assert dict(zip(WHO, seen, strict=True)) == dict(zip(WHO, expected(who, allowed), strict=True))
+
+
+def test_the_table_holds_no_operation_that_is_gone():
+    assert set(TABLE) == set(OPERATIONS)
