@@ -53,7 +53,7 @@ def upload(content, name="file.csv"):
 class World:
     """What the operations are asked about, made when it is asked for. All of it by one analyst, or by nobody in particular."""
 
-    def __init__(self, by, metrics_made):
+    def __init__(self, by):
         self.by = by
 
     @property
@@ -368,7 +368,7 @@ def test_who_may_do_it(operation, analyst, metrics, callers, monkeypatch):
     for client in callers.values():
         # Each asks about a world of their own, so that what one did does not decide what another may do.
         with transaction.atomic():
-            given, body = call(World(analyst, metrics))
+            given, body = call(World(analyst))
             seen.append(status_of(client, method, path, dict(given), body))
             transaction.set_rollback(True)
     assert dict(zip(WHO, seen, strict=True)) == dict(zip(WHO, expected(who, allowed), strict=True))
