@@ -6,10 +6,12 @@ import numpy as np
 from scipy import special
 
 from bench.measure import best, in_a_fresh_workspace, line
-from neat_verdict.core.allocate import Policy
-from neat_verdict.core.judge import DecisionRule
-from neat_verdict.core.plan import Arms, Arrivals, Baseline, Method
-from neat_verdict.core.rehearse import FLAT, World, rehearse_allocation
+from neat_verdict.core.designs import DESIGNS
+from neat_verdict.core.designs.adaptive.policy import Policy
+from neat_verdict.core.methods import AlwaysValid
+from neat_verdict.core.planning import Arms, Arrivals, Baseline
+from neat_verdict.core.rehearsal import FLAT, World, rehearse_allocation
+from neat_verdict.core.verdicts import DecisionRule
 
 MEASURE = """
 import json, sqlite3
@@ -30,8 +32,8 @@ mona = User.objects.create_user("mona", password="bench", role="analyst")
 opened = {"kind": "conversion", "measure": {"kind": "conversion", "events": {"event": "opened"}}, "unit": "percent"}
 create_metric(mona, "opened", opened, "")
 policy = {"kind": "top_two", "metric": "", "epoch_hours": 1, "even_epochs": 0, "even_units": 0, "floor": 0.02,
-          "most_change": 0.3, "half_life": None, "segment": "town"}
-plan = {"change": "x", "baseline": 0.05, "audience_per_day": 10**6, "method": "anytime", "data_from": "events",
+          "max_change": 0.3, "half_life": None, "segment": "town"}
+plan = {"change": "x", "baseline": 0.05, "audience_per_day": 10**6, "method": "always_valid", "data_from": "events",
         "metrics": [{"name": "opened", "role": "primary"}], "allocation": policy,
         "variants": [{"name": f"v{n}"} for n in range(10)]}
 start = clock.now() - timedelta(days=60)
@@ -91,7 +93,13 @@ def rehearsing_both_ways() -> bool:
     """200 runs each way of three variants over 120 epochs: the longest that a screen starts by itself."""
     world = World(Baseline(0.12), Arms.even(3), Arrivals(2000), 7, FLAT, FLAT)
     rule = DecisionRule(
-        0.95, 0.3, minimum_days=7, planned_units=(4667,) * 3, method=Method("anytime"), planned_days=7, adaptive=True
+        0.95,
+        0.3,
+        minimum_days=7,
+        planned_units=(4667,) * 3,
+        method=AlwaysValid(),
+        planned_days=7,
+        design=DESIGNS["adaptive"],
     )
     policy = Policy("top_two", even_units=20)
     ours = best(lambda: rehearse_allocation(world, rule, policy, (0.3, 0.0), epoch_days=1 / 24), repeat=2, number=1)

@@ -20,10 +20,17 @@ from bench import allocation, evidence, running
 from bench.measure import best, line
 from neat_verdict.app.collect.counts import Expected, fields_of, read_counts
 from neat_verdict.app.collect.text import match_columns, read_text
-from neat_verdict.core.estimate import Rate, compare_rates, difference_interval, looks, two_sided_critical_value
-from neat_verdict.core.judge import DecisionRule, read_experiment
-from neat_verdict.core.plan import STANDARD, Arms, Arrivals, Baseline, Method, PlanRequest, make_plan
-from neat_verdict.core.rehearse import World, rehearse
+from neat_verdict.core.methods import GroupSequential
+from neat_verdict.core.planning import STANDARD, Arms, Arrivals, Baseline, PlanRequest, make_plan
+from neat_verdict.core.rehearsal import World, rehearse
+from neat_verdict.core.statistics import (
+    Rate,
+    alpha_spending,
+    compare_arms,
+    difference_interval,
+    two_sided_critical_value,
+)
+from neat_verdict.core.verdicts import DecisionRule, read_experiment
 
 Z = two_sided_critical_value(0.95)
 
@@ -36,7 +43,7 @@ def large_and_small() -> bool:
 
 
 def one_comparison() -> bool:
-    ours = best(lambda: compare_rates(Rate(375, 5000), Rate(400, 5000), Z))
+    ours = best(lambda: compare_arms(Rate(375, 5000), Rate(400, 5000), Z))
     theirs = best(lambda: confint_proportions_2indep(375, 5000, 400, 5000, method="score", compare="diff"))
     what, reference = "one comparison with both intervals", "statsmodels' score interval of the difference"
     return line(what, ours, reference, theirs, "at most 1", ours <= theirs)
@@ -81,13 +88,13 @@ def ten_looks() -> bool:
     information = tuple(k / 10 for k in range(1, 11))
 
     def ours() -> None:
-        looks._boundary.cache_clear()
-        looks.boundary(information, 0.95)
+        alpha_spending._boundary.cache_clear()
+        alpha_spending.boundary(information, 0.95)
 
     def reference() -> None:
         """The same recursion as a plain loop over 400 even grid points, its boundary known beforehand."""
         grid, density = np.zeros(1), np.ones(1)
-        for _, c in zip(information, looks.boundary(information, 0.95).critical_values, strict=True):
+        for _, c in zip(information, alpha_spending.boundary(information, 0.95).critical_values, strict=True):
             edge = min(c, 8.0)
             following = np.linspace(-edge, edge, 400)
             density = np.array([(np.exp(-5 * (x - grid) ** 2) @ density) for x in following]) * np.sqrt(5 / np.pi)
@@ -95,15 +102,22 @@ def ten_looks() -> bool:
 
     found, loop = best(ours, number=5), best(reference, number=3)
     return line(
-        "a boundary of 10 looks", found, "a plain loop with the boundary known", loop, "under 50 ms", found < 0.05
+        "a boundary of 10 alpha_spending",
+        found,
+        "a plain loop with the boundary known",
+        loop,
+        "under 50 ms",
+        found < 0.05,
     )
 
 
 def a_plan() -> bool:
-    request = PlanRequest(Baseline(0.042), 0.1, Arrivals(2900), Arms.even(3), STANDARD, Method("looks"))
+    request = PlanRequest(Baseline(0.042), 0.1, Arrivals(2900), Arms.even(3), STANDARD, GroupSequential())
     single = PlanRequest(Baseline(0.042), 0.1, Arrivals(2900), Arms.even(3), STANDARD)
     found, once = best(lambda: make_plan(request), number=3), best(lambda: make_plan(single), number=3)
-    return line("a plan with four looks", found, "one with a single reading", once, "under 50 ms", found < 0.05)
+    return line(
+        "a plan with four alpha_spending", found, "one with a single reading", once, "under 50 ms", found < 0.05
+    )
 
 
 if __name__ == "__main__":

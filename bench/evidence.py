@@ -16,7 +16,7 @@ from neat_verdict.app.experiments.models import Experiment, Tally, Workspace
 from neat_verdict.app.experiments.queries import find, today
 from neat_verdict.app.metrics.actions import create_metric
 from neat_verdict.app.people.models import User
-from neat_verdict.app.readings import queries, segments
+from neat_verdict.app.analysis import queries, segments
 
 mona = User.objects.create_user("mona", password="bench", role="analyst")
 Workspace.objects.create(segments=[["device"]])

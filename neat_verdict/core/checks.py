@@ -18,21 +18,21 @@ def _shown(value: object) -> str:
     return f"{value:.12g}" if isinstance(value, float) else str(value)
 
 
-def share(field: str, value: float) -> float:
+def check_probability(field: str, value: float) -> float:
     """Return ``value`` if it lies strictly between 0 and 1; raise InputError otherwise."""
     if not (math.isfinite(value) and 0 < value < 1):
         raise InputError(field, value, "must lie between 0 and 1, both excluded")
     return float(value)
 
 
-def positive(field: str, value: float) -> float:
+def check_positive(field: str, value: float) -> float:
     """Return ``value`` if it is finite and above 0; raise InputError otherwise."""
     if not (math.isfinite(value) and value > 0):
         raise InputError(field, value, "must be a number above 0")
     return float(value)
 
 
-def whole_count(field: str, value: object) -> int:
+def read_count(field: str, value: object) -> int:
     """Read a count as a person or a file gives it: an int, a whole float, or text such as "41,433" or "41 433".
 
     Raises
@@ -54,8 +54,8 @@ def whole_count(field: str, value: object) -> int:
         raise InputError(field, value, RATE_WITHOUT_COUNTS)
     if not number.is_integer() or number < 0:
         raise InputError(field, value, "must be a whole number, 0 or more")
-    if number > LARGEST_COUNT:
-        raise InputError(field, value, f"must not be greater than {LARGEST_COUNT:,}")
+    if number > MAX_COUNT:
+        raise InputError(field, value, f"must not be greater than {MAX_COUNT:,}")
     return int(number)
 
 
@@ -63,7 +63,7 @@ RATE_WITHOUT_COUNTS = (
     "is a rate. A rate without its counts cannot be judged: 5 % of 100 and 5 % of a million are different evidence. "
     "Give the number of units and the number of conversions"
 )
-LARGEST_COUNT = 10**12
+MAX_COUNT = 10**12
 # Thousands in groups of three, parted by one kind of mark: comma, point, apostrophe or any space.
 _GROUPED = re.compile(r"[1-9]\d{0,2}(?:([,.' \u00a0\u202f\u2019])\d{3})(?:\1\d{3})*$")
 

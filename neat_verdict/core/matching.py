@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
@@ -157,3 +158,12 @@ _TESTS: dict[Operator, Callable[[_Comparable, list[_Comparable]], bool]] = {
     "less": lambda seen, wanted: _less(seen, wanted[0]),
     "between": lambda seen, wanted: not _less(seen, wanted[0]) and not _less(wanted[1], seen),
 }
+
+
+def number_of(raw: object) -> float:
+    """A property as a number; nan where it is none."""
+    try:
+        number = math.nan if raw is None or isinstance(raw, bool) else float(str(raw))
+    except ValueError:
+        return math.nan
+    return number if math.isfinite(number) else math.nan

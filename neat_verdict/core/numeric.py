@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 FloatArray = NDArray[np.float64]
+BoolArray = NDArray[np.bool_]
 
 _MAX_STEPS = 200
 

@@ -62,7 +62,7 @@ def unit_rows(gain, seed=3, units=4000, days=28):
 def test_what_units_came_to_before_takes_noise_out_of_the_reading(ask, analyst, before_days):
     create_metric(analyst, "fare", FARE, "")
     experiment = begin(
-        analyst, metrics=[{"name": "fare", "role": "primary", "before_days": before_days}], baseline=60.0, spread=25.0,
+        analyst, metrics=[{"name": "fare", "role": "primary", "before_days": before_days}], baseline=60.0, standard_deviation=25.0,
         worthwhile_lift=0.05, audience_per_day=200,
     )  # fmt: skip
     content = unit_rows(1.5)
@@ -85,7 +85,7 @@ def test_events_before_the_first_exposure_are_what_came_before(ask, analyst, mac
     create_metric(analyst, "fare", FARE, "")
     begin(
         analyst, data_from="events", metrics=[{"name": "fare", "role": "primary", "before_days": 7}], baseline=60.0,
-        spread=25.0, worthwhile_lift=0.05,
+        standard_deviation=25.0, worthwhile_lift=0.05,
     )  # fmt: skip
     machine.collect(
         happened("u1", "paid", "2026-02-20T10:00:00Z", amount=99),  # too long before
@@ -148,16 +148,16 @@ OUTLAYS = "day,variant,cost,views\n" + "\n".join(
 
 
 def test_cost_per_conversion_follows_what_was_billed(ask, analyst, won):
-    status, stored = upload(analyst, f"/experiments/{won.key}/outlays", OUTLAYS)
+    status, stored = upload(analyst, f"/experiments/{won.key}/spend", OUTLAYS)
     assert (status, stored["days"], stored["wrong_count"]) == (200, 28, 0)
-    arms = ask("get", f"/experiments/{won.key}/evidence")[1]["outlay"]["arms"]
+    arms = ask("get", f"/experiments/{won.key}/evidence")[1]["spend"]["arms"]
     assert [arm["cost_each"]["estimate"] for arm in arms] == pytest.approx([1.0, 130 / 120])
     # 20 % more conversions for 30 % more money: each is 8 % dearer.
     assert arms[1]["cost_lift"]["estimate"] == pytest.approx(1.3 / 1.2 - 1)
     assert arms[1]["per_thousand"]["estimate"] == pytest.approx(1000 * 120 / 8000)
-    again = upload(analyst, f"/experiments/{won.key}/outlays", OUTLAYS)
+    again = upload(analyst, f"/experiments/{won.key}/spend", OUTLAYS)
     assert again[0] == 200
-    assert ask("get", f"/experiments/{won.key}/evidence")[1]["outlay"]["arms"] == arms
+    assert ask("get", f"/experiments/{won.key}/evidence")[1]["spend"]["arms"] == arms
 
 
 @pytest.mark.parametrize(
@@ -172,10 +172,10 @@ def test_cost_per_conversion_follows_what_was_billed(ask, analyst, won):
     ],
 )
 def test_a_wrong_file_of_costs_is_told_and_nothing_stored(ask, analyst, won, text, status, told):
-    got, answer = upload(analyst, f"/experiments/{won.key}/outlays", text)
+    got, answer = upload(analyst, f"/experiments/{won.key}/spend", text)
     assert got == status
     assert told in (answer["wrong"][0]["reason"] if got == 200 else answer["errors"][0]["message"])
-    assert ask("get", f"/experiments/{won.key}/evidence")[1]["outlay"] is None
+    assert ask("get", f"/experiments/{won.key}/evidence")[1]["spend"] is None
 
 
 # Over time
@@ -198,7 +198,7 @@ def test_a_steady_lift_is_not_said_to_fade(ask, won):
 
 
 def test_a_stretch_is_marked_exploratory(ask, won):
-    shown = ask("get", f"/experiments/{won.key}/stretch?first=2026-03-02&last=2026-03-08")[1]
+    shown = ask("get", f"/experiments/{won.key}/selected-range?first=2026-03-02&last=2026-03-08")[1]
     assert (shown["days"], shown["arms"][0]["units"]) == (7, 14_000)
     assert shown["sentence"].startswith("Exploratory: 7 days with 25% of the units")
 
@@ -218,9 +218,9 @@ def test_what_is_asked_wrongly_is_refused_by_name(ask, won, path, field):
 
 
 def test_under_planned_looks_no_day_after_the_look_is_read(ask, analyst):
-    experiment = begin(analyst, method="looks", look_days=[14, 42], audience_per_day=2000)
+    experiment = begin(analyst, method="group_sequential", method_settings={"look_days": [14, 42]}, audience_per_day=2000)
     bring_in(analyst, experiment, daily(28, {"A": (1000, 50), "B": (1000, 54)}))
-    shown = ask("get", f"/experiments/{experiment.key}/stretch?first=2026-03-02&last=2026-03-30")[1]
+    shown = ask("get", f"/experiments/{experiment.key}/selected-range?first=2026-03-02&last=2026-03-30")[1]
     assert shown["days"] == 14
     assert ask("get", f"/experiments/{experiment.key}/cohorts")[1]["cohorts"][-1]["last"] == "2026-03-15"
 
@@ -251,9 +251,9 @@ def test_what_a_rollout_to_one_segment_alone_would_keep(ask, by_device):
     shown = ask("get", f"/experiments/{by_device.key}/segments?by=device")[1]
     found = {line["name"]: line for line in shown["segments"]}
     assert found["device=phone"]["share"] == pytest.approx(0.75)
-    everybody, phones = shown["all_a_month"]["estimate"], found["device=phone"]["alone_a_month"]["estimate"]
+    everybody, phones = shown["effect_per_month_of_all"]["estimate"], found["device=phone"]["effect_per_month"]["estimate"]
     assert phones == pytest.approx(everybody)
-    assert found["device=desk"]["alone_a_month"]["estimate"] == pytest.approx(0)
+    assert found["device=desk"]["effect_per_month"]["estimate"] == pytest.approx(0)
 
 
 def test_a_saved_set_reads_its_segments_alone(ask, by_device):
@@ -297,10 +297,10 @@ def test_metrics_that_pull_apart_are_named_and_valued(ask, analyst):
     )
     reading = ask("get", f"/experiments/{experiment.key}/evidence")[1]["reading"]
     assert reading["verdict"] == "trade_off"
-    assert reading["pulls_apart"] == [
+    assert reading["conflicts"] == [
         {"letter": "B", "ahead": ["paid bookings"], "behind": ["help opened"], "unproven": []}
     ]
-    worth = reading["sides"][0]["comparisons"][0]["impact_a_month"]
+    worth = reading["secondary"][0]["comparisons"][0]["effect_per_month"]
     assert worth["estimate"] == pytest.approx(0.03 * 4000 * 30)
     assert "would win if help opened were shown" in " ".join(reading["would_change"])
 
@@ -328,7 +328,7 @@ def test_every_figure_opens_its_working(ask, won):
         ("pvalue", "B"),
         ("adjusted_pvalue", "B"),
     ):
-        status, made = ask("get", f"/experiments/{won.key}/working?figure={figure}&variant={variant}")
+        status, made = ask("get", f"/experiments/{won.key}/derivation?figure={figure}&variant={variant}")
         assert status == 200
         assert made["inputs"]
         assert made["steps"]
@@ -342,16 +342,16 @@ def test_every_figure_opens_its_working(ask, won):
     [("figure=lift&variant=A", 422), ("figure=colour&variant=B", 422), ("figure=level&variant=B&metric=no", 422)],
 )
 def test_no_working_of_what_there_is_not(ask, won, query, status):
-    assert ask("get", f"/experiments/{won.key}/working?{query}")[0] == status
+    assert ask("get", f"/experiments/{won.key}/derivation?{query}")[0] == status
 
 
 def test_an_unsound_figure_has_no_working(ask, analyst, running):
     bring_in(analyst, running, daily(28, {"A": (2000, 100), "B": (1600, 120)}))
-    assert ask("get", f"/experiments/{running.key}/working?figure=lift&variant=B")[0] == 409
+    assert ask("get", f"/experiments/{running.key}/derivation?figure=lift&variant=B")[0] == 409
 
 
 def test_the_lift_of_a_segment_opens_its_working(ask, by_device):
-    path = f"/experiments/{by_device.key}/working?figure=lift&variant=B&segment=device=phone"
+    path = f"/experiments/{by_device.key}/derivation?figure=lift&variant=B&segment=device=phone"
     status, made = ask("get", path)
     assert status == 200
     assert [step["value"] for step in made["inputs"]] == ["1500", "30000", "1800", "30000"]

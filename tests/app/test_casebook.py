@@ -5,10 +5,10 @@ from datetime import timedelta
 import pytest
 
 from neat_verdict.app import clock
+from neat_verdict.app.analysis.actions import decide
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.planning.actions import forecast
-from neat_verdict.app.readings.actions import decide
 from neat_verdict.app.traffic.assigning import assign, running_list
 from tests.app.conftest import PLAN, START, TODAY, Json, bring_in, daily
 
@@ -177,7 +177,7 @@ def test_the_casebook_tells_how_often_we_win_and_how_good_guesses_were(ask, thre
     assert (record["decided"], record["won"], record["lost"], record["flat"]) == (3, 1, 1, 1)
     assert record["win_rate"]["estimate"] == pytest.approx(1 / 3)
     assert (record["forecasts"], record["forecasts_held"]) == (3, 2)
-    assert record["winners_true"] < record["winners_seen"]
+    assert record["winners_adjusted"] < record["winners_seen"]
     assert len(record["sentences"]) == 3
     assert {case["name"]: case["verdict"] for case in found["cases"]} == {
         "Calendar first": "winner", "Countdown": "keep_control", "Green button": "no_worthwhile_difference",

@@ -65,7 +65,7 @@ def fare(analyst):
 
 
 def test_an_amount_decides_by_its_mean(ask, analyst, fare):
-    experiment = start(analyst, "Dearer seats", [{"name": "Fare", "role": "primary"}], baseline=40.0, spread=60.0,
+    experiment = start(analyst, "Dearer seats", [{"name": "Fare", "role": "primary"}], baseline=40.0, standard_deviation=60.0,
                        worthwhile_lift=0.05)  # fmt: skip
     store(analyst, experiment, sums(28, {"A": 40, "B": 44}), "")
     seen = ask("get", f"/experiments/{experiment.key}/evidence")[1]
@@ -85,13 +85,13 @@ def test_an_amount_decides_by_its_mean(ask, analyst, fare):
     ask("post", f"/experiments/{experiment.key}/decision", {"choice": "B"})
     following = actions.create_experiment(analyst, "Next", {"metrics": [{"name": "Fare", "role": "primary"}]})
     (past,) = ask("get", f"/experiments/{following.key}/past")[1]["items"]
-    assert (past["baseline"], past["spread"]) == (pytest.approx(40, rel=0.02), pytest.approx(60, rel=0.05))
+    assert (past["baseline"], past["standard_deviation"]) == (pytest.approx(40, rel=0.02), pytest.approx(60, rel=0.05))
 
 
 def test_a_ratio_that_should_fall_is_read_downwards(ask, analyst):
     create_metric(analyst, "Cost a booking", COST)
     experiment = start(analyst, "Cheaper adverts", [{"name": "Cost a booking", "role": "primary"}], baseline=1.0,
-                       spread=1.5, worthwhile_lift=0.05)  # fmt: skip
+                       standard_deviation=1.5, worthwhile_lift=0.05)  # fmt: skip
     content = sums(28, {"A": 40, "B": 40}, ratio=True)
     text = content.decode().splitlines()
     cheaper = [text[0]]
@@ -107,7 +107,7 @@ def test_a_ratio_that_should_fall_is_read_downwards(ask, analyst):
     # What a month costs less: the difference of the ratio at the volume below the line of today.
     control = reading["arms"][0]
     spent_a_unit = control["total"] / control["units"]
-    worth = reading["comparisons"][0]["impact_a_month"]["estimate"]
+    worth = reading["comparisons"][0]["effect_per_month"]["estimate"]
     assert worth == pytest.approx(reading["comparisons"][0]["lift"]["estimate"] * spent_a_unit * 4000 * 30)
 
 
@@ -122,7 +122,7 @@ def test_a_ratio_that_should_fall_is_read_downwards(ask, analyst):
 def test_a_guardrail_clears_a_winner_or_makes_a_trade_off(ask, analyst, fare, fares, verdict, told):
     metrics = [
         {"name": "paid bookings", "role": "primary"},
-        {"name": "Fare", "role": "guardrail", "margin": 0.05, "baseline": 40.0, "spread": 60.0},
+        {"name": "Fare", "role": "guardrail", "margin": 0.05, "baseline": 40.0, "standard_deviation": 60.0},
     ]
     experiment = start(analyst, "Calendar", metrics, baseline=0.05, worthwhile_lift=0.1)
     bring_in(analyst, experiment, daily(28, {"A": (2000, 100), "B": (2000, 120)}))
@@ -133,9 +133,9 @@ def test_a_guardrail_clears_a_winner_or_makes_a_trade_off(ask, analyst, fare, fa
     assert told in reading["headline"]
     (line,) = [line for line in reading["conditions"] if line["key"] == "guardrail"]
     assert line["state"] == {"winner": "met", "trade_off": "not_met" if fares else "unknown"}[verdict]
-    assert [side["name"] for side in reading["sides"]] == (["Fare"] if fares else [])
+    assert [side["name"] for side in reading["secondary"]] == (["Fare"] if fares else [])
     if fares:
-        (seen,) = reading["sides"][0]["comparisons"]
+        (seen,) = reading["secondary"][0]["comparisons"]
         assert (seen["kept"], seen["lost"]) == (verdict == "winner", verdict == "trade_off")
 
 
@@ -146,7 +146,7 @@ def test_a_secondary_metric_that_loses_makes_a_trade_off(ask, analyst, fare):
     assert ask("get", f"/experiments/{experiment.key}/evidence")[1]["reading"]["verdict"] == "winner"
     store(analyst, experiment, sums(28, {"A": 40, "B": 36}), "fare")
     reading = ask("get", f"/experiments/{experiment.key}/evidence")[1]["reading"]
-    assert (reading["verdict"], reading["sides"][0]["comparisons"][0]["tone"]) == ("trade_off", "behind")
+    assert (reading["verdict"], reading["secondary"][0]["comparisons"][0]["tone"]) == ("trade_off", "behind")
 
 
 def preview(analyst, experiment, content, **form):
@@ -168,7 +168,7 @@ def preview(analyst, experiment, content, **form):
     ],
 )
 def test_sums_that_contradict_each_other_are_told_by_row(analyst, fare, row, column, told):
-    experiment = start(analyst, "Dearer seats", [{"name": "Fare", "role": "primary"}], baseline=40.0, spread=60.0)
+    experiment = start(analyst, "Dearer seats", [{"name": "Fare", "role": "primary"}], baseline=40.0, standard_deviation=60.0)
     status, line = preview(analyst, experiment, f"day,variant,units,total,squares\n{row}\n".encode())
     assert status == 200
     (wrong,) = line["preview"]["wrong"]

@@ -5,9 +5,9 @@ from datetime import timedelta
 import pytest
 
 from neat_verdict.app import clock
+from neat_verdict.app.analysis.models import StoredLook
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.queries import find
-from neat_verdict.app.readings.models import KeptLook
 from neat_verdict.app.watch.actions import tick
 from tests.app.conftest import PLAN, START, TODAY, Json, bring_in, daily
 
@@ -21,7 +21,7 @@ def start_with(analyst, **changes):
 @pytest.fixture
 def looked(analyst):
     """Planned looks, two of them over by now; B is ahead, not by enough at the first."""
-    experiment = start_with(analyst, method="looks", look_days=[14, 21, 42], audience_per_day=2000, least_weeks=2)
+    experiment = start_with(analyst, method="group_sequential", method_settings={"look_days": [14, 21, 42]}, audience_per_day=2000, least_weeks=2)
     bring_in(analyst, experiment, daily(28, {"A": (1000, 50), "B": (1000, 54)}))
     return find(experiment.key)
 
@@ -46,7 +46,7 @@ def test_a_look_that_was_taken_does_not_move_with_what_comes_in_later(ask, analy
 def test_a_look_is_taken_once_however_often_the_clock_ticks(looked):
     tick()
     assert "looks taken" not in tick()
-    assert KeptLook.objects.count() == 2
+    assert StoredLook.objects.count() == 2
 
 
 def test_by_hand_too_and_only_when_one_is_due(ask, looked):
@@ -114,7 +114,7 @@ def test_the_docket_says_what_the_kept_look_says(ask, analyst, won):
 def test_nothing_is_kept_while_it_is_too_early(running, analyst):
     bring_in(analyst, running, daily(5, {"A": (2000, 100), "B": (2000, 120)}))
     tick()
-    assert KeptLook.objects.count() == 0
+    assert StoredLook.objects.count() == 0
 
 
 def test_warm_up_days_are_left_out_and_told(ask, analyst):
@@ -153,7 +153,7 @@ def test_one_that_ended_too_early_keeps_nothing_and_takes_the_files_of_its_last_
     bring_in(analyst, running, daily(10, {"A": (2000, 100), "B": (2000, 120)}))
     actions.end(analyst, running.key)
     tick()
-    assert KeptLook.objects.count() == 0
+    assert StoredLook.objects.count() == 0
     assert evidence(ask, running)["reading"]["verdict"] == "unresolved"
     bring_in(analyst, running, daily(28, {"A": (2000, 100), "B": (2000, 120)}))
     assert evidence(ask, running)["reading"]["verdict"] == "winner"
@@ -162,7 +162,7 @@ def test_one_that_ended_too_early_keeps_nothing_and_takes_the_files_of_its_last_
 def test_the_closing_look_of_one_that_ended_early_is_taken_by_hand(ask, analyst, looked):
     actions.end(analyst, looked.key)
     tick()
-    assert sorted(KeptLook.objects.values_list("number", flat=True)) == [1, 2]
+    assert sorted(StoredLook.objects.values_list("number", flat=True)) == [1, 2]
     shown = ask("post", f"/experiments/{looked.key}/looks")[1]
     assert [look["taken_by"] for look in shown["looks"]["taken"]][-1] == "Mona Orrell"
-    assert KeptLook.objects.count() == 3
+    assert StoredLook.objects.count() == 3

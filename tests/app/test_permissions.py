@@ -12,6 +12,7 @@ from django.db import transaction
 from django.test import Client
 from PIL import Image
 
+from neat_verdict.app.analysis.actions import decide, save_segment_set, take_due_looks
 from neat_verdict.app.casebook.actions import add_place, plan_rollout
 from neat_verdict.app.collect import actions as collect
 from neat_verdict.app.collect.file_actions import digest_of
@@ -25,7 +26,6 @@ from neat_verdict.app.people.keys import make_key
 from neat_verdict.app.people.models import User
 from neat_verdict.app.planning import actions as planning
 from neat_verdict.app.planning.models import Rehearsal
-from neat_verdict.app.readings.actions import decide, keep_due_looks, save_segment_set
 from neat_verdict.app.reports.actions import share
 from neat_verdict.app.reports.queries import link_out
 from neat_verdict.app.traffic.actions import keep_audience
@@ -87,7 +87,7 @@ class World:
 
     @property
     def looked(self):
-        found = start_with(self.by, method="looks", look_days=[14, 21, 42], audience_per_day=2000)
+        found = start_with(self.by, method="group_sequential", method_settings={"look_days": [14, 21, 42]}, audience_per_day=2000)
         bring_in(self.by, found, daily(28, {"A": (1000, 50), "B": (1000, 54)}))
         return find(found.key)
 
@@ -159,7 +159,7 @@ def place_of(w):
 
 def look_of(w):
     found = w.looked
-    keep_due_looks(found)
+    take_due_looks(found)
     return found, 1
 
 
@@ -242,8 +242,8 @@ TABLE = {
     "get_report_slides": (READ, 200, of("won")),
     "get_segment_evidence": (READ, 200, of("won")),
     "get_snippets": (READ, 200, of("draft")),
-    "get_stretch": (READ, 200, lambda w: ({"key": w.won.key, "?": RANGE}, {})),
-    "get_working": (READ, 200, lambda w: ({"key": w.won.key, "?": "?figure=lift&variant=B"}, {})),
+    "get_selected_range": (READ, 200, lambda w: ({"key": w.won.key, "?": RANGE}, {})),
+    "get_derivation": (READ, 200, lambda w: ({"key": w.won.key, "?": "?figure=lift&variant=B"}, {})),
     "list_keys": (READ, 200, plain()),
     "list_metrics": (READ, 200, plain()),
     "sample_events": (READ, 200, plain()),
@@ -283,7 +283,7 @@ TABLE = {
         WRITE, 204,
         about(lambda w: ((e := w.won), add_note(w.by, e, START, "A campaign", everywhere=False).pk), "number"),
     ),
-    "store_outlays": (WRITE, 200, lambda w: ({"key": w.waiting.key}, upload(b"day,variant,cost\n2026-03-02,A,5\n"))),
+    "store_spend": (WRITE, 200, lambda w: ({"key": w.waiting.key}, upload(b"day,variant,cost\n2026-03-02,A,5\n"))),
     "remove_picture": (WRITE, 200, about(picture_of, "picture")),
     "add_place": (WRITE, 200, of("decided", text="The mail")),
     "remove_place": (WRITE, 200, about(place_of, "place")),

@@ -21,24 +21,25 @@ def change(ask, experiment, reason="", **changes):
 
 
 def test_each_method_gives_its_paragraph_and_its_looks(ask, draft):
-    status, shown = change(ask, draft, method="looks", looks=4)
+    status, shown = change(ask, draft, method="group_sequential", method_settings={"looks": 4})
     assert status == 200
     assert "and at no other time" in shown["rule_in_words"]
     assert [look["information"] for look in shown["plan"]["looks"]][-1] == 1
     assert shown["plan"]["inflation"] > 1
-    assert "We may read on any day" in change(ask, draft, method="anytime")[1]["rule_in_words"]
-    bayes = change(ask, draft, method="bayesian", superiority=0.97, expected_loss=0.01)[1]
+    assert "We may read on any day" in change(ask, draft, method="always_valid")[1]["rule_in_words"]
+    bayes = change(ask, draft, method="posterior", method_settings={"superiority": 0.97, "expected_loss": 0.01})[1]
     assert "with a probability of 97% or more" in bayes["rule_in_words"]
-    assert "one-sided 95% bound" in change(ask, draft, method="fixed", sides="one")[1]["rule_in_words"]
+    assert "one-sided 95% bound" in change(ask, draft, method="fixed", method_settings={"sides": "one"})[1]["rule_in_words"]
 
 
 @pytest.mark.parametrize(
     ("changes", "field"),
     [
-        ({"method": "looks", "looks": 1}, "looks"),
-        ({"look_days": [14, 7]}, "look_days"),
-        ({"superiority": 0.3}, "superiority"),
-        ({"expected_loss": 0}, "expected_loss"),
+        ({"method": "group_sequential", "method_settings": {"looks": 1}}, "looks"),
+        ({"method": "group_sequential", "method_settings": {"look_days": [14, 7]}}, "look_days"),
+        ({"method": "posterior", "method_settings": {"superiority": 0.3}}, "superiority"),
+        ({"method": "posterior", "method_settings": {"expected_loss": 0}}, "expected_loss"),
+        ({"method_settings": {"colour": "red"}}, "method_settings"),
         ({"correlation": 1}, "changes.correlation"),
         ({"ramp": [{"days": 0, "participation": 0.1}]}, "changes.ramp.0.days"),
         ({"longest_run_weeks": 0}, "changes.longest_run_weeks"),
@@ -68,7 +69,7 @@ def test_the_rule_changes_after_the_start_only_for_a_reason_that_the_ledger_and_
 
 
 def test_planned_looks_are_read_on_their_days_and_the_first_that_settles_it_stands(ask, analyst, draft):
-    change(ask, draft, method="looks", look_days=[14], worthwhile_lift=0.12)
+    change(ask, draft, method="group_sequential", method_settings={"look_days": [14]}, worthwhile_lift=0.12)
     actions.start(analyst, draft.key, START)
     experiment = find(draft.key)
     bring_in(analyst, experiment, daily(13, {"A": (2000, 100), "B": (2000, 150)}))
@@ -87,7 +88,7 @@ def test_planned_looks_are_read_on_their_days_and_the_first_that_settles_it_stan
 
 
 def test_an_unsound_split_is_told_between_looks_too(ask, analyst, draft):
-    change(ask, draft, method="looks", worthwhile_lift=0.12)
+    change(ask, draft, method="group_sequential", worthwhile_lift=0.12)
     actions.start(analyst, draft.key, START)
     bring_in(analyst, find(draft.key), daily(5, {"A": (2000, 100), "B": (1500, 75)}))
     assert ask("get", f"/experiments/{draft.key}/evidence")[1]["reading"]["verdict"] == "unsound"
@@ -99,7 +100,7 @@ def test_an_amount_needs_its_spread(ask, draft):
     assert ask("post", "/metrics", metric)[0] == 201
     shown = change(ask, draft, metrics=[{"name": "Fare", "role": "primary"}], baseline=42.0)[1]
     assert shown["plan"] is None
-    sized = change(ask, draft, spread=80.0)[1]
+    sized = change(ask, draft, standard_deviation=80.0)[1]
     # (1.96 + 0.84)² · 2 · 80² / 4.2², by hand: 5,694.
     assert sized["plan"]["per_arm"][0] == pytest.approx(5694, rel=0.002)
     assert change(ask, draft, metrics=[{"name": "paid bookings", "role": "primary"}])[0] == 422
@@ -298,7 +299,7 @@ def test_past_data_in_a_file_give_level_and_spread(analyst, content, expected):
     answer = client.post("/api/v1/past-data", {"file": SimpleUploadedFile("past.csv", content.encode())})
     assert answer.status_code == 200, answer.content
     found = answer.json()
-    assert (found["baseline"], found["spread"], found["units"], found["units_per_day"]) == expected
+    assert (found["baseline"], found["standard_deviation"], found["units"], found["units_per_day"]) == expected
 
 
 @pytest.mark.parametrize(
@@ -350,11 +351,11 @@ def test_stakeholders_see_plans_and_change_none(analyst, stakeholder, draft):
 
 FOLLOWING = {
     "data_from": "events",
-    "method": "anytime",
+    "method": "always_valid",
     "least_weeks": 1,
     "allocation": {
         "kind": "proportional", "metric": "", "epoch_hours": 24, "even_epochs": 1, "even_units": 100, "floor": 0.05,
-        "most_change": 0.3, "half_life": None, "segment": "",
+        "max_change": 0.3, "half_life": None, "segment": "",
     },
 }  # fmt: skip
 

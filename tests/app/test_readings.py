@@ -10,9 +10,9 @@ import pytest
 from django.core.management import call_command
 
 from neat_verdict.app import clock
+from neat_verdict.app.analysis.exports import plain_cell
 from neat_verdict.app.demo.seeding import seed
 from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.app.readings.exports import plain_cell
 from neat_verdict.app.standins.models import Letter
 from neat_verdict.app.traffic.epochs import worked_out
 from neat_verdict.app.traffic.models import Epoch
@@ -135,7 +135,7 @@ def test_there_is_no_report_before_the_start(ask, draft):
 def test_a_stakeholder_reads_the_report(won, stakeholder):
     status, report = Json(stakeholder)("get", f"/experiments/{won.key}/report")
     assert (status, report["decision_sentence"]) == (200, "Not decided yet.")
-    impact = report["reading"]["comparisons"][0]["impact_a_month"]
+    impact = report["reading"]["comparisons"][0]["effect_per_month"]
     assert impact["estimate"] == pytest.approx(0.01 * 4000 * 30)
 
 

@@ -14,10 +14,10 @@ from PIL import Image
 from pptx import Presentation
 
 from neat_verdict.app import clock
+from neat_verdict.app.analysis.schemas import ComparisonOut, IntervalOut
 from neat_verdict.app.casebook.actions import set_lesson
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.queries import find
-from neat_verdict.app.readings.schemas import ComparisonOut, IntervalOut
 from neat_verdict.app.reports.drawing import Polygon
 from neat_verdict.app.reports.rendering import to_png, to_svg
 from neat_verdict.app.reports.strips import axis_of, strips
@@ -207,7 +207,7 @@ def reading_with(analyst, won, *lifts):
     """The reading of ``won`` with other lifts: (estimate, low, high) each."""
     shown = Json(analyst)("get", f"/experiments/{won.key}/evidence")[1]["reading"]
     first = shown["comparisons"][0]
-    from neat_verdict.app.readings.schemas import ReadingOut
+    from neat_verdict.app.analysis.schemas import ReadingOut
 
     reading = ReadingOut.model_validate(shown)
     reading.comparisons = [

@@ -2,8 +2,8 @@
 
 import pytest
 
+from neat_verdict.app.analysis.panels.segments import segments
 from neat_verdict.app.experiments.models import Workspace
-from neat_verdict.app.readings.segments import segments
 from neat_verdict.core.checks import InputError
 from tests.app.conftest import bring_in, daily, exposed, happened
 
@@ -31,7 +31,7 @@ def test_segments_are_read_from_the_tallies_the_largest_first(ask, walked):
         ("device=phone", [1000, 1000], False), ("device=tablet", [1000, 1000], False), ("device=kiosk", [3, 3], True),
     ]  # fmt: skip
     assert found["segments"][0]["lift"]["estimate"] == pytest.approx(0.6)
-    assert found["segments"][0]["shrunken"]["estimate"] < 0.6
+    assert found["segments"][0]["partially_pooled"]["estimate"] < 0.6
     assert "adjusted for 2 properties" in found["sentence"]
     assert found["adjusted_pvalue"] == pytest.approx(2 * found["pvalue"])
 

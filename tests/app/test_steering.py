@@ -7,14 +7,14 @@ from datetime import UTC, datetime, timedelta
 import pytest
 
 from neat_verdict.app import clock
+from neat_verdict.app.analysis.panels.segments import segments
+from neat_verdict.app.analysis.queries import evidence
 from neat_verdict.app.collect.batch import read_batch
 from neat_verdict.app.collect.events import rebuild, take_in
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Experiment, Tally
 from neat_verdict.app.experiments.queries import daily_counts, find
 from neat_verdict.app.problems import Conflict
-from neat_verdict.app.readings.queries import evidence
-from neat_verdict.app.readings.segments import segments
 from neat_verdict.app.traffic import steering
 from neat_verdict.app.traffic.allocation import allocation, epoch_record
 from neat_verdict.app.traffic.assigning import assign
@@ -24,12 +24,12 @@ from neat_verdict.app.traffic.steering import tend_epochs
 from neat_verdict.app.watch.actions import tick
 from neat_verdict.app.watch.queries import observe
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.soundness import find_faults
+from neat_verdict.core.soundness import find_issues
 from tests.app.conftest import PLAN, TODAY, Json, bring_in, daily, did
 
 POLICY = {
     "kind": "proportional", "metric": "", "epoch_hours": 24, "even_epochs": 1, "even_units": 20, "floor": 0.05,
-    "most_change": 0.5, "half_life": None, "segment": "",
+    "max_change": 0.5, "half_life": None, "segment": "",
 }  # fmt: skip
 BEGIN = datetime(2026, 3, 2, tzinfo=UTC)
 RATES = {"A": 0.10, "B": 0.10, "C": 0.40}
@@ -39,7 +39,7 @@ def made(by, **policy):
     changes = {
         **PLAN,
         "data_from": "events",
-        "method": "anytime",
+        "method": "always_valid",
         "least_weeks": 1,
         "allocation": {**POLICY, **policy},
         "metrics": [{"name": "paid bookings", "role": "primary"}, {"name": "fare per visitor", "role": "secondary"}],
@@ -122,7 +122,7 @@ def test_what_does_not_go_with_following_the_evidence_is_refused_beside_its_fiel
     assert find(draft.key).version == draft.version
 
 
-@pytest.mark.parametrize(("field", "value"), [("floor", 0), ("epoch_hours", 0), ("most_change", 2), ("half_life", 0)])
+@pytest.mark.parametrize(("field", "value"), [("floor", 0), ("epoch_hours", 0), ("max_change", 2), ("half_life", 0)])
 def test_figures_out_of_range_are_refused(ask, analyst, metrics, field, value):
     draft = made(analyst)
     body = {"version": draft.version, "changes": {"allocation": {**POLICY, field: value}}}
@@ -431,7 +431,7 @@ def test_shares_that_change_raise_no_alarm_and_a_site_that_keeps_old_ones_does(s
     after = days(steered)
     with clock.at(BEGIN + timedelta(days=4, hours=2)):
         seen = observe(after)
-        assert not [fault for fault in find_faults(seen) if fault.kind.startswith("split")]
+        assert not [fault for fault in find_issues(seen) if fault.kind.startswith("split")]
         assert evidence(after).reading.verdict != "unsound"
         # A system that still shares out evenly, with answers that it kept.
         stuck = [
@@ -441,7 +441,7 @@ def test_shares_that_change_raise_no_alarm_and_a_site_that_keeps_old_ones_does(s
         ]  # fmt: skip
         take_in(read_batch(json.dumps(stuck).encode()))
         assert evidence(find(after.key)).reading.verdict == "unsound"
-        assert "split" in {fault.kind for fault in find_faults(observe(find(after.key)))}
+        assert "split" in {fault.kind for fault in find_issues(observe(find(after.key)))}
 
 
 def test_segments_are_held_together_day_by_day(steered):
@@ -466,7 +466,7 @@ def test_sums_by_day_are_refused_because_they_do_not_know_their_epoch(ask, analy
 def test_a_figure_opens_its_working_epoch_by_epoch_and_the_report_explains_the_shares(ask, steered):
     days(steered)
     with clock.at(BEGIN + timedelta(days=4, hours=1)):
-        working = ask("get", f"/experiments/{steered.key}/working?figure=lift&variant=C")[1]
+        working = ask("get", f"/experiments/{steered.key}/derivation?figure=lift&variant=C")[1]
         assert working["words"].startswith("Shares changed while data came in")
         assert [line["name"] for line in working["inputs"]] == [f"{n}: x₁ of n₁; x₀ of n₀" for n in range(1, 5)]
         lines = ask("get", f"/experiments/{steered.key}/evidence")[1]["reading"]["comparisons"]
@@ -484,7 +484,7 @@ def test_weeks_and_stretches_are_read_by_epoch_too(ask, steered):
     with clock.at(BEGIN + timedelta(days=8, hours=1)):
         everything = evidence(find(steered.key)).reading
         whole = next(line for line in everything.comparisons if line.letter == "C").lift.estimate
-        stretch = ask("get", f"/experiments/{steered.key}/stretch?first=2026-03-02&last=2026-03-09")[1]
+        stretch = ask("get", f"/experiments/{steered.key}/selected-range?first=2026-03-02&last=2026-03-09")[1]
         cohorts = ask("get", f"/experiments/{steered.key}/cohorts?variant=C&days_a_group=8")[1]
     assert next(line for line in stretch["comparisons"] if line["letter"] == "C")["lift"]["estimate"] == pytest.approx(
         whole

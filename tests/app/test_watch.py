@@ -8,10 +8,10 @@ from django.core import mail
 from django.core.management import call_command
 
 from neat_verdict.app import clock
+from neat_verdict.app.analysis.queries import evidence
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Experiment, LedgerEntry
 from neat_verdict.app.experiments.queries import find
-from neat_verdict.app.readings.queries import evidence
 from neat_verdict.app.watch.actions import tick
 from neat_verdict.app.watch.management.commands import tick as tick_command
 from neat_verdict.app.watch.models import Notice
@@ -199,9 +199,9 @@ def test_watch_says_where_a_bad_split_comes_from(ask, machine, served):
         ("device=phone", True),
         ("device=tablet", False),
     ]
-    assert live["faults"][0]["tone"] == "unsound"
-    assert "It comes from device=phone: 600 in A, 300 in B" in live["faults"][0]["sentence"]
-    assert {fault["kind"] for fault in live["faults"]} == {"split", "gap", "late"}
+    assert live["issues"][0]["tone"] == "unsound"
+    assert "It comes from device=phone: 600 in A, 300 in B" in live["issues"][0]["sentence"]
+    assert {fault["kind"] for fault in live["issues"]} == {"split", "gap", "late"}
 
 
 def test_segments_chosen_later_hold_for_what_came_in_before(ask, machine, served):
@@ -230,7 +230,7 @@ def test_change_notes_are_kept_shown_and_taken_away(ask, served, stakeholder):
 def test_gaps_of_counts_from_files_are_those_between_their_days(ask, analyst, running):
     bring_in(analyst, running, daily(5, {"A": (200, 10), "B": (200, 12)}))
     bring_in(analyst, running, daily(3, {"A": (200, 10), "B": (200, 12)}, first=START + timedelta(days=7)))
-    faults = ask("get", f"/experiments/{running.key}/live")[1]["faults"]
+    faults = ask("get", f"/experiments/{running.key}/live")[1]["issues"]
     assert [fault["sentence"][:11] for fault in faults] == ["On 7 March ", "On 8 March "]
 
 

@@ -19,7 +19,7 @@ def steps(ask):
 
     def find_steps(experiment, figure, variant="B", **where):
         query = "&".join(f"{name}={value}" for name, value in {"figure": figure, "variant": variant, **where}.items())
-        status, made = ask("get", f"/experiments/{experiment.key}/working?{query}")
+        status, made = ask("get", f"/experiments/{experiment.key}/derivation?{query}")
         assert status == 200, made
         assert all((made["title"], made["words"], made["formula"], made["source"], made["inputs"]))
         numbers = {}
@@ -47,7 +47,7 @@ def evidence(ask, experiment):
 
 def test_what_a_rollout_is_worth(ask, won, steps):
     line = evidence(ask, won)["reading"]["comparisons"][0]
-    assert shown(steps(won, "impact")) == bounds(line["impact_a_month"])
+    assert shown(steps(won, "impact")) == bounds(line["effect_per_month"])
 
 
 @pytest.mark.parametrize("b", [2020, 2120])
@@ -91,8 +91,8 @@ def test_segments_shrunken_put_together_and_alone(ask, by_device, steps):  # noq
     found = ask("get", f"/experiments/{by_device.key}/segments?by=device")[1]
     for line in found["segments"]:
         where = {"segment": line["name"]}
-        assert shown(steps(by_device, "shrunken", **where)) == bounds(line["shrunken"])
-        assert shown(steps(by_device, "impact", **where)) == bounds(line["alone_a_month"])
+        assert shown(steps(by_device, "shrunken", **where)) == bounds(line["partially_pooled"])
+        assert shown(steps(by_device, "impact", **where)) == bounds(line["effect_per_month"])
         for variant, level in zip("AB", line["levels"], strict=True):
             assert steps(by_device, "level", variant, **where)["r"] == pytest.approx(level)
     assert shown(steps(by_device, "within", by="device")) == bounds(found["within"])
@@ -108,8 +108,8 @@ def test_a_saved_set_is_put_together_by_itself(ask, by_device, steps):  # noqa: 
     assert found["within"]["estimate"] == pytest.approx(found["segments"][0]["lift"]["estimate"])
     assert shown(steps(by_device, "within", by="device", set=number)) == bounds(found["within"])
     # One alone has nothing to be drawn towards.
-    assert found["segments"][0]["shrunken"] is None
-    path = f"/experiments/{by_device.key}/working?figure=shrunken&variant=B&segment=device=phone&set={number}"
+    assert found["segments"][0]["partially_pooled"] is None
+    path = f"/experiments/{by_device.key}/derivation?figure=shrunken&variant=B&segment=device=phone&set={number}"
     assert ask("get", path)[0] == 422
 
 
@@ -120,7 +120,7 @@ def test_weeks_stretches_and_the_trend(ask, won, steps):
     found = steps(won, "trend")
     assert (found["b"], found["p"]) == pytest.approx((weeks["change"], weeks["pvalue"]))
     ends = {"first": weeks["cohorts"][0]["first"], "last": weeks["cohorts"][1]["last"]}
-    stretch = ask("get", f"/experiments/{won.key}/stretch?first={ends['first']}&last={ends['last']}")[1]
+    stretch = ask("get", f"/experiments/{won.key}/selected-range?first={ends['first']}&last={ends['last']}")[1]
     assert shown(steps(won, "lift", **ends, together=True)) == bounds(stretch["comparisons"][0]["lift"])
     assert steps(won, "level", "A", **ends)["r"] == pytest.approx(stretch["arms"][0]["level"]["estimate"])
 
@@ -141,17 +141,17 @@ def test_the_steps_of_a_funnel(ask, analyst, machine, steps):
     step = next(line for line in found["steps"] if line["name"] == "opened")
     assert shown(steps(experiment, "lift", step="opened")) == bounds(step["lift"])
     assert steps(experiment, "level", "A", step="opened")["r"] == pytest.approx(step["kept"][0])
-    status, _ = ask("get", f"/experiments/{experiment.key}/working?figure=lift&variant=B&step=sung")
+    status, _ = ask("get", f"/experiments/{experiment.key}/derivation?figure=lift&variant=B&step=sung")
     assert status == 422
 
 
 def test_cost_and_views(ask, analyst, won, steps):
-    upload(analyst, f"/experiments/{won.key}/outlays", OUTLAYS)
-    arms = evidence(ask, won)["outlay"]["arms"]
+    upload(analyst, f"/experiments/{won.key}/spend", OUTLAYS)
+    arms = evidence(ask, won)["spend"]["arms"]
     for arm in arms:
         for figure in ("cost_each", "per_thousand"):
             assert shown(steps(won, figure, arm["letter"])) == bounds(arm[figure])
-    for figure in ("cost_lift", "views_lift"):
+    for figure in ("cost_lift", "impressions_lift"):
         assert shown(steps(won, figure)) == bounds(arms[1][figure])
 
 
@@ -164,7 +164,7 @@ def test_metrics_beside_share_the_level(ask, analyst, steps):
     bring_in(analyst, experiment, daily(28, {"A": (2000, 100), "B": (2000, 120)}))
     for key, b in (("saved", 108), ("shared", 111)):
         bring_in(analyst, experiment, daily(28, {"A": (2000, 100), "B": (2000, b)}), metric=key)
-    for side in evidence(ask, experiment)["reading"]["sides"]:
+    for side in evidence(ask, experiment)["reading"]["secondary"]:
         line = side["comparisons"][0]
         found = steps(experiment, "adjusted_pvalue", metric=side["key"])
         assert (found["m"], found["adjusted p"]) == (2, pytest.approx(line["adjusted_pvalue"]))
@@ -182,12 +182,12 @@ def test_the_order_of_several_variants(ask, analyst, steps, method):
         if place:
             assert shown(steps(experiment, "against_leader", line["letter"])) == bounds(line["behind"])
     leader = ranking[0]["letter"]
-    status, _ = ask("get", f"/experiments/{experiment.key}/working?figure=against_leader&variant={leader}")
+    status, _ = ask("get", f"/experiments/{experiment.key}/derivation?figure=against_leader&variant={leader}")
     assert status == 409
 
 
 def test_a_posterior(ask, analyst, steps):
-    experiment = begin(analyst, method="bayesian")
+    experiment = begin(analyst, method="posterior")
     bring_in(analyst, experiment, daily(28, {"A": (2000, 100), "B": (2000, 120)}))
     line = evidence(ask, experiment)["reading"]["comparisons"][0]
     found = steps(experiment, "superiority")
@@ -198,7 +198,7 @@ def test_a_posterior(ask, analyst, steps):
 def test_what_stands_beside_shares_that_followed(ask, steered, steps):  # noqa: F811
     days(steered)
     with clock.at(BEGIN + timedelta(days=4, hours=1)):
-        followed = evidence(ask, steered)["reading"]["followed"]
+        followed = evidence(ask, steered)["reading"]["adaptive"]
         for letter, chance in zip("ABC", followed["chances"], strict=True):
             assert steps(steered, "chance", letter)[letter] == pytest.approx(chance)
         for line in followed["naive"]:
@@ -231,4 +231,4 @@ def test_what_stands_beside_shares_that_followed(ask, steered, steps):  # noqa: 
     ],
 )
 def test_no_working_of_what_is_not_there(ask, won, query, status):
-    assert ask("get", f"/experiments/{won.key}/working?{query}")[0] == status
+    assert ask("get", f"/experiments/{won.key}/derivation?{query}")[0] == status

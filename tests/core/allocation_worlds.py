@@ -7,18 +7,13 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from neat_verdict.core.allocate import Policy, beliefs, next_shares
-from neat_verdict.core.estimate import (
-    EpochArms,
-    EpochPair,
-    Rate,
-    compare_by_epoch,
-    compare_rates,
-    two_sided_critical_value,
-)
-from neat_verdict.core.judge import DecisionRule
-from neat_verdict.core.judge.adaptive import compare_epochs
-from neat_verdict.core.plan import Method
+from neat_verdict.core.designs import DESIGNS
+from neat_verdict.core.designs.adaptive.policy import Policy, next_shares
+from neat_verdict.core.designs.adaptive.posteriors import posteriors_from
+from neat_verdict.core.methods import AlwaysValid, Reached
+from neat_verdict.core.periods import Pair, Period, compare_stratified
+from neat_verdict.core.statistics import Rate, compare_arms, two_sided_critical_value
+from neat_verdict.core.verdicts import DecisionRule, compare_with_control
 
 Z = two_sided_critical_value(0.95)
 PER_DAY = 400
@@ -65,7 +60,7 @@ def run(world, rng, *, adaptive):
             mature = epochs if not world.late else epochs[:-1]
             if mature:
                 seen = [sum(epoch[arm].units for epoch in mature) for arm in range(arms)]
-                shares = next_shares(beliefs(mature), seen, shares, world.policy).shares
+                shares = next_shares(posteriors_from(mature), seen, shares, world.policy).shares
     return epochs, given
 
 
@@ -85,9 +80,9 @@ def outcome(world, runs, seed, *, adaptive):
         regret.append(lost)
         found = {}
         for arm in range(1, len(world.rates)):
-            read = compare_by_epoch([EpochPair(epoch[arm], epoch[0]) for epoch in epochs], Z)
+            read = compare_stratified([Pair(epoch[arm], epoch[0]) for epoch in epochs], Z)
             pooled = [Rate(sum(e[a].conversions for e in epochs), sum(e[a].units for e in epochs)) for a in (arm, 0)]
-            naive = compare_rates(pooled[0], pooled[1], Z)
+            naive = compare_arms(pooled[0], pooled[1], Z)
             found[arm] = read.difference.estimate
             weights = [e[arm].units * e[0].units / (e[arm].units + e[0].units) for e in epochs]
             true = np.average([world.rate(arm, d) - world.rate(0, d) for d in range(world.days)], weights=weights)
@@ -105,18 +100,15 @@ def by_the_rule(world, rng):
     arms = len(world.rates)
     planned = (PER_DAY * world.days // arms,) * arms
     rule = DecisionRule(
-        0.95, 0.05, planned_units=planned, method=Method("anytime"), planned_days=world.days, adaptive=True
+        0.95, 0.05, planned_units=planned, method=AlwaysValid(), planned_days=world.days, design=DESIGNS["adaptive"]
     )
     days, shares = run(world, rng, adaptive=True)
-    epochs = [EpochArms(tuple(day), given, place) for place, (day, given) in enumerate(zip(days, shares, strict=True))]
+    epochs = [Period(tuple(day), given, place) for place, (day, given) in enumerate(zip(days, shares, strict=True))]
     none_better = [arm for arm in range(1, arms) if world.rates[arm] <= world.rates[0]]
     called = False
     for upto in range(1, len(epochs) + 1):
         seen = epochs[:upto]
-        total = [
-            Rate(sum(e.arms[a].conversions for e in seen), sum(e.arms[a].units for e in seen)) for a in range(arms)
-        ]
-        found = compare_epochs(total, seen, rule)
+        found = compare_with_control(seen, rule, Reached())
         called = called or bool(found and any(found[arm - 1].lift.low > 0 for arm in none_better))
     held = []
     for arm, one in enumerate(found, start=1):

@@ -8,13 +8,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from neat_verdict.core.estimate import (
+from neat_verdict.core.statistics import (
     Mean,
     Rate,
     Ratio,
-    anytime_critical_value,
+    always_valid_critical_value,
     boundary,
-    compare_arms_at,
+    compare_arms,
     compare_posterior,
     difference_interval,
     dunnett_critical_value,
@@ -23,7 +23,6 @@ from neat_verdict.core.estimate import (
     two_sided_critical_value,
     wilson_interval,
 )
-from neat_verdict.core.judge.reading import own_interval
 
 Z = two_sided_critical_value(0.95)
 
@@ -101,7 +100,7 @@ def repeated_lifts(rng, setting, runs):
 
 
 def anytime_lifts(rng, setting, runs):
-    return _in_parts(rng, setting, runs, 20, [float(anytime_critical_value(k / 20, 0.95)) for k in range(1, 21)])
+    return _in_parts(rng, setting, runs, 20, [float(always_valid_critical_value(k / 20, 0.95)) for k in range(1, 21)])
 
 
 def credible_lift(rng, setting, runs):
@@ -149,30 +148,30 @@ def _true_mean(setting):
 
 
 def _student(arms, setting):
-    low, high = own_interval(_mean_arm(arms[0][0]), 0.95)
+    low, high = _mean_arm(arms[0][0]).interval(0.95)
     return low <= _true_mean(setting) <= high
 
 
 def _welch(arms, setting):
-    found = compare_arms_at(_mean_arm(arms[1][0]), _mean_arm(arms[0][0]), Z).difference
+    found = compare_arms(_mean_arm(arms[1][0]), _mean_arm(arms[0][0]), Z).difference
     return found.low <= LIFT * _true_mean(setting) <= found.high
 
 
 def _fieller(arms, _):
-    found = compare_arms_at(_mean_arm(arms[1][0]), _mean_arm(arms[0][0]), Z).lift
+    found = compare_arms(_mean_arm(arms[1][0]), _mean_arm(arms[0][0]), Z).lift
     return found.low <= LIFT <= found.high
 
 
 def _delta(arms, _):
     sums = [Ratio(len(y), y.sum(), v.sum(), (y**2).sum(), (v**2).sum(), (y * v).sum()) for y, _, v in arms]
-    found = compare_arms_at(sums[1], sums[0], Z).lift
+    found = compare_arms(sums[1], sums[0], Z).lift
     return found.low <= LIFT <= found.high
 
 
 def _covariate(arms, _):
     table = np.array([[len(y), y.sum(), x.sum(), (y**2).sum(), (x**2).sum(), (x * y).sum()] for y, x, _ in arms]).T
     means = [Mean(int(n), float(t), float(s)) for n, t, s in fit_adjustment(table).apply(table).T]
-    found = compare_arms_at(means[1], means[0], Z).lift
+    found = compare_arms(means[1], means[0], Z).lift
     return found.low <= LIFT <= found.high
 
 

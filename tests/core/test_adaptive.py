@@ -9,48 +9,34 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy import stats
 
-from neat_verdict.core.allocate import (
-    MOST_SEGMENTS,
-    Gain,
-    Memory,
-    Policy,
-    beliefs,
-    believed,
-    close_epoch,
-    fair_beliefs,
-    gain_over_even,
-    next_shares,
-    pooled_beliefs,
-)
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.estimate import (
-    EpochArms,
-    EpochPair,
-    Interval,
-    Mean,
-    Rate,
-    Ratio,
-    compare_by_epoch,
-    compare_rates,
-    epoch_information,
-    running_lift,
+from neat_verdict.core.designs import DESIGNS
+from neat_verdict.core.designs.adaptive.closing import MAX_SEGMENTS, close_epoch
+from neat_verdict.core.designs.adaptive.gain import Gain, gain_in_words, gain_over_even
+from neat_verdict.core.designs.adaptive.policy import Policy, next_shares
+from neat_verdict.core.designs.adaptive.posteriors import (
+    Memory,
+    partially_pooled,
+    posteriors_from,
+    posteriors_of,
+    stratified_posteriors,
 )
-from neat_verdict.core.judge import (
+from neat_verdict.core.methods import AlwaysValid, Fixed
+from neat_verdict.core.periods import Pair, Period, compare_stratified, information_of, running_lift
+from neat_verdict.core.soundness import check_epochs, check_overlap, check_split, check_split_by_epoch
+from neat_verdict.core.statistics import Interval, Mean, Rate, Ratio, compare_arms
+from neat_verdict.core.text.names import Names
+from neat_verdict.core.verdicts import (
     DecisionRule,
     Guardrail,
-    Names,
-    SideMetric,
-    gain_in_words,
-    lift_by_epoch_as_data_came_in,
+    SecondaryMetric,
     rank_arms,
     read_experiment,
-    read_sides,
+    read_secondary,
     rule_in_words,
     what_would_change,
     write_sentences,
 )
-from neat_verdict.core.plan import Method
-from neat_verdict.core.soundness import check_epochs, check_overlap, check_split, check_split_by_epoch
 from tests.core.allocation_worlds import DRIFTING, EQUAL, by_the_rule
 
 Z = 1.959964
@@ -60,10 +46,10 @@ RULE = DecisionRule(
     minimum_days=7,
     planned_units=(4000, 4000, 4000),
     least_conversions=20,
-    method=Method(kind="anytime"),
+    method=AlwaysValid(),
     planned_days=28,
     longest_days=56,
-    adaptive=True,
+    design=DESIGNS["adaptive"],
 )
 NAMES = Names("clicks", "visitors", ("Harbour", "Island", "Sea"))
 
@@ -73,7 +59,7 @@ def epochs_of(rates_by_epoch, units_by_epoch):
     found = []
     for day, (rates, units) in enumerate(zip(rates_by_epoch, units_by_epoch, strict=True)):
         arms = tuple(Rate(round(rate * n), n) for rate, n in zip(rates, units, strict=True))
-        found.append(EpochArms(arms, tuple(n / sum(units) for n in units), day))
+        found.append(Period(arms, tuple(n / sum(units) for n in units), day))
     return found
 
 
@@ -88,7 +74,7 @@ AHEAD = epochs_of([(0.10, 0.13, 0.09)] * 8, [(1000, 1000, 1000)] * 2 + [(300, 25
 
 
 def reading_of(epochs, rule=RULE, **more):
-    return read_experiment(total(epochs), (1,) * len(epochs[0].arms), rule, epochs=epochs, days=14, **more)
+    return read_experiment(total(epochs), (1,) * len(epochs[0].arms), rule, periods=epochs, days=14, **more)
 
 
 # Closing an epoch
@@ -98,16 +84,16 @@ def test_what_is_remembered_of_epochs_is_what_is_believed_of_all_of_them():
     epochs = [[Rate(10, 100), Rate(14, 90)], [Rate(30, 250), Rate(70, 500)]]
     memories = [Memory(), Memory()]
     for epoch in epochs:
-        memories = [memory.followed_by(arm) for memory, arm in zip(memories, epoch, strict=True)]
-    assert believed(memories) == beliefs(epochs)
+        memories = [memory.summary_by(arm) for memory, arm in zip(memories, epoch, strict=True)]
+    assert posteriors_of(memories) == posteriors_from(epochs)
     assert [memory.seen for memory in memories] == [350, 590]
 
 
 @pytest.mark.parametrize("arm", [Mean(100, 300.0, 1500.0), Ratio(100, 300.0, 900.0, 1500.0, 9000.0, 3000.0)])
 def test_an_epoch_too_small_to_measure_is_counted_and_not_believed(arm):
     one = type(arm)(1, *([1.0] * (2 if isinstance(arm, Mean) else 5)))
-    before = Memory().followed_by(arm)
-    after = before.followed_by(one)
+    before = Memory().summary_by(arm)
+    after = before.summary_by(one)
     assert after.belief() == before.belief()
     assert after.seen == before.seen + 1
 
@@ -115,7 +101,7 @@ def test_an_epoch_too_small_to_measure_is_counted_and_not_believed(arm):
 def test_closing_is_the_next_shares_of_what_came_in():
     policy = Policy(floor=0.1)
     closed = close_epoch({}, [{"": [Rate(20, 200), Rate(40, 200)]}], {"": (0.5, 0.5)}, policy, arms=2, epochs=1)
-    expected = next_shares(beliefs([[Rate(20, 200), Rate(40, 200)]]), (200, 200), (0.5, 0.5), policy)
+    expected = next_shares(posteriors_from([[Rate(20, 200), Rate(40, 200)]]), (200, 200), (0.5, 0.5), policy)
     assert closed.steps[""] == expected
     later = close_epoch(closed.memories, [], {"": expected.shares}, policy, arms=2, epochs=2)
     assert later.steps[""].chances == expected.chances  # nothing new came in
@@ -134,14 +120,14 @@ def test_segments_lean_on_one_another_and_a_new_one_stays_even():
         "device=phone": [Rate(100, 1000), Rate(160, 1000)],
         "device=tablet": [Rate(12, 100), Rate(9, 100)],
     }
-    policy = Policy(floor=0, most_change=1)
+    policy = Policy(floor=0, max_change=1)
     closed = close_epoch({}, [epoch], {}, policy, arms=2, epochs=1)
     order = ["device=phone", "device=tablet"]
-    drawn = pooled_beliefs([beliefs([epoch[name]]) for name in order])
+    drawn = partially_pooled([posteriors_from([epoch[name]]) for name in order])
     for name, own in zip(order, drawn, strict=True):
         units = [arm.units for arm in epoch[name]]
         assert closed.steps[name] == next_shares(own, units, (0.5, 0.5), policy)
-    alone = next_shares(beliefs([epoch["device=tablet"]]), (100, 100), (0.5, 0.5), policy)
+    alone = next_shares(posteriors_from([epoch["device=tablet"]]), (100, 100), (0.5, 0.5), policy)
     assert closed.steps["device=tablet"].shares[1] > alone.shares[1]
     assert "device=watch" not in closed.steps
 
@@ -159,7 +145,7 @@ def test_only_the_largest_segments_are_steered():
     epoch = {f"town={n}": [Rate(10, 100 + n), Rate(20, 100 + n)] for n in range(30)}
     closed = close_epoch({}, [epoch], {}, Policy(), arms=2, epochs=1)
     assert set(closed.steps) == {f"town={n}" for n in range(10, 30)}
-    assert len(closed.steps) == MOST_SEGMENTS
+    assert len(closed.steps) == MAX_SEGMENTS
     assert len(closed.memories) == 30
 
 
@@ -184,7 +170,7 @@ def test_before_anything_has_come_in_every_arm_is_as_good_as_another():
         (lambda: close_epoch({}, [{"": [Rate(1, 2)]}], {}, Policy(), arms=2, epochs=1), "taken"),
         (lambda: check_split_by_epoch([], []), "units"),
         (lambda: check_split_by_epoch([[1, 2]], []), "units"),
-        (lambda: replace(RULE, method=Method(kind="fixed")), "method"),
+        (lambda: replace(RULE, method=Fixed()), "method"),
     ],
 )
 def test_what_cannot_be_is_refused_by_name(wrong, field):
@@ -238,8 +224,8 @@ def test_many_small_epochs_are_as_certain_as_the_same_units_in_few():
     rng = np.random.default_rng(5)
     errors, estimates = [], []
     for _ in range(300):
-        pairs = [EpochPair(Rate(int(a), 10), Rate(int(b), 10)) for a, b in rng.binomial(10, 0.03, (300, 2))]
-        found = compare_by_epoch(pairs, 1.0)
+        pairs = [Pair(Rate(int(a), 10), Rate(int(b), 10)) for a, b in rng.binomial(10, 0.03, (300, 2))]
+        found = compare_stratified(pairs, 1.0)
         errors.append((found.difference.high - found.difference.low) / 2)
         estimates.append(found.difference.estimate)
     true = math.sqrt(2 * 0.03 * 0.97 / 3000)
@@ -248,59 +234,55 @@ def test_many_small_epochs_are_as_certain_as_the_same_units_in_few():
 
 
 def test_an_arm_without_any_conversion_is_not_certain():
-    found = compare_by_epoch([EpochPair(Rate(0, 50), Rate(4, 50)), EpochPair(Rate(0, 50), Rate(2, 50))], Z)
+    found = compare_stratified([Pair(Rate(0, 50), Rate(4, 50)), Pair(Rate(0, 50), Rate(2, 50))], Z)
     assert found.difference.high > found.difference.estimate + 0.02
 
 
 def test_units_of_a_comparison_are_half_the_harmonic_mean():
-    assert epoch_information(
-        [EpochPair(Rate(1, 100), Rate(1, 100)), EpochPair(Rate(1, 300), Rate(1, 100))]
-    ) == pytest.approx(50 + 75)
+    assert information_of([Pair(Rate(1, 100), Rate(1, 100)), Pair(Rate(1, 300), Rate(1, 100))]) == pytest.approx(
+        50 + 75
+    )
 
 
 @pytest.mark.parametrize("arms", [Rate, lambda a, n: Mean(n, a * 2.0, a * 5.0)])
 @pytest.mark.parametrize("segments", [("", "", ""), ("phone", "tablet", "phone")])
 def test_the_lift_up_to_each_day_is_that_of_the_epochs_so_far(arms, segments):
     counts = [((30, 200), (20, 210)), ((33, 190), (25, 205)), ((11, 90), (9, 95))]
-    pairs = [
-        EpochPair(arms(*b), arms(*a), segment, b[1] + a[1]) for (b, a), segment in zip(counts, segments, strict=True)
-    ]
+    pairs = [Pair(arms(*b), arms(*a), segment, b[1] + a[1]) for (b, a), segment in zip(counts, segments, strict=True)]
     days = [3, 3, 5]
     found = running_lift(pairs, days, Z)
     for place, upto in enumerate((2, 3)):
-        whole = compare_by_epoch(pairs[:upto], Z).lift
+        whole = compare_stratified(pairs[:upto], Z).lift
         assert [part[place] for part in found] == pytest.approx([whole.estimate, whole.low, whole.high])
 
 
 def test_before_an_epoch_compares_there_is_no_lift():
-    found = running_lift([EpochPair(Rate(0, 0), Rate(1, 10)), EpochPair(Rate(3, 10), Rate(2, 10))], [1, 2], Z)
+    found = running_lift([Pair(Rate(0, 0), Rate(1, 10)), Pair(Rate(3, 10), Rate(2, 10))], [1, 2], Z)
     assert math.isnan(found[0][0])
     assert found[0][1] == pytest.approx(0.5)
-    assert all(
-        math.isnan(value) for part in running_lift([EpochPair(Rate(0, 0), Rate(0, 0))], [1], Z) for value in part
-    )
+    assert all(math.isnan(value) for part in running_lift([Pair(Rate(0, 0), Rate(0, 0))], [1], Z) for value in part)
 
 
 def test_levels_are_told_fairly_where_putting_epochs_together_misleads():
-    naive = beliefs([epoch.arms for epoch in DOUBLING])
+    naive = posteriors_from([epoch.arms for epoch in DOUBLING])
     assert naive[1].mean > 1.5 * naive[0].mean
-    fair = fair_beliefs(DOUBLING)
+    fair = stratified_posteriors(DOUBLING)
     assert max(b.mean for b in fair) - min(b.mean for b in fair) < 1e-9
 
 
 def test_fair_levels_lie_apart_by_the_comparisons_with_the_leader():
-    fair = fair_beliefs(AHEAD)
+    fair = stratified_posteriors(AHEAD)
     for arm in (0, 2):
-        pair = compare_by_epoch([e.pair(arm, 1) for e in AHEAD], 1.0).difference
+        pair = compare_stratified([e.pair(arm, 1) for e in AHEAD], 1.0).difference
         assert fair[arm].mean - fair[1].mean == pytest.approx(pair.estimate)
         assert math.hypot(fair[arm].error, fair[1].error) == pytest.approx((pair.high - pair.low) / 2)
-    assert fair_beliefs([]) is None
-    assert fair_beliefs([EpochArms((Rate(0, 0), Rate(1, 10)), (0.5, 0.5))]) is None
+    assert stratified_posteriors([]) is None
+    assert stratified_posteriors([Period((Rate(0, 0), Rate(1, 10)), (0.5, 0.5))]) is None
 
 
 def test_the_gain_over_an_even_split_by_hand():
     """4,000 units, 1,000 in A and 3,000 in B, 10 % and 12 %: 1,000 more than even had B, and 20 conversions with them."""
-    epochs = [EpochArms((Rate(100, 1000), Rate(360, 3000)), (0.25, 0.75))]
+    epochs = [Period((Rate(100, 1000), Rate(360, 3000)), (0.25, 0.75))]
     gain = gain_over_even(epochs, 2.0)
     a, b = 101 / 1002, 361 / 3002  # with one success and one failure added
     error = math.sqrt(a * (1 - a) / 1000 + b * (1 - b) / 3000)
@@ -324,14 +306,14 @@ def test_the_gain_over_an_even_split_by_hand():
 # On phones B is better and mostly shown, on computers C: all put together each looks better than it is for everybody.
 PHONE, COMPUTER = (Rate(100, 1000), Rate(600, 4000), Rate(100, 1000)), (Rate(50, 1000), Rate(50, 1000), Rate(200, 2000))
 APART = [
-    EpochArms(PHONE, (1 / 6, 2 / 3, 1 / 6), 0, "device=phone"),
-    EpochArms(COMPUTER, (0.25, 0.25, 0.5), 0, "device=computer"),
+    Period(PHONE, (1 / 6, 2 / 3, 1 / 6), 0, "device=phone"),
+    Period(COMPUTER, (0.25, 0.25, 0.5), 0, "device=computer"),
 ]
 
 
 def test_segments_that_were_steered_apart_are_put_together_by_their_units():
     """6,000 on phones, 4,000 on computers: B 0.6·15 % + 0.4·5 % = 11 % against 0.6·10 % + 0.4·5 % = 8 %, by hand."""
-    found = compare_by_epoch([epoch.pair(1, 0) for epoch in APART], 1.0)
+    found = compare_stratified([epoch.pair(1, 0) for epoch in APART], 1.0)
     assert (found.variant_level, found.reference_level) == pytest.approx((0.11, 0.08))
 
     def spread(done, units):
@@ -342,7 +324,7 @@ def test_segments_that_were_steered_apart_are_put_together_by_their_units():
     assert found.difference.high - found.difference.estimate == pytest.approx(math.sqrt(variance))
     # 1/Σ(π²/Σw), Σw 800 on phones and 500 on computers.
     assert found.information == pytest.approx(1 / (0.36 / 800 + 0.16 / 500))
-    one = compare_by_epoch([epoch.pair(1, 0) for epoch in APART[:1]], 1.0)
+    one = compare_stratified([epoch.pair(1, 0) for epoch in APART[:1]], 1.0)
     assert one.difference.estimate == pytest.approx(0.05)
 
 
@@ -362,13 +344,13 @@ def test_the_gain_of_segments_is_that_of_each_by_itself():
 
 def test_a_clear_leader_wins_once_little_may_still_be_gained():
     reading = reading_of(AHEAD)
-    assert (reading.verdict.kind, reading.verdict.variant) == ("winner", 1)
+    assert (reading.verdict.name, reading.verdict.variant) == ("winner", 1)
     value = next(line for line in reading.conditions if line.key == "value")
     assert (value.state, value.required) == ("met", "under 5%")
-    assert reading.followed.remaining < 0.05
-    assert reading.followed.chances[1] > 0.99
-    assert reading.followed.gain.spared.estimate > 0
-    assert gain_in_words(reading.followed.gain, reading.arms, NAMES).startswith(
+    assert reading.summary.remaining < 0.05
+    assert reading.summary.chances[1] > 0.99
+    assert reading.summary.gain.spared.estimate > 0
+    assert gain_in_words(reading.summary.gain, reading.arms, NAMES).startswith(
         "So far 9,000 more visitors saw the best variant than"
     )
     assert [line.label for line in reading.conditions if line.subject == "soundness"] == [
@@ -384,8 +366,8 @@ def test_all_that_is_said_is_said_of_the_one_that_leads():
     reading = reading_of(epochs)
     over_control = [one.difference.estimate for one in reading.comparisons]
     assert over_control[0] > over_control[1]
-    assert reading.followed.gain.leader == reading.verdict.variant == 2
-    assert max(reading.followed.chances) == reading.followed.chances[2]
+    assert reading.summary.gain.leader == reading.verdict.variant == 2
+    assert max(reading.summary.chances) == reading.summary.chances[2]
     assert rank_arms(reading.arms, RULE, epochs)[0].position == 2
     assert [line.label for line in reading.conditions if line.key == "clear"] == ["Interval of C clear of zero"]
 
@@ -412,51 +394,51 @@ def test_nobody_is_called_while_another_may_still_be_better_by_what_is_worthwhil
     close = epochs_of([(0.10, 0.139, 0.141)] * 8, [(1000, 1000, 1000)] * 8)
     reading = reading_of(close, replace(RULE, worthwhile_lift=0.01))
     assert min(one.lift.low for one in reading.comparisons) > 0
-    assert reading.verdict.kind == "keep_collecting"
+    assert reading.verdict.name == "keep_collecting"
     told = write_sentences(reading, RULE, NAMES)
     assert told.headline.startswith("Another variant may still be better than the leader by up to")
     ended = reading_of(close, replace(RULE, worthwhile_lift=0.01), ended=True)
-    assert ended.verdict.kind == "unresolved"
+    assert ended.verdict.name == "unresolved"
 
 
 def test_levels_that_moved_with_the_shares_make_no_winner_and_are_remarked_upon():
     reading = reading_of(DOUBLING, replace(RULE, planned_units=(2000,) * 3))
-    naive, fair = reading.followed.naive[0], reading.comparisons[0]
+    naive, fair = reading.summary.naive[0], reading.comparisons[0]
     assert naive.lift.low > 0.2
     assert fair.lift.low < 0 < fair.lift.high
-    assert reading.verdict.kind != "winner"
-    assert reading.followed.remarks[0].startswith("B with all epochs put together would show +")
+    assert reading.verdict.name != "winner"
+    assert reading.summary.remarks[0].startswith("B with all epochs put together would show +")
 
 
 def test_where_nothing_moved_naive_and_fair_agree_and_nothing_is_remarked():
-    assert reading_of(AHEAD).followed.remarks == ()
+    assert reading_of(AHEAD).summary.remarks == ()
 
 
 def test_shares_other_than_those_set_are_unsound():
-    stuck = [EpochArms(e.arms, (0.1, 0.1, 0.8) if e.day > 3 else e.shares, e.day) for e in AHEAD]
+    stuck = [Period(e.arms, (0.1, 0.1, 0.8) if e.day > 3 else e.shares, e.day) for e in AHEAD]
     reading = reading_of(stuck)
-    assert reading.verdict.kind == "unsound"
+    assert reading.verdict.name == "unsound"
     swapped = [
-        EpochArms(e.arms, (0.5, 0.3, 0.2) if e.day % 2 else (0.5, 0.2, 0.3), e.day)
+        Period(e.arms, (0.5, 0.3, 0.2) if e.day % 2 else (0.5, 0.2, 0.3), e.day)
         for e in epochs_of([(0.1, 0.1, 0.1)] * 8, [(500, 250, 250)] * 8)
     ]
     reading = reading_of(swapped)
     assert reading.split.as_planned
-    assert reading.verdict.kind == "unsound"
+    assert reading.verdict.name == "unsound"
     assert "not those set for the epochs" in write_sentences(reading, RULE, NAMES).headline
 
 
 def test_without_data_the_rule_waits():
     reading = read_experiment([Rate(0, 0)] * 3, (1, 1, 1), RULE)
-    assert reading.verdict.kind == "keep_collecting"
+    assert reading.verdict.name == "keep_collecting"
     assert next(line for line in reading.conditions if line.key == "value").state == "unknown"
 
 
 def test_means_that_do_not_vary_leave_nothing_to_compare():
     still = Mean(100, 500.0, 2500.0)
-    epochs = [EpochArms((still,) * 3, (1 / 3,) * 3, day) for day in range(3)]
+    epochs = [Period((still,) * 3, (1 / 3,) * 3, day) for day in range(3)]
     rule = replace(RULE, minimum_days=0)
-    reading = read_experiment([still + still + still] * 3, (1, 1, 1), rule, epochs=epochs, days=14)
+    reading = read_experiment([still + still + still] * 3, (1, 1, 1), rule, periods=epochs, days=14)
     assert write_sentences(reading, rule, NAMES).headline == "Too little to compare yet."
 
 
@@ -471,8 +453,8 @@ def test_p_and_interval_agree_and_every_comparison_has_its_own_standard():
 
 def test_the_run_up_to_each_day_ends_where_the_reading_is():
     reading = reading_of(AHEAD)
-    series = lift_by_epoch_as_data_came_in(AHEAD, [one.critical_value for one in reading.comparisons])
-    for (estimate, low, high), one in zip(series, reading.comparisons, strict=True):
+    for line, one in zip(reading.series(RULE, []), reading.comparisons, strict=True):
+        estimate, low, high = line.estimate, line.low, line.high
         assert (estimate[-1], low[-1], high[-1]) == pytest.approx((one.lift.estimate, one.lift.low, one.lift.high))
         assert len(estimate) == 8
 
@@ -483,11 +465,11 @@ def test_metrics_beside_are_read_by_epoch_too():
     read = {}
     for epochs in ((), tuple(DOUBLING)):
         metrics = [
-            SideMetric("signing up", "secondary", arms, epochs=epochs),
-            SideMetric("returns", "guardrail", arms, margin=0.05, epochs=epochs),
+            SecondaryMetric("signing up", "secondary", arms, periods=epochs),
+            SecondaryMetric("returns", "guardrail", arms, margin=0.05, periods=epochs),
         ]
-        read[bool(epochs)] = [side.comparisons[0].lift.estimate for side in read_sides(metrics, rule)]
-    assert read[False] == pytest.approx([compare_rates(arms[1], arms[0], 1).lift.estimate] * 2)
+        read[bool(epochs)] = [side.comparisons[0].lift.estimate for side in read_secondary(metrics, rule)]
+    assert read[False] == pytest.approx([compare_arms(arms[1], arms[0], 1).lift.estimate] * 2)
     assert read[True] == pytest.approx([0, 0], abs=1e-9)
 
 

@@ -7,22 +7,20 @@ from hypothesis import strategies as st
 from scipy import integrate, stats
 from statsmodels.stats.contingency_tables import StratifiedTable
 
-from neat_verdict.core.allocate import (
-    Belief,
-    Policy,
-    beliefs,
-    chance_within,
-    next_shares,
-    pooled_beliefs,
-    top_two_shares,
-    value_remaining,
-)
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.estimate import EpochPair, Mean, Rate, Ratio, compare_by_epoch
+from neat_verdict.core.designs.adaptive.policy import LevelPosterior, Policy, next_shares, top_two_shares
+from neat_verdict.core.designs.adaptive.posteriors import (
+    chance_within,
+    partially_pooled,
+    possible_gain_remaining,
+    posteriors_from,
+)
+from neat_verdict.core.periods import Pair, compare_stratified
+from neat_verdict.core.statistics import Mean, Rate, Ratio
 from tests.core.allocation_worlds import CLEAR, DRIFTING, EQUAL, LATE, outcome, run
 
 some_beliefs = st.lists(st.tuples(st.floats(0.01, 1), st.floats(0.001, 0.3)), min_size=2, max_size=6).map(
-    lambda pairs: [Belief(*pair) for pair in pairs]
+    lambda pairs: [LevelPosterior(*pair) for pair in pairs]
 )
 
 
@@ -55,23 +53,23 @@ def test_top_two_is_what_drawing_twice_gives(weights):
 
 def test_proportional_shares_with_floor_by_hand():
     """Two arms, chance 0.9772 (two standard errors apart), floor 10 %: 0.1 + 0.8 × 0.9772."""
-    arms = [Belief(0.10, 0.01), Belief(0.10 + 0.02 * 2**0.5, 0.01)]
-    step = next_shares(arms, (500, 500), (0.5, 0.5), Policy(floor=0.1, most_change=1))
+    arms = [LevelPosterior(0.10, 0.01), LevelPosterior(0.10 + 0.02 * 2**0.5, 0.01)]
+    step = next_shares(arms, (500, 500), (0.5, 0.5), Policy(floor=0.1, max_change=1))
     assert step.chances[1] == pytest.approx(stats.norm.cdf(2))
     assert step.shares[1] == pytest.approx(0.1 + 0.8 * stats.norm.cdf(2))
     assert step.reason == "followed"
 
 
 def test_the_largest_change_is_kept_and_told():
-    arms = [Belief(0.1, 0.001), Belief(0.2, 0.001)]
-    step = next_shares(arms, (500, 500), (0.5, 0.5), Policy(floor=0.05, most_change=0.2))
+    arms = [LevelPosterior(0.1, 0.001), LevelPosterior(0.2, 0.001)]
+    step = next_shares(arms, (500, 500), (0.5, 0.5), Policy(floor=0.05, max_change=0.2))
     assert step.wanted == pytest.approx((0.05, 0.95))
     assert step.shares == pytest.approx((0.3, 0.7))
     assert step.reason == "slowed"
 
 
 def test_the_split_stays_even_until_every_arm_has_its_units():
-    arms = [Belief(0.1, 0.001), Belief(0.2, 0.001)]
+    arms = [LevelPosterior(0.1, 0.001), LevelPosterior(0.2, 0.001)]
     assert next_shares(arms, (99, 500), (0.5, 0.5), Policy(even_units=100)).reason == "even_start"
     assert next_shares(arms, (100, 500), (0.5, 0.5), Policy(even_units=100)).reason != "even_start"
 
@@ -90,7 +88,7 @@ def test_shares_add_up_keep_their_floor_and_their_pace(arms, kind, floor, pace, 
 @given(some_beliefs)
 def test_less_is_better_turns_everything_round(arms):
     up = next_shares(arms, [1] * len(arms), [1 / len(arms)] * len(arms), Policy(floor=0))
-    mirrored = [Belief(-b.mean, b.error) for b in arms]
+    mirrored = [LevelPosterior(-b.mean, b.error) for b in arms]
     down = next_shares(mirrored, [1] * len(arms), [1 / len(arms)] * len(arms), Policy(floor=0), sign=-1)
     assert up.shares == pytest.approx(down.shares)
 
@@ -100,19 +98,19 @@ def test_less_is_better_turns_everything_round(arms):
     [
         (lambda: Policy("greedy"), "kind"),
         (lambda: Policy(floor=1), "floor"),
-        (lambda: Policy(most_change=0), "most_change"),
+        (lambda: Policy(max_change=0), "max_change"),
         (lambda: Policy(even_units=-1), "even_units"),
-        (lambda: Belief(1, 0), "error"),
-        (lambda: next_shares([Belief(1, 1)] * 2, (1,), (0.5, 0.5), Policy()), "units"),
-        (lambda: next_shares([Belief(1, 1)] * 2, (1, 1), (0.5, 0.6), Policy()), "before"),
-        (lambda: next_shares([Belief(1, 1)] * 2, (1, 1), (0.5, 0.5), Policy(floor=0.5)), "floor"),
+        (lambda: LevelPosterior(1, 0), "error"),
+        (lambda: next_shares([LevelPosterior(1, 1)] * 2, (1,), (0.5, 0.5), Policy()), "units"),
+        (lambda: next_shares([LevelPosterior(1, 1)] * 2, (1, 1), (0.5, 0.6), Policy()), "before"),
+        (lambda: next_shares([LevelPosterior(1, 1)] * 2, (1, 1), (0.5, 0.5), Policy(floor=0.5)), "floor"),
         (lambda: top_two_shares([0.5, 0.5], leader=0), "leader"),
-        (lambda: beliefs([]), "epochs"),
-        (lambda: beliefs([[Rate(1, 2)]], half_life=0), "half_life"),
-        (lambda: pooled_beliefs([]), "segments"),
-        (lambda: value_remaining([Belief(1, 1)]), "arms"),
-        (lambda: compare_by_epoch([], 0), "critical_value"),
-        (lambda: EpochPair(Rate(1, 2), Mean(2, 1, 1)), "pairs"),
+        (lambda: posteriors_from([]), "epochs"),
+        (lambda: posteriors_from([[Rate(1, 2)]], half_life=0), "half_life"),
+        (lambda: partially_pooled([]), "segments"),
+        (lambda: possible_gain_remaining([LevelPosterior(1, 1)]), "arms"),
+        (lambda: compare_stratified([], 0), "critical_value"),
+        (lambda: Pair(Rate(1, 2), Mean(2, 1, 1)), "pairs"),
     ],
 )
 def test_what_cannot_be_is_refused_by_name(wrong, field):
@@ -125,7 +123,7 @@ def test_what_cannot_be_is_refused_by_name(wrong, field):
 
 
 def test_a_rate_is_believed_as_its_beta():
-    belief = beliefs([[Rate(30, 200)], [Rate(50, 300)]])[0]
+    belief = posteriors_from([[Rate(30, 200)], [Rate(50, 300)]])[0]
     beta = stats.beta(81, 421)
     assert belief.mean == pytest.approx(beta.mean())
     assert belief.error == pytest.approx(beta.std(), rel=0.01)
@@ -134,36 +132,39 @@ def test_a_rate_is_believed_as_its_beta():
 def test_means_and_ratios_are_believed_as_they_are_measured():
     mean, ratio = Mean(100, 300.0, 1500.0), Ratio(100, 300.0, 900.0, 1500.0, 9000.0, 3000.0)
     for arm in (mean, ratio):
-        belief = beliefs([[arm]])[0]
+        belief = posteriors_from([[arm]])[0]
         assert (belief.mean, belief.error**2) == pytest.approx((arm.estimate, arm.squared_error))
 
 
 def test_forgetting_halves_what_lies_a_half_life_back():
     old, new = [Rate(100, 1000)], [Rate(300, 1000)]
-    kept = beliefs([old, new])[0]
-    forgot = beliefs([old, new], half_life=1)[0]
+    kept = posteriors_from([old, new])[0]
+    forgot = posteriors_from([old, new], half_life=1)[0]
     assert kept.mean == pytest.approx(0.2, abs=0.001)
     assert forgot.mean == pytest.approx((50 + 300) / 1500, abs=0.001)
     assert forgot.error > kept.error
 
 
 def test_an_arm_without_units_is_believed_widely_so_that_it_is_tried():
-    arms = beliefs([[Rate(50, 500), Rate(0, 0)]])
+    arms = posteriors_from([[Rate(50, 500), Rate(0, 0)]])
     assert arms[1].error == pytest.approx(3 * arms[0].error)
-    assert beliefs([[Rate(0, 0), Rate(0, 0)]])[0] == beliefs([[Rate(0, 0), Rate(0, 0)]])[1]
+    assert posteriors_from([[Rate(0, 0), Rate(0, 0)]])[0] == posteriors_from([[Rate(0, 0), Rate(0, 0)]])[1]
 
 
 def test_segments_lean_on_one_another_where_chance_alone_spreads_them():
-    small = [Belief(0.10, 0.05), Belief(0.20, 0.05)]
-    large = [Belief(0.10, 0.005), Belief(0.12, 0.005)]
-    drawn = pooled_beliefs([small, large])
+    small = [LevelPosterior(0.10, 0.05), LevelPosterior(0.20, 0.05)]
+    large = [LevelPosterior(0.10, 0.005), LevelPosterior(0.12, 0.005)]
+    drawn = partially_pooled([small, large])
     assert 0 < drawn[0][1].mean - drawn[0][0].mean < 0.06
     assert drawn[1][1].mean - drawn[1][0].mean == pytest.approx(0.02, abs=0.005)
 
 
 def test_a_segment_in_which_everything_is_higher_does_not_move_the_arms_of_another():
-    low, high = [Belief(0.1, 0.01), Belief(0.11, 0.01)], [Belief(0.5, 0.01), Belief(0.51, 0.01)]
-    drawn = pooled_beliefs([low, high])
+    low, high = (
+        [LevelPosterior(0.1, 0.01), LevelPosterior(0.11, 0.01)],
+        [LevelPosterior(0.5, 0.01), LevelPosterior(0.51, 0.01)],
+    )
+    drawn = partially_pooled([low, high])
     assert [b.mean for b in drawn[0]] == pytest.approx([0.1, 0.11], abs=1e-6)
 
 
@@ -171,8 +172,8 @@ def test_a_segment_in_which_everything_is_higher_does_not_move_the_arms_of_anoth
 
 
 def test_value_remaining_against_double_integration():
-    arms = [Belief(0.10, 0.01), Belief(0.11, 0.012), Belief(0.105, 0.02)]
-    found = value_remaining(arms)
+    arms = [LevelPosterior(0.10, 0.01), LevelPosterior(0.11, 0.012), LevelPosterior(0.105, 0.02)]
+    found = possible_gain_remaining(arms)
 
     def inside(t):
         edge = t + found * 0.11
@@ -185,24 +186,26 @@ def test_value_remaining_by_drawing():
     rng = np.random.default_rng(4)
     draws = rng.normal([0.10, 0.11, 0.105], [0.01, 0.012, 0.02], size=(400_000, 3))
     gains = (draws.max(axis=1) - draws[:, 1]) / 0.11
-    found = value_remaining([Belief(0.10, 0.01), Belief(0.11, 0.012), Belief(0.105, 0.02)])
+    found = possible_gain_remaining(
+        [LevelPosterior(0.10, 0.01), LevelPosterior(0.11, 0.012), LevelPosterior(0.105, 0.02)]
+    )
     assert found == pytest.approx(np.quantile(gains, 0.95), rel=0.01)
 
 
 @given(some_beliefs, st.sampled_from([1, -1]))
 def test_the_value_remaining_is_the_gain_that_the_confidence_leaves(arms, sign):
-    found = value_remaining(arms, sign=sign)
+    found = possible_gain_remaining(arms, sign=sign)
     means, errors = np.array([[b.mean for b in arms]]), np.array([[b.error for b in arms]])
     within = chance_within(means, errors, found, sign=sign)
     assert within == pytest.approx(0.95, abs=1e-6) if found > 0 else within >= 0.95
 
 
 def test_a_sure_leader_leaves_nothing_and_less_is_better_mirrors():
-    assert value_remaining([Belief(0.1, 0.001), Belief(0.2, 0.001)]) == 0
-    up = value_remaining([Belief(1.0, 0.1), Belief(1.1, 0.1)])
-    down = value_remaining([Belief(1.2, 0.1), Belief(1.1, 0.1)], sign=-1)
+    assert possible_gain_remaining([LevelPosterior(0.1, 0.001), LevelPosterior(0.2, 0.001)]) == 0
+    up = possible_gain_remaining([LevelPosterior(1.0, 0.1), LevelPosterior(1.1, 0.1)])
+    down = possible_gain_remaining([LevelPosterior(1.2, 0.1), LevelPosterior(1.1, 0.1)], sign=-1)
     assert down == pytest.approx(up)
-    assert value_remaining([Belief(0.0, 1.0), Belief(-1.0, 1.0)]) == float("inf")
+    assert possible_gain_remaining([LevelPosterior(0.0, 1.0), LevelPosterior(-1.0, 1.0)]) == float("inf")
 
 
 # Reading by epoch
@@ -213,7 +216,7 @@ def test_the_stratified_difference_is_that_of_mantel_and_haenszel():
     pairs = [(Rate(30, 200), Rate(40, 400)), (Rate(80, 300), Rate(30, 150)), (Rate(5, 50), Rate(60, 500))]
     w = np.array([a.units * b.units / (a.units + b.units) for a, b in pairs])
     gaps = np.array([a.estimate - b.estimate for a, b in pairs])
-    found = compare_by_epoch([EpochPair(*pair) for pair in pairs], 1.96)
+    found = compare_stratified([Pair(*pair) for pair in pairs], 1.96)
     assert found.difference.estimate == pytest.approx((w * gaps).sum() / w.sum())
     tables = [
         np.array([[a.conversions, a.units - a.conversions], [b.conversions, b.units - b.conversions]]) for a, b in pairs
@@ -224,7 +227,7 @@ def test_the_stratified_difference_is_that_of_mantel_and_haenszel():
 
 
 def test_one_epoch_is_the_plain_comparison():
-    found = compare_by_epoch([EpochPair(Rate(1200, 10_000), Rate(1000, 10_000))], 1.96)
+    found = compare_stratified([Pair(Rate(1200, 10_000), Rate(1000, 10_000))], 1.96)
     assert found.lift.estimate == pytest.approx(0.2)
     assert found.difference.low == pytest.approx(0.0113, abs=2e-4)
 
@@ -237,7 +240,7 @@ def test_one_epoch_is_the_plain_comparison():
     )
 )
 def test_interval_and_p_agree_epoch_by_epoch(tables):
-    found = compare_by_epoch([EpochPair(Rate(a, n), Rate(b, m)) for a, n, b, m in tables], 1.959963984540054)
+    found = compare_stratified([Pair(Rate(a, n), Rate(b, m)) for a, n, b, m in tables], 1.959963984540054)
     clear = found.difference.low > 0 or found.difference.high < 0
     if abs(found.pvalue - 0.05) > 1e-9:
         assert clear == (found.pvalue < 0.05)
@@ -247,11 +250,11 @@ def test_interval_and_p_agree_epoch_by_epoch(tables):
 
 
 def test_amounts_and_ratios_are_read_by_epoch_too():
-    mean = compare_by_epoch([EpochPair(Mean(50, 200.0, 1000.0), Mean(80, 240.0, 900.0))] * 2, 1.96)
+    mean = compare_stratified([Pair(Mean(50, 200.0, 1000.0), Mean(80, 240.0, 900.0))] * 2, 1.96)
     assert mean.difference.estimate == pytest.approx(1.0)
     ratio = Ratio(50, 100.0, 200.0, 300.0, 900.0, 450.0)
-    assert compare_by_epoch([EpochPair(ratio, ratio)], 1.96).lift.estimate == pytest.approx(0)
-    assert compare_by_epoch([EpochPair(Mean(1, 2.0, 4.0), Mean(80, 240.0, 900.0))], 1.96) is None
+    assert compare_stratified([Pair(ratio, ratio)], 1.96).lift.estimate == pytest.approx(0)
+    assert compare_stratified([Pair(Mean(1, 2.0, 4.0), Mean(80, 240.0, 900.0))], 1.96) is None
 
 
 # Worlds

@@ -8,8 +8,8 @@ from scipy import stats
 from statsmodels.stats.multitest import multipletests
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.estimate import Mean, Rate, adjust_family, compare_arms_at, compare_many
-from neat_verdict.core.judge import DecisionRule, SideMetric, read_sides
+from neat_verdict.core.statistics import Mean, Rate, adjust_family, compare_arms, compare_many
+from neat_verdict.core.verdicts import DecisionRule, SecondaryMetric, read_secondary
 
 # The 15 p-values of Benjamini & Hochberg (1995), section 4.1 (from memory).
 MYOCARDIAL = [
@@ -66,7 +66,7 @@ def test_what_cannot_be_is_refused(arguments, field):
 
 
 def sides(rates, role="secondary"):
-    return [SideMetric(f"m{n}", role, tuple(Rate(x, 2000) for x in row)) for n, row in enumerate(rates)]
+    return [SecondaryMetric(f"m{n}", role, tuple(Rate(x, 2000) for x in row)) for n, row in enumerate(rates)]
 
 
 @given(
@@ -76,7 +76,7 @@ def sides(rates, role="secondary"):
 )
 def test_metrics_beside_interval_and_adjusted_p_agree(rates, family, role):
     rule = DecisionRule(0.95, 0.05, family=family)
-    for side in read_sides(sides(rates, role), rule):
+    for side in read_secondary(sides(rates, role), rule):
         for line in side.comparisons:
             clear = line.difference.low > 0 or line.difference.high < 0
             if abs(line.adjusted_pvalue - 0.05) > 1e-9:
@@ -89,18 +89,18 @@ def test_many_secondary_metrics_find_a_loss_seldom_where_there_is_none():
     rng, rule, false = np.random.default_rng(5), DecisionRule(0.95, 0.05), 0
     for _ in range(400):
         rates = rng.binomial(2000, 0.1, size=(8, 2)).tolist()
-        found = read_sides(sides(rates), rule)
+        found = read_secondary(sides(rates), rule)
         false += any(line.adjusted_pvalue < 0.05 for side in found for line in side.comparisons)
     assert false <= stats.binom.ppf(0.999, 400, 0.05)
 
 
 def test_a_metric_without_enough_data_takes_no_share_of_the_level():
     full = sides([(100, 140)])
-    empty = [*full, SideMetric("bare", "secondary", (Rate(0, 0), Rate(0, 0)))]
+    empty = [*full, SecondaryMetric("bare", "secondary", (Rate(0, 0), Rate(0, 0)))]
     rule = DecisionRule(0.95, 0.05)
-    found = read_sides(empty, rule)
+    found = read_secondary(empty, rule)
     assert found[1].comparisons == ()
-    assert found[0].comparisons == read_sides(full, rule)[0].comparisons
+    assert found[0].comparisons == read_secondary(full, rule)[0].comparisons
 
 
 @given(
@@ -111,7 +111,7 @@ def test_many_comparisons_at_once_are_those_of_each_alone(tables):
     pairs.insert(0, (Mean(10, 20.0, 50.0), Mean(12, 20.0, 60.0)))
     values = [1.5 + place / 10 for place in range(len(pairs))]
     for found, (variant, control), c in zip(compare_many(pairs, values), pairs, values, strict=True):
-        alone = compare_arms_at(variant, control, c)
+        alone = compare_arms(variant, control, c)
         assert found.lift.estimate == pytest.approx(alone.lift.estimate, nan_ok=True)
         for name in ("difference", "lift"):
             ours, theirs = getattr(found, name), getattr(alone, name)

@@ -8,13 +8,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.estimate import Rate, compare_rates, two_sided_critical_value
-from neat_verdict.core.judge import (
+from neat_verdict.core.designs.parallel import lift_as_data_came_in
+from neat_verdict.core.statistics import Rate, compare_arms, two_sided_critical_value
+from neat_verdict.core.text.names import Names
+from neat_verdict.core.verdicts import (
     DecisionRule,
-    Names,
-    SideReading,
+    MetricReading,
     impact,
-    lift_as_data_came_in,
     read_experiment,
     rule_in_words,
     write_sentences,
@@ -30,7 +30,7 @@ def read(*arms, rule=RULE, weights=None, **more):
 
 
 def verdict(*arms, **more):
-    return read(*arms, **more).verdict.kind
+    return read(*arms, **more).verdict.name
 
 
 WIDE, NARROW = RULE, DecisionRule(confidence=0.95, worthwhile_lift=0.02)
@@ -65,7 +65,7 @@ def test_eleven_against_five_is_not_called_a_winner(confidence):
 def test_a_weekly_swap_is_unsound_whatever_the_lift():
     days = np.array([[6000, 0]] * 7 + [[0, 6000]] * 7)
     reading = read((2100, 42000), (2700, 42000), units_by_day=days, days=14)
-    assert reading.verdict.kind == "unsound"
+    assert reading.verdict.name == "unsound"
     said = write_sentences(reading, RULE, NAMES)
     assert said.headline == "No lift may be read: on 14 days not all variants were seen."
     assert "%" not in said.figure
@@ -75,7 +75,7 @@ def test_a_good_difference_too_small_to_matter_is_no_winner():
     # +1 % clear of zero, but inside ±3 %.
     reading = read((500_000, 10**7), (505_000, 10**7))
     assert reading.comparisons[0].lift.low > 0
-    assert reading.verdict.kind == "no_worthwhile_difference"
+    assert reading.verdict.name == "no_worthwhile_difference"
 
 
 def test_less_is_better_where_the_brief_says_so():
@@ -84,7 +84,7 @@ def test_less_is_better_where_the_brief_says_so():
     assert verdict((2104, 41433), (2284, 41480), rule=fewer) == "keep_control"
     said = write_sentences(read((2284, 41480), (2104, 41433), rule=fewer), fewer, NAMES)
     assert said.headline.startswith(
-        "“Calendar first” brings fewer paid bookings than “List first”: −7.8%, and a fall of no less than 2.3%"
+        "“Calendar first” brings fewer paid bookings than “List first”: −7.8% (95% CI "
     )
 
 
@@ -121,29 +121,29 @@ def test_the_best_of_several_winners_is_named_and_told_apart_or_not():
     apart = read((1000, 20_000), (1200, 20_000), (1500, 20_000))
     assert (apart.verdict.variant, apart.verdict.runner_up, apart.verdict.separable) == (2, 1, True)
     three = Names("sales", "visitors", ("A", "B", "C"))
-    assert "It is not told apart from the runner-up, B." in write_sentences(together, RULE, three).detail
+    assert "It is not distinguishable from the runner-up, B." in write_sentences(together, RULE, three).detail
 
 
 def test_many_variants_need_more_than_one_alone():
     alone = read((1000, 20_000), (1095, 20_000))
     among = read((1000, 20_000), (1095, 20_000), (1000, 20_000), (1000, 20_000), (1000, 20_000))
-    assert alone.verdict.kind == "winner"
-    assert among.verdict.kind == "unresolved"
+    assert alone.verdict.name == "winner"
+    assert among.verdict.name == "unresolved"
 
 
 @pytest.mark.parametrize(
     ("side", "expected"),
     [
-        (SideReading("cancellations", "guardrail", 1, low=-0.30, high=-0.12, margin=0.10), "trade_off"),
-        (SideReading("cancellations", "guardrail", 1, low=-0.30, high=-0.08, margin=0.10), "trade_off"),
-        (SideReading("cancellations", "guardrail", 1, low=-0.09, high=-0.02, margin=0.10), "winner"),
-        (SideReading("fare per visitor", "secondary", 1, low=-0.05, high=-0.01), "trade_off"),
-        (SideReading("fare per visitor", "secondary", 1, low=-0.05, high=0.01), "winner"),
+        (MetricReading("cancellations", "guardrail", 1, low=-0.30, high=-0.12, margin=0.10), "trade_off"),
+        (MetricReading("cancellations", "guardrail", 1, low=-0.30, high=-0.08, margin=0.10), "trade_off"),
+        (MetricReading("cancellations", "guardrail", 1, low=-0.09, high=-0.02, margin=0.10), "winner"),
+        (MetricReading("fare per visitor", "secondary", 1, low=-0.05, high=-0.01), "trade_off"),
+        (MetricReading("fare per visitor", "secondary", 1, low=-0.05, high=0.01), "winner"),
     ],
 )
 def test_a_winner_that_harms_another_metric_is_a_trade_off(side, expected):
     reading = read((2104, 41433), (2284, 41480), others=[side])
-    assert reading.verdict.kind == expected
+    assert reading.verdict.name == expected
     if expected == "trade_off":
         assert reading.verdict.lost + reading.verdict.unproven == (side.metric,)
         told = write_sentences(reading, RULE, NAMES).headline
@@ -151,36 +151,37 @@ def test_a_winner_that_harms_another_metric_is_a_trade_off(side, expected):
 
 
 def test_a_clean_winner_is_preferred_to_a_better_one_that_harms():
-    side = SideReading("cancellations", "guardrail", 2, low=-0.3, high=-0.2, margin=0.1)
+    side = MetricReading("cancellations", "guardrail", 2, low=-0.3, high=-0.2, margin=0.1)
     reading = read((1000, 20_000), (1200, 20_000), (1500, 20_000), others=[side])
-    assert (reading.verdict.kind, reading.verdict.variant) == ("winner", 1)
+    assert (reading.verdict.name, reading.verdict.variant) == ("winner", 1)
 
 
 def test_the_winning_sentence_gives_the_figure_with_its_interval():
     said = write_sentences(read((2104, 41433), (2284, 41480)), RULE, NAMES)
     assert (
-        said.headline == "“Calendar first” brings more paid bookings than “List first”: +8.4%, and no less than +2.4%."
+        said.headline
+        == "“Calendar first” brings more paid bookings than “List first”: +8.4% (95% CI +2.4% to +14.9%)."
     )
-    assert said.figure == "+8.4%"
-    assert said.detail == "At 95% confidence the lift is between +2.4% and +14.9%."
-    assert said.short == "B ahead. +8.4%, every condition met"
+    assert said.figure == "+8.4% (95% CI +2.4% to +14.9%)"
+    assert said.detail == "At 95% confidence, the lift is +2.4% to +14.9%."
+    assert said.short == "B ahead: +8.4% (95% CI +2.4% to +14.9%)"
 
 
 def test_the_mismatch_sentence_names_the_arm():
     said = write_sentences(read((500, 10_000), (450, 12_000)), RULE, NAMES)
     assert said.short == "Unsound: 45.5% of visitors landed in A, 50% planned"
-    assert said.mind == ()
+    assert said.warnings == ()
 
 
 def test_control_without_conversions_still_reads():
     rule = DecisionRule(0.95, 0.03, least_conversions=0)
     reading = read((0, 400), (90, 410), rule=rule)
     said = write_sentences(reading, rule, NAMES)
-    assert reading.verdict.kind == "winner"
+    assert reading.verdict.name == "winner"
     assert said.headline == "“Calendar first” brings more paid bookings than “List first”."
-    assert said.short == "B ahead, every condition met"
+    assert said.short == "B ahead"
     assert said.detail.endswith("or more, without limit.")
-    assert "no upper limit" in said.mind[-1]
+    assert "no upper limit" in said.warnings[-1]
 
 
 rates = st.tuples(st.integers(0, 200_000), st.floats(0, 1)).map(lambda pair: Rate(int(pair[0] * pair[1]), pair[0]))
@@ -198,7 +199,7 @@ def test_every_reading_has_words_and_a_verdict_that_its_conditions_bear_out(arms
     assert not {"nan", "inf"} & set(" ".join((said.headline, said.short, said.detail)).split())
     assert "not defined" not in said.short
     assert said.figure in said.headline
-    kind = reading.verdict.kind
+    kind = reading.verdict.name
     states = {
         line.subject: [c.state for c in reading.conditions if c.subject == line.subject] for line in reading.conditions
     }
@@ -222,7 +223,7 @@ def test_merging_days_equals_analysing_all_at_once(days):
     last = lift_as_data_came_in(arms, z)[0]
     x2, x1 = converted.sum(axis=0).tolist()
     n2, n1 = table.sum(axis=0).tolist()
-    whole = compare_rates(Rate(x1, n1), Rate(x2, n2), z)
+    whole = compare_arms(Rate(x1, n1), Rate(x2, n2), z)
     assert last.estimate[-1] == pytest.approx(whole.lift.estimate, abs=1e-12)
     assert (last.low[-1], last.high[-1]) == pytest.approx((whole.lift.low, whole.lift.high), rel=1e-9)
 
@@ -234,7 +235,7 @@ def test_days_before_the_first_conversion_have_no_lift():
 
 
 def test_the_impact_is_the_difference_times_the_units():
-    comparison = compare_rates(Rate(500, 10_000), Rate(400, 10_000), 1.96)
+    comparison = compare_arms(Rate(500, 10_000), Rate(400, 10_000), 1.96)
     monthly = impact(comparison, 1000)
     assert monthly.estimate == pytest.approx(0.01 * 30_000)
     assert monthly.low == pytest.approx(comparison.difference.low * 30_000)

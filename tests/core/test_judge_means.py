@@ -5,16 +5,11 @@ import math
 import numpy as np
 import pytest
 
-from neat_verdict.core.estimate import Mean, Rate, Ratio
-from neat_verdict.core.judge import (
-    DecisionRule,
-    Looks,
-    Names,
-    lift_as_data_came_in,
-    read_experiment,
-    write_sentences,
-)
-from neat_verdict.core.plan import Method
+from neat_verdict.core.designs.parallel import lift_as_data_came_in
+from neat_verdict.core.methods import METHODS
+from neat_verdict.core.statistics import Mean, Rate, Ratio
+from neat_verdict.core.text.names import Names
+from neat_verdict.core.verdicts import DecisionRule, Looks, read_experiment, write_sentences
 
 NAMES = Names("fare per visitor", "visitors", ("List first", "Calendar first"))
 
@@ -32,16 +27,16 @@ def paid(mean, units=20_000, spread=60.0):
         (paid(40, 300), paid(44, 300), "unresolved"),
     ],
 )
-@pytest.mark.parametrize("kind", ["fixed", "looks", "anytime", "bayesian"])
+@pytest.mark.parametrize("kind", ["fixed", "group_sequential", "always_valid", "posterior"])
 def test_every_rule_reads_means(control, variant, expected, kind):
-    rule = DecisionRule(0.95, 0.05, method=Method(kind), planned_units=(300, 300), planned_days=28)
-    looks = Looks((1.0,), last=True) if kind == "looks" else None
+    rule = DecisionRule(0.95, 0.05, method=METHODS[kind](), planned_units=(300, 300), planned_days=28)
+    looks = Looks((1.0,), last=True) if kind == "group_sequential" else None
     reading = read_experiment([control, variant], (1, 1), rule, days=28, looks=looks, ended=True)
-    assert reading.verdict.kind == expected
+    assert reading.verdict.name == expected
     assert all(line.key != "conversions" for line in reading.conditions)
     assert "nan" not in write_sentences(reading, rule, NAMES).headline
     comparison = reading.comparisons[0]
-    if kind in ("fixed", "looks", "anytime"):
+    if kind in ("fixed", "group_sequential", "always_valid"):
         assert (comparison.adjusted_pvalue < 0.05) == (comparison.lift.low > 0 or comparison.lift.high < 0)
 
 
@@ -56,7 +51,7 @@ def test_ratios_are_read_by_the_delta_method():
                   float((clicks * views).sum()))
         )  # fmt: skip
     reading = read_experiment(arms, (1, 1), DecisionRule(0.95, 0.03))
-    assert reading.verdict.kind == "winner"
+    assert reading.verdict.name == "winner"
     assert reading.comparisons[0].lift.estimate == pytest.approx(0.34 / 0.30 - 1, abs=0.02)
     low, high = reading.own_intervals[0]
     assert low < 0.30 < high
@@ -64,9 +59,9 @@ def test_ratios_are_read_by_the_delta_method():
 
 def test_an_arm_that_cannot_be_compared_yet_is_waited_for():
     reading = read_experiment([Mean(1, 5, 25), paid(40)], (1, 1), DecisionRule(0.95, 0.05))
-    assert (reading.verdict.kind, reading.comparisons) == ("unsound", ())  # one unit against 20,000 is no even split
+    assert (reading.verdict.name, reading.comparisons) == ("unsound", ())  # one unit against 20,000 is no even split
     few = read_experiment([Mean(1, 5, 25), Mean(1, 6, 36)], (1, 1), DecisionRule(0.95, 0.05))
-    assert few.verdict.kind == "keep_collecting"
+    assert few.verdict.name == "keep_collecting"
     assert math.isnan(few.own_intervals[0][0])
 
 
@@ -110,31 +105,36 @@ EDGES = [
 
 
 @pytest.mark.parametrize("arms", EDGES)
-@pytest.mark.parametrize("kind", ["fixed", "looks", "anytime", "bayesian"])
+@pytest.mark.parametrize("kind", ["fixed", "group_sequential", "always_valid", "posterior"])
 @pytest.mark.parametrize("sides", ["two", "one"])
 @pytest.mark.parametrize("direction", ["up", "down"])
 def test_interval_p_and_verdict_agree_at_the_edges(arms, kind, sides, direction):
     rule = DecisionRule(
-        0.95, 0.05, direction, least_conversions=0, planned_units=(arms[0].units,) * 2, method=Method(kind, sides)
+        0.95,
+        0.05,
+        direction,
+        least_conversions=0,
+        planned_units=(arms[0].units,) * 2,
+        method=METHODS[kind].from_record({"sides": sides}),
     )
-    looks = Looks((1.0,), last=True) if kind == "looks" else None
+    looks = Looks((1.0,), last=True) if kind == "group_sequential" else None
     reading = read_experiment(arms, (1, 1), rule, looks=looks, ended=True)
     (comparison,) = reading.comparisons
     said = write_sentences(reading, rule, NAMES)
     assert "nan" not in said.headline + said.short + said.detail
-    if kind == "bayesian":
+    if kind == "posterior":
         return
     low, high = comparison.difference.low * rule.sign, comparison.difference.high * rule.sign
     clear, beaten = min(low, high) > 0, max(low, high) < 0
     assert (comparison.adjusted_pvalue < 0.05) == (clear or (sides == "two" and beaten))
-    assert reading.verdict.kind != "winner" or clear
+    assert reading.verdict.name != "winner" or clear
 
 
 @pytest.mark.parametrize("ended", [False, True])
-@pytest.mark.parametrize("kind", ["fixed", "looks"])
+@pytest.mark.parametrize("kind", ["fixed", "group_sequential"])
 def test_too_little_to_compare_is_said_in_words(ended, kind):
-    looks = Looks((0.5,), last=False) if kind == "looks" else None
-    rule = DecisionRule(0.95, 0.05, method=Method(kind), planned_units=(1, 1))
+    looks = Looks((0.5,), last=False) if kind == "group_sequential" else None
+    rule = DecisionRule(0.95, 0.05, method=METHODS[kind](), planned_units=(1, 1))
     reading = read_experiment([Mean(1, 5, 25), Mean(1, 6, 36)], (1, 1), rule, ended=ended, looks=looks)
     said = write_sentences(reading, rule, NAMES)
     assert said.headline.startswith("Ended before" if ended else "Too little to compare")

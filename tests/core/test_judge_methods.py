@@ -6,25 +6,18 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from neat_verdict.core.estimate import Rate
-from neat_verdict.core.judge import (
-    DecisionRule,
-    Guardrail,
-    Looks,
-    Names,
-    SideReading,
-    read_experiment,
-    write_sentences,
-)
-from neat_verdict.core.plan import Method
+from neat_verdict.core.methods import METHODS, PosteriorThresholds
+from neat_verdict.core.statistics import Rate
+from neat_verdict.core.text.names import Names
+from neat_verdict.core.verdicts import DecisionRule, Guardrail, Looks, MetricReading, read_experiment, write_sentences
 
 NAMES = Names("paid bookings", "visitors", ("List first", "Calendar first"))
 PLAN = {"confidence": 0.95, "worthwhile_lift": 0.05, "minimum_days": 14, "planned_days": 28}
 STRONG, WEAK = (Rate(1000, 20_000), Rate(1160, 20_000)), (Rate(1000, 20_000), Rate(1060, 20_000))
 
 
-def rule(kind="looks", **others):
-    return DecisionRule(**PLAN, planned_units=(40_000, 40_000), method=Method(kind), **others)
+def rule(kind="group_sequential", **others):
+    return DecisionRule(**PLAN, planned_units=(40_000, 40_000), method=METHODS[kind](), **others)
 
 
 def read(arms, found, *, days=14, **others):
@@ -33,14 +26,14 @@ def read(arms, found, *, days=14, **others):
 
 def test_before_the_first_look_nothing_is_read():
     reading = read(STRONG, rule())
-    assert reading.verdict.kind == "keep_collecting"
+    assert reading.verdict.name == "keep_collecting"
     assert reading.comparisons == ()
 
 
 @pytest.mark.parametrize(("arms", "expected"), [(STRONG, "winner"), (WEAK, "keep_collecting")])
 def test_a_look_ends_the_run_only_when_its_boundary_is_crossed(arms, expected):
     reading = read(arms, rule(), looks=Looks((0.5,), last=False))
-    assert reading.verdict.kind == expected
+    assert reading.verdict.name == expected
     # The first of a half-way look's boundary: Lan & DeMets O'Brien-Fleming type at t = .5 is 2.963 (Reboussin et al. 2000).
     assert reading.comparisons[0].critical_value == pytest.approx(2.963, abs=6e-4)
 
@@ -48,7 +41,7 @@ def test_a_look_ends_the_run_only_when_its_boundary_is_crossed(arms, expected):
 def test_the_last_look_settles_it_or_leaves_it_unresolved():
     arms = (Rate(2000, 40_000), Rate(2090, 40_000))
     reading = read(arms, rule(), days=28, looks=Looks((0.5, 1.0), last=True))
-    assert reading.verdict.kind == "unresolved"
+    assert reading.verdict.name == "unresolved"
     told = write_sentences(reading, rule(), NAMES)
     assert (
         "all looks together"
@@ -65,11 +58,13 @@ def test_an_open_look_says_that_the_rule_reads_again():
 
 @settings(max_examples=80)
 @given(
-    st.integers(200, 900), st.integers(200, 900), st.sampled_from(["fixed", "looks", "anytime"]),
+    st.integers(200, 900), st.integers(200, 900), st.sampled_from(["fixed", "group_sequential", "always_valid"]),
     st.sampled_from(["two", "one"]), st.sampled_from(["up", "down"]),
 )  # fmt: skip
 def test_interval_and_adjusted_p_agree_under_every_rule(x, y, kind, sides, direction):
-    found = dataclasses.replace(rule(kind, good_direction=direction), method=Method(kind, sides), minimum_days=0)
+    found = dataclasses.replace(
+        rule(kind, good_direction=direction), method=METHODS[kind].from_record({"sides": sides}), minimum_days=0
+    )
     reading = read((Rate(x, 9000), Rate(y, 9000)), found, looks=Looks((0.225,), last=False))
     comparison = reading.comparisons[0]
     bound = comparison.lift.low if found.sign > 0 else -comparison.lift.high
@@ -80,45 +75,45 @@ def test_interval_and_adjusted_p_agree_under_every_rule(x, y, kind, sides, direc
 
 
 def test_at_any_time_the_same_counts_weigh_less_than_once():
-    once, anytime = rule("fixed"), rule("anytime")
+    once, anytime = rule("fixed"), rule("always_valid")
     arms = (Rate(2000, 40_000), Rate(2145, 40_000))
-    assert read(arms, once, days=28).verdict.kind == "winner"
-    assert read(arms, anytime, days=28, ended=False).verdict.kind in ("keep_collecting", "unresolved")
+    assert read(arms, once, days=28).verdict.name == "winner"
+    assert read(arms, anytime, days=28, ended=False).verdict.name in ("keep_collecting", "unresolved")
     wider, narrow = (read(arms, found, days=28).comparisons[0].lift for found in (anytime, once))
     assert wider.low < narrow.low < narrow.high < wider.high
-    assert read(STRONG, anytime).verdict.kind == "winner"
+    assert read(STRONG, anytime).verdict.name == "winner"
 
 
 def test_a_posterior_wins_by_its_thresholds_and_says_so():
-    found = rule("bayesian")
+    found = rule("posterior")
     reading = read(STRONG, found)
-    assert reading.verdict.kind == "winner"
+    assert reading.verdict.name == "winner"
     posterior = reading.comparisons[0].posterior
     assert posterior.superiority > 0.999
     states = {line.key: line.state for line in reading.conditions}
     assert states["superiority"] == states["loss"] == "met"
     detail = write_sentences(reading, found, NAMES).detail
     assert "it is better with a probability of" in detail
-    strict = dataclasses.replace(found, method=Method("bayesian", superiority=0.999999))
-    assert read(STRONG, strict).verdict.kind == "keep_collecting"
-    assert read(STRONG[::-1], found).verdict.kind == "keep_control"
+    strict = dataclasses.replace(found, method=PosteriorThresholds(superiority=0.999999))
+    assert read(STRONG, strict).verdict.name == "keep_collecting"
+    assert read(STRONG[::-1], found).verdict.name == "keep_control"
 
 
 def test_a_guardrail_without_data_holds_a_winner_back_and_at_the_end_leaves_a_trade_off():
-    guarded = rule("looks", guardrails=(Guardrail("cancellations", 0.1, "down"),))
+    guarded = rule("group_sequential", guardrails=(Guardrail("cancellations", 0.1, "down"),))
     early = read(STRONG, guarded, looks=Looks((0.5,), last=False))
-    assert early.verdict.kind == "keep_collecting"
+    assert early.verdict.name == "keep_collecting"
     assert "cancellations has not been shown" in write_sentences(early, guarded, NAMES).headline
     assert next(line for line in early.conditions if line.key == "guardrail").state == "unknown"
     final = read(STRONG, guarded, days=28, looks=Looks((0.5, 1.0), last=True))
-    assert (final.verdict.kind, final.verdict.unproven) == ("trade_off", ("cancellations",))
-    kept = SideReading("cancellations", "guardrail", 1, -0.04, 0.05, 0.1)
+    assert (final.verdict.name, final.verdict.unproven) == ("trade_off", ("cancellations",))
+    kept = MetricReading("cancellations", "guardrail", 1, -0.04, 0.05, 0.1)
     cleared = read(STRONG, guarded, looks=Looks((0.5,), last=False), others=[kept])
-    assert cleared.verdict.kind == "winner"
+    assert cleared.verdict.name == "winner"
     assert next(line for line in cleared.conditions if line.key == "guardrail").state == "met"
 
 
 def test_the_longest_run_ends_what_is_not_settled():
-    found = rule("anytime", longest_days=35)
-    assert read(WEAK, found, days=28).verdict.kind == "keep_collecting"
-    assert read(WEAK, found, days=35).verdict.kind == "unresolved"
+    found = rule("always_valid", longest_days=35)
+    assert read(WEAK, found, days=28).verdict.name == "keep_collecting"
+    assert read(WEAK, found, days=35).verdict.name == "unresolved"

@@ -9,9 +9,9 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.estimate import (
-    anytime_critical_value,
-    anytime_pvalue,
+from neat_verdict.core.statistics import (
+    always_valid_critical_value,
+    always_valid_pvalue,
     boundary,
     conditional_power,
     crossing_chances,
@@ -19,7 +19,7 @@ from neat_verdict.core.estimate import (
     level_spent,
     repeated_pvalue,
 )
-from neat_verdict.core.estimate.anytime import mixture_scale
+from neat_verdict.core.statistics.confidence_sequence import mixture_scale
 
 FIVE = (0.2, 0.4, 0.6, 0.8, 1.0)
 
@@ -42,8 +42,7 @@ def test_boundaries_of_five_equal_looks_are_the_published_ones(spending, expecte
 
 
 # Jennison & Turnbull (2000), tables 2.1 and 2.3, two-sided 5 %; quoted from memory, printed to three decimals.
-@pytest.mark.parametrize(
-    ("looks", "pocock", "obrien_fleming"),
+@pytest.mark.parametrize(("looks", "pocock", "obrien_fleming"),
     [(2, 2.178, 1.977), (3, 2.289, 2.004), (4, 2.361, 2.024), (5, 2.413, 2.040)],
 )
 def test_the_classic_constants_leave_a_chance_of_five_percent(looks, pocock, obrien_fleming):
@@ -129,8 +128,8 @@ def test_a_repeated_p_value_agrees_with_the_boundary_of_its_look(z, looks, confi
 @settings(max_examples=60)
 @given(st.floats(-8, 8), st.floats(0.01, 3), st.floats(0.5, 0.999))
 def test_a_p_value_at_any_time_agrees_with_its_band(z, fraction, confidence):
-    critical = float(anytime_critical_value(fraction, confidence))
-    p = anytime_pvalue(z, fraction, confidence)
+    critical = float(always_valid_critical_value(fraction, confidence))
+    p = always_valid_pvalue(z, fraction, confidence)
     if abs(abs(z) - critical) > 1e-9:
         assert (p < 1 - confidence) == (abs(z) > critical)
 
@@ -139,14 +138,14 @@ def test_the_band_at_any_time_is_that_of_the_mixture_and_tightest_at_the_planned
     # Robbins (1970): the band is crossed where the normal mixture of likelihood ratios reaches 1/level. Integrated here.
     level, t = 0.05, 0.4
     rho = mixture_scale(level)
-    edge = float(anytime_critical_value(t, 0.95)) * math.sqrt(t)
+    edge = float(always_valid_critical_value(t, 0.95)) * math.sqrt(t)
     theta = np.linspace(-60, 60, 400_001)
     prior = stats.norm.pdf(theta, scale=1 / math.sqrt(rho))
     mixture = np.trapezoid(np.exp(theta * edge - theta**2 * t / 2) * prior, theta)
     assert mixture == pytest.approx(1 / level, rel=1e-9)
     for other in (rho / 2, rho * 2):
         assert math.sqrt((1 + other) * (math.log1p(1 / other) - 2 * math.log(level))) > float(
-            anytime_critical_value(1.0, 0.95)
+            always_valid_critical_value(1.0, 0.95)
         )
 
 
@@ -154,7 +153,7 @@ def test_a_thousand_readings_of_nothing_cross_the_band_less_often_than_its_level
     draw = np.random.default_rng(8)
     times = np.arange(1, 1001) / 500  # to twice the planned end
     score = np.cumsum(draw.standard_normal((5000, 1000)) * math.sqrt(1 / 500), axis=1)
-    crossed = (np.abs(score) > anytime_critical_value(times, 0.95) * np.sqrt(times)).any(axis=1).mean()
+    crossed = (np.abs(score) > always_valid_critical_value(times, 0.95) * np.sqrt(times)).any(axis=1).mean()
     assert 0.005 < crossed < 0.05
 
 
@@ -171,11 +170,11 @@ def test_conditional_power_is_the_chance_in_simulated_continuations():
     ("make", "field"),
     [
         (lambda: boundary((0.5, 0.5), 0.95), "information"),
-        (lambda: boundary((), 0.95), "looks"),
+        (lambda: boundary((), 0.95), "group_sequential"),
         (lambda: boundary((0.0, 1.0), 0.95), "information"),
         (lambda: boundary((1.0,), 1.2), "confidence"),
         (lambda: crossing_chances((0.5, 1), (2,)), "critical_values"),
-        (lambda: anytime_critical_value(-0.1, 0.95), "fraction"),
+        (lambda: always_valid_critical_value(-0.1, 0.95), "fraction"),
         (lambda: conditional_power(1, 1.0, 2), "fraction"),
         (lambda: level_spent(0, 0.05, "pocock"), "information"),
     ],

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.estimate import dunnett_critical_value, dunnett_pvalue, two_sided_critical_value
+from neat_verdict.core.statistics import dunnett_critical_value, dunnett_pvalue, two_sided_critical_value
 
 
 # Dunnett (1955), two-sided 5 %, infinite degrees of freedom, printed to two decimals; quoted from memory.

@@ -10,14 +10,8 @@ from scipy import stats
 from statsmodels.stats.weightstats import CompareMeans, DescrStatsW
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.estimate import Mean, Rate, Ratio, compare_arms_at, ratio_statistic
-from neat_verdict.core.estimate.means import (
-    difference_of_means,
-    fieller_interval,
-    ratio_of_means,
-    welch_freedom,
-    welch_statistic,
-)
+from neat_verdict.core.statistics import Mean, Rate, Ratio, compare_arms, fieller_interval, ratio_statistic
+from neat_verdict.core.statistics.welch import difference_of_means, ratio_of_means, welch_freedom, welch_statistic
 
 Z = 1.959963984540054
 
@@ -133,14 +127,14 @@ def test_fieller_holds_the_ratios_that_the_test_does_not_reject():
 
 
 def test_one_door_compares_all_kinds_and_keeps_them_apart():
-    rates = compare_arms_at(Rate(120, 1000), Rate(100, 1000), Z)
+    rates = compare_arms(Rate(120, 1000), Rate(100, 1000), Z)
     assert rates.statistic == pytest.approx(float(ratio_statistic(120, 1000, 100, 1000, 1.0)))
     values = np.random.default_rng(4).gamma(2, 10, 300)
-    means = compare_arms_at(mean_of(values * 1.1), mean_of(values), Z)
+    means = compare_arms(mean_of(values * 1.1), mean_of(values), Z)
     assert means.lift.estimate == pytest.approx(0.1)
     assert means.lift.low < 0.1 < means.lift.high
     with pytest.raises(TypeError):
-        compare_arms_at(Rate(1, 2), mean_of([1, 2]), Z)
+        compare_arms(Rate(1, 2), mean_of([1, 2]), Z)
 
 
 @pytest.mark.parametrize(

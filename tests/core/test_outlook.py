@@ -11,31 +11,32 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.estimate import (
+from neat_verdict.core.methods import AlwaysValid, GroupSequential
+from neat_verdict.core.statistics import (
     Interval,
     Mean,
-    Outlay,
     Rate,
     Ratio,
-    anytime_critical_value,
+    Spend,
+    always_valid_critical_value,
     best_chances,
     boundary,
-    compare_arms_at,
+    compare_arms,
     cost_lift,
     cost_per,
+    impressions_lift,
     many_normal_best_chances,
     normal_best_chances,
-    per_thousand_views,
+    per_thousand_impressions,
     score_statistic,
     trend,
     two_sided_critical_value,
-    views_lift,
 )
-from neat_verdict.core.judge import (
+from neat_verdict.core.text.names import Names
+from neat_verdict.core.verdicts import (
     DecisionRule,
     Forecasted,
     Looks,
-    Names,
     Outcome,
     chances_ahead,
     conversions_it_hangs_on,
@@ -45,7 +46,6 @@ from neat_verdict.core.judge import (
     track_record,
     what_would_change,
 )
-from neat_verdict.core.plan import Method
 
 RULE = DecisionRule(0.95, 0.05)
 NAMES = Names("paid bookings", "visitors", ("List", "Calendar"))
@@ -161,12 +161,12 @@ def test_the_order_of_variants_holds_as_often_as_the_rule_reads():
     arms = [Rate(500, 10_000), Rate(600, 10_000), Rate(615, 10_000)]
     one = 1 - 0.05 / 3
     planned = {"planned_units": (20_000,) * 3, "planned_days": 28}
-    by_looks = replace(RULE, method=Method("looks", look_days=(14, 28)), **planned)
+    by_looks = replace(RULE, method=GroupSequential(look_days=(14, 28)), **planned)
     once, at_look = rank_arms(arms, RULE), rank_arms(arms, by_looks, looks=Looks((0.5,), last=False))
-    anytime = rank_arms(arms, replace(RULE, method=Method("anytime"), **planned))
+    anytime = rank_arms(arms, replace(RULE, method=AlwaysValid(), **planned))
     for ranked, c in (
         (once, two_sided_critical_value(one)),
-        (anytime, anytime_critical_value(0.5, one)),
+        (anytime, always_valid_critical_value(0.5, one)),
         (at_look, boundary((0.5,), one, final=False).critical_values[0]),
     ):
         for line in ranked[1:]:
@@ -187,7 +187,7 @@ def test_a_runner_up_that_is_not_told_apart_is_named():
 
 def test_the_chance_ahead_grows_with_what_was_seen():
     rule = DecisionRule(
-        0.95, 0.1, method=Method("looks", looks=4), planned_units=(20_000, 20_000), planned_days=28, minimum_days=7
+        0.95, 0.1, method=GroupSequential(looks=4), planned_units=(20_000, 20_000), planned_days=28, minimum_days=7
     )
     chances = []
     for conversions in (500, 530, 560):
@@ -201,7 +201,7 @@ def test_the_chance_ahead_grows_with_what_was_seen():
 
 
 def test_without_looks_to_come_there_is_no_chance_ahead():
-    comparison = compare_arms_at(Rate(60, 1000), Rate(50, 1000), 1.96)
+    comparison = compare_arms(Rate(60, 1000), Rate(50, 1000), 1.96)
     assert chances_ahead(comparison, RULE, (1.0,), ()) is None
 
 
@@ -242,22 +242,22 @@ def test_dearer_traffic_can_make_a_winner_the_dearer_choice():
 
 
 def test_revenue_per_thousand_views_by_hand():
-    found = per_thousand_views(Interval(2.0, 1.5, 2.5), 400, 20_000)
+    found = per_thousand_impressions(Interval(2.0, 1.5, 2.5), 400, 20_000)
     assert (found.estimate, found.low, found.high) == pytest.approx((40, 30, 50))
-    lift = views_lift(Interval(0.2, 0.1, 0.3), (400, 400), (20_000, 24_000))
+    lift = impressions_lift(Interval(0.2, 0.1, 0.3), (400, 400), (20_000, 24_000))
     assert (lift.estimate, lift.low, lift.high) == pytest.approx((0, 1.1 / 1.2 - 1, 1.3 / 1.2 - 1), abs=1e-12)
 
 
 def test_outlays_add_up_and_are_not_negative():
-    assert Outlay(1, 2) + Outlay(3, 4) == Outlay(4, 6)
+    assert Spend(1, 2) + Spend(3, 4) == Spend(4, 6)
     with pytest.raises(InputError, match="cost"):
-        Outlay(-1)
+        Spend(-1)
 
 
 def test_a_ratio_is_worth_its_change_at_the_volume_of_today():
     """Fare per view up by 0.1 at 20 views a visitor: 2 more a visitor, for 1,000 visitors a day 60,000 a month."""
     control, variant = (Ratio(100, n, 2000, n * n, 60_000, n * 30) for n in (1000.0, 1200.0))
-    found = impact(compare_arms_at(variant, control, 1.96), 1000)
+    found = impact(compare_arms(variant, control, 1.96), 1000)
     assert found.estimate == pytest.approx(0.1 * 20 * 1000 * 30)
 
 
@@ -275,7 +275,7 @@ def test_an_effect_is_got_back_from_its_interval():
 
 
 def test_winners_are_on_average_smaller_than_seen():
-    """True lifts drawn around 0; the winners' mean as seen is too high, the shrunken one is near the truth."""
+    """True lifts drawn around 0; the winners' mean as seen is too high, the partially_pooled one is near the truth."""
     rng = np.random.default_rng(11)
     true = rng.normal(0, 0.03, 400)
     seen = true + rng.normal(0, 0.03, 400)
@@ -292,7 +292,7 @@ def test_how_often_we_win_counts_sound_tests_only():
     )
     assert (record.decided, record.sound, record.won, record.lost, record.flat) == (4, 3, 1, 1, 0)
     assert record.win_rate.estimate == pytest.approx(1 / 3)
-    assert record.shrunken[2] is None
+    assert record.partially_pooled[2] is None
 
 
 def test_forecasts_are_held_against_what_was_seen():
@@ -306,7 +306,7 @@ def test_a_gain_where_less_is_better_is_shrunk_towards_the_other_gains():
     both = [outcome("winner", 0.10), outcome("winner", -0.10, direction="down")]
     record = track_record(both)
     assert record.winners_seen == pytest.approx(0.10)
-    assert record.shrunken[1].estimate < 0
+    assert record.partially_pooled[1].estimate < 0
 
 
 def test_an_empty_casebook_says_nothing():

@@ -6,9 +6,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import stats
 
-from neat_verdict.core.estimate import (
+from neat_verdict.core.planning import Arms, Baseline, Strictness, power, sample_size
+from neat_verdict.core.soundness import check_overlap, check_split
+from neat_verdict.core.statistics import (
     Rate,
-    compare_rates,
+    compare_arms,
     difference_interval,
     ratio_interval,
     score_statistic,
@@ -16,8 +18,6 @@ from neat_verdict.core.estimate import (
     two_sided_pvalue,
     wilson_interval,
 )
-from neat_verdict.core.plan import Arms, Baseline, Strictness, power, sample_size
-from neat_verdict.core.soundness import check_overlap, check_split
 
 Z95 = two_sided_critical_value(0.95)
 
@@ -30,7 +30,7 @@ ALL = ((273, 350), (289, 350))
 
 def test_the_stone_treatments_reverse_when_the_strata_are_thrown_together():
     small, large, together = (
-        compare_rates(Rate(*new), Rate(*old), Z95).difference.estimate for new, old in (SMALL, LARGE, ALL)
+        compare_arms(Rate(*new), Rate(*old), Z95).difference.estimate for new, old in (SMALL, LARGE, ALL)
     )
     assert small > 0
     assert large > 0
@@ -42,7 +42,7 @@ def test_the_stone_treatments_reverse_when_the_strata_are_thrown_together():
 def test_the_lady_tasting_tea_has_an_exact_p_beside_the_score_p():
     # Fisher's tea table 3/4 against 1/4: SciPy's documentation gives Fisher's two-sided p 0.486; Boschloo's exact test is
     # uniformly more powerful, so its p may not be larger.
-    comparison = compare_rates(Rate(3, 4), Rate(1, 4), Z95)
+    comparison = compare_arms(Rate(3, 4), Rate(1, 4), Z95)
     assert comparison.exact_pvalue is not None
     assert comparison.exact_pvalue <= stats.fisher_exact([[3, 1], [1, 3]]).pvalue
     assert comparison.smallest_expected_count == 2

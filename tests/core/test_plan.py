@@ -10,8 +10,7 @@ from statsmodels.stats.power import NormalIndPower
 from statsmodels.stats.proportion import proportion_effectsize
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.estimate import score_statistic
-from neat_verdict.core.plan import (
+from neat_verdict.core.planning import (
     SCOUT,
     STANDARD,
     STRICT,
@@ -28,7 +27,8 @@ from neat_verdict.core.plan import (
     power,
     sample_size,
 )
-from neat_verdict.core.plan.sample import control_units_needed
+from neat_verdict.core.sizing.sample_size import control_units_needed
+from neat_verdict.core.statistics import score_statistic
 
 EVEN = Arms.even(2)
 

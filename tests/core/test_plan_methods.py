@@ -10,15 +10,13 @@ from scipy import stats
 from statsmodels.stats.power import TTestIndPower
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.estimate import dunnett_critical_value, dunnett_pvalue
-from neat_verdict.core.judge import Guardrail, rule_for, rule_in_words
-from neat_verdict.core.plan import (
+from neat_verdict.core.methods import AlwaysValid, Fixed, GroupSequential, Method, PosteriorThresholds
+from neat_verdict.core.planning import (
     STANDARD,
     Arms,
     Arrivals,
     Baseline,
     GuardrailNeed,
-    Method,
     PlanRequest,
     RampStep,
     Strictness,
@@ -28,7 +26,9 @@ from neat_verdict.core.plan import (
     power,
     sample_size,
 )
-from neat_verdict.core.plan.sample import control_units_for_means
+from neat_verdict.core.sizing.sample_size import control_units_for_means
+from neat_verdict.core.statistics import dunnett_critical_value, dunnett_pvalue
+from neat_verdict.core.verdicts import Guardrail, rule_for, rule_in_words
 
 EVEN = Arms.even(2)
 Z = 1.959963984540054
@@ -36,7 +36,7 @@ Z = 1.959963984540054
 
 def plan(method=None, **others):
     fields = {"baseline": Baseline(0.042), "worthwhile_lift": 0.1, "arrivals": Arrivals(2900), "arms": EVEN}
-    return make_plan(PlanRequest(**{**fields, **others}, strictness=STANDARD, method=method or Method()))
+    return make_plan(PlanRequest(**{**fields, **others}, strictness=STANDARD, method=method or Fixed()))
 
 
 def test_the_sample_of_two_means_is_the_published_one():
@@ -108,17 +108,17 @@ def test_one_sided_critical_values_are_those_of_a_multivariate_normal_integral()
 def test_each_way_of_reading_has_its_price():
     once, looks, even_spent, anytime = (
         plan(method).size.total
-        for method in (Method(), Method("looks"), Method("looks", spending="pocock"), Method("anytime"))
+        for method in (Fixed(), GroupSequential(), GroupSequential(spending="pocock"), AlwaysValid())
     )
     assert once < looks < even_spent < anytime
-    assert plan(Method(sides="one")).size.total < once
-    assert plan(Method("bayesian")).size.total == plan(Method(sides="one")).size.total
+    assert plan(Fixed(sides="one")).size.total < once
+    assert plan(PosteriorThresholds()).size.total == plan(Fixed(sides="one")).size.total
 
 
 def test_planned_looks_fall_on_whole_weeks_or_on_the_days_chosen_and_end_with_the_plan():
-    even = plan(Method("looks", looks=4))
+    even = plan(GroupSequential(looks=4))
     assert [look.day for look in even.looks] == [14, 21, 28]  # the first week lies before the least of two weeks
-    chosen = plan(Method("looks", look_days=(3, 15, 20, 400)))
+    chosen = plan(GroupSequential(look_days=(3, 15, 20, 400)))
     assert [look.day for look in chosen.looks] == [15, 20, 28]
     assert chosen.looks[-1].information == 1
     critical = [look.critical_value for look in chosen.looks]
@@ -174,7 +174,7 @@ def test_the_rule_of_a_plan_waits_for_the_sample_only_when_it_reads_once():
     request = PlanRequest(Baseline(0.042), 0.1, Arrivals(2900), EVEN, STANDARD)
     once = rule_for(request, make_plan(request))
     assert (once.minimum_days, once.planned_days, once.planned_units) == (28, 28, (37_513, 37_513))
-    looking = PlanRequest(Baseline(0.042), 0.1, Arrivals(2900), EVEN, STANDARD, Method("looks"))
+    looking = PlanRequest(Baseline(0.042), 0.1, Arrivals(2900), EVEN, STANDARD, GroupSequential())
     rule = rule_for(looking, make_plan(looking))
     assert (rule.minimum_days, rule.look_days, rule.planned_units) == (14, (14, 21, 28), (40_600, 40_600))
 
@@ -182,17 +182,17 @@ def test_the_rule_of_a_plan_waits_for_the_sample_only_when_it_reads_once():
 @pytest.mark.parametrize(
     ("method", "guardrails", "parts"),
     [
-        (Method(), (), ["We read once, after at least 28 days", "its whole 95% interval lies above zero and"]),
-        (Method(sides="one"), (), ["its one-sided 95% bound lies above zero"]),
+        (Fixed(), (), ["We read once, after at least 28 days", "its whole 95% interval lies above zero and"]),
+        (Fixed(sides="one"), (), ["its one-sided 95% bound lies above zero"]),
         (
-            Method("looks"),
+            GroupSequential(),
             (),
             ["We look after day 14, 21 and 28 and at no other time", "O’Brien–Fleming type", "all looks"],
         ),
-        (Method("anytime"), (), ["on any day, from day 14 on up to day 49", "for being read at any time"]),
-        (Method("bayesian"), (), ["with a probability of 95% or more", "no more than 0.5% of control’s level"]),
+        (AlwaysValid(), (), ["on any day, from day 14 on up to day 49", "for being read at any time"]),
+        (PosteriorThresholds(), (), ["with a probability of 95% or more", "no more than 0.5% of control’s level"]),
         (
-            Method(),
+            Fixed(),
             (Guardrail("cancellations", 0.05, "down"),),
             ["keep within every margin: cancellations no more than 5% worse"],
         ),
@@ -210,8 +210,8 @@ def test_each_rule_reads_as_a_paragraph(method, guardrails, parts):
     [
         (lambda: Method("weekly"), "method"),
         (lambda: Method(spending="linear"), "spending"),
-        (lambda: Method(sides="three"), "sides"),
-        (lambda: Method(looks=1), "looks"),
+        (lambda: Fixed(sides="three"), "sides"),
+        (lambda: Method(looks=1), "group_sequential"),
         (lambda: Method(look_days=(14, 14)), "look_days"),
         (lambda: Method(superiority=0.4), "superiority"),
         (lambda: Method(expected_loss=0), "expected_loss"),

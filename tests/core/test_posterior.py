@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 from scipy import integrate, special, stats
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.estimate import Prior, Rate, best_chances, compare_posteriors
-from neat_verdict.core.estimate.posterior import normal_expected_loss, normal_superiority
+from neat_verdict.core.statistics import Prior, Rate, best_chances, compare_posteriors
+from neat_verdict.core.statistics.posterior import normal_expected_loss, normal_superiority
 
 
 def exact_superiority(variant, control):

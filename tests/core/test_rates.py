@@ -8,8 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from statsmodels.stats.proportion import proportion_confint
 
-from neat_verdict.core.checks import InputError, whole_count
-from neat_verdict.core.estimate import Rate, two_sided_critical_value, wilson_interval
+from neat_verdict.core.checks import InputError, read_count
+from neat_verdict.core.statistics import Rate, two_sided_critical_value, wilson_interval
 
 Z95 = two_sided_critical_value(0.95)
 
@@ -88,16 +88,16 @@ def test_impossible_counts_are_refused_by_name(conversions, units, field, messag
      (41433, 41433), (12.0, 12), ("12.0", 12), ("0", 0)],
 )  # fmt: skip
 def test_counts_are_read_as_people_write_them(typed, count):
-    assert whole_count("units", typed) == count
+    assert read_count("units", typed) == count
 
 
 @pytest.mark.parametrize("typed", ["5.1%", "5.1 %", "0.051", "0,051", 0.051])
 def test_a_rate_without_counts_is_refused_with_the_reason(typed):
     with pytest.raises(InputError, match="A rate without its counts cannot be judged"):
-        whole_count("conversions", typed)
+        read_count("conversions", typed)
 
 
 @pytest.mark.parametrize("typed", ["", "many", "-3", "1.5", "1,23", "1e9", "12,34,567", None, True, math.inf, 10**13])
 def test_what_is_no_count_is_refused(typed):
     with pytest.raises(InputError, match="units"):
-        whole_count("units", typed)
+        read_count("units", typed)

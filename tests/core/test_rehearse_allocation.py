@@ -6,18 +6,28 @@ import numpy as np
 import pytest
 from scipy import stats
 
-from neat_verdict.core.allocate import Memory, Policy, believed, next_shares
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.estimate import EpochArms, EpochPair, Rate, compare_by_epoch
-from neat_verdict.core.judge import DecisionRule
-from neat_verdict.core.plan import Arms, Arrivals, Baseline, Method
-from neat_verdict.core.rehearse import FLAT, World, rehearse_allocation
-from neat_verdict.core.rehearse.allocation import MOST_EPOCHS, _next, _Sums
+from neat_verdict.core.designs import DESIGNS
+from neat_verdict.core.designs.adaptive.policy import Policy, next_shares
+from neat_verdict.core.designs.adaptive.posteriors import Memory, posteriors_of
+from neat_verdict.core.methods import AlwaysValid
+from neat_verdict.core.periods import Pair, Period, compare_stratified
+from neat_verdict.core.planning import Arms, Arrivals, Baseline
+from neat_verdict.core.rehearsal import FLAT, MAX_EPOCHS, World, rehearse_allocation
+from neat_verdict.core.rehearsal.allocation import _next, _Sums
+from neat_verdict.core.statistics import Rate
+from neat_verdict.core.verdicts import DecisionRule
 
 POLICY = Policy(even_units=100, even_epochs=1)
 WORLD = World(Baseline(0.2), Arms.even(3), Arrivals(1200), 14, FLAT, FLAT)
 RULE = DecisionRule(
-    0.95, 0.05, minimum_days=3, planned_units=(5600,) * 3, method=Method("anytime"), planned_days=14, adaptive=True
+    0.95,
+    0.05,
+    minimum_days=3,
+    planned_units=(5600,) * 3,
+    method=AlwaysValid(),
+    planned_days=14,
+    design=DESIGNS["adaptive"],
 )
 
 
@@ -67,7 +77,7 @@ def test_the_same_seed_gives_the_same_and_progress_is_heard():
 
 def test_long_runs_of_short_epochs_are_taken_in_fewer():
     seen = rehearse_allocation(replace(WORLD, days=90), RULE, POLICY, (0.1, 0.0), epoch_days=1 / 24, runs=2)
-    assert len(seen.adaptive.shares) == MOST_EPOCHS
+    assert len(seen.adaptive.shares) == MAX_EPOCHS
     assert seen.epoch_days == pytest.approx(0.75)
 
 
@@ -93,8 +103,8 @@ def test_its_sums_are_those_of_the_reading_by_epoch():
     sums = _Sums(1, 3, None)
     for units, totals in zip(n, x, strict=True):
         sums.add(units, totals)
-    found = compare_by_epoch(
-        [EpochPair(Rate(int(b[1]), int(a[1])), Rate(int(b[0]), int(a[0]))) for a, b in zip(n[:, 0], x[:, 0], strict=True)], 1.0
+    found = compare_stratified(
+        [Pair(Rate(int(b[1]), int(a[1])), Rate(int(b[0]), int(a[0]))) for a, b in zip(n[:, 0], x[:, 0], strict=True)], 1.0
     )  # fmt: skip
     assert sums.weight[0, 1] == pytest.approx(found.information)
     assert sums.statistic()[0, 1] == pytest.approx(found.statistic)
@@ -125,7 +135,7 @@ def test_all_runs_at_once_get_the_shares_that_each_would_get_alone(policy, sprea
                 for a, b in zip(old, more, strict=True)
             ]
         seen = [memory.seen for memory in memories]
-        alone = next_shares(believed(memories), seen, before[run].tolist(), policy, sign=-1, epochs=3)
+        alone = next_shares(posteriors_of(memories), seen, before[run].tolist(), policy, sign=-1, epochs=3)
         assert found[run] == pytest.approx(alone.shares, abs=1e-12)
 
 
@@ -158,12 +168,12 @@ def test_steered_apart_the_interval_holds_the_lift_of_everybody_and_without_the_
                 b = share if day > 1 else 0.5
                 n = rng.multinomial(300, (1 - b, b))
                 arms = tuple(Rate(int(rng.binomial(k, rate)), int(k)) for k, rate in zip(n, rates, strict=True))
-                epochs.append(EpochArms(arms, (1 - b, b), day, segment))
+                epochs.append(Period(arms, (1 - b, b), day, segment))
         # All of a day put together, as somebody would who does not know that segments were steered.
         halves = zip(epochs[::2], epochs[1::2], strict=True)
-        mixed = [EpochArms((a.arms[0] + b.arms[0], a.arms[1] + b.arms[1]), a.shares, a.day) for a, b in halves]
+        mixed = [Period((a.arms[0] + b.arms[0], a.arms[1] + b.arms[1]), a.shares, a.day) for a, b in halves]
         for name, whole in (("together", epochs), ("mixed", mixed)):
-            found = compare_by_epoch([epoch.pair(1, 0) for epoch in whole], 1.959964)
+            found = compare_stratified([epoch.pair(1, 0) for epoch in whole], 1.959964)
             held[name] += found.difference.low <= 0 <= found.difference.high
     assert stats.binomtest(held["together"], runs, 0.95).pvalue > 0.001
     assert held["mixed"] < 0.2 * runs

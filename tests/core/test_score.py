@@ -8,9 +8,9 @@ from scipy import optimize, stats
 from statsmodels.stats.proportion import confint_proportions_2indep
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.estimate import (
+from neat_verdict.core.statistics import (
     Rate,
-    compare_rates,
+    compare_arms,
     compare_with_control,
     difference_interval,
     ratio_interval,
@@ -66,7 +66,7 @@ def test_the_difference_interval_is_the_published_one():
 def test_the_ratio_of_the_aspirin_trial_is_the_published_one():
     # Agresti, Categorical Data Analysis: 189/11 034 against 104/11 037, ratio 1.82 with 95 % interval 1.43 to 2.31;
     # quoted from memory. The published interval is on the log scale, hence the tolerance of one in the last digit.
-    comparison = compare_rates(Rate(189, 11034), Rate(104, 11037), Z95)
+    comparison = compare_arms(Rate(189, 11034), Rate(104, 11037), Z95)
     assert comparison.lift.estimate + 1 == pytest.approx(1.82, abs=0.005)
     assert comparison.lift.low + 1 == pytest.approx(1.43, abs=0.01)
     assert comparison.lift.high + 1 == pytest.approx(2.31, abs=0.01)
@@ -203,16 +203,16 @@ def test_intervals_cover_the_truth_as_often_as_they_say(n, rate1, rate2):
 
 
 def test_an_exact_p_stands_beside_few_conversions():
-    few = compare_rates(Rate(7, 20), Rate(1, 20), Z95)
+    few = compare_arms(Rate(7, 20), Rate(1, 20), Z95)
     # Mehta & Senchaudhuri's worked example of Boschloo's test, as SciPy's documentation gives it, is one-sided; the value
     # here is scipy.stats.boschloo_exact([[7, 1], [13, 19]]).pvalue, by its own independent enumeration.
     assert few.exact_pvalue == pytest.approx(stats.boschloo_exact([[7, 1], [13, 19]]).pvalue)
-    assert compare_rates(Rate(70, 200), Rate(50, 200), Z95).exact_pvalue is None
-    assert compare_rates(Rate(0, 20), Rate(0, 20), Z95).exact_pvalue == 1.0
+    assert compare_arms(Rate(70, 200), Rate(50, 200), Z95).exact_pvalue is None
+    assert compare_arms(Rate(0, 20), Rate(0, 20), Z95).exact_pvalue == 1.0
 
 
 def test_control_without_conversions_leaves_the_lift_undefined_not_wrong():
-    comparison = compare_rates(Rate(9, 100), Rate(0, 100), Z95)
+    comparison = compare_arms(Rate(9, 100), Rate(0, 100), Z95)
     assert np.isnan(comparison.lift.estimate)
     assert comparison.lift.high == np.inf
     assert comparison.lift.low > 0

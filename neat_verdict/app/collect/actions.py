@@ -15,11 +15,11 @@ from neat_verdict.app.collect.text import Text, match_columns, read_text
 from neat_verdict.app.experiments.actions import record
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
 from neat_verdict.app.experiments.queries import metric_use, today
-from neat_verdict.app.experiments.tallies import COLUMNS, FIELDS, ArmKind, arm_kind
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.app.problems import Conflict
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.metrics import Tallying
 
 WRONG_SHOWN = 2000
 
@@ -42,7 +42,7 @@ class Preview:
     delimiter: str
     header: tuple[str, ...]
     metric: str
-    kind: ArmKind
+    kind: str
     fields: tuple[str, ...]
     columns: dict[str, int | None]
     rows: int
@@ -94,9 +94,9 @@ def _columns(text: Text, fields: tuple[str, ...], chosen: dict[str, int | None])
     return matched
 
 
-def _expected(experiment: Experiment, text: Text, columns: dict[str, int], kind: ArmKind) -> Expected:
+def _expected(experiment: Experiment, text: Text, columns: dict[str, int], tallying: Tallying) -> Expected:
     variants = [(variant.letter, variant.name) for variant in experiment.variants.all()]
-    return Expected(columns, variants, today(), day_order(text, columns["day"]), kind)
+    return Expected(columns, variants, today(), day_order(text, columns["day"]), tallying)
 
 
 def preview(
@@ -110,7 +110,7 @@ def preview(
     open_for_data(by, experiment)
     use = metric_use(experiment, metric)
     refuse_counted(experiment, use)
-    fields = fields_of(arm_kind(use.definition["kind"], use.before_days))
+    fields = fields_of(use.tallying)
     text = read_text(content, fields)
     return _preview_steps(experiment, use, text, content, _columns(text, fields, chosen))
 
@@ -119,11 +119,11 @@ def _preview_steps(
     experiment: Experiment, use: ExperimentMetric, text: Text, content: bytes, columns: dict[str, int | None]
 ) -> Iterator[int | Preview]:
     counts = Counts()
-    kind = arm_kind(use.definition["kind"], use.before_days)
+    tallying = use.tallying
     known = {name: place for name, place in columns.items() if place is not None}
-    complete = len(known) == len(fields_of(kind))
+    complete = len(known) == len(fields_of(tallying))
     if complete:
-        for step in read_counts(text, _expected(experiment, text, known, kind)):
+        for step in read_counts(text, _expected(experiment, text, known, use.tallying)):
             if isinstance(step, int):
                 yield step
             else:
@@ -136,8 +136,8 @@ def _preview_steps(
         delimiter={",": "comma", ";": "semicolon", "\t": "tab"}[text.delimiter],
         header=text.header,
         metric=use.metric.name,
-        kind=kind,
-        fields=fields_of(kind),
+        kind=tallying.name,
+        fields=fields_of(tallying),
         columns=columns,
         rows=counts.rows,
         folded=counts.folded,
@@ -145,7 +145,7 @@ def _preview_steps(
         wrong_count=len(counts.wrong),
         first_day=days[0] if days else None,
         last_day=days[-1] if days else None,
-        totals=_totals(counts, len(experiment.variants.all()), len(FIELDS[kind])),
+        totals=_totals(counts, len(experiment.variants.all()), len(tallying.fields)),
         difference=_difference(experiment, use, counts) if complete else None,
         seen_before=experiment.imports.filter(digest=digest, metric=use.metric).exists(),
         remarks=_remarks(experiment, counts, days),
@@ -160,7 +160,7 @@ def _totals(counts: Counts, arms: int, width: int) -> tuple[tuple[float, ...], .
 
 
 def _stored(experiment: Experiment, use: ExperimentMetric) -> dict[tuple[date, int], tuple[float, ...]]:
-    columns = COLUMNS[arm_kind(use.definition["kind"], use.before_days)]
+    columns = use.tallying.columns
     rows = Tally.objects.filter(variant__experiment=experiment, metric=use.metric, round=experiment.round, segment="")
     values = rows.values_list("day", "variant__position", *columns)
     return {(day, position): tuple(sums) for day, position, *sums in values}
@@ -213,14 +213,14 @@ def store(
         raise Conflict("The file is not the one that was previewed; preview it again")
     use = metric_use(experiment, metric)
     refuse_counted(experiment, use)
-    kind = arm_kind(use.definition["kind"], use.before_days)
-    text = read_text(content, fields_of(kind))
-    columns = _columns(text, fields_of(kind), chosen)
+    fields = fields_of(use.tallying)
+    text = read_text(content, fields)
+    columns = _columns(text, fields, chosen)
     missing = [field for field, place in columns.items() if place is None]
     if missing:
         raise InputError(missing[0], "not chosen", "must be one of the file's columns")
     known = {field: place for field, place in columns.items() if place is not None}
-    steps = read_counts(text, _expected(experiment, text, known, kind))
+    steps = read_counts(text, _expected(experiment, text, known, use.tallying))
     counts = next(step for step in steps if isinstance(step, Counts))
     if counts.wrong and not leave_out_wrong:
         raise Conflict(f"{len(counts.wrong)} rows are wrong; put them right, or choose to leave them out")
@@ -248,7 +248,7 @@ def store(
 
 def _write(experiment: Experiment, use: ExperimentMetric, counts: Counts) -> None:
     variants = {variant.position: variant for variant in experiment.variants.all()}
-    columns = COLUMNS[arm_kind(use.definition["kind"], use.before_days)]
+    columns = use.tallying.columns
     Tally.objects.bulk_create(
         [
             Tally(

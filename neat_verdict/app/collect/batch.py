@@ -11,8 +11,8 @@ from typing import Any, NamedTuple
 
 import orjson
 
-from neat_verdict.app.metrics.sample import EXPOSURE
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.metrics import EXPOSURE
 
 MOST_EVENTS = 20_000
 MOST_BYTES = 32 * 1024 * 1024

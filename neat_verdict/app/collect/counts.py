@@ -9,15 +9,15 @@ from dataclasses import dataclass, field
 from datetime import date
 
 from neat_verdict.app.collect.text import Text
-from neat_verdict.app.experiments.tallies import FIELDS, ArmKind, make_arm
-from neat_verdict.core.checks import InputError, whole_count
+from neat_verdict.core.checks import InputError, read_count
+from neat_verdict.core.metrics import RATE, Tallying
 
 PROGRESS_EVERY = 20_000
 
 
-def fields_of(kind: ArmKind) -> tuple[str, ...]:
+def fields_of(tallying: Tallying) -> tuple[str, ...]:
     """The columns of a file of daily sums of a kind of metric."""
-    return ("day", "variant", *FIELDS[kind])
+    return ("day", "variant", *tallying.fields)
 
 
 _ISO = re.compile(r"(\d{4})[-/.](\d{1,2})[-/.](\d{1,2})(?:[T ].*)?$")
@@ -53,12 +53,12 @@ class Expected:
     variants: Sequence[tuple[str, str]]  # (letter, name), control first
     latest: date
     day_first: bool | None = None
-    kind: ArmKind = "rate"
+    tallying: Tallying = RATE
 
     @property
     def fields(self) -> tuple[str, ...]:
         """The columns a row must have."""
-        return fields_of(self.kind)
+        return fields_of(self.tallying)
 
     def names(self) -> dict[str, int]:
         """Accepted spellings of each variant: its letter, its name, "control" for A."""
@@ -120,15 +120,15 @@ def _row(
         known = ", ".join(f"{letter} ({name})" for letter, name in expected.variants)
         raise InputError("variant", values["variant"] or "empty", f"must be one of {known}")
     key = (days[values["day"]], position)
-    if expected.kind == "rate":
-        units, conversions = whole_count("units", values["units"]), whole_count("conversions", values["conversions"])
+    if expected.tallying.arm.converts:
+        units, conversions = read_count("units", values["units"]), read_count("conversions", values["conversions"])
         if conversions > units:
             raise InputError("conversions", conversions, f"must not be greater than units ({units})")
         return key, (units, conversions)
-    sums = [float(whole_count("units", values["units"]))]
-    sums += [number_in(name, values[name]) for name in FIELDS[expected.kind][1:]]
+    sums = [float(read_count("units", values["units"]))]
+    sums += [number_in(name, values[name]) for name in expected.tallying.fields[1:]]
     try:
-        make_arm(expected.kind, sums)
+        expected.tallying.check_sums(sums)
     except InputError as problem:
         problem.field = _AS_WRITTEN.get(problem.field, problem.field)
         raise

@@ -19,8 +19,8 @@ from neat_verdict.app.collect.batch import Sent
 from neat_verdict.app.collect.models import Event
 from neat_verdict.app.collect.recount import HOUR, Arrivals, Exposure, Standing, Sums, standing
 from neat_verdict.app.experiments.queries import workspace
-from neat_verdict.app.metrics.sample import EXPOSURE
 from neat_verdict.app.traffic.serving import Served, served
+from neat_verdict.core.metrics import EXPOSURE
 
 HOLD_AFTER = 5 * 60_000  # a clock may be this much fast before its events are held
 LATE_AFTER = 24 * HOUR

@@ -19,7 +19,6 @@ from neat_verdict.app.collect.unit_files import Measured, Reduced, reduce_units
 from neat_verdict.app.experiments.actions import record
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
 from neat_verdict.app.experiments.queries import today, workspace
-from neat_verdict.app.experiments.tallies import arm_kind
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
@@ -37,18 +36,13 @@ def digest_of(path: Path) -> str:
 def measured(use: ExperimentMetric) -> Measured:
     """The columns a file of units has for a metric: its key; for a ratio with _numerator and _denominator, and with _before for
     one that is adjusted by what units came to before."""
-    definition = definition_of(use.definition)
-    kind = arm_kind(definition.kind, use.before_days)
+    definition, tallying = definition_of(use.definition), use.tallying
     stem = use.metric.key.replace("-", "_")
-    caps = [definition.measure.cap if definition.measure else None]
-    if kind == "ratio":
-        caps.append(definition.denominator.cap if definition.denominator else None)
-    if kind == "adjusted":
-        caps *= 2
-    columns = {"ratio": (f"{stem}_numerator", f"{stem}_denominator"), "adjusted": (stem, f"{stem}_before")}.get(
-        kind, (stem,)
-    )
-    return Measured(use.metric_id, use.metric.name, kind, columns, tuple(caps))
+    caps = [measure.cap for measure in definition.measures] or [None]
+    # What came before the exposure is capped as what came after.
+    caps = (caps * 2)[: len(tallying.value_names)]
+    columns = tuple(f"{stem}_{name}" if name else stem for name in tallying.value_names)
+    return Measured(use.metric_id, use.metric.name, tallying, columns, tuple(caps))
 
 
 def preview_units(by: User, experiment: Experiment, path: Path) -> Reduced:

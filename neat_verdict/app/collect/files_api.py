@@ -13,8 +13,8 @@ from django.http import HttpRequest
 from ninja import File, Form, Router, Status, UploadedFile
 
 from neat_verdict.app.collect import file_actions
-from neat_verdict.app.collect.outlays import store_outlays
-from neat_verdict.app.collect.schemas import BadLineOut, EventFileOut, OutlaysOut, UnitsOut, WrongRowOut, WrongUnitOut
+from neat_verdict.app.collect.schemas import BadLineOut, EventFileOut, SpendFileOut, UnitsOut, WrongRowOut, WrongUnitOut
+from neat_verdict.app.collect.spend import store_spend
 from neat_verdict.app.collect.unit_files import Reduced
 from neat_verdict.app.config.auth import person
 from neat_verdict.app.experiments.models import Experiment
@@ -92,15 +92,15 @@ def _out(experiment: Experiment, found: Reduced, digest: str, *, stored: bool) -
     )
 
 
-@router.post("/experiments/{key}/outlays", response=OutlaysOut, operation_id="store_outlays")
-def outlays(request: HttpRequest, key: str, file: File[UploadedFile]) -> OutlaysOut:
-    """A file of cost and views by day and variant: all of it, or nothing and what is wrong with it."""
+@router.post("/experiments/{key}/spend", response=SpendFileOut, operation_id="store_spend")
+def spend(request: HttpRequest, key: str, file: File[UploadedFile]) -> SpendFileOut:
+    """A file of cost and impressions by day and variant: all of it, or nothing and what is wrong with it."""
     if (file.size or 0) > settings.LARGEST_FILE:
         limit = settings.LARGEST_FILE // 2**20
         raise InputError("file", f"{(file.size or 0) / 1e6:.0f} MB", f"must not be larger than {limit} MB")
-    found = store_outlays(person(request), find(key), file.read(), file.name or "outlays")
+    found = store_spend(person(request), find(key), file.read(), file.name or "spend")
     wrong = [WrongRowOut.model_validate(line, from_attributes=True) for line in found.wrong[:BAD_SHOWN]]
-    return OutlaysOut(rows=found.rows, days=found.days, wrong_count=len(found.wrong), wrong=wrong)
+    return SpendFileOut(rows=found.rows, days=found.days, wrong_count=len(found.wrong), wrong=wrong)
 
 
 @router.post("/event-files", response=EventFileOut, operation_id="take_in_event_file")

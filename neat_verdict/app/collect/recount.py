@@ -12,13 +12,13 @@ from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 from neat_verdict.app.traffic.serving import Served, epoch_segment
-from neat_verdict.core.metrics import Definition, Happening, unit_figure
+from neat_verdict.core.metrics import ALL_COLUMNS, Definition, Tallying, TimedEvent, unit_figure
 from neat_verdict.core.traffic import property_text
 
 MILLION = 1_000_000
 HOUR = 3_600_000
 LONGEST_SEGMENT = 200
-_SUMS = 6  # of a cell; the counts of a funnel's steps follow, or of the units that reached the cap
+_SUMS = len(ALL_COLUMNS)  # of a cell; the counts of a funnel's steps follow, or of the units that reached the cap
 
 
 class Exposure(NamedTuple):
@@ -46,7 +46,7 @@ Cell = tuple[int, str, str, str]
 
 
 def standing(
-    experiment: Served, exposures: Sequence[Exposure], events: Sequence[Happening], *, round_to: int = 6
+    experiment: Served, exposures: Sequence[Exposure], events: Sequence[TimedEvent], *, round_to: int = 6
 ) -> Standing | None:
     """A unit as it stands by its exposures and its other events (in the order of their moments); None if never exposed."""
     found = sorted(exposures)[:1]
@@ -77,12 +77,12 @@ def segments_of(properties: Mapping[str, Any], kept_by: Sequence[Sequence[str]])
 
 
 def limits_of(definition: Definition) -> tuple[int | None, ...]:
-    """A metric's caps, above the line and below it, in whole millionths."""
+    """A metric's caps, of numerator and denominator, in whole millionths."""
     return tuple(None if cap is None else round(cap * MILLION) for cap in definition.caps)
 
 
 class Sums(dict[Cell, list[int]]):
-    """Changes of tallies: units, total, squares, below, below squares, cross, in whole millionths; of a funnel also the units
+    """Changes of tallies: `ALL_COLUMNS` in whole millionths; of a funnel also the units
     that reached each step, of a capped metric those that reached its cap."""
 
     def __init__(self, experiment: Served) -> None:
@@ -92,12 +92,12 @@ class Sums(dict[Cell, list[int]]):
         """Add a unit's part, or take it away (``sign`` -1)."""
         day = day_of(unit.first_at)
         for metric, figures in unit.values.items():
-            above = round(figures[0] * MILLION)
-            below = round(figures[1] * MILLION) if len(figures) == 2 else 0
+            first = round(figures[0] * MILLION)
+            second = round(figures[1] * MILLION) if len(figures) == 2 else 0
             steps = figures[1:] if len(figures) > 2 else ()
             limits = self.limits[metric]
             # Of what came before the exposure it is not asked, so there may be one limit only.
-            both = zip((above, below), limits, strict=False)
+            both = zip((first, second), limits, strict=False)
             reached = any(limit is not None and value >= limit for value, limit in both)
             for segment in unit.segments:
                 cell = (unit.position, segment, day, metric)
@@ -112,13 +112,13 @@ class Sums(dict[Cell, list[int]]):
                 elif limits:
                     sums.extend([0] * (_SUMS + 1 - len(sums)))
                     sums[_SUMS] += sign * reached
-                if above:
-                    sums[1] += sign * above
-                    sums[2] += sign * above * above
-                if below:
-                    sums[3] += sign * below
-                    sums[4] += sign * below * below
-                    sums[5] += sign * above * below
+                if first:
+                    sums[1] += sign * first
+                    sums[2] += sign * first * first
+                if second:
+                    sums[3] += sign * second
+                    sums[4] += sign * second * second
+                    sums[5] += sign * first * second
 
 
 class Arrivals(dict[tuple[int, int], list[int]]):
@@ -131,20 +131,26 @@ class Arrivals(dict[tuple[int, int], list[int]]):
         counted[1] += sign * unit.mixed
 
 
-def as_floats(kind: str, exact: Sequence[int]) -> dict[str, Any]:
+def as_floats(tallying: Tallying, exact: Sequence[int]) -> dict[str, Any]:
     """The columns of a tally from its exact sums, each rounded once; ``steps`` of a funnel and ``capped`` are whole numbers."""
-    units, total, squares, below, below_squares, cross = exact[:_SUMS]
-    square = MILLION * MILLION
-    found: dict[str, Any] = dict.fromkeys(("squares", "below", "below_squares", "cross", "steps", "capped"))
-    found |= {"units": units, "total": total / MILLION}
-    if kind == "rate":
-        found["steps"] = list(exact[_SUMS:]) or None
-    else:
+    found: dict[str, Any] = dict.fromkeys((*ALL_COLUMNS, "steps", "capped"))
+    for column, value in zip(ALL_COLUMNS, exact, strict=False):
+        if column in tallying.columns:
+            found[column] = value / _SCALE[column] if column in _SCALE else value
+    if tallying.capped_values:
         found["capped"] = next(iter(exact[_SUMS:]), None)
-        found["squares"] = squares / square
-    if kind in ("ratio", "adjusted"):
-        found |= {"below": below / MILLION, "below_squares": below_squares / square, "cross": cross / square}
+    else:
+        found["steps"] = list(exact[_SUMS:]) or None
     return found
+
+
+_SCALE = {
+    "total": MILLION,
+    "second_total": MILLION,
+    "squares": MILLION * MILLION,
+    "second_squares": MILLION * MILLION,
+    "cross": MILLION * MILLION,
+}
 
 
 def grouped(rows: Iterable[Sequence[Any]]) -> dict[str, list[Sequence[Any]]]:

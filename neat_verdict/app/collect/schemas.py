@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from datetime import date, datetime
-from typing import Literal
 
 from ninja import Schema
 
@@ -27,7 +26,7 @@ class PreviewOut(Schema):
     delimiter: str
     header: list[str]
     metric: str
-    kind: Literal["rate", "mean", "ratio", "adjusted"]
+    kind: str
     fields: list[str]
     columns: dict[str, int | None]
     rows: int
@@ -105,8 +104,8 @@ class EventFileOut(Schema):
     unknown: dict[str, int]
 
 
-class OutlaysOut(Schema):
-    """What became of a file of cost and views; with wrong rows nothing was stored."""
+class SpendFileOut(Schema):
+    """What became of a file of cost and impressions; with wrong rows nothing was stored."""
 
     rows: int
     days: int

@@ -12,9 +12,8 @@ from django.db import connection
 
 from neat_verdict.app.collect.batch import Sent
 from neat_verdict.app.collect.recount import Arrivals, Sums, as_floats
-from neat_verdict.app.experiments.tallies import arm_kind
-from neat_verdict.app.metrics.sample import EXPOSURE
 from neat_verdict.app.traffic.serving import Served
+from neat_verdict.core.metrics import EXPOSURE
 
 _IN = "IN (SELECT value FROM json_each(%s))"
 INSERT_EVENT = """INSERT INTO collect_event
@@ -25,10 +24,11 @@ _UPSERT_ENROLMENT = """INSERT INTO traffic_enrolment
     ON CONFLICT (unit, experiment_id, round) DO UPDATE SET variant_id = excluded.variant_id, first_at = excluded.first_at,
         segments = excluded.segments, "values" = excluded."values", mixed = excluded.mixed"""
 _UPSERT_TALLY = """INSERT INTO experiments_tally
-    (variant_id, metric_id, round, segment, day, units, total, squares, below, below_squares, "cross", steps, capped, exact)
+    (variant_id, metric_id, round, segment, day, units, total, squares, second_total, second_squares, "cross", steps, capped, exact)
     VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)
     ON CONFLICT (variant_id, metric_id, round, segment, day) DO UPDATE SET units = excluded.units, total = excluded.total,
-        squares = excluded.squares, below = excluded.below, below_squares = excluded.below_squares,
+        squares = excluded.squares, second_total = excluded.second_total,
+        second_squares = excluded.second_squares,
         "cross" = excluded."cross", steps = excluded.steps, capped = excluded.capped, exact = excluded.exact"""
 _UPSERT_ARRIVAL = """INSERT INTO collect_arrival (variant_id, round, hour, units, mixed) VALUES (%s, %s, %s, %s, %s)
     ON CONFLICT (variant_id, round, hour) DO UPDATE SET units = units + excluded.units, mixed = mixed + excluded.mixed"""
@@ -99,7 +99,7 @@ def change_tallies(experiment: Served, sums: Sums) -> None:
     """Add changes to the tallies; a metric whose sums came in by file is left alone, and empty cells go."""
     if not sums:
         return
-    kinds = {str(m.id): arm_kind(m.definition.kind, m.before_days) for m in experiment.metrics}
+    tallyings = {str(m.id): m.definition.rules.tallying(m.before_days) for m in experiment.metrics}
     ids = [variant[0] for variant in experiment.variants]
     by_file = {
         row[0]
@@ -129,17 +129,17 @@ def change_tallies(experiment: Served, sums: Sums) -> None:
         if metric in by_file or not any(change):
             continue
         counted = json.loads(before)
-        if place in present and kinds[metric_id] != "rate":
+        if place in present and tallyings[metric_id].capped_values:
             # Counted before it was asked who reached the cap: that stays unknown until the tallies are rebuilt.
             change = change[: len(counted)]
         exact = [old + new for old, new in zip_longest(counted, change, fillvalue=0)]
         if exact[0] == 0:
             emptied.append((variant, metric, experiment.round, segment, day))
             continue
-        figures = as_floats(kinds[metric_id], exact)
+        figures = as_floats(tallyings[metric_id], exact)
         kept.append(
             (variant, metric, experiment.round, segment, day, figures["units"], figures["total"], figures["squares"],
-             figures["below"], figures["below_squares"], figures["cross"],
+             figures["second_total"], figures["second_squares"], figures["cross"],
              json.dumps(figures["steps"]) if figures["steps"] else None, figures["capped"], json.dumps(exact))
         )  # fmt: skip
     _many(_UPSERT_TALLY, kept)

@@ -14,6 +14,7 @@ import duckdb
 
 from neat_verdict.app.collect.recount import LONGEST_SEGMENT, MILLION, as_floats
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.metrics import ALL_COLUMNS, Tallying
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -22,24 +23,24 @@ MEMORY = "512MB"
 WRONG_SHOWN = 50
 _WHOLE = {"BOOLEAN", "TINYINT", "SMALLINT", "INTEGER", "UTINYINT", "USMALLINT", "UINTEGER"}
 _AND = " || ' & ' || "
-_LARGEST = 1e12  # of a value, so that its square in millionths fits a whole number of 128 bits
+_MAX_VALUE = 1e12  # of a value, so that its square in millionths fits a whole number of 128 bits
 
 
 @dataclass(frozen=True, slots=True)
 class Measured:
-    """A metric of the file: its id, how it is counted, its column (and that below the line, or of before), and the most a unit
+    """A metric of the file: its id, how it is counted, its columns, and the most a unit
     may count."""
 
     metric: int
     name: str
-    kind: str
+    tallying: Tallying
     columns: tuple[str, ...]
     caps: tuple[float | None, ...]
 
     @property
     def at_cap(self) -> str:
         """SQL that holds of a unit that reached its cap; empty where nothing is capped. What came before is not asked."""
-        asked = self.caps[:1] if self.kind == "adjusted" else self.caps
+        asked = self.caps[: self.tallying.capped_values]
         reached = [
             f"m{self.metric}_{number} >= {round(cap * MILLION)}" for number, cap in enumerate(asked) if cap is not None
         ]
@@ -231,10 +232,10 @@ def _value(m: Measured, column: str, name: str, kind: str) -> tuple[str, str, st
     else:
         value = f"coalesce(CAST({raw} AS DOUBLE), 0.0)"
     # NaN is greater than everything here, so one comparison finds it too; what is no number is null.
-    if m.kind == "rate":
+    if m.tallying.arm.converts:
         unfit = f"({value}) NOT BETWEEN 0 AND 1" if kind in _WHOLE else f"coalesce(({value}) NOT IN (0, 1), true)"
         return value, unfit, f"{column} must be 0 or 1"
-    unfit = "false" if kind in _WHOLE else f"coalesce(abs({value}) > {_LARGEST!r}, true)"
+    unfit = "false" if kind in _WHOLE else f"coalesce(abs({value}) > {_MAX_VALUE!r}, true)"
     return value, unfit, f"{column} must be a number"
 
 
@@ -264,7 +265,7 @@ def _collect(
     for m, columns in zip(measures, given.values, strict=True):
         for number, ((value, _, _), cap) in enumerate(zip(columns, m.caps, strict=True)):
             name = f"m{m.metric}_{number}"
-            if m.kind == "rate":
+            if m.tallying.arm.converts:
                 fields.append(f"CAST({value} AS BIGINT) * {MILLION} AS {name}")
             else:
                 fields.append(f"CAST(round({_capped(value, cap)} * {MILLION}) AS BIGINT) AS {name}")
@@ -284,8 +285,8 @@ def _collect(
         values = [int(value) for value in rest[len(keys) or 1 :]]
         good += values[0] if segment == "" else 0
         _keep(exact, measures, (position, segment, on), values)
-    kinds = {m.metric: m.kind for m in measures}
-    return rows, rows - good, repeated, {place: as_floats(kinds[place[0]], sums) for place, sums in exact.items()}
+    tallyings = {m.metric: m.tallying for m in measures}
+    return rows, rows - good, repeated, {place: as_floats(tallyings[place[0]], sums) for place, sums in exact.items()}
 
 
 def _day(value: Any) -> date | None:
@@ -328,18 +329,16 @@ def _one(connection: duckdb.DuckDBPyConnection, query: str) -> Any:
 
 
 def _totals(m: Measured) -> list[str]:
-    """A metric's columns in the order of the exact sums: above, its squares, below, its squares, cross; then who was capped."""
-    above = f"m{m.metric}_0"
-    if m.kind == "rate":
-        return [f"sum({above})"]
-    found = [f"sum({above})", f"sum(CAST({above} AS HUGEINT) * {above})"]
-    if m.kind in ("ratio", "adjusted"):
-        below = f"m{m.metric}_1"
-        found += [
-            f"sum({below})",
-            f"sum(CAST({below} AS HUGEINT) * {below})",
-            f"sum(CAST({above} AS HUGEINT) * {below})",
-        ]
+    """A metric's columns in the order of the exact sums; then who was capped."""
+    first, second = f"m{m.metric}_0", f"m{m.metric}_1"
+    every = {
+        "total": f"sum({first})",
+        "squares": f"sum(CAST({first} AS HUGEINT) * {first})",
+        "second_total": f"sum({second})",
+        "second_squares": f"sum(CAST({second} AS HUGEINT) * {second})",
+        "cross": f"sum(CAST({first} AS HUGEINT) * {second})",
+    }
+    found = [total for column, total in every.items() if column in m.tallying.columns]
     return [*found, f"count(*) FILTER (WHERE {m.at_cap})"] if m.at_cap else found
 
 
@@ -353,8 +352,8 @@ def _keep(
     units, *rest = values
     at = 0
     for m in measures:
-        width = {"rate": 1, "mean": 2, "ratio": 5, "adjusted": 5}[m.kind]
-        added = [units, *rest[at : at + width], *[0] * (5 - width)]
+        width = len(m.tallying.columns) - 1
+        added = [units, *rest[at : at + width], *[0] * (len(ALL_COLUMNS) - 1 - width)]
         at += width
         if m.at_cap:
             added.append(rest[at])

@@ -2,6 +2,8 @@
 
 from ninja.security import django_auth
 
+from neat_verdict.app.analysis.api import router as analysis
+from neat_verdict.app.analysis.scratchpad_api import router as scratchpad
 from neat_verdict.app.casebook.api import router as casebook
 from neat_verdict.app.collect.api import router as collect
 from neat_verdict.app.collect.events_api import router as events
@@ -12,8 +14,6 @@ from neat_verdict.app.experiments.api import router as experiments
 from neat_verdict.app.metrics.api import router as metrics
 from neat_verdict.app.people.api import router as people
 from neat_verdict.app.planning.api import router as planning
-from neat_verdict.app.readings.api import router as readings
-from neat_verdict.app.readings.scratchpad_api import router as scratchpad
 from neat_verdict.app.reports.api import router as reports
 from neat_verdict.app.traffic.api import router as traffic
 from neat_verdict.app.watch.api import router as watch
@@ -29,7 +29,7 @@ for prefix, router in (
     ("", collect),
     ("", events),
     ("", files),
-    ("", readings),
+    ("", analysis),
     ("", scratchpad),
     ("", watch),
     ("", casebook),

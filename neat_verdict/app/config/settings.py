@@ -40,7 +40,7 @@ INSTALLED_APPS = [
     "neat_verdict.app.traffic",
     "neat_verdict.app.planning",
     "neat_verdict.app.collect",
-    "neat_verdict.app.readings",
+    "neat_verdict.app.analysis",
     "neat_verdict.app.watch",
     "neat_verdict.app.casebook",
     "neat_verdict.app.reports",

@@ -16,6 +16,8 @@ import orjson
 from django.utils.text import slugify
 
 from neat_verdict.app import clock
+from neat_verdict.app.analysis.actions import decide
+from neat_verdict.app.analysis.queries import evidence
 from neat_verdict.app.casebook.actions import add_place, plan_rollout, set_lesson, tick_place
 from neat_verdict.app.collect import actions as collect
 from neat_verdict.app.collect.batch import read_batch
@@ -31,14 +33,12 @@ from neat_verdict.app.people.api import DEMO_ACCOUNTS
 from neat_verdict.app.people.keys import make_key
 from neat_verdict.app.people.models import User
 from neat_verdict.app.planning.actions import forecast
-from neat_verdict.app.readings.actions import decide
-from neat_verdict.app.readings.queries import evidence
 from neat_verdict.app.standins.crowd import HOURS, Assigned, Truth, visits_of
 from neat_verdict.app.standins.models import SiteKey
 from neat_verdict.app.traffic.serving import served
 from neat_verdict.app.traffic.steering import tend_epochs
 from neat_verdict.app.watch.actions import add_note, tick
-from neat_verdict.core.traffic import LETTERS
+from neat_verdict.core.variants import LETTERS
 
 _SEED = 20_000
 _VISITORS = 1500

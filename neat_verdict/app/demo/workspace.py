@@ -59,7 +59,7 @@ def _follow(**policy: Any) -> dict[str, Any]:
     """A policy by which traffic follows the evidence."""
     usual = {
         "kind": "proportional", "metric": "", "epoch_hours": 24, "even_epochs": 1, "even_units": 200, "floor": 0.05,
-        "most_change": 0.25, "half_life": None, "segment": "",
+        "max_change": 0.25, "half_life": None, "segment": "",
     }  # fmt: skip
     return {**usual, **policy}
 
@@ -177,7 +177,7 @@ STORIES: tuple[Story, ...] = (
         "Cabin upgrade at the seat step", "Cabins", "cabin upgrades",
         ("Upgrade after payment", "Upgrade while choosing a seat"), ("", "Offer the cabin while the seat is chosen"),
         _brief("offering the cabin while the seat is chosen", "the wish for comfort is strongest then", "foot passengers",
-               baseline=0.10, worthwhile_lift=0.10, audience_per_day=1350, method="looks", looks=4),
+               baseline=0.10, worthwhile_lift=0.10, audience_per_day=1350, method="group_sequential", method_settings={"looks": 4}),
         days_in=17, others=({"name": "fare per visitor", "role": "secondary"},),
         parameters=(_choice("offer_cabin_at_seat", "false"), _choice("offer_cabin_at_seat", "true")),
     ),
@@ -194,8 +194,8 @@ STORIES: tuple[Story, ...] = (
         ("Selkie Isle", "Selkie Isle, two hours away", "A night on an island", "Islands from 27 €"),
         ("", "Say how near it is", "Promise a night", "Name the price"),
         _brief("writing another headline over the photo of the island", "the photo is admired and not followed", baseline=0.24,
-               worthwhile_lift=0.06, audience_per_day=1500, method="anytime", least_weeks=1,
-               allocation=_follow(epoch_hours=6, even_epochs=8, most_change=0.15)),
+               worthwhile_lift=0.06, audience_per_day=1500, method="always_valid", least_weeks=1,
+               allocation=_follow(epoch_hours=6, even_epochs=8, max_change=0.15)),
         days_in=12,
         parameters=(_text("island_headline", "name"), _text("island_headline", "distance"),
                     _text("island_headline", "night"), _text("island_headline", "price")),
@@ -204,8 +204,8 @@ STORIES: tuple[Story, ...] = (
         "Picture of the breakfast", "Booking", "breakfasts added",
         ("No picture", "A cup of coffee", "A table for the family"), ("", "Show a cup of coffee", "Show a table for the family"),
         _brief("showing a picture beside the breakfast", "nobody orders what nobody sees", baseline=0.12, worthwhile_lift=0.08,
-               audience_per_day=1500, method="anytime", least_weeks=1,
-               allocation=_follow(kind="top_two", even_epochs=3, segment="device", most_change=0.3)),
+               audience_per_day=1500, method="always_valid", least_weeks=1,
+               allocation=_follow(kind="top_two", even_epochs=3, segment="device", max_change=0.3)),
         days_in=25, ended_ago=4,
         parameters=(_text("breakfast_picture", "none"), _text("breakfast_picture", "coffee"),
                     _text("breakfast_picture", "table")),
@@ -221,7 +221,7 @@ STORIES: tuple[Story, ...] = (
         "Group fare reminder", "Groups", "group bookings",
         ("No reminder", "Reminder of the group fare"), ("", "Remind groups of four or more of the group fare"),
         _brief("reminding groups of four or more of the group fare", "few know that it exists", "groups of four or more",
-               baseline=0.042, worthwhile_lift=0.10, audience_per_day=2900, method="looks", looks=4,
+               baseline=0.042, worthwhile_lift=0.10, audience_per_day=2900, method="group_sequential", method_settings={"looks": 4},
                ramp=[{"days": 2, "participation": 0.2}]),
         others=(
             {"name": "help opened", "role": "guardrail", "margin": 0.05, "baseline": 0.11},
@@ -255,8 +255,8 @@ STORIES: tuple[Story, ...] = (
         "Seat choice without a fee", "Booking", "fare per visitor",
         ("A fee for the seat", "Seats are free"), ("", "Let visitors choose their seat without a fee"),
         _brief("letting visitors choose their seat without a fee", "who has a seat stays", "customers with an account",
-               baseline=31.0, spread=22.0, worthwhile_lift=0.04, audience_per_day=700, method="looks",
-               look_days=[7, 14, 21], least_weeks=1),
+               baseline=31.0, standard_deviation=22.0, worthwhile_lift=0.04, audience_per_day=700, method="group_sequential",
+               method_settings={"look_days": [7, 14, 21]}, least_weeks=1),
         days_in=16, seed=58, before=(0.4, 1.037),
     ),
     _past(101, "Seat map before fare choice", "Booking", "paid bookings", ("Fare first", "Seat map first"),

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
-from neat_verdict.core.traffic import LETTERS
+from neat_verdict.core.variants import LETTERS
 
 _SAYS_NOTHING = re.compile(r"(variant|version|option|test|new|alternative|[a-j]|\d|[\s_-])*", re.IGNORECASE)
 

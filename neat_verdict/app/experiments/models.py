@@ -11,7 +11,9 @@ from django.db.models import F, Q
 
 from neat_verdict.app import clock
 from neat_verdict.app.metrics.models import Metric, MetricVersion
-from neat_verdict.core.traffic import LETTERS
+from neat_verdict.core.methods import DEFAULT_METHOD
+from neat_verdict.core.metrics import Kind, Tallying, kind_named
+from neat_verdict.core.variants import LETTERS
 
 
 class Workspace(models.Model):
@@ -54,7 +56,7 @@ class Experiment(models.Model):
     unit_name = models.CharField(max_length=40, default="visitors")
 
     baseline = models.FloatField(null=True, blank=True)
-    spread = models.FloatField(null=True, blank=True)
+    standard_deviation = models.FloatField(null=True, blank=True)
     correlation = models.FloatField(default=0.0)
     worthwhile_lift = models.FloatField(default=0.05)
     audience_per_day = models.PositiveIntegerField(null=True, blank=True)
@@ -75,13 +77,9 @@ class Experiment(models.Model):
     planned_start = models.DateField(null=True, blank=True)
     longest_run_weeks = models.PositiveSmallIntegerField(null=True, blank=True)
 
-    method = models.CharField(max_length=10, default="fixed")
-    sides = models.CharField(max_length=3, default="two")
-    spending = models.CharField(max_length=20, default="obrien_fleming")
-    looks = models.PositiveSmallIntegerField(default=4)
-    look_days = models.JSONField(default=list, blank=True)
-    superiority = models.FloatField(default=0.95)
-    expected_loss = models.FloatField(default=0.005)
+    method = models.CharField(max_length=30, default=DEFAULT_METHOD.name)
+    # The settings of the method, by name (`core.methods`).
+    method_settings = models.JSONField(default=dict, blank=True)
     family = models.CharField(max_length=20, default="holm")
     warm_up_days = models.PositiveSmallIntegerField(default=0)
     # How traffic follows the evidence (`allocation.AllocationIO`); null for a fixed split.
@@ -117,11 +115,11 @@ class Experiment(models.Model):
     class Meta:
         constraints = [
             models.CheckConstraint(condition=Q(baseline__isnull=True) | Q(baseline__gt=0), name="baseline_above_zero"),
-            models.CheckConstraint(condition=Q(spread__isnull=True) | Q(spread__gt=0), name="spread_above_zero"),
-            models.CheckConstraint(condition=Q(correlation__gte=0, correlation__lt=1), name="correlation_in_range"),
             models.CheckConstraint(
-                condition=Q(method__in=["fixed", "looks", "anytime", "bayesian"]), name="method_known"
+                condition=Q(standard_deviation__isnull=True) | Q(standard_deviation__gt=0),
+                name="standard_deviation_above_zero",
             ),
+            models.CheckConstraint(condition=Q(correlation__gte=0, correlation__lt=1), name="correlation_in_range"),
             models.CheckConstraint(condition=Q(worthwhile_lift__gt=0), name="worthwhile_lift_above_zero"),
             models.CheckConstraint(condition=Q(participation__gt=0, participation__lte=1), name="participation_share"),
             models.CheckConstraint(condition=Q(confidence__gt=0, confidence__lt=1), name="confidence_share"),
@@ -167,7 +165,7 @@ class Experiment(models.Model):
 class ExperimentMetric(models.Model):
     """A metric's part in an experiment. ``version`` is set at the start; a draft follows the latest.
 
-    ``baseline`` and ``spread`` serve the sizing of guardrails; the deciding metric's are the experiment's own.
+    ``baseline`` and ``standard_deviation`` serve the sizing of guardrails; the deciding metric's are the experiment's own.
     ``before_days`` is how long before its first exposure a unit is looked at to adjust what came after; None for not at all.
     """
 
@@ -178,7 +176,7 @@ class ExperimentMetric(models.Model):
     position = models.PositiveSmallIntegerField(default=0)
     margin = models.FloatField(null=True, blank=True)
     baseline = models.FloatField(null=True, blank=True)
-    spread = models.FloatField(null=True, blank=True)
+    standard_deviation = models.FloatField(null=True, blank=True)
     before_days = models.PositiveSmallIntegerField(null=True, blank=True)
 
     class Meta:
@@ -196,6 +194,16 @@ class ExperimentMetric(models.Model):
     def definition(self) -> dict[str, Any]:
         """Of the version that counts here."""
         return (self.version or self.metric.latest).definition
+
+    @property
+    def kind(self) -> Kind:
+        """What kind of metric it is."""
+        return kind_named(self.definition["kind"])
+
+    @property
+    def tallying(self) -> Tallying:
+        """How its units are tallied."""
+        return self.kind.tallying(self.before_days)
 
 
 class Variant(models.Model):
@@ -250,10 +258,10 @@ class Round(models.Model):
 
 
 class Tally(models.Model):
-    """Sufficient statistics of a metric for the units first exposed on a day in a variant (see `tallies.COLUMNS`).
+    """Sufficient statistics of a metric for the units first exposed on a day in a variant (see `core.metrics.tallying`).
 
-    ``total`` is the number of conversions of a rate, the sum of a mean, the numerator of a ratio; ``below`` the denominator of a
-    ratio, or the sum of what units of a mean came to before their first exposure; ``steps`` the units that reached each step
+    ``total`` is the number of conversions of a rate, the sum of a mean, the numerator of a ratio; ``second_total`` the denominator
+    of a ratio, or the sum of what units of a mean came to before their first exposure; ``steps`` the units that reached each step
     of a funnel, ``capped`` those that reached the metric's cap (null where that was not counted). ``segment`` is empty for
     everybody, otherwise what the units had in common at first exposure ("device=phone"). ``exact`` holds the sums of tallies
     made of events as whole numbers, in millionths (squares in millionths of millionths), so that adding and taking away leaves
@@ -268,8 +276,8 @@ class Tally(models.Model):
     units = models.PositiveBigIntegerField()
     total = models.FloatField()
     squares = models.FloatField(null=True)
-    below = models.FloatField(null=True)
-    below_squares = models.FloatField(null=True)
+    second_total = models.FloatField(null=True)
+    second_squares = models.FloatField(null=True)
     cross = models.FloatField(null=True)
     steps = models.JSONField(null=True)
     capped = models.PositiveBigIntegerField(null=True)
@@ -286,20 +294,20 @@ class Tally(models.Model):
         ]
 
 
-class Outlay(models.Model):
+class Spend(models.Model):
     """What a variant cost on a day, and how often it was shown, where that is known in sums only (advertising, mailings)."""
 
-    variant = models.ForeignKey(Variant, on_delete=models.CASCADE, related_name="outlays")
+    variant = models.ForeignKey(Variant, on_delete=models.CASCADE, related_name="spend")
     round = models.PositiveSmallIntegerField(default=1)
     day = models.DateField()
     cost = models.FloatField(default=0.0)
-    views = models.FloatField(default=0.0)
+    impressions = models.FloatField(default=0.0)
 
     class Meta:
         ordering = ["day"]
         constraints = [
-            models.UniqueConstraint(fields=["variant", "round", "day"], name="one_outlay_a_day"),
-            models.CheckConstraint(condition=Q(cost__gte=0, views__gte=0), name="outlays_not_negative"),
+            models.UniqueConstraint(fields=["variant", "round", "day"], name="one_spend_a_day"),
+            models.CheckConstraint(condition=Q(cost__gte=0, impressions__gte=0), name="spend_not_negative"),
         ]
 
 

@@ -8,6 +8,7 @@ from typing import cast
 
 from neat_verdict.app.experiments import brief, queries
 from neat_verdict.app.experiments.audience import audience_of
+from neat_verdict.app.experiments.fields import FIELDS
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Variant
 from neat_verdict.app.experiments.schemas import (
     AllocationIO,
@@ -25,25 +26,24 @@ from neat_verdict.app.experiments.schemas import (
 )
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.judge import rule_in_words
-from neat_verdict.core.plan import Arms, make_plan, plan_alternatives
+from neat_verdict.core.planning import Arms, make_plan, plan_alternatives
+from neat_verdict.core.verdicts import rule_in_words
 
+# Beside the fields that can be edited.
 _SAME_NAME = (
-    "key", "version", "state", "name", "area", "description", "change", "audience", "because", "metric", "unit_name",
-    "good_direction", "baseline", "spread", "correlation", "worthwhile_lift", "audience_per_day", "participation",
-    "confidence", "power", "least_weeks", "least_conversions", "planned_start", "started_on", "ended_on", "rule_locked_at",
-    "decision", "decision_reason", "decision_next", "decided_at", "longest_run_weeks", "method", "sides", "spending",
-    "looks", "look_days", "superiority", "expected_loss", "family", "warm_up_days", "steering",
-    "data_from", "assignment_unit", "forced", "exclusion_group",
-    "exclusion_share", "round", "starts_at", "ends_at",
+    *FIELDS, "key", "version", "state", "metric", "good_direction", "steering", "started_on", "ended_on", "rule_locked_at",
+    "round", "starts_at", "ends_at", "decision", "decision_reason", "decision_next", "decided_at",
 )  # fmt: skip
+# Given in another shape.
+_MADE = {"allocation", "ramp", "audience_rules", "method_settings"}
 
 
 def present(experiment: Experiment) -> ExperimentOut:
     """Fields, sentence, remarks, plan and rule. A plan that cannot be made comes as the reason why."""
     plan, plan_problem, last_day, words = _plan_parts(experiment)
     return ExperimentOut(
-        **{name: getattr(experiment, name) for name in _SAME_NAME},
+        **{name: getattr(experiment, name) for name in _SAME_NAME if name not in _MADE},
+        method_settings=queries.method_settings(experiment),
         allocation=AllocationIO(**experiment.allocation) if experiment.allocation else None,
         metrics=[_use(use) for use in experiment.metrics.all()],
         ramp=[RampStepIO(**step) for step in experiment.ramp],
@@ -105,7 +105,7 @@ def _use(use: ExperimentMetric) -> MetricUseOut:
         role=cast(Role, use.role),
         margin=use.margin,
         baseline=use.baseline,
-        spread=use.spread,
+        standard_deviation=use.standard_deviation,
         before_days=use.before_days,
         kind=definition.kind,
         is_rate=definition.is_rate,

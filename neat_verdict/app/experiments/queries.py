@@ -13,24 +13,26 @@ from django.http import Http404
 
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, LedgerEntry, Picture, Tally, Workspace
-from neat_verdict.app.experiments.tallies import COLUMNS, ArmKind, Counts, arm_kind, table
-from neat_verdict.core.allocate import Policy
+from neat_verdict.app.experiments.tallies import Counts, table
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.estimate import Correction, Sides, Spending
-from neat_verdict.core.judge import DecisionRule, Guardrail, Names, rule_for
-from neat_verdict.core.plan import (
+from neat_verdict.core.designs import DEFAULT_DESIGN, DESIGNS, Design
+from neat_verdict.core.designs.adaptive.policy import Policy
+from neat_verdict.core.methods import Method, method_from
+from neat_verdict.core.metrics import RATE
+from neat_verdict.core.planning import (
     Arms,
     Arrivals,
     Baseline,
     GuardrailNeed,
-    Method,
-    MethodKind,
     Plan,
     PlanRequest,
     RampStep,
     Strictness,
     make_plan,
 )
+from neat_verdict.core.statistics import Correction
+from neat_verdict.core.text.names import Names
+from neat_verdict.core.verdicts import DecisionRule, Guardrail, rule_for, rule_from
 
 _METRICS = ("metrics__metric__versions", "metrics__version")
 
@@ -131,16 +133,19 @@ def longest_run_weeks(experiment: Experiment, place: Workspace | None = None) ->
 
 
 def method(experiment: Experiment) -> Method:
-    """The way of reading. Raises InputError for figures out of range."""
-    return Method(
-        kind=cast(MethodKind, experiment.method),
-        sides=cast(Sides, experiment.sides),
-        spending=cast(Spending, experiment.spending),
-        looks=experiment.looks,
-        look_days=tuple(experiment.look_days),
-        superiority=experiment.superiority,
-        expected_loss=experiment.expected_loss,
-    )
+    """The method of reading. Raises InputError for settings out of range."""
+    return method_from({"name": experiment.method, **experiment.method_settings})
+
+
+def method_settings(experiment: Experiment) -> dict[str, Any]:
+    """Every setting of the method, those that were not chosen with their usual value."""
+    settings = method(experiment).record()
+    return {name: value for name, value in settings.items() if name != "name"}
+
+
+def design(experiment: Experiment) -> Design:
+    """What is compared with what: by the evidence where traffic follows it."""
+    return DESIGNS["adaptive"] if experiment.allocation is not None else DEFAULT_DESIGN
 
 
 def policy(experiment: Experiment) -> Policy | None:
@@ -151,24 +156,24 @@ def policy(experiment: Experiment) -> Policy | None:
     return Policy(
         kind=found["kind"],
         floor=found["floor"],
-        most_change=found["most_change"],
+        max_change=found["max_change"],
         even_units=found["even_units"],
         even_epochs=found["even_epochs"],
         half_life=found["half_life"],
     )
 
 
-def steering_use(experiment: Experiment) -> ExperimentMetric:
-    """The metric that steers an experiment whose traffic follows the evidence."""
+def allocation_use(experiment: Experiment) -> ExperimentMetric:
+    """The metric by which traffic is allocated where it follows the evidence."""
     return metric_use(experiment, (experiment.allocation or {}).get("metric", ""))
 
 
-def baseline_of(use: ExperimentMetric | None, value: float | None, spread: float | None) -> Baseline | None:
+def baseline_of(use: ExperimentMetric | None, value: float | None, standard_deviation: float | None) -> Baseline | None:
     """A metric's level today as planning needs it; None while it is not known. Without a metric, that of a rate."""
-    is_rate = use is None or use.definition["kind"] in ("conversion", "funnel")
-    if value is None or (not is_rate and spread is None):
+    is_rate = use is None or use.kind.is_rate
+    if value is None or (not is_rate and standard_deviation is None):
         return None
-    return Baseline(value, None if is_rate else spread)
+    return Baseline(value, None if is_rate else standard_deviation)
 
 
 def participation_today(experiment: Experiment) -> float:
@@ -189,7 +194,7 @@ def units_of(experiment: Experiment, number: int) -> int:
 
 def plan_request(experiment: Experiment, place: Workspace | None = None) -> PlanRequest | None:
     """What brief and sizing ask for; None while a figure is missing. Raises InputError for figures out of range."""
-    baseline = baseline_of(experiment.primary, experiment.baseline, experiment.spread)
+    baseline = baseline_of(experiment.primary, experiment.baseline, experiment.standard_deviation)
     if baseline is None or not experiment.audience_per_day:
         return None
     ramp = tuple(RampStep(step["days"], step["participation"]) for step in experiment.ramp)
@@ -210,7 +215,9 @@ def plan_request(experiment: Experiment, place: Workspace | None = None) -> Plan
         guardrails=tuple(
             GuardrailNeed(use.metric.name, needed, use.margin)
             for use in experiment.metrics.all()
-            if use.role == "guardrail" and use.margin and (needed := baseline_of(use, use.baseline, use.spread))
+            if use.role == "guardrail"
+            and use.margin
+            and (needed := baseline_of(use, use.baseline, use.standard_deviation))
         ),
         correlation=experiment.correlation,
     )
@@ -234,13 +241,13 @@ def missing_for_rule(experiment: Experiment) -> list[str]:
         if not value
     ]
     if not missing and plan_request(experiment) is None:
-        missing.append("the spread of the metric that decides (Sizing)")
+        missing.append("the standard deviation of the metric that decides (Sizing)")
     return missing
 
 
 def decision_rule(experiment: Experiment) -> DecisionRule:
     """The locked rule, or before the start the one the plan would give."""
-    return planned_rule(experiment) if experiment.rule is None else rule_of(experiment.rule)
+    return planned_rule(experiment) if experiment.rule is None else rule_from(experiment.rule)
 
 
 def planned_rule(experiment: Experiment) -> DecisionRule:
@@ -262,7 +269,7 @@ def planned_rule(experiment: Experiment) -> DecisionRule:
             longest_days=max(longest, 7 * planned.duration.weeks + experiment.warm_up_days),
             family=cast(Correction, experiment.family),
             warm_up_days=experiment.warm_up_days,
-            adaptive=experiment.allocation is not None,
+            design=design(experiment),
         )
     days = 7 * experiment.least_weeks
     return DecisionRule(
@@ -277,19 +284,8 @@ def planned_rule(experiment: Experiment) -> DecisionRule:
         guardrails=guardrails,
         family=cast(Correction, experiment.family),
         warm_up_days=experiment.warm_up_days,
-        adaptive=experiment.allocation is not None,
+        design=design(experiment),
     )
-
-
-def rule_of(record: dict[str, Any]) -> DecisionRule:
-    """A rule as it was locked (`dataclasses.asdict`, through JSON)."""
-    fields = dict(record)
-    planned = fields.get("planned_units")
-    fields["planned_units"] = None if planned is None else tuple(planned)
-    method = fields.get("method") or {}
-    fields["method"] = Method(**{**method, "look_days": tuple(method.get("look_days", ()))})
-    fields["guardrails"] = tuple(Guardrail(**rail) for rail in fields.get("guardrails") or ())
-    return DecisionRule(**fields)
 
 
 def last_day(experiment: Experiment) -> date | None:
@@ -305,7 +301,7 @@ def daily_counts(experiments: list[Experiment]) -> dict[int, Counts]:
     # With the metrics named SQLite goes through the index to these rows alone, past those of all segments.
     uses = [use for experiment in experiments for use in experiment.metrics.all()]
     metrics = {use.metric_id for use in uses}
-    columns = tuple(dict.fromkeys(column for use in uses for column in COLUMNS[_kind(use)])) or COLUMNS["rate"]
+    columns = tuple(dict.fromkeys(column for use in uses for column in use.tallying.columns)) or RATE.columns
     present = Tally.objects.filter(segment="", round=F("variant__experiment__round"), metric__in=metrics)
     # Thousands of rows of few days: each day is made of its text once, and nothing is sorted.
     rows = (
@@ -322,20 +318,15 @@ def daily_counts(experiments: list[Experiment]) -> dict[int, Counts]:
     return {experiment.pk: _counts(experiment, grouped[experiment.pk], columns) for experiment in experiments}
 
 
-def _kind(use: ExperimentMetric) -> ArmKind:
-    return arm_kind(use.definition["kind"], use.before_days)
-
-
 def _counts(
     experiment: Experiment, rows: dict[int, list[tuple[int, date, tuple[float, ...]]]], columns: tuple[str, ...]
 ) -> Counts:
     arms = len(experiment.variants.all())
     found = {}
     for use in experiment.metrics.all():
-        kind = _kind(use)
-        chosen = itemgetter(*(columns.index(column) for column in COLUMNS[kind]))
+        chosen = itemgetter(*(columns.index(column) for column in use.tallying.columns))
         mine = [(position, day, chosen(sums)) for position, day, sums in rows.get(use.metric_id, [])]
-        found[use.metric_id] = table(kind, arms, mine)
+        found[use.metric_id] = table(use.tallying, arms, mine)
     primary = experiment.primary
-    first = found.pop(primary.metric_id) if primary else table("rate", arms, [])
+    first = found.pop(primary.metric_id) if primary else table(RATE, arms, [])
     return Counts(first, found)

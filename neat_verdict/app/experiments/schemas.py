@@ -9,7 +9,8 @@ from ninja import Schema
 from pydantic import Field
 
 from neat_verdict.app.metrics.schemas import ConditionIO
-from neat_verdict.core.plan import Alternatives, Plan
+from neat_verdict.core.methods import DEFAULT_METHOD
+from neat_verdict.core.planning import Alternatives, Plan
 
 Role = Literal["primary", "secondary", "guardrail"]
 
@@ -62,14 +63,14 @@ class MetricUseIn(Schema):
     role: Role
     margin: float | None = None
     baseline: float | None = None
-    spread: float | None = None
+    standard_deviation: float | None = None
     before_days: int | None = Field(default=None, ge=1, le=365)
 
 
 class MetricUseOut(MetricUseIn):
     model_config = {"extra": "ignore"}
     key: str
-    kind: Literal["conversion", "count", "amount", "ratio", "funnel"]
+    kind: str
     is_rate: bool
     good_direction: Literal["up", "down"]
     unit: str
@@ -106,25 +107,23 @@ class AllocationIO(Schema):
     even_epochs: int = Field(default=1, ge=0, le=400)
     even_units: int = Field(default=100, ge=0, le=10**7)
     floor: float = Field(default=0.05, gt=0, lt=0.5)
-    most_change: float = Field(default=0.25, gt=0, le=1)
+    max_change: float = Field(default=0.25, gt=0, le=1)
     half_life: float | None = Field(default=None, gt=0, le=1000)
     segment: str = Field(default="", max_length=80)
 
 
-class ExperimentChanges(Schema):
-    """Only the fields that are given change."""
+class ExperimentFields(Schema):
+    """The fields of an experiment that can be edited, as they are sent and answered (see `fields.FIELDS`)."""
 
-    model_config = {"extra": "forbid"}
     name: str = Field(default="", max_length=120)
     area: str = Field(default="", max_length=60)
     description: str = Field(default="", max_length=5000)
     change: str = Field(default="", max_length=300)
     audience: str = Field(default="", max_length=200)
     because: str = Field(default="", max_length=400)
-    metrics: list[MetricUseIn] = Field(default_factory=list, max_length=50)
     unit_name: str = Field(default="visitors", min_length=1, max_length=40)
     baseline: float | None = None
-    spread: float | None = None
+    standard_deviation: float | None = None
     correlation: float = Field(default=0.0, ge=0, lt=1)
     worthwhile_lift: float = 0.05
     audience_per_day: int | None = Field(default=None, ge=1, le=10**9)
@@ -142,16 +141,18 @@ class ExperimentChanges(Schema):
     least_conversions: int = Field(default=50, ge=0, le=10**6)
     planned_start: date | None = None
     longest_run_weeks: int | None = Field(default=None, ge=1, le=104)
-    method: Literal["fixed", "looks", "anytime", "bayesian"] = "fixed"
-    sides: Literal["two", "one"] = "two"
-    spending: Literal["obrien_fleming", "pocock"] = "obrien_fleming"
-    looks: int = 4
-    look_days: list[int] = Field(default_factory=list, max_length=120)
-    superiority: float = 0.95
-    expected_loss: float = 0.005
+    method: str = Field(default=DEFAULT_METHOD.name, max_length=30)
+    method_settings: dict[str, Any] = Field(default_factory=dict)
     family: Literal["holm", "benjamini_hochberg"] = "holm"
     warm_up_days: int = Field(default=0, ge=0, le=60)
     allocation: AllocationIO | None = None
+
+
+class ExperimentChanges(ExperimentFields):
+    """Only the fields that are given change."""
+
+    model_config = {"extra": "forbid"}
+    metrics: list[MetricUseIn] = Field(default_factory=list, max_length=50)
     variants: list[VariantIn] = Field(default_factory=list)
 
     def given(self) -> dict[str, Any]:
@@ -260,57 +261,23 @@ class RoundOut(Schema):
     units: int
 
 
-class ExperimentOut(Schema):
+class ExperimentOut(ExperimentFields):
+    """An experiment with what follows from its fields."""
+
     key: str
     version: int
     state: Literal["draft", "scheduled", "running", "paused", "ended", "decided", "archived"]
-    name: str
-    area: str
     owner: str
-    description: str
-    change: str
-    audience: str
-    because: str
     metric: str
     metrics: list[MetricUseOut]
-    unit_name: str
     good_direction: Literal["up", "down"]
-    baseline: float | None
-    spread: float | None
-    correlation: float
-    worthwhile_lift: float
-    audience_per_day: int | None
-    participation: float
-    ramp: list[RampStepIO]
     participation_today: float
-    data_from: Literal["files", "events"]
-    assignment_unit: Literal["visitor", "account", "request"]
-    audience_rules: list[ConditionGroupIO]
     audience_in_words: str
-    forced: dict[str, str]
-    exclusion_group: str
-    exclusion_share: float
     round: int
     rounds: list[RoundOut]
     starts_at: datetime | None
     ends_at: datetime | None
-    confidence: float
-    power: float
-    least_weeks: int
-    least_conversions: int
-    planned_start: date | None
-    longest_run_weeks: int | None
     workspace_longest_run_weeks: int
-    method: Literal["fixed", "looks", "anytime", "bayesian"]
-    sides: Literal["two", "one"]
-    spending: Literal["obrien_fleming", "pocock"]
-    looks: int
-    look_days: list[int]
-    superiority: float
-    expected_loss: float
-    family: Literal["holm", "benjamini_hochberg"]
-    warm_up_days: int
-    allocation: AllocationIO | None
     steering: Literal["follow", "frozen", "even"]
     rule_changes: list[RuleChangeOut]
     started_on: date | None

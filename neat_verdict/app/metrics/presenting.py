@@ -18,6 +18,7 @@ from neat_verdict.app.metrics.schemas import (
     VersionOut,
 )
 from neat_verdict.core.metrics import Definition, UnitCount, count_unit, overall
+from neat_verdict.core.text.format import format_share, rounded
 
 
 def present(metric: Metric) -> MetricOut:
@@ -60,9 +61,9 @@ def preview(definition: Definition, events: str) -> MetricPreview:
     found = overall(definition, list(counts.values()))
     return MetricPreview(
         words=definition.words(),
-        units=[_unit(unit, count) for unit, count in counts.items()],
-        total=found.total,
-        denominator=found.denominator,
+        units=[_unit(definition, unit, count) for unit, count in counts.items()],
+        total=found.numerator,
+        denominator=found.denominator if len(definition.measures) > 1 else None,
         figure=found.figure if math.isfinite(found.figure) else None,
         figure_text=figure_text(definition, found.figure),
         steps=list(found.steps),
@@ -73,20 +74,18 @@ def figure_text(definition: Definition, figure: float) -> str:
     """A figure in the metric's unit: 4.2%, 50.13 EUR, 812 ms."""
     if not math.isfinite(figure):
         return "nothing to divide by"
-    if definition.unit == "percent" and definition.kind != "ratio":
-        return f"{figure:.1%}"
     after = {"money": f" {definition.currency}", "milliseconds": " ms", "per_thousand": " per thousand", "percent": ""}
     if definition.unit == "percent":
-        return f"{figure:.1%}"
-    return f"{figure:,.2f}{after.get(definition.unit, '')}"
+        return format_share(figure)
+    return f"{rounded(figure, 2)}{after.get(definition.unit, '')}"
 
 
-def _unit(unit: str, count: UnitCount) -> PreviewUnit:
+def _unit(definition: Definition, unit: str, count: UnitCount) -> PreviewUnit:
     return PreviewUnit(
         unit=unit,
-        value=count.value,
-        denominator=count.denominator,
-        steps=count.steps,
+        value=count.figure[0],
+        denominator=count.figure[1] if len(definition.measures) > 1 else None,
+        steps=int(sum(count.figure[1:])) if definition.steps else None,
         lines=[
             PreviewLine(
                 at=line.event.at,

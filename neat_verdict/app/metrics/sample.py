@@ -9,10 +9,9 @@ from datetime import datetime
 from django.utils import timezone
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.metrics import Event
+from neat_verdict.core.metrics import EXPOSURE, Event
 
-EXPOSURE = "exposure"
-MOST_EVENTS = 2000
+MAX_EVENTS = 2000
 SAMPLE = """\
 {"unit": "v1", "event": "exposure", "at": "2026-03-02T09:00:00Z"}
 {"unit": "v1", "event": "search", "at": "2026-03-02T09:01:00Z", "from": "North Quay", "to": "Selkie Isle"}
@@ -44,8 +43,8 @@ def read_events(text: str) -> dict[str, tuple[datetime, list[Event]]]:
     lines = [(number, line) for number, line in enumerate(text.splitlines(), start=1) if line.strip()]
     if not lines:
         raise InputError("events", "empty", "must be one JSON object a line with unit, event and at")
-    if len(lines) > MOST_EVENTS:
-        raise InputError("events", len(lines), f"must be at most {MOST_EVENTS:,} lines")
+    if len(lines) > MAX_EVENTS:
+        raise InputError("events", len(lines), f"must be at most {MAX_EVENTS:,} lines")
     for number, line in lines:
         unit, name, moment, properties = _line(number, line)
         units.setdefault(unit, []).append((name, moment, properties))

@@ -10,7 +10,6 @@ from pydantic import Field
 
 Operator = Literal["is", "is_not", "any_of", "contains", "starts_with", "greater", "less", "between", "is_set"]
 ValueKind = Literal["text", "number", "true_false", "date", "version"]
-Kind = Literal["conversion", "count", "amount", "ratio", "funnel"]
 Direction = Literal["up", "down"]
 Unit = Literal["percent", "number", "money", "milliseconds", "per_thousand"]
 
@@ -31,7 +30,7 @@ class EventFilterIO(Schema):
 
 class MeasureIO(Schema):
     model_config = {"extra": "forbid"}
-    kind: Literal["conversion", "count", "amount"]
+    kind: str = Field(max_length=30)
     events: EventFilterIO
     amount_of: str = Field(default="", max_length=80)
     cap: float | None = None
@@ -41,7 +40,7 @@ class DefinitionIO(Schema):
     """As `core.metrics.Definition`."""
 
     model_config = {"extra": "forbid"}
-    kind: Kind
+    kind: str
     measure: MeasureIO | None = None
     denominator: MeasureIO | None = None
     steps: list[EventFilterIO] = Field(default_factory=list, max_length=10)

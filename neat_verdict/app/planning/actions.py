@@ -14,7 +14,7 @@ from django.db.utils import IntegrityError
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.actions import record
 from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.app.experiments.queries import find, policy, steering_use
+from neat_verdict.app.experiments.queries import allocation_use, find, policy
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
@@ -23,7 +23,7 @@ from neat_verdict.app.planning.models import Forecast, Rehearsal
 from neat_verdict.app.planning.presenting import allocation_out, world_out
 from neat_verdict.app.problems import Conflict
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.rehearse import MOST_EPOCHS, rehearse, rehearse_allocation, world_of
+from neat_verdict.core.rehearsal import MAX_EPOCHS, rehearse, rehearse_allocation, world_of
 
 log = logging.getLogger(__name__)
 _TELLS = 0.02  # progress is written at steps of this size, so that writing it costs nothing
@@ -135,8 +135,8 @@ def _of_allocation(rehearsal: Rehearsal) -> dict[str, Any]:
         raise _CancelledError
     world, rule = world_of(*queries.request_and_plan(experiment))
     epoch_days = record["epoch_hours"] / 24
-    window = definition_of(steering_use(experiment).definition).window_hours or 0
-    progress = _Progress(rehearsal, 2 * min(math.ceil(world.days / epoch_days), MOST_EPOCHS))
+    window = definition_of(allocation_use(experiment).definition).window_hours or 0
+    progress = _Progress(rehearsal, 2 * min(math.ceil(world.days / epoch_days), MAX_EPOCHS))
     seen = rehearse_allocation(
         world, rule, chosen, rehearsal.settings["lifts"], epoch_days=epoch_days, lag_days=window / 24,
         drift=rehearsal.settings["drift"], runs=rehearsal.runs, seed=rehearsal.seed, on_progress=progress.hear,

@@ -1,4 +1,4 @@
-"""Baseline and spread from a file of past data. Pure: text in, figures out."""
+"""Baseline and standard_deviation from a file of past data. Pure: text in, figures out."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from datetime import date
 import numpy as np
 
 from neat_verdict.app.collect.text import Text, read_text
-from neat_verdict.core.checks import InputError, whole_count
+from neat_verdict.core.checks import InputError, read_count
 
 _NAMES = {
     "day": ("day", "date", "datum", "tag"),
@@ -21,10 +21,10 @@ _NAMES = {
 
 @dataclass(frozen=True, slots=True)
 class Past:
-    """A level and its spread (None for a rate) with the units it rests on, and by day where days were given."""
+    """A level and its standard_deviation (None for a rate) with the units it rests on, and by day where days were given."""
 
     baseline: float
-    spread: float | None
+    standard_deviation: float | None
     units: int
     days: tuple[date, ...]
     cap_99: float | None
@@ -74,8 +74,8 @@ def _counts(text: Text, columns: dict[str, int | None]) -> Past:
     days: set[date] = set()
     for line, cells in text.rows():
         try:
-            seen = whole_count("units", _cell(cells, columns["units"]))
-            converted = whole_count("conversions", _cell(cells, columns["conversions"]))
+            seen = read_count("units", _cell(cells, columns["units"]))
+            converted = read_count("conversions", _cell(cells, columns["conversions"]))
         except InputError as problem:
             raise InputError("file", f"line {line}", str(problem)) from problem
         if converted > seen:
@@ -99,7 +99,7 @@ def _values(text: Text, columns: dict[str, int | None]) -> Past:
         if columns["day"] is not None:
             days.add(_day(line, _cell(cells, columns["day"])))
     if len(values) < 2:
-        raise InputError("file", f"{len(values)} rows", "must have 2 rows or more to know a spread")
+        raise InputError("file", f"{len(values)} rows", "must have 2 rows or more to know a standard_deviation")
     numerator = np.array(values)
     if below:
         divisor = np.array(below)
@@ -112,10 +112,14 @@ def _values(text: Text, columns: dict[str, int | None]) -> Past:
     return _past(float(numerator.mean()), float(numerator.std(ddof=1)), len(values), days, cap)
 
 
-def _past(level: float, spread: float, units: int, days: set[date], cap: float | None) -> Past:
-    if not (level > 0 and spread > 0):
-        raise InputError("file", f"mean {level:.4g}, spread {spread:.4g}", "must have a mean and a spread above 0")
-    return Past(level, spread, units, tuple(sorted(days)), cap)
+def _past(level: float, standard_deviation: float, units: int, days: set[date], cap: float | None) -> Past:
+    if not (level > 0 and standard_deviation > 0):
+        raise InputError(
+            "file",
+            f"mean {level:.4g}, standard_deviation {standard_deviation:.4g}",
+            "must have a mean and a standard_deviation above 0",
+        )
+    return Past(level, standard_deviation, units, tuple(sorted(days)), cap)
 
 
 def _number(line: int, text: str) -> float:

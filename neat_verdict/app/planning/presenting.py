@@ -21,9 +21,9 @@ from neat_verdict.app.planning.schemas import (
     WayOut,
     WorldOut,
 )
-from neat_verdict.core.estimate import Interval
-from neat_verdict.core.judge.wording import count, share, signed
-from neat_verdict.core.rehearse import AllocationRehearsal, Rehearsal, Way
+from neat_verdict.core.rehearsal import AllocationRehearsal, Rehearsal, Way
+from neat_verdict.core.statistics import Interval
+from neat_verdict.core.text.format import format_count, format_lift, format_share
 
 
 def _number(value: float, digits: int = 6) -> float | None:
@@ -48,8 +48,8 @@ def world_out(key: str, seen: Rehearsal) -> WorldOut:
             "mean_units": seen.mean_units,
             "right_winners": part(seen.right_winners),
             "false_winners": part(seen.false_winners),
-            "naive_winners": part(seen.naive_winners),
-            "naive_differences": part(seen.naive_differences),
+            "naive_winners": part(seen.peeking_winners),
+            "naive_differences": part(seen.peeking_differences),
             "estimates": [_number(value) for value in seen.estimates],
             "exaggeration": _number(seen.exaggeration),
             "paths": [
@@ -66,7 +66,7 @@ def world_out(key: str, seen: Rehearsal) -> WorldOut:
 def allocation_out(seen: AllocationRehearsal, experiment: Experiment) -> AllocationResult:
     """The even split and the policy side by side."""
     primary = experiment.primary
-    is_rate = primary is None or primary.definition["kind"] in ("conversion", "funnel")
+    is_rate = primary is None or primary.kind.is_rate
     return AllocationResult(
         days=seen.days,
         epoch_days=seen.epoch_days,
@@ -90,8 +90,8 @@ def _way(found: Way, runs: int) -> WayOut:
         open=part(found.open),
         picked=part(found.picked),
         median_days=found.median_days,
-        naive_bias=_estimate(found.naive_bias),
-        fair_bias=_estimate(found.fair_bias),
+        naive_bias=_estimate(found.pooled_bias),
+        fair_bias=_estimate(found.stratified_bias),
         shares=[[round(share, 5) for share in line] for line in found.shares.tolist()],
     )
 
@@ -105,12 +105,12 @@ def _in_words(seen: AllocationRehearsal, experiment: Experiment) -> str:
     name = experiment.metric or "conversions"
     more = "more" if seen.gained.estimate >= 0 else "fewer"
     gained = (
-        f"Following the evidence brings about {count(abs(seen.gained.estimate))} {more} {name} in {seen.days} days "
-        f"({signed(seen.gained.estimate / seen.even.total)})"
+        f"Following the evidence brings about {format_count(abs(seen.gained.estimate))} {more} {name} in {seen.days} days "
+        f"({format_lift(seen.gained.estimate / seen.even.total)})"
         if round(abs(seen.gained.estimate)) and seen.even.total
         else f"In {seen.days} days following the evidence brings neither more nor fewer {name}"
     )
-    even, adaptive = (share(way.right / seen.runs, 0) for way in (seen.even, seen.adaptive))
+    even, adaptive = (format_share(way.right / seen.runs, 0) for way in (seen.even, seen.adaptive))
     return f"{gained}. The best variant is called in {adaptive} of the runs, with even shares in {even}."
 
 
@@ -141,15 +141,19 @@ def forecasts_out(
 
 def past_out(past: Past, source: str, *, key: str = "", metric: str = "") -> PastOut:
     """Past figures with the sentence that says where they come from."""
-    level = f"{past.baseline:.2%}" if past.spread is None else f"{past.baseline:,.4g} ± {past.spread:,.4g}"
+    level = (
+        f"{past.baseline:.2%}"
+        if past.standard_deviation is None
+        else f"{past.baseline:,.4g} ± {past.standard_deviation:,.4g}"
+    )
     days = f", {past.days[0]:%-d %B %Y} to {past.days[-1]:%-d %B %Y}" if past.days else ""
     return PastOut(
         source=source,
         key=key,
         metric=metric,
-        is_rate=past.spread is None,
+        is_rate=past.standard_deviation is None,
         baseline=past.baseline,
-        spread=past.spread,
+        standard_deviation=past.standard_deviation,
         units=past.units,
         units_per_day=past.units_per_day,
         first_day=past.days[0] if past.days else None,

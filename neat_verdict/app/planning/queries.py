@@ -12,6 +12,7 @@ from django.http import Http404
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import daily_counts, listed, plan_request
+from neat_verdict.app.experiments.record import from_stored
 from neat_verdict.app.experiments.tallies import DailyCounts
 from neat_verdict.app.people.models import User
 from neat_verdict.app.planning.models import Forecast, Rehearsal
@@ -19,8 +20,8 @@ from neat_verdict.app.planning.past import Past
 from neat_verdict.app.planning.presenting import past_out
 from neat_verdict.app.planning.schemas import AllocationRehearsalOut, PastOut, RehearsalOut
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.estimate import Rate
-from neat_verdict.core.plan import Baseline, Plan, PlanRequest, make_plan
+from neat_verdict.core.planning import Baseline, Plan, PlanRequest, make_plan
+from neat_verdict.core.variants import LETTERS
 
 SILENT_FOR = timedelta(minutes=2)  # a rehearsal tells its progress every second or so; a longer silence is death
 PASTS_SHOWN = 20
@@ -142,14 +143,12 @@ def forecasts(experiment: Experiment) -> Sequence[Forecast]:
 
 def outcome(experiment: Experiment) -> float | None:
     """The lift that was seen when the decision was made: of the decided variant, else of the one spoken of."""
-    reading = experiment.decision_reading
-    if not reading or not reading["comparisons"]:
+    if not experiment.decision_reading:
         return None
-    wanted = experiment.decision if experiment.decision not in ("", "none", "A") else reading["variant"]
-    lines = {line["letter"]: line for line in reading["comparisons"]}
-    chosen = lines.get(wanted) or reading["comparisons"][0]
-    found = chosen["lift"]["estimate"]
-    return None if found is None else float(found)
+    record = from_stored(experiment.decision_reading, experiment.rule)
+    decided = next((one for one in record.comparisons if LETTERS[one.variant] == experiment.decision), None)
+    spoken = decided or record.spoken_of
+    return spoken.lift.estimate if spoken and math.isfinite(spoken.lift.estimate) else None
 
 
 def past_of_metric(experiment: Experiment, reader: User) -> list[PastOut]:
@@ -171,7 +170,7 @@ def past_of_metric(experiment: Experiment, reader: User) -> list[PastOut]:
         level = _level(seen)
         if level is None:
             continue
-        past = Past(level.value, level.spread, int(seen.units[:, 0].sum()), seen.days, None)
+        past = Past(level.value, level.standard_deviation, int(seen.units[:, 0].sum()), seen.days, None)
         line = past_out(past, other.name, key=other.key, metric=primary.metric.name)
         line.units_per_day = float(seen.units.sum() / seen.span / other.participation)
         shown.append(line)
@@ -183,8 +182,8 @@ def _level(counts: DailyCounts) -> Baseline | None:
     if not counts.days:
         return None
     control = counts.arms()[0]
-    spread = None if isinstance(control, Rate) else math.sqrt(max(control.squared_error * control.units, 0.0))
+    standard_deviation = None if control.converts else math.sqrt(max(control.squared_error * control.units, 0.0))
     try:
-        return Baseline(control.estimate, spread)
+        return Baseline(control.estimate, standard_deviation)
     except InputError:
         return None

@@ -159,14 +159,14 @@ class LatestRehearsal(Schema):
 
 
 class PastOut(Schema):
-    """A level today, from past data. ``spread`` is missing for rates, ``units_per_day`` where no days were given."""
+    """A level today, from past data. ``standard_deviation`` is missing for rates, ``units_per_day`` where no days were given."""
 
     source: str
     key: str
     metric: str
     is_rate: bool
     baseline: float
-    spread: float | None
+    standard_deviation: float | None
     units: int
     units_per_day: float | None
     first_day: date | None

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from itertools import pairwise
 
-from neat_verdict.app.readings.schemas import EvidenceOut
+from neat_verdict.app.analysis.schemas import EvidenceOut
 from neat_verdict.app.reports.drawing import Drawing, Line, Polygon, Shape, Text, box
 from neat_verdict.app.reports.strips import BAND, HAIRLINE, INK, QUIET, VARIANTS, Axis
-from neat_verdict.core.judge.wording import MINUS
-from neat_verdict.core.traffic import LETTERS
+from neat_verdict.core.text.format import MINUS
+from neat_verdict.core.variants import LETTERS
 
 _LEFT, _TOP, _BOTTOM = 60.0, 28.0, 30.0
 

@@ -7,17 +7,18 @@ from django.db.models import QuerySet
 from django.http import Http404
 
 from neat_verdict.app import clock
+from neat_verdict.app.analysis.presenting import present
+from neat_verdict.app.analysis.queries import decided_or_present
 from neat_verdict.app.casebook.models import Lesson
 from neat_verdict.app.experiments.models import Experiment, Picture
 from neat_verdict.app.experiments.presenting import hypothesis, variant_out
-from neat_verdict.app.experiments.queries import daily_counts, find, workspace
+from neat_verdict.app.experiments.queries import find, workspace
 from neat_verdict.app.experiments.schemas import RuleChangeOut
 from neat_verdict.app.problems import Conflict, Gone
-from neat_verdict.app.readings.queries import reading_of
-from neat_verdict.app.readings.schemas import VERDICT_NAMES, ReadingOut
 from neat_verdict.app.reports import story
 from neat_verdict.app.reports.models import ReportLink
 from neat_verdict.app.reports.schemas import LinkOut, ReportOut
+from neat_verdict.core.verdicts import VERDICTS
 
 _SIGNER = signing.Signer(salt="report link", sep=".")
 
@@ -26,10 +27,7 @@ def report(experiment: Experiment) -> ReportOut:
     """The one page a stakeholder reads. Raises Conflict for a draft, which has nothing to tell."""
     if experiment.rule is None:
         raise Conflict("There is no report before the start")
-    kept = experiment.decision_reading
-    reading = (
-        ReadingOut.model_validate(kept) if kept else reading_of(experiment, daily_counts([experiment])[experiment.pk])
-    )
+    reading = present(decided_or_present(experiment))
     lesson = Lesson.objects.filter(experiment=experiment).first() or Lesson()
     variants = list(experiment.variants.all())
     return ReportOut(
@@ -38,14 +36,14 @@ def report(experiment: Experiment) -> ReportOut:
         area=experiment.area,
         workspace=workspace().name,
         state=experiment.state,
-        verdict_name=VERDICT_NAMES[reading.verdict],
+        verdict_name=VERDICTS[reading.verdict].title,
         date_line=story.date_line(experiment),
         rule_line=story.rule_line(experiment),
         hypothesis=hypothesis(experiment),
         because=experiment.because,
         facts=story.facts(experiment, reading),
         lines=story.lines(reading, [variant.changes for variant in variants]),
-        beside=story.beside(reading),
+        secondary=story.secondary(reading),
         caveats=story.caveats(reading),
         how_decided=story.how_decided(experiment, reading),
         shared_out=story.shared_out(reading),

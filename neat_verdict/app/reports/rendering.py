@@ -10,7 +10,7 @@ from django.conf import settings
 from PIL import Image, ImageDraw, ImageFont
 
 from neat_verdict.app.reports.drawing import Drawing, Line, Polygon, Shape
-from neat_verdict.core.judge.wording import MINUS
+from neat_verdict.core.text.format import MINUS
 
 _FAMILY = "'Instrument Sans Variable', 'Instrument Sans', system-ui, sans-serif"
 _PIL_ANCHOR = {"start": "ls", "middle": "ms", "end": "rs"}

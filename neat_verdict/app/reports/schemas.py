@@ -6,8 +6,8 @@ from datetime import date, datetime
 
 from ninja import Schema
 
+from neat_verdict.app.analysis.schemas import ReadingOut
 from neat_verdict.app.experiments.schemas import PictureOut, RuleChangeOut
-from neat_verdict.app.readings.schemas import ReadingOut
 
 
 class FactOut(Schema):
@@ -42,7 +42,7 @@ class ReportOut(Schema):
     because: str
     facts: list[FactOut]
     lines: list[VariantLineOut]
-    beside: list[str]
+    secondary: list[str]
     caveats: list[str]
     how_decided: str
     shared_out: str

@@ -17,7 +17,7 @@ from neat_verdict.app.reports.schemas import ReportOut
 from neat_verdict.app.reports.strips import BAND, HAIRLINE, INK, QUIET, strips
 
 _WIDTH, _HEIGHT, _MARGIN = 960.0, 540.0, 48.0
-MOST_ON_FIRST = 5  # variants whose strips fit on the first slide
+MAX_ON_FIRST = 5  # variants whose strips fit on the first slide
 _SERIF, _SANS = "Georgia", "Calibri"
 _ALIGN = {"start": PP_ALIGN.LEFT, "middle": PP_ALIGN.CENTER, "end": PP_ALIGN.RIGHT}
 
@@ -28,7 +28,7 @@ def to_slides(report: ReportOut, pictures: list[list[Picture]]) -> bytes:
     deck.slide_width, deck.slide_height = Pt(_WIDTH), Pt(_HEIGHT)
     deck.core_properties.title = report.name
     _verdict(_Slide(deck), report)
-    if len(report.reading.comparisons) > MOST_ON_FIRST:
+    if len(report.reading.comparisons) > MAX_ON_FIRST:
         lifts = _Slide(deck)
         lifts.head("Every variant against control", report)
         lifts.draw(strips(report.reading, _WIDTH - 2 * _MARGIN), _MARGIN, 92)
@@ -117,7 +117,7 @@ def _verdict(slide: _Slide, report: ReportOut) -> None:
     slide.text(headline, _MARGIN, 70, wide, 90, 32 if len(headline) <= 100 else 24, serif=True)
     slide.text(report.decision_sentence, _MARGIN, 166, wide, 26, 18, serif=True)
     below = 208.0
-    if len(report.reading.comparisons) <= MOST_ON_FIRST:
+    if len(report.reading.comparisons) <= MAX_ON_FIRST:
         picture = strips(report.reading, wide)
         slide.draw(picture, _MARGIN, below)
         below += picture.height + 12
@@ -149,7 +149,7 @@ def _figures(slide: _Slide, report: ReportOut) -> None:
             paragraph.font.size, paragraph.font.name = Pt(12), _SANS
             paragraph.font.color.rgb, paragraph.font.bold = _rgb(INK), row > 0 and column == 5
             paragraph.alignment = PP_ALIGN.RIGHT if column > 2 else PP_ALIGN.LEFT
-    told = "\n".join(report.beside)
+    told = "\n".join(report.secondary)
     slide.text(told, _MARGIN, 110 + 30 * len(rows), _WIDTH - 2 * _MARGIN, 200, 12)
 
 

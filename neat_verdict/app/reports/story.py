@@ -4,18 +4,14 @@ from __future__ import annotations
 
 from datetime import date, datetime
 
+from neat_verdict.app.analysis.schemas import ReadingOut, SecondaryComparisonOut, SecondaryOut
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import local
-from neat_verdict.app.readings.schemas import ReadingOut, SideComparisonOut, SideOut
 from neat_verdict.app.reports.schemas import FactOut, VariantLineOut
-from neat_verdict.core.judge.wording import count, levels, plain, share, signed
-
-_READ = {
-    "fixed": "It was read once, when the planned sample was in.",
-    "looks": "It was read at planned looks only, and the interval allows for them.",
-    "anytime": "It may be read on any day, and the interval allows for that.",
-    "bayesian": "It was read by probabilities, against thresholds that were set beforehand.",
-}
+from neat_verdict.core.methods import METHODS
+from neat_verdict.core.metrics import RATE
+from neat_verdict.core.text.format import format_count, format_levels, format_lift, format_percent, format_share
+from neat_verdict.core.verdicts import VERDICTS
 
 
 def day(value: date | datetime) -> str:
@@ -40,12 +36,12 @@ def how_decided(experiment: Experiment, reading: ReadingOut) -> str:
     changes = len(experiment.rule_changes)
     times = "once" if changes == 1 else f"{changes} times"
     kept = f"It was changed {times} after the start, which is told below." if changes else "It was not changed after."
-    return f"The rule was written down before the first {_one(reading.unit_name)} came. {kept} {_READ[reading.method]}"
+    return f"The rule was written down before the first {_one(reading.unit_name)} came. {kept} {METHODS[reading.method].how_read}"
 
 
 def shared_out(reading: ReadingOut) -> str:
     """How visitors were shared out where that followed the evidence, in two sentences; empty for a fixed split."""
-    return reading.followed.explained if reading.followed else ""
+    return reading.adaptive.explained if reading.adaptive else ""
 
 
 def _one(units: str) -> str:
@@ -56,41 +52,41 @@ def facts(experiment: Experiment, reading: ReadingOut) -> list[FactOut]:
     """What it is worth, who saw it, how sure we are."""
     units = sum(arm.units for arm in reading.arms)
     since = f", from {day(experiment.started_on)}" if experiment.started_on else ""
-    last = "up to the look of" if reading.method == "looks" else "up to"
+    last = "up to the look of" if METHODS[reading.method].has_looks else "up to"
     ran = f"{last} {day(reading.read_on)}" if reading.read_on else _plural(reading.days, "day")
-    sure = plain(reading.confidence)
+    sure = format_percent(reading.confidence)
     return [
         _worth(reading, experiment.decision),
-        FactOut(label="Seen by", value=f"{count(units)} {reading.unit_name}", note=f"{ran}{since}"),
+        FactOut(label="Seen by", value=f"{format_count(units)} {reading.unit_name}", note=f"{ran}{since}"),
         FactOut(
             label="Confidence",
             value=sure,
             note="when the rule is read, not before"
-            if reading.verdict == "keep_collecting"
+            if not VERDICTS[reading.verdict].settled
             else f"{sure.removesuffix('%')} of 100 such intervals hold the true lift",
         ),
     ]
 
 
 def _plural(number: int, noun: str) -> str:
-    return f"{count(number)} {noun}{'' if number == 1 else 's'}"
+    return f"{format_count(number)} {noun}{'' if number == 1 else 's'}"
 
 
 def _worth(reading: ReadingOut, decision: str) -> FactOut:
     """The gain a month of the variant that is spoken of: the decided one, else the verdict's."""
     letters = {comparison.letter: comparison for comparison in reading.comparisons}
     spoken = letters.get(decision) or letters.get(reading.variant or "") or next(iter(letters.values()), None)
-    worth = spoken.impact_a_month if spoken else None
-    if spoken is None or worth is None or worth.estimate is None or reading.verdict in ("unsound", "keep_collecting"):
+    worth = spoken.effect_per_month if spoken else None
+    if spoken is None or worth is None or worth.estimate is None or not reading.readable:
         note = "an unsound test tells nothing" if reading.verdict == "unsound" else "too early to say"
-        if reading.verdict not in ("unsound", "keep_collecting"):
+        if reading.readable:
             note = "the audience a day is not known"
-        return FactOut(label="Worth a month", value="not known", note=note)
+        return FactOut(label="Estimated effect per month", value="not known", note=note)
     more = "more" if worth.estimate >= 0 else "fewer"
     if reading.unit == "money":
         more = f"{reading.currency} {'more' if worth.estimate >= 0 else 'less'}"
     return FactOut(
-        label=f"With {spoken.letter}, a month",
+        label=f"With {spoken.letter}, per month",
         value=f"about {_rough(abs(worth.estimate))} {more}",
         note=f"{reading.metric}, between {_rough(worth.low)} and {_rough(worth.high)}",
     )
@@ -98,12 +94,12 @@ def _worth(reading: ReadingOut, decision: str) -> FactOut:
 
 def _rough(value: float | None) -> str:
     """Two figures: a projection deserves no more."""
-    return "no limit" if value is None else count(float(f"{value:.2g}"))
+    return "no limit" if value is None else format_count(float(f"{value:.2g}"))
 
 
 def lines(reading: ReadingOut, tried: list[list[str]]) -> list[VariantLineOut]:
     """Each variant in figures."""
-    written = levels([arm.rate.estimate for arm in reading.arms], reading.unit, reading.currency)
+    written = format_levels([arm.rate.estimate for arm in reading.arms], reading.unit, reading.currency)
     lifts = (
         {} if reading.verdict == "unsound" else {c.letter: signed_or_dash(c.lift.estimate) for c in reading.comparisons}
     )
@@ -114,9 +110,9 @@ def lines(reading: ReadingOut, tried: list[list[str]]) -> list[VariantLineOut]:
             changes="; ".join(tried[position]) if position else "as it was",
             level=level,
             counts=(
-                f"{count(arm.total)} of {count(arm.units)}"
-                if reading.kind == "rate"
-                else f"{count(arm.units)} {reading.unit_name}"
+                f"{format_count(arm.total)} of {format_count(arm.units)}"
+                if reading.kind == RATE.name
+                else f"{format_count(arm.units)} {reading.unit_name}"
             ),
             lift=lifts.get(arm.letter, ""),
         )
@@ -126,24 +122,24 @@ def lines(reading: ReadingOut, tried: list[list[str]]) -> list[VariantLineOut]:
 
 def signed_or_dash(value: float | None) -> str:
     """A lift, or a dash where it is not defined."""
-    return "–" if value is None else signed(value)
+    return "–" if value is None else format_lift(value)
 
 
-def beside(reading: ReadingOut) -> list[str]:
-    """The metrics beside, one sentence each."""
+def secondary(reading: ReadingOut) -> list[str]:
+    """Secondary and guardrail metrics, one sentence each."""
     if reading.verdict == "unsound":
         return []
     return [
         f"{side.role.capitalize()}: {line.sentence}{_kept(side, line)}."
-        for side in reading.sides
+        for side in reading.secondary
         for line in side.comparisons
     ]
 
 
-def _kept(side: SideOut, line: SideComparisonOut) -> str:
+def _kept(side: SecondaryOut, line: SecondaryComparisonOut) -> str:
     if side.role != "guardrail" or side.margin is None:
         return ""
-    allowed = f"the {share(side.margin, 0)} it may lose" if side.margin >= 0.01 else "its margin"
+    allowed = f"the {format_share(side.margin, 0)} it may lose" if side.margin >= 0.01 else "its margin"
     if line.kept:
         return f" – within {allowed}"
     return " – harmed" if line.lost else f" – not shown to be within {allowed}"
@@ -152,11 +148,11 @@ def _kept(side: SideOut, line: SideComparisonOut) -> str:
 def caveats(reading: ReadingOut) -> list[str]:
     """What to keep in mind."""
     if reading.verdict == "unsound":
-        return [*reading.mind, "The data contradicts the plan, so no figure of this test should be used."]
+        return [*reading.warnings, "The data contradicts the plan, so no figure of this test should be used."]
     apart = "Rates are of everybody who saw a variant, lifts compare within epochs: the two need not agree."
     return [
-        *reading.mind,
-        *([apart] if reading.followed else []),
+        *reading.warnings,
+        *([apart] if reading.adaptive else []),
         "The lift is that of the weeks and visitors tested; a winner’s true lift is on average a little smaller than the one "
         "seen.",
     ]

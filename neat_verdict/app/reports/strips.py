@@ -6,10 +6,10 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from neat_verdict.app.readings.schemas import ComparisonOut, IntervalOut, ReadingOut
+from neat_verdict.app.analysis.schemas import ComparisonOut, IntervalOut, ReadingOut
 from neat_verdict.app.reports.drawing import Drawing, Line, Polygon, Shape, Text, box, diamond
-from neat_verdict.core.judge.wording import MINUS, between, signed
-from neat_verdict.core.traffic import LETTERS
+from neat_verdict.core.text.format import MINUS, format_interval, format_lift
+from neat_verdict.core.variants import LETTERS
 
 COLOURS = {"ahead": "#1c68a6", "behind": "#bd5316", "open": "#6f7977"}
 INK, QUIET, BAND, HAIRLINE = "#16211f", "#52605e", "#e4e9e7", "#d7dddb"
@@ -56,8 +56,8 @@ def axis_of(lifts: Sequence[IntervalOut], worthwhile: float, left: float, right:
 def strips(reading: ReadingOut, width: float = 900.0) -> Drawing:
     """Every variant's lift, one strip a row on one axis; a sentence instead where no lift may be read."""
     if reading.verdict == "unsound" or not reading.comparisons:
-        told = reading.headline
-        return Drawing(width, 60, told, (Text(0, 34, told, 16, INK),))
+        headline = reading.headline
+        return Drawing(width, 60, headline, (Text(0, 34, headline, 16, INK),))
     axis = axis_of([c.lift for c in reading.comparisons], reading.worthwhile_lift, _NAME, width - _FIGURES)
     names = {arm.letter: arm.name for arm in reading.arms}
     shapes: list[Shape] = [Text(axis.at(tick), 14, _tick(tick), 11, QUIET, "middle") for tick in axis.ticks()]
@@ -71,9 +71,9 @@ def strips(reading: ReadingOut, width: float = 900.0) -> Drawing:
         shapes += _strip(comparison, axis, middle)
         low, high = _bounds(comparison.lift)
         shapes.append(
-            Text(width - _FIGURES + 14, middle - 1, signed(_known(comparison.lift.estimate)), 14, INK, bold=True)
+            Text(width - _FIGURES + 14, middle - 1, format_lift(_known(comparison.lift.estimate)), 14, INK, bold=True)
         )
-        shapes.append(Text(width - _FIGURES + 14, middle + 13, between(low, high), 10, QUIET))
+        shapes.append(Text(width - _FIGURES + 14, middle + 13, format_interval(low, high), 10, QUIET))
     title = ". ".join(comparison.sentence for comparison in reading.comparisons)
     return Drawing(width, height, title, tuple(shapes))
 

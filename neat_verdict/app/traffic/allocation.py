@@ -8,14 +8,14 @@ import numpy as np
 from django.http import Http404
 
 from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.app.experiments.queries import steering_use
+from neat_verdict.app.experiments.queries import allocation_use
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.problems import Conflict
 from neat_verdict.app.traffic.epochs import next_close, units_by_epoch, worked_out
 from neat_verdict.app.traffic.models import Epoch
 from neat_verdict.app.traffic.schemas import AllocationOut, EpochOut, EpochRecordOut, Origin
-from neat_verdict.core.judge.wording import share
-from neat_verdict.core.traffic import LETTERS
+from neat_verdict.core.text.format import format_share
+from neat_verdict.core.variants import LETTERS
 
 SHOWN = 400
 
@@ -24,7 +24,7 @@ def allocation(experiment: Experiment) -> AllocationOut:
     """How an experiment's traffic follows the evidence. Raises Conflict for one whose split is fixed."""
     if experiment.allocation is None:
         raise Conflict("The split of this experiment is fixed; nothing steers it")
-    use = steering_use(experiment)
+    use = allocation_use(experiment)
     everything = experiment.epochs.filter(round=experiment.round).select_related("set_by")
     found = list(everything.order_by("-number")[:SHOWN])[::-1]
     units = units_by_epoch(experiment)
@@ -89,7 +89,7 @@ def _why(epoch: Epoch) -> str:
         return f"{seen}, each segment by its own chances{slowed}."
     chances = record["chances"][""]
     best = max(range(len(chances)), key=chances.__getitem__)
-    return f"{seen}, {LETTERS[best]} is best with a chance of {share(chances[best], 0)}{slowed}."
+    return f"{seen}, {LETTERS[best]} is best with a chance of {format_share(chances[best], 0)}{slowed}."
 
 
 def _sentence(experiment: Experiment, latest: Epoch | None) -> str:

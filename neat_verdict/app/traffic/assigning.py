@@ -11,7 +11,8 @@ from django.db import connection
 from neat_verdict.app import clock
 from neat_verdict.app.traffic.serving import Served, served
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.traffic import LETTERS, Traffic, point
+from neat_verdict.core.traffic import Traffic, point
+from neat_verdict.core.variants import LETTERS
 
 NOT_KNOWN = "there is no experiment with this key that takes events"
 

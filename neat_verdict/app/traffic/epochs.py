@@ -14,12 +14,16 @@ from numpy.typing import NDArray
 
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
 from neat_verdict.app.experiments.queries import workspace
-from neat_verdict.app.experiments.tallies import COLUMNS, ArmKind, arm_kind, make_arm, make_arms_along
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.traffic.models import Epoch
 from neat_verdict.app.traffic.serving import epochs_of
-from neat_verdict.core.allocate import Closing, Memory, Policy, close_epoch
-from neat_verdict.core.estimate import Arm, EpochArms
+from neat_verdict.core.designs.adaptive.closing import Closing, close_epoch
+from neat_verdict.core.designs.adaptive.policy import Policy
+from neat_verdict.core.designs.adaptive.posteriors import Memory
+from neat_verdict.core.metrics import ALL_COLUMNS, TALLYINGS, Tallying
+from neat_verdict.core.periods import Period
+from neat_verdict.core.statistics import Arm
+from neat_verdict.core.statistics.arms import ARMS
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,10 +40,10 @@ def cells(
     experiment: Experiment, uses: Sequence[ExperimentMetric], numbers: Iterable[int] | None = None
 ) -> dict[int, list[Cell]]:
     """What the tallies hold of each epoch, by the metric's id; only of epochs with these ``numbers`` where given."""
-    columns = COLUMNS["ratio"]
-    kinds = {use.metric_id: arm_kind(use.definition["kind"], use.before_days) for use in uses}
+    columns = ALL_COLUMNS
+    tallyings = {use.metric_id: use.tallying for use in uses}
     chosen = Tally.objects.filter(
-        variant__in=list(experiment.variants.all()), metric__in=list(kinds), round=experiment.round
+        variant__in=list(experiment.variants.all()), metric__in=list(tallyings), round=experiment.round
     )
     # Ranges, because SQLite finds them by the index: "$" comes after "#", and "!" after a space yet before a figure.
     spans = [("#", "$")] if numbers is None else [(f"#{number}", f"#{number}!") for number in numbers]
@@ -51,10 +55,10 @@ def cells(
         )
     ]
     arms = len(experiment.variants.all())
-    found: dict[int, dict[tuple[int, str, date], NDArray[np.float64]]] = {metric: {} for metric in kinds}
+    found: dict[int, dict[tuple[int, str, date], NDArray[np.float64]]] = {metric: {} for metric in tallyings}
     for metric, label, day, position, *sums in rows:
         number, _, segment = label[1:].partition(" ")
-        mine = COLUMNS[kinds[metric]]
+        mine = tallyings[metric].columns
         place = found[metric].setdefault((int(number), segment, day), np.zeros((len(mine), arms)))
         place[:, position] = [sums[columns.index(column)] for column in mine]
     return {
@@ -68,33 +72,32 @@ def shares_in(epoch: Epoch, segment: str, arms: int) -> tuple[float, ...]:
     return tuple(epoch.shares.get(segment) or epoch.shares.get("") or [1 / arms] * arms)
 
 
-def epoch_arms(experiment: Experiment, kind: ArmKind, found: Sequence[Cell]) -> list[EpochArms]:
+def periods_of(experiment: Experiment, tallying: Tallying, found: Sequence[Cell]) -> list[Period]:
     """Cells as the core reads them, each with the shares of its epoch; adjusted means by what all of them came to before."""
     if not found:
         return []
     count = len(experiment.variants.all())
     by_number = {epoch.number: epoch for epoch in epochs_of(experiment)}
-    arms = make_arms_along(kind, np.stack([cell.sums for cell in found], axis=1))
+    arms = tallying.arms_along(np.stack([cell.sums for cell in found], axis=1))
     even = (1 / count,) * count
     return [
-        EpochArms(
+        Period(
             tuple(line),
             shares_in(by_number[cell.number], cell.segment, count) if cell.number in by_number else even,
             cell.day.toordinal(),
             cell.segment,
+            cell.number,
+            experiment.round,
         )
         for cell, line in zip(found, arms, strict=True)
     ]
 
 
-def epochs_by_metric(experiment: Experiment) -> dict[int, list[EpochArms]]:
+def epochs_by_metric(experiment: Experiment) -> dict[int, list[Period]]:
     """The epochs of every metric, as they are read, by the metric's id."""
     uses = list(experiment.metrics.all())
     found = cells(experiment, uses)
-    return {
-        use.metric_id: epoch_arms(experiment, arm_kind(use.definition["kind"], use.before_days), found[use.metric_id])
-        for use in uses
-    }
+    return {use.metric_id: periods_of(experiment, use.tallying, found[use.metric_id]) for use in uses}
 
 
 def next_close(experiment: Experiment, epoch: Epoch) -> datetime:
@@ -133,25 +136,31 @@ def sums_by_segment(found: Sequence[Cell], number: int) -> dict[str, list[list[f
 
 def worked_out(record: Mapping[str, Any]) -> Closing:
     """What a record leads to: the same shares, as often as it is asked."""
-    kind: ArmKind = record["kind"]
-    rate = kind == "rate"
+    tallying = TALLYINGS[record["kind"]]
+    kind = ARMS.index(tallying.arm)
     memories = {
-        segment: tuple(Memory(int(seen), units, total, spread, rate) for seen, units, total, spread in lines)
+        segment: tuple(Memory(int(seen), units, total, variance, kind) for seen, units, total, variance in lines)
         for segment, lines in record["remembered"].items()
     }
     taken: list[dict[str, list[Arm]]] = [
-        {segment: [make_arm(kind, sums) for sums in arms] for segment, arms in record["taken"][number].items()}
+        {segment: [tallying.check_sums(sums) for sums in arms] for segment, arms in record["taken"][number].items()}
         for number in sorted(record["taken"], key=int)
     ]
     return close_epoch(
         memories,
         taken,
         {segment: tuple(shares) for segment, shares in record["before"].items()},
-        Policy(**record["policy"]),
+        _policy_of(record["policy"]),
         arms=record["arms"],
         epochs=record["epochs"],
         sign=record["sign"],
     )
+
+
+def _policy_of(record: Mapping[str, Any]) -> Policy:
+    """A policy as it was recorded; its largest change had another name once."""
+    fields = {"max_change" if name == "most_change" else name: value for name, value in record.items()}
+    return Policy(**fields)
 
 
 def units_by_epoch(experiment: Experiment) -> dict[int, list[int]]:

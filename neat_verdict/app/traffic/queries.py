@@ -10,7 +10,7 @@ from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import today
 from neat_verdict.app.traffic.schemas import CheckOut, ExclusionOut, GroupUse, SnippetsOut
 from neat_verdict.app.traffic.serving import parameters_of, traffic_of
-from neat_verdict.core.traffic import LETTERS
+from neat_verdict.core.variants import LETTERS
 
 _HOLDING = ("draft", "scheduled", "running", "paused")
 

@@ -20,7 +20,7 @@ from neat_verdict.app.experiments.queries import today, workspace
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.traffic.models import Epoch, Rollout
 from neat_verdict.core.metrics import Definition
-from neat_verdict.core.plan import Arrivals, RampStep
+from neat_verdict.core.planning import Arrivals, RampStep
 from neat_verdict.core.traffic import Slice, Traffic, property_text
 
 OPEN_STATES = ("running", "paused", "ended")

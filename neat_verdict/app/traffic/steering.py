@@ -13,15 +13,14 @@ from django.db import transaction
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.actions import record
 from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.app.experiments.queries import policy, steering_use
-from neat_verdict.app.experiments.tallies import arm_kind
+from neat_verdict.app.experiments.queries import allocation_use, policy
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.app.problems import Conflict
 from neat_verdict.app.traffic.epochs import cells, mature_numbers, next_close, sums_by_segment, worked_out
 from neat_verdict.app.traffic.models import Epoch
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.traffic import LETTERS
+from neat_verdict.core.variants import LETTERS
 
 LEAST_SHARE = 0.01
 
@@ -171,8 +170,7 @@ def closing_record(experiment: Experiment, current: Epoch, now: datetime) -> dic
     ``taken`` has the sums of the epochs whose counting windows have closed since the last record, ``remembered`` what was kept of
     those before, ``memories`` of all of them now. Nothing is drawn by chance here; who gets which variant hangs on ``salt``.
     """
-    use = steering_use(experiment)
-    kind = arm_kind(use.definition["kind"], use.before_days)
+    use = allocation_use(experiment)
     chosen = policy(experiment)
     assert chosen is not None
     last = current.record
@@ -183,7 +181,7 @@ def closing_record(experiment: Experiment, current: Epoch, now: datetime) -> dic
         "at": now.isoformat(),
         "salt": f"{experiment.key}:{experiment.round}",
         "metric": use.metric.key,
-        "kind": kind,
+        "kind": use.tallying.name,
         "arms": experiment.variants.count(),
         "sign": 1 if use.definition["good_direction"] == "up" else -1,
         "epochs": current.number,
@@ -195,7 +193,7 @@ def closing_record(experiment: Experiment, current: Epoch, now: datetime) -> dic
     }
     closing = worked_out(kept)
     kept["memories"] = {
-        segment: [[m.seen, m.units, m.total, m.spread] for m in lines] for segment, lines in closing.memories.items()
+        segment: [[m.seen, m.units, m.total, m.variance] for m in lines] for segment, lines in closing.memories.items()
     }
     for name in ("chances", "wanted", "shares"):
         kept[name] = {segment: list(getattr(step, name)) for segment, step in closing.steps.items()}

@@ -12,22 +12,23 @@ from django.core.mail import send_mail
 from django.db import IntegrityError, transaction
 
 from neat_verdict.app import clock
+from neat_verdict.app.analysis.actions import take_due_looks
+from neat_verdict.app.analysis.analysis import analyse
+from neat_verdict.app.analysis.queries import record
 from neat_verdict.app.collect.events import rebuild, release_held
 from neat_verdict.app.collect.models import Sighting
 from neat_verdict.app.experiments import actions as experiments
 from neat_verdict.app.experiments.models import Experiment, Workspace
-from neat_verdict.app.experiments.queries import daily_counts, find, workspace
+from neat_verdict.app.experiments.queries import find, workspace
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.app.problems import Conflict
-from neat_verdict.app.readings.actions import keep_due_looks
-from neat_verdict.app.readings.queries import reading_of
 from neat_verdict.app.traffic.steering import tend_epochs
 from neat_verdict.app.watch.models import ChangeNote, Notice
 from neat_verdict.app.watch.queries import observe
 from neat_verdict.app.watch.readiness import unmet
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.soundness import find_faults
+from neat_verdict.core.soundness import find_issues
 
 T = TypeVar("T")
 log = logging.getLogger(__name__)
@@ -76,8 +77,8 @@ def tick() -> dict[str, int]:
         "started": _each(_due_starts(), _start),
         "epochs closed": _each(_steered(), tend_epochs),
         "ended": _each(_due_ends(), _end),
-        "looks taken": _each(_read(), keep_due_looks),
-        "notices": _each(_watched(), look_for_faults),
+        "looks taken": _each(_read(), take_due_looks),
+        "notices": _each(_watched(), look_for_issues),
         "mails": _each(list(Notice.objects.filter(mailed_at__isnull=True).order_by("pk")), _mail),
     }
     return {what: count for what, count in done.items() if count}
@@ -106,7 +107,7 @@ def _start(due: Experiment) -> int:
     except (Conflict, InputError) as refused:
         with transaction.atomic():
             experiments.unschedule(due.scheduled_by, due.key)
-            notice(due, f"{due.round}:not-started:{due.version}", "mind", f"{due.name} did not start as scheduled: {refused}",
+            notice(due, f"{due.round}:not-started:{due.version}", "warning", f"{due.name} did not start as scheduled: {refused}",
                    "Put it right, then start or schedule it again", "traffic")  # fmt: skip
         return 0
     return 1
@@ -136,17 +137,17 @@ def _read() -> list[Experiment]:
 
 
 @transaction.atomic
-def look_for_faults(experiment: Experiment) -> int:
+def look_for_issues(experiment: Experiment) -> int:
     """Tell what is wrong with a running experiment, and that it waits for a decision; each once. Returns how many are new."""
     told = 0
-    for fault in find_faults(observe(experiment)):
-        occasion = f"{experiment.round}:{fault.kind}:{fault.subject}"[:120]
-        told += notice(experiment, occasion, fault.tone, f"{experiment.name}: {fault.sentence}", fault.advice, "watch")
-    reading = reading_of(experiment, daily_counts([experiment])[experiment.pk])
-    if reading.verdict not in ("keep_collecting", "unsound"):
+    for issue in find_issues(observe(experiment)):
+        occasion = f"{experiment.round}:{issue.kind}:{issue.subject}"[:120]
+        told += notice(experiment, occasion, issue.tone, f"{experiment.name}: {issue.sentence}", issue.advice, "watch")
+    reading = record(analyse(experiment))
+    if reading.verdict.kind.readable:
         told += notice(
-            experiment, f"{experiment.round}:ready:{reading.verdict}", "ready", f"{experiment.name} is ready for your call",
-            f"The decision rule says: {reading.short}", "verdict",
+            experiment, f"{experiment.round}:ready:{reading.verdict.name}", "ready", f"{experiment.name} is ready for your call",
+            f"The decision rule says: {reading.sentences.short}", "verdict",
         )  # fmt: skip
     return told
 

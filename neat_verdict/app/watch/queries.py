@@ -16,21 +16,21 @@ from neat_verdict.app.collect.recount import HOUR
 from neat_verdict.app.experiments.models import Experiment, Tally
 from neat_verdict.app.experiments.queries import daily_counts, today, weights
 from neat_verdict.app.metrics.queries import definition_of
-from neat_verdict.app.metrics.sample import EXPOSURE
 from neat_verdict.app.traffic.epochs import epochs_by_metric
 from neat_verdict.app.traffic.models import Enrolment
 from neat_verdict.app.traffic.serving import served
 from neat_verdict.app.watch.models import ChangeNote, Notice
 from neat_verdict.app.watch.schemas import (
     EventNameOut,
-    FaultOut,
     HappeningOut,
     HourOut,
+    IssueOut,
     LastDayOut,
     LiveOut,
     StratumOut,
 )
-from neat_verdict.core.soundness import Observed, Stratum, check_strata, find_faults
+from neat_verdict.core.metrics import EXPOSURE
+from neat_verdict.core.soundness import Observed, Stratum, check_strata, find_issues
 
 LATEST_SHOWN = 30
 _LOOKED_AT = 400
@@ -141,7 +141,7 @@ def live(experiment: Experiment) -> LiveOut:
         events=_event_names(experiment) if counts_events else [],
         last_day=LastDayOut(**last_day_of_intake(), unknown=_unknown_names() if counts_events else []),
         mixed=seen.mixed,
-        faults=[FaultOut(kind=f.kind, sentence=f.sentence, advice=f.advice, tone=f.tone) for f in find_faults(seen)],
+        issues=[IssueOut(kind=f.kind, sentence=f.sentence, advice=f.advice, tone=f.tone) for f in find_issues(seen)],
     )
 
 

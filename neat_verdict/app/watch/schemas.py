@@ -43,11 +43,11 @@ class StratumOut(Schema):
     alarm: bool
 
 
-class FaultOut(Schema):
+class IssueOut(Schema):
     kind: str
     sentence: str
     advice: str
-    tone: Literal["unsound", "mind"]
+    tone: Literal["unsound", "warning"]
 
 
 class HourOut(Schema):
@@ -86,7 +86,7 @@ class LiveOut(Schema):
     events: list[EventNameOut]
     last_day: LastDayOut
     mixed: int
-    faults: list[FaultOut]
+    issues: list[IssueOut]
 
 
 class NoticeOut(Schema):

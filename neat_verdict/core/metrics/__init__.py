@@ -1,23 +1,35 @@
 """What metrics count, and counting it for a unit."""
 
-from neat_verdict.core.metrics.counting import Event, Line, Overall, UnitCount, count_unit, overall
-from neat_verdict.core.metrics.definition import KINDS, UNITS, Definition, EventFilter, Measure, MetricKind, Unit
-from neat_verdict.core.metrics.totals import Happening, unit_figure
+from neat_verdict.core.metrics.counting import Event, Line, Overall, UnitCount, count_unit, overall, unit_figure
+from neat_verdict.core.metrics.definition import UNITS, Definition, Unit
+from neat_verdict.core.metrics.kinds import KINDS, MEASURE_KINDS, Kind, kind_named
+from neat_verdict.core.metrics.measures import EventFilter, Measure, TimedEvent
+from neat_verdict.core.metrics.tallying import ALL_COLUMNS, RATE, TALLYINGS, Tallying
+
+# The event that says which variant a unit was shown.
+EXPOSURE = "exposure"
 
 __all__ = [
+    "ALL_COLUMNS",
+    "EXPOSURE",
     "KINDS",
+    "MEASURE_KINDS",
+    "RATE",
+    "TALLYINGS",
     "UNITS",
     "Definition",
     "Event",
     "EventFilter",
-    "Happening",
+    "Kind",
     "Line",
     "Measure",
-    "MetricKind",
     "Overall",
+    "Tallying",
+    "TimedEvent",
     "Unit",
     "UnitCount",
     "count_unit",
+    "kind_named",
     "overall",
     "unit_figure",
 ]

@@ -1,14 +1,17 @@
-"""Counting a unit's events by a metric's definition, with the reason for each event."""
+"""A unit's figure by a metric's definition, and the reason for each of its events."""
 
 from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import datetime
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.metrics.definition import Definition, EventFilter, Measure
+from neat_verdict.core.metrics.definition import Definition
+from neat_verdict.core.metrics.measures import TimedEvent
+
+_HOUR = 3_600_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -18,6 +21,11 @@ class Event:
     name: str
     at: datetime
     properties: Mapping[str, object]
+
+    @property
+    def timed(self) -> TimedEvent:
+        """As `unit_figure` takes it."""
+        return round(self.at.timestamp() * 1000), self.name, self.properties
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,109 +39,73 @@ class Line:
 
 @dataclass(frozen=True, slots=True)
 class UnitCount:
-    """What one unit comes to: ``value`` (0 or 1 for rates), ``denominator`` for ratios, ``steps`` reached in a funnel."""
+    """What one unit comes to: its ``figure`` as `unit_figure` has it, and the reason for each event."""
 
-    value: float
-    denominator: float | None
-    steps: int | None
+    figure: tuple[float, ...]
     lines: tuple[Line, ...]
 
 
+def unit_figure(
+    definition: Definition,
+    exposed_at: int,
+    events: Sequence[TimedEvent],
+    until: int | None = None,
+    before_days: int | None = None,
+) -> tuple[float, ...]:
+    """(value,) of one unit; (numerator, denominator) of a ratio; (value, step 1, step 2, …) of a funnel, each 0 or 1.
+
+    Parameters
+    ----------
+    exposed_at : int
+        The first exposure, in milliseconds since 1970.
+    events : sequence of (milliseconds, name, properties)
+        In the order of their moments.
+    until : int, optional
+        Events later than this do not count where the metric has no window of its own.
+    before_days : int, optional
+        Of a kind that can be adjusted: gives (value, value before), what the same measure came to in the days before the
+        exposure.
+    """
+    last = _last(definition, exposed_at, until)
+    timely = [event for event in events if event[0] >= exposed_at and (last is None or event[0] <= last)]
+    figure = definition.rules.figure(definition, timely)
+    if not (before_days and definition.rules.adjustable):
+        return figure
+    since = exposed_at - before_days * 24 * _HOUR
+    before = [event for event in events if since <= event[0] < exposed_at]
+    return (*figure, *definition.rules.figure(definition, before))
+
+
+def _last(definition: Definition, exposed_at: int, until: int | None) -> int | None:
+    return exposed_at + int(definition.window_hours * _HOUR) if definition.window_hours else until
+
+
 def count_unit(definition: Definition, exposed_at: datetime, events: Sequence[Event]) -> UnitCount:
-    """Count one unit's events, taken in the order of their moments.
+    """Count one unit's events, taken in the order of their moments, with the reason for each.
 
     Only events from the first exposure on, and within the window, count. An amount whose property is no number counts
     nothing, and says so.
     """
     ordered = sorted(events, key=lambda event: event.at)
-    timely = [(event, _untimely(definition, exposed_at, event)) for event in ordered]
-    if definition.kind == "funnel":
-        return _funnel(definition, timely)
-    assert definition.measure is not None
-    value, lines = _measured(definition.measure, timely)
-    if definition.denominator is None:
-        return UnitCount(value, None, None, tuple(lines))
-    denominator, others = _measured(definition.denominator, timely)
-    joined = [
-        _joined(numerator_line, denominator_line)
-        for numerator_line, denominator_line in zip(lines, others, strict=True)
-    ]
-    return UnitCount(value, denominator, None, tuple(joined))
+    since = round(exposed_at.timestamp() * 1000)
+    last = _last(definition, since, None)
+    why = {place: _untimely(event.timed[0], since, last) for place, event in enumerate(ordered)}
+    timely = [event.timed for place, event in enumerate(ordered) if not why[place]]
+    reasons = iter(definition.rules.reasons(definition, timely))
+    lines = []
+    for place, event in enumerate(ordered):
+        if why[place]:
+            lines.append(Line(event, False, why[place]))
+        else:
+            found = next(reasons)
+            lines.append(Line(event, found.counted, found.words))
+    return UnitCount(definition.rules.figure(definition, timely), tuple(lines))
 
 
-def _untimely(definition: Definition, exposed_at: datetime, event: Event) -> str:
-    if event.at < exposed_at:
+def _untimely(at: int, since: int, last: int | None) -> str:
+    if at < since:
         return "before the first exposure"
-    if definition.window_hours and event.at > exposed_at + timedelta(hours=definition.window_hours):
-        return "after the window"
-    return ""
-
-
-def _unmatched(wanted: EventFilter, event: Event) -> str:
-    if event.name != wanted.event:
-        return f"not a {wanted.event}"
-    failed = next((c for c in wanted.conditions if not c.matches(event.properties)), None)
-    if failed is None:
-        return ""
-    seen = event.properties.get(failed.attribute)
-    return f"{failed.attribute} is {'not set' if seen is None else seen}; wanted: {failed.words()}"
-
-
-def _measured(measure: Measure, timely: Sequence[tuple[Event, str]]) -> tuple[float, list[Line]]:
-    total, lines = 0.0, []
-    for event, late in timely:
-        reason = late or _unmatched(measure.events, event)
-        worth = 0.0
-        if not reason:
-            worth, reason = _worth(measure, event, total)
-        total += worth
-        lines.append(Line(event, worth != 0 or not reason, reason or f"counts {worth:g}"))
-    return total, lines
-
-
-def _worth(measure: Measure, event: Event, so_far: float) -> tuple[float, str]:
-    """What an event adds, and a reason where that is not its whole worth."""
-    if measure.kind == "conversion":
-        return (1.0, "") if so_far == 0 else (0.0, "converted already")
-    worth = 1.0
-    if measure.kind == "amount":
-        raw = event.properties.get(measure.amount_of)
-        try:
-            worth = math.nan if raw is None or isinstance(raw, bool) else float(str(raw))
-        except ValueError:
-            worth = math.nan
-        if not math.isfinite(worth):
-            return 0.0, f"{measure.amount_of} is {'not set' if raw is None else raw}, which is no number"
-    if measure.cap is not None and so_far + worth > measure.cap:
-        kept = max(measure.cap - so_far, 0.0)
-        return kept, f"counts {kept:g} of {worth:g}: the cap of {measure.cap:g} is reached"
-    return worth, ""
-
-
-def _joined(numerator: Line, denominator: Line) -> Line:
-    parts = [
-        f"{name}: {line.reason}"
-        for name, line in (("above the line", numerator), ("below the line", denominator))
-        if line.counted
-    ]
-    counted = numerator.counted or denominator.counted
-    reason = "; ".join(parts) or (
-        numerator.reason if numerator.reason == denominator.reason else f"{numerator.reason}, {denominator.reason}"
-    )
-    return Line(numerator.event, counted, reason)
-
-
-def _funnel(definition: Definition, timely: Sequence[tuple[Event, str]]) -> UnitCount:
-    reached, lines = 0, []
-    for event, late in timely:
-        if late or reached == len(definition.steps):
-            lines.append(Line(event, False, late or "all steps are done already"))
-            continue
-        reason = _unmatched(definition.steps[reached], event)
-        if not reason:
-            reached += 1
-        lines.append(Line(event, not reason, reason or f"step {reached} of {len(definition.steps)}"))
-    return UnitCount(float(reached == len(definition.steps)), None, reached, tuple(lines))
+    return "after the window" if last is not None and at > last else ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -141,19 +113,19 @@ class Overall:
     """All units together: ``figure`` in the metric's own scale (a share for rates), with what it is made of."""
 
     units: int
-    total: float
-    denominator: float | None
+    numerator: float
+    denominator: float
     figure: float
     steps: tuple[int, ...]
 
 
 def overall(definition: Definition, counts: Sequence[UnitCount]) -> Overall:
-    """The metric over units. Raises InputError with no unit. The figure is nan where a ratio has nothing below the line."""
+    """The metric over units. Raises InputError with no unit. The figure is nan where a ratio has a denominator of 0."""
     if not counts:
         raise InputError("units", 0, "must be 1 or more")
-    total = math.fsum(count.value for count in counts)
-    below = math.fsum(count.denominator or 0.0 for count in counts) if definition.kind == "ratio" else None
-    divisor = len(counts) if below is None else below
+    numerator, denominator = definition.rules.overall(definition, [count.figure for count in counts])
     scale = 1000.0 if definition.unit == "per_thousand" else 1.0
-    steps = tuple(sum((count.steps or 0) > step for count in counts) for step in range(len(definition.steps)))
-    return Overall(len(counts), total, below, scale * total / divisor if divisor else math.nan, steps)
+    figure = scale * numerator / denominator if denominator else math.nan
+    steps = definition.rules.steps(definition)
+    reached = tuple(int(sum(count.figure[1 + step] for count in counts)) for step in range(steps))
+    return Overall(len(counts), numerator, denominator, figure, reached)

@@ -1,12 +1,19 @@
 """Does the data agree with the design? If not, no lift may be read."""
 
-from neat_verdict.core.soundness.faults import Fault, Observed, Stratum, check_strata, find_faults, gaps
+from neat_verdict.core.soundness.data_quality import (
+    DataQualityIssue,
+    Observed,
+    Stratum,
+    check_strata,
+    find_issues,
+    gaps,
+)
 from neat_verdict.core.soundness.overlap import OverlapCheck, check_epochs, check_overlap
 from neat_verdict.core.soundness.split import SPLIT_ALARM, SplitCheck, check_split, check_split_by_epoch
 
 __all__ = [
     "SPLIT_ALARM",
-    "Fault",
+    "DataQualityIssue",
     "Observed",
     "OverlapCheck",
     "SplitCheck",
@@ -16,6 +23,6 @@ __all__ = [
     "check_split",
     "check_split_by_epoch",
     "check_strata",
-    "find_faults",
+    "find_issues",
     "gaps",
 ]

@@ -1,8 +1,7 @@
 """Sharing traffic out: who qualifies, who takes part, and who gets which variant."""
 
 from neat_verdict.core.traffic.assignment import (
-    LETTERS,
-    LONGEST_UNIT,
+    MAX_UNIT_LENGTH,
     Assignment,
     Reason,
     Slice,
@@ -14,8 +13,7 @@ from neat_verdict.core.traffic.assignment import (
 from neat_verdict.core.traffic.audience import Audience, Group, Ruling
 
 __all__ = [
-    "LETTERS",
-    "LONGEST_UNIT",
+    "MAX_UNIT_LENGTH",
     "Assignment",
     "Audience",
     "Group",

@@ -18,13 +18,14 @@ from typing import Literal
 
 import mmh3
 
-from neat_verdict.core.checks import InputError, positive
+from neat_verdict.core.checks import InputError, check_positive
 from neat_verdict.core.traffic.audience import Audience
+from neat_verdict.core.variants import LETTERS
 
 Reason = Literal["forced", "audience", "exclusion", "participation", "assigned", "not_running"]
 PARTICIPATION_SEED, VARIANT_SEED, EXCLUSION_SEED = 1, 2, 3
-LETTERS = "ABCDEFGHIJ"
-LONGEST_UNIT = 200
+
+MAX_UNIT_LENGTH = 200
 _SCALE = 2.0**-53
 
 
@@ -98,9 +99,9 @@ class Traffic:
     slice : Slice or None
         The experiment's part of an exclusion group.
     running : bool
-    steered_by : str
-        A property; its values in ``steered`` have weights of their own, the others ``weights``. Empty for none.
-    steered : mapping of value (as `property_text`) to weights
+    allocated_by : str
+        A property; its values in ``allocated`` have weights of their own, the others ``weights``. Empty for none.
+    allocated : mapping of value (as `property_text`) to weights
 
     Raises
     ------
@@ -115,10 +116,10 @@ class Traffic:
     forced: Mapping[str, int] = field(default_factory=dict)
     slice: Slice | None = None
     running: bool = True
-    steered_by: str = ""
-    steered: Mapping[str, tuple[float, ...]] = field(default_factory=dict)
+    allocated_by: str = ""
+    allocated: Mapping[str, tuple[float, ...]] = field(default_factory=dict)
     _parts: _Parts = field(init=False, repr=False, compare=False)
-    _steered_parts: Mapping[str, _Parts] = field(init=False, repr=False, compare=False)
+    _allocated_parts: Mapping[str, _Parts] = field(init=False, repr=False, compare=False)
     _left_out: Assignment = field(init=False, repr=False, compare=False)
 
     def __post_init__(self) -> None:
@@ -126,21 +127,21 @@ class Traffic:
             raise InputError("salt", "empty", "must tell the experiment's round from all others")
         if not 2 <= len(self.weights) <= len(LETTERS):
             raise InputError("weights", len(self.weights), f"must be 2 to {len(LETTERS)}")
-        for weights in (self.weights, *self.steered.values()):
+        for weights in (self.weights, *self.allocated.values()):
             if len(weights) != len(self.weights):
-                raise InputError("steered", len(weights), f"must be {len(self.weights)} weights for every value")
+                raise InputError("allocated", len(weights), f"must be {len(self.weights)} weights for every value")
             for weight in weights:
                 if not (isfinite(weight) and weight >= 0):
                     raise InputError("weights", weight, "must be 0 or more")
-            positive("weights", sum(weights))
+            check_positive("weights", sum(weights))
         if not 0 <= self.participation <= 1:
             raise InputError("participation", self.participation, "must lie between 0% and 100%")
         for position in self.forced.values():
             if not 0 <= position < len(self.weights):
                 raise InputError("forced", position, "must be the position of a variant")
         object.__setattr__(self, "_parts", self._parts_of(self.weights))
-        by_value = {value: self._parts_of(weights) for value, weights in self.steered.items()}
-        object.__setattr__(self, "_steered_parts", by_value)
+        by_value = {value: self._parts_of(weights) for value, weights in self.allocated.items()}
+        object.__setattr__(self, "_allocated_parts", by_value)
         told = f"takes part below {self.participation:.4g} of the audience, and lies above"
         object.__setattr__(self, "_left_out", Assignment(0, "participation", told))
 
@@ -155,8 +156,8 @@ class Traffic:
 
         Raises InputError for a unit that is empty or over 200 characters long.
         """
-        if not 0 < len(unit) <= LONGEST_UNIT:
-            raise InputError("unit", unit[:40] or "empty", f"must be 1 to {LONGEST_UNIT} characters")
+        if not 0 < len(unit) <= MAX_UNIT_LENGTH:
+            raise InputError("unit", unit[:40] or "empty", f"must be 1 to {MAX_UNIT_LENGTH} characters")
         if self.forced and (chosen := self.forced.get(unit)) is not None:
             return Assignment(chosen, "forced", "chosen by hand")
         if not self.running:
@@ -174,8 +175,8 @@ class Traffic:
                 return self._left_out
         best, won = 0.0, self._left_out
         parts = self._parts
-        if self.steered_by:
-            parts = self._steered_parts.get(property_text(properties.get(self.steered_by)), parts)
+        if self.allocated_by:
+            parts = self._allocated_parts.get(property_text(properties.get(self.allocated_by)), parts)
         for prefix, negative_weight, outcome in parts:
             drawn = hash64(prefix + unit, VARIANT_SEED, signed=False)[0]
             score = negative_weight / log(((drawn >> 11) + 0.5) * _SCALE)

@@ -10,19 +10,12 @@ from django.utils.text import slugify
 from neat_verdict.app.experiments.actions.edit import edit_experiment
 from neat_verdict.app.experiments.actions.ledger import record
 from neat_verdict.app.experiments.actions.parts import copy_pictures
+from neat_verdict.app.experiments.fields import COPIED
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Variant
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.app.problems import Conflict
 from neat_verdict.core.checks import InputError
-
-_COPIED = (
-    "area", "description", "change", "audience", "because", "unit_name", "baseline", "spread", "correlation",
-    "worthwhile_lift", "audience_per_day", "participation", "ramp", "data_from", "assignment_unit", "audience_rules",
-    "exclusion_group", "exclusion_share", "confidence", "power", "least_weeks",
-    "least_conversions", "longest_run_weeks", "method", "sides", "spending", "looks", "look_days", "superiority",
-    "expected_loss", "family", "warm_up_days", "allocation",
-)  # fmt: skip
 
 
 def free_key(name: str) -> str:
@@ -83,12 +76,12 @@ def follow_up(by: User, source: Experiment) -> Experiment:
 
 
 def _copy_brief(by: User, source: Experiment, name: str) -> Experiment:
-    fields = {field: getattr(source, field) for field in _COPIED}
+    fields = {field: getattr(source, field) for field in COPIED}
     copied = Experiment.objects.create(key=free_key(name), name=name[:120], owner=by, **fields)
     ExperimentMetric.objects.bulk_create(
         ExperimentMetric(
             experiment=copied, metric=use.metric, role=use.role, position=use.position, margin=use.margin,
-            baseline=use.baseline, spread=use.spread, before_days=use.before_days,
+            baseline=use.baseline, standard_deviation=use.standard_deviation, before_days=use.before_days,
         )
         for use in source.metrics.all()
     )  # fmt: skip

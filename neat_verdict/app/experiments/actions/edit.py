@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from dataclasses import asdict
 from datetime import date
 from typing import Any
 
@@ -13,34 +12,18 @@ from neat_verdict.app import clock
 from neat_verdict.app.experiments.actions.ledger import record
 from neat_verdict.app.experiments.actions.parts import edit_metrics, edit_variants
 from neat_verdict.app.experiments.audience import audience_of
+from neat_verdict.app.experiments.fields import FIELDS, LOCKED_AT_START, RULE_FIELDS, label_of
 from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.app.experiments.queries import method, planned_rule, policy, rule_of, weights
+from neat_verdict.app.experiments.queries import design, method, method_settings, planned_rule, policy, weights
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.app.problems import Conflict
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.judge import rule_in_words
-from neat_verdict.core.plan import Strictness
-from neat_verdict.core.traffic import LONGEST_UNIT
-
-# The question, the split and the figures of the sizing: fixed once data may come.
-LOCKED_AT_START = frozenset({
-    "metrics", "unit_name", "baseline", "spread", "correlation", "audience_per_day",
-    "planned_start", "data_from", "assignment_unit", "exclusion_group", "exclusion_share", "allocation",
-})  # fmt: skip
-# The decision rule: fixed at the start too, but for a reason that is kept and told.
-RULE_FIELDS = frozenset({
-    "worthwhile_lift", "confidence", "power", "least_weeks", "least_conversions", "longest_run_weeks", "method", "sides",
-    "spending", "looks", "look_days", "superiority", "expected_loss", "family", "warm_up_days",
-})  # fmt: skip
-_LABELS = {"because": "reason", "change": "what changes", "unit_name": "unit", "sides": "one- or two-sided"}
-_RANGES: dict[str, tuple[float, float, str]] = {
-    "baseline": (0, 1e15, "must be above 0"),
-    "spread": (0, 1e15, "must be above 0"),
-    "worthwhile_lift": (0, 100, "must be above 0%"),
-    "confidence": (0, 1, "must lie between 0% and 100%, both excluded"),
-    "power": (0, 1, "must lie between 0% and 100%, both excluded"),
-}
+from neat_verdict.core.combinations import check_combination
+from neat_verdict.core.planning import Strictness
+from neat_verdict.core.questions import DEFAULT_QUESTION
+from neat_verdict.core.traffic import MAX_UNIT_LENGTH
+from neat_verdict.core.verdicts import rule_from, rule_in_words
 
 
 @transaction.atomic
@@ -69,6 +52,8 @@ def edit_experiment(by: User, key: str, version: int, changes: dict[str, Any], r
             continue
         setattr(experiment, field, _checked(field, value))
         told.append({"field": field, "before": _plain(before), "after": _plain(value)})
+    if "method" in changes or "method_settings" in changes:
+        _settle_method(experiment, changes)
     if variants is not None:
         told += edit_variants(experiment, variants)
         getattr(experiment, "_prefetched_objects_cache", {}).pop("variants", None)
@@ -76,7 +61,7 @@ def edit_experiment(by: User, key: str, version: int, changes: dict[str, Any], r
     if not told:
         return experiment
     experiment.version += 1
-    subjects = ", ".join(dict.fromkeys(_LABELS.get(line["field"], line["field"].replace("_", " ")) for line in told))
+    subjects = ", ".join(dict.fromkeys(label_of(line["field"]) for line in told))
     if experiment.rule_locked_at is not None and any(line["field"] in RULE_FIELDS for line in told):
         change_rule(by, experiment, reason)
         record(experiment, by, "rule", f"Changed the decision rule ({subjects}): {reason.strip()}", changes=told)
@@ -88,8 +73,8 @@ def edit_experiment(by: User, key: str, version: int, changes: dict[str, Any], r
 
 def change_rule(by: User, experiment: Experiment, reason: str) -> None:
     """Lock the rule anew, as the plan has it now, and keep what it was. The experiment is not saved yet."""
-    before = rule_in_words(rule_of(experiment.rule or {}), weights(experiment))
-    experiment.rule = asdict(planned_rule(experiment))
+    before = rule_in_words(rule_from(experiment.rule or {}), weights(experiment))
+    experiment.rule = planned_rule(experiment).record()
     after = rule_in_words(planned_rule(experiment), weights(experiment))
     line = {"by": by.display_name, "at": clock.now().isoformat(), "reason": reason.strip()}
     experiment.rule_changes = [*experiment.rule_changes, {**line, "before": before, "after": after}]
@@ -101,15 +86,24 @@ def _refuse_locked(experiment: Experiment, changes: dict[str, Any], reason: str)
     differing = {field for field, value in changes.items() if getattr(experiment, field) != value}
     locked = sorted(differing & LOCKED_AT_START)
     if locked:
-        told = ", ".join(_LABELS.get(field, field.replace("_", " ")) for field in locked)
+        told = ", ".join(label_of(field) for field in locked)
         raise Conflict(f"Locked since the start: {told}. Copy the experiment to plan it anew", fields=locked)
     rule = sorted(differing & RULE_FIELDS)
     if rule and not reason.strip():
-        told = ", ".join(_LABELS.get(field, field.replace("_", " ")) for field in rule)
+        told = ", ".join(label_of(field) for field in rule)
         raise Conflict(
             f"Locked since the start: {told}. The decision rule changes only with a reason, which the report tells",
             fields=rule,
         )
+
+
+def _settle_method(experiment: Experiment, changes: dict[str, Any]) -> None:
+    """Another method keeps what it shares of the settings. Raises InputError for a setting that it does not have."""
+    known = set(method_settings(experiment))
+    for name in changes.get("method_settings", {}):
+        if name not in known:
+            raise InputError("method_settings", name, f"must be one of {', '.join(sorted(known))}")
+    experiment.method_settings = {name: v for name, v in experiment.method_settings.items() if name in known}
 
 
 def _check_together(experiment: Experiment) -> None:
@@ -120,13 +114,12 @@ def _check_together(experiment: Experiment) -> None:
     _check_allocation(experiment)
     letters = [variant.letter for variant in experiment.variants.all()]
     for unit, letter in experiment.forced.items():
-        if not 0 < len(unit) <= LONGEST_UNIT:
-            raise InputError("forced", unit[:40] or "empty", f"must be a unit of 1 to {LONGEST_UNIT} characters")
+        if not 0 < len(unit) <= MAX_UNIT_LENGTH:
+            raise InputError("forced", unit[:40] or "empty", f"must be a unit of 1 to {MAX_UNIT_LENGTH} characters")
         if letter not in letters:
             raise InputError("forced", letter, f"must be one of {', '.join(letters)}")
     use = experiment.primary
-    is_rate = use is None or use.definition["kind"] in ("conversion", "funnel")
-    if is_rate and experiment.baseline is not None and not experiment.baseline < 1:
+    if (use is None or use.kind.is_rate) and experiment.baseline is not None and not experiment.baseline < 1:
         raise InputError("baseline", experiment.baseline, "must lie between 0% and 100%, both excluded")
 
 
@@ -139,12 +132,7 @@ def _check_allocation(experiment: Experiment) -> None:
         raise InputError(
             "allocation", experiment.data_from, "needs events: only what we assign ourselves can follow the evidence"
         )
-    if experiment.method != "anytime":
-        raise InputError(
-            "method",
-            experiment.method,
-            "must be anytime where traffic follows the evidence: no other reading holds then",
-        )
+    check_combination(design(experiment), DEFAULT_QUESTION, type(method(experiment)))
     split = weights(experiment)
     if len(set(split)) > 1:
         raise InputError("variants", "their weights", "must all be the same: the evidence sets the shares")
@@ -164,14 +152,7 @@ def _check_allocation(experiment: Experiment) -> None:
 def _checked(field: str, value: Any) -> Any:
     if isinstance(value, float) and not math.isfinite(value):
         raise InputError(field, value, "must be a number")
-    if field in _RANGES and value is not None:
-        low, high, rule = _RANGES[field]
-        if not low < value < high:
-            raise InputError(field, value, rule)
-    if field == "participation" and not 0 < value <= 1:
-        raise InputError(field, value, "must be above 0% and at most 100%")
-    if field == "exclusion_share" and not 0 < value <= 1:
-        raise InputError(field, value, "must be above 0% and at most 100%")
+    FIELDS[field].check(field, value)
     if field == "name" and not str(value).strip():
         raise InputError(field, "empty", "must say what is tested, in 1 to 120 characters")
     return value.strip() if isinstance(value, str) else value

@@ -14,10 +14,10 @@ from neat_verdict.app.metrics.queries import by_name
 from neat_verdict.app.people.models import User
 from neat_verdict.app.problems import Conflict
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.plan import Arms
+from neat_verdict.core.planning import Arms
 
 _VARIANT_FIELDS = ("name", "changes", "parameters", "link", "weight")
-_USE_FIELDS = ("role", "margin", "baseline", "spread", "before_days")
+_USE_FIELDS = ("role", "margin", "baseline", "standard_deviation", "before_days")
 Told = list[dict[str, Any]]
 
 
@@ -151,7 +151,7 @@ def _use_line(index: int, line: dict[str, Any]) -> dict[str, Any]:
         raise InputError(f"metrics.{index}.margin", found["margin"] or "empty", "must be above 0%, at most 1,000%")
     if found["role"] != "guardrail":
         found["margin"] = None
-    for field in ("baseline", "spread"):
+    for field in ("baseline", "standard_deviation"):
         if found[field] is not None and not 0 < found[field] < 1e15:
             raise InputError(f"metrics.{index}.{field}", found[field], "must be above 0")
     return found

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict
 from datetime import date, datetime
 
 from django.db import transaction
@@ -53,7 +52,7 @@ def start(
         raise InputError("reason", "empty", "must say why it starts although not everything is ready")
     _check_complete(experiment)
     _claim_slice(experiment)
-    experiment.rule = asdict(planned_rule(experiment))
+    experiment.rule = planned_rule(experiment).record()
     pin_versions(experiment)
     experiment.rule_locked_at = clock.now()
     experiment.started_on = day

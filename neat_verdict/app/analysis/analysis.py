@@ -1,0 +1,352 @@
+"""One analysis of one experiment: load its tallies, read them by its rule, and hand the result to everything.
+
+Made once a request. Tables, looks, segments, secondary metrics, derivations, report, exports and docket rows all come from it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import date, timedelta
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from neat_verdict.app.analysis.models import StoredLook
+from neat_verdict.app.experiments.models import Experiment, ExperimentMetric
+from neat_verdict.app.experiments.queries import (
+    daily_counts,
+    decision_rule,
+    metric_use,
+    names,
+    today,
+    variant_position,
+    weights,
+)
+from neat_verdict.app.experiments.tallies import Counts, DailyCounts
+from neat_verdict.app.traffic.epochs import epochs_by_metric
+from neat_verdict.core.periods import Pair, Period
+from neat_verdict.core.statistics import Comparison
+from neat_verdict.core.text.names import Names
+from neat_verdict.core.verdicts import (
+    DecisionRule,
+    Looks,
+    Reading,
+    SecondaryEvidence,
+    SecondaryMetric,
+    read_experiment,
+    read_secondary,
+)
+
+Periods = Mapping[int, Sequence[Period]]
+# Where a design has more than one period: how the application knows them, by the metric's id.
+_PERIODS: Mapping[str, Callable[[Experiment], Periods]] = {"adaptive": epochs_by_metric}
+
+
+@dataclass(frozen=True, slots=True)
+class Look:
+    """One reading at a planned look: its number from 1, its day, the counts up to it, and the stored look where it is one."""
+
+    number: int
+    day: date
+    counts: Counts
+    looks: Looks | None
+    reading: Reading
+    secondary: tuple[SecondaryEvidence, ...]
+    stored: StoredLook | None
+
+
+@dataclass(frozen=True)
+class Analysis:
+    """An experiment's reading with what it rests on.
+
+    ``counts`` are those that were read and ``all_counts`` all there are; ``looks`` are those up to it, ``read_on`` its day and
+    ``next_look`` that of the next; ``periods`` are the units by stretches of equal shares, by the metric's id, empty where there
+    is one such stretch.
+    """
+
+    experiment: Experiment
+    rule: DecisionRule
+    reading: Reading
+    counts: Counts
+    all_counts: Counts
+    read_on: date | None = None
+    next_look: date | None = None
+    looks: tuple[Look, ...] = ()
+    secondary: tuple[SecondaryEvidence, ...] = ()
+    periods: Periods = field(default_factory=dict)
+
+    @cached_property
+    def names(self) -> Names:
+        """How the experiment is spoken of."""
+        return names(self.experiment)
+
+    @property
+    def readable(self) -> bool:
+        """Whether any lift may be read: the data agree with the design, and there are some that may be read."""
+        return self.reading.verdict.name != "unsound" and bool(self.counts.primary.days)
+
+    @property
+    def comparison_count(self) -> int:
+        """How many comparisons share the level."""
+        return max(len(self.reading.arms) - 1, 1)
+
+    @property
+    def latest_look(self) -> Look | None:
+        """The latest look, where the rule has looks."""
+        return self.looks[-1] if self.looks else None
+
+    def use(self, metric: str = "") -> ExperimentMetric:
+        """A metric of the experiment by its key, the one that decides where none is named. Raises InputError for another."""
+        return metric_use(self.experiment, metric)
+
+    def position(self, letter: str = "") -> int:
+        """A variant's position, the first beside control where none is named. Raises InputError for another letter."""
+        return variant_position(self.experiment, letter)
+
+    def counts_of(self, use: ExperimentMetric) -> DailyCounts:
+        """A metric's counts of the days that may be read: under planned looks nothing after the latest."""
+        counts = self.all_counts.primary if use.role == "primary" else self.all_counts.others[use.metric_id]
+        if not self.readable:
+            return counts.between(date.max, date.min)
+        return counts.until(self.counts.primary.days[-1])
+
+    def pairs(self, use: ExperimentMetric, position: int, first: date = date.min, last: date = date.max) -> list[Pair]:
+        """A variant's and control's arms over some of the days that may be read, by period where there are several."""
+        counts = self.counts_of(use)
+        periods = self.periods.get(use.metric_id)
+        if periods is not None:
+            days = range(max(first, date(1, 1, 2)).toordinal(), last.toordinal() + 1)
+            return [period.pair(position, 0) for period in periods if period.day in days]
+        arms = counts.between(first, last).arms()
+        return [Pair(arms[position], arms[0])]
+
+    def comparison(self, position: int) -> Comparison | None:
+        """A variant against control on the metric that decides; None while they cannot be compared."""
+        found = self.reading.comparisons
+        return found[position - 1] if 0 < position <= len(found) else None
+
+    def planned_looks(self) -> list[tuple[date, float, float]]:
+        """The looks still to come as (day, information, critical value), if the data come as planned."""
+        if not self.rule.method.has_looks:
+            return []
+        days = look_days(self.experiment, self.rule, self.all_counts)
+        open_days = [day for day in days if not any(look.day >= day for look in self.looks)]
+        coming = [] if self.looks and self.next_look is None else open_days
+        latest = self.latest_look
+        taken = latest.looks.information if latest and latest.looks else ()
+        whole = (days[-1] - days[0]).days + self.rule.look_days[0] if days else 0
+        reached = [((day - days[0]).days + self.rule.look_days[0]) / whole for day in coming]
+        last = taken[-1] if taken else 0.0
+        ahead = [(day, part) for day, part in zip(coming, reached, strict=True) if part > last]
+        if not ahead:
+            return []
+        information = (*taken, *(part for _, part in ahead))
+        rows = self.rule.method.planned_boundary(
+            range(len(information)), information, self.rule.confidence, self.comparison_count
+        )
+        return [(day, part, c) for (day, part), (_, _, c) in zip(ahead, rows[len(taken) :], strict=True)]
+
+
+def analyse(experiment: Experiment, counts: Counts | None = None, day: date | None = None) -> Analysis:
+    """Read an experiment by its decision rule, with its secondary metrics; ``counts`` and ``day`` where the caller knows them.
+
+    Under planned looks the reading is that of the latest look, and of the first that settled it.
+    """
+    day = day or today()
+    counts = counts if counts is not None else daily_counts([experiment])[experiment.pk]
+    rule = decision_rule(experiment)
+    return _analyse(experiment, rule, without_warm_up(experiment, rule, counts), day)
+
+
+def _analyse(experiment: Experiment, rule: DecisionRule, counts: Counts, day: date) -> Analysis:
+    ended = experiment.state in ("ended", "decided")
+    loader = _PERIODS.get(rule.design.name)
+    if loader is not None:
+        periods = _without_warm_up(experiment, rule, loader(experiment))
+        reading, secondary = _read(experiment, rule, counts, ended=ended, periods=periods)
+        return Analysis(experiment, rule, reading, counts, counts, secondary=secondary, periods=periods)
+    reading, secondary = _read(experiment, rule, counts, ended=ended)
+    whole = Analysis(experiment, rule, reading, counts, counts, secondary=secondary)
+    # What is unsound is said at once, whatever the day.
+    if reading.verdict.name == "unsound":
+        return whole
+    stored = {look.number: look for look in experiment.looks_taken.all() if look.round == experiment.round}
+    stored = {number: look for number, look in stored.items() if look.set_aside_at is None}
+    if rule.method.has_looks:
+        return _at_looks(whole, stored, day, ended=ended)
+    return _read_once(whole, stored.get(1), day, ended=ended) if rule.method.reads_once else whole
+
+
+def _at_looks(whole: Analysis, stored: Mapping[int, StoredLook], present: date, *, ended: bool) -> Analysis:
+    """Read at each look that is due, from its stored counts where it was taken, up to the first that settles it."""
+    experiment, rule, counts = whole.experiment, whole.rule, whole.all_counts
+    days = look_days(experiment, rule, counts)
+    latest = replace(whole, counts=counts.until(date.min), secondary=(), next_look=days[0] if days else None)
+    taken: list[Look] = []
+    for number, on, cut, looks in _looks_due(days, rule, counts, stored, present, ended=ended):
+        reading, secondary = _read(experiment, rule, cut, ended=ended and looks.last, looks=looks)
+        taken.append(Look(number, on, cut, looks, reading, secondary, stored.get(number)))
+        settled = reading.verdict.kind.settled
+        following = next((coming for coming in days if coming > on), None)
+        latest = replace(
+            whole, reading=reading, counts=cut, read_on=on, next_look=None if settled else following, looks=tuple(taken),
+            secondary=secondary,
+        )  # fmt: skip
+        if settled:
+            break
+    return latest
+
+
+def _read_once(found: Analysis, stored: StoredLook | None, present: date, *, ended: bool) -> Analysis:
+    """A rule that reads once keeps its reading."""
+    experiment, rule = found.experiment, found.rule
+    if stored is not None:
+        frozen = counts_of(stored, found.all_counts)
+        reading, secondary = _read(experiment, rule, frozen, ended=ended)
+        look = Look(1, stored.day, frozen, None, reading, secondary, stored)
+        return replace(found, reading=reading, counts=frozen, read_on=stored.day, looks=(look,), secondary=secondary)
+    if not found.reading.verdict.kind.settled or not found.counts.primary.days:
+        return found
+    whole_days = found.counts if ended else found.counts.until(present - timedelta(days=1))
+    if len(whole_days.primary.days) < len(found.counts.primary.days):
+        # It settles on days that are over: what half a day says may be otherwise by the evening.
+        reading, secondary = _read(experiment, rule, whole_days, ended=ended)
+        found = replace(found, reading=reading, counts=whole_days, secondary=secondary)
+    days = found.counts.primary.days
+    minimum = all(line.state == "met" for line in found.reading.conditions if line.subject == "minimum")
+    # Ended too early it cannot be called, and the files of its last days may still come: nothing to store yet.
+    if not found.reading.verdict.kind.settled or not (days and minimum):
+        return found
+    return replace(found, looks=(Look(1, days[-1], found.counts, None, found.reading, found.secondary, None),))
+
+
+def _without_warm_up(experiment: Experiment, rule: DecisionRule, found: Periods) -> Periods:
+    if not rule.warm_up_days or experiment.started_on is None:
+        return found
+    first = experiment.started_on.toordinal() + rule.warm_up_days
+    return {metric: [period for period in periods if period.day >= first] for metric, periods in found.items()}
+
+
+def without_warm_up(experiment: Experiment, rule: DecisionRule, counts: Counts) -> Counts:
+    """The counts without the units of the first days, where the rule leaves them out."""
+    first = experiment.started_on
+    if not rule.warm_up_days or first is None:
+        return counts
+    return counts.between(first + timedelta(days=rule.warm_up_days), date.max)
+
+
+def look_days(experiment: Experiment, rule: DecisionRule, counts: Counts) -> list[date]:
+    """The days after which the rule looks."""
+    first = experiment.started_on or (counts.primary.days[0] if counts.primary.days else None)
+    return [first + timedelta(days=day - 1) for day in rule.look_days] if first else []
+
+
+def _looks_due(
+    days: list[date],
+    rule: DecisionRule,
+    counts: Counts,
+    stored: Mapping[int, StoredLook],
+    present: date,
+    *,
+    ended: bool,
+) -> list[tuple[int, date, Counts, Looks]]:
+    """The looks whose day is over and in the data, each with the counts up to it; once ended, the last with all."""
+    if not counts.primary.days:
+        return []
+    found: list[tuple[int, date, Counts, Looks]] = []
+    information: list[float] = []
+    for number, day in enumerate(days, start=1):
+        if number in stored:
+            cut = counts_of(stored[number], counts)
+        elif day > counts.primary.days[-1] or not (ended or day < present):
+            break
+        else:
+            cut = counts.until(day)
+        part = rule.information(cut.primary.units.sum(axis=0).tolist())
+        if part <= (information[-1] if information else 0.0):
+            continue
+        information.append(part)
+        last = day == days[-1] or part >= 1
+        found.append((number, day, cut, Looks(tuple(information), last)))
+        if last:
+            return found
+    part = rule.information(counts.primary.units.sum(axis=0).tolist())
+    if ended and part > (information[-1] if information else 0.0):
+        closing = len(days) + 1
+        cut = counts_of(stored[closing], counts) if closing in stored else counts
+        found.append((closing, counts.primary.days[-1], cut, Looks((*information, part), last=True)))
+    return found
+
+
+def _read(
+    experiment: Experiment,
+    rule: DecisionRule,
+    counts: Counts,
+    *,
+    ended: bool,
+    looks: Looks | None = None,
+    periods: Periods | None = None,
+) -> tuple[Reading, tuple[SecondaryEvidence, ...]]:
+    secondary = read_secondary(secondary_metrics(experiment, counts, periods or {}), rule)
+    primary = experiment.primary
+    reading = read_experiment(
+        counts.primary.arms(),
+        weights(experiment),
+        rule,
+        units_by_day=counts.primary.units,
+        days=counts.primary.span,
+        ended=ended,
+        others=[line for one in secondary for line in one.readings()],
+        looks=looks,
+        periods=None if periods is None else periods.get(primary.metric_id, ()) if primary else (),
+    )
+    return reading, secondary
+
+
+def secondary_metrics(experiment: Experiment, counts: Counts, periods: Periods) -> list[SecondaryMetric]:
+    """The secondary and guardrail metrics, those with data."""
+    return [
+        SecondaryMetric(
+            name=use.metric.name,
+            role="guardrail" if use.role == "guardrail" else "secondary",
+            arms=tuple(counts.others[use.metric_id].arms()),
+            good_direction=use.definition["good_direction"],
+            margin=use.margin or 0.0,
+            periods=tuple(periods.get(use.metric_id, ())),
+        )
+        for use in experiment.metrics.all()
+        if use.role != "primary" and counts.others[use.metric_id].days
+    ]
+
+
+def stored_counts(counts: Counts) -> dict[str, Any]:
+    """Counts as they are stored with a look: the metric that decides by day, the others in all."""
+    first = counts.primary
+    return {
+        "days": [day.isoformat() for day in first.days],
+        "sums": first.sums.tolist(),
+        "others": {
+            str(metric): {"day": found.days[-1].isoformat(), "sums": found.sums.sum(axis=1).tolist()}
+            for metric, found in counts.others.items()
+            if found.days
+        },
+    }
+
+
+def counts_of(stored: StoredLook, shape: Counts) -> Counts:
+    """The stored counts of a look again; ``shape`` says how each metric is tallied."""
+    record = stored.counts
+    days = tuple(date.fromisoformat(day) for day in record["days"])
+    first = shape.primary
+    sums = np.array(record["sums"], dtype=np.float64).reshape(first.sums.shape[0], len(days), first.sums.shape[2])
+    others = {}
+    for metric, found in shape.others.items():
+        line = record["others"].get(str(metric))
+        if line is None:
+            others[metric] = found.between(date.max, date.min)
+        else:
+            total = np.array(line["sums"], dtype=np.float64)[:, None, :]
+            others[metric] = DailyCounts(found.tallying, (date.fromisoformat(line["day"]),), total)
+    return Counts(DailyCounts(first.tallying, days, sums), others)

@@ -1,0 +1,139 @@
+"""The docket, the evidence and decisions over HTTP."""
+
+from __future__ import annotations
+
+from datetime import date
+
+from django.http import HttpRequest, HttpResponse
+from ninja import Router, Status
+
+from neat_verdict.app.analysis import actions, exports, queries
+from neat_verdict.app.analysis.analysis import analyse
+from neat_verdict.app.analysis.docket import docket as docket_rows
+from neat_verdict.app.analysis.panels import cohorts as cohorts_panel
+from neat_verdict.app.analysis.panels import derivations, segments, selected_range
+from neat_verdict.app.analysis.panels.derivations import AnyFigure, Asked
+from neat_verdict.app.analysis.schemas import (
+    AsideIn,
+    CohortsOut,
+    DecideIn,
+    DerivationOut,
+    Docket,
+    EvidenceOut,
+    SegmentSetIn,
+    SegmentSetOut,
+    SegmentsOut,
+    SelectedRangeOut,
+)
+from neat_verdict.app.config.auth import person
+from neat_verdict.app.experiments.presenting import present
+from neat_verdict.app.experiments.queries import find
+from neat_verdict.app.experiments.schemas import ExperimentOut
+
+router = Router(tags=["readings"])
+
+
+@router.get("/docket", response=Docket, operation_id="get_docket")
+def docket(
+    request: HttpRequest, search: str = "", area: str = "", mine: bool = False, archived: bool = False
+) -> Docket:
+    return docket_rows(person(request), search=search, area=area, mine=mine, archived=archived)
+
+
+@router.get("/experiments/{key}/evidence", response=EvidenceOut, operation_id="get_evidence")
+def evidence(request: HttpRequest, key: str) -> EvidenceOut:
+    return queries.evidence(find(key))
+
+
+@router.get("/experiments/{key}/evidence.json", operation_id="get_evidence_json")
+def evidence_json(request: HttpRequest, key: str) -> HttpResponse:
+    return exports.as_json(key, queries.evidence(find(key)))
+
+
+@router.get("/experiments/{key}/evidence.{form}", operation_id="get_evidence_table")
+def evidence_table(request: HttpRequest, key: str, form: exports.Format) -> HttpResponse:
+    return exports.as_table(key, queries.evidence(find(key)), form)
+
+
+@router.get("/experiments/{key}/counts.{form}", operation_id="get_counts_table")
+def counts_table(request: HttpRequest, key: str, form: exports.Format) -> HttpResponse:
+    return exports.counts_table(key, queries.evidence(find(key)), form)
+
+
+@router.get("/experiments/{key}/segments", response=SegmentsOut, operation_id="get_segment_evidence")
+def segment_evidence(
+    request: HttpRequest, key: str, by: str = "", metric: str = "", variant: str = "", set: int | None = None
+) -> SegmentsOut:
+    """A variant's lift segment by segment, of a saved set alone where one is named. Exploratory: the rule reads everybody."""
+    chosen = segments.find_set(set) if set is not None else None
+    if chosen is not None:
+        by = chosen.by
+    return segments.segments(
+        analyse(find(key)), by=by, metric=metric, variant=variant, only=chosen.values if chosen else ()
+    )
+
+
+@router.post("/segment-sets", response={201: SegmentSetOut}, operation_id="save_segment_set")
+def save_segment_set(request: HttpRequest, payload: SegmentSetIn) -> Status[SegmentSetOut]:
+    kept = actions.save_segment_set(person(request), payload.name, payload.by, payload.values)
+    return Status(201, SegmentSetOut(id=kept.pk, name=kept.name, by=kept.by, values=kept.values))
+
+
+@router.delete("/segment-sets/{number}", response={204: None}, operation_id="remove_segment_set")
+def remove_segment_set(request: HttpRequest, number: int) -> Status[None]:
+    actions.remove_segment_set(person(request), number)
+    return Status(204, None)
+
+
+@router.get("/experiments/{key}/cohorts", response=CohortsOut, operation_id="get_cohorts")
+def cohorts(request: HttpRequest, key: str, metric: str = "", variant: str = "", days_a_group: int = 7) -> CohortsOut:
+    """A variant's lift by groups of days of first exposure: does it fade?"""
+    return cohorts_panel.cohorts(analyse(find(key)), metric=metric, variant=variant, days_a_group=days_a_group)
+
+
+@router.get("/experiments/{key}/selected-range", response=SelectedRangeOut, operation_id="get_selected_range")
+def selected(request: HttpRequest, key: str, first: date, last: date, metric: str = "") -> SelectedRangeOut:
+    """Some days alone; no verdict is read from them."""
+    return selected_range.selected_range(analyse(find(key)), first, last, metric=metric)
+
+
+@router.get("/experiments/{key}/derivation", response=DerivationOut, operation_id="get_derivation")
+def derivation(
+    request: HttpRequest,
+    key: str,
+    figure: AnyFigure,
+    variant: str,
+    metric: str = "",
+    segment: str = "",
+    by: str = "",
+    set: int | None = None,
+    look: int | None = None,
+    first: date | None = None,
+    last: date | None = None,
+    together: bool = False,
+    step: str = "",
+) -> DerivationOut:
+    """How a figure is made: words, formula, source and inputs; of everybody, or of a segment, a look, some days, a step alone."""
+    only = segments.find_set(set).values if set is not None else ()
+    asked = Asked(figure, variant, metric, segment, by, only, look, first, last, together, step)
+    return derivations.derivation(analyse(find(key)), asked)
+
+
+@router.post("/experiments/{key}/looks", response=EvidenceOut, operation_id="take_looks")
+def take_looks(request: HttpRequest, key: str) -> EvidenceOut:
+    """Take the looks that are due, and keep them."""
+    actions.take_looks(person(request), find(key))
+    return queries.evidence(find(key))
+
+
+@router.post("/experiments/{key}/looks/{number}/set-aside", response=EvidenceOut, operation_id="set_look_aside")
+def set_look_aside(request: HttpRequest, key: str, number: int, payload: AsideIn) -> EvidenceOut:
+    """Leave a look out because its data were wrong; it stays on record."""
+    actions.set_look_aside(person(request), find(key), number, payload.reason)
+    return queries.evidence(find(key))
+
+
+@router.post("/experiments/{key}/decision", response=ExperimentOut, operation_id="decide")
+def decide(request: HttpRequest, key: str, payload: DecideIn) -> ExperimentOut:
+    actions.decide(person(request), find(key), payload.choice, payload.reason, payload.next_step)
+    return present(find(key))

@@ -1,0 +1,122 @@
+"""The evidence as files in open formats."""
+
+from __future__ import annotations
+
+import csv
+import io
+import tempfile
+from collections.abc import Iterable, Sequence
+from datetime import date
+from pathlib import Path
+from typing import Literal
+
+import duckdb
+from django.http import HttpResponse
+
+from neat_verdict.app.analysis.schemas import EvidenceOut, IntervalOut
+
+Format = Literal["csv", "parquet"]
+_COLUMNS = (
+    "metric", "role", "variant", "name", "units", "total", "level", "level_low", "level_high", "lift", "lift_low", "lift_high",
+    "difference", "difference_low", "difference_high", "z", "p", "p_adjusted", "p_exact", "confidence", "critical_value",
+)  # fmt: skip
+_TEXTS = frozenset({"metric", "role", "variant", "name"})
+
+
+def plain_cell(value: object) -> object:
+    """Text that a spreadsheet would run as a formula gets an apostrophe in front."""
+    if isinstance(value, str) and value[:1] in ("=", "+", "-", "@", "\t", "\r"):
+        return f"'{value}"
+    return value
+
+
+def _file(name: str, form: Format, header: Sequence[str], rows: Iterable[Sequence[object]]) -> HttpResponse:
+    if form == "parquet":
+        return _download(f"{name}.parquet", _parquet(header, list(rows)), "application/vnd.apache.parquet")
+    text = io.StringIO()
+    writer = csv.writer(text)
+    writer.writerow(header)
+    writer.writerows([plain_cell(cell) for cell in row] for row in rows)
+    return _download(f"{name}.csv", text.getvalue().encode(), "text/csv; charset=utf-8")
+
+
+def _parquet(header: Sequence[str], rows: Sequence[Sequence[object]]) -> bytes:
+    """Typed columns: text and days as such, every figure as a double, so that a column has one type in all files."""
+    types = {column: "VARCHAR" if column in _TEXTS else "DATE" if column == "day" else "DOUBLE" for column in header}
+    columns = ", ".join(f'"{column}" {kind}' for column, kind in types.items())
+    with tempfile.TemporaryDirectory() as folder, duckdb.connect() as store:
+        file = Path(folder) / "table.parquet"
+        store.execute(f"CREATE TABLE table_out ({columns})")
+        if rows:
+            store.executemany(f"INSERT INTO table_out VALUES ({', '.join('?' * len(header))})", rows)
+        store.execute(f"COPY table_out TO '{file}' (FORMAT parquet)")
+        return file.read_bytes()
+
+
+def _download(name: str, content: bytes, content_type: str) -> HttpResponse:
+    answer = HttpResponse(content, content_type=content_type)
+    answer["Content-Disposition"] = f'attachment; filename="{name}"'
+    return answer
+
+
+def _figures(interval: IntervalOut) -> list[object]:
+    """Unbounded ends as inf, which every CSV reader of numbers knows."""
+    low = "-inf" if interval.low_open else interval.low
+    return [interval.estimate, low, "inf" if interval.high_open else interval.high]
+
+
+def as_table(key: str, evidence: EvidenceOut, form: Format) -> HttpResponse:
+    """One row a metric and variant; the comparisons are empty for control."""
+    reading = evidence.reading
+    by_letter = {comparison.letter: comparison for comparison in reading.comparisons}
+    rows = []
+    for arm in reading.arms:
+        row: list[object] = [reading.metric, "primary", arm.letter, arm.name, arm.units, arm.total, *_figures(arm.rate)]
+        found = by_letter.get(arm.letter)
+        if found is None:
+            row += [None] * 10
+        else:
+            row += [*_figures(found.lift), *_figures(found.difference)]
+            row += [found.statistic, found.pvalue, found.adjusted_pvalue, found.exact_pvalue]
+        rows.append([*row, reading.confidence, found.critical_value if found else None])
+    names = {arm.letter: arm.name for arm in reading.arms}
+    for side in reading.secondary:
+        lines = {line.letter: line for line in side.comparisons}
+        for arm in side.arms:
+            row = [
+                side.name,
+                side.role,
+                arm.letter,
+                names[arm.letter],
+                arm.units,
+                None,
+                *_figures(arm.level),
+            ]
+            line = lines.get(arm.letter)
+            row += [*_figures(line.lift), *[None] * 4, line.pvalue, line.adjusted_pvalue, None] if line else [None] * 10
+            rows.append([*row, reading.confidence, line.critical_value if line else None])
+    return _file(f"{key}-evidence", form, _COLUMNS, rows)
+
+
+def as_json(key: str, evidence: EvidenceOut) -> HttpResponse:
+    """Everything the Evidence sheet shows."""
+    return _download(f"{key}-evidence.json", evidence.model_dump_json(indent=2).encode(), "application/json")
+
+
+def counts_table(key: str, evidence: EvidenceOut, form: Format) -> HttpResponse:
+    """The daily counts; as CSV in the form that can be brought in again."""
+    daily, letters = evidence.daily, [arm.letter for arm in evidence.reading.arms]
+    rows = [
+        (_day(day, form), letter, *(_whole(table[index][arm]) for table in daily.sums))
+        for index, day in enumerate(daily.days)
+        for arm, letter in enumerate(letters)
+    ]
+    return _file(f"{key}-counts", form, ("day", "variant", *daily.fields), rows)
+
+
+def _day(day: date, form: Format) -> date | str:
+    return day.isoformat() if form == "csv" else day
+
+
+def _whole(value: float) -> float | int:
+    return int(value) if value.is_integer() else value

@@ -1,0 +1,180 @@
+"""Evidence segment by segment, from the tallies that are kept by segment."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import date
+
+import numpy as np
+from django.db.models import QuerySet
+
+from neat_verdict.app.analysis.analysis import Analysis
+from neat_verdict.app.analysis.models import SegmentSet
+from neat_verdict.app.analysis.presenting import counts_text, interval, number, shown_kind, tone_of
+from neat_verdict.app.analysis.schemas import IntervalOut, SegmentOut, SegmentSetOut, SegmentsOut
+from neat_verdict.app.experiments.models import ExperimentMetric, Tally
+from neat_verdict.app.experiments.queries import workspace
+from neat_verdict.core.checks import InputError
+from neat_verdict.core.periods import Pair, compare_pairs
+from neat_verdict.core.statistics import Comparison, comparable, two_sided_critical_value
+from neat_verdict.core.variants import LETTERS
+from neat_verdict.core.verdicts import Segment, Strata, impact, read_segments, totals_of
+
+SHOWN = 40
+
+
+def segments(
+    analysis: Analysis, *, by: str = "", metric: str = "", variant: str = "", only: Sequence[str] = ()
+) -> SegmentsOut:
+    """A variant's lift in each segment of a property; of the first that tallies are kept by where none is named.
+
+    With ``only`` those segments alone are read, as a saved set has them. Raises InputError for a property, metric or variant that
+    there is not.
+    """
+    choices = [" & ".join(line) for line in workspace().segments]
+    use, position = analysis.use(metric), analysis.position(variant)
+    by = by or next(iter(choices), "")
+    if by and by not in choices:
+        raise InputError("by", by, f"must be one of {', '.join(choices)}")
+    unread = _unread(analysis)
+    everything = {} if unread or not by else strata_of(analysis, use, by, position)
+    everybody = sum(arm.units for pairs in everything.values() for arm in totals_of(pairs))
+    strata = {name: pairs for name, pairs in everything.items() if not only or name in only}
+    letters = f"A{LETTERS[position]}"
+    reading = read_segments(by, strata, analysis.rule, tried=len(choices), letters=letters)
+    shown = sorted(reading.segments, key=lambda s: -(s.control.units + s.variant.units))
+    sign = 1 if use.definition["good_direction"] == "up" else -1
+    per_day = analysis.experiment.audience_per_day
+    sentence = f"{reading.sentence}{_mixed(analysis, by)}" if strata else _nothing(use, by, only)
+    return SegmentsOut(
+        by=by,
+        choices=choices,
+        metric=use.metric.key,
+        metric_name=use.metric.name,
+        kind=shown_kind(use.tallying.name),
+        unit=use.definition["unit"],
+        currency=use.definition["currency"],
+        variant=LETTERS[position],
+        sentence=unread or sentence,
+        pvalue=reading.pvalue,
+        adjusted_pvalue=reading.adjusted_pvalue,
+        i_squared=reading.i_squared,
+        reversal=reading.reversal,
+        segments=[_segment(line, sign, everybody, per_day) for line in shown[:SHOWN]],
+        within=interval(reading.within) if reading.within else None,
+        crude=interval(reading.crude) if reading.crude else None,
+        left_out=max(len(shown) - SHOWN, 0),
+        effect_per_month_of_all=_effect(_over_all(analysis, use, position), per_day) if strata else None,
+        chosen=[name for name in only if name in strata],
+        sets=[SegmentSetOut(id=s.pk, name=s.name, by=s.by, values=s.values) for s in SegmentSet.objects.filter(by=by)],
+    )
+
+
+def _unread(analysis: Analysis) -> str:
+    """Why no segment may be read; empty where they may."""
+    if analysis.reading.verdict.name == "unsound":
+        return "The data contradicts the design: no lift may be read, in no segment."
+    if analysis.counts.primary.days:
+        return ""
+    return "No look has been taken yet." if analysis.all_counts.primary.days else "There is no data yet."
+
+
+def _nothing(use: ExperimentMetric, by: str, only: Sequence[str]) -> str:
+    """Why there is no segment, and what would bring them."""
+    if not by:
+        return ""
+    if only:
+        return "None of the segments of this set has come in."
+    return (
+        f"What came in of {use.metric.name} does not say {by}: sums by day are of everybody. A file of units with the "
+        f"column{'s' if ' & ' in by else ''} {by.replace(' & ', ' and ')} does, and so do events."
+    )
+
+
+def _mixed(analysis: Analysis, by: str) -> str:
+    """A caution where shares differ by another property than the one that is looked at."""
+    separate = (analysis.experiment.allocation or {}).get("segment", "")
+    if not separate or separate == by:
+        return ""
+    return f" Shares were allocated separately by {separate}, which the segments here mix."
+
+
+def _over_all(analysis: Analysis, use: ExperimentMetric, position: int) -> Comparison | None:
+    return compare_pairs(analysis.pairs(use, position), two_sided_critical_value(analysis.rule.confidence))
+
+
+def _effect(comparison: Comparison | None, units_per_day: float | None) -> IntervalOut | None:
+    return interval(impact(comparison, units_per_day), counts_text) if comparison and units_per_day else None
+
+
+def strata_of(analysis: Analysis, use: ExperimentMetric, by: str, position: int) -> Strata:
+    """The variant's and control's arms by segment on the days that are read, by day where the experiment has several periods:
+    within a day shares stood still, or nearly so."""
+    tallying = use.tallying
+    days = analysis.counts.primary.days
+    rows = _tallies(analysis, use, by, position, days[0], days[-1]).values_list(
+        "segment", "day", "variant__position", *tallying.columns
+    )
+    found: dict[str, dict[date, np.ndarray]] = {}
+    for segment, day, at, *values in rows:
+        if _is_of(segment, by):
+            empty = np.zeros((len(tallying.columns), 2))
+            place = found.setdefault(segment, {}).setdefault(day if analysis.periods else date.min, empty)
+            place[:, int(at > 0)] += values
+    strata = {}
+    for segment, by_day in found.items():
+        arms = tallying.arms_along(np.stack([by_day[day] for day in sorted(by_day)], axis=1))
+        strata[segment] = [Pair(variant, control) for control, variant in arms]
+    return strata
+
+
+def _tallies(
+    analysis: Analysis, use: ExperimentMetric, by: str, position: int, since: date, until: date
+) -> QuerySet[Tally]:
+    # A range and not a prefix, because SQLite finds a range by the index. ">" is the character after "=".
+    first = by.split(" & ")[0]
+    return Tally.objects.filter(
+        variant__experiment=analysis.experiment, variant__position__in=(0, position), round=analysis.experiment.round,
+        metric=use.metric_id, segment__gte=f"{first}=", segment__lt=f"{first}>", day__gte=since, day__lte=until,
+    )  # fmt: skip
+
+
+def _is_of(segment: str, by: str) -> bool:
+    names = by.split(" & ")
+    return (" & " in segment) == (len(names) > 1) and (len(names) == 1 or f" & {names[1]}=" in segment)
+
+
+def _segment(line: Segment, sign: int, everybody: float, units_per_day: float | None) -> SegmentOut:
+    comparison = line.comparison
+    part = (line.control.units + line.variant.units) / everybody if everybody else 0.0
+    return SegmentOut(
+        name=line.name,
+        units=[int(line.control.units), int(line.variant.units)],
+        levels=[number(line.control.estimate), number(line.variant.estimate)],
+        lift=interval(comparison.lift) if comparison else None,
+        pvalue=comparison.pvalue if comparison else None,
+        tone=tone_of(comparison.lift if comparison else None, sign),
+        partially_pooled=interval(line.partially_pooled) if line.partially_pooled else None,
+        small=line.small,
+        share=part,
+        effect_per_month=_effect(comparison, units_per_day * part if units_per_day else None),
+    )
+
+
+def compare_segment(analysis: Analysis, use: ExperimentMetric, position: int, segment: str) -> Sequence[Pair]:
+    """The variant's and control's arms of one segment, by period. Raises InputError for one that there is not, or with too little
+    in it."""
+    by = " & ".join(part.split("=", 1)[0] for part in segment.split(" & "))
+    strata = strata_of(analysis, use, by, position) if analysis.readable else {}
+    pairs = strata.get(segment)
+    if pairs is None or not comparable(totals_of(pairs)):
+        raise InputError("segment", segment, "is no segment with enough to be compared")
+    return pairs
+
+
+def find_set(number: int) -> SegmentSet:
+    """A saved set. Raises InputError for one that there is not."""
+    found = SegmentSet.objects.filter(pk=number).first()
+    if found is None:
+        raise InputError("set", number, "is no saved set of segments")
+    return found

@@ -1,0 +1,65 @@
+"""Spend and impressions of each variant against what its units did."""
+
+from __future__ import annotations
+
+from django.db.models import Sum
+
+from neat_verdict.app.analysis.analysis import Analysis
+from neat_verdict.app.analysis.presenting import interval
+from neat_verdict.app.analysis.schemas import SpendArmOut, SpendOut
+from neat_verdict.app.experiments.models import Spend as SpendRow
+from neat_verdict.core.statistics import (
+    Interval,
+    Spend,
+    cost_lift,
+    cost_per,
+    impressions_lift,
+    per_thousand_impressions,
+)
+from neat_verdict.core.variants import LETTERS
+
+
+def spend(analysis: Analysis) -> SpendOut | None:
+    """Cost per conversion and what impressions bring; None without any, or where no lift may be read."""
+    if not analysis.readable:
+        return None
+    sums = spend_sums(analysis)
+    if not sums:
+        return None
+    rule, reading = analysis.rule, analysis.reading
+    arms = []
+    for position, arm in enumerate(reading.arms):
+        mine, control = sums.get(position, Spend()), sums.get(0, Spend())
+        level = Interval(arm.estimate, *arm.interval(rule.confidence))
+        found = analysis.comparison(position)
+        compared = found.lift if found else None
+        pair = reading.arms[0].units, arm.units
+        arms.append(
+            SpendArmOut(
+                letter=LETTERS[position],
+                cost=mine.cost,
+                impressions=mine.impressions,
+                cost_each=interval(cost_per(level, arm.units, mine.cost)),
+                per_thousand=interval(per_thousand_impressions(level, arm.units, mine.impressions)),
+                cost_lift=interval(cost_lift(compared, pair, (control.cost, mine.cost)))
+                if compared and mine.cost
+                else None,
+                impressions_lift=interval(impressions_lift(compared, pair, (control.impressions, mine.impressions)))
+                if compared and mine.impressions
+                else None,
+            )
+        )
+    return SpendOut(metric=analysis.experiment.metric, arms=arms)
+
+
+def spend_sums(analysis: Analysis) -> dict[int, Spend]:
+    """Cost and impressions by variant's position, of the days that are read."""
+    experiment, days = analysis.experiment, analysis.counts.primary.days
+    rows = (
+        SpendRow.objects.filter(
+            variant__experiment=experiment, round=experiment.round, day__gte=days[0], day__lte=days[-1]
+        )
+        .values_list("variant__position")
+        .annotate(Sum("cost"), Sum("impressions"))
+    )
+    return {position: Spend(cost, impressions) for position, cost, impressions in rows}

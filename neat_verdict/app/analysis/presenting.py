@@ -1,0 +1,312 @@
+"""An analysis' record as the screens get it: values to draw by, and texts as they are shown."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from typing import cast
+
+from neat_verdict.app.analysis.schemas import (
+    AdaptiveOut,
+    ArmOut,
+    ArrivalsOut,
+    ArrivedOut,
+    ComparisonOut,
+    ConditionOut,
+    ConflictOut,
+    IntervalOut,
+    Kind,
+    OverlapOut,
+    PooledOut,
+    RankedOut,
+    ReadingOut,
+    SecondaryArmOut,
+    SecondaryComparisonOut,
+    SecondaryOut,
+    SeriesOut,
+    SplitOut,
+    Tone,
+)
+from neat_verdict.app.experiments.record import (
+    AdaptiveRecord,
+    AnalysisRecord,
+    ArmRecord,
+    ComparisonRecord,
+    SecondaryRecord,
+)
+from neat_verdict.app.experiments.tallies import DailyCounts
+from neat_verdict.core.designs import Series
+from neat_verdict.core.metrics import TALLYINGS
+from neat_verdict.core.soundness import SplitCheck
+from neat_verdict.core.statistics import Interval
+from neat_verdict.core.text.format import format_count, format_interval, format_levels, format_lift
+from neat_verdict.core.variants import LETTERS
+from neat_verdict.core.verdicts import VERDICTS
+from neat_verdict.core.verdicts.impact import MONTH
+
+Write = Callable[[Sequence[float | None]], list[str]]
+
+
+def lifts_text(values: Sequence[float | None]) -> list[str]:
+    """Lifts as text."""
+    return ["–" if value is None or math.isnan(value) else format_lift(value) for value in values]
+
+
+def counts_text(values: Sequence[float | None]) -> list[str]:
+    """Whole numbers as text; what has no limit says so."""
+    return [
+        "–" if value is None or math.isnan(value) else "without limit" if math.isinf(value) else format_count(value)
+        for value in values
+    ]
+
+
+def levels_text(unit: str, currency: str) -> Write:
+    """Levels of a metric as text."""
+    return lambda values: format_levels(values, unit, currency)
+
+
+def number(value: float) -> float | None:
+    """A number that JSON can carry."""
+    return float(value) if math.isfinite(value) else None
+
+
+def interval(value: Interval, write: Write = lifts_text) -> IntervalOut:
+    """An interval with its texts; unbounded ends are marked."""
+    texts = write([value.estimate, value.low, value.high])
+    return IntervalOut(
+        estimate=number(value.estimate),
+        low=number(value.low),
+        high=number(value.high),
+        low_open=value.low == -math.inf,
+        high_open=value.high == math.inf,
+        estimate_text=texts[0],
+        low_text=texts[1],
+        high_text=texts[2],
+    )
+
+
+def tone_of(lift: Interval | None, sign: int) -> Tone:
+    """Ahead, behind or open by the interval of the lift alone."""
+    if lift is None:
+        return "open"
+    side = lift.turned(sign).side
+    return "ahead" if side > 0 else "behind" if side < 0 else "open"
+
+
+def shown_kind(tallying: str) -> Kind:
+    """What a level is called: a rate, a mean or a ratio."""
+    return cast(Kind, TALLYINGS[tallying].arm.notation.noun)
+
+
+def effect_per_month(one: ComparisonRecord, units_per_day: float | None, part: float = 1.0) -> IntervalOut | None:
+    """What a rollout brings a month; None where the audience a day is not known."""
+    if not units_per_day:
+        return None
+    scale = units_per_day * part * MONTH * one.per_level
+    difference = one.difference
+    return interval(Interval(difference.estimate * scale, difference.low * scale, difference.high * scale), counts_text)
+
+
+def present(record: AnalysisRecord) -> ReadingOut:
+    """All of a reading, with its sentences."""
+    rule, verdict, sentences = record.decision_rule, record.verdict, record.sentences
+    kind = VERDICTS[verdict.name]
+    comparisons = [_comparison(record, one, rule.sign) for one in record.comparisons]
+    secondary = [_secondary(one, record) for one in record.secondary]
+    return ReadingOut(
+        verdict=verdict.name,
+        readable=kind.readable,
+        variant=None if verdict.variant is None else LETTERS[verdict.variant],
+        suggested=verdict.suggested,
+        headline=sentences.headline,
+        figure=sentences.figure,
+        short=sentences.short,
+        detail=sentences.detail,
+        warnings=list(sentences.warnings),
+        confidence=rule.confidence,
+        worthwhile_lift=rule.worthwhile_lift,
+        good_direction=rule.good_direction,
+        metric=record.metric.name,
+        unit_name=record.units,
+        arms=[_arm(record, at, arm) for at, arm in enumerate(record.arms)],
+        comparisons=comparisons,
+        conditions=[
+            ConditionOut(
+                key=line.key, subject=line.subject, label=line.label, state=line.state, seen=line.seen,
+                required=line.required,
+            )
+            for line in record.conditions
+        ],
+        split=SplitOut(pvalue=record.soundness.split_pvalue, as_planned=record.soundness.as_planned),
+        overlap=_overlap(record),
+        progress=record.progress,
+        days=record.days,
+        planned_days=rule.planned_days or rule.minimum_days,
+        rule_in_words=record.rule_in_words,
+        kind=shown_kind(record.metric.tallying),
+        method=rule.method.name,
+        credible=rule.method.credible,
+        one_sided=rule.method.sides == "one",
+        unit=record.metric.unit,
+        currency=record.metric.currency,
+        secondary=secondary,
+        read_on=record.read_on,
+        next_look=record.next_look,
+        ranking=[
+            RankedOut(
+                letter=LETTERS[one.variant], chance=one.chance, behind=interval(one.behind), separable=one.separable
+            )
+            for one in record.ranking
+        ],
+        would_change=list(record.would_change),
+        conflicts=_conflicts(record.metric.name, comparisons, secondary) if kind.readable else [],
+        adaptive=_adaptive(record.adaptive),
+        adjusted_by_days=record.adjusted_by_days,
+        variance_removed=record.variance_removed,
+    )  # fmt: skip
+
+
+def _arm(record: AnalysisRecord, at: int, arm: ArmRecord) -> ArmOut:
+    return ArmOut(
+        letter=LETTERS[at],
+        name=record.variants[at],
+        units=arm.units,
+        total=arm.total,
+        rate=interval(arm.level, levels_text(record.metric.unit, record.metric.currency)),
+        planned_share=arm.planned_share,
+        seen_share=number(arm.seen_share),
+    )
+
+
+def _comparison(record: AnalysisRecord, one: ComparisonRecord, sign: int) -> ComparisonOut:
+    letter = LETTERS[one.variant]
+    return ComparisonOut(
+        letter=letter,
+        lift=interval(one.lift),
+        difference=interval(one.difference, levels_text(record.metric.unit, record.metric.currency)),
+        statistic=one.statistic,
+        pvalue=one.pvalue,
+        adjusted_pvalue=one.adjusted_pvalue,
+        exact_pvalue=one.exact_pvalue,
+        critical_value=one.critical_value,
+        superiority=one.posterior.superiority if one.posterior else None,
+        expected_loss=one.posterior.expected_loss if one.posterior else None,
+        tone=tone_of(one.lift if record.verdict.kind.readable else None, sign),
+        sentence=f"{letter} against A: lift {_lift_words(one.lift)}",
+        effect_per_month=effect_per_month(one, record.units_per_day),
+    )
+
+
+def _lift_words(lift: Interval) -> str:
+    return f"{format_lift(lift.estimate)}, {format_interval(lift.low, lift.high)}"
+
+
+def _overlap(record: AnalysisRecord) -> OverlapOut | None:
+    found = record.soundness
+    if found.same_time is None:
+        return None
+    return OverlapOut(
+        same_time=found.same_time,
+        apart_share=found.apart_share,
+        days_apart=list(found.days_apart),
+        drift_pvalue=found.drift_pvalue,
+    )
+
+
+def _secondary(found: SecondaryRecord, record: AnalysisRecord) -> SecondaryOut:
+    """A secondary metric; its strips are open until the rule may be read."""
+    metric = found.metric
+    write = levels_text(metric.unit, metric.currency)
+    sign = 1 if metric.good_direction == "up" else -1
+    return SecondaryOut(
+        key=metric.key,
+        name=metric.name,
+        role=found.role,
+        margin=found.margin,
+        kind=shown_kind(metric.tallying),
+        unit=metric.unit,
+        currency=metric.currency,
+        good_direction=metric.good_direction,
+        arms=[
+            SecondaryArmOut(letter=LETTERS[at], units=arm.units, level=interval(arm.level, write))
+            for at, arm in enumerate(found.arms)
+        ],
+        comparisons=[
+            SecondaryComparisonOut(
+                letter=LETTERS[one.variant],
+                lift=interval(one.lift),
+                difference=interval(one.difference, write),
+                effect_per_month=effect_per_month(one, record.units_per_day),
+                statistic=number(one.statistic),
+                pvalue=one.pvalue,
+                adjusted_pvalue=one.adjusted_pvalue,
+                critical_value=one.critical_value,
+                tone=tone_of(one.lift if record.verdict.kind.readable else None, sign),
+                kept=kept,
+                lost=lost,
+                sentence=f"{metric.name}, {LETTERS[one.variant]} against A: lift {_lift_words(one.lift)}",
+            )
+            for one, kept, lost in zip(found.comparisons, found.kept, found.lost, strict=True)
+        ],
+    )
+
+
+def _conflicts(
+    metric: str, comparisons: Sequence[ComparisonOut], secondary: Sequence[SecondaryOut]
+) -> list[ConflictOut]:
+    """For each variant that is ahead on one metric and behind (or not shown to be kept) on another: both sides."""
+    found = []
+    for comparison in comparisons:
+        lines = [(one, line) for one in secondary for line in one.comparisons if line.letter == comparison.letter]
+        tones = {metric: comparison.tone, **{one.name: line.tone for one, line in lines}}
+        unproven = [
+            one.name for one, line in lines if one.role == "guardrail" and not line.kept and line.tone != "behind"
+        ]
+        ahead = [name for name, tone in tones.items() if tone == "ahead"]
+        behind = [name for name, tone in tones.items() if tone == "behind"]
+        if ahead and (behind or unproven):
+            found.append(ConflictOut(letter=comparison.letter, ahead=ahead, behind=behind, unproven=unproven))
+    return found
+
+
+def _adaptive(found: AdaptiveRecord | None) -> AdaptiveOut | None:
+    if found is None:
+        return None
+    return AdaptiveOut(
+        chances=list(found.chances),
+        remaining=number(found.remaining),
+        leader=LETTERS[found.leader],
+        spared=interval(found.spared, counts_text),
+        gained=interval(found.gained, counts_text),
+        pooled=[
+            PooledOut(letter=LETTERS[at], level=number(level), lift=interval(lift))
+            for at, (level, lift) in enumerate(found.pooled, start=1)
+        ],
+        remarks=list(found.remarks),
+        sentence=found.sentence,
+        explained=found.explained,
+    )
+
+
+def arrivals(counts: DailyCounts, split: SplitCheck) -> ArrivalsOut:
+    """Who came, by day and in all, against the planned split."""
+    return ArrivalsOut(
+        days=list(counts.days),
+        units=counts.units.tolist(),
+        arms=[
+            ArrivedOut(
+                letter=LETTERS[position],
+                units=split.units[position],
+                seen_share=number(split.seen_shares[position]),
+                planned_share=split.planned_shares[position],
+            )
+            for position in range(len(split.units))
+        ],
+        split=SplitOut(pvalue=split.pvalue, as_planned=split.as_planned),
+    )
+
+
+def series(letter: str, values: Series) -> SeriesOut:
+    """A series whose undefined days are null."""
+    columns = {name: [number(v) for v in getattr(values, name).tolist()] for name in ("estimate", "low", "high")}
+    return SeriesOut(letter=letter, **columns)

@@ -1,0 +1,161 @@
+"""From an analysis to its record."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import replace
+
+from neat_verdict.app.analysis.analysis import Analysis
+from neat_verdict.app.experiments.models import ExperimentMetric
+from neat_verdict.app.experiments.record import (
+    AdaptiveRecord,
+    AnalysisRecord,
+    ArmRecord,
+    ComparisonRecord,
+    MetricRecord,
+    RankedRecord,
+    SecondaryRecord,
+    SoundnessRecord,
+)
+from neat_verdict.core.designs.adaptive import AdaptiveSummary
+from neat_verdict.core.designs.adaptive.gain import gain_in_words
+from neat_verdict.core.periods import log_ratio_of
+from neat_verdict.core.statistics import Arm, Comparison, Effect, Interval
+from neat_verdict.core.text.names import Names
+from neat_verdict.core.verdicts import (
+    DecisionRule,
+    Reading,
+    SecondaryEvidence,
+    rank_arms,
+    what_would_change,
+    write_sentences,
+)
+
+
+def record_of_reading(
+    reading: Reading, rule: DecisionRule, names: Names, rule_in_words: str, metric: MetricRecord
+) -> AnalysisRecord:
+    """The record of a reading alone, without an experiment."""
+    shares = zip(reading.split.planned_shares, reading.split.seen_shares, strict=True)
+    return AnalysisRecord(
+        rule=rule.record(),
+        rule_in_words=rule_in_words,
+        metric=metric,
+        units=names.units,
+        variants=names.variants,
+        arms=tuple(_arm(arm, rule, *parts) for arm, parts in zip(reading.arms, shares, strict=True)),
+        comparisons=tuple(
+            _comparison(at, one, log_ratio_of([period.pair(at, 0) for period in reading.periods]))
+            for at, one in enumerate(reading.comparisons, start=1)
+        ),
+        conditions=reading.conditions,
+        verdict=reading.verdict,
+        sentences=write_sentences(reading, rule, names),
+        soundness=SoundnessRecord(reading.split.pvalue, reading.split.as_planned),
+        progress=reading.progress,
+        days=reading.days,
+    )
+
+
+def record_of(analysis: Analysis, rule_in_words: str) -> AnalysisRecord:
+    """The record of an analysis."""
+    reading, rule, experiment = analysis.reading, analysis.rule, analysis.experiment
+    everything, primary = analysis.all_counts.primary, experiment.primary
+    adjustment = analysis.counts.primary.adjustment
+    metric = _metric(primary) if primary else MetricRecord("", analysis.names.metric, "rate", "percent", "", "up")
+    ranked = reading.verdict.kind.readable and len(reading.arms) > 2
+    return replace(
+        record_of_reading(reading, rule, analysis.names, rule_in_words, metric),
+        soundness=_soundness(analysis),
+        progress=rule.information(everything.units.sum(axis=0).tolist()) if rule.planned_units else None,
+        days=everything.span,
+        would_change=what_would_change(reading, rule, analysis.names),
+        ranking=_ranking(analysis) if ranked else (),
+        secondary=tuple(_secondary(one, experiment.metrics.all(), rule) for one in analysis.secondary),
+        adaptive=None if reading.verdict.name == "unsound" else _adaptive(analysis),
+        read_on=analysis.read_on,
+        next_look=analysis.next_look,
+        adjusted_by_days=primary.before_days if primary and adjustment else None,
+        variance_removed=adjustment.removed if adjustment else None,
+        units_per_day=experiment.audience_per_day,
+    )
+
+
+def _metric(use: ExperimentMetric) -> MetricRecord:
+    definition = use.definition
+    return MetricRecord(
+        use.metric.key, use.metric.name, use.tallying.name, definition["unit"], definition["currency"],
+        definition["good_direction"],
+    )  # fmt: skip
+
+
+def _arm(arm: Arm, rule: DecisionRule, planned: float = math.nan, seen: float = math.nan) -> ArmRecord:
+    level = Interval(arm.estimate, *arm.interval(rule.confidence))
+    return ArmRecord(int(arm.units), arm.total, level, planned, seen)
+
+
+def _comparison(variant: int, one: Comparison, effect: Effect | None) -> ComparisonRecord:
+    return ComparisonRecord(
+        variant=variant,
+        critical_value=one.critical_value,
+        difference=one.difference,
+        lift=one.lift,
+        statistic=one.statistic,
+        pvalue=one.pvalue,
+        adjusted_pvalue=one.adjusted_pvalue,
+        exact_pvalue=one.exact_pvalue,
+        posterior=one.posterior,
+        effect=effect,
+        per_level=one.reference.total_per_level,
+    )
+
+
+def _soundness(analysis: Analysis) -> SoundnessRecord:
+    split, overlap = analysis.reading.split, analysis.reading.overlap
+    if overlap is None:
+        return SoundnessRecord(split.pvalue, split.as_planned)
+    days = analysis.counts.primary.days
+    return SoundnessRecord(
+        split.pvalue, split.as_planned, overlap.same_time, overlap.apart_share,
+        tuple(days[index] for index in overlap.days_apart), overlap.drift_pvalue,
+    )  # fmt: skip
+
+
+def _ranking(analysis: Analysis) -> tuple[RankedRecord, ...]:
+    found = rank_arms(analysis.reading, analysis.rule)
+    return tuple(RankedRecord(one.position, one.chance, one.behind, one.separable) for one in found)
+
+
+def _secondary(evidence: SecondaryEvidence, uses: Sequence[ExperimentMetric], rule: DecisionRule) -> SecondaryRecord:
+    metric, readings = evidence.metric, evidence.readings()
+    use = next(use for use in uses if use.metric.name == metric.name)
+    return SecondaryRecord(
+        metric=_metric(use),
+        role=metric.role,
+        margin=use.margin,
+        arms=tuple(_arm(arm, rule) for arm in metric.arms),
+        comparisons=tuple(
+            _comparison(at, one, log_ratio_of([period.pair(at, 0) for period in metric.strata]))
+            for at, one in enumerate(evidence.comparisons, start=1)
+        ),
+        kept=tuple(line.kept for line in readings),
+        lost=tuple(line.lost for line in readings),
+    )
+
+
+def _adaptive(analysis: Analysis) -> AdaptiveRecord | None:
+    found = analysis.reading.summary
+    if not isinstance(found, AdaptiveSummary):
+        return None
+    return AdaptiveRecord(
+        chances=found.chances,
+        remaining=found.remaining,
+        leader=found.leader,
+        spared=found.gain.spared,
+        gained=found.gain.total,
+        pooled=tuple((one.variant.estimate, one.lift) for one in found.pooled),
+        remarks=found.remarks,
+        sentence=gain_in_words(found.gain, analysis.reading.arms, analysis.names),
+        explained=analysis.rule.design.report_words,
+    )

@@ -1,0 +1,174 @@
+"""How the figures of a comparison are made, in one period or stratified over several, and the level of one arm."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Literal, get_args
+
+from neat_verdict.core.checks import InputError
+from neat_verdict.core.derivations.parts import interval_steps
+from neat_verdict.core.periods import Pair, compare_stratified
+from neat_verdict.core.rule import DecisionRule
+from neat_verdict.core.statistics import Arm, Comparison
+from neat_verdict.core.text.format import MINUS, format_full
+from neat_verdict.core.text.statements import Derivation, Step, steps
+
+Figure = Literal["level", "lift", "difference", "pvalue", "adjusted_pvalue"]
+FIGURES: tuple[Figure, ...] = get_args(Figure)
+
+
+def level_derivation(arm: Arm, rule: DecisionRule, letter: str) -> Derivation:
+    """The level of one arm with its own interval."""
+    notation = arm.notation
+    low, high = arm.interval(rule.confidence)
+    return Derivation(
+        f"{notation.noun.capitalize()} of {letter}",
+        f"{notation.level_words} {notation.interval_words}",
+        f"{notation.level};  {notation.interval}",
+        notation.interval_source,
+        steps(arm.inputs()),
+        (*steps(arm.interval_steps(rule.confidence)), *steps((("from", low), ("to", high)))),
+    )
+
+
+def comparison_derivation(
+    figure: Figure,
+    comparison: Comparison,
+    pairs: Sequence[Pair],
+    rule: DecisionRule,
+    letter: str,
+    *,
+    among: int,
+    against: str = "A",
+) -> Derivation:
+    """A figure of a variant against another, control (``against`` "A") if not said otherwise.
+
+    ``pairs`` are the arms it was made of, by period; none for a single one. ``among`` is how many comparisons the adjusted p allows
+    for. Raises InputError for another figure, or pairs that cannot be compared.
+    """
+    if figure not in FIGURES[1:]:
+        raise InputError("figure", figure, f"must be one of {', '.join(FIGURES)}")
+    whose = f"{letter} against {against}"
+    if len(pairs) > 1:
+        return _stratified(figure, comparison, pairs, rule, whose, among)
+    maker = {"pvalue": _pvalue, "adjusted_pvalue": _adjusted}.get(figure)
+    if maker is not None:
+        return maker(comparison, rule, whose, among)
+    return _interval(figure, comparison, rule, whose)
+
+
+def _inputs(comparison: Comparison) -> tuple[Step, ...]:
+    return (*steps(comparison.reference.inputs(), "₀"), *steps(comparison.variant.inputs(), "₁"))
+
+
+def _test_steps(comparison: Comparison) -> tuple[Step, ...]:
+    return steps(type(comparison.variant).test_steps(comparison))
+
+
+def _pvalue_words(rule: DecisionRule) -> str:
+    if rule.method.sides == "two":
+        return "The chance of a difference at least as large, either way, if the two did not differ."
+    return "The chance of a difference at least as large in the good direction, if the two did not differ."
+
+
+def _pvalue(comparison: Comparison, rule: DecisionRule, whose: str, _among: int) -> Derivation:
+    notation = comparison.variant.notation
+    return Derivation(
+        f"p of {whose}",
+        _pvalue_words(rule),
+        notation.test,
+        notation.test_source,
+        _inputs(comparison),
+        (*_test_steps(comparison), Step("p", format_full(comparison.pvalue))),
+    )
+
+
+def _adjusted(comparison: Comparison, rule: DecisionRule, whose: str, among: int) -> Derivation:
+    return Derivation(
+        f"Adjusted p of {whose}",
+        *rule.method.adjusted_derivation(among),
+        (*_inputs(comparison), Step("comparisons", str(among))),
+        (*_test_steps(comparison), Step("adjusted p", format_full(comparison.adjusted_pvalue))),
+    )
+
+
+def _interval(figure: Figure, comparison: Comparison, rule: DecisionRule, whose: str) -> Derivation:
+    notation, lift = comparison.variant.notation, figure == "lift"
+    if comparison.posterior is not None and lift:
+        return Derivation(
+            f"Lift of {whose}",
+            "The levels’ ratio, minus 1. The credible interval has equal tails: by quadrature over Beta(1, 1) posteriors of "
+            "rates, by Fieller’s theorem for means.",
+            f"lift = {notation.symbol}₁/{notation.symbol}₀ {MINUS} 1",
+            "Cook (2003); Scott (2010)",
+            _inputs(comparison),
+            interval_steps(comparison.lift),
+        )
+    closing = interval_steps(comparison.lift if lift else comparison.difference)
+    return Derivation(
+        f"{'Lift' if lift else 'Difference'} of {whose}",
+        f"{'The levels’ ratio, minus 1' if lift else 'One level less the other'}. The interval holds all values that the test "
+        "behind p does not reject at the critical value, so it leaves out zero exactly when p is under the level.",
+        notation.lift if lift else notation.difference,
+        (notation.lift_source if lift else notation.difference_source) + rule.method.threshold_source,
+        _inputs(comparison),
+        (*_test_steps(comparison), Step("critical value", format_full(comparison.critical_value)), *closing),
+    )
+
+
+_LEVELS = "w = n₁n₀/(n₁ + n₀) of each period;  m = Σw·m_e / Σw,  v = Σw²·v_e / (Σw)²"
+_SEGMENTS = "segments with shares of their own are each compared so, and put together by their parts π of all units: m = Σπm, v = Σπ²v"
+_STRATIFIED = {
+    "difference": ("Difference", "m₁ − m₀ ± c√(v₁ + v₀)"),
+    "lift": ("Lift", "lift = m₁/m₀ − 1;  bounds: (m₁m₀ ± c√(v₁m₀² + v₀m₁² − c²v₁v₀)) / (m₀² − c²v₀) − 1"),
+    "pvalue": ("p", "z = (m₁ − m₀)/√(v₁ + v₀);  p = 2(1 − Φ(|z|))"),
+    "adjusted_pvalue": ("Adjusted p", ""),
+}
+
+
+def _stratified(
+    figure: Figure, comparison: Comparison, pairs: Sequence[Pair], rule: DecisionRule, whose: str, among: int
+) -> Derivation:
+    found = compare_stratified(pairs, comparison.critical_value)
+    if found is None:
+        raise InputError("pairs", len(pairs), "must have a period in which both arms can be compared")
+    levels = _LEVELS + comparison.variant.notation.by_period
+    if len({pair.segment for pair in pairs}) > 1:
+        levels += f";  {_SEGMENTS}"
+    made = [
+        Step("periods compared", str(found.periods)),
+        *steps((("Σw", found.information), ("m₀", found.reference_level), ("m₁", found.variant_level),
+                ("√(v₁ + v₀)", comparison.error), ("z", found.statistic))),
+    ]  # fmt: skip
+    name, formula = _STRATIFIED[figure]
+    if figure in ("lift", "difference"):
+        made.append(Step("critical value", format_full(comparison.critical_value)))
+        made += interval_steps(found.lift if figure == "lift" else found.difference)
+    elif figure == "pvalue":
+        made.append(Step("p", format_full(comparison.pvalue)))
+    else:
+        formula = rule.method.adjusted_derivation(among)[1]
+        made += [Step("comparisons", str(among)), Step("adjusted p", format_full(comparison.adjusted_pvalue))]
+    return Derivation(
+        f"{name} of {whose}",
+        "Shares changed while data came in, so the arms are compared within each period, where shares stood still. Those "
+        "comparisons are put together by how many units each compares.",
+        f"{levels};  {formula}",
+        "Mantel & Haenszel (1959), J. Natl. Cancer Inst. 22, 719–748; Fieller (1954), J. R. Stat. Soc. B 16, 175–185",
+        tuple(_period_inputs(pairs)),
+        tuple(made),
+    )
+
+
+def _period_inputs(pairs: Sequence[Pair]) -> list[Step]:
+    lines: list[Step] = []
+    segments = len({pair.segment for pair in pairs}) > 1
+    for number, pair in enumerate(pairs, start=1):
+        if segments:
+            lines.append(Step(f"{number}: units of {pair.segment} in all variants", format_full(pair.units)))
+        names, values = [], []
+        for arm, mark in ((pair.variant, "₁"), (pair.reference, "₀")):
+            names.append(", ".join(f"{name}{mark}" for name, _ in arm.inputs()))
+            values.append(", ".join(format_full(value) for _, value in arm.inputs()))
+        lines.append(Step(f"{number}: {'; '.join(names)}", "; ".join(values)))
+    return lines

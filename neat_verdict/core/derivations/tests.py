@@ -1,0 +1,92 @@
+"""How the other tests are made: the split, an exact p, whether segments differ."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from neat_verdict.core.checks import InputError
+from neat_verdict.core.derivations.parts import effects_as_steps
+from neat_verdict.core.soundness import SplitCheck
+from neat_verdict.core.statistics import Comparison, Effect, pool
+from neat_verdict.core.text.format import format_full
+from neat_verdict.core.text.statements import Derivation, Step, steps
+from neat_verdict.core.variants import LETTERS
+
+
+def split_derivation(split: SplitCheck, epochs: Sequence[tuple[Sequence[int], Sequence[float]]] = ()) -> Derivation:
+    """The p of the split; ``epochs`` are (units, planned shares) by arm of each epoch, where shares changed."""
+    units = sum(split.units)
+    expected = [units * part for part in split.planned_shares]
+    if epochs:
+        inputs = tuple(
+            Step(
+                f"{number}: units, planned",
+                "; ".join(f"{n}, {format_full(s)}" for n, s in zip(seen, shares, strict=True)),
+            )
+            for number, (seen, shares) in enumerate(epochs, start=1)
+        )
+        words = "Whether chance alone would give such counts, if every epoch had been shared out as set for it."
+        formula = "S = Σ n(diag(s) − s·sᵀ) over the epochs;  X² = (o − e)ᵀ S⁺ (o − e);  p = P(χ² > X²), degrees k − 1"
+    else:
+        inputs = tuple(
+            Step(f"{name} of {LETTERS[place]}", value)
+            for place, (n, part) in enumerate(zip(split.units, split.planned_shares, strict=True))
+            for name, value in (("units", format_full(n)), ("planned share", format_full(part)))
+        )
+        words = "Whether chance alone would give such counts, if units had been shared out as planned."
+        formula = "X² = Σ(o − e)²/e;  p = P(χ² > X²), degrees k − 1"
+    return Derivation(
+        "p of the split",
+        f"{words} Under 0.001 it is not taken for chance.",
+        formula,
+        "Pearson (1900), Philos. Mag. 50, 157–175; the alarm: Fabijan et al. (2019), Proc. KDD, 2156–2164",
+        inputs,
+        (
+            *(Step(f"expected in {LETTERS[place]}", format_full(count)) for place, count in enumerate(expected)),
+            Step("degrees", str(len(expected) - 1)), Step("X²", format_full(split.statistic)), Step("p", format_full(split.pvalue)),
+        ),
+    )  # fmt: skip
+
+
+def exact_derivation(comparison: Comparison, letter: str, against: str = "A") -> Derivation:
+    """Boschloo's exact p. Raises InputError where there is none: an expected count is under 5 only."""
+    variant, control = comparison.variant, comparison.reference
+    if comparison.exact_pvalue is None:
+        raise InputError("figure", "exact_pvalue", "stands beside p only where a count of under 5 is expected")
+    return Derivation(
+        f"Exact p of {letter} against {against}",
+        "The chance of a table at least as far out, exactly, where counts are too small for the normal curve. Fisher’s one-sided p says "
+        "how far out a table is; the common rate is the one that makes the chance largest.",
+        "f(x₁, x₀) = Fisher’s one-sided p, given x₁ + x₀;  p = 2·max over r of Σ b(x₁; n₁, r)·b(x₀; n₀, r) over all tables with "
+        "f no larger than that seen, b the binomial probability; the smaller of both sides, 1 at most",
+        "Boschloo (1970), Stat. Neerl. 24, 1–35",
+        (*steps(control.inputs(), "₀"), *steps(variant.inputs(), "₁")),
+        (
+            Step("smallest count expected", format_full(comparison.smallest_expected_count)),
+            Step("exact p", format_full(comparison.exact_pvalue)),
+        ),
+    )
+
+
+def difference_derivation(effects: Mapping[str, Effect], tried: int) -> Derivation:
+    """Whether segments differ at all. ``effects`` are log ratios with variances by segment, ``tried`` the properties looked at.
+
+    Raises InputError with fewer than two.
+    """
+    if len(effects) < 2:
+        raise InputError("segments", len(effects), "must be 2 or more with something to compare")
+    found = pool(list(effects.values()))
+    return Derivation(
+        "Difference between segments",
+        "Whether the lifts of the segments lie further apart than chance spreads them, and the share of their spread that is "
+        "beyond chance (I²). The p allows for all properties that segments are kept by.",
+        "y = ln(m₁/m₀), v its variance;  w = 1/v, ȳ = Σwy/Σw, Q = Σw(y − ȳ)²;  I² = max(0, 1 − (k − 1)/Q);  p = P(χ² > Q), "
+        "degrees k − 1",
+        "Cochran (1954), Biometrics 10, 101–129; I²: Higgins & Thompson (2002), Stat. Med. 21, 1539–1558; Bonferroni",
+        effects_as_steps(effects),
+        (
+            Step("ȳ", format_full(found.effect)), Step("Q", format_full(found.heterogeneity)), Step("degrees", str(len(effects) - 1)),
+            Step("I²", format_full(found.i_squared)), Step("p", format_full(found.pvalue)), Step("properties", str(tried)),
+            Step("adjusted p", format_full(min(found.pvalue * max(tried, 1), 1.0))),
+        ),
+    )  # fmt: skip

@@ -1,0 +1,216 @@
+"""Shares follow the evidence, epoch by epoch; everything is compared within epochs."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from neat_verdict.core.designs.adaptive.derivations import (
+    STRATIFIED_WORDS,
+    gain_derivation,
+    posterior_steps,
+    posteriors_or_refuse,
+    remaining_derivation,
+)
+from neat_verdict.core.designs.adaptive.gain import Gain, gain_over_even
+from neat_verdict.core.designs.adaptive.posteriors import possible_gain_remaining, stratified_posteriors
+from neat_verdict.core.designs.base import CountTable, Design, Series, Summary
+from neat_verdict.core.methods import Method, Reached, Threshold, bonferroni
+from neat_verdict.core.periods import Period, information_of, running_lift
+from neat_verdict.core.soundness import OverlapCheck, SplitCheck, check_epochs, check_split, check_split_by_epoch
+from neat_verdict.core.statistics import (
+    Arm,
+    Comparison,
+    comparable,
+    compare_arms,
+    normal_best_chances,
+    two_sided_critical_value,
+)
+from neat_verdict.core.text.format import format_lift, format_percent
+from neat_verdict.core.text.names import Names
+from neat_verdict.core.text.statements import Condition, Derivation, Step, condition
+from neat_verdict.core.variants import LETTERS
+
+if TYPE_CHECKING:
+    from neat_verdict.core.rule import DecisionRule
+
+NOTICEABLE = (
+    0.5  # of a standard error, between the pooled difference and the stratified one; the house's limit, no source
+)
+
+
+@dataclass(frozen=True, slots=True)
+class AdaptiveSummary(Summary):
+    """What can be said beside the comparisons when traffic followed the evidence.
+
+    ``pooled`` are the comparisons with all epochs put together, at the same critical values; ``chances`` to be best and the
+    possible gain ``remaining`` (relative) by the stratified posteriors; ``gain`` over an even split. ``remarks`` say in words
+    where the pooled figures mislead.
+    """
+
+    pooled: tuple[Comparison, ...]
+    chances: tuple[float, ...]
+    remaining: float
+    gain: Gain
+    remarks: tuple[str, ...]
+
+
+class Adaptive(Design):
+    name, title = "adaptive", "Shares that follow the evidence"
+    explanation = "Variants that look better are shown to more of those who come later; only new units feel a change."
+    overlap_label = "Every epoch in the shares set for it"
+    overlap_required = "p at least 0.001"
+    overlap_words = "an epoch out of its shares, makes"
+    crude_is_fair = False
+    report_words = (
+        "Variants that looked better were shown to more of those who came later, and nobody who had seen one was moved. Shares "
+        "and times changed together, so variants are compared within each stretch of equal shares, and those comparisons are put "
+        "together."
+    )
+
+    def refuses(self, method: type[Method]) -> str:
+        if method.holds_at_any_time:
+            return ""
+        return "does not hold where traffic follows the evidence: shares and the end depend on what is seen"
+
+    def information(self, units: Sequence[float], planned_units: Sequence[float]) -> float:
+        """That of all arms together: some are meant to stay behind."""
+        return sum(units) / sum(planned_units)
+
+    def thresholds(self, rule: DecisionRule, periods: Sequence[Period], reached: Reached) -> tuple[Threshold, ...]:
+        """Each at its own information. Shares and the moment of stopping depend on the data, so only a method that holds at any
+        time keeps its level here."""
+        found = []
+        arms = len(periods[0].arms) if periods else 0
+        for variant in range(1, arms):
+            fraction = self._fraction(rule, periods, variant, 0)
+            if not fraction:
+                return ()
+            at = Reached(fraction, reached.looks, reached.last)
+            found.append(rule.method.threshold(rule.confidence, [1] * arms, at))
+        return tuple(found)
+
+    def pair_critical_value(
+        self, rule: DecisionRule, periods: Sequence[Period], first: int, second: int, pairs: int, reached: Reached
+    ) -> float | None:
+        fraction = self._fraction(rule, periods, first, second)
+        if not fraction:
+            return None
+        at = Reached(fraction, reached.looks, reached.last)
+        return rule.method.pair_critical_value(bonferroni(rule.confidence, pairs), at)
+
+    def _fraction(self, rule: DecisionRule, periods: Sequence[Period], first: int, second: int) -> float:
+        """What is in of the planned data of two arms, by n₁n₀/(n₁ + n₀)."""
+        known = information_of([period.pair(first, second) for period in periods])
+        if rule.planned_units is None:
+            return known
+        n1, n0 = rule.planned_units[first], rule.planned_units[second]
+        return known / (n1 * n0 / (n1 + n0))
+
+    def check_split(self, periods: Sequence[Period], weights: Sequence[float]) -> SplitCheck:
+        if not periods:
+            return check_split([0] * len(weights), weights)
+        return check_split_by_epoch(_units(periods), [period.shares for period in periods])
+
+    def check_overlap(self, periods: Sequence[Period], _units_by_day: CountTable | None) -> OverlapCheck | None:
+        return check_epochs(_units(periods), [period.shares for period in periods]) if periods else None
+
+    def summarise(
+        self, periods: Sequence[Period], comparisons: Sequence[Comparison], rule: DecisionRule
+    ) -> AdaptiveSummary | None:
+        posteriors = stratified_posteriors(periods, sign=rule.sign)
+        gain = gain_over_even(periods, two_sided_critical_value(rule.confidence), sign=rule.sign)
+        arms = [comparisons[0].reference, *(one.variant for one in comparisons)] if comparisons else []
+        if posteriors is None or gain is None or not arms or not comparable(arms):
+            return None
+        pooled = tuple(compare_arms(one.variant, one.reference, one.critical_value) for one in comparisons)
+        return AdaptiveSummary(
+            # Two variants' distances from control may say otherwise than they do of one another: they rest on other epochs.
+            gains=tuple(rule.sign * (one.mean - posteriors[0].mean) for one in posteriors[1:]),
+            leader=gain.leader,
+            pooled=pooled,
+            chances=normal_best_chances([b.mean for b in posteriors], [b.error for b in posteriors], sign=rule.sign),
+            remaining=possible_gain_remaining(posteriors, sign=rule.sign, confidence=rule.confidence),
+            gain=gain,
+            remarks=_remarks(comparisons, pooled),
+        )
+
+    def conditions(self, summary: Summary | None, rule: DecisionRule) -> list[Condition]:
+        """Nobody is called while another variant may still be better than the leader by what is worth acting on."""
+        label = "Possible gain remaining under the worthwhile lift"
+        required = f"under {format_percent(rule.worthwhile_lift)}"
+        if not isinstance(summary, AdaptiveSummary):
+            return [Condition("remaining", "minimum", label, "unknown", "not known yet", required)]
+        met = summary.remaining < rule.worthwhile_lift
+        seen = format_lift(summary.remaining).lstrip("+")
+        return [condition("remaining", "minimum", label, met, seen, required)]
+
+    def levels_and_chances(
+        self, periods: Sequence[Period], _arms: Sequence[Arm], rule: DecisionRule
+    ) -> tuple[tuple[float, ...], tuple[float, ...]] | None:
+        found = stratified_posteriors(periods, sign=rule.sign)
+        if found is None:
+            return None
+        means, errors = [one.mean for one in found], [one.error for one in found]
+        return tuple(means), normal_best_chances(means, errors, sign=rule.sign)
+
+    def chance_derivation(
+        self, periods: Sequence[Period], _arms: Sequence[Arm], rule: DecisionRule
+    ) -> tuple[str, tuple[Step, ...]]:
+        return STRATIFIED_WORDS, posterior_steps(posteriors_or_refuse(periods, rule))
+
+    def derivations(self) -> Mapping[str, Callable[[DecisionRule, Sequence[Period]], Derivation]]:
+        return {"remaining": remaining_derivation, "gain": gain_derivation}
+
+    def lift_over_time(
+        self, periods: Sequence[Period], _arms_by_day: Sequence[Sequence[Arm]], critical_values: Sequence[float]
+    ) -> tuple[Series, ...]:
+        """With all epochs up to each day there is (`Period.day`)."""
+        ordered = sorted(periods, key=lambda period: period.day)
+        days = [period.day for period in ordered]
+        return tuple(
+            Series(*running_lift([period.pair(variant, 0) for period in ordered], days, c))
+            for variant, c in enumerate(critical_values, start=1)
+        )
+
+    def rule_words(self, rule: DecisionRule) -> tuple[str, ...]:
+        return (
+            "Traffic follows the evidence, so variants are compared within each epoch. None is called while another may "
+            f"still be better than the leader by {format_percent(rule.worthwhile_lift)} or more.",
+        )
+
+    def shifted_shares(self, units: str) -> tuple[str, str, str]:
+        return (
+            "No lift may be read: the variants' shares were not those set for the epochs.",
+            "Unsound: shares other than those of the epochs",
+            f"Within an epoch {units} fall to the variants by its shares, give or take chance. Find who assigns by older "
+            "shares, or keeps an answer longer than the epoch, then start again.",
+        )
+
+    def leads_words(self, summary: Summary | None, rule: DecisionRule, names: Names) -> tuple[str, str] | None:
+        if summary is None:
+            return None
+        leads = f"{names.variant(summary.leader)} leads, and no other is likely to be better by " + (
+            f"{format_percent(rule.worthwhile_lift)} or more"
+        )
+        missing = "" if summary.leader == 0 else f"; that it beats {names.variant(0)} is not shown yet"
+        return f"{leads}{missing}.", f"{LETTERS[summary.leader]} leads, little left to gain"
+
+
+def _units(periods: Sequence[Period]) -> list[list[int]]:
+    return [[arm.units for arm in period.arms] for period in periods]
+
+
+def _remarks(comparisons: Sequence[Comparison], pooled: Sequence[Comparison]) -> tuple[str, ...]:
+    lines = []
+    for position, (fair, crude) in enumerate(zip(comparisons, pooled, strict=True), start=1):
+        apart = abs(fair.difference.estimate - crude.difference.estimate)
+        if fair.lift.side == crude.lift.side and not apart > NOTICEABLE * fair.error:
+            continue
+        lines.append(
+            f"{LETTERS[position]} with all epochs put together would show {format_lift(crude.lift.estimate)}; within the epochs it "
+            f"is {format_lift(fair.lift.estimate)}. Levels were not the same where shares differed, so the pooled figure compares "
+            "epochs as much as variants."
+        )
+    return tuple(lines)

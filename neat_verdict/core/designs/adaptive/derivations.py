@@ -1,0 +1,93 @@
+"""How the figures of an adaptive design are made: stratified posteriors, the possible gain remaining, the gain so far."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from neat_verdict.core.checks import InputError
+from neat_verdict.core.designs.adaptive.gain import gain_over_even
+from neat_verdict.core.designs.adaptive.policy import LevelPosterior
+from neat_verdict.core.designs.adaptive.posteriors import possible_gain_remaining, stratified_posteriors
+from neat_verdict.core.periods import Period
+from neat_verdict.core.statistics import two_sided_critical_value
+from neat_verdict.core.text.format import format_full
+from neat_verdict.core.text.statements import Derivation, Step, steps
+from neat_verdict.core.variants import LETTERS
+
+if TYPE_CHECKING:
+    from neat_verdict.core.rule import DecisionRule
+
+STRATIFIED_WORDS = (
+    "An arm’s level is that of the leader and its distance from the leader by epoch; its error makes the distance as uncertain as "
+    "that comparison is."
+)
+
+
+def posterior_steps(posteriors: Sequence[LevelPosterior]) -> tuple[Step, ...]:
+    """Means and errors by arm."""
+    return tuple(
+        step
+        for letter, one in zip(LETTERS, posteriors, strict=False)
+        for step in steps(((f"m_{letter}", one.mean), (f"e_{letter}", one.error)))
+    )
+
+
+def posteriors_or_refuse(periods: Sequence[Period], rule: DecisionRule) -> tuple[LevelPosterior, ...]:
+    """The stratified posteriors. Raises InputError where the arms cannot be compared."""
+    found = stratified_posteriors(periods, sign=rule.sign)
+    if found is None:
+        raise InputError("epochs", len(periods), "must have units of every variant to compare")
+    return found
+
+
+def remaining_derivation(rule: DecisionRule, periods: Sequence[Period]) -> Derivation:
+    """The possible gain remaining. Raises InputError where the arms cannot be compared."""
+    posteriors = posteriors_or_refuse(periods, rule)
+    leader = max(range(len(posteriors)), key=lambda arm: rule.sign * posteriors[arm].mean)
+    remaining = possible_gain_remaining(posteriors, sign=rule.sign, confidence=rule.confidence)
+    return Derivation(
+        "Possible gain remaining",
+        "By so much, as a part of the leader’s level, another arm may still be better: with this certainty by no more. "
+        f"{STRATIFIED_WORDS}",
+        "P(gain ≤ x) = ∫ φ_b(t) · Π_{j≠b} Φ((t + x·m_b − m_j)/e_j) dt, b the leader;  the x at which it is the confidence, at "
+        "least 0 (expected regret quantile)",
+        "Scott (2010), section 4; by quadrature",
+        (*posterior_steps(posteriors), Step("confidence", format_full(rule.confidence))),
+        (Step("leader", LETTERS[leader]), Step("possible gain remaining", format_full(remaining))),
+    )
+
+
+def gain_derivation(rule: DecisionRule, periods: Sequence[Period]) -> Derivation:
+    """What following the evidence was worth. Raises InputError where the arms cannot be compared."""
+    c = two_sided_critical_value(rule.confidence)
+    gain = gain_over_even(periods, c, sign=rule.sign)
+    if gain is None:
+        raise InputError("epochs", len(periods), "must have units of every variant to compare")
+    groups: dict[str, list[Period]] = {}
+    for period in periods:
+        groups.setdefault(period.segment, []).append(period)
+    inputs: list[Step] = []
+    for segment, group in groups.items():
+        mark = f"{segment}: " if segment else ""
+        posteriors = stratified_posteriors(group, sign=rule.sign)
+        for at in range(len(group[0].arms)):
+            units = sum(period.arms[at].units for period in group)
+            inputs.append(Step(f"{mark}n_{LETTERS[at]}", format_full(units)))
+            if posteriors is not None:
+                inputs.append(Step(f"{mark}m_{LETTERS[at]}", format_full(posteriors[at].mean)))
+                inputs.append(Step(f"{mark}e_{LETTERS[at]}", format_full(posteriors[at].error)))
+    return Derivation(
+        "Gain over an even split",
+        "What the units beyond an even split brought, and how many of them saw the best arm, which is known by its chance only. "
+        f"{STRATIFIED_WORDS}",
+        "gain = Σ(n − N/k)·m, error √Σ((n − N/k)·e)²;  spared = Σ p·(n − N/k), p the chance to be best, standard deviation "
+        "√Σp(n − N/k − spared)²" + ("; segment by segment, then added" if len(groups) > 1 else ""),
+        "Scott (2010) for the chances; the sums are plain",
+        tuple(inputs),
+        steps((
+            ("critical value", c), ("spared", gain.spared.estimate), ("spared, from", gain.spared.low),
+            ("spared, to", gain.spared.high), ("gain", gain.total.estimate), ("gain, from", gain.total.low),
+            ("gain, to", gain.total.high),
+        )),
+    )  # fmt: skip

@@ -1,0 +1,85 @@
+"""Units are shared out by a fixed split, all variants side by side."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from neat_verdict.core.designs.base import CountTable, Design, Series
+from neat_verdict.core.methods import Reached, Threshold, bonferroni
+from neat_verdict.core.periods import Period
+from neat_verdict.core.soundness import OverlapCheck, SplitCheck, check_overlap, check_split
+from neat_verdict.core.statistics import Arm, chances_to_be_best
+from neat_verdict.core.text.statements import Step, steps
+from neat_verdict.core.variants import LETTERS
+
+if TYPE_CHECKING:
+    from neat_verdict.core.rule import DecisionRule
+
+
+class Parallel(Design):
+    name, title = "parallel", "A fixed split"
+    explanation = "Every variant keeps its share of the traffic from the first day to the last."
+    overlap_label, overlap_required = "Variants observed at the same time", "same shares every day"
+
+    def information(self, units: Sequence[float], planned_units: Sequence[float]) -> float:
+        """That of the arm furthest behind."""
+        return min(seen / planned for seen, planned in zip(units, planned_units, strict=True))
+
+    def thresholds(self, rule: DecisionRule, periods: Sequence[Period], reached: Reached) -> tuple[Threshold, ...]:
+        units = [sum(period.arms[at].units for period in periods) for at in range(len(periods[0].arms))]
+        return (rule.method.threshold(rule.confidence, units, reached),) * (len(units) - 1)
+
+    def pair_critical_value(
+        self, rule: DecisionRule, _periods: Sequence[Period], _first: int, _second: int, pairs: int, reached: Reached
+    ) -> float | None:
+        return rule.method.pair_critical_value(bonferroni(rule.confidence, pairs), reached)
+
+    def check_split(self, periods: Sequence[Period], weights: Sequence[float]) -> SplitCheck:
+        return check_split([sum(period.arms[at].units for period in periods) for at in range(len(weights))], weights)
+
+    def check_overlap(self, _periods: Sequence[Period], units_by_day: CountTable | None) -> OverlapCheck | None:
+        return None if units_by_day is None else check_overlap(units_by_day)
+
+    def levels_and_chances(
+        self, _periods: Sequence[Period], arms: Sequence[Arm], rule: DecisionRule
+    ) -> tuple[tuple[float, ...], tuple[float, ...]] | None:
+        return tuple(arm.estimate for arm in arms), chances_to_be_best(arms, rule.sign)
+
+    def chance_derivation(
+        self, _periods: Sequence[Period], arms: Sequence[Arm], _rule: DecisionRule
+    ) -> tuple[str, tuple[Step, ...]]:
+        inputs = [
+            step
+            for letter, arm in zip(LETTERS, arms, strict=False)
+            for step in steps(arm.posterior_inputs(), f"_{letter}")
+        ]
+        return "Rates have Beta(x + 1, n − x + 1) posteriors, means and ratios normal ones.", tuple(inputs)
+
+    def lift_over_time(
+        self, _periods: Sequence[Period], arms_by_day: Sequence[Sequence[Arm]], critical_values: Sequence[float]
+    ) -> tuple[Series, ...]:
+        return lift_as_data_came_in(arms_by_day, critical_values[0])
+
+    def shifted_shares(self, _units: str) -> tuple[str, str, str]:
+        return (
+            "No lift may be read: the variants' shares shifted from day to day.",
+            "Unsound: the shares shifted from day to day",
+            "A fixed split has the same shares every day, give or take chance. Shifted shares compare days as much as variants. "
+            "Find what changed the split, then start again.",
+        )
+
+
+def lift_as_data_came_in(arms_by_day: Sequence[Sequence[Arm]], critical_value: float) -> tuple[Series, ...]:
+    """Lift of each variant with all data up to each day, with its interval.
+
+    ``arms_by_day`` has the day's own arms (control first), all of one kind.
+    """
+    if not arms_by_day:
+        return ()
+    kind = type(arms_by_day[0][0])
+    sums = np.cumsum([[arm.sums for arm in day] for day in arms_by_day], axis=0, dtype=np.float64)
+    level, low, high = kind.lifts(sums, critical_value)
+    return tuple(Series(level[:, arm], low[:, arm], high[:, arm]) for arm in range(level.shape[1]))

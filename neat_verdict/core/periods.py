@@ -1,0 +1,310 @@
+"""Stretches of time with the same shares, by which every reading is stratified.
+
+Shares that change while levels drift mix the times differently in the arms, so that the pooled levels compare times as much as
+variants. Within a period the shares stand still, and its comparison is fair. A design with one period compares the arms as they
+are; the functions below are the one place where several are put together.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from functools import reduce
+from operator import add
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import special
+
+from neat_verdict.core.checks import InputError, check_positive
+from neat_verdict.core.numeric import FloatArray
+from neat_verdict.core.statistics import (
+    Arm,
+    Comparison,
+    Effect,
+    Interval,
+    comparable,
+    compare_arms,
+    fieller_interval,
+    pool,
+)
+
+Accumulate = Callable[[FloatArray], FloatArray]
+
+
+@dataclass(frozen=True, slots=True)
+class Period:
+    """Units first exposed while shares stood still, or a segment of them: their arms, control first.
+
+    ``shares`` are those they were assigned by, ``number`` the period's within its ``round``; ``day`` places it in time, a whole
+    number that only sorts; ``segment`` is "" where everybody had the same shares.
+    """
+
+    arms: tuple[Arm, ...]
+    shares: tuple[float, ...]
+    day: int = 0
+    segment: str = ""
+    number: int = 1
+    round: int = 1
+
+    def pair(self, variant: int, reference: int) -> Pair:
+        """Two of the arms, by position, to be compared."""
+        units = sum(arm.units for arm in self.arms)
+        return Pair(self.arms[variant], self.arms[reference], self.segment, units)
+
+
+@dataclass(frozen=True, slots=True)
+class Pair:
+    """A variant and a reference of one period, and of one segment of ``units`` in all arms where segments have shares of their
+    own."""
+
+    variant: Arm
+    reference: Arm
+    segment: str = ""
+    units: float = 0.0
+
+    def __post_init__(self) -> None:
+        if type(self.variant) is not type(self.reference):
+            kinds = type(self.variant).__name__, type(self.reference).__name__
+            raise InputError("pairs", kinds[0], f"must be compared with its like, not a {kinds[1]}")
+
+    @property
+    def usable(self) -> bool:
+        """True where both arms have enough to be compared."""
+        return comparable([self.variant, self.reference])
+
+    @property
+    def weight(self) -> float:
+        """n₁n₀/(n₁ + n₀)."""
+        n1, n0 = self.variant.units, self.reference.units
+        return n1 * n0 / (n1 + n0)
+
+
+@dataclass(frozen=True, slots=True)
+class Stratified:
+    """Levels of both arms over the same mix of periods, with their standard errors, difference and lift, the statistic and its
+    two-sided p.
+
+    ``periods`` are those in which both arms had enough to be compared; ``information`` the units of the comparison: one of two
+    arms of n units each has n/2.
+    """
+
+    variant_level: float
+    reference_level: float
+    variant_error: float
+    reference_error: float
+    difference: Interval
+    lift: Interval
+    statistic: float
+    pvalue: float
+    periods: int
+    information: float
+
+
+def total_of(arms: Sequence[Arm]) -> Arm:
+    """Arms of one kind added up."""
+    return reduce(add, arms)
+
+
+def compare_pairs(
+    pairs: Sequence[Pair], critical_value: float, adjusted_pvalue: float | None = None, *, one_sided_sign: int = 0
+) -> Comparison | None:
+    """Compare a variant with a reference: by their test in a single period, stratified in several.
+
+    ``one_sided_sign`` is the good direction of a one-sided rule, whose p is of that side; 0 for two sides. None where no period
+    can be compared. Raises InputError as `compare_stratified`.
+    """
+    if len(pairs) == 1:
+        (pair,) = pairs
+        if not pair.usable:
+            return None
+        found = compare_arms(pair.variant, pair.reference, critical_value)
+        pvalue = float(special.ndtr(-one_sided_sign * found.statistic)) if one_sided_sign else None
+        if pvalue is None and adjusted_pvalue is None:
+            return found
+        return compare_arms(pair.variant, pair.reference, critical_value, adjusted_pvalue, pvalue=pvalue)
+    made = compare_stratified(pairs, critical_value)
+    if made is None:
+        return None
+    variant, reference = (total_of([getattr(pair, side) for pair in pairs]) for side in ("variant", "reference"))
+    pvalue = float(special.ndtr(-one_sided_sign * made.statistic)) if one_sided_sign else made.pvalue
+    return Comparison(
+        variant=variant,
+        reference=reference,
+        critical_value=critical_value,
+        difference=made.difference,
+        lift=made.lift,
+        statistic=made.statistic,
+        pvalue=pvalue,
+        adjusted_pvalue=pvalue if adjusted_pvalue is None else adjusted_pvalue,
+        exact_pvalue=None,
+        smallest_expected_count=variant.smallest_expected_count(reference),
+    )
+
+
+def compare_stratified(pairs: Sequence[Pair], critical_value: float) -> Stratified | None:
+    """Compare a variant with a reference period by period.
+
+    Parameters
+    ----------
+    pairs : sequence of Pair
+        One a period, or one a period and segment; those with too little to compare are left out.
+    critical_value : float
+        Two-sided normal critical value, above 0.
+
+    Returns
+    -------
+    Stratified or None
+        None where no period can be compared. Each period weighs n₁n₀/(n₁ + n₀): for rates the Mantel-Haenszel difference. Weights
+        come from counts alone, never from outcomes. Segments with shares of their own are each compared so, and put together by
+        their units in all arms (direct standardisation): otherwise those would weigh most in which the variant was shown most,
+        which is where it looked best. The lift is Fieller's, unbounded where the reference is not clear of zero.
+
+    Raises
+    ------
+    InputError
+        For a critical value that is not above 0.
+
+    References
+    ----------
+    Mantel & Haenszel (1959), J. Natl. Cancer Inst. 22, 719-748; Fieller (1954), J. R. Stat. Soc. B 16, 175-185; direct
+    standardisation: Fleiss, Levin & Paik (2003), chapter 19.
+    """
+    check_positive("critical_value", critical_value)
+    usable = [pair for pair in pairs if pair.usable]
+    if not usable:
+        return None
+    (m1, v1), (m0, v0) = _levels(usable)
+    error = math.sqrt(v1 + v0)
+    statistic = (m1 - m0) / error if error else 0.0
+    reach = critical_value * error
+    low, high = fieller_interval(m1, v1, m0, v0, critical_value)
+    return Stratified(
+        variant_level=m1,
+        reference_level=m0,
+        variant_error=math.sqrt(v1),
+        reference_error=math.sqrt(v0),
+        difference=Interval(m1 - m0, m1 - m0 - reach, m1 - m0 + reach),
+        lift=Interval(m1 / m0 - 1 if m0 > 0 else math.nan, float(low) - 1, float(high) - 1),
+        statistic=statistic,
+        pvalue=float(2 * special.ndtr(-abs(statistic))),
+        periods=len(usable),
+        information=information_of(usable),
+    )
+
+
+def information_of(pairs: Sequence[Pair]) -> float:
+    """The units of a comparison: Σ n₁n₀/(n₁ + n₀) of the periods that can be compared; 0 without any.
+
+    Of segments with shares of their own 1/Σ(π²/Σw), π their parts of all units: what the same variance would take in one.
+    """
+    parts = _segments([pair for pair in pairs if pair.usable])
+    if not parts:
+        return 0.0
+    return 1 / math.fsum(part**2 / math.fsum(pair.weight for pair in group) for part, group in parts)
+
+
+def _segments(usable: Sequence[Pair]) -> list[tuple[float, list[Pair]]]:
+    """The pairs by segment, each with its part of all units."""
+    groups: dict[str, list[Pair]] = {}
+    for pair in usable:
+        groups.setdefault(pair.segment, []).append(pair)
+    if len(groups) == 1:
+        return [(1.0, group) for group in groups.values()]
+    total = math.fsum(pair.units for pair in usable)
+    return [(math.fsum(pair.units for pair in group) / total, group) for group in groups.values()]
+
+
+def log_ratio_of(pairs: Sequence[Pair]) -> Effect | None:
+    """The log of variant over reference with its variance (delta method), stratified in several periods; None where a level is
+    not above 0."""
+    usable = [pair for pair in pairs if pair.usable]
+    if len(pairs) == 1:
+        return pairs[0].variant.log_ratio(pairs[0].reference)
+    if not usable:
+        return None
+    (m1, v1), (m0, v0) = _levels(usable)
+    if not (m1 > 0 and m0 > 0 and v1 + v0 > 0):
+        return None
+    return math.log(m1 / m0), v1 / m1**2 + v0 / m0**2
+
+
+def log_ratio_within(strata: Sequence[Sequence[Pair]]) -> Effect | None:
+    """One log ratio over strata of periods, each stratum compared within itself; None where it cannot be told.
+
+    In one period by the arms' own way (Mantel-Haenszel for rates), else the strata's log ratios by inverse variance.
+    """
+    if all(len(pairs) == 1 for pairs in strata):
+        usable: list[Any] = [(pair.variant, pair.reference) for (pair,) in strata if pair.usable]
+        return type(usable[0][0]).log_ratio_within(usable) if usable else None
+    effects = [effect for effect in map(log_ratio_of, strata) if effect is not None]
+    found = pool(effects) if effects else None
+    return None if found is None else (found.effect, found.squared_error)
+
+
+def _sum(values: FloatArray) -> FloatArray:
+    return np.asarray(math.fsum(values))
+
+
+def _levels(usable: Sequence[Pair]) -> list[tuple[float, float]]:
+    """Level and variance of the variant, then of the reference."""
+    found = [[0.0, 0.0], [0.0, 0.0]]
+    for part, group in _segments(usable):
+        for side, (level, variance) in enumerate(_stratum_levels(group, _sum)):
+            found[side][0] += part * float(level)
+            found[side][1] += part**2 * float(variance)
+    return [(level, variance) for level, variance in found]
+
+
+def _stratum_levels(group: Sequence[Pair], accumulate: Accumulate) -> list[tuple[FloatArray, FloatArray]]:
+    """Weighted levels with their variances, of variant and reference, in the groups that ``accumulate`` adds up."""
+    weights = np.array([pair.weight for pair in group])
+    total = accumulate(weights)
+    found = []
+    for arms in ([pair.variant for pair in group], [pair.reference for pair in group]):
+        levels = np.array([arm.estimate for arm in arms])
+        with np.errstate(divide="ignore", invalid="ignore"):
+            level = accumulate(weights * levels) / total
+            variance = type(arms[0]).stratified_variance(weights, arms, accumulate) / total**2
+        found.append((level, variance))
+    return found
+
+
+def running_lift(
+    pairs: Sequence[Pair], days: Sequence[int], critical_value: float
+) -> tuple[FloatArray, FloatArray, FloatArray]:
+    """Lift, low and high with all pairs up to each day of ``days`` (sorted as the pairs are, one day a pair).
+
+    One value for each distinct day, in order; nan before anything can be compared. The lifts of `compare_stratified`, cumulated.
+    """
+    distinct = sorted(set(days))
+    place = {day: index for index, day in enumerate(distinct)}
+    groups: dict[str, list[tuple[Pair, int]]] = {}
+    for pair, day in zip(pairs, days, strict=True):
+        if pair.usable:
+            groups.setdefault(pair.segment, []).append((pair, place[day]))
+    count = len(distinct)
+    units = np.zeros(count)
+    level, variance = np.zeros((2, count)), np.zeros((2, count))
+    for group in groups.values():
+        at = np.array([index for _, index in group], dtype=np.int64)
+
+        def up_to(values: FloatArray, at: NDArray[np.int64] = at) -> FloatArray:
+            return np.cumsum(np.bincount(at, values, minlength=count))
+
+        mine = [pair for pair, _ in group]
+        part = up_to(np.array([pair.units or 1.0 for pair in mine]))
+        units += part
+        for side, (m, v) in enumerate(_stratum_levels(mine, up_to)):
+            level[side] += np.nan_to_num(part * m)
+            variance[side] += np.nan_to_num(part**2 * v)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        m1, m0 = level / units
+        v1, v0 = variance / units**2
+        low, high = fieller_interval(m1, v1, m0, v0, critical_value)
+        lift = m1 / m0 - 1
+    known = (units > 0) & (m0 > 0) & (v1 + v0 > 0)
+    found = [np.where(known, part, np.nan) for part in (lift, low - 1, high - 1)]
+    return found[0], found[1], found[2]

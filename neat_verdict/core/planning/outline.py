@@ -1,0 +1,244 @@
+"""A whole plan from one request: size, weeks, looks, what each extra week buys, and what would change it."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+
+from neat_verdict.core.checks import InputError, check_positive
+from neat_verdict.core.methods import METHODS
+from neat_verdict.core.planning.duration import MIN_WEEKS, Duration, duration, units_by_week
+from neat_verdict.core.planning.request import PlanRequest
+from neat_verdict.core.sizing.sample_size import Arms, SampleSize, detectable_lift, noninferiority_size
+from neat_verdict.core.sizing.strictness import STRICTNESS
+from neat_verdict.core.text.format import format_percent, format_share
+from neat_verdict.core.variants import MAX_VARIANTS
+
+_CURVE_WEEKS = 10
+_MAX_ROUNDS_ADVISED = 6
+_TYPICAL_CORRELATION = 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class Need:
+    """Units one metric asks for; ``name`` is empty for the metric that decides."""
+
+    name: str
+    size: SampleSize
+    weeks: int
+
+
+@dataclass(frozen=True, slots=True)
+class PlannedLook:
+    """A look of the plan: its day, the share of the data expected then, and the critical value with its two-sided p.
+
+    ``lift`` is the smallest observed lift that would clear zero then (in the good direction).
+    """
+
+    day: int
+    information: float
+    critical_value: float
+    nominal: float
+    lift: float
+
+
+@dataclass(frozen=True, slots=True)
+class WhatIf:
+    """One change of the plan and the weeks it would take; None where it cannot be planned."""
+
+    label: str
+    weeks: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """``curve`` is the minimum detectable effect after 1, 2, … weeks.
+
+    ``inflation`` is how many times the data of a single reading the method needs; ``needs`` has the deciding metric first, then
+    the guardrails, and ``decided_by`` names the one that asks the most ("" for the deciding metric).
+    """
+
+    size: SampleSize
+    duration: Duration
+    changed_level: float
+    inflation: float
+    needs: tuple[Need, ...]
+    decided_by: str
+    looks: tuple[PlannedLook, ...]
+    curve: tuple[float | None, ...]
+    warnings: tuple[str, ...]
+    sentence: str
+
+
+@dataclass(frozen=True, slots=True)
+class Alternatives:
+    """What else could be planned: weeks at each named strictness, and after single changes of the plan."""
+
+    weeks_by_strictness: dict[str, int]
+    what_if: tuple[WhatIf, ...]
+
+
+def make_plan(request: PlanRequest, units: str = "visitors") -> Plan:
+    """Work the request out. Raises InputError naming the value that is out of its range."""
+    check_positive("worthwhile_lift", request.worthwhile_lift)
+    if not 0 <= request.correlation < 1:
+        raise InputError("correlation", request.correlation, "must be at least 0 and under 1")
+    needs, factor = _needs(request)
+    largest = max(needs, key=lambda need: need.size.total)
+    run = _duration(request, largest.size.total)
+    weeks_shown = min(max(run.weeks + 3, _CURVE_WEEKS), 26)
+    curve = _curve(request, weeks_shown, factor)
+    weeks = "1 whole week" if run.weeks == 1 else f"{run.weeks:,} whole weeks"
+    even = len(set(largest.size.per_arm)) == 1
+    each = f"{largest.size.per_arm[0]:,} {units} in each variant" if even else f"{largest.size.total:,} {units} in all"
+    return Plan(
+        size=largest.size,
+        duration=run,
+        changed_level=request.baseline.changed(request.sign * request.worthwhile_lift).value,
+        inflation=factor,
+        needs=needs,
+        decided_by=largest.name,
+        looks=_looks(request, run),
+        curve=curve,
+        warnings=_warnings(request, run, curve, largest),
+        sentence=f"{weeks}, {each}, to see a lift of {format_percent(request.worthwhile_lift)} or more.",
+    )
+
+
+def plan_alternatives(request: PlanRequest) -> Alternatives:
+    """Work the neighbours of a plan out. Raises InputError as `make_plan`."""
+    levels = {name: _weeks(replace(request, strictness=level)) for name, level in STRICTNESS.items()}
+    return Alternatives(levels, _what_if(request))
+
+
+def _duration(request: PlanRequest, total: int) -> Duration:
+    return duration(
+        total, request.arrivals, least_weeks=request.least_weeks, longest_run_weeks=request.longest_run_weeks
+    )
+
+
+def _needs(request: PlanRequest) -> tuple[tuple[Need, ...], float]:
+    """What each metric asks for, and the factor by which the method raises the deciding one's need."""
+    size = request.question.units_needed(request, _single_critical_value(request))
+    single = _adjusted(size, 1 - request.correlation**2)
+    factor = _inflation(request, single)
+    lines = [("", _adjusted(single, factor))]
+    for rail in request.guardrails:
+        # Guardrails are judged once, when a variant is to win: no inflation.
+        size = noninferiority_size(rail.baseline, rail.margin, request.arms, request.strictness)
+        lines.append((rail.name, size))
+    needs = tuple(Need(name, size, _duration(request, size.total).weeks) for name, size in lines)
+    return needs, factor
+
+
+def _single_critical_value(request: PlanRequest) -> float:
+    return request.method.single_critical_value(request.strictness.confidence, request.arms.weights)
+
+
+def _adjusted(size: SampleSize, factor: float) -> SampleSize:
+    if factor == 1:
+        return size
+    per_arm = tuple(math.ceil(units * factor - 1e-9) for units in size.per_arm)
+    return SampleSize(sum(per_arm), per_arm, size.critical_value)
+
+
+def _inflation(request: PlanRequest, single: SampleSize) -> float:
+    """The looks lie on days of a run whose length depends on the factor itself: settled in a few rounds, from below."""
+    confidence, power = request.strictness.confidence, request.strictness.power
+    factor = 1.0
+    for _ in range(6):
+        days = 7 * _duration(request, math.ceil(single.total * factor)).weeks
+        found = request.method.inflation(confidence, power, request.arms.comparisons, days, 7 * request.least_weeks)
+        if found <= factor:
+            break
+        factor = found
+    return factor
+
+
+def _weeks(request: PlanRequest) -> int:
+    needs, _ = _needs(request)
+    return max(need.weeks for need in needs)
+
+
+def _looks(request: PlanRequest, run: Duration) -> tuple[PlannedLook, ...]:
+    """The readings with a boundary, as they will fall if the traffic is as expected."""
+    planned_days = 7 * run.weeks
+    days = request.method.reading_days(planned_days, 7 * request.least_weeks)
+    information = [request.arrivals.until(day) / request.arrivals.until(planned_days) for day in days]
+    rows = request.method.planned_boundary(days, information, request.strictness.confidence, request.arms.comparisons)
+    variance = request.baseline.variance * (1 - request.correlation**2)
+    error = math.sqrt(variance * (1 + 1 / request.arms.ratio) / request.arms.shares[0]) / request.baseline.value
+    return tuple(
+        PlannedLook(day, part, c, math.erfc(c / math.sqrt(2)), c * error / math.sqrt(request.arrivals.until(day)))
+        for day, part, c in rows
+    )
+
+
+def _curve(request: PlanRequest, weeks: int, factor: float) -> tuple[float | None, ...]:
+    c = _single_critical_value(request)
+    gain = factor * (1 - request.correlation**2)
+    return tuple(
+        detectable_lift(units / gain, request.baseline, request.arms, request.strictness, critical_value=c)
+        for units in units_by_week(request.arrivals, weeks)
+    )
+
+
+def _what_if(request: PlanRequest) -> tuple[WhatIf, ...]:
+    arms, arrivals, method = request.arms, request.arrivals, request.method
+    lines: list[tuple[str, PlanRequest]] = []
+    if len(arms.weights) < MAX_VARIANTS:
+        lines.append(("One variant more", replace(request, arms=Arms((*arms.weights, arms.weights[-1])))))
+    if len(set(arms.weights)) > 1:
+        lines.append(("An even split", replace(request, arms=Arms.even(len(arms.weights)))))
+    elif len(arms.weights) == 2:
+        lines.append(("A 70/30 split", replace(request, arms=Arms((70, 30)))))
+    if arrivals.participation < 1 or arrivals.ramp:
+        everybody = replace(arrivals, participation=1.0, ramp=())
+        lines.append(("Everybody taking part", replace(request, arrivals=everybody)))
+    half = replace(arrivals, audience_per_day=arrivals.audience_per_day / 2)
+    lines.append(("Half the traffic", replace(request, arrivals=half)))
+    lines.append(("Half the lift", replace(request, worthwhile_lift=request.worthwhile_lift / 2)))
+    if request.correlation == 0:
+        label = f"Adjusted for a covariate with correlation {_TYPICAL_CORRELATION:g}"
+        lines.append((label, replace(request, correlation=_TYPICAL_CORRELATION)))
+    for other in METHODS.values():
+        # Beside a single reading what else there is, beside the others a single reading.
+        if other.alternative and not isinstance(method, other) and method.reads_once != other.reads_once:
+            shared = {"sides": method.sides} if other.settings else {}
+            lines.append((other.alternative, replace(request, method=other.from_record(shared))))
+    return tuple(WhatIf(label, _weeks_or_none(changed)) for label, changed in lines)
+
+
+def _weeks_or_none(request: PlanRequest) -> int | None:
+    try:
+        return _weeks(request)
+    except InputError:
+        return None
+
+
+def _warnings(request: PlanRequest, run: Duration, curve: tuple[float | None, ...], largest: Need) -> tuple[str, ...]:
+    lines = []
+    if run.weeks < MIN_WEEKS:
+        lines.append("Under two whole weeks a week's rhythm is seen only once: one odd week would decide.")
+    if largest.name:
+        lines.append(
+            f"The guardrail {largest.name} asks the most: showing that it keeps within its margin takes {largest.weeks} weeks."
+        )
+    if run.too_long:
+        limit = request.longest_run_weeks
+        reach = curve[limit - 1] if limit <= len(curve) else None
+        seen = f" In {limit} weeks a lift of {format_share(reach)} would be seen." if reach else ""
+        rounds = (
+            f"plan {run.rounds} rounds of up to {limit} weeks each, read together"
+            if run.rounds <= _MAX_ROUNDS_ADVISED
+            else f"give it up: even in rounds it would take {run.weeks:,} weeks"
+        )
+        lines.append(
+            f"That is longer than the {limit} weeks a run may take here.{seen} Look for a larger lift, a metric nearer to the "
+            f"change or more traffic, or {rounds}."
+        )
+    if len(request.arms.weights) > 4:
+        lines.append("Each variant makes the test longer; more than four are rarely worth the wait.")
+    if request.method.planning_warning:
+        lines.append(request.method.planning_warning)
+    return tuple(lines)

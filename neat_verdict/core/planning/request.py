@@ -1,0 +1,43 @@
+"""What the analyst expects and wants, from which a plan is made."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from neat_verdict.core.methods import DEFAULT_METHOD, Method
+from neat_verdict.core.planning.duration import MAX_RUN_WEEKS, MIN_WEEKS, Arrivals
+from neat_verdict.core.questions import DEFAULT_QUESTION, Question
+from neat_verdict.core.sizing.baseline import Baseline
+from neat_verdict.core.sizing.sample_size import Arms
+from neat_verdict.core.sizing.strictness import Strictness
+
+
+@dataclass(frozen=True, slots=True)
+class GuardrailNeed:
+    """A metric that a variant must be shown not to harm by ``margin`` (relative, above 0) or more."""
+
+    name: str
+    baseline: Baseline
+    margin: float
+
+
+@dataclass(frozen=True, slots=True)
+class PlanRequest:
+    """What the analyst expects and wants.
+
+    ``worthwhile_lift`` is its size, above 0; ``sign`` -1 where less is better. ``correlation`` in [0, 1) is that of the metric
+    with a covariate from before the start that will be adjusted for: it takes that share of the variance away, squared.
+    """
+
+    baseline: Baseline
+    worthwhile_lift: float
+    arrivals: Arrivals
+    arms: Arms
+    strictness: Strictness
+    method: Method = DEFAULT_METHOD
+    sign: int = 1
+    least_weeks: int = MIN_WEEKS
+    longest_run_weeks: int = MAX_RUN_WEEKS
+    guardrails: tuple[GuardrailNeed, ...] = ()
+    correlation: float = 0.0
+    question: Question = DEFAULT_QUESTION

@@ -1,0 +1,19 @@
+"""The plan rehearsed in simulation before the first visitor comes."""
+
+from neat_verdict.core.rehearsal.allocation import MAX_EPOCHS, AllocationRehearsal, Way, rehearse_allocation
+from neat_verdict.core.rehearsal.plan import MAX_RUNS, Paths, Rehearsal, rehearse
+from neat_verdict.core.rehearsal.world import FLAT, World, world_of
+
+__all__ = [
+    "FLAT",
+    "MAX_EPOCHS",
+    "MAX_RUNS",
+    "AllocationRehearsal",
+    "Paths",
+    "Rehearsal",
+    "Way",
+    "World",
+    "rehearse",
+    "rehearse_allocation",
+    "world_of",
+]

@@ -1,0 +1,207 @@
+"""The decision rule: how the verdict will be reached, written down before the start."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass
+from typing import Any, Literal
+
+from neat_verdict.core.checks import InputError, check_positive, check_probability
+from neat_verdict.core.combinations import check_combination
+from neat_verdict.core.designs import DEFAULT_DESIGN, DESIGNS, Design
+from neat_verdict.core.methods import DEFAULT_METHOD, METHODS, Method, method_from
+from neat_verdict.core.planning import Plan, PlanRequest
+from neat_verdict.core.questions import DEFAULT_QUESTION, QUESTIONS, Question
+from neat_verdict.core.statistics import Correction
+from neat_verdict.core.statistics.multiplicity import CORRECTIONS
+
+Direction = Literal["up", "down"]
+LEAST_CONVERSIONS = 50  # per variant; the house's default, common practice is anything from 25 to a few hundred
+RECORD_FORMAT = 2
+
+
+@dataclass(frozen=True, slots=True)
+class Guardrail:
+    """A metric that a winner must be shown not to harm by ``margin`` (relative, above 0) or more: non-inferiority.
+
+    ``good_direction`` is that of the metric. Raises InputError for a margin that is not above 0.
+    """
+
+    metric: str
+    margin: float
+    good_direction: Direction = "up"
+
+    def __post_init__(self) -> None:
+        check_positive("margin", self.margin)
+
+
+@dataclass(frozen=True, slots=True)
+class DecisionRule:
+    """How the verdict will be reached.
+
+    Parameters
+    ----------
+    confidence : float
+        Of all intervals together, in (0, 1).
+    worthwhile_lift : float
+        Smallest relative lift worth acting on, above 0 (0.03 for 3 %); intervals inside ± it are "no worthwhile
+        difference".
+    good_direction : "up" or "down"
+        Which way the metric should move.
+    minimum_days : int
+        Whole days observed before a reading counts, 0 for counts without dates.
+    planned_units : tuple of int or None
+        Units each arm is planned to have, control first; None for counts without a plan. A single reading waits for them,
+        later readings measure their information by them.
+    least_conversions : int
+        Conversions each arm needs.
+    method : Method
+        When the data are read, and by what threshold.
+    planned_days : int
+        Day of the planned end, where the last look falls; 0 for counts without dates.
+    longest_days : int or None
+        Day on which the run ends whatever was seen; None for no such day.
+    guardrails : tuple of Guardrail
+    family : "holm" or "benjamini_hochberg"
+        How the secondary metrics, all variants together, share the level.
+    warm_up_days : int
+        First days of the run whose units are left out, 0 for none.
+    design : Design
+        What is compared with what.
+    question : Question
+        What the interval must show.
+
+    Raises
+    ------
+    InputError
+        For a value outside its range, or a combination that does not hold.
+    """
+
+    confidence: float
+    worthwhile_lift: float
+    good_direction: Direction = "up"
+    minimum_days: int = 0
+    planned_units: tuple[int, ...] | None = None
+    least_conversions: int = LEAST_CONVERSIONS
+    method: Method = DEFAULT_METHOD
+    planned_days: int = 0
+    longest_days: int | None = None
+    guardrails: tuple[Guardrail, ...] = ()
+    family: Correction = "holm"
+    warm_up_days: int = 0
+    design: Design = DEFAULT_DESIGN
+    question: Question = DEFAULT_QUESTION
+
+    def __post_init__(self) -> None:
+        check_probability("confidence", self.confidence)
+        check_positive("worthwhile_lift", self.worthwhile_lift)
+        if self.good_direction not in ("up", "down"):
+            raise InputError("good_direction", self.good_direction, "must be up or down")
+        for name in ("minimum_days", "least_conversions", "planned_days", "warm_up_days"):
+            if getattr(self, name) < 0:
+                raise InputError(name, getattr(self, name), "must be 0 or more")
+        check_combination(self.design, self.question, type(self.method))
+        if self.family not in CORRECTIONS:
+            raise InputError("family", self.family, f"must be {' or '.join(CORRECTIONS)}")
+        if self.longest_days is not None and self.longest_days < max(self.planned_days, 1):
+            raise InputError(
+                "longest_days", self.longest_days, f"must not be under the {self.planned_days} days planned"
+            )
+
+    @property
+    def sign(self) -> int:
+        """+1 where more is better, -1 where less is."""
+        return 1 if self.good_direction == "up" else -1
+
+    @property
+    def look_days(self) -> tuple[int, ...]:
+        """Days of the run after which the rule reads."""
+        return self.method.reading_days(self.planned_days, self.minimum_days)
+
+    def information(self, units: Sequence[float]) -> float:
+        """Share of the planned data that is in, as the design counts it; 1 without a plan."""
+        if self.planned_units is None:
+            return 1.0
+        return self.design.information(units, self.planned_units)
+
+    def record(self) -> dict[str, Any]:
+        """The rule as it is stored: plain values with a format number."""
+        fields = {
+            name: getattr(self, name)
+            for name in self.__slots__
+            if name not in ("method", "design", "question", "guardrails")
+        }
+        return {
+            **fields,
+            "format": RECORD_FORMAT,
+            "planned_units": None if self.planned_units is None else list(self.planned_units),
+            "method": self.method.record(),
+            "design": self.design.name,
+            "question": self.question.name,
+            "guardrails": [asdict(rail) for rail in self.guardrails],
+        }
+
+
+# Format 1 had the methods' first names, and told adaptive shares by a flag.
+_METHOD_NAMES_1 = {"fixed": "fixed", "looks": "group_sequential", "anytime": "always_valid", "bayesian": "posterior"}
+
+
+def method_name_of_format_1(name: str) -> str:
+    """A method's name in records of format 1, as it is now."""
+    return _METHOD_NAMES_1.get(name, name)
+
+
+def rule_from(record: Mapping[str, Any]) -> DecisionRule:
+    """A rule as it was stored, in this format or the one before. Raises InputError for another."""
+    fields = dict(record)
+    format_number = fields.pop("format", 1)
+    if format_number == 1:
+        method = dict(fields.get("method") or {"kind": METHODS["fixed"].name})
+        fields["method"] = {**method, "name": method_name_of_format_1(str(method.pop("kind", "fixed")))}
+        fields["design"] = "adaptive" if fields.pop("adaptive", False) else DEFAULT_DESIGN.name
+        fields["question"] = DEFAULT_QUESTION.name
+    elif format_number != RECORD_FORMAT:
+        raise InputError("format", format_number, f"must be 1 or {RECORD_FORMAT}; a newer version wrote this rule")
+    planned = fields.get("planned_units")
+    return DecisionRule(**{
+        **fields,
+        "planned_units": None if planned is None else tuple(planned),
+        "method": method_from(fields["method"]),
+        "design": DESIGNS[fields["design"]],
+        "question": QUESTIONS[fields["question"]],
+        "guardrails": tuple(Guardrail(**rail) for rail in fields.get("guardrails") or ()),
+    })  # fmt: skip
+
+
+def rule_for(
+    request: PlanRequest,
+    plan: Plan,
+    *,
+    least_conversions: int = LEAST_CONVERSIONS,
+    guardrails: tuple[Guardrail, ...] = (),
+    longest_days: int | None = None,
+    family: Correction = "holm",
+    warm_up_days: int = 0,
+    design: Design = DEFAULT_DESIGN,
+) -> DecisionRule:
+    """The decision rule of a plan: the method says when it reads, and by which units information is measured."""
+    days = 7 * plan.duration.weeks
+    arriving = request.arrivals.until(days)
+    expected = tuple(math.floor(arriving * part) for part in request.arms.shares)
+    return DecisionRule(
+        confidence=request.strictness.confidence,
+        worthwhile_lift=request.worthwhile_lift,
+        good_direction="up" if request.sign > 0 else "down",
+        minimum_days=request.method.minimum_days(days, 7 * request.least_weeks),
+        planned_units=request.method.planned_units(plan.size.per_arm, expected),
+        least_conversions=least_conversions,
+        method=request.method,
+        planned_days=days + warm_up_days,
+        longest_days=longest_days,
+        guardrails=guardrails,
+        family=family,
+        warm_up_days=warm_up_days,
+        design=design,
+        question=request.question,
+    )

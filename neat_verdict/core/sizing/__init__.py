@@ -1,0 +1,1 @@
+"""How many units: baselines, strictness, sample sizes and their inverses. `planning` is the door to it."""

@@ -1,0 +1,181 @@
+"""What is wrong with the data of a running experiment, in words, with what to do about it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import date, timedelta
+from typing import Literal
+
+from neat_verdict.core.soundness.split import SPLIT_ALARM, SplitCheck, check_split
+
+# Shares above which there is an issue. The house's limits, no source.
+DUPLICATES_ALARM, LATE_ALARM, UNEXPOSED_ALARM, MIXED_ALARM = 0.05, 0.05, 0.5, 0.001
+_LEAST_EVENTS = 100
+_LEAST_MIXED = 5
+_LEAST_EXPECTED = 10.0  # under this, chi-square is no guide and an empty day may be chance
+IssueKind = Literal["split", "split_segment", "split_day", "gap", "mixed", "duplicates", "late", "unexposed", "held"]
+
+
+@dataclass(frozen=True, slots=True)
+class DataQualityIssue:
+    """Something wrong with the data. ``subject`` distinguishes issues of one kind; an unsound one forbids reading lifts."""
+
+    kind: IssueKind
+    sentence: str
+    advice: str
+    tone: Literal["unsound", "warning"] = "warning"
+    subject: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Observed:
+    """What has come in: units by variant (control first), by segment, by day; and the last day's events.
+
+    ``events``, ``duplicates``, ``late``, ``held`` and ``unexposed`` count the last 24 hours; ``mixed`` are units seen in two
+    variants, in all.
+    """
+
+    letters: Sequence[str]
+    weights: Sequence[float]
+    units: Sequence[int]
+    segments: Mapping[str, Sequence[int]] = field(default_factory=dict)
+    days: Mapping[date, Sequence[int]] = field(default_factory=dict)
+    first: date | None = None
+    last: date | None = None
+    mixed: int = 0
+    events: int = 0
+    duplicates: int = 0
+    late: int = 0
+    held: int = 0
+    unexposed: int = 0
+    unit_name: str = "visitors"
+
+
+@dataclass(frozen=True, slots=True)
+class Stratum:
+    """The split within a segment or a day. The alarm is shared among all strata looked at (Bonferroni)."""
+
+    name: str
+    units: tuple[int, ...]
+    check: SplitCheck
+    alarm: bool
+
+
+def check_strata(
+    units: Mapping[str, Sequence[int]],
+    weights: Sequence[float],
+    planned: Mapping[str, Sequence[float]] | None = None,
+) -> tuple[Stratum, ...]:
+    """The split within each stratum, the most telling first; ``planned`` has the weights of strata with some of their own."""
+    level = SPLIT_ALARM / max(len(units), 1)
+    found = []
+    for name, counts in units.items():
+        check = check_split(list(counts), (planned or {}).get(name, weights))
+        enough = sum(counts) * min(check.planned_shares) >= _LEAST_EXPECTED
+        found.append(Stratum(name, tuple(counts), check, enough and check.pvalue < level))
+    return tuple(sorted(found, key=lambda stratum: stratum.check.pvalue))
+
+
+def gaps(days: Mapping[date, Sequence[int]], weights: Sequence[float], first: date, last: date) -> tuple[date, ...]:
+    """Days from ``first`` to ``last`` on which nobody came, or nobody to a variant where at least ten should have."""
+    span = [first + timedelta(days=offset) for offset in range((last - first).days + 1)]
+    return tuple(day for day in span if _is_gap(days.get(day, ()), weights))
+
+
+def _is_gap(units: Sequence[int], weights: Sequence[float]) -> bool:
+    if not sum(units):
+        return True
+    share = sum(units) / sum(weights)
+    return any(count == 0 and weight * share >= _LEAST_EXPECTED for count, weight in zip(units, weights, strict=True))
+
+
+def find_issues(seen: Observed) -> tuple[DataQualityIssue, ...]:
+    """All issues, the gravest first."""
+    found = [*_split_issues(seen), *_gap_issues(seen), *_mixed_issues(seen), *_event_issues(seen)]
+    return tuple(sorted(found, key=lambda issue: issue.tone != "unsound"))
+
+
+def _split_issues(seen: Observed) -> list[DataQualityIssue]:
+    if not sum(seen.units):
+        return []
+    overall = check_split(list(seen.units), seen.weights)
+    strata = check_strata(seen.segments, seen.weights)
+    alarming = [stratum for stratum in strata if stratum.alarm]
+    where = f" It comes from {alarming[0].name}: {_counts(seen, alarming[0].units)}." if alarming else ""
+    if not overall.as_planned:
+        planned = ", ".join(
+            f"{letter} {weight / sum(seen.weights):.0%}"
+            for letter, weight in zip(seen.letters, seen.weights, strict=True)
+        )
+        return [
+            DataQualityIssue(
+                "split",
+                f"The split is not as planned: {_counts(seen, seen.units)} (planned {planned}; p = {overall.pvalue:.2g}).{where}",
+                "Find where units are lost or counted twice (a redirect, a filter, a slow variant), put it right, and start a "
+                "new round: what has come in cannot be read",
+                "unsound",
+            )
+        ]
+    return [
+        DataQualityIssue(
+            "split_segment",
+            f"Among {stratum.name} the split is not as planned: {_counts(seen, stratum.units)} (p = {stratum.check.pvalue:.2g})",
+            "Look at what these units see: one variant may not load, or may not count, for them",
+            subject=stratum.name,
+        )
+        for stratum in alarming
+    ]
+
+
+def _counts(seen: Observed, units: Sequence[int]) -> str:
+    return ", ".join(f"{count:,} in {letter}" for letter, count in zip(seen.letters, units, strict=True))
+
+
+def _gap_issues(seen: Observed) -> list[DataQualityIssue]:
+    if seen.first is None or seen.last is None or not any(map(sum, seen.days.values())):
+        return []
+    return [
+        DataQualityIssue(
+            "gap",
+            f"On {day:%-d %B} {'no variant' if not any(seen.days.get(day, ())) else 'some variant'} had any {seen.unit_name}",
+            "Ask whether the site or the sending of events stood still; note the change, and leave the day out if something was wrong",
+            subject=day.isoformat(),
+        )
+        for day in gaps(seen.days, seen.weights, seen.first, seen.last)
+    ]
+
+
+def _mixed_issues(seen: Observed) -> list[DataQualityIssue]:
+    total = sum(seen.units)
+    if seen.mixed < _LEAST_MIXED or seen.mixed <= MIXED_ALARM * total:
+        return []
+    return [
+        DataQualityIssue(
+            "mixed",
+            f"{seen.mixed:,} of {total:,} {seen.unit_name} were seen in two variants ({seen.mixed / total:.1%})",
+            "They count where they were first. Check that the same unit is sent from every page and device, and that nobody "
+            "assigns a second time",
+        )
+    ]
+
+
+def _event_issues(seen: Observed) -> list[DataQualityIssue]:
+    sent = seen.events + seen.duplicates
+    if sent < _LEAST_EVENTS:
+        return []
+    lines: list[tuple[IssueKind, int, float, str, str]] = [
+        ("duplicates", seen.duplicates, DUPLICATES_ALARM, "had been sent before",
+         "They count once. Something sends again what was accepted: look at its retries"),
+        ("late", seen.late, LATE_ALARM, "came more than a day late",
+         "They count on their own day. Look at what holds them back before a day is read"),
+        ("unexposed", seen.unexposed, UNEXPOSED_ALARM, "are of units that were never exposed",
+         "They count nowhere. Check that exposures carry the same unit as the events"),
+        ("held", seen.held, 0.01, "claim to lie in the future",
+         "They are held until then. Put the sender's clock right"),
+    ]  # fmt: skip
+    return [
+        DataQualityIssue(kind, f"{count:,} of {sent:,} events of the last day {words} ({count / sent:.0%})", advice)
+        for kind, count, limit, words, advice in lines
+        if count > limit * sent
+    ]

@@ -1,0 +1,202 @@
+"""What means and ratios of sums share: an estimate with a variance, compared by Welch's test and Fieller's theorem.
+
+References
+----------
+Welch (1947), Biometrika 34, 28-35; Fieller (1954), J. R. Stat. Soc. B 16, 175-185.
+"""
+
+from __future__ import annotations
+
+import math
+from abc import abstractmethod
+from collections.abc import Sequence
+from typing import Self
+
+import numpy as np
+
+from neat_verdict.core.checks import InputError
+from neat_verdict.core.numeric import FloatArray
+from neat_verdict.core.statistics.arms.base import Accumulate, Arm
+from neat_verdict.core.statistics.comparison import Comparison
+from neat_verdict.core.statistics.dunnett import two_sided_critical_value
+from neat_verdict.core.statistics.interval import Interval
+from neat_verdict.core.statistics.meta_analysis import Effect, pool
+from neat_verdict.core.statistics.posterior import (
+    Posterior,
+    normal_best_chances,
+    normal_expected_loss,
+    normal_superiority,
+)
+from neat_verdict.core.statistics.score import two_sided_pvalue
+from neat_verdict.core.statistics.welch import (
+    difference_of_means,
+    fieller_interval,
+    ratio_of_means,
+    student_critical_value,
+    welch_freedom,
+    welch_statistic,
+)
+
+_SLACK = 1e-9  # relative: sums that were added up elsewhere may be off in their last digits
+TEST = "t = (m₁ − m₀) / √(v₁ + v₀), f = (v₁ + v₀)² / (v₁²/(n₁ − 1) + v₀²/(n₀ − 1));  p = 2(1 − F(|t|; f)), F Student’s"
+LIFT = (
+    "lift = m₁/m₀ − 1;  bounds: (m₁m₀ ± c√(v₁m₀² + v₀m₁² − c²v₁v₀)) / (m₀² − c²v₀) − 1, c the value of Student’s t with the "
+    "tail of the critical value"
+)
+DIFFERENCE = "m₁ − m₀ ± c√(v₁ + v₀), c the value of Student’s t with the tail of the critical value"
+WITHIN = "y = ln(m₁/m₀), v its variance;  ln R = Σ(y/v)/Σ(1/v), its variance 1/Σ(1/v)"
+WITHIN_SOURCE = "inverse variance: Cochran (1954), Biometrics 10, 101–129"
+WELCH = "Welch (1947), Biometrika 34, 28–35"
+FIELLER = "Fieller (1954), J. R. Stat. Soc. B 16, 175–185"
+STUDENT = "Student (1908), Biometrika 6, 1–25"
+
+
+def check_units(units: float) -> None:
+    """Raise InputError unless ``units`` is a whole number, 0 or more."""
+    if not (math.isfinite(units) and units >= 0 and float(units).is_integer()):
+        raise InputError("units", units, "must be a whole number, 0 or more")
+
+
+def check_finite(field: str, value: float) -> None:
+    """Raise InputError unless ``value`` is finite."""
+    if not math.isfinite(value):
+        raise InputError(field, value, "must be a number")
+
+
+def check_squares(field: str, squares: float, total: float, units: float) -> None:
+    """Raise InputError for a sum of squares that no such total allows."""
+    check_finite(field, squares)
+    least = total * total / units if units else 0.0
+    if squares < least * (1 - _SLACK) or (not units and (total or squares)):
+        raise InputError(field, squares, f"must not be under total²/units ({least:.6g})")
+
+
+def check_product(field: str, product: float, squares: float, other_squares: float) -> None:
+    """Raise InputError for a sum of products that no such squares allow."""
+    check_finite(field, product)
+    most = math.sqrt(squares * other_squares)
+    if abs(product) > most * (1 + _SLACK):
+        raise InputError(field, product, f"must lie within ±√(squares × squares) ({most:.6g})")
+
+
+class Averaged(Arm):
+    """An arm whose level is estimated with a variance."""
+
+    __slots__ = ()
+
+    @property
+    def comparable(self) -> bool:
+        return math.isfinite(self.squared_error)
+
+    @property
+    def smallest_count(self) -> float:
+        return self.units
+
+    def interval(self, confidence: float) -> tuple[float, float]:
+        """Student's."""
+        z = two_sided_critical_value(confidence)
+        if not self.comparable:
+            return math.nan, math.nan
+        reach = student_critical_value(z, self.units - 1) * math.sqrt(self.squared_error)
+        return self.estimate - reach, self.estimate + reach
+
+    def interval_steps(self, confidence: float) -> tuple[tuple[str, float], ...]:
+        c = student_critical_value(two_sided_critical_value(confidence), self.units - 1)
+        return ("m", self.estimate), ("√v", math.sqrt(self.squared_error)), ("c", c)
+
+    @classmethod
+    def statistic(cls, first: Self, second: Self) -> float:
+        return welch_statistic(first, second)
+
+    @classmethod
+    def compare(cls, pairs: Sequence[tuple[Self, Self]], critical_values: Sequence[float]) -> list[Comparison]:
+        return [cls._compare_two(*pair, c) for pair, c in zip(pairs, critical_values, strict=True)]
+
+    @classmethod
+    def _compare_two(cls, variant: Self, reference: Self, critical_value: float) -> Comparison:
+        statistic = welch_statistic(variant, reference)
+        low, high = difference_of_means(variant, reference, critical_value)
+        below, above = ratio_of_means(variant, reference, critical_value)
+        lift = variant.estimate / reference.estimate - 1 if reference.estimate > 0 else math.nan
+        pvalue = float(two_sided_pvalue(statistic))
+        return Comparison(
+            variant=variant,
+            reference=reference,
+            critical_value=critical_value,
+            difference=Interval(variant.estimate - reference.estimate, low, high),
+            lift=Interval(lift, below - 1, above - 1),
+            statistic=statistic,
+            pvalue=pvalue,
+            adjusted_pvalue=pvalue,
+            exact_pvalue=None,
+            smallest_expected_count=math.inf,
+        )
+
+    @classmethod
+    def test_steps(cls, comparison: Comparison) -> tuple[tuple[str, float], ...]:
+        first, second = comparison.variant, comparison.reference
+        error = math.sqrt(first.squared_error + second.squared_error)
+        t = (first.estimate - second.estimate) / error if error else 0.0
+        return (
+            ("m₀", second.estimate), ("m₁", first.estimate), ("v₀", second.squared_error), ("v₁", first.squared_error),
+            ("t", t), ("f", welch_freedom(first, second)), ("z with the same tail", comparison.statistic),
+        )  # fmt: skip
+
+    @classmethod
+    @abstractmethod
+    def levels(cls, sums: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """Estimates and their variances of sums (last axis), elementwise; nan where there are none."""
+
+    @classmethod
+    def lifts(cls, sums: FloatArray, critical_value: float) -> tuple[FloatArray, FloatArray, FloatArray]:
+        """By the normal critical value: the first days, where Student's would differ, are history, not looks."""
+        units = sums[..., 0]
+        with np.errstate(divide="ignore", invalid="ignore"):
+            level, error = cls.levels(sums)
+            m0, v0, m1, v1 = level[..., :1], error[..., :1], level[..., 1:], error[..., 1:]
+            usable = np.isfinite(v0) & np.isfinite(v1) & (units[..., :1] > 1) & (m0 > 0) & (v0 + v1 > 0)
+            low, high = fieller_interval(m1, v1, m0, v0, critical_value)
+            found = [np.where(usable, part, np.nan) for part in (m1 / m0 - 1, low - 1, high - 1)]
+        return found[0], found[1], found[2]
+
+    @classmethod
+    def stratified_variance(cls, weights: FloatArray, arms: Sequence[Self], accumulate: Accumulate) -> FloatArray:
+        return accumulate(weights**2 * np.array([arm.squared_error for arm in arms]))
+
+    @classmethod
+    def log_ratio_within(cls, strata: Sequence[tuple[Self, Self]]) -> Effect | None:
+        """By inverse variance; Cochran (1954), Biometrics 10, 101-129."""
+        effects = [effect for effect in (one.log_ratio(other) for one, other in strata) if effect is not None]
+        found = pool(effects) if effects else None
+        return None if found is None else (found.effect, found.squared_error)
+
+    def posterior_against(self, control: Self, confidence: float, sign: int, tested: Comparison) -> Posterior:
+        """Normal, with a flat prior and the variance taken as known; the credible interval of the lift is Fieller's."""
+        error = math.sqrt(self.squared_error + control.squared_error)
+        gain = sign * tested.difference.estimate
+        scale = abs(control.estimate) or math.nan
+        return Posterior(
+            superiority=float(normal_superiority(gain, error)) if error else 0.5,
+            expected_loss=float(normal_expected_loss(gain, error)) / scale if error else 0.0,
+            expected_loss_of_control=float(normal_expected_loss(-gain, error)) / scale if error else 0.0,
+            low=tested.lift.low,
+            high=tested.lift.high,
+        )
+
+    @classmethod
+    def chances_to_be_best(cls, arms: Sequence[Self], sign: int) -> tuple[float, ...]:
+        errors = [math.sqrt(arm.squared_error) for arm in arms]
+        least = max(max(errors) * 1e-6, 1e-300)
+        return normal_best_chances([arm.estimate for arm in arms], [max(error, least) for error in errors], sign=sign)
+
+    def posterior_inputs(self) -> tuple[tuple[str, float], ...]:
+        return ("m", self.estimate), ("e", math.sqrt(self.squared_error))
+
+    def weighted_sums(self) -> tuple[float, float, float]:
+        if not (math.isfinite(self.squared_error) and self.squared_error > 0):
+            return 0.0, 0.0, 0.0
+        return self.units, self.units * self.estimate, self.units**2 * self.squared_error
+
+    @classmethod
+    def remembered_belief(cls, units: float, total: float, variance: float) -> tuple[float, float] | None:
+        return (total / units, math.sqrt(variance) / units) if units and variance else None

@@ -1,0 +1,95 @@
+"""A mean over units: of a count or an amount, those with nothing included."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import ClassVar
+
+import numpy as np
+
+from neat_verdict.core.numeric import FloatArray
+from neat_verdict.core.statistics.arms.averaged import (
+    DIFFERENCE,
+    FIELLER,
+    LIFT,
+    STUDENT,
+    TEST,
+    WELCH,
+    WITHIN,
+    WITHIN_SOURCE,
+    Averaged,
+    check_finite,
+    check_squares,
+    check_units,
+)
+from neat_verdict.core.statistics.arms.base import Notation
+
+_LEVEL = "m = Σy/n, v = (Σy² − (Σy)²/n)/(n − 1)/n"
+
+
+@dataclass(frozen=True, slots=True)
+class Mean(Averaged):
+    """A mean over units, from sums that add up across disjoint groups.
+
+    Parameters
+    ----------
+    units : int
+        Units exposed, those with nothing included, 0 or more.
+    total, total_of_squares : float
+        Sums over units of their value and of its square; ``total_of_squares >= total² / units``.
+
+    Raises
+    ------
+    InputError
+        For a count that is not whole, figures that are not finite, or sums that contradict each other.
+    """
+
+    units: int
+    total: float
+    total_of_squares: float
+
+    notation: ClassVar[Notation] = Notation(
+        noun="mean",
+        symbol="m",
+        level_words="Total divided by units, those with nothing included.",
+        level=_LEVEL,
+        interval="bounds: m ± c·√v",
+        interval_words="The interval is Student’s, for this variant alone.",
+        interval_source=STUDENT,
+        test=f"{_LEVEL};  {TEST}",
+        test_source=WELCH,
+        lift=f"{_LEVEL};  {LIFT}",
+        lift_source=FIELLER,
+        difference=f"{_LEVEL};  {DIFFERENCE}",
+        difference_source=WELCH,
+        within=WITHIN,
+        within_source=WITHIN_SOURCE,
+    )
+
+    def __post_init__(self) -> None:
+        check_units(self.units)
+        check_finite("total", self.total)
+        check_squares("total_of_squares", self.total_of_squares, self.total, self.units)
+
+    @property
+    def estimate(self) -> float:
+        """Mean value of a unit; nan with no units."""
+        return self.total / self.units if self.units else math.nan
+
+    @property
+    def squared_error(self) -> float:
+        """Variance of the estimate; nan with fewer than 2 units."""
+        if self.units < 2:
+            return math.nan
+        squares = max(self.total_of_squares - self.total * self.estimate, 0.0)
+        return squares / (self.units - 1) / self.units
+
+    def inputs(self) -> tuple[tuple[str, float], ...]:
+        return ("n", self.units), ("Σy", self.total), ("Σy²", self.total_of_squares)
+
+    @classmethod
+    def levels(cls, sums: FloatArray) -> tuple[FloatArray, FloatArray]:
+        units, total, squares = (sums[..., column] for column in range(3))
+        level = total / units
+        return level, np.maximum(squares - total * level, 0) / (units - 1) / units

@@ -1,0 +1,115 @@
+"""Two estimates with their variances: Welch's test, and the intervals that invert it.
+
+References
+----------
+Welch (1947), Biometrika 34, 28-35; Fieller (1954), J. R. Stat. Soc. B 16, 175-185.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import ArrayLike
+from scipy import special
+
+from neat_verdict.core.checks import InputError
+from neat_verdict.core.numeric import FloatArray
+
+
+class Estimated(Protocol):
+    """Anything with an estimate and its variance."""
+
+    @property
+    def units(self) -> float: ...
+
+    @property
+    def estimate(self) -> float: ...
+
+    @property
+    def squared_error(self) -> float: ...
+
+
+def welch_freedom(first: Estimated, second: Estimated) -> float:
+    """Welch-Satterthwaite degrees of freedom of the difference of two estimates; at least 1."""
+    a, b = first.squared_error, second.squared_error
+    below = a * a / (first.units - 1) + b * b / (second.units - 1)
+    return max((a + b) ** 2 / below, 1.0) if below > 0 else math.inf
+
+
+def welch_statistic(first: Estimated, second: Estimated) -> float:
+    """Standard normal statistic of the difference, positive where the first is larger.
+
+    Welch's t turned into the normal value with the same tail, so that means share critical values with rates. 0 where
+    neither arm varies. Raises InputError for an arm with fewer than 2 units.
+    """
+    _enough(first, second)
+    error = math.sqrt(first.squared_error + second.squared_error)
+    if error == 0:
+        return 0.0
+    t = (first.estimate - second.estimate) / error
+    return math.copysign(_normal_of_t(abs(t), welch_freedom(first, second)), t)
+
+
+def _normal_of_t(t: float, freedom: float) -> float:
+    tail = float(special.stdtr(freedom, -t)) if math.isfinite(freedom) else float(special.ndtr(-t))
+    # Tails under 1e-300 are as good as certain; t itself is the larger value and stays comparable.
+    return float(-special.ndtri(tail)) if tail > 1e-300 else t
+
+
+def student_critical_value(critical_value: float, freedom: float) -> float:
+    """The value of Student's t with the same tail as a normal critical value."""
+    if not math.isfinite(freedom):
+        return critical_value
+    return -float(special.stdtrit(freedom, float(special.ndtr(-critical_value))))
+
+
+def _enough(*arms: Estimated) -> None:
+    for arm in arms:
+        if not math.isfinite(arm.squared_error):
+            raise InputError("units", arm.units, "must be 2 or more, with a denominator above 0, to compare means")
+
+
+def difference_of_means(first: Estimated, second: Estimated, critical_value: float) -> tuple[float, float]:
+    """Interval of first minus second; 0 is outside exactly when ``abs(welch_statistic) > critical_value``.
+
+    (-inf, inf) where neither arm varies: equal values say nothing of the variance, however far apart the arms are.
+    """
+    _enough(first, second)
+    if first.squared_error + second.squared_error == 0:
+        return -math.inf, math.inf
+    c = student_critical_value(critical_value, welch_freedom(first, second))
+    gap = first.estimate - second.estimate
+    reach = c * math.sqrt(first.squared_error + second.squared_error)
+    return gap - reach, gap + reach
+
+
+def ratio_of_means(first: Estimated, second: Estimated, critical_value: float) -> tuple[float, float]:
+    """Fieller's interval of first divided by second; 1 is outside exactly when ``abs(welch_statistic) > critical_value``.
+
+    (-inf, inf) where the second is not clear of zero on the positive side, or neither arm varies: the ratio is then unbounded.
+    """
+    _enough(first, second)
+    if first.squared_error + second.squared_error == 0:
+        return -math.inf, math.inf
+    c = student_critical_value(critical_value, welch_freedom(first, second))
+    low, high = fieller_interval(first.estimate, first.squared_error, second.estimate, second.squared_error, c)
+    return float(low), float(high)
+
+
+def fieller_interval(
+    first: ArrayLike, first_squared_error: ArrayLike, second: ArrayLike, second_squared_error: ArrayLike, c: ArrayLike
+) -> tuple[FloatArray, FloatArray]:
+    """Fieller's interval elementwise: the ratios that a test of first - ratio x second at ``c`` does not reject."""
+    m1, v1, m0, v0, z = (
+        np.asarray(part, dtype=np.float64) for part in (first, first_squared_error, second, second_squared_error, c)
+    )
+    a = m0**2 - z**2 * v0
+    bounded = (a > 0) & (m0 > 0)
+    safe = np.where(bounded, a, 1.0)
+    half = m1 * m0
+    # b² - 4ac over 4, written so that nothing large cancels: z² (v1 m0² + v0 m1² - z² v1 v0).
+    root = z * np.sqrt(np.maximum(v1 * m0**2 + v0 * m1**2 - z**2 * v1 * v0, 0.0))
+    low, high = (half - root) / safe, (half + root) / safe
+    return np.where(bounded, low, -np.inf), np.where(bounded, high, np.inf)

@@ -1,0 +1,1 @@
+"""Figures, names and statements as text."""

@@ -1,0 +1,152 @@
+"""The only place where a number becomes text: signs, decimals, whole counts."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from decimal import ROUND_HALF_UP, Decimal
+from typing import Protocol
+
+MINUS = "\u2212"
+
+
+class Bounded(Protocol):
+    """Anything with an estimate and bounds."""
+
+    @property
+    def estimate(self) -> float: ...
+
+    @property
+    def low(self) -> float: ...
+
+    @property
+    def high(self) -> float: ...
+
+
+def format_lift(value: float) -> str:
+    """A relative figure with its sign: +8.4%, −0.05%, +120%, "without limit", "not defined"."""
+    if math.isnan(value):
+        return "not defined"
+    if math.isinf(value):
+        return "without limit"
+    text = rounded(abs(value) * 100, _decimals(value))
+    if not text.strip("0."):
+        return "0%"
+    return f"{'+' if value > 0 else MINUS}{text}%"
+
+
+def rounded(value: float, decimals: int) -> str:
+    """A number with its decimals, halves away from zero as people round (Python and JavaScript each do otherwise)."""
+    # Through the shortest text of the value, less the noise of the last bits: 0.5625 * 100 is a half, 56.24999999999999 is too.
+    exact = Decimal(f"{value:.12g}") if abs(value) < 1e11 else Decimal(value)
+    text = f"{exact.quantize(Decimal(1).scaleb(-decimals), ROUND_HALF_UP):,f}"
+    return text if text.strip("-0.,") else text.removeprefix("-")
+
+
+def _decimals(value: float) -> int:
+    size = abs(value) * 100
+    if size >= 99.95:
+        return 0
+    return 1 if size >= 0.095 or size == 0 else 2
+
+
+def format_percent(value: float) -> str:
+    """The size of a relative figure as it was chosen, without sign or idle decimals: 3%, 2.5%."""
+    return f"{round(abs(value) * 100, 4):g}%"
+
+
+def format_share(value: float, decimals: int = 1) -> str:
+    """A share of a whole. Never rounded up to 100 or down to 0 when it is not."""
+    if math.isnan(value):
+        return "not defined"
+    step = 10 ** -(decimals + 2)
+    if 0 < value < step / 2:
+        return f"under {rounded(step * 100, decimals)}%"
+    if 1 - step / 2 <= value < 1:
+        value = 1 - step
+    return f"{rounded(value * 100, decimals)}%"
+
+
+def format_count(value: float) -> str:
+    """A whole number with its thousands set apart: 41,433."""
+    return rounded(value, 0).replace("-", MINUS)
+
+
+def format_pvalue(value: float) -> str:
+    """ "= 0.034", "= 0.0018", "< 0.0001"; never "= 0"."""
+    if value < 0.0001:
+        return "< 0.0001"
+    return f"= {value:.2g}" if value < 0.01 else f"= {value:.2f}"
+
+
+def format_interval(low: float, high: float) -> str:
+    """Bounds of a lift: "+2.4% to +14.7%"; one without upper limit says so."""
+    if math.isinf(high):
+        return f"{format_lift(low)} or more, without limit"
+    return f"{format_lift(low)} to {format_lift(high)}"
+
+
+def format_estimate(interval: Bounded, confidence: float, *, credible: bool = False) -> str:
+    """A lift with its interval: "+8.4% (95% CI +2.4% to +14.7%)"."""
+    kind = "CrI" if credible else "CI"
+    bounds = format_interval(interval.low, interval.high)
+    return f"{format_lift(interval.estimate)} ({format_percent(confidence)} {kind} {bounds})"
+
+
+def format_levels(values: Sequence[float | None], unit: str = "percent", currency: str = "") -> list[str]:
+    """Levels of a metric with their unit, all with the decimals that suit the column: 4.20%, 50.13 EUR, 812 ms.
+
+    ``unit`` is that of the metric's definition. None and nan are "–".
+    """
+    known = [value for value in values if value is not None and math.isfinite(value)]
+    if unit == "percent":
+        return [_written(value, 100, _rate_decimals(known), "%") for value in values]
+    scale = 1000 if unit == "per_thousand" else 1
+    largest = max((abs(value) for value in known), default=0.0) * scale
+    if unit == "money" and largest < 1000:
+        decimals = 2
+    else:
+        decimals = next((d for least, d in ((1000, 0), (10, 2), (0.1, 3)) if largest >= least), 5)
+    suffixes = {
+        "money": f" {currency}",
+        "milliseconds": " ms",
+        "per_thousand": f" {currency} per thousand".replace("  ", " "),
+    }
+    return [_written(value, scale, decimals, suffixes.get(unit, "").rstrip()) for value in values]
+
+
+def _rate_decimals(rates: Sequence[float]) -> int:
+    """Those that show three figures of the smallest rate."""
+    size = min((rate for rate in rates if rate > 0), default=1.0) * 100
+    return 1 if size >= 10 else 2 if size >= 1 else min(8, 2 - math.floor(math.log10(size)))
+
+
+def _written(value: float | None, scale: float, decimals: int, unit: str) -> str:
+    if value is None or not math.isfinite(value):
+        return "–"
+    return f"{rounded(value * scale, decimals)}{unit}".replace("-", MINUS)
+
+
+def format_full(value: float) -> str:
+    """Full precision: every digit that matters; whole numbers as such."""
+    if math.isnan(value):
+        return "not defined"
+    if math.isinf(value):
+        return "without limit" if value > 0 else f"{MINUS}without limit"
+    text = f"{value:.0f}" if float(value).is_integer() and abs(value) < 1e15 else f"{value:.10g}"
+    return text.replace("-", MINUS)
+
+
+def format_small(pvalue: float) -> str:
+    """A p-value far below any level: "= 1.8e-06", "< 1e-12"."""
+    return f"= {pvalue:.1e}" if pvalue >= 1e-12 else "< 1e-12"
+
+
+def plural(number: float, noun: str) -> str:
+    """ "1 day", "28 days"."""
+    return f"{format_count(number)} {noun}{'' if number == 1 else 's'}"
+
+
+def listed(items: Sequence[str]) -> str:
+    """ "1, 2 and 3"."""
+    return f"{', '.join(items[:-1])} and {items[-1]}" if len(items) > 1 else "".join(items)

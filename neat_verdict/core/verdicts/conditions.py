@@ -1,0 +1,73 @@
+"""The lines of the decision rule, each with the figure seen and the figure required."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from neat_verdict.core.rule import DecisionRule
+from neat_verdict.core.soundness import SPLIT_ALARM, OverlapCheck, SplitCheck
+from neat_verdict.core.statistics import Arm, Comparison
+from neat_verdict.core.text.format import format_count, format_lift, format_pvalue, format_share, plural
+from neat_verdict.core.text.statements import Condition, condition
+from neat_verdict.core.verdicts.judging import MetricReading
+
+
+def progress(arms: Sequence[Arm], rule: DecisionRule) -> float | None:
+    """Share of the planned data that is in, as the design counts it. None without a plan."""
+    if rule.planned_units is None:
+        return None
+    return rule.information([arm.units for arm in arms])
+
+
+def minimum_conditions(
+    arms: Sequence[Arm], days: int, rule: DecisionRule, looks_taken: int | None = None
+) -> list[Condition]:
+    """Days, what the method waits for, and conversions (of rates); each only where the rule asks for it."""
+    lines = []
+    if rule.minimum_days:
+        weeks = " in whole weeks" if rule.minimum_days % 7 == 0 else ""
+        label = f"Ran at least {rule.minimum_days} days{weeks}"
+        required = plural(rule.minimum_days, "day")
+        lines.append(condition("days", "minimum", label, days >= rule.minimum_days, plural(days, "day"), required))
+    awaited = rule.method.minimum_condition(rule, progress(arms, rule), looks_taken)
+    if awaited is not None:
+        lines.append(awaited)
+    converted = [arm.total for arm in arms if arm.converts]
+    if converted:
+        required = format_count(rule.least_conversions)
+        label = f"At least {plural(rule.least_conversions, 'conversion')} a variant"
+        met = min(converted) >= rule.least_conversions
+        lines.append(condition("conversions", "minimum", label, met, format_count(min(converted)), required))
+    return lines
+
+
+def soundness_conditions(split: SplitCheck, overlap: OverlapCheck | None, rule: DecisionRule) -> list[Condition]:
+    """The split, and where days are known whether the variants ran as the design has it."""
+    seen = f"p {format_pvalue(split.pvalue)}"
+    required = f"p at least {SPLIT_ALARM}"
+    lines = [condition("split", "soundness", "Split as planned", split.as_planned, seen, required)]
+    if overlap is not None:
+        apart = f"{format_share(overlap.apart_share, 0)} apart" if overlap.days_apart else ""
+        seen = apart or f"p {format_pvalue(overlap.drift_pvalue)}"
+        design = rule.design
+        lines.append(
+            condition("overlap", "soundness", design.overlap_label, overlap.same_time, seen, design.overlap_required)
+        )
+    return lines
+
+
+def effect_conditions(
+    best: Comparison | None, letter: str, rule: DecisionRule, others: Sequence[MetricReading], *, readable: bool
+) -> list[Condition]:
+    """What the method asks of the best variant's effect, then each guardrail; unknown until readable."""
+    lines = rule.method.effect_conditions(best, letter, rule, readable=readable)
+    for rail in rule.guardrails:
+        found = next((line for line in others if line.metric == rail.metric and line.letter == letter), None)
+        required = f"no worse than {format_lift(-rail.margin)}"
+        label = f"{rail.metric[0].upper()}{rail.metric[1:]} of {letter} within its margin"
+        if found is None or not readable:
+            seen = "no data" if not found else "not read yet"
+            lines.append(Condition("guardrail", "effect", label, "unknown", seen, required))
+        else:
+            lines.append(condition("guardrail", "effect", label, found.kept, format_lift(found.low), required))
+    return lines

@@ -1,0 +1,18 @@
+"""What a rollout would be worth, in the units of the decision."""
+
+from __future__ import annotations
+
+from neat_verdict.core.statistics import Comparison, Interval
+
+MONTH = 30
+
+
+def impact(comparison: Comparison, units_per_day: float, days: int = MONTH) -> Interval:
+    """What is gained (lost, if negative) in ``days`` if all of ``units_per_day`` got the variant, in the metric's own units.
+
+    The absolute difference with its interval, times the units: a projection that takes the tested visitors for those to come. Of
+    a ratio, times control's denominator for each unit: a change of the ratio at the volume of today.
+    """
+    units = units_per_day * days * comparison.reference.total_per_level
+    difference = comparison.difference
+    return Interval(difference.estimate * units, difference.low * units, difference.high * units)

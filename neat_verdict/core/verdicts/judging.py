@@ -1,0 +1,203 @@
+"""The rule of the verdict, stated once and on arrays: for one reading, and for ten thousand rehearsals."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from neat_verdict.core.numeric import FloatArray
+from neat_verdict.core.rule import DecisionRule
+from neat_verdict.core.statistics import Comparison
+from neat_verdict.core.text.statements import Condition
+from neat_verdict.core.variants import LETTERS
+from neat_verdict.core.verdicts.facts import NOBODY, Facts, Positions
+from neat_verdict.core.verdicts.kinds import VERDICTS, VerdictKind
+
+_IN_ORDER = tuple(VERDICTS.values())
+
+
+@dataclass(frozen=True, slots=True)
+class MetricReading:
+    """What another metric says of one variant: its lift interval turned so that positive is good.
+
+    A secondary is lost when ``high`` is below 0. A guardrail is harmed when ``high`` is below ``-margin``: the harm is
+    beyond doubt larger than allowed; it is kept when ``low`` is above ``-margin``; in between nothing is shown yet.
+    """
+
+    metric: str
+    role: Literal["secondary", "guardrail"]
+    variant: int
+    low: float
+    high: float
+    margin: float = 0.0
+
+    @property
+    def lost(self) -> bool:
+        """True when the variant does harm here that the rule does not allow."""
+        return self.high < (-self.margin if self.role == "guardrail" else 0.0)
+
+    @property
+    def letter(self) -> str:
+        """Of the variant."""
+        return LETTERS[self.variant]
+
+    @property
+    def kept(self) -> bool:
+        """True unless this is a guardrail that has not been shown to be within its margin."""
+        return self.role == "secondary" or self.low > -self.margin
+
+
+@dataclass(frozen=True, slots=True)
+class Verdict:
+    """``variant`` is the position of the variant spoken of (control is 0), None where there is none to name.
+
+    ``runner_up`` is the second winner, ``separable`` whether the two differ significantly; ``lost`` are the metrics that make
+    a trade-off, ``unproven`` the guardrails a variant that would win has not been shown to keep.
+    """
+
+    name: str
+    variant: int | None = None
+    runner_up: int | None = None
+    separable: bool | None = None
+    lost: tuple[str, ...] = ()
+    unproven: tuple[str, ...] = ()
+
+    @property
+    def kind(self) -> VerdictKind:
+        """The verdict's module."""
+        return VERDICTS[self.name]
+
+    @property
+    def suggested(self) -> str:
+        """The decision that follows the rule."""
+        return self.kind.suggested(self.variant)
+
+
+def give_verdicts(facts: Facts) -> tuple[NDArray[np.int64], Positions]:
+    """Of each reading the verdict, as its place in the registry, and the variant spoken of (-1 for none)."""
+    holds = np.stack([kind.holds(facts) for kind in _IN_ORDER])
+    given = holds.argmax(axis=0)
+    variants = np.stack([kind.variant(facts) for kind in _IN_ORDER])
+    return given, np.take_along_axis(variants, given[None], axis=0)[0]
+
+
+def facts_of(
+    comparisons: Sequence[Comparison],
+    conditions: Sequence[Condition],
+    rule: DecisionRule,
+    *,
+    gains: Sequence[float],
+    last: bool,
+    ended: bool,
+    others: Sequence[MetricReading],
+) -> Facts:
+    """The facts of one reading, as columns of length 1."""
+    turned = [comparison.lift.turned(rule.sign) for comparison in comparisons]
+    shown = [
+        rule.method.clear_and_beaten(comparison, lift.low, lift.high)
+        for comparison, lift in zip(comparisons, turned, strict=True)
+    ]
+    positions = range(1, len(comparisons) + 1)
+
+    def column(values: Sequence[bool]) -> NDArray[np.bool_]:
+        return np.array(values, dtype=bool).reshape(-1, 1)
+
+    def one(value: bool) -> NDArray[np.bool_]:
+        return np.array([value])
+
+    return Facts(
+        sound=one(not any(line.state == "not_met" for line in conditions if line.subject == "soundness")),
+        minimum_met=one(
+            bool(comparisons) and all(line.state == "met" for line in conditions if line.subject == "minimum")
+        ),
+        last=one(last),
+        ended=one(ended),
+        clear=column([clear for clear, _ in shown]),
+        beaten=column([beaten for _, beaten in shown]),
+        below_worthwhile=column([lift.high < rule.worthwhile_lift for lift in turned]),
+        above_harmful=column([lift.low > -rule.worthwhile_lift for lift in turned]),
+        gains=np.array(gains, dtype=np.float64).reshape(-1, 1),
+        harmed=column([any(line.lost for line in others if line.variant == at) for at in positions]),
+        unproven=column([any(not line.kept for line in others if line.variant == at) for at in positions]),
+    )
+
+
+def judge(
+    comparisons: Sequence[Comparison],
+    conditions: Sequence[Condition],
+    rule: DecisionRule,
+    *,
+    gains: Sequence[float],
+    last: bool = True,
+    ended: bool = False,
+    others: Sequence[MetricReading] = (),
+    separable: Callable[[int, int, float], bool] | None = None,
+) -> Verdict:
+    """Give the verdict of one reading.
+
+    ``comparisons`` hold variants 1, 2, … against control, and ``gains`` how far each lies ahead of it (positive is good), which
+    puts them in order; ``conditions`` are those of minimum and soundness; ``last`` says that the rule reads no more after this,
+    ``ended`` that no more data will come; ``others`` are the readings of secondary metrics and guardrails. A guardrail of the
+    rule without a reading has not been shown to be kept. ``separable`` says whether two arms (by position) differ significantly
+    at a critical value.
+    """
+    read = (*others, *_unread(rule, len(comparisons), others))
+    facts = facts_of(comparisons, conditions, rule, gains=gains, last=last, ended=ended, others=read)
+    given, variants = give_verdicts(facts)
+    kind, variant = _IN_ORDER[int(given[0])], int(variants[0])
+    position = None if variant == NOBODY else variant
+    wins = position is not None and position > 0 and bool(facts.wins[position - 1, 0])
+    mine = [line for line in read if line.variant == position] if wins else []
+    lost = tuple(line.metric for line in mine if line.lost)
+    unproven = () if lost else tuple(line.metric for line in mine if not line.kept)
+    clean = [place + 1 for place in np.flatnonzero(facts.clean[:, 0]).tolist()] if len(facts.clean) else []
+    rest = sorted((at for at in clean if at != position), key=lambda at: -gains[at - 1])
+    if position not in clean or not rest:
+        return Verdict(kind.name, position, lost=lost, unproven=unproven)
+    critical_value = comparisons[position - 1].critical_value
+    apart = None if separable is None else separable(position, rest[0], critical_value)
+    return Verdict(kind.name, position, runner_up=rest[0], separable=apart)
+
+
+def _unread(rule: DecisionRule, arms: int, others: Sequence[MetricReading]) -> list[MetricReading]:
+    read = {(reading.metric, reading.variant) for reading in others}
+    return [
+        MetricReading(rail.metric, "guardrail", variant, -math.inf, math.inf, rail.margin)
+        for rail in rule.guardrails
+        for variant in range(1, arms + 1)
+        if (rail.metric, variant) not in read
+    ]
+
+
+def facts_of_runs(
+    rule: DecisionRule,
+    *,
+    clear: Sequence[NDArray[np.bool_]],
+    beaten: Sequence[NDArray[np.bool_]],
+    below_worthwhile: Sequence[NDArray[np.bool_]],
+    above_harmful: Sequence[NDArray[np.bool_]],
+    lifts: FloatArray,
+    minimum_met: NDArray[np.bool_],
+    last: bool,
+) -> Facts:
+    """The facts of many simulated runs at one reading; each sequence has one row a variant. Guardrails are left out of them."""
+    runs = len(minimum_met)
+    nothing = np.zeros((len(clear), runs), dtype=bool)
+    return Facts(
+        sound=np.ones(runs, dtype=bool),
+        minimum_met=minimum_met,
+        last=np.full(runs, last),
+        ended=np.full(runs, last),
+        clear=np.stack(clear),
+        beaten=np.stack(beaten),
+        below_worthwhile=np.stack(below_worthwhile),
+        above_harmful=np.stack(above_harmful),
+        gains=rule.sign * lifts,
+        harmed=nothing,
+        unproven=nothing,
+    )

@@ -1,0 +1,90 @@
+"""What a verdict is: when it is given, of which variant, in which words. A verdict is one module of this package."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, ClassVar, Literal
+
+from neat_verdict.core.numeric import BoolArray
+from neat_verdict.core.statistics import Comparison
+from neat_verdict.core.text.format import format_estimate, format_interval
+from neat_verdict.core.text.names import Names
+from neat_verdict.core.variants import LETTERS
+from neat_verdict.core.verdicts.facts import Facts, Positions
+
+if TYPE_CHECKING:
+    from neat_verdict.core.rule import DecisionRule
+    from neat_verdict.core.verdicts.reading import Reading
+
+Tone = Literal["ahead", "behind", "same", "open", "unsound", "choice"]
+
+
+@dataclass(frozen=True, slots=True)
+class Parts:
+    """The verdict in words: the ``headline``; ``figure``, the part of it that carries the verdict's colour; ``short``, which fits
+    one line of a list; ``detail``, which explains."""
+
+    headline: str
+    short: str
+    detail: str
+    figure: str = ""
+
+
+class VerdictKind(ABC):
+    """A verdict.
+
+    ``title``, ``tone`` and ``mark`` are for the screens; ``readable`` says that lifts are for use, ``settled`` that the rule has
+    spoken, ``rehearsed`` that a rehearsal, which knows neither faults nor guardrails, can end so; ``order`` is the place among those that need a decision, the most urgent first; ``counts_as`` is what it is in the
+    track record.
+    """
+
+    name: ClassVar[str]
+    title: ClassVar[str]
+    tone: ClassVar[Tone]
+    mark: ClassVar[str]
+    meaning: ClassVar[str]
+    order: ClassVar[int]
+    readable: ClassVar[bool] = True
+    settled: ClassVar[bool] = True
+    rehearsed: ClassVar[bool] = True
+    counts_as: ClassVar[Literal["won", "lost", "flat", "open", "unsound"]] = "open"
+
+    @abstractmethod
+    def holds(self, facts: Facts) -> BoolArray:
+        """In which readings it is given, where none before it in the registry is."""
+
+    @abstractmethod
+    def variant(self, facts: Facts) -> Positions:
+        """The variant that is spoken of, by position; -1 for none."""
+
+    def suggested(self, _variant: int | None) -> str:
+        """The decision that follows: a letter, "none" for nothing to roll out, "" while it is too early for either."""
+        return "none"
+
+    @abstractmethod
+    def words(self, reading: Reading, rule: DecisionRule, names: Names) -> Parts:
+        """The verdict of a reading in words."""
+
+    @abstractmethod
+    def sensitivity(self, reading: Reading, rule: DecisionRule, names: Names) -> tuple[str, ...]:
+        """What it would take for the verdict to be another, in words."""
+
+
+def spoken_of(reading: Reading) -> tuple[int, Comparison]:
+    """Position and comparison of the variant that the verdict names, the first where it names none."""
+    position = reading.verdict.variant or 1
+    return position, reading.comparisons[position - 1]
+
+
+def estimate_of(comparison: Comparison, rule: DecisionRule) -> str:
+    """A lift with its interval: "+8.4% (95% CI +2.4% to +14.7%)"."""
+    return format_estimate(comparison.lift, rule.confidence, credible=rule.method.credible)
+
+
+def interval_words(reading: Reading, position: int, rule: DecisionRule) -> str:
+    """The interval of a variant's lift as a sentence."""
+    comparison = reading.comparisons[position - 1]
+    subject = f"the lift of {LETTERS[position]}" if len(reading.comparisons) > 1 else "the lift"
+    bounds = format_interval(comparison.lift.low, comparison.lift.high)
+    return rule.method.interval_words(comparison, rule, subject, bounds)

@@ -1,0 +1,91 @@
+"""The rule's minimum, the planned sample or the next look is still ahead."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from neat_verdict.core.numeric import BoolArray
+from neat_verdict.core.text.format import format_interval, format_share, listed
+from neat_verdict.core.text.names import Names
+from neat_verdict.core.text.statements import Condition
+from neat_verdict.core.variants import LETTERS
+from neat_verdict.core.verdicts.facts import Facts, Positions, some
+from neat_verdict.core.verdicts.kinds.base import Parts, VerdictKind, interval_words, spoken_of
+from neat_verdict.core.verdicts.sensitivity import more_data
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from neat_verdict.core.rule import DecisionRule
+    from neat_verdict.core.verdicts.reading import Reading
+
+
+class KeepCollecting(VerdictKind):
+    name, title, tone, mark, order = "keep_collecting", "Keep collecting", "open", "…", 6
+    meaning = "The rule's minimum, the planned sample, or the next look is still ahead."
+    rehearsed = False
+    readable = False
+    settled = False
+
+    def holds(self, facts: Facts) -> BoolArray:
+        return np.ones(facts.sound.shape, dtype=bool)
+
+    def variant(self, facts: Facts) -> Positions:
+        return np.where(some(facts.unharmed), facts.best(facts.unharmed), facts.best())
+
+    def suggested(self, _variant: int | None) -> str:
+        return ""
+
+    def words(self, reading: Reading, rule: DecisionRule, names: Names) -> Parts:
+        if not any(arm.units for arm in reading.arms):
+            return Parts("No data yet.", "No data yet", "Bring in a file of daily counts, or type them.")
+        empty = listed([LETTERS[position] for position, arm in enumerate(reading.arms) if not arm.units])
+        if empty:
+            return Parts(
+                f"No data yet for {empty}.", f"No data yet for {empty}", "A lift needs units in every variant."
+            )
+        missing = [line for line in reading.conditions if line.subject == "minimum" and line.state != "met"]
+        if missing:
+            parts = "; ".join(f"{line.label[0].lower()}{line.label[1:]} (now {line.seen})" for line in missing)
+            headline, short = _what_is_missing(missing, reading.progress)
+            return Parts(headline, short, f"The rule reads when all of this holds: {parts}.")
+        if not reading.comparisons:
+            short = "Too little to compare yet"
+            return Parts(f"{short}.", short, "A mean needs 2 units or more in every variant.")
+        return _not_yet(reading, rule, names)
+
+    def sensitivity(self, reading: Reading, rule: DecisionRule, _names: Names) -> tuple[str, ...]:
+        return more_data(reading, rule, spoken_of(reading)[1])
+
+
+def _what_is_missing(missing: Sequence[Condition], progress: float | None) -> tuple[str, str]:
+    """Headline and short line of a minimum that is not met."""
+    keys = [(line.key, line.state) for line in missing]
+    if keys == [("remaining", "unknown")]:
+        return "Too little to compare yet.", "Too little to compare yet"
+    if [key for key, _ in keys] == ["remaining"]:
+        seen = missing[0].seen
+        return f"Another variant may still be better than the leader by up to {seen}.", f"Possible gain: up to {seen}"
+    if progress is not None and progress < 1:
+        return "Too early to say.", f"Too early to say: {format_share(progress, 0)} of the planned data"
+    if any(key == "days" for key, _ in keys):
+        short = "The sample is in; the planned days are not over"
+        return f"{short}.", short
+    return "Too few conversions to say.", "Too few conversions to say"
+
+
+def _not_yet(reading: Reading, rule: DecisionRule, names: Names) -> Parts:
+    """Read, and nothing may be concluded so far; the rule reads again."""
+    position, best = spoken_of(reading)
+    detail = f"{interval_words(reading, position, rule)} The rule reads again {rule.method.reads_again()}."
+    if reading.verdict.unproven:
+        open_ones = listed(reading.verdict.unproven)
+        headline = f"{names.variant(position)} is ahead, but {open_ones} has not been shown to keep within its margin."
+        return Parts(headline, f"Ahead; {open_ones} still open", detail)
+    leads = rule.design.leads_words(reading.summary, rule, names)
+    if leads is not None:
+        return Parts(*leads, detail)
+    bounds = format_interval(best.lift.low, best.lift.high)
+    return Parts("Read, and nothing may be concluded yet.", f"Not settled yet: {bounds}", detail)

@@ -1,0 +1,63 @@
+"""Every other variant is shown to be worse, or not to reach the worthwhile lift."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from neat_verdict.core.numeric import BoolArray
+from neat_verdict.core.text.format import format_lift, format_percent
+from neat_verdict.core.text.names import Names
+from neat_verdict.core.variants import LETTERS
+from neat_verdict.core.verdicts.facts import Facts, Positions, every, some
+from neat_verdict.core.verdicts.kinds.base import Parts, VerdictKind, estimate_of, interval_words
+
+if TYPE_CHECKING:
+    from neat_verdict.core.rule import DecisionRule
+    from neat_verdict.core.verdicts.reading import Reading
+
+
+class KeepControl(VerdictKind):
+    name, title, tone, mark, order = "keep_control", "Keep control", "behind", "▼", 3
+    meaning = "Sound, and every other variant is worse, or its interval lies below the worthwhile lift."
+    counts_as = "lost"
+
+    def holds(self, facts: Facts) -> BoolArray:
+        return facts.readable & ~some(facts.wins) & every(facts.beaten | facts.below_worthwhile)
+
+    def variant(self, facts: Facts) -> Positions:
+        return np.zeros(facts.sound.shape, dtype=np.int64)
+
+    def suggested(self, _variant: int | None) -> str:
+        return LETTERS[0]
+
+    def words(self, reading: Reading, rule: DecisionRule, names: Names) -> Parts:
+        if len(reading.comparisons) > 1:
+            closest = max(
+                range(1, len(reading.comparisons) + 1),
+                key=lambda position: reading.comparisons[position - 1].lift.estimate * rule.sign,
+            )
+            return Parts(
+                f"Keep {names.variant(0)}: none of the {len(reading.comparisons)} other variants is worth having.",
+                f"None ahead. Keep {LETTERS[0]}",
+                f"The closest: {interval_words(reading, closest, rule)}",
+            )
+        comparison = reading.comparisons[0]
+        detail = interval_words(reading, 1, rule)
+        if comparison.lift.turned(rule.sign).high < 0:
+            fewer, figure = "fewer" if rule.sign > 0 else "more", estimate_of(comparison, rule)
+            headline = f"Keep {names.variant(0)}: {names.variant(1)} brings {fewer} {names.metric}, {figure}."
+            return Parts(headline, f"{LETTERS[1]} behind: {figure}", detail, figure)
+        worthwhile = format_percent(rule.worthwhile_lift)
+        return Parts(
+            f"Keep {names.variant(0)}: {names.variant(1)} does not reach the {worthwhile} worth acting on.",
+            f"{LETTERS[1]} not worth it. Keep {LETTERS[0]}",
+            detail,
+        )
+
+    def sensitivity(self, reading: Reading, rule: DecisionRule, _names: Names) -> tuple[str, ...]:
+        near = max(line.lift.turned(rule.sign).high for line in reading.comparisons)
+        return (
+            f"A rollout would need a lift that the data rule out: at best {format_lift(near * rule.sign)} is compatible with them.",
+        )

@@ -1,0 +1,51 @@
+"""A variant would win, but harms something, or has not been shown to keep within a margin: needs a decision."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from neat_verdict.core.numeric import BoolArray
+from neat_verdict.core.text.format import format_lift, listed
+from neat_verdict.core.text.names import Names
+from neat_verdict.core.variants import LETTERS
+from neat_verdict.core.verdicts.facts import Facts, Positions, some
+from neat_verdict.core.verdicts.kinds.base import Parts, VerdictKind, interval_words, spoken_of
+from neat_verdict.core.verdicts.sensitivity import until_no_winner
+
+if TYPE_CHECKING:
+    from neat_verdict.core.rule import DecisionRule
+    from neat_verdict.core.verdicts.reading import Reading
+
+
+class TradeOff(VerdictKind):
+    name, title, tone, mark, order = "trade_off", "Trade-off", "choice", "◆", 1
+    meaning = "A variant would win but harms a guardrail, or loses a secondary metric: it needs a decision."
+    rehearsed = False
+
+    def holds(self, facts: Facts) -> BoolArray:
+        return some(facts.wins) & ~some(facts.clean) & (~some(facts.unharmed) | facts.closed)
+
+    def variant(self, facts: Facts) -> Positions:
+        return np.where(some(facts.unharmed), facts.best(facts.unharmed), facts.best(facts.wins))
+
+    def words(self, reading: Reading, rule: DecisionRule, names: Names) -> Parts:
+        position, best = spoken_of(reading)
+        figure, letter = format_lift(best.lift.estimate), LETTERS[position]
+        lost, open_ones = listed(reading.verdict.lost), listed(reading.verdict.unproven)
+        but = f"harms {lost}" if lost else f"{open_ones} has not been shown to keep within its margin"
+        return Parts(
+            f"{names.variant(position)} wins on {names.metric}, {figure}, but {but}: it needs a decision.",
+            f"{letter} wins {names.metric}, {f'harms {lost}' if lost else f'{open_ones} open'}",
+            interval_words(reading, position, rule),
+            figure,
+        )
+
+    def sensitivity(self, reading: Reading, rule: DecisionRule, names: Names) -> tuple[str, ...]:
+        position, best = spoken_of(reading)
+        metrics = listed(reading.verdict.lost or reading.verdict.unproven)
+        return (
+            f"{LETTERS[position]} would win if {metrics} were shown to keep within what the rule allows.",
+            *until_no_winner(best, LETTERS[position], rule, names),
+        )

@@ -1,0 +1,61 @@
+"""A variant is shown to be better, by enough to matter, and harms nothing."""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING
+
+from neat_verdict.core.numeric import BoolArray
+from neat_verdict.core.text.names import Names
+from neat_verdict.core.variants import LETTERS
+from neat_verdict.core.verdicts.facts import Facts, Positions, some
+from neat_verdict.core.verdicts.kinds.base import Parts, VerdictKind, estimate_of, interval_words, spoken_of
+from neat_verdict.core.verdicts.sensitivity import until_no_winner
+
+if TYPE_CHECKING:
+    from neat_verdict.core.rule import DecisionRule
+    from neat_verdict.core.verdicts.reading import Reading
+
+
+class Winner(VerdictKind):
+    name, title, tone, mark, order = "winner", "Winner", "ahead", "▲", 2
+    meaning = "Sound, the minimum met, a variant's interval clear of zero in the good direction, no guardrail harmed."
+    counts_as = "won"
+
+    def holds(self, facts: Facts) -> BoolArray:
+        return some(facts.clean)
+
+    def variant(self, facts: Facts) -> Positions:
+        return facts.best(facts.clean)
+
+    def suggested(self, variant: int | None) -> str:
+        return LETTERS[variant or 0]
+
+    def words(self, reading: Reading, rule: DecisionRule, names: Names) -> Parts:
+        position, best = spoken_of(reading)
+        more = "more" if rule.sign > 0 else "fewer"
+        # A control without conversions leaves no relative figure; the difference in points still stands.
+        figure = estimate_of(best, rule) if math.isfinite(best.lift.estimate) else ""
+        size = f": {figure}" if figure else ""
+        headline = f"{names.variant(position)} brings {more} {names.metric} than {names.variant(0)}{size}."
+        detail = interval_words(reading, position, rule)
+        runner_up = reading.verdict.runner_up
+        if runner_up is not None:
+            differs = "differs significantly from" if reading.verdict.separable else "is not distinguishable from"
+            detail += f" It {differs} the runner-up, {names.variant(runner_up)}."
+        short = f"{LETTERS[position]} ahead: {figure}" if figure else f"{LETTERS[position]} ahead"
+        return Parts(headline, short, detail, figure)
+
+    def sensitivity(self, reading: Reading, rule: DecisionRule, names: Names) -> tuple[str, ...]:
+        position, best = spoken_of(reading)
+        return (*until_no_winner(best, LETTERS[position], rule, names), *_runner_up(reading, names))
+
+
+def _runner_up(reading: Reading, names: Names) -> tuple[str, ...]:
+    verdict = reading.verdict
+    if verdict.runner_up is None or verdict.variant is None:
+        return ()
+    first, second = names.variant(verdict.variant), names.variant(verdict.runner_up)
+    if verdict.separable:
+        return (f"{second} wins against control too, and differs significantly from {first}.",)
+    return (f"{second} wins against control too and is not distinguishable from {first}, so either may be rolled out.",)

@@ -1,0 +1,27 @@
+"""The decision rule as a paragraph, for people who will hold us to it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from neat_verdict.core.rule import DecisionRule
+from neat_verdict.core.text.format import plural
+
+
+def rule_in_words(rule: DecisionRule, weights: Sequence[float]) -> str:
+    """The decision rule as a paragraph; ``weights`` is the planned split, for the number of variants."""
+    sentences = [
+        rule.method.when_words(rule),
+        *rule.design.rule_words(rule),
+        *rule.question.words(rule, several=len(weights) > 2),
+    ]
+    if rule.warm_up_days:
+        days = "first day" if rule.warm_up_days == 1 else f"first {rule.warm_up_days} days"
+        sentences.append(f"Units of the {days} are left out.")
+    if rule.longest_days is not None:
+        sentences.append(f"The run ends after {plural(rule.longest_days, 'day')}, whatever has been seen.")
+    sentences.append(
+        "A split that chance explains less than once in 1,000 times, or "
+        f"{rule.design.overlap_words} it unsound, whatever the lift."
+    )
+    return " ".join(sentences)

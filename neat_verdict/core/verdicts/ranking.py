@@ -1,0 +1,58 @@
+"""The variants in order, and which of them differ significantly."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from neat_verdict.core.periods import compare_pairs
+from neat_verdict.core.rule import DecisionRule
+from neat_verdict.core.statistics import Comparison, Interval, comparable
+from neat_verdict.core.verdicts.reading import Reading
+
+
+@dataclass(frozen=True, slots=True)
+class Ranked:
+    """An arm in its place.
+
+    ``chance`` is the probability that it is the best of all (flat priors); ``against_leader`` its comparison with the leader,
+    None for the leader itself. Intervals hold for all pairs together (Bonferroni), at the rule's confidence and as often as it
+    reads.
+    """
+
+    position: int
+    chance: float
+    against_leader: Comparison | None
+
+    @property
+    def behind(self) -> Interval:
+        """Relative distance to the leader: its lift against the leader, 0 for the leader itself."""
+        return self.against_leader.lift if self.against_leader else Interval(0.0, 0.0, 0.0)
+
+    @property
+    def separable(self) -> bool:
+        """True where that distance leaves out zero."""
+        return self.against_leader is not None and self.against_leader.separate
+
+
+def rank_arms(reading: Reading, rule: DecisionRule) -> tuple[Ranked, ...]:
+    """The arms of a reading in the order of their levels, the best first; empty with too little to compare."""
+    arms, periods = reading.arms, reading.periods
+    if not reading.comparisons or not comparable(arms) or not all(math.isfinite(arm.estimate) for arm in arms):
+        return ()
+    found = rule.design.levels_and_chances(periods, arms, rule)
+    if found is None:
+        return ()
+    levels, chances = found
+    leader, *rest = sorted(range(len(arms)), key=lambda position: -rule.sign * levels[position])
+    pairs = len(arms) * (len(arms) - 1) // 2
+    ranked = [Ranked(leader, chances[leader], None)]
+    for position in rest:
+        c = rule.design.pair_critical_value(rule, periods, position, leader, pairs, reading.reached)
+        if c is None:
+            return ()
+        compared = compare_pairs([period.pair(position, leader) for period in periods], c)
+        if compared is None:
+            return ()
+        ranked.append(Ranked(position, chances[position], compared))
+    return tuple(ranked)

@@ -1,0 +1,163 @@
+"""One reading of an experiment: counts in, evidence, conditions and verdict out."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from neat_verdict.core.checks import InputError
+from neat_verdict.core.designs import Series, Summary
+from neat_verdict.core.designs.base import CountTable
+from neat_verdict.core.methods import Reached
+from neat_verdict.core.periods import Period, compare_pairs
+from neat_verdict.core.rule import DecisionRule
+from neat_verdict.core.soundness import OverlapCheck, SplitCheck
+from neat_verdict.core.statistics import Arm, Comparison, comparable
+from neat_verdict.core.text.statements import Condition
+from neat_verdict.core.variants import LETTERS, MAX_VARIANTS
+from neat_verdict.core.verdicts.conditions import (
+    effect_conditions,
+    minimum_conditions,
+    progress,
+    soundness_conditions,
+)
+from neat_verdict.core.verdicts.judging import MetricReading, Verdict, judge
+
+
+@dataclass(frozen=True, slots=True)
+class Looks:
+    """The planned looks taken so far: the share of the planned data at each, and whether the latest is the last."""
+
+    information: tuple[float, ...]
+    last: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """What can be said now. ``own_intervals`` are each arm's level on its own, at the rule's confidence (Wilson's for rates).
+
+    ``periods`` are what the comparisons were made of; ``summary`` is what the design says beside them.
+    """
+
+    arms: tuple[Arm, ...]
+    own_intervals: tuple[tuple[float, float], ...]
+    comparisons: tuple[Comparison, ...]
+    split: SplitCheck
+    overlap: OverlapCheck | None
+    conditions: tuple[Condition, ...]
+    verdict: Verdict
+    progress: float | None
+    days: int
+    reached: Reached
+    periods: tuple[Period, ...]
+    summary: Summary | None = None
+
+    @property
+    def best(self) -> Comparison | None:
+        """The comparison of the variant that the verdict speaks of, the first where it names none."""
+        return self.comparisons[(self.verdict.variant or 1) - 1] if self.comparisons else None
+
+    def series(self, rule: DecisionRule, arms_by_day: Sequence[Sequence[Arm]]) -> tuple[Series, ...]:
+        """Lift of each variant as data came in, at the reading's own critical values; empty with nothing to compare."""
+        if not self.comparisons:
+            return ()
+        values = [comparison.critical_value for comparison in self.comparisons]
+        return rule.design.lift_over_time(self.periods, arms_by_day, values)
+
+
+def read_experiment(
+    arms: Sequence[Arm],
+    weights: Sequence[float],
+    rule: DecisionRule,
+    *,
+    units_by_day: CountTable | None = None,
+    days: int = 0,
+    ended: bool = False,
+    others: Sequence[MetricReading] = (),
+    looks: Looks | None = None,
+    periods: Sequence[Period] | None = None,
+) -> Reading:
+    """Read an experiment by its rule.
+
+    Parameters
+    ----------
+    arms : sequence of Arm (all of one kind)
+        Totals, control first, 2 to 10; under planned looks those of the moment of the latest look.
+    weights : sequence of float
+        The planned split, in the same order.
+    rule : DecisionRule
+    units_by_day : table of int, days x arms, optional
+        Shows whether the arms ran side by side. Without it (counts alone) that condition is left out.
+    days : int
+        Days from the first to the last with data, those of a warm-up left out.
+    ended : bool
+        True when no more data will come.
+    others : readings of other metrics, for guardrails and trade-offs
+    looks : Looks, optional
+        The looks taken, under planned looks; none yet when left out.
+    periods : sequence of Period, optional
+        The arms' units by stretches of equal shares; they add up to ``arms``. One period of all of them where left out.
+
+    Raises
+    ------
+    InputError
+        When arms and weights differ in number, or are not 2 to 10.
+    """
+    if len(arms) != len(weights) or not 2 <= len(arms) <= MAX_VARIANTS:
+        raise InputError(
+            "variants", len(arms), f"must be 2 to {MAX_VARIANTS} with a weight each ({len(weights)} given)"
+        )
+    whole = sum(weights)
+    strata = (Period(tuple(arms), tuple(w / whole for w in weights)),) if periods is None else tuple(periods)
+    ran = days + rule.warm_up_days
+    ended = ended or (rule.longest_days is not None and ran >= rule.longest_days)
+    last = rule.method.reads_no_more(rule, ran, None if looks is None else looks.last)
+    fraction = rule.information([arm.units for arm in arms])
+    reached = Reached(fraction, looks.information if looks else (), last)
+    enough = comparable(arms) and not (rule.method.has_looks and looks is None)
+    comparisons = compare_with_control(strata, rule, reached) if enough else ()
+    summary = rule.design.summarise(strata, comparisons, rule)
+    split = rule.design.check_split(strata, weights)
+    overlap = rule.design.check_overlap(strata, units_by_day)
+    conditions = [
+        *minimum_conditions(arms, days, rule, len(looks.information) if looks else 0),
+        *rule.design.conditions(summary, rule),
+        *soundness_conditions(split, overlap, rule),
+    ]
+
+    def separable(first: int, second: int, c: float) -> bool:
+        found = compare_pairs([period.pair(first, second) for period in strata], c)
+        return found is not None and found.separate
+
+    gains = rule.design.gains(comparisons, summary, rule)
+    verdict = judge(
+        comparisons, conditions, rule, last=last, ended=ended, others=others, separable=separable, gains=gains
+    )
+    best = 1 + max(range(len(gains)), key=gains.__getitem__) if gains else None
+    readable = verdict.name != "unsound" and all(line.state == "met" for line in conditions)
+    letter = LETTERS[best or 1]
+    conditions += effect_conditions(comparisons[best - 1] if best else None, letter, rule, others, readable=readable)
+    return Reading(
+        arms=tuple(arms),
+        own_intervals=tuple(arm.interval(rule.confidence) for arm in arms),
+        comparisons=comparisons,
+        split=split,
+        overlap=overlap,
+        conditions=tuple(conditions),
+        verdict=verdict,
+        progress=progress(arms, rule),
+        days=days,
+        reached=reached,
+        periods=strata,
+        summary=summary,
+    )
+
+
+def compare_with_control(periods: Sequence[Period], rule: DecisionRule, reached: Reached) -> tuple[Comparison, ...]:
+    """Each variant against control as the rule's design and method have it; empty where one cannot be compared."""
+    thresholds = rule.design.thresholds(rule, periods, reached)
+    found = [
+        rule.method.compare([period.pair(variant, 0) for period in periods], rule, threshold)
+        for variant, threshold in enumerate(thresholds, start=1)
+    ]
+    return tuple(one for one in found if one is not None) if all(found) else ()

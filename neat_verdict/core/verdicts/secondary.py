@@ -1,0 +1,134 @@
+"""Secondary and guardrail metrics: what they say of each variant, and how the verdict takes it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Literal
+
+from neat_verdict.core.periods import Period, compare_pairs
+from neat_verdict.core.rule import DecisionRule, Direction
+from neat_verdict.core.statistics import (
+    Arm,
+    Comparison,
+    adjust_family,
+    arm_statistic,
+    comparable,
+    compare_many,
+    dunnett_critical_value,
+    dunnett_pvalue,
+    two_sided_critical_value,
+    two_sided_pvalue,
+)
+from neat_verdict.core.verdicts.judging import MetricReading
+
+
+@dataclass(frozen=True, slots=True)
+class SecondaryMetric:
+    """A metric beside the one that decides: ``arms`` with control first, of one kind; ``margin`` for a guardrail.
+
+    ``periods`` are its units by stretches of equal shares; all of them together where left out.
+    """
+
+    name: str
+    role: Literal["secondary", "guardrail"]
+    arms: tuple[Arm, ...]
+    good_direction: Direction = "up"
+    margin: float = 0.0
+    periods: tuple[Period, ...] = ()
+
+    @property
+    def sign(self) -> int:
+        """+1 where more is better."""
+        return 1 if self.good_direction == "up" else -1
+
+    @property
+    def strata(self) -> tuple[Period, ...]:
+        """The periods, or one of all units."""
+        return self.periods or (Period(self.arms, (1.0,) * len(self.arms)),)
+
+    def statistic(self, variant: int) -> float:
+        """Of a variant (by position) against control."""
+        if len(self.strata) == 1:
+            return arm_statistic(self.arms[variant], self.arms[0])
+        found = compare_pairs([period.pair(variant, 0) for period in self.strata], 1.0)
+        return found.statistic if found else 0.0
+
+    @property
+    def variants(self) -> range:
+        """Positions of the variants beside control."""
+        return range(1, len(self.arms))
+
+
+@dataclass(frozen=True, slots=True)
+class SecondaryEvidence:
+    """A metric's comparisons with control, in the variants' order; empty while an arm has too little to compare."""
+
+    metric: SecondaryMetric
+    comparisons: tuple[Comparison, ...]
+
+    def readings(self) -> list[MetricReading]:
+        """As the verdict takes them: intervals turned so that positive is good."""
+        found = []
+        for variant, comparison in enumerate(self.comparisons, start=1):
+            lift = comparison.lift.turned(self.metric.sign)
+            low, high = (-math.inf, math.inf) if math.isnan(lift.low) else (lift.low, lift.high)
+            found.append(MetricReading(self.metric.name, self.metric.role, variant, low, high, self.metric.margin))
+        return found
+
+
+def read_secondary(metrics: Sequence[SecondaryMetric], rule: DecisionRule) -> tuple[SecondaryEvidence, ...]:
+    """Read metrics beside the one that decides.
+
+    A guardrail is read at the rule's confidence for all variants together (Dunnett), as it was planned. The secondary metrics
+    are one family over all their variants, adjusted as the rule says, so that many of them find no loss that is none.
+    """
+    secondary = [metric for metric in metrics if metric.role == "secondary" and comparable(metric.arms)]
+    family = iter(_family(secondary, rule))
+    return tuple(
+        SecondaryEvidence(metric, next(family) if metric in secondary else _guarded(metric, rule.confidence))
+        for metric in metrics
+    )
+
+
+def family_pvalues(metrics: Sequence[SecondaryMetric]) -> list[float]:
+    """The unadjusted p of every variant of every metric, one metric after the other."""
+    return [float(two_sided_pvalue(metric.statistic(variant))) for metric in metrics for variant in metric.variants]
+
+
+def _family(metrics: Sequence[SecondaryMetric], rule: DecisionRule) -> list[tuple[Comparison, ...]]:
+    found = adjust_family(family_pvalues(metrics), rule.confidence, rule.family)
+    critical_values = [two_sided_critical_value(1 - level) for level in found.levels]
+    return _compared(metrics, critical_values, found.adjusted)
+
+
+def _compared(
+    metrics: Sequence[SecondaryMetric], critical_values: Sequence[float], adjusted: Sequence[float]
+) -> list[tuple[Comparison, ...]]:
+    """The comparisons of each metric; the values are of all their variants, one metric after the other."""
+    places = [(metric, variant) for metric in metrics for variant in metric.variants]
+    single = [(m.arms[v], m.arms[0]) for m, v in places if len(m.strata) == 1]
+    values = [c for (m, _), c in zip(places, critical_values, strict=True) if len(m.strata) == 1]
+    # All at once, because rates are compared in arrays.
+    at_once = iter(compare_many(single, values))
+    made: dict[int, list[Comparison | None]] = {}
+    for (metric, variant), c, p in zip(places, critical_values, adjusted, strict=True):
+        one = (
+            next(at_once)
+            if len(metric.strata) == 1
+            else compare_pairs([period.pair(variant, 0) for period in metric.strata], c)
+        )
+        made.setdefault(id(metric), []).append(None if one is None else replace(one, adjusted_pvalue=p))
+    lines = [made.get(id(metric), []) for metric in metrics]
+    return [tuple(one for one in line if one is not None) if all(line) else () for line in lines]
+
+
+def _guarded(metric: SecondaryMetric, confidence: float) -> tuple[Comparison, ...]:
+    if not comparable(metric.arms):
+        return ()
+    control, *variants = metric.arms
+    sizes = [arm.units for arm in variants]
+    c = dunnett_critical_value(confidence, control.units, sizes)
+    adjusted = [dunnett_pvalue(metric.statistic(variant), control.units, sizes) for variant in metric.variants]
+    return _compared([metric], [c] * len(variants), adjusted)[0]

@@ -1,0 +1,165 @@
+"""Reading a variant segment by segment: each lift, whether they differ at all, and what may be said of it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from neat_verdict.core.periods import Pair, compare_pairs, log_ratio_of, log_ratio_within, total_of
+from neat_verdict.core.rule import DecisionRule
+from neat_verdict.core.statistics import (
+    Arm,
+    Comparison,
+    Effect,
+    Interval,
+    comparable,
+    compare_arms,
+    compare_many,
+    pool,
+    reversed_in_every_stratum,
+    two_sided_critical_value,
+)
+
+SMALL_CELL = 5  # conversions, or units of a mean, under which a segment proves nothing
+# The arms (variant, control) of a segment's periods, by the segment's name.
+Strata = Mapping[str, Sequence[Pair]]
+
+
+@dataclass(frozen=True, slots=True)
+class Segment:
+    """One segment: control's and the variant's arm, their comparison (None with too little), and the partially pooled lift."""
+
+    name: str
+    control: Arm
+    variant: Arm
+    comparison: Comparison | None
+    partially_pooled: Interval | None
+    small: bool
+
+
+@dataclass(frozen=True, slots=True)
+class SegmentReading:
+    """All segments of a property. ``pvalue`` tests whether their lifts differ; ``adjusted_pvalue`` for all properties tried.
+
+    ``within`` is the stratified estimate over all segments, each compared within itself (`periods.log_ratio_within`); None where
+    it cannot be told. ``crude`` compares the unadjusted totals; None where the design does not allow it, or with too little.
+    """
+
+    segments: tuple[Segment, ...]
+    within: Interval | None
+    crude: Interval | None
+    pvalue: float
+    adjusted_pvalue: float
+    i_squared: float
+    reversal: bool
+    sentence: str
+
+
+def read_segments(
+    subject: str, strata: Strata, rule: DecisionRule, *, tried: int = 1, letters: str = "AB"
+) -> SegmentReading:
+    """Read the segments of a property for one variant.
+
+    Parameters
+    ----------
+    subject : str
+        The property, for the sentence.
+    strata : mapping
+        By segment the arms (variant, control) of its periods.
+    tried : int
+        Properties looked at; the test of difference is adjusted for them (Bonferroni).
+    letters : str
+        Of control and the variant.
+    """
+    critical = two_sided_critical_value(rule.confidence)
+    totals = {name: totals_of(pairs) for name, pairs in strata.items()}
+    compared = _compared(strata, totals, critical)
+    effects = segment_effects(strata)
+    pooled = pool(list(effects.values())) if effects else None
+    drawn = dict(zip(effects, pooled.partially_pooled, strict=True)) if pooled and len(effects) > 1 else {}
+    segments = tuple(
+        Segment(
+            name, control, variant, compared.get(name),
+            _lift(drawn[name], critical) if name in drawn else None, _small([control, variant]),
+        )
+        for name, (variant, control) in totals.items()
+    )  # fmt: skip
+    pvalue = pooled.pvalue if pooled else 1.0
+    adjusted = min(pvalue * max(tried, 1), 1.0)
+    within = log_ratio_within([pairs for name, pairs in strata.items() if comparable(totals[name])])
+    # Shares that follow each segment's evidence mix the segments differently on purpose: nothing to be surprised at.
+    crude = compare_totals(strata, critical) if rule.design.crude_is_fair else None
+    each = [segment.comparison.difference.estimate for segment in segments if segment.comparison]
+    over_all = crude.difference.estimate if crude else math.nan
+    reversal = reversed_in_every_stratum(over_all, each)
+    return SegmentReading(
+        segments=segments,
+        within=_lift(within, critical) if within else None,
+        crude=crude.lift if crude else None,
+        pvalue=pvalue,
+        adjusted_pvalue=adjusted,
+        i_squared=pooled.i_squared if pooled else 0.0,
+        reversal=reversal,
+        sentence=_sentence(subject, len(effects), adjusted, tried, rule, over_all if reversal else None, letters),
+    )
+
+
+def _compared(strata: Strata, totals: Mapping[str, tuple[Arm, Arm]], critical: float) -> dict[str, Comparison]:
+    """Each segment's comparison, where there is enough."""
+    fit = {name: pairs for name, pairs in strata.items() if comparable(totals[name])}
+    single = {name: totals[name] for name, pairs in fit.items() if len(pairs) == 1}
+    # All at once, because rates are compared in arrays.
+    found = dict(zip(single, compare_many(list(single.values()), [critical] * len(single)), strict=True))
+    several = {name: compare_pairs(pairs, critical) for name, pairs in fit.items() if len(pairs) != 1}
+    return found | {name: one for name, one in several.items() if one is not None}
+
+
+def segment_effects(strata: Strata) -> dict[str, Effect]:
+    """The log ratio, with its variance, of each segment that has one."""
+    found = {name: log_ratio_of(pairs) for name, pairs in strata.items()}
+    return {name: effect for name, effect in found.items() if effect is not None}
+
+
+def totals_of(pairs: Sequence[Pair]) -> tuple[Arm, Arm]:
+    """The variant's and control's arm over all periods."""
+    return total_of([pair.variant for pair in pairs]), total_of([pair.reference for pair in pairs])
+
+
+def compare_totals(strata: Strata, critical_value: float) -> Comparison | None:
+    """The segments' unadjusted totals compared, whatever their mix; None where they cannot be."""
+    every = [pair for pairs in strata.values() for pair in pairs]
+    if not every:
+        return None
+    variant, control = totals_of(every)
+    return compare_arms(variant, control, critical_value) if comparable([variant, control]) else None
+
+
+def _small(arms: Sequence[Arm]) -> bool:
+    return any(arm.smallest_count < SMALL_CELL for arm in arms)
+
+
+def _lift(effect: tuple[float, float], critical: float) -> Interval:
+    middle, error = effect[0], critical * math.sqrt(effect[1])
+    return Interval(math.expm1(middle), math.expm1(middle - error), math.expm1(middle + error))
+
+
+def _sentence(
+    subject: str, compared: int, adjusted: float, tried: int, rule: DecisionRule, crude: float | None, letters: str
+) -> str:
+    if compared < 2:
+        return f"There is too little in the segments by {subject} to hold them against one another."
+    for_all = f", adjusted for {tried} properties" if tried > 1 else ""
+    p = "p < 0.0001" if adjusted < 0.0001 else f"p = {adjusted:.2g}"
+    if crude is not None:
+        over_all, within = ("ahead", "behind") if crude > 0 else ("behind", "ahead")
+        return (
+            f"In every segment {letters[1]} is {within} of {letters[0]}, yet over all it is {over_all}: the segments are mixed "
+            f"differently in the variants. Read the segments, and ask why the mix differs."
+        )
+    if adjusted < 1 - rule.confidence:
+        return (
+            f"The lift differs by {subject} ({p}{for_all}). This was looked for after the fact: a reason to test there, not a "
+            "verdict for a segment."
+        )
+    return f"The lift does not differ by {subject} beyond chance ({p}{for_all}): read the lift over all."

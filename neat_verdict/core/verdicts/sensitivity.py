@@ -1,0 +1,123 @@
+"""What would change a verdict, and how likely the looks still to come are to settle it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from neat_verdict.core.methods import Reached
+from neat_verdict.core.statistics import Comparison, Rate, conditional_power
+from neat_verdict.core.text.format import format_count, format_percent, format_share
+from neat_verdict.core.text.names import Names
+
+if TYPE_CHECKING:
+    from neat_verdict.core.rule import DecisionRule
+    from neat_verdict.core.verdicts.reading import Reading
+
+
+@dataclass(frozen=True, slots=True)
+class Ahead:
+    """Chance that the last look crosses in the good direction: if it goes on as seen, and if the lift is the worthwhile one.
+
+    ``drift_if_worthwhile`` is the statistic expected then with all data in, ``critical_value`` that of the last look.
+    """
+
+    as_seen: float
+    if_worthwhile: float
+    drift_if_worthwhile: float
+    critical_value: float
+
+
+def chances_ahead(
+    comparison: Comparison,
+    rule: DecisionRule,
+    information: Sequence[float],
+    coming: Sequence[float],
+    comparisons: int = 1,
+) -> Ahead | None:
+    """Conditional power at the latest of the looks taken, for a rule with planned looks; None where it cannot be told.
+
+    ``information`` are the shares of the planned data at the looks taken, ``coming`` those at the looks still planned;
+    ``comparisons`` share the level.
+    """
+    if not information or not coming or not 0 < information[-1] < coming[-1]:
+        return None
+    fractions = tuple(t / coming[-1] for t in (*information, *(t for t in coming if t > information[-1])))
+    one = rule.method.comparison_confidence(rule.confidence, comparisons)
+    last = rule.method.pair_critical_value(one, Reached(1.0, fractions, True))
+    fraction = information[-1] / coming[-1]
+    error, level = comparison.error, comparison.reference.estimate
+    if not (math.isfinite(error) and error > 0 and level > 0):
+        return None
+    statistic = comparison.statistic * rule.sign
+    drift = rule.worthwhile_lift * level / (error * math.sqrt(fraction))
+    as_seen = conditional_power(statistic, fraction, last)
+    return Ahead(as_seen, conditional_power(statistic, fraction, last, drift), drift, last)
+
+
+def what_would_change(reading: Reading, rule: DecisionRule, names: Names) -> tuple[str, ...]:
+    """What it would take for the verdict to be another, in words; the figures are those of the reading."""
+    kind = reading.verdict.kind
+    if kind.name != "unsound" and not reading.comparisons:
+        return ()
+    return kind.sensitivity(reading, rule, names)
+
+
+def until_no_winner(best: Comparison, letter: str, rule: DecisionRule, names: Names) -> tuple[str, ...]:
+    """How many conversions the verdict hangs on, or how much smaller the difference would have to be."""
+    variant, control = best.variant, best.reference
+    if isinstance(variant, Rate) and isinstance(control, Rate) and rule.design.crude_is_fair:
+        moved = conversions_it_hangs_on(variant, control, best.critical_value)
+        if moved is None:
+            return ()
+        way = "fewer" if variant.estimate > control.estimate else "more"
+        return (
+            f"With {format_count(moved)} {names.metric} {way} in {letter}, of {format_count(variant.conversions)}, its interval "
+            "would touch zero.",
+        )
+    nearest = min(abs(best.difference.low), abs(best.difference.high))
+    part = nearest / abs(best.difference.estimate)
+    return (f"Had the difference come out {format_share(part, 0)} smaller, its interval would touch zero.",)
+
+
+def conversions_it_hangs_on(variant: Rate, control: Rate, critical_value: float) -> int | None:
+    """Fewest conversions that would have to be otherwise in the variant for its test not to reach the critical value.
+
+    None where it does not reach it now. Walsh et al. (2014), J. Clin. Epidemiol. 67, 622-628 (the fragility index).
+    """
+
+    def reaches(conversions: int) -> bool:
+        return abs(Rate.statistic(Rate(conversions, variant.units), control)) > critical_value
+
+    if not reaches(variant.conversions):
+        return None
+    way = -1 if variant.estimate > control.estimate else 1
+    low, high = 0, variant.conversions if way < 0 else variant.units - variant.conversions
+    # Where the rates are equal the test never reaches, and it grows away from there: bisection.
+    high = min(high, math.ceil(abs(variant.estimate - control.estimate) * variant.units) + 1)
+    while high - low > 1:
+        middle = (low + high) // 2
+        low, high = (middle, high) if reaches(variant.conversions + way * middle) else (low, middle)
+    return high
+
+
+def more_data(reading: Reading, rule: DecisionRule, best: Comparison) -> tuple[str, ...]:
+    """For what is open: how much more data would bring the interval down to the worthwhile lift."""
+    width = (best.lift.high - best.lift.low) / 2
+    if not math.isfinite(width):
+        return ("The lift has no limit yet: control’s level is not clear of zero, or nothing varies.",)
+    if width <= rule.worthwhile_lift:
+        return ("The interval is narrow enough; it lies across the border of what is worth acting on.",)
+    times = (width / rule.worthwhile_lift) ** 2
+    units = sum(arm.units for arm in reading.arms)
+    return (
+        f"An interval as narrow as ±{format_percent(rule.worthwhile_lift)} needs about {_times(times)} times the data, "
+        f"{format_count(float(f'{units * times:.2g}'))} units in all.",
+    )
+
+
+def _times(factor: float) -> str:
+    """Two figures, never as a power of ten: 5.9, 370."""
+    return format_count(float(f"{factor:.2g}")) if factor >= 10 else f"{factor:.2g}"

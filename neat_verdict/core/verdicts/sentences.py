@@ -1,0 +1,52 @@
+"""The verdict in words. The screens and reports write none of their own."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from neat_verdict.core.rule import DecisionRule
+from neat_verdict.core.text.format import plural
+from neat_verdict.core.text.names import Names
+from neat_verdict.core.verdicts.reading import Reading
+
+
+@dataclass(frozen=True, slots=True)
+class Sentences:
+    """``headline`` is the standing, ``short`` fits one line of the docket, ``detail`` explains, ``warnings`` are cautions.
+
+    ``figure`` is the part of the headline that carries the colour of the verdict; empty where none does.
+    """
+
+    headline: str
+    figure: str
+    short: str
+    detail: str
+    warnings: tuple[str, ...]
+
+
+def write_sentences(reading: Reading, rule: DecisionRule, names: Names) -> Sentences:
+    """Put the verdict of a reading into words."""
+    parts = reading.verdict.kind.words(reading, rule, names)
+    return Sentences(parts.headline, parts.figure, parts.short, parts.detail, _warnings(reading, rule))
+
+
+def _warnings(reading: Reading, rule: DecisionRule) -> tuple[str, ...]:
+    kind = reading.verdict.kind
+    if not kind.readable and kind.settled:
+        return ()
+    lines = []
+    if any(comparison.smallest_expected_count < 5 for comparison in reading.comparisons):
+        lines.append(
+            "Fewer than 5 conversions would be expected in one variant: the interval is rough, and an exact p stands beside it."
+        )
+    if any(math.isinf(comparison.lift.high) for comparison in reading.comparisons):
+        none = reading.arms[0].converts and not reading.arms[0].total
+        why = "Control has no conversions yet" if none else "Control’s level is not clear of zero yet"
+        lines.append(f"{why}, so the lift has no upper limit; read the difference in points.")
+    if reading.overlap is not None and reading.overlap.days_apart:
+        days = plural(len(reading.overlap.days_apart), "day")
+        lines.append(f"On {days} some variant was not seen; too little to matter here.")
+    if not kind.settled and reading.comparisons and not rule.method.holds_at_any_time:
+        lines.append("Reading the lift before the end and stopping at a good number finds winners that are none.")
+    return tuple(lines)

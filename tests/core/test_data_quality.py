@@ -1,0 +1,116 @@
+"""What is wrong with the data, told in words that say where and what to do."""
+
+from datetime import date, timedelta
+
+import pytest
+
+from neat_verdict.core.soundness import SPLIT_ALARM, Observed, check_strata, find_issues, gaps
+
+FIRST = date(2026, 3, 2)
+
+
+def observed(**changes):
+    fields = {"letters": "AB", "weights": (1, 1), "units": (5000, 5040), **changes}
+    return Observed(**fields)
+
+
+def kinds(seen):
+    return [fault.kind for fault in find_issues(seen)]
+
+
+def test_data_as_designed_has_no_faults():
+    days = {FIRST + timedelta(days=n): (500, 504) for n in range(10)}
+    seen = observed(
+        segments={"device=phone": (3000, 3050), "device=tablet": (2000, 1990)}, days=days, first=FIRST, mixed=2,
+        last=FIRST + timedelta(days=9), events=20_000, duplicates=300, late=100, held=3, unexposed=4000,
+    )  # fmt: skip
+    assert find_issues(seen) == ()
+
+
+def test_a_bad_split_is_unsound_and_says_where_it_comes_from():
+    # Published: 821 588 against 815 482 planned even, p = 1.8e-6 (Kohavi, Tang & Xu 2020), value from memory.
+    seen = observed(
+        units=(821_588, 815_482), segments={"device=phone": (421_588, 415_482), "device=tablet": (400_000, 400_000)}
+    )
+    (fault,) = find_issues(seen)
+    assert (fault.kind, fault.tone) == ("split", "unsound")
+    assert "821,588 in A, 815,482 in B (planned A 50%, B 50%; p = 1.8e-06)" in fault.sentence
+    assert fault.sentence.endswith("It comes from device=phone: 421,588 in A, 415,482 in B.")
+    assert "new round" in fault.advice
+
+
+def test_a_segment_alone_is_told_where_the_whole_hides_it():
+    seen = observed(segments={"device=phone": (2400, 2800), "device=tablet": (2600, 2240)})
+    faults = find_issues(seen)
+    assert [(fault.kind, fault.tone, fault.subject) for fault in faults] == [
+        ("split_segment", "warning", "device=phone"), ("split_segment", "warning", "device=tablet"),
+    ]  # fmt: skip
+
+
+def test_the_alarm_is_shared_among_all_strata():
+    """A stratum whose p is just under the alarm alone gives none beside nineteen others."""
+    counts = (1000, 1158)
+    (alone,) = check_strata({"x": counts}, (1, 1))
+    among = check_strata({"x": counts, **{f"y{n}": (1000, 1000) for n in range(19)}}, (1, 1))
+    assert SPLIT_ALARM / 20 < alone.check.pvalue < SPLIT_ALARM
+    assert alone.alarm
+    assert among[0].name == "x"
+    assert not any(stratum.alarm for stratum in among)
+
+
+def test_small_strata_give_no_alarm_whatever_their_split():
+    (tiny,) = check_strata({"x": (0, 18)}, (1, 1))
+    assert tiny.check.pvalue < SPLIT_ALARM
+    assert not tiny.alarm
+
+
+@pytest.mark.parametrize(
+    ("units", "weights", "gap"),
+    [
+        ((0, 0), (1, 1), True),
+        ((0, 40), (1, 1), True),
+        ((0, 12), (1, 1), False),
+        ((40, 0), (99, 1), False),
+        ((1, 1), (1, 1), False),
+    ],
+)
+def test_a_day_is_a_gap_when_nobody_came_or_a_variant_missed_what_it_should_have_had(units, weights, gap):
+    assert gaps({FIRST: units}, weights, FIRST, FIRST) == ((FIRST,) if gap else ())
+
+
+def test_days_that_are_missing_altogether_are_gaps_between_first_and_last():
+    days = {FIRST: (50, 50), FIRST + timedelta(days=3): (50, 50)}
+    seen = observed(days=days, first=FIRST, last=FIRST + timedelta(days=3))
+    assert [fault.subject for fault in find_issues(seen)] == ["2026-03-03", "2026-03-04"]
+    assert "no variant had any visitors" in find_issues(seen)[0].sentence
+
+
+@pytest.mark.parametrize(
+    ("field", "count", "told"),
+    [
+        ("duplicates", 800, "800 of 10,800 events of the last day had been sent before (7%)"),
+        ("late", 900, "came more than a day late (9%)"),
+        ("held", 200, "claim to lie in the future (2%)"),
+        ("unexposed", 6000, "are of units that were never exposed (60%)"),
+    ],
+)
+def test_events_that_come_wrong_are_told_with_their_share(field, count, told):
+    (fault,) = find_issues(observed(events=10_000, **{field: count}))
+    assert fault.kind == field
+    assert told in fault.sentence
+    assert fault.advice
+
+
+def test_a_handful_of_events_proves_nothing():
+    assert kinds(observed(events=60, late=60, unexposed=60)) == []
+
+
+@pytest.mark.parametrize(("mixed", "told"), [(4, []), (10, []), (11, ["mixed"])])
+def test_units_in_two_variants_are_told_above_one_in_a_thousand(mixed, told):
+    assert kinds(observed(units=(5000, 5040), mixed=mixed)) == told
+
+
+def test_the_gravest_comes_first():
+    days = {FIRST: (0, 0), FIRST + timedelta(days=1): (5000, 6000)}
+    seen = observed(units=(5000, 6000), days=days, first=FIRST, last=FIRST + timedelta(days=1))
+    assert kinds(seen) == ["split", "gap"]
