@@ -94,10 +94,10 @@ def test_events_before_the_first_exposure_are_what_came_before(ask, analyst, mac
         happened("u1", "paid", "2026-03-11T10:00:00Z", amount=55),
     )
     tally = Tally.objects.get(segment="", units=1)
-    assert (tally.total, tally.below, tally.squares, tally.cross) == (55, 40, 55**2, 55 * 40)
+    assert (tally.total, tally.second_total, tally.squares, tally.cross) == (55, 40, 55**2, 55 * 40)
     rebuild()
     again = Tally.objects.get(segment="", units=1)
-    assert (again.below, again.exact) == (40, tally.exact)
+    assert (again.second_total, again.exact) == (40, tally.exact)
 
 
 # Funnels
@@ -137,25 +137,25 @@ def test_a_funnel_shows_step_by_step_where_units_are_lost(ask, analyst, machine)
     assert again["sentence"].startswith("Most are lost on the way to")
 
 
-# Cost and views
+# Cost and impressions
 
 
-OUTLAYS = "day,variant,cost,views\n" + "\n".join(
-    f"{START + timedelta(days=n)},{variant},{cost},{views}"
+SPEND = "day,variant,cost,impressions\n" + "\n".join(
+    f"{START + timedelta(days=n)},{variant},{cost},{impressions}"
     for n in range(28)
-    for variant, cost, views in (("A", 100, 8000), ("B", 130, 8000))
+    for variant, cost, impressions in (("A", 100, 8000), ("B", 130, 8000))
 )
 
 
 def test_cost_per_conversion_follows_what_was_billed(ask, analyst, won):
-    status, stored = upload(analyst, f"/experiments/{won.key}/spend", OUTLAYS)
+    status, stored = upload(analyst, f"/experiments/{won.key}/spend", SPEND)
     assert (status, stored["days"], stored["wrong_count"]) == (200, 28, 0)
     arms = ask("get", f"/experiments/{won.key}/evidence")[1]["spend"]["arms"]
     assert [arm["cost_each"]["estimate"] for arm in arms] == pytest.approx([1.0, 130 / 120])
     # 20 % more conversions for 30 % more money: each is 8 % dearer.
     assert arms[1]["cost_lift"]["estimate"] == pytest.approx(1.3 / 1.2 - 1)
     assert arms[1]["per_thousand"]["estimate"] == pytest.approx(1000 * 120 / 8000)
-    again = upload(analyst, f"/experiments/{won.key}/spend", OUTLAYS)
+    again = upload(analyst, f"/experiments/{won.key}/spend", SPEND)
     assert again[0] == 200
     assert ask("get", f"/experiments/{won.key}/evidence")[1]["spend"]["arms"] == arms
 
@@ -167,8 +167,8 @@ def test_cost_per_conversion_follows_what_was_billed(ask, analyst, won):
         ("day,variant,cost\n2026-03-02,Z,4", 200, "must be one of A (As it is now)"),
         ("day,variant,cost\n2027-03-02,A,4", 200, "lies in the future"),
         ("day,variant,cost\n2026-03-02,A,many", 200, "must be a number"),
-        ("day,variant,colour\n2026-03-02,A,red", 422, "must be a column, or views must"),
-        ("day,cost,views\n2026-03-02,1,2", 422, "must be a column"),
+        ("day,variant,colour\n2026-03-02,A,red", 422, "must be a column, or impressions must"),
+        ("day,cost,impressions\n2026-03-02,1,2", 422, "must be a column"),
     ],
 )
 def test_a_wrong_file_of_costs_is_told_and_nothing_stored(ask, analyst, won, text, status, told):
@@ -206,8 +206,8 @@ def test_a_stretch_is_marked_exploratory(ask, won):
 @pytest.mark.parametrize(
     ("path", "field"),
     [
-        ("stretch?first=2026-03-08&last=2026-03-02", "last"),
-        ("stretch?first=2026-03-02&last=2026-03-08&metric=nothing", "metric"),
+        ("selected-range?first=2026-03-08&last=2026-03-02", "last"),
+        ("selected-range?first=2026-03-02&last=2026-03-08&metric=nothing", "metric"),
         ("cohorts?variant=Z", "variant"),
         ("cohorts?days_a_group=0", "days_a_group"),
     ],
@@ -314,7 +314,7 @@ def test_several_variants_are_ranked(ask, analyst):
     assert [line["letter"] for line in reading["ranking"]] == ["C", "B", "A"]
     assert [line["separable"] for line in reading["ranking"]] == [False, False, True]
     assert sum(line["chance"] for line in reading["ranking"]) == pytest.approx(1)
-    assert any("do not tell it apart" in line for line in reading["would_change"])
+    assert any("is not distinguishable from" in line for line in reading["would_change"])
 
 
 # Working

@@ -11,12 +11,13 @@ from neat_verdict.app.collect.counts import Counts, Expected, day_order, fields_
 from neat_verdict.app.collect.text import match_columns, read_text
 from neat_verdict.app.experiments.models import Tally
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.metrics import RATE
 from tests.app.conftest import START, bring_in, daily
 
 VARIANTS = [("A", "Sailing list"), ("B", "Café first")]
 
 
-FIELDS = fields_of("rate")
+FIELDS = fields_of(RATE)
 
 
 def read(text, variants=VARIANTS, columns=None):

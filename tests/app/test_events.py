@@ -17,7 +17,7 @@ from neat_verdict.app.collect.models import Arrival, Event, Intake, Sighting
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Tally, Workspace
 from neat_verdict.app.experiments.queries import daily_counts, find
-from neat_verdict.app.problems import Conflict
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.traffic.models import Enrolment
 from tests.app.conftest import TODAY, bring_in, daily, exposed, happened
 

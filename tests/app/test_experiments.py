@@ -55,7 +55,7 @@ def test_a_stale_edit_is_refused_and_tells_the_version(ask, draft):
         ({"power": 0.01}, "power", "must be above 1 minus the confidence"),
         ({"name": "  "}, "name", "must say what is tested"),
         ({"audience_per_day": 0}, "changes.audience_per_day", "greater than or equal to 1"),
-        ({"method": "weekly"}, "changes.method", "'fixed', 'looks'"),
+        ({"method": "weekly"}, "changes.method", "'fixed', 'group_sequential'"),
         ({"colour": "red"}, "changes.colour", "not permitted"),
         ({"variants": [{"name": "A"}]}, "variants", "must be 2 to 10"),
         ({"variants": [{"name": "A"}, {"name": " "}]}, "variants.1.name", "must say what is shown"),

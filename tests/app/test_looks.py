@@ -32,7 +32,7 @@ def evidence(ask, experiment):
 
 def test_a_look_that_was_taken_does_not_move_with_what_comes_in_later(ask, analyst, looked):
     before = evidence(ask, looked)
-    assert [(look["kept"], look["due"]) for look in before["looks"]["taken"]] == [(False, True), (False, True)]
+    assert [(look["stored"], look["due"]) for look in before["looks"]["taken"]] == [(False, True), (False, True)]
     assert tick()["looks taken"] == 2
     bring_in(analyst, looked, daily(28, {"A": (1000, 50), "B": (1000, 80)}))
     after = evidence(ask, looked)
@@ -40,7 +40,7 @@ def test_a_look_that_was_taken_does_not_move_with_what_comes_in_later(ask, analy
         look["statistic"] for look in before["looks"]["taken"]
     ]
     assert after["reading"]["comparisons"] == before["reading"]["comparisons"]
-    assert all(look["kept"] and look["taken_by"] == "the minute job" for look in after["looks"]["taken"])
+    assert all(look["stored"] and look["taken_by"] == "the scheduler" for look in after["looks"]["taken"])
 
 
 def test_a_look_is_taken_once_however_often_the_clock_ticks(looked):
@@ -90,7 +90,7 @@ def test_a_look_is_set_aside_for_a_reason_and_the_data_are_looked_at_anew(ask, a
         (2, "a filter lost phones"),
     ]
     assert shown["reading"]["verdict"] == "winner"
-    assert not shown["looks"]["taken"][0]["kept"]
+    assert not shown["looks"]["taken"][0]["stored"]
     told = ask("get", f"/experiments/{looked.key}/ledger")[1]["items"]
     assert any("aside: a filter lost phones" in entry["sentence"] for entry in told)
 

@@ -103,7 +103,7 @@ def test_a_formula_in_a_name_does_not_run(name):
 def test_the_scratchpad_judges_counts_as_typed(ask):
     arms = [{"units": "41,433", "conversions": "2104"}, {"units": "41 480", "conversions": "2284", "name": "Calendar"}]
     status, reading = ask("post", "/scratchpad/verdict", {"arms": arms, "worthwhile_lift": 0.03})
-    assert (status, reading["verdict"], reading["figure"]) == (200, "winner", "+8.4%")
+    assert (status, reading["verdict"], reading["figure"]) == (200, "winner", "+8.4% (95% CI +2.4% to +14.9%)")
     assert reading["headline"].startswith("“Calendar” brings more conversions than A")
 
 

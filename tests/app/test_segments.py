@@ -2,6 +2,7 @@
 
 import pytest
 
+from neat_verdict.app.analysis.analysis import analyse
 from neat_verdict.app.analysis.panels.segments import segments
 from neat_verdict.app.experiments.models import Workspace
 from neat_verdict.core.checks import InputError
@@ -47,7 +48,7 @@ def test_crossed_properties_and_other_metrics_are_read_too(ask, walked):
 @pytest.mark.parametrize("wrong", [{"by": "shoe size"}, {"metric": "no-such"}, {"variant": "A"}, {"variant": "Z"}])
 def test_what_there_is_not_is_refused_by_name(walked, wrong):
     with pytest.raises(InputError) as refused:
-        segments(walked, **wrong)
+        segments(analyse(walked), **wrong)
     assert refused.value.field == next(iter(wrong))
 
 
@@ -64,5 +65,5 @@ def test_without_properties_or_data_it_says_so(analyst, ask, running):
     Workspace.objects.create(segments=[["device"]])
     _, found = ask("get", f"/experiments/{running.key}/segments")
     assert (found["segments"], found["within"], found["crude"]) == ([], None, None)
-    assert "does not tell device apart" in found["sentence"]
+    assert "does not say device" in found["sentence"]
     assert "A file of units with the column device does" in found["sentence"]

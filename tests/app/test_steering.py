@@ -7,6 +7,7 @@ from datetime import UTC, datetime, timedelta
 import pytest
 
 from neat_verdict.app import clock
+from neat_verdict.app.analysis.analysis import analyse
 from neat_verdict.app.analysis.panels.segments import segments
 from neat_verdict.app.analysis.queries import evidence
 from neat_verdict.app.collect.batch import read_batch
@@ -14,7 +15,7 @@ from neat_verdict.app.collect.events import rebuild, take_in
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Experiment, Tally
 from neat_verdict.app.experiments.queries import daily_counts, find
-from neat_verdict.app.problems import Conflict
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.traffic import steering
 from neat_verdict.app.traffic.allocation import allocation, epoch_record
 from neat_verdict.app.traffic.assigning import assign
@@ -135,7 +136,7 @@ def test_the_policy_is_locked_at_the_start_and_kept_by_copies(analyst, steered):
     with pytest.raises(Conflict, match="allocation"):
         actions.edit_experiment(analyst, steered.key, steered.version, {"allocation": None})
     assert actions.copy_experiment(analyst, steered).allocation == POLICY
-    assert find(steered.key).rule["adaptive"]
+    assert find(steered.key).rule["design"] == "adaptive"
 
 
 # Epochs
@@ -264,7 +265,7 @@ def test_the_steering_metric_may_be_one_where_less_is_better(analyst, metrics):
 # By segment
 
 
-def test_each_segment_is_steered_by_itself_and_a_new_one_stays_even(analyst, metrics):
+def test_each_segment_is_allocated_by_itself_and_a_new_one_stays_even(analyst, metrics):
     draft = made(analyst, segment="device")
     with clock.at(BEGIN):
         actions.start(analyst, draft.key)
@@ -379,7 +380,7 @@ def test_steering_needs_a_reason_a_right_and_a_running_experiment(ask, analyst, 
 # Reading
 
 
-def test_it_is_read_by_epoch_with_the_naive_way_beside(steered):
+def test_it_is_read_by_epoch_with_all_epochs_pooled_beside(steered):
     """All pay twice as often on the later days, when most see C: put together C looks better than it is."""
     crowd = Crowd(5)
     for day in range(5):
@@ -393,13 +394,13 @@ def test_it_is_read_by_epoch_with_the_naive_way_beside(steered):
         found = evidence(find(steered.key))
     reading = found.reading
     lines = {line.letter: line for line in reading.comparisons}
-    naive = {line.letter: line for line in reading.followed.naive}
+    pooled = {line.letter: line for line in reading.adaptive.pooled}
     assert reading.overlap.same_time
-    assert naive["C"].lift.estimate > lines["C"].lift.estimate
-    assert reading.followed.leader == "C"
-    assert reading.followed.spared.estimate > 0
-    assert sum(reading.followed.chances) == pytest.approx(1)
-    assert [line.key for line in reading.conditions if line.subject == "minimum"] == ["days", "conversions", "value"]
+    assert pooled["C"].lift.estimate > lines["C"].lift.estimate
+    assert reading.adaptive.leader == "C"
+    assert reading.adaptive.spared.estimate > 0
+    assert sum(reading.adaptive.chances) == pytest.approx(1)
+    assert [line.key for line in reading.conditions if line.subject == "minimum"] == ["days", "conversions", "remaining"]
     for series in found.series:
         assert series.estimate[-1] == pytest.approx(lines[series.letter].lift.estimate)
     assert [arm.planned_share for arm in found.arrivals.arms] == pytest.approx(
@@ -407,8 +408,8 @@ def test_it_is_read_by_epoch_with_the_naive_way_beside(steered):
     )
     assert sum(reading.arms[2].planned_share > arm.planned_share for arm in reading.arms) == 2
     # The fare is read by epoch too.
-    side = {line.letter: line for line in reading.sides[0].comparisons}
-    assert side["C"].lift.estimate < naive["C"].lift.estimate
+    side = {line.letter: line for line in reading.secondary[0].comparisons}
+    assert side["C"].lift.estimate < pooled["C"].lift.estimate
 
 
 def test_what_the_epochs_hold_is_what_the_days_hold_and_a_rebuild_gives_it_again(steered):
@@ -450,7 +451,7 @@ def test_segments_are_held_together_day_by_day(steered):
     Workspace.objects.create(segments=[["device"]])
     after = days(steered, device="phone")
     with clock.at(BEGIN + timedelta(days=4, hours=1)):
-        found = segments(after, variant="C")
+        found = segments(analyse(after), variant="C")
         reading = evidence(after).reading
     line = next(one for one in reading.comparisons if one.letter == "C")
     assert found.segments[0].lift.estimate == pytest.approx(line.lift.estimate)
@@ -468,7 +469,7 @@ def test_a_figure_opens_its_working_epoch_by_epoch_and_the_report_explains_the_s
     with clock.at(BEGIN + timedelta(days=4, hours=1)):
         working = ask("get", f"/experiments/{steered.key}/derivation?figure=lift&variant=C")[1]
         assert working["words"].startswith("Shares changed while data came in")
-        assert [line["name"] for line in working["inputs"]] == [f"{n}: x₁ of n₁; x₀ of n₀" for n in range(1, 5)]
+        assert [line["name"] for line in working["inputs"]] == [f"{n}: x₁, n₁; x₀, n₀" for n in range(1, 5)]
         lines = ask("get", f"/experiments/{steered.key}/evidence")[1]["reading"]["comparisons"]
         shown = {line["name"]: line["value"] for line in working["steps"]}
         assert float(shown["estimate"]) == pytest.approx(lines[1]["lift"]["estimate"])
@@ -526,6 +527,6 @@ def test_the_list_for_those_who_assign_themselves_has_the_shares_of_now(analyst,
     with clock.at(TODAY):
         listed = running_list()["experiments"][0]
         given = [assign(f"u{n}", {"device": "phone"}, [draft.key])[draft.key].variant for n in range(500)]
-    assert listed["steered_by"] == "device"
-    assert listed["steered"] == {"phone": [0.1, 0.1, 0.8]}
+    assert listed["allocated_by"] == "device"
+    assert listed["allocated"] == {"phone": [0.1, 0.1, 0.8]}
     assert given.count("C") > 350

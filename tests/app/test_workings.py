@@ -8,7 +8,7 @@ from scipy import stats
 from neat_verdict.app import clock
 from neat_verdict.app.metrics.actions import create_metric
 from tests.app.conftest import bring_in, daily, exposed, happened
-from tests.app.test_beside import OUTLAYS, begin, by_device, funnel, upload  # noqa: F401
+from tests.app.test_beside import SPEND, begin, by_device, funnel, upload  # noqa: F401
 from tests.app.test_looks import looked  # noqa: F401
 from tests.app.test_steering import BEGIN, days, steered  # noqa: F401
 
@@ -87,11 +87,11 @@ def test_boundary_lift_and_chance_ahead_of_a_look(ask, looked, steps):  # noqa: 
     assert ahead["chance if worthwhile"] == pytest.approx(last["power_if_worthwhile"])
 
 
-def test_segments_shrunken_put_together_and_alone(ask, by_device, steps):  # noqa: F811
+def test_segments_partially_pooled_put_together_and_alone(ask, by_device, steps):  # noqa: F811
     found = ask("get", f"/experiments/{by_device.key}/segments?by=device")[1]
     for line in found["segments"]:
         where = {"segment": line["name"]}
-        assert shown(steps(by_device, "shrunken", **where)) == bounds(line["partially_pooled"])
+        assert shown(steps(by_device, "partially_pooled", **where)) == bounds(line["partially_pooled"])
         assert shown(steps(by_device, "impact", **where)) == bounds(line["effect_per_month"])
         for variant, level in zip("AB", line["levels"], strict=True):
             assert steps(by_device, "level", variant, **where)["r"] == pytest.approx(level)
@@ -109,7 +109,7 @@ def test_a_saved_set_is_put_together_by_itself(ask, by_device, steps):  # noqa: 
     assert shown(steps(by_device, "within", by="device", set=number)) == bounds(found["within"])
     # One alone has nothing to be drawn towards.
     assert found["segments"][0]["partially_pooled"] is None
-    path = f"/experiments/{by_device.key}/derivation?figure=shrunken&variant=B&segment=device=phone&set={number}"
+    path = f"/experiments/{by_device.key}/derivation?figure=partially_pooled&variant=B&segment=device=phone&set={number}"
     assert ask("get", path)[0] == 422
 
 
@@ -145,8 +145,8 @@ def test_the_steps_of_a_funnel(ask, analyst, machine, steps):
     assert status == 422
 
 
-def test_cost_and_views(ask, analyst, won, steps):
-    upload(analyst, f"/experiments/{won.key}/spend", OUTLAYS)
+def test_cost_and_impressions(ask, analyst, won, steps):
+    upload(analyst, f"/experiments/{won.key}/spend", SPEND)
     arms = evidence(ask, won)["spend"]["arms"]
     for arm in arms:
         for figure in ("cost_each", "per_thousand"):
@@ -171,7 +171,7 @@ def test_metrics_beside_share_the_level(ask, analyst, steps):
         assert shown(steps(experiment, "lift", metric=side["key"])) == bounds(line["lift"])
 
 
-@pytest.mark.parametrize("method", ["fixed", "anytime"])
+@pytest.mark.parametrize("method", ["fixed", "always_valid"])
 def test_the_order_of_several_variants(ask, analyst, steps, method):
     variants = [{"name": "List"}, {"name": "Calendar"}, {"name": "Map"}]
     experiment = begin(analyst, variants=variants, audience_per_day=9000, method=method)
@@ -201,12 +201,12 @@ def test_what_stands_beside_shares_that_followed(ask, steered, steps):  # noqa: 
         followed = evidence(ask, steered)["reading"]["adaptive"]
         for letter, chance in zip("ABC", followed["chances"], strict=True):
             assert steps(steered, "chance", letter)[letter] == pytest.approx(chance)
-        for line in followed["naive"]:
-            assert shown(steps(steered, "naive", line["letter"])) == bounds(line["lift"])
+        for line in followed["pooled"]:
+            assert shown(steps(steered, "pooled", line["letter"])) == bounds(line["lift"])
         remaining, gain = steps(steered, "remaining"), steps(steered, "gain")
         split = evidence(ask, steered)["arrivals"]["split"]
         assert steps(steered, "split")["p"] == pytest.approx(split["pvalue"])
-    assert remaining == {"leader": followed["leader"], "value remaining": pytest.approx(followed["remaining"])}
+    assert remaining == {"leader": followed["leader"], "possible gain remaining": pytest.approx(followed["remaining"])}
     assert (gain["gain"], gain["gain, from"], gain["gain, to"]) == bounds(followed["gained"])
     assert (gain["spared"], gain["spared, from"], gain["spared, to"]) == bounds(followed["spared"])
 
@@ -214,7 +214,7 @@ def test_what_stands_beside_shares_that_followed(ask, steered, steps):  # noqa: 
 @pytest.mark.parametrize(
     ("query", "status"),
     [
-        ("figure=shrunken&variant=B&segment=device=kite", 422),
+        ("figure=partially_pooled&variant=B&segment=device=kite", 422),
         ("figure=boundary&variant=B&look=9", 422),
         ("figure=boundary&variant=B", 422),
         ("figure=power&variant=B&look=1", 422),
@@ -223,7 +223,7 @@ def test_what_stands_beside_shares_that_followed(ask, steered, steps):  # noqa: 
         ("figure=differ&variant=B&by=device", 422),
         ("figure=crude&variant=B&by=device", 409),
         ("figure=within&variant=B&by=device&set=99", 422),
-        ("figure=naive&variant=B", 409),
+        ("figure=pooled&variant=B", 409),
         ("figure=remaining&variant=B", 409),
         ("figure=gain&variant=B", 409),
         ("figure=cost_each&variant=A", 409),

@@ -84,7 +84,7 @@ def test_what_is_remembered_of_epochs_is_what_is_believed_of_all_of_them():
     epochs = [[Rate(10, 100), Rate(14, 90)], [Rate(30, 250), Rate(70, 500)]]
     memories = [Memory(), Memory()]
     for epoch in epochs:
-        memories = [memory.summary_by(arm) for memory, arm in zip(memories, epoch, strict=True)]
+        memories = [memory.followed_by(arm) for memory, arm in zip(memories, epoch, strict=True)]
     assert posteriors_of(memories) == posteriors_from(epochs)
     assert [memory.seen for memory in memories] == [350, 590]
 
@@ -92,9 +92,9 @@ def test_what_is_remembered_of_epochs_is_what_is_believed_of_all_of_them():
 @pytest.mark.parametrize("arm", [Mean(100, 300.0, 1500.0), Ratio(100, 300.0, 900.0, 1500.0, 9000.0, 3000.0)])
 def test_an_epoch_too_small_to_measure_is_counted_and_not_believed(arm):
     one = type(arm)(1, *([1.0] * (2 if isinstance(arm, Mean) else 5)))
-    before = Memory().summary_by(arm)
-    after = before.summary_by(one)
-    assert after.belief() == before.belief()
+    before = Memory().followed_by(arm)
+    after = before.followed_by(one)
+    assert after.posterior() == before.posterior()
     assert after.seen == before.seen + 1
 
 
@@ -264,8 +264,8 @@ def test_before_an_epoch_compares_there_is_no_lift():
 
 
 def test_levels_are_told_fairly_where_putting_epochs_together_misleads():
-    naive = posteriors_from([epoch.arms for epoch in DOUBLING])
-    assert naive[1].mean > 1.5 * naive[0].mean
+    pooled = posteriors_from([epoch.arms for epoch in DOUBLING])
+    assert pooled[1].mean > 1.5 * pooled[0].mean
     fair = stratified_posteriors(DOUBLING)
     assert max(b.mean for b in fair) - min(b.mean for b in fair) < 1e-9
 
@@ -345,7 +345,7 @@ def test_the_gain_of_segments_is_that_of_each_by_itself():
 def test_a_clear_leader_wins_once_little_may_still_be_gained():
     reading = reading_of(AHEAD)
     assert (reading.verdict.name, reading.verdict.variant) == ("winner", 1)
-    value = next(line for line in reading.conditions if line.key == "value")
+    value = next(line for line in reading.conditions if line.key == "remaining")
     assert (value.state, value.required) == ("met", "under 5%")
     assert reading.summary.remaining < 0.05
     assert reading.summary.chances[1] > 0.99
@@ -357,7 +357,7 @@ def test_a_clear_leader_wins_once_little_may_still_be_gained():
         "Split as planned",
         "Every epoch in the shares set for it",
     ]
-    assert [line.position for line in rank_arms(reading.arms, RULE, AHEAD)] == [1, 0, 2]
+    assert [line.position for line in rank_arms(reading, RULE)] == [1, 0, 2]
 
 
 def test_all_that_is_said_is_said_of_the_one_that_leads():
@@ -368,13 +368,13 @@ def test_all_that_is_said_is_said_of_the_one_that_leads():
     assert over_control[0] > over_control[1]
     assert reading.summary.gain.leader == reading.verdict.variant == 2
     assert max(reading.summary.chances) == reading.summary.chances[2]
-    assert rank_arms(reading.arms, RULE, epochs)[0].position == 2
+    assert rank_arms(reading, RULE)[0].position == 2
     assert [line.label for line in reading.conditions if line.key == "clear"] == ["Interval of C clear of zero"]
 
 
 def test_where_several_are_compared_the_interval_says_of_which():
     said = write_sentences(reading_of(AHEAD), RULE, NAMES)
-    assert "the lift of B is between +" in said.detail
+    assert "the lift of B is +" in said.detail
 
 
 def test_the_gain_in_words_turns_where_fewer_and_leaves_out_bounds_that_say_nothing():
@@ -403,14 +403,14 @@ def test_nobody_is_called_while_another_may_still_be_better_by_what_is_worthwhil
 
 def test_levels_that_moved_with_the_shares_make_no_winner_and_are_remarked_upon():
     reading = reading_of(DOUBLING, replace(RULE, planned_units=(2000,) * 3))
-    naive, fair = reading.summary.naive[0], reading.comparisons[0]
-    assert naive.lift.low > 0.2
+    pooled, fair = reading.summary.pooled[0], reading.comparisons[0]
+    assert pooled.lift.low > 0.2
     assert fair.lift.low < 0 < fair.lift.high
     assert reading.verdict.name != "winner"
     assert reading.summary.remarks[0].startswith("B with all epochs put together would show +")
 
 
-def test_where_nothing_moved_naive_and_fair_agree_and_nothing_is_remarked():
+def test_where_nothing_moved_pooled_and_by_epoch_agree_and_nothing_is_remarked():
     assert reading_of(AHEAD).summary.remarks == ()
 
 
@@ -431,7 +431,7 @@ def test_shares_other_than_those_set_are_unsound():
 def test_without_data_the_rule_waits():
     reading = read_experiment([Rate(0, 0)] * 3, (1, 1, 1), RULE)
     assert reading.verdict.name == "keep_collecting"
-    assert next(line for line in reading.conditions if line.key == "value").state == "unknown"
+    assert next(line for line in reading.conditions if line.key == "remaining").state == "unknown"
 
 
 def test_means_that_do_not_vary_leave_nothing_to_compare():

@@ -93,7 +93,7 @@ def test_a_posterior_wins_by_its_thresholds_and_says_so():
     states = {line.key: line.state for line in reading.conditions}
     assert states["superiority"] == states["loss"] == "met"
     detail = write_sentences(reading, found, NAMES).detail
-    assert "it is better with a probability of" in detail
+    assert "It is better with a probability of" in detail
     strict = dataclasses.replace(found, method=PosteriorThresholds(superiority=0.999999))
     assert read(STRONG, strict).verdict.name == "keep_collecting"
     assert read(STRONG[::-1], found).verdict.name == "keep_control"

@@ -170,7 +170,7 @@ def test_conditional_power_is_the_chance_in_simulated_continuations():
     ("make", "field"),
     [
         (lambda: boundary((0.5, 0.5), 0.95), "information"),
-        (lambda: boundary((), 0.95), "group_sequential"),
+        (lambda: boundary((), 0.95), "looks"),
         (lambda: boundary((0.0, 1.0), 0.95), "information"),
         (lambda: boundary((1.0,), 1.2), "confidence"),
         (lambda: crossing_chances((0.5, 1), (2,)), "critical_values"),

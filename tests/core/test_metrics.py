@@ -71,7 +71,7 @@ def test_a_conversion_counts_once_from_the_exposure_on_and_within_the_window():
          event("page_view", 2, section="bars"), event("page_view", 3, section="Decks"),
          event("page_view", 4, section="cabins"), event("search", 5)],
     )  # fmt: skip
-    assert counted.value == 1
+    assert counted.figure == (1,)
     assert [(line.counted, line.reason) for line in counted.lines] == [
         (False, "before the first exposure"),
         (False, "section is bars; wanted: section is any of cabins, decks"),
@@ -86,7 +86,7 @@ def test_an_amount_is_summed_up_to_its_cap_and_a_text_counts_nothing():
     metric = Definition("amount", Measure("amount", PAID, "amount", cap=100), unit="money", currency="EUR")
     paid = [event("booking_paid", hours, amount=amount) for hours, amount in enumerate([60, "30.5", "free", 50])]
     counted = count_unit(metric, START, paid)
-    assert counted.value == 100
+    assert counted.figure == (100,)
     assert counted.lines[2].reason == "amount is free, which is no number"
     assert counted.lines[3].reason == "counts 9.5 of 50: the cap of 100 is reached"
 
@@ -100,10 +100,10 @@ def test_a_ratio_divides_sums_not_averages_ratios():
         [event("page_view", 1), event("page_view", 2), event("page_view", 3)],
     ]
     counts = [count_unit(metric, START, events) for events in units]
-    assert [(count.value, count.denominator) for count in counts] == [(30, 1), (0, 3)]
+    assert [count.figure for count in counts] == [(30, 1), (0, 3)]
     found = overall(metric, counts)
     assert found.figure == pytest.approx(1000 * 30 / 4)
-    assert counts[0].lines[0].reason == "below the line: counts 1"
+    assert counts[0].lines[0].reason == "denominator: counts 1"
     assert math.isnan(overall(metric, [count_unit(metric, START, [])]).figure)
 
 
@@ -112,7 +112,7 @@ def test_a_funnel_counts_steps_in_order_only():
     ordered = [event("search", 1), event("seat_chosen", 2), event("booking_paid", 3), event("search", 4)]
     jumped = [event("booking_paid", 1), event("search", 2), event("seat_chosen", 3)]
     counts = [count_unit(metric, START, events) for events in (ordered, jumped, [])]
-    assert [(count.value, count.steps) for count in counts] == [(1, 3), (0, 2), (0, 0)]
+    assert [count.figure for count in counts] == [(1, 1, 1, 1), (0, 1, 1, 0), (0, 0, 0, 0)]
     assert overall(metric, counts).steps == (2, 2, 1)
     assert counts[0].lines[-1].reason == "all steps are done already"
 
@@ -123,7 +123,7 @@ def test_a_funnel_counts_steps_in_order_only():
 def test_the_order_of_arrival_changes_nothing(raw):
     events = [event(name, hours, amount=amount) for name, hours, amount in raw]
     metric = Definition("amount", Measure("amount", PAID, "amount", cap=150), unit="number", window_hours=30)
-    assert count_unit(metric, START, events).value == pytest.approx(count_unit(metric, START, events[::-1]).value)
+    assert count_unit(metric, START, events).figure == pytest.approx(count_unit(metric, START, events[::-1]).figure)
 
 
 @pytest.mark.parametrize(

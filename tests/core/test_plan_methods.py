@@ -10,7 +10,7 @@ from scipy import stats
 from statsmodels.stats.power import TTestIndPower
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.methods import AlwaysValid, Fixed, GroupSequential, Method, PosteriorThresholds
+from neat_verdict.core.methods import AlwaysValid, Fixed, GroupSequential, PosteriorThresholds, method_from
 from neat_verdict.core.planning import (
     STANDARD,
     Arms,
@@ -89,7 +89,7 @@ def test_a_baseline_from_sums_is_that_of_the_values():
     values = np.random.default_rng(1).lognormal(3, 1, 5000)
     found = mean_from_sums(len(values), float(values.sum()), float((values**2).sum()))
     assert found.value == pytest.approx(values.mean())
-    assert found.spread == pytest.approx(values.std(ddof=1))
+    assert found.standard_deviation == pytest.approx(values.std(ddof=1))
 
 
 def test_one_sided_critical_values_are_those_of_a_multivariate_normal_integral():
@@ -208,15 +208,15 @@ def test_each_rule_reads_as_a_paragraph(method, guardrails, parts):
 @pytest.mark.parametrize(
     ("make", "field"),
     [
-        (lambda: Method("weekly"), "method"),
-        (lambda: Method(spending="linear"), "spending"),
+        (lambda: method_from({"name": "weekly"}), "method"),
+        (lambda: GroupSequential(spending="linear"), "spending"),
         (lambda: Fixed(sides="three"), "sides"),
-        (lambda: Method(looks=1), "group_sequential"),
-        (lambda: Method(look_days=(14, 14)), "look_days"),
-        (lambda: Method(superiority=0.4), "superiority"),
-        (lambda: Method(expected_loss=0), "expected_loss"),
+        (lambda: GroupSequential(looks=1), "looks"),
+        (lambda: GroupSequential(look_days=(14, 14)), "look_days"),
+        (lambda: PosteriorThresholds(superiority=0.4), "superiority"),
+        (lambda: PosteriorThresholds(expected_loss=0), "expected_loss"),
         (lambda: Baseline(1.2), "baseline"),
-        (lambda: Baseline(12.0, 0.0), "spread"),
+        (lambda: Baseline(12.0, 0.0), "standard_deviation"),
         (lambda: Baseline(0.5).changed(1.5), "lift"),
         (lambda: Baseline(5.0, 1.0).changed(-1.0), "lift"),
         (lambda: RampStep(0, 0.5), "ramp"),

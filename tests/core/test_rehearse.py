@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.methods import METHODS, AlwaysValid, Fixed, GroupSequential, Method, PosteriorThresholds
+from neat_verdict.core.methods import METHODS, AlwaysValid, Fixed, GroupSequential, PosteriorThresholds
 from neat_verdict.core.planning import STANDARD, Arms, Arrivals, Baseline, PlanRequest, Strictness, make_plan
 from neat_verdict.core.rehearsal import FLAT, World, rehearse, world_of
 from neat_verdict.core.rehearsal.draws import draw_runs
@@ -44,7 +44,7 @@ def test_daily_peeking_at_95_percent_finds_as_many_false_winners_as_published(lo
 )
 def test_each_rule_declares_no_more_false_winners_than_it_promises(method, sides):
     # Two-sided 5 % leaves 2.5 % for winners; a futile stop (below the worthwhile lift) can only take some away.
-    world, rule = planned(Method(method.kind, sides, method.spending, 4, method.look_days))
+    world, rule = planned(dataclasses.replace(method, sides=sides))
     seen = rehearse(world, rule, 0.0, runs=RUNS, seed=5)
     promised = 0.025 if sides == "two" else 0.05
     assert seen.false_winners / RUNS <= promised + tolerance(promised)
@@ -59,7 +59,7 @@ def test_differences_either_way_are_found_in_nothing_at_the_nominal_five_percent
     world, rule = planned(method)
     seen = rehearse(world, dataclasses.replace(rule, worthwhile_lift=1e-9), 0.0, runs=RUNS, seed=12)
     crossed = (seen.verdicts["winner"] + seen.verdicts["keep_control"]) / RUNS
-    if method.kind == "always_valid":
+    if method.name == "always_valid":
         assert 0.005 < crossed < 0.05
     else:
         assert crossed == pytest.approx(0.05, abs=tolerance(0.05))
@@ -76,7 +76,7 @@ def test_reading_at_any_time_keeps_its_promise_and_a_posterior_makes_none():
 @pytest.mark.parametrize("method", [Fixed(), GroupSequential(), GroupSequential(spending="pocock")])
 def test_the_power_rehearsed_is_the_power_planned(baseline, method):
     # Whole weeks give more than was asked for, so the run is cut to the sample itself.
-    request = PlanRequest(baseline, 0.05 if baseline.spread else 0.1, Arrivals(2900), Arms.even(2), STANDARD, method)
+    request = PlanRequest(baseline, 0.05 if baseline.standard_deviation else 0.1, Arrivals(2900), Arms.even(2), STANDARD, method)
     plan = make_plan(request)
     exact = Arrivals(plan.size.total / (7 * plan.duration.weeks))
     world = World(baseline, request.arms, exact, 7 * plan.duration.weeks, FLAT, FLAT)

@@ -15,7 +15,8 @@ from neat_verdict.core.periods import Pair, Period, compare_stratified
 from neat_verdict.core.planning import Arms, Arrivals, Baseline
 from neat_verdict.core.rehearsal import FLAT, MAX_EPOCHS, World, rehearse_allocation
 from neat_verdict.core.rehearsal.allocation import _next, _Sums
-from neat_verdict.core.statistics import Rate
+from neat_verdict.core.statistics import Mean, Rate
+from neat_verdict.core.statistics.arms import ARMS
 from neat_verdict.core.verdicts import DecisionRule
 
 POLICY = Policy(even_units=100, even_epochs=1)
@@ -59,11 +60,11 @@ def test_few_runs_call_what_is_no_better(drift):
         assert stats.binomtest(way.false, 150, 0.05, alternative="greater").pvalue > 0.01
 
 
-def test_where_levels_drift_the_naive_estimate_is_off_and_that_by_epoch_is_nearer():
+def test_where_levels_drift_the_pooled_estimate_is_off_and_that_by_epoch_is_nearer():
     seen = rehearse_allocation(WORLD, RULE, POLICY, (0.2, 0.0), drift=1.0, runs=80)
-    assert seen.adaptive.naive_bias.low > 0.03
-    assert abs(seen.adaptive.fair_bias.estimate) < 0.3 * seen.adaptive.naive_bias.estimate
-    assert abs(seen.even.naive_bias.estimate) < 0.02
+    assert seen.adaptive.pooled_bias.low > 0.03
+    assert abs(seen.adaptive.stratified_bias.estimate) < 0.3 * seen.adaptive.pooled_bias.estimate
+    assert abs(seen.even.pooled_bias.estimate) < 0.02
 
 
 def test_the_same_seed_gives_the_same_and_progress_is_heard():
@@ -122,16 +123,17 @@ def test_all_runs_at_once_get_the_shares_that_each_would_get_alone(policy, sprea
     before = rng.dirichlet((8, 8, 8), 12)
     rule = replace(RULE, good_direction="down")
     found = _next(before, n, x, policy, rule, spread, 3)
+    kind = ARMS.index(Rate if spread is None else Mean)
     for run in range(12):
         memories = [Memory()] * 3
         for units, totals in zip(n[:, run], x[:, run], strict=True):
             more = [
-                Memory(int(u), u, t, u if spread is None else u * spread**2, rate=spread is None)
+                Memory(int(u), u, t, u if spread is None else u * spread**2, kind)
                 for u, t in zip(units, totals, strict=True)
             ]
             old = [memory.aged(policy.kept) for memory in memories]
             memories = [
-                Memory(a.seen + b.seen, a.units + b.units, a.total + b.total, a.spread + b.spread, b.rate)
+                Memory(a.seen + b.seen, a.units + b.units, a.total + b.total, a.variance + b.variance, kind)
                 for a, b in zip(old, more, strict=True)
             ]
         seen = [memory.seen for memory in memories]

@@ -16,7 +16,7 @@ from neat_verdict.app.experiments.queries import find, today
 from neat_verdict.app.experiments.record import as_stored
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
-from neat_verdict.app.problems import Conflict
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.core.checks import InputError
 
 MAX_SETS = 200

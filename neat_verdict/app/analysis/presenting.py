@@ -45,11 +45,12 @@ from neat_verdict.core.verdicts import VERDICTS
 from neat_verdict.core.verdicts.impact import MONTH
 
 Write = Callable[[Sequence[float | None]], list[str]]
+NO_LIMIT = "no limit"
 
 
 def lifts_text(values: Sequence[float | None]) -> list[str]:
     """Lifts as text."""
-    return ["–" if value is None or math.isnan(value) else format_lift(value) for value in values]
+    return ["–" if value is None else format_lift(value) for value in values]
 
 
 def counts_text(values: Sequence[float | None]) -> list[str]:
@@ -80,8 +81,8 @@ def interval(value: Interval, write: Write = lifts_text) -> IntervalOut:
         low_open=value.low == -math.inf,
         high_open=value.high == math.inf,
         estimate_text=texts[0],
-        low_text=texts[1],
-        high_text=texts[2],
+        low_text=texts[1] if math.isfinite(value.low) else NO_LIMIT,
+        high_text=texts[2] if math.isfinite(value.high) else NO_LIMIT,
     )
 
 

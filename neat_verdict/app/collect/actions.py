@@ -17,7 +17,7 @@ from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Ta
 from neat_verdict.app.experiments.queries import metric_use, today
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
-from neat_verdict.app.problems import Conflict
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.metrics import Tallying
 

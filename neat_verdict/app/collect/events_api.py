@@ -10,7 +10,7 @@ from ninja import Router, Schema
 from neat_verdict.app.collect.batch import BadBatch, read_batch
 from neat_verdict.app.collect.events import take_in
 from neat_verdict.app.people.keys import MachineAuth
-from neat_verdict.app.problem_documents import problem
+from neat_verdict.app.http.problems import problem
 
 router = Router(tags=["machines"])
 WRONG_SHOWN = 100

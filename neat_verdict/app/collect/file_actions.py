@@ -22,7 +22,7 @@ from neat_verdict.app.experiments.queries import today, workspace
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
-from neat_verdict.app.problems import Conflict
+from neat_verdict.app.http.problems import Conflict
 
 _LINES_AT_ONCE = 10_000
 

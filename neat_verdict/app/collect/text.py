@@ -31,7 +31,7 @@ _KNOWN = {
     "numerator_squares": {"numerator squares", "squares of numerator", "numerator squared"},
     "denominator_squares": {"denominator squares", "squares of denominator", "denominator squared"},
     "cost": {"cost", "costs", "spend", "spent", "kosten", "cout", "coste", "budget"},
-    "views": {"views", "impressions", "shown", "ansichten", "vues", "vistas"},
+    "impressions": {"impressions", "views", "shown", "ansichten", "vues", "vistas"},
     "before": {"before", "pre", "pre period", "vorher", "avant", "antes"},
     "before_squares": {"before squares", "squares of before", "pre squares"},
     "cross": {"cross", "cross product", "product", "products"},

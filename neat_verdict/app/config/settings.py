@@ -34,6 +34,7 @@ INSTALLED_APPS = [
     "django.contrib.sessions",
     "django.contrib.staticfiles",
     "ninja",
+    "neat_verdict.app.http",
     "neat_verdict.app.people",
     "neat_verdict.app.metrics",
     "neat_verdict.app.experiments",

@@ -23,7 +23,7 @@ from neat_verdict.app.collect import actions as collect
 from neat_verdict.app.collect.batch import read_batch
 from neat_verdict.app.collect.events import take_in
 from neat_verdict.app.collect.file_actions import digest_of, store_units
-from neat_verdict.app.collect.outlays import store_outlays
+from neat_verdict.app.collect.spend import store_spend
 from neat_verdict.app.demo.workspace import CHANGES, METRICS, NAME, SEGMENTS, STORIES, TIME_ZONE, Story
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Experiment, Workspace
@@ -222,8 +222,8 @@ def _bring_in(story: Story, by: User, experiment: Experiment, first: date, days:
     _store(by, experiment, counts_file(story, experiment, first, days), "")
     for metric, fares in story.fares.items():
         _store(by, experiment, fares_file(story, experiment, fares), metric)
-    if story.outlays:
-        store_outlays(by, experiment, outlays_file(story, experiment), "advertising-desk.csv")
+    if story.spend:
+        store_spend(by, experiment, spend_file(story, experiment), "advertising-desk.csv")
 
 
 def _store_units(by: User, experiment: Experiment, content: str) -> None:
@@ -249,14 +249,14 @@ def customers_file(story: Story, experiment: Experiment, first: date, days: int)
     return "\n".join(lines)
 
 
-def outlays_file(story: Story, experiment: Experiment) -> bytes:
+def spend_file(story: Story, experiment: Experiment) -> bytes:
     """A CSV of what the advertising desk billed and showed, by day and variant."""
     draw = np.random.default_rng(_SEED + 900 + story.seed)
     counts = daily_counts([experiment])[experiment.pk].primary
-    lines = ["day,variant,cost,views"]
+    lines = ["day,variant,cost,impressions"]
     for day, units in zip(counts.days, counts.units.tolist(), strict=True):
-        for letter, seen, (cost, views) in zip(LETTERS, units, story.outlays, strict=False):
-            lines.append(f"{day.isoformat()},{letter},{seen * cost * draw.normal(1, 0.02):.2f},{round(seen * views)}")
+        for letter, seen, (cost, impressions) in zip(LETTERS, units, story.spend, strict=False):
+            lines.append(f"{day.isoformat()},{letter},{seen * cost * draw.normal(1, 0.02):.2f},{round(seen * impressions)}")
     return "\n".join(lines).encode()
 
 

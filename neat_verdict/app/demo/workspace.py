@@ -41,8 +41,8 @@ class Story:
     parameters: tuple[dict[str, str], ...] = ()
     starts_next_monday: bool = False
     ended_ago: int = 0  # days; of those that the crowd makes
-    # (cost of a visitor, views for each) by variant: what the advertising desk billed and showed.
-    outlays: tuple[tuple[float, float], ...] = ()
+    # (cost of a visitor, impressions for each) by variant: what the advertising desk billed and showed.
+    spend: tuple[tuple[float, float], ...] = ()
     # (how far the past of a customer tells, gain of the last variant): a file of customers with what they paid before.
     before: tuple[float, float] = (0.0, 0.0)
     learnt: str = ""
@@ -242,7 +242,7 @@ STORIES: tuple[Story, ...] = (
         ("The ferry at sea", "The island's beach"), ("", "Show the beach instead of the ferry"),
         _brief("showing the beach instead of the ferry", "people buy where they arrive", "visitors from adverts",
                baseline=0.03, worthwhile_lift=0.08, audience_per_day=4800, least_weeks=3),
-        rates=(0.03, 0.0341), days_in=35, seed=47, outlays=((0.31, 22.0), (0.39, 21.0)),
+        rates=(0.03, 0.0341), days_in=35, seed=47, spend=((0.31, 22.0), (0.39, 21.0)),
     ),
     Story(
         "Names for the cabins", "Cabins", "cabin upgrades",

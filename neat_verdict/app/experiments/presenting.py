@@ -43,6 +43,7 @@ def present(experiment: Experiment) -> ExperimentOut:
     plan, plan_problem, last_day, words = _plan_parts(experiment)
     return ExperimentOut(
         **{name: getattr(experiment, name) for name in _SAME_NAME if name not in _MADE},
+        design=queries.design(experiment).name,
         method_settings=queries.method_settings(experiment),
         allocation=AllocationIO(**experiment.allocation) if experiment.allocation else None,
         metrics=[_use(use) for use in experiment.metrics.all()],
@@ -113,6 +114,7 @@ def _use(use: ExperimentMetric) -> MetricUseOut:
         unit=definition.unit,
         currency=definition.currency,
         words=definition.words(),
+        fields=["day", "variant", *use.tallying.fields],
         version=use.version.number if use.version else latest,
         latest_version=latest,
     )

@@ -9,6 +9,7 @@ from ninja import Schema
 from pydantic import Field
 
 from neat_verdict.app.metrics.schemas import ConditionIO
+from neat_verdict.app.http.choices import MethodName
 from neat_verdict.core.methods import DEFAULT_METHOD
 from neat_verdict.core.planning import Alternatives, Plan
 
@@ -76,6 +77,7 @@ class MetricUseOut(MetricUseIn):
     unit: str
     currency: str
     words: str
+    fields: list[str]  # columns of its daily counts
     version: int
     latest_version: int
 
@@ -141,7 +143,7 @@ class ExperimentFields(Schema):
     least_conversions: int = Field(default=50, ge=0, le=10**6)
     planned_start: date | None = None
     longest_run_weeks: int | None = Field(default=None, ge=1, le=104)
-    method: str = Field(default=DEFAULT_METHOD.name, max_length=30)
+    method: MethodName = DEFAULT_METHOD.name
     method_settings: dict[str, Any] = Field(default_factory=dict)
     family: Literal["holm", "benjamini_hochberg"] = "holm"
     warm_up_days: int = Field(default=0, ge=0, le=60)
@@ -264,8 +266,11 @@ class RoundOut(Schema):
 class ExperimentOut(ExperimentFields):
     """An experiment with what follows from its fields."""
 
+    model_config = {"json_schema_serialization_defaults_required": True}
+
     key: str
     version: int
+    design: str
     state: Literal["draft", "scheduled", "running", "paused", "ended", "decided", "archived"]
     owner: str
     metric: str

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.http import HttpRequest
 from ninja import Router, Status
 
-from neat_verdict.app.config.auth import person
+from neat_verdict.app.http.auth import person
 from neat_verdict.app.metrics import actions, presenting, queries
 from neat_verdict.app.metrics.sample import SAMPLE
 from neat_verdict.app.metrics.schemas import (

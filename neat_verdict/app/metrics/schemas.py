@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Literal
 
 from ninja import Schema
 from pydantic import Field
 
-Operator = Literal["is", "is_not", "any_of", "contains", "starts_with", "greater", "less", "between", "is_set"]
-ValueKind = Literal["text", "number", "true_false", "date", "version"]
-Direction = Literal["up", "down"]
-Unit = Literal["percent", "number", "money", "milliseconds", "per_thousand"]
+from neat_verdict.app.http.choices import MeasureKind, MetricKind
+from neat_verdict.core.matching import Operator, ValueKind
+from neat_verdict.core.metrics import Unit
+from neat_verdict.core.rule import Direction
 
 
 class ConditionIO(Schema):
@@ -30,7 +29,7 @@ class EventFilterIO(Schema):
 
 class MeasureIO(Schema):
     model_config = {"extra": "forbid"}
-    kind: str = Field(max_length=30)
+    kind: MeasureKind
     events: EventFilterIO
     amount_of: str = Field(default="", max_length=80)
     cap: float | None = None
@@ -40,7 +39,7 @@ class DefinitionIO(Schema):
     """As `core.metrics.Definition`."""
 
     model_config = {"extra": "forbid"}
-    kind: str
+    kind: MetricKind
     measure: MeasureIO | None = None
     denominator: MeasureIO | None = None
     steps: list[EventFilterIO] = Field(default_factory=list, max_length=10)

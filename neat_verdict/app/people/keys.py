@@ -12,7 +12,7 @@ from ninja.security import HttpBearer
 from neat_verdict.app import clock
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import MachineKey, User
-from neat_verdict.app.problems import Conflict
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.core.checks import InputError
 
 PREFIX = "nv_"

@@ -21,7 +21,7 @@ from neat_verdict.app.people.models import User
 from neat_verdict.app.planning import queries
 from neat_verdict.app.planning.models import Forecast, Rehearsal
 from neat_verdict.app.planning.presenting import allocation_out, world_out
-from neat_verdict.app.problems import Conflict
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.rehearsal import MAX_EPOCHS, rehearse, rehearse_allocation, world_of
 

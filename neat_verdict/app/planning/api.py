@@ -6,7 +6,7 @@ from django.conf import settings
 from django.http import HttpRequest
 from ninja import File, Router, Status, UploadedFile
 
-from neat_verdict.app.config.auth import person
+from neat_verdict.app.http.auth import person
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.planning import actions, queries
 from neat_verdict.app.planning.past import read_past

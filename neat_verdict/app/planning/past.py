@@ -99,7 +99,7 @@ def _values(text: Text, columns: dict[str, int | None]) -> Past:
         if columns["day"] is not None:
             days.add(_day(line, _cell(cells, columns["day"])))
     if len(values) < 2:
-        raise InputError("file", f"{len(values)} rows", "must have 2 rows or more to know a standard_deviation")
+        raise InputError("file", f"{len(values)} rows", "must have 2 rows or more to know a standard deviation")
     numerator = np.array(values)
     if below:
         divisor = np.array(below)
@@ -117,7 +117,7 @@ def _past(level: float, standard_deviation: float, units: int, days: set[date], 
         raise InputError(
             "file",
             f"mean {level:.4g}, standard_deviation {standard_deviation:.4g}",
-            "must have a mean and a standard_deviation above 0",
+            "must have a mean and a standard deviation above 0",
         )
     return Past(level, standard_deviation, units, tuple(sorted(days)), cap)
 

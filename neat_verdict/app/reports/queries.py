@@ -14,7 +14,7 @@ from neat_verdict.app.experiments.models import Experiment, Picture
 from neat_verdict.app.experiments.presenting import hypothesis, variant_out
 from neat_verdict.app.experiments.queries import find, workspace
 from neat_verdict.app.experiments.schemas import RuleChangeOut
-from neat_verdict.app.problems import Conflict, Gone
+from neat_verdict.app.http.problems import Conflict, Gone
 from neat_verdict.app.reports import story
 from neat_verdict.app.reports.models import ReportLink
 from neat_verdict.app.reports.schemas import LinkOut, ReportOut

@@ -10,7 +10,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404
 from ninja import Router, Status
 
-from neat_verdict.app.config.auth import person
+from neat_verdict.app.http.auth import person
 from neat_verdict.app.experiments.audience import audience_of
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.people.keys import MachineAuth, make_key, withdraw_key

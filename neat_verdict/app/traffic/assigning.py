@@ -87,8 +87,8 @@ def listed(found: Served) -> dict[str, Any]:
         "forced": {unit: LETTERS[position] for unit, position in traffic.forced.items()},
         # Shares that follow the evidence change with every epoch: whoever assigns from the list keeps what a unit was given, and
         # hands it to the next assignment.
-        "steered_by": traffic.steered_by,
-        "steered": {value: list(weights) for value, weights in traffic.steered.items()},
+        "allocated_by": traffic.allocated_by,
+        "allocated": {value: list(weights) for value, weights in traffic.allocated.items()},
         "variants": [
             {"letter": LETTERS[position], "name": name, "weight": weight, "parameters": dict(parameters)}
             for position, ((_, name, parameters), weight) in enumerate(

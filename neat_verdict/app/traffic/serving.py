@@ -146,7 +146,7 @@ def epoch_segment(experiment: Served, at: int, properties: Mapping[str, object])
     No property begins with #, so these are never taken for segments.
     """
     number = max(bisect_right(experiment.epoch_starts, at), 1)
-    by = experiment.traffic.steered_by
+    by = experiment.traffic.allocated_by
     return f"#{number} {by}={property_text(properties.get(by))}" if by else f"#{number}"
 
 
@@ -180,12 +180,12 @@ def traffic_of(experiment: Experiment, day: date) -> Traffic:
         return _rolled_out(experiment, salt, positions, day)
     even = tuple(variant.weight for variant in variants)
     shares = shares_now(experiment)
-    steered_by = (experiment.allocation or {}).get("segment", "")
+    allocated_by = (experiment.allocation or {}).get("segment", "")
     return Traffic(
         salt=salt,
         weights=shares.get("", even),
-        steered_by=steered_by,
-        steered={name.split("=", 1)[1]: found for name, found in shares.items() if name} if steered_by else {},
+        allocated_by=allocated_by,
+        allocated={name.split("=", 1)[1]: found for name, found in shares.items() if name} if allocated_by else {},
         participation=Arrivals(1, experiment.participation, steps).participation_on((day - first).days + 1),
         audience=audience_of(experiment.audience_rules),
         forced={unit: positions[letter] for unit, letter in experiment.forced.items() if letter in positions},

@@ -22,7 +22,7 @@ from neat_verdict.app.experiments.models import Experiment, Workspace
 from neat_verdict.app.experiments.queries import find, workspace
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
-from neat_verdict.app.problems import Conflict
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.traffic.steering import tend_epochs
 from neat_verdict.app.watch.models import ChangeNote, Notice
 from neat_verdict.app.watch.queries import observe

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.http import HttpRequest
 from ninja import Router, Status
 
-from neat_verdict.app.config.auth import person
+from neat_verdict.app.http.auth import person
 from neat_verdict.app.experiments import actions as experiments
 from neat_verdict.app.experiments.presenting import present
 from neat_verdict.app.experiments.queries import find, local_moment, workspace

@@ -37,6 +37,11 @@ class AlwaysValid(Method):
     explanation: ClassVar[str] = "Read on any day as often as you like. Needs the most data."
     alternative: ClassVar[str] = "Reading at any time"
     holds_at_any_time: ClassVar[bool] = True
+    method_note: ClassVar[str] = (
+        "May be read at any time: the critical value is √((t + ρ)/t · (ln(1 + t/ρ) − 2 ln α)) at the share t of the "
+        "planned data, so that all intervals hold together (Robbins 1970; Howard et al. 2021)."
+    )
+    several_note: ClassVar[str] = "The level is shared among the comparisons with control (Bonferroni)."
     how_read: ClassVar[str] = "It may be read on any day, and the interval allows for that."
     threshold_source: ClassVar[str] = "; critical value of a normal-mixture confidence sequence, Howard et al. (2021)"
     adjusted_words: ClassVar[str] = "The smallest level at which the confidence sequence would leave out zero by now."

@@ -96,6 +96,8 @@ class Method(ABC):
     credible: ClassVar[bool] = False  # intervals are credible intervals
     planning_warning: ClassVar[str] = ""
     interval_name: ClassVar[str] = "An interval"
+    method_note: ClassVar[str] = ""  # how thresholds are computed, with sources, for those who want to know
+    several_note: ClassVar[str] = ""  # the same of several variants
     how_read: ClassVar[str]  # for the report, as a sentence
     threshold_source: ClassVar[str] = ""
     adjusted_words: ClassVar[str]

@@ -38,6 +38,9 @@ class Fixed(Method):
     explanation: ClassVar[str] = "Read when the planned sample and the planned days are in. Needs the least data."
     alternative: ClassVar[str] = "A single reading"
     reads_once: ClassVar[bool] = True
+    several_note: ClassVar[str] = (
+        "The critical value and the adjusted p hold for all comparisons with control together (Dunnett 1955)."
+    )
     how_read: ClassVar[str] = "It was read once, when the planned sample was in."
     adjusted_words: ClassVar[str] = DUNNETT_WORDS
     adjusted_formula: ClassVar[str] = DUNNETT_FORMULA

@@ -62,10 +62,16 @@ class GroupSequential(Method):
     look_days: tuple[int, ...] = ()
 
     name: ClassVar[str] = "group_sequential"
-    title: ClassVar[str] = "At planned looks"
+    title: ClassVar[str] = "Planned looks"
     explanation: ClassVar[str] = "Read on days fixed beforehand, and at no other time. Often ends sooner."
     alternative: ClassVar[str] = "Four planned looks"
     has_looks: ClassVar[bool] = True
+    method_note: ClassVar[str] = (
+        "Read at planned looks: the level is spent by the share of the planned data that is in (Lan & DeMets 1983), "
+        "the critical value follows by recursion over the looks taken (Armitage, McPherson & Rowe 1969); the adjusted "
+        "p is the smallest level whose boundary is reached (Jennison & Turnbull 2000)."
+    )
+    several_note: ClassVar[str] = "The level is shared among the comparisons with control (Bonferroni)."
     how_read: ClassVar[str] = "It was read at planned looks only, and the interval allows for them."
     threshold_source: ClassVar[str] = "; critical value by alpha spending, Lan & DeMets (1983)"
     adjusted_words: ClassVar[str] = "The smallest level whose boundary at this look the statistic would reach."

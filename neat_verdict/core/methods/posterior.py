@@ -71,6 +71,11 @@ class PosteriorThresholds(Method):
         "Thresholds on a posterior are no promise about false winners when they are read every day: rehearse the plan."
     )
     interval_name: ClassVar[str] = "A credible interval"
+    method_note: ClassVar[str] = (
+        "Read by a posterior: Beta(1, 1) priors for rates, normal for means; the probability of being better, the "
+        "expected loss and the credible interval of the lift by quadrature (Cook 2003; Scott 2010). The test’s p "
+        "stands beside for comparison and decides nothing."
+    )
     how_read: ClassVar[str] = "It was read by probabilities, against thresholds that were set beforehand."
     adjusted_words: ClassVar[str] = DUNNETT_WORDS
     adjusted_formula: ClassVar[str] = DUNNETT_FORMULA

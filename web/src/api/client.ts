@@ -20,11 +20,11 @@ export type Handover = Schemas["RolloutOut"];
 export type Casebook = Schemas["CasebookOut"];
 export type Looks = Schemas["LooksOut"];
 export type Funnel = Schemas["FunnelOut"];
-export type Outlay = Schemas["OutlayOut"];
+export type Spend = Schemas["SpendOut"];
 export type Cohorts = Schemas["CohortsOut"];
-export type Stretch = Schemas["StretchOut"];
+export type SelectedRange = Schemas["SelectedRangeOut"];
 export type ReportLink = Schemas["LinkOut"];
-export type OutlaysSeen = Schemas["OutlaysOut"];
+export type SpendFileSeen = Schemas["SpendFileOut"];
 export type Session = Schemas["Session"];
 export type Tone = Comparison["tone"];
 export type Variant = Partial<Schemas["VariantIn"]> & Pick<Schemas["VariantIn"], "name">;
@@ -198,10 +198,10 @@ function importForm(file: File, columns: Record<string, number | null>, metric: 
 }
 
 /** Cost and views by day and variant: all of the file, or nothing and what is wrong. */
-export function sendOutlays(key: string, file: File): Promise<OutlaysSeen> {
+export function sendOutlays(key: string, file: File): Promise<SpendFileSeen> {
   const form = new FormData();
   form.set("file", file);
-  return sendForm(`/experiments/${key}/outlays`, form);
+  return sendForm(`/experiments/${key}/spend`, form);
 }
 
 /** What a file with a row a unit comes to; with a digest it is stored. */
@@ -223,5 +223,5 @@ export function sendEventFile(file: File): Promise<EventFileSeen> {
 export type Policy = Schemas["AllocationIO"];
 export type Allocation = Schemas["AllocationOut"];
 export type EpochShown = Schemas["EpochOut"];
-export type Followed = Schemas["FollowedOut"];
+export type Adaptive = Schemas["AdaptiveOut"];
 export type AllocationRehearsal = Schemas["AllocationRehearsalOut"];

@@ -144,11 +144,13 @@ export function useCohorts(key: string, asked: CohortsAsked) {
 }
 
 /** Some days alone; asked once both ends are chosen. */
-export function useStretch(key: string, first: string, last: string) {
+export function useSelectedRange(key: string, first: string, last: string) {
   return useQuery({
-    queryKey: keys.stretch(key, first, last),
+    queryKey: keys.selectedRange(key, first, last),
     queryFn: () =>
-      take(client.GET("/api/v1/experiments/{key}/stretch", { params: { path: { key }, query: { first, last } } })),
+      take(
+        client.GET("/api/v1/experiments/{key}/selected-range", { params: { path: { key }, query: { first, last } } }),
+      ),
     enabled: !!first && !!last,
     placeholderData: keepPreviousData,
     retry: false,
@@ -171,14 +173,14 @@ export function useSegmentSets(key: string) {
 }
 
 /** A figure, and where it stands: of a metric, a segment, a look, some days, a step. */
-export type FigureAsked = operations["get_working"]["parameters"]["query"];
+export type FigureAsked = operations["get_derivation"]["parameters"]["query"];
 
 /** How a figure is made. */
-export function useWorking(key: string, asked: FigureAsked) {
+export function useDerivation(key: string, asked: FigureAsked) {
   return useQuery({
-    queryKey: keys.working(key, asked),
+    queryKey: keys.derivation(key, asked),
     queryFn: () =>
-      take(client.GET("/api/v1/experiments/{key}/working", { params: { path: { key }, query: { ...asked } } })),
+      take(client.GET("/api/v1/experiments/{key}/derivation", { params: { path: { key }, query: { ...asked } } })),
     retry: false,
   });
 }

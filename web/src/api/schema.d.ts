@@ -297,6 +297,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/experiments/{key}/derivation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Derivation
+         * @description How a figure is made: words, formula, source and inputs; of everybody, or of a segment, a look, some days, a step alone.
+         */
+        get: operations["get_derivation"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/experiments/{key}/end-time": {
         parameters: {
             query?: never;
@@ -657,26 +677,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/experiments/{key}/outlays": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Outlays
-         * @description A file of cost and views by day and variant: all of it, or nothing and what is wrong with it.
-         */
-        post: operations["store_outlays"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/experiments/{key}/past": {
         parameters: {
             query?: never;
@@ -964,6 +964,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/experiments/{key}/selected-range": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Selected
+         * @description Some days alone; no verdict is read from them.
+         */
+        get: operations["get_selected_range"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/experiments/{key}/snippets": {
         parameters: {
             query?: never;
@@ -975,6 +995,26 @@ export interface paths {
         get: operations["get_snippets"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/spend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Spend
+         * @description A file of cost and impressions by day and variant: all of it, or nothing and what is wrong with it.
+         */
+        post: operations["store_spend"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1032,26 +1072,6 @@ export interface paths {
          * @description Freeze the shares, let them follow the evidence again, or return to even ones.
          */
         post: operations["steer"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/experiments/{key}/stretch": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Stretch
-         * @description Some days alone; no verdict is read from them.
-         */
-        get: operations["get_stretch"];
-        put?: never;
-        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1123,26 +1143,6 @@ export interface paths {
         put?: never;
         /** Withdraw */
         post: operations["withdraw_decision"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/experiments/{key}/working": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Working
-         * @description How a figure is made: words, formula, source and inputs; of everybody, or of a segment, a look, some days, a step alone.
-         */
-        get: operations["get_working"];
-        put?: never;
-        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1542,6 +1542,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/vocabulary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What there is
+         * @description Methods, designs, verdicts, kinds of metrics and conditions, with their words and settings.
+         */
+        get: operations["get_vocabulary"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1556,6 +1576,30 @@ export interface components {
             role: string;
             /** Username */
             username: string;
+        };
+        /**
+         * AdaptiveOut
+         * @description Beside a reading by epoch: chances to be best (control first), the value ``remaining`` as a share of the leader's level,
+         *     ``spared`` the units that saw the best variant beyond those of an even split, and ``gained`` conversions or sum beyond it.
+         *     ``sentence`` puts the gain in words.
+         */
+        AdaptiveOut: {
+            /** Chances */
+            chances: number[];
+            /** Explained */
+            explained: string;
+            gained: components["schemas"]["IntervalOut"];
+            /** Leader */
+            leader: string;
+            /** Pooled */
+            pooled: components["schemas"]["PooledOut"][];
+            /** Remaining */
+            remaining: number | null;
+            /** Remarks */
+            remarks: string[];
+            /** Sentence */
+            sentence: string;
+            spared: components["schemas"]["IntervalOut"];
         };
         /**
          * AllocationIO
@@ -1594,15 +1638,15 @@ export interface components {
              */
             kind: "proportional" | "top_two";
             /**
+             * Max Change
+             * @default 0.25
+             */
+            max_change: number;
+            /**
              * Metric
              * @default
              */
             metric: string;
-            /**
-             * Most Change
-             * @default 0.25
-             */
-            most_change: number;
             /**
              * Segment
              * @default
@@ -1852,7 +1896,7 @@ export interface components {
         };
         /**
          * CaseOut
-         * @description A decided experiment. ``shrunken`` is its lift drawn towards the mean of all by as much as chance spreads it.
+         * @description A decided experiment. ``partially_pooled`` is its lift adjusted for selection.
          */
         CaseOut: {
             /** Area */
@@ -1879,21 +1923,18 @@ export interface components {
             metric: string;
             /** Name */
             name: string;
+            partially_pooled: components["schemas"]["IntervalOut"] | null;
             /** Places Open */
             places_open: number;
             /** Short */
             short: string;
-            shrunken: components["schemas"]["IntervalOut"] | null;
             /**
              * Tone
              * @enum {string}
              */
             tone: "ahead" | "behind" | "open";
-            /**
-             * Verdict
-             * @enum {string}
-             */
-            verdict: "winner" | "keep_control" | "no_worthwhile_difference" | "trade_off" | "keep_collecting" | "unresolved" | "unsound";
+            /** Verdict */
+            verdict: string;
             /** Verdict Name */
             verdict_name: string;
             /** Worthwhile Lift */
@@ -1942,6 +1983,13 @@ export interface components {
             takes_part: boolean;
             /** Variant */
             variant: string;
+        };
+        /** ChoiceOut */
+        ChoiceOut: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
         };
         /** CohortOut */
         CohortOut: {
@@ -1992,11 +2040,11 @@ export interface components {
             /** Critical Value */
             critical_value: number;
             difference: components["schemas"]["IntervalOut"];
+            effect_per_month: components["schemas"]["IntervalOut"] | null;
             /** Exact Pvalue */
             exact_pvalue: number | null;
             /** Expected Loss */
             expected_loss?: number | null;
-            impact_a_month: components["schemas"]["IntervalOut"] | null;
             /** Letter */
             letter: string;
             lift: components["schemas"]["IntervalOut"];
@@ -2067,6 +2115,20 @@ export interface components {
              * @enum {string}
              */
             subject: "minimum" | "soundness" | "effect";
+        };
+        /**
+         * ConflictOut
+         * @description A variant whose metrics pull apart, by their names.
+         */
+        ConflictOut: {
+            /** Ahead */
+            ahead: string[];
+            /** Behind */
+            behind: string[];
+            /** Letter */
+            letter: string;
+            /** Unproven */
+            unproven: string[];
         };
         /** CountsIn */
         CountsIn: {
@@ -2171,6 +2233,40 @@ export interface components {
             /** Username */
             username: string;
         };
+        /**
+         * DerivationOut
+         * @description How a figure is made, with every input, so that it can be done again by hand.
+         */
+        DerivationOut: {
+            /** Formula */
+            formula: string;
+            /** Inputs */
+            inputs: components["schemas"]["StepOut"][];
+            /** Source */
+            source: string;
+            /** Steps */
+            steps: components["schemas"]["StepOut"][];
+            /** Title */
+            title: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * DesignOut
+         * @description ``refused`` says, by the name of a method, why it does not hold in this design.
+         */
+        DesignOut: {
+            /** Explanation */
+            explanation: string;
+            /** Name */
+            name: string;
+            /** Refused */
+            refused: {
+                [key: string]: string;
+            };
+            /** Title */
+            title: string;
+        };
         /** DifferenceOut */
         DifferenceOut: {
             /** Added */
@@ -2228,7 +2324,7 @@ export interface components {
              */
             tone: "ahead" | "behind" | "open";
             /** Verdict */
-            verdict: ("winner" | "keep_control" | "no_worthwhile_difference" | "trade_off" | "keep_collecting" | "unresolved" | "unsound") | null;
+            verdict: string | null;
             /** Worthwhile Lift */
             worthwhile_lift: number;
         };
@@ -2391,10 +2487,10 @@ export interface components {
              */
             funnels: components["schemas"]["FunnelOut"][];
             looks?: components["schemas"]["LooksOut"] | null;
-            outlay?: components["schemas"]["OutlayOut"] | null;
             reading: components["schemas"]["ReadingOut"];
             /** Series */
             series: components["schemas"]["SeriesOut"][];
+            spend?: components["schemas"]["SpendOut"] | null;
         };
         /** ExclusionOut */
         ExclusionOut: {
@@ -2475,11 +2571,6 @@ export interface components {
              */
             exclusion_share: number;
             /**
-             * Expected Loss
-             * @default 0.005
-             */
-            expected_loss: number;
-            /**
              * Family
              * @default holm
              * @enum {string}
@@ -2501,19 +2592,16 @@ export interface components {
             least_weeks: number;
             /** Longest Run Weeks */
             longest_run_weeks?: number | null;
-            /** Look Days */
-            look_days?: number[];
-            /**
-             * Looks
-             * @default 4
-             */
-            looks: number;
             /**
              * Method
              * @default fixed
              * @enum {string}
              */
-            method: "fixed" | "looks" | "anytime" | "bayesian";
+            method: "fixed" | "group_sequential" | "always_valid" | "posterior";
+            /** Method Settings */
+            method_settings?: {
+                [key: string]: unknown;
+            };
             /** Metrics */
             metrics?: components["schemas"]["MetricUseIn"][];
             /**
@@ -2535,25 +2623,8 @@ export interface components {
             power: number;
             /** Ramp */
             ramp?: components["schemas"]["RampStepIO"][];
-            /**
-             * Sides
-             * @default two
-             * @enum {string}
-             */
-            sides: "two" | "one";
-            /**
-             * Spending
-             * @default obrien_fleming
-             * @enum {string}
-             */
-            spending: "obrien_fleming" | "pocock";
-            /** Spread */
-            spread?: number | null;
-            /**
-             * Superiority
-             * @default 0.95
-             */
-            superiority: number;
+            /** Standard Deviation */
+            standard_deviation?: number | null;
             /**
              * Unit Name
              * @default visitors
@@ -2572,17 +2643,27 @@ export interface components {
              */
             worthwhile_lift: number;
         };
-        /** ExperimentOut */
+        /**
+         * ExperimentOut
+         * @description An experiment with what follows from its fields.
+         */
         ExperimentOut: {
             allocation: components["schemas"]["AllocationIO"] | null;
-            /** Area */
+            /**
+             * Area
+             * @default
+             */
             area: string;
             /**
              * Assignment Unit
+             * @default visitor
              * @enum {string}
              */
             assignment_unit: "visitor" | "account" | "request";
-            /** Audience */
+            /**
+             * Audience
+             * @default
+             */
             audience: string;
             /** Audience In Words */
             audience_in_words: string;
@@ -2592,16 +2673,29 @@ export interface components {
             audience_rules: components["schemas"]["ConditionGroupIO"][];
             /** Baseline */
             baseline: number | null;
-            /** Because */
+            /**
+             * Because
+             * @default
+             */
             because: string;
-            /** Change */
+            /**
+             * Change
+             * @default
+             */
             change: string;
-            /** Confidence */
+            /**
+             * Confidence
+             * @default 0.95
+             */
             confidence: number;
-            /** Correlation */
+            /**
+             * Correlation
+             * @default 0
+             */
             correlation: number;
             /**
              * Data From
+             * @default files
              * @enum {string}
              */
             data_from: "files" | "events";
@@ -2615,20 +2709,30 @@ export interface components {
             decision_next: string;
             /** Decision Reason */
             decision_reason: string;
-            /** Description */
+            /**
+             * Description
+             * @default
+             */
             description: string;
+            /** Design */
+            design: string;
             /** Ended On */
             ended_on: string | null;
             /** Ends At */
             ends_at: string | null;
-            /** Exclusion Group */
+            /**
+             * Exclusion Group
+             * @default
+             */
             exclusion_group: string;
-            /** Exclusion Share */
+            /**
+             * Exclusion Share
+             * @default 1
+             */
             exclusion_share: number;
-            /** Expected Loss */
-            expected_loss: number;
             /**
              * Family
+             * @default holm
              * @enum {string}
              */
             family: "holm" | "benjamini_hochberg";
@@ -2647,30 +2751,43 @@ export interface components {
             key: string;
             /** Last Day */
             last_day: string | null;
-            /** Least Conversions */
+            /**
+             * Least Conversions
+             * @default 50
+             */
             least_conversions: number;
-            /** Least Weeks */
+            /**
+             * Least Weeks
+             * @default 2
+             */
             least_weeks: number;
             /** Longest Run Weeks */
             longest_run_weeks: number | null;
-            /** Look Days */
-            look_days: number[];
-            /** Looks */
-            looks: number;
             /**
              * Method
+             * @default fixed
              * @enum {string}
              */
-            method: "fixed" | "looks" | "anytime" | "bayesian";
+            method: "fixed" | "group_sequential" | "always_valid" | "posterior";
+            /** Method Settings */
+            method_settings: {
+                [key: string]: unknown;
+            };
             /** Metric */
             metric: string;
             /** Metrics */
             metrics: components["schemas"]["MetricUseOut"][];
-            /** Name */
+            /**
+             * Name
+             * @default
+             */
             name: string;
             /** Owner */
             owner: string;
-            /** Participation */
+            /**
+             * Participation
+             * @default 1
+             */
             participation: number;
             /** Participation Today */
             participation_today: number;
@@ -2679,7 +2796,10 @@ export interface components {
             plan_problem: string;
             /** Planned Start */
             planned_start: string | null;
-            /** Power */
+            /**
+             * Power
+             * @default 0.8
+             */
             power: number;
             /** Ramp */
             ramp: components["schemas"]["RampStepIO"][];
@@ -2695,18 +2815,8 @@ export interface components {
             rule_in_words: string;
             /** Rule Locked At */
             rule_locked_at: string | null;
-            /**
-             * Sides
-             * @enum {string}
-             */
-            sides: "two" | "one";
-            /**
-             * Spending
-             * @enum {string}
-             */
-            spending: "obrien_fleming" | "pocock";
-            /** Spread */
-            spread: number | null;
+            /** Standard Deviation */
+            standard_deviation: number | null;
             /** Started On */
             started_on: string | null;
             /** Starts At */
@@ -2721,19 +2831,26 @@ export interface components {
              * @enum {string}
              */
             steering: "follow" | "frozen" | "even";
-            /** Superiority */
-            superiority: number;
-            /** Unit Name */
+            /**
+             * Unit Name
+             * @default visitors
+             */
             unit_name: string;
             /** Variants */
             variants: components["schemas"]["VariantOut"][];
             /** Version */
             version: number;
-            /** Warm Up Days */
+            /**
+             * Warm Up Days
+             * @default 0
+             */
             warm_up_days: number;
             /** Workspace Longest Run Weeks */
             workspace_longest_run_weeks: number;
-            /** Worthwhile Lift */
+            /**
+             * Worthwhile Lift
+             * @default 0.05
+             */
             worthwhile_lift: number;
         };
         /** FactOut */
@@ -2744,44 +2861,6 @@ export interface components {
             note: string;
             /** Value */
             value: string;
-        };
-        /** FaultOut */
-        FaultOut: {
-            /** Advice */
-            advice: string;
-            /** Kind */
-            kind: string;
-            /** Sentence */
-            sentence: string;
-            /**
-             * Tone
-             * @enum {string}
-             */
-            tone: "unsound" | "mind";
-        };
-        /**
-         * FollowedOut
-         * @description Beside a reading by epoch: chances to be best (control first), the value ``remaining`` as a share of the leader's level,
-         *     ``spared`` the units that saw the best variant beyond those of an even split, and ``gained`` conversions or sum beyond it.
-         *     ``sentence`` puts the gain in words.
-         */
-        FollowedOut: {
-            /** Chances */
-            chances: number[];
-            /** Explained */
-            explained: string;
-            gained: components["schemas"]["IntervalOut"];
-            /** Leader */
-            leader: string;
-            /** Naive */
-            naive: components["schemas"]["NaiveOut"][];
-            /** Remaining */
-            remaining: number | null;
-            /** Remarks */
-            remarks: string[];
-            /** Sentence */
-            sentence: string;
-            spared: components["schemas"]["IntervalOut"];
         };
         /** ForecastIn */
         ForecastIn: {
@@ -2945,11 +3024,16 @@ export interface components {
         };
         /**
          * IntervalOut
-         * @description ``low_open``/``high_open`` tell a bound without limit from a missing one.
+         * @description ``low_open``/``high_open`` distinguish a bound without limit from a missing one; the texts are as they are shown.
          */
         IntervalOut: {
             /** Estimate */
             estimate: number | null;
+            /**
+             * Estimate Text
+             * @default
+             */
+            estimate_text: string;
             /** High */
             high: number | null;
             /**
@@ -2957,6 +3041,11 @@ export interface components {
              * @default false
              */
             high_open: boolean;
+            /**
+             * High Text
+             * @default
+             */
+            high_text: string;
             /** Low */
             low: number | null;
             /**
@@ -2964,6 +3053,25 @@ export interface components {
              * @default false
              */
             low_open: boolean;
+            /**
+             * Low Text
+             * @default
+             */
+            low_text: string;
+        };
+        /** IssueOut */
+        IssueOut: {
+            /** Advice */
+            advice: string;
+            /** Kind */
+            kind: string;
+            /** Sentence */
+            sentence: string;
+            /**
+             * Tone
+             * @enum {string}
+             */
+            tone: "unsound" | "warning";
         };
         /** KeyIn */
         KeyIn: {
@@ -3104,10 +3212,10 @@ export interface components {
             days: components["schemas"]["StratumOut"][];
             /** Events */
             events: components["schemas"]["EventNameOut"][];
-            /** Faults */
-            faults: components["schemas"]["FaultOut"][];
             /** Hours */
             hours: components["schemas"]["HourOut"][];
+            /** Issues */
+            issues: components["schemas"]["IssueOut"][];
             last_day: components["schemas"]["LastDayOut"];
             /** Latest */
             latest: components["schemas"]["HappeningOut"][];
@@ -3161,6 +3269,31 @@ export interface components {
              */
             kind: "conversion" | "count" | "amount";
         };
+        /** MethodOut */
+        MethodOut: {
+            /** Credible */
+            credible: boolean;
+            /** Defaults */
+            defaults: {
+                [key: string]: unknown;
+            };
+            /** Explanation */
+            explanation: string;
+            /** Has Looks */
+            has_looks: boolean;
+            /** Holds At Any Time */
+            holds_at_any_time: boolean;
+            /** Name */
+            name: string;
+            /** Note */
+            note: string;
+            /** Settings */
+            settings: components["schemas"]["SettingOut"][];
+            /** Several Note */
+            several_note: string;
+            /** Title */
+            title: string;
+        };
         /**
          * MetricEdit
          * @description ``version`` is the number of the latest version that was seen.
@@ -3187,6 +3320,19 @@ export interface components {
             description: string;
             /** Name */
             name: string;
+        };
+        /** MetricKindOut */
+        MetricKindOut: {
+            /** Explanation */
+            explanation: string;
+            /** Fields */
+            fields: string[];
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Units */
+            units: string[];
         };
         /** MetricOut */
         MetricOut: {
@@ -3259,8 +3405,8 @@ export interface components {
              * @enum {string}
              */
             role: "primary" | "secondary" | "guardrail";
-            /** Spread */
-            spread?: number | null;
+            /** Standard Deviation */
+            standard_deviation?: number | null;
         };
         /** MetricUseOut */
         MetricUseOut: {
@@ -3270,6 +3416,8 @@ export interface components {
             before_days?: number | null;
             /** Currency */
             currency: string;
+            /** Fields */
+            fields: string[];
             /**
              * Good Direction
              * @enum {string}
@@ -3279,11 +3427,8 @@ export interface components {
             is_rate: boolean;
             /** Key */
             key: string;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "conversion" | "count" | "amount" | "ratio" | "funnel";
+            /** Kind */
+            kind: string;
             /** Latest Version */
             latest_version: number;
             /** Margin */
@@ -3295,25 +3440,14 @@ export interface components {
              * @enum {string}
              */
             role: "primary" | "secondary" | "guardrail";
-            /** Spread */
-            spread?: number | null;
+            /** Standard Deviation */
+            standard_deviation?: number | null;
             /** Unit */
             unit: string;
             /** Version */
             version: number;
             /** Words */
             words: string;
-        };
-        /**
-         * NaiveOut
-         * @description A variant with all epochs put together: what somebody would see who forgets that shares changed.
-         */
-        NaiveOut: {
-            /** Letter */
-            letter: string;
-            /** Level */
-            level: number | null;
-            lift: components["schemas"]["IntervalOut"];
         };
         /** NeedOut */
         NeedOut: {
@@ -3420,43 +3554,6 @@ export interface components {
             /** Unread */
             unread: number;
         };
-        /** OutlayArmOut */
-        OutlayArmOut: {
-            /** Cost */
-            cost: number;
-            cost_each: components["schemas"]["IntervalOut"];
-            cost_lift: components["schemas"]["IntervalOut"] | null;
-            /** Letter */
-            letter: string;
-            per_thousand: components["schemas"]["IntervalOut"];
-            /** Views */
-            views: number;
-            views_lift: components["schemas"]["IntervalOut"] | null;
-        };
-        /**
-         * OutlayOut
-         * @description Cost of one conversion (or of one unit of what the metric sums), and what a thousand views bring, by variant.
-         */
-        OutlayOut: {
-            /** Arms */
-            arms: components["schemas"]["OutlayArmOut"][];
-            /** Metric */
-            metric: string;
-        };
-        /**
-         * OutlaysOut
-         * @description What became of a file of cost and views; with wrong rows nothing was stored.
-         */
-        OutlaysOut: {
-            /** Days */
-            days: number;
-            /** Rows */
-            rows: number;
-            /** Wrong */
-            wrong: components["schemas"]["WrongRowOut"][];
-            /** Wrong Count */
-            wrong_count: number;
-        };
         /** OverlapOut */
         OverlapOut: {
             /** Apart Share */
@@ -3489,7 +3586,7 @@ export interface components {
         };
         /**
          * PastOut
-         * @description A level today, from past data. ``spread`` is missing for rates, ``units_per_day`` where no days were given.
+         * @description A level today, from past data. ``standard_deviation`` is missing for rates, ``units_per_day`` where no days were given.
          */
         PastOut: {
             /** Baseline */
@@ -3510,8 +3607,8 @@ export interface components {
             sentence: string;
             /** Source */
             source: string;
-            /** Spread */
-            spread: number | null;
+            /** Standard Deviation */
+            standard_deviation: number | null;
             /** Units */
             units: number;
             /** Units Per Day */
@@ -3636,6 +3733,17 @@ export interface components {
             /** Sheet */
             sheet: string;
         };
+        /**
+         * PooledOut
+         * @description A variant with all epochs put together: what somebody would see who forgets that shares changed.
+         */
+        PooledOut: {
+            /** Letter */
+            letter: string;
+            /** Level */
+            level: number | null;
+            lift: components["schemas"]["IntervalOut"];
+        };
         /** PreviewLine */
         PreviewLine: {
             /**
@@ -3673,11 +3781,8 @@ export interface components {
             folded: number;
             /** Header */
             header: string[];
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "rate" | "mean" | "ratio" | "adjusted";
+            /** Kind */
+            kind: string;
             /** Last Day */
             last_day: string | null;
             /** Metric */
@@ -3727,20 +3832,6 @@ export interface components {
             title: string;
             type: string;
         };
-        /**
-         * PullOut
-         * @description A variant whose metrics pull apart, by their names.
-         */
-        PullOut: {
-            /** Ahead */
-            ahead: string[];
-            /** Behind */
-            behind: string[];
-            /** Letter */
-            letter: string;
-            /** Unproven */
-            unproven: string[];
-        };
         /** RampStepIO */
         RampStepIO: {
             /** Days */
@@ -3768,8 +3859,12 @@ export interface components {
             /** Ready */
             ready: boolean;
         };
-        /** ReadingOut */
+        /**
+         * ReadingOut
+         * @description ``verdict`` is the name of one of the vocabulary's verdicts; ``readable`` says that lifts are for use.
+         */
         ReadingOut: {
+            adaptive?: components["schemas"]["AdaptiveOut"] | null;
             /** Adjusted By Days */
             adjusted_by_days?: number | null;
             /** Arms */
@@ -3781,6 +3876,16 @@ export interface components {
             /** Confidence */
             confidence: number;
             /**
+             * Conflicts
+             * @default []
+             */
+            conflicts: components["schemas"]["ConflictOut"][];
+            /**
+             * Credible
+             * @default false
+             */
+            credible: boolean;
+            /**
              * Currency
              * @default
              */
@@ -3791,7 +3896,6 @@ export interface components {
             detail: string;
             /** Figure */
             figure: string;
-            followed?: components["schemas"]["FollowedOut"] | null;
             /**
              * Good Direction
              * @enum {string}
@@ -3807,14 +3911,11 @@ export interface components {
             kind: "rate" | "mean" | "ratio";
             /**
              * Method
-             * @default fixed
-             * @enum {string}
+             * @default
              */
-            method: "fixed" | "looks" | "anytime" | "bayesian";
+            method: string;
             /** Metric */
             metric: string;
-            /** Mind */
-            mind: string[];
             /** Next Look */
             next_look?: string | null;
             /**
@@ -3828,26 +3929,23 @@ export interface components {
             /** Progress */
             progress: number | null;
             /**
-             * Pulls Apart
-             * @default []
-             */
-            pulls_apart: components["schemas"]["PullOut"][];
-            /**
              * Ranking
              * @default []
              */
             ranking: components["schemas"]["RankedOut"][];
             /** Read On */
             read_on?: string | null;
+            /** Readable */
+            readable: boolean;
             /** Rule In Words */
             rule_in_words: string;
-            /** Short */
-            short: string;
             /**
-             * Sides
+             * Secondary
              * @default []
              */
-            sides: components["schemas"]["SideOut"][];
+            secondary: components["schemas"]["SecondaryOut"][];
+            /** Short */
+            short: string;
             split: components["schemas"]["SplitOut"];
             /** Suggested */
             suggested: string;
@@ -3862,11 +3960,10 @@ export interface components {
             variance_removed?: number | null;
             /** Variant */
             variant: string | null;
-            /**
-             * Verdict
-             * @enum {string}
-             */
-            verdict: "winner" | "keep_control" | "no_worthwhile_difference" | "trade_off" | "keep_collecting" | "unresolved" | "unsound";
+            /** Verdict */
+            verdict: string;
+            /** Warnings */
+            warnings: string[];
             /** Worthwhile Lift */
             worthwhile_lift: number;
             /**
@@ -3917,10 +4014,10 @@ export interface components {
             /** Sound */
             sound: number;
             win_rate: components["schemas"]["IntervalOut"];
+            /** Winners Adjusted */
+            winners_adjusted: number | null;
             /** Winners Seen */
             winners_seen: number | null;
-            /** Winners True */
-            winners_true: number | null;
             /** Won */
             won: number;
         };
@@ -4006,8 +4103,6 @@ export interface components {
             area: string;
             /** Because */
             because: string;
-            /** Beside */
-            beside: string[];
             /** Caveats */
             caveats: string[];
             /** Date Line */
@@ -4047,6 +4142,8 @@ export interface components {
             rule_line: string;
             /** Rule Locked At */
             rule_locked_at: string | null;
+            /** Secondary */
+            secondary: string[];
             /** Shared Out */
             shared_out: string;
             /** Started On */
@@ -4132,24 +4229,96 @@ export interface components {
             /** Events */
             events: string;
         };
+        /** SecondaryArmOut */
+        SecondaryArmOut: {
+            /** Letter */
+            letter: string;
+            level: components["schemas"]["IntervalOut"];
+            /** Units */
+            units: number;
+        };
+        /**
+         * SecondaryComparisonOut
+         * @description ``adjusted_pvalue`` allows for the other metrics beside.
+         *
+         *     ``kept`` tells a guardrail shown to be within its margin, ``lost`` a harm beyond what is allowed.
+         */
+        SecondaryComparisonOut: {
+            /** Adjusted Pvalue */
+            adjusted_pvalue?: number | null;
+            /** Critical Value */
+            critical_value?: number | null;
+            difference?: components["schemas"]["IntervalOut"] | null;
+            effect_per_month?: components["schemas"]["IntervalOut"] | null;
+            /** Kept */
+            kept: boolean;
+            /** Letter */
+            letter: string;
+            lift: components["schemas"]["IntervalOut"];
+            /** Lost */
+            lost: boolean;
+            /** Pvalue */
+            pvalue: number;
+            /** Sentence */
+            sentence: string;
+            /** Statistic */
+            statistic?: number | null;
+            /**
+             * Tone
+             * @enum {string}
+             */
+            tone: "ahead" | "behind" | "open";
+        };
+        /** SecondaryOut */
+        SecondaryOut: {
+            /** Arms */
+            arms: components["schemas"]["SecondaryArmOut"][];
+            /** Comparisons */
+            comparisons: components["schemas"]["SecondaryComparisonOut"][];
+            /** Currency */
+            currency: string;
+            /**
+             * Good Direction
+             * @enum {string}
+             */
+            good_direction: "up" | "down";
+            /** Key */
+            key: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "rate" | "mean" | "ratio";
+            /** Margin */
+            margin: number | null;
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "secondary" | "guardrail";
+            /** Unit */
+            unit: string;
+        };
         /**
          * SegmentOut
          * @description ``units`` and ``levels`` of control and the variant; ``lift`` is missing where there is too little to compare.
          *
-         *     ``share`` is the segment's part of the units; ``alone_a_month`` what a rollout to it alone would be worth a month.
+         *     ``share`` is the segment's part of the units; ``effect_per_month`` what a rollout to it alone would be worth a month.
          */
         SegmentOut: {
-            alone_a_month: components["schemas"]["IntervalOut"] | null;
+            effect_per_month: components["schemas"]["IntervalOut"] | null;
             /** Levels */
             levels: (number | null)[];
             lift: components["schemas"]["IntervalOut"] | null;
             /** Name */
             name: string;
+            partially_pooled: components["schemas"]["IntervalOut"] | null;
             /** Pvalue */
             pvalue: number | null;
             /** Share */
             share: number;
-            shrunken: components["schemas"]["IntervalOut"] | null;
             /** Small */
             small: boolean;
             /**
@@ -4196,7 +4365,6 @@ export interface components {
         SegmentsOut: {
             /** Adjusted Pvalue */
             adjusted_pvalue: number;
-            all_a_month?: components["schemas"]["IntervalOut"] | null;
             /** By */
             by: string;
             /** Choices */
@@ -4209,6 +4377,7 @@ export interface components {
             crude: components["schemas"]["IntervalOut"] | null;
             /** Currency */
             currency: string;
+            effect_per_month_of_all?: components["schemas"]["IntervalOut"] | null;
             /** I Squared */
             i_squared: number;
             /**
@@ -4240,6 +4409,51 @@ export interface components {
             /** Variant */
             variant: string;
             within: components["schemas"]["IntervalOut"] | null;
+        };
+        /** SelectedArmOut */
+        SelectedArmOut: {
+            /** Letter */
+            letter: string;
+            level: components["schemas"]["IntervalOut"];
+            /** Units */
+            units: number;
+        };
+        /** SelectedComparisonOut */
+        SelectedComparisonOut: {
+            /** Letter */
+            letter: string;
+            lift: components["schemas"]["IntervalOut"];
+            /** Pvalue */
+            pvalue: number;
+            /**
+             * Tone
+             * @enum {string}
+             */
+            tone: "ahead" | "behind" | "open";
+        };
+        /**
+         * SelectedRangeOut
+         * @description Some days alone. Always exploratory: no verdict is read from days that were picked after the fact.
+         */
+        SelectedRangeOut: {
+            /** Arms */
+            arms: components["schemas"]["SelectedArmOut"][];
+            /** Comparisons */
+            comparisons: components["schemas"]["SelectedComparisonOut"][];
+            /** Days */
+            days: number;
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /**
+             * Last
+             * Format: date
+             */
+            last: string;
+            /** Sentence */
+            sentence: string;
         };
         /** SeriesOut */
         SeriesOut: {
@@ -4284,6 +4498,29 @@ export interface components {
             short: string;
         };
         /**
+         * SettingOut
+         * @description A figure or choice of a method; ``minimum`` and ``maximum`` are included.
+         */
+        SettingOut: {
+            /** Choices */
+            choices: components["schemas"]["ChoiceOut"][];
+            /** Explanation */
+            explanation: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "choice" | "percent" | "whole" | "days";
+            /** Label */
+            label: string;
+            /** Maximum */
+            maximum: number | null;
+            /** Minimum */
+            minimum: number | null;
+            /** Name */
+            name: string;
+        };
+        /**
          * ShareOut
          * @description A simulated share with its Monte Carlo standard error.
          */
@@ -4292,78 +4529,6 @@ export interface components {
             error: number;
             /** Share */
             share: number;
-        };
-        /** SideArmOut */
-        SideArmOut: {
-            /** Letter */
-            letter: string;
-            level: components["schemas"]["IntervalOut"];
-            /** Units */
-            units: number;
-        };
-        /**
-         * SideComparisonOut
-         * @description ``adjusted_pvalue`` allows for the other metrics beside.
-         *
-         *     ``kept`` tells a guardrail shown to be within its margin, ``lost`` a harm beyond what is allowed.
-         */
-        SideComparisonOut: {
-            /** Adjusted Pvalue */
-            adjusted_pvalue?: number | null;
-            /** Critical Value */
-            critical_value?: number | null;
-            difference?: components["schemas"]["IntervalOut"] | null;
-            impact_a_month?: components["schemas"]["IntervalOut"] | null;
-            /** Kept */
-            kept: boolean;
-            /** Letter */
-            letter: string;
-            lift: components["schemas"]["IntervalOut"];
-            /** Lost */
-            lost: boolean;
-            /** Pvalue */
-            pvalue: number;
-            /** Sentence */
-            sentence: string;
-            /** Statistic */
-            statistic?: number | null;
-            /**
-             * Tone
-             * @enum {string}
-             */
-            tone: "ahead" | "behind" | "open";
-        };
-        /** SideOut */
-        SideOut: {
-            /** Arms */
-            arms: components["schemas"]["SideArmOut"][];
-            /** Comparisons */
-            comparisons: components["schemas"]["SideComparisonOut"][];
-            /** Currency */
-            currency: string;
-            /**
-             * Good Direction
-             * @enum {string}
-             */
-            good_direction: "up" | "down";
-            /** Key */
-            key: string;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "rate" | "mean" | "ratio";
-            /** Margin */
-            margin: number | null;
-            /** Name */
-            name: string;
-            /**
-             * Role
-             * @enum {string}
-             */
-            role: "secondary" | "guardrail";
-            /** Unit */
-            unit: string;
         };
         /** SignIn */
         SignIn: {
@@ -4411,6 +4576,43 @@ export interface components {
             javascript: string;
             /** Python */
             python: string;
+        };
+        /** SpendArmOut */
+        SpendArmOut: {
+            /** Cost */
+            cost: number;
+            cost_each: components["schemas"]["IntervalOut"];
+            cost_lift: components["schemas"]["IntervalOut"] | null;
+            /** Impressions */
+            impressions: number;
+            impressions_lift: components["schemas"]["IntervalOut"] | null;
+            /** Letter */
+            letter: string;
+            per_thousand: components["schemas"]["IntervalOut"];
+        };
+        /**
+         * SpendFileOut
+         * @description What became of a file of cost and impressions; with wrong rows nothing was stored.
+         */
+        SpendFileOut: {
+            /** Days */
+            days: number;
+            /** Rows */
+            rows: number;
+            /** Wrong */
+            wrong: components["schemas"]["WrongRowOut"][];
+            /** Wrong Count */
+            wrong_count: number;
+        };
+        /**
+         * SpendOut
+         * @description Cost of one conversion (or of one unit of what the metric sums), and what a thousand impressions bring, by variant.
+         */
+        SpendOut: {
+            /** Arms */
+            arms: components["schemas"]["SpendArmOut"][];
+            /** Metric */
+            metric: string;
         };
         /** SplitOut */
         SplitOut: {
@@ -4474,56 +4676,11 @@ export interface components {
             /** Units */
             units: number[];
         };
-        /** StretchArmOut */
-        StretchArmOut: {
-            /** Letter */
-            letter: string;
-            level: components["schemas"]["IntervalOut"];
-            /** Units */
-            units: number;
-        };
-        /** StretchLineOut */
-        StretchLineOut: {
-            /** Letter */
-            letter: string;
-            lift: components["schemas"]["IntervalOut"];
-            /** Pvalue */
-            pvalue: number;
-            /**
-             * Tone
-             * @enum {string}
-             */
-            tone: "ahead" | "behind" | "open";
-        };
-        /**
-         * StretchOut
-         * @description Some days alone. Always exploratory: no verdict is read from days that were picked after the fact.
-         */
-        StretchOut: {
-            /** Arms */
-            arms: components["schemas"]["StretchArmOut"][];
-            /** Comparisons */
-            comparisons: components["schemas"]["StretchLineOut"][];
-            /** Days */
-            days: number;
-            /**
-             * First
-             * Format: date
-             */
-            first: string;
-            /**
-             * Last
-             * Format: date
-             */
-            last: string;
-            /** Sentence */
-            sentence: string;
-        };
         /**
          * TakenLookOut
          * @description A look: ``statistic`` of the best variant (positive is good) against ``critical_value``; ``power_*`` the chance that the
-         *     last look crosses, if it goes on as seen or if the lift is the worthwhile one. ``kept`` once it was taken; ``due`` when it can
-         *     be.
+         *     last look crosses, if it goes on as seen or if the lift is the worthwhile one. ``stored`` once it was taken; ``due``
+         *     when it can be.
          */
         TakenLookOut: {
             /** Critical Value */
@@ -4537,8 +4694,6 @@ export interface components {
             due: boolean;
             /** Information */
             information: number;
-            /** Kept */
-            kept: boolean;
             /** Letter */
             letter: string | null;
             lift: components["schemas"]["IntervalOut"] | null;
@@ -4552,15 +4707,14 @@ export interface components {
             short: string;
             /** Statistic */
             statistic: number | null;
+            /** Stored */
+            stored: boolean;
             /** Taken At */
             taken_at: string | null;
             /** Taken By */
             taken_by: string;
-            /**
-             * Verdict
-             * @enum {string}
-             */
-            verdict: "winner" | "keep_control" | "no_worthwhile_difference" | "trade_off" | "keep_collecting" | "unresolved" | "unsound";
+            /** Verdict */
+            verdict: string;
         };
         /** TickIn */
         TickIn: {
@@ -4611,6 +4765,13 @@ export interface components {
             state: string;
             /** Version */
             version: number;
+        };
+        /** ValueKindOut */
+        ValueKindOut: {
+            /** Name */
+            name: string;
+            /** Operators */
+            operators: components["schemas"]["ChoiceOut"][];
         };
         /**
          * VariantIn
@@ -4675,6 +4836,24 @@ export interface components {
             /** Weight */
             weight: number;
         };
+        /** VerdictOut */
+        VerdictOut: {
+            /** Mark */
+            mark: string;
+            /** Meaning */
+            meaning: string;
+            /** Name */
+            name: string;
+            /** Readable */
+            readable: boolean;
+            /** Title */
+            title: string;
+            /**
+             * Tone
+             * @enum {string}
+             */
+            tone: "ahead" | "behind" | "same" | "open" | "unsound" | "choice";
+        };
         /** VersionOut */
         VersionOut: {
             /**
@@ -4688,6 +4867,21 @@ export interface components {
             number: number;
             /** Words */
             words: string;
+        };
+        /** VocabularyOut */
+        VocabularyOut: {
+            /** Designs */
+            designs: components["schemas"]["DesignOut"][];
+            /** Letters */
+            letters: string;
+            /** Methods */
+            methods: components["schemas"]["MethodOut"][];
+            /** Metric Kinds */
+            metric_kinds: components["schemas"]["MetricKindOut"][];
+            /** Value Kinds */
+            value_kinds: components["schemas"]["ValueKindOut"][];
+            /** Verdicts */
+            verdicts: components["schemas"]["VerdictOut"][];
         };
         /**
          * WayOut
@@ -4718,24 +4912,6 @@ export interface components {
         WithdrawIn: {
             /** Reason */
             reason: string;
-        };
-        /**
-         * WorkingOut
-         * @description How a figure is made, with every input, so that it can be done again by hand.
-         */
-        WorkingOut: {
-            /** Formula */
-            formula: string;
-            /** Inputs */
-            inputs: components["schemas"]["StepOut"][];
-            /** Source */
-            source: string;
-            /** Steps */
-            steps: components["schemas"]["StepOut"][];
-            /** Title */
-            title: string;
-            /** Words */
-            words: string;
         };
         /**
          * WorldOut
@@ -5444,6 +5620,49 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExperimentOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_derivation: {
+        parameters: {
+            query: {
+                figure: "level" | "lift" | "difference" | "pvalue" | "adjusted_pvalue" | "superiority" | "impact" | "pooled" | "chance" | "against_leader" | "remaining" | "gain" | "boundary" | "power" | "partially_pooled" | "within" | "crude" | "differ" | "trend" | "exact_pvalue" | "split" | "cost_each" | "per_thousand" | "cost_lift" | "impressions_lift";
+                variant: string;
+                metric?: string;
+                segment?: string;
+                by?: string;
+                set?: number | null;
+                look?: number | null;
+                first?: string | null;
+                last?: string | null;
+                together?: boolean;
+                step?: string;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DerivationOut"];
                 };
             };
             /** @description Refused; the problem document says why */
@@ -6237,47 +6456,6 @@ export interface operations {
             };
         };
     };
-    store_outlays: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                key: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "multipart/form-data": {
-                    /**
-                     * File
-                     * Format: binary
-                     */
-                    file: string;
-                };
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OutlaysOut"];
-                };
-            };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     list_past: {
         parameters: {
             query?: never;
@@ -6898,6 +7076,41 @@ export interface operations {
             };
         };
     };
+    get_selected_range: {
+        parameters: {
+            query: {
+                first: string;
+                last: string;
+                metric?: string;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SelectedRangeOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_snippets: {
         parameters: {
             query?: never;
@@ -6916,6 +7129,47 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SnippetsOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    store_spend: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpendFileOut"];
                 };
             };
             /** @description Refused; the problem document says why */
@@ -7022,41 +7276,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AllocationOut"];
-                };
-            };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_stretch: {
-        parameters: {
-            query: {
-                first: string;
-                last: string;
-                metric?: string;
-            };
-            header?: never;
-            path: {
-                key: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StretchOut"];
                 };
             };
             /** @description Refused; the problem document says why */
@@ -7228,49 +7447,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExperimentOut"];
-                };
-            };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_working: {
-        parameters: {
-            query: {
-                figure: "level" | "lift" | "difference" | "pvalue" | "adjusted_pvalue" | "superiority" | "impact" | "naive" | "chance" | "against_leader" | "remaining" | "gain" | "boundary" | "power" | "shrunken" | "within" | "crude" | "differ" | "trend" | "exact_pvalue" | "split" | "cost_each" | "per_thousand" | "cost_lift" | "views_lift";
-                variant: string;
-                metric?: string;
-                segment?: string;
-                by?: string;
-                set?: number | null;
-                look?: number | null;
-                first?: string | null;
-                last?: string | null;
-                together?: boolean;
-                step?: string;
-            };
-            header?: never;
-            path: {
-                key: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["WorkingOut"];
                 };
             };
             /** @description Refused; the problem document says why */
@@ -8173,6 +8349,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_vocabulary: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VocabularyOut"];
+                };
             };
             /** @description Refused; the problem document says why */
             "4XX": {

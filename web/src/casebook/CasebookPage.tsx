@@ -2,12 +2,13 @@ import { Link, useSearchParams } from "react-router";
 import type { Casebook } from "../api/client";
 import { useCasebook } from "../api/outcome";
 import { IntervalStrip, StripAxis } from "../charts/IntervalStrip";
+import { verdictNamed, vocabulary } from "../api/vocabulary";
 import { sharedAxis, type Axis } from "../lib/axis";
 import { bounds, day, plural, signed } from "../lib/format";
 import { tableText } from "../lib/tableText";
 import { useSettled } from "../lib/useSettled";
 import { useWidth } from "../lib/useWidth";
-import { TONE_CLASS, VERDICTS } from "../lib/words";
+import { TONE_CLASS } from "../lib/words";
 import { Empty, Failure, Panel, Skeleton } from "../parts/basics";
 import { CopyTable } from "../parts/CopyTable";
 
@@ -71,11 +72,11 @@ export function CasebookPage() {
               onChange={(event) => choose("verdict", event.target.value)}
             >
               <option value="">all verdicts</option>
-              {Object.entries(VERDICTS)
-                .filter(([kind]) => kind !== "keep_collecting")
-                .map(([kind, look]) => (
-                  <option key={kind} value={kind}>
-                    {look.name}
+              {vocabulary.verdicts
+                .filter((look) => look.name !== "keep_collecting")
+                .map((look) => (
+                  <option key={look.name} value={look.name}>
+                    {look.title}
                   </option>
                 ))}
             </select>
@@ -155,7 +156,7 @@ function Cases({ cases }: { cases: Case[] }) {
 }
 
 function CaseRow({ line, axis, strip }: { line: Case; axis: Axis; strip: number }) {
-  const look = VERDICTS[line.verdict];
+  const look = verdictNamed(line.verdict);
   return (
     <tr className="border-b border-base-300 align-top last:border-b-0">
       <td className="py-2">
@@ -171,7 +172,7 @@ function CaseRow({ line, axis, strip }: { line: Case; axis: Axis; strip: number 
         )}
       </td>
       <td className={`py-2 pl-3 ${TONE_CLASS[look.tone]}`}>
-        {look.glyph} {look.name}
+        {look.mark} {look.title}
       </td>
       <td className="py-2 pl-3 max-sm:hidden">
         {line.lift && (
@@ -181,14 +182,14 @@ function CaseRow({ line, axis, strip }: { line: Case; axis: Axis; strip: number 
             worthwhile={line.worthwhile_lift}
             axis={axis}
             width={strip}
-            sentence={`${line.name}: lift ${signed(line.lift.estimate)} (${bounds(line.lift)})`}
+            sentence={`${line.name}: lift ${line.lift.estimate_text} (${bounds(line.lift)})`}
           />
         )}
       </td>
       <td className="py-2 pl-3 text-right whitespace-nowrap">
         {line.lift ? (
           <>
-            {signed(line.lift.estimate)}
+            {line.lift.estimate_text}
             <span className="quiet block text-xs">{bounds(line.lift)}</span>
           </>
         ) : (
@@ -196,7 +197,7 @@ function CaseRow({ line, axis, strip }: { line: Case; axis: Axis; strip: number 
         )}
       </td>
       <td className="py-2 pl-3 text-right whitespace-nowrap max-sm:hidden">
-        {line.shrunken ? signed(line.shrunken.estimate) : "–"}
+        {line.partially_pooled ? signed(line.partially_pooled.estimate) : "–"}
       </td>
       <td className="py-2 pl-3 text-right whitespace-nowrap max-lg:hidden">
         {line.forecasts ? `${line.forecasts_held} of ${line.forecasts} held` : "–"}
@@ -219,7 +220,7 @@ function asText(cases: Case[]): string {
         line.lift?.estimate,
         line.lift?.low,
         line.lift?.high,
-        line.shrunken?.estimate,
+        line.partially_pooled?.estimate,
         line.learnt,
       ].map((cell) => cell ?? ""),
     ),

@@ -1,3 +1,4 @@
+import { LETTERS } from "../api/vocabulary";
 import { CartesianGrid, Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
 import { niceRange, niceTicks } from "../lib/axis";
 import { variantColour } from "../lib/variants";
@@ -82,7 +83,7 @@ export function DailyLines({ days, values, format, label, height = 200, notes = 
                     ))}
                   {values.map((_, arm) => {
                     const value = point[`arm${arm}`];
-                    return <div key={arm}>{`${"ABCDEFGHIJ"[arm]}: ${value == null ? "none" : format(value)}`}</div>;
+                    return <div key={arm}>{`${LETTERS[arm]}: ${value == null ? "none" : format(value)}`}</div>;
                   })}
                 </div>
               );

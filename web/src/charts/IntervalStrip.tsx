@@ -1,7 +1,7 @@
 import { scaleLinear } from "d3-scale";
 import type { Interval, Tone } from "../api/client";
 import type { Axis } from "../lib/axis";
-import { bounds, signed } from "../lib/format";
+import { bounds } from "../lib/format";
 
 interface StripProps {
   lift: Interval;
@@ -40,7 +40,7 @@ export function IntervalStrip({ lift, tone, worthwhile, axis, width, height = 22
   const visible = estimate !== null && estimate >= axis.domain[0] && estimate <= axis.domain[1];
   return (
     <svg width={width} height={height} role="img" aria-label={sentence} className="block">
-      <title>{`${signed(lift.estimate)} (${bounds(lift)})`}</title>
+      <title>{`${lift.estimate_text} (${bounds(lift)})`}</title>
       <rect x={x(-worthwhile)} width={x(worthwhile) - x(-worthwhile)} height={height} fill="var(--band)" />
       <line x1={x(0)} x2={x(0)} y1={0} y2={height} stroke="var(--color-base-content)" strokeWidth={1} />
       <line x1={left} x2={right} y1={middle} y2={middle} stroke={colour} strokeWidth={3.5} />

@@ -1,14 +1,15 @@
 import { Link } from "react-router";
 import type { DocketRow } from "../api/client";
 import { IntervalStrip } from "../charts/IntervalStrip";
+import { verdictNamed } from "../api/vocabulary";
 import type { Axis } from "../lib/axis";
 import { plural, signed } from "../lib/format";
-import { STATES, TONE_CLASS, VERDICTS } from "../lib/words";
+import { STATES, TONE_CLASS } from "../lib/words";
 
 export const STRIP_WIDTH = 220;
 
 export function Row({ row, axis }: { row: DocketRow; axis: Axis }) {
-  const look = row.verdict ? VERDICTS[row.verdict] : null;
+  const look = row.verdict ? verdictNamed(row.verdict) : null;
   const settled = row.group === "ready" || row.group === "decided";
   const shown = settled && look ? look : null;
   return (
@@ -25,7 +26,7 @@ export function Row({ row, axis }: { row: DocketRow; axis: Axis }) {
         <span
           className={`${shown ? `${TONE_CLASS[shown.tone]} font-semibold` : row.group === "preparation" ? "quiet" : ""}`}
         >
-          {shown && <span aria-hidden>{shown.glyph} </span>}
+          {shown && <span aria-hidden>{shown.mark} </span>}
           {row.state === "paused" ? `Paused. ${row.short}` : row.short}
         </span>
         <span>
@@ -36,7 +37,7 @@ export function Row({ row, axis }: { row: DocketRow; axis: Axis }) {
               worthwhile={row.worthwhile_lift}
               axis={axis}
               width={STRIP_WIDTH}
-              sentence={`Lift ${signed(row.lift.estimate)}, ${signed(row.lift.low)} to ${signed(row.lift.high)}`}
+              sentence={`Lift ${row.lift.estimate_text}, ${signed(row.lift.low)} to ${signed(row.lift.high)}`}
             />
           )}
         </span>

@@ -1,3 +1,4 @@
+import { interval } from "../test/kit";
 import { describe, expect, it } from "vitest";
 import { bounds, count, day, parseNumber, percentText, pvalue, rate, rateDecimals, signed } from "./format";
 
@@ -12,9 +13,7 @@ describe("figures as text", () => {
   ])("writes %s as the core does", (value, text) => expect(signed(value)).toBe(text));
 
   it("tells a bound without limit", () => {
-    expect(bounds({ estimate: 0.2, low: 0.031, high: null, low_open: false, high_open: true })).toBe(
-      "+3.1 to no limit",
-    );
+    expect(bounds({ ...interval(0.031, 0.2, null), high_text: "no limit" })).toBe("+3.1 to no limit");
   });
 
   it("gives a column of rates the decimals of its smallest", () => {

@@ -11,11 +11,9 @@ export function signed(value: number | null | undefined): string {
   return `${value > 0 ? "+" : MINUS}${text}%`;
 }
 
-/** The bounds of a lift: "+3.1 to +13.9", with "no limit" for an unbounded end. */
-export function bounds(interval: Interval): string {
-  const low = interval.low_open ? "no limit" : signed(interval.low).replace("%", "");
-  const high = interval.high_open ? "no limit" : signed(interval.high).replace("%", "");
-  return `${low} to ${high}`;
+/** The bounds of a lift as the server writes them, their unit left to the estimate beside them: "+3.1 to +13.9". */
+export function bounds({ low_text, high_text }: Interval): string {
+  return `${low_text.replace("%", "")} to ${high_text.replace("%", "")}`;
 }
 
 /** A rate with the decimals of its column. */

@@ -1,3 +1,4 @@
+import { interval } from "../test/kit";
 import { describe, expect, it } from "vitest";
 import type { Reading } from "../api/client";
 import { parseSplit, readArms, readSize, writeCounts, writeSize, RULE, SIZE } from "../scratchpad/address";
@@ -5,13 +6,7 @@ import { calmRange, niceRange, sharedAxis } from "./axis";
 import { gridAsCsv, layOver, pastedCells } from "./paste";
 import { variantTableText } from "./tableText";
 
-const lift = (low: number, estimate: number, high: number) => ({
-  low,
-  estimate,
-  high,
-  low_open: false,
-  high_open: false,
-});
+const lift = interval;
 
 describe("the shared axis of strips", () => {
   it("holds zero, the band and the intervals", () => {

@@ -1,39 +1,22 @@
-import type { DocketRow, Reading } from "../api/client";
+import type { DocketRow } from "../api/client";
+import type { Tone } from "../api/vocabulary";
 
-type Verdict = Reading["verdict"];
-export type VerdictTone = "ahead" | "behind" | "open" | "unsound" | "mind";
-
-interface VerdictLook {
-  name: string;
-  glyph: string;
-  tone: VerdictTone;
-}
-
-/** How each verdict is named and marked; the sentences come from the server. */
-export const VERDICTS: Record<Verdict, VerdictLook> = {
-  winner: { name: "Winner", glyph: "▲", tone: "ahead" },
-  keep_control: { name: "Keep control", glyph: "▼", tone: "behind" },
-  no_worthwhile_difference: { name: "No worthwhile difference", glyph: "≈", tone: "open" },
-  trade_off: { name: "Trade-off", glyph: "⇄", tone: "mind" },
-  keep_collecting: { name: "Keep collecting", glyph: "…", tone: "open" },
-  unresolved: { name: "Unresolved", glyph: "?", tone: "mind" },
-  unsound: { name: "Unsound", glyph: "✕", tone: "unsound" },
-};
-
-export const TONE_CLASS: Record<VerdictTone, string> = {
+export const TONE_CLASS: Record<Tone, string> = {
   ahead: "tone-ahead",
   behind: "tone-behind",
+  same: "tone-open",
   open: "tone-open",
   unsound: "tone-unsound",
-  mind: "tone-mind",
+  choice: "tone-mind",
 };
 
-export const TONE_COLOUR: Record<VerdictTone, string> = {
+export const TONE_COLOUR: Record<Tone, string> = {
   ahead: "var(--ahead)",
   behind: "var(--behind)",
+  same: "var(--open)",
   open: "var(--open)",
   unsound: "var(--color-error)",
-  mind: "var(--color-warning)",
+  choice: "var(--color-warning)",
 };
 
 export const STATES: Record<DocketRow["state"], string> = {

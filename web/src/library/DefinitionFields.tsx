@@ -2,7 +2,8 @@ import { useState } from "react";
 import type { Definition, EventFilter } from "../api/client";
 import { parseNumber } from "../lib/format";
 import { EventFields, Problem } from "./EventFields";
-import { KIND_NAMES, KIND_NOTES, emptyMeasure, ofKind, type Kind } from "./kinds";
+import { vocabulary } from "../api/vocabulary";
+import { emptyMeasure, ofKind, type Kind } from "./kinds";
 import { MeasureFields } from "./MeasureFields";
 
 interface Props {
@@ -26,22 +27,22 @@ export function DefinitionFields({ value, set, errorFor }: Props) {
   return (
     <>
       <div className="grid grid-cols-5 gap-1.5 py-2 max-lg:grid-cols-2" role="radiogroup" aria-label="Kind">
-        {(Object.keys(KIND_NAMES) as Kind[]).map((kind) => (
+        {vocabulary.metric_kinds.map(({ name, title, explanation }) => (
           <label
-            key={kind}
-            className={`cursor-pointer rounded-md border px-2 py-1 ${value.kind === kind ? "border-primary bg-base-200" : "border-base-300"}`}
+            key={name}
+            className={`cursor-pointer rounded-md border px-2 py-1 ${value.kind === name ? "border-primary bg-base-200" : "border-base-300"}`}
           >
             <span className="flex items-center gap-2">
               <input
                 type="radio"
                 name="kind"
                 className="radio radio-xs radio-primary"
-                checked={value.kind === kind}
-                onChange={() => set(ofKind(value, kind))}
+                checked={value.kind === name}
+                onChange={() => set(ofKind(value, name as Kind))}
               />
-              <span className="font-semibold">{KIND_NAMES[kind]}</span>
+              <span className="font-semibold">{title}</span>
             </span>
-            <span className="quiet block text-xs">{KIND_NOTES[kind]}</span>
+            <span className="quiet block text-xs">{explanation}</span>
           </label>
         ))}
       </div>

@@ -1,9 +1,9 @@
 import { Link, useNavigate, useSearchParams } from "react-router";
 import type { Metric } from "../api/client";
+import { kindNamed } from "../api/vocabulary";
 import { useMetrics, useSession } from "../api/hooks";
 import { plural } from "../lib/format";
 import { Empty, Failure, Skeleton } from "../parts/basics";
-import { KIND_NAMES } from "./kinds";
 
 /** Every metric, with what it counts and who uses it. */
 export function LibraryPage() {
@@ -61,7 +61,7 @@ function Line({ metric }: { metric: Metric }) {
         className="grid grid-cols-[220px_96px_minmax(0,1fr)_150px] items-baseline gap-4 px-4 py-2 hover:bg-base-200 max-md:grid-cols-1 max-md:gap-0"
       >
         <span className="font-semibold">{metric.name}</span>
-        <span className="quiet text-sm">{KIND_NAMES[metric.definition.kind]}</span>
+        <span className="quiet text-sm">{kindNamed(metric.definition.kind).title}</span>
         <span className="min-w-0 text-sm">{metric.words}</span>
         <span className="quiet text-right text-sm max-md:text-left">
           {metric.uses.length ? `used by ${metric.uses.length}` : "not used yet"}

@@ -1,22 +1,7 @@
 import type { Condition, Definition, EventFilter, Measure } from "../api/client";
+import { vocabulary } from "../api/vocabulary";
 
 export type Kind = Definition["kind"];
-
-export const KIND_NAMES: Record<Kind, string> = {
-  conversion: "Conversion",
-  count: "Count",
-  amount: "Amount",
-  ratio: "Ratio",
-  funnel: "Funnel",
-};
-
-export const KIND_NOTES: Record<Kind, string> = {
-  conversion: "share of units that did it at least once",
-  count: "how often, averaged over units",
-  amount: "the sum of a property, averaged over units",
-  ratio: "one sum divided by another",
-  funnel: "share of units that went through all steps in order",
-};
 
 type Operator = NonNullable<Condition["operator"]>;
 type ValueKind = NonNullable<Condition["kind"]>;
@@ -29,25 +14,13 @@ export const VALUE_KINDS: Record<ValueKind, string> = {
   version: "version",
 };
 
-export const OPERATORS: Record<ValueKind, Operator[]> = {
-  text: ["is", "is_not", "any_of", "contains", "starts_with", "is_set"],
-  number: ["is", "is_not", "any_of", "greater", "less", "between", "is_set"],
-  true_false: ["is", "is_not", "is_set"],
-  date: ["is", "is_not", "any_of", "greater", "less", "between", "is_set"],
-  version: ["is", "is_not", "any_of", "greater", "less", "between", "is_set"],
-};
+export const OPERATORS = Object.fromEntries(
+  vocabulary.value_kinds.map((kind) => [kind.name, kind.operators.map((one) => one.name)]),
+) as Record<ValueKind, Operator[]>;
 
-export const OPERATOR_NAMES: Record<Operator, string> = {
-  is: "is",
-  is_not: "is not",
-  any_of: "is any of",
-  contains: "contains",
-  starts_with: "starts with",
-  greater: "is greater than",
-  less: "is less than",
-  between: "is between",
-  is_set: "is set",
-};
+export const OPERATOR_NAMES = Object.fromEntries(
+  vocabulary.value_kinds.flatMap((kind) => kind.operators.map((one) => [one.name, one.title])),
+) as Record<Operator, string>;
 
 const NO_EVENT: EventFilter = { event: "", conditions: [] };
 

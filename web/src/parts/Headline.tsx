@@ -1,4 +1,5 @@
-import { TONE_CLASS, type VerdictTone } from "../lib/words";
+import type { Tone } from "../api/vocabulary";
+import { TONE_CLASS } from "../lib/words";
 
 /** A sentence of the core whose figure carries the colour of the verdict. */
 export function Headline({
@@ -9,7 +10,7 @@ export function Headline({
 }: {
   text: string;
   figure: string;
-  tone: VerdictTone;
+  tone: Tone;
   className: string;
 }) {
   const at = figure ? text.indexOf(figure) : -1;

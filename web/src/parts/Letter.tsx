@@ -1,7 +1,8 @@
+import { LETTERS } from "../api/vocabulary";
 import { variantColour } from "../lib/variants";
 
 export function Letter({ letter }: { letter: string }) {
-  const position = "ABCDEFGHIJ".indexOf(letter);
+  const position = LETTERS.indexOf(letter);
   const control = position <= 0;
   return (
     <span

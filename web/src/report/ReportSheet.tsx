@@ -1,9 +1,9 @@
 import type { Comparison, Report } from "../api/client";
 import { IntervalStrip, StripAxis } from "../charts/IntervalStrip";
+import { verdictNamed } from "../api/vocabulary";
 import { sharedAxis } from "../lib/axis";
 import { percentText } from "../lib/format";
 import { useWidth } from "../lib/useWidth";
-import { VERDICTS } from "../lib/words";
 import { Headline } from "../parts/Headline";
 import { Letter } from "../parts/Letter";
 import { SideBySide } from "../sheets/brief/Pictures";
@@ -12,7 +12,7 @@ import { RuleChanges } from "../sheets/sizing/RulePanel";
 /** The one page a stakeholder reads. All its sentences come from the server. */
 export function ReportSheet({ report }: { report: Report }) {
   const { reading } = report;
-  const look = VERDICTS[reading.verdict];
+  const look = verdictNamed(reading.verdict);
   const unsound = reading.verdict === "unsound";
   return (
     <article className="report-sheet sheet px-12 py-7 max-sm:px-5">
@@ -33,7 +33,7 @@ export function ReportSheet({ report }: { report: Report }) {
       <p className="mt-1 font-serif text-xl">{report.decision_sentence}</p>
       {report.against_rule && (
         <p className="tone-mind mt-1">
-          This differs from the rule, which says “{look.name.toLowerCase()}”: {report.decision_reason}
+          This differs from the rule, which says “{look.title.toLowerCase()}”: {report.decision_reason}
         </p>
       )}
       {!unsound && reading.comparisons.length > 0 && <Picture comparisons={reading.comparisons} report={report} />}
@@ -54,9 +54,9 @@ export function ReportSheet({ report }: { report: Report }) {
         ))}
       </dl>
       <Variants report={report} />
-      {report.beside.length > 0 && (
+      {report.secondary.length > 0 && (
         <ul className="mt-2 text-sm">
-          {report.beside.map((line) => (
+          {report.secondary.map((line) => (
             <li key={line}>{line}</li>
           ))}
         </ul>

@@ -36,7 +36,7 @@ function report(changes: Partial<Report> = {}): Report {
         lift: "+8.4%",
       },
     ],
-    beside: [],
+    secondary: [],
     caveats: ["A winner’s true lift is on average a little smaller."],
     how_decided: "The rule was written down before the first visitor came.",
     shared_out: "",
@@ -51,7 +51,7 @@ function report(changes: Partial<Report> = {}): Report {
     decision_sentence: "Decided: roll out Calendar first.",
     decision_reason: "",
     against_rule: false,
-    reading: reading({ comparisons: [comparison({ impact_a_month: interval(274.4, 731.2, 1212) })] }),
+    reading: reading({ comparisons: [comparison({ effect_per_month: interval(274.4, 731.2, 1212) })] }),
     ...changes,
   };
 }
@@ -86,7 +86,7 @@ describe("the report", () => {
     openReport({
       rule_changes: [change],
       rule_line: "by the rule set on 1 March 2026, changed since",
-      beside: ["Guardrail: help opened, B against A: lift +3.0% – harmed."],
+      secondary: ["Guardrail: help opened, B against A: lift +3.0% – harmed."],
       why: "Cheap days first.",
       learnt: "Calendars help.",
     });

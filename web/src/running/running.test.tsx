@@ -58,7 +58,7 @@ const LIVE: Live = {
   events: [{ name: "booking_paid", times: 12, last_at: null, metrics: ["paid bookings"] }],
   last_day: { events: 1200, duplicates: 3, late: 4, held: 5, unexposed: 6, unknown: ["seal_seen"] },
   mixed: 7,
-  faults: [{ kind: "split", sentence: "The split is not as planned", advice: "Find where", tone: "unsound" }],
+  issues: [{ kind: "split", sentence: "The split is not as planned", advice: "Find where", tone: "unsound" }],
 };
 
 describe("the split", () => {
@@ -323,7 +323,7 @@ describe("segments of the evidence", () => {
     lift: estimate === null ? null : interval(estimate - 0.05, estimate, estimate + 0.05),
     pvalue: estimate === null ? null : 0.04,
     tone: "open" as const,
-    shrunken: estimate === null ? null : interval(0, estimate / 2, 0.1),
+    partially_pooled: estimate === null ? null : interval(0, estimate / 2, 0.1),
     small,
   });
   const DATA = {
@@ -344,7 +344,7 @@ describe("segments of the evidence", () => {
     left_out: 3,
     within: interval(-0.02, 0.06, 0.15),
     crude: interval(0, 0.08, 0.16),
-    all_a_month: null,
+    effect_per_month_of_all: null,
     chosen: [],
     sets: [],
   };

@@ -1,8 +1,9 @@
 import { useDeferredValue, useState } from "react";
 import { Problem, type CountsIn, type Reading } from "../api/client";
 import { useSession, useVerdictOf } from "../api/hooks";
+import { LETTERS, verdictNamed } from "../api/vocabulary";
 import { parseNumber, percentText } from "../lib/format";
-import { TONE_COLOUR, VERDICTS } from "../lib/words";
+import { TONE_COLOUR } from "../lib/words";
 import { Conditions } from "../parts/Conditions";
 import { Headline } from "../parts/Headline";
 import { Letter } from "../parts/Letter";
@@ -138,7 +139,7 @@ function Arms({ arms, problems, change }: ArmsProps) {
     <>
       <div className="grid gap-1.5">
         {arms.map((arm, index) => {
-          const letter = "ABCDEFGHIJ"[index] ?? "";
+          const letter = LETTERS[index] ?? "";
           const wrong = [problems[`arms.${index}.units`], problems[`arms.${index}.conversions`]]
             .filter(Boolean)
             .join("; ");
@@ -229,18 +230,18 @@ function Answer({
       </aside>
     );
   }
-  const look = VERDICTS[reading.verdict];
+  const look = verdictNamed(reading.verdict);
   return (
     <aside aria-label="Verdict" className="border-t-[3px] pt-2" style={{ borderColor: TONE_COLOUR[look.tone] }}>
       <div className="quiet text-sm">
-        <span aria-hidden>{look.glyph}</span> {look.name}
+        <span aria-hidden>{look.mark}</span> {look.title}
       </div>
       <Headline text={reading.headline} figure={reading.figure} tone={look.tone} className="mt-1 text-[21px]" />
       <p className="quiet mt-2 text-sm">{reading.detail}</p>
       <div className="mt-3">
         <Conditions reading={reading} />
       </div>
-      {reading.mind.map((line) => (
+      {reading.warnings.map((line) => (
         <p key={line} className="quiet mt-2 text-sm">
           {line}
         </p>
@@ -263,7 +264,7 @@ function asExperiment(reading: Reading, arms: PadArm[], rule: PadRule) {
   const baseline = reading.arms[0]?.rate.estimate ?? null;
   return {
     variants: arms.map((arm, index) => ({
-      name: arm.name.trim() || (index === 0 ? "Control" : `Variant ${"ABCDEFGHIJ"[index]}`),
+      name: arm.name.trim() || (index === 0 ? "Control" : `Variant ${LETTERS[index]}`),
       changes: [],
       weight: parseSplit(rule.split, arms.length)?.[index] ?? 1,
     })),

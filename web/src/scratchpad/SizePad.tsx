@@ -1,3 +1,4 @@
+import { LETTERS } from "../api/vocabulary";
 import { useState } from "react";
 import { Problem, type Plan } from "../api/client";
 import { useSession, useSizeOf } from "../api/hooks";
@@ -135,7 +136,7 @@ function asExperiment(request: AnswerProps["request"]) {
     confidence,
     power,
     variants: weights.map((weight, index) => ({
-      name: index === 0 ? "As it is now" : `With change ${"ABCDEFGHIJ"[index]}`,
+      name: index === 0 ? "As it is now" : `With change ${LETTERS[index]}`,
       changes: [],
       weight,
     })),

@@ -1,7 +1,8 @@
 import { NavLink } from "react-router";
 import type { Experiment, Reading } from "../api/client";
-import { bounds, count, plural, signed } from "../lib/format";
-import { SHEET_TITLES, SHEETS, VERDICTS, type SheetName } from "../lib/words";
+import { verdictNamed } from "../api/vocabulary";
+import { bounds, count, plural } from "../lib/format";
+import { SHEET_TITLES, SHEETS, type SheetName } from "../lib/words";
 import { useEditing } from "./editing";
 
 /** The six sheets with a line each, so that the rail alone tells the plan. */
@@ -91,7 +92,7 @@ function summarise(
     evidence: {
       line:
         best && !unsound
-          ? `${signed(best.lift.estimate)} (${bounds(best.lift)})`
+          ? `${best.lift.estimate_text} (${bounds(best.lift)})`
           : units
             ? "Not to be read"
             : "Nothing to read yet",
@@ -101,7 +102,7 @@ function summarise(
       line: experiment.decision
         ? `Decided: ${experiment.decision === "none" ? "no rollout" : experiment.decision}`
         : reading
-          ? VERDICTS[reading.verdict].name
+          ? verdictNamed(reading.verdict).title
           : "Not yet",
       done: experiment.decision !== "",
     },

@@ -1,8 +1,9 @@
 import { Link, useParams } from "react-router";
 import type { Experiment, Reading } from "../api/client";
 import { useSession } from "../api/hooks";
+import { verdictNamed } from "../api/vocabulary";
 import { day, plural, weekday } from "../lib/format";
-import { TONE_CLASS, TONE_COLOUR, VERDICTS } from "../lib/words";
+import { TONE_CLASS, TONE_COLOUR } from "../lib/words";
 import { FactLine } from "../parts/basics";
 import { Conditions } from "../parts/Conditions";
 import { Headline } from "../parts/Headline";
@@ -21,7 +22,7 @@ export function Standing({ reading }: { reading: Reading | undefined }) {
 }
 
 function Seen({ reading, experiment }: { reading: Reading; experiment: Experiment }) {
-  const look = VERDICTS[reading.verdict];
+  const look = verdictNamed(reading.verdict);
   const { data: session } = useSession();
   // The Verdict sheet itself has the conditions and the form.
   const elsewhere = useParams().sheet !== "verdict";
@@ -30,7 +31,7 @@ function Seen({ reading, experiment }: { reading: Reading; experiment: Experimen
   return (
     <div className="border-t-[3px] pt-2" style={{ borderColor: TONE_COLOUR[look.tone] }}>
       <div className={`text-sm font-semibold ${TONE_CLASS[look.tone]}`}>
-        <span aria-hidden>{look.glyph}</span> {look.name}
+        <span aria-hidden>{look.mark}</span> {look.title}
       </div>
       <Headline text={reading.headline} figure={reading.figure} tone={look.tone} className="mt-1 text-[21px]" />
       <p className="quiet mt-2 text-sm">{reading.detail}</p>
@@ -60,10 +61,10 @@ function Seen({ reading, experiment }: { reading: Reading; experiment: Experimen
           <Conditions reading={reading} />
         </>
       )}
-      {reading.mind.length > 0 && (
+      {reading.warnings.length > 0 && (
         <>
           <h2 className="mt-4 mb-1 font-sans text-sm font-semibold">Mind before you call it</h2>
-          {reading.mind.map((line) => (
+          {reading.warnings.map((line) => (
             <p key={line} className="quiet mb-1 text-sm">
               {line}
             </p>

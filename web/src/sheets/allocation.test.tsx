@@ -1,12 +1,12 @@
 import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
 import type { ReactNode } from "react";
 import { afterEach, beforeAll, describe, expect, it } from "vitest";
-import type { Allocation, AllocationRehearsal, EpochShown, Experiment, Followed } from "../api/client";
+import type { Allocation, AllocationRehearsal, EpochShown, Experiment, Adaptive } from "../api/client";
 import { keys } from "../api/hooks";
 import { SharesPicture } from "../charts/SharesPicture";
 import { comparison, experiment, interval, metricUse, reading, serve, SESSION, show, variant } from "../test/kit";
 import { rehearsedLines } from "./allocation/AllocationRehearsal";
-import { FollowedPanel } from "./allocation/FollowedPanel";
+import { AdaptivePanel } from "./allocation/AdaptivePanel";
 import { Sharing, USUAL } from "./allocation/Sharing";
 import { segmentsOf, sharesIn, SteeringPanel, wholePercents } from "./allocation/SteeringPanel";
 import { EditingProvider } from "./editing";
@@ -79,7 +79,7 @@ describe("choosing how shares are set", () => {
     await waitFor(() => expect(calls).toHaveLength(1));
     const { changes } = calls[0]?.body as { changes: Record<string, unknown> };
     expect(changes.allocation).toEqual(USUAL);
-    expect(changes.method).toBe("anytime");
+    expect(changes.method).toBe("always_valid");
     expect((changes.variants as { weight: number }[]).map((line) => line.weight)).toEqual([1, 1]);
   });
 
@@ -102,7 +102,7 @@ describe("choosing how shares are set", () => {
   it("keeps the rest of the policy when one figure changes, and shows what is wrong beside its field", async () => {
     const what = experiment({
       data_from: "events",
-      method: "anytime",
+      method: "always_valid",
       allocation: { ...USUAL, epoch_hours: 5 },
       metrics: [metricUse(), metricUse({ key: "fare", name: "fare per visitor", role: "secondary" })],
     });
@@ -294,13 +294,13 @@ describe("shares over time", () => {
 });
 
 describe("what stands beside a reading by epoch", () => {
-  const followed: Followed = {
+  const followed: Adaptive = {
     chances: [0.001, 0.999],
     remaining: 0.012,
     leader: "B",
     spared: interval(380, 400, 400),
     gained: interval(5, 20, 35),
-    naive: [{ letter: "B", level: 0.15, lift: interval(0.2, 0.3, 0.4) }],
+    pooled: [{ letter: "B", level: 0.15, lift: interval(0.2, 0.3, 0.4) }],
     remarks: ["B with all epochs put together would show +30%; within the epochs it is +9.0%."],
     sentence: "So far 400 more visitors saw the best variant than in an even split.",
     explained: "Variants that looked better were shown to more of those who came later.",
@@ -308,9 +308,9 @@ describe("what stands beside a reading by epoch", () => {
 
   it("shows both lifts, the chances without certainty, and the remark where they differ", () => {
     show(
-      <FollowedPanel
+      <AdaptivePanel
         experiment="island-photo"
-        followed={followed}
+        adaptive={followed}
         reading={reading({ comparisons: [comparison()] })}
       />,
     );
@@ -322,7 +322,7 @@ describe("what stands beside a reading by epoch", () => {
   });
 
   it("says that nothing limits what may still be gained", () => {
-    show(<FollowedPanel experiment="island-photo" followed={{ ...followed, remaining: null }} reading={reading()} />);
+    show(<AdaptivePanel experiment="island-photo" adaptive={{ ...followed, remaining: null }} reading={reading()} />);
     expect(screen.getByText("not limited yet")).toBeTruthy();
     expect(screen.getByRole("img", { name: "Value remaining is not yet under the worthwhile lift" })).toBeTruthy();
   });
@@ -378,7 +378,7 @@ describe("the rehearsal of both ways", () => {
     const plan = { units_per_day: 1000, per_arm: [5000, 5000], weeks: 4, what_if: [] } as unknown as NonNullable<
       Experiment["plan"]
     >;
-    const what = experiment({ data_from: "events", method: "anytime", allocation: USUAL, plan });
+    const what = experiment({ data_from: "events", method: "always_valid", allocation: USUAL, plan });
     const calls = serve({
       [`GET ${PATH}/allocation/rehearsal`]: [{ body: { rehearsal: done } }, { body: { rehearsal: done } }],
       [`POST ${PATH}/allocation/rehearsal`]: [{ status: 202, body: { ...done, state: "running", progress: 0.4 } }],

@@ -131,12 +131,12 @@ export function variantsIn(experiment: Experiment): Variant[] {
 
 /** The metrics as they are sent back. */
 export function metricsIn(experiment: Experiment): MetricUseIn[] {
-  return experiment.metrics.map(({ name, role, margin, baseline, spread, before_days }) => ({
+  return experiment.metrics.map(({ name, role, margin, baseline, standard_deviation, before_days }) => ({
     name,
     role,
     margin: margin ?? null,
     baseline: baseline ?? null,
-    spread: spread ?? null,
+    standard_deviation: standard_deviation ?? null,
     before_days: before_days ?? null,
   }));
 }

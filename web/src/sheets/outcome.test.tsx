@@ -2,7 +2,7 @@ import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/re
 import type { ReactNode } from "react";
 import { Route, Routes } from "react-router";
 import { afterEach, beforeAll, describe, expect, it } from "vitest";
-import type { Casebook, Funnel, FullHandover, Looks, Outlay, SegmentEvidence } from "../api/client";
+import type { Casebook, Funnel, FullHandover, Looks, Spend, SegmentEvidence } from "../api/client";
 import { keys } from "../api/hooks";
 import { CasebookPage } from "../casebook/CasebookPage";
 import { ShareDialog } from "../report/ShareDialog";
@@ -11,7 +11,7 @@ import { comparison, experiment, interval, reading, serve, SESSION, show, sideCo
 import { EditingProvider } from "./editing";
 import { Funnels } from "./evidence/Funnels";
 import { LooksPanel } from "./evidence/LooksPanel";
-import { OutlayPanel } from "./evidence/OutlayPanel";
+import { SpendPanel } from "./evidence/SpendPanel";
 import { SegmentSets } from "./evidence/SegmentSets";
 import { Figured } from "./evidence/Working";
 import { HandoverPanel } from "./verdict/HandoverPanel";
@@ -47,7 +47,7 @@ function look(changes: Partial<Looks["taken"][number]> = {}): Looks["taken"][num
     power_if_worthwhile: 0.72,
     verdict: "keep_collecting",
     short: "Not settled yet",
-    kept: false,
+    stored: false,
     due: true,
     taken_at: null,
     taken_by: "",
@@ -61,7 +61,7 @@ describe("looks", () => {
     planned: [{ day: "2026-03-29", information: 1, critical_value: 1.97 }],
     set_aside: [],
   };
-  const read = reading({ method: "looks", next_look: "2026-03-29", verdict: "keep_collecting" });
+  const read = reading({ method: "group_sequential", next_look: "2026-03-29", verdict: "keep_collecting" });
 
   it("draws the path against the boundary and tells the chance ahead", () => {
     open(<LooksPanel looks={looks} reading={read} />);
@@ -92,7 +92,11 @@ describe("looks", () => {
     const calls = serve({ [`POST ${PATH}/looks/1/set-aside`]: [{ status: 422, body: { title: "No" } }] });
     open(
       <LooksPanel
-        looks={{ ...looks, taken: [look({ kept: true, due: false, taken_by: "the minute job" })], set_aside: [aside] }}
+        looks={{
+          ...looks,
+          taken: [look({ stored: true, due: false, taken_by: "the minute job" })],
+          set_aside: [aside],
+        }}
         reading={read}
       />,
     );
@@ -110,7 +114,7 @@ describe("looks", () => {
   it("says of a rule that reads once that its reading is kept", () => {
     open(
       <LooksPanel
-        looks={{ taken: [look({ kept: true, due: false, power_as_seen: null })], planned: [], set_aside: [] }}
+        looks={{ taken: [look({ stored: true, due: false, power_as_seen: null })], planned: [], set_aside: [] }}
         reading={reading()}
       />,
     );
@@ -141,14 +145,14 @@ describe("beside the reading", () => {
     const arm = (letter: string, cost: number) => ({
       letter,
       cost,
-      views: 0,
+      impressions: 0,
       cost_each: interval(8, 10, 12.5),
       per_thousand: interval(null, null, null),
       cost_lift: letter === "B" ? interval(0.02, 0.1, 0.2) : null,
-      views_lift: null,
+      impressions_lift: null,
     });
-    const outlay: Outlay = { metric: "paid bookings", arms: [arm("A", 500), arm("B", 605)] };
-    open(<OutlayPanel outlay={outlay} reading={reading()} />);
+    const spend: Spend = { metric: "paid bookings", arms: [arm("A", 500), arm("B", 605)] };
+    open(<SpendPanel spend={spend} reading={reading()} />);
     expect(screen.getByText("Cost of a conversion")).toBeTruthy();
     expect(screen.getByText("605")).toBeTruthy();
     expect(screen.getByText("+10.0%")).toBeTruthy();
@@ -164,7 +168,7 @@ describe("beside the reading", () => {
       inputs: [{ name: "x₁", value: "2284" }],
       steps: [{ name: "estimate", value: "0.084" }],
     };
-    serve({ [`GET ${PATH}/working`]: [{ body: made }] });
+    serve({ [`GET ${PATH}/derivation`]: [{ body: made }] });
     open(
       <Figured experiment="fare-calendar" figure="lift" variant="B" label="Lift of B">
         +8.4%
@@ -178,7 +182,7 @@ describe("beside the reading", () => {
 
   it("asks for the working of the figure where it stands", async () => {
     const made = { title: "Boundary at look 2", words: "w", formula: "f", source: "s", inputs: [], steps: [] };
-    const calls = serve({ [`GET ${PATH}/working`]: [{ body: made }] });
+    const calls = serve({ [`GET ${PATH}/derivation`]: [{ body: made }] });
     open(
       <Figured experiment="fare-calendar" figure="boundary" variant="B" look={2} label="Boundary at look 2">
         2.513
@@ -241,7 +245,7 @@ describe("the verdict’s outlook", () => {
         sideComparison({
           lift: interval(-0.2, -0.12, -0.05),
           tone: "behind",
-          impact_a_month: interval(-90_400, -51_000, -12_000),
+          effect_per_month: interval(-90_400, -51_000, -12_000),
           sentence: "fare per visitor, B against A",
         }),
       ],
@@ -251,9 +255,9 @@ describe("the verdict’s outlook", () => {
       <TradeOff
         experiment="fare-calendar"
         reading={reading({
-          sides: [side],
-          pulls_apart: pulls,
-          comparisons: [comparison({ impact_a_month: interval(274, 731, 1212) })],
+          secondary: [side],
+          conflicts: pulls,
+          comparisons: [comparison({ effect_per_month: interval(274, 731, 1212) })],
         })}
       />,
     );
@@ -400,7 +404,7 @@ describe("the casebook", () => {
       flat: 0,
       win_rate: interval(0.2, 1, 1),
       winners_seen: 0.08,
-      winners_true: 0.06,
+      winners_adjusted: 0.06,
       forecasts: 1,
       forecasts_held: 1,
       forecast_bias: 0.01,
@@ -420,7 +424,7 @@ describe("the casebook", () => {
         good_direction: "up",
         worthwhile_lift: 0.03,
         lift: interval(0.03, 0.084, 0.14),
-        shrunken: interval(0.02, 0.06, 0.1),
+        partially_pooled: interval(0.02, 0.06, 0.1),
         tone: "ahead",
         learnt: "Calendars help.",
         forecasts: 2,

@@ -10,7 +10,7 @@ import { Variants } from "./brief/Variants";
 import { EditingProvider } from "./editing";
 import { RehearsalSheet } from "./rehearsal/RehearsalSheet";
 import { readRamp, writeRamp } from "./sizing/Ramp";
-import { readLooks, RulePanel } from "./sizing/RulePanel";
+import { readDays, RulePanel } from "./sizing/RulePanel";
 import { SizingSheet } from "./sizing/SizingSheet";
 
 afterEach(cleanup);
@@ -62,15 +62,15 @@ const PLAN = {
   sentence: "4 whole weeks, 40,000 visitors in each variant, to see a lift of 10% or more.",
 };
 
-describe("what is typed as looks and ramps", () => {
+describe("what is typed as days and ramps", () => {
   it.each([
-    ["4", { looks: 4, look_days: [] }],
-    ["14, 20 28", { look_days: [14, 20, 28] }],
-    ["14", { look_days: [14] }],
-    ["", null],
+    ["", []],
+    ["14, 20 28", [14, 20, 28]],
+    ["14", [14]],
+    ["0", null],
     ["soon", null],
     ["14.5, 20", null],
-  ])("looks “%s”", (text, expected) => expect(readLooks(text)).toEqual(expected));
+  ])("days “%s”", (text, expected) => expect(readDays(text)).toEqual(expected));
 
   it.each([
     [
@@ -162,8 +162,8 @@ describe("sizing", () => {
       decided_by: "help opened",
       needs: [...PLAN.needs, { name: "help opened", total: 99_000, weeks: 5 }],
     };
-    open(<SizingSheet />, experiment({ metric: "fare", metrics: [fare], baseline: 42, spread: 80, plan }));
-    expect(screen.getByLabelText("Spread from unit to unit")).toHaveProperty("value", "80");
+    open(<SizingSheet />, experiment({ metric: "fare", metrics: [fare], baseline: 42, standard_deviation: 80, plan }));
+    expect(screen.getByLabelText("Standard deviation of a unit")).toHaveProperty("value", "80");
     expect(screen.getByText("42 EUR would become 0.055 EUR")).toBeTruthy();
     expect(
       within(screen.getByText("What each metric asks for").closest("section")!).getByText("help opened").className,
@@ -180,9 +180,9 @@ describe("sizing", () => {
     expect(screen.getByRole("group", { name: "It is read" })).toHaveProperty("disabled", true);
     fireEvent.change(screen.getByLabelText(/^Why must the rule change/), { target: { value: "Legal asks" } });
     fireEvent.click(screen.getByText("Open the rule"));
-    fireEvent.click(screen.getByRole("radio", { name: /^Any time/ }));
+    fireEvent.click(screen.getByRole("radio", { name: /^At any time/ }));
     await waitFor(() => expect(calls).toHaveLength(1));
-    expect(calls[0]?.body).toMatchObject({ changes: { method: "anytime" }, reason: "Legal asks" });
+    expect(calls[0]?.body).toMatchObject({ changes: { method: "always_valid" }, reason: "Legal asks" });
   });
 
   it("shows what the rule was before", () => {
@@ -198,7 +198,7 @@ describe("sizing", () => {
   });
 
   it("draws the boundary with its figures for those who do not see it", () => {
-    open(<RulePanel />, experiment({ method: "looks", plan: PLAN }));
+    open(<RulePanel />, experiment({ method: "group_sequential", plan: PLAN }));
     expect(screen.getByRole("img").getAttribute("aria-label")).toContain(
       "day 14: +12.0% (p under 0.0030); day 28: +5.6%",
     );

@@ -298,9 +298,9 @@ describe("how the figures are made", () => {
     [{}, "Score test of two rates", "Student’s interval"],
     [{ kind: "mean" as const }, "Welch’s test of two means", "Score test"],
     [{ kind: "ratio" as const }, "Deng, Knoblich & Lu 2018", "Wilson’s score"],
-    [{ method: "looks" as const }, "Lan & DeMets 1983", "Robbins 1970"],
-    [{ method: "anytime" as const }, "Robbins 1970", "Lan & DeMets"],
-    [{ method: "bayesian" as const }, "Cook 2003", "Koopman 1984"],
+    [{ method: "group_sequential" as const }, "Lan & DeMets 1983", "Robbins 1970"],
+    [{ method: "always_valid" as const }, "Robbins 1970", "Lan & DeMets"],
+    [{ method: "posterior" as const }, "Cook 2003", "Koopman 1984"],
     [{ one_sided: true }, "the bound that decides", "Robbins 1970"],
   ])("%o", (changes, told, not) => {
     const { container } = open(<Method reading={reading(changes)} />);
@@ -311,7 +311,7 @@ describe("how the figures are made", () => {
 
   it("shows a probability in place of p under a posterior rule, with the expected loss", () => {
     const found = reading({
-      method: "bayesian",
+      method: "posterior",
       comparisons: [comparison({ superiority: 0.987, expected_loss: 0.0004 })],
     });
     open(
@@ -327,13 +327,15 @@ describe("how the figures are made", () => {
 
   it("rounds no probability to certainty", () => {
     open(
-      <VariantTable reading={reading({ method: "bayesian", comparisons: [comparison({ superiority: 0.99998 })] })} />,
+      <VariantTable reading={reading({ method: "posterior", comparisons: [comparison({ superiority: 0.99998 })] })} />,
     );
     expect(screen.getByText("99.9%")).toBeTruthy();
   });
 
   it("heads the columns by the kind of metric", () => {
-    open(<VariantTable reading={reading({ kind: "mean", unit: "money", currency: "EUR", method: "looks" })} />);
+    open(
+      <VariantTable reading={reading({ kind: "mean", unit: "money", currency: "EUR", method: "group_sequential" })} />,
+    );
     expect(screen.getByText("Mean, EUR")).toBeTruthy();
     expect(screen.getByText("Total")).toBeTruthy();
     expect(screen.getByText("adjusted p")).toBeTruthy();
@@ -364,7 +366,7 @@ describe("metrics beside", () => {
     [{ kept: false }, "not shown yet"],
     [{ kept: false, lost: true }, "harmed"],
   ])("says of a guardrail %o", (changes, told) => {
-    open(<SideMetrics reading={reading({ sides: [side(changes)] })} />);
+    open(<SideMetrics reading={reading({ secondary: [side(changes)] })} />);
     expect(screen.getByText(told)).toBeTruthy();
     expect(screen.getByText("41.00 EUR")).toBeTruthy();
     expect(screen.getByRole("img").getAttribute("aria-label")).toContain("lift +2.5%");
@@ -378,7 +380,12 @@ describe("metrics beside", () => {
 
 describe("bringing in figures of another metric", () => {
   it("asks for the columns of its kind and sends its key", async () => {
-    const fare = metricUse({ key: "fare", name: "fare", role: "secondary", kind: "amount", is_rate: false });
+    const fare = metricUse({
+      key: "fare",
+      name: "fare",
+      role: "secondary",
+      fields: ["day", "variant", "units", "total", "squares"],
+    });
     const calls = serve({
       [`POST ${PATH}/imports/preview`]: [{ status: 422, body: { title: "No", errors: [] } }],
     });

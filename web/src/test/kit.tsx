@@ -13,6 +13,7 @@ import type {
   Reading,
   VariantOut,
 } from "../api/client";
+import { signed } from "../lib/format";
 
 type Answer = { status?: number; body: unknown };
 export interface Call {
@@ -76,7 +77,7 @@ export function metricUse(changes: Partial<MetricUse> = {}): MetricUse {
     role: "primary",
     margin: null,
     baseline: null,
-    spread: null,
+    standard_deviation: null,
     before_days: null,
     kind: "conversion",
     is_rate: true,
@@ -84,6 +85,7 @@ export function metricUse(changes: Partial<MetricUse> = {}): MetricUse {
     unit: "percent",
     currency: "",
     words: "Share of units that did booking_paid at least once. More is better.",
+    fields: ["day", "variant", "units", "conversions"],
     version: 1,
     latest_version: 1,
     ...changes,
@@ -94,6 +96,7 @@ export function experiment(changes: Partial<Experiment> = {}): Experiment {
   return {
     key: "fare-calendar",
     version: 3,
+    design: changes.allocation ? "adaptive" : "parallel",
     state: "draft",
     name: "Fare calendar",
     area: "Booking",
@@ -107,7 +110,7 @@ export function experiment(changes: Partial<Experiment> = {}): Experiment {
     unit_name: "visitors",
     good_direction: "up",
     baseline: 0.05,
-    spread: null,
+    standard_deviation: null,
     correlation: 0,
     worthwhile_lift: 0.1,
     audience_per_day: 4000,
@@ -133,12 +136,7 @@ export function experiment(changes: Partial<Experiment> = {}): Experiment {
     longest_run_weeks: null,
     workspace_longest_run_weeks: 13,
     method: "fixed",
-    sides: "two",
-    spending: "obrien_fleming",
-    looks: 4,
-    look_days: [],
-    superiority: 0.95,
-    expected_loss: 0.005,
+    method_settings: { sides: "two" },
     family: "holm",
     warm_up_days: 0,
     allocation: null,
@@ -164,7 +162,16 @@ export function experiment(changes: Partial<Experiment> = {}): Experiment {
 }
 
 export function interval(low: number | null, estimate: number | null, high: number | null): Interval {
-  return { low, estimate, high, low_open: false, high_open: false };
+  return {
+    low,
+    estimate,
+    high,
+    low_open: false,
+    high_open: false,
+    low_text: signed(low),
+    estimate_text: signed(estimate),
+    high_text: signed(high),
+  };
 }
 
 export function comparison(changes: Partial<Comparison> = {}): Comparison {
@@ -179,19 +186,19 @@ export function comparison(changes: Partial<Comparison> = {}): Comparison {
     critical_value: 1.96,
     tone: "ahead",
     sentence: "B against A: lift +8.4%, between +3.1% and +13.9%",
-    impact_a_month: null,
+    effect_per_month: null,
     ...changes,
   };
 }
 
-type SideComparison = Reading["sides"][number]["comparisons"][number];
+type SideComparison = Reading["secondary"][number]["comparisons"][number];
 
 export function sideComparison(changes: Partial<SideComparison> = {}): SideComparison {
   return {
     letter: "B",
     lift: interval(-0.02, 0.03, 0.08),
     difference: interval(-0.001, 0.001, 0.003),
-    impact_a_month: null,
+    effect_per_month: null,
     statistic: 1,
     pvalue: 0.3,
     adjusted_pvalue: 0.6,
@@ -222,7 +229,7 @@ export function reading(changes: Partial<Reading> = {}): Reading {
     figure: "+8.4%",
     short: "B ahead. +8.4%, every condition met",
     detail: "At 95% confidence the lift is between +3.1% and +13.9%.",
-    mind: [],
+    warnings: [],
     confidence: 0.95,
     worthwhile_lift: 0.03,
     good_direction: "up",
@@ -257,14 +264,16 @@ export function reading(changes: Partial<Reading> = {}): Reading {
     kind: "rate",
     method: "fixed",
     one_sided: false,
+    credible: false,
+    readable: true,
     unit: "percent",
     currency: "",
-    sides: [],
+    secondary: [],
     read_on: null,
     next_look: null,
     ranking: [],
     would_change: [],
-    pulls_apart: [],
+    conflicts: [],
     adjusted_by_days: null,
     variance_removed: null,
     ...changes,

@@ -16,7 +16,7 @@ from neat_verdict.app.analysis.panels.spend import spend_sums
 from neat_verdict.app.analysis.schemas import DerivationOut, StepOut
 from neat_verdict.app.experiments.models import ExperimentMetric
 from neat_verdict.app.experiments.queries import weights, workspace
-from neat_verdict.app.problems import Conflict
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.derivations import (
     FIGURES,

@@ -12,7 +12,7 @@ from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Pi
 from neat_verdict.app.metrics import actions as library
 from neat_verdict.app.metrics.queries import by_name
 from neat_verdict.app.people.models import User
-from neat_verdict.app.problems import Conflict
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.planning import Arms
 

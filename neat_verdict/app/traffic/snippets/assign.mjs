@@ -76,9 +76,9 @@ export function assign(experiment, unit, properties = {}, kept = "") {
   }
   let best = 0;
   let won = 0;
-  const steered = experiment.steered_by ? experiment.steered[propertyText(properties[experiment.steered_by])] : undefined;
+  const allocated = experiment.allocated_by ? experiment.allocated[propertyText(properties[experiment.allocated_by])] : undefined;
   experiment.variants.forEach((variant, position) => {
-    const weight = steered ? steered[position] : variant.weight;
+    const weight = allocated ? allocated[position] : variant.weight;
     const score = -weight / Math.log(point(2, `${experiment.salt}/${variant.letter}/${unit}`));
     if (score > best) [best, won] = [score, position];
   });

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
 
 class TradeOff(VerdictKind):
-    name, title, tone, mark, order = "trade_off", "Trade-off", "choice", "◆", 1
+    name, title, tone, mark, order = "trade_off", "Trade-off", "choice", "⇄", 1
     meaning = "A variant would win but harms a guardrail, or loses a secondary metric: it needs a decision."
     rehearsed = False
 

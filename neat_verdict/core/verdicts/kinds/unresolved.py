@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 
 class Unresolved(VerdictKind):
-    name, title, tone, mark, order = "unresolved", "Unresolved", "open", "?", 5
+    name, title, tone, mark, order = "unresolved", "Unresolved", "choice", "?", 5
     meaning = "The planned end is reached and none of the other verdicts holds."
 
     def holds(self, facts: Facts) -> BoolArray:

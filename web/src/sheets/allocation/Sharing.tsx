@@ -1,4 +1,5 @@
 import type { Experiment, Policy } from "../../api/client";
+import { designNamed, vocabulary } from "../../api/vocabulary";
 import { count, plural } from "../../lib/format";
 import { FormError, Panel } from "../../parts/basics";
 import { ChoiceField, NumberField, TextField } from "../../parts/fields";
@@ -15,10 +16,14 @@ export const USUAL: Policy = {
   even_epochs: 1,
   even_units: 100,
   floor: 0.05,
-  most_change: 0.25,
+  max_change: 0.25,
   half_life: null,
   segment: "",
 };
+
+/** The method that is taken where shares follow the evidence and the one at hand does not hold. */
+const HOLDING = vocabulary.methods.find((one) => !(one.name in designNamed("adaptive").refused))
+  ?.name as Experiment["method"];
 
 const LENGTHS: [number, string][] = [
   [1, "an hour"],
@@ -65,7 +70,7 @@ function Choice() {
       follows
         ? {
             allocation: usual(latest),
-            method: "anytime",
+            method: HOLDING,
             variants: variantsIn(latest).map((variant) => ({ ...variant, weight: 1 })),
           }
         : { allocation: null },
@@ -102,7 +107,7 @@ function PolicyPanel() {
   const set = (change: Partial<Policy>) =>
     save((latest) => ({ allocation: { ...USUAL, ...latest.allocation, ...change } }));
   const number =
-    (field: "even_epochs" | "even_units" | "floor" | "most_change" | "half_life") => (value: number | null) =>
+    (field: "even_epochs" | "even_units" | "floor" | "max_change" | "half_life") => (value: number | null) =>
       set({ [field]: value });
   const wrong = (field: keyof Policy) => errorFor(`allocation.${field}`) ?? errorFor(`changes.allocation.${field}`);
   const lengths = LENGTHS.some(([hours]) => hours === policy.epoch_hours)
@@ -183,10 +188,10 @@ function PolicyPanel() {
             label="A share changes at most by"
             percent
             note="of all, from one epoch to the next"
-            value={policy.most_change}
-            save={number("most_change")}
+            value={policy.max_change}
+            save={number("max_change")}
             locked={fixed}
-            error={wrong("most_change")}
+            error={wrong("max_change")}
           />
           <NumberField
             label="What was seen weighs half after"

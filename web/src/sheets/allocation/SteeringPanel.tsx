@@ -1,3 +1,4 @@
+import { LETTERS } from "../../api/vocabulary";
 import { useState } from "react";
 import type { Allocation, EpochShown } from "../../api/client";
 import { useAllocation, useEpochRecord, useSteer, type Steering } from "../../api/allocation";
@@ -100,7 +101,7 @@ function toldOf(epoch: EpochShown, segment: string): string {
   const chances = segment ? epoch.chances[segment] : undefined;
   if (!chances || epoch.origin !== "policy") return epoch.sentence;
   const best = chances.indexOf(Math.max(...chances));
-  return `${epoch.sentence} Here ${"ABCDEFGHIJ"[best]} is best with a chance of ${rate(Math.min(chances[best] ?? 0, 0.99), 0)}.`;
+  return `${epoch.sentence} Here ${LETTERS[best]} is best with a chance of ${rate(Math.min(chances[best] ?? 0, 0.99), 0)}.`;
 }
 
 type Asked = "freeze" | "follow" | "even" | "hand";

@@ -96,7 +96,7 @@ function PrimaryMetric() {
       const others = metricsIn(latest).filter(
         (use) => use.role !== "primary" && use.name.toLowerCase() !== name.toLowerCase(),
       );
-      const line = { name, role: "primary" as const, margin: null, baseline: null, spread: null };
+      const line = { name, role: "primary" as const, margin: null, baseline: null, standard_deviation: null };
       return { metrics: name ? [line, ...others] : others };
     });
   return (

@@ -88,13 +88,13 @@ export function MetricsPanel() {
                 />
                 {!use.is_rate && (
                   <NumberField
-                    label="Spread"
+                    label="Standard deviation"
                     unit={use.currency}
-                    value={use.spread ?? null}
-                    save={(spread) => set(use.name, { spread })}
+                    value={use.standard_deviation ?? null}
+                    save={(standard_deviation) => set(use.name, { standard_deviation })}
                     locked={fixed}
                     required={false}
-                    error={errorFor(`metrics.${index}.spread`)}
+                    error={errorFor(`metrics.${index}.standard_deviation`)}
                   />
                 )}
               </div>
@@ -118,7 +118,7 @@ function AddMetric() {
       role,
       margin: role === "guardrail" ? FIRST_MARGIN : null,
       baseline: null,
-      spread: null,
+      standard_deviation: null,
     };
     save((latest) => ({ metrics: [...metricsIn(latest), line] }));
     setName("");

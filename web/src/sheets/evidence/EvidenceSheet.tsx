@@ -6,11 +6,11 @@ import { Empty, Failure, Panel, Skeleton } from "../../parts/basics";
 import { useEditing } from "../editing";
 import { variantTableText } from "../../lib/tableText";
 import { CopyTable } from "../../parts/CopyTable";
-import { FollowedPanel } from "../allocation/FollowedPanel";
+import { AdaptivePanel } from "../allocation/AdaptivePanel";
 import { Funnels } from "./Funnels";
 import { LooksPanel } from "./LooksPanel";
 import { Method } from "./Method";
-import { OutlayPanel } from "./OutlayPanel";
+import { SpendPanel } from "./SpendPanel";
 import { OverTime } from "./OverTime";
 import { Segments } from "./Segments";
 import { SideMetrics } from "./SideMetrics";
@@ -105,7 +105,7 @@ function Read({ evidence }: { evidence: Evidence }) {
           ))}
         </div>
       )}
-      {reading.followed && <FollowedPanel followed={reading.followed} reading={reading} experiment={experiment.key} />}
+      {reading.adaptive && <AdaptivePanel adaptive={reading.adaptive} reading={reading} experiment={experiment.key} />}
       {evidence.looks && <LooksPanel looks={evidence.looks} reading={reading} />}
       {unsound ? (
         <p className="sheet tone-unsound border-l-4 border-l-error px-4 py-2">
@@ -116,7 +116,7 @@ function Read({ evidence }: { evidence: Evidence }) {
       )}
       {!unsound && <SideMetrics reading={reading} />}
       {!unsound && <Funnels funnels={evidence.funnels} worthwhile={reading.worthwhile_lift} />}
-      {evidence.outlay && <OutlayPanel outlay={evidence.outlay} reading={reading} />}
+      {evidence.spend && <SpendPanel spend={evidence.spend} reading={reading} />}
       {!unsound && <Segments spoken={reading.variant ?? ""} />}
       <div className="flex flex-wrap items-center gap-4 text-sm">
         <span className="quiet">Take it with you:</span>

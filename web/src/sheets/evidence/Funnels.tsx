@@ -1,7 +1,7 @@
 import type { Funnel } from "../../api/client";
 import { IntervalStrip, StripAxis } from "../../charts/IntervalStrip";
 import { sharedAxis } from "../../lib/axis";
-import { bounds, count, rate, signed } from "../../lib/format";
+import { bounds, count, rate } from "../../lib/format";
 import { tableText } from "../../lib/tableText";
 import { useWidth } from "../../lib/useWidth";
 import { Panel } from "../../parts/basics";
@@ -82,7 +82,7 @@ function Steps({ funnel, worthwhile }: { funnel: Funnel; worthwhile: number }) {
                       worthwhile={worthwhile}
                       axis={axis}
                       width={strip}
-                      sentence={`${step.name}: ${signed(step.lift.estimate)} (${bounds(step.lift)})`}
+                      sentence={`${step.name}: ${step.lift.estimate_text} (${bounds(step.lift)})`}
                     />
                   )}
                 </td>
@@ -96,7 +96,7 @@ function Steps({ funnel, worthwhile }: { funnel: Funnel; worthwhile: number }) {
                       step={step.name}
                       label={`Lift of ${funnel.letter} at ${step.name}`}
                     >
-                      {signed(step.lift.estimate)}
+                      {step.lift.estimate_text}
                     </Figured>
                   ) : (
                     "–"

@@ -1,9 +1,10 @@
 import { useState } from "react";
 import type { Looks, Reading } from "../../api/client";
+import { methodNamed } from "../../api/vocabulary";
 import { useSession } from "../../api/hooks";
 import { useLooks, type FigureAsked } from "../../api/outcome";
 import { PathPicture } from "../../charts/PathPicture";
-import { bounds, day, signed, weekday } from "../../lib/format";
+import { bounds, day, weekday } from "../../lib/format";
 import { tableText } from "../../lib/tableText";
 import { FormError, Panel } from "../../parts/basics";
 import { CopyTable } from "../../parts/CopyTable";
@@ -19,7 +20,7 @@ export function LooksPanel({ looks, reading }: { looks: Looks; reading: Reading 
   const step = useLooks(experiment.key);
   const [aside, setAside] = useState<number | null>(null);
   const mayEdit = (session?.account?.may_edit ?? false) && ["running", "paused", "ended"].includes(experiment.state);
-  const planned = reading.method === "looks";
+  const planned = methodNamed(reading.method).has_looks;
   const due = looks.taken.some((look) => look.due);
   const last = looks.taken.at(-1);
   return (
@@ -86,12 +87,12 @@ export function LooksPanel({ looks, reading }: { looks: Looks; reading: Reading 
                   )}
                   <td className="py-1.5 pl-2 whitespace-nowrap">
                     {look.letter}{" "}
-                    {look.lift && <OfLook look={look} figure="lift" label="Lift" shown={signed(look.lift.estimate)} />}
+                    {look.lift && <OfLook look={look} figure="lift" label="Lift" shown={look.lift.estimate_text} />}
                     <span className="quiet block text-xs">{look.lift ? bounds(look.lift) : ""}</span>
                   </td>
                   <td className="py-1.5 pl-2 text-left text-xs">
-                    {look.kept ? look.taken_by : look.due ? "due" : "its day is not over"}
-                    {mayEdit && look.kept && (
+                    {look.stored ? look.taken_by : look.due ? "due" : "its day is not over"}
+                    {mayEdit && look.stored && (
                       <button className="link block" onClick={() => setAside(look.number)}>
                         Set aside…
                       </button>

@@ -1,24 +1,19 @@
 import type { ReactNode } from "react";
 import type { Reading } from "../../api/client";
+import { methodNamed } from "../../api/vocabulary";
 import { percentText } from "../../lib/format";
 
 /** How the figures are made, in words, with formula and source: for this kind of metric and this rule. */
 export function Method({ reading }: { reading: Reading }) {
   const several = reading.comparisons.length > 1;
+  const { several_note: severalNote } = methodNamed(reading.method);
   return (
     <details className="sheet px-4 py-2">
       <summary className="cursor-pointer font-semibold">How these figures are made</summary>
       <dl className="mt-2 grid gap-2 text-sm [&_dt]:font-semibold">
         {reading.kind === "rate" ? <RateTest reading={reading} /> : <MeanTest reading={reading} />}
         <WayOfReading reading={reading} />
-        {several && reading.method === "fixed" && (
-          <Entry title="Several variants">
-            The critical value and the adjusted p hold for all comparisons with control together (Dunnett 1955).
-          </Entry>
-        )}
-        {several && (reading.method === "looks" || reading.method === "anytime") && (
-          <Entry title="Several variants">The level is shared among the comparisons with control (Bonferroni).</Entry>
-        )}
+        {several && severalNote && <Entry title="Several variants">{severalNote}</Entry>}
         {reading.variance_removed != null && (
           <Entry title="Adjustment by what came before">
             Each value y becomes y − θ(x − x̄), x what the unit came to in the {reading.adjusted_by_days} days before, θ
@@ -26,7 +21,7 @@ export function Method({ reading }: { reading: Reading }) {
             {(reading.variance_removed * 100).toFixed(1)}% of the variance.
           </Entry>
         )}
-        {reading.sides.some((side) => side.role === "secondary") && (
+        {reading.secondary.some((side) => side.role === "secondary") && (
           <Entry title="Metrics beside">
             The secondary metrics and all their variants are one family, adjusted by Holm (1979) or Benjamini &amp;
             Hochberg (1995) as the rule says; each interval is made at the level at which its test stands or falls
@@ -84,7 +79,7 @@ function RateTest({ reading }: { reading: Reading }) {
         Score test of two rates: z = (r − r₀) / √(r̄(1 − r̄)(1/n + 1/n₀)), r̄ the rate of both together; z² is Pearson’s
         chi-square without continuity correction (Pearson 1900).{statistics(reading)}
       </Entry>
-      {reading.method !== "bayesian" && (
+      {!methodNamed(reading.method).credible && (
         <Entry title="Lift and its interval">
           Rate of the variant divided by control’s, minus 1. The interval holds every lift that the same test does not
           reject at {percentText(reading.confidence)}% (Koopman 1984; Miettinen &amp; Nurminen 1985), so it leaves out
@@ -122,25 +117,16 @@ function MeanTest({ reading }: { reading: Reading }) {
   );
 }
 
-const WAYS: Record<Reading["method"], string> = {
-  fixed: "",
-  looks:
-    "Read at planned looks: the level is spent by the share of the planned data that is in (Lan & DeMets 1983), the critical value follows by recursion over the looks taken (Armitage, McPherson & Rowe 1969); the adjusted p is the smallest level whose boundary is reached (Jennison & Turnbull 2000).",
-  anytime:
-    "May be read at any time: the critical value is √((t + ρ)/t · (ln(1 + t/ρ) − 2 ln α)) at the share t of the planned data, so that all intervals hold together (Robbins 1970; Howard et al. 2021).",
-  bayesian:
-    "Read by a posterior: Beta(1, 1) priors for rates, normal for means; the probability of being better, the expected loss and the credible interval of the lift by quadrature (Cook 2003; Scott 2010). The test’s p stands beside for comparison and decides nothing.",
-};
-
 function WayOfReading({ reading }: { reading: Reading }) {
   const loss = reading.comparisons
     .filter((c) => c.expected_loss != null)
     .map((c) => `${c.letter} ${((c.expected_loss ?? 0) * 100).toFixed(3)}%`)
     .join(", ");
-  if (!WAYS[reading.method] && !reading.one_sided) return null;
+  const { note } = methodNamed(reading.method);
+  if (!note && !reading.one_sided) return null;
   return (
     <Entry title="When and how it is read">
-      {WAYS[reading.method]}
+      {note}
       {reading.one_sided && " One-sided: the confidence holds for the bound that decides."}
       {loss && ` Expected loss here: ${loss}.`}
     </Entry>

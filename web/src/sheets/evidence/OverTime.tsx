@@ -1,12 +1,13 @@
+import { LETTERS } from "../../api/vocabulary";
 import { useSearchParams } from "react-router";
 import type { Evidence } from "../../api/client";
-import { useCohorts, useStretch } from "../../api/outcome";
+import { useCohorts, useSelectedRange } from "../../api/outcome";
 import { useNotes } from "../../api/running";
 import { DailyLines } from "../../charts/DailyLines";
 import { IntervalStrip, StripAxis } from "../../charts/IntervalStrip";
 import { LiftOverTime } from "../../charts/LiftOverTime";
 import { sharedAxis } from "../../lib/axis";
-import { bounds, count, day, percentText, rate, signed } from "../../lib/format";
+import { bounds, count, day, percentText, rate } from "../../lib/format";
 import { figuresOf } from "../../lib/metrics";
 import { tableText } from "../../lib/tableText";
 import { useWidth } from "../../lib/useWidth";
@@ -63,7 +64,7 @@ export function OverTime({ evidence }: { evidence: Evidence }) {
               days={daily.days}
               series={chosen}
               worthwhile={reading.worthwhile_lift}
-              colour={variantColour("ABCDEFGHIJ".indexOf(chosen.letter))}
+              colour={variantColour(LETTERS.indexOf(chosen.letter))}
               notes={notes.data}
             />
             <p className="quiet mt-1 text-xs">
@@ -85,7 +86,7 @@ export function OverTime({ evidence }: { evidence: Evidence }) {
       {chosen && (
         <div className="grid grid-cols-2 items-start gap-3 max-xl:grid-cols-1">
           <Cohorts letter={chosen.letter} worthwhile={reading.worthwhile_lift} />
-          <Stretch days={daily.days} worthwhile={reading.worthwhile_lift} />
+          <SelectedRange days={daily.days} worthwhile={reading.worthwhile_lift} />
         </div>
       )}
     </>
@@ -153,7 +154,7 @@ function Cohorts({ letter, worthwhile }: { letter: string; worthwhile: number })
                     worthwhile={worthwhile}
                     axis={axis}
                     width={STRIP}
-                    sentence={`First seen from ${day(cohort.first)}: ${signed(cohort.lift.estimate)} (${bounds(cohort.lift)})`}
+                    sentence={`First seen from ${day(cohort.first)}: ${cohort.lift.estimate_text} (${bounds(cohort.lift)})`}
                   />
                 )}
               </td>
@@ -167,7 +168,7 @@ function Cohorts({ letter, worthwhile }: { letter: string; worthwhile: number })
                     last={cohort.last}
                     label={`Lift of ${variant}, first seen from ${day(cohort.first)}`}
                   >
-                    {signed(cohort.lift.estimate)}
+                    {cohort.lift.estimate_text}
                   </Figured>
                 ) : (
                   "–"
@@ -191,13 +192,13 @@ function Cohorts({ letter, worthwhile }: { letter: string; worthwhile: number })
   );
 }
 
-function Stretch({ days, worthwhile }: { days: string[]; worthwhile: number }) {
+function SelectedRange({ days, worthwhile }: { days: string[]; worthwhile: number }) {
   const { experiment } = useEditing();
   const [params, setParams] = useSearchParams();
   const [holder, width] = useWidth(300);
   const first = params.get("from") ?? "";
   const last = params.get("to") ?? "";
-  const found = useStretch(experiment.key, first, last);
+  const found = useSelectedRange(experiment.key, first, last);
   const choose = (name: "from" | "to", value: string) =>
     setParams(
       (before) => {
@@ -268,7 +269,7 @@ function Stretch({ days, worthwhile }: { days: string[]; worthwhile: number }) {
                 worthwhile={worthwhile}
                 axis={axis}
                 width={strip}
-                sentence={`${line.letter} on these days: ${signed(line.lift.estimate)} (${bounds(line.lift)})`}
+                sentence={`${line.letter} on these days: ${line.lift.estimate_text} (${bounds(line.lift)})`}
               />
               <span className="whitespace-nowrap">
                 <Figured
@@ -280,7 +281,7 @@ function Stretch({ days, worthwhile }: { days: string[]; worthwhile: number }) {
                   together
                   label={`Lift of ${line.letter} on these days`}
                 >
-                  {signed(line.lift.estimate)}
+                  {line.lift.estimate_text}
                 </Figured>
                 <span className="quiet block text-xs">{bounds(line.lift)}</span>
               </span>

@@ -197,7 +197,7 @@ function Lines({ data, worthwhile, experiment, set }: LinesProps) {
                     worthwhile={worthwhile}
                     axis={axis}
                     width={strip}
-                    sentence={`${nameOf(line.name)}: ${signed(line.lift.estimate)} (${bounds(line.lift)})`}
+                    sentence={`${nameOf(line.name)}: ${line.lift.estimate_text} (${bounds(line.lift)})`}
                   />
                 )}
               </td>
@@ -210,7 +210,7 @@ function Lines({ data, worthwhile, experiment, set }: LinesProps) {
                       segment={line.name}
                       label={`Lift of ${data.variant} for ${nameOf(line.name)}`}
                     >
-                      {signed(line.lift.estimate)}
+                      {line.lift.estimate_text}
                     </Figured>
                     <span className="quiet block text-xs">{bounds(line.lift)}</span>
                   </>
@@ -219,24 +219,24 @@ function Lines({ data, worthwhile, experiment, set }: LinesProps) {
                 )}
               </td>
               <td className="pl-2 whitespace-nowrap">
-                {line.shrunken ? (
+                {line.partially_pooled ? (
                   <Figured
                     {...of}
                     {...set}
-                    figure="shrunken"
+                    figure="partially_pooled"
                     segment={line.name}
                     label={`Shrunken lift for ${nameOf(line.name)}`}
                   >
-                    {signed(line.shrunken.estimate)}
+                    {signed(line.partially_pooled.estimate)}
                   </Figured>
                 ) : (
                   "–"
                 )}
               </td>
               <td className="pl-2 whitespace-nowrap">
-                {line.alone_a_month ? (
+                {line.effect_per_month ? (
                   <Figured {...of} figure="impact" segment={line.name} label={`Worth of ${nameOf(line.name)} alone`}>
-                    {worth(line.alone_a_month)}
+                    {worth(line.effect_per_month)}
                   </Figured>
                 ) : (
                   "–"
@@ -260,17 +260,17 @@ function Lines({ data, worthwhile, experiment, set }: LinesProps) {
                     worthwhile={worthwhile}
                     axis={axis}
                     width={strip}
-                    sentence={`${name}: ${signed(lift.estimate)} (${bounds(lift)})`}
+                    sentence={`${name}: ${lift.estimate_text} (${bounds(lift)})`}
                   />
                 </td>
                 <td className="pl-2 whitespace-nowrap">
                   <Figured {...of} {...set} figure={figure} by={data.by} label={name}>
-                    {signed(lift.estimate)}
+                    {lift.estimate_text}
                   </Figured>
                   <span className="quiet block text-xs">{bounds(lift)}</span>
                 </td>
                 <td colSpan={2} className="pl-2 whitespace-nowrap">
-                  {figure === "within" && data.segments.some((line) => line.shrunken) && (
+                  {figure === "within" && data.segments.some((line) => line.partially_pooled) && (
                     <>
                       <Figured {...of} {...set} figure="differ" by={data.by} label="Difference between segments">
                         {rate(data.i_squared, 0)}
@@ -287,13 +287,15 @@ function Lines({ data, worthwhile, experiment, set }: LinesProps) {
       <p className="quiet mt-1 text-xs">
         Shrunken: drawn towards the mean of all segments by as much as chance spreads them; the better guess for a small
         one. Alone: what a rollout to this segment only would bring a month
-        {data.all_a_month?.estimate != null && `, where a rollout to all brings ${worth(data.all_a_month)}`}.
+        {data.effect_per_month_of_all?.estimate != null &&
+          `, where a rollout to all brings ${worth(data.effect_per_month_of_all)}`}
+        .
       </p>
     </div>
   );
 }
 
-function worth(value: SegmentEvidence["all_a_month"]): string {
+function worth(value: SegmentEvidence["effect_per_month_of_all"]): string {
   if (value?.estimate == null) return "–";
   const size = count(Number(Math.abs(value.estimate).toPrecision(2)));
   return `${value.estimate > 0 ? "+" : value.estimate < 0 ? "−" : ""}${size}`;
@@ -301,7 +303,7 @@ function worth(value: SegmentEvidence["all_a_month"]): string {
 
 function asText(data: SegmentEvidence): string {
   return tableText(
-    [data.by, "units A", `units ${data.variant}`, "A", data.variant, "lift", "low", "high", "p", "shrunken"],
+    [data.by, "units A", `units ${data.variant}`, "A", data.variant, "lift", "low", "high", "p", "partially_pooled"],
     [
       ...data.segments.map((line) => [
         nameOf(line.name),
@@ -311,7 +313,7 @@ function asText(data: SegmentEvidence): string {
         line.lift?.low,
         line.lift?.high,
         line.pvalue,
-        line.shrunken?.estimate,
+        line.partially_pooled?.estimate,
       ]),
       ...(
         [

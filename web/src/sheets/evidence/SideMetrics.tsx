@@ -2,7 +2,7 @@ import { Link } from "react-router";
 import type { Reading } from "../../api/client";
 import { IntervalStrip, StripAxis } from "../../charts/IntervalStrip";
 import { sharedAxis } from "../../lib/axis";
-import { bounds, pvalue, signed } from "../../lib/format";
+import { bounds, pvalue } from "../../lib/format";
 import { figuresOf } from "../../lib/metrics";
 import { tableText } from "../../lib/tableText";
 import { useWidth } from "../../lib/useWidth";
@@ -18,14 +18,14 @@ const NEEDS = 640;
 
 /** The metrics beside the one that decides: secondary ones and guardrails, their strips on one axis. */
 export function SideMetrics({ reading }: { reading: Reading }) {
-  const { sides } = reading;
+  const { secondary } = reading;
   const { experiment } = useEditing();
   const family = experiment.family === "holm" ? "Holm" : "Benjamini–Hochberg";
   const [holder, width] = useWidth(NEEDS);
   const strip = width < NEEDS ? NARROW : WIDE;
-  if (sides.length === 0) return null;
-  const lines = sides.flatMap((side) => side.comparisons.map((comparison) => ({ side, comparison })));
-  const widest = Math.max(...sides.map((side) => side.margin ?? 0), reading.worthwhile_lift);
+  if (secondary.length === 0) return null;
+  const lines = secondary.flatMap((side) => side.comparisons.map((comparison) => ({ side, comparison })));
+  const widest = Math.max(...secondary.map((side) => side.margin ?? 0), reading.worthwhile_lift);
   const axis = sharedAxis(
     lines.map((line) => line.comparison.lift),
     widest,
@@ -100,7 +100,7 @@ export function SideMetrics({ reading }: { reading: Reading }) {
                   </td>
                   <td className="pl-2 whitespace-nowrap">
                     <Figured {...of} figure="lift" label={`Lift of ${comparison.letter} in ${side.name}`}>
-                      <span className="font-semibold">{signed(comparison.lift.estimate)}</span>
+                      <span className="font-semibold">{comparison.lift.estimate_text}</span>
                     </Figured>
                     <span className="quiet block text-xs">{bounds(comparison.lift)}</span>
                   </td>
@@ -124,7 +124,7 @@ export function SideMetrics({ reading }: { reading: Reading }) {
   );
 }
 
-type Side = Reading["sides"][number];
+type Side = Reading["secondary"][number];
 
 function so(side: Side, comparison: Side["comparisons"][number]): string {
   if (side.role === "guardrail") {
@@ -137,7 +137,7 @@ function so(side: Side, comparison: Side["comparisons"][number]): string {
 function asText(reading: Reading): string {
   return tableText(
     ["metric", "role", "variant", "level A", "level", "lift", "low", "high", "p", "p adjusted"],
-    reading.sides.flatMap((side) =>
+    reading.secondary.flatMap((side) =>
       side.comparisons.map((line) =>
         [
           side.name,

@@ -1,8 +1,9 @@
 import type { ComponentProps } from "react";
 import type { Reading } from "../../api/client";
+import { methodNamed } from "../../api/vocabulary";
 import { IntervalStrip, StripAxis } from "../../charts/IntervalStrip";
 import { sharedAxis } from "../../lib/axis";
-import { bounds, count, pvalue, rate, signed } from "../../lib/format";
+import { bounds, count, pvalue, rate } from "../../lib/format";
 import { figuresOf } from "../../lib/metrics";
 import { useWidth } from "../../lib/useWidth";
 import { Letter } from "../../parts/Letter";
@@ -22,7 +23,8 @@ export function VariantTable({ reading, experiment }: { reading: Reading; experi
     reading,
     reading.arms.map((arm) => arm.rate.estimate),
   );
-  const adjusted = reading.comparisons.length > 1 || reading.method === "looks" || reading.method === "anytime";
+  const method = methodNamed(reading.method);
+  const adjusted = reading.comparisons.length > 1 || method.has_looks || method.holds_at_any_time;
   const units = `${reading.unit_name[0]?.toUpperCase()}${reading.unit_name.slice(1)}`;
   return (
     <div ref={holder} className="overflow-x-auto">
@@ -38,9 +40,7 @@ export function VariantTable({ reading, experiment }: { reading: Reading; experi
               <span className="sr-only">Lift, drawn</span>
             </th>
             <th className="pl-2 font-normal">Lift</th>
-            <th className="pl-2 font-normal">
-              {reading.method === "bayesian" ? "better with" : adjusted ? "adjusted p" : "p"}
-            </th>
+            <th className="pl-2 font-normal">{method.credible ? "better with" : adjusted ? "adjusted p" : "p"}</th>
           </tr>
         </thead>
         <tbody>
@@ -87,7 +87,7 @@ export function VariantTable({ reading, experiment }: { reading: Reading; experi
                   ) : comparison ? (
                     <>
                       <Opens experiment={experiment} figure="lift" variant={arm.letter} label={`Lift of ${arm.letter}`}>
-                        <span className="font-semibold">{signed(comparison.lift.estimate)}</span>
+                        <span className="font-semibold">{comparison.lift.estimate_text}</span>
                       </Opens>
                       <span className="quiet block text-xs">{bounds(comparison.lift)}</span>
                     </>

@@ -1,5 +1,5 @@
 import { useState, type ReactNode } from "react";
-import { useWorking, type FigureAsked } from "../../api/outcome";
+import { useDerivation, type FigureAsked } from "../../api/outcome";
 import { Dialog, FormError, Skeleton } from "../../parts/basics";
 import { CopyTable } from "../../parts/CopyTable";
 import { tableText } from "../../lib/tableText";
@@ -32,7 +32,7 @@ interface DialogProps {
 }
 
 function WorkingDialog({ experiment, asked, label, close }: DialogProps) {
-  const found = useWorking(experiment, asked);
+  const found = useDerivation(experiment, asked);
   return (
     <Dialog title={found.data?.title ?? label} close={close}>
       {found.isPending && <Skeleton rows={4} />}

@@ -18,7 +18,9 @@ export function PastData() {
     const day = line.units_per_day;
     save({
       baseline: Number(line.baseline.toPrecision(6)),
-      ...(line.spread != null && !primary?.is_rate ? { spread: Number(line.spread.toPrecision(6)) } : {}),
+      ...(line.standard_deviation != null && !primary?.is_rate
+        ? { spread: Number(line.standard_deviation.toPrecision(6)) }
+        : {}),
       ...(day ? { audience_per_day: Math.max(1, Math.round(day)) } : {}),
     });
     setOpen(false);

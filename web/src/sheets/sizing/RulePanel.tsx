@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { Link } from "react-router";
-import type { Experiment, ExperimentChanges } from "../../api/client";
+import type { Experiment } from "../../api/client";
+import { designNamed, methodNamed, vocabulary, type Setting } from "../../api/vocabulary";
 import { LooksPicture } from "../../charts/LooksPicture";
 import { day, plural } from "../../lib/format";
 import { parseNumber } from "../../lib/format";
@@ -9,31 +10,12 @@ import { ChoiceField, NumberField, TextField } from "../../parts/fields";
 import { RadioCard } from "../../parts/RadioCard";
 import { useEditing } from "../editing";
 
-type Method = Experiment["method"];
-const METHODS: { key: Method; name: string; told: string }[] = [
-  { key: "fixed", name: "Once", told: "One reading when the plan is fulfilled: the shortest plan, and no early stop." },
-  {
-    key: "looks",
-    name: "Planned looks",
-    told: "A few readings on set days. May stop early; costs a few percent more data.",
-  },
-  {
-    key: "anytime",
-    name: "Any time",
-    told: "Read whenever you like; the band allows for it. Costs over half as much again.",
-  },
-  {
-    key: "bayesian",
-    name: "Posterior",
-    told: "Act on a probability and an expected loss. Promises nothing about false winners.",
-  },
-];
-
 /** How and when the data are read: four methods, their figures, and the paragraph that will be held to. */
 export function RulePanel() {
   const { experiment, save, mayEdit, locked, ruleLocked } = useEditing();
   const fixed = ruleLocked || !mayEdit;
   const plan = experiment.plan;
+  const { refused } = designNamed(experiment.design);
   return (
     <Panel
       title="Decision rule"
@@ -55,24 +37,24 @@ export function RulePanel() {
       <fieldset disabled={fixed}>
         <legend className="quiet mb-1 text-sm">It is read</legend>
         <div className="grid grid-cols-2 gap-1.5 max-lg:grid-cols-1">
-          {METHODS.map((method) => (
+          {vocabulary.methods.map((method) => (
             <RadioCard
-              key={method.key}
+              key={method.name}
               group="method"
-              name={method.name}
-              told={method.told}
-              chosen={experiment.method === method.key}
-              disabled={experiment.allocation !== null && method.key !== "anytime"}
-              choose={() => save({ method: method.key })}
+              name={method.title}
+              told={method.explanation}
+              chosen={experiment.method === method.name}
+              disabled={method.name in refused}
+              choose={() => save({ method: method.name as Experiment["method"], method_settings: {} })}
             />
           ))}
         </div>
       </fieldset>
-      {experiment.allocation !== null && (
-        <p className="quiet mt-1 text-sm">
-          Shares follow the evidence, and who may stop when it looks good must read in a way that holds at any time.
+      {[...new Set(Object.values(refused))].map((reason) => (
+        <p key={reason} className="quiet mt-1 text-sm">
+          The others cannot be taken here: each {reason}.
         </p>
-      )}
+      ))}
       <div className="mt-2 grid grid-cols-2 gap-x-6 max-xl:grid-cols-1">
         <Figures fixed={fixed} />
         {plan && plan.looks.length > 0 && (
@@ -92,58 +74,13 @@ export function RulePanel() {
 
 function Figures({ fixed }: { fixed: boolean }) {
   const { experiment, save, errorFor } = useEditing();
-  const set = (field: keyof ExperimentChanges) => (value: number | null) => value !== null && save({ [field]: value });
+  const set = (field: "least_weeks" | "least_conversions" | "warm_up_days") => (value: number | null) =>
+    value !== null && save({ [field]: value });
   return (
     <div>
-      {experiment.method === "looks" && (
-        <>
-          <LookDays fixed={fixed} />
-          <ChoiceField
-            label="The chance of a false alarm is spent"
-            value={experiment.spending}
-            options={[
-              { value: "obrien_fleming", label: "late (O’Brien–Fleming type)" },
-              { value: "pocock", label: "evenly (Pocock type)" },
-            ]}
-            save={(spending) => save({ spending })}
-            locked={fixed}
-          />
-        </>
-      )}
-      {experiment.method === "bayesian" ? (
-        <>
-          <NumberField
-            label="Probability of being better"
-            percent
-            unit="% or more"
-            value={experiment.superiority}
-            save={set("superiority")}
-            locked={fixed}
-            error={errorFor("superiority")}
-          />
-          <NumberField
-            label="Expected loss of choosing it"
-            percent
-            unit="% or less"
-            value={experiment.expected_loss}
-            save={set("expected_loss")}
-            locked={fixed}
-            error={errorFor("expected_loss")}
-            note="of control’s level"
-          />
-        </>
-      ) : (
-        <ChoiceField
-          label="The confidence holds for"
-          value={experiment.sides}
-          options={[
-            { value: "two", label: "both bounds of the interval (two-sided)" },
-            { value: "one", label: "the bound that decides (one-sided)" },
-          ]}
-          save={(sides) => save({ sides })}
-          locked={fixed}
-        />
-      )}
+      {methodNamed(experiment.method).settings.map((setting) => (
+        <SettingField key={setting.name} setting={setting} fixed={fixed} />
+      ))}
       <NumberField
         label="At least"
         unit="weeks"
@@ -198,38 +135,49 @@ function Figures({ fixed }: { fixed: boolean }) {
   );
 }
 
-/** Either a number of even looks ("4") or the days ("14, 20, 28"). */
-export function readLooks(text: string): { looks?: number; look_days: number[] } | null {
+/** Days of a run as they are typed: "14, 20 28"; empty for none; null where it is no list of whole days. */
+export function readDays(text: string): number[] | null {
   const numbers = text
     .split(/[,;\s]+/)
     .filter(Boolean)
     .map(parseNumber);
-  if (numbers.length === 0 || numbers.some((n) => n === null || !Number.isInteger(n) || n < 1)) return null;
-  const days = numbers as number[];
-  const first = days[0] ?? 0;
-  return days.length === 1 && first <= 12 ? { looks: first, look_days: [] } : { look_days: days };
+  return numbers.some((n) => n === null || !Number.isInteger(n) || n < 1) ? null : (numbers as number[]);
 }
 
-function LookDays({ fixed }: { fixed: boolean }) {
+/** A figure or choice of the method, as the server describes it. */
+function SettingField({ setting, fixed }: { setting: Setting; fixed: boolean }) {
   const { experiment, save, errorFor } = useEditing();
   const [wrong, setWrong] = useState("");
-  const days = experiment.look_days;
+  const values = { ...methodNamed(experiment.method).defaults, ...experiment.method_settings };
+  const value = values[setting.name];
+  const set = (chosen: unknown) => save({ method_settings: { ...values, [setting.name]: chosen } });
+  const common = { label: setting.label, note: setting.explanation, locked: fixed, error: errorFor(setting.name) };
+  if (setting.kind === "choice") {
+    const options = setting.choices.map((choice) => ({ value: choice.name, label: choice.title }));
+    return <ChoiceField {...common} value={String(value)} options={options} save={set} />;
+  }
+  if (setting.kind === "days") {
+    return (
+      <TextField
+        {...common}
+        value={(value as number[]).join(", ")}
+        save={(text) => {
+          const days = readDays(text);
+          setWrong(days ? "" : `${setting.label} (${text}) must be days such as 14, 20, 28`);
+          if (days) set(days);
+        }}
+        error={wrong || common.error}
+      />
+    );
+  }
+  const percent = setting.kind === "percent";
   return (
-    <TextField
-      label="Looks: how many, or after which days"
-      value={days.length ? days.join(", ") : String(experiment.looks)}
-      save={(text) => {
-        const found = readLooks(text);
-        setWrong(found ? "" : `Looks (${text}) must be a number such as 4, or days such as 14, 20, 28`);
-        if (found) save(found);
-      }}
-      locked={fixed}
-      error={wrong || errorFor("looks") || errorFor("look_days")}
-      note={
-        experiment.plan
-          ? `after day ${experiment.plan.looks.map((look) => look.day).join(", ")}; the planned end is always the last`
-          : "the planned end is always the last"
-      }
+    <NumberField
+      {...common}
+      percent={percent}
+      unit={percent ? "%" : ""}
+      value={value as number}
+      save={(typed) => typed !== null && set(typed)}
     />
   );
 }

@@ -90,13 +90,13 @@ function Expectations() {
       />
       {!isRate && (
         <NumberField
-          label="Spread from unit to unit"
+          label="Standard deviation of a unit"
           unit={unit}
-          value={experiment.spread}
-          save={(spread) => save({ spread })}
+          value={experiment.standard_deviation}
+          save={(standard_deviation) => save({ standard_deviation })}
           locked={fixed}
-          error={errorFor("spread")}
-          note="The standard deviation; past data tell it"
+          error={errorFor("standard_deviation")}
+          note="How far units lie apart; past data show it"
         />
       )}
       {!fixed && <PastData />}

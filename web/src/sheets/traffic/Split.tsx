@@ -1,3 +1,4 @@
+import { LETTERS } from "../../api/vocabulary";
 import { useState } from "react";
 import { count, parseNumber, percentText, plural, rate } from "../../lib/format";
 import { Letter } from "../../parts/Letter";
@@ -52,7 +53,7 @@ export function Split() {
             <tr key={index}>
               <td>
                 <span className="flex items-center gap-2">
-                  <Letter letter={"ABCDEFGHIJ"[index] ?? ""} />
+                  <Letter letter={LETTERS[index] ?? ""} />
                   {variant.name}
                 </span>
               </td>
@@ -60,7 +61,7 @@ export function Split() {
                 <td className="text-right">
                   <Weight
                     value={weights[index] ?? 1}
-                    label={`Weight of ${"ABCDEFGHIJ"[index]}`}
+                    label={`Weight of ${LETTERS[index]}`}
                     locked={fixed}
                     save={(weight) => setAll(weights.map((before, i) => (i === index ? weight : before)))}
                   />
@@ -111,10 +112,10 @@ function Percentages({ weights, save }: PercentagesProps) {
       <div className="flex flex-wrap items-center gap-3">
         {typed.map((text, index) => (
           <label key={index} className="flex items-center gap-1">
-            {"ABCDEFGHIJ"[index]}
+            {LETTERS[index]}
             <input
               className="input input-xs w-20 text-right"
-              aria-label={`Percentage of ${"ABCDEFGHIJ"[index]}`}
+              aria-label={`Percentage of ${LETTERS[index]}`}
               inputMode="decimal"
               value={text}
               onChange={(event) => setTyped(typed.map((before, i) => (i === index ? event.target.value : before)))}

@@ -1,7 +1,7 @@
 import type { Reading } from "../../api/client";
 import { IntervalStrip, StripAxis } from "../../charts/IntervalStrip";
 import { sharedAxis } from "../../lib/axis";
-import { bounds, count, percentText, signed } from "../../lib/format";
+import { bounds, count, percentText } from "../../lib/format";
 import { amount } from "../../lib/metrics";
 import { tableText } from "../../lib/tableText";
 import { useWidth } from "../../lib/useWidth";
@@ -13,7 +13,7 @@ import { Figured } from "../evidence/Working";
 /** What a rollout of the variant spoken of would bring a month, with its interval. */
 export function Worth({ reading, experiment }: { reading: Reading; experiment: string }) {
   const spoken = reading.comparisons.find((line) => line.letter === reading.variant) ?? reading.comparisons[0];
-  if (!spoken?.impact_a_month || ["unsound", "keep_collecting"].includes(reading.verdict)) return null;
+  if (!spoken?.effect_per_month || ["unsound", "keep_collecting"].includes(reading.verdict)) return null;
   return (
     <p className="mt-3 text-sm">
       <b className="font-semibold">If {spoken.letter} were rolled out to all, a month:</b>{" "}
@@ -23,7 +23,7 @@ export function Worth({ reading, experiment }: { reading: Reading; experiment: s
         variant={spoken.letter}
         label={`Worth of ${spoken.letter} a month`}
       >
-        {worthText(spoken.impact_a_month, reading)}
+        {worthText(spoken.effect_per_month, reading)}
       </Figured>{" "}
       {reading.metric}, as far as the {reading.unit_name} to come are like those tested.
     </p>
@@ -111,7 +111,7 @@ export function Ranking({ reading, experiment }: { reading: Reading; experiment:
                       variant={line.letter}
                       label={`${line.letter} against ${leader}`}
                     >
-                      {signed(line.behind.estimate)}
+                      {line.behind.estimate_text}
                     </Figured>
                     <span className="quiet block text-xs">{bounds(line.behind)}</span>
                   </>
@@ -144,15 +144,15 @@ interface Line {
 
 /** Where metrics of a variant pull apart: every metric on one axis, and what each is worth a month. */
 export function TradeOff({ reading, experiment }: { reading: Reading; experiment: string }) {
-  if (reading.pulls_apart.length === 0) return null;
-  return reading.pulls_apart.map((pull) => (
+  if (reading.conflicts.length === 0) return null;
+  return reading.conflicts.map((pull) => (
     <Pull key={pull.letter} reading={reading} pull={pull} experiment={experiment} />
   ));
 }
 
 interface PullProps {
   reading: Reading;
-  pull: Reading["pulls_apart"][number];
+  pull: Reading["conflicts"][number];
   experiment: string;
 }
 
@@ -215,7 +215,7 @@ function Pull({ reading, pull, experiment }: PullProps) {
                 </td>
                 <td className="pl-2 whitespace-nowrap">
                   <Figured {...of} metric={line.metric} figure="lift" label={`Lift of ${pull.letter} in ${line.name}`}>
-                    <span className="font-semibold">{signed(line.lift.estimate)}</span>
+                    <span className="font-semibold">{line.lift.estimate_text}</span>
                   </Figured>
                   <span className="quiet block text-xs">{bounds(line.lift)}</span>
                 </td>
@@ -248,11 +248,11 @@ function linesOf(reading: Reading, letter: string): Line[] {
           lift: first.lift,
           tone: first.tone,
           sentence: first.sentence,
-          worth: worthText(first.impact_a_month, reading),
+          worth: worthText(first.effect_per_month, reading),
         },
       ]
     : [];
-  for (const side of reading.sides) {
+  for (const side of reading.secondary) {
     const found = side.comparisons.find((line) => line.letter === letter);
     if (found)
       lines.push({
@@ -262,7 +262,7 @@ function linesOf(reading: Reading, letter: string): Line[] {
         lift: found.lift,
         tone: found.tone,
         sentence: found.sentence,
-        worth: worthText(found.impact_a_month, side),
+        worth: worthText(found.effect_per_month, side),
       });
   }
   return lines;

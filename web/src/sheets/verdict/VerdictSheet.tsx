@@ -2,9 +2,9 @@ import { useState } from "react";
 import { Link } from "react-router";
 import type { Evidence, Experiment } from "../../api/client";
 import { useEvidence, useSession, useStep } from "../../api/hooks";
+import { verdictNamed } from "../../api/vocabulary";
 import { day } from "../../lib/format";
 import { variantTableText } from "../../lib/tableText";
-import { VERDICTS } from "../../lib/words";
 import { Empty, Failure, FormError, Panel, Skeleton } from "../../parts/basics";
 import { Conditions } from "../../parts/Conditions";
 import { CopyTable } from "../../parts/CopyTable";
@@ -35,12 +35,12 @@ function Judged({ evidence }: { evidence: Evidence }) {
   const { experiment } = useEditing();
   const { data: session } = useSession();
   const { reading } = evidence;
-  const look = VERDICTS[reading.verdict];
+  const look = verdictNamed(reading.verdict);
   const open = ["running", "paused", "ended"].includes(experiment.state);
   return (
     <>
       <Panel
-        title={`The rule says: ${look.name.toLowerCase()}`}
+        title={`The rule says: ${look.title.toLowerCase()}`}
         action={
           <Link className="link text-sm" to={`/reports/${experiment.key}`}>
             Report for stakeholders

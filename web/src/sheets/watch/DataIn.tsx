@@ -1,6 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
-import { previewFile, storeFile, type MetricUse, type Preview } from "../../api/client";
+import { previewFile, storeFile, type Preview } from "../../api/client";
 import { keys } from "../../api/hooks";
 import { count } from "../../lib/format";
 import { FormError, Panel } from "../../parts/basics";
@@ -10,27 +10,12 @@ import { PreviewPanel } from "./PreviewPanel";
 
 export type Columns = Record<string, number | null>;
 
-type Kind = Preview["kind"];
-/** Columns of a file of daily sums, by how a metric is counted. */
-const FIELDS: Record<Kind, readonly string[]> = {
-  rate: ["day", "variant", "units", "conversions"],
-  mean: ["day", "variant", "units", "total", "squares"],
-  adjusted: ["day", "variant", "units", "total", "before", "squares", "before_squares", "cross"],
-  ratio: ["day", "variant", "units", "numerator", "denominator", "numerator_squares", "denominator_squares", "cross"],
-};
-
-function kindOf(use: MetricUse | undefined): Kind {
-  const kind = use?.kind ?? "conversion";
-  if (use?.before_days && (kind === "count" || kind === "amount")) return "adjusted";
-  return kind === "conversion" || kind === "funnel" ? "rate" : kind === "ratio" ? "ratio" : "mean";
-}
-
 /** Counts from a file or a grid: a preview first, then all of it at once. */
 export function DataIn() {
   const { experiment } = useEditing();
   const primary = experiment.metrics.find((use) => use.role === "primary");
   const [metric, setMetric] = useState(primary?.key ?? "");
-  const fields = FIELDS[kindOf(experiment.metrics.find((use) => use.key === metric))];
+  const fields = experiment.metrics.find((use) => use.key === metric)?.fields ?? [];
   const cache = useQueryClient();
   const input = useRef<HTMLInputElement>(null);
   const [typing, setTyping] = useState(false);

@@ -1,3 +1,4 @@
+import { LETTERS } from "../../api/vocabulary";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef } from "react";
 import { sendEventFile, sendOutlays, sendUnits, type EventFileSeen, type UnitsSeen } from "../../api/client";
@@ -102,8 +103,7 @@ function UnitFile() {
           <p>
             {plural(seen.rows, "row")}
             {seen.first_day && seen.last_day && `, ${day(seen.first_day)} to ${day(seen.last_day)}`}:{" "}
-            {seen.units.map((units, arm) => `${count(units)} in ${"ABCDEFGHIJ"[arm]}`).join(", ")};{" "}
-            {seen.metrics.join(", ")}
+            {seen.units.map((units, arm) => `${count(units)} in ${LETTERS[arm]}`).join(", ")}; {seen.metrics.join(", ")}
             {seen.segments > 0 && `; ${plural(seen.segments, "segment")}`}.
           </p>
           {seen.ignored.length > 0 && <p className="quiet">Not used: {seen.ignored.join(", ")}</p>}

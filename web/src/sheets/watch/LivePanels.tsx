@@ -9,10 +9,10 @@ import { Letter } from "../../parts/Letter";
 
 /** What is wrong, the gravest first, with what to do. */
 export function Faults({ live }: { live: Live }) {
-  if (live.faults.length === 0) return null;
+  if (live.issues.length === 0) return null;
   return (
     <ul className="grid gap-2" aria-label="Faults">
-      {live.faults.map((fault) => (
+      {live.issues.map((fault) => (
         <li
           key={fault.sentence}
           className={`sheet border-l-4 px-4 py-2 ${fault.tone === "unsound" ? "border-l-error" : "border-l-warning"}`}

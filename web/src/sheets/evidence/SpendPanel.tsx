@@ -1,5 +1,5 @@
-import type { Interval, Outlay, Reading } from "../../api/client";
-import { bounds, count, signed } from "../../lib/format";
+import type { Interval, Spend, Reading } from "../../api/client";
+import { bounds, count } from "../../lib/format";
 import { tableText } from "../../lib/tableText";
 import { Panel } from "../../parts/basics";
 import { CopyTable } from "../../parts/CopyTable";
@@ -7,18 +7,18 @@ import { Letter } from "../../parts/Letter";
 import { useEditing } from "../editing";
 import { Figured } from "./Working";
 
-/** Cost of a conversion and what a thousand views bring, where cost and views are known in sums. */
-export function OutlayPanel({ outlay, reading }: { outlay: Outlay; reading: Reading }) {
-  const costs = outlay.arms.some((arm) => arm.cost > 0);
-  const views = outlay.arms.some((arm) => arm.views > 0);
-  const each = reading.kind === "rate" ? "a conversion" : `one of ${outlay.metric}`;
+/** Cost of a conversion and what a thousand impressions bring, where cost and impressions are known in sums. */
+export function SpendPanel({ spend, reading }: { spend: Spend; reading: Reading }) {
+  const costs = spend.arms.some((arm) => arm.cost > 0);
+  const impressions = spend.arms.some((arm) => arm.impressions > 0);
+  const each = reading.kind === "rate" ? "a conversion" : `one of ${spend.metric}`;
   return (
     <Panel
-      title="Cost and views"
+      title="Cost and impressions"
       note="billed and shown as sums; the intervals are the metric’s"
-      action={<CopyTable text={asText(outlay)} />}
+      action={<CopyTable text={asText(spend)} />}
     >
-      <div className="overflow-x-auto" tabIndex={0} aria-label="Cost and views, in figures">
+      <div className="overflow-x-auto" tabIndex={0} aria-label="Cost and impressions, in figures">
         <table className="w-full text-right text-sm">
           <thead className="quiet text-xs">
             <tr className="border-b border-base-300">
@@ -26,13 +26,13 @@ export function OutlayPanel({ outlay, reading }: { outlay: Outlay; reading: Read
               {costs && <th className="pl-2 font-normal">Cost</th>}
               {costs && <th className="pl-2 font-normal">Cost of {each}</th>}
               {costs && <th className="pl-2 font-normal">against A</th>}
-              {views && <th className="pl-2 font-normal">Views</th>}
-              {views && <th className="pl-2 font-normal">A thousand views bring</th>}
-              {views && <th className="pl-2 font-normal">against A</th>}
+              {impressions && <th className="pl-2 font-normal">Impressions</th>}
+              {impressions && <th className="pl-2 font-normal">A thousand impressions bring</th>}
+              {impressions && <th className="pl-2 font-normal">against A</th>}
             </tr>
           </thead>
           <tbody>
-            {outlay.arms.map((arm) => (
+            {spend.arms.map((arm) => (
               <tr key={arm.letter} className="border-b border-base-300 last:border-b-0">
                 <td className="py-1.5 text-left">
                   <Letter letter={arm.letter} />
@@ -42,24 +42,24 @@ export function OutlayPanel({ outlay, reading }: { outlay: Outlay; reading: Read
                   <Figure letter={arm.letter} figure="cost_each" label={`Cost of ${each}`} value={arm.cost_each} />
                 )}
                 {costs && <Change letter={arm.letter} figure="cost_lift" lift={arm.cost_lift} />}
-                {views && <td className="pl-2">{count(arm.views)}</td>}
-                {views && (
+                {impressions && <td className="pl-2">{count(arm.impressions)}</td>}
+                {impressions && (
                   <Figure
                     letter={arm.letter}
                     figure="per_thousand"
-                    label="A thousand views bring"
+                    label="A thousand impressions bring"
                     value={arm.per_thousand}
                   />
                 )}
-                {views && <Change letter={arm.letter} figure="views_lift" lift={arm.views_lift} />}
+                {impressions && <Change letter={arm.letter} figure="impressions_lift" lift={arm.impressions_lift} />}
               </tr>
             ))}
           </tbody>
         </table>
       </div>
       <p className="quiet mt-1 text-xs">
-        Less is better for the cost, more for what views bring. What was billed and shown is taken as known; the chance
-        is all in the metric.
+        Less is better for the cost, more for what impressions bring. What was billed and shown is taken as known; the
+        chance is all in the metric.
       </p>
     </Panel>
   );
@@ -97,18 +97,18 @@ function Figure({ letter, figure, label, value }: FigureProps) {
 
 interface ChangeProps {
   letter: string;
-  figure: "cost_lift" | "views_lift";
+  figure: "cost_lift" | "impressions_lift";
   lift: Interval | null;
 }
 
 function Change({ letter, figure, lift }: ChangeProps) {
   const { experiment } = useEditing();
-  const label = `${figure === "cost_lift" ? "Cost" : "What views bring"}, ${letter} against A`;
+  const label = `${figure === "cost_lift" ? "Cost" : "What impressions bring"}, ${letter} against A`;
   return (
     <td className="pl-2 whitespace-nowrap">
       {lift && (
         <Figured experiment={experiment.key} figure={figure} variant={letter} label={label}>
-          {signed(lift.estimate)}
+          {lift.estimate_text}
         </Figured>
       )}
       <span className="quiet block text-xs">{lift ? bounds(lift) : ""}</span>
@@ -116,17 +116,17 @@ function Change({ letter, figure, lift }: ChangeProps) {
   );
 }
 
-function asText(outlay: Outlay): string {
+function asText(spend: Spend): string {
   return tableText(
-    ["variant", "cost", "cost each", "cost each low", "cost each high", "views", "per thousand", "low", "high"],
-    outlay.arms.map((arm) =>
+    ["variant", "cost", "cost each", "cost each low", "cost each high", "impressions", "per thousand", "low", "high"],
+    spend.arms.map((arm) =>
       [
         arm.letter,
         arm.cost,
         arm.cost_each.estimate,
         arm.cost_each.low,
         arm.cost_each.high,
-        arm.views,
+        arm.impressions,
         arm.per_thousand.estimate,
         arm.per_thousand.low,
         arm.per_thousand.high,

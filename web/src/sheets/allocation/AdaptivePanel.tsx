@@ -1,4 +1,4 @@
-import type { Followed, Reading } from "../../api/client";
+import type { Adaptive, Reading } from "../../api/client";
 import { bounds, rate, signed } from "../../lib/format";
 import { variantColour } from "../../lib/variants";
 import { CopyTable } from "../../parts/CopyTable";
@@ -7,27 +7,27 @@ import { Panel } from "../../parts/basics";
 import { Figured } from "../evidence/Working";
 
 interface Props {
-  followed: Followed;
+  adaptive: Adaptive;
   reading: Reading;
   experiment: string;
 }
 
-/** What stands beside a reading by epoch: chances to be best, value remaining, the gain, and the naive figures. */
-export function FollowedPanel({ followed, reading, experiment }: Props) {
+/** What stands beside a reading by epoch: chances to be best, value remaining, the gain, and the figures with all epochs pooled. */
+export function AdaptivePanel({ adaptive, reading, experiment }: Props) {
   const worthwhile = reading.worthwhile_lift;
-  const left = followed.remaining;
+  const left = adaptive.remaining;
   const lines = reading.arms.map((arm, place) => {
     const fair = reading.comparisons.find((line) => line.letter === arm.letter);
-    const naive = followed.naive.find((line) => line.letter === arm.letter);
-    return { arm, chance: followed.chances[place] ?? 0, fair, naive };
+    const pooled = adaptive.pooled.find((line) => line.letter === arm.letter);
+    return { arm, chance: adaptive.chances[place] ?? 0, fair, pooled };
   });
   const text = [
-    ["variant", "chance to be best", "lift by epoch", "lift, all epochs put together"],
-    ...lines.map(({ arm, chance, fair, naive }) => [
+    ["variant", "chance to be best", "lift by epoch", "lift, all epochs pooled"],
+    ...lines.map(({ arm, chance, fair, pooled }) => [
       arm.letter,
       chance,
-      fair ? signed(fair.lift.estimate) : "",
-      naive ? signed(naive.lift.estimate) : "",
+      fair ? fair.lift.estimate_text : "",
+      pooled ? pooled.lift.estimate_text : "",
     ]),
   ]
     .map((line) => line.join("\t"))
@@ -36,7 +36,7 @@ export function FollowedPanel({ followed, reading, experiment }: Props) {
     <Panel title="Shares followed the evidence" action={<CopyTable text={text} />}>
       <p className="mb-2 font-serif text-lg leading-snug">
         <Figured experiment={experiment} figure="gain" variant="B" label="Gain over an even split">
-          {followed.sentence}
+          {adaptive.sentence}
         </Figured>
       </p>
       <div>
@@ -47,11 +47,11 @@ export function FollowedPanel({ followed, reading, experiment }: Props) {
                 <th>Variant</th>
                 <th>Chance to be best</th>
                 <th className="text-right">Lift, by epoch</th>
-                <th className="text-right">Lift, all put together</th>
+                <th className="text-right">Lift, all pooled</th>
               </tr>
             </thead>
             <tbody>
-              {lines.map(({ arm, chance, fair, naive }, place) => (
+              {lines.map(({ arm, chance, fair, pooled }, place) => (
                 <tr key={arm.letter}>
                   <td>
                     <Letter letter={arm.letter} />
@@ -85,7 +85,7 @@ export function FollowedPanel({ followed, reading, experiment }: Props) {
                           variant={arm.letter}
                           label={`Lift of ${arm.letter} by epoch`}
                         >
-                          <span className="font-semibold">{signed(fair.lift.estimate)}</span>
+                          <span className="font-semibold">{fair.lift.estimate_text}</span>
                         </Figured>
                         <span className="quiet block text-xs">{bounds(fair.lift)}</span>
                       </>
@@ -94,17 +94,17 @@ export function FollowedPanel({ followed, reading, experiment }: Props) {
                     )}
                   </td>
                   <td className="quiet text-right whitespace-nowrap">
-                    {naive ? (
+                    {pooled ? (
                       <>
                         <Figured
                           experiment={experiment}
-                          figure="naive"
+                          figure="pooled"
                           variant={arm.letter}
                           label={`Lift of ${arm.letter}, all epochs put together`}
                         >
-                          {signed(naive.lift.estimate)}
+                          {pooled.lift.estimate_text}
                         </Figured>
-                        <span className="block text-xs">{bounds(naive.lift)}</span>
+                        <span className="block text-xs">{bounds(pooled.lift)}</span>
                       </>
                     ) : (
                       "baseline"
@@ -126,17 +126,17 @@ export function FollowedPanel({ followed, reading, experiment }: Props) {
             <ValueBar remaining={left} worthwhile={worthwhile} />
           </div>
           <p className="quiet min-w-0 flex-1 basis-72 text-sm">
-            With {rate(reading.confidence, 0)} certainty no other variant is better than {followed.leader}, which leads,
+            With {rate(reading.confidence, 0)} certainty no other variant is better than {adaptive.leader}, which leads,
             by more than this. Worth acting on: {signed(worthwhile).replace("+", "")}.
           </p>
         </div>
       </div>
-      {followed.remarks.map((remark) => (
+      {adaptive.remarks.map((remark) => (
         <p key={remark} className="tone-mind mt-2 text-sm">
           {remark}
         </p>
       ))}
-      <p className="quiet mt-2 text-sm">{followed.explained}</p>
+      <p className="quiet mt-2 text-sm">{adaptive.explained}</p>
     </Panel>
   );
 }

@@ -1,0 +1,25 @@
+"""Failures that several rooms raise, and problem documents (RFC 9457): how every failure is told over HTTP."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import HttpResponse, JsonResponse
+
+
+class Conflict(Exception):  # noqa: N818
+    """What was asked does not fit the state of things; ``members`` go into the problem document."""
+
+    def __init__(self, sentence: str, **members: Any) -> None:
+        super().__init__(sentence)
+        self.members = members
+
+
+class Gone(Exception):  # noqa: N818
+    """What was there is there no more, and why."""
+
+
+def problem(status: int, title: str, **members: Any) -> HttpResponse:
+    """A problem document; ``errors`` is a list of {field, message}."""
+    body = {"type": "about:blank", "title": title, "status": status, **members}
+    return JsonResponse(body, status=status, content_type="application/problem+json")

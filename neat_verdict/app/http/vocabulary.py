@@ -1,0 +1,165 @@
+"""What the screens must know of methods, designs, verdicts, metrics and conditions: one description, made from the core's
+registries. ``bin/types`` writes the same into the front end."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from django.http import HttpRequest
+from ninja import Router, Schema
+
+from neat_verdict.core.combinations import combinations
+from neat_verdict.core.designs import DESIGNS
+from neat_verdict.core.matching import OPERATOR_WORDS, OPERATORS
+from neat_verdict.core.methods import METHODS
+from neat_verdict.core.metrics import KINDS
+from neat_verdict.core.variants import LETTERS
+from neat_verdict.core.verdicts import VERDICTS
+from neat_verdict.core.verdicts.kinds.base import Tone
+
+
+class ChoiceOut(Schema):
+    name: str
+    title: str
+
+
+class SettingOut(Schema):
+    """A figure or choice of a method; ``minimum`` and ``maximum`` are included."""
+
+    name: str
+    label: str
+    kind: Literal["choice", "percent", "whole", "days"]
+    explanation: str
+    choices: list[ChoiceOut]
+    minimum: float | None
+    maximum: float | None
+
+
+class MethodOut(Schema):
+    name: str
+    title: str
+    explanation: str
+    note: str
+    several_note: str
+    has_looks: bool
+    holds_at_any_time: bool
+    credible: bool
+    settings: list[SettingOut]
+    defaults: dict[str, Any]
+
+
+class DesignOut(Schema):
+    """``refused`` says, by the name of a method, why it does not hold in this design."""
+
+    name: str
+    title: str
+    explanation: str
+    refused: dict[str, str]
+
+
+class VerdictOut(Schema):
+    name: str
+    title: str
+    meaning: str
+    mark: str
+    tone: Tone
+    readable: bool
+
+
+class MetricKindOut(Schema):
+    name: str
+    title: str
+    explanation: str
+    units: list[str]
+    fields: list[str]
+
+
+class ValueKindOut(Schema):
+    name: str
+    operators: list[ChoiceOut]
+
+
+class VocabularyOut(Schema):
+    letters: str
+    methods: list[MethodOut]
+    designs: list[DesignOut]
+    verdicts: list[VerdictOut]
+    metric_kinds: list[MetricKindOut]
+    value_kinds: list[ValueKindOut]
+
+
+def vocabulary() -> VocabularyOut:
+    """The whole description."""
+    return VocabularyOut(
+        letters=LETTERS,
+        methods=[
+            MethodOut(
+                name=method.name,
+                title=method.title,
+                explanation=method.explanation,
+                note=method.method_note,
+                several_note=method.several_note,
+                has_looks=method.has_looks,
+                holds_at_any_time=method.holds_at_any_time,
+                credible=method.credible,
+                settings=[
+                    SettingOut(
+                        name=setting.name,
+                        label=setting.label,
+                        kind=setting.kind,
+                        explanation=setting.explanation,
+                        choices=[ChoiceOut(name=name, title=title) for name, title in setting.choices],
+                        minimum=setting.minimum,
+                        maximum=setting.maximum,
+                    )
+                    for setting in method.settings
+                ],
+                defaults={name: value for name, value in method().record().items() if name != "name"},
+            )
+            for method in METHODS.values()
+        ],
+        designs=[
+            DesignOut(name=design.name, title=design.title, explanation=design.explanation, refused=_refused(design.name))
+            for design in DESIGNS.values()
+        ],
+        verdicts=[
+            VerdictOut(
+                name=verdict.name,
+                title=verdict.title,
+                meaning=verdict.meaning,
+                mark=verdict.mark,
+                tone=verdict.tone,
+                readable=verdict.readable,
+            )
+            for verdict in VERDICTS.values()
+        ],
+        metric_kinds=[
+            MetricKindOut(
+                name=kind.name,
+                title=kind.title,
+                explanation=kind.explanation,
+                units=list(kind.units),
+                fields=list(kind.tally.fields),
+            )
+            for kind in KINDS.values()
+        ],
+        value_kinds=[
+            ValueKindOut(name=kind, operators=[ChoiceOut(name=one, title=OPERATOR_WORDS[one]) for one in operators])
+            for kind, operators in OPERATORS.items()
+        ],
+    )
+
+
+def _refused(design: str) -> dict[str, str]:
+    return {
+        one.method: one.refused_because for one in combinations() if one.design == design and one.refused_because
+    }
+
+
+router = Router(tags=["Vocabulary"])
+
+
+@router.get("/vocabulary", response=VocabularyOut, auth=None, operation_id="get_vocabulary", summary="What there is")
+def get_vocabulary(request: HttpRequest) -> VocabularyOut:
+    """Methods, designs, verdicts, kinds of metrics and conditions, with their words and settings."""
+    return vocabulary()
