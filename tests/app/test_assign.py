@@ -10,9 +10,9 @@ from django.test import Client
 
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.queries import find
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.keys import withdraw_key
 from neat_verdict.app.people.models import MachineKey
-from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.traffic.assigning import known_answers, running_list
 from neat_verdict.app.traffic.serving import forget, traffic_of
 from neat_verdict.core.checks import InputError

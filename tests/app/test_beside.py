@@ -62,8 +62,8 @@ def unit_rows(gain, seed=3, units=4000, days=28):
 def test_what_units_came_to_before_takes_noise_out_of_the_reading(ask, analyst, before_days):
     create_metric(analyst, "fare", FARE, "")
     experiment = begin(
-        analyst, metrics=[{"name": "fare", "role": "primary", "before_days": before_days}], baseline=60.0, standard_deviation=25.0,
-        worthwhile_lift=0.05, audience_per_day=200,
+        analyst, metrics=[{"name": "fare", "role": "primary", "before_days": before_days}], baseline=60.0,
+        standard_deviation=25.0, worthwhile_lift=0.05, audience_per_day=200,
     )  # fmt: skip
     content = unit_rows(1.5)
     digest = upload(analyst, f"/experiments/{experiment.key}/unit-files/preview", content)[1]["digest"]
@@ -218,7 +218,9 @@ def test_what_is_asked_wrongly_is_refused_by_name(ask, won, path, field):
 
 
 def test_under_planned_looks_no_day_after_the_look_is_read(ask, analyst):
-    experiment = begin(analyst, method="group_sequential", method_settings={"look_days": [14, 42]}, audience_per_day=2000)
+    experiment = begin(
+        analyst, method="group_sequential", method_settings={"look_days": [14, 42]}, audience_per_day=2000
+    )
     bring_in(analyst, experiment, daily(28, {"A": (1000, 50), "B": (1000, 54)}))
     shown = ask("get", f"/experiments/{experiment.key}/selected-range?first=2026-03-02&last=2026-03-30")[1]
     assert shown["days"] == 14
@@ -251,7 +253,10 @@ def test_what_a_rollout_to_one_segment_alone_would_keep(ask, by_device):
     shown = ask("get", f"/experiments/{by_device.key}/segments?by=device")[1]
     found = {line["name"]: line for line in shown["segments"]}
     assert found["device=phone"]["share"] == pytest.approx(0.75)
-    everybody, phones = shown["effect_per_month_of_all"]["estimate"], found["device=phone"]["effect_per_month"]["estimate"]
+    everybody, phones = (
+        shown["effect_per_month_of_all"]["estimate"],
+        found["device=phone"]["effect_per_month"]["estimate"],
+    )
     assert phones == pytest.approx(everybody)
     assert found["device=desk"]["effect_per_month"]["estimate"] == pytest.approx(0)
 

@@ -168,7 +168,9 @@ def preview(analyst, experiment, content, **form):
     ],
 )
 def test_sums_that_contradict_each_other_are_told_by_row(analyst, fare, row, column, told):
-    experiment = start(analyst, "Dearer seats", [{"name": "Fare", "role": "primary"}], baseline=40.0, standard_deviation=60.0)
+    experiment = start(
+        analyst, "Dearer seats", [{"name": "Fare", "role": "primary"}], baseline=40.0, standard_deviation=60.0
+    )
     status, line = preview(analyst, experiment, f"day,variant,units,total,squares\n{row}\n".encode())
     assert status == 200
     (wrong,) = line["preview"]["wrong"]

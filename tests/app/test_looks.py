@@ -21,7 +21,13 @@ def start_with(analyst, **changes):
 @pytest.fixture
 def looked(analyst):
     """Planned looks, two of them over by now; B is ahead, not by enough at the first."""
-    experiment = start_with(analyst, method="group_sequential", method_settings={"look_days": [14, 21, 42]}, audience_per_day=2000, least_weeks=2)
+    experiment = start_with(
+        analyst,
+        method="group_sequential",
+        method_settings={"look_days": [14, 21, 42]},
+        audience_per_day=2000,
+        least_weeks=2,
+    )
     bring_in(analyst, experiment, daily(28, {"A": (1000, 50), "B": (1000, 54)}))
     return find(experiment.key)
 

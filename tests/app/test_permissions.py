@@ -87,7 +87,9 @@ class World:
 
     @property
     def looked(self):
-        found = start_with(self.by, method="group_sequential", method_settings={"look_days": [14, 21, 42]}, audience_per_day=2000)
+        found = start_with(
+            self.by, method="group_sequential", method_settings={"look_days": [14, 21, 42]}, audience_per_day=2000
+        )
         bring_in(self.by, found, daily(28, {"A": (1000, 50), "B": (1000, 54)}))
         return find(found.key)
 
@@ -207,6 +209,7 @@ TABLE = {
     "collect": (MACHINE, 200, lambda w: ({}, {"events": [exposed("v1", "A", experiment=w.waiting.key)]})),
     "get_running": (MACHINE, 200, plain()),
     "get_session": (OPEN, 200, plain()),
+    "get_vocabulary": (OPEN, 200, plain()),
     "sign_in": (OPEN, 422, plain(username="nobody", password="wrong")),
     "download_local_assignment": (OPEN, 200, plain()),
     "get_shared_report": (OPEN, 200, lambda w: ({"token": w.shared()[1]}, {})),

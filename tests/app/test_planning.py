@@ -29,7 +29,10 @@ def test_each_method_gives_its_paragraph_and_its_looks(ask, draft):
     assert "We may read on any day" in change(ask, draft, method="always_valid")[1]["rule_in_words"]
     bayes = change(ask, draft, method="posterior", method_settings={"superiority": 0.97, "expected_loss": 0.01})[1]
     assert "with a probability of 97% or more" in bayes["rule_in_words"]
-    assert "one-sided 95% bound" in change(ask, draft, method="fixed", method_settings={"sides": "one"})[1]["rule_in_words"]
+    assert (
+        "one-sided 95% bound"
+        in change(ask, draft, method="fixed", method_settings={"sides": "one"})[1]["rule_in_words"]
+    )
 
 
 @pytest.mark.parametrize(

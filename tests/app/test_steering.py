@@ -400,7 +400,11 @@ def test_it_is_read_by_epoch_with_all_epochs_pooled_beside(steered):
     assert reading.adaptive.leader == "C"
     assert reading.adaptive.spared.estimate > 0
     assert sum(reading.adaptive.chances) == pytest.approx(1)
-    assert [line.key for line in reading.conditions if line.subject == "minimum"] == ["days", "conversions", "remaining"]
+    assert [line.key for line in reading.conditions if line.subject == "minimum"] == [
+        "days",
+        "conversions",
+        "remaining",
+    ]
     for series in found.series:
         assert series.estimate[-1] == pytest.approx(lines[series.letter].lift.estimate)
     assert [arm.planned_share for arm in found.arrivals.arms] == pytest.approx(

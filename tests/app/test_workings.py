@@ -109,7 +109,9 @@ def test_a_saved_set_is_put_together_by_itself(ask, by_device, steps):  # noqa: 
     assert shown(steps(by_device, "within", by="device", set=number)) == bounds(found["within"])
     # One alone has nothing to be drawn towards.
     assert found["segments"][0]["partially_pooled"] is None
-    path = f"/experiments/{by_device.key}/derivation?figure=partially_pooled&variant=B&segment=device=phone&set={number}"
+    path = (
+        f"/experiments/{by_device.key}/derivation?figure=partially_pooled&variant=B&segment=device=phone&set={number}"
+    )
     assert ask("get", path)[0] == 422
 
 

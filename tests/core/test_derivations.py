@@ -118,7 +118,6 @@ EPOCHS = {
 }
 
 
-
 @pytest.mark.parametrize("kind", EPOCHS)
 def test_a_figure_by_epoch_is_done_again_from_the_epochs_it_lists(kind):
     """By hand from what is shown: levels by weight, their variances, z, and both intervals."""

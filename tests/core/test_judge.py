@@ -83,9 +83,7 @@ def test_less_is_better_where_the_brief_says_so():
     assert verdict((2284, 41480), (2104, 41433), rule=fewer) == "winner"
     assert verdict((2104, 41433), (2284, 41480), rule=fewer) == "keep_control"
     said = write_sentences(read((2284, 41480), (2104, 41433), rule=fewer), fewer, NAMES)
-    assert said.headline.startswith(
-        "“Calendar first” brings fewer paid bookings than “List first”: −7.8% (95% CI "
-    )
+    assert said.headline.startswith("“Calendar first” brings fewer paid bookings than “List first”: −7.8% (95% CI ")
 
 
 PLANNED = DecisionRule(0.95, 0.03, minimum_days=14, planned_units=(40_000, 40_000))
@@ -159,8 +157,7 @@ def test_a_clean_winner_is_preferred_to_a_better_one_that_harms():
 def test_the_winning_sentence_gives_the_figure_with_its_interval():
     said = write_sentences(read((2104, 41433), (2284, 41480)), RULE, NAMES)
     assert (
-        said.headline
-        == "“Calendar first” brings more paid bookings than “List first”: +8.4% (95% CI +2.4% to +14.9%)."
+        said.headline == "“Calendar first” brings more paid bookings than “List first”: +8.4% (95% CI +2.4% to +14.9%)."
     )
     assert said.figure == "+8.4% (95% CI +2.4% to +14.9%)"
     assert said.detail == "At 95% confidence, the lift is +2.4% to +14.9%."

@@ -42,7 +42,8 @@ def test_boundaries_of_five_equal_looks_are_the_published_ones(spending, expecte
 
 
 # Jennison & Turnbull (2000), tables 2.1 and 2.3, two-sided 5 %; quoted from memory, printed to three decimals.
-@pytest.mark.parametrize(("looks", "pocock", "obrien_fleming"),
+@pytest.mark.parametrize(
+    ("looks", "pocock", "obrien_fleming"),
     [(2, 2.178, 1.977), (3, 2.289, 2.004), (4, 2.361, 2.024), (5, 2.413, 2.040)],
 )
 def test_the_classic_constants_leave_a_chance_of_five_percent(looks, pocock, obrien_fleming):

@@ -76,7 +76,9 @@ def test_reading_at_any_time_keeps_its_promise_and_a_posterior_makes_none():
 @pytest.mark.parametrize("method", [Fixed(), GroupSequential(), GroupSequential(spending="pocock")])
 def test_the_power_rehearsed_is_the_power_planned(baseline, method):
     # Whole weeks give more than was asked for, so the run is cut to the sample itself.
-    request = PlanRequest(baseline, 0.05 if baseline.standard_deviation else 0.1, Arrivals(2900), Arms.even(2), STANDARD, method)
+    request = PlanRequest(
+        baseline, 0.05 if baseline.standard_deviation else 0.1, Arrivals(2900), Arms.even(2), STANDARD, method
+    )
     plan = make_plan(request)
     exact = Arrivals(plan.size.total / (7 * plan.duration.weeks))
     world = World(baseline, request.arms, exact, 7 * plan.duration.weeks, FLAT, FLAT)

@@ -14,9 +14,9 @@ from neat_verdict.app.experiments import actions as experiments
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import find, today
 from neat_verdict.app.experiments.record import as_stored
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
-from neat_verdict.app.http.problems import Conflict
 from neat_verdict.core.checks import InputError
 
 MAX_SETS = 200
@@ -85,7 +85,8 @@ def take_looks(by: User, experiment: Experiment) -> int:
 def set_look_aside(by: User, experiment: Experiment, number: int, reason: str) -> None:
     """Leave a stored look out because its data were wrong; it stays on record, and the data are read again.
 
-    Raises Conflict once decided, InputError for a look that is not stored or without a reason. Later looks rest on it: they go too.
+    Raises Conflict once decided, InputError for a look that is not stored or without a reason. Later looks rest on it: they
+    go too.
     """
     require_editor(by)
     locked = Experiment.objects.select_for_update().get(pk=experiment.pk)

@@ -25,10 +25,10 @@ from neat_verdict.app.analysis.schemas import (
     SegmentsOut,
     SelectedRangeOut,
 )
-from neat_verdict.app.http.auth import person
 from neat_verdict.app.experiments.presenting import present
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.experiments.schemas import ExperimentOut
+from neat_verdict.app.people.auth import person
 
 router = Router(tags=["readings"])
 

@@ -82,17 +82,9 @@ def as_table(key: str, evidence: EvidenceOut, form: Format) -> HttpResponse:
     names = {arm.letter: arm.name for arm in reading.arms}
     for side in reading.secondary:
         lines = {line.letter: line for line in side.comparisons}
-        for arm in side.arms:
-            row = [
-                side.name,
-                side.role,
-                arm.letter,
-                names[arm.letter],
-                arm.units,
-                None,
-                *_figures(arm.level),
-            ]
-            line = lines.get(arm.letter)
+        for level in side.arms:
+            row = [side.name, side.role, level.letter, names[level.letter], level.units, None, *_figures(level.level)]
+            line = lines.get(level.letter)
             row += [*_figures(line.lift), *[None] * 4, line.pvalue, line.adjusted_pvalue, None] if line else [None] * 10
             rows.append([*row, reading.confidence, line.critical_value if line else None])
     return _file(f"{key}-evidence", form, _COLUMNS, rows)

@@ -13,8 +13,8 @@ class StoredLook(models.Model):
     """A scheduled reading of the data (of a rule that reads once its only one), with the counts it rests on.
 
     What comes in later does not change it. It can be set aside for a reason, when its data were wrong; it then stays on record.
-    ``by`` is empty where the scheduler took it. ``counts`` has the days and sums of the metric that decides, and the totals of the
-    others by their ids; ``record`` is the analysis as `record.as_stored` writes it.
+    ``by`` is empty where the scheduler took it. ``counts`` has the days and sums of the metric that decides, and the totals
+    of the others by their ids; ``record`` is the analysis as `record.as_stored` writes it.
     """
 
     experiment = models.ForeignKey(Experiment, on_delete=models.CASCADE, related_name="looks_taken")

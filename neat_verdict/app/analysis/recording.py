@@ -72,7 +72,7 @@ def record_of(analysis: Analysis, rule_in_words: str) -> AnalysisRecord:
         days=everything.span,
         would_change=what_would_change(reading, rule, analysis.names),
         ranking=_ranking(analysis) if ranked else (),
-        secondary=tuple(_secondary(one, experiment.metrics.all(), rule) for one in analysis.secondary),
+        secondary=tuple(_secondary(one, list(experiment.metrics.all()), rule) for one in analysis.secondary),
         adaptive=None if reading.verdict.name == "unsound" else _adaptive(analysis),
         read_on=analysis.read_on,
         next_look=analysis.next_look,

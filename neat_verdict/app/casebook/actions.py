@@ -14,9 +14,9 @@ from neat_verdict.app.casebook.wording import rollout_in_words
 from neat_verdict.app.experiments.actions.ledger import record
 from neat_verdict.app.experiments.audience import audience_of
 from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
-from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.traffic.models import Rollout
 from neat_verdict.core.checks import InputError
 

@@ -7,8 +7,8 @@ from ninja import Router, Schema
 
 from neat_verdict.app.casebook import actions, queries
 from neat_verdict.app.casebook.schemas import CasebookOut, HandoverOut, LessonIO, PlaceIn, RolloutIn, TickIn
-from neat_verdict.app.http.auth import person
 from neat_verdict.app.experiments.queries import find
+from neat_verdict.app.people.auth import person
 
 router = Router(tags=["casebook"])
 

@@ -177,6 +177,7 @@ def _sentences(record: TrackRecord) -> list[str]:
         way = "too high" if record.forecast_bias > 0 else "too low"
         lines.append(
             f"{record.forecasts_held} of {record.forecasts} forecasts held the lift that was seen in their range "
-            f"({format_share(held, 0)}; 80% was meant); on average they were {format_percent(round(record.forecast_bias, 3))} {way}."
+            f"({format_share(held, 0)}; 80% was meant); on average they were "
+            f"{format_percent(round(record.forecast_bias, 3))} {way}."
         )
     return lines

@@ -15,9 +15,9 @@ from neat_verdict.app.collect.text import Text, match_columns, read_text
 from neat_verdict.app.experiments.actions import record
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
 from neat_verdict.app.experiments.queries import metric_use, today
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
-from neat_verdict.app.http.problems import Conflict
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.metrics import Tallying
 

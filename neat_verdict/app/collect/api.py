@@ -12,8 +12,8 @@ from ninja import File, Form, Router, Status, UploadedFile
 from neat_verdict.app.collect import actions
 from neat_verdict.app.collect.models import Import
 from neat_verdict.app.collect.schemas import ImportOut, PreviewOut, PreviewStep
-from neat_verdict.app.http.auth import person
 from neat_verdict.app.experiments import queries
+from neat_verdict.app.people.auth import person
 from neat_verdict.core.checks import InputError
 
 router = Router(tags=["data"])

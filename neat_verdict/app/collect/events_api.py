@@ -9,8 +9,8 @@ from ninja import Router, Schema
 
 from neat_verdict.app.collect.batch import BadBatch, read_batch
 from neat_verdict.app.collect.events import take_in
-from neat_verdict.app.people.keys import MachineAuth
 from neat_verdict.app.http.problems import problem
+from neat_verdict.app.people.auth import MachineAuth
 
 router = Router(tags=["machines"])
 WRONG_SHOWN = 100

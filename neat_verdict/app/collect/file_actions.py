@@ -19,10 +19,10 @@ from neat_verdict.app.collect.unit_files import Measured, Reduced, reduce_units
 from neat_verdict.app.experiments.actions import record
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
 from neat_verdict.app.experiments.queries import today, workspace
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
-from neat_verdict.app.http.problems import Conflict
 
 _LINES_AT_ONCE = 10_000
 

@@ -16,9 +16,9 @@ from neat_verdict.app.collect import file_actions
 from neat_verdict.app.collect.schemas import BadLineOut, EventFileOut, SpendFileOut, UnitsOut, WrongRowOut, WrongUnitOut
 from neat_verdict.app.collect.spend import store_spend
 from neat_verdict.app.collect.unit_files import Reduced
-from neat_verdict.app.http.auth import person
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import find
+from neat_verdict.app.people.auth import person
 from neat_verdict.core.checks import InputError
 
 router = Router(tags=["data"])

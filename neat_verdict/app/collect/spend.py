@@ -32,8 +32,8 @@ class StoredSpend:
 def store_spend(by: User, experiment: Experiment, content: bytes, name: str) -> StoredSpend:
     """Store a file with a row a day and variant; for its days and variants it replaces what was there, all or nothing.
 
-    Cost or impressions may be missing as a column. Raises Conflict for an experiment that takes no data, InputError for a file that
-    cannot be read or has neither.
+    Cost or impressions may be missing as a column. Raises Conflict for an experiment that takes no data, InputError for a
+    file that cannot be read or has neither.
     """
     open_for_data(by, Experiment.objects.select_for_update().get(pk=experiment.pk))
     text = read_text(content, FIELDS[:3])

@@ -24,7 +24,8 @@ _UPSERT_ENROLMENT = """INSERT INTO traffic_enrolment
     ON CONFLICT (unit, experiment_id, round) DO UPDATE SET variant_id = excluded.variant_id, first_at = excluded.first_at,
         segments = excluded.segments, "values" = excluded."values", mixed = excluded.mixed"""
 _UPSERT_TALLY = """INSERT INTO experiments_tally
-    (variant_id, metric_id, round, segment, day, units, total, squares, second_total, second_squares, "cross", steps, capped, exact)
+    (variant_id, metric_id, round, segment, day, units, total, squares, second_total, second_squares, "cross", steps,
+     capped, exact)
     VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)
     ON CONFLICT (variant_id, metric_id, round, segment, day) DO UPDATE SET units = excluded.units, total = excluded.total,
         squares = excluded.squares, second_total = excluded.second_total,

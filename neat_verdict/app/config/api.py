@@ -8,10 +8,10 @@ from neat_verdict.app.casebook.api import router as casebook
 from neat_verdict.app.collect.api import router as collect
 from neat_verdict.app.collect.events_api import router as events
 from neat_verdict.app.collect.files_api import router as files
+from neat_verdict.app.experiments.api import router as experiments
 from neat_verdict.app.http.described import DescribedAPI
 from neat_verdict.app.http.errors import install
 from neat_verdict.app.http.vocabulary import router as vocabulary
-from neat_verdict.app.experiments.api import router as experiments
 from neat_verdict.app.metrics.api import router as metrics
 from neat_verdict.app.people.api import router as people
 from neat_verdict.app.planning.api import router as planning

@@ -256,7 +256,9 @@ def spend_file(story: Story, experiment: Experiment) -> bytes:
     lines = ["day,variant,cost,impressions"]
     for day, units in zip(counts.days, counts.units.tolist(), strict=True):
         for letter, seen, (cost, impressions) in zip(LETTERS, units, story.spend, strict=False):
-            lines.append(f"{day.isoformat()},{letter},{seen * cost * draw.normal(1, 0.02):.2f},{round(seen * impressions)}")
+            lines.append(
+                f"{day.isoformat()},{letter},{seen * cost * draw.normal(1, 0.02):.2f},{round(seen * impressions)}"
+            )
     return "\n".join(lines).encode()
 
 

@@ -7,7 +7,6 @@ from typing import Literal
 from django.http import FileResponse, HttpRequest
 from ninja import File, Form, Router, Status, UploadedFile
 
-from neat_verdict.app.http.auth import person
 from neat_verdict.app.experiments import actions, queries
 from neat_verdict.app.experiments.presenting import present
 from neat_verdict.app.experiments.schemas import (
@@ -18,6 +17,7 @@ from neat_verdict.app.experiments.schemas import (
     NewExperiment,
     WithdrawIn,
 )
+from neat_verdict.app.people.auth import person
 
 router = Router(tags=["experiments"])
 

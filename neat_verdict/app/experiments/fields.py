@@ -1,7 +1,8 @@
 """What each field of an experiment means for the rest: when it is locked, whether a copy takes it, how it is called, its range.
 
-Declared once. What is locked at the start, what belongs to the decision rule, what a copy has and what the API hands on as it is all
-follow from here. To add a field: the column in `models`, a line here, its shape in `schemas.ExperimentFields`, its place on a sheet.
+Declared once. What is locked at the start, what belongs to the decision rule, what a copy has and what the API hands on as
+it is all follow from here. To add a field: the column in `models`, a line here, its shape in `schemas.ExperimentFields`, its
+place on a sheet.
 """
 
 from __future__ import annotations
@@ -18,8 +19,8 @@ Lock = Literal["never", "start", "rule"]
 class Field:
     """``lock``: never, from the start on ("start"), or from the start on but for a reason that is kept ("rule").
 
-    ``copied``: a copy and a next round begin with it. ``label`` is how the ledger and refusals call it, "" for its name. ``above`` and
-    ``below`` bound it, both excluded; ``at_most`` is included; ``allowed`` says it in words.
+    ``copied``: a copy and a next round begin with it. ``label`` is how the ledger and refusals call it, "" for its name.
+    ``above`` and ``below`` bound it, both excluded; ``at_most`` is included; ``allowed`` says it in words.
     """
 
     lock: Lock = "never"
@@ -41,9 +42,17 @@ class Field:
             raise InputError(name, value, self.allowed)
 
 
-_SHARE = {"above": 0.0, "at_most": 1.0, "allowed": "must be above 0% and at most 100%"}
-_BETWEEN = {"above": 0.0, "below": 1.0, "allowed": "must lie between 0% and 100%, both excluded"}
-_ABOVE = {"above": 0.0, "below": 1e15, "allowed": "must be above 0"}
+def _share(lock: Lock = "never") -> Field:
+    return Field(lock, above=0.0, at_most=1.0, allowed="must be above 0% and at most 100%")
+
+
+def _between(lock: Lock) -> Field:
+    return Field(lock, above=0.0, below=1.0, allowed="must lie between 0% and 100%, both excluded")
+
+
+def _above(lock: Lock) -> Field:
+    return Field(lock, above=0.0, below=1e15, allowed="must be above 0")
+
 
 FIELDS: dict[str, Field] = {
     "name": Field(copied=False),
@@ -53,21 +62,21 @@ FIELDS: dict[str, Field] = {
     "audience": Field(),
     "because": Field(label="reason"),
     "unit_name": Field("start", label="unit"),
-    "baseline": Field("start", **_ABOVE),
-    "standard_deviation": Field("start", **_ABOVE),
+    "baseline": _above("start"),
+    "standard_deviation": _above("start"),
     "correlation": Field("start"),
     "worthwhile_lift": Field("rule", above=0.0, below=100.0, allowed="must be above 0%"),
     "audience_per_day": Field("start"),
-    "participation": Field(**_SHARE),
+    "participation": _share(),
     "ramp": Field(),
     "data_from": Field("start"),
     "assignment_unit": Field("start"),
     "audience_rules": Field(),
     "forced": Field(copied=False),
     "exclusion_group": Field("start"),
-    "exclusion_share": Field("start", **_SHARE),
-    "confidence": Field("rule", **_BETWEEN),
-    "power": Field("rule", **_BETWEEN),
+    "exclusion_share": _share("start"),
+    "confidence": _between("rule"),
+    "power": _between("rule"),
     "least_weeks": Field("rule"),
     "least_conversions": Field("rule"),
     "planned_start": Field("start", copied=False),

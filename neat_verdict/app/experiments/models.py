@@ -260,12 +260,12 @@ class Round(models.Model):
 class Tally(models.Model):
     """Sufficient statistics of a metric for the units first exposed on a day in a variant (see `core.metrics.tallying`).
 
-    ``total`` is the number of conversions of a rate, the sum of a mean, the numerator of a ratio; ``second_total`` the denominator
-    of a ratio, or the sum of what units of a mean came to before their first exposure; ``steps`` the units that reached each step
-    of a funnel, ``capped`` those that reached the metric's cap (null where that was not counted). ``segment`` is empty for
-    everybody, otherwise what the units had in common at first exposure ("device=phone"). ``exact`` holds the sums of tallies
-    made of events as whole numbers, in millionths (squares in millionths of millionths), so that adding and taking away leaves
-    no trace; it is null for sums that came in as such.
+    ``total`` is the number of conversions of a rate, the sum of a mean, the numerator of a ratio; ``second_total`` the
+    denominator of a ratio, or the sum of what units of a mean came to before their first exposure; ``steps`` the units that
+    reached each step of a funnel, ``capped`` those that reached the metric's cap (null where that was not counted).
+    ``segment`` is empty for everybody, otherwise what the units had in common at first exposure ("device=phone").
+    ``exact`` holds the sums of tallies made of events as whole numbers, in millionths (squares in millionths
+    of millionths), so that adding and taking away leaves no trace; it is null for sums that came in as such.
     """
 
     variant = models.ForeignKey(Variant, on_delete=models.CASCADE, related_name="tallies")

@@ -145,7 +145,7 @@ class AnalysisRecord:
     adjusted_by_days: int | None = None
     variance_removed: float | None = None
     units_per_day: float | None = None
-    format: Literal[2] = FORMAT
+    format: int = FORMAT
 
     @property
     def decision_rule(self) -> DecisionRule:
@@ -164,7 +164,8 @@ _ADAPTER: TypeAdapter[AnalysisRecord] = TypeAdapter(AnalysisRecord)
 
 def as_stored(record: AnalysisRecord) -> dict[str, Any]:
     """Plain JSON; numbers that JSON does not know are written as texts."""
-    return _plain(asdict(record))  # type: ignore[no-any-return]
+    plain: dict[str, Any] = _plain(asdict(record))
+    return plain
 
 
 def from_stored(stored: Mapping[str, Any], rule: Mapping[str, Any] | None) -> AnalysisRecord:

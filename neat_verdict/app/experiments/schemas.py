@@ -8,8 +8,8 @@ from typing import Any, Literal
 from ninja import Schema
 from pydantic import Field
 
-from neat_verdict.app.metrics.schemas import ConditionIO
 from neat_verdict.app.http.choices import MethodName
+from neat_verdict.app.metrics.schemas import ConditionIO
 from neat_verdict.core.methods import DEFAULT_METHOD
 from neat_verdict.core.planning import Alternatives, Plan
 

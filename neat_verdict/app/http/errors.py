@@ -12,8 +12,7 @@ from django.http.multipartparser import MultiPartParserError
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 
-from neat_verdict.app.http.problems import problem
-from neat_verdict.app.http.problems import Conflict, Gone
+from neat_verdict.app.http.problems import Conflict, Gone, problem
 from neat_verdict.core.checks import InputError
 
 

@@ -119,7 +119,9 @@ def vocabulary() -> VocabularyOut:
             for method in METHODS.values()
         ],
         designs=[
-            DesignOut(name=design.name, title=design.title, explanation=design.explanation, refused=_refused(design.name))
+            DesignOut(
+                name=design.name, title=design.title, explanation=design.explanation, refused=_refused(design.name)
+            )
             for design in DESIGNS.values()
         ],
         verdicts=[
@@ -151,9 +153,7 @@ def vocabulary() -> VocabularyOut:
 
 
 def _refused(design: str) -> dict[str, str]:
-    return {
-        one.method: one.refused_because for one in combinations() if one.design == design and one.refused_because
-    }
+    return {one.method: one.refused_because for one in combinations() if one.design == design and one.refused_because}
 
 
 router = Router(tags=["Vocabulary"])

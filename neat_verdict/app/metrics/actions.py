@@ -7,11 +7,11 @@ from typing import Any
 from django.db import transaction
 from django.utils.text import slugify
 
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.metrics import queries
 from neat_verdict.app.metrics.models import Metric, MetricVersion
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
-from neat_verdict.app.http.problems import Conflict
 from neat_verdict.core.checks import InputError
 
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from django.http import HttpRequest
 from ninja import Router, Status
 
-from neat_verdict.app.http.auth import person
 from neat_verdict.app.metrics import actions, presenting, queries
 from neat_verdict.app.metrics.sample import SAMPLE
 from neat_verdict.app.metrics.schemas import (
@@ -17,6 +16,7 @@ from neat_verdict.app.metrics.schemas import (
     MetricPreviewIn,
     SampleOut,
 )
+from neat_verdict.app.people.auth import person
 
 router = Router(tags=["metrics"])
 FURTHEST = 10**9

@@ -15,13 +15,13 @@ from neat_verdict.app import clock
 from neat_verdict.app.experiments.actions import record
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import allocation_use, find, policy
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.app.planning import queries
 from neat_verdict.app.planning.models import Forecast, Rehearsal
 from neat_verdict.app.planning.presenting import allocation_out, world_out
-from neat_verdict.app.http.problems import Conflict
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.rehearsal import MAX_EPOCHS, rehearse, rehearse_allocation, world_of
 

@@ -6,8 +6,8 @@ from django.conf import settings
 from django.http import HttpRequest
 from ninja import File, Router, Status, UploadedFile
 
-from neat_verdict.app.http.auth import person
 from neat_verdict.app.experiments.queries import find
+from neat_verdict.app.people.auth import person
 from neat_verdict.app.planning import actions, queries
 from neat_verdict.app.planning.past import read_past
 from neat_verdict.app.planning.presenting import forecasts_out, past_out

@@ -7,8 +7,8 @@ from typing import Literal
 from django.http import FileResponse, HttpRequest, HttpResponse
 from ninja import Router, Status
 
-from neat_verdict.app.http.auth import person
 from neat_verdict.app.experiments.queries import find
+from neat_verdict.app.people.auth import person
 from neat_verdict.app.reports import actions, files, queries
 from neat_verdict.app.reports.schemas import LinkIn, LinkOut, ReportOut
 

@@ -7,9 +7,9 @@ from typing import Any
 from django.db import transaction
 
 from neat_verdict.app.experiments.audience import audience_of
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
-from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.traffic.models import SavedAudience
 from neat_verdict.core.checks import InputError
 

@@ -9,8 +9,8 @@ from django.http import Http404
 
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import allocation_use
-from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.http.problems import Conflict
+from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.traffic.epochs import next_close, units_by_epoch, worked_out
 from neat_verdict.app.traffic.models import Epoch
 from neat_verdict.app.traffic.schemas import AllocationOut, EpochOut, EpochRecordOut, Origin

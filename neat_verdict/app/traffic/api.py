@@ -10,10 +10,10 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404
 from ninja import Router, Status
 
-from neat_verdict.app.http.auth import person
 from neat_verdict.app.experiments.audience import audience_of
 from neat_verdict.app.experiments.queries import find
-from neat_verdict.app.people.keys import MachineAuth, make_key, withdraw_key
+from neat_verdict.app.people.auth import MachineAuth, person
+from neat_verdict.app.people.keys import make_key, withdraw_key
 from neat_verdict.app.people.models import MachineKey
 from neat_verdict.app.traffic import actions, allocation, assigning, queries, steering
 from neat_verdict.app.traffic.models import SavedAudience

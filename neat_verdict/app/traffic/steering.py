@@ -14,9 +14,9 @@ from neat_verdict.app import clock
 from neat_verdict.app.experiments.actions import record
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import allocation_use, policy
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
-from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.traffic.epochs import cells, mature_numbers, next_close, sums_by_segment, worked_out
 from neat_verdict.app.traffic.models import Epoch
 from neat_verdict.core.checks import InputError

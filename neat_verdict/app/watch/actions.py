@@ -20,9 +20,9 @@ from neat_verdict.app.collect.models import Sighting
 from neat_verdict.app.experiments import actions as experiments
 from neat_verdict.app.experiments.models import Experiment, Workspace
 from neat_verdict.app.experiments.queries import find, workspace
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
-from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.traffic.steering import tend_epochs
 from neat_verdict.app.watch.models import ChangeNote, Notice
 from neat_verdict.app.watch.queries import observe

@@ -5,11 +5,11 @@ from __future__ import annotations
 from django.http import HttpRequest
 from ninja import Router, Status
 
-from neat_verdict.app.http.auth import person
 from neat_verdict.app.experiments import actions as experiments
 from neat_verdict.app.experiments.presenting import present
 from neat_verdict.app.experiments.queries import find, local_moment, workspace
 from neat_verdict.app.experiments.schemas import EndIn, ExperimentOut, StartIn
+from neat_verdict.app.people.auth import person
 from neat_verdict.app.watch import actions, queries
 from neat_verdict.app.watch.models import ChangeNote
 from neat_verdict.app.watch.readiness import readiness

@@ -43,8 +43,8 @@ def comparison_derivation(
 ) -> Derivation:
     """A figure of a variant against another, control (``against`` "A") if not said otherwise.
 
-    ``pairs`` are the arms it was made of, by period; none for a single one. ``among`` is how many comparisons the adjusted p allows
-    for. Raises InputError for another figure, or pairs that cannot be compared.
+    ``pairs`` are the arms it was made of, by period; none for a single one. ``among`` is how many comparisons the adjusted p
+    allows for. Raises InputError for another figure, or pairs that cannot be compared.
     """
     if figure not in FIGURES[1:]:
         raise InputError("figure", figure, f"must be one of {', '.join(FIGURES)}")
@@ -117,7 +117,10 @@ def _interval(figure: Figure, comparison: Comparison, rule: DecisionRule, whose:
 
 
 _LEVELS = "w = n₁n₀/(n₁ + n₀) of each period;  m = Σw·m_e / Σw,  v = Σw²·v_e / (Σw)²"
-_SEGMENTS = "segments with shares of their own are each compared so, and put together by their parts π of all units: m = Σπm, v = Σπ²v"
+_SEGMENTS = (
+    "segments with shares of their own are each compared so, and put together by their parts π of all units: "
+    "m = Σπm, v = Σπ²v"
+)
 _STRATIFIED = {
     "difference": ("Difference", "m₁ − m₀ ± c√(v₁ + v₀)"),
     "lift": ("Lift", "lift = m₁/m₀ − 1;  bounds: (m₁m₀ ± c√(v₁m₀² + v₀m₁² − c²v₁v₀)) / (m₀² − c²v₀) − 1"),
@@ -137,9 +140,16 @@ def _stratified(
         levels += f";  {_SEGMENTS}"
     made = [
         Step("periods compared", str(found.periods)),
-        *steps((("Σw", found.information), ("m₀", found.reference_level), ("m₁", found.variant_level),
-                ("√(v₁ + v₀)", comparison.error), ("z", found.statistic))),
-    ]  # fmt: skip
+        *steps(
+            (
+                ("Σw", found.information),
+                ("m₀", found.reference_level),
+                ("m₁", found.variant_level),
+                ("√(v₁ + v₀)", comparison.error),
+                ("z", found.statistic),
+            )
+        ),
+    ]
     name, formula = _STRATIFIED[figure]
     if figure in ("lift", "difference"):
         made.append(Step("critical value", format_full(comparison.critical_value)))

@@ -41,11 +41,16 @@ def power_derivation(
         "Φ((z√t + θ(1 − t) − c)/√(1 − t)), θ = z/√t as so far, θ = worthwhile lift·m₀/(error·√t) if worthwhile",
         "Jennison & Turnbull (2000), Group Sequential Methods, section 10.2",
         (
-            Step("z", format_full(z)), Step("t, of what will be in at the last look", format_full(t)), Step("c of the last look", format_full(last)),
-            Step("worthwhile lift", format_full(rule.worthwhile_lift)), Step("m₀", format_full(comparison.reference.estimate)),
+            Step("z", format_full(z)),
+            Step("t, of what will be in at the last look", format_full(t)),
+            Step("c of the last look", format_full(last)),
+            Step("worthwhile lift", format_full(rule.worthwhile_lift)),
+            Step("m₀", format_full(comparison.reference.estimate)),
         ),
         (
-            Step("θ as so far", format_full(z / math.sqrt(t))), Step("θ if worthwhile", format_full(drift)),
-            Step("chance as it goes", format_full(ahead.as_seen)), Step("chance if worthwhile", format_full(ahead.if_worthwhile)),
+            Step("θ as so far", format_full(z / math.sqrt(t))),
+            Step("θ if worthwhile", format_full(drift)),
+            Step("chance as it goes", format_full(ahead.as_seen)),
+            Step("chance if worthwhile", format_full(ahead.if_worthwhile)),
         ),
-    )  # fmt: skip
+    )

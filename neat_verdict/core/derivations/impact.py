@@ -14,10 +14,12 @@ def impact_derivation(comparison: Comparison, units_per_day: float, letter: str,
     reference = comparison.reference
     scale = reference.total_per_level
     inputs = [
-        Step("difference", format_full(comparison.difference.estimate)), Step("difference, from", format_full(comparison.difference.low)),
-        Step("difference, to", format_full(comparison.difference.high)), Step("units a day", format_full(units_per_day)),
+        Step("difference", format_full(comparison.difference.estimate)),
+        Step("difference, from", format_full(comparison.difference.low)),
+        Step("difference, to", format_full(comparison.difference.high)),
+        Step("units a day", format_full(units_per_day)),
         Step("days", format_full(MONTH)),
-    ]  # fmt: skip
+    ]
     if part != 1:
         inputs.append(Step("part of the units", format_full(part)))
     if scale != 1:

@@ -47,9 +47,15 @@ def posterior_derivation(comparison: Comparison, rule: DecisionRule, letter: str
         "superiority = ∫ f₁(t)·F₀(t) dt;  expected loss = E max(θ₀ − θ₁, 0)/E θ₀"
         + ("" if rule.sign > 0 else "; turned, for less is better"),
         "Cook (2003), working paper 25, Department of Biostatistics, MD Anderson; Scott (2010)",
-        (*steps(comparison.reference.posterior_inputs(), "_A"), *steps(comparison.variant.posterior_inputs(), f"_{letter}")),
-        steps((
-            ("expected loss", found.expected_loss), ("expected loss of control", found.expected_loss_of_control),
-            ("superiority", found.superiority),
-        )),
-    )  # fmt: skip
+        (
+            *steps(comparison.reference.posterior_inputs(), "_A"),
+            *steps(comparison.variant.posterior_inputs(), f"_{letter}"),
+        ),
+        steps(
+            (
+                ("expected loss", found.expected_loss),
+                ("expected loss of control", found.expected_loss_of_control),
+                ("superiority", found.superiority),
+            )
+        ),
+    )

@@ -31,19 +31,25 @@ def partially_pooled_derivation(effects: Mapping[str, Effect], name: str, rule: 
     c = two_sided_critical_value(rule.confidence)
     return Derivation(
         f"Partially pooled lift of {name}",
-        "The segment’s log ratio drawn towards the mean of all segments, the more the larger its sampling error. It is the better "
+        "The segment’s log ratio drawn towards the mean of all segments, the more the larger its sampling error. It is "
+        "the better "
         "estimate of a small segment’s lift.",
         f"y = ln(m₁/m₀), v its variance;  {_POOLED};  μ = Σy/(v + τ²) / Σ1/(v + τ²);  y* = μ + τ²/(τ² + v)·(y "
         "− μ);  lift = e^y* − 1",
         "DerSimonian & Laird (1986), Controlled Clinical Trials 7, 177–188",
         effects_as_steps(effects),
         (
-            Step("Q", format_full(found.heterogeneity)), Step("τ²", format_full(found.between)), Step("μ", format_full(found.mean)),
-            Step("kept of its own", format_full(found.between / (found.between + variance))), Step("y", format_full(own)),
-            Step("y*", format_full(drawn)), Step("estimate", format_full(math.expm1(drawn))),
-            Step("from", format_full(math.expm1(drawn - c * error))), Step("to", format_full(math.expm1(drawn + c * error))),
+            Step("Q", format_full(found.heterogeneity)),
+            Step("τ²", format_full(found.between)),
+            Step("μ", format_full(found.mean)),
+            Step("kept of its own", format_full(found.between / (found.between + variance))),
+            Step("y", format_full(own)),
+            Step("y*", format_full(drawn)),
+            Step("estimate", format_full(math.expm1(drawn))),
+            Step("from", format_full(math.expm1(drawn - c * error))),
+            Step("to", format_full(math.expm1(drawn + c * error))),
         ),
-    )  # fmt: skip
+    )
 
 
 def within_derivation(strata: Strata, rule: DecisionRule) -> Derivation:
@@ -66,7 +72,8 @@ def within_derivation(strata: Strata, rule: DecisionRule) -> Derivation:
     notation = next(iter(usable.values()))[0].variant.notation
     return Derivation(
         title,
-        "Each segment is compared within itself, and the comparisons are put together: a mix of segments that differs between the "
+        "Each segment is compared within itself, and the comparisons are put together: a mix of segments that differs "
+        "between the "
         "variants does not matter.",
         notation.within,
         notation.within_source,
@@ -96,16 +103,21 @@ def trend_derivation(effects: Sequence[tuple[int, Effect]]) -> Derivation:
         "Cochran (1954), Biometrics 10, 101–129",
         effects_as_steps({f"group {place + 1}": effect for place, effect in effects}),
         (
-            Step("b", format_full(found.slope)), Step("error", format_full(found.error)), Step("z", format_full(found.slope / found.error)),
+            Step("b", format_full(found.slope)),
+            Step("error", format_full(found.error)),
+            Step("z", format_full(found.slope / found.error)),
             Step("p", format_full(found.pvalue)),
         ),
-    )  # fmt: skip
+    )
 
 
 def _of_log(middle: float, variance: float, c: float) -> tuple[Step, ...]:
     error = math.sqrt(variance)
     return (
-        Step("ln R", format_full(middle)), Step("its error", format_full(error)), Step("critical value", format_full(c)),
-        Step("estimate", format_full(math.expm1(middle))), Step("from", format_full(math.expm1(middle - c * error))),
+        Step("ln R", format_full(middle)),
+        Step("its error", format_full(error)),
+        Step("critical value", format_full(c)),
+        Step("estimate", format_full(math.expm1(middle))),
+        Step("from", format_full(math.expm1(middle - c * error))),
         Step("to", format_full(math.expm1(middle + c * error))),
-    )  # fmt: skip
+    )

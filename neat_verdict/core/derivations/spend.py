@@ -28,7 +28,8 @@ def spend_derivation(
     spends: tuple[Spend, Spend],
     lift: Interval | None,
 ) -> Derivation:
-    """A figure of cost or impressions of an arm; pairs are (control, this one), ``level`` is its own and ``lift`` against control.
+    """A figure of cost or impressions of an arm; pairs are (control, this one), ``level`` is its own and ``lift`` against
+    control.
 
     Raises InputError for a lift that there is not.
     """
@@ -69,12 +70,17 @@ def spend_derivation(
         "(C₁/n₁)/(C₀/n₀)/(1 + lift) − 1" if cost else "(1 + lift)·(n₁/V₁)/(n₀/V₀) − 1",
         "common practice, no source",
         (
-            Step("lift", format_full(lift.estimate)), Step("lift, from", format_full(lift.low)), Step("lift, to", format_full(lift.high)),
-            Step("n₀", format_full(units[0])), Step("n₁", format_full(units[1])),
+            Step("lift", format_full(lift.estimate)),
+            Step("lift, from", format_full(lift.low)),
+            Step("lift, to", format_full(lift.high)),
+            Step("n₀", format_full(units[0])),
+            Step("n₁", format_full(units[1])),
             Step("C₀" if cost else "V₀", format_full(control.cost if cost else control.impressions)),
             Step("C₁" if cost else "V₁", format_full(mine.cost if cost else mine.impressions)),
         ),
         interval_steps(
-            cost_lift(lift, units, (control.cost, mine.cost)) if cost else impressions_lift(lift, units, (control.impressions, mine.impressions))
+            cost_lift(lift, units, (control.cost, mine.cost))
+            if cost
+            else impressions_lift(lift, units, (control.impressions, mine.impressions))
         ),
-    )  # fmt: skip
+    )

@@ -43,9 +43,11 @@ def split_derivation(split: SplitCheck, epochs: Sequence[tuple[Sequence[int], Se
         inputs,
         (
             *(Step(f"expected in {LETTERS[place]}", format_full(count)) for place, count in enumerate(expected)),
-            Step("degrees", str(len(expected) - 1)), Step("X²", format_full(split.statistic)), Step("p", format_full(split.pvalue)),
+            Step("degrees", str(len(expected) - 1)),
+            Step("X²", format_full(split.statistic)),
+            Step("p", format_full(split.pvalue)),
         ),
-    )  # fmt: skip
+    )
 
 
 def exact_derivation(comparison: Comparison, letter: str, against: str = "A") -> Derivation:
@@ -55,7 +57,8 @@ def exact_derivation(comparison: Comparison, letter: str, against: str = "A") ->
         raise InputError("figure", "exact_pvalue", "stands beside p only where a count of under 5 is expected")
     return Derivation(
         f"Exact p of {letter} against {against}",
-        "The chance of a table at least as far out, exactly, where counts are too small for the normal curve. Fisher’s one-sided p says "
+        "The chance of a table at least as far out, exactly, where counts are too small for the normal curve. Fisher’s "
+        "one-sided p says "
         "how far out a table is; the common rate is the one that makes the chance largest.",
         "f(x₁, x₀) = Fisher’s one-sided p, given x₁ + x₀;  p = 2·max over r of Σ b(x₁; n₁, r)·b(x₀; n₀, r) over all tables with "
         "f no larger than that seen, b the binomial probability; the smaller of both sides, 1 at most",
@@ -85,8 +88,12 @@ def difference_derivation(effects: Mapping[str, Effect], tried: int) -> Derivati
         "Cochran (1954), Biometrics 10, 101–129; I²: Higgins & Thompson (2002), Stat. Med. 21, 1539–1558; Bonferroni",
         effects_as_steps(effects),
         (
-            Step("ȳ", format_full(found.effect)), Step("Q", format_full(found.heterogeneity)), Step("degrees", str(len(effects) - 1)),
-            Step("I²", format_full(found.i_squared)), Step("p", format_full(found.pvalue)), Step("properties", str(tried)),
+            Step("ȳ", format_full(found.effect)),
+            Step("Q", format_full(found.heterogeneity)),
+            Step("degrees", str(len(effects) - 1)),
+            Step("I²", format_full(found.i_squared)),
+            Step("p", format_full(found.pvalue)),
+            Step("properties", str(tried)),
             Step("adjusted p", format_full(min(found.pvalue * max(tried, 1), 1.0))),
         ),
-    )  # fmt: skip
+    )

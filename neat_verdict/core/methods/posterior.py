@@ -153,7 +153,8 @@ class PosteriorThresholds(Method):
         assert found is not None
         odds, loss = format_share(found.superiority), format_share(found.expected_loss, 2)
         return (
-            f"With a probability of {format_share(rule.confidence, 0)}, {subject} is {bounds}. It is better with a probability of "
+            f"With a probability of {format_share(rule.confidence, 0)}, {subject} is {bounds}. It is better with a "
+            "probability of "
             f"{odds}, and choosing it loses {loss} on average."
         )
 

@@ -18,8 +18,9 @@ ALL_COLUMNS = ("units", "total", "squares", "second_total", "second_squares", "c
 class Tallying(ABC):
     """Which sums of units' values are kept.
 
-    ``name`` is the one it is stored by; ``columns`` are those of `ALL_COLUMNS`, in the order of the arm's sums; ``fields`` are their names in files; ``value_names`` tell
-    a unit's values apart in files of units, ``capped_values`` is how many of them a cap may hold.
+    ``name`` is the one it is stored by; ``columns`` are those of `ALL_COLUMNS`, in the order of the arm's sums; ``fields``
+    are their names in files; ``value_names`` tell a unit's values apart in files of units, ``capped_values`` is how many of
+    them a cap may hold.
     """
 
     name: ClassVar[str]

@@ -139,7 +139,8 @@ def _gap_issues(seen: Observed) -> list[DataQualityIssue]:
         DataQualityIssue(
             "gap",
             f"On {day:%-d %B} {'no variant' if not any(seen.days.get(day, ())) else 'some variant'} had any {seen.unit_name}",
-            "Ask whether the site or the sending of events stood still; note the change, and leave the day out if something was wrong",
+            "Ask whether the site or the sending of events stood still; note the change, and leave the day out if "
+            "something was wrong",
             subject=day.isoformat(),
         )
         for day in gaps(seen.days, seen.weights, seen.first, seen.last)

@@ -18,7 +18,8 @@ def smallest_expected_count(x1: float, n1: float, x2: float, n2: float) -> float
 
 
 def boschloo_pvalue(x1: int, n1: int, x2: int, n2: int) -> float | None:
-    """Two-sided p of Boschloo's unconditional exact test of x1 of n1 against x2 of n2; None where the score test needs no company.
+    """Two-sided p of Boschloo's unconditional exact test of x1 of n1 against x2 of n2; None where the score test needs no
+    company.
 
     That is: where every expected count is 5 or more, or the table is too large to enumerate.
 

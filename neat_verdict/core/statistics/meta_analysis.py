@@ -20,8 +20,8 @@ class Pooled:
 
     ``effect`` with its variance ``squared_error`` is pooled by inverse variance, as if all strata shared one effect;
     ``heterogeneity`` is Cochran's Q with its ``pvalue``, ``i_squared`` the share of the variation that is not chance, ``between``
-    the variance between strata and ``mean`` their mean effect (DerSimonian and Laird). ``partially_pooled`` are the strata's effects
-    drawn towards that mean, the more the larger their sampling error.
+    the variance between strata and ``mean`` their mean effect (DerSimonian and Laird). ``partially_pooled`` are the strata's
+    effects drawn towards that mean, the more the larger their sampling error.
     """
 
     effect: float

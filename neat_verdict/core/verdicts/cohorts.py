@@ -40,7 +40,8 @@ def read_cohorts(groups: Sequence[Sequence[Pair]], rule: DecisionRule, group_nam
         fades = found.slope * sum(effect[0] for _, effect in effects) < 0
         way = "fades" if fades else "grows"
         sentence = (
-            f"The lift {way} by about {format_percent(round(found.slope, 4))} with each later {group_name} of first exposure ({p}). Who "
+            f"The lift {way} by about {format_percent(round(found.slope, 4))} with each later {group_name} of first "
+            f"exposure ({p}). Who "
             "came late may differ from who came early: ask what changed before the lift is counted on."
         )
     else:

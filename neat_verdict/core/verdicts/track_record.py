@@ -48,9 +48,10 @@ class TrackRecord:
 
     ``sound`` are those whose verdict could be read, ``won``, ``lost`` (kept control) and ``flat`` (no worthwhile difference) of
     them; ``win_rate`` with Wilson's interval. Lifts are turned so that positive is good: ``winners_seen`` is the mean lift of
-    the winners as seen, ``winners_adjusted`` the same, adjusted for selection: each drawn towards the mean of all experiments the more the
-    larger its sampling error (nan without winners). ``partially_pooled`` are the lifts so drawn in the order of the outcomes, None where
-    there is no effect. ``forecasts`` were made; ``forecasts_held`` of them held the lift seen in their range;
+    the winners as seen, ``winners_adjusted`` the same, adjusted for selection: each drawn towards the mean of all
+    experiments the more the larger its sampling error (nan without winners). ``partially_pooled`` are the lifts so drawn in
+    the order of the outcomes, None where there is no effect. ``forecasts`` were made; ``forecasts_held`` of them held the
+    lift seen in their range;
     ``forecast_bias`` is the mean of guess less lift seen.
     """
 

@@ -12,9 +12,9 @@ from neat_verdict.app.experiments.actions.ledger import record
 from neat_verdict.app.experiments.actions.parts import copy_pictures
 from neat_verdict.app.experiments.fields import COPIED
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Variant
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
-from neat_verdict.app.http.problems import Conflict
 from neat_verdict.core.checks import InputError
 
 

@@ -10,9 +10,9 @@ from neat_verdict.app import clock
 from neat_verdict.app.experiments.actions.ledger import record
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import today
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
-from neat_verdict.app.http.problems import Conflict
 from neat_verdict.core.checks import InputError
 
 

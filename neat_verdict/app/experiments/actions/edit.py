@@ -15,9 +15,9 @@ from neat_verdict.app.experiments.audience import audience_of
 from neat_verdict.app.experiments.fields import FIELDS, LOCKED_AT_START, RULE_FIELDS, label_of
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import design, method, method_settings, planned_rule, policy, weights
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
-from neat_verdict.app.http.problems import Conflict
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.combinations import check_combination
 from neat_verdict.core.planning import Strictness

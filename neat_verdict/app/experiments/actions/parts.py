@@ -9,10 +9,10 @@ from typing import Any
 from django.core.files.base import ContentFile
 
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Picture, Tally, Variant
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.metrics import actions as library
 from neat_verdict.app.metrics.queries import by_name
 from neat_verdict.app.people.models import User
-from neat_verdict.app.http.problems import Conflict
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.planning import Arms
 

@@ -11,9 +11,9 @@ from PIL import Image, UnidentifiedImageError
 
 from neat_verdict.app.experiments.actions.ledger import record
 from neat_verdict.app.experiments.models import Experiment, Picture, Variant
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
-from neat_verdict.app.http.problems import Conflict
 from neat_verdict.core.checks import InputError
 
 LARGEST_BYTES = 8_000_000

@@ -12,9 +12,9 @@ from neat_verdict.app.experiments.actions.ledger import record
 from neat_verdict.app.experiments.actions.parts import pin_versions
 from neat_verdict.app.experiments.models import Experiment, Round
 from neat_verdict.app.experiments.queries import first_moment, local, missing_for_rule, planned_rule, today
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
-from neat_verdict.app.http.problems import Conflict
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.traffic import free_slice
 

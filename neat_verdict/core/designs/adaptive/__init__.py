@@ -209,8 +209,10 @@ def _remarks(comparisons: Sequence[Comparison], pooled: Sequence[Comparison]) ->
         if fair.lift.side == crude.lift.side and not apart > NOTICEABLE * fair.error:
             continue
         lines.append(
-            f"{LETTERS[position]} with all epochs put together would show {format_lift(crude.lift.estimate)}; within the epochs it "
-            f"is {format_lift(fair.lift.estimate)}. Levels were not the same where shares differed, so the pooled figure compares "
+            f"{LETTERS[position]} with all epochs put together would show {format_lift(crude.lift.estimate)}; within "
+            "the epochs it "
+            f"is {format_lift(fair.lift.estimate)}. Levels were not the same where shares differed, so the pooled "
+            "figure compares "
             "epochs as much as variants."
         )
     return tuple(lines)

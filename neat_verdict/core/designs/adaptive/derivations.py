@@ -19,7 +19,8 @@ if TYPE_CHECKING:
     from neat_verdict.core.rule import DecisionRule
 
 STRATIFIED_WORDS = (
-    "An arm’s level is that of the leader and its distance from the leader by epoch; its error makes the distance as uncertain as "
+    "An arm’s level is that of the leader and its distance from the leader by epoch; its error makes the distance as "
+    "uncertain as "
     "that comparison is."
 )
 

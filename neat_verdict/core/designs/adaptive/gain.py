@@ -33,9 +33,9 @@ class Gain:
 def gain_over_even(strata: Sequence[Period], critical_value: float, *, sign: int = 1) -> Gain | None:
     """The gain over an even split, with the intervals that the posteriors of the arms (`stratified_posteriors`) leaves.
 
-    Total: Σ (n_a - N/k) (level_a), segment by segment where they were allocated separately; the deviations add up to 0, so that only
-    differences between arms count. Spared: n_a - N/k of the best arm a, which is known by its chance only: mean and standard
-    deviation over the arms, the interval kept within what is possible. None where some arm cannot be compared.
+    Total: Σ (n_a - N/k) (level_a), segment by segment where they were allocated separately; the deviations add up to 0, so
+    that only differences between arms count. Spared: n_a - N/k of the best arm a, which is known by its chance only: mean
+    and standard deviation over the arms, the interval kept within what is possible. None where some arm cannot be compared.
     """
     overall = stratified_posteriors(strata, sign=sign)
     if overall is None:

@@ -1,4 +1,5 @@
-"""The verdicts, in the order in which they are asked: the first that holds is given. To add one: a module here, and a line below."""
+"""The verdicts, in the order in which they are asked: the first that holds is given. To add one: a module here, and a line
+below."""
 
 from neat_verdict.core.verdicts.kinds.base import Parts, Tone, VerdictKind
 from neat_verdict.core.verdicts.kinds.keep_collecting import KeepCollecting

@@ -59,5 +59,6 @@ class KeepControl(VerdictKind):
     def sensitivity(self, reading: Reading, rule: DecisionRule, _names: Names) -> tuple[str, ...]:
         near = max(line.lift.turned(rule.sign).high for line in reading.comparisons)
         return (
-            f"A rollout would need a lift that the data rule out: at best {format_lift(near * rule.sign)} is compatible with them.",
+            f"A rollout would need a lift that the data rule out: at best {format_lift(near * rule.sign)} is compatible "
+            "with them.",
         )
