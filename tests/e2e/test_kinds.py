@@ -31,7 +31,7 @@ def test_a_winner_that_harms_a_guardrail_is_a_trade_off_for_a_person_to_settle(p
     page.get_by_role("button", name="Add", exact=True).click()
     fill(page, "Margin of harm", "10")
     fill(page, "Mean today", "8")
-    fill(page, "Spread", "28")
+    fill(page, "Standard deviation", "28")
     expect(page.get_by_label("Standing")).to_contain_text("whole weeks")
     page.get_by_role("link", name=re.compile("^Sizing")).click()
     expect(page.get_by_role("heading", name="What each metric asks for")).to_be_visible()

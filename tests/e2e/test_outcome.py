@@ -153,7 +153,7 @@ def test_an_experiment_with_planned_looks_is_stopped_at_its_second(people, manag
     create(page, "Looks at tickets", lift="8")
     with page.expect_response(lambda r: r.request.method == "PATCH"):
         page.get_by_role("radio", name=re.compile("^Planned looks")).click()
-    looks = page.get_by_label("Looks: how many, or after which days")
+    looks = page.get_by_label("Looks after day")
     with page.expect_response(lambda r: r.request.method == "PATCH"):
         looks.fill("7, 14")
         looks.press("Tab")
@@ -172,7 +172,7 @@ def test_an_experiment_with_planned_looks_is_stopped_at_its_second(people, manag
     rows = page.get_by_label("Looks, in figures").get_by_role("row")
     expect(rows.nth(2)).to_contain_text("due")
     # The first look stays as it was taken, whatever the new file says of its days.
-    expect(rows.nth(1)).to_contain_text("the minute job")
+    expect(rows.nth(1)).to_contain_text("the scheduler")
     expect(rows.nth(1)).to_contain_text("+9.5%")
     page.get_by_role("button", name="Take the look now").click()
     expect(rows.nth(2)).to_contain_text("Mona Orrell")
