@@ -533,4 +533,6 @@ def test_the_list_for_those_who_assign_themselves_has_the_shares_of_now(analyst,
         given = [assign(f"u{n}", {"device": "phone"}, [draft.key])[draft.key].variant for n in range(500)]
     assert listed["allocated_by"] == "device"
     assert listed["allocated"] == {"phone": [0.1, 0.1, 0.8]}
+    # The names of the release before, for copies of the algorithm that sites still run.
+    assert (listed["steered_by"], listed["steered"]) == (listed["allocated_by"], listed["allocated"])
     assert given.count("C") > 350

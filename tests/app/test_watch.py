@@ -51,7 +51,7 @@ def test_a_start_that_is_not_ready_needs_a_reason_which_the_ledger_keeps(ask, pr
     assert find(prepared.key).state == "draft"
     status, started = ask("post", f"/experiments/{prepared.key}/start", {"reason": "the app release cannot wait"})
     assert (status, started["state"]) == (200, "running")
-    told = LedgerEntry.objects.get(verb="override").sentence
+    told = LedgerEntry.objects.get(verb="start").sentence
     assert "booking_paid comes in" in told
     assert "the app release cannot wait" in told
 

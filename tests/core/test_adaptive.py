@@ -39,6 +39,8 @@ from neat_verdict.core.verdicts import (
 )
 from tests.core.allocation_worlds import DRIFTING, EQUAL, by_the_rule
 
+pytestmark = pytest.mark.slow
+
 Z = 1.959964
 RULE = DecisionRule(
     confidence=0.95,

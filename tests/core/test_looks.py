@@ -21,6 +21,8 @@ from neat_verdict.core.statistics import (
 )
 from neat_verdict.core.statistics.confidence_sequence import mixture_scale
 
+pytestmark = pytest.mark.slow
+
 FIVE = (0.2, 0.4, 0.6, 0.8, 1.0)
 
 

@@ -30,6 +30,8 @@ from neat_verdict.core.sizing.sample_size import control_units_for_means
 from neat_verdict.core.statistics import dunnett_critical_value, dunnett_pvalue
 from neat_verdict.core.verdicts import Guardrail, rule_for, rule_in_words
 
+pytestmark = pytest.mark.slow
+
 EVEN = Arms.even(2)
 Z = 1.959963984540054
 

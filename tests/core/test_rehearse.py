@@ -15,6 +15,8 @@ from neat_verdict.core.rehearsal.plan import _NAMES, _looks, _read
 from neat_verdict.core.statistics import Rate, ratio_statistic
 from neat_verdict.core.verdicts import DecisionRule, Looks, read_experiment
 
+pytestmark = pytest.mark.slow
+
 RUNS = 20_000
 
 

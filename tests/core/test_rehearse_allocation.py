@@ -19,6 +19,8 @@ from neat_verdict.core.statistics import Mean, Rate
 from neat_verdict.core.statistics.arms import ARMS
 from neat_verdict.core.verdicts import DecisionRule
 
+pytestmark = pytest.mark.slow
+
 POLICY = Policy(even_units=100, even_epochs=1)
 WORLD = World(Baseline(0.2), Arms.even(3), Arrivals(1200), 14, FLAT, FLAT)
 RULE = DecisionRule(

@@ -13,6 +13,8 @@ from neat_verdict.core.periods import Pair, log_ratio_within
 from neat_verdict.core.statistics import Mean, Rate, Ratio, pool, reversed_in_every_stratum
 from neat_verdict.core.verdicts import DecisionRule, read_segments
 
+pytestmark = pytest.mark.slow
+
 RULE = DecisionRule(0.95, 0.05)
 effects = st.lists(st.tuples(st.floats(-2, 2), st.floats(0.001, 1)), min_size=2, max_size=12)
 

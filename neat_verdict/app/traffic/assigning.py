@@ -77,6 +77,7 @@ def running_list() -> dict[str, Any]:
 def listed(found: Served) -> dict[str, Any]:
     """One experiment of the list."""
     traffic = found.traffic
+    allocated = {value: list(weights) for value, weights in traffic.allocated.items()}
     return {
         "key": found.key,
         "salt": traffic.salt,
@@ -88,7 +89,10 @@ def listed(found: Served) -> dict[str, Any]:
         # Shares that follow the evidence change with every epoch: whoever assigns from the list keeps what a unit was given, and
         # hands it to the next assignment.
         "allocated_by": traffic.allocated_by,
-        "allocated": {value: list(weights) for value, weights in traffic.allocated.items()},
+        "allocated": allocated,
+        # The names of the release before, for copies of the algorithm that sites still run; gone with the next.
+        "steered_by": traffic.allocated_by,
+        "steered": allocated,
         "variants": [
             {"letter": LETTERS[position], "name": name, "weight": weight, "parameters": dict(parameters)}
             for position, ((_, name, parameters), weight) in enumerate(

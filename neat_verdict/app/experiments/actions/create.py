@@ -7,7 +7,7 @@ from typing import Any
 from django.db import transaction
 from django.utils.text import slugify
 
-from neat_verdict.app.experiments.actions.edit import edit_experiment
+from neat_verdict.app.experiments.actions.edit import apply_changes
 from neat_verdict.app.experiments.actions.ledger import record
 from neat_verdict.app.experiments.actions.parts import copy_pictures
 from neat_verdict.app.experiments.fields import COPIED
@@ -36,8 +36,10 @@ def create_experiment(by: User, name: str, changes: dict[str, Any] | None = None
     Variant.objects.bulk_create(
         Variant(experiment=experiment, position=position, name=label) for position, label in enumerate(labels)
     )
-    record(experiment, by, "create", "Created the experiment")
-    return edit_experiment(by, experiment.key, experiment.version, changes) if changes else experiment
+    told = apply_changes(by, experiment, dict(changes or {}))
+    experiment.save()
+    record(experiment, by, "create", "Created the experiment", changes=told)
+    return experiment
 
 
 @transaction.atomic

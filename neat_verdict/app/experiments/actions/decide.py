@@ -7,7 +7,7 @@ from typing import Any
 from django.db import transaction
 
 from neat_verdict.app import clock
-from neat_verdict.app.experiments.actions.ledger import record
+from neat_verdict.app.experiments.actions.ledger import changed, record
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import today
 from neat_verdict.app.http.problems import Conflict
@@ -34,6 +34,7 @@ def decide(
         raise InputError("choice", choice, f"must be one of {', '.join(letters)} or none")
     if choice != suggested and not reason.strip():
         raise InputError("reason", "empty", "must say why the decision differs from the rule")
+    change = changed("state", experiment.state, "decided")
     experiment.ended_on = experiment.ended_on or today()
     experiment.ended_at = experiment.ended_at or clock.now()
     experiment.state = "decided"
@@ -44,7 +45,8 @@ def decide(
     experiment.save()
     differs = "" if choice == suggested else ", against the rule"
     told = "Decided: nothing to roll out" if choice == "none" else f"Decided: {choice}"
-    record(experiment, by, "decide", f"{told}{differs}", choice=choice, suggested=suggested, reason=reason.strip())
+    detail = {"choice": choice, "suggested": suggested, "reason": reason.strip()}
+    record(experiment, by, "decide", f"{told}{differs}", changes=[change], **detail)
     return experiment
 
 
@@ -57,7 +59,8 @@ def withdraw_decision(by: User, key: str, reason: str) -> Experiment:
         raise Conflict(f"This experiment is {experiment.state}; there is no decision to take back")
     if not reason.strip():
         raise InputError("reason", "empty", "must say why the decision is taken back")
-    record(experiment, by, "withdraw", f"Took the decision back: {reason.strip()}", choice=experiment.decision)
+    changes = [changed("state", "decided", "ended"), changed("decision", experiment.decision, "")]
+    record(experiment, by, "withdraw", f"Took the decision back: {reason.strip()}", changes=changes)
     experiment.state, experiment.decision, experiment.decision_reading = "ended", "", None
     experiment.decided_by = experiment.decided_at = None
     experiment.version += 1

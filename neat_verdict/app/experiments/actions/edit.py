@@ -9,7 +9,7 @@ from typing import Any
 from django.db import transaction
 
 from neat_verdict.app import clock
-from neat_verdict.app.experiments.actions.ledger import record
+from neat_verdict.app.experiments.actions.ledger import changed, record
 from neat_verdict.app.experiments.actions.parts import edit_metrics, edit_variants
 from neat_verdict.app.experiments.audience import audience_of
 from neat_verdict.app.experiments.fields import FIELDS, LOCKED_AT_START, RULE_FIELDS, label_of
@@ -43,24 +43,9 @@ def edit_experiment(by: User, key: str, version: int, changes: dict[str, Any], r
         )
     if experiment.state in ("decided", "archived"):
         raise Conflict(f"This experiment is {experiment.state}; it can be copied, not changed")
-    variants, metrics = changes.pop("variants", None), changes.pop("metrics", None)
-    _refuse_locked(experiment, changes, reason)
-    told = edit_metrics(by, experiment, metrics) if metrics is not None else []
-    for field, value in changes.items():
-        before = getattr(experiment, field)
-        if before == value:
-            continue
-        setattr(experiment, field, _checked(field, value))
-        told.append({"field": field, "before": _plain(before), "after": _plain(value)})
-    if "method" in changes or "method_settings" in changes:
-        _settle_method(experiment, changes)
-    if variants is not None:
-        told += edit_variants(experiment, variants)
-        getattr(experiment, "_prefetched_objects_cache", {}).pop("variants", None)
-    _check_together(experiment)
+    told = apply_changes(by, experiment, dict(changes), reason)
     if not told:
         return experiment
-    experiment.version += 1
     subjects = ", ".join(dict.fromkeys(label_of(line["field"]) for line in told))
     if experiment.rule_locked_at is not None and any(line["field"] in RULE_FIELDS for line in told):
         change_rule(by, experiment, reason)
@@ -69,6 +54,28 @@ def edit_experiment(by: User, key: str, version: int, changes: dict[str, Any], r
         record(experiment, by, "edit", f"Changed {subjects}", changes=told)
     experiment.save()
     return experiment
+
+
+def apply_changes(by: User, experiment: Experiment, changes: dict[str, Any], reason: str = "") -> list[dict[str, Any]]:
+    """Set fields, metrics and variants, and answer what changed, as lines of a ledger entry. Fields are not saved yet."""
+    variants, metrics = changes.pop("variants", None), changes.pop("metrics", None)
+    _refuse_locked(experiment, changes, reason)
+    told = edit_metrics(by, experiment, metrics) if metrics is not None else []
+    for field, value in changes.items():
+        before = getattr(experiment, field)
+        if before == value:
+            continue
+        setattr(experiment, field, _checked(field, value))
+        told.append(changed(field, _plain(before), _plain(value)))
+    if "method" in changes or "method_settings" in changes:
+        _settle_method(experiment, changes)
+    if variants is not None:
+        told += edit_variants(experiment, variants)
+        getattr(experiment, "_prefetched_objects_cache", {}).pop("variants", None)
+    _check_together(experiment)
+    if told:
+        experiment.version += 1
+    return told
 
 
 def change_rule(by: User, experiment: Experiment, reason: str) -> None:

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import date, datetime
+from typing import Any
 
 from django.db import transaction
 
 from neat_verdict.app import clock
-from neat_verdict.app.experiments.actions.ledger import record
+from neat_verdict.app.experiments.actions.ledger import changed, record
 from neat_verdict.app.experiments.actions.parts import pin_versions
 from neat_verdict.app.experiments.models import Experiment, Round
 from neat_verdict.app.experiments.queries import first_moment, local, missing_for_rule, planned_rule, today
@@ -27,11 +28,23 @@ def _for_change(by: User, key: str, *, allowed: tuple[str, ...], verb: str) -> E
     return experiment
 
 
-def _save(experiment: Experiment, state: str) -> Experiment:
+def _move(experiment: Experiment, by: User, verb: str, sentence: str, state: str, **detail: Any) -> Experiment:
+    """Into another state, or with other dates, with the one entry that tells of it."""
+    changes = [] if state == experiment.state else [changed("state", experiment.state, state)]
+    record(experiment, by, verb, sentence, changes=[*changes, *detail.pop("changes", ())], **detail)
     experiment.state = state
     experiment.version += 1
     experiment.save()
     return experiment
+
+
+def _unready(overridden: Sequence[str], reason: str) -> str:
+    """What was passed over, and why; "" where all was ready. Raises InputError without a reason."""
+    if not overridden:
+        return ""
+    if not reason.strip():
+        raise InputError("reason", "empty", "must say why it starts although not everything is ready")
+    return f", although not ready ({'; '.join(overridden)}): {reason.strip()}"
 
 
 @transaction.atomic
@@ -48,8 +61,7 @@ def start(
     day = started_on or today()
     if day > today():
         raise InputError("started_on", day, "must not lie in the future; a later start can be scheduled")
-    if overridden and not reason.strip():
-        raise InputError("reason", "empty", "must say why it starts although not everything is ready")
+    unready = _unready(overridden, reason)
     _check_complete(experiment)
     _claim_slice(experiment)
     experiment.rule = planned_rule(experiment).record()
@@ -59,13 +71,9 @@ def start(
     experiment.started_at = clock.now() if started_on is None else first_moment(day)
     experiment.starts_at = None
     told = "" if experiment.round == 1 else f" of round {experiment.round}"
-    record(
-        experiment, by, "start", f"Started{told} on {day:%-d %B %Y}; the decision rule is locked", rule=experiment.rule,
-        overridden=list(overridden), reason=reason.strip(),
-    )  # fmt: skip
-    if overridden:
-        record(experiment, by, "override", f"Started although not ready ({'; '.join(overridden)}): {reason.strip()}")
-    return _save(experiment, "running")
+    sentence = f"Started{told} on {day:%-d %B %Y}{unready}; the decision rule is locked"
+    detail = {"rule": experiment.rule, "overridden": list(overridden), "reason": reason.strip()}
+    return _move(experiment, by, "start", sentence, "running", **detail)
 
 
 def _check_complete(experiment: Experiment) -> None:
@@ -108,16 +116,13 @@ def schedule(
         raise InputError("starts_at", starts_at.isoformat(), "must lie in the future; it can be started now instead")
     if ends_at is not None and ends_at <= starts_at:
         raise InputError("ends_at", ends_at.isoformat(), "must come after the start")
-    if overridden and not reason.strip():
-        raise InputError("reason", "empty", "must say why it starts although not everything is ready")
+    unready = _unready(overridden, reason)
     _check_complete(experiment)
     experiment.starts_at, experiment.ends_at, experiment.scheduled_by = starts_at, ends_at, by
     experiment.planned_start = local(starts_at).date()
     until = f", to end {local(ends_at):%-d %B %Y at %H:%M}" if ends_at else ""
-    record(experiment, by, "schedule", f"Scheduled to start {local(starts_at):%-d %B %Y at %H:%M}{until}")
-    if overridden:
-        record(experiment, by, "override", f"Scheduled although not ready ({'; '.join(overridden)}): {reason.strip()}")
-    return _save(experiment, "scheduled")
+    sentence = f"Scheduled to start {local(starts_at):%-d %B %Y at %H:%M}{until}{unready}"
+    return _move(experiment, by, "schedule", sentence, "scheduled", overridden=list(overridden), reason=reason.strip())
 
 
 @transaction.atomic
@@ -125,8 +130,7 @@ def unschedule(by: User, key: str) -> Experiment:
     """Back to a draft."""
     experiment = _for_change(by, key, allowed=("scheduled",), verb="taken off the schedule")
     experiment.starts_at = experiment.scheduled_by = None
-    record(experiment, by, "unschedule", "Taken off the schedule")
-    return _save(experiment, "draft")
+    return _move(experiment, by, "unschedule", "Taken off the schedule", "draft")
 
 
 @transaction.atomic
@@ -135,10 +139,14 @@ def set_end(by: User, key: str, ends_at: datetime | None) -> Experiment:
     experiment = _for_change(by, key, allowed=("scheduled", "running", "paused"), verb="given an end")
     if ends_at is not None and ends_at <= max(clock.now(), experiment.starts_at or clock.now()):
         raise InputError("ends_at", ends_at.isoformat(), "must lie in the future, after the start")
+    change = changed("ends_at", _moment(experiment.ends_at), _moment(ends_at))
     experiment.ends_at, experiment.scheduled_by = ends_at, by
-    told = f"To end {local(ends_at):%-d %B %Y at %H:%M}" if ends_at else "To end by hand"
-    record(experiment, by, "edit", told)
-    return _save(experiment, experiment.state)
+    sentence = f"To end {_moment(ends_at)}" if ends_at else "To end by hand"
+    return _move(experiment, by, "edit", sentence, experiment.state, changes=[change])
+
+
+def _moment(at: datetime | None) -> str:
+    return f"{local(at):%-d %B %Y at %H:%M}" if at else "by hand"
 
 
 @transaction.atomic
@@ -157,24 +165,23 @@ def new_round(by: User, key: str) -> Experiment:
     experiment.started_on = experiment.ended_on = experiment.started_at = experiment.ended_at = None
     experiment.rule_changes = []
     experiment.epoch, experiment.steering = 0, "follow"
-    record(experiment, by, "round", f"Round {experiment.round} begun; the data of the earlier ones is kept")
-    return _save(experiment, "draft")
+    return _move(
+        experiment, by, "round", f"Round {experiment.round} begun; the data of the earlier ones is kept", "draft"
+    )
 
 
 @transaction.atomic
 def pause(by: User, key: str) -> Experiment:
     """Stop taking in data for a while."""
     experiment = _for_change(by, key, allowed=("running",), verb="paused")
-    record(experiment, by, "pause", "Paused")
-    return _save(experiment, "paused")
+    return _move(experiment, by, "pause", "Paused", "paused")
 
 
 @transaction.atomic
 def resume(by: User, key: str) -> Experiment:
     """Go on after a pause."""
     experiment = _for_change(by, key, allowed=("paused",), verb="resumed")
-    record(experiment, by, "resume", "Resumed")
-    return _save(experiment, "running")
+    return _move(experiment, by, "resume", "Resumed", "running")
 
 
 @transaction.atomic
@@ -183,8 +190,7 @@ def end(by: User, key: str) -> Experiment:
     experiment = _for_change(by, key, allowed=("running", "paused"), verb="ended")
     experiment.ended_on, experiment.ended_at = today(), clock.now()
     experiment.ends_at = None
-    record(experiment, by, "end", "Ended")
-    return _save(experiment, "ended")
+    return _move(experiment, by, "end", "Ended", "ended")
 
 
 @transaction.atomic
@@ -192,13 +198,11 @@ def archive(by: User, key: str) -> Experiment:
     """Put away; nothing is lost, and `restore` brings it back."""
     experiment = _for_change(by, key, allowed=("draft", "ended", "decided"), verb="archived")
     experiment.state_before_archive = experiment.state
-    record(experiment, by, "archive", "Archived")
-    return _save(experiment, "archived")
+    return _move(experiment, by, "archive", "Archived", "archived")
 
 
 @transaction.atomic
 def restore(by: User, key: str) -> Experiment:
     """Bring back from the archive as it was."""
     experiment = _for_change(by, key, allowed=("archived",), verb="restored")
-    record(experiment, by, "restore", "Restored")
-    return _save(experiment, experiment.state_before_archive or "draft")
+    return _move(experiment, by, "restore", "Restored", experiment.state_before_archive or "draft")
