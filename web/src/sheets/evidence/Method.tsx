@@ -34,10 +34,10 @@ export function Method({ reading }: { reading: Reading }) {
         </Entry>
         <Entry title="Segments">
           The same lift in each segment at the rule’s confidence, unadjusted. Whether they differ: Cochran’s Q (1954) on
-          log ratios; shrunken by DerSimonian &amp; Laird (1986). Each within itself, put together: rates by Mantel
-          &amp; Haenszel (1959), Σ(x₁n₀/N)/Σ(x₀n₁/N) over the segments, its error by Greenland &amp; Robins (1985);
-          means and ratios by inverse variance. Alone, a month: the segment’s absolute difference times its part of
-          thirty days’ units.
+          log ratios; partially pooled by DerSimonian &amp; Laird (1986). Each within itself, put together: rates by
+          Mantel &amp; Haenszel (1959), Σ(x₁n₀/N)/Σ(x₀n₁/N) over the segments, its error by Greenland &amp; Robins
+          (1985); means and ratios by inverse variance. Alone, a month: the segment’s absolute difference times its part
+          of thirty days’ units.
         </Entry>
         <Entry title="Steps of a funnel, cost and views">
           A step is a rate of the units that reached the one before. Cost of a conversion is cost over conversions; what

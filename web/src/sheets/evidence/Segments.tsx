@@ -164,7 +164,7 @@ function Lines({ data, worthwhile, experiment, set }: LinesProps) {
               <span className="sr-only">Lift, drawn</span>
             </th>
             <th className="pl-2 font-normal">Lift</th>
-            <th className="pl-2 font-normal">Shrunken</th>
+            <th className="pl-2 font-normal">Partially pooled</th>
             <th className="pl-2 font-normal">Alone, a month</th>
           </tr>
         </thead>
@@ -225,7 +225,7 @@ function Lines({ data, worthwhile, experiment, set }: LinesProps) {
                     {...set}
                     figure="partially_pooled"
                     segment={line.name}
-                    label={`Shrunken lift for ${nameOf(line.name)}`}
+                    label={`Partially pooled lift for ${nameOf(line.name)}`}
                   >
                     {signed(line.partially_pooled.estimate)}
                   </Figured>
@@ -285,8 +285,8 @@ function Lines({ data, worthwhile, experiment, set }: LinesProps) {
         )}
       </table>
       <p className="quiet mt-1 text-xs">
-        Shrunken: drawn towards the mean of all segments by as much as chance spreads them; the better guess for a small
-        one. Alone: what a rollout to this segment only would bring a month
+        Partially pooled: drawn towards the mean of all segments by as much as chance spreads them; the better guess for
+        a small one. Alone: what a rollout to this segment only would bring a month
         {data.effect_per_month_of_all?.estimate != null &&
           `, where a rollout to all brings ${worth(data.effect_per_month_of_all)}`}
         .

@@ -36,6 +36,7 @@ class Command(BaseCommand):
                     raise
                 log.exception("a tick failed")
             else:
+                log.info("ticked: %s", done or "nothing was due")
                 if done:
                     self.stdout.write(", ".join(f"{count} {what}" for what, count in done.items()))
             if not options["every"] or stopped.wait(options["every"]):

@@ -1,0 +1,54 @@
+"""One line of the log a request: method, route, status, milliseconds and who; never a body, a query or a secret."""
+
+from __future__ import annotations
+
+import logging
+import time
+from collections.abc import Callable
+from typing import Any
+
+from django.contrib.auth.signals import user_login_failed
+from django.dispatch import receiver
+from django.http import HttpRequest
+from django.http.response import HttpResponseBase
+
+requests = logging.getLogger("neat_verdict.requests")
+sign_ins = logging.getLogger("neat_verdict.sign_ins")
+
+
+class RequestLog:
+    """Middleware; the outermost but for what serves files, so that the time is that of the whole answer."""
+
+    def __init__(self, answer: Callable[[HttpRequest], HttpResponseBase]) -> None:
+        self.answer = answer
+
+    def __call__(self, request: HttpRequest) -> HttpResponseBase:
+        began = time.perf_counter()
+        response = self.answer(request)
+        took = 1000 * (time.perf_counter() - began)
+        level = logging.ERROR if response.status_code >= 500 else logging.INFO
+        # Asked beforehand, because who it was may cost a query.
+        if requests.isEnabledFor(level):
+            line = (request.method, _route(request), response.status_code, took, _who(request))
+            requests.log(level, "%s %s %d %.0f ms %s", *line)
+        return response
+
+
+def _route(request: HttpRequest) -> str:
+    """The pattern that was asked, so that lines of one route are alike and keys of links stay out of the log."""
+    match = request.resolver_match
+    return f"/{match.route}" if match else "no route"
+
+
+def _who(request: HttpRequest) -> str:
+    user = getattr(request, "user", None)
+    if user is not None and user.is_authenticated:
+        return str(user.get_username())
+    return "a machine" if "Authorization" in request.headers else "nobody"
+
+
+@receiver(user_login_failed)
+def refused(credentials: dict[str, Any], request: HttpRequest | None = None, **_: Any) -> None:
+    """A sign-in that was refused, with the name that was tried and where it came from."""
+    place = request.META.get("REMOTE_ADDR", "unknown") if request else "unknown"
+    sign_ins.warning("refused a sign-in as %.80r from %s", credentials.get("username", ""), place)
