@@ -255,7 +255,7 @@ def noticed(broken: Break, place: Path) -> bool:
     tests = [name for name in broken.tests.split() if (place / name).exists()]
     try:
         # Nothing that was compiled from the mended file is taken for the broken one.
-        command = [sys.executable, "-B", "-m", "pytest", "-x", "-q", "-n", "2", *tests]
+        command = [sys.executable, "-B", "-m", "pytest", "-x", "-q", *tests]
         return subprocess.run(command, cwd=place, capture_output=True, check=False).returncode == 1
     finally:
         path.write_text(text)

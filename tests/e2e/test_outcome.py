@@ -66,7 +66,7 @@ def test_a_trade_off_is_weighed_and_decided_by_a_person(people):
     page.goto("/experiments/cabin-and-breakfast-in-one-offer/verdict")
     standing = page.get_by_label("Standing")
     expect(standing).to_contain_text("wins on paid bookings")
-    expect(standing).to_contain_text("but harms fare per visitor: a person must choose.")
+    expect(standing).to_contain_text("but harms fare per visitor: it needs a decision.")
     expect(page.get_by_role("heading", name="B pulls two ways")).to_be_visible()
     table = page.get_by_label("Trade-off of B")
     expect(table.get_by_role("row", name=re.compile("^fare per visitor"))).to_contain_text("EUR")

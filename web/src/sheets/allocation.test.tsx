@@ -318,13 +318,13 @@ describe("what stands beside a reading by epoch", () => {
     expect(screen.getByText("> 99%")).toBeTruthy();
     expect(screen.getByText("< 1%")).toBeTruthy();
     expect(screen.getByText(/put together would show/)).toBeTruthy();
-    expect(screen.getByRole("img", { name: "Value remaining is under the worthwhile lift" })).toBeTruthy();
+    expect(screen.getByRole("img", { name: "Possible gain remaining is under the worthwhile lift" })).toBeTruthy();
   });
 
   it("says that nothing limits what may still be gained", () => {
     show(<AdaptivePanel experiment="island-photo" adaptive={{ ...followed, remaining: null }} reading={reading()} />);
     expect(screen.getByText("not limited yet")).toBeTruthy();
-    expect(screen.getByRole("img", { name: "Value remaining is not yet under the worthwhile lift" })).toBeTruthy();
+    expect(screen.getByRole("img", { name: "Possible gain remaining is not yet under the worthwhile lift" })).toBeTruthy();
   });
 });
 

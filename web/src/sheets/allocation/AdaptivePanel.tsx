@@ -117,9 +117,9 @@ export function AdaptivePanel({ adaptive, reading, experiment }: Props) {
         </div>
         <div className="mt-2 flex flex-wrap items-center gap-x-5">
           <div>
-            <div className="quiet text-sm">Value remaining</div>
+            <div className="quiet text-sm">Possible gain remaining</div>
             <div className="font-serif text-2xl">
-              <Figured experiment={experiment} figure="remaining" variant="B" label="Value remaining">
+              <Figured experiment={experiment} figure="remaining" variant="B" label="Possible gain remaining">
                 {left === null ? "not limited yet" : signed(left).replace("+", "")}
               </Figured>
             </div>
@@ -159,7 +159,7 @@ function ValueBar({ remaining, worthwhile }: { remaining: number | null; worthwh
       width={BAR}
       height={22}
       role="img"
-      aria-label={`Value remaining is ${enough ? "under" : "not yet under"} the worthwhile lift`}
+      aria-label={`Possible gain remaining is ${enough ? "under" : "not yet under"} the worthwhile lift`}
       className="my-1 block max-w-full"
     >
       <rect width={BAR} height={12} y={5} fill="var(--color-base-200)" />

@@ -7,7 +7,7 @@ import { count } from "../../lib/format";
 import { FormError } from "../../parts/basics";
 import { useEditing } from "../editing";
 
-/** Level, spread and traffic taken from decided experiments with the same metric, or from a file. */
+/** Level, standard deviation and traffic taken from decided experiments with the same metric, or from a file. */
 export function PastData() {
   const { experiment, save } = useEditing();
   const [open, setOpen] = useState(false);
@@ -19,7 +19,7 @@ export function PastData() {
     save({
       baseline: Number(line.baseline.toPrecision(6)),
       ...(line.standard_deviation != null && !primary?.is_rate
-        ? { spread: Number(line.standard_deviation.toPrecision(6)) }
+        ? { standard_deviation: Number(line.standard_deviation.toPrecision(6)) }
         : {}),
       ...(day ? { audience_per_day: Math.max(1, Math.round(day)) } : {}),
     });
