@@ -83,7 +83,7 @@ BREAKS = [
         C + "verdicts/judging.py",
         "lift.high < rule.worthwhile_lift for",
         "lift.high < 2 * rule.worthwhile_lift for",
-        "tests/core/test_judge.py tests/core/test_judge_methods.py",
+        "tests/core/test_standards.py tests/core/test_judge.py tests/core/test_judge_methods.py",
         "no worthwhile difference at twice the worthwhile lift",
     ),
     Break(
@@ -97,7 +97,7 @@ BREAKS = [
         C + "soundness/overlap.py",
         "DRIFT_ALARM = 0.001",
         "DRIFT_ALARM = 0.0000001",
-        "tests/core/test_soundness.py tests/core/test_adaptive.py",
+        "tests/core/test_standards.py tests/core/test_soundness.py tests/core/test_adaptive.py",
         "drifting shares are not noticed",
     ),
     Break(
@@ -132,7 +132,7 @@ BREAKS = [
         C + "methods/posterior.py",
         "found.superiority >= self.superiority and found.expected_loss <= self.expected_loss,",
         "found.superiority >= self.superiority,",
-        "tests/core/test_judge_methods.py tests/core/test_posterior.py",
+        "tests/core/test_standards.py tests/core/test_judge_methods.py tests/core/test_posterior.py",
         "the expected loss decides nothing",
     ),
     Break(
@@ -153,7 +153,7 @@ BREAKS = [
         C + "designs/adaptive/__init__.py",
         "bonferroni(rule.confidence, pairs)",
         "bonferroni(rule.confidence, 1)",
-        "tests/core/test_adaptive.py tests/core/test_outlook.py",
+        "tests/core/test_standards.py tests/core/test_adaptive.py tests/core/test_outlook.py",
         "pairs of an adaptive allocation share no level",
     ),
     Break(

@@ -1,14 +1,16 @@
 """The standard of a reading at levels other than 95 % and with several variants, method by method."""
 
+from dataclasses import replace
 from functools import cache
 
 import numpy as np
 import pytest
 from scipy import optimize, stats
 
-from neat_verdict.core.methods import METHODS
-from neat_verdict.core.periods import Pair
-from neat_verdict.core.soundness import SPLIT_ALARM, check_split
+from neat_verdict.core.designs import DESIGNS
+from neat_verdict.core.methods import METHODS, PosteriorThresholds, Reached
+from neat_verdict.core.periods import Pair, Period
+from neat_verdict.core.soundness import SPLIT_ALARM, check_overlap, check_split
 from neat_verdict.core.statistics import Mean, Rate, always_valid_critical_value, boundary
 from neat_verdict.core.verdicts import (
     DecisionRule,
@@ -101,3 +103,58 @@ def test_the_split_raises_its_alarm_at_one_in_a_thousand(units, alarm):
     assert check_split(units, (1, 1)).pvalue == pytest.approx(p)
     assert check_split(units, (1, 1)).as_planned != alarm
     assert alarm == (p < 0.001)
+
+
+@pytest.mark.parametrize("confidence", [0.8, 0.9, 0.99])
+@pytest.mark.parametrize("variants", [2, 3, 4])
+@pytest.mark.parametrize("method", ["fixed", "group_sequential", "always_valid"])
+def test_at_the_critical_value_the_adjusted_p_is_the_level(method, variants, confidence):
+    found = METHODS[method]().threshold(confidence, (20_000,) * variants, Reached(0.5, (0.5,), last=False))
+    assert found.adjusted_pvalue(found.critical_value) == pytest.approx(1 - confidence, rel=2e-3)
+
+
+@pytest.mark.parametrize(
+    ("conversions", "verdict"),
+    [(3500, "no_worthwhile_difference"), (3588, "unresolved"), (3412, "keep_control")],
+)
+def test_no_worthwhile_difference_is_an_interval_inside_the_band_on_both_sides(conversions, verdict):
+    """Of 70,000 each: at +2.5 % the 95 % interval ends beyond +5 % and short of +10 %."""
+    arms = (Rate(3500, 70_000), Rate(conversions, 70_000))
+    plain = DecisionRule(0.95, 0.05, planned_days=28)
+    reading = read_experiment(arms, (1, 1), plain, days=28, ended=True)
+    assert reading.verdict.name == verdict
+    lift = reading.comparisons[0].lift
+    assert -0.1 < lift.low < lift.high < 0.1
+
+
+@pytest.mark.parametrize(("second_day", "alarm"), [((1000, 1190), False), ((1000, 1240), True), ((1000, 1400), True)])
+def test_shares_that_drift_raise_their_alarm_at_one_in_a_thousand(second_day, alarm):
+    """By SciPy's chi-square test of independence, p = 0.0049, 0.00057 and 7e-8."""
+    days = np.array([(1000, 1000), second_day])
+    p = stats.chi2_contingency(days, correction=False).pvalue
+    found = check_overlap(days)
+    assert found.drift_pvalue == pytest.approx(p)
+    assert alarm == (p < 0.001)
+    assert found.same_time != alarm
+
+
+@pytest.mark.parametrize("confidence", [0.8, 0.9, 0.99])
+@pytest.mark.parametrize("design", sorted(DESIGNS))
+def test_pairs_of_arms_share_the_level_in_every_design(design, confidence):
+    """Three pairs, each read as the only one of a rule with a third of the level."""
+    periods = [Period(ARMS[3], (1 / 3,) * 3, day) for day in range(3)]
+    found = rule("always_valid", confidence, 3, design=DESIGNS[design])
+    alone = replace(found, confidence=shared(confidence, 3))
+    one_of_three = found.design.pair_critical_value(found, periods, 0, 1, 3, Reached(0.5))
+    assert one_of_three == pytest.approx(alone.design.pair_critical_value(alone, periods, 0, 1, 1, Reached(0.5)))
+    assert one_of_three > found.design.pair_critical_value(found, periods, 0, 1, 1, Reached(0.5)) + 0.05
+
+
+@pytest.mark.parametrize(("expected_loss", "verdict"), [(0.01, "winner"), (0.0005, "keep_collecting")])
+def test_a_posterior_decides_by_the_expected_loss_too(expected_loss, verdict):
+    arms = (Rate(1000, 20_000), Rate(1060, 20_000))
+    method = PosteriorThresholds(superiority=0.9, expected_loss=expected_loss)
+    found = DecisionRule(0.95, 0.05, planned_days=28, planned_units=(40_000, 40_000), method=method)
+    reading = read_experiment(arms, (1, 1), found, days=14)
+    assert reading.comparisons[0].posterior.superiority > 0.9
+    assert reading.verdict.name == verdict
