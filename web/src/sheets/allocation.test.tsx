@@ -324,7 +324,9 @@ describe("what stands beside a reading by epoch", () => {
   it("says that nothing limits what may still be gained", () => {
     show(<AdaptivePanel experiment="island-photo" adaptive={{ ...followed, remaining: null }} reading={reading()} />);
     expect(screen.getByText("not limited yet")).toBeTruthy();
-    expect(screen.getByRole("img", { name: "Possible gain remaining is not yet under the worthwhile lift" })).toBeTruthy();
+    expect(
+      screen.getByRole("img", { name: "Possible gain remaining is not yet under the worthwhile lift" }),
+    ).toBeTruthy();
   });
 });
 
