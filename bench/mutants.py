@@ -209,14 +209,14 @@ BREAKS = [
         A + "experiments/fields.py",
         '"confidence": _between("rule"),',
         '"confidence": Field(),',
-        "tests/app/test_experiments.py",
+        "tests/app/test_fields.py",
         "the confidence is open after the start",
     ),
     Break(
         A + "experiments/fields.py",
         '"method_settings": Field("rule",',
         '"method_settings": Field("rule", copied=False,',
-        "tests/app/test_experiments.py tests/app/test_planning.py",
+        "tests/app/test_fields.py",
         "a copy forgets the settings of the method",
     ),
     Break(

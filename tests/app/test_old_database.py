@@ -55,3 +55,18 @@ def test_all_else_opens(opened):
 def test_settings_of_the_method_are_those_that_were_chosen(opened):
     _, draft = opened["draft"]
     assert (draft["method"], draft["method_settings"]["looks"]) == ("group_sequential", 3)
+
+
+@pytest.mark.parametrize("key", ["fare-calendar", "cabin-photo", "pier-map", "deck-plan"])
+def test_a_stored_decision_speaks_of_the_same_variant(opened, key):
+    reading = opened["shown"][key]["report"][1]["reading"]
+    assert (reading["variant"], reading["suggested"]) == ("B", "B")
+
+
+def test_planned_and_seen_shares_are_not_taken_for_one_another(opened):
+    """Shares that followed the evidence: what was planned is what the epochs had set, and chance makes the difference."""
+    arms = opened["shown"]["island-photo"]["report"][1]["reading"]["arms"]
+    units = sum(arm["units"] for arm in arms)
+    assert [arm["seen_share"] for arm in arms] == pytest.approx([arm["units"] / units for arm in arms])
+    assert sum(arm["planned_share"] for arm in arms) == pytest.approx(1)
+    assert [arm["planned_share"] for arm in arms] != pytest.approx([arm["seen_share"] for arm in arms], abs=1e-4)
