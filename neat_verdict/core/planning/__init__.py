@@ -11,16 +11,21 @@ from neat_verdict.core.planning.outline import (
     plan_alternatives,
 )
 from neat_verdict.core.planning.request import GuardrailNeed, PlanRequest
-from neat_verdict.core.sizing.baseline import Baseline, mean_from_sums
-from neat_verdict.core.sizing.sample_size import (
+from neat_verdict.core.sizing import (
+    SCOUT,
+    STANDARD,
+    STRICT,
+    STRICTNESS,
     Arms,
+    Baseline,
     SampleSize,
+    Strictness,
     detectable_lift,
+    mean_from_sums,
     noninferiority_size,
     power,
     sample_size,
 )
-from neat_verdict.core.sizing.strictness import SCOUT, STANDARD, STRICT, STRICTNESS, Strictness
 
 __all__ = [
     "SCOUT",

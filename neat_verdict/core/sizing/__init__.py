@@ -1,1 +1,28 @@
-"""How many units: baselines, strictness, sample sizes and their inverses. `planning` is the door to it."""
+"""How many units: baselines, strictness, sample sizes and their inverses."""
+
+from neat_verdict.core.sizing.baseline import Baseline, mean_from_sums
+from neat_verdict.core.sizing.sample_size import (
+    Arms,
+    SampleSize,
+    detectable_lift,
+    noninferiority_size,
+    power,
+    sample_size,
+)
+from neat_verdict.core.sizing.strictness import SCOUT, STANDARD, STRICT, STRICTNESS, Strictness
+
+__all__ = [
+    "SCOUT",
+    "STANDARD",
+    "STRICT",
+    "STRICTNESS",
+    "Arms",
+    "Baseline",
+    "SampleSize",
+    "Strictness",
+    "detectable_lift",
+    "mean_from_sums",
+    "noninferiority_size",
+    "power",
+    "sample_size",
+]
