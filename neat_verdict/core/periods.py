@@ -232,7 +232,7 @@ def log_ratio_of(pairs: Sequence[Pair]) -> Effect | None:
 
 
 def log_ratio_within(strata: Sequence[Sequence[Pair]]) -> Effect | None:
-    """One log ratio over strata of periods, each stratum compared within itself; None where it cannot be told.
+    """One log ratio over strata of periods, each stratum compared within itself; None where it cannot be computed.
 
     In one period by the arms' own way (Mantel-Haenszel for rates), else the strata's log ratios by inverse variance.
     """

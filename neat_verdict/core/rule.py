@@ -143,7 +143,7 @@ class DecisionRule:
         }
 
 
-# Format 1 had the methods' first names, and told adaptive shares by a flag.
+# Format 1 had the methods' first names, and marked adaptive shares by a flag.
 _METHOD_NAMES_1 = {"fixed": "fixed", "looks": "group_sequential", "anytime": "always_valid", "bayesian": "posterior"}
 
 

@@ -1,4 +1,4 @@
-"""Variants are told apart by letters, control first."""
+"""Variants are named by letters, control first."""
 
 LETTERS = "ABCDEFGHIJ"
 MAX_VARIANTS = len(LETTERS)

@@ -1,4 +1,4 @@
-"""Failures that several rooms raise, and problem documents (RFC 9457): how every failure is told over HTTP."""
+"""Failures that several rooms raise, and problem documents (RFC 9457): how every failure is answered over HTTP."""
 
 from __future__ import annotations
 

@@ -23,7 +23,7 @@ def power_derivation(
 ) -> Derivation:
     """The chance that the last look crosses, as it goes and if the lift is the worthwhile one.
 
-    Raises InputError where it cannot be told: no look taken or none to come, or a control that is not above zero.
+    Raises InputError where it cannot be computed: no look taken or none to come, or a control that is not above zero.
     """
     ahead = chances_ahead(comparison, rule, information, coming, comparisons)
     if ahead is None:

@@ -53,7 +53,7 @@ def partially_pooled_derivation(effects: Mapping[str, Effect], name: str, rule: 
 
 
 def within_derivation(strata: Strata, rule: DecisionRule) -> Derivation:
-    """The stratified estimate over all segments, each compared within itself. Raises InputError where it cannot be told."""
+    """The stratified estimate over all segments, each compared within itself. Raises InputError where it cannot be computed."""
     c = two_sided_critical_value(rule.confidence)
     title = "Lift, stratified by segment"
     usable = {name: pairs for name, pairs in strata.items() if comparable(totals_of(pairs))}

@@ -43,7 +43,7 @@ class SegmentReading:
     """All segments of a property. ``pvalue`` tests whether their lifts differ; ``adjusted_pvalue`` for all properties tried.
 
     ``within`` is the stratified estimate over all segments, each compared within itself (`periods.log_ratio_within`); None where
-    it cannot be told. ``crude`` compares the unadjusted totals; None where the design does not allow it, or with too little.
+    it cannot be computed. ``crude`` compares the unadjusted totals; None where the design does not allow it, or with too little.
     """
 
     segments: tuple[Segment, ...]

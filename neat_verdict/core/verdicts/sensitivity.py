@@ -37,7 +37,7 @@ def chances_ahead(
     coming: Sequence[float],
     comparisons: int = 1,
 ) -> Ahead | None:
-    """Conditional power at the latest of the looks taken, for a rule with planned looks; None where it cannot be told.
+    """Conditional power at the latest of the looks taken, for a rule with planned looks; None where it cannot be computed.
 
     ``information`` are the shares of the planned data at the looks taken, ``coming`` those at the looks still planned;
     ``comparisons`` share the level.

@@ -45,8 +45,9 @@ export const keys = {
   handover: (key: string) => ["handover", key] as const,
   casebook: (asked?: object) => (asked ? (["casebook", asked] as const) : (["casebook"] as const)),
   cohorts: (key: string, asked: object) => ["evidence", key, "cohorts", asked] as const,
-  selectedRange: (key: string, first: string, last: string) => ["evidence", key, "stretch", first, last] as const,
-  derivation: (key: string, asked: object) => ["evidence", key, "working", asked] as const,
+  selectedRange: (key: string, first: string, last: string) =>
+    ["evidence", key, "selected-range", first, last] as const,
+  derivation: (key: string, asked: object) => ["evidence", key, "derivation", asked] as const,
   size: (size: SizeIn) => ["scratchpad-size", size] as const,
 };
 

@@ -140,7 +140,7 @@ class Arm(ABC):
     @classmethod
     @abstractmethod
     def log_ratio_within(cls, strata: Sequence[tuple[Self, Self]]) -> Effect | None:
-        """One log ratio over strata of (variant, control), each compared within itself; None where it cannot be told."""
+        """One log ratio over strata of (variant, control), each compared within itself; None where it cannot be computed."""
 
     @abstractmethod
     def posterior_against(self, control: Self, confidence: float, sign: int, tested: Comparison) -> Posterior:

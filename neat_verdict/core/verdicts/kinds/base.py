@@ -35,8 +35,8 @@ class VerdictKind(ABC):
     """A verdict.
 
     ``title``, ``tone`` and ``mark`` are for the screens; ``readable`` says that lifts are for use, ``settled`` that the rule has
-    spoken, ``rehearsed`` that a rehearsal, which knows neither faults nor guardrails, can end so; ``order`` is the place
-    among those that need a decision, the most urgent first; ``counts_as`` is what it is in the track record.
+    spoken, ``rehearsed`` that a rehearsal, which knows neither data quality issues nor guardrails, can end so; ``order`` is the
+    place among those that need a decision, the most urgent first; ``counts_as`` is what it is in the track record.
     """
 
     name: ClassVar[str]
