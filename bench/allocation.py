@@ -1,4 +1,4 @@
-"""Closing an epoch: 10 variants steered in 20 segments, early and after 300 epochs, at 10^4 units and at 10^8."""
+"""Closing an epoch: 10 variants allocated in 20 segments, early and after 300 epochs, at 10^4 units and at 10^8."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ from neat_verdict.app.experiments.queries import find, today
 from neat_verdict.app.metrics.actions import create_metric
 from neat_verdict.app.people.models import User
 from neat_verdict.app.traffic.models import Epoch
-from neat_verdict.app.traffic.steering import tend_epochs
+from neat_verdict.app.traffic.reallocation import tend_epochs
 
 mona = User.objects.create_user("mona", password="bench", role="analyst")
 opened = {"kind": "conversion", "measure": {"kind": "conversion", "events": {"event": "opened"}}, "unit": "percent"}

@@ -100,23 +100,23 @@ def ten_looks() -> bool:
             density = np.array([(np.exp(-5 * (x - grid) ** 2) @ density) for x in following]) * np.sqrt(5 / np.pi)
             grid, density = following, density * (following[1] - following[0])
 
-    found, loop = best(ours, number=5), best(reference, number=3)
+    result, loop = best(ours, number=5), best(reference, number=3)
     return line(
         "a boundary of 10 alpha_spending",
-        found,
+        result,
         "a plain loop with the boundary known",
         loop,
         "under 50 ms",
-        found < 0.05,
+        result < 0.05,
     )
 
 
 def a_plan() -> bool:
     request = PlanRequest(Baseline(0.042), 0.1, Arrivals(2900), Arms.even(3), STANDARD, GroupSequential())
     single = PlanRequest(Baseline(0.042), 0.1, Arrivals(2900), Arms.even(3), STANDARD)
-    found, once = best(lambda: make_plan(request), number=3), best(lambda: make_plan(single), number=3)
+    result, once = best(lambda: make_plan(request), number=3), best(lambda: make_plan(single), number=3)
     return line(
-        "a plan with four alpha_spending", found, "one with a single reading", once, "under 50 ms", found < 0.05
+        "a plan with four alpha_spending", result, "one with a single reading", once, "under 50 ms", result < 0.05
     )
 
 

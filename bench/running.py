@@ -235,8 +235,8 @@ def pages(port: int, folder: Path) -> bool:
         )
         enrolled = "NULL, 'many-' || i, 1, 1, 1 + i % 2, 1767225600000 + i, '[\"\"]', '{}', 0"
         database.execute(MANY.format(table="traffic_enrolment", columns=enrolled))
-        told = "NULL, 'many-' || i, 'many-' || i, 'search', 1767225600000 + i, 1, '', '', 0, 0, '{}'"
-        database.execute(MANY.format(table="collect_event", columns=told))
+        text = "NULL, 'many-' || i, 'many-' || i, 'search', 1767225600000 + i, 1, '', '', 0, 0, '{}'"
+        database.execute(MANY.format(table="collect_event", columns=text))
     large = best(look, repeat=3, number=10)
     what = "three sheets with ten million units"
     return line(what, large, "with ten thousand", small, "at most 1.3", large <= 1.3 * small)

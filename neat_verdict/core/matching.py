@@ -136,9 +136,9 @@ def _day(text: str) -> date | None:
 
 def _version(text: str) -> tuple[int, ...] | None:
     """4.12 and 4.12.0 are the same; whatever follows the numbers (-beta) is left out."""
-    if not (found := re.match(r"v?(\d{1,9}(?:\.\d{1,9}){0,5})(?:[-+ ].*)?$", text, re.ASCII)):
+    if not (result := re.match(r"v?(\d{1,9}(?:\.\d{1,9}){0,5})(?:[-+ ].*)?$", text, re.ASCII)):
         return None
-    parts = [int(part) for part in found[1].split(".")]
+    parts = [int(part) for part in result[1].split(".")]
     while len(parts) > 1 and parts[-1] == 0:
         parts.pop()
     return tuple(parts)

@@ -120,10 +120,10 @@ def compare_pairs(
         (pair,) = pairs
         if not pair.usable:
             return None
-        found = compare_arms(pair.variant, pair.reference, critical_value)
-        pvalue = float(special.ndtr(-one_sided_sign * found.statistic)) if one_sided_sign else None
+        result = compare_arms(pair.variant, pair.reference, critical_value)
+        pvalue = float(special.ndtr(-one_sided_sign * result.statistic)) if one_sided_sign else None
         if pvalue is None and adjusted_pvalue is None:
-            return found
+            return result
         return compare_arms(pair.variant, pair.reference, critical_value, adjusted_pvalue, pvalue=pvalue)
     made = compare_stratified(pairs, critical_value)
     if made is None:
@@ -240,8 +240,8 @@ def log_ratio_within(strata: Sequence[Sequence[Pair]]) -> Effect | None:
         usable: list[Any] = [(pair.variant, pair.reference) for (pair,) in strata if pair.usable]
         return type(usable[0][0]).log_ratio_within(usable) if usable else None
     effects = [effect for effect in map(log_ratio_of, strata) if effect is not None]
-    found = pool(effects) if effects else None
-    return None if found is None else (found.effect, found.squared_error)
+    result = pool(effects) if effects else None
+    return None if result is None else (result.effect, result.squared_error)
 
 
 def _sum(values: FloatArray) -> FloatArray:
@@ -250,26 +250,26 @@ def _sum(values: FloatArray) -> FloatArray:
 
 def _levels(usable: Sequence[Pair]) -> list[tuple[float, float]]:
     """Level and variance of the variant, then of the reference."""
-    found = [[0.0, 0.0], [0.0, 0.0]]
+    result = [[0.0, 0.0], [0.0, 0.0]]
     for part, group in _segments(usable):
         for side, (level, variance) in enumerate(_stratum_levels(group, _sum)):
-            found[side][0] += part * float(level)
-            found[side][1] += part**2 * float(variance)
-    return [(level, variance) for level, variance in found]
+            result[side][0] += part * float(level)
+            result[side][1] += part**2 * float(variance)
+    return [(level, variance) for level, variance in result]
 
 
 def _stratum_levels(group: Sequence[Pair], accumulate: Accumulate) -> list[tuple[FloatArray, FloatArray]]:
     """Weighted levels with their variances, of variant and reference, in the groups that ``accumulate`` adds up."""
     weights = np.array([pair.weight for pair in group])
     total = accumulate(weights)
-    found = []
+    result = []
     for arms in ([pair.variant for pair in group], [pair.reference for pair in group]):
         levels = np.array([arm.estimate for arm in arms])
         with np.errstate(divide="ignore", invalid="ignore"):
             level = accumulate(weights * levels) / total
             variance = type(arms[0]).stratified_variance(weights, arms, accumulate) / total**2
-        found.append((level, variance))
-    return found
+        result.append((level, variance))
+    return result
 
 
 def running_lift(
@@ -306,5 +306,5 @@ def running_lift(
         low, high = fieller_interval(m1, v1, m0, v0, critical_value)
         lift = m1 / m0 - 1
     known = (units > 0) & (m0 > 0) & (v1 + v0 > 0)
-    found = [np.where(known, part, np.nan) for part in (lift, low - 1, high - 1)]
-    return found[0], found[1], found[2]
+    result = [np.where(known, part, np.nan) for part in (lift, low - 1, high - 1)]
+    return result[0], result[1], result[2]

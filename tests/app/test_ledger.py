@@ -27,7 +27,7 @@ VERBS = {
     "move_experiment": "pause", "add_note": "note", "remove_note": "note", "store_spend": "import",
     "remove_picture": "picture", "add_place": "handover", "remove_place": "handover", "tick_place": "handover",
     "share_report": "share", "withdraw_report_link": "share", "plan_rollout": "rollout", "stop_rollout": "rollout",
-    "start_experiment": "start", "set_shares_by_hand": "steer", "steer": "steer", "store_units": "import",
+    "start_experiment": "start", "set_shares_by_hand": "reallocate", "reallocate": "reallocate", "store_units": "import",
     "add_picture": "picture", "withdraw_decision": "withdraw",
 }  # fmt: skip
 WRITES = sorted(name for name, (who, *_) in TABLE.items() if who == WRITE)

@@ -32,7 +32,7 @@ from neat_verdict.app.traffic.actions import keep_audience
 from neat_verdict.app.watch.actions import add_note
 from tests.app.conftest import PLAN, START, TODAY, bring_in, daily, did, exposed
 from tests.app.test_looks import start_with
-from tests.app.test_steering import made as make_adaptive
+from tests.app.test_reallocation import made as make_adaptive
 
 pytestmark = pytest.mark.django_db
 WHO = ("nobody", "machine key", "stakeholder", "analyst", "admin")
@@ -299,7 +299,7 @@ TABLE = {
     "stop_rollout": (WRITE, 200, with_rollout),
     "start_experiment": (WRITE, 200, of("draft", reason="x")),
     "set_shares_by_hand": (WRITE, 200, of("adaptive", shares=[0.4, 0.3, 0.3], reason="x")),
-    "steer": (WRITE, 200, lambda w: ({"key": w.adaptive.key, "way": "freeze"}, {"reason": "x"})),
+    "reallocate": (WRITE, 200, lambda w: ({"key": w.adaptive.key, "way": "freeze"}, {"reason": "x"})),
     "store_units": (WRITE, 201, stored_units),
     "preview_units": (WRITE, 200, lambda w: ({"key": w.waiting.key}, upload(UNITS, "units.csv"))),
     "add_picture": (

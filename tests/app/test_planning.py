@@ -252,7 +252,7 @@ def test_a_rehearsal_tells_what_would_come_of_the_plan(ask, analyst, draft, monk
     assert (found["state"], found["progress"], found["stale"]) == ("done", 1.0, False)
     none, worthwhile, own = found["worlds"]
     assert [w["lift"] for w in found["worlds"]] == [0.0, 0.1, 0.2]
-    assert none["false_winners"]["share"] < 0.06 < none["naive_winners"]["share"]
+    assert none["false_winners"]["share"] < 0.06 < none["peeking_winners"]["share"]
     assert 0.75 < worthwhile["right_winners"]["share"] < own["right_winners"]["share"]
     assert (len(none["paths"]), len(none["paths"][0]["lifts"])) == (100, found["days"])
     again = rehearse_now(ask, analyst, draft, monkeypatch, own_lift=0.2, seed=7)

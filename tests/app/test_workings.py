@@ -10,7 +10,7 @@ from neat_verdict.app.metrics.actions import create_metric
 from tests.app.conftest import bring_in, daily, exposed, happened
 from tests.app.test_beside import SPEND, begin, by_device, funnel, upload  # noqa: F401
 from tests.app.test_looks import looked  # noqa: F401
-from tests.app.test_steering import BEGIN, days, steered  # noqa: F401
+from tests.app.test_reallocation import BEGIN, adaptive, days  # noqa: F401
 
 
 @pytest.fixture
@@ -197,17 +197,17 @@ def test_a_posterior(ask, analyst, steps):
     assert found["expected loss"] == pytest.approx(line["expected_loss"])
 
 
-def test_what_stands_beside_shares_that_followed(ask, steered, steps):  # noqa: F811
-    days(steered)
+def test_what_stands_beside_shares_that_followed(ask, adaptive, steps):  # noqa: F811
+    days(adaptive)
     with clock.at(BEGIN + timedelta(days=4, hours=1)):
-        followed = evidence(ask, steered)["reading"]["adaptive"]
+        followed = evidence(ask, adaptive)["reading"]["adaptive"]
         for letter, chance in zip("ABC", followed["chances"], strict=True):
-            assert steps(steered, "chance", letter)[letter] == pytest.approx(chance)
+            assert steps(adaptive, "chance", letter)[letter] == pytest.approx(chance)
         for line in followed["pooled"]:
-            assert shown(steps(steered, "pooled", line["letter"])) == bounds(line["lift"])
-        remaining, gain = steps(steered, "remaining"), steps(steered, "gain")
-        split = evidence(ask, steered)["arrivals"]["split"]
-        assert steps(steered, "split")["p"] == pytest.approx(split["pvalue"])
+            assert shown(steps(adaptive, "pooled", line["letter"])) == bounds(line["lift"])
+        remaining, gain = steps(adaptive, "remaining"), steps(adaptive, "gain")
+        split = evidence(ask, adaptive)["arrivals"]["split"]
+        assert steps(adaptive, "split")["p"] == pytest.approx(split["pvalue"])
     assert remaining == {"leader": followed["leader"], "possible gain remaining": pytest.approx(followed["remaining"])}
     assert (gain["gain"], gain["gain, from"], gain["gain, to"]) == bounds(followed["gained"])
     assert (gain["spared"], gain["spared, from"], gain["spared, to"]) == bounds(followed["spared"])

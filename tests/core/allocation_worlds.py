@@ -56,7 +56,7 @@ def run(world, rng, *, adaptive):
         units = rng.multinomial(PER_DAY, shares)
         epochs.append([Rate(int(rng.binomial(n, world.rate(arm, day))), int(n)) for arm, n in enumerate(units)])
         if adaptive:
-            # Yesterday's units have had their day to convert; today's may look like losers, so they do not steer.
+            # Yesterday's units have had their day to convert; today's may look like losers, so they do not count.
             mature = epochs if not world.late else epochs[:-1]
             if mature:
                 seen = [sum(epoch[arm].units for epoch in mature) for arm in range(arms)]

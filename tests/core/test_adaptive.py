@@ -143,7 +143,7 @@ def test_a_segment_that_nobody_comes_from_any_more_is_forgotten_like_the_others(
     assert second.memories["b"][0].seen == 100
 
 
-def test_only_the_largest_segments_are_steered():
+def test_only_the_largest_segments_have_shares_of_their_own():
     epoch = {f"town={n}": [Rate(10, 100 + n), Rate(20, 100 + n)] for n in range(30)}
     closed = close_epoch({}, [epoch], {}, Policy(), arms=2, epochs=1)
     assert set(closed.steps) == {f"town={n}" for n in range(10, 30)}
@@ -313,7 +313,7 @@ APART = [
 ]
 
 
-def test_segments_that_were_steered_apart_are_put_together_by_their_units():
+def test_segments_allocated_separately_are_combined_by_their_units():
     """6,000 on phones, 4,000 on computers: B 0.6·15 % + 0.4·5 % = 11 % against 0.6·10 % + 0.4·5 % = 8 %, by hand."""
     found = compare_stratified([epoch.pair(1, 0) for epoch in APART], 1.0)
     assert (found.variant_level, found.reference_level) == pytest.approx((0.11, 0.08))

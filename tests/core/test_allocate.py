@@ -266,7 +266,7 @@ def test_traffic_that_follows_loses_less_where_an_arm_is_clearly_better():
     assert adaptive[1].mean() >= 0.95
 
 
-def test_units_that_have_not_had_their_day_do_not_steer():
+def test_units_that_have_not_had_their_day_do_not_count():
     """Half convert a day late; read at once, today's units would look like losers."""
     adaptive = outcome(LATE, 40, 2, adaptive=True)
     assert adaptive[1].mean() >= 0.9

@@ -160,7 +160,7 @@ def test_what_cannot_be_is_refused_by_name(changes, field):
     assert refused.value.field == field
 
 
-def test_steered_apart_the_interval_holds_the_lift_of_everybody_and_without_the_segments_it_does_not():
+def test_allocated_separately_the_interval_holds_the_lift_of_everybody_and_without_the_segments_it_does_not():
     """Two segments of which one gains and the other loses by B; each mostly sees what is better there. Over all B is ± 0."""
     rng = np.random.default_rng(8)
     held = {"together": 0, "mixed": 0}
@@ -173,7 +173,7 @@ def test_steered_apart_the_interval_holds_the_lift_of_everybody_and_without_the_
                 n = rng.multinomial(300, (1 - b, b))
                 arms = tuple(Rate(int(rng.binomial(k, rate)), int(k)) for k, rate in zip(n, rates, strict=True))
                 epochs.append(Period(arms, (1 - b, b), day, segment))
-        # All of a day put together, as somebody would who does not know that segments were steered.
+        # All of a day put together, as somebody would who does not know that segments had shares of their own.
         halves = zip(epochs[::2], epochs[1::2], strict=True)
         mixed = [Period((a.arms[0] + b.arms[0], a.arms[1] + b.arms[1]), a.shares, a.day) for a, b in halves]
         for name, whole in (("together", epochs), ("mixed", mixed)):

@@ -49,22 +49,22 @@ def take_due_looks(experiment: Experiment, by: User | None = None) -> int:
     if locked.rule is None or locked.state not in ("running", "paused", "ended"):
         return 0
     fresh = find(locked.key)
-    found = analyse(fresh)
-    planned = len(found.rule.look_days) or 1
+    result = analyse(fresh)
+    planned = len(result.rule.look_days) or 1
     due = [
         look
-        for look in found.looks
+        for look in result.looks
         if look.stored is None and _over(fresh, look) and (by is not None or look.number <= planned)
     ]
     for look in due:
-        shown = record_of_look(found, look)
+        shown = record_of_look(result, look)
         StoredLook.objects.create(
             experiment=fresh, round=fresh.round, number=look.number, day=look.day, by=by,
             counts=stored_counts(look.counts), record=as_stored(shown),
         )  # fmt: skip
         name = "The reading" if look.looks is None else f"Look {look.number}"
-        told = f"{name} of {look.day:%-d %B %Y} was taken: {shown.sentences.short}"
-        experiments.record(fresh, by or fresh.owner, "look", told[:500], number=look.number, verdict=shown.verdict.name)
+        text = f"{name} of {look.day:%-d %B %Y} was taken: {shown.sentences.short}"
+        experiments.record(fresh, by or fresh.owner, "look", text[:500], number=look.number, verdict=shown.verdict.name)
     return len(due)
 
 
@@ -100,8 +100,8 @@ def set_look_aside(by: User, experiment: Experiment, number: int, reason: str) -
     kept.filter(number__gte=number).update(
         set_aside_at=clock.now(), set_aside_by=by, set_aside_because=reason.strip()[:400]
     )
-    told = f"Set look {number} aside: {reason.strip()}"
-    experiments.record(locked, by, "look", told[:500], number=number, reason=reason.strip())
+    text = f"Set look {number} aside: {reason.strip()}"
+    experiments.record(locked, by, "look", text[:500], number=number, reason=reason.strip())
 
 
 @transaction.atomic

@@ -124,8 +124,8 @@ class Analysis:
 
     def comparison(self, position: int) -> Comparison | None:
         """A variant against control on the metric that decides; None while they cannot be compared."""
-        found = self.reading.comparisons
-        return found[position - 1] if 0 < position <= len(found) else None
+        result = self.reading.comparisons
+        return result[position - 1] if 0 < position <= len(result) else None
 
     def planned_looks(self) -> list[tuple[date, float, float]]:
         """The looks still to come as (day, information, critical value), if the data come as planned."""
@@ -199,34 +199,36 @@ def _at_looks(whole: Analysis, stored: Mapping[int, StoredLook], present: date, 
     return latest
 
 
-def _read_once(found: Analysis, stored: StoredLook | None, present: date, *, ended: bool) -> Analysis:
+def _read_once(analysis: Analysis, stored: StoredLook | None, present: date, *, ended: bool) -> Analysis:
     """A rule that reads once keeps its reading."""
-    experiment, rule = found.experiment, found.rule
+    experiment, rule = analysis.experiment, analysis.rule
     if stored is not None:
-        frozen = counts_of(stored, found.all_counts)
+        frozen = counts_of(stored, analysis.all_counts)
         reading, secondary = _read(experiment, rule, frozen, ended=ended)
         look = Look(1, stored.day, frozen, None, reading, secondary, stored)
-        return replace(found, reading=reading, counts=frozen, read_on=stored.day, looks=(look,), secondary=secondary)
-    if not found.reading.verdict.kind.settled or not found.counts.primary.days:
-        return found
-    whole_days = found.counts if ended else found.counts.until(present - timedelta(days=1))
-    if len(whole_days.primary.days) < len(found.counts.primary.days):
+        return replace(analysis, reading=reading, counts=frozen, read_on=stored.day, looks=(look,), secondary=secondary)
+    if not analysis.reading.verdict.kind.settled or not analysis.counts.primary.days:
+        return analysis
+    whole_days = analysis.counts if ended else analysis.counts.until(present - timedelta(days=1))
+    if len(whole_days.primary.days) < len(analysis.counts.primary.days):
         # It settles on days that are over: what half a day says may be otherwise by the evening.
         reading, secondary = _read(experiment, rule, whole_days, ended=ended)
-        found = replace(found, reading=reading, counts=whole_days, secondary=secondary)
-    days = found.counts.primary.days
-    minimum = all(line.state == "met" for line in found.reading.conditions if line.subject == "minimum")
+        analysis = replace(analysis, reading=reading, counts=whole_days, secondary=secondary)
+    days = analysis.counts.primary.days
+    minimum = all(line.state == "met" for line in analysis.reading.conditions if line.subject == "minimum")
     # Ended too early it cannot be called, and the files of its last days may still come: nothing to store yet.
-    if not found.reading.verdict.kind.settled or not (days and minimum):
-        return found
-    return replace(found, looks=(Look(1, days[-1], found.counts, None, found.reading, found.secondary, None),))
+    if not analysis.reading.verdict.kind.settled or not (days and minimum):
+        return analysis
+    return replace(
+        analysis, looks=(Look(1, days[-1], analysis.counts, None, analysis.reading, analysis.secondary, None),)
+    )
 
 
-def _without_warm_up(experiment: Experiment, rule: DecisionRule, found: Periods) -> Periods:
+def _without_warm_up(experiment: Experiment, rule: DecisionRule, result: Periods) -> Periods:
     if not rule.warm_up_days or experiment.started_on is None:
-        return found
+        return result
     first = experiment.started_on.toordinal() + rule.warm_up_days
-    return {metric: [period for period in periods if period.day >= first] for metric, periods in found.items()}
+    return {metric: [period for period in periods if period.day >= first] for metric, periods in result.items()}
 
 
 def without_warm_up(experiment: Experiment, rule: DecisionRule, counts: Counts) -> Counts:
@@ -255,7 +257,7 @@ def _looks_due(
     """The looks whose day is over and in the data, each with the counts up to it; once ended, the last with all."""
     if not counts.primary.days:
         return []
-    found: list[tuple[int, date, Counts, Looks]] = []
+    result: list[tuple[int, date, Counts, Looks]] = []
     information: list[float] = []
     for number, day in enumerate(days, start=1):
         if number in stored:
@@ -269,15 +271,15 @@ def _looks_due(
             continue
         information.append(part)
         last = day == days[-1] or part >= 1
-        found.append((number, day, cut, Looks(tuple(information), last)))
+        result.append((number, day, cut, Looks(tuple(information), last)))
         if last:
-            return found
+            return result
     part = rule.information(counts.primary.units.sum(axis=0).tolist())
     if ended and part > (information[-1] if information else 0.0):
         closing = len(days) + 1
         cut = counts_of(stored[closing], counts) if closing in stored else counts
-        found.append((closing, counts.primary.days[-1], cut, Looks((*information, part), last=True)))
-    return found
+        result.append((closing, counts.primary.days[-1], cut, Looks((*information, part), last=True)))
+    return result
 
 
 def _read(
@@ -328,9 +330,9 @@ def stored_counts(counts: Counts) -> dict[str, Any]:
         "days": [day.isoformat() for day in first.days],
         "sums": first.sums.tolist(),
         "others": {
-            str(metric): {"day": found.days[-1].isoformat(), "sums": found.sums.sum(axis=1).tolist()}
-            for metric, found in counts.others.items()
-            if found.days
+            str(metric): {"day": result.days[-1].isoformat(), "sums": result.sums.sum(axis=1).tolist()}
+            for metric, result in counts.others.items()
+            if result.days
         },
     }
 
@@ -342,11 +344,11 @@ def counts_of(stored: StoredLook, shape: Counts) -> Counts:
     first = shape.primary
     sums = np.array(record["sums"], dtype=np.float64).reshape(first.sums.shape[0], len(days), first.sums.shape[2])
     others = {}
-    for metric, found in shape.others.items():
+    for metric, result in shape.others.items():
         line = record["others"].get(str(metric))
         if line is None:
-            others[metric] = found.between(date.max, date.min)
+            others[metric] = result.between(date.max, date.min)
         else:
             total = np.array(line["sums"], dtype=np.float64)[:, None, :]
-            others[metric] = DailyCounts(found.tallying, (date.fromisoformat(line["day"]),), total)
+            others[metric] = DailyCounts(result.tallying, (date.fromisoformat(line["day"]),), total)
     return Counts(DailyCounts(first.tallying, days, sums), others)

@@ -72,13 +72,13 @@ def as_table(key: str, evidence: EvidenceOut, form: Format) -> HttpResponse:
     rows = []
     for arm in reading.arms:
         row: list[object] = [reading.metric, "primary", arm.letter, arm.name, arm.units, arm.total, *_figures(arm.rate)]
-        found = by_letter.get(arm.letter)
-        if found is None:
+        result = by_letter.get(arm.letter)
+        if result is None:
             row += [None] * 10
         else:
-            row += [*_figures(found.lift), *_figures(found.difference)]
-            row += [found.statistic, found.pvalue, found.adjusted_pvalue, found.exact_pvalue]
-        rows.append([*row, reading.confidence, found.critical_value if found else None])
+            row += [*_figures(result.lift), *_figures(result.difference)]
+            row += [result.statistic, result.pvalue, result.adjusted_pvalue, result.exact_pvalue]
+        rows.append([*row, reading.confidence, result.critical_value if result else None])
     names = {arm.letter: arm.name for arm in reading.arms}
     for side in reading.secondary:
         lines = {line.letter: line for line in side.comparisons}

@@ -203,34 +203,34 @@ def _lift_words(lift: Interval) -> str:
 
 
 def _overlap(record: AnalysisRecord) -> OverlapOut | None:
-    found = record.soundness
-    if found.same_time is None:
+    result = record.soundness
+    if result.same_time is None:
         return None
     return OverlapOut(
-        same_time=found.same_time,
-        apart_share=found.apart_share,
-        days_apart=list(found.days_apart),
-        drift_pvalue=found.drift_pvalue,
+        same_time=result.same_time,
+        apart_share=result.apart_share,
+        days_apart=list(result.days_apart),
+        drift_pvalue=result.drift_pvalue,
     )
 
 
-def _secondary(found: SecondaryRecord, record: AnalysisRecord) -> SecondaryOut:
+def _secondary(secondary_record: SecondaryRecord, record: AnalysisRecord) -> SecondaryOut:
     """A secondary metric; its strips are open until the rule may be read."""
-    metric = found.metric
+    metric = secondary_record.metric
     write = levels_text(metric.unit, metric.currency)
     sign = 1 if metric.good_direction == "up" else -1
     return SecondaryOut(
         key=metric.key,
         name=metric.name,
-        role=found.role,
-        margin=found.margin,
+        role=secondary_record.role,
+        margin=secondary_record.margin,
         kind=shown_kind(metric.tallying),
         unit=metric.unit,
         currency=metric.currency,
         good_direction=metric.good_direction,
         arms=[
             SecondaryArmOut(letter=LETTERS[at], units=arm.units, level=interval(arm.level, write))
-            for at, arm in enumerate(found.arms)
+            for at, arm in enumerate(secondary_record.arms)
         ],
         comparisons=[
             SecondaryComparisonOut(
@@ -247,7 +247,9 @@ def _secondary(found: SecondaryRecord, record: AnalysisRecord) -> SecondaryOut:
                 lost=lost,
                 sentence=f"{metric.name}, {LETTERS[one.variant]} against A: lift {_lift_words(one.lift)}",
             )
-            for one, kept, lost in zip(found.comparisons, found.kept, found.lost, strict=True)
+            for one, kept, lost in zip(
+                secondary_record.comparisons, secondary_record.kept, secondary_record.lost, strict=True
+            )
         ],
     )
 
@@ -256,7 +258,7 @@ def _conflicts(
     metric: str, comparisons: Sequence[ComparisonOut], secondary: Sequence[SecondaryOut]
 ) -> list[ConflictOut]:
     """For each variant that is ahead on one metric and behind (or not shown to be kept) on another: both sides."""
-    found = []
+    result = []
     for comparison in comparisons:
         lines = [(one, line) for one in secondary for line in one.comparisons if line.letter == comparison.letter]
         tones = {metric: comparison.tone, **{one.name: line.tone for one, line in lines}}
@@ -266,26 +268,26 @@ def _conflicts(
         ahead = [name for name, tone in tones.items() if tone == "ahead"]
         behind = [name for name, tone in tones.items() if tone == "behind"]
         if ahead and (behind or unproven):
-            found.append(ConflictOut(letter=comparison.letter, ahead=ahead, behind=behind, unproven=unproven))
-    return found
+            result.append(ConflictOut(letter=comparison.letter, ahead=ahead, behind=behind, unproven=unproven))
+    return result
 
 
-def _adaptive(found: AdaptiveRecord | None) -> AdaptiveOut | None:
-    if found is None:
+def _adaptive(adaptive_record: AdaptiveRecord | None) -> AdaptiveOut | None:
+    if adaptive_record is None:
         return None
     return AdaptiveOut(
-        chances=list(found.chances),
-        remaining=number(found.remaining),
-        leader=LETTERS[found.leader],
-        spared=interval(found.spared, counts_text),
-        gained=interval(found.gained, counts_text),
+        chances=list(adaptive_record.chances),
+        remaining=number(adaptive_record.remaining),
+        leader=LETTERS[adaptive_record.leader],
+        spared=interval(adaptive_record.spared, counts_text),
+        gained=interval(adaptive_record.gained, counts_text),
         pooled=[
             PooledOut(letter=LETTERS[at], level=number(level), lift=interval(lift))
-            for at, (level, lift) in enumerate(found.pooled, start=1)
+            for at, (level, lift) in enumerate(adaptive_record.pooled, start=1)
         ],
-        remarks=list(found.remarks),
-        sentence=found.sentence,
-        explained=found.explained,
+        remarks=list(adaptive_record.remarks),
+        sentence=adaptive_record.sentence,
+        explained=adaptive_record.explained,
     )
 
 

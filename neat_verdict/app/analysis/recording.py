@@ -123,8 +123,8 @@ def _soundness(analysis: Analysis) -> SoundnessRecord:
 
 
 def _ranking(analysis: Analysis) -> tuple[RankedRecord, ...]:
-    found = rank_arms(analysis.reading, analysis.rule)
-    return tuple(RankedRecord(one.position, one.chance, one.behind, one.separable) for one in found)
+    result = rank_arms(analysis.reading, analysis.rule)
+    return tuple(RankedRecord(one.position, one.chance, one.behind, one.separable) for one in result)
 
 
 def _secondary(evidence: SecondaryEvidence, uses: Sequence[ExperimentMetric], rule: DecisionRule) -> SecondaryRecord:
@@ -145,17 +145,17 @@ def _secondary(evidence: SecondaryEvidence, uses: Sequence[ExperimentMetric], ru
 
 
 def _adaptive(analysis: Analysis) -> AdaptiveRecord | None:
-    found = analysis.reading.summary
-    if not isinstance(found, AdaptiveSummary):
+    result = analysis.reading.summary
+    if not isinstance(result, AdaptiveSummary):
         return None
     return AdaptiveRecord(
-        chances=found.chances,
-        remaining=found.remaining,
-        leader=found.leader,
-        spared=found.gain.spared,
-        gained=found.gain.total,
-        pooled=tuple((one.variant.estimate, one.lift) for one in found.pooled),
-        remarks=found.remarks,
-        sentence=gain_in_words(found.gain, analysis.reading.arms, analysis.names),
+        chances=result.chances,
+        remaining=result.remaining,
+        leader=result.leader,
+        spared=result.gain.spared,
+        gained=result.gain.total,
+        pooled=tuple((one.variant.estimate, one.lift) for one in result.pooled),
+        remarks=result.remarks,
+        sentence=gain_in_words(result.gain, analysis.reading.arms, analysis.names),
         explained=analysis.rule.design.report_words,
     )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Literal
 
-from pydantic import BaseModel as Schema  # its instances are taken as they are, not walked through anew
+from pydantic import BaseModel as Schema  # its instances are taken as they are, not walked through again
 
 Tone = Literal["ahead", "behind", "open"]
 

@@ -54,8 +54,8 @@ def plan_rollout(
             "stopped_at": None,
         },
     )
-    told = f"Rollout of {experiment.decision} planned: {rollout_in_words(rollout)}"
-    record(experiment, by, "rollout", told[:500], steps=rollout.steps, audience=audience.words())
+    text = f"Rollout of {experiment.decision} planned: {rollout_in_words(rollout)}"
+    record(experiment, by, "rollout", text[:500], steps=rollout.steps, audience=audience.words())
     _touch(experiment)
     return rollout
 
@@ -140,10 +140,10 @@ def remove_place(by: User, experiment: Experiment, place_id: int) -> None:
 
 
 def _place(experiment: Experiment, place_id: int) -> Place:
-    found = Place.objects.select_for_update().filter(experiment=experiment, pk=place_id).first()
-    if found is None:
+    row = Place.objects.select_for_update().filter(experiment=experiment, pk=place_id).first()
+    if row is None:
         raise InputError("place", place_id, "is no place of this experiment")
-    return found
+    return row
 
 
 @transaction.atomic

@@ -65,17 +65,17 @@ def casebook(*, search: str = "", area: str = "", verdict: str = "", offset: int
     decided = list(_decided())
     records = [from_stored(experiment.decision_reading or {}, experiment.rule) for experiment in decided]
     outcomes = [_outcome(experiment, record) for experiment, record in zip(decided, records, strict=True)]
-    found = track_record(outcomes)
+    result = track_record(outcomes)
     words = search.lower().split()
     cases = [
         _case(experiment, record, outcome, drawn)
-        for experiment, record, outcome, drawn in zip(decided, records, outcomes, found.partially_pooled, strict=True)
+        for experiment, record, outcome, drawn in zip(decided, records, outcomes, result.partially_pooled, strict=True)
         if (not area or experiment.area == area)
         and (not verdict or record.verdict.name == verdict)
         and _holds(experiment, words)
     ]
     return CasebookOut(
-        record=_record(found),
+        record=_record(result),
         cases=cases[offset : offset + limit],
         areas=sorted({experiment.area for experiment in decided if experiment.area}),
         count=len(cases),

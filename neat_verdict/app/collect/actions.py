@@ -240,9 +240,9 @@ def store(
         changed=difference.changed,
     )
     of = "" if use.role == "primary" else f" of {use.metric.name}"
-    told = f"Brought in “{name[:80]}”{of}: {difference.added} day counts added, {difference.changed} changed"
+    phrase = f"Brought in “{name[:80]}”{of}: {difference.added} day counts added, {difference.changed} changed"
     left_out = f", {len(counts.wrong)} wrong rows left out" if counts.wrong else ""
-    record(experiment, by, "import", told + left_out, digest=digest, rows=counts.rows)
+    record(experiment, by, "import", phrase + left_out, digest=digest, rows=counts.rows)
     return stored
 
 

@@ -68,15 +68,15 @@ def read_batch(body: bytes, *, gzipped: bool = False, lines: bool = False) -> li
     items = list(_lines(body)) if lines else _items(body)
     if len(items) > MOST_EVENTS:
         raise InputError("events", len(items), f"must be at most {MOST_EVENTS:,} in a batch; send them in parts")
-    found, bad = [], []
+    result, bad = [], []
     for index, item in enumerate(items):
         try:
-            found.append(read_event(item))
+            result.append(read_event(item))
         except InputError as problem:
             bad.append(Bad(index, problem.field, str(problem)))
     if bad:
         raise BadBatch(bad, len(items))
-    return found
+    return result
 
 
 def _unzipped(body: bytes) -> bytes:
@@ -168,16 +168,16 @@ def _moment(value: Any) -> int:
         if parsed.tzinfo is None:
             raise InputError("at", value[:40], "must carry its offset, such as Z or +01:00")
         try:
-            found = int(parsed.timestamp() * 1000)
+            result = int(parsed.timestamp() * 1000)
         except (ValueError, OverflowError) as problem:
             raise InputError("at", value[:40], rule) from problem
     elif value.__class__ is int:
-        found = value
+        result = value
     else:
         raise InputError("at", _kind(value), rule)
-    if not _EARLIEST <= found < _LATEST:
+    if not _EARLIEST <= result < _LATEST:
         raise InputError("at", value, "must lie between 2000 and 2099")
-    return found
+    return result
 
 
 def _kind(value: Any) -> str:

@@ -1,4 +1,4 @@
-"""From rows to daily counts, with every wrong row told. Pure functions; the caller brings the day and the names."""
+"""From rows to daily counts, with every wrong row reported. Pure functions; the caller brings the day and the names."""
 
 from __future__ import annotations
 
@@ -62,19 +62,19 @@ class Expected:
 
     def names(self) -> dict[str, int]:
         """Accepted spellings of each variant: its letter, its name, "control" for A."""
-        found = {"control": 0, "baseline": 0}
+        result = {"control": 0, "baseline": 0}
         for position, (letter, name) in enumerate(self.variants):
-            found |= {letter.lower(): position, name.strip().lower(): position, f"variant {letter.lower()}": position}
-        return found
+            result |= {letter.lower(): position, name.strip().lower(): position, f"variant {letter.lower()}": position}
+        return result
 
 
 def day_order(text: Text, column: int) -> bool | None:
-    """Whether 03/04/2026 means the third of April: told by a first or second figure above 12; None if never told."""
+    """Whether 03/04/2026 means the third of April: known by a first or second figure above 12; None if never known."""
     for _, cells in text.rows():
-        found = _SLASHED.match(cells[column].strip()) if column < len(cells) else None
-        if found and int(found[1]) > 12:
+        result = _SLASHED.match(cells[column].strip()) if column < len(cells) else None
+        if result and int(result[1]) > 12:
             return True
-        if found and int(found[2]) > 12:
+        if result and int(result[2]) > 12:
             return False
     return None
 
@@ -154,10 +154,10 @@ def number_in(field_name: str, text: str) -> float:
 
 def day_in(text: str, expected: Expected) -> date:
     """A day as files write it. Raises InputError for what is none, or lies in the future."""
-    found = _parsed_day(text, expected.day_first)
-    if found > expected.latest:
+    result = _parsed_day(text, expected.day_first)
+    if result > expected.latest:
         raise InputError("day", text, f"lies in the future (today is {expected.latest.isoformat()})")
-    return found
+    return result
 
 
 def _parsed_day(text: str, day_first: bool | None) -> date:

@@ -79,19 +79,19 @@ def _note_names(events: Sequence[Sent]) -> None:
 
 def _unknown(events: Sequence[Sent], experiments: dict[str, Served]) -> dict[str, int]:
     counted = {name for experiment in experiments.values() for name in experiment.event_names}
-    found: Counter[str] = Counter()
+    result: Counter[str] = Counter()
     for event in events:
         if event.name != EXPOSURE:
-            found[event.name] += event.name not in counted
+            result[event.name] += event.name not in counted
         elif event.experiment not in experiments:
-            found[f"experiment {event.experiment}"] += 1
+            result[f"experiment {event.experiment}"] += 1
         elif event.letter not in experiments[event.experiment].positions:
-            found[f"variant {event.letter} of {event.experiment}"] += 1
-    return {name: times for name, times in found.items() if times}
+            result[f"variant {event.letter} of {event.experiment}"] += 1
+    return {name: times for name, times in result.items() if times}
 
 
 def _recount_touched(events: Sequence[Sent], experiments: dict[str, Served], hold_after: int) -> set[str]:
-    """Count the units anew that the events may change; returns the units that have been exposed to anything."""
+    """Count the units again that the events may change; returns the units that have been exposed to anything."""
     open_ones = [experiment for experiment in experiments.values() if experiment.open]
     telling = {EXPOSURE, *(name for experiment in open_ones for name in experiment.event_names)}
     units = {event.unit for event in events}
@@ -102,7 +102,7 @@ def _recount_touched(events: Sequence[Sent], experiments: dict[str, Served], hol
 
 
 def recount(units: Collection[str], open_ones: Sequence[Served], present: Sequence[Sequence[Any]]) -> set[str]:
-    """Count units anew from all their events and change the tallies by the difference; returns those enrolled now."""
+    """Count units again from all their events and change the tallies by the difference; returns those enrolled now."""
     if not units or not open_ones:
         return set()
     before = {(row[0], row[1]): row for row in present}
@@ -161,9 +161,9 @@ def standings(units: Collection[str], open_ones: Sequence[Served]) -> Iterable[t
             position = experiment.positions.get(letter)
             if position is not None:
                 exposures.setdefault(key, []).append(Exposure(at, sent_id, position, parse(properties)))
-        for key, found in exposures.items():
+        for key, result in exposures.items():
             experiment = by_key[key]
-            stands = standing(experiment, found, [one for one in happened if one[1] in experiment.event_names])
+            stands = standing(experiment, result, [one for one in happened if one[1] in experiment.event_names])
             if stands is not None:
                 yield unit, experiment.id, stands
 
@@ -193,13 +193,13 @@ def local_day() -> Callable[[int], str]:
 # Without a savepoint within another transaction: SQLite would walk all that was cleared since it, once for every row.
 @transaction.atomic(savepoint=False)
 def rebuild(keys: Collection[str] | None = None) -> int:
-    """Make enrolments, tallies and arrivals of open experiments anew from the events alone; returns the units counted."""
-    chosen = [found for key, found in served().items() if found.open and (keys is None or key in keys)]
+    """Make enrolments, tallies and arrivals of open experiments again from the events alone; returns the units counted."""
+    chosen = [result for key, result in served().items() if result.open and (keys is None or key in keys)]
     if not chosen:
         return 0
     for experiment in chosen:
         store.clear(experiment)
-    units = Event.objects.filter(name=EXPOSURE, held=False, experiment__in=[found.key for found in chosen])
+    units = Event.objects.filter(name=EXPOSURE, held=False, experiment__in=[result.key for result in chosen])
     counted, block = 0, []
     for unit in units.order_by("unit").values_list("unit", flat=True).distinct().iterator():
         block.append(unit)
@@ -216,5 +216,5 @@ def release_held() -> int:
     units = set(due.values_list("unit", flat=True))
     released = due.update(held=False)
     if released:
-        recount(units, [found for found in served().values() if found.open], store.enrolments_of(units))
+        recount(units, [result for result in served().values() if result.open], store.enrolments_of(units))
     return released

@@ -66,44 +66,44 @@ def store_units(
     """
     if digest_of(path) != digest:
         raise Conflict("The file is not the one that was previewed; preview it again")
-    found = preview_units(by, experiment, path)
-    if found.wrong_count and not leave_out_wrong:
-        raise Conflict(f"{found.wrong_count} rows are wrong; put them right, or choose to leave them out")
-    if found.repeated:
-        raise Conflict(f"{found.repeated:,} rows repeat a unit; a file of units has one row each, with its totals")
-    if not found.sums:
+    result = preview_units(by, experiment, path)
+    if result.wrong_count and not leave_out_wrong:
+        raise Conflict(f"{result.wrong_count} rows are wrong; put them right, or choose to leave them out")
+    if result.repeated:
+        raise Conflict(f"{result.repeated:,} rows repeat a unit; a file of units has one row each, with its totals")
+    if not result.sums:
         raise Conflict("There is no row to store")
     with transaction.atomic():
         open_for_data(by, Experiment.objects.select_for_update().get(pk=experiment.pk))
         uses = {use.metric_id: use for use in experiment.metrics.all()}
-        for m in found.measured:
+        for m in result.measured:
             refuse_counted(experiment, uses[m.metric])
-        changed = _write(experiment, found)
+        changed = _write(experiment, result)
         primary = experiment.primary
         assert primary is not None
         of = next(
-            (uses[m.metric] for m in found.measured if m.metric == primary.metric_id), uses[found.measured[0].metric]
+            (uses[m.metric] for m in result.measured if m.metric == primary.metric_id), uses[result.measured[0].metric]
         )
         stored = Import.objects.create(
-            experiment=experiment, metric=of.metric, by=by, name=name[:200], digest=digest, rows=found.rows,
-            left_out=found.wrong_count, added=len(found.sums) - changed, changed=changed,
+            experiment=experiment, metric=of.metric, by=by, name=name[:200], digest=digest, rows=result.rows,
+            left_out=result.wrong_count, added=len(result.sums) - changed, changed=changed,
         )  # fmt: skip
-        metrics = ", ".join(m.name for m in found.measured)
-        told = f"Brought in “{name[:80]}”: {found.rows - found.wrong_count:,} {experiment.unit_name} with {metrics}"
-        left_out = f", {found.wrong_count} wrong rows left out" if found.wrong_count else ""
-        record(experiment, by, "import", told + left_out, digest=digest, rows=found.rows)
-    return stored, found
+        metrics = ", ".join(m.name for m in result.measured)
+        text = f"Brought in “{name[:80]}”: {result.rows - result.wrong_count:,} {experiment.unit_name} with {metrics}"
+        left_out = f", {result.wrong_count} wrong rows left out" if result.wrong_count else ""
+        record(experiment, by, "import", text + left_out, digest=digest, rows=result.rows)
+    return stored, result
 
 
-def _write(experiment: Experiment, found: Reduced) -> int:
+def _write(experiment: Experiment, reduced: Reduced) -> int:
     """Put the sums in place of those of the same days, variants and metrics; returns how many there were."""
     variants = {variant.position: variant.pk for variant in experiment.variants.all()}
-    days = {day for _, _, _, day in found.sums}
+    days = {day for _, _, _, day in reduced.sums}
     gone, _ = Tally.objects.filter(
         variant__in=variants.values(),
         round=experiment.round,
         day__in=days,
-        metric__in=[m.metric for m in found.measured],
+        metric__in=[m.metric for m in reduced.measured],
     ).delete()
     Tally.objects.bulk_create(
         [
@@ -115,11 +115,11 @@ def _write(experiment: Experiment, found: Reduced) -> int:
                 day=day,
                 **sums,
             )
-            for (metric, position, segment, day), sums in found.sums.items()
+            for (metric, position, segment, day), sums in reduced.sums.items()
         ],
         batch_size=500,
     )
-    return min(gone, len(found.sums))
+    return min(gone, len(reduced.sums))
 
 
 @dataclass(frozen=True, slots=True)

@@ -46,8 +46,8 @@ def preview(request: HttpRequest, key: str, file: File[UploadedFile]) -> UnitsOu
     """What a file with a row a unit (CSV or Parquet) comes to. Nothing is stored."""
     experiment = find(key)
     with _on_disk(file) as path:
-        found = file_actions.preview_units(person(request), experiment, path)
-        return _out(experiment, found, file_actions.digest_of(path), stored=False)
+        result = file_actions.preview_units(person(request), experiment, path)
+        return _out(experiment, result, file_actions.digest_of(path), stored=False)
 
 
 @router.post("/experiments/{key}/unit-files", response={201: UnitsOut}, operation_id="store_units")
@@ -60,34 +60,34 @@ def store(
 ) -> Status[UnitsOut]:
     experiment = find(key)
     with _on_disk(file) as path:
-        _, found = file_actions.store_units(
+        _, result = file_actions.store_units(
             person(request), experiment, path, digest=digest, leave_out_wrong=leave_out_wrong, name=file.name or "units"
         )
-    return Status(201, _out(experiment, found, digest, stored=True))
+    return Status(201, _out(experiment, result, digest, stored=True))
 
 
-def _out(experiment: Experiment, found: Reduced, digest: str, *, stored: bool) -> UnitsOut:
+def _out(experiment: Experiment, reduced: Reduced, digest: str, *, stored: bool) -> UnitsOut:
     arms = len(experiment.variants.all())
     units = [0] * arms
-    totals = {m.metric: [0.0] * arms for m in found.measured}
-    first = found.measured[0].metric
-    for (metric, position, segment, _), sums in found.sums.items():
+    totals = {m.metric: [0.0] * arms for m in reduced.measured}
+    first = reduced.measured[0].metric
+    for (metric, position, segment, _), sums in reduced.sums.items():
         if segment == "":
             totals[metric][position] += sums["total"] or 0
             units[position] += int(sums["units"] or 0) if metric == first else 0
     return UnitsOut(
         digest=digest,
-        rows=found.rows,
-        wrong_count=found.wrong_count,
-        wrong=[WrongUnitOut.model_validate(line, from_attributes=True) for line in found.wrong],
-        repeated=found.repeated,
-        first_day=found.first_day,
-        last_day=found.last_day,
-        metrics=[m.name for m in found.measured],
-        ignored=list(found.ignored),
+        rows=reduced.rows,
+        wrong_count=reduced.wrong_count,
+        wrong=[WrongUnitOut.model_validate(line, from_attributes=True) for line in reduced.wrong],
+        repeated=reduced.repeated,
+        first_day=reduced.first_day,
+        last_day=reduced.last_day,
+        metrics=[m.name for m in reduced.measured],
+        ignored=list(reduced.ignored),
         units=units,
-        totals=[totals[m.metric] for m in found.measured],
-        segments=len({segment for _, _, segment, _ in found.sums}) - 1 if found.sums else 0,
+        totals=[totals[m.metric] for m in reduced.measured],
+        segments=len({segment for _, _, segment, _ in reduced.sums}) - 1 if reduced.sums else 0,
         stored=stored,
     )
 
@@ -98,21 +98,21 @@ def spend(request: HttpRequest, key: str, file: File[UploadedFile]) -> SpendFile
     if (file.size or 0) > settings.LARGEST_FILE:
         limit = settings.LARGEST_FILE // 2**20
         raise InputError("file", f"{(file.size or 0) / 1e6:.0f} MB", f"must not be larger than {limit} MB")
-    found = store_spend(person(request), find(key), file.read(), file.name or "spend")
-    wrong = [WrongRowOut.model_validate(line, from_attributes=True) for line in found.wrong[:BAD_SHOWN]]
-    return SpendFileOut(rows=found.rows, days=found.days, wrong_count=len(found.wrong), wrong=wrong)
+    result = store_spend(person(request), find(key), file.read(), file.name or "spend")
+    wrong = [WrongRowOut.model_validate(line, from_attributes=True) for line in result.wrong[:BAD_SHOWN]]
+    return SpendFileOut(rows=result.rows, days=result.days, wrong_count=len(result.wrong), wrong=wrong)
 
 
 @router.post("/event-files", response=EventFileOut, operation_id="take_in_event_file")
 def events(request: HttpRequest, file: File[UploadedFile]) -> EventFileOut:
     """A file with one event a line (NDJSON, gzip too): all of it, or nothing and what is wrong with it."""
     with _on_disk(file) as path:
-        found = file_actions.take_in_file(person(request), path)
-    receipt = found.receipt
+        result = file_actions.take_in_file(person(request), path)
+    receipt = result.receipt
     return EventFileOut(
-        lines=found.lines,
-        bad_count=len(found.bad),
-        bad=[BadLineOut(line=bad.index + 1, field=bad.field, reason=bad.reason) for bad in found.bad[:BAD_SHOWN]],
+        lines=result.lines,
+        bad_count=len(result.bad),
+        bad=[BadLineOut(line=bad.index + 1, field=bad.field, reason=bad.reason) for bad in result.bad[:BAD_SHOWN]],
         accepted=receipt.accepted,
         duplicates=receipt.duplicates,
         late=receipt.late,

@@ -11,7 +11,7 @@ from neat_verdict.app.metrics.models import Metric
 
 
 class Import(models.Model):
-    """A file or a typed grid whose counts were stored, told by its digest."""
+    """A file or a typed grid whose counts were stored, known by its digest."""
 
     experiment = models.ForeignKey(Experiment, on_delete=models.PROTECT, related_name="imports")
     metric = models.ForeignKey(Metric, on_delete=models.PROTECT, related_name="imports")

@@ -1,6 +1,6 @@
 """What units come to: from their events to enrolments, and from those to the change of each tally.
 
-A unit is counted anew from all its events whenever one of them comes in, so the result never depends on the order or the
+A unit is counted again from all its events whenever one of them comes in, so the result never depends on the order or the
 batches in which they came. Tallies are kept as whole numbers of millionths, so that what is taken away and added leaves no trace.
 """
 
@@ -49,10 +49,10 @@ def standing(
     experiment: Served, exposures: Sequence[Exposure], events: Sequence[TimedEvent], *, round_to: int = 6
 ) -> Standing | None:
     """A unit as it stands by its exposures and its other events (in the order of their moments); None if never exposed."""
-    found = sorted(exposures)[:1]
-    if not found:
+    result = sorted(exposures)[:1]
+    if not result:
         return None
-    first = found[0]
+    first = result[0]
     values = {
         str(metric.id): [
             round(figure, round_to)
@@ -69,11 +69,11 @@ def standing(
 
 def segments_of(properties: Mapping[str, Any], kept_by: Sequence[Sequence[str]]) -> tuple[str, ...]:
     """What a unit is tallied under: everybody (""), and its value of each property or pair that tallies are kept by."""
-    found = [""]
+    result = [""]
     for names in kept_by:
         text = " & ".join(f"{name}={property_text(properties.get(name))}" for name in names)
-        found.append(text[:LONGEST_SEGMENT])
-    return tuple(found)
+        result.append(text[:LONGEST_SEGMENT])
+    return tuple(result)
 
 
 def limits_of(definition: Definition) -> tuple[int | None, ...]:
@@ -133,15 +133,15 @@ class Arrivals(dict[tuple[int, int], list[int]]):
 
 def as_floats(tallying: Tallying, exact: Sequence[int]) -> dict[str, Any]:
     """The columns of a tally from its exact sums, each rounded once; ``steps`` of a funnel and ``capped`` are whole numbers."""
-    found: dict[str, Any] = dict.fromkeys((*ALL_COLUMNS, "steps", "capped"))
+    result: dict[str, Any] = dict.fromkeys((*ALL_COLUMNS, "steps", "capped"))
     for column, value in zip(ALL_COLUMNS, exact, strict=False):
         if column in tallying.columns:
-            found[column] = value / _SCALE[column] if column in _SCALE else value
+            result[column] = value / _SCALE[column] if column in _SCALE else value
     if tallying.capped_values:
-        found["capped"] = next(iter(exact[_SUMS:]), None)
+        result["capped"] = next(iter(exact[_SUMS:]), None)
     else:
-        found["steps"] = list(exact[_SUMS:]) or None
-    return found
+        result["steps"] = list(exact[_SUMS:]) or None
+    return result
 
 
 _SCALE = {
@@ -155,7 +155,7 @@ _SCALE = {
 
 def grouped(rows: Iterable[Sequence[Any]]) -> dict[str, list[Sequence[Any]]]:
     """Rows by their first column."""
-    found: dict[str, list[Sequence[Any]]] = defaultdict(list)
+    result: dict[str, list[Sequence[Any]]] = defaultdict(list)
     for row in rows:
-        found[row[0]].append(row)
-    return found
+        result[row[0]].append(row)
+    return result

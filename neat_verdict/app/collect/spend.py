@@ -46,7 +46,7 @@ def store_spend(by: User, experiment: Experiment, content: bytes, name: str) -> 
     variants = [(variant.letter, variant.name) for variant in experiment.variants.all()]
     expected = Expected(columns, variants, today(), day_order(text, columns["day"]))
     names = expected.names()
-    found: dict[tuple[date, int], dict[str, float]] = {}
+    result: dict[tuple[date, int], dict[str, float]] = {}
     wrong: list[WrongRow] = []
     rows = 0
     for line, cells in text.rows():
@@ -58,22 +58,22 @@ def store_spend(by: User, experiment: Experiment, content: bytes, name: str) -> 
             shown = cells[place][:80] if place is not None and place < len(cells) else ""
             wrong.append(WrongRow(line, problem.field, shown, str(problem)[:300]))
             continue
-        kept = found.setdefault((day, position), dict.fromkeys(sums, 0.0))
+        kept = result.setdefault((day, position), dict.fromkeys(sums, 0.0))
         for field, value in sums.items():
             kept[field] += value
-    if wrong or not found:
+    if wrong or not result:
         return StoredSpend(rows, 0, tuple(wrong))
     by_position = {variant.position: variant for variant in experiment.variants.all()}
     Spend.objects.bulk_create(
         [
             Spend(variant=by_position[position], round=experiment.round, day=day, **sums)
-            for (day, position), sums in found.items()
+            for (day, position), sums in result.items()
         ],
         update_conflicts=True,
         unique_fields=["variant", "round", "day"],
         update_fields=[field for field in ("cost", "impressions") if field in columns],
     )
-    days = len({day for day, _ in found})
+    days = len({day for day, _ in result})
     record(experiment, by, "import", f"Brought in “{name[:80]}”: cost and impressions of {days} days"[:500], rows=rows)
     return StoredSpend(rows, days, ())
 

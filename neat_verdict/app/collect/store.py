@@ -56,8 +56,8 @@ def _many(statement: str, lines: Sequence[Sequence[Any]]) -> None:
 
 def known_ids(ids: Collection[str]) -> set[str]:
     """Those of the ids that have come in before."""
-    found = rows(f"SELECT sent_id FROM collect_event WHERE sent_id {_IN}", json.dumps(list(ids)))
-    return {row[0] for row in found}
+    result = rows(f"SELECT sent_id FROM collect_event WHERE sent_id {_IN}", json.dumps(list(ids)))
+    return {row[0] for row in result}
 
 
 def insert_events(events: Sequence[Sent], now: int, hold_after: int) -> None:

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 from neat_verdict.core.checks import InputError
 
-csv.field_size_limit(2**31 - 1)  # a stray quote is told as a wrong row, not as a failure of the reader
+csv.field_size_limit(2**31 - 1)  # a stray quote is reported as a wrong row, not as a failure of the reader
 # Names that exports commonly give these columns, in several languages' spellings without accents.
 _KNOWN = {
     "day": {"day", "date", "tag", "datum", "jour", "fecha", "dia", "dato", "data", "dt"},
@@ -92,14 +92,14 @@ def _bare(name: str) -> str:
 def match_columns(header: tuple[str, ...], fields: tuple[str, ...]) -> dict[str, int | None]:
     """The column of each field, by exact name first, then by a known word in it; None where nothing fits."""
     bare = [_bare(name) for name in header]
-    found: dict[str, int | None] = dict.fromkeys(fields)
+    result: dict[str, int | None] = dict.fromkeys(fields)
     rules: tuple[Callable[[str, set[str]], bool], ...] = (
         lambda name, known: name in known,
         lambda name, known: bool(known & set(name.split())),
     )
     for fits in rules:
         for field in fields:
-            free = [i for i, name in enumerate(bare) if i not in found.values() and fits(name, _KNOWN[field])]
-            if found[field] is None and free:
-                found[field] = free[0]
-    return found
+            free = [i for i, name in enumerate(bare) if i not in result.values() and fits(name, _KNOWN[field])]
+            if result[field] is None and free:
+                result[field] = free[0]
+    return result

@@ -88,13 +88,13 @@ def opened(path: Path) -> Iterator[tuple[duckdb.DuckDBPyConnection, dict[str, st
         with path.open("rb") as file:
             parquet = file.read(4) == b"PAR1"
         try:
-            found = (
+            result = (
                 connection.read_parquet(str(path))
                 if parquet
                 else connection.read_csv(str(path), header=True, all_varchar=True, null_padding=True)
             )
-            found.create_view("given")
-            columns = {normal(name): name for name in found.columns}
+            result.create_view("given")
+            columns = {normal(name): name for name in result.columns}
         except duckdb.Error as problem:
             kind = "Parquet" if parquet else "CSV with a header"
             raise InputError("file", path.name[-40:], f"cannot be read as {kind}: {_first_line(problem)}") from problem
@@ -144,8 +144,8 @@ def reduce_units(
     """
     with opened(path) as (connection, columns):
         day = columns.get("day") or columns.get("exposed_at") or columns.get("date")
-        for field, found in (("unit", columns.get("unit")), ("variant", columns.get("variant")), ("day", day)):
-            if found is None:
+        for field, result in (("unit", columns.get("unit")), ("variant", columns.get("variant")), ("day", day)):
+            if result is None:
                 raise InputError(
                     field, "missing", f"must be a column; the file has {', '.join(columns.values())}"[:300]
                 )
@@ -338,8 +338,8 @@ def _totals(m: Measured) -> list[str]:
         "second_squares": f"sum(CAST({second} AS HUGEINT) * {second})",
         "cross": f"sum(CAST({first} AS HUGEINT) * {second})",
     }
-    found = [total for column, total in every.items() if column in m.tallying.columns]
-    return [*found, f"count(*) FILTER (WHERE {m.at_cap})"] if m.at_cap else found
+    result = [total for column, total in every.items() if column in m.tallying.columns]
+    return [*result, f"count(*) FILTER (WHERE {m.at_cap})"] if m.at_cap else result
 
 
 def _keep(

@@ -35,8 +35,8 @@ from neat_verdict.app.people.models import User
 from neat_verdict.app.planning.actions import forecast
 from neat_verdict.app.standins.crowd import HOURS, Assigned, Truth, visits_of
 from neat_verdict.app.standins.models import SiteKey
+from neat_verdict.app.traffic.reallocation import tend_epochs
 from neat_verdict.app.traffic.serving import served
-from neat_verdict.app.traffic.steering import tend_epochs
 from neat_verdict.app.watch.actions import add_note, tick
 from neat_verdict.core.variants import LETTERS
 
@@ -80,15 +80,15 @@ class _Inside:
 
     def assign(self, unit: str, properties: Mapping[str, Any]) -> Assigned:
         """By experiment: variant, parameters, reason. A visitor who comes for the first time has nothing kept."""
-        found = {}
+        result = {}
         for key, experiment in self.running.items():
             given = experiment.traffic.assign(unit, properties)
             variant = {"variant": LETTERS[given.position], "parameters": experiment.variants[given.position][2]}
-            found[key] = {**variant, "reason": given.reason}
-        return found
+            result[key] = {**variant, "reason": given.reason}
+        return result
 
     def __init__(self) -> None:
-        self.running = {key: found for key, found in served().items() if found.state == "running"}
+        self.running = {key: result for key, result in served().items() if result.state == "running"}
 
     def collect(self, events: Sequence[Mapping[str, Any]]) -> None:
         """Hand events over."""
@@ -99,7 +99,7 @@ class _Inside:
 def _let_the_crowd_come(by: User, stories: list[Story], today: date) -> None:
     """Day after day the crowd visits the booking site, from the first story's start to this moment.
 
-    A day is told in quarters, before each of which the epochs are closed that are over.
+    A day passes in quarters, before each of which the epochs are closed that are over.
     """
     draw = random.Random(_SEED)
     number, now = 0, clock.now()
@@ -133,13 +133,13 @@ def _moments(draw: random.Random, day: date, until: datetime) -> list[datetime]:
     """When visitors come on a day, in order, none after ``until``."""
     come = round(draw.gauss(1, 0.015) * _VISITORS * _RHYTHM[day.weekday()])
     hours = draw.choices(range(24), HOURS, k=come)
-    found = [_moment(day, 0) + timedelta(hours=hour, seconds=draw.uniform(0, 3300)) for hour in hours]
-    return sorted(moment for moment in found if moment < until - timedelta(minutes=10))
+    result = [_moment(day, 0) + timedelta(hours=hour, seconds=draw.uniform(0, 3300)) for hour in hours]
+    return sorted(moment for moment in result if moment < until - timedelta(minutes=10))
 
 
 def _account(username: str, password: str, role: str) -> User:
     first, last = _FULL_NAMES[username]
-    found, _ = User.objects.get_or_create(
+    result, _ = User.objects.get_or_create(
         username=username,
         defaults={
             "role": role,
@@ -150,9 +150,9 @@ def _account(username: str, password: str, role: str) -> User:
             "is_superuser": role == "admin",
         },
     )
-    found.set_password(password)
-    found.save()
-    return found
+    result.set_password(password)
+    result.save()
+    return result
 
 
 def _moment(day: date, hour: int) -> datetime:
@@ -237,14 +237,14 @@ def _store_units(by: User, experiment: Experiment, content: str) -> None:
 def customers_file(story: Story, experiment: Experiment, first: date, days: int) -> str:
     """A CSV with a row a customer: what they paid within the week, and in the four weeks before."""
     draw = np.random.default_rng(_SEED + story.seed)
-    told, gain = story.before
+    text, gain = story.before
     lines = ["unit,variant,day,fare_per_visitor,fare_per_visitor_before"]
     for offset in range(days):
         day = first + timedelta(days=offset)
         for number in range(int(draw.poisson((experiment.audience_per_day or 0) * _RHYTHM[day.weekday()]))):
             arm = int(draw.integers(2))
             before = draw.gamma(2.0, 15.5)
-            paid = (told * before + (1 - told) * draw.gamma(2.0, 15.5)) * (gain if arm else 1.0)
+            paid = (text * before + (1 - text) * draw.gamma(2.0, 15.5)) * (gain if arm else 1.0)
             lines.append(f"c{offset}-{number},{'AB'[arm]},{day.isoformat()},{paid:.2f},{before:.2f}")
     return "\n".join(lines)
 

@@ -85,7 +85,7 @@ class Experiment(models.Model):
     # How traffic follows the evidence (`allocation.AllocationIO`); null for a fixed split.
     allocation = models.JSONField(null=True, blank=True)
     # What the next epoch's shares do: follow the policy, stay as they are (frozen), or stay even.
-    steering = models.CharField(max_length=10, default="follow")
+    allocation_mode = models.CharField(max_length=10, default="follow")
     epoch = models.PositiveIntegerField(default=0)
 
     rule = models.JSONField(null=True, blank=True)
@@ -137,7 +137,9 @@ class Experiment(models.Model):
             models.CheckConstraint(
                 condition=Q(assignment_unit__in=["visitor", "account", "request"]), name="assignment_unit_known"
             ),
-            models.CheckConstraint(condition=Q(steering__in=["follow", "frozen", "even"]), name="steering_known"),
+            models.CheckConstraint(
+                condition=Q(allocation_mode__in=["follow", "frozen", "even"]), name="allocation_mode_known"
+            ),
             models.CheckConstraint(
                 condition=Q(exclusion_share__gt=0, exclusion_share__lte=1), name="exclusion_share_is_a_share"
             ),
@@ -231,7 +233,7 @@ class Variant(models.Model):
 
 
 class Picture(models.Model):
-    """What a variant looks like. The file is ours: drawn anew from what was sent, without its metadata."""
+    """What a variant looks like. The file is ours: drawn again from what was sent, without its metadata."""
 
     variant = models.ForeignKey(Variant, on_delete=models.CASCADE, related_name="pictures")
     image = models.FileField(upload_to="pictures/")

@@ -66,29 +66,29 @@ def first_moment(day: date) -> datetime:
 
 def find(key: str) -> Experiment:
     """The experiment with a key, its variants loaded. Raises Http404."""
-    found = (
+    row = (
         Experiment.objects.select_related("owner", "decided_by")
         .prefetch_related("variants__pictures", *_METRICS)
         .filter(key=key)
         .first()
     )
-    if found is None:
+    if row is None:
         raise Http404
-    return found
+    return row
 
 
 def picture(number: int) -> Picture:
     """A variant's picture. Raises Http404."""
-    found = Picture.objects.filter(pk=number).first()
-    if found is None:
+    row = Picture.objects.filter(pk=number).first()
+    if row is None:
         raise Http404
-    return found
+    return row
 
 
 def listed(*, archived: bool = False) -> QuerySet[Experiment]:
     """All experiments with what a list shows of them."""
-    found = Experiment.objects.select_related("owner").prefetch_related("variants", *_METRICS)
-    return found.filter(state="archived") if archived else found.exclude(state="archived")
+    result = Experiment.objects.select_related("owner").prefetch_related("variants", *_METRICS)
+    return result.filter(state="archived") if archived else result.exclude(state="archived")
 
 
 def ledger(experiment: Experiment) -> QuerySet[LedgerEntry]:
@@ -104,10 +104,10 @@ def weights(experiment: Experiment) -> tuple[float, ...]:
 def metric_use(experiment: Experiment, key: str = "") -> ExperimentMetric:
     """The metric of a key in an experiment, the one that decides where none is named. Raises InputError for another."""
     uses = list(experiment.metrics.all())
-    found = next((use for use in uses if use.metric.key == key), None) if key else experiment.primary
-    if found is None:
+    result = next((use for use in uses if use.metric.key == key), None) if key else experiment.primary
+    if result is None:
         raise InputError("metric", key or "empty", f"must be one of {', '.join(use.metric.key for use in uses)}")
-    return found
+    return result
 
 
 def variant_position(experiment: Experiment, letter: str = "") -> int:
@@ -150,16 +150,16 @@ def design(experiment: Experiment) -> Design:
 
 def policy(experiment: Experiment) -> Policy | None:
     """How traffic follows the evidence; None for a fixed split. Raises InputError for figures out of range."""
-    found = experiment.allocation
-    if found is None:
+    result = experiment.allocation
+    if result is None:
         return None
     return Policy(
-        kind=found["kind"],
-        floor=found["floor"],
-        max_change=found["max_change"],
-        even_units=found["even_units"],
-        even_epochs=found["even_epochs"],
-        half_life=found["half_life"],
+        kind=result["kind"],
+        floor=result["floor"],
+        max_change=result["max_change"],
+        even_units=result["even_units"],
+        even_epochs=result["even_epochs"],
+        half_life=result["half_life"],
     )
 
 
@@ -322,11 +322,11 @@ def _counts(
     experiment: Experiment, rows: dict[int, list[tuple[int, date, tuple[float, ...]]]], columns: tuple[str, ...]
 ) -> Counts:
     arms = len(experiment.variants.all())
-    found = {}
+    result = {}
     for use in experiment.metrics.all():
         chosen = itemgetter(*(columns.index(column) for column in use.tallying.columns))
         mine = [(position, day, chosen(sums)) for position, day, sums in rows.get(use.metric_id, [])]
-        found[use.metric_id] = table(use.tallying, arms, mine)
+        result[use.metric_id] = table(use.tallying, arms, mine)
     primary = experiment.primary
-    first = found.pop(primary.metric_id) if primary else table(RATE, arms, [])
-    return Counts(first, found)
+    first = result.pop(primary.metric_id) if primary else table(RATE, arms, [])
+    return Counts(first, result)

@@ -87,12 +87,12 @@ def _number(value: float | None) -> float | str:
     return "nan" if value is None else value
 
 
-def _interval(found: Mapping[str, Any] | None) -> dict[str, Any]:
-    if found is None:
+def _interval(result: Mapping[str, Any] | None) -> dict[str, Any]:
+    if result is None:
         return dict(_NOTHING)
-    low = "-inf" if found.get("low_open") else _number(found["low"])
-    high = "inf" if found.get("high_open") else _number(found["high"])
-    return {"estimate": _number(found["estimate"]), "low": low, "high": high}
+    low = "-inf" if result.get("low_open") else _number(result["low"])
+    high = "inf" if result.get("high_open") else _number(result["high"])
+    return {"estimate": _number(result["estimate"]), "low": low, "high": high}
 
 
 def _comparison(one: Mapping[str, Any]) -> dict[str, Any]:

@@ -12,6 +12,7 @@ from neat_verdict.app.http.choices import MethodName
 from neat_verdict.app.metrics.schemas import ConditionIO
 from neat_verdict.core.methods import DEFAULT_METHOD
 from neat_verdict.core.planning import Alternatives, Plan
+from neat_verdict.core.text.format import format_share
 
 Role = Literal["primary", "secondary", "guardrail"]
 
@@ -96,10 +97,10 @@ class ConditionGroupIO(Schema):
 
 
 class AllocationIO(Schema):
-    """How traffic follows the evidence; ``metric`` is the key of the one that steers ("" for the one that decides).
+    """How traffic follows the evidence; ``metric`` is the key of the metric that shares follow ("" for the one that decides).
 
-    Epochs last ``epoch_hours``; ``segment`` is a property whose values are steered apart, "" for everybody alike; ``half_life``
-    is in epochs.
+    Epochs last ``epoch_hours``; ``segment`` is a property whose values are allocated separately, "" for everybody alike;
+    ``half_life`` is in epochs.
     """
 
     model_config = {"extra": "forbid"}
@@ -163,7 +164,7 @@ class ExperimentChanges(ExperimentFields):
 
 
 class Edit(Schema):
-    """``reason`` allows a change of the decision rule after the start; it is kept in the ledger and told in the report."""
+    """``reason`` allows a change of the decision rule after the start; it is kept in the ledger and shown in the report."""
 
     version: int
     changes: ExperimentChanges
@@ -195,7 +196,10 @@ class NeedOut(Schema):
 
 
 class PlanOut(Schema):
-    """A plan; lifts and rates as shares. ``needs`` has the metric that decides first, then the guardrails."""
+    """A plan; lifts and rates as shares. ``needs`` has the metric that decides first, then the guardrails.
+
+    ``sample_saved`` is the share of the sample that adjusting for the covariate saves, as text.
+    """
 
     total: int
     per_arm: list[int]
@@ -205,6 +209,7 @@ class PlanOut(Schema):
     too_long: bool
     rounds: int
     changed_level: float
+    sample_saved: str
     inflation: float
     needs: list[NeedOut]
     decided_by: str
@@ -227,6 +232,7 @@ class PlanOut(Schema):
             too_long=plan.duration.too_long,
             rounds=plan.duration.rounds,
             changed_level=plan.changed_level,
+            sample_saved=format_share(plan.variance_removed, 0),
             inflation=plan.inflation,
             needs=[NeedOut(name=need.name, total=need.size.total, weeks=need.weeks) for need in plan.needs],
             decided_by=plan.decided_by,
@@ -283,7 +289,7 @@ class ExperimentOut(ExperimentFields):
     starts_at: datetime | None
     ends_at: datetime | None
     workspace_longest_run_weeks: int
-    steering: Literal["follow", "frozen", "even"]
+    allocation_mode: Literal["follow", "frozen", "even"]
     rule_changes: list[RuleChangeOut]
     started_on: date | None
     ended_on: date | None

@@ -1,4 +1,4 @@
-"""The description of the API: every operation tells that a refusal is a problem document."""
+"""The description of the API: every operation says that a refusal is a problem document."""
 
 from __future__ import annotations
 
@@ -40,6 +40,6 @@ class DescribedAPI(NinjaAPI):
         schema["components"].setdefault("schemas", {})["Problem"] = _PROBLEM
         for path in schema["paths"].values():
             for operation in path.values():
-                told = {str(status): answer for status, answer in operation["responses"].items()}
-                operation["responses"] = {**told, "4XX": _REFUSAL}
+                text = {str(status): answer for status, answer in operation["responses"].items()}
+                operation["responses"] = {**text, "4XX": _REFUSAL}
         return schema

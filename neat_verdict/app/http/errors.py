@@ -17,7 +17,7 @@ from neat_verdict.core.checks import InputError
 
 
 def install(api: NinjaAPI) -> None:
-    """Tell the API how each kind of failure is answered."""
+    """Register how each kind of failure is answered."""
 
     @api.exception_handler(InputError)
     def bad_value(request: HttpRequest, exc: InputError) -> HttpResponse:

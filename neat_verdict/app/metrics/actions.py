@@ -78,7 +78,7 @@ def _free_name(name: str, metric: Metric | None = None) -> str:
     if metric is not None:
         taken = taken.exclude(pk=metric.pk)
     if taken.exists():
-        raise InputError("name", wanted, "is taken by another metric; names are told apart without regard to case")
+        raise InputError("name", wanted, "is taken by another metric; names that differ only in case are the same")
     return wanted
 
 

@@ -24,10 +24,10 @@ FURTHEST = 10**9
 
 @router.get("/metrics", response=MetricPage, operation_id="list_metrics")
 def library(request: HttpRequest, search: str = "", kind: str = "", limit: int = 200, offset: int = 0) -> MetricPage:
-    found = queries.library(search, kind)
+    result = queries.library(search, kind)
     offset = min(max(offset, 0), FURTHEST)
-    page = found[offset : offset + min(max(limit, 1), 500)]
-    return MetricPage(items=[presenting.present(metric) for metric in page], count=found.count())
+    page = result[offset : offset + min(max(limit, 1), 500)]
+    return MetricPage(items=[presenting.present(metric) for metric in page], count=result.count())
 
 
 @router.get("/metrics/sample-events", response=SampleOut, operation_id="sample_events")

@@ -57,16 +57,16 @@ def present(metric: Metric) -> MetricOut:
 
 def preview(definition: Definition, events: str) -> MetricPreview:
     """What would be counted of sample events. Raises InputError naming the wrong line."""
-    counts = {unit: count_unit(definition, first, found) for unit, (first, found) in read_events(events).items()}
-    found = overall(definition, list(counts.values()))
+    counts = {unit: count_unit(definition, first, result) for unit, (first, result) in read_events(events).items()}
+    result = overall(definition, list(counts.values()))
     return MetricPreview(
         words=definition.words(),
         units=[_unit(definition, unit, count) for unit, count in counts.items()],
-        total=found.numerator,
-        denominator=found.denominator if len(definition.measures) > 1 else None,
-        figure=found.figure if math.isfinite(found.figure) else None,
-        figure_text=figure_text(definition, found.figure),
-        steps=list(found.steps),
+        total=result.numerator,
+        denominator=result.denominator if len(definition.measures) > 1 else None,
+        figure=result.figure if math.isfinite(result.figure) else None,
+        figure_text=figure_text(definition, result.figure),
+        steps=list(result.steps),
     )
 
 

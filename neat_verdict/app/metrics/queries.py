@@ -66,23 +66,23 @@ def _at(path: str, make: Any) -> Any:
 
 def library(search: str = "", kind: str = "") -> QuerySet[Metric]:
     """Metrics by name, those whose name, description or events contain the search."""
-    found = Metric.objects.prefetch_related("versions__made_by", "uses__experiment", "uses__version")
+    result = Metric.objects.prefetch_related("versions__made_by", "uses__experiment", "uses__version")
     if kind:
-        found = found.filter(versions__definition__kind=kind).distinct()
+        result = result.filter(versions__definition__kind=kind).distinct()
     if search.strip():
         text = search.strip()
-        found = found.filter(
+        result = result.filter(
             Q(name__icontains=text) | Q(description__icontains=text) | Q(versions__definition__icontains=text)
         ).distinct()
-    return found
+    return result
 
 
 def find(key: str) -> Metric:
     """The metric with a key. Raises Http404."""
-    found = library().filter(key=key).first()
-    if found is None:
+    row = library().filter(key=key).first()
+    if row is None:
         raise Http404
-    return found
+    return row
 
 
 def by_name(name: str) -> Metric | None:

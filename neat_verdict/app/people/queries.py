@@ -17,5 +17,5 @@ def key_of(secret: str) -> int | None:
     # Written out: every assignment passes here, and building the query would cost more than asking it.
     with connection.cursor() as cursor:
         cursor.execute("SELECT id FROM people_machinekey WHERE digest = %s AND withdrawn_at IS NULL", [digest(secret)])
-        found = cursor.fetchone()
-    return found[0] if found else None
+        row = cursor.fetchone()
+    return row[0] if row else None

@@ -26,7 +26,7 @@ from neat_verdict.core.checks import InputError
 from neat_verdict.core.rehearsal import MAX_EPOCHS, rehearse, rehearse_allocation, world_of
 
 log = logging.getLogger(__name__)
-_TELLS = 0.02  # progress is written at steps of this size, so that writing it costs nothing
+_SECONDS_BETWEEN = 0.02  # progress is written at steps of this size, so that writing it costs nothing
 _workers = ThreadPoolExecutor(max_workers=1, thread_name_prefix="rehearsal")
 
 
@@ -40,7 +40,7 @@ def forecast(by: User, experiment: Experiment, *, lift: float, low: float, high:
         raise InputError("lift", lift, f"must lie in its range, {low:g} to {high:g}")
     values = {"lift": lift, "low": low, "high": high, "note": note.strip(), "at": clock.now()}
     made, new = Forecast.objects.update_or_create(experiment=experiment, by=by, defaults=values)
-    # The ledger tells that there is a forecast, not what it says: it is sealed.
+    # The ledger says that there is a forecast, not what it says: it is sealed.
     record(experiment, by, "forecast", "Entered a forecast" if new else "Changed the own forecast")
     return made
 
@@ -160,13 +160,13 @@ class _Progress:
     def __init__(self, rehearsal: Rehearsal, whole: int) -> None:
         self.rehearsal, self.whole = rehearsal, whole
         self.before = 0
-        self.told = 0.0
+        self.written = 0.0
 
     def hear(self, done: int) -> None:
         progress = (self.before + done) / self.whole
-        if progress - self.told < _TELLS and progress < 1:
+        if progress - self.written < _SECONDS_BETWEEN and progress < 1:
             return
-        self.told = progress
+        self.written = progress
         running = Rehearsal.objects.filter(pk=self.rehearsal.pk, state="running")
         if not running.update(progress=progress, heard_at=clock.now()):
             raise _CancelledError

@@ -30,8 +30,8 @@ router = Router(tags=["planning"])
 
 def _forecasts(request: HttpRequest, key: str) -> ForecastsOut:
     experiment = find(key)
-    found = queries.forecasts(experiment)
-    return forecasts_out(experiment, found, person(request), queries.outcome(experiment))
+    result = queries.forecasts(experiment)
+    return forecasts_out(experiment, result, person(request), queries.outcome(experiment))
 
 
 @router.get("/experiments/{key}/forecasts", response=ForecastsOut, operation_id="list_forecasts")

@@ -34,8 +34,8 @@ def world_out(key: str, seen: Rehearsal) -> WorldOut:
     """A world of a rehearsal, its counts as shares with their errors."""
 
     def part(count: int) -> ShareOut:
-        found, error = seen.share(count)
-        return ShareOut(share=found, error=error)
+        result, error = seen.share(count)
+        return ShareOut(share=result, error=error)
 
     return WorldOut.model_validate(
         {
@@ -48,8 +48,8 @@ def world_out(key: str, seen: Rehearsal) -> WorldOut:
             "mean_units": seen.mean_units,
             "right_winners": part(seen.right_winners),
             "false_winners": part(seen.false_winners),
-            "naive_winners": part(seen.peeking_winners),
-            "naive_differences": part(seen.peeking_differences),
+            "peeking_winners": part(seen.peeking_winners),
+            "peeking_differences": part(seen.peeking_differences),
             "estimates": [_number(value) for value in seen.estimates],
             "exaggeration": _number(seen.exaggeration),
             "paths": [
@@ -78,26 +78,26 @@ def allocation_out(seen: AllocationRehearsal, experiment: Experiment) -> Allocat
     )
 
 
-def _way(found: Way, runs: int) -> WayOut:
+def _way(way: Way, runs: int) -> WayOut:
     def part(count: int) -> ShareOut:
         softened = (count + 0.5) / (runs + 1)
         return ShareOut(share=count / runs, error=math.sqrt(softened * (1 - softened) / runs))
 
     return WayOut(
-        total=found.total,
-        right=part(found.right),
-        false=part(found.false),
-        open=part(found.open),
-        picked=part(found.picked),
-        median_days=found.median_days,
-        naive_bias=_estimate(found.pooled_bias),
-        fair_bias=_estimate(found.stratified_bias),
-        shares=[[round(share, 5) for share in line] for line in found.shares.tolist()],
+        total=way.total,
+        right=part(way.right),
+        false=part(way.false),
+        open=part(way.open),
+        picked=part(way.picked),
+        median_days=way.median_days,
+        pooled_bias=_estimate(way.pooled_bias),
+        stratified_bias=_estimate(way.stratified_bias),
+        shares=[[round(share, 5) for share in line] for line in way.shares.tolist()],
     )
 
 
-def _estimate(found: Interval) -> EstimateOut:
-    return EstimateOut(estimate=_number(found.estimate), low=_number(found.low), high=_number(found.high))
+def _estimate(interval: Interval) -> EstimateOut:
+    return EstimateOut(estimate=_number(interval.estimate), low=_number(interval.low), high=_number(interval.high))
 
 
 def _in_words(seen: AllocationRehearsal, experiment: Experiment) -> str:
@@ -122,16 +122,16 @@ def forecasts_out(
     shown = []
     for line in forecasts:
         mine = line.by_id == reader.pk
-        told = mine or not sealed
+        text = mine or not sealed
         shown.append(
             ForecastOut(
                 by=line.by.display_name,
                 mine=mine,
                 at=line.at,
-                lift=line.lift if told else None,
-                low=line.low if told else None,
-                high=line.high if told else None,
-                note=line.note if told else "",
+                lift=line.lift if text else None,
+                low=line.low if text else None,
+                high=line.high if text else None,
+                note=line.note if text else "",
             )
         )
     return ForecastsOut(

@@ -23,7 +23,7 @@ from neat_verdict.core.checks import InputError
 from neat_verdict.core.planning import Baseline, Plan, PlanRequest, make_plan
 from neat_verdict.core.variants import LETTERS
 
-SILENT_FOR = timedelta(minutes=2)  # a rehearsal tells its progress every second or so; a longer silence is death
+SILENT_FOR = timedelta(minutes=2)  # a rehearsal writes its progress every second or so; a longer silence is death
 PASTS_SHOWN = 20
 
 
@@ -46,14 +46,14 @@ def asked(experiment: Experiment) -> str | None:
 def worlds(rehearsal: Rehearsal) -> list[tuple[str, float]]:
     """Key and true lift of each world: nothing, the worthwhile lift, and the analyst's own."""
     sign = 1 if rehearsal.experiment.good_direction == "up" else -1
-    found = [("none", 0.0), ("worthwhile", sign * rehearsal.experiment.worthwhile_lift)]
+    result = [("none", 0.0), ("worthwhile", sign * rehearsal.experiment.worthwhile_lift)]
     if rehearsal.own_lift is not None:
-        found.append(("own", rehearsal.own_lift))
-    return found
+        result.append(("own", rehearsal.own_lift))
+    return result
 
 
 def bury_the_dead(experiment: Experiment) -> None:
-    """A rehearsal whose server was stopped in the middle is told as failed, so that another may begin."""
+    """A rehearsal whose server was stopped in the middle is shown as failed, so that another may begin."""
     silent = Rehearsal.objects.filter(experiment=experiment, state="running", heard_at__lt=clock.now() - SILENT_FOR)
     silent.update(state="failed", problem="The server stopped before it was done; run it again")
 
@@ -61,8 +61,8 @@ def bury_the_dead(experiment: Experiment) -> None:
 def latest_rehearsal(experiment: Experiment) -> RehearsalOut | None:
     """The rehearsal begun last."""
     bury_the_dead(experiment)
-    found = Rehearsal.objects.filter(experiment=experiment, kind="plan").select_related("by").first()
-    return None if found is None else rehearsal_out(found, experiment)
+    row = Rehearsal.objects.filter(experiment=experiment, kind="plan").select_related("by").first()
+    return None if row is None else rehearsal_out(row, experiment)
 
 
 def asked_of_allocation(experiment: Experiment) -> str | None:
@@ -76,8 +76,8 @@ def asked_of_allocation(experiment: Experiment) -> str | None:
 def latest_allocation_rehearsal(experiment: Experiment) -> AllocationRehearsalOut | None:
     """The even split held against the policy, as it was begun last."""
     bury_the_dead(experiment)
-    found = Rehearsal.objects.filter(experiment=experiment, kind="allocation").select_related("by").first()
-    return None if found is None else allocation_rehearsal_out(found, experiment)
+    row = Rehearsal.objects.filter(experiment=experiment, kind="allocation").select_related("by").first()
+    return None if row is None else allocation_rehearsal_out(row, experiment)
 
 
 def allocation_rehearsal_out(rehearsal: Rehearsal, experiment: Experiment) -> AllocationRehearsalOut:
@@ -130,10 +130,10 @@ def rehearsal_out(rehearsal: Rehearsal, experiment: Experiment) -> RehearsalOut:
 
 def find_rehearsal(experiment: Experiment, pk: int) -> Rehearsal:
     """A rehearsal of the experiment. Raises Http404."""
-    found = Rehearsal.objects.filter(experiment=experiment, pk=pk).select_related("by").first()
-    if found is None:
+    row = Rehearsal.objects.filter(experiment=experiment, pk=pk).select_related("by").first()
+    if row is None:
         raise Http404
-    return found
+    return row
 
 
 def forecasts(experiment: Experiment) -> Sequence[Forecast]:
@@ -162,10 +162,10 @@ def past_of_metric(experiment: Experiment, reader: User) -> list[PastOut]:
         .exclude(pk=experiment.pk)
         .order_by("-decided_at")[:PASTS_SHOWN]
     )
-    found = list(same)
-    counts = daily_counts(found)
+    result = list(same)
+    counts = daily_counts(result)
     shown = []
-    for other in found:
+    for other in result:
         seen = counts[other.pk].primary
         level = _level(seen)
         if level is None:

@@ -6,7 +6,9 @@ from datetime import date, datetime
 from typing import Literal
 
 from ninja import Schema
-from pydantic import Field
+from pydantic import Field, computed_field
+
+from neat_verdict.core.text.format import format_simulated
 
 
 class ForecastIn(Schema):
@@ -47,6 +49,12 @@ class ShareOut(Schema):
     share: float
     error: float
 
+    @computed_field  # type: ignore[prop-decorator]
+    @property
+    def text(self) -> str:
+        """The share with its 95 % margin in percentage points: "12.4% ± 0.6"."""
+        return format_simulated(self.share, self.error)
+
 
 class PathOut(Schema):
     lifts: list[float | None]
@@ -71,8 +79,8 @@ class WorldOut(Schema):
     mean_units: float
     right_winners: ShareOut
     false_winners: ShareOut
-    naive_winners: ShareOut
-    naive_differences: ShareOut
+    peeking_winners: ShareOut
+    peeking_differences: ShareOut
     estimates: list[float | None]
     exaggeration: float | None
     paths: list[PathOut]
@@ -120,8 +128,8 @@ class WayOut(Schema):
     open: ShareOut
     picked: ShareOut
     median_days: float | None
-    naive_bias: EstimateOut
-    fair_bias: EstimateOut
+    pooled_bias: EstimateOut
+    stratified_bias: EstimateOut
     shares: list[list[float]]
 
 

@@ -30,8 +30,8 @@ def share(by: User, experiment: Experiment, days: int, note: str = "") -> Report
     link = ReportLink.objects.create(
         experiment=experiment, made_by=by, note=note.strip()[:120], expires_at=clock.now() + timedelta(days=days)
     )
-    told = f" for {link.note}" if link.note else ""
-    record(experiment, by, "share", f"Made a report link{told}, open for {days} days", link=link.pk)
+    text = f" for {link.note}" if link.note else ""
+    record(experiment, by, "share", f"Made a report link{text}, open for {days} days", link=link.pk)
     return link
 
 

@@ -25,22 +25,22 @@ _FONTS = {"Newsreader": "newsreader-latin-standard-normal-*", "Instrument Sans":
 
 def page(experiment: Experiment) -> HttpResponse:
     """The report as one HTML file that fetches nothing."""
-    found = report(experiment)
+    result = report(experiment)
     pictures = _pictures(experiment)
-    told = render_to_string(
+    text = render_to_string(
         "reports/report.html",
         {
-            "report": found,
-            "strips": mark_safe(to_svg(strips(found.reading, 720))),  # made here, its text escaped
+            "report": result,
+            "strips": mark_safe(to_svg(strips(result.reading, 720))),  # made here, its text escaped
             "fonts": _fonts(),
             "tried": [
                 {"line": line, "colour": VARIANTS[position], "pictures": [_inline(p) for p in pictures[position]]}
-                for position, line in enumerate(found.lines)
+                for position, line in enumerate(result.lines)
             ],
             "has_pictures": any(pictures),
         },
     )
-    return _download(f"{experiment.key}-report.html", told.encode(), "text/html; charset=utf-8")
+    return _download(f"{experiment.key}-report.html", text.encode(), "text/html; charset=utf-8")
 
 
 def slides(experiment: Experiment) -> HttpResponse:
@@ -79,9 +79,9 @@ def _data(name: str, content: bytes) -> str:
 
 def _fonts() -> dict[str, str]:
     """The product's fonts where the front end is built; without it the reader's own serve."""
-    found = {}
+    result = {}
     for family, pattern in _FONTS.items():
         files = sorted((settings.WEB_BUILD / "assets").glob(pattern))
         if files:
-            found[family] = _data(files[0].name, files[0].read_bytes())
-    return found
+            result[family] = _data(files[0].name, files[0].read_bytes())
+    return result

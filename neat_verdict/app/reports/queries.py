@@ -112,16 +112,16 @@ def opened(token: str) -> ReportLink:
 
 def shared_report(link: ReportLink, token: str) -> ReportOut:
     """The report behind a link, its pictures at addresses that need no account."""
-    found = report(find(link.experiment.key))
-    for pictures in found.pictures:
+    result = report(find(link.experiment.key))
+    for pictures in result.pictures:
         for picture in pictures:
             picture.url = f"/api/v1/shared/{token}/pictures/{picture.id}"
-    return found
+    return result
 
 
 def shared_picture(link: ReportLink, number: int) -> Picture:
     """A picture of the experiment that a link shows. Raises Http404 for any other."""
-    found = Picture.objects.filter(pk=number, variant__experiment=link.experiment).first()
-    if found is None:
+    row = Picture.objects.filter(pk=number, variant__experiment=link.experiment).first()
+    if row is None:
         raise Http404
-    return found
+    return row

@@ -87,9 +87,9 @@ def _dashes(ends: list[_Point], fine: float) -> list[tuple[_Point, _Point]]:
 @lru_cache(maxsize=64)
 def _font(size: int, *, bold: bool) -> tuple[ImageFont.FreeTypeFont | ImageFont.ImageFont, bool]:
     """The product's own sans where the front end is built (which knows the minus sign), else Pillow's."""
-    found = sorted((settings.WEB_BUILD / "assets").glob("instrument-sans-latin-wght-normal-*.woff2"))
-    if not found:
+    result = sorted((settings.WEB_BUILD / "assets").glob("instrument-sans-latin-wght-normal-*.woff2"))
+    if not result:
         return ImageFont.load_default(size), False
-    font = ImageFont.truetype(str(found[0]), size)
+    font = ImageFont.truetype(str(result[0]), size)
     font.set_variation_by_axes([600 if bold else 400])
     return font, True

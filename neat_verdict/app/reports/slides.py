@@ -51,14 +51,14 @@ class _Slide:
             placeholder.element.getparent().remove(placeholder.element)
 
     def text(
-        self, told: str, x: float, y: float, width: float, height: float, size: float = 14, *, colour: str = INK,
+        self, text: str, x: float, y: float, width: float, height: float, size: float = 14, *, colour: str = INK,
         serif: bool = False, bold: bool = False, align: PP_ALIGN = PP_ALIGN.LEFT,
     ) -> None:  # fmt: skip
         frame = self.slide.shapes.add_textbox(Pt(x), Pt(y), Pt(width), Pt(height)).text_frame
         frame.word_wrap = True
         frame.vertical_anchor = MSO_ANCHOR.TOP
         frame.margin_left = frame.margin_right = frame.margin_top = frame.margin_bottom = Emu(0)
-        for number, line in enumerate(told.split("\n")):
+        for number, line in enumerate(text.split("\n")):
             paragraph = frame.paragraphs[0] if number == 0 else frame.add_paragraph()
             paragraph.alignment = align
             run = paragraph.add_run()
@@ -140,30 +140,30 @@ def _figures(slide: _Slide, report: ReportOut) -> None:
     for column, width in enumerate((34, 190, 276, 118, 160, 86)):
         table.columns[column].width = Pt(width)
     for row, cells in enumerate(rows):
-        for column, told in enumerate(cells):
+        for column, text in enumerate(cells):
             cell = table.cell(row, column)
-            cell.text = told
+            cell.text = text
             cell.fill.solid()
             cell.fill.fore_color.rgb = _rgb(BAND if row == 0 else "#ffffff")
             paragraph = cell.text_frame.paragraphs[0]
             paragraph.font.size, paragraph.font.name = Pt(12), _SANS
             paragraph.font.color.rgb, paragraph.font.bold = _rgb(INK), row > 0 and column == 5
             paragraph.alignment = PP_ALIGN.RIGHT if column > 2 else PP_ALIGN.LEFT
-    told = "\n".join(report.secondary)
-    slide.text(told, _MARGIN, 110 + 30 * len(rows), _WIDTH - 2 * _MARGIN, 200, 12)
+    text = "\n".join(report.secondary)
+    slide.text(text, _MARGIN, 110 + 30 * len(rows), _WIDTH - 2 * _MARGIN, 200, 12)
 
 
 def _tried(slide: _Slide, report: ReportOut, pictures: list[list[Picture]]) -> None:
     slide.head("What was tried", report)
     room = (_WIDTH - 2 * _MARGIN) / len(pictures)
-    for position, found in enumerate(pictures):
+    for position, result in enumerate(pictures):
         left, line = _MARGIN + position * room, report.lines[position]
         slide.text(f"{line.letter}  {line.name}", left, 88, room - 14, 18, 13, bold=True)
         slide.text(line.changes, left, 106, room - 14, 32, 11, colour=QUIET)
-        if found:
-            scale = min((room - 20) / found[0].width, 340 / found[0].height)
-            size = Pt(found[0].width * scale), Pt(found[0].height * scale)
-            with found[0].image.open("rb") as image:
+        if result:
+            scale = min((room - 20) / result[0].width, 340 / result[0].height)
+            size = Pt(result[0].width * scale), Pt(result[0].height * scale)
+            with result[0].image.open("rb") as image:
                 slide.slide.shapes.add_picture(io.BytesIO(image.read()), Pt(left), Pt(144), *size)
 
 
@@ -178,8 +178,8 @@ def _known(slide: _Slide, report: ReportOut) -> None:
         ("What was learnt", report.learnt or "Nothing is noted."),
         ("What happens next", report.next_step),
     ]
-    for number, (title, told) in enumerate(parts):
+    for number, (title, text) in enumerate(parts):
         left, top = _MARGIN + (number % 2) * (half + 28), 88 + (number // 2) * 118
         slide.text(title, left, top, half, 20, 15, serif=True)
-        slide.text(told, left, top + 22, half, 92, 11.5 if len(told) < 420 else 9.5)
+        slide.text(text, left, top + 22, half, 92, 11.5 if len(text) < 420 else 9.5)
     slide.text(report.reading.rule_in_words, _MARGIN, 448, wide, 54, 9.5, colour=QUIET)

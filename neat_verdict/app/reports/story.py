@@ -35,7 +35,7 @@ def how_decided(experiment: Experiment, reading: ReadingOut) -> str:
     """How the verdict came about, and whether the rule was changed on the way."""
     changes = len(experiment.rule_changes)
     times = "once" if changes == 1 else f"{changes} times"
-    kept = f"It was changed {times} after the start, which is told below." if changes else "It was not changed after."
+    kept = f"It was changed {times} after the start, which is shown below." if changes else "It was not changed after."
     return f"The rule was written down before the first {_one(reading.unit_name)} came. {kept} {METHODS[reading.method].how_read}"
 
 
@@ -78,7 +78,7 @@ def _worth(reading: ReadingOut, decision: str) -> FactOut:
     spoken = letters.get(decision) or letters.get(reading.variant or "") or next(iter(letters.values()), None)
     worth = spoken.effect_per_month if spoken else None
     if spoken is None or worth is None or worth.estimate is None or not reading.readable:
-        note = "an unsound test tells nothing" if reading.verdict == "unsound" else "too early to say"
+        note = "an unsound test says nothing" if reading.verdict == "unsound" else "too early to say"
         if reading.readable:
             note = "the audience a day is not known"
         return FactOut(label="Estimated effect per month", value="not known", note=note)

@@ -81,7 +81,7 @@ def somebody(draw: random.Random, number: int) -> Visitor:
 
 
 class Visit:
-    """One visitor's way through the site, told in events."""
+    """One visitor's way through the site, as events."""
 
     def __init__(
         self,
@@ -194,8 +194,8 @@ class HttpDoor:
 
     def assign(self, unit: str, properties: Mapping[str, Any]) -> Assigned:
         """By experiment: variant, parameters, reason."""
-        found: Assigned = self._ask("assign", {"unit": unit, "properties": dict(properties)})["assignments"]
-        return found
+        assigned: Assigned = self._ask("assign", {"unit": unit, "properties": dict(properties)})["assignments"]
+        return assigned
 
     def collect(self, events: Sequence[Mapping[str, Any]]) -> None:
         """Hand events over."""

@@ -1,4 +1,4 @@
-"""Where the stand-ins are found."""
+"""Addresses of the stand-ins."""
 
 from django.urls import path
 

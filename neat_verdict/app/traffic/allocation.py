@@ -23,22 +23,22 @@ SHOWN = 400
 def allocation(experiment: Experiment) -> AllocationOut:
     """How an experiment's traffic follows the evidence. Raises Conflict for one whose split is fixed."""
     if experiment.allocation is None:
-        raise Conflict("The split of this experiment is fixed; nothing steers it")
+        raise Conflict("The split of this experiment is fixed; its shares do not change")
     use = allocation_use(experiment)
     everything = experiment.epochs.filter(round=experiment.round).select_related("set_by")
-    found = list(everything.order_by("-number")[:SHOWN])[::-1]
+    result = list(everything.order_by("-number")[:SHOWN])[::-1]
     units = units_by_epoch(experiment)
     arms = len(experiment.variants.all())
-    current = found[-1] if found and experiment.state == "running" else None
+    current = result[-1] if result and experiment.state == "running" else None
     return AllocationOut(
-        steering=cast(Literal["follow", "frozen", "even"], experiment.steering),
+        mode=cast(Literal["follow", "frozen", "even"], experiment.allocation_mode),
         metric=use.metric.name,
         window_hours=int(definition_of(use.definition).window_hours or 0),
         letters=list(LETTERS[:arms]),
         next_close=next_close(experiment, current) if current else None,
-        epochs=[_epoch(epoch, units.get(epoch.number, [0] * arms), experiment) for epoch in found],
+        epochs=[_epoch(epoch, units.get(epoch.number, [0] * arms), experiment) for epoch in result],
         left_out=max(everything.count() - SHOWN, 0),
-        sentence=_sentence(experiment, found[-1] if found else None),
+        sentence=_sentence(experiment, result[-1] if result else None),
     )
 
 
@@ -60,6 +60,7 @@ def _epoch(epoch: Epoch, units: list[int], experiment: Experiment) -> EpochOut:
         set_by=epoch.set_by.display_name if epoch.set_by else "",
         units=units,
         sentence=_why(epoch),
+        sentences=_why_by_segment(epoch),
     )
 
 
@@ -87,28 +88,39 @@ def _why(epoch: Epoch) -> str:
     slowed = "; the change was held to what the policy allows" if "slowed" in reasons else ""
     if set(record["chances"]) != {""}:
         return f"{seen}, each segment by its own chances{slowed}."
-    chances = record["chances"][""]
+    return f"{seen}, {_best(record['chances'][''])}{slowed}."
+
+
+def _why_by_segment(epoch: Epoch) -> dict[str, str]:
+    """Why each segment has the shares it has, where the policy set them by segment."""
+    if epoch.origin != "policy":
+        return {}
+    why = _why(epoch)
+    return {name: f"{why} Here {_best(chances)}." for name, chances in epoch.record["chances"].items() if name}
+
+
+def _best(chances: list[float]) -> str:
     best = max(range(len(chances)), key=chances.__getitem__)
-    return f"{seen}, {LETTERS[best]} is best with a chance of {format_share(chances[best], 0)}{slowed}."
+    return f"{LETTERS[best]} is best with a chance of {format_share(chances[best], 0)}"
 
 
 def _sentence(experiment: Experiment, latest: Epoch | None) -> str:
     if latest is None:
         return "The first epoch begins with the start, with even shares."
-    told = {
+    mode = {
         "follow": "Shares follow the evidence.",
         "frozen": "Shares are frozen: they stay as they are until the policy is followed again.",
         "even": "Shares are even until the policy is followed again.",
-    }[experiment.steering]
-    return f"Epoch {latest.number}. {told}"
+    }[experiment.allocation_mode]
+    return f"Epoch {latest.number}. {mode}"
 
 
 def find_epoch(experiment: Experiment, number: int) -> Epoch:
     """An epoch of the present round. Raises Http404."""
-    found = experiment.epochs.filter(round=experiment.round, number=number).first()
-    if found is None:
+    row = experiment.epochs.filter(round=experiment.round, number=number).first()
+    if row is None:
         raise Http404
-    return found
+    return row
 
 
 def epoch_record(experiment: Experiment, number: int) -> EpochRecordOut:

@@ -15,7 +15,7 @@ from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.people.auth import MachineAuth, person
 from neat_verdict.app.people.keys import make_key, withdraw_key
 from neat_verdict.app.people.models import MachineKey
-from neat_verdict.app.traffic import actions, allocation, assigning, queries, steering
+from neat_verdict.app.traffic import actions, allocation, assigning, queries, reallocation
 from neat_verdict.app.traffic.models import SavedAudience
 from neat_verdict.app.traffic.schemas import (
     AllocationOut,
@@ -23,7 +23,6 @@ from neat_verdict.app.traffic.schemas import (
     AssignOut,
     AudienceIn,
     AudienceOut,
-    ByHandIn,
     CheckIn,
     CheckOut,
     EpochRecordOut,
@@ -31,8 +30,9 @@ from neat_verdict.app.traffic.schemas import (
     KeyIn,
     KeyOut,
     NewKeyOut,
+    ReallocateIn,
+    SharesByHandIn,
     SnippetsOut,
-    SteerIn,
 )
 
 router = Router(tags=["traffic"])
@@ -78,7 +78,7 @@ def assign(request: HttpRequest) -> HttpResponse:
     if not isinstance(properties, dict):
         problems.append("properties must be an object")
         properties = {}
-    found = assigning.assign(unit, properties, keys)
+    result = assigning.assign(unit, properties, keys)
     answers = {
         key: {
             "variant": answer.variant,
@@ -87,7 +87,7 @@ def assign(request: HttpRequest) -> HttpResponse:
             "because": answer.because,
             "problem": answer.problem,
         }
-        for key, answer in found.items()
+        for key, answer in result.items()
     }
     return JsonResponse({"assignments": answers, "problem": "; ".join(problems) or None})
 
@@ -130,7 +130,7 @@ def exclusion_groups(request: HttpRequest) -> list[ExclusionOut]:
 
 @router.get("/audiences", response=list[AudienceOut], operation_id="list_audiences")
 def audiences(request: HttpRequest) -> list[AudienceOut]:
-    return [_audience(found) for found in SavedAudience.objects.select_related("made_by")]
+    return [_audience(result) for result in SavedAudience.objects.select_related("made_by")]
 
 
 @router.post("/audiences", response={201: AudienceOut}, operation_id="keep_audience")
@@ -145,26 +145,26 @@ def remove_audience(request: HttpRequest, number: int) -> Status[None]:
     return Status(204, None)
 
 
-def _audience(found: SavedAudience) -> AudienceOut:
+def _audience(saved_audience: SavedAudience) -> AudienceOut:
     return AudienceOut(
-        id=found.pk,
-        name=found.name,
-        description=found.description,
-        groups=found.groups,
-        words=audience_of(found.groups).words(),
-        made_by=found.made_by.display_name,
+        id=saved_audience.pk,
+        name=saved_audience.name,
+        description=saved_audience.description,
+        groups=saved_audience.groups,
+        words=audience_of(saved_audience.groups).words(),
+        made_by=saved_audience.made_by.display_name,
     )
 
 
 @router.get("/keys", response=list[KeyOut], operation_id="list_keys")
 def keys(request: HttpRequest) -> list[KeyOut]:
-    return [KeyOut(**_key(found)) for found in MachineKey.objects.select_related("made_by")]
+    return [KeyOut(**_key(result)) for result in MachineKey.objects.select_related("made_by")]
 
 
 @router.post("/keys", response={201: NewKeyOut}, operation_id="make_key")
 def new_key(request: HttpRequest, payload: KeyIn) -> Status[NewKeyOut]:
-    found, secret = make_key(person(request), payload.name)
-    return Status(201, NewKeyOut(**_key(found), secret=secret))
+    result, secret = make_key(person(request), payload.name)
+    return Status(201, NewKeyOut(**_key(result), secret=secret))
 
 
 @router.delete("/keys/{number}", response=KeyOut, operation_id="withdraw_key")
@@ -173,14 +173,14 @@ def remove_key(request: HttpRequest, number: int) -> KeyOut:
     return KeyOut(**_key(withdraw_key(person(request), number)))
 
 
-def _key(found: MachineKey) -> dict[str, Any]:
+def _key(machine_key: MachineKey) -> dict[str, Any]:
     return {
-        "id": found.pk,
-        "name": found.name,
-        "start": found.start,
-        "made_by": found.made_by.display_name,
-        "made_at": found.made_at,
-        "withdrawn_at": found.withdrawn_at,
+        "id": machine_key.pk,
+        "name": machine_key.name,
+        "start": machine_key.start,
+        "made_by": machine_key.made_by.display_name,
+        "made_at": machine_key.made_at,
+        "withdrawn_at": machine_key.withdrawn_at,
     }
 
 
@@ -204,20 +204,22 @@ def epoch_record(request: HttpRequest, key: str, number: int) -> EpochRecordOut:
     return allocation.epoch_record(find(key), number)
 
 
-_STEERINGS = {"freeze": steering.freeze, "follow": steering.resume_policy, "even": steering.return_to_even}
+_MODES = {"freeze": reallocation.freeze, "follow": reallocation.resume_policy, "even": reallocation.return_to_even}
 
 
-@router.post("/experiments/{key}/steering/by-hand", response=AllocationOut, operation_id="set_shares_by_hand")
-def by_hand(request: HttpRequest, key: str, payload: ByHandIn) -> AllocationOut:
+@router.post("/experiments/{key}/allocation/by-hand", response=AllocationOut, operation_id="set_shares_by_hand")
+def by_hand(request: HttpRequest, key: str, payload: SharesByHandIn) -> AllocationOut:
     """Shares for one epoch, which begins now."""
     find(key)
-    steering.set_by_hand(person(request), key, payload.shares, payload.reason)
+    reallocation.set_by_hand(person(request), key, payload.shares, payload.reason)
     return allocation.allocation(find(key))
 
 
-@router.post("/experiments/{key}/steering/{way}", response=AllocationOut, operation_id="steer")
-def steer(request: HttpRequest, key: str, way: Literal["freeze", "follow", "even"], payload: SteerIn) -> AllocationOut:
+@router.post("/experiments/{key}/allocation/{way}", response=AllocationOut, operation_id="reallocate")
+def reallocate(
+    request: HttpRequest, key: str, way: Literal["freeze", "follow", "even"], payload: ReallocateIn
+) -> AllocationOut:
     """Freeze the shares, let them follow the evidence again, or return to even ones."""
     find(key)
-    _STEERINGS[way](person(request), key, payload.reason)
+    _MODES[way](person(request), key, payload.reason)
     return allocation.allocation(find(key))

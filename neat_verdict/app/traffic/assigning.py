@@ -1,4 +1,4 @@
-"""Which variant a unit gets now, and the list with which others can tell it themselves."""
+"""Which variant a unit gets now, and the list with which others can compute it themselves."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ NOT_KNOWN = "there is no experiment with this key that takes events"
 
 @dataclass(frozen=True, slots=True)
 class Answer:
-    """What a site is told of one experiment."""
+    """What a site needs of one experiment."""
 
     variant: str
     parameters: Mapping[str, object]
@@ -35,7 +35,7 @@ def assign(unit: str, properties: Mapping[str, object], keys: Sequence[str] | No
     """
     experiments = served()
     if keys is None:
-        keys = [key for key, found in experiments.items() if found.serving or unit in found.traffic.forced]
+        keys = [key for key, result in experiments.items() if result.serving or unit in result.traffic.forced]
     kept = _kept(unit)
     return {key: _answer(experiments.get(key), unit, properties, kept) for key in keys}
 
@@ -57,31 +57,31 @@ def _answer(
     if before is not None:
         position = next(place for place, variant in enumerate(experiment.variants) if variant[0] == before)
     try:
-        found = experiment.traffic.assign(unit, properties, position)
+        result = experiment.traffic.assign(unit, properties, position)
     except InputError as problem:
         return Answer("A", experiment.variants[0][2], "not_running", problem=str(problem))
-    return Answer(LETTERS[found.position], experiment.variants[found.position][2], found.reason, found.because)
+    return Answer(LETTERS[result.position], experiment.variants[result.position][2], result.reason, result.because)
 
 
 def running_list() -> dict[str, Any]:
     """All running experiments and rollouts as others need them to assign by themselves, with vectors to hold theirs against."""
-    running = [found for found in served().values() if found.serving]
+    running = [result for result in served().values() if result.serving]
     return {
         "format": 1,
         "made_at": clock.now().isoformat(),
-        "experiments": [listed(found) for found in running],
+        "experiments": [listed(result) for result in running],
         "test_vectors": known_answers(),
     }
 
 
-def listed(found: Served) -> dict[str, Any]:
+def listed(result: Served) -> dict[str, Any]:
     """One experiment of the list."""
-    traffic = found.traffic
+    traffic = result.traffic
     allocated = {value: list(weights) for value, weights in traffic.allocated.items()}
     return {
-        "key": found.key,
+        "key": result.key,
         "salt": traffic.salt,
-        "unit": found.unit,
+        "unit": result.unit,
         "participation": traffic.participation,
         "audience": [asdict(group) for group in traffic.audience.groups],
         "exclusion": asdict(traffic.slice) if traffic.slice else None,
@@ -96,7 +96,7 @@ def listed(found: Served) -> dict[str, Any]:
         "variants": [
             {"letter": LETTERS[position], "name": name, "weight": weight, "parameters": dict(parameters)}
             for position, ((_, name, parameters), weight) in enumerate(
-                zip(found.variants, traffic.weights, strict=True)
+                zip(result.variants, traffic.weights, strict=True)
             )
         ],
     }

@@ -55,15 +55,15 @@ def cells(
         )
     ]
     arms = len(experiment.variants.all())
-    found: dict[int, dict[tuple[int, str, date], NDArray[np.float64]]] = {metric: {} for metric in tallyings}
+    result: dict[int, dict[tuple[int, str, date], NDArray[np.float64]]] = {metric: {} for metric in tallyings}
     for metric, label, day, position, *sums in rows:
         number, _, segment = label[1:].partition(" ")
         mine = tallyings[metric].columns
-        place = found[metric].setdefault((int(number), segment, day), np.zeros((len(mine), arms)))
+        place = result[metric].setdefault((int(number), segment, day), np.zeros((len(mine), arms)))
         place[:, position] = [sums[columns.index(column)] for column in mine]
     return {
         metric: [Cell(*place, sums) for place, sums in sorted(by_place.items(), key=lambda line: line[0])]
-        for metric, by_place in found.items()
+        for metric, by_place in result.items()
     }
 
 
@@ -72,13 +72,13 @@ def shares_in(epoch: Epoch, segment: str, arms: int) -> tuple[float, ...]:
     return tuple(epoch.shares.get(segment) or epoch.shares.get("") or [1 / arms] * arms)
 
 
-def periods_of(experiment: Experiment, tallying: Tallying, found: Sequence[Cell]) -> list[Period]:
+def periods_of(experiment: Experiment, tallying: Tallying, result: Sequence[Cell]) -> list[Period]:
     """Cells as the core reads them, each with the shares of its epoch; adjusted means by what all of them came to before."""
-    if not found:
+    if not result:
         return []
     count = len(experiment.variants.all())
     by_number = {epoch.number: epoch for epoch in epochs_of(experiment)}
-    arms = tallying.arms_along(np.stack([cell.sums for cell in found], axis=1))
+    arms = tallying.arms_along(np.stack([cell.sums for cell in result], axis=1))
     even = (1 / count,) * count
     return [
         Period(
@@ -89,15 +89,15 @@ def periods_of(experiment: Experiment, tallying: Tallying, found: Sequence[Cell]
             cell.number,
             experiment.round,
         )
-        for cell, line in zip(found, arms, strict=True)
+        for cell, line in zip(result, arms, strict=True)
     ]
 
 
 def epochs_by_metric(experiment: Experiment) -> dict[int, list[Period]]:
     """The epochs of every metric, as they are read, by the metric's id."""
     uses = list(experiment.metrics.all())
-    found = cells(experiment, uses)
-    return {use.metric_id: periods_of(experiment, use.tallying, found[use.metric_id]) for use in uses}
+    result = cells(experiment, uses)
+    return {use.metric_id: periods_of(experiment, use.tallying, result[use.metric_id]) for use in uses}
 
 
 def next_close(experiment: Experiment, epoch: Epoch) -> datetime:
@@ -117,18 +117,18 @@ def mature_numbers(experiment: Experiment, use: ExperimentMetric, after: int, no
     """Closed epochs past ``after`` whose last units have had their counting window, in order."""
     window = timedelta(hours=definition_of(use.definition).window_hours or 0)
     later = experiment.epochs.filter(round=experiment.round, number__gt=after)
-    found = []
+    result = []
     for number, ended_at in later.values_list("number", "ended_at"):
         if ended_at is None or ended_at + window > now:
             break
-        found.append(number)
-    return found
+        result.append(number)
+    return result
 
 
-def sums_by_segment(found: Sequence[Cell], number: int) -> dict[str, list[list[float]]]:
+def sums_by_segment(result: Sequence[Cell], number: int) -> dict[str, list[list[float]]]:
     """An epoch's sums by segment, one list an arm, its days added up."""
     total: dict[str, NDArray[np.float64]] = {}
-    for cell in found:
+    for cell in result:
         if cell.number == number:
             total[cell.segment] = total.get(cell.segment, 0) + cell.sums
     return {segment: sums.T.tolist() for segment, sums in total.items()}
@@ -166,9 +166,9 @@ def _policy_of(record: Mapping[str, Any]) -> Policy:
 def units_by_epoch(experiment: Experiment) -> dict[int, list[int]]:
     """First exposures by epoch and variant, by the tallies of the metric that decides."""
     use = experiment.primary
-    found: dict[int, list[int]] = defaultdict(lambda: [0] * len(experiment.variants.all()))
+    result: dict[int, list[int]] = defaultdict(lambda: [0] * len(experiment.variants.all()))
     if use is None:
-        return found
+        return result
     for cell in cells(experiment, [use])[use.metric_id]:
-        found[cell.number] = [a + int(b) for a, b in zip(found[cell.number], cell.sums[0], strict=True)]
-    return found
+        result[cell.number] = [a + int(b) for a, b in zip(result[cell.number], cell.sums[0], strict=True)]
+    return result

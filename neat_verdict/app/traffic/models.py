@@ -72,8 +72,8 @@ class Epoch(models.Model):
     """A stretch of an experiment in which shares stood still; the last of a round is open (``ended_at`` null).
 
     ``shares`` are by segment ("" for everybody). ``origin`` says who set them: the even start, the policy, a hand, a freeze, or a
-    return to even. ``record`` has all that they were worked out from (see `steering.closing_record`), so that anybody can do it
-    again; empty where a hand set them.
+    return to even. ``record`` has all that they were worked out from (see `reallocation.closing_record`), so that anybody can
+    do it again; empty where a hand set them.
     """
 
     class Origin(models.TextChoices):

@@ -17,16 +17,16 @@ _HOLDING = ("draft", "scheduled", "running", "paused")
 
 def check(experiment: Experiment, unit: str, properties: Mapping[str, object]) -> CheckOut:
     """What a visitor would get if the experiment ran now, and what decides it. Nothing is stored."""
-    found = replace(traffic_of(experiment, today()), running=True).assign(unit, properties)
-    variant = list(experiment.variants.all())[found.position]
+    result = replace(traffic_of(experiment, today()), running=True).assign(unit, properties)
+    variant = list(experiment.variants.all())[result.position]
     return CheckOut(
-        variant=LETTERS[found.position],
+        variant=LETTERS[result.position],
         name=variant.name,
         parameters=parameters_of(variant.parameters),
-        reason=found.reason,
-        because=found.because,
+        reason=result.reason,
+        because=result.because,
         problem=None,
-        takes_part=found.takes_part,
+        takes_part=result.takes_part,
     )
 
 
@@ -103,10 +103,10 @@ def event(unit, name, **more):
 
 unit, properties = "visitor-1", {"device": "phone"}
 answer = ask("assign", {"unit": unit, "properties": properties, "experiments": ["‹key›"]})
-found = answer["assignments"]["‹key›"]
-variant, parameters = found["variant"], found["parameters"]
-if found["reason"] in ("assigned", "forced"):  # only who is shown the difference is an exposure
-    shown = {"experiment": "‹key›", "variant": variant, "reason": found["reason"]}
+result = answer["assignments"]["‹key›"]
+variant, parameters = result["variant"], result["parameters"]
+if result["reason"] in ("assigned", "forced"):  # only who is shown the difference is an exposure
+    shown = {"experiment": "‹key›", "variant": variant, "reason": result["reason"]}
     ask("collect", {"events": [event(unit, "exposure", **shown, **properties)]})
 print(‹use›)
 # later, when it happens:

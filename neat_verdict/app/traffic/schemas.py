@@ -105,7 +105,8 @@ Origin = Literal["start", "policy", "hand", "frozen", "even"]
 
 class EpochOut(Schema):
     """An epoch: its shares by segment ("" for everybody), who set them and why; ``chances`` to be best as they were known when it
-    began, ``wanted`` what the policy asked for then, and ``units`` first exposed in it by variant."""
+    began, ``wanted`` what the policy asked for then, ``units`` first exposed in it by variant, ``sentence`` why for everybody and
+    ``sentences`` why by segment."""
 
     number: int
     started_at: datetime
@@ -119,12 +120,13 @@ class EpochOut(Schema):
     set_by: str
     units: list[int]
     sentence: str
+    sentences: dict[str, str]
 
 
 class AllocationOut(Schema):
-    """How traffic follows the evidence: who steers, by which metric, when the epoch ends, and the latest epochs in order."""
+    """How traffic follows the evidence: who sets the shares, by which metric, when the epoch ends; the latest epochs in order."""
 
-    steering: Literal["follow", "frozen", "even"]
+    mode: Literal["follow", "frozen", "even"]
     metric: str
     window_hours: int
     letters: list[str]
@@ -134,11 +136,11 @@ class AllocationOut(Schema):
     sentence: str
 
 
-class SteerIn(Schema):
+class ReallocateIn(Schema):
     reason: str = Field(max_length=300)
 
 
-class ByHandIn(SteerIn):
+class SharesByHandIn(ReallocateIn):
     """``shares`` with control first; they add up to 1."""
 
     shares: list[float] = Field(max_length=10)

@@ -1,4 +1,4 @@
-"""The experiments that events and assignments concern, as the core's objects; made anew when one of them changes."""
+"""The experiments that events and assignments concern, as the core's objects; made again when one of them changes."""
 
 from __future__ import annotations
 
@@ -74,12 +74,12 @@ def served() -> dict[str, Served]:
     global _made
     stamp = _stamp()
     if _made is None or _made[0] != stamp:
-        _made = (stamp, {found.key: found for found in _load(workspace(), today())})
+        _made = (stamp, {result.key: result for result in _load(workspace(), today())})
     return _made[1]
 
 
 def forget() -> None:
-    """Make them anew when asked next."""
+    """Make them again when asked next."""
     global _made
     _made = None
 
@@ -163,7 +163,7 @@ def shares_now(experiment: Experiment) -> dict[str, tuple[float, ...]]:
     if experiment.allocation is None:
         return {}
     latest = epochs_of(experiment)[-1:]
-    return {name: tuple(found) for epoch in latest for name, found in epoch.shares.items()}
+    return {name: tuple(result) for epoch in latest for name, result in epoch.shares.items()}
 
 
 def traffic_of(experiment: Experiment, day: date) -> Traffic:
@@ -185,7 +185,7 @@ def traffic_of(experiment: Experiment, day: date) -> Traffic:
         salt=salt,
         weights=shares.get("", even),
         allocated_by=allocated_by,
-        allocated={name.split("=", 1)[1]: found for name, found in shares.items() if name} if allocated_by else {},
+        allocated={name.split("=", 1)[1]: result for name, result in shares.items() if name} if allocated_by else {},
         participation=Arrivals(1, experiment.participation, steps).participation_on((day - first).days + 1),
         audience=audience_of(experiment.audience_rules),
         forced={unit: positions[letter] for unit, letter in experiment.forced.items() if letter in positions},

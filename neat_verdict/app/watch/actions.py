@@ -23,7 +23,7 @@ from neat_verdict.app.experiments.queries import find, workspace
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
-from neat_verdict.app.traffic.steering import tend_epochs
+from neat_verdict.app.traffic.reallocation import tend_epochs
 from neat_verdict.app.watch.models import ChangeNote, Notice
 from neat_verdict.app.watch.queries import observe
 from neat_verdict.app.watch.readiness import unmet
@@ -75,7 +75,7 @@ def tick() -> dict[str, int]:
     done = {
         "events released": release_held(),
         "started": _each(_due_starts(), _start),
-        "epochs closed": _each(_steered(), tend_epochs),
+        "epochs closed": _each(_adaptive(), tend_epochs),
         "ended": _each(_due_ends(), _end),
         "looks taken": _each(_read(), take_due_looks),
         "notices": _each(_watched(), look_for_issues),
@@ -85,7 +85,7 @@ def tick() -> dict[str, int]:
 
 
 def _each(things: list[T], do: Callable[[T], int]) -> int:
-    """Do something to each; one that fails is told in the log and does not keep the others."""
+    """Do something to each; one that fails is logged and does not keep the others."""
     done = 0
     for thing in things:
         try:
@@ -123,7 +123,7 @@ def _end(due: Experiment) -> int:
     return 1
 
 
-def _steered() -> list[Experiment]:
+def _adaptive() -> list[Experiment]:
     return list(Experiment.objects.filter(state="running", allocation__isnull=False))
 
 
@@ -138,22 +138,22 @@ def _read() -> list[Experiment]:
 
 @transaction.atomic
 def look_for_issues(experiment: Experiment) -> int:
-    """Tell what is wrong with a running experiment, and that it waits for a decision; each once. Returns how many are new."""
-    told = 0
+    """Notify what is wrong with a running experiment, and that it waits for a decision; each once. Returns how many are new."""
+    text = 0
     for issue in find_issues(observe(experiment)):
         occasion = f"{experiment.round}:{issue.kind}:{issue.subject}"[:120]
-        told += notice(experiment, occasion, issue.tone, f"{experiment.name}: {issue.sentence}", issue.advice, "watch")
+        text += notice(experiment, occasion, issue.tone, f"{experiment.name}: {issue.sentence}", issue.advice, "watch")
     reading = record(analyse(experiment))
     if reading.verdict.kind.readable:
-        told += notice(
+        text += notice(
             experiment, f"{experiment.round}:ready:{reading.verdict.name}", "ready", f"{experiment.name} is ready for your call",
             f"The decision rule says: {reading.sentences.short}", "verdict",
         )  # fmt: skip
-    return told
+    return text
 
 
 def notice(experiment: Experiment, occasion: str, tone: str, sentence: str, advice: str, sheet: str) -> int:
-    """Tell something once; 0 where it has been told."""
+    """Notify once; 0 where that was done before."""
     try:
         with transaction.atomic():
             Notice.objects.create(

@@ -1,4 +1,4 @@
-"""What the analyst is told, and what else changed while an experiment ran."""
+"""Notices to the analyst, and what else changed while an experiment ran."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from neat_verdict.app.experiments.models import Experiment
 
 
 class Notice(models.Model):
-    """Something that needs somebody, told once: ``occasion`` tells it from all others of the experiment."""
+    """Something that needs somebody, sent once: ``occasion`` tells it from all others of the experiment."""
 
     experiment = models.ForeignKey(Experiment, on_delete=models.CASCADE, related_name="notices")
     occasion = models.CharField(max_length=120)

@@ -55,18 +55,18 @@ def units_by_segment(experiment: Experiment) -> dict[str, list[int]]:
         .values_list("segment", "variant__position")
         .annotate(units=Sum("units"))
     )
-    found: dict[str, list[int]] = defaultdict(lambda: [0] * len(experiment.variants.all()))
+    result: dict[str, list[int]] = defaultdict(lambda: [0] * len(experiment.variants.all()))
     for segment, position, units in rows:
-        found[segment][position] = units
-    return dict(found)
+        result[segment][position] = units
+    return dict(result)
 
 
 def last_day_of_intake() -> dict[str, int]:
     """What the workspace took in within 24 hours."""
     since = milliseconds() // HOUR - 23
     fields = ("events", "duplicates", "late", "held", "unexposed")
-    found = Intake.objects.filter(hour__gte=since).aggregate(**{field: Sum(field) for field in fields})
-    return {field: found[field] or 0 for field in fields}
+    result = Intake.objects.filter(hour__gte=since).aggregate(**{field: Sum(field) for field in fields})
+    return {field: result[field] or 0 for field in fields}
 
 
 def mixed_units(experiment: Experiment) -> int:
@@ -80,17 +80,17 @@ def planned_by_day(experiment: Experiment) -> dict[str, list[float]]:
     use = experiment.primary
     if experiment.allocation is None or use is None:
         return {}
-    found: dict[str, list[float]] = {}
+    result: dict[str, list[float]] = {}
     for epoch in epochs_by_metric(experiment)[use.metric_id]:
         units = sum(arm.units for arm in epoch.arms)
         day = date.fromordinal(epoch.day).isoformat()
-        before = found.get(day, [0.0] * len(epoch.shares))
-        found[day] = [a + units * share for a, share in zip(before, epoch.shares, strict=True)]
-    return found
+        before = result.get(day, [0.0] * len(epoch.shares))
+        result[day] = [a + units * share for a, share in zip(before, epoch.shares, strict=True)]
+    return result
 
 
 def observe(experiment: Experiment) -> Observed:
-    """Everything that faults are found from."""
+    """Everything that data quality issues follow from."""
     counts = daily_counts([experiment])[experiment.pk].primary
     by_events = experiment.data_from == "events"
     last = today() - timedelta(days=1)
@@ -105,7 +105,7 @@ def observe(experiment: Experiment) -> Observed:
         letters=letters,
         weights=np.sum(list(planned.values()), axis=0).tolist() if planned else weights(experiment),
         units=counts.units.sum(axis=0).tolist() if counts.days else [0] * len(letters),
-        # Segments have no plan of their own where shares change, or are steered one by one.
+        # Segments have no plan of their own where shares change, or are set by segment.
         segments=units_by_segment(experiment) if by_events and experiment.allocation is None else {},
         days=days,
         first=_first_whole_day(experiment, counts.days),
@@ -145,8 +145,8 @@ def live(experiment: Experiment) -> LiveOut:
     )
 
 
-def _stratum(found: Stratum) -> StratumOut:
-    return StratumOut(name=found.name, units=list(found.units), pvalue=found.check.pvalue, alarm=found.alarm)
+def _stratum(stratum: Stratum) -> StratumOut:
+    return StratumOut(name=stratum.name, units=list(stratum.units), pvalue=stratum.check.pvalue, alarm=stratum.alarm)
 
 
 def _latest(experiment: Experiment) -> list[HappeningOut]:
@@ -187,11 +187,11 @@ def _hours(experiment: Experiment) -> list[HourOut]:
         variant__experiment=experiment, round=experiment.round, hour__gt=last - HOURS_SHOWN
     ).values_list("hour", "variant__position", "units")
     arms = len(experiment.variants.all())
-    found = {hour: [0] * arms for hour in range(last - HOURS_SHOWN + 1, last + 1)}
+    result = {hour: [0] * arms for hour in range(last - HOURS_SHOWN + 1, last + 1)}
     for hour, position, units in rows:
-        if hour in found:
-            found[hour][position] = units
-    return [HourOut(at=_moment(hour * HOUR), units=units) for hour, units in found.items()]
+        if hour in result:
+            result[hour][position] = units
+    return [HourOut(at=_moment(hour * HOUR), units=units) for hour, units in result.items()]
 
 
 def _event_names(experiment: Experiment) -> list[EventNameOut]:
@@ -212,7 +212,7 @@ def _event_names(experiment: Experiment) -> list[EventNameOut]:
 
 
 def _unknown_names() -> list[str]:
-    known = {name for found in served().values() for name in found.event_names}
+    known = {name for result in served().values() for name in result.event_names}
     since = milliseconds() - 24 * HOUR
     recent = Sighting.objects.filter(kind="event", last_at__gte=since, last_at__lte=milliseconds() + HOLD_AFTER)
     unknown = recent.exclude(name__in=known | {EXPOSURE}).order_by("name").values_list("name", flat=True)
@@ -229,5 +229,5 @@ def notes(experiment: Experiment) -> QuerySet[ChangeNote]:
 
 def notices(*, unread: bool = False) -> QuerySet[Notice]:
     """Notices, the latest first."""
-    found = Notice.objects.select_related("experiment")
-    return found.filter(read_at__isnull=True) if unread else found
+    result = Notice.objects.select_related("experiment")
+    return result.filter(read_at__isnull=True) if unread else result

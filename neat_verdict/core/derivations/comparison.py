@@ -132,28 +132,28 @@ _STRATIFIED = {
 def _stratified(
     figure: Figure, comparison: Comparison, pairs: Sequence[Pair], rule: DecisionRule, whose: str, among: int
 ) -> Derivation:
-    found = compare_stratified(pairs, comparison.critical_value)
-    if found is None:
+    result = compare_stratified(pairs, comparison.critical_value)
+    if result is None:
         raise InputError("pairs", len(pairs), "must have a period in which both arms can be compared")
     levels = _LEVELS + comparison.variant.notation.by_period
     if len({pair.segment for pair in pairs}) > 1:
         levels += f";  {_SEGMENTS}"
     made = [
-        Step("periods compared", str(found.periods)),
+        Step("periods compared", str(result.periods)),
         *steps(
             (
-                ("Σw", found.information),
-                ("m₀", found.reference_level),
-                ("m₁", found.variant_level),
+                ("Σw", result.information),
+                ("m₀", result.reference_level),
+                ("m₁", result.variant_level),
                 ("√(v₁ + v₀)", comparison.error),
-                ("z", found.statistic),
+                ("z", result.statistic),
             )
         ),
     ]
     name, formula = _STRATIFIED[figure]
     if figure in ("lift", "difference"):
         made.append(Step("critical value", format_full(comparison.critical_value)))
-        made += interval_steps(found.lift if figure == "lift" else found.difference)
+        made += interval_steps(result.lift if figure == "lift" else result.difference)
     elif figure == "pvalue":
         made.append(Step("p", format_full(comparison.pvalue)))
     else:

@@ -21,7 +21,7 @@ _WAYS = {
         "Holm (1979), Scand. J. Stat. 6, 65–70",
     ),
     "benjamini_hochberg": (
-        "The p-values of all secondary metrics and variants in order; so that of all that is found no more "
+        "The p-values of all secondary metrics and variants in order; so that of all differences declared no more "
         "than the level is false, "
         "on average.",
         "p₍ᵢ₎ adjusted = min over j ≥ i of min(1, m·p₍ⱼ₎/j)",

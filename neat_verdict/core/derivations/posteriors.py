@@ -16,10 +16,10 @@ _BEST = "P(a is best) = ∫ f_a(t) · Π_{j≠a} F_j(t) dt"
 def chance_derivation(reading: Reading, rule: DecisionRule, letter: str) -> Derivation:
     """The chance of an arm to be the best of all. Raises InputError where the arms cannot be compared."""
     place = LETTERS.index(letter)
-    found = rule.design.levels_and_chances(reading.periods, reading.arms, rule)
-    if found is None:
+    result = rule.design.levels_and_chances(reading.periods, reading.arms, rule)
+    if result is None:
         raise InputError("variant", letter, "cannot be compared yet: every variant needs units")
-    chances = found[1]
+    chances = result[1]
     words, inputs = rule.design.chance_derivation(reading.periods, reading.arms, rule)
     return Derivation(
         f"Chance of {letter} to be best",
@@ -37,8 +37,8 @@ def chance_derivation(reading: Reading, rule: DecisionRule, letter: str) -> Deri
 
 def posterior_derivation(comparison: Comparison, rule: DecisionRule, letter: str) -> Derivation:
     """Probability of being better and expected loss. Raises InputError where the rule does not read by a posterior."""
-    found = comparison.posterior
-    if found is None:
+    result = comparison.posterior
+    if result is None:
         raise InputError("figure", "superiority", "is not read by this rule")
     return Derivation(
         f"Probability that {letter} is better",
@@ -53,9 +53,9 @@ def posterior_derivation(comparison: Comparison, rule: DecisionRule, letter: str
         ),
         steps(
             (
-                ("expected loss", found.expected_loss),
-                ("expected loss of control", found.expected_loss_of_control),
-                ("superiority", found.superiority),
+                ("expected loss", result.expected_loss),
+                ("expected loss of control", result.expected_loss_of_control),
+                ("superiority", result.superiority),
             )
         ),
     )

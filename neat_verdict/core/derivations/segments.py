@@ -24,10 +24,10 @@ def partially_pooled_derivation(effects: Mapping[str, Effect], name: str, rule: 
     """
     if name not in effects or len(effects) < 2:
         raise InputError("segment", name, f"has nothing to be drawn towards; known are {', '.join(effects) or 'none'}")
-    found = pool(list(effects.values()))
+    result = pool(list(effects.values()))
     place = list(effects).index(name)
     own, variance = effects[name]
-    drawn, error = found.partially_pooled[place][0], math.sqrt(found.partially_pooled[place][1])
+    drawn, error = result.partially_pooled[place][0], math.sqrt(result.partially_pooled[place][1])
     c = two_sided_critical_value(rule.confidence)
     return Derivation(
         f"Partially pooled lift of {name}",
@@ -39,10 +39,10 @@ def partially_pooled_derivation(effects: Mapping[str, Effect], name: str, rule: 
         "DerSimonian & Laird (1986), Controlled Clinical Trials 7, 177–188",
         effects_as_steps(effects),
         (
-            Step("Q", format_full(found.heterogeneity)),
-            Step("τ²", format_full(found.between)),
-            Step("μ", format_full(found.mean)),
-            Step("kept of its own", format_full(found.between / (found.between + variance))),
+            Step("Q", format_full(result.heterogeneity)),
+            Step("τ²", format_full(result.between)),
+            Step("μ", format_full(result.mean)),
+            Step("kept of its own", format_full(result.between / (result.between + variance))),
             Step("y", format_full(own)),
             Step("y*", format_full(drawn)),
             Step("estimate", format_full(math.expm1(drawn))),
@@ -91,8 +91,8 @@ def trend_derivation(effects: Sequence[tuple[int, Effect]]) -> Derivation:
 
     Raises InputError with fewer than three.
     """
-    found = trend([place for place, _ in effects], [effect for _, effect in effects])
-    if found is None:
+    result = trend([place for place, _ in effects], [effect for _, effect in effects])
+    if result is None:
         raise InputError("weeks", len(effects), "must be 3 or more with something in each")
     return Derivation(
         "Change from week to week",
@@ -103,10 +103,10 @@ def trend_derivation(effects: Sequence[tuple[int, Effect]]) -> Derivation:
         "Cochran (1954), Biometrics 10, 101–129",
         effects_as_steps({f"group {place + 1}": effect for place, effect in effects}),
         (
-            Step("b", format_full(found.slope)),
-            Step("error", format_full(found.error)),
-            Step("z", format_full(found.slope / found.error)),
-            Step("p", format_full(found.pvalue)),
+            Step("b", format_full(result.slope)),
+            Step("error", format_full(result.error)),
+            Step("z", format_full(result.slope / result.error)),
+            Step("p", format_full(result.pvalue)),
         ),
     )
 

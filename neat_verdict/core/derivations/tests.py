@@ -78,7 +78,7 @@ def difference_derivation(effects: Mapping[str, Effect], tried: int) -> Derivati
     """
     if len(effects) < 2:
         raise InputError("segments", len(effects), "must be 2 or more with something to compare")
-    found = pool(list(effects.values()))
+    result = pool(list(effects.values()))
     return Derivation(
         "Difference between segments",
         "Whether the lifts of the segments lie further apart than chance spreads them, and the share of their spread that is "
@@ -88,12 +88,12 @@ def difference_derivation(effects: Mapping[str, Effect], tried: int) -> Derivati
         "Cochran (1954), Biometrics 10, 101–129; I²: Higgins & Thompson (2002), Stat. Med. 21, 1539–1558; Bonferroni",
         effects_as_steps(effects),
         (
-            Step("ȳ", format_full(found.effect)),
-            Step("Q", format_full(found.heterogeneity)),
+            Step("ȳ", format_full(result.effect)),
+            Step("Q", format_full(result.heterogeneity)),
             Step("degrees", str(len(effects) - 1)),
-            Step("I²", format_full(found.i_squared)),
-            Step("p", format_full(found.pvalue)),
+            Step("I²", format_full(result.i_squared)),
+            Step("p", format_full(result.pvalue)),
             Step("properties", str(tried)),
-            Step("adjusted p", format_full(min(found.pvalue * max(tried, 1), 1.0))),
+            Step("adjusted p", format_full(min(result.pvalue * max(tried, 1), 1.0))),
         ),
     )

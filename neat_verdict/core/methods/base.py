@@ -175,10 +175,10 @@ class Method(ABC):
     def compare(self, pairs: Sequence[Pair], rule: DecisionRule, threshold: Threshold) -> Comparison | None:
         """A variant against control over periods; None with too little to compare."""
         one_sided = rule.sign if self.sides == "one" else 0
-        found = compare_pairs(pairs, threshold.critical_value, one_sided_sign=one_sided)
-        if found is None:
+        result = compare_pairs(pairs, threshold.critical_value, one_sided_sign=one_sided)
+        if result is None:
             return None
-        return replace(found, adjusted_pvalue=threshold.adjusted_pvalue(found.statistic * rule.sign))
+        return replace(result, adjusted_pvalue=threshold.adjusted_pvalue(result.statistic * rule.sign))
 
     def clear_and_beaten(self, comparison: Comparison, low: float, high: float) -> tuple[bool, bool]:
         """Whether a variant is shown to be better, and to be worse, by its interval (turned so that positive is good)."""

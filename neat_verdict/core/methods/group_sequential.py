@@ -162,8 +162,8 @@ class GroupSequential(Method):
         self, rule: DecisionRule, _units: Sequence[float], reached: Reached, comparisons: int
     ) -> Derivation:
         one = self.comparison_confidence(rule.confidence, comparisons)
-        found = boundary(reached.looks, one, self.spending, final=reached.last)
-        lines = list(zip(found.information, found.spent, found.critical_values, strict=True))
+        result = boundary(reached.looks, one, self.spending, final=reached.last)
+        lines = list(zip(result.information, result.spent, result.critical_values, strict=True))
         return Derivation(
             f"Boundary at look {len(lines)}",
             "Each look may spend a part of the level, by how much of the planned data is in. Its critical value is the one that "

@@ -109,12 +109,12 @@ class PosteriorThresholds(Method):
         return compare_posterior(variant, reference, rule.confidence, sign=rule.sign)
 
     def clear_and_beaten(self, comparison: Comparison, low: float, high: float) -> tuple[bool, bool]:
-        found = comparison.posterior
-        if found is None:
+        result = comparison.posterior
+        if result is None:
             return low > 0, high < 0
         return (
-            found.superiority >= self.superiority and found.expected_loss <= self.expected_loss,
-            1 - found.superiority >= self.superiority and found.expected_loss_of_control <= self.expected_loss,
+            result.superiority >= self.superiority and result.expected_loss <= self.expected_loss,
+            1 - result.superiority >= self.superiority and result.expected_loss_of_control <= self.expected_loss,
         )
 
     def rehearsal_critical_value(self, rule: DecisionRule, _units: Sequence[float], _reached: Reached) -> float:
@@ -149,9 +149,9 @@ class PosteriorThresholds(Method):
         )
 
     def interval_words(self, comparison: Comparison, rule: DecisionRule, subject: str, bounds: str) -> str:
-        found = comparison.posterior
-        assert found is not None
-        odds, loss = format_share(found.superiority), format_share(found.expected_loss, 2)
+        result = comparison.posterior
+        assert result is not None
+        odds, loss = format_share(result.superiority), format_share(result.expected_loss, 2)
         return (
             f"With a probability of {format_share(rule.confidence, 0)}, {subject} is {bounds}. It is better with a "
             "probability of "
@@ -161,14 +161,14 @@ class PosteriorThresholds(Method):
     def effect_conditions(
         self, best: Comparison | None, letter: str, rule: DecisionRule, *, readable: bool
     ) -> list[Condition]:
-        found = best.posterior if best else None
-        if found is None:
+        result = best.posterior if best else None
+        if result is None:
             return super(PosteriorThresholds, self).effect_conditions(best, letter, rule, readable=readable)
         lines = (
-            ("superiority", f"Probability that {letter} is better", found.superiority >= self.superiority,
-             format_share(found.superiority), f"at least {format_percent(self.superiority)}"),
-            ("loss", f"Expected loss of choosing {letter}", found.expected_loss <= self.expected_loss,
-             format_share(found.expected_loss, 2), f"at most {format_percent(self.expected_loss)}"),
+            ("superiority", f"Probability that {letter} is better", result.superiority >= self.superiority,
+             format_share(result.superiority), f"at least {format_percent(self.superiority)}"),
+            ("loss", f"Expected loss of choosing {letter}", result.expected_loss <= self.expected_loss,
+             format_share(result.expected_loss, 2), f"at most {format_percent(self.expected_loss)}"),
         )  # fmt: skip
         made = []
         for key, label, kept, seen, required in lines:

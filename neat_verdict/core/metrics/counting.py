@@ -97,8 +97,8 @@ def count_unit(definition: Definition, exposed_at: datetime, events: Sequence[Ev
         if why[place]:
             lines.append(Line(event, False, why[place]))
         else:
-            found = next(reasons)
-            lines.append(Line(event, found.counted, found.words))
+            result = next(reasons)
+            lines.append(Line(event, result.counted, result.words))
     return UnitCount(definition.rules.figure(definition, timely), tuple(lines))
 
 

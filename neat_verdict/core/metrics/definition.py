@@ -86,14 +86,14 @@ class Definition:
     @property
     def caps(self) -> tuple[float | None, ...]:
         """The most that one unit may count, of the numerator and of the denominator; empty where nothing is capped."""
-        found = tuple(part.cap for part in self.measures)
-        return found if any(cap is not None for cap in found) else ()
+        result = tuple(part.cap for part in self.measures)
+        return result if any(cap is not None for cap in result) else ()
 
     @property
     def event_names(self) -> tuple[str, ...]:
         """Names of all events it looks at, each once, in order."""
         filters = [*self.steps, *(part.events for part in self.measures)]
-        return tuple(dict.fromkeys(found.event for found in filters))
+        return tuple(dict.fromkeys(result.event for result in filters))
 
     def words(self) -> str:
         """The definition as a sentence."""

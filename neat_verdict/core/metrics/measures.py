@@ -76,14 +76,14 @@ class Measure:
 
     def worths(self, events: Sequence[TimedEvent]) -> list[float]:
         """What each of a unit's events adds, in their order."""
-        rules, so_far, found = self.rules, 0.0, []
+        rules, so_far, result = self.rules, 0.0, []
         for event in events:
             worth = rules.worth(self, event, so_far) if self.events.fits(event) else 0.0
             if self.cap is not None and so_far + worth > self.cap:
                 worth = max(self.cap - so_far, 0.0)
             so_far += worth
-            found.append(worth)
-        return found
+            result.append(worth)
+        return result
 
     def total(self, events: Sequence[TimedEvent]) -> float:
         """What a unit's events come to."""
@@ -94,12 +94,12 @@ class Measure:
 
     def reasons(self, events: Sequence[TimedEvent]) -> list[tuple[bool, str]]:
         """Of each event whether it counts, and why or why not."""
-        found, so_far = [], 0.0
+        result, so_far = [], 0.0
         for event, worth in zip(events, self.worths(events), strict=True):
             reason = self.events.why_not(event) or self._part(event, worth, so_far)
             so_far += worth
-            found.append((worth != 0 or not reason, reason or f"counts {worth:g}"))
-        return found
+            result.append((worth != 0 or not reason, reason or f"counts {worth:g}"))
+        return result
 
     def _part(self, event: TimedEvent, worth: float, so_far: float) -> str:
         """Why a fitting event does not add its whole worth; empty where it does."""

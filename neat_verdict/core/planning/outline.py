@@ -54,6 +54,7 @@ class WhatIf:
 class Plan:
     """``curve`` is the minimum detectable effect after 1, 2, … weeks.
 
+    ``variance_removed`` is the share of the variance, and so of the sample, that the covariate saves.
     ``inflation`` is how many times the data of a single reading the method needs; ``needs`` has the deciding metric first, then
     the guardrails, and ``decided_by`` names the one that asks the most ("" for the deciding metric).
     """
@@ -61,6 +62,7 @@ class Plan:
     size: SampleSize
     duration: Duration
     changed_level: float
+    variance_removed: float
     inflation: float
     needs: tuple[Need, ...]
     decided_by: str
@@ -95,6 +97,7 @@ def make_plan(request: PlanRequest, units: str = "visitors") -> Plan:
         size=largest.size,
         duration=run,
         changed_level=request.baseline.changed(request.sign * request.worthwhile_lift).value,
+        variance_removed=request.variance_removed,
         inflation=factor,
         needs=needs,
         decided_by=largest.name,
@@ -120,7 +123,7 @@ def _duration(request: PlanRequest, total: int) -> Duration:
 def _needs(request: PlanRequest) -> tuple[tuple[Need, ...], float]:
     """What each metric asks for, and the factor by which the method raises the deciding one's need."""
     size = request.question.units_needed(request, _single_critical_value(request))
-    single = _adjusted(size, 1 - request.correlation**2)
+    single = _adjusted(size, 1 - request.variance_removed)
     factor = _inflation(request, single)
     lines = [("", _adjusted(single, factor))]
     for rail in request.guardrails:
@@ -148,10 +151,10 @@ def _inflation(request: PlanRequest, single: SampleSize) -> float:
     factor = 1.0
     for _ in range(6):
         days = 7 * _duration(request, math.ceil(single.total * factor)).weeks
-        found = request.method.inflation(confidence, power, request.arms.comparisons, days, 7 * request.least_weeks)
-        if found <= factor:
+        result = request.method.inflation(confidence, power, request.arms.comparisons, days, 7 * request.least_weeks)
+        if result <= factor:
             break
-        factor = found
+        factor = result
     return factor
 
 
@@ -166,7 +169,7 @@ def _looks(request: PlanRequest, run: Duration) -> tuple[PlannedLook, ...]:
     days = request.method.reading_days(planned_days, 7 * request.least_weeks)
     information = [request.arrivals.until(day) / request.arrivals.until(planned_days) for day in days]
     rows = request.method.planned_boundary(days, information, request.strictness.confidence, request.arms.comparisons)
-    variance = request.baseline.variance * (1 - request.correlation**2)
+    variance = request.baseline.variance * (1 - request.variance_removed)
     error = math.sqrt(variance * (1 + 1 / request.arms.ratio) / request.arms.shares[0]) / request.baseline.value
     return tuple(
         PlannedLook(day, part, c, math.erfc(c / math.sqrt(2)), c * error / math.sqrt(request.arrivals.until(day)))
@@ -176,7 +179,7 @@ def _looks(request: PlanRequest, run: Duration) -> tuple[PlannedLook, ...]:
 
 def _curve(request: PlanRequest, weeks: int, factor: float) -> tuple[float | None, ...]:
     c = _single_critical_value(request)
-    gain = factor * (1 - request.correlation**2)
+    gain = factor * (1 - request.variance_removed)
     return tuple(
         detectable_lift(units / gain, request.baseline, request.arms, request.strictness, critical_value=c)
         for units in units_by_week(request.arrivals, weeks)

@@ -41,3 +41,8 @@ class PlanRequest:
     guardrails: tuple[GuardrailNeed, ...] = ()
     correlation: float = 0.0
     question: Question = DEFAULT_QUESTION
+
+    @property
+    def variance_removed(self) -> float:
+        """The share of the metric's variance, and so of the sample, that adjusting for the covariate saves."""
+        return self.correlation**2

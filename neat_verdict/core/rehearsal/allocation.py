@@ -307,16 +307,16 @@ def _call(
     c = always_valid_critical_value(weight / planned, one)
     clear = (z > c)[:, 1:] & (called == 0)[:, None]
     enough = (totals.sum(axis=0) >= rule.least_conversions).all(axis=1) | (course.standard_deviation is not None)
-    found = np.flatnonzero(clear.any(axis=1) & enough)
-    if wait and len(found):
-        n, x = units[:, found].sum(axis=0), totals[:, found].sum(axis=0)
+    result = np.flatnonzero(clear.any(axis=1) & enough)
+    if wait and len(result):
+        n, x = units[:, result].sum(axis=0), totals[:, result].sum(axis=0)
         # Levels by their distance from control within epochs, as `stratified_posteriors` has them.
-        means = x[:, :1] / n[:, :1] + np.column_stack([np.zeros(len(found)), gaps[found, 1:]])
+        means = x[:, :1] / n[:, :1] + np.column_stack([np.zeros(len(result)), gaps[result, 1:]])
         errors = np.sqrt(_variance(x, n, course.standard_deviation))
         sure = chance_within(means, errors, rule.worthwhile_lift, sign=rule.sign) > rule.confidence
-        found = found[sure]
-    called[found] = 1 + np.where(clear[found], gains[found, 1:], -np.inf).argmax(axis=1)
-    called_on[found] = course.ends[place]
+        result = result[sure]
+    called[result] = 1 + np.where(clear[result], gains[result, 1:], -np.inf).argmax(axis=1)
+    called_on[result] = course.ends[place]
 
 
 def _variance(x: FloatArray, n: FloatArray, standard_deviation: float | None) -> FloatArray:
@@ -376,8 +376,8 @@ def _way(ran: _Ran, course: _Course, rule: DecisionRule) -> Way:
 
 
 def _mean(values: FloatArray) -> Interval:
-    found = values[np.isfinite(values)]
-    if not len(found):
+    result = values[np.isfinite(values)]
+    if not len(result):
         return Interval(math.nan, math.nan, math.nan)
-    middle, reach = float(found.mean()), float(_Z * found.std() / math.sqrt(len(found)))
+    middle, reach = float(result.mean()), float(_Z * result.std() / math.sqrt(len(result)))
     return Interval(middle, middle - reach, middle + reach)

@@ -193,8 +193,8 @@ def _read(runs: Runs, rule: DecisionRule) -> _Outcome:
         facts, lifts = _facts(runs, rule, rows, look, arms)
         given, variants = give_verdicts(facts)
         settled = _SETTLED[given]
-        found = rows[settled]
-        code[found], decided_day[found] = given[settled], look.day
+        result = rows[settled]
+        code[result], decided_day[result] = given[settled], look.day
         won = settled & _WON[given]
         arm_won[rows[won]] = variants[won]
         estimate[rows[won]] = lifts[variants[won] - 1, np.flatnonzero(won)]

@@ -69,12 +69,12 @@ def check_strata(
 ) -> tuple[Stratum, ...]:
     """The split within each stratum, the most telling first; ``planned`` has the weights of strata with some of their own."""
     level = SPLIT_ALARM / max(len(units), 1)
-    found = []
+    result = []
     for name, counts in units.items():
         check = check_split(list(counts), (planned or {}).get(name, weights))
         enough = sum(counts) * min(check.planned_shares) >= _LEAST_EXPECTED
-        found.append(Stratum(name, tuple(counts), check, enough and check.pvalue < level))
-    return tuple(sorted(found, key=lambda stratum: stratum.check.pvalue))
+        result.append(Stratum(name, tuple(counts), check, enough and check.pvalue < level))
+    return tuple(sorted(result, key=lambda stratum: stratum.check.pvalue))
 
 
 def gaps(days: Mapping[date, Sequence[int]], weights: Sequence[float], first: date, last: date) -> tuple[date, ...]:
@@ -92,8 +92,8 @@ def _is_gap(units: Sequence[int], weights: Sequence[float]) -> bool:
 
 def find_issues(seen: Observed) -> tuple[DataQualityIssue, ...]:
     """All issues, the gravest first."""
-    found = [*_split_issues(seen), *_gap_issues(seen), *_mixed_issues(seen), *_event_issues(seen)]
-    return tuple(sorted(found, key=lambda issue: issue.tone != "unsound"))
+    result = [*_split_issues(seen), *_gap_issues(seen), *_mixed_issues(seen), *_event_issues(seen)]
+    return tuple(sorted(result, key=lambda issue: issue.tone != "unsound"))
 
 
 def _split_issues(seen: Observed) -> list[DataQualityIssue]:

@@ -63,11 +63,11 @@ def compare_many(
     places: dict[type[Arm], list[int]] = {}
     for place, pair in enumerate(pairs):
         places.setdefault(_kind(*pair), []).append(place)
-    found: dict[int, Comparison] = {}
+    result: dict[int, Comparison] = {}
     for kind, mine in places.items():
         made = kind.compare([pairs[place] for place in mine], [critical_values[place] for place in mine])
-        found.update(zip(mine, made, strict=True))
-    done = [found[place] for place in range(len(pairs))]
+        result.update(zip(mine, made, strict=True))
+    done = [result[place] for place in range(len(pairs))]
     if adjusted_pvalues is None:
         return done
     return [replace(one, adjusted_pvalue=p) for one, p in zip(done, adjusted_pvalues, strict=True)]
@@ -92,13 +92,13 @@ def compare_arms(
 
     Raises TypeError for arms of different kinds, InputError for arms with too little to compare.
     """
-    found = compare_many([(variant, reference)], [critical_value])[0]
+    result = compare_many([(variant, reference)], [critical_value])[0]
     changes: dict[str, Any] = {}
     if pvalue is not None:
         changes = {"pvalue": pvalue, "adjusted_pvalue": pvalue}
     if adjusted_pvalue is not None:
         changes["adjusted_pvalue"] = adjusted_pvalue
-    return replace(found, **changes) if changes else found
+    return replace(result, **changes) if changes else result
 
 
 def arm_statistic(variant: Arm, reference: Arm) -> float:

@@ -80,5 +80,5 @@ def _benjamini_hochberg(p: FloatArray, level: float) -> tuple[FloatArray, FloatA
     count = len(p)
     rank = np.arange(1, count + 1)
     adjusted = np.minimum(np.minimum.accumulate((p * count / rank)[::-1])[::-1], 1.0)
-    found = max(int((adjusted <= level).sum()), 1)
-    return adjusted, np.full(count, found * level / count)
+    result = max(int((adjusted <= level).sum()), 1)
+    return adjusted, np.full(count, result * level / count)

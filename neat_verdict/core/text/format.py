@@ -67,6 +67,13 @@ def format_share(value: float, decimals: int = 1) -> str:
     return f"{rounded(value * 100, decimals)}%"
 
 
+def format_simulated(share: float, standard_error: float) -> str:
+    """A simulated share with the margin of its 95 % interval in percentage points, as fine as the margin allows: 12.4% ± 0.6."""
+    margin = 196 * standard_error
+    decimals = 0 if margin >= 0.95 else 1
+    return f"{format_share(share, decimals)} ± {rounded(margin, decimals)}"
+
+
 def format_count(value: float) -> str:
     """A whole number with its thousands set apart: 41,433."""
     return rounded(value, 0).replace("-", MINUS)

@@ -142,8 +142,8 @@ class Traffic:
         object.__setattr__(self, "_parts", self._parts_of(self.weights))
         by_value = {value: self._parts_of(weights) for value, weights in self.allocated.items()}
         object.__setattr__(self, "_allocated_parts", by_value)
-        told = f"takes part below {self.participation:.4g} of the audience, and lies above"
-        object.__setattr__(self, "_left_out", Assignment(0, "participation", told))
+        text = f"takes part below {self.participation:.4g} of the audience, and lies above"
+        object.__setattr__(self, "_left_out", Assignment(0, "participation", text))
 
     def _parts_of(self, weights: Sequence[float]) -> _Parts:
         return tuple(

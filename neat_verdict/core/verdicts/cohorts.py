@@ -23,8 +23,8 @@ class CohortReading:
 
 def cohort_effects(groups: Sequence[Sequence[Pair]]) -> list[tuple[int, Effect]]:
     """(Place, log ratio with its variance) of each group that has one; ``groups`` as `read_cohorts` takes them."""
-    found = [log_ratio_of(pairs) for pairs in groups]
-    return [(place, effect) for place, effect in enumerate(found) if effect is not None]
+    result = [log_ratio_of(pairs) for pairs in groups]
+    return [(place, effect) for place, effect in enumerate(result) if effect is not None]
 
 
 def read_cohorts(groups: Sequence[Sequence[Pair]], rule: DecisionRule, group_name: str = "week") -> CohortReading:
@@ -32,18 +32,18 @@ def read_cohorts(groups: Sequence[Sequence[Pair]], rule: DecisionRule, group_nam
     c = two_sided_critical_value(rule.confidence)
     compared = tuple(compare_pairs(pairs, c) for pairs in groups)
     effects = cohort_effects(groups)
-    found = trend([place for place, _ in effects], [effect for _, effect in effects])
-    if found is None:
+    result = trend([place for place, _ in effects], [effect for _, effect in effects])
+    if result is None:
         return CohortReading(compared, None, None, f"A trend needs three {group_name}s or more with something in each.")
-    p = f"p {format_pvalue(found.pvalue)}"
-    if found.pvalue < 1 - rule.confidence:
-        fades = found.slope * sum(effect[0] for _, effect in effects) < 0
+    p = f"p {format_pvalue(result.pvalue)}"
+    if result.pvalue < 1 - rule.confidence:
+        fades = result.slope * sum(effect[0] for _, effect in effects) < 0
         way = "fades" if fades else "grows"
         sentence = (
-            f"The lift {way} by about {format_percent(round(found.slope, 4))} with each later {group_name} of first "
+            f"The lift {way} by about {format_percent(round(result.slope, 4))} with each later {group_name} of first "
             f"exposure ({p}). Who "
             "came late may differ from who came early: ask what changed before the lift is counted on."
         )
     else:
         sentence = f"The lift neither fades nor grows beyond chance from {group_name} to {group_name} ({p})."
-    return CohortReading(compared, found.slope, found.pvalue, sentence)
+    return CohortReading(compared, result.slope, result.pvalue, sentence)

@@ -62,12 +62,12 @@ def effect_conditions(
     """What the method asks of the best variant's effect, then each guardrail; unknown until readable."""
     lines = rule.method.effect_conditions(best, letter, rule, readable=readable)
     for rail in rule.guardrails:
-        found = next((line for line in others if line.metric == rail.metric and line.letter == letter), None)
+        result = next((line for line in others if line.metric == rail.metric and line.letter == letter), None)
         required = f"no worse than {format_lift(-rail.margin)}"
         label = f"{rail.metric[0].upper()}{rail.metric[1:]} of {letter} within its margin"
-        if found is None or not readable:
-            seen = "no data" if not found else "not read yet"
+        if result is None or not readable:
+            seen = "no data" if not result else "not read yet"
             lines.append(Condition("guardrail", "effect", label, "unknown", seen, required))
         else:
-            lines.append(condition("guardrail", "effect", label, found.kept, format_lift(found.low), required))
+            lines.append(condition("guardrail", "effect", label, result.kept, format_lift(result.low), required))
     return lines

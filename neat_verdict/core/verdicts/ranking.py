@@ -40,10 +40,10 @@ def rank_arms(reading: Reading, rule: DecisionRule) -> tuple[Ranked, ...]:
     arms, periods = reading.arms, reading.periods
     if not reading.comparisons or not comparable(arms) or not all(math.isfinite(arm.estimate) for arm in arms):
         return ()
-    found = rule.design.levels_and_chances(periods, arms, rule)
-    if found is None:
+    result = rule.design.levels_and_chances(periods, arms, rule)
+    if result is None:
         return ()
-    levels, chances = found
+    levels, chances = result
     leader, *rest = sorted(range(len(arms)), key=lambda position: -rule.sign * levels[position])
     pairs = len(arms) * (len(arms) - 1) // 2
     ranked = [Ranked(leader, chances[leader], None)]

@@ -126,8 +126,8 @@ def read_experiment(
     ]
 
     def separable(first: int, second: int, c: float) -> bool:
-        found = compare_pairs([period.pair(first, second) for period in strata], c)
-        return found is not None and found.separate
+        result = compare_pairs([period.pair(first, second) for period in strata], c)
+        return result is not None and result.separate
 
     gains = rule.design.gains(comparisons, summary, rule)
     verdict = judge(
@@ -156,8 +156,8 @@ def read_experiment(
 def compare_with_control(periods: Sequence[Period], rule: DecisionRule, reached: Reached) -> tuple[Comparison, ...]:
     """Each variant against control as the rule's design and method have it; empty where one cannot be compared."""
     thresholds = rule.design.thresholds(rule, periods, reached)
-    found = [
+    result = [
         rule.method.compare([period.pair(variant, 0) for period in periods], rule, threshold)
         for variant, threshold in enumerate(thresholds, start=1)
     ]
-    return tuple(one for one in found if one is not None) if all(found) else ()
+    return tuple(one for one in result if one is not None) if all(result) else ()

@@ -52,8 +52,8 @@ class SecondaryMetric:
         """Of a variant (by position) against control."""
         if len(self.strata) == 1:
             return arm_statistic(self.arms[variant], self.arms[0])
-        found = compare_pairs([period.pair(variant, 0) for period in self.strata], 1.0)
-        return found.statistic if found else 0.0
+        result = compare_pairs([period.pair(variant, 0) for period in self.strata], 1.0)
+        return result.statistic if result else 0.0
 
     @property
     def variants(self) -> range:
@@ -70,12 +70,12 @@ class SecondaryEvidence:
 
     def readings(self) -> list[MetricReading]:
         """As the verdict takes them: intervals turned so that positive is good."""
-        found = []
+        result = []
         for variant, comparison in enumerate(self.comparisons, start=1):
             lift = comparison.lift.turned(self.metric.sign)
             low, high = (-math.inf, math.inf) if math.isnan(lift.low) else (lift.low, lift.high)
-            found.append(MetricReading(self.metric.name, self.metric.role, variant, low, high, self.metric.margin))
-        return found
+            result.append(MetricReading(self.metric.name, self.metric.role, variant, low, high, self.metric.margin))
+        return result
 
 
 def read_secondary(metrics: Sequence[SecondaryMetric], rule: DecisionRule) -> tuple[SecondaryEvidence, ...]:
@@ -98,9 +98,9 @@ def family_pvalues(metrics: Sequence[SecondaryMetric]) -> list[float]:
 
 
 def _family(metrics: Sequence[SecondaryMetric], rule: DecisionRule) -> list[tuple[Comparison, ...]]:
-    found = adjust_family(family_pvalues(metrics), rule.confidence, rule.family)
-    critical_values = [two_sided_critical_value(1 - level) for level in found.levels]
-    return _compared(metrics, critical_values, found.adjusted)
+    result = adjust_family(family_pvalues(metrics), rule.confidence, rule.family)
+    critical_values = [two_sided_critical_value(1 - level) for level in result.levels]
+    return _compared(metrics, critical_values, result.adjusted)
 
 
 def _compared(

@@ -110,15 +110,15 @@ def _compared(strata: Strata, totals: Mapping[str, tuple[Arm, Arm]], critical: f
     fit = {name: pairs for name, pairs in strata.items() if comparable(totals[name])}
     single = {name: totals[name] for name, pairs in fit.items() if len(pairs) == 1}
     # All at once, because rates are compared in arrays.
-    found = dict(zip(single, compare_many(list(single.values()), [critical] * len(single)), strict=True))
+    result = dict(zip(single, compare_many(list(single.values()), [critical] * len(single)), strict=True))
     several = {name: compare_pairs(pairs, critical) for name, pairs in fit.items() if len(pairs) != 1}
-    return found | {name: one for name, one in several.items() if one is not None}
+    return result | {name: one for name, one in several.items() if one is not None}
 
 
 def segment_effects(strata: Strata) -> dict[str, Effect]:
     """The log ratio, with its variance, of each segment that has one."""
-    found = {name: log_ratio_of(pairs) for name, pairs in strata.items()}
-    return {name: effect for name, effect in found.items() if effect is not None}
+    result = {name: log_ratio_of(pairs) for name, pairs in strata.items()}
+    return {name: effect for name, effect in result.items() if effect is not None}
 
 
 def totals_of(pairs: Sequence[Pair]) -> tuple[Arm, Arm]:

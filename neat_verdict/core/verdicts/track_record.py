@@ -112,10 +112,10 @@ def track_record(outcomes: Sequence[Outcome], confidence: float = 0.95) -> Track
 
 def _drawn(outcomes: Sequence[Outcome], z: float) -> tuple[Interval | None, ...]:
     """Lifts shrunk on the log scale, all turned to their good direction first so that gains share one prior."""
-    found = {place: (o, o.effect) for place, o in enumerate(outcomes)}
-    turned = {place: (o.sign * e[0], e[1]) for place, (o, e) in found.items() if e is not None}
+    result = {place: (o, o.effect) for place, o in enumerate(outcomes)}
+    turned = {place: (o.sign * e[0], e[1]) for place, (o, e) in result.items() if e is not None}
     if len(turned) < 2:
-        return tuple(None if e is None else o.lift for o, e in found.values())
+        return tuple(None if e is None else o.lift for o, e in result.values())
     partially_pooled = dict(zip(turned, pool(list(turned.values())).partially_pooled, strict=True))
     drawn: list[Interval | None] = []
     for place, outcome in enumerate(outcomes):

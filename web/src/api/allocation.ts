@@ -24,22 +24,22 @@ export function useEpochRecord(key: string, number: number) {
   });
 }
 
-export type Steering =
+export type Reallocation =
   { way: "freeze" | "follow" | "even"; reason: string } | { way: "hand"; shares: number[]; reason: string };
 
-export function useSteer(key: string) {
+export function useReallocate(key: string) {
   const cache = useQueryClient();
   return useMutation({
-    mutationFn: (wanted: Steering) =>
+    mutationFn: (wanted: Reallocation) =>
       wanted.way === "hand"
         ? take(
-            client.POST("/api/v1/experiments/{key}/steering/by-hand", {
+            client.POST("/api/v1/experiments/{key}/allocation/by-hand", {
               params: { path: { key } },
               body: { shares: wanted.shares, reason: wanted.reason },
             }),
           )
         : take(
-            client.POST("/api/v1/experiments/{key}/steering/{way}", {
+            client.POST("/api/v1/experiments/{key}/allocation/{way}", {
               params: { path: { key, way: wanted.way } },
               body: { reason: wanted.reason },
             }),

@@ -168,7 +168,7 @@ function CaseRow({ line, axis, strip }: { line: Case; axis: Axis; strip: number 
         </span>
         {line.learnt && <span className="block max-w-[46ch] text-sm">{line.learnt}</span>}
         {line.places_open > 0 && (
-          <span className="tone-mind block text-sm">{plural(line.places_open, "place")} still to be changed</span>
+          <span className="tone-warning block text-sm">{plural(line.places_open, "place")} still to be changed</span>
         )}
       </td>
       <td className={`py-2 pl-3 ${TONE_CLASS[look.tone]}`}>

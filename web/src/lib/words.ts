@@ -7,7 +7,7 @@ export const TONE_CLASS: Record<Tone, string> = {
   same: "tone-open",
   open: "tone-open",
   unsound: "tone-unsound",
-  choice: "tone-mind",
+  choice: "tone-warning",
 };
 
 export const TONE_COLOUR: Record<Tone, string> = {

@@ -32,7 +32,7 @@ export function ReportSheet({ report }: { report: Report }) {
       />
       <p className="mt-1 font-serif text-xl">{report.decision_sentence}</p>
       {report.against_rule && (
-        <p className="tone-mind mt-1">
+        <p className="tone-warning mt-1">
           This differs from the rule, which says “{look.title.toLowerCase()}”: {report.decision_reason}
         </p>
       )}

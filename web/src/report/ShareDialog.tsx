@@ -69,7 +69,7 @@ function Line({ link, withdraw }: { link: ReportLink; withdraw: () => void }) {
     <li className="py-2">
       <div className="flex items-baseline gap-2">
         <span className="grow font-semibold">{link.note || "Link"}</span>
-        <span className={open ? "" : "tone-mind"}>{open ? `until ${day(link.expires_at)}` : link.state}</span>
+        <span className={open ? "" : "tone-warning"}>{open ? `until ${day(link.expires_at)}` : link.state}</span>
       </div>
       <div className="quiet">
         by {link.made_by}, {day(link.made_at)}; opened {plural(link.opened, "time")}

@@ -112,7 +112,7 @@ function Answer({ plan, error, request }: AnswerProps) {
         ))}
       </dl>
       {plan.warnings.map((warning) => (
-        <p key={warning} className="tone-mind mt-2 text-sm">
+        <p key={warning} className="tone-warning mt-2 text-sm">
           {warning}
         </p>
       ))}

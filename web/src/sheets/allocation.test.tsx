@@ -8,7 +8,7 @@ import { comparison, experiment, interval, metricUse, reading, serve, SESSION, s
 import { rehearsedLines } from "./allocation/AllocationRehearsal";
 import { AdaptivePanel } from "./allocation/AdaptivePanel";
 import { Sharing, USUAL } from "./allocation/Sharing";
-import { segmentsOf, sharesIn, SteeringPanel, wholePercents } from "./allocation/SteeringPanel";
+import { segmentsOf, sharesIn, SharesPanel, wholePercents } from "./allocation/SharesPanel";
 import { EditingProvider } from "./editing";
 
 const PATH = "/experiments/fare-calendar";
@@ -182,7 +182,7 @@ describe("shares over time", () => {
   it("freezes with a reason, and says beside the field that one is missing", async () => {
     const frozen = { ...ALLOCATION, steering: "frozen", sentence: "Epoch 3. Shares are frozen." };
     const calls = serve({
-      [`POST ${PATH}/steering/freeze`]: [
+      [`POST ${PATH}/allocation/freeze`]: [
         {
           status: 422,
           body: {
@@ -197,7 +197,7 @@ describe("shares over time", () => {
       [`GET ${PATH}`]: [{ body: RUNNING }],
       [`GET ${PATH}/ledger`]: [{ body: { items: [], count: 0 } }],
     });
-    open(<SteeringPanel />, RUNNING, known);
+    open(<SharesPanel />, RUNNING, known);
     fireEvent.click(screen.getByRole("button", { name: "Freeze" }));
     const dialog = screen.getByRole("dialog");
     fireEvent.click(within(dialog).getByRole("button", { name: "Freeze" }));
@@ -216,11 +216,11 @@ describe("shares over time", () => {
 
   it("sends shares by hand as parts of one and tells what they add up to", async () => {
     const calls = serve({
-      [`POST ${PATH}/steering/by-hand`]: [{ body: ALLOCATION }],
+      [`POST ${PATH}/allocation/by-hand`]: [{ body: ALLOCATION }],
       [`GET ${PATH}`]: [{ body: RUNNING }],
       [`GET ${PATH}/ledger`]: [{ body: { items: [], count: 0 } }],
     });
-    open(<SteeringPanel />, RUNNING, known);
+    open(<SharesPanel />, RUNNING, known);
     fireEvent.click(screen.getByRole("button", { name: "Set by hand" }));
     const field = screen.getByLabelText("Share of A");
     fireEvent.change(field, { target: { value: "40" } });
@@ -238,7 +238,7 @@ describe("shares over time", () => {
         { body: { number: 2, record: { salt: "fare-calendar:1" }, worked_out_again: { "": [0.2, 0.8] }, same: true } },
       ],
     });
-    open(<SteeringPanel />, RUNNING, known);
+    open(<SharesPanel />, RUNNING, known);
     const rows = screen.getAllByRole("row", { hidden: true });
     expect(rows[2]?.textContent).toContain("With epoch 1 taken in, B is best");
     expect(within(rows[3]!).queryByRole("button", { hidden: true })).toBeNull(); // the first rests on nothing
@@ -261,7 +261,7 @@ describe("shares over time", () => {
     };
     expect(segmentsOf(apart)).toEqual(["device=computer", "device=phone"]);
     const stakeholder = { ...SESSION, account: { ...SESSION.account, may_edit: false } };
-    open(<SteeringPanel />, RUNNING, [
+    open(<SharesPanel />, RUNNING, [
       [keys.allocation("fare-calendar"), apart],
       [keys.session, stakeholder],
     ]);
@@ -340,8 +340,8 @@ describe("the rehearsal of both ways", () => {
     open: part(0.19),
     picked: part(1),
     median_days: days,
-    naive_bias: estimate(0.1),
-    fair_bias: estimate(null),
+    pooled_bias: estimate(0.1),
+    stratified_bias: estimate(null),
     shares: [[0.5, 0.5]],
   });
   const result = {

@@ -1,4 +1,4 @@
-"""How many units reached the cap of a metric: what a cap takes away is told beside what it leaves."""
+"""How many units reached the cap of a metric: what a cap takes away is shown with what it leaves."""
 
 from __future__ import annotations
 

@@ -29,10 +29,10 @@ def cohorts(analysis: Analysis, *, metric: str = "", variant: str = "", days_a_g
         )  # fmt: skip
     spans, groups = cohort_groups(analysis, use, position, days_a_group)
     group_name = "week" if days_a_group == WEEK else "group of days"
-    found = read_cohorts(groups, analysis.rule, group_name)
+    result = read_cohorts(groups, analysis.rule, group_name)
     sign = 1 if use.definition["good_direction"] == "up" else -1
     lines = []
-    for (first, last), compared in zip(spans, found.comparisons, strict=True):
+    for (first, last), compared in zip(spans, result.comparisons, strict=True):
         arms = counts.between(first, last).arms()
         lift = compared.lift if compared else None
         lines.append(
@@ -48,9 +48,9 @@ def cohorts(analysis: Analysis, *, metric: str = "", variant: str = "", days_a_g
         variant=LETTERS[position],
         days_a_group=days_a_group,
         cohorts=lines,
-        change=found.change,
-        pvalue=found.pvalue,
-        sentence=found.sentence,
+        change=result.change,
+        pvalue=result.pvalue,
+        sentence=result.sentence,
     )
 
 

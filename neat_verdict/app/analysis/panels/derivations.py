@@ -92,7 +92,7 @@ class Asked:
 
 
 @dataclass(frozen=True, slots=True)
-class _Found:
+class _Request:
     """What was asked, and the analysis it belongs to."""
 
     analysis: Analysis
@@ -134,12 +134,12 @@ def derivation(analysis: Analysis, asked: Asked) -> DerivationOut:
     if asked.letter not in known:
         raise InputError("variant", asked.letter, f"must be one of {', '.join(known)}")
     use = analysis.use(asked.metric)
-    found = _Found(analysis, asked, use, letters.index(asked.letter))
+    request = _Request(analysis, asked, use, letters.index(asked.letter))
     if asked.figure not in ("level", "split") and analysis.reading.verdict.name == "unsound":
         raise Conflict("This figure is not read: the data contradicts the design")
     if not analysis.counts.primary.days:
         raise Conflict("There is nothing to read yet")
-    made = _MAKERS[asked.figure](found)
+    made = _MAKERS[asked.figure](request)
     return DerivationOut(
         title=made.title if asked.figure == "split" else f"{made.title}, {use.metric.name}",
         words=made.words,
@@ -153,84 +153,84 @@ def derivation(analysis: Analysis, asked: Asked) -> DerivationOut:
 # Comparisons
 
 
-def _compared(found: _Found) -> _Compared:
-    asked, analysis = found.asked, found.analysis
-    exploratory = two_sided_critical_value(found.rule.confidence)
+def _compared(request: _Request) -> _Compared:
+    asked, analysis = request.asked, request.analysis
+    exploratory = two_sided_critical_value(request.rule.confidence)
     if asked.segment:
         # Control's arm is the same beside any variant.
-        pairs = compare_segment(analysis, found.use, max(found.position, 1), asked.segment)
-        return _Compared(pairs, compare_pairs(pairs, exploratory), found.once, part=_part_of(found))
+        pairs = compare_segment(analysis, request.use, max(request.position, 1), asked.segment)
+        return _Compared(pairs, compare_pairs(pairs, exploratory), request.once, part=_part_of(request))
     if asked.step:
-        control, variant = funnel_step(analysis, found.use, max(found.position, 1), asked.step)
+        control, variant = funnel_step(analysis, request.use, max(request.position, 1), asked.step)
         pairs = [Pair(variant, control)]
-        return _Compared(pairs, compare_pairs(pairs, exploratory), found.once)
+        return _Compared(pairs, compare_pairs(pairs, exploratory), request.once)
     if asked.first and asked.last:
-        return _of_days(found, asked.first, asked.last)
+        return _of_days(request, asked.first, asked.last)
     if asked.look is not None:
-        reading = _look(found).reading
-        periods = [period.pair(max(found.position, 1), 0) for period in reading.periods]
-        return _Compared(periods, _at(reading.comparisons, found), found.rule, _among(found))
-    if found.use.role == "primary":
+        reading = _look(request).reading
+        periods = [period.pair(max(request.position, 1), 0) for period in reading.periods]
+        return _Compared(periods, _at(reading.comparisons, request), request.rule, _among(request))
+    if request.use.role == "primary":
         reading = analysis.reading
         if analysis.readable:
-            periods = [period.pair(max(found.position, 1), 0) for period in reading.periods]
+            periods = [period.pair(max(request.position, 1), 0) for period in reading.periods]
         else:  # where only levels are read, of what there is
-            periods = [Pair(reading.arms[max(found.position, 1)], reading.arms[0])]
-        return _Compared(periods, _at(reading.comparisons, found), found.rule, _among(found))
-    side = next((line for line in analysis.secondary if line.metric.name == found.use.metric.name), None)
+            periods = [Pair(reading.arms[max(request.position, 1)], reading.arms[0])]
+        return _Compared(periods, _at(reading.comparisons, request), request.rule, _among(request))
+    side = next((line for line in analysis.secondary if line.metric.name == request.use.metric.name), None)
     if side is None:
-        raise Conflict(f"There is nothing of {found.use.metric.name} to read yet")
-    periods = [period.pair(max(found.position, 1), 0) for period in side.metric.strata]
-    return _Compared(periods, _at(side.comparisons, found), found.once, len(side.comparisons))
+        raise Conflict(f"There is nothing of {request.use.metric.name} to read yet")
+    periods = [period.pair(max(request.position, 1), 0) for period in side.metric.strata]
+    return _Compared(periods, _at(side.comparisons, request), request.once, len(side.comparisons))
 
 
-def _at(comparisons: Sequence[Comparison], found: _Found) -> Comparison | None:
-    return comparisons[found.position - 1] if 0 < found.position <= len(comparisons) else None
+def _at(comparisons: Sequence[Comparison], request: _Request) -> Comparison | None:
+    return comparisons[request.position - 1] if 0 < request.position <= len(comparisons) else None
 
 
-def _among(found: _Found) -> int:
-    return max(len(found.analysis.reading.comparisons), 1)
+def _among(request: _Request) -> int:
+    return max(len(request.analysis.reading.comparisons), 1)
 
 
-def _of_days(found: _Found, first: date, last: date) -> _Compared:
-    analysis = found.analysis
-    arms = analysis.counts_of(found.use).between(first, last).arms()
-    c = two_sided_critical_value(found.rule.confidence)
-    if found.asked.together and comparable(arms):
-        c = range_critical_value(analysis, first, last, found.asked.metric)
-    pairs = analysis.pairs(found.use, max(found.position, 1), first, last)
-    made = compare_pairs(pairs, c) if found.position else None
-    return _Compared(pairs, made, found.once)
+def _of_days(request: _Request, first: date, last: date) -> _Compared:
+    analysis = request.analysis
+    arms = analysis.counts_of(request.use).between(first, last).arms()
+    c = two_sided_critical_value(request.rule.confidence)
+    if request.asked.together and comparable(arms):
+        c = range_critical_value(analysis, first, last, request.asked.metric)
+    pairs = analysis.pairs(request.use, max(request.position, 1), first, last)
+    made = compare_pairs(pairs, c) if request.position else None
+    return _Compared(pairs, made, request.once)
 
 
-def _part_of(found: _Found) -> float:
+def _part_of(request: _Request) -> float:
     """The segment's part of the units of all segments of its property."""
-    strata = _strata(found)
+    strata = _strata(request)
     units = {name: sum(arm.units for arm in totals_of(pairs)) for name, pairs in strata.items()}
-    return units[found.asked.segment] / max(sum(units.values()), 1)
+    return units[request.asked.segment] / max(sum(units.values()), 1)
 
 
-def _comparison(found: _Found) -> Comparison:
-    made = _compared(found).made
+def _comparison(request: _Request) -> Comparison:
+    made = _compared(request).made
     if made is None:
         raise Conflict("This figure is not read: there is too little to compare")
     return made
 
 
-def _level(found: _Found) -> Derivation:
-    arm = _compared(found).arm(found.position)
+def _level(request: _Request) -> Derivation:
+    arm = _compared(request).arm(request.position)
     if not arm.comparable:
         raise Conflict("There is too little to say a level yet")
-    return level_derivation(arm, found.rule, found.asked.letter)
+    return level_derivation(arm, request.rule, request.asked.letter)
 
 
-def _of_comparison(found: _Found) -> Derivation:
-    asked, compared = found.asked, _compared(found)
+def _of_comparison(request: _Request) -> Derivation:
+    asked, compared = request.asked, _compared(request)
     if compared.made is None:
         raise Conflict("This figure is not read: there is too little to compare")
     figure: Figure = next(one for one in FIGURES if one == asked.figure)
-    if figure == "adjusted_pvalue" and found.use.role == "secondary" and not _is_part(asked):
-        return _family(found)
+    if figure == "adjusted_pvalue" and request.use.role == "secondary" and not _is_part(asked):
+        return _family(request)
     return comparison_derivation(
         figure, compared.made, compared.pairs, compared.rule, asked.letter, among=compared.among
     )
@@ -240,66 +240,66 @@ def _is_part(asked: Asked) -> bool:
     return bool(asked.segment or asked.step or asked.first)
 
 
-def _family(found: _Found) -> Derivation:
+def _family(request: _Request) -> Derivation:
     pvalues = {
         f"{side.metric.name}, {LETTERS[place]}": one.pvalue
-        for side in found.analysis.secondary
+        for side in request.analysis.secondary
         if side.metric.role == "secondary"
         for place, one in enumerate(side.comparisons, start=1)
     }
-    return family_derivation(pvalues, f"{found.use.metric.name}, {found.asked.letter}", found.rule)
+    return family_derivation(pvalues, f"{request.use.metric.name}, {request.asked.letter}", request.rule)
 
 
-def _impact(found: _Found) -> Derivation:
-    compared, per_day = _compared(found), found.analysis.experiment.audience_per_day
+def _impact(request: _Request) -> Derivation:
+    compared, per_day = _compared(request), request.analysis.experiment.audience_per_day
     if compared.made is None or not per_day:
         raise Conflict("Its effect per month is not known: it takes a comparison, and how many come a day")
-    return impact_derivation(compared.made, per_day, found.asked.letter, compared.part)
+    return impact_derivation(compared.made, per_day, request.asked.letter, compared.part)
 
 
-def _posterior(found: _Found) -> Derivation:
-    return posterior_derivation(_comparison(found), found.rule, found.asked.letter)
+def _posterior(request: _Request) -> Derivation:
+    return posterior_derivation(_comparison(request), request.rule, request.asked.letter)
 
 
 # What a design says beside its comparisons, and the order of the variants
 
 
-def _pooled(found: _Found) -> Derivation:
-    summary = found.analysis.reading.summary
+def _pooled(request: _Request) -> Derivation:
+    summary = request.analysis.reading.summary
     if not isinstance(summary, AdaptiveSummary):
         raise Conflict("Nothing is pooled over epochs here")
-    made = summary.pooled[found.position - 1]
-    return comparison_derivation("lift", made, (), found.rule, found.asked.letter, among=len(summary.pooled))
+    made = summary.pooled[request.position - 1]
+    return comparison_derivation("lift", made, (), request.rule, request.asked.letter, among=len(summary.pooled))
 
 
-def _chance(found: _Found) -> Derivation:
-    return chance_derivation(found.analysis.reading, found.rule, found.asked.letter)
+def _chance(request: _Request) -> Derivation:
+    return chance_derivation(request.analysis.reading, request.rule, request.asked.letter)
 
 
-def _against_leader(found: _Found) -> Derivation:
-    reading = found.analysis.reading
-    ranked = rank_arms(reading, found.rule)
-    mine = next((line for line in ranked if line.position == found.position), None)
+def _against_leader(request: _Request) -> Derivation:
+    reading = request.analysis.reading
+    ranked = rank_arms(reading, request.rule)
+    mine = next((line for line in ranked if line.position == request.position), None)
     if mine is None or mine.against_leader is None:
         raise Conflict("The leader is not held against itself, and the others only once they can be compared")
-    pairs = [period.pair(found.position, ranked[0].position) for period in reading.periods]
-    letter, leader = found.asked.letter, LETTERS[ranked[0].position]
+    pairs = [period.pair(request.position, ranked[0].position) for period in reading.periods]
+    letter, leader = request.asked.letter, LETTERS[ranked[0].position]
     among = len(ranked) * (len(ranked) - 1) // 2
-    return comparison_derivation("lift", mine.against_leader, pairs, found.rule, letter, among=among, against=leader)
+    return comparison_derivation("lift", mine.against_leader, pairs, request.rule, letter, among=among, against=leader)
 
 
-def _of_design(found: _Found) -> Derivation:
-    make = found.rule.design.derivations().get(found.asked.figure)
+def _of_design(request: _Request) -> Derivation:
+    make = request.rule.design.derivations().get(request.asked.figure)
     if make is None:
         raise Conflict("Shares did not follow the evidence here")
-    return make(found.rule, found.analysis.reading.periods)
+    return make(request.rule, request.analysis.reading.periods)
 
 
 # The split, and the exact test
 
 
-def _split(found: _Found) -> Derivation:
-    analysis = found.analysis
+def _split(request: _Request) -> Derivation:
+    analysis = request.analysis
     if analysis.periods:
         periods = analysis.reading.periods
         return split_derivation(
@@ -309,93 +309,93 @@ def _split(found: _Found) -> Derivation:
     return split_derivation(check_split([int(count) for count in units], weights(analysis.experiment)))
 
 
-def _exact(found: _Found) -> Derivation:
-    return exact_derivation(_comparison(found), found.asked.letter)
+def _exact(request: _Request) -> Derivation:
+    return exact_derivation(_comparison(request), request.asked.letter)
 
 
 # Looks
 
 
-def _look(found: _Found) -> Look:
-    looks = found.analysis.looks
-    look = next((look for look in looks if look.number == found.asked.look), None)
+def _look(request: _Request) -> Look:
+    looks = request.analysis.looks
+    look = next((look for look in looks if look.number == request.asked.look), None)
     if look is None:
-        raise InputError("look", found.asked.look or "none", f"must be one of the {len(looks)} that were taken")
+        raise InputError("look", request.asked.look or "none", f"must be one of the {len(looks)} that were taken")
     return look
 
 
-def _boundary(found: _Found) -> Derivation:
-    look = _look(found)
+def _boundary(request: _Request) -> Derivation:
+    look = _look(request)
     reached = Reached(1.0, look.looks.information, look.looks.last) if look.looks else Reached()
     units = [arm.units for arm in look.reading.arms]
-    return found.rule.method.boundary_derivation(found.rule, units, reached, _among(found))
+    return request.rule.method.boundary_derivation(request.rule, units, reached, _among(request))
 
 
-def _power(found: _Found) -> Derivation:
-    look = _look(found)
+def _power(request: _Request) -> Derivation:
+    look = _look(request)
     taken = look.looks.information if look.looks else ()
-    coming = [part for _, part, _ in found.analysis.planned_looks() if not taken or part > taken[-1]]
-    return power_derivation(_comparison(found), found.rule, taken, coming, found.asked.letter, _among(found))
+    coming = [part for _, part, _ in request.analysis.planned_looks() if not taken or part > taken[-1]]
+    return power_derivation(_comparison(request), request.rule, taken, coming, request.asked.letter, _among(request))
 
 
 # Segments and weeks
 
 
-def _strata(found: _Found) -> Strata:
-    asked = found.asked
+def _strata(request: _Request) -> Strata:
+    asked = request.asked
     by = asked.by or " & ".join(part.split("=", 1)[0] for part in asked.segment.split(" & ") if part)
-    strata = strata_of(found.analysis, found.use, by, max(found.position, 1))
+    strata = strata_of(request.analysis, request.use, by, max(request.position, 1))
     return {name: pairs for name, pairs in strata.items() if not asked.only or name in asked.only}
 
 
-def _partially_pooled(found: _Found) -> Derivation:
-    return partially_pooled_derivation(segment_effects(_strata(found)), found.asked.segment, found.rule)
+def _partially_pooled(request: _Request) -> Derivation:
+    return partially_pooled_derivation(segment_effects(_strata(request)), request.asked.segment, request.rule)
 
 
-def _within(found: _Found) -> Derivation:
-    return within_derivation(_strata(found), found.rule)
+def _within(request: _Request) -> Derivation:
+    return within_derivation(_strata(request), request.rule)
 
 
-def _crude(found: _Found) -> Derivation:
-    made = compare_totals(_strata(found), two_sided_critical_value(found.rule.confidence))
-    if made is None or not found.rule.design.crude_is_fair:
+def _crude(request: _Request) -> Derivation:
+    made = compare_totals(_strata(request), two_sided_critical_value(request.rule.confidence))
+    if made is None or not request.rule.design.crude_is_fair:
         raise Conflict("The unadjusted total has no lift where shares followed the evidence, or with too little")
-    return comparison_derivation("lift", made, (), found.once, found.asked.letter, among=1)
+    return comparison_derivation("lift", made, (), request.once, request.asked.letter, among=1)
 
 
-def _differ(found: _Found) -> Derivation:
-    return difference_derivation(segment_effects(_strata(found)), len(workspace().segments))
+def _differ(request: _Request) -> Derivation:
+    return difference_derivation(segment_effects(_strata(request)), len(workspace().segments))
 
 
-def _trend(found: _Found) -> Derivation:
-    if not found.analysis.counts_of(found.use).days:
+def _trend(request: _Request) -> Derivation:
+    if not request.analysis.counts_of(request.use).days:
         raise Conflict("There is nothing to read yet")
-    _, groups = cohort_groups(found.analysis, found.use, found.position)
+    _, groups = cohort_groups(request.analysis, request.use, request.position)
     return trend_derivation(cohort_effects(groups))
 
 
 # Spend and impressions
 
 
-def _spend(found: _Found) -> Derivation:
-    figure: SpendFigure = found.asked.figure  # type: ignore[assignment]
-    sums = spend_sums(found.analysis)
+def _spend(request: _Request) -> Derivation:
+    figure: SpendFigure = request.asked.figure  # type: ignore[assignment]
+    sums = spend_sums(request.analysis)
     if not sums:
         raise Conflict("No spend and no impressions have come in")
-    reading = found.analysis.reading
-    arm, control = reading.arms[found.position], reading.arms[0]
-    compared = _at(reading.comparisons, found)
+    reading = request.analysis.reading
+    arm, control = reading.arms[request.position], reading.arms[0]
+    compared = _at(reading.comparisons, request)
     return spend_derivation(
         figure,
-        found.asked.letter,
-        Interval(arm.estimate, *arm.interval(found.rule.confidence)),
+        request.asked.letter,
+        Interval(arm.estimate, *arm.interval(request.rule.confidence)),
         (control.units, arm.units),
-        (sums.get(0, Spend()), sums.get(found.position, Spend())),
+        (sums.get(0, Spend()), sums.get(request.position, Spend())),
         compared.lift if compared else None,
     )
 
 
-_MAKERS: Mapping[AnyFigure, Callable[[_Found], Derivation]] = {
+_MAKERS: Mapping[AnyFigure, Callable[[_Request], Derivation]] = {
     "level": _level,
     "lift": _of_comparison,
     "difference": _of_comparison,

@@ -115,14 +115,14 @@ def strata_of(analysis: Analysis, use: ExperimentMetric, by: str, position: int)
     rows = _tallies(analysis, use, by, position, days[0], days[-1]).values_list(
         "segment", "day", "variant__position", *tallying.columns
     )
-    found: dict[str, dict[date, np.ndarray]] = {}
+    result: dict[str, dict[date, np.ndarray]] = {}
     for segment, day, at, *values in rows:
         if _is_of(segment, by):
             empty = np.zeros((len(tallying.columns), 2))
-            place = found.setdefault(segment, {}).setdefault(day if analysis.periods else date.min, empty)
+            place = result.setdefault(segment, {}).setdefault(day if analysis.periods else date.min, empty)
             place[:, int(at > 0)] += values
     strata = {}
-    for segment, by_day in found.items():
+    for segment, by_day in result.items():
         arms = tallying.arms_along(np.stack([by_day[day] for day in sorted(by_day)], axis=1))
         strata[segment] = [Pair(variant, control) for control, variant in arms]
     return strata
@@ -174,7 +174,7 @@ def compare_segment(analysis: Analysis, use: ExperimentMetric, position: int, se
 
 def find_set(number: int) -> SegmentSet:
     """A saved set. Raises InputError for one that there is not."""
-    found = SegmentSet.objects.filter(pk=number).first()
-    if found is None:
+    row = SegmentSet.objects.filter(pk=number).first()
+    if row is None:
         raise InputError("set", number, "is no saved set of segments")
-    return found
+    return row

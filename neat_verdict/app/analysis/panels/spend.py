@@ -31,8 +31,8 @@ def spend(analysis: Analysis) -> SpendOut | None:
     for position, arm in enumerate(reading.arms):
         mine, control = sums.get(position, Spend()), sums.get(0, Spend())
         level = Interval(arm.estimate, *arm.interval(rule.confidence))
-        found = analysis.comparison(position)
-        compared = found.lift if found else None
+        result = analysis.comparison(position)
+        compared = result.lift if result else None
         pair = reading.arms[0].units, arm.units
         arms.append(
             SpendArmOut(

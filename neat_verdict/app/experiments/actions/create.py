@@ -36,9 +36,9 @@ def create_experiment(by: User, name: str, changes: dict[str, Any] | None = None
     Variant.objects.bulk_create(
         Variant(experiment=experiment, position=position, name=label) for position, label in enumerate(labels)
     )
-    told = apply_changes(by, experiment, dict(changes or {}))
+    text = apply_changes(by, experiment, dict(changes or {}))
     experiment.save()
-    record(experiment, by, "create", "Created the experiment", changes=told)
+    record(experiment, by, "create", "Created the experiment", changes=text)
     return experiment
 
 

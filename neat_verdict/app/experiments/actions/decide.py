@@ -44,9 +44,9 @@ def decide(
     experiment.version += 1
     experiment.save()
     differs = "" if choice == suggested else ", against the rule"
-    told = "Decided: nothing to roll out" if choice == "none" else f"Decided: {choice}"
+    text = "Decided: nothing to roll out" if choice == "none" else f"Decided: {choice}"
     detail = {"choice": choice, "suggested": suggested, "reason": reason.strip()}
-    record(experiment, by, "decide", f"{told}{differs}", changes=[change], **detail)
+    record(experiment, by, "decide", f"{text}{differs}", changes=[change], **detail)
     return experiment
 
 

@@ -30,7 +30,7 @@ from neat_verdict.core.verdicts import rule_from, rule_in_words
 def edit_experiment(by: User, key: str, version: int, changes: dict[str, Any], reason: str = "") -> Experiment:
     """Apply changes to fields, metrics and variants.
 
-    After the start the decision rule changes only with a ``reason``, which is kept in the ledger and told in the report.
+    After the start the decision rule changes only with a ``reason``, which is kept in the ledger and shown in the report.
     Raises Conflict when the experiment has moved on since ``version``, or when a field is locked; InputError for a value
     that is out of its range.
     """
@@ -43,15 +43,15 @@ def edit_experiment(by: User, key: str, version: int, changes: dict[str, Any], r
         )
     if experiment.state in ("decided", "archived"):
         raise Conflict(f"This experiment is {experiment.state}; it can be copied, not changed")
-    told = apply_changes(by, experiment, dict(changes), reason)
-    if not told:
+    text = apply_changes(by, experiment, dict(changes), reason)
+    if not text:
         return experiment
-    subjects = ", ".join(dict.fromkeys(label_of(line["field"]) for line in told))
-    if experiment.rule_locked_at is not None and any(line["field"] in RULE_FIELDS for line in told):
+    subjects = ", ".join(dict.fromkeys(label_of(line["field"]) for line in text))
+    if experiment.rule_locked_at is not None and any(line["field"] in RULE_FIELDS for line in text):
         change_rule(by, experiment, reason)
-        record(experiment, by, "rule", f"Changed the decision rule ({subjects}): {reason.strip()}", changes=told)
+        record(experiment, by, "rule", f"Changed the decision rule ({subjects}): {reason.strip()}", changes=text)
     else:
-        record(experiment, by, "edit", f"Changed {subjects}", changes=told)
+        record(experiment, by, "edit", f"Changed {subjects}", changes=text)
     experiment.save()
     return experiment
 
@@ -60,26 +60,26 @@ def apply_changes(by: User, experiment: Experiment, changes: dict[str, Any], rea
     """Set fields, metrics and variants, and answer what changed, as lines of a ledger entry. Fields are not saved yet."""
     variants, metrics = changes.pop("variants", None), changes.pop("metrics", None)
     _refuse_locked(experiment, changes, reason)
-    told = edit_metrics(by, experiment, metrics) if metrics is not None else []
+    text = edit_metrics(by, experiment, metrics) if metrics is not None else []
     for field, value in changes.items():
         before = getattr(experiment, field)
         if before == value:
             continue
         setattr(experiment, field, _checked(field, value))
-        told.append(changed(field, _plain(before), _plain(value)))
+        text.append(changed(field, _plain(before), _plain(value)))
     if "method" in changes or "method_settings" in changes:
         _settle_method(experiment, changes)
     if variants is not None:
-        told += edit_variants(experiment, variants)
+        text += edit_variants(experiment, variants)
         getattr(experiment, "_prefetched_objects_cache", {}).pop("variants", None)
     _check_together(experiment)
-    if told:
+    if text:
         experiment.version += 1
-    return told
+    return text
 
 
 def change_rule(by: User, experiment: Experiment, reason: str) -> None:
-    """Lock the rule anew, as the plan has it now, and keep what it was. The experiment is not saved yet."""
+    """Lock the rule again, as the plan has it now, and keep what it was. The experiment is not saved yet."""
     before = rule_in_words(rule_from(experiment.rule or {}), weights(experiment))
     experiment.rule = planned_rule(experiment).record()
     after = rule_in_words(planned_rule(experiment), weights(experiment))
@@ -93,13 +93,13 @@ def _refuse_locked(experiment: Experiment, changes: dict[str, Any], reason: str)
     differing = {field for field, value in changes.items() if getattr(experiment, field) != value}
     locked = sorted(differing & LOCKED_AT_START)
     if locked:
-        told = ", ".join(label_of(field) for field in locked)
-        raise Conflict(f"Locked since the start: {told}. Copy the experiment to plan it anew", fields=locked)
+        text = ", ".join(label_of(field) for field in locked)
+        raise Conflict(f"Locked since the start: {text}. Copy the experiment to plan it again", fields=locked)
     rule = sorted(differing & RULE_FIELDS)
     if rule and not reason.strip():
-        told = ", ".join(label_of(field) for field in rule)
+        text = ", ".join(label_of(field) for field in rule)
         raise Conflict(
-            f"Locked since the start: {told}. The decision rule changes only with a reason, which the report tells",
+            f"Locked since the start: {text}. The decision rule changes only with a reason, which the report shows",
             fields=rule,
         )
 
@@ -114,7 +114,7 @@ def _settle_method(experiment: Experiment, changes: dict[str, Any]) -> None:
 
 
 def _check_together(experiment: Experiment) -> None:
-    """What no field can tell alone."""
+    """What concerns several fields."""
     Strictness(experiment.confidence, experiment.power)
     method(experiment)
     audience_of(experiment.audience_rules)

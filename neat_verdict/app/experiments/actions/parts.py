@@ -125,7 +125,7 @@ def edit_metrics(by: User, experiment: Experiment, wanted: list[dict[str, Any]])
     ]:
         return []
     if experiment.rule_locked_at is not None:
-        raise Conflict("Locked since the start: metrics. Copy the experiment to plan it anew", fields=["metrics"])
+        raise Conflict("Locked since the start: metrics. Copy the experiment to plan it again", fields=["metrics"])
     if sum(line["role"] == "primary" for line in lines) > 1:
         raise InputError("metrics", "two metrics", "cannot both decide; make one of them secondary")
     experiment.metrics.all().delete()
@@ -144,17 +144,17 @@ def edit_metrics(by: User, experiment: Experiment, wanted: list[dict[str, Any]])
 
 
 def _use_line(index: int, line: dict[str, Any]) -> dict[str, Any]:
-    found = {"name": line["name"].strip(), **{field: line.get(field) for field in _USE_FIELDS}}
-    if not found["name"]:
+    result = {"name": line["name"].strip(), **{field: line.get(field) for field in _USE_FIELDS}}
+    if not result["name"]:
         raise InputError(f"metrics.{index}.name", "empty", "must name a metric")
-    if found["role"] == "guardrail" and not (found["margin"] and 0 < found["margin"] <= 10):
-        raise InputError(f"metrics.{index}.margin", found["margin"] or "empty", "must be above 0%, at most 1,000%")
-    if found["role"] != "guardrail":
-        found["margin"] = None
+    if result["role"] == "guardrail" and not (result["margin"] and 0 < result["margin"] <= 10):
+        raise InputError(f"metrics.{index}.margin", result["margin"] or "empty", "must be above 0%, at most 1,000%")
+    if result["role"] != "guardrail":
+        result["margin"] = None
     for field in ("baseline", "standard_deviation"):
-        if found[field] is not None and not 0 < found[field] < 1e15:
-            raise InputError(f"metrics.{index}.{field}", found[field], "must be above 0")
-    return found
+        if result[field] is not None and not 0 < result[field] < 1e15:
+            raise InputError(f"metrics.{index}.{field}", result[field], "must be above 0")
+    return result
 
 
 def pin_versions(experiment: Experiment) -> None:

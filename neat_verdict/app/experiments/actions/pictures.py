@@ -24,7 +24,7 @@ _FORMATS = ("PNG", "JPEG", "WEBP", "GIF")
 
 @transaction.atomic
 def add_picture(by: User, experiment: Experiment, variant_id: int, file: UploadedFile, caption: str) -> Picture:
-    """Keep a picture of a variant, drawn anew from what was sent so that nothing else in the file survives.
+    """Keep a picture of a variant, drawn again from what was sent so that nothing else in the file survives.
 
     Raises InputError for what is no PNG, JPEG, WebP or GIF, or is too large; Conflict once the experiment is decided.
     """
@@ -43,12 +43,12 @@ def add_picture(by: User, experiment: Experiment, variant_id: int, file: Uploade
 @transaction.atomic
 def remove_picture(by: User, experiment: Experiment, picture_id: int) -> None:
     """Remove a picture and its file."""
-    found = Picture.objects.filter(pk=picture_id, variant__experiment=experiment).select_related("variant").first()
-    if found is None:
+    row = Picture.objects.filter(pk=picture_id, variant__experiment=experiment).select_related("variant").first()
+    if row is None:
         raise InputError("picture", picture_id, "is no picture of this experiment")
-    variant = _variant(by, experiment, found.variant.pk)
-    storage, name = found.image.storage, str(found.image.name)
-    found.delete()
+    variant = _variant(by, experiment, row.variant.pk)
+    storage, name = row.image.storage, str(row.image.name)
+    row.delete()
     transaction.on_commit(lambda: storage.delete(name))
     record(experiment, by, "picture", f"Removed a picture of {variant.letter}")
 
@@ -57,10 +57,10 @@ def _variant(by: User, experiment: Experiment, variant_id: int) -> Variant:
     require_editor(by)
     if experiment.state in ("decided", "archived"):
         raise Conflict(f"This experiment is {experiment.state}; it can be copied, not changed")
-    found = experiment.variants.filter(pk=variant_id).first()
-    if found is None:
+    row = experiment.variants.filter(pk=variant_id).first()
+    if row is None:
         raise InputError("variant", variant_id, "is no variant of this experiment")
-    return found
+    return row
 
 
 def _redrawn(file: UploadedFile) -> tuple[Image.Image, str]:

@@ -70,8 +70,8 @@ def start(
     experiment.started_on = day
     experiment.started_at = clock.now() if started_on is None else first_moment(day)
     experiment.starts_at = None
-    told = "" if experiment.round == 1 else f" of round {experiment.round}"
-    sentence = f"Started{told} on {day:%-d %B %Y}{unready}; the decision rule is locked"
+    text = "" if experiment.round == 1 else f" of round {experiment.round}"
+    sentence = f"Started{text} on {day:%-d %B %Y}{unready}; the decision rule is locked"
     detail = {"rule": experiment.rule, "overridden": list(overridden), "reason": reason.strip()}
     return _move(experiment, by, "start", sentence, "running", **detail)
 
@@ -90,15 +90,15 @@ def _claim_slice(experiment: Experiment) -> None:
         exclusion_group=experiment.exclusion_group, state__in=["running", "paused"], slice_start__isnull=False
     ).exclude(pk=experiment.pk)
     taken = [(other.slice_start or 0.0, other.slice_end or 0.0) for other in others]
-    found = free_slice(taken, experiment.exclusion_share)
-    if found is None:
+    result = free_slice(taken, experiment.exclusion_share)
+    if result is None:
         names = ", ".join(other.name for other in others)
         raise Conflict(
             f"The exclusion group “{experiment.exclusion_group}” has no {experiment.exclusion_share:.0%} of its units free "
             f"side by side; {names} have the others. Ask for less, or wait until one ends",
             fields=["exclusion_share"],
         )
-    experiment.slice_start, experiment.slice_end = found
+    experiment.slice_start, experiment.slice_end = result
 
 
 @transaction.atomic
@@ -151,7 +151,7 @@ def _moment(at: datetime | None) -> str:
 
 @transaction.atomic
 def new_round(by: User, key: str) -> Experiment:
-    """Run the same experiment again: a draft with the same brief, its units shuffled anew, the earlier data kept."""
+    """Run the same experiment again: a draft with the same brief, its units shuffled again, the earlier data kept."""
     experiment = _for_change(by, key, allowed=("ended",), verb="run again")
     assert experiment.started_on is not None
     assert experiment.ended_on is not None
@@ -164,7 +164,7 @@ def new_round(by: User, key: str) -> Experiment:
     experiment.rule = experiment.rule_locked_at = experiment.ends_at = None
     experiment.started_on = experiment.ended_on = experiment.started_at = experiment.ended_at = None
     experiment.rule_changes = []
-    experiment.epoch, experiment.steering = 0, "follow"
+    experiment.epoch, experiment.allocation_mode = 0, "follow"
     return _move(
         experiment, by, "round", f"Round {experiment.round} begun; the data of the earlier ones is kept", "draft"
     )

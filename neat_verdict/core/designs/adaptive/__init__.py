@@ -81,15 +81,15 @@ class Adaptive(Design):
     def thresholds(self, rule: DecisionRule, periods: Sequence[Period], reached: Reached) -> tuple[Threshold, ...]:
         """Each at its own information. Shares and the moment of stopping depend on the data, so only a method that holds at any
         time keeps its level here."""
-        found = []
+        result = []
         arms = len(periods[0].arms) if periods else 0
         for variant in range(1, arms):
             fraction = self._fraction(rule, periods, variant, 0)
             if not fraction:
                 return ()
             at = Reached(fraction, reached.looks, reached.last)
-            found.append(rule.method.threshold(rule.confidence, [1] * arms, at))
-        return tuple(found)
+            result.append(rule.method.threshold(rule.confidence, [1] * arms, at))
+        return tuple(result)
 
     def pair_critical_value(
         self, rule: DecisionRule, periods: Sequence[Period], first: int, second: int, pairs: int, reached: Reached
@@ -149,10 +149,10 @@ class Adaptive(Design):
     def levels_and_chances(
         self, periods: Sequence[Period], _arms: Sequence[Arm], rule: DecisionRule
     ) -> tuple[tuple[float, ...], tuple[float, ...]] | None:
-        found = stratified_posteriors(periods, sign=rule.sign)
-        if found is None:
+        result = stratified_posteriors(periods, sign=rule.sign)
+        if result is None:
             return None
-        means, errors = [one.mean for one in found], [one.error for one in found]
+        means, errors = [one.mean for one in result], [one.error for one in result]
         return tuple(means), normal_best_chances(means, errors, sign=rule.sign)
 
     def chance_derivation(

@@ -56,7 +56,7 @@ def close_epoch(
     InputError
         As `next_shares`.
     """
-    known = {segment: tuple(found) for segment, found in memories.items()}
+    known = {segment: tuple(result) for segment, result in memories.items()}
     for epoch in taken:
         for segment in {*known, *epoch}:
             remembered = known.get(segment, (Memory(),) * arms)
@@ -72,9 +72,9 @@ def close_epoch(
         known = {"": (Memory(),) * arms}
     largest = sorted(known, key=lambda segment: (-sum(memory.seen for memory in known[segment]), segment))
     allocated = largest[:MAX_SEGMENTS]
-    found = [posteriors_of(known[segment]) for segment in allocated]
-    if len(found) > 1:
-        found = list(partially_pooled(found))
+    result = [posteriors_of(known[segment]) for segment in allocated]
+    if len(result) > 1:
+        result = list(partially_pooled(result))
     even = (1 / arms,) * arms
     steps = {
         segment: next_shares(
@@ -85,6 +85,6 @@ def close_epoch(
             sign=sign,
             epochs=epochs,
         )
-        for segment, posteriors in zip(allocated, found, strict=True)
+        for segment, posteriors in zip(allocated, result, strict=True)
     }
     return Closing(known, steps)

@@ -36,10 +36,10 @@ def posterior_steps(posteriors: Sequence[LevelPosterior]) -> tuple[Step, ...]:
 
 def posteriors_or_refuse(periods: Sequence[Period], rule: DecisionRule) -> tuple[LevelPosterior, ...]:
     """The stratified posteriors. Raises InputError where the arms cannot be compared."""
-    found = stratified_posteriors(periods, sign=rule.sign)
-    if found is None:
+    result = stratified_posteriors(periods, sign=rule.sign)
+    if result is None:
         raise InputError("epochs", len(periods), "must have units of every variant to compare")
-    return found
+    return result
 
 
 def remaining_derivation(rule: DecisionRule, periods: Sequence[Period]) -> Derivation:

@@ -78,9 +78,13 @@ def gain_in_words(gain: Gain, arms: Sequence[Arm], names: Names) -> str:
     return f"{words}; that brought about {_more(gain.total, names.metric)}."
 
 
-def _more(found: Interval, what: str) -> str:
+def _more(interval: Interval, what: str) -> str:
     """ "400 more visitors (between −20 and 800)"; turned where fewer, and without bounds that say no more than the middle."""
-    fewer = found.estimate < 0
-    middle, low, high = (-found.estimate, -found.high, -found.low) if fewer else (found.estimate, found.low, found.high)
+    fewer = interval.estimate < 0
+    middle, low, high = (
+        (-interval.estimate, -interval.high, -interval.low)
+        if fewer
+        else (interval.estimate, interval.low, interval.high)
+    )
     bounds = "" if high - low < 0.01 * middle else f" (between {format_count(low)} and {format_count(high)})"
     return f"{format_count(middle)} {'fewer' if fewer else 'more'} {what}{bounds}"

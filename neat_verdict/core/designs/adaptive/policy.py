@@ -34,7 +34,7 @@ class Policy:
     Parameters
     ----------
     kind : "proportional" or "top_two"
-        In proportion to the chance of being best, or so that the two best are told apart.
+        In proportion to the chance of being best, or so that the two best are distinguished.
     floor : float
         Least share of every arm, in [0, 1/arms).
     max_change : float
@@ -131,13 +131,13 @@ def next_shares(
         raise InputError("floor", policy.floor, f"must be under 1/{arms}")
     means, errors = (np.array([[getattr(b, name) for b in posteriors]]) for name in ("mean", "error"))
     chances = many_normal_best_chances(means, errors, sign=sign)
-    found = tuple(chances[0].tolist())
+    result = tuple(chances[0].tolist())
     if min(units) < policy.even_units or (epochs is not None and epochs < policy.even_epochs):
         even = (1 / arms,) * arms
-        return Step(found, even, even, "even_start")
+        return Step(result, even, even, "even_start")
     wanted, shares = paced_shares(chances, np.array([before]), policy)
     too_far = bool(np.abs(wanted - before).max() > policy.max_change)
-    return Step(found, tuple(wanted[0].tolist()), tuple(shares[0].tolist()), "slowed" if too_far else "followed")
+    return Step(result, tuple(wanted[0].tolist()), tuple(shares[0].tolist()), "slowed" if too_far else "followed")
 
 
 def paced_shares(chances: FloatArray, before: FloatArray, policy: Policy) -> tuple[FloatArray, FloatArray]:
@@ -165,7 +165,7 @@ def top_two_shares(chances: ArrayLike, leader: float = 0.5) -> FloatArray:
     p = np.asarray(chances, dtype=np.float64)
     certain = p > 1 - 1e-12
     odds = p / np.where(certain, 1, 1 - p)
-    found = p * (leader + (1 - leader) * (odds.sum(axis=-1, keepdims=True) - odds))
+    result = p * (leader + (1 - leader) * (odds.sum(axis=-1, keepdims=True) - odds))
     # Where one is certain no draw would ever say another: the rest share alike.
     alike = np.where(certain, leader, (1 - leader) / (p.shape[-1] - 1))
-    return np.where(certain.any(axis=-1, keepdims=True), alike, found / found.sum(axis=-1, keepdims=True))
+    return np.where(certain.any(axis=-1, keepdims=True), alike, result / result.sum(axis=-1, keepdims=True))

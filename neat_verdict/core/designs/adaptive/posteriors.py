@@ -55,19 +55,19 @@ class Memory:
 
     def posterior(self) -> LevelPosterior | None:
         """Of the weighted mean level; None with too little."""
-        found = ARMS[self.kind].remembered_belief(self.units, self.total, self.variance)
-        return None if found is None else LevelPosterior(*found)
+        result = ARMS[self.kind].remembered_belief(self.units, self.total, self.variance)
+        return None if result is None else LevelPosterior(*result)
 
 
 def posteriors_of(memories: Sequence[Memory]) -> tuple[LevelPosterior, ...]:
     """Posteriors of the arms' levels. One with too little gets one as wide as three of the widest others, so that it is tried."""
-    found = [memory.posterior() for memory in memories]
-    known = [one for one in found if one is not None]
+    result = [memory.posterior() for memory in memories]
+    known = [one for one in result if one is not None]
     if not known:
-        return (LevelPosterior(0.0, 1.0),) * len(found)
+        return (LevelPosterior(0.0, 1.0),) * len(result)
     middle = sum(one.mean for one in known) / len(known)
     wide = LevelPosterior(middle, 3 * max(one.error for one in known))
-    return tuple(wide if one is None else one for one in found)
+    return tuple(wide if one is None else one for one in result)
 
 
 def posteriors_from(epochs: Sequence[Sequence[Arm]], half_life: float | None = None) -> tuple[LevelPosterior, ...]:
@@ -155,19 +155,19 @@ def stratified_posteriors(strata: Sequence[Period], *, sign: int = 1) -> tuple[L
     as uncertain as that comparison says. None where some arm cannot be compared.
     """
     first = [compare_stratified([s.pair(arm, 0) for s in strata], 1.0) for arm in range(1, _arms(strata))]
-    if not first or any(found is None for found in first):
+    if not first or any(result is None for result in first):
         return None
-    gains = [0.0, *(sign * found.difference.estimate for found in first if found is not None)]
+    gains = [0.0, *(sign * result.difference.estimate for result in first if result is not None)]
     leader = max(range(len(gains)), key=gains.__getitem__)
     against = {
         arm: compare_stratified([s.pair(arm, leader) for s in strata], 1.0)
         for arm in range(len(gains))
         if arm != leader
     }
-    compared = [found for found in against.values() if found is not None]
+    compared = [result for result in against.values() if result is not None]
     if len(compared) < len(against):
         return None
-    surest = min(compared, key=lambda found: found.reference_error)
+    surest = min(compared, key=lambda result: result.reference_error)
     if surest.reference_error <= 0:
         return None
     best = LevelPosterior(surest.reference_level, surest.reference_error)

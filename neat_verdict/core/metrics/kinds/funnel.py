@@ -39,15 +39,15 @@ class Funnel(Kind):
         return steps[-1], *steps
 
     def reasons(self, definition: Definition, events: Sequence[TimedEvent]) -> list[Reason]:
-        reached, found = 0, []
+        reached, result = 0, []
         for event in events:
             if reached == len(definition.steps):
-                found.append(Reason(False, "all steps are done already"))
+                result.append(Reason(False, "all steps are done already"))
                 continue
             words = definition.steps[reached].why_not(event)
             reached += not words
-            found.append(Reason(not words, words or f"step {reached} of {len(definition.steps)}"))
-        return found
+            result.append(Reason(not words, words or f"step {reached} of {len(definition.steps)}"))
+        return result
 
     def steps(self, definition: Definition) -> int:
         return len(definition.steps)

@@ -156,8 +156,8 @@ class Averaged(Arm):
             m0, v0, m1, v1 = level[..., :1], error[..., :1], level[..., 1:], error[..., 1:]
             usable = np.isfinite(v0) & np.isfinite(v1) & (units[..., :1] > 1) & (m0 > 0) & (v0 + v1 > 0)
             low, high = fieller_interval(m1, v1, m0, v0, critical_value)
-            found = [np.where(usable, part, np.nan) for part in (m1 / m0 - 1, low - 1, high - 1)]
-        return found[0], found[1], found[2]
+            result = [np.where(usable, part, np.nan) for part in (m1 / m0 - 1, low - 1, high - 1)]
+        return result[0], result[1], result[2]
 
     @classmethod
     def stratified_variance(cls, weights: FloatArray, arms: Sequence[Self], accumulate: Accumulate) -> FloatArray:
@@ -167,8 +167,8 @@ class Averaged(Arm):
     def log_ratio_within(cls, strata: Sequence[tuple[Self, Self]]) -> Effect | None:
         """By inverse variance; Cochran (1954), Biometrics 10, 101-129."""
         effects = [effect for effect in (one.log_ratio(other) for one, other in strata) if effect is not None]
-        found = pool(effects) if effects else None
-        return None if found is None else (found.effect, found.squared_error)
+        result = pool(effects) if effects else None
+        return None if result is None else (result.effect, result.squared_error)
 
     def posterior_against(self, control: Self, confidence: float, sign: int, tested: Comparison) -> Posterior:
         """Normal, with a flat prior and the variance taken as known; the credible interval of the lift is Fieller's."""

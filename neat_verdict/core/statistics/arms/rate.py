@@ -153,12 +153,12 @@ class Rate(Arm):
         x1, n1 = conversions[..., 1:], units[..., 1:]
         x0, n0 = (np.broadcast_to(part[..., :1], x1.shape) for part in (conversions, units))
         usable = (n0 > 0) & (n1 > 0) & (x0 > 0)
-        found = np.full((3, *x1.shape), np.nan)
+        result = np.full((3, *x1.shape), np.nan)
         if usable.any():
             x1, n1, x0, n0 = (part[usable] for part in (x1, n1, x0, n0))
-            found[0][usable] = (x1 / n1) / (x0 / n0) - 1
-            found[1][usable], found[2][usable] = np.array(ratio_interval(x1, n1, x0, n0, critical_value)) - 1
-        return found[0], found[1], found[2]
+            result[0][usable] = (x1 / n1) / (x0 / n0) - 1
+            result[1][usable], result[2][usable] = np.array(ratio_interval(x1, n1, x0, n0, critical_value)) - 1
+        return result[0], result[1], result[2]
 
     @classmethod
     def stratified_variance(cls, weights: FloatArray, arms: Sequence[Rate], accumulate: Accumulate) -> FloatArray:

@@ -132,7 +132,7 @@ export function AdaptivePanel({ adaptive, reading, experiment }: Props) {
         </div>
       </div>
       {adaptive.remarks.map((remark) => (
-        <p key={remark} className="tone-mind mt-2 text-sm">
+        <p key={remark} className="tone-warning mt-2 text-sm">
           {remark}
         </p>
       ))}

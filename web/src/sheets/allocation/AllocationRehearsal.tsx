@@ -83,7 +83,7 @@ export function AllocationRehearsalPanel() {
         {rehearsal?.state === "failed" && rehearsal.problem}
         {rehearsal?.state === "cancelled" && "Cancelled; nothing of it was kept."}
         {rehearsal?.state === "done" && rehearsal.stale && (
-          <span className="tone-mind">Plan or policy have changed since; what is below is of those before.</span>
+          <span className="tone-warning">Plan or policy have changed since; what is below is of those before.</span>
         )}
       </p>
       {wrong && (
@@ -102,7 +102,7 @@ type Way = Result["even"];
 
 const part = (found: { share: number; error: number }) =>
   `${rate(found.share, 0)} ± ${Math.max(1, Math.round(found.error * 196))}`;
-const bias = (found: Way["naive_bias"]) =>
+const bias = (found: Way["pooled_bias"]) =>
   found.estimate === null ? "–" : `${signed(found.estimate)} (${signed(found.low)} to ${signed(found.high)})`;
 
 /** Line by line: what it is, with even shares, following the evidence. */
@@ -118,8 +118,8 @@ export function rehearsedLines(result: Result, metric: string): [string, string,
       ...both((way) => (way.median_days === null ? "over the plan" : String(Math.round(way.median_days)))),
     ],
     ["the best one leads at the end", ...both((way) => part(way.picked))],
-    ["B’s lift is off by, all epochs put together", ...both((way) => bias(way.naive_bias))],
-    ["B’s lift is off by, read by epoch", ...both((way) => bias(way.fair_bias))],
+    ["B’s lift is off by, all epochs put together", ...both((way) => bias(way.pooled_bias))],
+    ["B’s lift is off by, read by epoch", ...both((way) => bias(way.stratified_bias))],
   ];
 }
 

@@ -7,7 +7,7 @@ import { RadioCard } from "../../parts/RadioCard";
 import { useEditing, variantsIn } from "../editing";
 import { Split } from "../traffic/Split";
 import { AllocationRehearsalPanel } from "./AllocationRehearsal";
-import { SteeringPanel } from "./SteeringPanel";
+import { SharesPanel } from "./SharesPanel";
 
 export const USUAL: Policy = {
   kind: "proportional",
@@ -41,7 +41,7 @@ export function Sharing() {
   const follows = experiment.allocation !== null;
   return (
     <>
-      {started && follows && <SteeringPanel />}
+      {started && follows && <SharesPanel />}
       {experiment.data_from === "events" && <Choice />}
       {follows ? <PolicyPanel /> : <Split />}
       {follows && <AllocationRehearsalPanel />}

@@ -40,7 +40,7 @@ export function BriefSheet() {
         {experiment.remarks.length > 0 && (
           <ul className="mt-3 border-t border-base-300 pt-2" aria-label="Remarks">
             {experiment.remarks.map((remark) => (
-              <li key={remark} className="tone-mind text-sm">
+              <li key={remark} className="tone-warning text-sm">
                 {remark}
               </li>
             ))}

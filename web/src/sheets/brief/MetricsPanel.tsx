@@ -36,7 +36,7 @@ export function MetricsPanel() {
         {experiment.metrics.map((use, index) => (
           <li key={use.key} className="py-1.5">
             <div className="flex items-baseline gap-3">
-              <span className={`w-20 shrink-0 text-sm ${use.role === "guardrail" ? "tone-mind" : "quiet"}`}>
+              <span className={`w-20 shrink-0 text-sm ${use.role === "guardrail" ? "tone-warning" : "quiet"}`}>
                 {ROLES[use.role]}
               </span>
               <Link className="link w-40 shrink-0 font-semibold" to={`/metrics/${use.key}`}>

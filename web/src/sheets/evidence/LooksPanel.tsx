@@ -131,7 +131,7 @@ export function LooksPanel({ looks, reading }: { looks: Looks; reading: Reading 
       )}
       <FormError error={step.error} />
       {looks.set_aside.map((line) => (
-        <p key={`${line.number}-${line.at}`} className="tone-mind mt-1 text-sm">
+        <p key={`${line.number}-${line.at}`} className="tone-warning mt-1 text-sm">
           Look {line.number} of {day(line.day)} was set aside by {line.by} on {day(line.at)}: {line.because}. It had
           said: {line.short}.
         </p>

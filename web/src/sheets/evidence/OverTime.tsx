@@ -254,7 +254,7 @@ function SelectedRange({ days, worthwhile }: { days: string[]; worthwhile: numbe
       )}
       {first && last && found.data && (
         <div ref={holder} className="mt-2">
-          <p className="tone-mind text-sm">{found.data.sentence}</p>
+          <p className="tone-warning text-sm">{found.data.sentence}</p>
           {found.data.comparisons.length > 0 && (
             <div className="pl-7">
               <StripAxis axis={axis} width={strip} />

@@ -81,7 +81,7 @@ function Ask({ rehearsal }: { rehearsal: Rehearsal | null }) {
         {!rehearsal &&
           "It shows how often each verdict comes, when, and how wrong the estimate is, if there is no effect, the worthwhile lift, or one of your choice."}
         {rehearsal?.state === "done" && rehearsal.stale && (
-          <span className="tone-mind">The plan has changed since; what is below is of the plan before.</span>
+          <span className="tone-warning">The plan has changed since; what is below is of the plan before.</span>
         )}
       </p>
       {wrong && (
@@ -127,7 +127,7 @@ function Outcome({ rehearsal }: { rehearsal: Rehearsal }) {
         <p className="mb-2 font-serif text-lg leading-snug">
           If {signed(worthwhile.lift)} is true, the rule finds it {percent(worthwhile.right_winners.share)} of the time.
           If nothing is true, it declares a winner {percent(none.false_winners.share)} of the time; looking every day
-          and stopping at the first good number would, {percent(none.naive_winners.share)}.
+          and stopping at the first good number would, {percent(none.peeking_winners.share)}.
         </p>
         <div className="mt-3 mb-1 flex items-baseline gap-3">
           <h3 className="font-sans text-sm font-semibold">A hundred of the runs</h3>

@@ -44,8 +44,8 @@ const LINES: Line[] = [
     note: "on average",
     figure: (w) => (w.exaggeration == null ? "–" : `${w.exaggeration.toFixed(2)} times`),
   },
-  { label: "Without the rule: a winner by looking daily", figure: (w) => share(w.naive_winners) },
-  { label: "Without the rule: a difference either way", figure: (w) => share(w.naive_differences) },
+  { label: "Without the rule: a winner by looking daily", figure: (w) => share(w.peeking_winners) },
+  { label: "Without the rule: a difference either way", figure: (w) => share(w.peeking_differences) },
 ];
 
 /** How often each verdict comes, when, and how wrong: a column for each true lift. */

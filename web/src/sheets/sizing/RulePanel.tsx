@@ -189,7 +189,7 @@ function ForAReason() {
   const [asking, setAsking] = useState(false);
   if (reason)
     return (
-      <p className="tone-mind mb-2 text-sm" role="status">
+      <p className="tone-warning mb-2 text-sm" role="status">
         The rule can be changed now; each change is kept with the reason “{reason}” and told in the report.{" "}
         <button className="link" onClick={() => setReason("")}>
           Lock it again
@@ -232,7 +232,7 @@ export function RuleChanges({ experiment }: { experiment: Pick<Experiment, "rule
   if (experiment.rule_changes.length === 0) return null;
   return (
     <div className="mt-3 border-t border-base-300 pt-2">
-      <h3 className="tone-mind font-sans text-sm font-semibold">Changed after the start</h3>
+      <h3 className="tone-warning font-sans text-sm font-semibold">Changed after the start</h3>
       {experiment.rule_changes.map((change) => (
         <div key={change.at} className="mt-1 text-sm">
           <p>

@@ -26,7 +26,7 @@ export function SizingSheet() {
         </p>
       )}
       {plan?.warnings.map((warning) => (
-        <p key={warning} className="sheet tone-mind border-l-4 border-l-warning px-4 py-2">
+        <p key={warning} className="sheet tone-warning border-l-4 border-l-warning px-4 py-2">
           {warning}
         </p>
       ))}

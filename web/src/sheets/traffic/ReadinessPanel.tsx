@@ -17,7 +17,7 @@ export function ReadinessPanel() {
       <ul>
         {points.map((point) => (
           <li key={point.label} className="flex gap-3 border-b border-base-300 py-1.5 last:border-b-0">
-            <span aria-hidden className={point.met ? "tone-ahead" : "tone-mind"}>
+            <span aria-hidden className={point.met ? "tone-ahead" : "tone-warning"}>
               {point.met ? "✓" : "○"}
             </span>
             <span className="min-w-0 grow">

@@ -44,7 +44,7 @@ export function Source() {
         </p>
       )}
       {served && experiment.assignment_unit === "request" && (
-        <p className="tone-mind mt-1 text-sm">
+        <p className="tone-warning mt-1 text-sm">
           Requests are counted as if they were independent; one visitor who makes many makes the figures look surer than
           they are.
         </p>

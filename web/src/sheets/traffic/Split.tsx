@@ -79,7 +79,7 @@ export function Split() {
       {percentages && !fixed && <Percentages weights={weights} save={setAll} />}
       {error && <p className="text-sm text-error">{error.message}</p>}
       {!even && experiment.plan && weeks != null && (
-        <p className="tone-mind mt-2 text-sm">
+        <p className="tone-warning mt-2 text-sm">
           An uneven split takes {plural(experiment.plan.weeks, "week")}; an even one {plural(weeks, "week")}.
         </p>
       )}

@@ -70,7 +70,7 @@ export function Latest({ live, running }: { live: Live; running: boolean }) {
                   <td className={line.name === "exposure" ? "" : "font-semibold"}>
                     {line.name}
                     {line.forced && <span className="quiet"> forced, does not count</span>}
-                    {line.held && <span className="tone-mind"> held: lies in the future</span>}
+                    {line.held && <span className="tone-warning"> held: lies in the future</span>}
                   </td>
                   <td>{line.letter && <Letter letter={line.letter} />}</td>
                   <td className="quiet max-w-64 truncate" title={line.properties}>

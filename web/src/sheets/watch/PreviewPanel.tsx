@@ -46,7 +46,7 @@ export function PreviewPanel({ preview, storing, fileName, choose, store, discar
         ))}
       </div>
       {unmatched.length > 0 ? (
-        <p className="tone-mind">
+        <p className="tone-warning">
           Say which column holds {unmatched.join(" and ").replaceAll("_", " ")}; its name does not tell.
         </p>
       ) : (
@@ -86,7 +86,7 @@ function Effect({ preview }: { preview: Preview }) {
           ` — ${count(difference.added)} day counts new, ${count(difference.changed)} changed, ${count(difference.unchanged)} as they are.`}
       </p>
       {preview.remarks.map((remark) => (
-        <p key={remark} className="tone-mind text-sm">
+        <p key={remark} className="tone-warning text-sm">
           {remark}
         </p>
       ))}

@@ -1,4 +1,4 @@
-"""Makes the tallies of running and ended experiments anew from the events that came in."""
+"""Makes the tallies of running and ended experiments again from the events that came in."""
 
 from __future__ import annotations
 
@@ -16,4 +16,4 @@ class Command(BaseCommand):
         parser.add_argument("keys", nargs="*", help="experiments; all that are open when left out")
 
     def handle(self, *args: Any, **options: Any) -> None:
-        self.stdout.write(f"{rebuild(options['keys'] or None):,} units counted anew")
+        self.stdout.write(f"{rebuild(options['keys'] or None):,} units counted again")

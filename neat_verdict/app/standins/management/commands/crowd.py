@@ -28,15 +28,15 @@ class Command(BaseCommand):
         if options["pace"] <= 0:
             raise CommandError(f"--pace {options['pace']} must be above 0")
         stop = threading.Event()
-        for told in (signal.SIGTERM, signal.SIGINT):
-            signal.signal(told, lambda *_: stop.set())
+        for text in (signal.SIGTERM, signal.SIGINT):
+            signal.signal(text, lambda *_: stop.set())
         door = _Patient(HttpDoor(options["address"], key.secret), stop)
         come = come_live(door, options["pace"], timezone.now, stop.wait, truth=Truth(), visitors=options["visitors"])
         self.stdout.write(f"{come} visitors came")
 
 
 class _Patient(HttpDoor):
-    """Waits for a server that is not there yet, or is being started anew."""
+    """Waits for a server that is not there yet, or is being restarted."""
 
     def __init__(self, door: HttpDoor, stop: threading.Event) -> None:
         super().__init__(door.address, door.secret)

@@ -24,14 +24,14 @@ class Command(BaseCommand):
     def handle(self, *args: Any, **options: Any) -> None:
         stopped = threading.Event()
         if options["every"]:
-            for told in (signal.SIGTERM, signal.SIGINT):
-                signal.signal(told, lambda *_: stopped.set())
+            for text in (signal.SIGTERM, signal.SIGINT):
+                signal.signal(text, lambda *_: stopped.set())
         while True:
             close_old_connections()
             try:
                 done = tick()
             except Exception:
-                # Beside a server the next minute may go better; by hand the failure is told.
+                # Beside a server the next minute may go better; by hand the failure is shown.
                 if not options["every"]:
                     raise
                 log.exception("a tick failed")

@@ -16,12 +16,12 @@ from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Experiment, Tally
 from neat_verdict.app.experiments.queries import daily_counts, find
 from neat_verdict.app.http.problems import Conflict
-from neat_verdict.app.traffic import steering
+from neat_verdict.app.traffic import reallocation
 from neat_verdict.app.traffic.allocation import allocation, epoch_record
 from neat_verdict.app.traffic.assigning import assign
 from neat_verdict.app.traffic.epochs import epochs_by_metric
 from neat_verdict.app.traffic.models import Epoch
-from neat_verdict.app.traffic.steering import tend_epochs
+from neat_verdict.app.traffic.reallocation import tend_epochs
 from neat_verdict.app.watch.actions import tick
 from neat_verdict.app.watch.queries import observe
 from neat_verdict.core.checks import InputError
@@ -50,7 +50,7 @@ def made(by, **policy):
 
 
 @pytest.fixture
-def steered(analyst, metrics):
+def adaptive(analyst, metrics):
     draft = made(analyst)
     with clock.at(BEGIN):
         actions.start(analyst, draft.key)
@@ -85,18 +85,18 @@ class Crowd:
         return given
 
 
-def days(steered, many=300, span=4, **more):
+def days(adaptive, many=300, span=4, **more):
     """The crowd of several days, each followed by the minute job after midnight."""
     crowd = Crowd()
     for day in range(span):
-        crowd.come(steered.key, BEGIN + timedelta(days=day, hours=10), many, **more)
+        crowd.come(adaptive.key, BEGIN + timedelta(days=day, hours=10), many, **more)
         with clock.at(BEGIN + timedelta(days=day + 1, minutes=1)):
-            tend_epochs(find(steered.key))
-    return find(steered.key)
+            tend_epochs(find(adaptive.key))
+    return find(adaptive.key)
 
 
-def shares(steered):
-    return [epoch.shares for epoch in Epoch.objects.filter(experiment=steered)]
+def shares(adaptive):
+    return [epoch.shares for epoch in Epoch.objects.filter(experiment=adaptive)]
 
 
 # Choosing a policy
@@ -132,18 +132,18 @@ def test_figures_out_of_range_are_refused(ask, analyst, metrics, field, value):
     assert field in problem["errors"][0]["field"]
 
 
-def test_the_policy_is_locked_at_the_start_and_kept_by_copies(analyst, steered):
+def test_the_policy_is_locked_at_the_start_and_kept_by_copies(analyst, adaptive):
     with pytest.raises(Conflict, match="allocation"):
-        actions.edit_experiment(analyst, steered.key, steered.version, {"allocation": None})
-    assert actions.copy_experiment(analyst, steered).allocation == POLICY
-    assert find(steered.key).rule["design"] == "adaptive"
+        actions.edit_experiment(analyst, adaptive.key, adaptive.version, {"allocation": None})
+    assert actions.copy_experiment(analyst, adaptive).allocation == POLICY
+    assert find(adaptive.key).rule["design"] == "adaptive"
 
 
 # Epochs
 
 
-def test_epochs_close_and_shares_follow(steered):
-    after = days(steered)
+def test_epochs_close_and_shares_follow(adaptive):
+    after = days(adaptive)
     found = allocation(after)
     assert [epoch.origin for epoch in found.epochs] == ["start", "policy", "policy", "policy", "policy"]
     assert found.epochs[0].shares[""] == pytest.approx([1 / 3] * 3)
@@ -156,18 +156,18 @@ def test_epochs_close_and_shares_follow(steered):
     assert after.epoch == 5
 
 
-def test_nothing_happens_before_an_epoch_is_over(steered):
+def test_nothing_happens_before_an_epoch_is_over(adaptive):
     with clock.at(BEGIN + timedelta(hours=23, minutes=59)):
-        assert tend_epochs(steered) == 0
+        assert tend_epochs(adaptive) == 0
     with clock.at(BEGIN + timedelta(hours=24)):
-        assert tend_epochs(steered) == 1
-        assert tend_epochs(find(steered.key)) == 0
+        assert tend_epochs(adaptive) == 1
+        assert tend_epochs(find(adaptive.key)) == 0
 
 
-def test_a_minute_job_that_stood_still_closes_one_epoch_late_and_not_many(steered):
+def test_a_minute_job_that_stood_still_closes_one_epoch_late_and_not_many(adaptive):
     with clock.at(BEGIN + timedelta(days=6, hours=5)):
         assert tick()["epochs closed"] == 1
-    assert Epoch.objects.filter(experiment=steered).count() == 2
+    assert Epoch.objects.filter(experiment=adaptive).count() == 2
 
 
 def test_epochs_may_be_of_hours(analyst, metrics):
@@ -188,23 +188,23 @@ def test_epochs_of_days_end_at_midnight_the_first_no_shorter_than_half_a_day(ana
         assert allocation(find(draft.key)).next_close == BEGIN + timedelta(hours=ends)
 
 
-def test_who_was_exposed_before_keeps_the_variant_when_shares_change(steered):
+def test_who_was_exposed_before_keeps_the_variant_when_shares_change(adaptive):
     crowd = Crowd()
-    crowd.come(steered.key, BEGIN + timedelta(hours=10), 300)
+    crowd.come(adaptive.key, BEGIN + timedelta(hours=10), 300)
     units = [f"v{100_000 + n}" for n in range(1, 301)]
     with clock.at(BEGIN + timedelta(days=1, minutes=1)):
-        before = [assign(unit, {}, [steered.key])[steered.key].variant for unit in units]
-        assert tend_epochs(find(steered.key)) == 1
-        after = [assign(unit, {}, [steered.key])[steered.key].variant for unit in units]
-        new = [assign(f"new{n}", {}, [steered.key])[steered.key].variant for n in range(2000)]
+        before = [assign(unit, {}, [adaptive.key])[adaptive.key].variant for unit in units]
+        assert tend_epochs(find(adaptive.key)) == 1
+        after = [assign(unit, {}, [adaptive.key])[adaptive.key].variant for unit in units]
+        new = [assign(f"new{n}", {}, [adaptive.key])[adaptive.key].variant for n in range(2000)]
     assert before == after
-    wanted = Epoch.objects.get(experiment=steered, number=2).shares[""]
+    wanted = Epoch.objects.get(experiment=adaptive, number=2).shares[""]
     assert new.count("C") / 2000 == pytest.approx(wanted[2], abs=0.04)
     assert wanted[2] > 0.6
 
 
-def test_every_epoch_can_be_worked_out_again_from_its_record(ask, steered):
-    after = days(steered)
+def test_every_epoch_can_be_worked_out_again_from_its_record(ask, adaptive):
+    after = days(adaptive)
     for number in range(2, 6):
         again = epoch_record(after, number)
         assert again.same
@@ -224,7 +224,7 @@ def test_every_epoch_can_be_worked_out_again_from_its_record(ask, steered):
     assert not epoch_record(find(after.key), 3).same
 
 
-def test_young_units_do_not_steer_until_their_counting_window_is_over(analyst, metrics):
+def test_young_units_do_not_count_until_their_counting_window_is_over(analyst, metrics):
     draft = made(analyst, metric="fare-per-visitor")  # whatever is paid within a week
     with clock.at(BEGIN):
         actions.start(analyst, draft.key)
@@ -236,7 +236,7 @@ def test_young_units_do_not_steer_until_their_counting_window_is_over(analyst, m
     assert records[-1]["kind"] == "mean"
 
 
-def test_the_steering_metric_may_be_one_where_less_is_better(analyst, metrics):
+def test_the_allocation_metric_may_be_one_where_less_is_better(analyst, metrics):
     from neat_verdict.app.metrics.actions import create_metric
 
     create_metric(analyst, "given up", {**did("given_up"), "good_direction": "down"}, "")
@@ -295,57 +295,57 @@ def test_each_segment_is_allocated_by_itself_and_a_new_one_stays_even(analyst, m
 # By hand
 
 
-def test_frozen_shares_stay_until_the_policy_is_followed_again(ask, analyst, steered):
-    days(steered, span=2)
+def test_frozen_shares_stay_until_the_policy_is_followed_again(ask, analyst, adaptive):
+    days(adaptive, span=2)
     with clock.at(BEGIN + timedelta(days=2, hours=9)):
-        status, found = ask("post", f"/experiments/{steered.key}/steering/freeze", {"reason": "The fair begins"})
-        assert (status, found["steering"]) == (200, "frozen")
+        status, found = ask("post", f"/experiments/{adaptive.key}/allocation/freeze", {"reason": "The fair begins"})
+        assert (status, found["mode"]) == (200, "frozen")
         with pytest.raises(Conflict, match="frozen already"):
-            steering.freeze(analyst, steered.key, "again")
+            reallocation.freeze(analyst, adaptive.key, "again")
     with clock.at(BEGIN + timedelta(days=3, minutes=1)):
-        tend_epochs(find(steered.key))
-    frozen = Epoch.objects.filter(experiment=steered).last()
-    assert (frozen.origin, frozen.shares) == ("frozen", Epoch.objects.get(experiment=steered, number=3).shares)
+        tend_epochs(find(adaptive.key))
+    frozen = Epoch.objects.filter(experiment=adaptive).last()
+    assert (frozen.origin, frozen.shares) == ("frozen", Epoch.objects.get(experiment=adaptive, number=3).shares)
     assert frozen.record["shares"] != {}  # what the policy would have done is on record all the same
     with clock.at(BEGIN + timedelta(days=3, hours=9)):
-        steering.resume_policy(analyst, steered.key, "The fair is over")
+        reallocation.resume_policy(analyst, adaptive.key, "The fair is over")
     with clock.at(BEGIN + timedelta(days=4, minutes=1)):
-        tend_epochs(find(steered.key))
-    assert Epoch.objects.filter(experiment=steered).last().origin == "policy"
-    told = [entry.sentence for entry in find(steered.key).ledger.filter(verb="steer")]
+        tend_epochs(find(adaptive.key))
+    assert Epoch.objects.filter(experiment=adaptive).last().origin == "policy"
+    told = [entry.sentence for entry in find(adaptive.key).ledger.filter(verb="reallocate")]
     assert told == [
         "Let the shares follow the evidence again: The fair is over",
         "Froze the shares: The fair begins",
     ]
 
 
-def test_shares_by_hand_hold_for_one_epoch(ask, analyst, steered):
-    days(steered, span=2)
+def test_shares_by_hand_hold_for_one_epoch(ask, analyst, adaptive):
+    days(adaptive, span=2)
     now = BEGIN + timedelta(days=2, hours=9)
     with clock.at(now):
         body = {"shares": [0.5, 0.25, 0.25], "reason": "A look at the harbour"}
-        status, found = ask("post", f"/experiments/{steered.key}/steering/by-hand", body)
+        status, found = ask("post", f"/experiments/{adaptive.key}/allocation/by-hand", body)
     assert status == 200
     assert found["epochs"][-1]["shares"][""] == [0.5, 0.25, 0.25]
     assert found["epochs"][-1]["sentence"] == "Set by Mona Orrell: A look at the harbour."
     assert found["epochs"][-2]["ended_at"] == "2026-03-04T09:00:00Z"
-    given = Crowd(9).come(steered.key, now + timedelta(minutes=1), 600)
+    given = Crowd(9).come(adaptive.key, now + timedelta(minutes=1), 600)
     assert given["A"] / 600 == pytest.approx(0.5, abs=0.07)
     with clock.at(BEGIN + timedelta(days=3, minutes=1)):
-        assert tend_epochs(find(steered.key)) == 1
-    assert Epoch.objects.filter(experiment=steered).last().origin == "policy"
+        assert tend_epochs(find(adaptive.key)) == 1
+    assert Epoch.objects.filter(experiment=adaptive).last().origin == "policy"
 
 
-def test_even_shares_stay_even(analyst, steered):
-    days(steered, span=2)
+def test_even_shares_stay_even(analyst, adaptive):
+    days(adaptive, span=2)
     with clock.at(BEGIN + timedelta(days=2, hours=9)):
-        steering.return_to_even(analyst, steered.key, "Something is odd")
+        reallocation.return_to_even(analyst, adaptive.key, "Something is odd")
     with clock.at(BEGIN + timedelta(days=3, minutes=1)):
-        tend_epochs(find(steered.key))
+        tend_epochs(find(adaptive.key))
     with clock.at(BEGIN + timedelta(days=3, hours=1)), pytest.raises(Conflict, match="even already"):
-        steering.return_to_even(analyst, steered.key, "again")
-    assert [epoch.origin for epoch in Epoch.objects.filter(experiment=steered)][-2:] == ["even", "even"]
-    assert shares(steered)[-1][""] == pytest.approx([1 / 3] * 3)
+        reallocation.return_to_even(analyst, adaptive.key, "again")
+    assert [epoch.origin for epoch in Epoch.objects.filter(experiment=adaptive)][-2:] == ["even", "even"]
+    assert shares(adaptive)[-1][""] == pytest.approx([1 / 3] * 3)
 
 
 @pytest.mark.parametrize(
@@ -357,41 +357,41 @@ def test_even_shares_stay_even(analyst, steered):
         ([0.5, 0.6, -0.1], "shares.2"),
     ],
 )
-def test_shares_that_cannot_be_are_refused_and_nothing_closes(analyst, steered, given, field):
+def test_shares_that_cannot_be_are_refused_and_nothing_closes(analyst, adaptive, given, field):
     with clock.at(BEGIN + timedelta(hours=2)), pytest.raises(InputError) as refused:
-        steering.set_by_hand(analyst, steered.key, given, "why")
+        reallocation.set_by_hand(analyst, adaptive.key, given, "why")
     assert refused.value.field == field
-    assert Epoch.objects.filter(experiment=steered).count() == 1
+    assert Epoch.objects.filter(experiment=adaptive).count() == 1
 
 
-def test_steering_needs_a_reason_a_right_and_a_running_experiment(ask, analyst, stakeholder, steered, running):
-    path = f"/experiments/{steered.key}/steering"
+def test_reallocating_needs_a_reason_a_right_and_a_running_experiment(ask, analyst, stakeholder, adaptive, running):
+    path = f"/experiments/{adaptive.key}/allocation"
     status, problem = ask("post", f"{path}/freeze", {"reason": "  "})
     assert (status, problem["errors"][0]["field"]) == (422, "reason")
     assert Json(stakeholder)("post", f"{path}/freeze", {"reason": "why"})[0] == 403
-    assert ask("post", f"/experiments/{running.key}/steering/freeze", {"reason": "why"})[0] == 409
+    assert ask("post", f"/experiments/{running.key}/allocation/freeze", {"reason": "why"})[0] == 409
     assert ask("get", f"/experiments/{running.key}/allocation")[0] == 409
-    actions.pause(analyst, steered.key)
+    actions.pause(analyst, adaptive.key)
     assert ask("post", f"{path}/even", {"reason": "why"})[0] == 409
     with clock.at(BEGIN + timedelta(days=3)):
-        assert tend_epochs(find(steered.key)) == 0
+        assert tend_epochs(find(adaptive.key)) == 0
 
 
 # Reading
 
 
-def test_it_is_read_by_epoch_with_all_epochs_pooled_beside(steered):
+def test_it_is_read_by_epoch_with_all_epochs_pooled_beside(adaptive):
     """All pay twice as often on the later days, when most see C: put together C looks better than it is."""
     crowd = Crowd(5)
     for day in range(5):
         rate = 0.1 if day < 2 else 0.3
         crowd.come(
-            steered.key, BEGIN + timedelta(days=day, hours=10), 400, dict.fromkeys("ABC", rate) | {"C": rate * 1.3}
+            adaptive.key, BEGIN + timedelta(days=day, hours=10), 400, dict.fromkeys("ABC", rate) | {"C": rate * 1.3}
         )
         with clock.at(BEGIN + timedelta(days=day + 1, minutes=1)):
-            tend_epochs(find(steered.key))
+            tend_epochs(find(adaptive.key))
     with clock.at(BEGIN + timedelta(days=5, hours=1)):
-        found = evidence(find(steered.key))
+        found = evidence(find(adaptive.key))
     reading = found.reading
     lines = {line.letter: line for line in reading.comparisons}
     pooled = {line.letter: line for line in reading.adaptive.pooled}
@@ -416,8 +416,8 @@ def test_it_is_read_by_epoch_with_all_epochs_pooled_beside(steered):
     assert side["C"].lift.estimate < pooled["C"].lift.estimate
 
 
-def test_what_the_epochs_hold_is_what_the_days_hold_and_a_rebuild_gives_it_again(steered):
-    after = days(steered)
+def test_what_the_epochs_hold_is_what_the_days_hold_and_a_rebuild_gives_it_again(adaptive):
+    after = days(adaptive)
     counts = daily_counts([after])[after.pk].primary
     before = sorted(
         Tally.objects.filter(segment__startswith="#").values_list("segment", "variant", "day", "units", "total")
@@ -432,8 +432,8 @@ def test_what_the_epochs_hold_is_what_the_days_hold_and_a_rebuild_gives_it_again
     assert {line[0] for line in before} == {"#1", "#2", "#3", "#4"}
 
 
-def test_shares_that_change_raise_no_alarm_and_a_site_that_keeps_old_ones_does(steered):
-    after = days(steered)
+def test_shares_that_change_raise_no_alarm_and_a_site_that_keeps_old_ones_does(adaptive):
+    after = days(adaptive)
     with clock.at(BEGIN + timedelta(days=4, hours=2)):
         seen = observe(after)
         assert not [fault for fault in find_issues(seen) if fault.kind.startswith("split")]
@@ -449,11 +449,11 @@ def test_shares_that_change_raise_no_alarm_and_a_site_that_keeps_old_ones_does(s
         assert "split" in {fault.kind for fault in find_issues(observe(find(after.key)))}
 
 
-def test_segments_are_held_together_day_by_day(steered):
+def test_segments_are_held_together_day_by_day(adaptive):
     from neat_verdict.app.experiments.models import Workspace
 
     Workspace.objects.create(segments=[["device"]])
-    after = days(steered, device="phone")
+    after = days(adaptive, device="phone")
     with clock.at(BEGIN + timedelta(days=4, hours=1)):
         found = segments(analyse(after), variant="C")
         reading = evidence(after).reading
@@ -461,60 +461,60 @@ def test_segments_are_held_together_day_by_day(steered):
     assert found.segments[0].lift.estimate == pytest.approx(line.lift.estimate)
 
 
-def test_sums_by_day_are_refused_because_they_do_not_know_their_epoch(ask, analyst, steered):
+def test_sums_by_day_are_refused_because_they_do_not_know_their_epoch(ask, analyst, adaptive):
     content = daily(3, {"A": (20, 1), "B": (20, 2), "C": (20, 3)})
     with pytest.raises(Conflict, match="does not say in which epoch"):
-        bring_in(analyst, steered, content)
-    assert not Tally.objects.filter(variant__experiment=steered).exists()
+        bring_in(analyst, adaptive, content)
+    assert not Tally.objects.filter(variant__experiment=adaptive).exists()
 
 
-def test_a_figure_opens_its_working_epoch_by_epoch_and_the_report_explains_the_shares(ask, steered):
-    days(steered)
+def test_a_figure_opens_its_working_epoch_by_epoch_and_the_report_explains_the_shares(ask, adaptive):
+    days(adaptive)
     with clock.at(BEGIN + timedelta(days=4, hours=1)):
-        working = ask("get", f"/experiments/{steered.key}/derivation?figure=lift&variant=C")[1]
+        working = ask("get", f"/experiments/{adaptive.key}/derivation?figure=lift&variant=C")[1]
         assert working["words"].startswith("Shares changed while data came in")
         assert [line["name"] for line in working["inputs"]] == [f"{n}: x₁, n₁; x₀, n₀" for n in range(1, 5)]
-        lines = ask("get", f"/experiments/{steered.key}/evidence")[1]["reading"]["comparisons"]
+        lines = ask("get", f"/experiments/{adaptive.key}/evidence")[1]["reading"]["comparisons"]
         shown = {line["name"]: line["value"] for line in working["steps"]}
         assert float(shown["estimate"]) == pytest.approx(lines[1]["lift"]["estimate"])
-        report = ask("get", f"/experiments/{steered.key}/report")[1]
+        report = ask("get", f"/experiments/{adaptive.key}/report")[1]
         assert report["shared_out"].count(". ") == 1  # two sentences
         assert "the two need not agree" in " ".join(report["caveats"])
-        page = ask.client.get(f"/api/v1/experiments/{steered.key}/report.html").content.decode()
+        page = ask.client.get(f"/api/v1/experiments/{adaptive.key}/report.html").content.decode()
     assert "How visitors were shared out" in page
 
 
-def test_weeks_and_stretches_are_read_by_epoch_too(ask, steered):
-    days(steered, span=8)
+def test_weeks_and_stretches_are_read_by_epoch_too(ask, adaptive):
+    days(adaptive, span=8)
     with clock.at(BEGIN + timedelta(days=8, hours=1)):
-        everything = evidence(find(steered.key)).reading
+        everything = evidence(find(adaptive.key)).reading
         whole = next(line for line in everything.comparisons if line.letter == "C").lift.estimate
-        stretch = ask("get", f"/experiments/{steered.key}/selected-range?first=2026-03-02&last=2026-03-09")[1]
-        cohorts = ask("get", f"/experiments/{steered.key}/cohorts?variant=C&days_a_group=8")[1]
+        stretch = ask("get", f"/experiments/{adaptive.key}/selected-range?first=2026-03-02&last=2026-03-09")[1]
+        cohorts = ask("get", f"/experiments/{adaptive.key}/cohorts?variant=C&days_a_group=8")[1]
     assert next(line for line in stretch["comparisons"] if line["letter"] == "C")["lift"]["estimate"] == pytest.approx(
         whole
     )
     assert cohorts["cohorts"][0]["lift"]["estimate"] == pytest.approx(whole)
 
 
-def test_another_round_begins_with_even_shares(analyst, steered):
-    days(steered)
+def test_another_round_begins_with_even_shares(analyst, adaptive):
+    days(adaptive)
     with clock.at(BEGIN + timedelta(days=5)):
-        actions.end(analyst, steered.key)
-        actions.new_round(analyst, steered.key)
-        again = actions.start(analyst, steered.key)
-        assert (again.epoch, again.steering) == (0, "follow")
-        tend_epochs(find(steered.key))
-        found = allocation(find(steered.key))
+        actions.end(analyst, adaptive.key)
+        actions.new_round(analyst, adaptive.key)
+        again = actions.start(analyst, adaptive.key)
+        assert (again.epoch, again.allocation_mode) == (0, "follow")
+        tend_epochs(find(adaptive.key))
+        found = allocation(find(adaptive.key))
     assert [epoch.number for epoch in found.epochs] == [1]
-    assert find(steered.key).epoch == 1
+    assert find(adaptive.key).epoch == 1
 
 
-def test_one_that_ended_shows_its_last_epoch_as_ended(analyst, steered):
-    days(steered, span=2)
+def test_one_that_ended_shows_its_last_epoch_as_ended(analyst, adaptive):
+    days(adaptive, span=2)
     with clock.at(BEGIN + timedelta(days=2, hours=5)):
-        actions.end(analyst, steered.key)
-        found = allocation(find(steered.key))
+        actions.end(analyst, adaptive.key)
+        found = allocation(find(adaptive.key))
     assert found.epochs[-1].ended_at == BEGIN + timedelta(days=2, hours=5)
     assert found.next_close is None
 

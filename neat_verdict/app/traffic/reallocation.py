@@ -22,7 +22,7 @@ from neat_verdict.app.traffic.models import Epoch
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.variants import LETTERS
 
-LEAST_SHARE = 0.01
+MIN_SHARE = 0.01
 
 
 def tend_epochs(experiment: Experiment) -> int:
@@ -44,30 +44,30 @@ def tend_epochs(experiment: Experiment) -> int:
 @transaction.atomic
 def freeze(by: User, key: str, reason: str) -> Experiment:
     """Keep the shares as they are from epoch to epoch, until `resume_policy`. Raises Conflict, or InputError without a reason."""
-    experiment, _ = _for_steering(by, key, reason)
-    if experiment.steering == "frozen":
+    experiment, _ = _for_reallocation(by, key, reason)
+    if experiment.allocation_mode == "frozen":
         raise Conflict("The shares are frozen already")
-    return _set_steering(by, experiment, "frozen", f"Froze the shares: {reason.strip()}")
+    return _set_mode(by, experiment, "frozen", f"Froze the shares: {reason.strip()}")
 
 
 @transaction.atomic
 def resume_policy(by: User, key: str, reason: str) -> Experiment:
     """Follow the policy again from the end of this epoch on."""
-    experiment, _ = _for_steering(by, key, reason)
-    if experiment.steering == "follow":
+    experiment, _ = _for_reallocation(by, key, reason)
+    if experiment.allocation_mode == "follow":
         raise Conflict("The shares follow the evidence already")
-    return _set_steering(by, experiment, "follow", f"Let the shares follow the evidence again: {reason.strip()}")
+    return _set_mode(by, experiment, "follow", f"Let the shares follow the evidence again: {reason.strip()}")
 
 
 @transaction.atomic
 def return_to_even(by: User, key: str, reason: str) -> Experiment:
     """Close the epoch now and go on with even shares, until `resume_policy`."""
-    experiment, current = _for_steering(by, key, reason)
-    if experiment.steering == "even":
+    experiment, current = _for_reallocation(by, key, reason)
+    if experiment.allocation_mode == "even":
         raise Conflict("The shares are even already")
-    experiment.steering = "even"
+    experiment.allocation_mode = "even"
     _close(experiment, current, clock.now(), by=by, reason=reason)
-    return _set_steering(by, experiment, "even", f"Returned to even shares: {reason.strip()}")
+    return _set_mode(by, experiment, "even", f"Returned to even shares: {reason.strip()}")
 
 
 @transaction.atomic
@@ -76,26 +76,26 @@ def set_by_hand(by: User, key: str, shares: Sequence[float], reason: str) -> Exp
 
     Raises InputError for shares that do not add up, or one under 1 %: a variant that nobody sees cannot be compared.
     """
-    experiment, current = _for_steering(by, key, reason)
+    experiment, current = _for_reallocation(by, key, reason)
     arms = experiment.variants.count()
     if len(shares) != arms:
         raise InputError("shares", len(shares), f"must be one for each of {arms} variants")
     for place, share in enumerate(shares):
-        if not (math.isfinite(share) and LEAST_SHARE <= share <= 1):
-            raise InputError(f"shares.{place}", share, f"must be {LEAST_SHARE:.0%} or more")
+        if not (math.isfinite(share) and MIN_SHARE <= share <= 1):
+            raise InputError(f"shares.{place}", share, f"must be {MIN_SHARE:.0%} or more")
     if abs(sum(shares) - 1) > 0.005:
         raise InputError("shares", f"{sum(shares):.1%} in all", "must add up to 100%")
     whole = [share / sum(shares) for share in shares]
     _close(experiment, current, clock.now(), by=by, reason=reason, shares={"": whole})
-    told = ", ".join(f"{letter} {share:.0%}" for letter, share in zip(LETTERS, whole, strict=False))
-    return _set_steering(by, experiment, experiment.steering, f"Set the shares by hand, {told}: {reason.strip()}")
+    text = ", ".join(f"{letter} {share:.0%}" for letter, share in zip(LETTERS, whole, strict=False))
+    return _set_mode(by, experiment, experiment.allocation_mode, f"Set the shares by hand, {text}: {reason.strip()}")
 
 
-def _for_steering(by: User, key: str, reason: str) -> tuple[Experiment, Epoch]:
+def _for_reallocation(by: User, key: str, reason: str) -> tuple[Experiment, Epoch]:
     require_editor(by)
     experiment = Experiment.objects.select_for_update().get(key=key)
     if experiment.allocation is None:
-        raise Conflict("The split of this experiment is fixed; nothing steers it")
+        raise Conflict("The split of this experiment is fixed; its shares do not change")
     if experiment.state != "running":
         raise Conflict(f"This experiment is {experiment.state}; only the shares of a running one can be set")
     if not reason.strip():
@@ -103,19 +103,19 @@ def _for_steering(by: User, key: str, reason: str) -> tuple[Experiment, Epoch]:
     return experiment, _open_epoch(experiment)
 
 
-def _set_steering(by: User, experiment: Experiment, steering: str, told: str) -> Experiment:
-    experiment.steering = steering
+def _set_mode(by: User, experiment: Experiment, mode: str, text: str) -> Experiment:
+    experiment.allocation_mode = mode
     experiment.version += 1
     experiment.save()
-    record(experiment, by, "steer", told, epoch=experiment.epoch)
+    record(experiment, by, "reallocate", text, epoch=experiment.epoch)
     return experiment
 
 
 def _open_epoch(experiment: Experiment) -> Epoch:
     """The epoch that is open; the first, with even shares, from the start on where there is none yet."""
-    found = experiment.epochs.filter(round=experiment.round).last()
-    if found is not None:
-        return found
+    row = experiment.epochs.filter(round=experiment.round).last()
+    if row is not None:
+        return row
     assert experiment.started_at is not None
     made = Epoch.objects.create(
         experiment=experiment, round=experiment.round, number=1, started_at=experiment.started_at,
@@ -147,9 +147,9 @@ def _close(
     wanted: dict[str, list[float]] = kept["shares"]
     if shares is not None:
         origin = Epoch.Origin.HAND
-    elif experiment.steering == "frozen":
+    elif experiment.allocation_mode == "frozen":
         shares, origin = current.shares, Epoch.Origin.FROZEN
-    elif experiment.steering == "even":
+    elif experiment.allocation_mode == "even":
         shares, origin = {"": _even(experiment)}, Epoch.Origin.EVEN
     else:
         shares, origin = wanted, Epoch.Origin.POLICY
@@ -175,7 +175,7 @@ def closing_record(experiment: Experiment, current: Epoch, now: datetime) -> dic
     assert chosen is not None
     last = current.record
     numbers = mature_numbers(experiment, use, last.get("taken_up_to", 0), now)
-    found = cells(experiment, [use], numbers)[use.metric_id] if numbers else []
+    result = cells(experiment, [use], numbers)[use.metric_id] if numbers else []
     kept: dict[str, Any] = {
         "format": 1,
         "at": now.isoformat(),
@@ -188,7 +188,7 @@ def closing_record(experiment: Experiment, current: Epoch, now: datetime) -> dic
         "policy": asdict(chosen),
         "before": current.shares,
         "remembered": last.get("memories", {}),
-        "taken": {str(number): sums_by_segment(found, number) for number in numbers},
+        "taken": {str(number): sums_by_segment(result, number) for number in numbers},
         "taken_up_to": numbers[-1] if numbers else last.get("taken_up_to", 0),
     }
     closing = worked_out(kept)

@@ -1,7 +1,7 @@
 import { LETTERS } from "../../api/vocabulary";
 import { useState } from "react";
 import type { Allocation, EpochShown } from "../../api/client";
-import { useAllocation, useEpochRecord, useSteer, type Steering } from "../../api/allocation";
+import { useAllocation, useEpochRecord, useReallocate, type Reallocation } from "../../api/allocation";
 import { useSession } from "../../api/hooks";
 import { SharesPicture } from "../../charts/SharesPicture";
 import { count, moment, parseNumber, rate } from "../../lib/format";
@@ -10,7 +10,7 @@ import { Dialog, Failure, FormError, Panel, Skeleton, errorOf } from "../../part
 import { useEditing } from "../editing";
 
 /** The shares over time with their reasons, and the ways to take them in hand. */
-export function SteeringPanel() {
+export function SharesPanel() {
   const { experiment, mayEdit } = useEditing();
   const { data: session } = useSession();
   const running = experiment.state === "running";
@@ -72,7 +72,7 @@ export function SteeringPanel() {
           />
           {allocation.window_hours > 0 && (
             <p className="quiet text-sm">
-              Units steer once their {allocation.window_hours} hours to count are over, so shares follow with that
+              Units reallocate once their {allocation.window_hours} hours to count are over, so shares follow with that
               delay.
             </p>
           )}
@@ -130,14 +130,14 @@ const ASKED: Record<Asked, { title: string; text: string; yes: string }> = {
 
 function Hands({ allocation, latest }: { allocation: Allocation; latest: EpochShown }) {
   const { experiment } = useEditing();
-  const steer = useSteer(experiment.key);
+  const reallocate = useReallocate(experiment.key);
   const [asked, setAsked] = useState<Asked | null>(null);
-  const follows = allocation.steering === "follow";
+  const follows = allocation.mode === "follow";
   const offered: [Asked, string][] = [
     ...(follows ? [] : [["follow", "Follow the evidence again"] as [Asked, string]]),
-    ...(allocation.steering === "frozen" ? [] : [["freeze", "Freeze"] as [Asked, string]]),
+    ...(allocation.mode === "frozen" ? [] : [["freeze", "Freeze"] as [Asked, string]]),
     ["hand", "Set by hand"],
-    ...(allocation.steering === "even" ? [] : [["even", "Return to even"] as [Asked, string]]),
+    ...(allocation.mode === "even" ? [] : [["even", "Return to even"] as [Asked, string]]),
   ];
   return (
     <div className="mt-2 flex flex-wrap gap-2">
@@ -146,7 +146,7 @@ function Hands({ allocation, latest }: { allocation: Allocation; latest: EpochSh
           key={way}
           className="btn btn-sm"
           onClick={() => {
-            steer.reset();
+            reallocate.reset();
             setAsked(way);
           }}
         >
@@ -158,7 +158,7 @@ function Hands({ allocation, latest }: { allocation: Allocation; latest: EpochSh
           asked={asked}
           shares={sharesIn(latest, "", allocation.letters.length)}
           letters={allocation.letters}
-          steer={steer}
+          reallocate={reallocate}
           close={() => setAsked(null)}
         />
       )}
@@ -170,22 +170,22 @@ interface AskProps {
   asked: Asked;
   shares: number[];
   letters: string[];
-  steer: ReturnType<typeof useSteer>;
+  reallocate: ReturnType<typeof useReallocate>;
   close: () => void;
 }
 
-function Ask({ asked, shares, letters, steer, close }: AskProps) {
+function Ask({ asked, shares, letters, reallocate, close }: AskProps) {
   const [reason, setReason] = useState("");
   const [typed, setTyped] = useState(() => wholePercents(shares).map(String));
   const numbers = typed.map((text) => parseNumber(text) ?? NaN);
   const sum = numbers.reduce((a, b) => a + b, 0);
   const { title, text, yes } = ASKED[asked];
   const submit = () => {
-    const wanted: Steering =
+    const wanted: Reallocation =
       asked === "hand" ? { way: "hand", shares: numbers.map((n) => n / 100), reason } : { way: asked, reason };
-    steer.mutate(wanted, { onSuccess: close });
+    reallocate.mutate(wanted, { onSuccess: close });
   };
-  const wrong = errorOf(steer.error, "reason") ?? errorOf(steer.error, "shares");
+  const wrong = errorOf(reallocate.error, "reason") ?? errorOf(reallocate.error, "shares");
   return (
     <Dialog title={title} close={close}>
       <form
@@ -231,13 +231,13 @@ function Ask({ asked, shares, letters, steer, close }: AskProps) {
             {wrong}
           </p>
         ) : (
-          <FormError error={steer.error} />
+          <FormError error={reallocate.error} />
         )}
         <div className="mt-4 flex justify-end gap-2">
           <button type="button" className="btn btn-sm" onClick={close}>
             Leave it
           </button>
-          <button className="btn btn-sm btn-primary" disabled={steer.isPending}>
+          <button className="btn btn-sm btn-primary" disabled={reallocate.isPending}>
             {yes}
           </button>
         </div>
