@@ -2,7 +2,7 @@
 
 Shares that change while levels drift mix the times differently in the arms, so that the pooled levels compare times as much as
 variants. Within a period the shares stand still, and its comparison is fair. A design with one period compares the arms as they
-are; the functions below are the one place where several are put together.
+are; the functions below are the one place where several are combined.
 """
 
 from __future__ import annotations
@@ -158,7 +158,7 @@ def compare_stratified(pairs: Sequence[Pair], critical_value: float) -> Stratifi
     -------
     Stratified or None
         None where no period can be compared. Each period weighs n₁n₀/(n₁ + n₀): for rates the Mantel-Haenszel difference. Weights
-        come from counts alone, never from outcomes. Segments with shares of their own are each compared so, and put together by
+        come from counts alone, never from outcomes. Segments with shares of their own are each compared so, and combined by
         their units in all arms (direct standardisation): otherwise those would weigh most in which the variant was shown most,
         which is where it looked best. The lift is Fieller's, unbounded where the reference is not clear of zero.
 

@@ -17,7 +17,7 @@ from neat_verdict.core.statistics import Correction
 from neat_verdict.core.statistics.multiplicity import CORRECTIONS
 
 Direction = Literal["up", "down"]
-LEAST_CONVERSIONS = 50  # per variant; the house's default, common practice is anything from 25 to a few hundred
+MIN_CONVERSIONS = 50  # per variant; the house's default, common practice is anything from 25 to a few hundred
 RECORD_FORMAT = 2
 
 
@@ -83,7 +83,7 @@ class DecisionRule:
     good_direction: Direction = "up"
     minimum_days: int = 0
     planned_units: tuple[int, ...] | None = None
-    least_conversions: int = LEAST_CONVERSIONS
+    least_conversions: int = MIN_CONVERSIONS
     method: Method = DEFAULT_METHOD
     planned_days: int = 0
     longest_days: int | None = None
@@ -178,7 +178,7 @@ def rule_for(
     request: PlanRequest,
     plan: Plan,
     *,
-    least_conversions: int = LEAST_CONVERSIONS,
+    least_conversions: int = MIN_CONVERSIONS,
     guardrails: tuple[Guardrail, ...] = (),
     longest_days: int | None = None,
     family: Correction = "holm",

@@ -164,7 +164,7 @@ def test_cost_per_conversion_follows_what_was_billed(ask, analyst, won):
     ("text", "status", "told"),
     [
         ("day,variant,cost\n2026-03-02,A,-4", 200, "must be 0 or more"),
-        ("day,variant,cost\n2026-03-02,Z,4", 200, "must be one of A (As it is now)"),
+        ("day,variant,cost\n2026-03-02,Z,4", 200, "must be one of A (Control)"),
         ("day,variant,cost\n2027-03-02,A,4", 200, "lies in the future"),
         ("day,variant,cost\n2026-03-02,A,many", 200, "must be a number"),
         ("day,variant,colour\n2026-03-02,A,red", 422, "must be a column, or impressions must"),

@@ -409,7 +409,7 @@ def test_levels_that_moved_with_the_shares_make_no_winner_and_are_remarked_upon(
     assert pooled.lift.low > 0.2
     assert fair.lift.low < 0 < fair.lift.high
     assert reading.verdict.name != "winner"
-    assert reading.summary.remarks[0].startswith("B with all epochs put together would show +")
+    assert reading.summary.remarks[0].startswith("B pooled over epochs would show +")
 
 
 def test_where_nothing_moved_pooled_and_by_epoch_agree_and_nothing_is_remarked():

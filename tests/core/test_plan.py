@@ -128,7 +128,7 @@ def test_an_uneven_split_and_a_small_participation_tell_their_cost_in_weeks():
     weeks = {line.label: line.weeks for line in plan_alternatives(request).what_if}
     own = make_plan(request).duration.weeks
     assert weeks["An even split"] < own
-    assert weeks["Everybody taking part"] == make_plan(replace(request, arrivals=Arrivals(2900))).duration.weeks < own
+    assert weeks["Everybody included"] == make_plan(replace(request, arrivals=Arrivals(2900))).duration.weeks < own
 
 
 def test_a_plan_over_the_longest_run_says_so():

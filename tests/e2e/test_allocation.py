@@ -48,11 +48,14 @@ def test_the_crowd_runs_epochs_close_shares_move_and_the_analyst_takes_over_read
     # The policy, with what it would bring.
     page.goto(f"{address}/traffic")
     saved(page, lambda: page.get_by_role("radio", name=re.compile("^Following the evidence")).click())
-    saved(page, lambda: page.get_by_label("An epoch lasts").select_option("an hour"))
+    saved(page, lambda: page.get_by_label("Length of an epoch").select_option("an hour"))
     fill(page, "Even shares for the first", "0")
     fill(page, "and until every variant has", "20")
-    saved(page, lambda: page.get_by_label("Shares are set").select_option("so that the two best are told apart"))
-    page.get_by_role("button", name="Rehearse both ways").click()
+    saved(
+        page,
+        lambda: page.get_by_label("Shares are set").select_option("so that the two best are distinguished (top two)"),
+    )
+    page.get_by_role("button", name="Rehearse").click()
     expect(page.get_by_text(re.compile("^(Following the evidence brings|In .* days following)"))).to_be_visible(
         timeout=180_000
     )
@@ -85,10 +88,10 @@ def test_the_crowd_runs_epochs_close_shares_move_and_the_analyst_takes_over_read
     dialog = page.get_by_role("dialog")
     for letter, share in (("A", "50"), ("B", "25"), ("C", "25")):
         dialog.get_by_label(f"Share of {letter}").fill(share)
-    dialog.get_by_role("button", name="Set them").click()
+    dialog.get_by_role("button", name="Save shares").click()
     expect(dialog.get_by_text("must say why")).to_be_visible()
     dialog.get_by_label("Why").fill("A closer look at no picture")
-    dialog.get_by_role("button", name="Set them").click()
+    dialog.get_by_role("button", name="Save shares").click()
     expect(dialog).to_have_count(0)
     expect(page.get_by_text("Now: A 50%, B 25%, C 25%.")).to_be_visible()
     page.get_by_role("button", name="Freeze").click()
@@ -98,9 +101,9 @@ def test_the_crowd_runs_epochs_close_shares_move_and_the_analyst_takes_over_read
     manage("crowd", "--address", site, "--pace", "500", "--visitors", "60")
 
     # Every epoch can be opened, and worked out again.
-    page.get_by_text("Epochs, one by one").click()
+    page.get_by_text("All epochs").click()
     page.get_by_role("button", name="2", exact=True).click()
-    expect(page.get_by_text("Worked out once more from this record alone: the same shares.")).to_be_visible()
+    expect(page.get_by_text("Computed again from this record: the same shares.")).to_be_visible()
     assert person.axe() == []
     page.get_by_role("button", name="Close").click()
 

@@ -27,14 +27,14 @@ def test_a_winner_that_harms_a_guardrail_is_a_trade_off_for_a_person_to_settle(p
     create(page, "Bigger discounts", lift="12")
     page.get_by_role("link", name=re.compile("^Brief")).click()
     page.get_by_label("Another metric").fill("fare per visitor")
-    page.get_by_label("Its part").select_option("guardrail")
+    page.get_by_label("Role").select_option("guardrail")
     page.get_by_role("button", name="Add", exact=True).click()
-    fill(page, "Margin of harm", "10")
+    fill(page, "Margin", "10")
     fill(page, "Mean today", "8")
     fill(page, "Standard deviation", "28")
     expect(page.get_by_label("Standing")).to_contain_text("whole weeks")
     page.get_by_role("link", name=re.compile("^Sizing")).click()
-    expect(page.get_by_role("heading", name="What each metric asks for")).to_be_visible()
+    expect(page.get_by_role("heading", name="Sample size by metric")).to_be_visible()
     start(page, date.today() - timedelta(days=28))
 
     page.get_by_role("link", name=re.compile("^Watch")).click()
@@ -55,13 +55,13 @@ def test_a_winner_that_harms_a_guardrail_is_a_trade_off_for_a_person_to_settle(p
     expect(page.get_by_label("Standing")).to_contain_text("harms fare per visitor")
 
     page.get_by_role("link", name=re.compile("^Evidence")).click()
-    beside = page.get_by_label("Metrics beside, in figures")
+    beside = page.get_by_label("Secondary and guardrail metrics, in figures")
     expect(beside).to_contain_text("harmed")
     expect(beside.get_by_role("img", name=re.compile("fare per visitor, B against A: lift −2"))).to_be_visible()
     assert person.axe() == []
 
     page.get_by_role("link", name=re.compile("^Verdict")).click()
-    page.get_by_label("Keep A: As it is now").click()
+    page.get_by_label("Keep A: Control").click()
     page.get_by_label("Why does it differ from the rule?").fill("A fifth less fare is too dear")
     page.get_by_role("button", name="Record the decision").click()
     page.get_by_role("link", name="Report for stakeholders").click()

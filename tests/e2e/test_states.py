@@ -19,7 +19,7 @@ def test_an_experiment_is_paused_resumed_ended_archived_and_brought_back(people)
     actions.get_by_role("button", name="End…").click()
     page.get_by_role("dialog").get_by_role("button", name="Not now").click()
     actions.get_by_role("button", name="End…").click()
-    page.get_by_role("dialog").get_by_role("button", name="End it").click()
+    page.get_by_role("dialog").get_by_role("button", name="End", exact=True).click()
     expect(actions).to_contain_text("Ended before the rule's minimum was met; it cannot be called.")
     actions.get_by_role("button", name="Archive").click()
     expect(actions.get_by_role("button", name="Restore")).to_be_visible()
@@ -45,9 +45,9 @@ def test_a_decision_against_the_rule_is_told_in_the_report_and_can_be_taken_back
         page.get_by_text("This differs from the rule, which says “keep control”: The crew asked for it")
     ).to_be_visible()
     page.get_by_role("link", name="The experiment").click()
-    page.get_by_role("button", name="Take it back…").click()
-    page.get_by_label("Why is the decision taken back?").fill("It was a mistake")
-    page.get_by_role("button", name="Take it back", exact=True).click()
+    page.get_by_role("button", name="Withdraw the decision…").click()
+    page.get_by_label("Why is the decision withdrawn?").fill("It was a mistake")
+    page.get_by_role("button", name="Withdraw", exact=True).click()
     expect(page.get_by_label("Keep A: No banner")).to_be_checked()
 
 
@@ -78,13 +78,13 @@ def test_columns_are_chosen_by_hand_and_a_long_file_shows_its_progress(people):
     expect(page.get_by_text("Stored: 28 day counts added, 0 changed.")).to_be_visible()
     page.get_by_label("File of daily counts").set_input_files(long)
     page.get_by_role("button", name="Store 200,000 rows").click()
-    expect(page.get_by_text("All of it was there already; nothing has changed.")).to_be_visible()
+    expect(page.get_by_text("All of it was stored before; nothing has changed.")).to_be_visible()
 
 
 def test_the_docket_is_filtered_by_area_and_owner_and_copies_start_anew(people):
     page = people().sign_in("ada").page
     page.get_by_label("Mine only").click()
-    expect(page.get_by_role("heading", name="Nothing fits")).to_be_visible()
+    expect(page.get_by_role("heading", name="No match")).to_be_visible()
     page.get_by_label("Mine only").click()
     page.get_by_label("Area").select_option("Payment")
     expect(page.locator("[data-docket-row]")).to_have_count(3)

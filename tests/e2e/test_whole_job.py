@@ -36,10 +36,10 @@ def start(page, first_day):
 def create(page, name, *, lift="10"):
     page.get_by_role("button", name="New experiment").click()
     page.get_by_label("What is tested?").fill(name)
-    page.get_by_role("button", name="Create it").click()
+    page.get_by_role("button", name="Create").click()
     page.get_by_role("heading", level=1, name=name).wait_for()
     fill(page, "What changes", "a larger ticket button")
-    fill(page, "The metric that decides", "tickets bought")
+    fill(page, "Primary metric", "tickets bought")
     page.get_by_role("link", name=re.compile("^Sizing")).click()
     fill(page, "Tickets bought today", "5")
     fill(page, "Smallest lift worth acting on", lift)
@@ -69,7 +69,7 @@ def test_from_an_empty_page_to_a_report_that_a_stakeholder_opens(people):
 
     page.get_by_role("link", name=re.compile("^Evidence")).click()
     standing = page.get_by_label("Standing")
-    expect(standing).to_contain_text("“Large button” brings more tickets bought than “As it is now”: +19.8% (95% CI +")
+    expect(standing).to_contain_text("“Large button” brings more tickets bought than “Control”: +19.8% (95% CI +")
     expect(page.get_by_role("img", name=re.compile(r"B against A: lift \+19.8%"))).to_be_visible()
 
     standing.get_by_role("link", name="Record the decision").click()
@@ -159,7 +159,7 @@ def test_the_scratchpad_answers_from_its_address_and_refuses_bare_rates(people):
     expect(page.get_by_label("Plan")).to_contain_text("7 whole weeks")
     page.get_by_role("button", name="Make this an experiment…").click()
     page.get_by_label("What is tested?").fill("From the scratchpad")
-    page.get_by_role("button", name="Create it").click()
+    page.get_by_role("button", name="Create").click()
     page.get_by_role("heading", level=1, name="From the scratchpad").wait_for()
     expect(page.get_by_label("Name of C")).to_be_visible()
     expect(page.get_by_label("Standing")).to_contain_text("7 whole weeks")

@@ -152,7 +152,7 @@ class ConflictOut(Schema):
 
 
 class PooledOut(Schema):
-    """A variant with all epochs put together: what somebody would see who forgets that shares changed."""
+    """A variant pooled over epochs: what somebody would see who forgets that shares changed."""
 
     letter: str
     level: float | None

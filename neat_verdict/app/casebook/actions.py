@@ -20,9 +20,9 @@ from neat_verdict.app.people.models import User
 from neat_verdict.app.traffic.models import Rollout
 from neat_verdict.core.checks import InputError
 
-MOST_PLACES = 100
-MOST_STEPS = 20
-LONGEST_TEXT = 4000
+MAX_PLACES = 100
+MAX_STEPS = 20
+MAX_TEXT_LENGTH = 4000
 
 
 @transaction.atomic
@@ -61,8 +61,8 @@ def plan_rollout(
 
 
 def _check_steps(steps: Sequence[tuple[date, float]], until: date | None) -> None:
-    if not 1 <= len(steps) <= MOST_STEPS:
-        raise InputError("steps", len(steps), f"must be 1 to {MOST_STEPS}")
+    if not 1 <= len(steps) <= MAX_STEPS:
+        raise InputError("steps", len(steps), f"must be 1 to {MAX_STEPS}")
     for place, (day, share) in enumerate(steps):
         if not 0 < share <= 1:
             raise InputError(f"steps.{place}.share", share, "must be above 0% and at most 100%")
@@ -110,8 +110,8 @@ def add_place(by: User, experiment: Experiment, text: str, who: str = "") -> Pla
         raise InputError("text", "empty", "must say what is to be changed, in 1 to 200 characters")
     if len(text.strip()) > 200:
         raise InputError("text", f"{text.strip()[:40]}…", "must be at most 200 characters long")
-    if experiment.places.count() >= MOST_PLACES:
-        raise Conflict(f"There are {MOST_PLACES} places already")
+    if experiment.places.count() >= MAX_PLACES:
+        raise Conflict(f"There are {MAX_PLACES} places already")
     place = Place.objects.create(
         experiment=experiment, text=text.strip(), who=who.strip()[:80], position=experiment.places.count()
     )
@@ -151,8 +151,8 @@ def set_lesson(by: User, experiment: Experiment, *, learnt: str, why: str) -> Le
     """Write down what was learnt, and why we think it came out so. Raises InputError for texts over 4,000 characters."""
     require_editor(by)
     for field, text in (("learnt", learnt), ("why", why)):
-        if len(text) > LONGEST_TEXT:
-            raise InputError(field, f"{len(text)} characters", f"must be at most {LONGEST_TEXT}")
+        if len(text) > MAX_TEXT_LENGTH:
+            raise InputError(field, f"{len(text)} characters", f"must be at most {MAX_TEXT_LENGTH}")
     lesson, _ = Lesson.objects.update_or_create(
         experiment=experiment, defaults={"learnt": learnt.strip(), "why": why.strip()}
     )

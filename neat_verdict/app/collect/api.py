@@ -20,7 +20,7 @@ router = Router(tags=["data"])
 
 
 def _content(file: UploadedFile) -> bytes:
-    if (file.size or 0) > settings.LARGEST_FILE:
+    if (file.size or 0) > settings.MAX_FILE:
         raise InputError("file", f"{(file.size or 0) / 1e6:.0f} MB", "must not be larger than 50 MB")
     return bytes(file.read())
 

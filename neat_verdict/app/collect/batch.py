@@ -14,10 +14,10 @@ import orjson
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.metrics import EXPOSURE
 
-MOST_EVENTS = 20_000
-MOST_BYTES = 32 * 1024 * 1024
-MOST_PROPERTIES = 50
-LONGEST_TEXT = 1000
+MAX_EVENTS = 20_000
+MAX_BYTES = 32 * 1024 * 1024
+MAX_PROPERTIES = 50
+MAX_TEXT_LENGTH = 1000
 _EARLIEST, _LATEST = 946_684_800_000, 4_102_444_800_000  # the years 2000 to 2099
 _OWN = frozenset({"id", "unit", "event", "at"})
 _OF_EXPOSURES = frozenset({"experiment", "variant", "reason"})
@@ -61,13 +61,13 @@ def read_batch(body: bytes, *, gzipped: bool = False, lines: bool = False) -> li
     """
     if gzipped:
         body = _unzipped(body)
-    if len(body) > MOST_BYTES:
+    if len(body) > MAX_BYTES:
         raise InputError(
-            "body", f"{len(body) / 1e6:.0f} MB", f"must be at most {MOST_BYTES // 2**20} MB; send it in parts"
+            "body", f"{len(body) / 1e6:.0f} MB", f"must be at most {MAX_BYTES // 2**20} MB; send it in parts"
         )
     items = list(_lines(body)) if lines else _items(body)
-    if len(items) > MOST_EVENTS:
-        raise InputError("events", len(items), f"must be at most {MOST_EVENTS:,} in a batch; send them in parts")
+    if len(items) > MAX_EVENTS:
+        raise InputError("events", len(items), f"must be at most {MAX_EVENTS:,} in a batch; send them in parts")
     result, bad = [], []
     for index, item in enumerate(items):
         try:
@@ -82,12 +82,12 @@ def read_batch(body: bytes, *, gzipped: bool = False, lines: bool = False) -> li
 def _unzipped(body: bytes) -> bytes:
     unpacking = zlib.decompressobj(wbits=31)
     try:
-        unpacked = unpacking.decompress(body, MOST_BYTES + 1)
+        unpacked = unpacking.decompress(body, MAX_BYTES + 1)
     except zlib.error as problem:
         raise InputError(
             "body", f"{len(body)} bytes", f"must be gzip, as its Content-Encoding says: {problem}"
         ) from problem
-    if not unpacking.eof and len(unpacked) <= MOST_BYTES:
+    if not unpacking.eof and len(unpacked) <= MAX_BYTES:
         raise InputError("body", f"{len(body)} bytes", "must be whole gzip: it ends too early")
     return unpacked
 
@@ -133,12 +133,12 @@ def read_event(item: Any) -> Sent:
 
 
 def _check_properties(properties: dict[str, Any]) -> None:
-    if len(properties) > MOST_PROPERTIES:
-        raise InputError("properties", len(properties), f"must be at most {MOST_PROPERTIES}")
+    if len(properties) > MAX_PROPERTIES:
+        raise InputError("properties", len(properties), f"must be at most {MAX_PROPERTIES}")
     for key, value in properties.items():
         if value.__class__ is str:
-            if len(value) > LONGEST_TEXT:
-                raise InputError(key[:80], f"{len(value)} characters", f"must be at most {LONGEST_TEXT}")
+            if len(value) > MAX_TEXT_LENGTH:
+                raise InputError(key[:80], f"{len(value)} characters", f"must be at most {MAX_TEXT_LENGTH}")
         elif not (value is None or isinstance(value, bool | int | float)) or value != value:
             raise InputError(key[:80], _kind(value), "must be text, a number, true, false or null")
         elif isinstance(value, int | float) and abs(value) > _NUMBER_TOO_LARGE:

@@ -12,7 +12,7 @@ from pathlib import Path
 from django.db import transaction
 
 from neat_verdict.app.collect.actions import open_for_data, refuse_counted
-from neat_verdict.app.collect.batch import MOST_EVENTS, Bad, BadBatch, read_batch
+from neat_verdict.app.collect.batch import MAX_EVENTS, Bad, BadBatch, read_batch
 from neat_verdict.app.collect.events import Receipt, take_in
 from neat_verdict.app.collect.models import Import
 from neat_verdict.app.collect.unit_files import Measured, Reduced, reduce_units
@@ -157,7 +157,7 @@ def _blocks(path: Path) -> Iterator[list[bytes]]:
         packed = file.read(2) == b"\x1f\x8b"
     with gzip.open(path, "rb") if packed else path.open("rb") as file:
         filled = (line if line.endswith(b"\n") else line + b"\n" for line in file if line.strip())
-        while block := list(islice(filled, min(_LINES_AT_ONCE, MOST_EVENTS))):
+        while block := list(islice(filled, min(_LINES_AT_ONCE, MAX_EVENTS))):
             yield block
 
 

@@ -28,8 +28,8 @@ BAD_SHOWN = 100
 @contextmanager
 def _on_disk(file: UploadedFile) -> Iterator[Path]:
     """Where the upload lies; a small one, which Django keeps in memory, is written down first."""
-    if (file.size or 0) > settings.LARGEST_UNIT_FILE:
-        limit = settings.LARGEST_UNIT_FILE // 2**20
+    if (file.size or 0) > settings.MAX_UNIT_FILE:
+        limit = settings.MAX_UNIT_FILE // 2**20
         raise InputError("file", f"{(file.size or 0) / 1e6:.0f} MB", f"must not be larger than {limit} MB")
     if isinstance(file, TemporaryUploadedFile):
         yield Path(file.temporary_file_path())
@@ -95,8 +95,8 @@ def _out(experiment: Experiment, reduced: Reduced, digest: str, *, stored: bool)
 @router.post("/experiments/{key}/spend", response=SpendFileOut, operation_id="store_spend")
 def spend(request: HttpRequest, key: str, file: File[UploadedFile]) -> SpendFileOut:
     """A file of cost and impressions by day and variant: all of it, or nothing and what is wrong with it."""
-    if (file.size or 0) > settings.LARGEST_FILE:
-        limit = settings.LARGEST_FILE // 2**20
+    if (file.size or 0) > settings.MAX_FILE:
+        limit = settings.MAX_FILE // 2**20
         raise InputError("file", f"{(file.size or 0) / 1e6:.0f} MB", f"must not be larger than {limit} MB")
     result = store_spend(person(request), find(key), file.read(), file.name or "spend")
     wrong = [WrongRowOut.model_validate(line, from_attributes=True) for line in result.wrong[:BAD_SHOWN]]

@@ -17,7 +17,7 @@ from neat_verdict.core.traffic import property_text
 
 MILLION = 1_000_000
 HOUR = 3_600_000
-LONGEST_SEGMENT = 200
+MAX_SEGMENT_LENGTH = 200
 _SUMS = len(ALL_COLUMNS)  # of a cell; the counts of a funnel's steps follow, or of the units that reached the cap
 
 
@@ -72,7 +72,7 @@ def segments_of(properties: Mapping[str, Any], kept_by: Sequence[Sequence[str]])
     result = [""]
     for names in kept_by:
         text = " & ".join(f"{name}={property_text(properties.get(name))}" for name in names)
-        result.append(text[:LONGEST_SEGMENT])
+        result.append(text[:MAX_SEGMENT_LENGTH])
     return tuple(result)
 
 

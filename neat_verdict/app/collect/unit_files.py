@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 import duckdb
 
-from neat_verdict.app.collect.recount import LONGEST_SEGMENT, MILLION, as_floats
+from neat_verdict.app.collect.recount import MAX_SEGMENT_LENGTH, MILLION, as_floats
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.metrics import ALL_COLUMNS, Tallying
 
@@ -210,7 +210,7 @@ def _expressions(
             for m in measures
         ),
         segments=tuple(
-            f"left({_AND.join(_segment(name, columns) for name in line)}, {LONGEST_SEGMENT})" for line in segments
+            f"left({_AND.join(_segment(name, columns) for name in line)}, {MAX_SEGMENT_LENGTH})" for line in segments
         ),
     )
 

@@ -123,8 +123,8 @@ elif EMAIL_HOST:
 else:
     EMAIL_BACKEND = "django.core.mail.backends.dummy.EmailBackend"
 DATA_UPLOAD_MAX_MEMORY_SIZE = 64 * 1024 * 1024
-LARGEST_FILE = 50 * 1024 * 1024
-LARGEST_UNIT_FILE = 2048 * 1024 * 1024
+MAX_FILE = 50 * 1024 * 1024
+MAX_UNIT_FILE = 2048 * 1024 * 1024
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,

@@ -16,7 +16,7 @@ class Story:
     """One invented experiment. ``rates`` are true conversion rates, control first; ``days_in`` days of data so far.
 
     ``lost`` is the share of the last variant's visitors who never arrive (a redirect that drops them). ``decision`` is the
-    choice recorded, "" for none; ``decided_ago`` in days. ``others`` are metrics beside the one that decides, ``forecasts`` are
+    choice recorded, "" for none; ``decided_ago`` in days. ``others`` are secondary metrics and guardrails, ``forecasts`` are
     (who, lift, low, high), ``fares`` true mean fares of those who pay, by metric key and variant.
     """
 

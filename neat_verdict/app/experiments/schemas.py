@@ -177,6 +177,7 @@ class NewExperiment(Schema):
 
 
 class WhatIfOut(Schema):
+    name: str
     label: str
     weeks: int | None
 
@@ -248,7 +249,7 @@ class PlanOut(Schema):
             ],
             curve=list(plan.curve),
             weeks_by_strictness=others.weeks_by_strictness,
-            what_if=[WhatIfOut(label=line.label, weeks=line.weeks) for line in others.what_if],
+            what_if=[WhatIfOut(name=line.name, label=line.label, weeks=line.weeks) for line in others.what_if],
             warnings=list(plan.warnings),
             sentence=plan.sentence,
         )

@@ -26,7 +26,7 @@ from neat_verdict.core.checks import InputError
 from neat_verdict.core.rehearsal import MAX_EPOCHS, rehearse, rehearse_allocation, world_of
 
 log = logging.getLogger(__name__)
-_SECONDS_BETWEEN = 0.02  # progress is written at steps of this size, so that writing it costs nothing
+_PROGRESS_STEP = 0.02  # progress is written at steps of this size, so that writing it costs nothing
 _workers = ThreadPoolExecutor(max_workers=1, thread_name_prefix="rehearsal")
 
 
@@ -164,7 +164,7 @@ class _Progress:
 
     def hear(self, done: int) -> None:
         progress = (self.before + done) / self.whole
-        if progress - self.written < _SECONDS_BETWEEN and progress < 1:
+        if progress - self.written < _PROGRESS_STEP and progress < 1:
             return
         self.written = progress
         running = Rehearsal.objects.filter(pk=self.rehearsal.pk, state="running")

@@ -98,6 +98,6 @@ def past(request: HttpRequest, key: str) -> PastsOut:
 
 @router.post("/past-data", response=PastOut, operation_id="read_past_data")
 def read_file(request: HttpRequest, file: File[UploadedFile]) -> PastOut:
-    if (file.size or 0) > settings.LARGEST_FILE:
+    if (file.size or 0) > settings.MAX_FILE:
         raise InputError("file", f"{(file.size or 0) / 1e6:.0f} MB", "must not be larger than 50 MB")
     return past_out(read_past(bytes(file.read())), file.name or "file")

@@ -16,7 +16,7 @@ from neat_verdict.app.people.models import User
 from neat_verdict.app.reports.models import ReportLink
 from neat_verdict.core.checks import InputError
 
-LONGEST_DAYS = 365
+MAX_DAYS = 365
 
 
 @transaction.atomic
@@ -25,8 +25,8 @@ def share(by: User, experiment: Experiment, days: int, note: str = "") -> Report
     require_editor(by)
     if experiment.rule is None:
         raise Conflict("There is no report before the start")
-    if not 1 <= days <= LONGEST_DAYS:
-        raise InputError("days", days, f"must be 1 to {LONGEST_DAYS}")
+    if not 1 <= days <= MAX_DAYS:
+        raise InputError("days", days, f"must be 1 to {MAX_DAYS}")
     link = ReportLink.objects.create(
         experiment=experiment, made_by=by, note=note.strip()[:120], expires_at=clock.now() + timedelta(days=days)
     )

@@ -118,7 +118,7 @@ def _interval(figure: Figure, comparison: Comparison, rule: DecisionRule, whose:
 
 _LEVELS = "w = n₁n₀/(n₁ + n₀) of each period;  m = Σw·m_e / Σw,  v = Σw²·v_e / (Σw)²"
 _SEGMENTS = (
-    "segments with shares of their own are each compared so, and put together by their parts π of all units: "
+    "segments with shares of their own are each compared so, and combined by their parts π of all units: "
     "m = Σπm, v = Σπ²v"
 )
 _STRATIFIED = {
@@ -162,7 +162,7 @@ def _stratified(
     return Derivation(
         f"{name} of {whose}",
         "Shares changed while data came in, so the arms are compared within each period, where shares stood still. Those "
-        "comparisons are put together by how many units each compares.",
+        "comparisons are combined by how many units each compares.",
         f"{levels};  {formula}",
         "Mantel & Haenszel (1959), J. Natl. Cancer Inst. 22, 719–748; Fieller (1954), J. R. Stat. Soc. B 16, 175–185",
         tuple(_period_inputs(pairs)),

@@ -63,7 +63,7 @@ def within_derivation(strata: Strata, rule: DecisionRule) -> Derivation:
     if any(len(pairs) != 1 for pairs in usable.values()):
         return Derivation(
             title,
-            "Each segment’s lift is stratified by period; they are put together by inverse variance.",
+            "Each segment’s lift is stratified by period; they are combined by inverse variance.",
             "ln R = Σ(y/v)/Σ(1/v), its variance 1/Σ(1/v)",
             "inverse variance: Cochran (1954), Biometrics 10, 101–129",
             effects_as_steps(segment_effects(usable)),
@@ -72,7 +72,7 @@ def within_derivation(strata: Strata, rule: DecisionRule) -> Derivation:
     notation = next(iter(usable.values()))[0].variant.notation
     return Derivation(
         title,
-        "Each segment is compared within itself, and the comparisons are put together: a mix of segments that differs "
+        "Each segment is compared within itself, and the comparisons are combined: a mix of segments that differs "
         "between the "
         "variants does not matter.",
         notation.within,

@@ -44,8 +44,9 @@ class PlannedLook:
 
 @dataclass(frozen=True, slots=True)
 class WhatIf:
-    """One change of the plan and the weeks it would take; None where it cannot be planned."""
+    """One change of the plan, by its name, and the weeks it would take; None where it cannot be planned."""
 
+    name: str
     label: str
     weeks: int | None
 
@@ -188,28 +189,30 @@ def _curve(request: PlanRequest, weeks: int, factor: float) -> tuple[float | Non
 
 def _what_if(request: PlanRequest) -> tuple[WhatIf, ...]:
     arms, arrivals, method = request.arms, request.arrivals, request.method
-    lines: list[tuple[str, PlanRequest]] = []
+    lines: list[tuple[str, str, PlanRequest]] = []
     if len(arms.weights) < MAX_VARIANTS:
-        lines.append(("One variant more", replace(request, arms=Arms((*arms.weights, arms.weights[-1])))))
+        lines.append(
+            ("one_more_variant", "One variant more", replace(request, arms=Arms((*arms.weights, arms.weights[-1]))))
+        )
     if len(set(arms.weights)) > 1:
-        lines.append(("An even split", replace(request, arms=Arms.even(len(arms.weights)))))
+        lines.append(("even_split", "An even split", replace(request, arms=Arms.even(len(arms.weights)))))
     elif len(arms.weights) == 2:
-        lines.append(("A 70/30 split", replace(request, arms=Arms((70, 30)))))
+        lines.append(("split_70_30", "A 70/30 split", replace(request, arms=Arms((70, 30)))))
     if arrivals.participation < 1 or arrivals.ramp:
         everybody = replace(arrivals, participation=1.0, ramp=())
-        lines.append(("Everybody taking part", replace(request, arrivals=everybody)))
+        lines.append(("all_traffic", "Everybody included", replace(request, arrivals=everybody)))
     half = replace(arrivals, audience_per_day=arrivals.audience_per_day / 2)
-    lines.append(("Half the traffic", replace(request, arrivals=half)))
-    lines.append(("Half the lift", replace(request, worthwhile_lift=request.worthwhile_lift / 2)))
+    lines.append(("half_traffic", "Half the traffic", replace(request, arrivals=half)))
+    lines.append(("half_lift", "Half the lift", replace(request, worthwhile_lift=request.worthwhile_lift / 2)))
     if request.correlation == 0:
         label = f"Adjusted for a covariate with correlation {_TYPICAL_CORRELATION:g}"
-        lines.append((label, replace(request, correlation=_TYPICAL_CORRELATION)))
+        lines.append(("covariate", label, replace(request, correlation=_TYPICAL_CORRELATION)))
     for other in METHODS.values():
         # Beside a single reading what else there is, beside the others a single reading.
         if other.alternative and not isinstance(method, other) and method.reads_once != other.reads_once:
             shared = {"sides": method.sides} if other.settings else {}
-            lines.append((other.alternative, replace(request, method=other.from_record(shared))))
-    return tuple(WhatIf(label, _weeks_or_none(changed)) for label, changed in lines)
+            lines.append((other.name, other.alternative, replace(request, method=other.from_record(shared))))
+    return tuple(WhatIf(name, label, _weeks_or_none(changed)) for name, label, changed in lines)
 
 
 def _weeks_or_none(request: PlanRequest) -> int | None:

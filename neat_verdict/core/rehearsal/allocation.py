@@ -38,7 +38,7 @@ class Way:
     median_days : float or None
         Until a variant is called; None where fewer than half the runs call one.
     pooled_bias, stratified_bias : Interval
-        Mean estimated lift of the first variant less the truth, all epochs put together and by epoch, ± 95 % by simulation.
+        Mean estimated lift of the first variant less the truth, pooled over epochs and by epoch, ± 95 % by simulation.
     shares : epochs x arms
         Mean shares.
     """

@@ -9,7 +9,7 @@ from typing import Literal
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.matching import Condition
 
-MOST_GROUPS, MOST_CONDITIONS = 20, 50
+MAX_GROUPS, MAX_CONDITIONS = 20, 50
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,8 +25,8 @@ class Group:
     def __post_init__(self) -> None:
         if self.kind not in ("all", "any"):
             raise InputError("kind", self.kind, "must be all or any")
-        if not 1 <= len(self.conditions) <= MOST_CONDITIONS:
-            raise InputError("conditions", len(self.conditions), f"must be 1 to {MOST_CONDITIONS} in a group")
+        if not 1 <= len(self.conditions) <= MAX_CONDITIONS:
+            raise InputError("conditions", len(self.conditions), f"must be 1 to {MAX_CONDITIONS} in a group")
 
     def words(self) -> str:
         """ "country is ie and device is phone", or joined by "or"."""
@@ -48,8 +48,8 @@ class Audience:
     groups: tuple[Group, ...] = ()
 
     def __post_init__(self) -> None:
-        if len(self.groups) > MOST_GROUPS:
-            raise InputError("groups", len(self.groups), f"must be at most {MOST_GROUPS}")
+        if len(self.groups) > MAX_GROUPS:
+            raise InputError("groups", len(self.groups), f"must be at most {MAX_GROUPS}")
 
     def admits(self, properties: Mapping[str, object]) -> bool:
         """Whether somebody with these properties qualifies. A property that is absent matches nothing; never an error."""

@@ -197,7 +197,7 @@ function importForm(file: File, columns: Record<string, number | null>, metric: 
   return form;
 }
 
-/** Cost and views by day and variant: all of the file, or nothing and what is wrong. */
+/** Spend and impressions by day and variant: all of the file, or nothing and what is wrong. */
 export function sendOutlays(key: string, file: File): Promise<SpendFileSeen> {
   const form = new FormData();
   form.set("file", file);

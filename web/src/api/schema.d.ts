@@ -205,6 +205,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/experiments/{key}/allocation/by-hand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * By Hand
+         * @description Shares for one epoch, which begins now.
+         */
+        post: operations["set_shares_by_hand"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/experiments/{key}/allocation/rehearsal": {
         parameters: {
             query?: never;
@@ -220,6 +240,26 @@ export interface paths {
          * @description Hold the even split against the policy, on the experiment's own figures.
          */
         post: operations["start_allocation_rehearsal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/allocation/{way}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Reallocate
+         * @description Freeze the shares, let them follow the evidence again, or return to even ones.
+         */
+        post: operations["reallocate"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1038,46 +1078,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/experiments/{key}/steering/by-hand": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * By Hand
-         * @description Shares for one epoch, which begins now.
-         */
-        post: operations["set_shares_by_hand"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/experiments/{key}/steering/{way}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Steer
-         * @description Freeze the shares, let them follow the evidence again, or return to even ones.
-         */
-        post: operations["steer"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/experiments/{key}/unit-files": {
         parameters: {
             query?: never;
@@ -1603,10 +1603,10 @@ export interface components {
         };
         /**
          * AllocationIO
-         * @description How traffic follows the evidence; ``metric`` is the key of the one that steers ("" for the one that decides).
+         * @description How traffic follows the evidence; ``metric`` is the key of the metric that shares follow ("" for the one that decides).
          *
-         *     Epochs last ``epoch_hours``; ``segment`` is a property whose values are steered apart, "" for everybody alike; ``half_life``
-         *     is in epochs.
+         *     Epochs last ``epoch_hours``; ``segment`` is a property whose values are allocated separately, "" for everybody alike;
+         *     ``half_life`` is in epochs.
          */
         AllocationIO: {
             /**
@@ -1655,7 +1655,7 @@ export interface components {
         };
         /**
          * AllocationOut
-         * @description How traffic follows the evidence: who steers, by which metric, when the epoch ends, and the latest epochs in order.
+         * @description How traffic follows the evidence: who sets the shares, by which metric, when the epoch ends; the latest epochs in order.
          */
         AllocationOut: {
             /** Epochs */
@@ -1666,15 +1666,15 @@ export interface components {
             letters: string[];
             /** Metric */
             metric: string;
+            /**
+             * Mode
+             * @enum {string}
+             */
+            mode: "follow" | "frozen" | "even";
             /** Next Close */
             next_close: string | null;
             /** Sentence */
             sentence: string;
-            /**
-             * Steering
-             * @enum {string}
-             */
-            steering: "follow" | "frozen" | "even";
             /** Window Hours */
             window_hours: number;
         };
@@ -1867,16 +1867,6 @@ export interface components {
             day: number;
             /** Lift */
             lift: number;
-        };
-        /**
-         * ByHandIn
-         * @description ``shares`` with control first; they add up to 1.
-         */
-        ByHandIn: {
-            /** Reason */
-            reason: string;
-            /** Shares */
-            shares: number[];
         };
         /**
          * CappedOut
@@ -2330,7 +2320,7 @@ export interface components {
         };
         /**
          * Edit
-         * @description ``reason`` allows a change of the decision rule after the start; it is kept in the ledger and told in the report.
+         * @description ``reason`` allows a change of the decision rule after the start; it is kept in the ledger and shown in the report.
          */
         Edit: {
             changes: components["schemas"]["ExperimentChanges"];
@@ -2353,7 +2343,8 @@ export interface components {
         /**
          * EpochOut
          * @description An epoch: its shares by segment ("" for everybody), who set them and why; ``chances`` to be best as they were known when it
-         *     began, ``wanted`` what the policy asked for then, and ``units`` first exposed in it by variant.
+         *     began, ``wanted`` what the policy asked for then, ``units`` first exposed in it by variant, ``sentence`` why for everybody and
+         *     ``sentences`` why by segment.
          */
         EpochOut: {
             /** Chances */
@@ -2377,6 +2368,10 @@ export interface components {
             };
             /** Sentence */
             sentence: string;
+            /** Sentences */
+            sentences: {
+                [key: string]: string;
+            };
             /** Set By */
             set_by: string;
             /** Shares */
@@ -2650,6 +2645,11 @@ export interface components {
         ExperimentOut: {
             allocation: components["schemas"]["AllocationIO"] | null;
             /**
+             * Allocation Mode
+             * @enum {string}
+             */
+            allocation_mode: "follow" | "frozen" | "even";
+            /**
              * Area
              * @default
              */
@@ -2826,11 +2826,6 @@ export interface components {
              * @enum {string}
              */
             state: "draft" | "scheduled" | "running" | "paused" | "ended" | "decided" | "archived";
-            /**
-             * Steering
-             * @enum {string}
-             */
-            steering: "follow" | "frozen" | "even";
             /**
              * Unit Name
              * @default visitors
@@ -3667,6 +3662,8 @@ export interface components {
         /**
          * PlanOut
          * @description A plan; lifts and rates as shares. ``needs`` has the metric that decides first, then the guardrails.
+         *
+         *     ``sample_saved`` is the share of the sample that adjusting for the covariate saves, as text.
          */
         PlanOut: {
             /** Changed Level */
@@ -3687,6 +3684,8 @@ export interface components {
             per_arm: number[];
             /** Rounds */
             rounds: number;
+            /** Sample Saved */
+            sample_saved: string;
             /** Sentence */
             sentence: string;
             /** Too Long */
@@ -3735,7 +3734,7 @@ export interface components {
         };
         /**
          * PooledOut
-         * @description A variant with all epochs put together: what somebody would see who forgets that shares changed.
+         * @description A variant pooled over epochs: what somebody would see who forgets that shares changed.
          */
         PooledOut: {
             /** Letter */
@@ -3971,6 +3970,11 @@ export interface components {
              * @default []
              */
             would_change: string[];
+        };
+        /** ReallocateIn */
+        ReallocateIn: {
+            /** Reason */
+            reason: string;
         };
         /**
          * ReceiptOut
@@ -4529,6 +4533,21 @@ export interface components {
             error: number;
             /** Share */
             share: number;
+            /**
+             * Text
+             * @description The share with its 95 % margin in percentage points: "12.4% ± 0.6".
+             */
+            readonly text: string;
+        };
+        /**
+         * SharesByHandIn
+         * @description ``shares`` with control first; they add up to 1.
+         */
+        SharesByHandIn: {
+            /** Reason */
+            reason: string;
+            /** Shares */
+            shares: number[];
         };
         /** SignIn */
         SignIn: {
@@ -4637,11 +4656,6 @@ export interface components {
             started_on?: string | null;
             /** Starts At */
             starts_at?: string | null;
-        };
-        /** SteerIn */
-        SteerIn: {
-            /** Reason */
-            reason: string;
         };
         /** StepIO */
         StepIO: {
@@ -4888,16 +4902,16 @@ export interface components {
          * @description What came of one way of sharing out; ``shares`` by epoch and variant.
          */
         WayOut: {
-            fair_bias: components["schemas"]["EstimateOut"];
             false: components["schemas"]["ShareOut"];
             /** Median Days */
             median_days: number | null;
-            naive_bias: components["schemas"]["EstimateOut"];
             open: components["schemas"]["ShareOut"];
             picked: components["schemas"]["ShareOut"];
+            pooled_bias: components["schemas"]["EstimateOut"];
             right: components["schemas"]["ShareOut"];
             /** Shares */
             shares: number[][];
+            stratified_bias: components["schemas"]["EstimateOut"];
             /** Total */
             total: number;
         };
@@ -4905,6 +4919,8 @@ export interface components {
         WhatIfOut: {
             /** Label */
             label: string;
+            /** Name */
+            name: string;
             /** Weeks */
             weeks: number | null;
         };
@@ -4940,10 +4956,10 @@ export interface components {
             mean_days: number;
             /** Mean Units */
             mean_units: number;
-            naive_differences: components["schemas"]["ShareOut"];
-            naive_winners: components["schemas"]["ShareOut"];
             /** Paths */
             paths: components["schemas"]["PathOut"][];
+            peeking_differences: components["schemas"]["ShareOut"];
+            peeking_winners: components["schemas"]["ShareOut"];
             right_winners: components["schemas"]["ShareOut"];
             /** Verdicts */
             verdicts: {
@@ -5436,6 +5452,41 @@ export interface operations {
             };
         };
     };
+    set_shares_by_hand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SharesByHandIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AllocationOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_allocation_rehearsal: {
         parameters: {
             query?: never;
@@ -5489,6 +5540,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AllocationRehearsalOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reallocate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                way: "freeze" | "follow" | "even";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReallocateIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AllocationOut"];
                 };
             };
             /** @description Refused; the problem document says why */
@@ -7205,77 +7292,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExperimentOut"];
-                };
-            };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    set_shares_by_hand: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                key: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ByHandIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["AllocationOut"];
-                };
-            };
-            /** @description Refused; the problem document says why */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    steer: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                key: string;
-                way: "freeze" | "follow" | "even";
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SteerIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["AllocationOut"];
                 };
             };
             /** @description Refused; the problem document says why */

@@ -1,16 +1,15 @@
 import { Link, useSearchParams } from "react-router";
 import type { Casebook } from "../api/client";
 import { useCasebook } from "../api/outcome";
-import { IntervalStrip, StripAxis } from "../charts/IntervalStrip";
+import { copiedLift, stripColumn } from "../charts/stripColumn";
 import { verdictNamed, vocabulary } from "../api/vocabulary";
-import { sharedAxis, type Axis } from "../lib/axis";
+import { sharedAxis } from "../lib/axis";
 import { bounds, day, plural, signed } from "../lib/format";
-import { tableText } from "../lib/tableText";
 import { useSettled } from "../lib/useSettled";
 import { useWidth } from "../lib/useWidth";
 import { TONE_CLASS } from "../lib/words";
 import { Empty, Failure, Panel, Skeleton } from "../parts/basics";
-import { CopyTable } from "../parts/CopyTable";
+import { DataTable, type Column } from "../parts/DataTable";
 
 type Case = Casebook["cases"][number];
 const NEEDS = 900;
@@ -22,7 +21,7 @@ export function CasebookPage() {
   const search = useSettled(typed, 250);
   const area = params.get("area") ?? "";
   const verdict = params.get("verdict") ?? "";
-  const found = useCasebook({ search, area, verdict });
+  const query = useCasebook({ search, area, verdict });
   const choose = (name: string, value: string) =>
     setParams(
       (before) => {
@@ -35,22 +34,22 @@ export function CasebookPage() {
   return (
     <main className="mx-auto max-w-[1200px] px-6 pt-4 pb-12 max-sm:px-3">
       <h1 className="mb-1 text-[27px]">Casebook</h1>
-      {found.isPending && <Skeleton rows={6} />}
-      {found.isError && <Failure error={found.error} again={() => void found.refetch()} />}
-      {found.data && found.data.record.decided === 0 && (
+      {query.isPending && <Skeleton rows={6} />}
+      {query.isError && <Failure error={query.error} again={() => void query.refetch()} />}
+      {query.data && query.data.record.decided === 0 && (
         <Empty title="Nothing is decided yet">
           Every experiment that is decided comes here, with what was believed beforehand and what was learnt.
         </Empty>
       )}
-      {found.data && found.data.record.decided > 0 && (
+      {query.data && query.data.record.decided > 0 && (
         <>
-          <TrackRecord record={found.data.record} />
+          <TrackRecord record={query.data.record} />
           <div className="my-3 flex flex-wrap items-center gap-2">
             <input
               type="search"
               className="input input-sm w-72"
-              aria-label="Find in the casebook"
-              placeholder="What was tried, learnt or believed"
+              aria-label="Search the casebook"
+              placeholder="Search text of decided experiments"
               value={typed}
               onChange={(event) => choose("find", event.target.value)}
             />
@@ -61,7 +60,7 @@ export function CasebookPage() {
               onChange={(event) => choose("area", event.target.value)}
             >
               <option value="">all areas</option>
-              {found.data.areas.map((name) => (
+              {query.data.areas.map((name) => (
                 <option key={name}>{name}</option>
               ))}
             </select>
@@ -81,13 +80,10 @@ export function CasebookPage() {
                 ))}
             </select>
             <span className="quiet text-sm" role="status">
-              {plural(found.data.count, "experiment")}
-            </span>
-            <span className="ml-auto">
-              <CopyTable text={asText(found.data.cases)} />
+              {plural(query.data.count, "experiment")}
             </span>
           </div>
-          <Cases cases={found.data.cases} />
+          <Cases cases={query.data.cases} />
         </>
       )}
     </main>
@@ -107,11 +103,11 @@ function TrackRecord({ record }: { record: Casebook["record"] }) {
       <details className="mt-2 text-sm">
         <summary className="cursor-pointer quiet">How these figures are made</summary>
         <p className="mt-1">
-          The share of wins is of all sound experiments, with Wilson’s interval. For the lift after luck, every lift is
-          taken on the log scale with the error its interval gives, all are put together by the random-effects method of
-          DerSimonian &amp; Laird (1986), and each is drawn towards their mean by as much as chance spreads it; the
-          winners’ mean is taken of those (Efron 2011). A forecast counts as held when the lift seen lies in the range
-          its author was 80% sure of.
+          The share of wins is of all sound experiments, with Wilson’s interval. For the lift adjusted for selection,
+          every lift is taken on the log scale with the error its interval gives, all are combined by the random-effects
+          method of DerSimonian &amp; Laird (1986), and each is drawn towards their mean by as much as chance spreads
+          it; the winners’ mean is taken of those (Efron 2011). A forecast counts as held when the lift seen lies in the
+          range its author was 80% sure of.
         </p>
       </details>
     </section>
@@ -120,109 +116,117 @@ function TrackRecord({ record }: { record: Casebook["record"] }) {
 
 function Cases({ cases }: { cases: Case[] }) {
   const [holder, width] = useWidth(NEEDS);
-  const strip = width < NEEDS ? 120 : 220;
-  const axis = sharedAxis(
-    cases.map((line) => line.lift),
-    0.03,
-  );
-  if (cases.length === 0)
-    return <Empty title="Nothing fits">Search for fewer words, or for all areas and verdicts.</Empty>;
+  if (cases.length === 0) return <Empty title="No match">Use fewer words, or all areas and verdicts.</Empty>;
   return (
     <Panel title="Decided" note="the latest first; all on one axis">
-      <div ref={holder} className="overflow-x-auto" tabIndex={0} aria-label="Decided experiments">
-        <table className="w-full">
-          <thead className="quiet text-xs">
-            <tr className="border-b border-base-300 text-left">
-              <th className="py-1 font-normal">Experiment</th>
-              <th className="pl-3 font-normal">Verdict</th>
-              <th className="pl-3 font-normal max-sm:hidden" style={{ width: strip }}>
-                <StripAxis axis={axis} width={strip} />
-                <span className="sr-only">Lift, drawn</span>
-              </th>
-              <th className="pl-3 text-right font-normal">Lift</th>
-              <th className="pl-3 text-right font-normal max-sm:hidden">After luck</th>
-              <th className="pl-3 text-right font-normal max-lg:hidden">Forecasts</th>
-            </tr>
-          </thead>
-          <tbody>
-            {cases.map((line) => (
-              <CaseRow key={line.key} line={line} axis={axis} strip={strip} />
-            ))}
-          </tbody>
-        </table>
+      <div ref={holder}>
+        <DataTable
+          label="Decided experiments"
+          rows={cases}
+          rowKey={(line) => line.key}
+          columns={columnsOf(cases, width < NEEDS ? 120 : 220)}
+        />
       </div>
     </Panel>
   );
 }
 
-function CaseRow({ line, axis, strip }: { line: Case; axis: Axis; strip: number }) {
-  const look = verdictNamed(line.verdict);
-  return (
-    <tr className="border-b border-base-300 align-top last:border-b-0">
-      <td className="py-2">
-        <Link className="link font-semibold" to={`/experiments/${line.key}/verdict`}>
-          {line.name}
-        </Link>
-        <span className="quiet block text-sm">
-          {line.metric} · {[line.area, day(line.decided_at)].filter(Boolean).join(" · ")}
-        </span>
-        {line.learnt && <span className="block max-w-[46ch] text-sm">{line.learnt}</span>}
-        {line.places_open > 0 && (
-          <span className="tone-warning block text-sm">{plural(line.places_open, "place")} still to be changed</span>
-        )}
-      </td>
-      <td className={`py-2 pl-3 ${TONE_CLASS[look.tone]}`}>
-        {look.mark} {look.title}
-      </td>
-      <td className="py-2 pl-3 max-sm:hidden">
-        {line.lift && (
-          <IntervalStrip
-            lift={line.lift}
-            tone={line.tone}
-            worthwhile={line.worthwhile_lift}
-            axis={axis}
-            width={strip}
-            sentence={`${line.name}: lift ${line.lift.estimate_text} (${bounds(line.lift)})`}
-          />
-        )}
-      </td>
-      <td className="py-2 pl-3 text-right whitespace-nowrap">
-        {line.lift ? (
+function columnsOf(cases: Case[], strip: number): Column<Case>[] {
+  const axis = sharedAxis(
+    cases.map((line) => line.lift),
+    0.03,
+  );
+  return [
+    {
+      name: "Experiment",
+      align: "left",
+      hideable: false,
+      value: (line) => line.name,
+      copied: [
+        ["experiment", (line) => line.name],
+        ["area", (line) => line.area],
+        ["metric", (line) => line.metric],
+        ["decided", (line) => line.decided_at.slice(0, 10)],
+        ["learnt", (line) => line.learnt],
+      ],
+      cell: (line) => <Described line={line} />,
+    },
+    {
+      name: "Verdict",
+      align: "left",
+      value: (line) => line.verdict_name,
+      copied: [
+        ["verdict", (line) => line.verdict_name],
+        ["decision", (line) => line.decision],
+      ],
+      cell: (line) => {
+        const verdict = verdictNamed(line.verdict);
+        return (
+          <span className={TONE_CLASS[verdict.tone]}>
+            {verdict.mark} {verdict.title}
+          </span>
+        );
+      },
+    },
+    {
+      ...stripColumn(axis, strip, (line: Case) =>
+        line.lift
+          ? {
+              lift: line.lift,
+              tone: line.tone,
+              worthwhile: line.worthwhile_lift,
+              sentence: `${line.name}: lift ${line.lift.estimate_text} (${bounds(line.lift)})`,
+            }
+          : null,
+      ),
+      responsive: "max-sm:hidden",
+    },
+    {
+      name: "Lift",
+      className: "whitespace-nowrap",
+      value: (line) => line.lift?.estimate,
+      copied: copiedLift((line) => line.lift),
+      cell: (line) =>
+        line.lift ? (
           <>
             {line.lift.estimate_text}
             <span className="quiet block text-xs">{bounds(line.lift)}</span>
           </>
         ) : (
           "–"
-        )}
-      </td>
-      <td className="py-2 pl-3 text-right whitespace-nowrap max-sm:hidden">
-        {line.partially_pooled ? signed(line.partially_pooled.estimate) : "–"}
-      </td>
-      <td className="py-2 pl-3 text-right whitespace-nowrap max-lg:hidden">
-        {line.forecasts ? `${line.forecasts_held} of ${line.forecasts} held` : "–"}
-      </td>
-    </tr>
-  );
+        ),
+    },
+    {
+      name: "Adjusted for selection",
+      responsive: "max-sm:hidden",
+      value: (line) => line.partially_pooled?.estimate,
+      cell: (line) => (line.partially_pooled ? signed(line.partially_pooled.estimate) : "–"),
+    },
+    {
+      name: "Forecasts",
+      className: "whitespace-nowrap",
+      responsive: "max-lg:hidden",
+      value: (line) => (line.forecasts ? line.forecasts_held / line.forecasts : undefined),
+      copied: [],
+      cell: (line) => (line.forecasts ? `${line.forecasts_held} of ${line.forecasts} held` : "–"),
+    },
+  ];
 }
 
-function asText(cases: Case[]): string {
-  return tableText(
-    ["experiment", "area", "metric", "decided", "verdict", "decision", "lift", "low", "high", "after luck", "learnt"],
-    cases.map((line) =>
-      [
-        line.name,
-        line.area,
-        line.metric,
-        line.decided_at.slice(0, 10),
-        line.verdict_name,
-        line.decision,
-        line.lift?.estimate,
-        line.lift?.low,
-        line.lift?.high,
-        line.partially_pooled?.estimate,
-        line.learnt,
-      ].map((cell) => cell ?? ""),
-    ),
+/** Name, metric and date of a case, what was learnt and what is left to do. */
+function Described({ line }: { line: Case }) {
+  return (
+    <>
+      <Link className="link font-semibold" to={`/experiments/${line.key}/verdict`}>
+        {line.name}
+      </Link>
+      <span className="quiet block text-sm">
+        {line.metric} · {[line.area, day(line.decided_at)].filter(Boolean).join(" · ")}
+      </span>
+      {line.learnt && <span className="block max-w-[46ch] text-sm">{line.learnt}</span>}
+      {line.places_open > 0 && (
+        <span className="tone-warning block text-sm">{plural(line.places_open, "place")} still to be changed</span>
+      )}
+    </>
   );
 }

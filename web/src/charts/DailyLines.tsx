@@ -13,9 +13,9 @@ interface Props {
   format: (value: number) => string;
   label: string;
   height?: number;
-  /** What changed elsewhere: a line on its day, told on hover. */
+  /** What changed elsewhere: a line on its day, shown on hover. */
   notes?: { day: string; text: string }[] | undefined;
-  /** The days are hours: told as such. */
+  /** The days are hours. */
   hours?: boolean;
 }
 
@@ -29,7 +29,7 @@ export function DailyLines({ days, values, format, label, height = 200, notes = 
     ...Object.fromEntries(values.map((column, arm) => [`arm${arm}`, column[index] ?? null])),
   }));
   const { data: session } = useSession();
-  const told = (iso: string) => (hours ? moment(iso, session?.time_zone ?? "UTC") : weekday(iso));
+  const phrase = (iso: string) => (hours ? moment(iso, session?.time_zone ?? "UTC") : weekday(iso));
   const range = niceRange(values.flat().filter((value): value is number => value !== null));
   return (
     <div role="img" aria-label={label}>
@@ -41,7 +41,7 @@ export function DailyLines({ days, values, format, label, height = 200, notes = 
             type="number"
             domain={[1, Math.max(points.length, 2)]}
             ticks={points.map((p) => p.number).filter((n) => n % (hours ? 12 : 7) === 0)}
-            tickFormatter={(n: number) => (hours ? told(points[n - 1]?.date ?? "") : `day ${n}`)}
+            tickFormatter={(n: number) => (hours ? phrase(points[n - 1]?.date ?? "") : `day ${n}`)}
             tick={TICK}
             axisLine={false}
             tickLine={false}
@@ -73,7 +73,7 @@ export function DailyLines({ days, values, format, label, height = 200, notes = 
               if (!active || !point) return null;
               return (
                 <div className="sheet px-2 py-1 text-xs">
-                  {told(point.date)}
+                  {phrase(point.date)}
                   {notes
                     .filter((note) => note.day === point.date)
                     .map((note) => (

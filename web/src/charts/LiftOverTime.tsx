@@ -21,7 +21,7 @@ interface Props {
   worthwhile: number;
   colour: string;
   height?: number;
-  /** What changed elsewhere: a line on its day, told on hover. */
+  /** What changed elsewhere: a line on its day, shown on hover. */
   notes?: { day: string; text: string }[] | undefined;
 }
 

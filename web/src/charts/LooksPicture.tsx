@@ -19,12 +19,12 @@ export function LooksPicture({ looks, days, worthwhile, height = 190 }: Props) {
   const x = scaleLinear([0, days], [SIDE.left, width - SIDE.right]);
   const y = scaleLinear([-top, top], [height - SIDE.bottom, SIDE.top]);
   const line = (sign: 1 | -1) => looks.map((look) => `${x(look.day)},${y(sign * Math.min(look.lift, top))}`).join(" ");
-  const told = looks
+  const phrase = looks
     .map((look) => `day ${look.day}: ${signed(look.lift)} (p under ${look.nominal.toPrecision(2)})`)
     .join("; ");
   return (
     <div ref={holder}>
-      <svg width={width} height={height} role="img" aria-label={`Lift to be seen at each look: ${told}`}>
+      <svg width={width} height={height} role="img" aria-label={`Lift to be seen at each look: ${phrase}`}>
         <rect
           x={SIDE.left}
           width={width - SIDE.left - SIDE.right}

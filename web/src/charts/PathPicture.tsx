@@ -25,12 +25,12 @@ export function PathPicture({ looks, height = 200 }: { looks: Looks; height?: nu
     const before = boundary[place - 1];
     return before === undefined || x(p.at) - x(before.at) > LABEL || p === boundary[boundary.length - 1];
   };
-  const told = looks.taken
+  const phrase = looks.taken
     .map((look) => `look ${look.number}: z ${look.statistic?.toFixed(2)} against ${look.critical_value?.toFixed(2)}`)
     .join("; ");
   return (
     <div ref={holder}>
-      <svg width={width} height={height} role="img" aria-label={`Statistic and boundary: ${told || "no look yet"}`}>
+      <svg width={width} height={height} role="img" aria-label={`Statistic and boundary: ${phrase || "no look yet"}`}>
         {y.ticks(5).map((tick) => (
           <g key={tick}>
             <line x1={SIDE.left} x2={width - SIDE.right} y1={y(tick)} y2={y(tick)} stroke="var(--color-base-300)" />

@@ -167,8 +167,8 @@ function tally(paths: Path[]): string {
     ["unresolved", "stayed unresolved"],
   ];
   return names
-    .map(([verdict, told]) => [paths.filter((path) => path.verdict === verdict).length, told] as const)
+    .map(([verdict, phrase]) => [paths.filter((path) => path.verdict === verdict).length, phrase] as const)
     .filter(([number]) => number > 0)
-    .map(([number, told]) => `${number} ${told}`)
+    .map(([number, phrase]) => `${number} ${phrase}`)
     .join(", ");
 }

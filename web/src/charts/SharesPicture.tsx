@@ -11,7 +11,7 @@ export interface SharesPoint {
   until: string | null;
   shares: number[];
   /** Who set them and why. */
-  told: string;
+  text: string;
   /** Set by a hand: marked. */
   byHand: boolean;
 }
@@ -28,7 +28,7 @@ interface Props {
 
 const SIDE = { left: 40, right: 34, top: 8, bottom: 22 };
 
-/** Shares as bands on top of one another, epoch by epoch; the reason of an epoch is told when it is pointed at. */
+/** Shares as bands on top of one another, epoch by epoch; the reason of an epoch is shown when it is pointed at. */
 export function SharesPicture({ points, letters, now, label, format, height = 210 }: Props) {
   const [holder, width] = useWidth(480);
   const [pointed, setPointed] = useState<number | null>(null);
@@ -94,7 +94,7 @@ export function SharesPicture({ points, letters, now, label, format, height = 21
               fillOpacity={0.08}
               onMouseEnter={() => setPointed(point.number)}
             >
-              <title>{`Epoch ${point.number}. ${point.told}`}</title>
+              <title>{`Epoch ${point.number}. ${point.text}`}</title>
             </rect>
           </g>
         ))}
@@ -132,7 +132,7 @@ export function SharesPicture({ points, letters, now, label, format, height = 21
           {pointed !== null ? `Epoch ${shown.number}` : last.until === null ? "Now" : "At the end"}:
         </span>{" "}
         {letters.map((letter, arm) => `${letter} ${rate(shown.shares[arm] ?? 0, 0)}`).join(", ")}.{" "}
-        <span className="quiet">{shown.told}</span>
+        <span className="quiet">{shown.text}</span>
       </p>
     </div>
   );

@@ -4,7 +4,7 @@ import { percentText } from "../lib/format";
 
 const TICK = { fontSize: 12, fill: "var(--color-neutral)" };
 
-/** What each extra week buys: the smallest lift that would be seen, week by week. */
+/** What each extra week adds: the smallest lift that would be seen, week by week. */
 export function WeeksCurve({
   curve,
   weeks,

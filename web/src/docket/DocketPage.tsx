@@ -159,10 +159,9 @@ function Groups({ docket }: { docket: Docket }) {
 
 function Nothing({ filtered, archived }: { filtered: boolean; archived: boolean }) {
   const { data: session } = useSession();
-  if (archived)
-    return <Empty title="The archive is empty">What is put away from an experiment’s page is kept here.</Empty>;
+  if (archived) return <Empty title="The archive is empty">Archived experiments are kept here.</Empty>;
   if (filtered)
-    return <Empty title="Nothing fits">No experiment fits the search and the filters. Clear one of them.</Empty>;
+    return <Empty title="No match">No experiment matches the search and the filters. Clear one of them.</Empty>;
   return (
     <Empty title="No experiments yet">
       {session?.account?.may_edit

@@ -12,7 +12,7 @@ describe("figures as text", () => {
     [null, "not defined"],
   ])("writes %s as the core does", (value, text) => expect(signed(value)).toBe(text));
 
-  it("tells a bound without limit", () => {
+  it("shows a bound without limit", () => {
     expect(bounds({ ...interval(0.031, 0.2, null), high_text: "no limit" })).toBe("+3.1 to no limit");
   });
 

@@ -1,10 +1,8 @@
 import { interval } from "../test/kit";
 import { describe, expect, it } from "vitest";
-import type { Reading } from "../api/client";
 import { parseSplit, readArms, readSize, writeCounts, writeSize, RULE, SIZE } from "../scratchpad/address";
 import { calmRange, niceRange, sharedAxis } from "./axis";
 import { gridAsCsv, layOver, pastedCells } from "./paste";
-import { variantTableText } from "./tableText";
 
 const lift = interval;
 
@@ -105,24 +103,5 @@ describe("the scratchpad's address", () => {
   it("always has two arms and at most ten", () => {
     expect(readArms(new URLSearchParams())).toHaveLength(2);
     expect(readArms(new URLSearchParams(Array.from({ length: 12 }, () => ["arm", "x~1~1"])))).toHaveLength(10);
-  });
-});
-
-describe("the copied table", () => {
-  const arm = (letter: string, name: string) => ({ letter, name, units: 10, total: 1, rate: lift(0, 0.1, 0.2) });
-  const reading = (verdict: string) =>
-    ({
-      verdict,
-      arms: [arm("A", "Old"), arm("B", "=1+1")],
-      comparisons: [{ letter: "B", lift: lift(-0.1, 0.2, 0.5), pvalue: 0.2, adjusted_pvalue: 0.3 }],
-    }) as unknown as Reading;
-
-  it("runs no formula and keeps the figures", () => {
-    const [, , last] = variantTableText(reading("winner")).split("\n");
-    expect(last?.split("\t")).toEqual(["B", "'=1+1", "10", "1", "0.1", "0.2", "-0.1", "0.5", "0.2", "0.3"]);
-  });
-
-  it("takes no lift out of an unsound test", () => {
-    expect(variantTableText(reading("unsound"))).not.toContain("0.5");
   });
 });

@@ -47,7 +47,7 @@ export function figuresOf(metric: Figured, levels: (number | null)[]): Figures {
   const level = (value: number | null) => (value === null ? "–" : written(value * scale));
   const unit = { money: metric.currency, milliseconds: "ms", per_thousand: "per thousand" }[metric.unit] ?? "";
   return {
-    totalHead: metric.kind === "ratio" ? "Above the line" : "Total",
+    totalHead: metric.kind === "ratio" ? "Numerator" : "Total",
     levelHead: `${metric.kind === "ratio" ? "Ratio" : "Mean"}${unit ? `, ${unit}` : ""}`,
     total: (value) => count(value),
     level,

@@ -50,7 +50,7 @@ export function DefinitionFields({ value, set, errorFor }: Props) {
         <Steps steps={value.steps ?? []} set={(steps) => set({ ...value, steps })} errorFor={errorFor} />
       ) : (
         <MeasureFields
-          label={value.kind === "ratio" ? "Above the line" : "What is counted"}
+          label={value.kind === "ratio" ? "Numerator" : "What is counted"}
           anyKind={value.kind === "ratio"}
           value={value.measure ?? emptyMeasure("conversion")}
           set={(measure) => set({ ...value, measure })}
@@ -59,7 +59,7 @@ export function DefinitionFields({ value, set, errorFor }: Props) {
       )}
       {value.kind === "ratio" && (
         <MeasureFields
-          label="Below the line"
+          label="Denominator"
           anyKind
           value={value.denominator ?? emptyMeasure("count")}
           set={(denominator) => set({ ...value, denominator })}

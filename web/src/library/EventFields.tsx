@@ -113,7 +113,7 @@ export function ConditionFields({ label, condition, set, remove, problem }: Cond
         {operator !== "is_set" && (
           <input
             className="input input-sm w-44"
-            aria-label={`${label}: ${many ? "values, parted by commas" : "value"}`}
+            aria-label={`${label}: ${many ? "values, separated by commas" : "value"}`}
             placeholder={many ? "cabins, decks" : ""}
             value={many ? values.join(", ") : (values[0] ?? "")}
             onChange={(event) =>

@@ -112,7 +112,7 @@ function Editor({ metric }: { metric: Metric | null }) {
                     </button>
                   )}
                   <button className="btn btn-sm btn-primary" disabled={!changed || save.isPending}>
-                    {metric ? "Save as a new version" : "Make it"}
+                    {metric ? "Save as a new version" : "Create"}
                   </button>
                 </div>
               )}
@@ -159,7 +159,7 @@ function UsedBy({ metric, mayEdit }: { metric: Metric; mayEdit: boolean }) {
               className="link"
               onClick={() => remove.mutate(undefined, { onSuccess: () => void navigate("/metrics") })}
             >
-              Remove it
+              Remove
             </button>
           )}
         </p>

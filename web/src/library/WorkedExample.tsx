@@ -19,7 +19,7 @@ export function WorkedExample({ definition }: { definition: Definition }) {
       note="on invented events"
       action={
         <button className="btn btn-xs" aria-expanded={editing} onClick={() => setEditing(!editing)}>
-          {editing ? "Hide them" : "Try your own"}
+          {editing ? "Hide" : "Try your own"}
         </button>
       }
     >

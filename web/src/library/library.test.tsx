@@ -87,7 +87,7 @@ describe("a metric", () => {
     open("/metrics/new");
     fireEvent.change(screen.getByLabelText("Name"), { target: { value: "paid bookings" } });
     fireEvent.change(screen.getByLabelText("What is counted: event"), { target: { value: "booking_paid" } });
-    fireEvent.click(screen.getByText("Make it"));
+    fireEvent.click(screen.getByText("Create"));
     await screen.findByText("Save as a new version");
     const made = calls.find((call) => call.path === "/metrics")?.body as { definition: Definition };
     expect(made.definition.measure?.events.event).toBe("booking_paid");
@@ -119,7 +119,7 @@ describe("a metric", () => {
       "GET /metrics": [{ body: { items: [], count: 0 } }, { body: { items: [], count: 0 } }],
     });
     open("/metrics/paid-bookings", [[keys.metric("paid-bookings"), metric()]]);
-    fireEvent.click(screen.getByText("Remove it"));
+    fireEvent.click(screen.getByText("Remove"));
     await screen.findByRole("heading", { name: "No metrics yet" });
     expect(calls[0]).toMatchObject({ method: "DELETE", path: "/metrics/paid-bookings" });
   });

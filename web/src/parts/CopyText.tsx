@@ -1,11 +1,11 @@
 import { useState } from "react";
 
-/** Puts a text on the clipboard and says so. */
-export function CopyText({ text, label }: { text: string; label: string }) {
+/** Puts a text on the clipboard and says so; one that is costly to make is made when it is asked for. */
+export function CopyText({ text, label }: { text: string | (() => string); label: string }) {
   const [done, setDone] = useState<"" | "Copied" | "The browser does not allow it">("");
   const copy = async () => {
     try {
-      await navigator.clipboard.writeText(text);
+      await navigator.clipboard.writeText(typeof text === "string" ? text : text());
       setDone("Copied");
     } catch {
       setDone("The browser does not allow it");

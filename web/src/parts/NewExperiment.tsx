@@ -39,7 +39,7 @@ export function NewExperiment({ close, changes }: { close: () => void; changes?:
             Cancel
           </button>
           <button className="btn btn-primary btn-sm" disabled={create.isPending}>
-            Create it
+            Create
           </button>
         </div>
       </form>

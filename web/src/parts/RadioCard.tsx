@@ -3,7 +3,7 @@ import type { ReactNode } from "react";
 interface Props {
   group: string;
   name: string;
-  told: ReactNode;
+  description: ReactNode;
   chosen: boolean;
   choose: () => void;
   disabled?: boolean;
@@ -12,7 +12,7 @@ interface Props {
 }
 
 /** One of a few choices that need a sentence each. */
-export function RadioCard({ group, name, told, chosen, choose, disabled = false, end }: Props) {
+export function RadioCard({ group, name, description, chosen, choose, disabled = false, end }: Props) {
   return (
     <label
       className={`flex cursor-pointer items-start gap-3 rounded-md border px-3 py-1.5 ${chosen ? "border-primary bg-base-200" : "border-base-300"}`}
@@ -27,7 +27,7 @@ export function RadioCard({ group, name, told, chosen, choose, disabled = false,
       />
       <span className="grow">
         <span className="block font-semibold">{name}</span>
-        <span className="quiet text-sm">{told}</span>
+        <span className="quiet text-sm">{description}</span>
       </span>
       {end}
     </label>

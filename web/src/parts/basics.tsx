@@ -85,7 +85,7 @@ export function errorOf(error: Error | null, field: string): string | undefined 
   return error instanceof Problem ? error.fields[field] : undefined;
 }
 
-/** Failure of a form as a whole: what is not told beside a field. */
+/** Failure of a form as a whole: what belongs to no single field. */
 export function FormError({ error }: { error: Error | null }) {
   if (!error) return null;
   return (

@@ -217,7 +217,7 @@ describe("a headline", () => {
 });
 
 describe("failures", () => {
-  it("tell the server's sentence and let one try again", () => {
+  it("show the server's sentence and let one try again", () => {
     const again = vi.fn();
     show(<Failure error={new Problem(500, { title: "It broke" })} again={again} />);
     fireEvent.click(screen.getByRole("button", { name: "Try again" }));

@@ -24,7 +24,7 @@ export function ReportPage() {
         <span className="ml-auto flex flex-wrap items-center gap-2">
           {report.data && (
             <>
-              <span className="quiet">Take it with you:</span>
+              <span className="quiet">Export:</span>
               {[
                 ["Page", `${base}/report.html`],
                 ["Slides", `${base}/report.pptx`],

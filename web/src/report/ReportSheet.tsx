@@ -69,7 +69,7 @@ export function ReportSheet({ report }: { report: Report }) {
         {report.why && <Section title="Why we think so">{report.why}</Section>}
         {report.learnt && <Section title="What was learnt">{report.learnt}</Section>}
         <Section title="How it was decided">{report.how_decided}</Section>
-        {report.shared_out && <Section title={`How ${reading.unit_name} were shared out`}>{report.shared_out}</Section>}
+        {report.shared_out && <Section title={`How ${reading.unit_name} were allocated`}>{report.shared_out}</Section>}
       </div>
       <RuleChanges experiment={report} />
       <p className="quiet mt-4 border-t border-base-300 pt-2 text-xs">{reading.rule_in_words}</p>

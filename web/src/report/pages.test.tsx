@@ -81,7 +81,7 @@ describe("the report", () => {
     expect(screen.getByText("paid bookings, between 270 and 1,200")).toBeTruthy();
   });
 
-  it("tells a change of the rule, metrics beside, why and what was learnt", () => {
+  it("shows a change of the rule, secondary metrics, why and what was learnt", () => {
     const change = { at: "2026-03-20T10:00Z", by: "Mona", reason: "Legal asks", before: "We read once.", after: "" };
     openReport({
       rule_changes: [change],
@@ -112,7 +112,7 @@ describe("the report", () => {
     expect(screen.queryByRole("img")).toBeNull();
   });
 
-  it("tells a decision against the rule with its reason", () => {
+  it("shows a decision against the rule with its reason", () => {
     openReport({ against_rule: true, decision_reason: "The release is cancelled" });
     expect(screen.getByText(/This differs from the rule, which says “winner”: The release is cancelled/)).toBeTruthy();
   });
@@ -166,7 +166,7 @@ describe("the docket", () => {
     fireEvent.change(screen.getByLabelText("Area"), { target: { value: "Booking" } });
     await screen.findByText("The database is busy");
     fireEvent.click(screen.getByText("Try again"));
-    await screen.findByText("Nothing fits");
+    await screen.findByText("No match");
     expect(calls).toHaveLength(2);
   });
 });

@@ -25,7 +25,7 @@ function Keys() {
   const mayEdit = session?.account?.may_edit ?? false;
   const zone = session?.time_zone ?? "UTC";
   return (
-    <Panel title="Keys for machines" note="a system sends its key as Authorization: Bearer nv_…">
+    <Panel title="API keys" note="a system sends its key as Authorization: Bearer nv_…">
       {machineKeys.isPending && <Skeleton rows={2} />}
       {machineKeys.isError && <Failure error={machineKeys.error} />}
       {machineKeys.data?.length === 0 && <p className="quiet">No system has a key yet.</p>}
@@ -75,7 +75,7 @@ function Keys() {
             onChange={(event) => setName(event.target.value)}
           />
           <button className="btn btn-sm" disabled={!name.trim() || make.isPending}>
-            Make a key
+            Create key
           </button>
         </form>
       )}
@@ -114,18 +114,18 @@ function SegmentChoice() {
       >
         <input
           className="input input-sm grow"
-          aria-label="Properties, parted by commas"
+          aria-label="Properties, separated by commas"
           placeholder="device, source, device & language"
           readOnly={!session?.account?.may_edit}
           value={typed ?? shown}
           onChange={(event) => setTyped(event.target.value)}
         />
         <button className="btn btn-sm" disabled={typed === null || typed === shown || choose.isPending}>
-          {choose.isPending ? "Counting anew…" : "Keep by these"}
+          {choose.isPending ? "Counting again…" : "Save"}
         </button>
       </form>
       <p className="quiet mt-1 text-sm">
-        Two joined by & are crossed. What has come in already is counted anew by the properties you choose.
+        Two joined by & are crossed. What has come in already is counted again by the properties you choose.
       </p>
       <FormError error={choose.error} />
     </Panel>

@@ -11,7 +11,7 @@ const EDGE: Record<string, string> = {
   ready: "border-l-primary",
 };
 
-/** What needs somebody, each told once, the latest first. */
+/** What needs somebody, each sent once, the latest first. */
 export function NoticesPage() {
   const notices = useNotices();
   const read = useReadNotices();
@@ -30,8 +30,8 @@ export function NoticesPage() {
       {notices.isPending && <Skeleton rows={4} />}
       {notices.isError && <Failure error={notices.error} again={() => void notices.refetch()} />}
       {notices.data?.items.length === 0 && (
-        <Empty title="Nothing to tell">
-          A bad split, a gap, doubtful events or a rule that is satisfied is told here, and by mail to the owner.
+        <Empty title="No notices">
+          A bad split, a gap, doubtful events or a rule that is satisfied appears here, and goes by mail to the owner.
         </Empty>
       )}
       <ul className="grid gap-2">

@@ -17,7 +17,7 @@ import { TakePart } from "../sheets/traffic/TakePart";
 import { readProperties, VisitorCheck } from "../sheets/traffic/VisitorCheck";
 import { ChangeNotes } from "../sheets/watch/ChangeNotes";
 import { FilesIn } from "../sheets/watch/FilesIn";
-import { Faults, Intake, Latest, Segments } from "../sheets/watch/LivePanels";
+import { DataQualityIssues, Intake, Latest, Segments } from "../sheets/watch/LivePanels";
 import { Problem } from "../api/client";
 import { experiment, interval, serve, SESSION, show } from "../test/kit";
 import { ConnectionsPage, readSegments } from "./ConnectionsPage";
@@ -89,7 +89,7 @@ describe("the audience", () => {
     fireEvent.change(screen.getByLabelText("Group 1, condition 1: property"), { target: { value: "device" } });
     fireEvent.change(screen.getByLabelText("Group 1, condition 1: value"), { target: { value: "phone" } });
     expect(screen.getByText("not saved yet")).toBeTruthy();
-    fireEvent.click(screen.getByText("Use these rules"));
+    fireEvent.click(screen.getByText("Save rules"));
     await waitFor(() => expect(calls).toHaveLength(1));
     expect(calls[0]?.body).toMatchObject({
       changes: {
@@ -121,14 +121,14 @@ describe("the audience", () => {
     });
     open(<AudiencePanel />, undefined, [[keys.audiences, [kept]]]);
     fireEvent.change(screen.getByLabelText("Audience from the library"), { target: { value: "7" } });
-    fireEvent.click(screen.getByText("Take it"));
+    fireEvent.click(screen.getByText("Use it"));
     await waitFor(() => expect(calls).toHaveLength(1));
     cleanup();
     open(<AudiencePanel />, experiment({ data_from: "events", audience_rules: groups as never }), [
       [keys.audiences, []],
     ]);
     fireEvent.change(screen.getByLabelText("Name for the library"), { target: { value: "App users" } });
-    fireEvent.click(screen.getByText("Keep for reuse"));
+    fireEvent.click(screen.getByText("Save to the library"));
     await waitFor(() => expect(calls.some((call) => call.path === "/audiences")).toBe(true));
   });
 
@@ -149,9 +149,9 @@ describe("the audience", () => {
       ],
     });
     open(<VisitorCheck />);
-    fireEvent.change(screen.getByLabelText("What is known of the visitor"), { target: { value: "device tablet" } });
+    fireEvent.change(screen.getByLabelText("Properties of the visitor"), { target: { value: "device tablet" } });
     expect(screen.getByText("Check")).toHaveProperty("disabled", true);
-    fireEvent.change(screen.getByLabelText("What is known of the visitor"), { target: { value: "device: tablet" } });
+    fireEvent.change(screen.getByLabelText("Properties of the visitor"), { target: { value: "device: tablet" } });
     fireEvent.click(screen.getByText("Check"));
     await screen.findByText("not met: device is phone (device is tablet)");
     expect(screen.getByText("Does not qualify")).toBeTruthy();
@@ -163,7 +163,7 @@ describe("the audience", () => {
     ["device: phone, resident = true", { device: "phone", resident: true }],
     ["url: https://a.example/x", { url: "https://a.example/x" }],
     ["device", null],
-  ])("reads the properties %j", (text, found) => expect(readProperties(text)).toEqual(found));
+  ])("reads the properties %j", (text, match) => expect(readProperties(text)).toEqual(match));
 });
 
 describe("who takes part", () => {
@@ -183,7 +183,7 @@ describe("who takes part", () => {
     ]);
   });
 
-  it("tells who else is in the exclusion group", () => {
+  it("shows who else is in the exclusion group", () => {
     const members = [
       { key: "fare-calendar", name: "Fare calendar", state: "draft", share: 0.4 },
       { key: "other", name: "Weather banner", state: "running", share: 0.5 },
@@ -201,7 +201,7 @@ describe("forced variants", () => {
     const calls = serve({ [`PATCH ${PATH}`]: [{ body: known }, { body: known }] });
     open(<Forced />, known);
     fireEvent.change(screen.getByLabelText("Visitor to force"), { target: { value: " web-1 " } });
-    fireEvent.click(screen.getByText("Force it"));
+    fireEvent.click(screen.getByText("Force"));
     await waitFor(() => expect(calls).toHaveLength(1));
     expect(calls[0]?.body).toMatchObject({ changes: { forced: { me: "A", "web-1": "B" } } });
     fireEvent.click(screen.getByLabelText("✕ No longer force me"));
@@ -235,7 +235,7 @@ describe("the start", () => {
   });
 
   it.each([
-    ["scheduled", ["Start it…", "Take off the schedule", "Copy"]],
+    ["scheduled", ["Start it…", "Cancel the schedule", "Copy"]],
     ["ended", ["New round…", "Archive", "Copy"]],
   ] as const)("offers what a %s experiment can do", (state, labels) => {
     open(<StateActions />, experiment({ state }));
@@ -275,10 +275,10 @@ describe("who assigns", () => {
 });
 
 describe("Watch", () => {
-  it("tells faults first, marks a bad segment and what does not count", () => {
+  it("shows faults first, marks a bad segment and what does not count", () => {
     open(
       <>
-        <Faults live={LIVE} />
+        <DataQualityIssues live={LIVE} />
         <Latest live={LIVE} running />
         <Segments live={LIVE} />
         <Intake live={LIVE} />
@@ -298,7 +298,7 @@ describe("Watch", () => {
     open(<ChangeNotes />, undefined, [[keys.notes("fare-calendar"), []]]);
     fireEvent.change(screen.getByLabelText("Day of the change"), { target: { value: "2026-03-12" } });
     fireEvent.change(screen.getByLabelText("What changed"), { target: { value: "Campaign" } });
-    fireEvent.click(screen.getByText("Note it"));
+    fireEvent.click(screen.getByText("Add"));
     await waitFor(() => expect(calls[0]?.body).toEqual({ day: "2026-03-12", text: "Campaign", everywhere: true }));
   });
 
@@ -350,15 +350,15 @@ describe("segments of the evidence", () => {
   };
   const asked = { by: "", metric: "", variant: "B" };
 
-  it("are drawn on one axis; small ones are told, never hidden", () => {
+  it("are drawn on one axis; small ones are marked, never hidden", () => {
     open(<EvidenceSegments spoken="B" />, undefined, [[keys.segmentEvidence("fare-calendar", asked), DATA]]);
     expect(screen.getByText(/read the lift over all/)).toBeTruthy();
     const rows = screen.getAllByRole("row").map((row) => row.textContent);
     expect(rows[1]).toContain("phone");
     expect(rows[1]).toContain("+10.0%");
-    expect(rows[2]).toContain("kiosk too small to tell");
+    expect(rows[2]).toContain("kiosk too small to read");
     expect(screen.getByText("and 3 smaller ones")).toBeTruthy();
-    expect(rows.slice(-2).map((row) => row?.slice(0, 20))).toEqual(["Each within itself, ", "All as they are+8.0%"]);
+    expect(rows.slice(-2).map((row) => row?.slice(0, 20))).toEqual(["Stratified estimate+", "Unadjusted total+8.0"]);
   });
 
   it("are asked anew by another property", async () => {
@@ -420,14 +420,14 @@ describe("files", () => {
   });
 
   it("of events tell what became of them, or the lines that are wrong", async () => {
-    const told = { lines: 3, bad_count: 0, bad: [], accepted: 2, duplicates: 1, late: 0, held: 1, unexposed: 0 };
+    const phrase = { lines: 3, bad_count: 0, bad: [], accepted: 2, duplicates: 1, late: 0, held: 1, unexposed: 0 };
     const bad = {
-      ...told,
+      ...phrase,
       bad_count: 1,
       bad: [{ line: 3, field: "at", reason: "at (soon) must be a moment" }],
       unknown: {},
     };
-    serve({ "POST /event-files": [{ body: { ...told, unknown: { seal_seen: 1 } } }, { body: bad }] });
+    serve({ "POST /event-files": [{ body: { ...phrase, unknown: { seal_seen: 1 } } }, { body: bad }] });
     open(<FilesIn />);
     const input = screen.getByLabelText("Choose a file of events");
     fireEvent.change(input, { target: { files: [new File(["x"], "e.ndjson")] } });
@@ -459,9 +459,12 @@ describe("connections and notices", () => {
         [keys.segments, { segments: [["device"], ["device", "language"]] }],
       ],
     });
-    expect(screen.getByLabelText("Properties, parted by commas")).toHaveProperty("value", "device, device & language");
+    expect(screen.getByLabelText("Properties, separated by commas")).toHaveProperty(
+      "value",
+      "device, device & language",
+    );
     fireEvent.change(screen.getByLabelText("System that needs a key"), { target: { value: "Site" } });
-    fireEvent.click(screen.getByText("Make a key"));
+    fireEvent.click(screen.getByText("Create key"));
     await screen.findByText("nv_secret");
     fireEvent.click(screen.getByLabelText("Withdraw the key of App"));
     await waitFor(() => expect(calls.some((call) => call.method === "DELETE")).toBe(true));

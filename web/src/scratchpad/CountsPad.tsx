@@ -9,8 +9,6 @@ import { Headline } from "../parts/Headline";
 import { Letter } from "../parts/Letter";
 import { NewExperiment } from "../parts/NewExperiment";
 import { Panel } from "../parts/basics";
-import { variantTableText } from "../lib/tableText";
-import { CopyTable } from "../parts/CopyTable";
 import { Method } from "../sheets/evidence/Method";
 import { VariantTable } from "../sheets/evidence/VariantTable";
 import { parseSplit, readCounts, writeCounts, type PadArm, type PadRule } from "./address";
@@ -83,11 +81,7 @@ export function CountsPad() {
         </Panel>
         {readable && answer.data && !answer.error && (
           <>
-            <Panel
-              title="Evidence"
-              note={`${percentText(answer.data.confidence)}% intervals`}
-              action={<CopyTable text={variantTableText(answer.data)} />}
-            >
+            <Panel title="Evidence" note={`${percentText(answer.data.confidence)}% intervals`}>
               <VariantTable reading={answer.data} />
             </Panel>
             <Method reading={answer.data} />

@@ -14,7 +14,7 @@ const FIELDS: { field: keyof PadSize; label: string; unit: string; problem: stri
   { field: "rate", label: "Rate today", unit: "%", problem: "baseline" },
   { field: "lift", label: "Smallest lift worth acting on", unit: "%", problem: "lift" },
   { field: "traffic", label: "Units a day", unit: "", problem: "audience_per_day" },
-  { field: "share", label: "Take part", unit: "%", problem: "participation" },
+  { field: "share", label: "Traffic included", unit: "%", problem: "participation" },
   { field: "variants", label: "Variants, control included", unit: "", problem: "variants" },
   { field: "confidence", label: "Confidence", unit: "%", problem: "confidence" },
   { field: "power", label: "Power", unit: "%", problem: "power" },
@@ -57,7 +57,7 @@ export function SizePad() {
           </div>
         </Panel>
         {plan && (
-          <Panel title="What each extra week buys" note="smallest lift that would be seen">
+          <Panel title="What each extra week adds" note="smallest lift that would be seen">
             <WeeksCurve curve={plan.curve} weeks={plan.weeks} wanted={Math.abs(request.worthwhile_lift)} height={260} />
           </Panel>
         )}
@@ -136,7 +136,7 @@ function asExperiment(request: AnswerProps["request"]) {
     confidence,
     power,
     variants: weights.map((weight, index) => ({
-      name: index === 0 ? "As it is now" : `With change ${LETTERS[index]}`,
+      name: index === 0 ? "Control" : `With change ${LETTERS[index]}`,
       changes: [],
       weight,
     })),

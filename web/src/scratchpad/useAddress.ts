@@ -3,7 +3,7 @@ import { NavigationType, useNavigationType, useSearchParams } from "react-router
 
 /**
  * State that is kept in the address. What is typed is shown at once; the address follows, since the router may take its
- * time. A link or the Back button brings its own state along; our own writes replace and are told apart by that.
+ * time. A link or the Back button brings its own state along; our own writes replace and are recognised by that.
  */
 export function useAddress<T>(
   read: (params: URLSearchParams) => T,

@@ -1,6 +1,7 @@
 import { useLedger, useSession } from "../api/hooks";
 import { moment } from "../lib/format";
 import { Failure, Panel, Skeleton } from "../parts/basics";
+import { DataTable } from "../parts/DataTable";
 import { useEditing } from "./editing";
 
 interface Change {
@@ -18,31 +19,43 @@ export function LedgerSheet() {
   if (ledger.isError) return <Failure error={ledger.error} again={() => void ledger.refetch()} />;
   return (
     <Panel title="Ledger" note={`${ledger.data.count} entries, the latest first; none can be changed or removed`}>
-      <table className="table table-sm">
-        <thead>
-          <tr>
-            <th>When</th>
-            <th>Who</th>
-            <th>What</th>
-          </tr>
-        </thead>
-        <tbody>
-          {ledger.data.items.map((entry, index) => (
-            <tr key={index} className="align-top">
-              <td className="whitespace-nowrap">{moment(entry.at, session?.time_zone ?? "UTC")}</td>
-              <td className="whitespace-nowrap">{entry.by}</td>
-              <td>
+      <DataTable
+        label="Ledger"
+        rows={ledger.data.items}
+        rowKey={(entry) => ledger.data.items.indexOf(entry)}
+        columns={[
+          {
+            name: "When",
+            align: "left",
+            className: "whitespace-nowrap",
+            value: (entry) => entry.at,
+            cell: (entry) => moment(entry.at, session?.time_zone ?? "UTC"),
+          },
+          {
+            name: "Who",
+            align: "left",
+            className: "whitespace-nowrap",
+            value: (entry) => entry.by,
+            cell: (entry) => entry.by,
+          },
+          {
+            name: "What",
+            align: "left",
+            className: "w-full",
+            value: (entry) => entry.sentence,
+            cell: (entry) => (
+              <>
                 {entry.sentence}
                 {((entry.detail.changes ?? []) as Change[]).map((change) => (
                   <div key={change.field} className="quiet text-sm break-words">
                     {change.field.replaceAll("_", " ")}: {shown(change.before)} → {shown(change.after)}
                   </div>
                 ))}
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+              </>
+            ),
+          },
+        ]}
+      />
     </Panel>
   );
 }

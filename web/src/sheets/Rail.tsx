@@ -5,7 +5,7 @@ import { bounds, count, plural } from "../lib/format";
 import { SHEET_TITLES, SHEETS, type SheetName } from "../lib/words";
 import { useEditing } from "./editing";
 
-/** The six sheets with a line each, so that the rail alone tells the plan. */
+/** The six sheets with a line each, so that the rail alone shows the plan. */
 export function Rail({ reading }: { reading: Reading | undefined }) {
   const { experiment } = useEditing();
   const summaries = summarise(experiment, reading);

@@ -63,7 +63,7 @@ function Seen({ reading, experiment }: { reading: Reading; experiment: Experimen
       )}
       {reading.warnings.length > 0 && (
         <>
-          <h2 className="mt-4 mb-1 font-sans text-sm font-semibold">Mind before you call it</h2>
+          <h2 className="mt-4 mb-1 font-sans text-sm font-semibold">Before you decide</h2>
           {reading.warnings.map((line) => (
             <p key={line} className="quiet mb-1 text-sm">
               {line}
@@ -99,8 +99,7 @@ function Planned({ experiment }: { experiment: Experiment }) {
         </>
       ) : (
         <p className="mt-1 font-serif text-[19px] leading-tight">
-          {experiment.plan_problem ||
-            "Say what the rate is today and how many come each day: the Sizing sheet does the rest."}
+          {experiment.plan_problem || "Enter today’s rate and the units per day on the Sizing sheet."}
         </p>
       )}
     </div>

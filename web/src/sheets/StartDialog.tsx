@@ -10,7 +10,7 @@ interface Props {
   error: Error | null;
 }
 
-/** Start now, on an earlier day, or at a time to come. What is not ready is told, and needs a reason to be passed over. */
+/** Start now, on an earlier day, or at a time to come. What is not ready is listed, and needs a reason to be passed over. */
 export function StartDialog({ close, run, error }: Props) {
   const { experiment } = useEditing();
   const { data: session } = useSession();
@@ -26,7 +26,7 @@ export function StartDialog({ close, run, error }: Props) {
       <p className="mb-2">{experiment.rule_in_words}</p>
       <p className="quiet text-sm">
         From the start on the metrics, the split and the sizes cannot change; names and remarks can. This rule changes
-        only for a reason, which the report tells.
+        only for a reason, which the report shows.
       </p>
       <label className="mt-3 flex items-center gap-2">
         <input
@@ -99,7 +99,7 @@ export function StartDialog({ close, run, error }: Props) {
       )}
       <div className="mt-4 flex justify-end gap-2">
         <button className="btn btn-sm" onClick={close}>
-          Not yet
+          Cancel
         </button>
         <button
           className="btn btn-sm btn-primary"

@@ -9,7 +9,7 @@ import { StartDialog } from "./StartDialog";
 type Move = "pause" | "resume" | "end" | "archive" | "restore" | "unschedule" | "new-round";
 const MOVES: Record<Experiment["state"], { move: Move; label: string }[]> = {
   draft: [{ move: "archive", label: "Archive" }],
-  scheduled: [{ move: "unschedule", label: "Take off the schedule" }],
+  scheduled: [{ move: "unschedule", label: "Cancel the schedule" }],
   running: [
     { move: "pause", label: "Pause" },
     { move: "end", label: "End" },
@@ -30,12 +30,12 @@ const ASKED: Partial<Record<Move, { title: string; text: string; yes: string }>>
   end: {
     title: "End the experiment?",
     text: "No more visitors take part from now on. Counts of the days before can still be brought in. This cannot be undone; another round can be run, or the experiment copied.",
-    yes: "End it",
+    yes: "End",
   },
   "new-round": {
-    title: "Run it once more?",
-    text: "The same experiment becomes a draft again, with visitors shuffled anew. The data of this round is kept under its number, and no longer decides.",
-    yes: "Begin a new round",
+    title: "Start a new round?",
+    text: "The same experiment becomes a draft again, with visitors assigned again. The data of this round is kept under its number, and no longer decides.",
+    yes: "New round",
   },
 };
 
@@ -89,7 +89,7 @@ export function StateActions() {
           <FormError error={step.error} />
           <div className="mt-4 flex justify-end gap-2">
             <button className="btn btn-sm" onClick={() => setAsking(null)}>
-              Not now
+              Cancel
             </button>
             <button className="btn btn-sm btn-primary" onClick={() => run({ kind: asking })}>
               {ASKED[asking]?.yes}

@@ -40,13 +40,14 @@ function epoch(number: number, changes: Partial<EpochShown> = {}): EpochShown {
     reason: "",
     set_by: "",
     units: [20, 80],
+    sentences: {},
     sentence: `With epoch ${number - 1} taken in, B is best with a chance of 90%.`,
     ...changes,
   };
 }
 
 const ALLOCATION: Allocation = {
-  steering: "follow",
+  mode: "follow",
   metric: "paid bookings",
   window_hours: 0,
   letters: ["A", "B"],
@@ -124,7 +125,7 @@ describe("choosing how shares are set", () => {
     open(<Sharing />, what, [[keys.allocationRehearsal(what.key), { rehearsal: null }]]);
     expect(screen.getByRole("option", { name: "5 hours" })).toBeTruthy();
     expect(screen.getByRole("option", { name: "fare per visitor" })).toBeTruthy();
-    const field = screen.getByLabelText("Every variant keeps at least");
+    const field = screen.getByLabelText("Minimum share of each variant");
     fireEvent.change(field, { target: { value: "60" } });
     fireEvent.blur(field);
     await waitFor(() => expect(screen.getAllByText(/must be under 50%/).length).toBeGreaterThan(0));
@@ -136,13 +137,13 @@ describe("choosing how shares are set", () => {
 describe("shares over time", () => {
   const known: [readonly unknown[], unknown][] = [[keys.allocation("fare-calendar"), ALLOCATION]];
 
-  it("tells the shares of now and of the epoch that is pointed at", () => {
+  it("shows the shares of now and of the epoch that is pointed at", () => {
     const points = ALLOCATION.epochs.map((line) => ({
       number: line.number,
       from: line.started_at,
       until: line.ended_at,
       shares: sharesIn(line, "", 2),
-      told: line.sentence,
+      text: line.sentence,
       byHand: false,
     }));
     const { container } = show(
@@ -165,7 +166,7 @@ describe("shares over time", () => {
   it("bands fill the picture from one edge to the other", () => {
     const { container } = show(
       <SharesPicture
-        points={[{ number: 1, from: "2026-03-01", until: "2026-03-02", shares: [0.25, 0.75], told: "", byHand: true }]}
+        points={[{ number: 1, from: "2026-03-01", until: "2026-03-02", shares: [0.25, 0.75], text: "", byHand: true }]}
         letters={["A", "B"]}
         now="2026-03-03"
         label="Shares"
@@ -180,7 +181,7 @@ describe("shares over time", () => {
   });
 
   it("freezes with a reason, and says beside the field that one is missing", async () => {
-    const frozen = { ...ALLOCATION, steering: "frozen", sentence: "Epoch 3. Shares are frozen." };
+    const frozen = { ...ALLOCATION, mode: "frozen", sentence: "Epoch 3. Shares are frozen." };
     const calls = serve({
       [`POST ${PATH}/allocation/freeze`]: [
         {
@@ -227,7 +228,7 @@ describe("shares over time", () => {
     expect(screen.getByText("They add up to 129%.")).toBeTruthy();
     fireEvent.change(screen.getByLabelText("Share of B"), { target: { value: "60" } });
     fireEvent.change(screen.getByLabelText(/Why/), { target: { value: "A look" } });
-    fireEvent.click(screen.getByRole("button", { name: "Set them" }));
+    fireEvent.click(screen.getByRole("button", { name: "Save shares" }));
     await waitFor(() => expect(calls.length).toBeGreaterThan(0));
     expect(calls[0]?.body).toEqual({ shares: [0.4, 0.6], reason: "A look" });
   });
@@ -256,6 +257,7 @@ describe("shares over time", () => {
         epoch(2, {
           shares: { "device=phone": [0.1, 0.9], "device=computer": [0.7, 0.3] },
           chances: { "device=phone": [0.02, 0.98], "device=computer": [0.8, 0.2] },
+          sentences: { "device=phone": "Here B is best with a chance of 98%." },
         }),
       ],
     };
@@ -287,9 +289,9 @@ describe("shares over time", () => {
       [50, 50],
     ],
   ])("rounds %j to whole percentages that add up", (shares, whole) => {
-    const found = wholePercents(shares);
-    expect(found.reduce((a, b) => a + b, 0)).toBe(100);
-    expect([...found].sort()).toEqual([...whole].sort());
+    const match = wholePercents(shares);
+    expect(match.reduce((a, b) => a + b, 0)).toBe(100);
+    expect([...match].sort()).toEqual([...whole].sort());
   });
 });
 
@@ -331,7 +333,7 @@ describe("what stands beside a reading by epoch", () => {
 });
 
 describe("the rehearsal of both ways", () => {
-  const part = (share: number) => ({ share, error: 0.02 });
+  const part = (share: number) => ({ share, error: 0.02, text: `${Math.round(100 * share)}% ± 4` });
   const estimate = (middle: number | null) => ({ estimate: middle, low: middle, high: middle });
   const way = (total: number, days: number | null) => ({
     total,
@@ -386,15 +388,15 @@ describe("the rehearsal of both ways", () => {
       [`POST ${PATH}/allocation/rehearsal`]: [{ status: 202, body: { ...done, state: "running", progress: 0.4 } }],
     });
     open(<Sharing />, what, [[keys.allocationRehearsal(what.key), { rehearsal: done }]]);
-    expect(screen.getByText(/have changed since/)).toBeTruthy();
+    expect(screen.getByText(/has changed since/)).toBeTruthy();
     expect(screen.getByText(result.sentence)).toBeTruthy();
     const lift = screen.getByLabelText(/True lift of/);
     fireEvent.change(lift, { target: { value: "much" } });
-    fireEvent.click(screen.getByRole("button", { name: "Rehearse both ways" }));
+    fireEvent.click(screen.getByRole("button", { name: "Rehearse" }));
     expect(screen.getByText(/must be a number such as 5/)).toBeTruthy();
     fireEvent.change(lift, { target: { value: "7.5" } });
     fireEvent.change(screen.getByLabelText(/drift/), { target: { value: "50" } });
-    fireEvent.click(screen.getByRole("button", { name: "Rehearse both ways" }));
+    fireEvent.click(screen.getByRole("button", { name: "Rehearse" }));
     expect(await screen.findByText("40%")).toBeTruthy();
     expect(calls.find((call) => call.method === "POST")?.body).toEqual({
       lifts: [0.075],

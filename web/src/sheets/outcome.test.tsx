@@ -13,7 +13,7 @@ import { Funnels } from "./evidence/Funnels";
 import { LooksPanel } from "./evidence/LooksPanel";
 import { SpendPanel } from "./evidence/SpendPanel";
 import { SegmentSets } from "./evidence/SegmentSets";
-import { Figured } from "./evidence/Working";
+import { Figured } from "./evidence/DerivationCard";
 import { HandoverPanel } from "./verdict/HandoverPanel";
 import { Ranking, TradeOff, WouldChange, worthText } from "./verdict/Outlook";
 import { RolloutForm } from "./verdict/RolloutForm";
@@ -106,7 +106,7 @@ describe("looks", () => {
     fireEvent.change(screen.getByLabelText(/What was wrong with the data of look 1/), {
       target: { value: "a filter" },
     });
-    fireEvent.click(screen.getByText("Set it aside"));
+    fireEvent.click(screen.getByText("Set aside"));
     await screen.findByRole("alert");
     expect(calls[0]?.body).toEqual({ reason: "a filter" });
   });
@@ -227,7 +227,7 @@ describe("the verdict’s outlook", () => {
     open(<Ranking experiment="fare-calendar" reading={reading({ ranking })} />);
     expect(screen.getByText("over 99.9%")).toBeTruthy();
     expect(screen.getByText("leads")).toBeTruthy();
-    expect(screen.getByText("told apart")).toBeTruthy();
+    expect(screen.getByText("different")).toBeTruthy();
   });
 
   it("puts metrics that pull apart on one axis, each with its worth a month", () => {
@@ -293,7 +293,7 @@ describe("the handover", () => {
       ["Until the release, last day (may be empty)", "2026-05-01"],
     ] as const)
       fireEvent.change(screen.getByLabelText(label), { target: { value } });
-    fireEvent.click(screen.getByText("Set the rollout"));
+    fireEvent.click(screen.getByText("Save the rollout"));
     await waitFor(() => expect(closed).toBe(true));
     expect(calls[0]?.body).toEqual({
       steps: [
@@ -315,7 +315,7 @@ describe("the handover", () => {
     serve({ [`PUT ${PATH}/rollout`]: [{ status: 422, body: { errors: [{ field: "steps.0.share", message }] } }] });
     open(<RolloutForm rollout={null} close={() => undefined} />, decided);
     fireEvent.change(screen.getByLabelText("Share of step 1"), { target: { value: "0" } });
-    fireEvent.click(screen.getByText("Set the rollout"));
+    fireEvent.click(screen.getByText("Save the rollout"));
     expect((await screen.findByRole("alert")).textContent).toBe(message);
     expect(screen.getByLabelText<HTMLInputElement>("Share of step 1").value).toBe("0");
   });
@@ -437,7 +437,7 @@ describe("the casebook", () => {
   };
   const asked = { search: "", area: "", verdict: "" };
 
-  it("tells the record, each case and what is left to do", () => {
+  it("shows the record, each case and what is left to do", () => {
     show(<CasebookPage />, { known: [[keys.casebook(asked), casebook]] });
     expect(screen.getByText("1 of 1 won.")).toBeTruthy();
     expect(screen.getByText("Calendars help.")).toBeTruthy();
@@ -451,7 +451,7 @@ describe("the casebook", () => {
     serve({ "GET /casebook": [{ body: { ...casebook, cases: [], count: 0 } }] });
     show(<CasebookPage />, { known: [[keys.casebook(asked), casebook]] });
     fireEvent.change(screen.getByLabelText("Area"), { target: { value: "Booking" } });
-    expect(await screen.findByText("Nothing fits")).toBeTruthy();
+    expect(await screen.findByText("No match")).toBeTruthy();
   });
 
   it("is empty until something is decided", () => {

@@ -58,6 +58,7 @@ const PLAN = {
   curve: [0.2, 0.14, 0.12, 0.1],
   weeks_by_strictness: { scout: 3, standard: 4, strict: 7 },
   what_if: [],
+  sample_saved: "0%",
   warnings: [],
   sentence: "4 whole weeks, 40,000 visitors in each variant, to see a lift of 10% or more.",
 };
@@ -86,9 +87,9 @@ describe("what is typed as days and ramps", () => {
     ["0 days at 10%", null],
     ["3 days at 120%", null],
   ])("ramp “%s”", (text, expected) => {
-    const found = readRamp(text);
-    expect(found).toEqual(expected);
-    if (found) expect(readRamp(writeRamp(found))).toEqual(found);
+    const match = readRamp(text);
+    expect(match).toEqual(expected);
+    if (match) expect(readRamp(writeRamp(match))).toEqual(match);
   });
 });
 
@@ -104,7 +105,7 @@ describe("the brief", () => {
     });
     open(<BriefSheet />, guarded);
     for (const [label, text] of [
-      ["Margin of harm", "15"],
+      ["Margin", "15"],
       ["Rate today", "11"],
     ] as const) {
       fireEvent.change(screen.getByLabelText(label), { target: { value: text } });
@@ -134,7 +135,7 @@ describe("the brief", () => {
     open(<Forecasts />, experiment(), [[keys.forecasts("fare-calendar"), forecasts({ forecasts: [line] })]]);
     expect(screen.getByText("Sealed: Ada.")).toBeTruthy();
     fireEvent.change(screen.getByLabelText("Forecast of the lift"), { target: { value: "5" } });
-    fireEvent.click(screen.getByText("Seal it"));
+    fireEvent.click(screen.getByText("Seal"));
     expect(screen.getByRole("alert").textContent).toContain("Give all three as numbers");
   });
 
@@ -163,10 +164,10 @@ describe("sizing", () => {
       needs: [...PLAN.needs, { name: "help opened", total: 99_000, weeks: 5 }],
     };
     open(<SizingSheet />, experiment({ metric: "fare", metrics: [fare], baseline: 42, standard_deviation: 80, plan }));
-    expect(screen.getByLabelText("Standard deviation of a unit")).toHaveProperty("value", "80");
+    expect(screen.getByLabelText("Standard deviation")).toHaveProperty("value", "80");
     expect(screen.getByText("42 EUR would become 0.055 EUR")).toBeTruthy();
     expect(
-      within(screen.getByText("What each metric asks for").closest("section")!).getByText("help opened").className,
+      within(screen.getByText("Sample size by metric").closest("section")!).getByText("help opened").className,
     ).toContain("font-semibold");
   });
 
@@ -174,10 +175,10 @@ describe("sizing", () => {
     const locked = experiment({ state: "running", rule_locked_at: "2026-03-02T10:00Z", plan: PLAN });
     const calls = serve({ [`PATCH ${PATH}`]: [{ body: locked }] });
     open(<RulePanel />, locked);
-    expect(screen.getByRole("group", { name: "It is read" })).toHaveProperty("disabled", true);
-    fireEvent.click(screen.getByText("Change it for a reason…"));
+    expect(screen.getByRole("group", { name: "Method" })).toHaveProperty("disabled", true);
+    fireEvent.click(screen.getByText("Change for a reason…"));
     fireEvent.click(screen.getByText("Open the rule"));
-    expect(screen.getByRole("group", { name: "It is read" })).toHaveProperty("disabled", true);
+    expect(screen.getByRole("group", { name: "Method" })).toHaveProperty("disabled", true);
     fireEvent.change(screen.getByLabelText(/^Why must the rule change/), { target: { value: "Legal asks" } });
     fireEvent.click(screen.getByText("Open the rule"));
     fireEvent.click(screen.getByRole("radio", { name: /^At any time/ }));
@@ -207,7 +208,7 @@ describe("sizing", () => {
 });
 
 function world(changes: Partial<World> = {}): World {
-  const share = (value: number) => ({ share: value, error: 0.002 });
+  const share = (value: number) => ({ share: value, error: 0.002, text: `${(100 * value).toFixed(1)}% ± 0.4` });
   return {
     key: "none",
     lift: 0,
@@ -237,15 +238,15 @@ function rehearsal(changes: Partial<Rehearsal> = {}): Rehearsal {
   return {
     id: 5, state: "done", progress: 1, seed: 1, runs: 10_000, own_lift: null, at: "2026-03-01T10:00Z", by: "Mona",
     problem: "", stale: false, days: 3,
-    worlds: [world(), world({ key: "worthwhile", lift: 0.1, right_winners: { share: 0.83, error: 0.004 },
+    worlds: [world(), world({ key: "worthwhile", lift: 0.1, right_winners: { share: 0.83, error: 0.004, text: "83.0% ± 0.8" },
                               estimates: [0.06, 0.11, 0.17, 0.112], exaggeration: 1.12 })],
     ...changes,
   }; // prettier-ignore
 }
 
 describe("the rehearsal", () => {
-  const shown = (found: Rehearsal | null, plan: typeof PLAN | null = PLAN) =>
-    open(<RehearsalSheet />, experiment({ plan }), [[keys.rehearsal("fare-calendar"), { rehearsal: found }]]);
+  const shown = (match: Rehearsal | null, plan: typeof PLAN | null = PLAN) =>
+    open(<RehearsalSheet />, experiment({ plan }), [[keys.rehearsal("fare-calendar"), { rehearsal: match }]]);
 
   it("says first what the rule would do and what daily peeking would", () => {
     serve({ [`GET ${PATH}/rehearsal`]: [{ body: { rehearsal: rehearsal() } }] });
@@ -257,7 +258,7 @@ describe("the rehearsal", () => {
     expect(screen.getByRole("img").getAttribute("aria-label")).toBe("A hundred simulated runs: 1 won");
   });
 
-  it("tells a result of another plan", () => {
+  it("shows a result of another plan", () => {
     serve({ [`GET ${PATH}/rehearsal`]: [{ body: { rehearsal: rehearsal({ stale: true }) } }] });
     shown(rehearsal({ stale: true }));
     expect(screen.getByText(/The plan has changed since/)).toBeTruthy();
@@ -272,7 +273,7 @@ describe("the rehearsal", () => {
     shown(running);
     expect(screen.getByText("40%")).toBeTruthy();
     fireEvent.click(screen.getByText("Cancel"));
-    await screen.findByText("Cancelled; nothing of it was kept.");
+    await screen.findByText("Cancelled; no results were kept.");
     expect(calls.some((call) => call.method === "DELETE")).toBe(true);
   });
 

@@ -16,7 +16,7 @@ import {
 import { Variants } from "./brief/Variants";
 import { EditingProvider, useEditing } from "./editing";
 import { Method } from "./evidence/Method";
-import { SideMetrics } from "./evidence/SideMetrics";
+import { SecondaryMetrics } from "./evidence/SecondaryMetrics";
 import { VariantTable } from "./evidence/VariantTable";
 import { LedgerSheet } from "./LedgerSheet";
 import { Rail } from "./Rail";
@@ -92,7 +92,7 @@ describe("editing", () => {
     expect(screen.queryByText("clash")).toBeNull();
   });
 
-  it("tells why a change was refused and forgets nothing", async () => {
+  it("shows why a change was refused and forgets nothing", async () => {
     serve({
       [`PATCH ${PATH}`]: [
         { status: 422, body: { title: "No", errors: [{ field: "area", message: "area is too long" }] } },
@@ -118,7 +118,7 @@ describe("the variants of a brief", () => {
     });
     open(<Variants />);
     fireEvent.click(screen.getByRole("button", { name: "Copy B to a new variant" }));
-    const field = screen.getByLabelText("Changes in B, parted by semicolons");
+    const field = screen.getByLabelText("Changes in B, separated by semicolons");
     fireEvent.change(field, { target: { value: "calendar; colour ;" } });
     fireEvent.blur(field);
     await waitFor(() => expect(calls).toHaveLength(2));
@@ -152,7 +152,7 @@ describe("the split", () => {
 });
 
 describe("the rail", () => {
-  it("tells the plan by itself", () => {
+  it("shows the plan by itself", () => {
     open(<Rail reading={undefined} />);
     const rail = screen.getByRole("navigation", { name: "Sheets" });
     expect(within(rail).getByText("Decides: paid bookings")).toBeTruthy();
@@ -183,7 +183,7 @@ describe("what can be done in each state", () => {
     open(<StateActions />, experiment({ state: "running" }));
     fireEvent.click(screen.getByText("End…"));
     expect(calls).toHaveLength(0);
-    fireEvent.click(screen.getByText("End it"));
+    fireEvent.click(screen.getByText("End", { selector: "dialog button" }));
     await waitFor(() => expect(calls).toHaveLength(1));
   });
 });
@@ -243,7 +243,7 @@ describe("the preview of a file", () => {
     expect(store).toHaveBeenCalledExactlyOnceWith(true);
   });
 
-  it("asks for a column whose name does not tell, and offers nothing to store before", () => {
+  it("asks for a column whose name does not say, and offers nothing to store before", () => {
     const { choose } = panel({ columns: { day: 0, variant: 1, units: null, conversions: 3 }, difference: null });
     expect(screen.queryByText(/^Store \d/)).toBeNull();
     fireEvent.change(screen.getByLabelText("units is in column"), { target: { value: "2" } });
@@ -269,7 +269,7 @@ describe("the grid of counts", () => {
 });
 
 describe("the ledger", () => {
-  it("tells who changed what from what to what", () => {
+  it("shows who changed what from what to what", () => {
     const entry = {
       at: "2026-03-02T06:00:00Z",
       by: "Mona Orrell",
@@ -302,22 +302,22 @@ describe("how the figures are made", () => {
     [{ method: "always_valid" as const }, "Robbins 1970", "Lan & DeMets"],
     [{ method: "posterior" as const }, "Cook 2003", "Koopman 1984"],
     [{ one_sided: true }, "the bound that decides", "Robbins 1970"],
-  ])("%o", (changes, told, not) => {
+  ])("%o", (changes, phrase, not) => {
     const { container } = open(<Method reading={reading(changes)} />);
-    expect(container.textContent).toContain(told);
+    expect(container.textContent).toContain(phrase);
     expect(container.textContent).not.toContain(not);
     expect(container.textContent).toContain("B 3.100");
   });
 
   it("shows a probability in place of p under a posterior rule, with the expected loss", () => {
-    const found = reading({
+    const match = reading({
       method: "posterior",
       comparisons: [comparison({ superiority: 0.987, expected_loss: 0.0004 })],
     });
     open(
       <>
-        <VariantTable reading={found} />
-        <Method reading={found} />
+        <VariantTable reading={match} />
+        <Method reading={match} />
       </>,
     );
     expect(screen.getByText("better with")).toBeTruthy();
@@ -342,7 +342,7 @@ describe("how the figures are made", () => {
   });
 });
 
-describe("metrics beside", () => {
+describe("secondary metrics", () => {
   const side = (changes: object) => ({
     key: "fare",
     name: "fare",
@@ -365,16 +365,16 @@ describe("metrics beside", () => {
     [{}, "kept"],
     [{ kept: false }, "not shown yet"],
     [{ kept: false, lost: true }, "harmed"],
-  ])("says of a guardrail %o", (changes, told) => {
-    open(<SideMetrics reading={reading({ secondary: [side(changes)] })} />);
-    expect(screen.getByText(told)).toBeTruthy();
+  ])("says of a guardrail %o", (changes, phrase) => {
+    open(<SecondaryMetrics reading={reading({ secondary: [side(changes)] })} />);
+    expect(screen.getByText(phrase)).toBeTruthy();
     expect(screen.getByText("41.00 EUR")).toBeTruthy();
     expect(screen.getByRole("img").getAttribute("aria-label")).toContain("lift +2.5%");
   });
 
   it("draws nothing where there are none", () => {
-    open(<SideMetrics reading={reading()} />);
-    expect(screen.queryByText("Metrics beside")).toBeNull();
+    open(<SecondaryMetrics reading={reading()} />);
+    expect(screen.queryByText("Secondary and guardrail metrics")).toBeNull();
   });
 });
 

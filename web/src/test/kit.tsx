@@ -140,7 +140,7 @@ export function experiment(changes: Partial<Experiment> = {}): Experiment {
     family: "holm",
     warm_up_days: 0,
     allocation: null,
-    steering: "follow",
+    allocation_mode: "follow",
     rule_changes: [],
     started_on: null,
     ended_on: null,

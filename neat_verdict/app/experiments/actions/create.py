@@ -32,7 +32,7 @@ def create_experiment(by: User, name: str, changes: dict[str, Any] | None = None
     if not name.strip():
         raise InputError("name", "empty", "must say what is tested, in 1 to 120 characters")
     experiment = Experiment.objects.create(key=free_key(name), name=name.strip()[:120], owner=by)
-    labels = ["As it is now", "With the change"]
+    labels = ["Control", "With the change"]
     Variant.objects.bulk_create(
         Variant(experiment=experiment, position=position, name=label) for position, label in enumerate(labels)
     )

@@ -16,9 +16,9 @@ from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.core.checks import InputError
 
-LARGEST_BYTES = 8_000_000
-LARGEST_SIDE = 8000
-MOST_PICTURES = 6
+MAX_BYTES = 8_000_000
+MAX_SIDE = 8000
+MAX_PICTURES = 6
 _FORMATS = ("PNG", "JPEG", "WEBP", "GIF")
 
 
@@ -29,8 +29,8 @@ def add_picture(by: User, experiment: Experiment, variant_id: int, file: Uploade
     Raises InputError for what is no PNG, JPEG, WebP or GIF, or is too large; Conflict once the experiment is decided.
     """
     variant = _variant(by, experiment, variant_id)
-    if variant.pictures.count() >= MOST_PICTURES:
-        raise Conflict(f"A variant has at most {MOST_PICTURES} pictures; remove one first")
+    if variant.pictures.count() >= MAX_PICTURES:
+        raise Conflict(f"A variant has at most {MAX_PICTURES} pictures; remove one first")
     drawn, kind = _redrawn(file)
     out = io.BytesIO()
     drawn.save(out, kind, quality=88) if kind == "jpeg" else drawn.save(out, kind, optimize=True)
@@ -64,14 +64,12 @@ def _variant(by: User, experiment: Experiment, variant_id: int) -> Variant:
 
 
 def _redrawn(file: UploadedFile) -> tuple[Image.Image, str]:
-    if (file.size or 0) > LARGEST_BYTES:
+    if (file.size or 0) > MAX_BYTES:
         raise InputError("file", f"{(file.size or 0) / 1e6:.1f} MB", "must not be larger than 8 MB")
     try:
         with Image.open(file, formats=_FORMATS) as image:
-            if max(image.size) > LARGEST_SIDE:
-                raise InputError(
-                    "file", f"{image.width}×{image.height}", f"must be at most {LARGEST_SIDE} pixels a side"
-                )
+            if max(image.size) > MAX_SIDE:
+                raise InputError("file", f"{image.width}×{image.height}", f"must be at most {MAX_SIDE} pixels a side")
             image.load()
             kind = "jpeg" if image.format == "JPEG" else "png"
             return image.convert("RGB" if kind == "jpeg" else "RGBA"), kind

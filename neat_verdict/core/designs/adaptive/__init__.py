@@ -44,7 +44,7 @@ NOTICEABLE = (
 class AdaptiveSummary(Summary):
     """What can be said beside the comparisons when traffic followed the evidence.
 
-    ``pooled`` are the comparisons with all epochs put together, at the same critical values; ``chances`` to be best and the
+    ``pooled`` are the comparisons pooled over epochs, at the same critical values; ``chances`` to be best and the
     possible gain ``remaining`` (relative) by the stratified posteriors; ``gain`` over an even split. ``remarks`` say in words
     where the pooled figures mislead.
     """
@@ -209,7 +209,7 @@ def _remarks(comparisons: Sequence[Comparison], pooled: Sequence[Comparison]) ->
         if fair.lift.side == crude.lift.side and not apart > NOTICEABLE * fair.error:
             continue
         lines.append(
-            f"{LETTERS[position]} with all epochs put together would show {format_lift(crude.lift.estimate)}; within "
+            f"{LETTERS[position]} pooled over epochs would show {format_lift(crude.lift.estimate)}; within "
             "the epochs it "
             f"is {format_lift(fair.lift.estimate)}. Levels were not the same where shares differed, so the pooled "
             "figure compares "

@@ -1,10 +1,12 @@
 import type { Adaptive, Reading } from "../../api/client";
-import { bounds, rate, signed } from "../../lib/format";
+import { copiedLift } from "../../charts/stripColumn";
+import { rate, signed } from "../../lib/format";
 import { variantColour } from "../../lib/variants";
-import { CopyTable } from "../../parts/CopyTable";
+import { DataTable, type Column } from "../../parts/DataTable";
 import { Letter } from "../../parts/Letter";
 import { Panel } from "../../parts/basics";
-import { Figured } from "../evidence/Working";
+import { Figured } from "../evidence/DerivationCard";
+import { LiftFigure } from "../evidence/LiftFigure";
 
 interface Props {
   adaptive: Adaptive;
@@ -12,109 +14,36 @@ interface Props {
   experiment: string;
 }
 
+interface Line {
+  arm: Reading["arms"][number];
+  chance: number;
+  fair: Reading["comparisons"][number] | undefined;
+  pooled: Adaptive["pooled"][number] | undefined;
+}
+
 /** What stands beside a reading by epoch: chances to be best, value remaining, the gain, and the figures with all epochs pooled. */
 export function AdaptivePanel({ adaptive, reading, experiment }: Props) {
   const worthwhile = reading.worthwhile_lift;
   const left = adaptive.remaining;
-  const lines = reading.arms.map((arm, place) => {
+  const lines = reading.arms.map((arm, place): Line => {
     const fair = reading.comparisons.find((line) => line.letter === arm.letter);
     const pooled = adaptive.pooled.find((line) => line.letter === arm.letter);
     return { arm, chance: adaptive.chances[place] ?? 0, fair, pooled };
   });
-  const text = [
-    ["variant", "chance to be best", "lift by epoch", "lift, all epochs pooled"],
-    ...lines.map(({ arm, chance, fair, pooled }) => [
-      arm.letter,
-      chance,
-      fair ? fair.lift.estimate_text : "",
-      pooled ? pooled.lift.estimate_text : "",
-    ]),
-  ]
-    .map((line) => line.join("\t"))
-    .join("\n");
   return (
-    <Panel title="Shares followed the evidence" action={<CopyTable text={text} />}>
+    <Panel title="Shares followed the evidence">
       <p className="mb-2 font-serif text-lg leading-snug">
         <Figured experiment={experiment} figure="gain" variant="B" label="Gain over an even split">
           {adaptive.sentence}
         </Figured>
       </p>
       <div>
-        <div className="overflow-x-auto">
-          <table className="table table-sm w-full">
-            <thead>
-              <tr>
-                <th>Variant</th>
-                <th>Chance to be best</th>
-                <th className="text-right">Lift, by epoch</th>
-                <th className="text-right">Lift, all pooled</th>
-              </tr>
-            </thead>
-            <tbody>
-              {lines.map(({ arm, chance, fair, pooled }, place) => (
-                <tr key={arm.letter}>
-                  <td>
-                    <Letter letter={arm.letter} />
-                  </td>
-                  <td>
-                    <span className="flex items-center gap-2">
-                      <span className="w-12 text-right">
-                        <Figured
-                          experiment={experiment}
-                          figure="chance"
-                          variant={arm.letter}
-                          label={`Chance of ${arm.letter} to be best`}
-                        >
-                          {chanceText(chance)}
-                        </Figured>
-                      </span>
-                      <span className="h-2.5 grow bg-base-200" aria-hidden>
-                        <span
-                          className="block h-full"
-                          style={{ width: `${chance * 100}%`, background: variantColour(place) }}
-                        />
-                      </span>
-                    </span>
-                  </td>
-                  <td className="text-right whitespace-nowrap">
-                    {fair ? (
-                      <>
-                        <Figured
-                          experiment={experiment}
-                          figure="lift"
-                          variant={arm.letter}
-                          label={`Lift of ${arm.letter} by epoch`}
-                        >
-                          <span className="font-semibold">{fair.lift.estimate_text}</span>
-                        </Figured>
-                        <span className="quiet block text-xs">{bounds(fair.lift)}</span>
-                      </>
-                    ) : (
-                      <span className="quiet">baseline</span>
-                    )}
-                  </td>
-                  <td className="quiet text-right whitespace-nowrap">
-                    {pooled ? (
-                      <>
-                        <Figured
-                          experiment={experiment}
-                          figure="pooled"
-                          variant={arm.letter}
-                          label={`Lift of ${arm.letter}, all epochs put together`}
-                        >
-                          {pooled.lift.estimate_text}
-                        </Figured>
-                        <span className="block text-xs">{bounds(pooled.lift)}</span>
-                      </>
-                    ) : (
-                      "baseline"
-                    )}
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        </div>
+        <DataTable
+          label="Variants by epoch and pooled"
+          rows={lines}
+          rowKey={({ arm }) => arm.letter}
+          columns={columnsOf(experiment)}
+        />
         <div className="mt-2 flex flex-wrap items-center gap-x-5">
           <div>
             <div className="quiet text-sm">Possible gain remaining</div>
@@ -139,6 +68,73 @@ export function AdaptivePanel({ adaptive, reading, experiment }: Props) {
       <p className="quiet mt-2 text-sm">{adaptive.explained}</p>
     </Panel>
   );
+}
+
+function columnsOf(experiment: string): Column<Line>[] {
+  return [
+    {
+      name: "Variant",
+      align: "left",
+      hideable: false,
+      value: ({ arm }) => arm.letter,
+      cell: ({ arm }) => <Letter letter={arm.letter} />,
+    },
+    {
+      name: "Probability to be best",
+      align: "left",
+      value: ({ chance }) => chance,
+      cell: ({ arm, chance }, place) => (
+        <span className="flex items-center gap-2">
+          <span className="w-12 text-right">
+            <Figured
+              experiment={experiment}
+              figure="chance"
+              variant={arm.letter}
+              label={`Probability of ${arm.letter} to be best`}
+            >
+              {chanceText(chance)}
+            </Figured>
+          </span>
+          <span className="h-2.5 grow bg-base-200" aria-hidden>
+            <span className="block h-full" style={{ width: `${chance * 100}%`, background: variantColour(place) }} />
+          </span>
+        </span>
+      ),
+    },
+    {
+      name: "Lift, by epoch",
+      className: "whitespace-nowrap",
+      value: ({ fair }) => fair?.lift.estimate,
+      copied: copiedLift(({ fair }) => fair?.lift),
+      cell: ({ arm, fair }) => (
+        <LiftFigure
+          experiment={experiment}
+          lift={fair?.lift}
+          figure="lift"
+          variant={arm.letter}
+          label={`Lift of ${arm.letter} by epoch`}
+          missing="baseline"
+          strong
+        />
+      ),
+    },
+    {
+      name: "Lift, pooled over epochs",
+      className: "quiet whitespace-nowrap",
+      value: ({ pooled }) => pooled?.lift.estimate,
+      copied: copiedLift(({ pooled }) => pooled?.lift, ["pooled lift", "pooled low", "pooled high"]),
+      cell: ({ arm, pooled }) => (
+        <LiftFigure
+          experiment={experiment}
+          lift={pooled?.lift}
+          figure="pooled"
+          variant={arm.letter}
+          label={`Lift of ${arm.letter}, pooled over epochs`}
+          missing="baseline"
+        />
+      ),
+    },
+  ];
 }
 
 /** Never rounded to certainty. */

@@ -2,8 +2,8 @@ import { useState } from "react";
 import type { AllocationRehearsal } from "../../api/client";
 import { useAllocationRehearsal, useRehearseAllocation } from "../../api/allocation";
 import { useCancelRehearsal } from "../../api/hooks";
-import { count, parseNumber, percentText, rate, signed } from "../../lib/format";
-import { CopyTable } from "../../parts/CopyTable";
+import { count, parseNumber, percentText, signed } from "../../lib/format";
+import { DataTable } from "../../parts/DataTable";
 import { Letter } from "../../parts/Letter";
 import { FormError, Panel } from "../../parts/basics";
 import { Running } from "../../parts/Running";
@@ -38,9 +38,12 @@ export function AllocationRehearsalPanel() {
     begin.mutate({ lifts: numbers.map((n) => (n ?? 0) / 100), drift: d / 100, runs: 200, seed: 1 });
   };
   return (
-    <Panel title="What it would bring" note="The plan run in simulation both ways, with the lifts you think possible.">
+    <Panel
+      title="Rehearsal of the allocation"
+      note="The plan simulated with even shares and with this policy, for the lifts you expect."
+    >
       {!experiment.plan ? (
-        <p className="quiet text-sm">Say on Sizing what the level is today and how many come each day.</p>
+        <p className="quiet text-sm">Enter today’s level and the units per day on the Sizing sheet first.</p>
       ) : (
         <form
           className="flex flex-wrap items-end gap-3"
@@ -73,7 +76,7 @@ export function AllocationRehearsalPanel() {
           </label>
           {mayEdit && (
             <button className="btn btn-sm btn-primary" disabled={running || begin.isPending}>
-              Rehearse both ways
+              Rehearse
             </button>
           )}
         </form>
@@ -81,9 +84,11 @@ export function AllocationRehearsalPanel() {
       {running && <Running progress={rehearsal.progress} cancel={mayEdit ? () => cancel.mutate(rehearsal.id) : null} />}
       <p className="quiet mt-1 text-sm" role="status">
         {rehearsal?.state === "failed" && rehearsal.problem}
-        {rehearsal?.state === "cancelled" && "Cancelled; nothing of it was kept."}
+        {rehearsal?.state === "cancelled" && "Cancelled; no results were kept."}
         {rehearsal?.state === "done" && rehearsal.stale && (
-          <span className="tone-warning">Plan or policy have changed since; what is below is of those before.</span>
+          <span className="tone-warning">
+            The plan or the policy has changed since; these results are of the earlier ones.
+          </span>
         )}
       </p>
       {wrong && (
@@ -100,26 +105,26 @@ export function AllocationRehearsalPanel() {
 type Result = NonNullable<AllocationRehearsal["result"]>;
 type Way = Result["even"];
 
-const part = (found: { share: number; error: number }) =>
-  `${rate(found.share, 0)} ± ${Math.max(1, Math.round(found.error * 196))}`;
-const bias = (found: Way["pooled_bias"]) =>
-  found.estimate === null ? "–" : `${signed(found.estimate)} (${signed(found.low)} to ${signed(found.high)})`;
+const bias = (interval: Way["pooled_bias"]) =>
+  interval.estimate === null
+    ? "–"
+    : `${signed(interval.estimate)} (${signed(interval.low)} to ${signed(interval.high)})`;
 
 /** Line by line: what it is, with even shares, following the evidence. */
 export function rehearsedLines(result: Result, metric: string): [string, string, string][] {
-  const both = (tell: (way: Way) => string): [string, string] => [tell(result.even), tell(result.adaptive)];
+  const both = (text: (way: Way) => string): [string, string] => [text(result.even), text(result.adaptive)];
   return [
     [`${metric} in ${result.days} days`, ...both((way) => count(way.total))],
-    ["calls the best variant", ...both((way) => part(way.right))],
-    ["calls one that is no better", ...both((way) => part(way.false))],
-    ["calls none", ...both((way) => part(way.open))],
+    ["calls the best variant", ...both((way) => way.right.text)],
+    ["calls a variant that is not better", ...both((way) => way.false.text)],
+    ["calls none", ...both((way) => way.open.text)],
     [
-      "days until it calls, half the time",
+      "median days until it calls",
       ...both((way) => (way.median_days === null ? "over the plan" : String(Math.round(way.median_days)))),
     ],
-    ["the best one leads at the end", ...both((way) => part(way.picked))],
-    ["B’s lift is off by, all epochs put together", ...both((way) => bias(way.pooled_bias))],
-    ["B’s lift is off by, read by epoch", ...both((way) => bias(way.stratified_bias))],
+    ["the best one leads at the end", ...both((way) => way.picked.text)],
+    ["bias of B’s lift, pooled over epochs", ...both((way) => bias(way.pooled_bias))],
+    ["bias of B’s lift, stratified by epoch", ...both((way) => bias(way.stratified_bias))],
   ];
 }
 
@@ -128,41 +133,38 @@ function Outcome({ rehearsal }: { rehearsal: AllocationRehearsal }) {
   const result = rehearsal.result;
   if (!result) return null;
   const lines = rehearsedLines(result, experiment.metric || "conversions");
-  const heads: [string, string, string] = ["", "Even shares", "Following"];
   return (
     <>
       <p className="mt-2 font-serif text-lg leading-snug">{result.sentence}</p>
-      <div className="overflow-x-auto">
-        <table className="table table-sm mt-1">
-          <thead>
-            <tr>
-              <th>
-                <span className="sr-only">What</span>
-              </th>
-              <th className="text-right">Even shares</th>
-              <th className="text-right">Following</th>
-            </tr>
-          </thead>
-          <tbody>
-            {lines.map(([what, even, following]) => (
-              <tr key={what}>
-                <td>{what}</td>
-                <td className="text-right whitespace-nowrap">{even}</td>
-                <td className="text-right whitespace-nowrap">{following}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      </div>
-      <div className="quiet flex flex-wrap items-center gap-3 text-sm">
-        <span>
-          {count(rehearsal.runs)} runs each way, seed {rehearsal.seed}; ± 95%. Gained:{" "}
-          {result.gained.estimate === null
-            ? "–"
-            : `${count(result.gained.estimate)} (${count(result.gained.low ?? 0)} to ${count(result.gained.high ?? 0)})`}
-        </span>
-        <CopyTable text={[heads, ...lines].map((line) => line.join("\t")).join("\n")} />
-      </div>
+      <DataTable
+        label="Results with even shares and with the policy"
+        rows={lines}
+        rowKey={([what]) => what}
+        sortable={false}
+        columns={[
+          { name: "Result", align: "left", hideable: false, value: ([what]) => what, cell: ([what]) => what },
+          {
+            name: "Even shares",
+            className: "whitespace-nowrap",
+            value: ([, even]) => even,
+            cell: ([, even]) => even,
+          },
+          {
+            name: "Following",
+            className: "whitespace-nowrap",
+            value: ([, , following]) => following,
+            cell: ([, , following]) => following,
+          },
+        ]}
+        below={
+          <span className="grow">
+            {count(rehearsal.runs)} runs each way, seed {rehearsal.seed}; ± 95%. Gained:{" "}
+            {result.gained.estimate === null
+              ? "–"
+              : `${count(result.gained.estimate)} (${count(result.gained.low ?? 0)} to ${count(result.gained.high ?? 0)})`}
+          </span>
+        }
+      />
     </>
   );
 }

@@ -1,11 +1,10 @@
-import { LETTERS } from "../../api/vocabulary";
 import { useState } from "react";
 import type { Allocation, EpochShown } from "../../api/client";
 import { useAllocation, useEpochRecord, useReallocate, type Reallocation } from "../../api/allocation";
 import { useSession } from "../../api/hooks";
 import { SharesPicture } from "../../charts/SharesPicture";
 import { count, moment, parseNumber, rate } from "../../lib/format";
-import { CopyTable } from "../../parts/CopyTable";
+import { DataTable, type Column } from "../../parts/DataTable";
 import { Dialog, Failure, FormError, Panel, Skeleton, errorOf } from "../../parts/basics";
 import { useEditing } from "../editing";
 
@@ -14,14 +13,14 @@ export function SharesPanel() {
   const { experiment, mayEdit } = useEditing();
   const { data: session } = useSession();
   const running = experiment.state === "running";
-  const found = useAllocation(experiment.key, running);
-  const segments = found.data ? segmentsOf(found.data) : [];
+  const query = useAllocation(experiment.key, running);
+  const segments = query.data ? segmentsOf(query.data) : [];
   const [chosen, setChosen] = useState<string | null>(null);
-  if (found.isPending) return <Skeleton rows={3} />;
-  if (found.isError) return <Failure error={found.error} again={() => void found.refetch()} />;
-  const allocation = found.data;
+  if (query.isPending) return <Skeleton rows={3} />;
+  if (query.isError) return <Failure error={query.error} again={() => void query.refetch()} />;
+  const allocation = query.data;
   const zone = session?.time_zone ?? "UTC";
-  const told = (iso: string) => moment(iso, zone);
+  const when = (iso: string) => moment(iso, zone);
   const segment = chosen !== null && segments.includes(chosen) ? chosen : (segments[0] ?? "");
   const latest = allocation.epochs[allocation.epochs.length - 1];
   return (
@@ -30,7 +29,7 @@ export function SharesPanel() {
       note={
         <>
           {allocation.sentence}
-          {allocation.next_close && ` This epoch ends ${told(allocation.next_close)}.`}
+          {allocation.next_close && ` This epoch ends ${when(allocation.next_close)}.`}
         </>
       }
       action={
@@ -58,7 +57,7 @@ export function SharesPanel() {
               from: epoch.started_at,
               until: epoch.ended_at,
               shares: sharesIn(epoch, segment, allocation.letters.length),
-              told: toldOf(epoch, segment),
+              text: reasonOf(epoch, segment),
               byHand: epoch.origin === "hand" || epoch.reason !== "",
             }))}
             letters={allocation.letters}
@@ -68,7 +67,7 @@ export function SharesPanel() {
                 (letter, arm) => `${letter} ${rate(sharesIn(latest, segment, allocation.letters.length)[arm] ?? 0, 0)}`,
               )
               .join(", ")}`}
-            format={told}
+            format={when}
           />
           {allocation.window_hours > 0 && (
             <p className="quiet text-sm">
@@ -77,7 +76,7 @@ export function SharesPanel() {
             </p>
           )}
           {running && mayEdit && <Hands allocation={allocation} latest={latest} />}
-          <Epochs allocation={allocation} segment={segment} told={told} />
+          <Epochs allocation={allocation} segment={segment} when={when} />
         </>
       ) : (
         <p className="quiet">The first epoch opens within a minute of the start.</p>
@@ -97,11 +96,8 @@ export function sharesIn(epoch: EpochShown, segment: string, arms: number): numb
   return epoch.shares[segment] ?? epoch.shares[""] ?? Array.from({ length: arms }, () => 1 / arms);
 }
 
-function toldOf(epoch: EpochShown, segment: string): string {
-  const chances = segment ? epoch.chances[segment] : undefined;
-  if (!chances || epoch.origin !== "policy") return epoch.sentence;
-  const best = chances.indexOf(Math.max(...chances));
-  return `${epoch.sentence} Here ${LETTERS[best]} is best with a chance of ${rate(Math.min(chances[best] ?? 0, 0.99), 0)}.`;
+function reasonOf(epoch: EpochShown, segment: string): string {
+  return epoch.sentences[segment] ?? epoch.sentence;
 }
 
 type Asked = "freeze" | "follow" | "even" | "hand";
@@ -124,7 +120,7 @@ const ASKED: Record<Asked, { title: string; text: string; yes: string }> = {
   hand: {
     title: "Set the shares by hand?",
     text: "This epoch ends now. The next has these shares, for everybody, until its end.",
-    yes: "Set them",
+    yes: "Save shares",
   },
 };
 
@@ -194,7 +190,7 @@ function Ask({ asked, shares, letters, reallocate, close }: AskProps) {
           submit();
         }}
       >
-        <p>{text} Only those who come new feel it.</p>
+        <p>{text} Only new visitors are affected.</p>
         {asked === "hand" && (
           <>
             <div className="mt-2 flex flex-wrap gap-3">
@@ -235,7 +231,7 @@ function Ask({ asked, shares, letters, reallocate, close }: AskProps) {
         )}
         <div className="mt-4 flex justify-end gap-2">
           <button type="button" className="btn btn-sm" onClick={close}>
-            Leave it
+            Cancel
           </button>
           <button className="btn btn-sm btn-primary" disabled={reallocate.isPending}>
             {yes}
@@ -257,93 +253,80 @@ export function wholePercents(shares: number[]): number[] {
   return floors.map((floor, place) => floor + (raised.has(place) ? 1 : 0));
 }
 
-const SHOWN = 8;
-
-function Epochs({
-  allocation,
-  segment,
-  told,
-}: {
+interface EpochsProps {
   allocation: Allocation;
   segment: string;
-  told: (iso: string) => string;
-}) {
+  when: (iso: string) => string;
+}
+
+function Epochs({ allocation, segment, when }: EpochsProps) {
   const { experiment } = useEditing();
-  const [all, setAll] = useState(false);
   const [opened, setOpened] = useState<number | null>(null);
-  const arms = allocation.letters.length;
-  const latestFirst = [...allocation.epochs].reverse();
-  const shown = all ? latestFirst : latestFirst.slice(0, SHOWN);
-  const text = [
-    ["epoch", "from", "until", "set by", ...allocation.letters.flatMap((l) => [`share ${l}`, `units ${l}`]), "why"],
-    ...allocation.epochs.map((epoch) => [
-      epoch.number,
-      epoch.started_at,
-      epoch.ended_at ?? "",
-      epoch.origin,
-      ...sharesIn(epoch, segment, arms).flatMap((share, arm) => [share, epoch.units[arm] ?? 0]),
-      epoch.sentence,
-    ]),
-  ]
-    .map((line) => line.join("\t"))
-    .join("\n");
+  const shares = (epoch: EpochShown) => sharesIn(epoch, segment, allocation.letters.length);
+  const columns: Column<EpochShown>[] = [
+    {
+      name: "Epoch",
+      align: "left",
+      hideable: false,
+      value: (epoch) => epoch.number,
+      copied: [
+        ["epoch", (epoch) => epoch.number],
+        ["from", (epoch) => epoch.started_at],
+        ["until", (epoch) => epoch.ended_at],
+        ["set by", (epoch) => epoch.origin],
+      ],
+      cell: ({ number }) =>
+        number > 1 ? (
+          <button className="link" onClick={() => setOpened(number)}>
+            {number}
+          </button>
+        ) : (
+          number
+        ),
+    },
+    { name: "From", align: "left", className: "whitespace-nowrap", cell: (epoch) => when(epoch.started_at) },
+    ...allocation.letters.map((letter, arm): Column<EpochShown> => ({
+      name: letter,
+      value: (epoch) => shares(epoch)[arm],
+      copied: [
+        [`share ${letter}`, (epoch) => shares(epoch)[arm]],
+        [`units ${letter}`, (epoch) => epoch.units[arm] ?? 0],
+      ],
+      cell: (epoch) => rate(shares(epoch)[arm] ?? null, 0),
+    })),
+    {
+      name: experiment.unit_name,
+      value: (epoch) => epoch.units.reduce((a, b) => a + b, 0),
+      copied: [],
+      cell: (epoch) => count(epoch.units.reduce((a, b) => a + b, 0)),
+    },
+    {
+      name: "Why",
+      align: "left",
+      className: "text-sm",
+      value: (epoch) => epoch.sentence,
+      copied: [["why", (epoch) => epoch.sentence]],
+      cell: (epoch) => reasonOf(epoch, segment),
+    },
+  ];
   return (
     <details className="mt-3">
-      <summary className="cursor-pointer text-sm">Epochs, one by one</summary>
-      <div className="overflow-x-auto">
-        <table className="table table-sm">
-          <thead>
-            <tr>
-              <th>Epoch</th>
-              <th>From</th>
-              {allocation.letters.map((letter) => (
-                <th key={letter} className="text-right">
-                  {letter}
-                </th>
-              ))}
-              <th className="text-right">{experiment.unit_name}</th>
-              <th>Why</th>
-            </tr>
-          </thead>
-          <tbody>
-            {shown.map((epoch) => (
-              <tr key={epoch.number}>
-                <td>
-                  {epoch.number > 1 ? (
-                    <button className="link" onClick={() => setOpened(epoch.number)}>
-                      {epoch.number}
-                    </button>
-                  ) : (
-                    epoch.number
-                  )}
-                </td>
-                <td className="whitespace-nowrap">{told(epoch.started_at)}</td>
-                {sharesIn(epoch, segment, arms).map((share, arm) => (
-                  <td key={arm} className="text-right">
-                    {rate(share, 0)}
-                  </td>
-                ))}
-                <td className="text-right">{count(epoch.units.reduce((a, b) => a + b, 0))}</td>
-                <td className="text-sm">{toldOf(epoch, segment)}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      </div>
-      <div className="mt-1 flex flex-wrap items-center gap-3 text-sm">
-        {latestFirst.length > SHOWN && (
-          <button className="btn btn-xs" onClick={() => setAll(!all)}>
-            {all ? "The latest only" : `All ${latestFirst.length}`}
-          </button>
-        )}
-        {allocation.left_out > 0 && (
-          <span className="quiet">{count(allocation.left_out)} earlier ones are in the file.</span>
-        )}
-        <CopyTable text={text} />
-        <a className="link" href={`/api/v1/experiments/${experiment.key}/epochs.json`} download>
-          Every record, as JSON
-        </a>
-      </div>
+      <summary className="cursor-pointer text-sm">All epochs</summary>
+      <DataTable
+        label="Epochs, the latest first"
+        rows={[...allocation.epochs].reverse()}
+        rowKey={(epoch) => epoch.number}
+        columns={columns}
+        maxHeight="24rem"
+        below={
+          <>
+            {allocation.left_out > 0 && <span>{count(allocation.left_out)} earlier ones are in the file.</span>}
+            <a className="link" href={`/api/v1/experiments/${experiment.key}/epochs.json`} download>
+              Every record, as JSON
+            </a>
+          </>
+        }
+      />
       {opened !== null && <RecordOf number={opened} close={() => setOpened(null)} />}
     </details>
   );
@@ -352,24 +335,24 @@ function Epochs({
 /** All that an epoch's shares were worked out from, and whether the working gives them again. */
 function RecordOf({ number, close }: { number: number; close: () => void }) {
   const { experiment } = useEditing();
-  const found = useEpochRecord(experiment.key, number);
+  const query = useEpochRecord(experiment.key, number);
   return (
-    <Dialog title={`Epoch ${number}: what its shares rest on`} close={close}>
-      {found.isPending && <Skeleton rows={3} />}
-      {found.isError && <Failure error={found.error} />}
-      {found.data && (
+    <Dialog title={`Epoch ${number}: record of its shares`} close={close}>
+      {query.isPending && <Skeleton rows={3} />}
+      {query.isError && <Failure error={query.error} />}
+      {query.data && (
         <>
           <p>
-            {found.data.same
-              ? "Worked out once more from this record alone: the same shares."
-              : "Worked out once more from this record alone the shares are others. The record has been changed."}
+            {query.data.same
+              ? "Computed again from this record: the same shares."
+              : "Computed again from this record: other shares. The record has been changed."}
           </p>
           <pre
             className="mt-2 max-h-96 overflow-auto rounded-md bg-base-200 p-2 text-xs"
             tabIndex={0}
             aria-label={`Record of epoch ${number}`}
           >
-            {JSON.stringify(found.data.record, null, 1)}
+            {JSON.stringify(query.data.record, null, 1)}
           </pre>
         </>
       )}

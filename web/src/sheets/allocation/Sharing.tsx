@@ -53,12 +53,12 @@ const WAYS = [
   {
     follows: false,
     name: "A fixed split",
-    told: "Shares stay as they are set. Says soonest and surest which variant is better.",
+    description: "Shares stay as they are set. Shows soonest which variant is better.",
   },
   {
     follows: true,
     name: "Following the evidence",
-    told: "Variants that look better are shown to more of those who come later. Earns while it learns.",
+    description: "Variants that look better are shown to more of the later visitors.",
   },
 ];
 
@@ -84,7 +84,7 @@ function Choice() {
             key={way.name}
             group="sharing"
             name={way.name}
-            told={way.told}
+            description={way.description}
             chosen={(experiment.allocation !== null) === way.follows}
             choose={() => choose(way.follows)}
           />
@@ -113,25 +113,25 @@ function PolicyPanel() {
   const lengths = LENGTHS.some(([hours]) => hours === policy.epoch_hours)
     ? LENGTHS
     : [...LENGTHS, [policy.epoch_hours, plural(policy.epoch_hours, "hour")] as [number, string]];
-  const steering = experiment.metrics.find((use) =>
+  const allocationMetric = experiment.metrics.find((use) =>
     policy.metric ? use.key === policy.metric : use.role === "primary",
   );
   return (
-    <Panel title="How shares follow" note="Only those who come new feel a change; who has seen a variant keeps it.">
+    <Panel title="Allocation policy" note="Only new visitors are affected; a visitor keeps the variant seen first.">
       <div className="grid grid-cols-2 gap-x-8 max-lg:grid-cols-1">
         <div>
           <ChoiceField
             label="Shares are set"
             value={policy.kind}
             options={[
-              { value: "proportional", label: "in proportion to the chance of being best" },
-              { value: "top_two", label: "so that the two best are told apart" },
+              { value: "proportional", label: "in proportion to the probability of being best" },
+              { value: "top_two", label: "so that the two best are distinguished (top two)" },
             ]}
             save={(kind) => set({ kind })}
             locked={fixed}
           />
           <ChoiceField
-            label="The metric that steers"
+            label="Metric that shares follow"
             value={policy.metric}
             options={[
               { value: "", label: `the one that decides${experiment.metric ? `: ${experiment.metric}` : ""}` },
@@ -143,17 +143,17 @@ function PolicyPanel() {
             locked={fixed}
           />
           <ChoiceField
-            label="An epoch lasts"
+            label="Length of an epoch"
             value={String(policy.epoch_hours)}
             options={lengths.map(([hours, label]) => ({ value: String(hours), label }))}
             save={(hours) => set({ epoch_hours: Number(hours) })}
             locked={fixed}
           />
           <TextField
-            label="Steered apart by"
+            label="Allocated separately by"
             value={policy.segment}
             placeholder="nothing: everybody alike"
-            note="A property sent with the assignment, such as device; its values lean on one another."
+            note="A property sent with the assignment, such as device; its values share information (partial pooling)."
             save={(segment) => set({ segment })}
             locked={fixed}
             error={wrong("segment")}
@@ -177,7 +177,7 @@ function PolicyPanel() {
             error={wrong("even_units")}
           />
           <NumberField
-            label="Every variant keeps at least"
+            label="Minimum share of each variant"
             percent
             value={policy.floor}
             save={number("floor")}
@@ -185,18 +185,18 @@ function PolicyPanel() {
             error={wrong("floor")}
           />
           <NumberField
-            label="A share changes at most by"
+            label="Maximum change per epoch"
             percent
-            note="of all, from one epoch to the next"
+            note="percentage points, from one epoch to the next"
             value={policy.max_change}
             save={number("max_change")}
             locked={fixed}
             error={wrong("max_change")}
           />
           <NumberField
-            label="What was seen weighs half after"
+            label="Half-life of evidence"
             unit="epochs"
-            note="Empty to forget nothing; for levels that drift."
+            note="Empty: old data keep their full weight. Set it where levels drift."
             required={false}
             value={policy.half_life ?? null}
             save={number("half_life")}
@@ -207,7 +207,7 @@ function PolicyPanel() {
       </div>
       <p className="quiet mt-2 text-sm">
         It is read at any time, each epoch by itself.{" "}
-        {steering && `Units steer once ${steering.name} can be counted in full.`}{" "}
+        {allocationMetric && `A visitor counts once the conversion window of ${allocationMetric.name} has closed.`}{" "}
         {experiment.plan &&
           `About ${count((experiment.plan.units_per_day * policy.epoch_hours) / 24)} ${experiment.unit_name} come in an epoch.`}
       </p>

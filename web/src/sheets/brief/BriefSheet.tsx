@@ -102,7 +102,7 @@ function PrimaryMetric() {
   return (
     <>
       <TextField
-        label="The metric that decides"
+        label="Primary metric"
         value={primary?.name ?? ""}
         save={set}
         list="metric-names"

@@ -68,11 +68,11 @@ function OwnForecast({ forecasts }: { forecasts: Found }) {
         <Share label="Upper end" value={text("high")} set={(high) => setTyped({ ...typed, high })} />
         <span>%.</span>
         <button className="btn btn-sm" disabled={change.isPending}>
-          {mine ? "Change it" : "Seal it"}
+          {mine ? "Change" : "Seal"}
         </button>
         {mine && (
           <button type="button" className="btn btn-sm" onClick={() => change.mutate(null)}>
-            Take it back
+            Withdraw
           </button>
         )}
       </div>

@@ -26,11 +26,11 @@ export function MetricsPanel() {
       note={
         locked
           ? "locked since the start, each in the version of that day"
-          : "one decides; guardrails must not be harmed"
+          : "one is primary; guardrails must not be harmed"
       }
     >
       {experiment.metrics.length === 0 && (
-        <p className="quiet">Name the metric that decides above, or pick one of the library here.</p>
+        <p className="quiet">Name the primary metric above, or choose one from the library here.</p>
       )}
       <ul className="divide-y divide-base-300">
         {experiment.metrics.map((use, index) => (
@@ -55,21 +55,21 @@ export function MetricsPanel() {
             {["count", "amount"].includes(use.kind) && (
               <div className="ml-[92px]">
                 <NumberField
-                  label="Adjust by what units came to before, days"
+                  label="Adjust by the same figure before the start, days"
                   unit="days"
                   value={use.before_days ?? null}
                   save={(before_days) => set(use.name, { before_days })}
                   locked={fixed}
                   required={false}
                   error={errorFor(`changes.metrics.${index}.before_days`)}
-                  note="empty: not adjusted; takes noise out where the past tells the future"
+                  note="empty: no adjustment; reduces variance where the past predicts the outcome"
                 />
               </div>
             )}
             {use.role === "guardrail" && (
               <div className="ml-[92px] grid grid-cols-2 gap-x-6 max-lg:grid-cols-1">
                 <NumberField
-                  label="Margin of harm"
+                  label="Margin"
                   percent
                   value={use.margin ?? null}
                   save={(margin) => set(use.name, { margin })}
@@ -142,7 +142,7 @@ function AddMetric() {
       />
       <select
         className="select select-sm w-32"
-        aria-label="Its part"
+        aria-label="Role"
         value={role}
         onChange={(event) => setRole(event.target.value as Role)}
       >

@@ -34,7 +34,7 @@ export function Variants() {
     <Panel
       title="Variants"
       note={
-        locked ? "their number and split are locked since the start" : "control first; one change at a time tells most"
+        locked ? "their number and split are locked since the start" : "control first; one change at a time says most"
       }
     >
       <ul className="divide-y divide-base-300">
@@ -88,8 +88,8 @@ function VariantLine({ variant, index, set, copy, remove }: LineProps) {
         ) : (
           <TextField
             hideLabel
-            label={`Changes in ${letter}, parted by semicolons`}
-            placeholder="What is changed; several parted by semicolons"
+            label={`Changes in ${letter}, separated by semicolons`}
+            placeholder="What is changed; several separated by semicolons"
             value={variant.changes.join("; ")}
             save={(text) =>
               set({

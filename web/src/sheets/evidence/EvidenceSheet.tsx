@@ -4,8 +4,6 @@ import { useEvidence } from "../../api/hooks";
 import { percentText, weekday } from "../../lib/format";
 import { Empty, Failure, Panel, Skeleton } from "../../parts/basics";
 import { useEditing } from "../editing";
-import { variantTableText } from "../../lib/tableText";
-import { CopyTable } from "../../parts/CopyTable";
 import { AdaptivePanel } from "../allocation/AdaptivePanel";
 import { Funnels } from "./Funnels";
 import { LooksPanel } from "./LooksPanel";
@@ -13,7 +11,7 @@ import { Method } from "./Method";
 import { SpendPanel } from "./SpendPanel";
 import { OverTime } from "./OverTime";
 import { Segments } from "./Segments";
-import { SideMetrics } from "./SideMetrics";
+import { SecondaryMetrics } from "./SecondaryMetrics";
 import { VariantTable } from "./VariantTable";
 
 export function EvidenceSheet() {
@@ -88,7 +86,6 @@ function Read({ evidence }: { evidence: Evidence }) {
       <Panel
         title={`${experiment.metric[0]?.toUpperCase()}${experiment.metric.slice(1)}`}
         note={`${percentText(reading.confidence)}% intervals; grey band: ±${percentText(reading.worthwhile_lift)}%`}
-        action={<CopyTable text={variantTableText(reading)} />}
       >
         <VariantTable reading={reading} experiment={experiment.key} />
       </Panel>
@@ -114,12 +111,12 @@ function Read({ evidence }: { evidence: Evidence }) {
       ) : (
         <OverTime evidence={evidence} />
       )}
-      {!unsound && <SideMetrics reading={reading} />}
+      {!unsound && <SecondaryMetrics reading={reading} />}
       {!unsound && <Funnels funnels={evidence.funnels} worthwhile={reading.worthwhile_lift} />}
       {evidence.spend && <SpendPanel spend={evidence.spend} reading={reading} />}
       {!unsound && <Segments spoken={reading.variant ?? ""} />}
       <div className="flex flex-wrap items-center gap-4 text-sm">
-        <span className="quiet">Take it with you:</span>
+        <span className="quiet">Export:</span>
         {FILES.map(({ what, files }) => (
           <span key={what} className="flex gap-2">
             {what}

@@ -3,13 +3,13 @@ import type { Looks, Reading } from "../../api/client";
 import { methodNamed } from "../../api/vocabulary";
 import { useSession } from "../../api/hooks";
 import { useLooks, type FigureAsked } from "../../api/outcome";
+import { copiedLift } from "../../charts/stripColumn";
 import { PathPicture } from "../../charts/PathPicture";
 import { bounds, day, weekday } from "../../lib/format";
-import { tableText } from "../../lib/tableText";
 import { FormError, Panel } from "../../parts/basics";
-import { CopyTable } from "../../parts/CopyTable";
+import { DataTable, type Column } from "../../parts/DataTable";
 import { useEditing } from "../editing";
-import { Figured } from "./Working";
+import { Figured } from "./DerivationCard";
 
 type Taken = Looks["taken"][number];
 
@@ -34,83 +34,26 @@ export function LooksPanel({ looks, reading }: { looks: Looks; reading: Reading 
             : "read once and kept, whatever comes in later"
       }
       action={
-        <span className="flex items-center gap-2">
-          {mayEdit && due && (
-            <button className="btn btn-xs" disabled={step.isPending} onClick={() => step.mutate({ kind: "take" })}>
-              {planned ? "Take the look now" : "Keep it now"}
-            </button>
-          )}
-          <CopyTable text={asText(looks)} />
-        </span>
+        mayEdit &&
+        due && (
+          <button className="btn btn-xs" disabled={step.isPending} onClick={() => step.mutate({ kind: "take" })}>
+            {planned ? "Take the look now" : "Store it now"}
+          </button>
+        )
       }
     >
       <div className={planned ? "grid grid-cols-[minmax(0,1fr)_minmax(0,1.1fr)] gap-4 max-xl:grid-cols-1" : ""}>
         {planned && <PathPicture looks={looks} />}
-        <div className="overflow-x-auto text-sm" tabIndex={0} aria-label="Looks, in figures">
-          <table className="w-full text-right">
-            <thead className="quiet text-xs">
-              <tr className="border-b border-base-300">
-                <th className="py-1 text-left font-normal">Look</th>
-                <th className="pl-2 font-normal">z</th>
-                <th className="pl-2 font-normal">boundary</th>
-                <th className="pl-2 font-normal">Lift</th>
-                <th className="pl-2 text-left font-normal">Kept</th>
-              </tr>
-            </thead>
-            <tbody>
-              {looks.taken.map((look) => (
-                <tr key={look.number} className="border-b border-base-300 align-top">
-                  <td className="py-1.5 text-left">
-                    {planned ? `${look.number}, ` : ""}
-                    {day(look.day)}
-                    <span className="quiet block text-xs">{Math.round(look.information * 100)}% of the data</span>
-                  </td>
-                  {look.letter && look.letter !== "A" ? (
-                    <>
-                      <td className="py-1.5 pl-2">
-                        <OfLook look={look} figure="pvalue" label="z" shown={look.statistic?.toFixed(3)} />
-                      </td>
-                      <td className="py-1.5 pl-2">
-                        <OfLook
-                          look={look}
-                          figure="boundary"
-                          label="Boundary"
-                          shown={look.critical_value?.toFixed(3)}
-                        />
-                      </td>
-                    </>
-                  ) : (
-                    <>
-                      <td className="py-1.5 pl-2">–</td>
-                      <td className="py-1.5 pl-2">–</td>
-                    </>
-                  )}
-                  <td className="py-1.5 pl-2 whitespace-nowrap">
-                    {look.letter}{" "}
-                    {look.lift && <OfLook look={look} figure="lift" label="Lift" shown={look.lift.estimate_text} />}
-                    <span className="quiet block text-xs">{look.lift ? bounds(look.lift) : ""}</span>
-                  </td>
-                  <td className="py-1.5 pl-2 text-left text-xs">
-                    {look.stored ? look.taken_by : look.due ? "due" : "its day is not over"}
-                    {mayEdit && look.stored && (
-                      <button className="link block" onClick={() => setAside(look.number)}>
-                        Set aside…
-                      </button>
-                    )}
-                  </td>
-                </tr>
-              ))}
-              {looks.planned.map((look) => (
-                <tr key={look.day} className="quiet border-b border-base-300 last:border-b-0">
-                  <td className="py-1.5 text-left">{day(look.day)}</td>
-                  <td className="pl-2">…</td>
-                  <td className="pl-2">{look.critical_value.toFixed(3)}</td>
-                  <td className="pl-2">{Math.round(look.information * 100)}% planned</td>
-                  <td />
-                </tr>
-              ))}
-            </tbody>
-          </table>
+        <div className="text-sm">
+          <DataTable
+            label="Looks, in figures"
+            rows={looks.taken}
+            totals={looks.planned}
+            rowKey={(look) => look.day}
+            rowClass={(look) => (isTaken(look) ? "" : "quiet")}
+            sortable={false}
+            columns={columnsOf(planned, mayEdit, setAside)}
+          />
         </div>
       </div>
       {last?.power_as_seen != null && (
@@ -183,7 +126,7 @@ function SetAside({ number, busy, send, leave }: AsideProps) {
       <label className="grow text-sm">
         <span className="quiet block">
           What was wrong with the data of look {number}? It and those after it are left out, stay on record, and the
-          data are looked at anew.
+          data are read again.
         </span>
         <input
           autoFocus
@@ -193,10 +136,10 @@ function SetAside({ number, busy, send, leave }: AsideProps) {
         />
       </label>
       <button type="button" className="btn btn-sm" onClick={leave}>
-        Keep it
+        Keep
       </button>
       <button className="btn btn-sm btn-primary" disabled={busy}>
-        Set it aside
+        Set aside
       </button>
     </form>
   );
@@ -207,22 +150,104 @@ function percent(value: number): string {
   return value < 0.01 ? "under 1%" : `${Math.round(value * 100)}%`;
 }
 
-function asText(looks: Looks): string {
-  const cells = (look: Taken) =>
-    [
-      look.number,
-      look.day,
-      look.information,
-      look.statistic,
-      look.critical_value,
-      look.lift?.estimate,
-      look.lift?.low,
-      look.lift?.high,
-      look.power_as_seen,
-      look.power_if_worthwhile,
-    ].map((cell) => cell ?? "");
-  return tableText(
-    ["look", "day", "information", "z", "boundary", "lift", "low", "high", "power as seen", "power if worthwhile"],
-    looks.taken.map(cells),
-  );
+type Planned = Looks["planned"][number];
+type Look = Taken | Planned;
+
+function isTaken(look: Look): look is Taken {
+  return "number" in look;
+}
+
+function columnsOf(planned: boolean, mayEdit: boolean, setAside: (number: number) => void): Column<Look>[] {
+  const taken =
+    <Value,>(of: (look: Taken) => Value) =>
+    (look: Look) =>
+      isTaken(look) ? of(look) : undefined;
+  return [
+    {
+      name: "Look",
+      align: "left",
+      hideable: false,
+      value: (look) => look.day,
+      copied: [
+        ["look", taken((look) => look.number)],
+        ["day", (look) => look.day],
+        ["information", (look) => look.information],
+      ],
+      cell: (look) =>
+        isTaken(look) ? (
+          <>
+            {planned ? `${look.number}, ` : ""}
+            {day(look.day)}
+            <span className="quiet block text-xs">{Math.round(look.information * 100)}% of the data</span>
+          </>
+        ) : (
+          day(look.day)
+        ),
+    },
+    {
+      name: "z",
+      value: taken((look) => look.statistic),
+      cell: (look) => {
+        if (!isTaken(look)) return "…";
+        return compares(look) ? (
+          <OfLook look={look} figure="pvalue" label="z" shown={look.statistic?.toFixed(3)} />
+        ) : (
+          "–"
+        );
+      },
+    },
+    {
+      name: "boundary",
+      value: (look) => look.critical_value,
+      cell: (look) => {
+        if (!isTaken(look)) return look.critical_value.toFixed(3);
+        return compares(look) ? (
+          <OfLook look={look} figure="boundary" label="Boundary" shown={look.critical_value?.toFixed(3)} />
+        ) : (
+          "–"
+        );
+      },
+    },
+    {
+      name: "Lift",
+      className: "whitespace-nowrap",
+      value: taken((look) => look.lift?.estimate),
+      copied: [
+        ...copiedLift(taken((look) => look.lift)),
+        ["power as seen", taken((look) => look.power_as_seen)],
+        ["power if worthwhile", taken((look) => look.power_if_worthwhile)],
+      ],
+      cell: (look) =>
+        isTaken(look) ? (
+          <>
+            {look.letter}{" "}
+            {look.lift && <OfLook look={look} figure="lift" label="Lift" shown={look.lift.estimate_text} />}
+            <span className="quiet block text-xs">{look.lift ? bounds(look.lift) : ""}</span>
+          </>
+        ) : (
+          `${Math.round(look.information * 100)}% planned`
+        ),
+    },
+    {
+      name: "Stored",
+      align: "left",
+      className: "text-xs",
+      cell: (look) =>
+        isTaken(look) && (
+          <>
+            {look.stored ? look.taken_by : look.due ? "due" : "its day is not over"}
+            {mayEdit && look.stored && (
+              <button className="link block" onClick={() => setAside(look.number)}>
+                Set aside…
+              </button>
+            )}
+          </>
+        ),
+    },
+  ];
+}
+
+/** Whether a look compares a variant with control. */
+function compares(look: Taken): boolean {
+  return !!look.letter && look.letter !== "A";
 }

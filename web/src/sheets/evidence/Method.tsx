@@ -21,8 +21,8 @@ export function Method({ reading }: { reading: Reading }) {
             {(reading.variance_removed * 100).toFixed(1)}% of the variance.
           </Entry>
         )}
-        {reading.secondary.some((side) => side.role === "secondary") && (
-          <Entry title="Metrics beside">
+        {reading.secondary.some((metric) => metric.role === "secondary") && (
+          <Entry title="Secondary and guardrail metrics">
             The secondary metrics and all their variants are one family, adjusted by Holm (1979) or Benjamini &amp;
             Hochberg (1995) as the rule says; each interval is made at the level at which its test stands or falls
             (Benjamini &amp; Yekutieli 2005). Guardrails are read at the rule’s confidence.
@@ -34,15 +34,15 @@ export function Method({ reading }: { reading: Reading }) {
         </Entry>
         <Entry title="Segments">
           The same lift in each segment at the rule’s confidence, unadjusted. Whether they differ: Cochran’s Q (1954) on
-          log ratios; partially pooled by DerSimonian &amp; Laird (1986). Each within itself, put together: rates by
-          Mantel &amp; Haenszel (1959), Σ(x₁n₀/N)/Σ(x₀n₁/N) over the segments, its error by Greenland &amp; Robins
-          (1985); means and ratios by inverse variance. Alone, a month: the segment’s absolute difference times its part
-          of thirty days’ units.
+          log ratios; partially pooled by DerSimonian &amp; Laird (1986). Stratified estimate: rates by Mantel &amp;
+          Haenszel (1959), Σ(x₁n₀/N)/Σ(x₀n₁/N) over the segments, its error by Greenland &amp; Robins (1985); means and
+          ratios by inverse variance. If rolled out to this segment only, per month: the segment’s absolute difference
+          times its part of thirty days’ units.
         </Entry>
-        <Entry title="Steps of a funnel, cost and views">
+        <Entry title="Steps of a funnel, spend and impressions">
           A step is a rate of the units that reached the one before. Cost of a conversion is cost over conversions; what
-          a thousand views bring is the total over views; their intervals are the metric’s, turned, with cost and views
-          taken as known.
+          a thousand views bring is the total over views; their intervals are the metric’s, turned, with spend and
+          impressions taken as known.
         </Entry>
         <Entry title="Split">
           Chi-square goodness of fit of the units against the planned shares, alarm under p = 0.001 (Fabijan et al.
@@ -110,8 +110,8 @@ function MeanTest({ reading }: { reading: Reading }) {
         (Fieller 1954): it leaves out zero exactly when p is under the level.{standard(reading)}
       </Entry>
       <Entry title={`${ratio ? "Ratio" : "Mean"} and its interval`}>
-        {ratio ? "One sum over the other" : "Total divided by units, those with nothing included"}; Student’s interval
-        for each variant alone.
+        {ratio ? "One sum over the other" : "Total divided by units, zeros included"}; Student’s interval for each
+        variant alone.
       </Entry>
     </>
   );

@@ -1,24 +1,25 @@
-import { LETTERS } from "../../api/vocabulary";
 import { useSearchParams } from "react-router";
 import type { Evidence } from "../../api/client";
+import { LETTERS } from "../../api/vocabulary";
 import { useCohorts, useSelectedRange } from "../../api/outcome";
 import { useNotes } from "../../api/running";
 import { DailyLines } from "../../charts/DailyLines";
 import { IntervalStrip, StripAxis } from "../../charts/IntervalStrip";
+import { copiedLift, stripColumn } from "../../charts/stripColumn";
 import { LiftOverTime } from "../../charts/LiftOverTime";
 import { sharedAxis } from "../../lib/axis";
 import { bounds, count, day, percentText, rate } from "../../lib/format";
 import { figuresOf } from "../../lib/metrics";
-import { tableText } from "../../lib/tableText";
 import { useWidth } from "../../lib/useWidth";
 import { variantColour } from "../../lib/variants";
 import { errorOf, Failure, Panel, Skeleton } from "../../parts/basics";
-import { CopyTable } from "../../parts/CopyTable";
+import { DataTable } from "../../parts/DataTable";
 import { Letter } from "../../parts/Letter";
 import { useEditing } from "../editing";
-import { Figured } from "./Working";
+import { Figured } from "./DerivationCard";
+import { LiftFigure } from "./LiftFigure";
 
-/** The lift as data came in, the daily figures, the lift by day of first exposure, and a stretch of days. */
+/** The lift as data came in, the daily figures, the lift by day of first exposure, and a selected date range. */
 export function OverTime({ evidence }: { evidence: Evidence }) {
   const [params, setParams] = useSearchParams();
   const { experiment } = useEditing();
@@ -94,93 +95,77 @@ export function OverTime({ evidence }: { evidence: Evidence }) {
 }
 
 const STRIP = 130;
+type Cohort = NonNullable<ReturnType<typeof useCohorts>["data"]>["cohorts"][number];
 
 function Cohorts({ letter, worthwhile }: { letter: string; worthwhile: number }) {
   const { experiment } = useEditing();
-  const found = useCohorts(experiment.key, { metric: "", variant: letter, days_a_group: 7 });
-  if (found.isPending) return <Skeleton rows={3} />;
-  if (found.isError) return <Failure error={found.error} again={() => void found.refetch()} />;
-  const { cohorts, sentence, variant } = found.data;
+  const query = useCohorts(experiment.key, { metric: "", variant: letter, days_a_group: 7 });
+  if (query.isPending) return <Skeleton rows={3} />;
+  if (query.isError) return <Failure error={query.error} again={() => void query.refetch()} />;
+  const { cohorts, sentence, variant } = query.data;
   const axis = sharedAxis(
     cohorts.map((cohort) => cohort.lift),
     worthwhile,
     3,
   );
   return (
-    <Panel
-      title="By week of first exposure"
-      note="does it fade?"
-      action={
-        <CopyTable
-          text={tableText(
-            ["first", "last", "units A", `units ${variant}`, "lift", "low", "high"],
-            cohorts.map((cohort) =>
-              [
-                cohort.first,
-                cohort.last,
-                ...cohort.units,
-                cohort.lift?.estimate,
-                cohort.lift?.low,
-                cohort.lift?.high,
-              ].map((cell) => cell ?? ""),
-            ),
-          )}
-        />
-      }
-    >
-      <table className="w-full text-right text-sm">
-        <thead className="quiet text-xs">
-          <tr className="border-b border-base-300">
-            <th className="py-1 text-left font-normal">First seen from</th>
-            <th className="pl-2 font-normal" style={{ width: STRIP }}>
-              <StripAxis axis={axis} width={STRIP} />
-              <span className="sr-only">Lift, drawn</span>
-            </th>
-            <th className="pl-2 font-normal">Lift of {variant}</th>
-          </tr>
-        </thead>
-        <tbody>
-          {cohorts.map((cohort) => (
-            <tr key={cohort.first} className="border-b border-base-300 last:border-b-0">
-              <td className="py-1.5 text-left whitespace-nowrap">
+    <Panel title="By week of first exposure" note="does it fade?">
+      <DataTable
+        label="Lift by week of first exposure"
+        rows={cohorts}
+        rowKey={(cohort) => cohort.first}
+        columns={[
+          {
+            name: "First seen from",
+            align: "left",
+            hideable: false,
+            className: "whitespace-nowrap",
+            value: (cohort) => cohort.first,
+            copied: [
+              ["first", (cohort) => cohort.first],
+              ["last", (cohort) => cohort.last],
+              ["units A", (cohort) => cohort.units[0]],
+              [`units ${variant}`, (cohort) => cohort.units[1]],
+            ],
+            cell: (cohort) => (
+              <>
                 {day(cohort.first)}
                 <span className="quiet block text-xs">{count(cohort.units.reduce((a, b) => a + b, 0))} units</span>
-              </td>
-              <td className="pl-2">
-                {cohort.lift && (
-                  <IntervalStrip
-                    lift={cohort.lift}
-                    tone={cohort.tone}
-                    worthwhile={worthwhile}
-                    axis={axis}
-                    width={STRIP}
-                    sentence={`First seen from ${day(cohort.first)}: ${cohort.lift.estimate_text} (${bounds(cohort.lift)})`}
-                  />
-                )}
-              </td>
-              <td className="pl-2 whitespace-nowrap">
-                {cohort.lift ? (
-                  <Figured
-                    experiment={experiment.key}
-                    figure="lift"
-                    variant={variant}
-                    first={cohort.first}
-                    last={cohort.last}
-                    label={`Lift of ${variant}, first seen from ${day(cohort.first)}`}
-                  >
-                    {cohort.lift.estimate_text}
-                  </Figured>
-                ) : (
-                  "–"
-                )}
-                <span className="quiet block text-xs">{cohort.lift ? bounds(cohort.lift) : "too little"}</span>
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+              </>
+            ),
+          },
+          stripColumn(axis, STRIP, (cohort: Cohort) =>
+            cohort.lift
+              ? {
+                  lift: cohort.lift,
+                  tone: cohort.tone,
+                  worthwhile,
+                  sentence: `First seen from ${day(cohort.first)}: ${cohort.lift.estimate_text} (${bounds(cohort.lift)})`,
+                }
+              : null,
+          ),
+          {
+            name: `Lift of ${variant}`,
+            className: "whitespace-nowrap",
+            value: (cohort) => cohort.lift?.estimate,
+            copied: copiedLift((cohort: Cohort) => cohort.lift),
+            cell: (cohort) => (
+              <LiftFigure
+                experiment={experiment.key}
+                lift={cohort.lift}
+                figure="lift"
+                variant={variant}
+                first={cohort.first}
+                last={cohort.last}
+                label={`Lift of ${variant}, first seen from ${day(cohort.first)}`}
+                missing="too little"
+              />
+            ),
+          },
+        ]}
+      />
       <p className="mt-1 text-sm" role="status">
-        {found.data.pvalue === null ? (
+        {query.data.pvalue === null ? (
           sentence
         ) : (
           <Figured experiment={experiment.key} figure="trend" variant={variant} label="Change from week to week">
@@ -198,7 +183,7 @@ function SelectedRange({ days, worthwhile }: { days: string[]; worthwhile: numbe
   const [holder, width] = useWidth(300);
   const first = params.get("from") ?? "";
   const last = params.get("to") ?? "";
-  const found = useSelectedRange(experiment.key, first, last);
+  const query = useSelectedRange(experiment.key, first, last);
   const choose = (name: "from" | "to", value: string) =>
     setParams(
       (before) => {
@@ -209,9 +194,9 @@ function SelectedRange({ days, worthwhile }: { days: string[]; worthwhile: numbe
       { replace: true },
     );
   const strip = Math.max(width - 130, 120);
-  const axis = sharedAxis(found.data?.comparisons.map((line) => line.lift) ?? [], worthwhile, 3);
+  const axis = sharedAxis(query.data?.comparisons.map((line) => line.lift) ?? [], worthwhile, 3);
   return (
-    <Panel title="A stretch of days" note="exploratory">
+    <Panel title="Selected date range" note="exploratory">
       <div className="flex flex-wrap items-end gap-2 text-sm">
         {(["from", "to"] as const).map((name) => (
           <label key={name}>
@@ -240,27 +225,27 @@ function SelectedRange({ days, worthwhile }: { days: string[]; worthwhile: numbe
               )
             }
           >
-            All days again
+            Clear the selection
           </button>
         )}
       </div>
       {!(first && last) && (
-        <p className="quiet mt-2 text-sm">Pick two days to read what lies between them. No verdict is read from it.</p>
+        <p className="quiet mt-2 text-sm">Select two days to read the data between them. No verdict follows from it.</p>
       )}
-      {found.isError && (
+      {query.isError && (
         <p role="alert" className="mt-2 text-sm text-error">
-          {errorOf(found.error, "last") ?? found.error.message}
+          {errorOf(query.error, "last") ?? query.error.message}
         </p>
       )}
-      {first && last && found.data && (
+      {first && last && query.data && (
         <div ref={holder} className="mt-2">
-          <p className="tone-warning text-sm">{found.data.sentence}</p>
-          {found.data.comparisons.length > 0 && (
+          <p className="tone-warning text-sm">{query.data.sentence}</p>
+          {query.data.comparisons.length > 0 && (
             <div className="pl-7">
               <StripAxis axis={axis} width={strip} />
             </div>
           )}
-          {found.data.comparisons.map((line) => (
+          {query.data.comparisons.map((line) => (
             <div key={line.letter} className="flex items-center gap-2 text-sm">
               <Letter letter={line.letter} />
               <IntervalStrip

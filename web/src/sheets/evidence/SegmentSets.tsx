@@ -46,7 +46,7 @@ export function SegmentSets({ data, chosen, choose }: Props) {
       )}
       {mayEdit && chosen && (
         <button className="btn btn-xs" onClick={() => remove.mutate(Number(chosen), { onSuccess: () => choose("") })}>
-          Forget this set
+          Delete this set
         </button>
       )}
       {making && (
@@ -87,7 +87,7 @@ export function SegmentSets({ data, chosen, choose }: Props) {
           />
           <button className="btn btn-xs btn-primary">Save</button>
           <button type="button" className="btn btn-xs" onClick={() => setMaking(false)}>
-            Leave it
+            Cancel
           </button>
           {save.error && (
             <span role="alert" className="text-error">

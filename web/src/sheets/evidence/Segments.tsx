@@ -1,17 +1,17 @@
 import { Link, useSearchParams } from "react-router";
 import type { SegmentEvidence } from "../../api/client";
 import { useSegmentEvidence } from "../../api/hooks";
-import { IntervalStrip, StripAxis } from "../../charts/IntervalStrip";
+import { copiedLift, stripColumn } from "../../charts/stripColumn";
 import { sharedAxis } from "../../lib/axis";
 import { bounds, count, rate, signed } from "../../lib/format";
 import { figuresOf } from "../../lib/metrics";
-import { tableText } from "../../lib/tableText";
 import { useWidth } from "../../lib/useWidth";
 import { Failure, Panel, Skeleton } from "../../parts/basics";
-import { CopyTable } from "../../parts/CopyTable";
+import { DataTable, type Column } from "../../parts/DataTable";
 import { useEditing } from "../editing";
 import { SegmentSets } from "./SegmentSets";
-import { Figured } from "./Working";
+import { Figured } from "./DerivationCard";
+import { LiftFigure } from "./LiftFigure";
 
 const WIDE = 170;
 const NARROW = 100;
@@ -27,10 +27,10 @@ export function Segments({ spoken }: { spoken: string }) {
     variant: params.get("segment-variant") ?? (spoken === "A" ? "" : spoken),
     ...(params.get("set") ? { set: Number(params.get("set")) } : {}),
   };
-  const found = useSegmentEvidence(experiment.key, asked);
-  if (found.isPending) return <Skeleton rows={3} />;
-  if (found.isError) return <Failure error={found.error} again={() => void found.refetch()} />;
-  const { data } = found;
+  const query = useSegmentEvidence(experiment.key, asked);
+  if (query.isPending) return <Skeleton rows={3} />;
+  if (query.isError) return <Failure error={query.error} again={() => void query.refetch()} />;
+  const { data } = query;
   const choose = (name: string, value: string) =>
     setParams(
       (before) => {
@@ -49,16 +49,12 @@ export function Segments({ spoken }: { spoken: string }) {
           <Link className="link" to="/connections">
             Connections
           </Link>
-          ; what has come in is counted anew.
+          ; what has come in is counted again.
         </p>
       </Panel>
     );
   return (
-    <Panel
-      title="Segments"
-      note="exploratory: the rule reads everybody"
-      action={data.segments.length > 0 && <CopyTable text={asText(data)} />}
-    >
+    <Panel title="Segments" note="exploratory: the rule reads everybody">
       <div className="mb-2 flex flex-wrap items-center gap-2 text-sm">
         <Choice label="Segments by" value={data.by} values={data.choices} set={(value) => choose("by", value)} />
         {experiment.metrics.length > 1 && (
@@ -134,193 +130,198 @@ interface LinesProps {
   set: { set?: number };
 }
 
-function Lines({ data, worthwhile, experiment, set }: LinesProps) {
-  const [holder, width] = useWidth(NEEDS);
-  const strip = width < NEEDS ? NARROW : WIDE;
-  const together = [
-    { name: "Each within itself, put together", lift: data.within, figure: "within" as const },
-    { name: "All as they are", lift: data.crude, figure: "crude" as const },
-  ].flatMap(({ lift, ...line }) => (lift && data.segments.length > 1 ? [{ ...line, lift }] : []));
-  const of = { experiment, variant: data.variant, metric: data.metric };
-  const lifts = [
-    ...data.segments.flatMap((line) => (line.lift && !line.small ? [line.lift] : [])),
-    ...together.map((line) => line.lift),
+type Segment = SegmentEvidence["segments"][number];
+interface Total {
+  name: string;
+  lift: NonNullable<SegmentEvidence["within"]>;
+  figure: "within" | "crude";
+}
+type Line = Segment | Total;
+
+function isTotal(line: Line): line is Total {
+  return "figure" in line;
+}
+
+/** All segments together, adjusted for their mix and as counted; nothing where there is one only. */
+function totalsOf(data: SegmentEvidence): Total[] {
+  if (data.segments.length < 2) return [];
+  return [
+    ...(data.within ? [{ name: "Stratified estimate", lift: data.within, figure: "within" as const }] : []),
+    ...(data.crude ? [{ name: "Unadjusted total", lift: data.crude, figure: "crude" as const }] : []),
   ];
-  const axis = sharedAxis(lifts, worthwhile, 3);
-  const figures = figuresOf(
-    data,
-    data.segments.flatMap((line) => line.levels),
-  );
+}
+
+function Lines(props: LinesProps) {
+  const { data } = props;
+  const [holder, width] = useWidth(NEEDS);
   return (
-    <div ref={holder} className="overflow-x-auto" tabIndex={0} aria-label="Segments, in figures">
-      <table className="w-full text-right text-sm">
-        <thead className="quiet text-xs">
-          <tr className="border-b border-base-300">
-            <th className="py-1 text-left font-normal">{data.by}</th>
-            <th className="pl-2 font-normal">A</th>
-            <th className="pl-2 font-normal">{data.variant}</th>
-            <th className="pl-2 font-normal" style={{ width: strip }}>
-              <StripAxis axis={axis} width={strip} />
-              <span className="sr-only">Lift, drawn</span>
-            </th>
-            <th className="pl-2 font-normal">Lift</th>
-            <th className="pl-2 font-normal">Partially pooled</th>
-            <th className="pl-2 font-normal">Alone, a month</th>
-          </tr>
-        </thead>
-        <tbody>
-          {data.segments.map((line) => (
-            <tr key={line.name} className="border-b border-base-300 last:border-b-0">
-              <td className="py-1.5 text-left">
-                <span className="font-semibold">{nameOf(line.name)}</span>
-                {line.small && <span className="quiet"> too small to tell</span>}
-              </td>
-              {line.levels.map((level, arm) => (
-                <td key={arm} className="pl-2 whitespace-nowrap">
-                  <Figured
-                    {...of}
-                    figure="level"
-                    variant={arm ? data.variant : "A"}
-                    segment={line.name}
-                    label={`Level of ${arm ? data.variant : "A"} for ${nameOf(line.name)}`}
-                  >
-                    {figures.level(level)}
-                  </Figured>
-                  <span className="quiet block text-xs">of {count(line.units[arm] ?? 0)}</span>
-                </td>
-              ))}
-              <td className="pl-2">
-                {line.lift && (
-                  <IntervalStrip
-                    lift={line.lift}
-                    tone={line.tone}
-                    worthwhile={worthwhile}
-                    axis={axis}
-                    width={strip}
-                    sentence={`${nameOf(line.name)}: ${line.lift.estimate_text} (${bounds(line.lift)})`}
-                  />
-                )}
-              </td>
-              <td className="pl-2 whitespace-nowrap">
-                {line.lift ? (
-                  <>
-                    <Figured
-                      {...of}
-                      figure="lift"
-                      segment={line.name}
-                      label={`Lift of ${data.variant} for ${nameOf(line.name)}`}
-                    >
-                      {line.lift.estimate_text}
-                    </Figured>
-                    <span className="quiet block text-xs">{bounds(line.lift)}</span>
-                  </>
-                ) : (
-                  "–"
-                )}
-              </td>
-              <td className="pl-2 whitespace-nowrap">
-                {line.partially_pooled ? (
-                  <Figured
-                    {...of}
-                    {...set}
-                    figure="partially_pooled"
-                    segment={line.name}
-                    label={`Partially pooled lift for ${nameOf(line.name)}`}
-                  >
-                    {signed(line.partially_pooled.estimate)}
-                  </Figured>
-                ) : (
-                  "–"
-                )}
-              </td>
-              <td className="pl-2 whitespace-nowrap">
-                {line.effect_per_month ? (
-                  <Figured {...of} figure="impact" segment={line.name} label={`Worth of ${nameOf(line.name)} alone`}>
-                    {worth(line.effect_per_month)}
-                  </Figured>
-                ) : (
-                  "–"
-                )}
-                <span className="quiet block text-xs">{Math.round(line.share * 100)}% of the units</span>
-              </td>
-            </tr>
-          ))}
-        </tbody>
-        {together.length > 0 && (
-          <tfoot className="border-t border-neutral">
-            {together.map(({ name, lift, figure }) => (
-              <tr key={name}>
-                <td className="py-1.5 text-left" colSpan={3}>
-                  {name}
-                </td>
-                <td className="pl-2">
-                  <IntervalStrip
-                    lift={lift}
-                    tone="open"
-                    worthwhile={worthwhile}
-                    axis={axis}
-                    width={strip}
-                    sentence={`${name}: ${lift.estimate_text} (${bounds(lift)})`}
-                  />
-                </td>
-                <td className="pl-2 whitespace-nowrap">
-                  <Figured {...of} {...set} figure={figure} by={data.by} label={name}>
-                    {lift.estimate_text}
-                  </Figured>
-                  <span className="quiet block text-xs">{bounds(lift)}</span>
-                </td>
-                <td colSpan={2} className="pl-2 whitespace-nowrap">
-                  {figure === "within" && data.segments.some((line) => line.partially_pooled) && (
-                    <>
-                      <Figured {...of} {...set} figure="differ" by={data.by} label="Difference between segments">
-                        {rate(data.i_squared, 0)}
-                      </Figured>
-                      <span className="quiet block text-xs">of the spread beyond chance</span>
-                    </>
-                  )}
-                </td>
-              </tr>
-            ))}
-          </tfoot>
-        )}
-      </table>
+    <div ref={holder} className="text-sm">
+      <DataTable
+        label="Segments, in figures"
+        rows={data.segments}
+        totals={totalsOf(data)}
+        rowKey={(line) => line.name}
+        columns={columnsOf(props, width < NEEDS ? NARROW : WIDE)}
+      />
       <p className="quiet mt-1 text-xs">
         Partially pooled: drawn towards the mean of all segments by as much as chance spreads them; the better guess for
-        a small one. Alone: what a rollout to this segment only would bring a month
+        a small one. Per month: what a rollout to this segment only would bring
         {data.effect_per_month_of_all?.estimate != null &&
-          `, where a rollout to all brings ${worth(data.effect_per_month_of_all)}`}
+          `, where a rollout to all brings ${effectText(data.effect_per_month_of_all)}`}
         .
       </p>
     </div>
   );
 }
 
-function worth(value: SegmentEvidence["effect_per_month_of_all"]): string {
+function columnsOf({ data, worthwhile, experiment, set }: LinesProps, strip: number): Column<Line>[] {
+  const lifts = [
+    ...data.segments.flatMap((line) => (line.lift && !line.small ? [line.lift] : [])),
+    ...totalsOf(data).map((line) => line.lift),
+  ];
+  const of = { experiment, variant: data.variant, metric: data.metric };
+  return [
+    {
+      name: data.by,
+      align: "left",
+      hideable: false,
+      value: (line) => (isTotal(line) ? line.name.toLowerCase() : nameOf(line.name)),
+      cell: (line) =>
+        isTotal(line) ? (
+          line.name
+        ) : (
+          <>
+            <span className="font-semibold">{nameOf(line.name)}</span>
+            {line.small && <span className="quiet"> too small to read</span>}
+          </>
+        ),
+    },
+    ...["A", data.variant].map((letter, arm) => levelColumn(letter, arm, data, of)),
+    stripColumn(sharedAxis(lifts, worthwhile, 3), strip, (line) =>
+      line.lift
+        ? {
+            lift: line.lift,
+            tone: isTotal(line) ? "open" : line.tone,
+            worthwhile,
+            sentence: `${nameOf(line.name)}: ${line.lift.estimate_text} (${bounds(line.lift)})`,
+          }
+        : null,
+    ),
+    {
+      name: "Lift",
+      className: "whitespace-nowrap",
+      value: (line) => line.lift?.estimate,
+      copied: [...copiedLift<Line>((line) => line.lift), ["p", (line) => (isTotal(line) ? undefined : line.pvalue)]],
+      cell: (line) =>
+        isTotal(line) ? (
+          <LiftFigure {...of} {...set} lift={line.lift} figure={line.figure} by={data.by} label={line.name} />
+        ) : (
+          <LiftFigure
+            {...of}
+            lift={line.lift}
+            figure="lift"
+            segment={line.name}
+            label={`Lift of ${data.variant} for ${nameOf(line.name)}`}
+          />
+        ),
+    },
+    {
+      name: "Partially pooled",
+      className: "whitespace-nowrap",
+      value: (line) => (isTotal(line) ? undefined : line.partially_pooled?.estimate),
+      copied: [["partially_pooled", (line) => (isTotal(line) ? undefined : line.partially_pooled?.estimate)]],
+      cell: (line) => {
+        if (isTotal(line))
+          return (
+            line.figure === "within" &&
+            data.segments.some((one) => one.partially_pooled) && (
+              <>
+                <Figured {...of} {...set} figure="differ" by={data.by} label="Difference between segments">
+                  {rate(data.i_squared, 0)}
+                </Figured>
+                <span className="quiet block text-xs">of the variation is beyond chance</span>
+              </>
+            )
+          );
+        return line.partially_pooled ? (
+          <Figured
+            {...of}
+            {...set}
+            figure="partially_pooled"
+            segment={line.name}
+            label={`Partially pooled lift for ${nameOf(line.name)}`}
+          >
+            {signed(line.partially_pooled.estimate)}
+          </Figured>
+        ) : (
+          "–"
+        );
+      },
+    },
+    {
+      name: "If rolled out to this segment only, per month",
+      className: "whitespace-nowrap",
+      value: (line) => (isTotal(line) ? undefined : line.effect_per_month?.estimate),
+      cell: (line) =>
+        !isTotal(line) && (
+          <>
+            {line.effect_per_month ? (
+              <Figured
+                {...of}
+                figure="impact"
+                segment={line.name}
+                label={`Effect per month of a rollout to ${nameOf(line.name)} only`}
+              >
+                {effectText(line.effect_per_month)}
+              </Figured>
+            ) : (
+              "–"
+            )}
+            <span className="quiet block text-xs">{Math.round(line.share * 100)}% of the units</span>
+          </>
+        ),
+    },
+  ];
+}
+
+function levelColumn(
+  letter: string,
+  arm: number,
+  data: SegmentEvidence,
+  of: { experiment: string; metric: string },
+): Column<Line> {
+  const figures = figuresOf(
+    data,
+    data.segments.flatMap((line) => line.levels),
+  );
+  return {
+    name: letter,
+    className: "whitespace-nowrap",
+    value: (line) => (isTotal(line) ? undefined : line.levels[arm]),
+    copied: [
+      [`units ${letter}`, (line) => (isTotal(line) ? undefined : line.units[arm])],
+      [letter, (line) => (isTotal(line) ? undefined : line.levels[arm])],
+    ],
+    cell: (line) =>
+      !isTotal(line) && (
+        <>
+          <Figured
+            {...of}
+            figure="level"
+            variant={letter}
+            segment={line.name}
+            label={`Level of ${letter} for ${nameOf(line.name)}`}
+          >
+            {figures.level(line.levels[arm] ?? null)}
+          </Figured>
+          <span className="quiet block text-xs">of {count(line.units[arm] ?? 0)}</span>
+        </>
+      ),
+  };
+}
+
+function effectText(value: SegmentEvidence["effect_per_month_of_all"]): string {
   if (value?.estimate == null) return "–";
   const size = count(Number(Math.abs(value.estimate).toPrecision(2)));
   return `${value.estimate > 0 ? "+" : value.estimate < 0 ? "−" : ""}${size}`;
-}
-
-function asText(data: SegmentEvidence): string {
-  return tableText(
-    [data.by, "units A", `units ${data.variant}`, "A", data.variant, "lift", "low", "high", "p", "partially_pooled"],
-    [
-      ...data.segments.map((line) => [
-        nameOf(line.name),
-        ...line.units,
-        ...line.levels,
-        line.lift?.estimate,
-        line.lift?.low,
-        line.lift?.high,
-        line.pvalue,
-        line.partially_pooled?.estimate,
-      ]),
-      ...(
-        [
-          ["each within itself, put together", data.within],
-          ["all as they are", data.crude],
-        ] as const
-      ).flatMap(([name, lift]) => (lift ? [[name, "", "", "", "", lift.estimate, lift.low, lift.high, "", ""]] : [])),
-    ].map((line) => line.map((cell) => cell ?? "")),
-  );
 }

@@ -1,145 +1,180 @@
 import type { ComponentProps } from "react";
 import type { Reading } from "../../api/client";
 import { methodNamed } from "../../api/vocabulary";
-import { IntervalStrip, StripAxis } from "../../charts/IntervalStrip";
+import { copiedLift, stripColumn } from "../../charts/stripColumn";
 import { sharedAxis } from "../../lib/axis";
-import { bounds, count, pvalue, rate } from "../../lib/format";
+import { count, pvalue, rate } from "../../lib/format";
 import { figuresOf } from "../../lib/metrics";
 import { useWidth } from "../../lib/useWidth";
+import { DataTable, type Column } from "../../parts/DataTable";
 import { Letter } from "../../parts/Letter";
-import { Figured } from "./Working";
+import { Figured } from "./DerivationCard";
+import { LiftFigure } from "./LiftFigure";
 
 const WIDE = 170;
 const NARROW = 100;
 const NEEDS = 640;
 
+type Arm = Reading["arms"][number];
+
 /** Counts, rates and lifts of all variants, their strips on one axis. With `experiment` each figure opens how it is made. */
 export function VariantTable({ reading, experiment }: { reading: Reading; experiment?: string }) {
   const [holder, width] = useWidth(NEEDS);
-  const strip = width < NEEDS ? NARROW : WIDE;
+  return (
+    <div ref={holder}>
+      <DataTable
+        label="Variants"
+        rows={reading.arms}
+        rowKey={(arm) => arm.letter}
+        columns={columnsOf(reading, experiment, width < NEEDS ? NARROW : WIDE)}
+      />
+    </div>
+  );
+}
+
+function columnsOf(reading: Reading, experiment: string | undefined, strip: number): Column<Arm>[] {
   const unsound = reading.verdict === "unsound";
-  const axis = sharedAxis(unsound ? [] : reading.comparisons.map((c) => c.lift), reading.worthwhile_lift, 3);
+  const compared = new Map(unsound ? [] : reading.comparisons.map((line) => [line.letter, line]));
   const figures = figuresOf(
     reading,
     reading.arms.map((arm) => arm.rate.estimate),
   );
+  const axis = unsound
+    ? null
+    : sharedAxis(
+        [...compared.values()].map((line) => line.lift),
+        reading.worthwhile_lift,
+        3,
+      );
+  const unit = `${reading.unit_name[0]?.toUpperCase()}${reading.unit_name.slice(1)}`;
+  const [totals, levels] = reading.kind === "rate" ? ["conversions", "rate"] : ["total", reading.kind];
+  return [
+    {
+      name: "Variant",
+      align: "left",
+      hideable: false,
+      value: (arm) => arm.letter,
+      copied: [
+        ["variant", (arm) => arm.letter],
+        ["name", (arm) => arm.name],
+      ],
+      cell: (arm) => (
+        <span className="flex items-center gap-2 py-1">
+          <Letter letter={arm.letter} />
+          <span className="font-semibold">{arm.name}</span>
+        </span>
+      ),
+    },
+    {
+      name: unit,
+      value: (arm) => arm.units,
+      copied: [["units", (arm) => arm.units]],
+      cell: (arm) => count(arm.units),
+    },
+    {
+      name: figures.totalHead,
+      value: (arm) => arm.total,
+      copied: [[totals, (arm) => arm.total]],
+      cell: (arm) => figures.total(arm.total),
+    },
+    {
+      name: figures.levelHead,
+      className: "whitespace-nowrap",
+      value: (arm) => arm.rate.estimate,
+      copied: [[levels, (arm) => arm.rate.estimate]],
+      cell: (arm) => (
+        <>
+          <Opens
+            experiment={experiment}
+            figure="level"
+            variant={arm.letter}
+            label={`${figures.levelHead} of ${arm.letter}`}
+          >
+            <span className="font-semibold">{figures.level(arm.rate.estimate)}</span>
+          </Opens>
+          <span className="quiet block text-xs">
+            {figures.level(arm.rate.low).replace("%", "")}–{figures.level(arm.rate.high)}
+          </span>
+        </>
+      ),
+    },
+    stripColumn(axis, strip, (arm) => {
+      const line = compared.get(arm.letter);
+      return line ? { ...line, worthwhile: reading.worthwhile_lift } : null;
+    }),
+    {
+      name: "Lift",
+      className: "whitespace-nowrap",
+      value: (arm) => compared.get(arm.letter)?.lift.estimate,
+      copied: copiedLift((arm) => compared.get(arm.letter)?.lift, ["lift", "lift low", "lift high"]),
+      cell: (arm, index) =>
+        index === 0 ? (
+          <span className="quiet">baseline</span>
+        ) : compared.has(arm.letter) ? (
+          <LiftFigure
+            lift={compared.get(arm.letter)?.lift}
+            experiment={experiment}
+            figure="lift"
+            variant={arm.letter}
+            label={`Lift of ${arm.letter}`}
+            strong
+          />
+        ) : (
+          <span className="quiet">not read</span>
+        ),
+    },
+    evidenceColumn(reading, compared, experiment),
+  ];
+}
+
+/** How strong the evidence is: p, adjusted where several looks or variants share the level, or the probability to be better. */
+function evidenceColumn(
+  reading: Reading,
+  compared: Map<string, Reading["comparisons"][number]>,
+  experiment: string | undefined,
+): Column<Arm> {
   const method = methodNamed(reading.method);
   const adjusted = reading.comparisons.length > 1 || method.has_looks || method.holds_at_any_time;
-  const units = `${reading.unit_name[0]?.toUpperCase()}${reading.unit_name.slice(1)}`;
-  return (
-    <div ref={holder} className="overflow-x-auto">
-      <table className="w-full text-right">
-        <thead className="quiet text-xs">
-          <tr className="border-b border-base-300">
-            <th className="py-1 text-left font-normal">Variant</th>
-            <th className="font-normal">{units}</th>
-            <th className="pl-2 font-normal">{figures.totalHead}</th>
-            <th className="pl-2 font-normal">{figures.levelHead}</th>
-            <th className="pl-2 font-normal" style={{ width: strip }}>
-              {!unsound && <StripAxis axis={axis} width={strip} />}
-              <span className="sr-only">Lift, drawn</span>
-            </th>
-            <th className="pl-2 font-normal">Lift</th>
-            <th className="pl-2 font-normal">{method.credible ? "better with" : adjusted ? "adjusted p" : "p"}</th>
-          </tr>
-        </thead>
-        <tbody>
-          {reading.arms.map((arm, index) => {
-            const comparison = unsound ? undefined : reading.comparisons.find((c) => c.letter === arm.letter);
-            return (
-              <tr key={arm.letter} className="border-b border-base-300 last:border-b-0">
-                <td className="py-2.5 text-left">
-                  <span className="flex items-center gap-2">
-                    <Letter letter={arm.letter} />
-                    <span className="font-semibold">{arm.name}</span>
-                  </span>
-                </td>
-                <td className="pl-2">{count(arm.units)}</td>
-                <td className="pl-2">{figures.total(arm.total)}</td>
-                <td className="pl-2 whitespace-nowrap">
-                  <Opens
-                    experiment={experiment}
-                    figure="level"
-                    variant={arm.letter}
-                    label={`${figures.levelHead} of ${arm.letter}`}
-                  >
-                    <span className="font-semibold">{figures.level(arm.rate.estimate)}</span>
-                  </Opens>
-                  <span className="quiet block text-xs">
-                    {figures.level(arm.rate.low).replace("%", "")}–{figures.level(arm.rate.high)}
-                  </span>
-                </td>
-                <td className="pl-2">
-                  {comparison && (
-                    <IntervalStrip
-                      lift={comparison.lift}
-                      tone={comparison.tone}
-                      worthwhile={reading.worthwhile_lift}
-                      axis={axis}
-                      width={strip}
-                      sentence={comparison.sentence}
-                    />
-                  )}
-                </td>
-                <td className="pl-2 whitespace-nowrap">
-                  {index === 0 ? (
-                    <span className="quiet">baseline</span>
-                  ) : comparison ? (
-                    <>
-                      <Opens experiment={experiment} figure="lift" variant={arm.letter} label={`Lift of ${arm.letter}`}>
-                        <span className="font-semibold">{comparison.lift.estimate_text}</span>
-                      </Opens>
-                      <span className="quiet block text-xs">{bounds(comparison.lift)}</span>
-                    </>
-                  ) : (
-                    <span className="quiet">not read</span>
-                  )}
-                </td>
-                <td className="pl-2 whitespace-nowrap">
-                  {comparison && (
-                    <>
-                      {comparison.superiority == null ? (
-                        <Opens
-                          experiment={experiment}
-                          figure={adjusted ? "adjusted_pvalue" : "pvalue"}
-                          variant={arm.letter}
-                          label={`${adjusted ? "Adjusted p" : "p"} of ${arm.letter}`}
-                        >
-                          {pvalue(comparison.adjusted_pvalue)}
-                        </Opens>
-                      ) : (
-                        <Opens
-                          experiment={experiment}
-                          figure="superiority"
-                          variant={arm.letter}
-                          label={`Probability that ${arm.letter} is better`}
-                        >
-                          {probability(comparison.superiority)}
-                        </Opens>
-                      )}
-                      {comparison.exact_pvalue !== null && (
-                        <span className="quiet block text-xs">
-                          exact{" "}
-                          <Opens
-                            experiment={experiment}
-                            figure="exact_pvalue"
-                            variant={arm.letter}
-                            label={`Exact p of ${arm.letter}`}
-                          >
-                            {pvalue(comparison.exact_pvalue)}
-                          </Opens>
-                        </span>
-                      )}
-                    </>
-                  )}
-                </td>
-              </tr>
-            );
-          })}
-        </tbody>
-      </table>
-    </div>
-  );
+  const of = (arm: Arm) => compared.get(arm.letter);
+  return {
+    name: method.credible ? "better with" : adjusted ? "adjusted p" : "p",
+    className: "whitespace-nowrap",
+    value: (arm) => of(arm)?.superiority ?? of(arm)?.adjusted_pvalue,
+    copied: [
+      ["p", (arm) => of(arm)?.pvalue],
+      ["p adjusted", (arm) => of(arm)?.adjusted_pvalue],
+    ],
+    cell: (arm) => {
+      const line = of(arm);
+      if (!line) return null;
+      const asked = { experiment, variant: arm.letter };
+      return (
+        <>
+          {line.superiority == null ? (
+            <Opens
+              {...asked}
+              figure={adjusted ? "adjusted_pvalue" : "pvalue"}
+              label={`${adjusted ? "Adjusted p" : "p"} of ${arm.letter}`}
+            >
+              {pvalue(line.adjusted_pvalue)}
+            </Opens>
+          ) : (
+            <Opens {...asked} figure="superiority" label={`Probability that ${arm.letter} is better`}>
+              {probability(line.superiority)}
+            </Opens>
+          )}
+          {line.exact_pvalue !== null && (
+            <span className="quiet block text-xs">
+              exact{" "}
+              <Opens {...asked} figure="exact_pvalue" label={`Exact p of ${arm.letter}`}>
+                {pvalue(line.exact_pvalue)}
+              </Opens>
+            </span>
+          )}
+        </>
+      );
+    },
+  };
 }
 
 type OpensProps = Omit<ComponentProps<typeof Figured>, "experiment"> & { experiment: string | undefined };

@@ -75,13 +75,13 @@ function Ask({ rehearsal }: { rehearsal: Rehearsal | null }) {
       </form>
       {running && <Running progress={rehearsal.progress} cancel={mayEdit ? () => cancel.mutate(rehearsal.id) : null} />}
       <p className="quiet mt-2 text-sm" role="status">
-        {running && "It goes on while you do something else."}
-        {rehearsal?.state === "cancelled" && "Cancelled; nothing of it was kept."}
+        {running && "It continues in the background."}
+        {rehearsal?.state === "cancelled" && "Cancelled; no results were kept."}
         {rehearsal?.state === "failed" && rehearsal.problem}
         {!rehearsal &&
           "It shows how often each verdict comes, when, and how wrong the estimate is, if there is no effect, the worthwhile lift, or one of your choice."}
         {rehearsal?.state === "done" && rehearsal.stale && (
-          <span className="tone-warning">The plan has changed since; what is below is of the plan before.</span>
+          <span className="tone-warning">The plan has changed since; these results are of the earlier plan.</span>
         )}
       </p>
       {wrong && (
@@ -123,7 +123,7 @@ function Outcome({ rehearsal }: { rehearsal: Rehearsal }) {
   if (!world || !none || !worthwhile) return null;
   return (
     <>
-      <Panel title="What would come of it" note={`${count(rehearsal.runs)} runs, seed ${rehearsal.seed}`}>
+      <Panel title="Results" note={`${count(rehearsal.runs)} runs, seed ${rehearsal.seed}`}>
         <p className="mb-2 font-serif text-lg leading-snug">
           If {signed(worthwhile.lift)} is true, the rule finds it {percent(worthwhile.right_winners.share)} of the time.
           If nothing is true, it declares a winner {percent(none.false_winners.share)} of the time; looking every day

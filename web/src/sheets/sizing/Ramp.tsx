@@ -9,10 +9,10 @@ type Step = { days: number; participation: number };
 export function readRamp(text: string): Step[] | null {
   if (!text.trim()) return [];
   const steps = text.split(/[,;]/).map((part) => {
-    const found = /^\s*(\d+)\s*(?:days?)?\s*(?:at|:)\s*(.+)$/i.exec(part);
-    const share = found?.[2] ? parseNumber(found[2]) : null;
-    if (!found?.[1] || share === null || Number.isNaN(share) || share <= 0 || share > 100) return null;
-    return { days: Number(found[1]), participation: share / 100 };
+    const match = /^\s*(\d+)\s*(?:days?)?\s*(?:at|:)\s*(.+)$/i.exec(part);
+    const share = match?.[2] ? parseNumber(match[2]) : null;
+    if (!match?.[1] || share === null || Number.isNaN(share) || share <= 0 || share > 100) return null;
+    return { days: Number(match[1]), participation: share / 100 };
   });
   return steps.every((step) => step !== null && step.days > 0) ? (steps as Step[]) : null;
 }
@@ -28,7 +28,7 @@ export function Ramp() {
   return (
     <div className="border-b border-base-300 py-1">
       <TextField
-        label="Ramp: fewer take part at first"
+        label="Ramp: share included, by days"
         value={writeRamp(experiment.ramp)}
         save={(text) => {
           const ramp = readRamp(text);

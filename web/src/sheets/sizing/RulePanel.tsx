@@ -35,14 +35,14 @@ export function RulePanel() {
       <p className="mb-3 font-serif text-lg leading-snug">{experiment.rule_in_words}</p>
       {locked && mayEdit && <ForAReason />}
       <fieldset disabled={fixed}>
-        <legend className="quiet mb-1 text-sm">It is read</legend>
+        <legend className="quiet mb-1 text-sm">Method</legend>
         <div className="grid grid-cols-2 gap-1.5 max-lg:grid-cols-1">
           {vocabulary.methods.map((method) => (
             <RadioCard
               key={method.name}
               group="method"
               name={method.title}
-              told={method.explanation}
+              description={method.explanation}
               chosen={experiment.method === method.name}
               disabled={method.name in refused}
               choose={() => save({ method: method.name as Experiment["method"], method_settings: {} })}
@@ -90,7 +90,7 @@ function Figures({ fixed }: { fixed: boolean }) {
         error={errorFor("changes.least_weeks")}
       />
       <NumberField
-        label="Least conversions in each variant"
+        label="Minimum conversions in each variant"
         value={experiment.least_conversions}
         save={set("least_conversions")}
         locked={fixed}
@@ -98,11 +98,11 @@ function Figures({ fixed }: { fixed: boolean }) {
       />
       {experiment.metrics.some((use) => use.role === "secondary") && (
         <ChoiceField
-          label="Secondary metrics share the level by"
+          label="Secondary metrics: multiple-testing correction"
           value={experiment.family}
           options={[
-            { value: "holm", label: "Holm: hardly ever a false one among all" },
-            { value: "benjamini_hochberg", label: "Benjamini–Hochberg: few false ones among those found" },
+            { value: "holm", label: "Holm (family-wise error rate)" },
+            { value: "benjamini_hochberg", label: "Benjamini–Hochberg (false discovery rate)" },
           ]}
           save={(family) => save({ family })}
           locked={fixed}
@@ -190,7 +190,7 @@ function ForAReason() {
   if (reason)
     return (
       <p className="tone-warning mb-2 text-sm" role="status">
-        The rule can be changed now; each change is kept with the reason “{reason}” and told in the report.{" "}
+        The rule can be changed now; each change is kept with the reason “{reason}” and shown in the report.{" "}
         <button className="link" onClick={() => setReason("")}>
           Lock it again
         </button>
@@ -199,7 +199,7 @@ function ForAReason() {
   if (!asking)
     return (
       <button className="btn btn-xs mb-2" onClick={() => setAsking(true)}>
-        Change it for a reason…
+        Change for a reason…
       </button>
     );
   return (
@@ -211,7 +211,7 @@ function ForAReason() {
       }}
     >
       <label className="grow text-sm">
-        <span className="quiet block">Why must the rule change after data were seen? The report tells it.</span>
+        <span className="quiet block">Why must the rule change after data were seen? The report shows the reason.</span>
         <input
           autoFocus
           className="input input-sm w-full"
@@ -220,7 +220,7 @@ function ForAReason() {
         />
       </label>
       <button type="button" className="btn btn-sm" onClick={() => setAsking(false)}>
-        Leave it locked
+        Cancel
       </button>
       <button className="btn btn-sm btn-primary">Open the rule</button>
     </form>

@@ -16,7 +16,7 @@ export function SizingSheet() {
     <>
       <div className="grid grid-cols-2 gap-3 max-xl:grid-cols-1">
         <Expectations />
-        <Panel title="How sure you want to be">
+        <Panel title="Strictness">
           <StrictnessChoice />
         </Panel>
       </div>
@@ -32,7 +32,7 @@ export function SizingSheet() {
       ))}
       {plan && (
         <Panel
-          title="What each extra week buys"
+          title="What each extra week adds"
           note={`smallest lift seen with ${percentText(experiment.power)}% power; dashed: ${plural(plan.weeks, "week")}, ${percentText(experiment.worthwhile_lift)}%`}
         >
           <WeeksCurve curve={plan.curve} weeks={plan.weeks} wanted={experiment.worthwhile_lift} />
@@ -40,7 +40,7 @@ export function SizingSheet() {
       )}
       <RulePanel />
       {plan && plan.needs.length > 1 && (
-        <Panel title="What each metric asks for" note="the largest need settles the sample">
+        <Panel title="Sample size by metric" note="the largest one sets the sample">
           <ul>
             {plan.needs.map((need) => (
               <li key={need.name} className="flex gap-4 border-b border-base-300 py-1 last:border-b-0">
@@ -83,20 +83,20 @@ function Expectations() {
         note={
           isRate
             ? primary?.kind === "funnel"
-              ? "Of those who come, how many reach the last step"
-              : "Of those who come, how many convert"
-            : "The mean over all units, those with nothing included"
+              ? "Share of units that reach the last step today"
+              : "Share of units that convert today"
+            : "The mean over all units, zeros included"
         }
       />
       {!isRate && (
         <NumberField
-          label="Standard deviation of a unit"
+          label="Standard deviation"
           unit={unit}
           value={experiment.standard_deviation}
           save={(standard_deviation) => save({ standard_deviation })}
           locked={fixed}
           error={errorFor("standard_deviation")}
-          note="How far units lie apart; past data show it"
+          note="of the metric over units; past data show it"
         />
       )}
       {!fixed && <PastData />}
@@ -122,7 +122,7 @@ function Expectations() {
         error={errorFor("changes.audience_per_day")}
       />
       <NumberField
-        label="Take part"
+        label="Traffic included"
         percent
         value={experiment.participation}
         save={(value) => value !== null && save({ participation: value })}
@@ -140,7 +140,7 @@ function Expectations() {
         error={errorFor("changes.correlation")}
         note={
           experiment.correlation > 0
-            ? `takes ${Math.round(100 * experiment.correlation ** 2)}% of the sample away, if the figures you bring in are adjusted for it`
+            ? `saves ${plan?.sample_saved ?? "part"} of the sample, if the uploaded figures are adjusted for it`
             : "of the time before the start; 0 without adjustment"
         }
       />

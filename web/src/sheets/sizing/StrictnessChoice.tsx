@@ -26,7 +26,7 @@ export function StrictnessChoice() {
               key={level.key}
               group="strictness"
               name={level.name}
-              told={`${percentText(level.confidence)}% confidence, ${percentText(level.power)}% power`}
+              description={`${percentText(level.confidence)}% confidence, ${percentText(level.power)}% power`}
               chosen={chosen}
               choose={() => save({ confidence: level.confidence, power: level.power })}
               end={

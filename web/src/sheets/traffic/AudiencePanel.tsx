@@ -81,7 +81,7 @@ export function AudiencePanel() {
           {changed && (
             <>
               <button className="btn btn-xs btn-primary" onClick={() => save({ audience_rules: draft })}>
-                Use these rules
+                Save rules
               </button>
               <button className="btn btn-xs" onClick={() => setDraft(null)}>
                 Discard
@@ -105,7 +105,7 @@ function Library({ take }: { take: (groups: ConditionGroup[]) => void }) {
   const { keep, remove } = useKeepAudience();
   const [name, setName] = useState("");
   const [chosen, setChosen] = useState("");
-  const found = audiences.data?.find((audience) => String(audience.id) === chosen);
+  const match = audiences.data?.find((audience) => String(audience.id) === chosen);
   return (
     <>
       {audiences.data && audiences.data.length > 0 && (
@@ -123,17 +123,17 @@ function Library({ take }: { take: (groups: ConditionGroup[]) => void }) {
               </option>
             ))}
           </select>
-          {found && (
+          {match && (
             <>
-              <span className="quiet text-sm">{found.words}</span>
-              <button className="btn btn-xs" onClick={() => take(found.groups)}>
-                Take it
+              <span className="quiet text-sm">{match.words}</span>
+              <button className="btn btn-xs" onClick={() => take(match.groups)}>
+                Use it
               </button>
               <button
                 className="btn btn-xs"
-                onClick={() => remove.mutate(found.id, { onSuccess: () => setChosen("") })}
+                onClick={() => remove.mutate(match.id, { onSuccess: () => setChosen("") })}
               >
-                Remove it
+                Remove
               </button>
             </>
           )}
@@ -155,7 +155,7 @@ function Library({ take }: { take: (groups: ConditionGroup[]) => void }) {
             onChange={(event) => setName(event.target.value)}
           />
           <button className="btn btn-xs" disabled={!name.trim()}>
-            Keep for reuse
+            Save to the library
           </button>
         </form>
       )}

@@ -60,7 +60,7 @@ function EndTime() {
       <span className="quiet block text-sm">
         {experiment.ends_at
           ? `Ends by itself ${moment(experiment.ends_at, session?.time_zone ?? "UTC")}`
-          : "Ends when somebody ends it"}
+          : "Ends by hand"}
       </span>
       <span className="flex gap-2">
         <input

@@ -64,7 +64,7 @@ export function Forced() {
             ))}
           </select>
           <button className="btn btn-sm" disabled={!unit.trim()}>
-            Force it
+            Force
           </button>
         </form>
       )}

@@ -9,7 +9,7 @@ const SOURCES = [
 const UNITS = [
   { value: "visitor", label: "Visitor: the same browser or app" },
   { value: "account", label: "Account: the same person on every device" },
-  { value: "request", label: "Request: anew each time" },
+  { value: "request", label: "Request: a new draw each time" },
 ] as const;
 
 /** Who assigns, and what is assigned. */

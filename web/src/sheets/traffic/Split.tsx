@@ -18,7 +18,7 @@ export function Split() {
     save((latest) => ({
       variants: variantsIn(latest).map((variant, index) => ({ ...variant, weight: wanted[index] ?? 1 })),
     }));
-  const weeks = experiment.plan?.what_if.find((line) => line.label === "An even split")?.weeks;
+  const weeks = experiment.plan?.what_if.find((line) => line.name === "even_split")?.weeks;
   return (
     <Panel
       title="Split"

@@ -9,12 +9,12 @@ import { Ramp } from "../sizing/Ramp";
 export function TakePart() {
   const { experiment, save, mayEdit, errorFor } = useEditing();
   const plan = experiment.plan;
-  const everybody = plan?.what_if.find((line) => line.label === "Everybody taking part")?.weeks;
+  const everybody = plan?.what_if.find((line) => line.name === "all_traffic")?.weeks;
   const served = experiment.data_from === "events";
   return (
-    <Panel title="Who takes part" note={`share of the audience; today ${rate(experiment.participation_today, 0)}`}>
+    <Panel title="Traffic included" note={`share of the audience; today ${rate(experiment.participation_today, 0)}`}>
       <NumberField
-        label="Take part after the ramp"
+        label="Traffic included after the ramp"
         percent
         value={experiment.participation}
         save={(value) => value !== null && save({ participation: value })}

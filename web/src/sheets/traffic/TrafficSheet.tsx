@@ -8,7 +8,7 @@ import { ReadinessPanel } from "./ReadinessPanel";
 import { Source } from "./Source";
 import { TakePart } from "./TakePart";
 
-/** Who takes part, who gets what, from when to when, and whether all is ready. */
+/** Traffic included, who gets what, from when to when, and whether all is ready. */
 export function TrafficSheet() {
   const { experiment } = useEditing();
   const served = experiment.data_from === "events";

@@ -6,32 +6,32 @@ import { useEditing } from "../editing";
 
 /** "device: phone, app: 4.10, resident: true" → properties; null for what cannot be read so. */
 export function readProperties(text: string): Record<string, unknown> | null {
-  const found: Record<string, unknown> = {};
+  const properties: Record<string, unknown> = {};
   for (const part of text.split(/[,;\n]/).filter((piece) => piece.trim())) {
     const [, name, value] = /^\s*([^:=]+?)\s*[:=]\s*(.*?)\s*$/.exec(part) ?? [];
     if (!name || value === undefined) return null;
-    found[name] = value === "true" ? true : value === "false" ? false : value;
+    properties[name] = value === "true" ? true : value === "false" ? false : value;
   }
-  return found;
+  return properties;
 }
 
 const REASONS: Record<string, string> = {
-  assigned: "Takes part",
-  forced: "Looks at it on purpose",
+  assigned: "Included",
+  forced: "Forced variant",
   audience: "Does not qualify",
-  exclusion: "Is kept for other experiments",
-  participation: "Is not among those who take part",
-  not_running: "The experiment does not run",
+  exclusion: "In another experiment of the group",
+  participation: "Outside the traffic included",
+  not_running: "The experiment is not running",
 };
 
-/** Would this visitor take part? Says which rule decided. */
+/** Check a visitor Says which rule decided. */
 export function VisitorCheck() {
   const { experiment } = useEditing();
   const check = useCheck(experiment.key);
   const [unit, setUnit] = useState("visitor-1");
   const [text, setText] = useState("device: phone");
   const properties = readProperties(text);
-  const found = check.data;
+  const match = check.data;
   return (
     <form
       className="mt-3 border-t border-base-300 pt-2"
@@ -40,7 +40,7 @@ export function VisitorCheck() {
         if (properties) check.mutate({ unit, properties });
       }}
     >
-      <div className="mb-1 font-semibold">Would this visitor take part?</div>
+      <div className="mb-1 font-semibold">Check a visitor</div>
       <div className="flex flex-wrap items-center gap-2">
         <input
           className="input input-sm w-36"
@@ -50,7 +50,7 @@ export function VisitorCheck() {
         />
         <input
           className={`input input-sm w-72 ${properties ? "" : "input-error"}`}
-          aria-label="What is known of the visitor"
+          aria-label="Properties of the visitor"
           aria-invalid={!properties}
           placeholder="device: phone, language: en"
           value={text}
@@ -64,16 +64,16 @@ export function VisitorCheck() {
         <p className="text-sm text-error">must be properties with values, such as device: phone, language: en</p>
       )}
       <FormError error={check.error} />
-      {found && (
+      {match && (
         <p role="status" className="mt-2 flex flex-wrap items-center gap-2">
-          <span className={`font-semibold ${found.takes_part ? "tone-ahead" : ""}`}>
-            {found.takes_part ? "✓ " : ""}
-            {REASONS[found.reason]}
+          <span className={`font-semibold ${match.takes_part ? "tone-ahead" : ""}`}>
+            {match.takes_part ? "✓ " : ""}
+            {REASONS[match.reason]}
           </span>
           <span className="flex items-center gap-1">
-            and sees <Letter letter={found.variant} /> {found.name}
+            and sees <Letter letter={match.variant} /> {match.name}
           </span>
-          {found.because && <span className="quiet text-sm">{found.because}</span>}
+          {match.because && <span className="quiet text-sm">{match.because}</span>}
         </p>
       )}
     </form>

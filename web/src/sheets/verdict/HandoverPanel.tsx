@@ -13,15 +13,15 @@ import { RolloutForm } from "./RolloutForm";
 export function HandoverPanel() {
   const { experiment } = useEditing();
   const { data: session } = useSession();
-  const found = useHandover(experiment.key);
-  if (found.isPending) return <Skeleton rows={3} />;
-  if (found.isError) return <Failure error={found.error} again={() => void found.refetch()} />;
+  const query = useHandover(experiment.key);
+  if (query.isPending) return <Skeleton rows={3} />;
+  if (query.isError) return <Failure error={query.error} again={() => void query.refetch()} />;
   const mayEdit = session?.account?.may_edit ?? false;
   return (
     <>
-      {!["", "none", "A"].includes(experiment.decision) && <RolloutPanel handover={found.data} mayEdit={mayEdit} />}
-      <Places handover={found.data} mayEdit={mayEdit} />
-      <Lesson handover={found.data} mayEdit={mayEdit} />
+      {!["", "none", "A"].includes(experiment.decision) && <RolloutPanel handover={query.data} mayEdit={mayEdit} />}
+      <Places handover={query.data} mayEdit={mayEdit} />
+      <Lesson handover={query.data} mayEdit={mayEdit} />
     </>
   );
 }
@@ -58,7 +58,7 @@ function RolloutPanel({ handover, mayEdit }: PartProps) {
       {mayEdit && !editing && (
         <div className="mt-2 flex gap-2">
           <button className="btn btn-sm" onClick={() => setEditing(true)}>
-            {rollout ? "Plan it anew…" : "Plan the rollout…"}
+            {rollout ? "Change the plan…" : "Plan the rollout…"}
           </button>
           {rollout && !rollout.stopped_at && reason === null && (
             <button className="btn btn-sm" onClick={() => setReason("")}>
@@ -102,7 +102,7 @@ function Places({ handover, mayEdit }: PartProps) {
     >
       {handover.places.length === 0 && (
         <p className="quiet text-sm">
-          Where else does the losing version live? In the app, in mails, on posters, in help pages.
+          Where else does the losing version appear? In the app, in mails, on posters, in help pages.
         </p>
       )}
       <ul className="divide-y divide-base-300">
@@ -195,7 +195,7 @@ function Lesson({ handover, mayEdit }: PartProps) {
         error={errorOf(step.error, "learnt")}
       />
       <TextField
-        label="Why we think it came out so"
+        label="Why we think so"
         value={why ?? ""}
         lines={2}
         locked={!mayEdit}

@@ -1,14 +1,14 @@
 import type { Reading } from "../../api/client";
-import { IntervalStrip, StripAxis } from "../../charts/IntervalStrip";
+import { copiedLift, stripColumn } from "../../charts/stripColumn";
 import { sharedAxis } from "../../lib/axis";
-import { bounds, count, percentText } from "../../lib/format";
+import { count, percentText } from "../../lib/format";
 import { amount } from "../../lib/metrics";
-import { tableText } from "../../lib/tableText";
 import { useWidth } from "../../lib/useWidth";
 import { Panel } from "../../parts/basics";
-import { CopyTable } from "../../parts/CopyTable";
+import { DataTable } from "../../parts/DataTable";
 import { Letter } from "../../parts/Letter";
-import { Figured } from "../evidence/Working";
+import { Figured } from "../evidence/DerivationCard";
+import { LiftFigure } from "../evidence/LiftFigure";
 
 /** What a rollout of the variant spoken of would bring a month, with its interval. */
 export function Worth({ reading, experiment }: { reading: Reading; experiment: string }) {
@@ -16,12 +16,12 @@ export function Worth({ reading, experiment }: { reading: Reading; experiment: s
   if (!spoken?.effect_per_month || ["unsound", "keep_collecting"].includes(reading.verdict)) return null;
   return (
     <p className="mt-3 text-sm">
-      <b className="font-semibold">If {spoken.letter} were rolled out to all, a month:</b>{" "}
+      <b className="font-semibold">If {spoken.letter} were rolled out to all, per month:</b>{" "}
       <Figured
         experiment={experiment}
         figure="impact"
         variant={spoken.letter}
-        label={`Worth of ${spoken.letter} a month`}
+        label={`Effect of ${spoken.letter} per month`}
       >
         {worthText(spoken.effect_per_month, reading)}
       </Figured>{" "}
@@ -35,7 +35,7 @@ export function WouldChange({ reading }: { reading: Reading }) {
   if (reading.would_change.length === 0) return null;
   return (
     <div className="mt-3 border-t border-base-300 pt-2 text-sm">
-      <h3 className="font-sans font-semibold">What would change this</h3>
+      <h3 className="font-sans font-semibold">Sensitivity</h3>
       <ul>
         {reading.would_change.map((line) => (
           <li key={line}>{line}</li>
@@ -51,77 +51,71 @@ export function Ranking({ reading, experiment }: { reading: Reading; experiment:
   const names = Object.fromEntries(reading.arms.map((arm) => [arm.letter, arm.name]));
   const leader = reading.ranking[0]?.letter;
   return (
-    <Panel
-      title="The variants in order"
-      note={`each against ${leader}, for all pairs together`}
-      action={
-        <CopyTable
-          text={tableText(
-            ["place", "variant", "name", "chance to be best", "against leader", "low", "high"],
-            reading.ranking.map((line, place) => [
-              place + 1,
-              line.letter,
-              names[line.letter] ?? "",
-              line.chance,
-              line.behind.estimate ?? "",
-              line.behind.low ?? "",
-              line.behind.high ?? "",
-            ]),
-          )}
-        />
-      }
-    >
-      <table className="w-full text-right text-sm">
-        <thead className="quiet text-xs">
-          <tr className="border-b border-base-300">
-            <th className="py-1 text-left font-normal">Variant</th>
-            <th className="font-normal">Chance to be best</th>
-            <th className="font-normal">Against {leader}</th>
-            <th className="pl-4 text-left font-normal">So</th>
-          </tr>
-        </thead>
-        <tbody>
-          {reading.ranking.map((line, place) => (
-            <tr key={line.letter} className="border-b border-base-300 last:border-b-0">
-              <td className="py-1.5 text-left">
-                <span className="flex items-center gap-2">
-                  <span className="quiet w-3">{place + 1}</span>
-                  <Letter letter={line.letter} />
-                  <span className="font-semibold">{names[line.letter]}</span>
-                </span>
-              </td>
-              <td>
-                <Figured
+    <Panel title="The variants in order" note={`each against ${leader}, for all pairs together`}>
+      <DataTable
+        label="The variants in order"
+        rows={reading.ranking}
+        rowKey={(line) => line.letter}
+        sortable={false}
+        columns={[
+          {
+            name: "Variant",
+            align: "left",
+            hideable: false,
+            value: (line) => line.letter,
+            copied: [
+              ["place", (line) => reading.ranking.indexOf(line) + 1],
+              ["variant", (line) => line.letter],
+              ["name", (line) => names[line.letter]],
+            ],
+            cell: (line, place) => (
+              <span className="flex items-center gap-2">
+                <span className="quiet w-3">{place + 1}</span>
+                <Letter letter={line.letter} />
+                <span className="font-semibold">{names[line.letter]}</span>
+              </span>
+            ),
+          },
+          {
+            name: "Probability to be best",
+            value: (line) => line.chance,
+            copied: [["probability to be best", (line) => line.chance]],
+            cell: (line) => (
+              <Figured
+                experiment={experiment}
+                figure="chance"
+                variant={line.letter}
+                label={`Probability of ${line.letter} to be best`}
+              >
+                {chanceText(line.chance)}
+              </Figured>
+            ),
+          },
+          {
+            name: `Against ${leader}`,
+            className: "whitespace-nowrap",
+            value: (line) => line.behind.estimate,
+            copied: copiedLift((line: Reading["ranking"][number]) => line.behind, ["against leader", "low", "high"]),
+            cell: (line, place) =>
+              place === 0 ? (
+                "leads"
+              ) : (
+                <LiftFigure
                   experiment={experiment}
-                  figure="chance"
+                  lift={line.behind}
+                  figure="against_leader"
                   variant={line.letter}
-                  label={`Chance of ${line.letter} to be best`}
-                >
-                  {chanceText(line.chance)}
-                </Figured>
-              </td>
-              <td className="whitespace-nowrap">
-                {place === 0 ? (
-                  "leads"
-                ) : (
-                  <>
-                    <Figured
-                      experiment={experiment}
-                      figure="against_leader"
-                      variant={line.letter}
-                      label={`${line.letter} against ${leader}`}
-                    >
-                      {line.behind.estimate_text}
-                    </Figured>
-                    <span className="quiet block text-xs">{bounds(line.behind)}</span>
-                  </>
-                )}
-              </td>
-              <td className="pl-4 text-left">{place === 0 ? "" : line.separable ? "told apart" : "not told apart"}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+                  label={`${line.letter} against ${leader}`}
+                />
+              ),
+          },
+          {
+            name: "Result",
+            align: "left",
+            cell: (line, place) => (place === 0 ? "" : line.separable ? "different" : "not distinguishable"),
+          },
+        ]}
+      />
     </Panel>
   );
 }
@@ -142,7 +136,7 @@ interface Line {
   worth: string;
 }
 
-/** Where metrics of a variant pull apart: every metric on one axis, and what each is worth a month. */
+/** Where metrics of a variant pull apart: every metric on one axis, and the effect of each per month. */
 export function TradeOff({ reading, experiment }: { reading: Reading; experiment: string }) {
   if (reading.conflicts.length === 0) return null;
   return reading.conflicts.map((pull) => (
@@ -168,66 +162,58 @@ function Pull({ reading, pull, experiment }: PullProps) {
   );
   const against = [...pull.behind, ...pull.unproven.map((name) => `${name} (not shown to be kept)`)].join(" and ");
   return (
-    <Panel
-      title={`${pull.letter} pulls two ways`}
-      note={`${pull.ahead.join(" and ")} against ${against}`}
-      action={
-        <CopyTable
-          text={tableText(
-            ["metric", "part", "lift", "low", "high", "worth a month"],
-            lines.map((line) =>
-              [line.name, line.part, line.lift.estimate, line.lift.low, line.lift.high, line.worth].map(
-                (cell) => cell ?? "",
-              ),
-            ),
-          )}
-        />
-      }
-    >
-      <div ref={holder} className="overflow-x-auto" tabIndex={0} aria-label={`Trade-off of ${pull.letter}`}>
-        <table className="w-full text-right text-sm">
-          <thead className="quiet text-xs">
-            <tr className="border-b border-base-300">
-              <th className="py-1 text-left font-normal">Metric</th>
-              <th className="pl-2 font-normal" style={{ width: strip }}>
-                <StripAxis axis={axis} width={strip} />
-                <span className="sr-only">Lift, drawn</span>
-              </th>
-              <th className="pl-2 font-normal">Lift</th>
-              <th className="pl-2 font-normal">Worth a month, all visitors with {pull.letter}</th>
-            </tr>
-          </thead>
-          <tbody>
-            {lines.map((line) => (
-              <tr key={line.name} className="border-b border-base-300 last:border-b-0">
-                <td className="py-1.5 text-left">
+    <Panel title={`${pull.letter} pulls two ways`} note={`${pull.ahead.join(" and ")} against ${against}`}>
+      <div ref={holder}>
+        <DataTable
+          label={`Trade-off of ${pull.letter}`}
+          rows={lines}
+          rowKey={(line) => line.name}
+          columns={[
+            {
+              name: "Metric",
+              align: "left",
+              hideable: false,
+              value: (line) => line.name,
+              copied: [
+                ["metric", (line) => line.name],
+                ["part", (line) => line.part],
+              ],
+              cell: (line) => (
+                <>
                   <span className="font-semibold">{line.name}</span> <span className="quiet text-xs">{line.part}</span>
-                </td>
-                <td className="pl-2">
-                  <IntervalStrip
-                    lift={line.lift}
-                    tone={line.tone}
-                    worthwhile={reading.worthwhile_lift}
-                    axis={axis}
-                    width={strip}
-                    sentence={line.sentence}
-                  />
-                </td>
-                <td className="pl-2 whitespace-nowrap">
-                  <Figured {...of} metric={line.metric} figure="lift" label={`Lift of ${pull.letter} in ${line.name}`}>
-                    <span className="font-semibold">{line.lift.estimate_text}</span>
-                  </Figured>
-                  <span className="quiet block text-xs">{bounds(line.lift)}</span>
-                </td>
-                <td className="pl-2">
-                  <Figured {...of} metric={line.metric} figure="impact" label={`Worth of ${line.name} a month`}>
-                    {line.worth}
-                  </Figured>
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+                </>
+              ),
+            },
+            stripColumn(axis, strip, (line: Line) => ({ ...line, worthwhile: reading.worthwhile_lift })),
+            {
+              name: "Lift",
+              className: "whitespace-nowrap",
+              value: (line) => line.lift.estimate,
+              copied: copiedLift((line: Line) => line.lift),
+              cell: (line) => (
+                <LiftFigure
+                  {...of}
+                  lift={line.lift}
+                  metric={line.metric}
+                  figure="lift"
+                  label={`Lift of ${pull.letter} in ${line.name}`}
+                  strong
+                />
+              ),
+            },
+            {
+              name: "Effect per month",
+              head: `Estimated effect per month, all visitors with ${pull.letter}`,
+              value: (line) => line.worth,
+              copied: [["effect per month", (line) => line.worth]],
+              cell: (line) => (
+                <Figured {...of} metric={line.metric} figure="impact" label={`Effect per month of ${line.name}`}>
+                  {line.worth}
+                </Figured>
+              ),
+            },
+          ]}
+        />
       </div>
       <p className="quiet mt-1 text-xs">
         The rule cannot weigh them against each other; a person must. The difference with its interval, times the{" "}
@@ -238,7 +224,7 @@ function Pull({ reading, pull, experiment }: PullProps) {
 }
 
 function linesOf(reading: Reading, letter: string): Line[] {
-  const first = reading.comparisons.find((found) => found.letter === letter);
+  const first = reading.comparisons.find((one) => one.letter === letter);
   const lines: Line[] = first
     ? [
         {
@@ -253,16 +239,16 @@ function linesOf(reading: Reading, letter: string): Line[] {
       ]
     : [];
   for (const side of reading.secondary) {
-    const found = side.comparisons.find((line) => line.letter === letter);
-    if (found)
+    const match = side.comparisons.find((line) => line.letter === letter);
+    if (match)
       lines.push({
         metric: side.key,
         name: side.name,
         part: side.margin ? `${side.role}, may lose ${percentText(side.margin)}%` : side.role,
-        lift: found.lift,
-        tone: found.tone,
-        sentence: found.sentence,
-        worth: worthText(found.effect_per_month, side),
+        lift: match.lift,
+        tone: match.tone,
+        sentence: match.sentence,
+        worth: worthText(match.effect_per_month, side),
       });
   }
   return lines;

@@ -22,7 +22,7 @@ export function RolloutForm({ rollout, close }: { rollout: Handover | null; clos
   const { experiment } = useEditing();
   const step = useHandoverStep(experiment.key);
   const [lines, setLines] = useState<Line[]>(
-    rollout?.steps.map((found) => ({ day: found.day, share: String(Number((found.share * 100).toPrecision(6))) })) ?? [
+    rollout?.steps.map((one) => ({ day: one.day, share: String(Number((one.share * 100).toPrecision(6))) })) ?? [
       { day: today(), share: "100" },
     ],
   );
@@ -156,10 +156,10 @@ export function RolloutForm({ rollout, close }: { rollout: Handover | null; clos
       )}
       <div className="mt-3 flex gap-2">
         <button className="btn btn-sm btn-primary" disabled={step.isPending}>
-          Set the rollout
+          Save the rollout
         </button>
         <button type="button" className="btn btn-sm" onClick={close}>
-          Leave it
+          Cancel
         </button>
       </div>
     </form>

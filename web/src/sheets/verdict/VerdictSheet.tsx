@@ -4,10 +4,8 @@ import type { Evidence, Experiment } from "../../api/client";
 import { useEvidence, useSession, useStep } from "../../api/hooks";
 import { verdictNamed } from "../../api/vocabulary";
 import { day } from "../../lib/format";
-import { variantTableText } from "../../lib/tableText";
 import { Empty, Failure, FormError, Panel, Skeleton } from "../../parts/basics";
 import { Conditions } from "../../parts/Conditions";
-import { CopyTable } from "../../parts/CopyTable";
 import { Headline } from "../../parts/Headline";
 import { VariantTable } from "../evidence/VariantTable";
 import { useEditing } from "../editing";
@@ -64,7 +62,7 @@ function Judged({ evidence }: { evidence: Evidence }) {
       )}
       {open && session?.account?.may_edit && <DecisionForm reading={reading} />}
       <Ranking reading={reading} experiment={experiment.key} />
-      <Panel title="The figures behind it" action={<CopyTable text={variantTableText(reading)} />}>
+      <Panel title="Evidence">
         <VariantTable reading={reading} experiment={experiment.key} />
       </Panel>
       <Panel
@@ -93,13 +91,13 @@ function Decided({ experiment, mayEdit }: { experiment: Experiment; mayEdit: boo
       {experiment.decision_next && <p className="mt-1">Next: {experiment.decision_next}</p>}
       {mayEdit && !asking && (
         <button className="btn btn-xs mt-3" onClick={() => setAsking(true)}>
-          Take it back…
+          Withdraw the decision…
         </button>
       )}
       {asking && (
         <div className="mt-3 flex items-end gap-2">
           <label className="grow">
-            <span className="quiet block text-sm">Why is the decision taken back?</span>
+            <span className="quiet block text-sm">Why is the decision withdrawn?</span>
             <input
               className="input input-sm w-full"
               value={reason}
@@ -107,7 +105,7 @@ function Decided({ experiment, mayEdit }: { experiment: Experiment; mayEdit: boo
             />
           </label>
           <button className="btn btn-sm" onClick={() => step.mutate({ kind: "withdraw", reason })}>
-            Take it back
+            Withdraw
           </button>
         </div>
       )}

@@ -69,7 +69,7 @@ export function ChangeNotes() {
             for all experiments
           </label>
           <button className="btn btn-sm" disabled={!day || !text.trim()}>
-            Note it
+            Add
           </button>
         </form>
       )}

@@ -24,7 +24,7 @@ export function DataIn() {
   const [preview, setPreview] = useState<Preview | null>(null);
   const [rows, setRows] = useState<number | null>(null);
   const [error, setError] = useState<Error | null>(null);
-  const [told, setTold] = useState("");
+  const [announced, setAnnounced] = useState("");
   const [storing, setStoring] = useState(false);
 
   const asked = useRef(0);
@@ -32,7 +32,7 @@ export function DataIn() {
     const turn = ++asked.current;
     const latest = () => turn === asked.current;
     setError(null);
-    setTold("");
+    setAnnounced("");
     setRows(0);
     setFile(chosen);
     setColumns(wanted);
@@ -53,9 +53,9 @@ export function DataIn() {
     setStoring(true);
     try {
       const done = await storeFile(experiment.key, file, columns, metric, preview.digest, leaveOutWrong);
-      setTold(
+      setAnnounced(
         done.added + done.changed === 0
-          ? "All of it was there already; nothing has changed."
+          ? "All of it was stored before; nothing has changed."
           : `Stored: ${done.added} day counts added, ${done.changed} changed.`,
       );
       setPreview(null);
@@ -76,7 +76,7 @@ export function DataIn() {
   };
 
   return (
-    <Panel title="Bring in counts" note={`${fields.join(", ").replaceAll("_", " ")}: one row a day and variant`}>
+    <Panel title="Upload counts" note={`${fields.join(", ").replaceAll("_", " ")}: one row a day and variant`}>
       {experiment.metrics.length > 1 && (
         <label className="mb-2 flex items-center gap-2 text-sm">
           <span className="quiet">Figures of</span>
@@ -131,7 +131,7 @@ export function DataIn() {
         </div>
       )}
       <p role="status" className="mt-2 font-semibold empty:hidden">
-        {told}
+        {announced}
       </p>
       <FormError error={error} />
       {typing && <CountsGrid key={metric} fields={fields} read={(typed) => void read(typed, {})} />}

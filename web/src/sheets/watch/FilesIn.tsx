@@ -165,10 +165,10 @@ function OutlayFile() {
   const send = useMutation({ mutationFn: (file: File) => sendOutlays(experiment.key, file), onSuccess: fresh });
   const seen = send.data;
   return (
-    <Panel title="Cost and views" note="CSV, by day and variant">
+    <Panel title="Spend and impressions" note="CSV, by day and variant">
       <p className="quiet mb-2 text-sm">
-        What an advertising desk bills and shows: <span className="font-mono">day, variant, cost, views</span>, either
-        of the two may be missing. It replaces the same days and variants.
+        What an advertising desk bills and shows: <span className="font-mono">day, variant, cost, impressions</span>,
+        either of the two may be missing. It replaces the same days and variants.
       </p>
       <Pick
         label="Choose a file of costs"
@@ -179,7 +179,7 @@ function OutlayFile() {
       <FormError error={send.error} />
       {seen && seen.wrong_count === 0 && (
         <p role="status" className="mt-2 text-sm">
-          Stored: cost and views of {plural(seen.days, "day")}.
+          Stored: spend and impressions of {plural(seen.days, "day")}.
         </p>
       )}
       {seen && seen.wrong_count > 0 && (
@@ -220,7 +220,7 @@ function EventsTold({ seen }: { seen: EventFileSeen }) {
   return (
     <p role="status" className="mt-2 text-sm">
       {count(seen.accepted)} taken in, {count(seen.duplicates)} were there already
-      {seen.held > 0 && `, ${count(seen.held)} held because they lie in the future`}
+      {seen.held > 0 && `, ${count(seen.held)} held because they are dated in the future`}
       {unknown.length > 0 && `; kept but counted nowhere: ${unknown.join(", ")}`}.
     </p>
   );

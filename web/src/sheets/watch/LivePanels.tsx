@@ -2,85 +2,95 @@ import type { Live, Stratum } from "../../api/client";
 import { useSession } from "../../api/hooks";
 import { DailyLines } from "../../charts/DailyLines";
 import { count, moment, plural, pvalue, rate, weekday } from "../../lib/format";
-import { tableText } from "../../lib/tableText";
-import { CopyTable } from "../../parts/CopyTable";
 import { Empty, Panel } from "../../parts/basics";
+import { DataTable, type Column } from "../../parts/DataTable";
 import { Letter } from "../../parts/Letter";
 
 /** What is wrong, the gravest first, with what to do. */
-export function Faults({ live }: { live: Live }) {
+export function DataQualityIssues({ live }: { live: Live }) {
   if (live.issues.length === 0) return null;
   return (
-    <ul className="grid gap-2" aria-label="Faults">
-      {live.issues.map((fault) => (
+    <ul className="grid gap-2" aria-label="Data quality issues">
+      {live.issues.map((issue) => (
         <li
-          key={fault.sentence}
-          className={`sheet border-l-4 px-4 py-2 ${fault.tone === "unsound" ? "border-l-error" : "border-l-warning"}`}
+          key={issue.sentence}
+          className={`sheet border-l-4 px-4 py-2 ${issue.tone === "unsound" ? "border-l-error" : "border-l-warning"}`}
         >
-          <span className={fault.tone === "unsound" ? "tone-unsound font-semibold" : "font-semibold"}>
-            {fault.tone === "unsound" ? "✕ " : ""}
-            {fault.sentence}
+          <span className={issue.tone === "unsound" ? "tone-unsound font-semibold" : "font-semibold"}>
+            {issue.tone === "unsound" ? "✕ " : ""}
+            {issue.sentence}
           </span>
-          <span className="quiet block text-sm">{fault.advice}.</span>
+          <span className="quiet block text-sm">{issue.advice}.</span>
         </li>
       ))}
     </ul>
   );
 }
 
-/** The latest exposures and events, anew every few seconds. */
+/** The latest exposures and events, updated every few seconds. */
 export function Latest({ live, running }: { live: Live; running: boolean }) {
   const { data: session } = useSession();
   const zone = session?.time_zone ?? "UTC";
   return (
-    <Panel
-      title="Latest"
-      note={running ? "live, anew every three seconds" : "as last seen"}
-      action={
-        <CopyTable
-          text={tableText(
-            ["at", "unit", "event", "variant", "properties"],
-            live.latest.map((line) => [line.at, line.unit, line.name, line.letter, line.properties]),
-          )}
-        />
-      }
-    >
+    <Panel title="Latest" note={running ? "live, updated every three seconds" : "as last seen"}>
       {live.latest.length === 0 ? (
         <p className="quiet">
           Nothing has come in yet. Walk through the site yourself, with a forced variant if you like; you will appear
           here.
         </p>
       ) : (
-        <div className="max-h-72 overflow-auto" tabIndex={0} role="region" aria-label="Latest exposures and events">
-          <table className="table table-xs">
-            <thead>
-              <tr>
-                <th>At</th>
-                <th>Unit</th>
-                <th>What</th>
-                <th>Variant</th>
-                <th>Properties</th>
-              </tr>
-            </thead>
-            <tbody>
-              {live.latest.map((line, index) => (
-                <tr key={`${line.at}-${line.unit}-${index}`}>
-                  <td className="whitespace-nowrap">{moment(line.at, zone)}</td>
-                  <td className="font-mono whitespace-nowrap">{line.unit}</td>
-                  <td className={line.name === "exposure" ? "" : "font-semibold"}>
-                    {line.name}
-                    {line.forced && <span className="quiet"> forced, does not count</span>}
-                    {line.held && <span className="tone-warning"> held: lies in the future</span>}
-                  </td>
-                  <td>{line.letter && <Letter letter={line.letter} />}</td>
-                  <td className="quiet max-w-64 truncate" title={line.properties}>
-                    {line.properties}
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        </div>
+        <DataTable
+          label="Latest exposures and events"
+          rows={live.latest}
+          rowKey={(line) => live.latest.indexOf(line)}
+          maxHeight="18rem"
+          columns={[
+            {
+              name: "At",
+              align: "left",
+              className: "whitespace-nowrap",
+              value: (line) => line.at,
+              copied: [["at", (line) => line.at]],
+              cell: (line) => moment(line.at, zone),
+            },
+            {
+              name: "Unit",
+              align: "left",
+              className: "font-mono whitespace-nowrap",
+              value: (line) => line.unit,
+              copied: [["unit", (line) => line.unit]],
+              cell: (line) => line.unit,
+            },
+            {
+              name: "Event",
+              align: "left",
+              value: (line) => line.name,
+              copied: [["event", (line) => line.name]],
+              cell: (line) => (
+                <>
+                  <span className={line.name === "exposure" ? "" : "font-semibold"}>{line.name}</span>
+                  {line.forced && <span className="quiet"> forced, does not count</span>}
+                  {line.held && <span className="tone-warning"> held: dated in the future</span>}
+                </>
+              ),
+            },
+            {
+              name: "Variant",
+              align: "left",
+              value: (line) => line.letter,
+              copied: [["variant", (line) => line.letter]],
+              cell: (line) => line.letter && <Letter letter={line.letter} />,
+            },
+            {
+              name: "Properties",
+              align: "left",
+              className: "quiet max-w-64 truncate",
+              value: (line) => line.properties,
+              copied: [["properties", (line) => line.properties]],
+              cell: (line) => <span title={line.properties}>{line.properties}</span>,
+            },
+          ]}
+        />
       )}
     </Panel>
   );
@@ -102,7 +112,7 @@ export function Hours({ live, unit }: { live: Live; unit: string }) {
   );
 }
 
-/** Splits within segments, the most telling first: where does a bad split come from? */
+/** Splits within segments, the largest deviation first: where does a bad split come from? */
 export function Segments({ live, follows = false }: { live: Live; follows?: boolean }) {
   if (follows)
     return (
@@ -118,11 +128,7 @@ export function Segments({ live, follows = false }: { live: Live; follows?: bool
       </Empty>
     );
   return (
-    <Panel
-      title="Split by segment"
-      note="most telling first"
-      action={<CopyTable text={strataText("segment", live, live.segments)} />}
-    >
+    <Panel title="Split by segment" note="largest deviation first">
       <Strata
         live={live}
         strata={live.segments.slice(0, 12)}
@@ -135,22 +141,9 @@ export function Segments({ live, follows = false }: { live: Live; follows?: bool
 
 export function SplitByDay({ live }: { live: Live }) {
   return (
-    <Panel
-      title="Split by day"
-      note="one alarm for all"
-      action={<CopyTable text={strataText("day", live, live.days)} />}
-    >
-      <div className="max-h-72 overflow-auto" tabIndex={0} role="region" aria-label="Split by day">
-        <Strata live={live} strata={[...live.days].reverse()} name={(stratum) => weekday(stratum.name)} title="Day" />
-      </div>
+    <Panel title="Split by day" note="one alarm for all">
+      <Strata live={live} strata={[...live.days].reverse()} name={(stratum) => weekday(stratum.name)} title="Day" />
     </Panel>
-  );
-}
-
-function strataText(what: string, live: Live, strata: Stratum[]): string {
-  return tableText(
-    [what, ...live.letters, "p"],
-    strata.map((stratum) => [stratum.name, ...stratum.units, stratum.pvalue]),
   );
 }
 
@@ -162,44 +155,42 @@ interface StrataProps {
 }
 
 function Strata({ live, strata, name, title }: StrataProps) {
+  const shareOfLast = (stratum: Stratum) => {
+    const total = stratum.units.reduce((sum, units) => sum + units, 0);
+    return total ? (stratum.units.at(-1) ?? 0) / total : null;
+  };
   return (
-    <table className="w-full text-right text-sm">
-      <thead className="quiet text-xs">
-        <tr>
-          <th className="py-1 text-left font-normal">{title}</th>
-          {live.letters.map((letter) => (
-            <th key={letter} className="pl-2 font-normal">
-              {letter}
-            </th>
-          ))}
-          <th className="pl-2 font-normal">Share of {live.letters.at(-1)}</th>
-          <th className="pl-2 font-normal">p</th>
-        </tr>
-      </thead>
-      <tbody>
-        {strata.map((stratum) => {
-          const total = stratum.units.reduce((sum, units) => sum + units, 0);
-          return (
-            <tr
-              key={stratum.name}
-              className={`border-t border-base-300 ${stratum.alarm ? "tone-unsound font-semibold" : ""}`}
-            >
-              <td className="py-1 text-left">
-                {stratum.alarm ? "✕ " : ""}
-                {name(stratum)}
-              </td>
-              {stratum.units.map((units, arm) => (
-                <td key={arm} className="pl-2">
-                  {count(units)}
-                </td>
-              ))}
-              <td className="pl-2">{total ? rate((stratum.units.at(-1) ?? 0) / total, 1) : "–"}</td>
-              <td className="pl-2">{pvalue(stratum.pvalue)}</td>
-            </tr>
-          );
-        })}
-      </tbody>
-    </table>
+    <div className="text-sm">
+      <DataTable
+        label={`Split by ${title.toLowerCase()}`}
+        rows={strata}
+        rowKey={(stratum) => stratum.name}
+        rowClass={(stratum) => (stratum.alarm ? "tone-unsound font-semibold" : "")}
+        maxHeight="18rem"
+        columns={[
+          {
+            name: title,
+            align: "left",
+            hideable: false,
+            value: (stratum) => stratum.name,
+            copied: [[title.toLowerCase(), (stratum) => stratum.name]],
+            cell: (stratum) => `${stratum.alarm ? "✕ " : ""}${name(stratum)}`,
+          },
+          ...live.letters.map((letter, arm): Column<Stratum> => ({
+            name: letter,
+            value: (stratum) => stratum.units[arm],
+            cell: (stratum) => count(stratum.units[arm] ?? 0),
+          })),
+          {
+            name: `Share of ${live.letters.at(-1)}`,
+            value: shareOfLast,
+            copied: [],
+            cell: (stratum) => rate(shareOfLast(stratum), 1),
+          },
+          { name: "p", value: (stratum) => stratum.pvalue, cell: (stratum) => pvalue(stratum.pvalue) },
+        ]}
+      />
+    </div>
   );
 }
 
@@ -211,8 +202,8 @@ export function Intake({ live }: { live: Live }) {
     ["Events taken in, whole workspace", count(seen.events)],
     ["Sent again, counted once", count(seen.duplicates)],
     ["More than a day late", count(seen.late)],
-    ["Held: claim to lie in the future", count(seen.held)],
-    ["Of units never exposed", count(seen.unexposed)],
+    ["Held: dated in the future", count(seen.held)],
+    ["Events of units that were never exposed", count(seen.unexposed)],
     ["Units seen in two variants, in all", count(live.mixed)],
   ];
   return (

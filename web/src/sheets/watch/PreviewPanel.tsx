@@ -1,9 +1,7 @@
-import { useState } from "react";
 import type { Preview } from "../../api/client";
 import { count, day, plural } from "../../lib/format";
 import { useEditing } from "../editing";
-
-const SHOWN_AT_FIRST = 50;
+import { DataTable } from "../../parts/DataTable";
 
 interface Props {
   preview: Preview;
@@ -24,7 +22,7 @@ export function PreviewPanel({ preview, storing, fileName, choose, store, discar
         <b>{fileName}</b>, of {preview.metric}: {plural(preview.rows, "row")}, {preview.delimiter}, {preview.encoding}
         {preview.first_day && preview.last_day && `, ${day(preview.first_day)} to ${day(preview.last_day)}`}.{" "}
         <b>Nothing is stored yet.</b>
-        {preview.seen_before && " This very file has been brought in before."}
+        {preview.seen_before && " This file was stored before."}
       </p>
       <div className="my-2 flex flex-wrap gap-4">
         {preview.fields.map((field) => (
@@ -47,7 +45,7 @@ export function PreviewPanel({ preview, storing, fileName, choose, store, discar
       </div>
       {unmatched.length > 0 ? (
         <p className="tone-warning">
-          Say which column holds {unmatched.join(" and ").replaceAll("_", " ")}; its name does not tell.
+          Say which column holds {unmatched.join(" and ").replaceAll("_", " ")}; its name does not say.
         </p>
       ) : (
         <Effect preview={preview} />
@@ -95,43 +93,30 @@ function Effect({ preview }: { preview: Preview }) {
 }
 
 function WrongRows({ preview }: { preview: Preview }) {
-  const [all, setAll] = useState(false);
-  const wrong = preview.wrong;
-  const shown = all ? wrong : wrong.slice(0, SHOWN_AT_FIRST);
   return (
     <div className="mt-2">
       <p className="font-semibold text-error">
         {preview.wrong_count === 1 ? "1 row is wrong" : `${count(preview.wrong_count)} rows are wrong`}
       </p>
-      <div className="max-h-56 overflow-auto" tabIndex={0} role="region" aria-label="Wrong rows">
-        <table className="table table-xs">
-          <thead>
-            <tr>
-              <th className="text-right">Line</th>
-              <th>Column</th>
-              <th>Value</th>
-              <th>Why it is not accepted</th>
-            </tr>
-          </thead>
-          <tbody>
-            {shown.map((row) => (
-              <tr key={`${row.line}-${row.column}`}>
-                <td className="text-right">{row.line}</td>
-                <td>{row.column}</td>
-                <td className="break-all">{row.value}</td>
-                <td>{row.reason}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      </div>
-      {!all && wrong.length > SHOWN_AT_FIRST && (
-        <button className="btn btn-xs mt-1" onClick={() => setAll(true)}>
-          Show all {count(wrong.length)}
-        </button>
-      )}
-      {preview.wrong_count > wrong.length && (
-        <p className="quiet text-sm">The first {count(wrong.length)} are listed.</p>
+      <DataTable
+        label="Wrong rows"
+        rows={preview.wrong}
+        rowKey={(row) => `${row.line}-${row.column}`}
+        maxHeight="14rem"
+        columns={[
+          { name: "Line", value: (row) => row.line, cell: (row) => row.line },
+          { name: "Column", align: "left", value: (row) => row.column, cell: (row) => row.column },
+          { name: "Value", align: "left", className: "break-all", value: (row) => row.value, cell: (row) => row.value },
+          {
+            name: "Why it is not accepted",
+            align: "left",
+            value: (row) => row.reason,
+            cell: (row) => row.reason,
+          },
+        ]}
+      />
+      {preview.wrong_count > preview.wrong.length && (
+        <p className="quiet text-sm">The first {count(preview.wrong.length)} are listed.</p>
       )}
     </div>
   );

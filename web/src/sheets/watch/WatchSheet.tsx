@@ -4,13 +4,14 @@ import { useLive, useNotes } from "../../api/running";
 import { DailyLines } from "../../charts/DailyLines";
 import { count, day, pvalue, rate } from "../../lib/format";
 import { Empty, Failure, Panel, Skeleton } from "../../parts/basics";
+import { DataTable } from "../../parts/DataTable";
 import { Letter } from "../../parts/Letter";
-import { Figured } from "../evidence/Working";
+import { Figured } from "../evidence/DerivationCard";
 import { useEditing } from "../editing";
 import { ChangeNotes } from "./ChangeNotes";
 import { DataIn } from "./DataIn";
 import { FilesIn } from "./FilesIn";
-import { Faults, Hours, Intake, Latest, Segments, SplitByDay } from "./LivePanels";
+import { DataQualityIssues, Hours, Intake, Latest, Segments, SplitByDay } from "./LivePanels";
 
 /** Arrivals, events and the split: is the data what the design says? Nothing here shows lifts. */
 export function WatchSheet() {
@@ -32,7 +33,7 @@ export function WatchSheet() {
   const empty = !evidence.data || evidence.data.arrivals.days.length === 0;
   return (
     <>
-      <Faults live={live.data} />
+      <DataQualityIssues live={live.data} />
       {served && <Latest live={live.data} running={running} />}
       {evidence.data && !empty && <Arrivals evidence={evidence.data} />}
       {served && !empty && (
@@ -82,31 +83,33 @@ function Arrivals({ evidence }: { evidence: Evidence }) {
             </Figured>
           }
         >
-          <table className="w-full text-right">
-            <thead className="quiet text-xs">
-              <tr>
-                <th className="py-1 text-left font-normal">Variant</th>
-                <th className="pl-3 font-normal">{reading.unit_name}</th>
-                <th className="pl-3 font-normal">Seen</th>
-                <th className="pl-3 font-normal">Planned</th>
-              </tr>
-            </thead>
-            <tbody>
-              {arrivals.arms.map((arm, index) => (
-                <tr key={arm.letter} className="border-t border-base-300">
-                  <td className="py-1.5 text-left">
-                    <span className="flex items-center gap-2">
-                      <Letter letter={arm.letter} />
-                      <span>{reading.arms[index]?.name}</span>
-                    </span>
-                  </td>
-                  <td className="pl-3">{count(arm.units)}</td>
-                  <td className="pl-3 font-semibold">{rate(arm.seen_share, 2)}</td>
-                  <td className="pl-3">{rate(arm.planned_share, 2)}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+          <DataTable
+            label="Split against the plan"
+            rows={arrivals.arms}
+            rowKey={(arm) => arm.letter}
+            columns={[
+              {
+                name: "Variant",
+                align: "left",
+                hideable: false,
+                value: (arm) => arm.letter,
+                cell: (arm, index) => (
+                  <span className="flex items-center gap-2">
+                    <Letter letter={arm.letter} />
+                    <span>{reading.arms[index]?.name}</span>
+                  </span>
+                ),
+              },
+              { name: reading.unit_name, value: (arm) => arm.units, cell: (arm) => count(arm.units) },
+              {
+                name: "Observed",
+                className: "font-semibold",
+                value: (arm) => arm.seen_share,
+                cell: (arm) => rate(arm.seen_share, 2),
+              },
+              { name: "Planned", value: (arm) => arm.planned_share, cell: (arm) => rate(arm.planned_share, 2) },
+            ]}
+          />
           <p className={`mt-2 text-sm ${arrivals.split.as_planned ? "quiet" : "tone-unsound font-semibold"}`}>
             {arrivals.split.as_planned
               ? "As planned, give or take chance."

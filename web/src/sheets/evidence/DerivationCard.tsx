@@ -19,7 +19,7 @@ export function Figured({ experiment, label, children, ...asked }: Props) {
       <button type="button" className="figured" title={`${label}: how it is made`} onClick={() => setOpen(true)}>
         {children}
       </button>
-      {open && <WorkingDialog experiment={experiment} asked={asked} label={label} close={() => setOpen(false)} />}
+      {open && <DerivationDialog experiment={experiment} asked={asked} label={label} close={() => setOpen(false)} />}
     </>
   );
 }
@@ -31,22 +31,22 @@ interface DialogProps {
   close: () => void;
 }
 
-function WorkingDialog({ experiment, asked, label, close }: DialogProps) {
-  const found = useDerivation(experiment, asked);
+function DerivationDialog({ experiment, asked, label, close }: DialogProps) {
+  const query = useDerivation(experiment, asked);
   return (
-    <Dialog title={found.data?.title ?? label} close={close}>
-      {found.isPending && <Skeleton rows={4} />}
-      <FormError error={found.error} />
-      {found.data && (
+    <Dialog title={query.data?.title ?? label} close={close}>
+      {query.isPending && <Skeleton rows={4} />}
+      <FormError error={query.error} />
+      {query.data && (
         <div>
-          <p>{found.data.words}</p>
-          <p className="mt-2 rounded bg-base-200 px-3 py-2 font-serif text-[15px]">{found.data.formula}</p>
-          <p className="quiet mt-1 text-sm">{found.data.source}</p>
+          <p>{query.data.words}</p>
+          <p className="mt-2 rounded bg-base-200 px-3 py-2 font-serif text-[15px]">{query.data.formula}</p>
+          <p className="quiet mt-1 text-sm">{query.data.source}</p>
           <div className="mt-3 grid grid-cols-2 gap-6 text-sm">
             {(
               [
-                ["What was counted", found.data.inputs],
-                ["What is made of it", found.data.steps],
+                ["What was counted", query.data.inputs],
+                ["What is made of it", query.data.steps],
               ] as const
             ).map(([title, lines]) => (
               <section key={title}>
@@ -66,7 +66,7 @@ function WorkingDialog({ experiment, asked, label, close }: DialogProps) {
             <CopyTable
               text={tableText(
                 ["name", "value"],
-                [...found.data.inputs, ...found.data.steps].map((line) => [line.name, line.value.replace("−", "-")]),
+                [...query.data.inputs, ...query.data.steps].map((line) => [line.name, line.value.replace("−", "-")]),
               )}
             />
             <button type="button" className="btn btn-sm" onClick={close}>

@@ -1,0 +1,207 @@
+import {
+  columnVisibilityFeature,
+  createSortedRowModel,
+  rowSortingFeature,
+  tableFeatures,
+  useTable,
+  type Column as TableColumn,
+  type ColumnDef,
+} from "@tanstack/react-table";
+import { useMemo, useState, type ReactNode } from "react";
+import { tableText, type Cell } from "../lib/tableText";
+import { CopyTable } from "./CopyTable";
+
+/** A column: what a cell shows, what it sorts by, and what of it is copied. */
+export interface Column<Row> {
+  /** Name of the column: its head where `head` is not given, in the list of columns and in copies. */
+  name: string;
+  head?: ReactNode;
+  cell: (row: Row, index: number) => ReactNode;
+  /** Value that the column sorts by and that is copied; a column without one does neither. */
+  value?: (row: Row) => Cell | null | undefined;
+  /** Copied in place of `value`, where a cell holds several figures: their heads and values. */
+  copied?: readonly (readonly [string, (row: Row) => Cell | null | undefined])[];
+  /** Figures stand right, words left. */
+  align?: "left" | "right";
+  className?: string;
+  width?: number;
+  /** Classes of head and cells, to leave a column out of narrow screens. */
+  responsive?: string;
+  /** False for columns without which a row means nothing. */
+  hideable?: boolean;
+  /** False where the order of the rows is part of what the table says. */
+  sortable?: boolean;
+}
+
+interface Props<Row> {
+  /** What the table holds, for those who hear it. */
+  label: string;
+  rows: readonly Row[];
+  columns: readonly Column<Row>[];
+  rowKey: (row: Row) => string | number;
+  rowClass?: (row: Row) => string;
+  /** False where there is nothing to copy. */
+  copy?: boolean;
+  /** False where the order of the rows is part of what the table says. */
+  sortable?: boolean;
+  /** Rows that stay last whatever the order, such as totals. */
+  totals?: readonly Row[];
+  /** What stands below the table, beside the button that copies it. */
+  below?: ReactNode;
+  /** Height at which the rows scroll below a head that stays, in CSS. */
+  maxHeight?: string;
+}
+
+const features = tableFeatures({
+  columnVisibilityFeature,
+  rowSortingFeature,
+  sortedRowModel: createSortedRowModel(),
+});
+
+/** The table of the product: sorted by a click on a head, copied as shown, its columns chosen, its head in view. */
+export function DataTable<Row extends object>({
+  label,
+  rows,
+  columns,
+  rowKey,
+  rowClass,
+  copy = true,
+  sortable = true,
+  totals = [],
+  below,
+  maxHeight,
+}: Props<Row>) {
+  const data = useMemo(() => [...rows], [rows]);
+  const definitions = useMemo(
+    () =>
+      columns.map(({ name, value, sortable: sorts = true, hideable = true }): ColumnDef<typeof features, Row> => ({
+        id: name,
+        accessorFn: (row) => value?.(row) ?? undefined,
+        enableSorting: sortable && sorts && value !== undefined,
+        enableHiding: hideable,
+        sortFn: compareCells,
+        sortUndefined: "last",
+      })),
+    [columns, sortable],
+  );
+  const table = useTable({ features, columns: definitions, data, getRowId: (row) => String(rowKey(row)) });
+  const byName = new Map(columns.map((column) => [column.name, column]));
+  const shown = table.getVisibleLeafColumns().flatMap((column) => {
+    const own = byName.get(column.id);
+    return own ? [{ column, own }] : [];
+  });
+  const sorted = table.getRowModel().rows;
+  const text = () => {
+    const parts = shown.flatMap(({ own }) => own.copied ?? (own.value ? [[own.name, own.value] as const] : []));
+    return tableText(
+      parts.map(([head]) => head),
+      [...sorted.map((row) => row.original), ...totals].map((row) => parts.map(([, value]) => value(row) ?? "")),
+    );
+  };
+  const line = (row: Row, key: string, index: number) => (
+    <tr key={key} className={`border-b border-base-300 align-top last:border-b-0 ${rowClass?.(row) ?? ""}`}>
+      {shown.map(({ own }) => (
+        <td
+          key={own.name}
+          className={`px-1 py-1.5 first:pl-0 last:pr-0 ${own.align === "left" ? "text-left" : ""} ${own.className ?? ""} ${own.responsive ?? ""}`}
+        >
+          {own.cell(row, index)}
+        </td>
+      ))}
+    </tr>
+  );
+  const hideable = table.getAllLeafColumns().filter((column) => column.getCanHide());
+  return (
+    <>
+      <div
+        className="overflow-auto"
+        style={maxHeight ? { maxHeight } : undefined}
+        tabIndex={0}
+        role="region"
+        aria-label={label}
+      >
+        <table className="w-full text-right" aria-label={label}>
+          <thead className="quiet sticky top-0 z-[1] bg-base-100 text-xs">
+            <tr className="border-b border-base-300">
+              {shown.map(({ column, own }) => {
+                const direction = column.getIsSorted();
+                return (
+                  <th
+                    key={own.name}
+                    scope="col"
+                    className={`px-1 py-1 font-normal first:pl-0 last:pr-0 ${own.align === "left" ? "text-left" : ""} ${own.responsive ?? ""}`}
+                    style={own.width ? { width: own.width } : undefined}
+                    aria-sort={direction === "asc" ? "ascending" : direction === "desc" ? "descending" : undefined}
+                  >
+                    {column.getCanSort() ? (
+                      <button
+                        className={`cursor-pointer hover:underline ${own.align === "left" ? "text-left" : "text-right"}`}
+                        title={`Sort by ${own.name}`}
+                        onClick={column.getToggleSortingHandler()}
+                      >
+                        {own.head ?? own.name}
+                        {direction && <span aria-hidden> {direction === "asc" ? "↑" : "↓"}</span>}
+                      </button>
+                    ) : (
+                      (own.head ?? own.name)
+                    )}
+                  </th>
+                );
+              })}
+            </tr>
+          </thead>
+          <tbody>{sorted.map((row) => line(row.original, row.id, row.index))}</tbody>
+          {totals.length > 0 && (
+            <tfoot className="border-t border-neutral">
+              {totals.map((row, index) => line(row, String(rowKey(row)), rows.length + index))}
+            </tfoot>
+          )}
+        </table>
+      </div>
+      {(copy || below) && (
+        <div className="quiet mt-1 flex flex-wrap items-center gap-3 text-sm">
+          {below}
+          {copy && <CopyTable text={text} />}
+          {copy && hideable.length > CHOOSE_FROM && <ColumnChoice columns={hideable} />}
+        </div>
+      )}
+    </>
+  );
+}
+
+/** Columns that can be hidden are offered from more than this many on. */
+const CHOOSE_FROM = 3;
+
+/** Numbers by size, words by the alphabet of the reader. */
+function compareCells<Row extends { getValue: (column: string) => unknown }>(a: Row, b: Row, column: string): number {
+  const [x, y] = [a.getValue(column), b.getValue(column)];
+  return typeof x === "number" && typeof y === "number" ? x - y : String(x).localeCompare(String(y));
+}
+
+type Hideable = Pick<TableColumn<typeof features, object>, "id" | "getIsVisible" | "getToggleVisibilityHandler">;
+
+function ColumnChoice({ columns }: { columns: readonly Hideable[] }) {
+  const [open, setOpen] = useState(false);
+  return (
+    <details className="relative" onToggle={(event) => setOpen(event.currentTarget.open)}>
+      <summary className="btn btn-xs">Columns</summary>
+      {open && (
+        <ul className="sheet absolute bottom-full z-10 mb-1 grid gap-1 p-2 text-base-content">
+          {columns.map((column) => (
+            <li key={column.id}>
+              <label className="flex items-center gap-2 whitespace-nowrap">
+                <input
+                  type="checkbox"
+                  className="checkbox checkbox-xs"
+                  checked={column.getIsVisible()}
+                  onChange={column.getToggleVisibilityHandler()}
+                />
+                {column.id}
+              </label>
+            </li>
+          ))}
+        </ul>
+      )}
+    </details>
+  );
+}
