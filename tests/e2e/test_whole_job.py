@@ -21,8 +21,9 @@ def counts_file(days, per_day, header="Date;Group;Visitors;Orders", first=None, 
 def fill(page, label, text):
     """Type into a field that saves on leaving, and wait until it has."""
     with page.expect_response(lambda r: r.request.method == "PATCH") as saved:
-        page.get_by_label(label, exact=True).fill(text)
-        page.get_by_label(label, exact=True).press("Tab")
+        field = page.get_by_label(label, exact=True).and_(page.locator("input, textarea"))
+        field.fill(text)
+        field.press("Tab")
     assert saved.value.ok, saved.value.text()
 
 

@@ -12,6 +12,7 @@ const MetricPage = lazy(() => import("./library/MetricPage").then((m) => ({ defa
 const ConnectionsPage = lazy(() => import("./running/ConnectionsPage").then((m) => ({ default: m.ConnectionsPage })));
 const NoticesPage = lazy(() => import("./running/NoticesPage").then((m) => ({ default: m.NoticesPage })));
 const CasebookPage = lazy(() => import("./casebook/CasebookPage").then((m) => ({ default: m.CasebookPage })));
+const GlossaryPage = lazy(() => import("./GlossaryPage").then((m) => ({ default: m.GlossaryPage })));
 const SharedReportPage = lazy(() => import("./report/ReportPage").then((m) => ({ default: m.SharedReportPage })));
 const ReportPage = lazy(() => import("./report/ReportPage").then((m) => ({ default: m.ReportPage })));
 
@@ -35,6 +36,7 @@ export function App() {
           <Route path="/metrics" element={<LibraryPage />} />
           <Route path="/metrics/:key" element={<MetricPage />} />
           <Route path="/notices" element={<NoticesPage />} />
+          <Route path="/glossary" element={<GlossaryPage />} />
           <Route path="/connections" element={<ConnectionsPage />} />
           <Route path="/experiments/:key" element={<Navigate to="brief" replace />} />
           <Route path="/experiments/:key/:sheet" element={<ExperimentPage />} />

@@ -17,6 +17,12 @@ from neat_verdict.core.text.format import format_share
 Role = Literal["primary", "secondary", "guardrail"]
 
 
+def _without_defaults(schema: dict[str, Any]) -> None:
+    """A field that is not sent stays as it is, or is filled in: a client need not send any, and its types say so."""
+    for field in schema.get("properties", {}).values():
+        field.pop("default", None)
+
+
 class ParameterIO(Schema):
     """A value the site reads; ``value`` is text that is read as ``kind``."""
 
@@ -28,7 +34,7 @@ class ParameterIO(Schema):
 class VariantIn(Schema):
     """``id`` is that of a variant that is there; without it a new one. ``copy_of`` takes its pictures along."""
 
-    model_config = {"extra": "forbid"}
+    model_config = {"extra": "forbid", "json_schema_extra": _without_defaults}
     id: int | None = None
     copy_of: int | None = None
     name: str = Field(max_length=80)
@@ -154,7 +160,7 @@ class ExperimentFields(Schema):
 class ExperimentChanges(ExperimentFields):
     """Only the fields that are given change."""
 
-    model_config = {"extra": "forbid"}
+    model_config = {"extra": "forbid", "json_schema_extra": _without_defaults}
     metrics: list[MetricUseIn] = Field(default_factory=list, max_length=50)
     variants: list[VariantIn] = Field(default_factory=list)
 

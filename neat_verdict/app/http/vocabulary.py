@@ -13,6 +13,7 @@ from neat_verdict.core.designs import DESIGNS
 from neat_verdict.core.matching import OPERATOR_WORDS, OPERATORS
 from neat_verdict.core.methods import METHODS
 from neat_verdict.core.metrics import KINDS
+from neat_verdict.core.text.glossary import GLOSSARY
 from neat_verdict.core.variants import LETTERS
 from neat_verdict.core.verdicts import VERDICTS
 from neat_verdict.core.verdicts.kinds.base import Tone
@@ -79,6 +80,14 @@ class ValueKindOut(Schema):
     operators: list[ChoiceOut]
 
 
+class TermOut(Schema):
+    """A word with its explanation; ``own`` for a word of this product."""
+
+    name: str
+    explanation: str
+    own: bool
+
+
 class VocabularyOut(Schema):
     letters: str
     methods: list[MethodOut]
@@ -86,6 +95,11 @@ class VocabularyOut(Schema):
     verdicts: list[VerdictOut]
     metric_kinds: list[MetricKindOut]
     value_kinds: list[ValueKindOut]
+
+
+def glossary() -> list[TermOut]:
+    """The words that screens explain on the spot."""
+    return [TermOut(name=term.name, explanation=term.explanation, own=term.own) for term in GLOSSARY]
 
 
 def vocabulary() -> VocabularyOut:

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { client, take } from "./client";
-import { keys } from "./hooks";
+import { keys, useStale } from "./keys";
 
 const POLL = 400;
 /** Epochs last an hour at least; what is looked at need not be newer than this, in milliseconds. */
@@ -29,6 +29,7 @@ export type Reallocation =
 
 export function useReallocate(key: string) {
   const cache = useQueryClient();
+  const stale = useStale();
   return useMutation({
     mutationFn: (wanted: Reallocation) =>
       wanted.way === "hand"
@@ -46,8 +47,7 @@ export function useReallocate(key: string) {
           ),
     onSuccess: (allocation) => {
       cache.setQueryData(keys.allocation(key), allocation);
-      void cache.invalidateQueries({ queryKey: keys.experiment(key) });
-      void cache.invalidateQueries({ queryKey: keys.ledger(key) });
+      stale("shares", key);
     },
   });
 }

@@ -7,10 +7,12 @@ export type Docket = Schemas["Docket"];
 export type DocketRow = Schemas["DocketRow"];
 export type Evidence = Schemas["EvidenceOut"];
 export type Experiment = Schemas["ExperimentOut"];
-export type ExperimentChanges = Partial<Omit<Schemas["ExperimentChanges"], "variants">> & { variants?: Variant[] };
+export type ExperimentChanges = Schemas["ExperimentChanges"];
 export type Interval = Schemas["IntervalOut"];
 export type Plan = Schemas["PlanOut"];
 export type Preview = Schemas["PreviewOut"];
+/** In which column of a file each field stands. */
+export type Columns = Record<string, number | null>;
 export type PreviewStep = Schemas["PreviewStep"];
 export type Reading = Schemas["ReadingOut"];
 export type Comparison = Schemas["ComparisonOut"];
@@ -27,7 +29,7 @@ export type ReportLink = Schemas["LinkOut"];
 export type SpendFileSeen = Schemas["SpendFileOut"];
 export type Session = Schemas["Session"];
 export type Tone = Comparison["tone"];
-export type Variant = Partial<Schemas["VariantIn"]> & Pick<Schemas["VariantIn"], "name">;
+export type Variant = Schemas["VariantIn"];
 export type VariantOut = Schemas["VariantOut"];
 export type Parameter = Schemas["ParameterIO"];
 export type MetricUse = Schemas["MetricUseOut"];
@@ -57,6 +59,11 @@ export type UnitsSeen = Schemas["UnitsOut"];
 export type EventFileSeen = Schemas["EventFileOut"];
 export type CountsIn = Schemas["CountsIn"];
 export type SizeIn = Schemas["SizeIn"];
+export type Policy = Schemas["AllocationIO"];
+export type Allocation = Schemas["AllocationOut"];
+export type EpochShown = Schemas["EpochOut"];
+export type Adaptive = Schemas["AdaptiveOut"];
+export type AllocationRehearsal = Schemas["AllocationRehearsalOut"];
 
 interface ProblemBody {
   unmet?: string[];
@@ -120,15 +127,11 @@ export async function take<T>(answer: Promise<{ data?: T }>): Promise<T> {
 export async function previewFile(
   key: string,
   file: File,
-  columns: Record<string, number | null>,
+  columns: Columns,
   metric: string,
   onRows: (rows: number) => void,
 ): Promise<Preview> {
-  const response = await fetch(`/api/v1/experiments/${key}/imports/preview`, {
-    method: "POST",
-    headers: { "X-CSRFToken": csrfToken() },
-    body: importForm(file, columns, metric),
-  });
+  const response = await post(`/experiments/${key}/imports/preview`, importParts(file, columns, metric));
   if (!response.ok || !response.body) throw await problemOf(response);
   const reader = response.body.pipeThrough(new TextDecoderStream()).getReader();
   let rest = "";
@@ -146,82 +149,63 @@ export async function previewFile(
   }
 }
 
-export async function storeFile(
+export function storeFile(
   key: string,
   file: File,
-  columns: Record<string, number | null>,
+  columns: Columns,
   metric: string,
   digest: string,
   leaveOutWrong: boolean,
 ): Promise<{ added: number; changed: number }> {
-  const form = importForm(file, columns, metric);
-  form.set("digest", digest);
-  form.set("leave_out_wrong", String(leaveOutWrong));
-  const response = await fetch(`/api/v1/experiments/${key}/imports`, {
+  const leave_out_wrong = String(leaveOutWrong);
+  return sendForm(`/experiments/${key}/imports`, { ...importParts(file, columns, metric), digest, leave_out_wrong });
+}
+
+function formOf(parts: Record<string, string | File>): FormData {
+  const form = new FormData();
+  for (const [name, part] of Object.entries(parts)) form.set(name, part);
+  return form;
+}
+
+function post(address: string, parts: Record<string, string | File>): Promise<Response> {
+  return fetch(`/api/v1${address}`, {
     method: "POST",
     headers: { "X-CSRFToken": csrfToken() },
-    body: form,
+    body: formOf(parts),
   });
-  if (!response.ok) throw await problemOf(response);
-  return (await response.json()) as { added: number; changed: number };
 }
 
 /** Send a form with a file and read the answer. */
-async function sendForm<T>(address: string, form: FormData): Promise<T> {
-  const response = await fetch(`/api/v1${address}`, {
-    method: "POST",
-    headers: { "X-CSRFToken": csrfToken() },
-    body: form,
-  });
+async function sendForm<T>(address: string, parts: Record<string, string | File>): Promise<T> {
+  const response = await post(address, parts);
   if (!response.ok) throw await problemOf(response);
   return (await response.json()) as T;
 }
 
 export function addPicture(key: string, variant: number, file: File): Promise<Experiment> {
-  const form = new FormData();
-  form.set("file", file);
-  return sendForm(`/experiments/${key}/variants/${variant}/pictures`, form);
+  return sendForm(`/experiments/${key}/variants/${variant}/pictures`, { file });
 }
 
 export function readPastFile(file: File): Promise<Past> {
-  const form = new FormData();
-  form.set("file", file);
-  return sendForm("/past-data", form);
+  return sendForm("/past-data", { file });
 }
 
-function importForm(file: File, columns: Record<string, number | null>, metric: string): FormData {
-  const form = new FormData();
-  form.set("file", file);
-  form.set("metric", metric);
-  form.set("columns", JSON.stringify(columns));
-  return form;
+function importParts(file: File, columns: Columns, metric: string) {
+  return { file, metric, columns: JSON.stringify(columns) };
 }
 
 /** Spend and impressions by day and variant: all of the file, or nothing and what is wrong. */
-export function sendOutlays(key: string, file: File): Promise<SpendFileSeen> {
-  const form = new FormData();
-  form.set("file", file);
-  return sendForm(`/experiments/${key}/spend`, form);
+export function sendSpend(key: string, file: File): Promise<SpendFileSeen> {
+  return sendForm(`/experiments/${key}/spend`, { file });
 }
 
 /** What a file with a row a unit comes to; with a digest it is stored. */
 export function sendUnits(key: string, file: File, digest?: string, leaveOutWrong = false): Promise<UnitsSeen> {
-  const form = new FormData();
-  form.set("file", file);
-  if (digest === undefined) return sendForm(`/experiments/${key}/unit-files/preview`, form);
-  form.set("digest", digest);
-  form.set("leave_out_wrong", String(leaveOutWrong));
-  return sendForm(`/experiments/${key}/unit-files`, form);
+  if (digest === undefined) return sendForm(`/experiments/${key}/unit-files/preview`, { file });
+  return sendForm(`/experiments/${key}/unit-files`, { file, digest, leave_out_wrong: String(leaveOutWrong) });
 }
 
 /** Take in a file with one event a line. */
 export function sendEventFile(file: File): Promise<EventFileSeen> {
-  const form = new FormData();
-  form.set("file", file);
-  return sendForm("/event-files", form);
+  return sendForm("/event-files", { file });
 }
-export type Policy = Schemas["AllocationIO"];
-export type Allocation = Schemas["AllocationOut"];
-export type EpochShown = Schemas["EpochOut"];
-export type Adaptive = Schemas["AdaptiveOut"];
-export type AllocationRehearsal = Schemas["AllocationRehearsalOut"];

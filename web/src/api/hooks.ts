@@ -1,4 +1,12 @@
-import { keepPreviousData, skipToken, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import {
+  keepPreviousData,
+  queryOptions,
+  skipToken,
+  useMutation,
+  useQuery,
+  useQueryClient,
+} from "@tanstack/react-query";
+import { useCallback } from "react";
 import {
   addPicture,
   client,
@@ -10,46 +18,7 @@ import {
   type Metric,
   type SizeIn,
 } from "./client";
-
-export const keys = {
-  session: ["session"] as const,
-  docket: (filter?: object) => (filter ? (["docket", filter] as const) : (["docket"] as const)),
-  experiment: (key: string) => ["experiment", key] as const,
-  evidence: (key: string) => ["evidence", key] as const,
-  segmentEvidence: (key: string, asked?: object) =>
-    asked ? (["evidence", key, "segments", asked] as const) : (["evidence", key, "segments"] as const),
-  ledger: (key: string) => ["ledger", key] as const,
-  report: (key: string) => ["report", key] as const,
-  verdict: (counts: CountsIn | null) => ["scratchpad-verdict", counts] as const,
-  metrics: (search?: string) => (search === undefined ? (["metrics"] as const) : (["metrics", search] as const)),
-  metric: (key: string) => ["metric", key] as const,
-  sample: ["sample-events"] as const,
-  metricPreview: (definition: Definition, events: string | null) => ["metric-preview", definition, events] as const,
-  forecasts: (key: string) => ["forecasts", key] as const,
-  rehearsal: (key: string) => ["rehearsal", key] as const,
-  allocation: (key: string) => ["allocation", key] as const,
-  epoch: (key: string, number: number) => ["allocation", key, number] as const,
-  allocationRehearsal: (key: string) => ["allocation-rehearsal", key] as const,
-  past: (key: string, metric: string) => ["past", key, metric] as const,
-  live: (key: string) => ["live", key] as const,
-  readiness: (key: string) => ["readiness", key] as const,
-  notices: ["notices"] as const,
-  notes: (key: string) => ["notes", key] as const,
-  audiences: ["audiences"] as const,
-  machineKeys: ["machine-keys"] as const,
-  snippets: (key: string) => ["snippets", key] as const,
-  exclusion: ["exclusion-groups"] as const,
-  segments: ["segments"] as const,
-  shared: (token: string) => ["shared", token] as const,
-  links: (key: string) => ["links", key] as const,
-  handover: (key: string) => ["handover", key] as const,
-  casebook: (asked?: object) => (asked ? (["casebook", asked] as const) : (["casebook"] as const)),
-  cohorts: (key: string, asked: object) => ["evidence", key, "cohorts", asked] as const,
-  selectedRange: (key: string, first: string, last: string) =>
-    ["evidence", key, "selected-range", first, last] as const,
-  derivation: (key: string, asked: object) => ["evidence", key, "derivation", asked] as const,
-  size: (size: SizeIn) => ["scratchpad-size", size] as const,
-};
+import { keys, useStale } from "./keys";
 
 export function useSession() {
   return useQuery({
@@ -74,12 +43,23 @@ export interface DocketFilter {
   archived: boolean;
 }
 
-export function useDocket(filter: DocketFilter) {
-  return useQuery({
+function docketQuery(filter: DocketFilter) {
+  return queryOptions({
     queryKey: keys.docket(filter),
     queryFn: () => take(client.GET("/api/v1/docket", { params: { query: filter } })),
-    placeholderData: keepPreviousData,
   });
+}
+
+export function useDocket(filter: DocketFilter) {
+  return useQuery({ ...docketQuery(filter), placeholderData: keepPreviousData });
+}
+
+const WHOLE_DOCKET: DocketFilter = { search: "", area: "", mine: false, archived: false };
+
+/** The docket when it is asked for, and not before: no page but its own waits for it. */
+export function useDocketOnDemand() {
+  const cache = useQueryClient();
+  return () => cache.ensureQueryData(docketQuery(WHOLE_DOCKET));
 }
 
 export function useExperiment(key: string) {
@@ -89,7 +69,7 @@ export function useExperiment(key: string) {
   });
 }
 
-/** How often evidence is asked for anew while events come in, in milliseconds. */
+/** How often evidence is asked for again while events come in, in milliseconds. */
 const EVIDENCE_EVERY = 5000;
 
 export function useEvidence(key: string, enabled = true) {
@@ -135,33 +115,24 @@ export function useReport(key: string) {
   });
 }
 
-/** Put an experiment that the server has sent back in place, and let what follows from it be asked anew. */
-export function useKeep() {
+/** Put an experiment that the server has sent back in place, and let what follows from it be asked again. */
+export function useKeep(): (experiment: Experiment) => void {
   const cache = useQueryClient();
-  return (experiment: Experiment) => {
-    cache.setQueryData(keys.experiment(experiment.key), experiment);
-    for (const stale of [
-      keys.docket(),
-      keys.evidence(experiment.key),
-      keys.ledger(experiment.key),
-      keys.report(experiment.key),
-      keys.rehearsal(experiment.key),
-      keys.forecasts(experiment.key),
-      keys.metrics(),
-      keys.readiness(experiment.key),
-      keys.live(experiment.key),
-      keys.exclusion,
-    ]) {
-      void cache.invalidateQueries({ queryKey: stale });
-    }
-  };
+  const stale = useStale();
+  return useCallback(
+    (experiment) => {
+      cache.setQueryData(keys.experiment(experiment.key), experiment);
+      stale("experiment", experiment.key);
+    },
+    [cache, stale],
+  );
 }
 
 export function useCreate() {
   const keep = useKeep();
   return useMutation({
     mutationFn: (body: { name: string; changes?: ExperimentChanges }) =>
-      take(client.POST("/api/v1/experiments", { body: body as never })),
+      take(client.POST("/api/v1/experiments", { body })),
     onSuccess: keep,
   });
 }
@@ -247,6 +218,16 @@ export function useMetrics(search = "") {
   });
 }
 
+/** Names of the metrics of the library, to choose from. */
+export function useMetricNames(): string[] {
+  return useMetrics().data?.items.map((metric) => metric.name) ?? [];
+}
+
+/** Names of the events that metrics count, to choose from. */
+export function useEventNames(): string[] {
+  return [...new Set(useMetrics().data?.items.flatMap((metric) => metric.events))].sort();
+}
+
 export function useMetric(key: string | null) {
   return useQuery({
     queryKey: keys.metric(key ?? ""),
@@ -263,6 +244,7 @@ export interface MetricDraft {
 /** Makes a metric (no key), or a new version of the one with this key. */
 export function useSaveMetric(key: string | null) {
   const cache = useQueryClient();
+  const stale = useStale();
   return useMutation({
     mutationFn: ({ version, ...body }: MetricDraft & { version: number }): Promise<Metric> =>
       key
@@ -270,17 +252,16 @@ export function useSaveMetric(key: string | null) {
         : take(client.POST("/api/v1/metrics", { body })),
     onSuccess: (metric) => {
       cache.setQueryData(keys.metric(metric.key), metric);
-      void cache.invalidateQueries({ queryKey: keys.metrics() });
-      void cache.invalidateQueries({ queryKey: ["experiment"] });
+      stale("metric");
     },
   });
 }
 
 export function useDeleteMetric(key: string) {
-  const cache = useQueryClient();
+  const stale = useStale();
   return useMutation({
     mutationFn: () => client.DELETE("/api/v1/metrics/{key}", { params: { path: { key } } }),
-    onSuccess: () => cache.invalidateQueries({ queryKey: keys.metrics() }),
+    onSuccess: () => stale("metric"),
   });
 }
 
@@ -322,6 +303,7 @@ export interface Guess {
 /** Enters the own forecast, or takes it back (null). */
 export function useForecast(key: string) {
   const cache = useQueryClient();
+  const stale = useStale();
   const params = { path: { key } };
   return useMutation({
     mutationFn: (guess: Guess | null) =>
@@ -330,7 +312,7 @@ export function useForecast(key: string) {
         : take(client.DELETE("/api/v1/experiments/{key}/forecasts/mine", { params })),
     onSuccess: (forecasts) => {
       cache.setQueryData(keys.forecasts(key), forecasts);
-      void cache.invalidateQueries({ queryKey: keys.ledger(key) });
+      stale("forecast", key);
     },
   });
 }
@@ -364,12 +346,13 @@ export function useRehearse(key: string) {
 
 export function useCancelRehearsal(key: string) {
   const cache = useQueryClient();
+  const stale = useStale();
   return useMutation({
     mutationFn: (number: number) =>
       take(client.DELETE("/api/v1/experiments/{key}/rehearsal/{number}", { params: { path: { key, number } } })),
     onSuccess: (latest) => {
       cache.setQueryData(keys.rehearsal(key), latest);
-      void cache.invalidateQueries({ queryKey: keys.allocationRehearsal(key) });
+      stale("rehearsal", key);
     },
   });
 }

@@ -1,7 +1,7 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { client, take, type Handover } from "./client";
 import type { operations } from "./schema";
-import { keys } from "./hooks";
+import { keys, useStale } from "./keys";
 
 export function useSharedReport(token: string) {
   return useQuery({
@@ -12,16 +12,13 @@ export function useSharedReport(token: string) {
 }
 
 export function useReportLinks(key: string) {
-  const cache = useQueryClient();
+  const stale = useStale();
   const params = { path: { key } };
   const links = useQuery({
     queryKey: keys.links(key),
     queryFn: () => take(client.GET("/api/v1/experiments/{key}/report-links", { params })),
   });
-  const onSuccess = () => {
-    void cache.invalidateQueries({ queryKey: keys.links(key) });
-    void cache.invalidateQueries({ queryKey: keys.ledger(key) });
-  };
+  const onSuccess = () => stale("links", key);
   const make = useMutation({
     mutationFn: (body: { days: number; note: string }) =>
       take(client.POST("/api/v1/experiments/{key}/report-links", { params, body })),
@@ -52,6 +49,7 @@ export type HandoverStep =
 
 export function useHandoverStep(key: string) {
   const cache = useQueryClient();
+  const stale = useStale();
   const params = { path: { key } };
   return useMutation({
     mutationFn: (step: HandoverStep) => {
@@ -87,8 +85,7 @@ export function useHandoverStep(key: string) {
     },
     onSuccess: (handover) => {
       cache.setQueryData(keys.handover(key), handover);
-      for (const stale of [keys.ledger(key), keys.report(key), keys.casebook()])
-        void cache.invalidateQueries({ queryKey: stale });
+      stale("handover", key);
     },
   });
 }
@@ -110,6 +107,7 @@ export function useCasebook(asked: CasebookAsked) {
 /** Taking the looks that are due, or setting one aside; both answer with the evidence as it is then. */
 export function useLooks(key: string) {
   const cache = useQueryClient();
+  const stale = useStale();
   const params = { path: { key } };
   return useMutation({
     mutationFn: (step: { kind: "take" } | { kind: "aside"; number: number; reason: string }) =>
@@ -123,8 +121,7 @@ export function useLooks(key: string) {
           ),
     onSuccess: (evidence) => {
       cache.setQueryData(keys.evidence(key), evidence);
-      for (const stale of [keys.ledger(key), keys.docket(), keys.report(key)])
-        void cache.invalidateQueries({ queryKey: stale });
+      stale("looks", key);
     },
   });
 }
@@ -158,8 +155,8 @@ export function useSelectedRange(key: string, first: string, last: string) {
 }
 
 export function useSegmentSets(key: string) {
-  const cache = useQueryClient();
-  const onSuccess = () => cache.invalidateQueries({ queryKey: keys.segmentEvidence(key) });
+  const stale = useStale();
+  const onSuccess = () => stale("segmentSets", key);
   const save = useMutation({
     mutationFn: (body: { name: string; by: string; values: string[] }) =>
       take(client.POST("/api/v1/segment-sets", { body })),

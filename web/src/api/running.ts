@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { client, take, type ConditionGroup } from "./client";
-import { keys } from "./hooks";
+import { keys, useStale } from "./keys";
 
 /** How often the Watch sheet asks while it is looked at, in milliseconds. */
 export const WATCH_EVERY = 3000;
@@ -47,12 +47,9 @@ export function useNotes(key: string) {
 }
 
 export function useChangeNotes(key: string) {
-  const cache = useQueryClient();
+  const stale = useStale();
   const params = { path: { key } };
-  const onSuccess = () => {
-    void cache.invalidateQueries({ queryKey: ["notes"] });
-    void cache.invalidateQueries({ queryKey: keys.ledger(key) });
-  };
+  const onSuccess = () => stale("notes", key);
   const add = useMutation({
     mutationFn: (body: { day: string; text: string; everywhere: boolean }) =>
       take(client.POST("/api/v1/experiments/{key}/notes", { params, body })),
@@ -71,8 +68,8 @@ export function useAudiences() {
 }
 
 export function useKeepAudience() {
-  const cache = useQueryClient();
-  const onSuccess = () => cache.invalidateQueries({ queryKey: keys.audiences });
+  const stale = useStale();
+  const onSuccess = () => stale("audiences");
   const keep = useMutation({
     mutationFn: (body: { name: string; description: string; groups: ConditionGroup[] }) =>
       take(client.POST("/api/v1/audiences", { body })),
@@ -98,8 +95,8 @@ export function useMachineKeys() {
 }
 
 export function useKeyActions() {
-  const cache = useQueryClient();
-  const onSuccess = () => cache.invalidateQueries({ queryKey: keys.machineKeys });
+  const stale = useStale();
+  const onSuccess = () => stale("machineKeys");
   const make = useMutation({
     mutationFn: (name: string) => take(client.POST("/api/v1/keys", { body: { name } })),
     onSuccess,
@@ -128,11 +125,12 @@ export function useSegments() {
 
 export function useChooseSegments() {
   const cache = useQueryClient();
+  const stale = useStale();
   return useMutation({
     mutationFn: (segments: string[][]) => take(client.PUT("/api/v1/segments", { body: { segments } })),
     onSuccess: (chosen) => {
       cache.setQueryData(keys.segments, chosen);
-      void cache.invalidateQueries({ queryKey: ["live"] });
+      stale("segments");
     },
   });
 }

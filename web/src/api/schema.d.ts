@@ -2502,141 +2502,86 @@ export interface components {
          */
         ExperimentChanges: {
             allocation?: components["schemas"]["AllocationIO"] | null;
-            /**
-             * Area
-             * @default
-             */
-            area: string;
+            /** Area */
+            area?: string;
             /**
              * Assignment Unit
-             * @default visitor
              * @enum {string}
              */
-            assignment_unit: "visitor" | "account" | "request";
-            /**
-             * Audience
-             * @default
-             */
-            audience: string;
+            assignment_unit?: "visitor" | "account" | "request";
+            /** Audience */
+            audience?: string;
             /** Audience Per Day */
             audience_per_day?: number | null;
             /** Audience Rules */
             audience_rules?: components["schemas"]["ConditionGroupIO"][];
             /** Baseline */
             baseline?: number | null;
-            /**
-             * Because
-             * @default
-             */
-            because: string;
-            /**
-             * Change
-             * @default
-             */
-            change: string;
-            /**
-             * Confidence
-             * @default 0.95
-             */
-            confidence: number;
-            /**
-             * Correlation
-             * @default 0
-             */
-            correlation: number;
+            /** Because */
+            because?: string;
+            /** Change */
+            change?: string;
+            /** Confidence */
+            confidence?: number;
+            /** Correlation */
+            correlation?: number;
             /**
              * Data From
-             * @default files
              * @enum {string}
              */
-            data_from: "files" | "events";
-            /**
-             * Description
-             * @default
-             */
-            description: string;
-            /**
-             * Exclusion Group
-             * @default
-             */
-            exclusion_group: string;
-            /**
-             * Exclusion Share
-             * @default 1
-             */
-            exclusion_share: number;
+            data_from?: "files" | "events";
+            /** Description */
+            description?: string;
+            /** Exclusion Group */
+            exclusion_group?: string;
+            /** Exclusion Share */
+            exclusion_share?: number;
             /**
              * Family
-             * @default holm
              * @enum {string}
              */
-            family: "holm" | "benjamini_hochberg";
+            family?: "holm" | "benjamini_hochberg";
             /** Forced */
             forced?: {
                 [key: string]: string;
             };
-            /**
-             * Least Conversions
-             * @default 50
-             */
-            least_conversions: number;
-            /**
-             * Least Weeks
-             * @default 2
-             */
-            least_weeks: number;
+            /** Least Conversions */
+            least_conversions?: number;
+            /** Least Weeks */
+            least_weeks?: number;
             /** Longest Run Weeks */
             longest_run_weeks?: number | null;
             /**
              * Method
-             * @default fixed
              * @enum {string}
              */
-            method: "fixed" | "group_sequential" | "always_valid" | "posterior";
+            method?: "fixed" | "group_sequential" | "always_valid" | "posterior";
             /** Method Settings */
             method_settings?: {
                 [key: string]: unknown;
             };
             /** Metrics */
             metrics?: components["schemas"]["MetricUseIn"][];
-            /**
-             * Name
-             * @default
-             */
-            name: string;
-            /**
-             * Participation
-             * @default 1
-             */
-            participation: number;
+            /** Name */
+            name?: string;
+            /** Participation */
+            participation?: number;
             /** Planned Start */
             planned_start?: string | null;
-            /**
-             * Power
-             * @default 0.8
-             */
-            power: number;
+            /** Power */
+            power?: number;
             /** Ramp */
             ramp?: components["schemas"]["RampStepIO"][];
             /** Standard Deviation */
             standard_deviation?: number | null;
-            /**
-             * Unit Name
-             * @default visitors
-             */
-            unit_name: string;
+            /** Unit Name */
+            unit_name?: string;
             /** Variants */
             variants?: components["schemas"]["VariantIn"][];
-            /**
-             * Warm Up Days
-             * @default 0
-             */
-            warm_up_days: number;
-            /**
-             * Worthwhile Lift
-             * @default 0.05
-             */
-            worthwhile_lift: number;
+            /** Warm Up Days */
+            warm_up_days?: number;
+            /** Worthwhile Lift */
+            worthwhile_lift?: number;
         };
         /**
          * ExperimentOut
@@ -4798,20 +4743,14 @@ export interface components {
             copy_of?: number | null;
             /** Id */
             id?: number | null;
-            /**
-             * Link
-             * @default
-             */
-            link: string;
+            /** Link */
+            link?: string;
             /** Name */
             name: string;
             /** Parameters */
             parameters?: components["schemas"]["ParameterIO"][];
-            /**
-             * Weight
-             * @default 1
-             */
-            weight: number;
+            /** Weight */
+            weight?: number;
         };
         /**
          * VariantLineOut

@@ -198,6 +198,7 @@ function columnsOf(cases: Case[], strip: number): Column<Case>[] {
     },
     {
       name: "Adjusted for selection",
+      term: "Adjusted for selection",
       responsive: "max-sm:hidden",
       value: (line) => line.partially_pooled?.estimate,
       cell: (line) => (line.partially_pooled ? signed(line.partially_pooled.estimate) : "–"),

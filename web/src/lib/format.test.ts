@@ -1,6 +1,6 @@
 import { interval } from "../test/kit";
 import { describe, expect, it } from "vitest";
-import { bounds, count, day, parseNumber, percentText, pvalue, rate, rateDecimals, signed } from "./format";
+import { bounds, count, day, percentText, pvalue, rate, rateDecimals, signed } from "./format";
 
 describe("figures as text", () => {
   it.each([
@@ -39,17 +39,4 @@ describe("figures as text", () => {
   it("sets thousands apart", () => expect(count(41433)).toBe("41,433"));
 });
 
-describe("numbers as people type them", () => {
-  it.each([
-    ["2,900", 2900],
-    ["4.2 %", 4.2],
-    ["4,2", 4.2],
-    ["1 234", 1234],
-    ["-5", -5],
-    ["", null],
-  ])("reads %j", (text, number) => expect(parseNumber(text)).toBe(number));
-
-  it.each(["many", "1.2.3", "5-6", "1e5"])("refuses %j", (text) => expect(parseNumber(text)).toBeNaN());
-
-  it("shows a share without rounding noise", () => expect(percentText(0.07)).toBe("7"));
-});
+it("shows a share without rounding noise", () => expect(percentText(0.07)).toBe("7"));

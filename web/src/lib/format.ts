@@ -43,14 +43,6 @@ export function percentText(value: number | null | undefined): string {
   return value === null || value === undefined ? "" : String(Number((value * 100).toPrecision(10)));
 }
 
-/** A number as people type it: "2,900", "4.2 %", "4,2". null for nothing, NaN for what is no number. */
-export function parseNumber(text: string): number | null {
-  const bare = text.replace(/[\s\u00a0\u202f%]/g, "");
-  if (bare === "") return null;
-  if (/^-?\d{1,3}(,\d{3})+(\.\d+)?$/.test(bare)) return Number(bare.replaceAll(",", ""));
-  return /^-?\d*[.,]?\d+$/.test(bare) ? Number(bare.replace(",", ".")) : NaN;
-}
-
 const DAY = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "long", timeZone: "UTC" });
 const DAY_YEAR = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "long", year: "numeric", timeZone: "UTC" });
 const WEEKDAY = new Intl.DateTimeFormat("en-GB", { weekday: "short", day: "numeric", month: "short", timeZone: "UTC" });

@@ -5,7 +5,9 @@ export type Keymap = Record<string, () => void>;
 function isTyping(target: EventTarget | null): boolean {
   return (
     target instanceof HTMLElement &&
-    (target.isContentEditable || ["INPUT", "TEXTAREA", "SELECT"].includes(target.tagName) || !!target.closest("dialog"))
+    (target.isContentEditable ||
+      ["INPUT", "TEXTAREA", "SELECT"].includes(target.tagName) ||
+      !!target.closest("[role=dialog], [role=menu], [role=listbox]"))
   );
 }
 

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { Definition, EventFilter } from "../api/client";
-import { parseNumber } from "../lib/format";
+import { fromCanonical } from "../lib/numbers";
+import { NumberInput } from "../parts/NumberInput";
 import { EventFields, Problem } from "./EventFields";
 import { vocabulary } from "../api/vocabulary";
 import { emptyMeasure, ofKind, type Kind } from "./kinds";
@@ -128,7 +129,7 @@ function Window({ hours, set }: { hours: number | null; set: (hours: number | nu
   const change = (text: string, by: 24 | 1) => {
     setTyped(text);
     setUnit(by);
-    const number = parseNumber(text);
+    const number = fromCanonical(text);
     if (number === null) set(null);
     else if (!Number.isNaN(number)) set(number * by);
   };
@@ -136,12 +137,11 @@ function Window({ hours, set }: { hours: number | null; set: (hours: number | nu
     <span className="flex items-center gap-2 text-sm">
       <label className="flex items-center gap-2">
         <span className="quiet">Events count for</span>
-        <input
-          className="input input-sm w-20 text-right"
-          inputMode="decimal"
+        <NumberInput
+          className="input-sm w-20"
           placeholder="the run"
           value={typed}
-          onChange={(event) => change(event.target.value, unit)}
+          change={(text) => change(text, unit)}
         />
       </label>
       <select

@@ -1,4 +1,6 @@
 import type { Condition, EventFilter } from "../api/client";
+import { useEventNames } from "../api/hooks";
+import { ComboInput } from "../parts/ComboInput";
 import { OPERATOR_NAMES, OPERATORS, VALUE_KINDS } from "./kinds";
 
 interface Props {
@@ -11,6 +13,7 @@ interface Props {
 
 /** An event by name, under any number of conditions on its properties. */
 export function EventFields({ label, value, set, errorFor }: Props) {
+  const names = useEventNames();
   const conditions = value.conditions ?? [];
   const change = (index: number, part: Partial<Condition>) =>
     set({ ...value, conditions: conditions.map((line, i) => (i === index ? { ...line, ...part } : line)) });
@@ -18,13 +21,14 @@ export function EventFields({ label, value, set, errorFor }: Props) {
   return (
     <div>
       <div className="flex items-center gap-2">
-        <input
-          className="input input-sm w-56"
-          aria-label={`${label}: event`}
+        <ComboInput
+          label={`${label}: event`}
+          hideLabel
+          className="w-56"
           placeholder="booking_paid"
-          list="event-names"
           value={value.event}
-          onChange={(event) => set({ ...value, event: event.target.value })}
+          change={(event) => set({ ...value, event })}
+          options={names}
         />
         <button
           type="button"

@@ -1,5 +1,7 @@
+import { useState } from "react";
 import type { Measure } from "../api/client";
-import { parseNumber } from "../lib/format";
+import { fromCanonical } from "../lib/numbers";
+import { NumberInput } from "../parts/NumberInput";
 import { EventFields, Problem } from "./EventFields";
 
 interface Props {
@@ -67,17 +69,18 @@ export function MeasureFields({ label, value, set, anyKind = false, errorFor }: 
 }
 
 function Cap({ label, value, set }: { label: string; value: number | null; set: (cap: number | null) => void }) {
+  const [text, setText] = useState(value === null ? "" : String(value));
   return (
     <label className="flex items-center gap-2 text-sm">
       <span className="quiet">A unit counts at most</span>
-      <input
-        className="input input-sm w-24 text-right"
-        inputMode="decimal"
+      <NumberInput
+        className="input-sm w-24"
         aria-label={`${label}: a unit counts at most`}
         placeholder="no cap"
-        defaultValue={value ?? ""}
-        onChange={(event) => {
-          const cap = parseNumber(event.target.value);
+        value={text}
+        change={(next) => {
+          setText(next);
+          const cap = fromCanonical(next);
           if (cap === null || !Number.isNaN(cap)) set(cap);
         }}
       />

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { Problem as ProblemError, type Metric } from "../api/client";
-import { useDeleteMetric, useMetric, useMetrics, useSaveMetric, useSession, type MetricDraft } from "../api/hooks";
+import { useDeleteMetric, useMetric, useSaveMetric, useSession, type MetricDraft } from "../api/hooks";
 import { day } from "../lib/format";
 import { STATES } from "../lib/words";
 import { Failure, FormError, Panel, Skeleton } from "../parts/basics";
@@ -122,7 +122,6 @@ function Editor({ metric }: { metric: Metric | null }) {
         </div>
         <WorkedExample definition={draft.definition} />
       </div>
-      <EventNames />
     </main>
   );
 }
@@ -131,19 +130,6 @@ function pickDraft(metric: Metric | null): MetricDraft {
   return metric
     ? { name: metric.name, description: metric.description, definition: metric.definition }
     : { name: "", description: "", definition: FIRST };
-}
-
-/** Events that other metrics count, for the fields that name one. */
-function EventNames() {
-  const { data } = useMetrics();
-  const names = [...new Set(data?.items.flatMap((metric) => metric.events))].sort();
-  return (
-    <datalist id="event-names">
-      {names.map((name) => (
-        <option key={name} value={name} />
-      ))}
-    </datalist>
-  );
 }
 
 function UsedBy({ metric, mayEdit }: { metric: Metric; mayEdit: boolean }) {

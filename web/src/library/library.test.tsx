@@ -2,7 +2,7 @@ import { cleanup, fireEvent, screen } from "@testing-library/react";
 import { Route, Routes } from "react-router";
 import { afterEach, describe, expect, it } from "vitest";
 import type { Definition, Metric } from "../api/client";
-import { keys } from "../api/hooks";
+import { keys } from "../api/keys";
 import { serve, SESSION, show } from "../test/kit";
 import { FIRST, ofKind } from "./kinds";
 import { LibraryPage } from "./LibraryPage";
@@ -86,7 +86,9 @@ describe("a metric", () => {
     });
     open("/metrics/new");
     fireEvent.change(screen.getByLabelText("Name"), { target: { value: "paid bookings" } });
-    fireEvent.change(screen.getByLabelText("What is counted: event"), { target: { value: "booking_paid" } });
+    fireEvent.change(screen.getByRole("combobox", { name: "What is counted: event" }), {
+      target: { value: "booking_paid" },
+    });
     fireEvent.click(screen.getByText("Create"));
     await screen.findByText("Save as a new version");
     const made = calls.find((call) => call.path === "/metrics")?.body as { definition: Definition };
@@ -107,10 +109,10 @@ describe("a metric", () => {
       "POST /metrics/preview": [{ body: PREVIEW }],
     });
     open("/metrics/paid-bookings", [[keys.metric("paid-bookings"), metric()]]);
-    fireEvent.change(screen.getByLabelText("What is counted: event"), { target: { value: " " } });
+    fireEvent.change(screen.getByRole("combobox", { name: "What is counted: event" }), { target: { value: " " } });
     fireEvent.click(screen.getByText("Save as a new version"));
     expect((await screen.findAllByText("event (empty) must name an event")).length).toBeGreaterThan(0);
-    expect(screen.getByLabelText("What is counted: event")).toHaveProperty("value", " ");
+    expect(screen.getByRole("combobox", { name: "What is counted: event" })).toHaveProperty("value", " ");
   });
 
   it("can be removed only while nobody uses it", async () => {

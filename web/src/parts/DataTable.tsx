@@ -7,15 +7,19 @@ import {
   type Column as TableColumn,
   type ColumnDef,
 } from "@tanstack/react-table";
-import { useMemo, useState, type ReactNode } from "react";
+import { useMemo, type ReactNode } from "react";
+import { Button, Menu, MenuItem, MenuTrigger, Popover } from "react-aria-components";
 import { tableText, type Cell } from "../lib/tableText";
 import { CopyTable } from "./CopyTable";
+import { TermMark } from "./Term";
 
 /** A column: what a cell shows, what it sorts by, and what of it is copied. */
 export interface Column<Row> {
   /** Name of the column: its head where `head` is not given, in the list of columns and in copies. */
   name: string;
   head?: ReactNode;
+  /** Word of the glossary that explains the column. */
+  term?: string;
   cell: (row: Row, index: number) => ReactNode;
   /** Value that the column sorts by and that is copied; a column without one does neither. */
   value?: (row: Row) => Cell | null | undefined;
@@ -145,6 +149,7 @@ export function DataTable<Row extends object>({
                     ) : (
                       (own.head ?? own.name)
                     )}
+                    <TermMark name={own.term} />
                   </th>
                 );
               })}
@@ -178,30 +183,40 @@ function compareCells<Row extends { getValue: (column: string) => unknown }>(a: 
   return typeof x === "number" && typeof y === "number" ? x - y : String(x).localeCompare(String(y));
 }
 
-type Hideable = Pick<TableColumn<typeof features, object>, "id" | "getIsVisible" | "getToggleVisibilityHandler">;
+type Hideable = Pick<TableColumn<typeof features, object>, "id" | "getIsVisible" | "toggleVisibility">;
 
 function ColumnChoice({ columns }: { columns: readonly Hideable[] }) {
-  const [open, setOpen] = useState(false);
   return (
-    <details className="relative" onToggle={(event) => setOpen(event.currentTarget.open)}>
-      <summary className="btn btn-xs">Columns</summary>
-      {open && (
-        <ul className="sheet absolute bottom-full z-10 mb-1 grid gap-1 p-2 text-base-content">
+    <MenuTrigger>
+      <Button className="btn btn-xs">Columns</Button>
+      <Popover className="sheet p-1">
+        <Menu
+          aria-label="Columns"
+          className="outline-none"
+          selectionMode="multiple"
+          selectedKeys={columns.filter((column) => column.getIsVisible()).map((column) => column.id)}
+          onSelectionChange={(chosen) => {
+            for (const column of columns) column.toggleVisibility(chosen === "all" || chosen.has(column.id));
+          }}
+        >
           {columns.map((column) => (
-            <li key={column.id}>
-              <label className="flex items-center gap-2 whitespace-nowrap">
-                <input
-                  type="checkbox"
-                  className="checkbox checkbox-xs"
-                  checked={column.getIsVisible()}
-                  onChange={column.getToggleVisibilityHandler()}
-                />
-                {column.id}
-              </label>
-            </li>
+            <MenuItem
+              key={column.id}
+              id={column.id}
+              className="flex cursor-pointer gap-2 rounded px-2 py-0.5 text-sm outline-none data-focused:bg-base-200"
+            >
+              {({ isSelected }) => (
+                <>
+                  <span aria-hidden className="w-3">
+                    {isSelected ? "✓" : ""}
+                  </span>
+                  {column.id}
+                </>
+              )}
+            </MenuItem>
           ))}
-        </ul>
-      )}
-    </details>
+        </Menu>
+      </Popover>
+    </MenuTrigger>
   );
 }

@@ -1,4 +1,4 @@
-import { Dialog } from "./basics";
+import { Dialog } from "./Dialog";
 
 const KEYS: [string, string][] = [
   ["/", "Search"],
@@ -7,6 +7,7 @@ const KEYS: [string, string][] = [
   ["g then m", "Metrics"],
   ["g then s", "Scratchpad"],
   ["g then n", "Notices"],
+  ["g then w", "Glossary"],
   ["n", "New experiment"],
   ["↑ ↓ Enter", "Move along the docket, open"],
   ["1 – 6", "The sheets of an experiment"],
@@ -31,9 +32,11 @@ export function KeyList({ close }: { close: () => void }) {
         </tbody>
       </table>
       <p className="quiet mt-2 text-sm">None works while you type.</p>
-      <form method="dialog" className="mt-3 text-right">
-        <button className="btn btn-sm">Close</button>
-      </form>
+      <div className="mt-3 text-right">
+        <button className="btn btn-sm" onClick={close}>
+          Close
+        </button>
+      </div>
     </Dialog>
   );
 }

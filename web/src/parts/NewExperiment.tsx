@@ -2,7 +2,8 @@ import { useState } from "react";
 import { useNavigate } from "react-router";
 import type { ExperimentChanges } from "../api/client";
 import { useCreate } from "../api/hooks";
-import { Dialog, FormError } from "./basics";
+import { FormError } from "./basics";
+import { Dialog } from "./Dialog";
 
 /** Asks for a name and opens the brief; `changes` are what is known already (from the scratchpad). */
 export function NewExperiment({ close, changes }: { close: () => void; changes?: ExperimentChanges }) {

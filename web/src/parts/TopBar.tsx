@@ -1,12 +1,14 @@
-import { useQueryClient } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { lazy, Suspense, useRef, useState } from "react";
 import { Link, NavLink, useNavigate, useSearchParams } from "react-router";
-import { client } from "../api/client";
 import { useSession } from "../api/hooks";
 import { useNotices } from "../api/running";
 import { useKeys } from "../lib/keyboard";
-import { KeyList } from "./KeyList";
-import { NewExperiment } from "./NewExperiment";
+import { initialsOf, ROUND } from "./initials";
+
+// What opens on a click comes after the page.
+const AccountMenu = lazy(() => import("./AccountMenu"));
+const KeyList = lazy(() => import("./KeyList").then((m) => ({ default: m.KeyList })));
+const NewExperiment = lazy(() => import("./NewExperiment").then((m) => ({ default: m.NewExperiment })));
 
 export function TopBar() {
   const { data: session } = useSession();
@@ -23,6 +25,7 @@ export function TopBar() {
     "g c": () => void navigate("/casebook"),
     "g m": () => void navigate("/metrics"),
     "g s": () => void navigate("/scratchpad"),
+    "g w": () => void navigate("/glossary"),
     "g n": () => void navigate("/notices"),
   });
   return (
@@ -45,9 +48,17 @@ export function TopBar() {
           New experiment
         </button>
       )}
-      {session?.account && <AccountMenu name={session.account.display_name} role={session.account.role} />}
-      {creating && <NewExperiment close={() => setCreating(false)} />}
-      {keysShown && <KeyList close={() => setKeysShown(false)} />}
+      {session?.account && (
+        <span className="max-sm:ml-auto">
+          <Suspense fallback={<span className={ROUND}>{initialsOf(session.account.display_name)}</span>}>
+            <AccountMenu name={session.account.display_name} role={session.account.role} />
+          </Suspense>
+        </span>
+      )}
+      <Suspense>
+        {creating && <NewExperiment close={() => setCreating(false)} />}
+        {keysShown && <KeyList close={() => setKeysShown(false)} />}
+      </Suspense>
     </header>
   );
 }
@@ -105,40 +116,5 @@ function SearchBox({ input }: { input: React.RefObject<HTMLInputElement | null> 
       />
       <kbd className="kbd kbd-sm text-base-content">/</kbd>
     </label>
-  );
-}
-
-function AccountMenu({ name, role }: { name: string; role: string }) {
-  const cache = useQueryClient();
-  const initials = name
-    .split(" ")
-    .map((part) => part[0])
-    .join("")
-    .slice(0, 2)
-    .toUpperCase();
-  const signOut = async () => {
-    await client.DELETE("/api/v1/session");
-    cache.clear();
-    window.location.assign("/sign-in");
-  };
-  return (
-    <details className="dropdown dropdown-end max-sm:ml-auto">
-      <summary
-        className="flex size-7 cursor-pointer list-none items-center justify-center rounded-full bg-base-300 text-xs font-semibold"
-        aria-label={`${initials}, account of ${name}`}
-      >
-        {initials}
-      </summary>
-      <div className="dropdown-content sheet z-30 mt-2 w-52 p-3">
-        <div className="font-semibold">{name}</div>
-        <div className="quiet mb-2 text-sm">{role}</div>
-        <Link to="/connections" className="btn btn-sm mb-2 w-full">
-          Connections
-        </Link>
-        <button className="btn btn-sm w-full" onClick={() => void signOut()}>
-          Sign out
-        </button>
-      </div>
-    </details>
   );
 }

@@ -1,5 +1,4 @@
-import { useEffect, useRef, type ReactNode } from "react";
-import { createPortal } from "react-dom";
+import type { ReactNode } from "react";
 import { Problem } from "../api/client";
 
 export function Panel({
@@ -8,7 +7,7 @@ export function Panel({
   action,
   children,
 }: {
-  title: string;
+  title: ReactNode;
   note?: ReactNode;
   action?: ReactNode;
   children: ReactNode;
@@ -60,24 +59,6 @@ export function Empty({ title, children }: { title: string; children?: ReactNode
       <h2 className="mb-1 text-xl">{title}</h2>
       <div className="quiet">{children}</div>
     </div>
-  );
-}
-
-/** A modal dialog in the browser's own element: focus stays inside, Escape closes. */
-export function Dialog({ title, close, children }: { title: string; close: () => void; children: ReactNode }) {
-  const element = useRef<HTMLDialogElement>(null);
-  useEffect(() => {
-    element.current?.showModal();
-  }, []);
-  // Beside the page, so that it takes nothing over from the figure or the sentence that opened it.
-  return createPortal(
-    <dialog ref={element} className="modal" onClose={close} aria-label={title}>
-      <div className="modal-box max-w-xl border border-base-300 shadow-none">
-        <h2 className="mb-3 text-xl">{title}</h2>
-        {children}
-      </div>
-    </dialog>,
-    document.body,
   );
 }
 

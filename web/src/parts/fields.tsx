@@ -1,8 +1,11 @@
 import { useId, useState, type ReactNode } from "react";
-import { parseNumber, percentText } from "../lib/format";
+import { ComboInput } from "./ComboInput";
+import { TermMark } from "./Term";
+import { numberText, readNumber, shareText } from "../lib/numbers";
 
 interface RowProps {
   label: string;
+  term?: string | undefined;
   unit?: string;
   note?: ReactNode;
   error?: string | undefined;
@@ -11,13 +14,14 @@ interface RowProps {
 }
 
 /** Label left, field right with its unit, the consequence in a quiet line below. */
-function Row({ label, unit, note, error, id, children }: RowProps) {
+function Row({ label, term, unit, note, error, id, children }: RowProps) {
   return (
     <div className="border-b border-base-300 py-1.5 last:border-b-0">
       <div className="flex items-center gap-2">
-        <label htmlFor={id} className="grow">
-          {label}
-        </label>
+        <span className="grow">
+          <label htmlFor={id}>{label}</label>
+          <TermMark name={term} />
+        </span>
         {children}
         {unit !== undefined && <span className="quiet w-12 text-sm">{unit}</span>}
       </div>
@@ -33,6 +37,8 @@ function Row({ label, unit, note, error, id, children }: RowProps) {
 
 interface NumberProps {
   label: string;
+  /** Word of the glossary that explains the label. */
+  term?: string;
   value: number | null;
   /** Called with the number on leaving the field or Enter, when it differs. */
   save: (value: number | null) => void;
@@ -47,6 +53,7 @@ interface NumberProps {
 /** A number, saved on leaving the field. What is no number stays in the field with the reason. */
 export function NumberField({
   label,
+  term,
   value,
   save,
   percent = false,
@@ -57,12 +64,12 @@ export function NumberField({
   required = true,
 }: NumberProps) {
   const id = useId();
-  const shown = percent ? percentText(value) : value === null ? "" : String(value);
+  const shown = percent ? shareText(value) : numberText(value);
   const [typed, setTyped] = useState<string | null>(null);
   const [own, setOwn] = useState<string>();
   const commit = () => {
     if (typed === null || typed === shown) return setTyped(null);
-    const number = parseNumber(typed);
+    const number = readNumber(typed);
     if (Number.isNaN(number) || (number === null && required)) {
       setOwn(`${label} (${typed || "empty"}) must be a number, such as ${shown || (percent ? "5" : "1000")}`);
       return;
@@ -73,7 +80,7 @@ export function NumberField({
   };
   const message = own ?? error;
   return (
-    <Row label={label} unit={unit ?? (percent ? "%" : "")} note={note} error={message} id={id}>
+    <Row label={label} term={term} unit={unit ?? (percent ? "%" : "")} note={note} error={message} id={id}>
       <input
         id={id}
         className={`input input-sm w-24 text-right ${message ? "input-error" : ""}`}
@@ -100,6 +107,7 @@ export function NumberField({
 
 interface TextProps {
   label: string;
+  term?: string;
   value: string;
   save: (value: string) => void;
   placeholder?: string;
@@ -108,13 +116,14 @@ interface TextProps {
   locked?: boolean;
   lines?: number;
   hideLabel?: boolean;
-  /** Id of a datalist with values to pick from. */
-  list?: string;
+  /** Values to choose from; any other may be typed. */
+  options?: readonly string[];
 }
 
 /** Text, saved on leaving the field; Escape brings back what was there. */
 export function TextField({
   label,
+  term,
   value,
   save,
   placeholder,
@@ -123,7 +132,7 @@ export function TextField({
   locked = false,
   lines = 1,
   hideLabel = false,
-  list,
+  options,
 }: TextProps) {
   const id = useId();
   const [typed, setTyped] = useState<string | null>(null);
@@ -131,6 +140,25 @@ export function TextField({
     if (typed !== null && typed.trim() !== value) save(typed.trim());
     setTyped(null);
   };
+  if (options)
+    return (
+      <div className="py-1">
+        <ComboInput
+          label={label}
+          term={term}
+          hideLabel={hideLabel}
+          value={typed ?? value}
+          change={setTyped}
+          options={options}
+          placeholder={placeholder}
+          commit={commit}
+          cancel={() => setTyped(null)}
+          locked={locked}
+          invalid={!!error}
+        />
+        <Below note={note} error={error} />
+      </div>
+    );
   const shared = {
     id,
     value: typed ?? value,
@@ -142,9 +170,10 @@ export function TextField({
   };
   return (
     <div className="py-1">
-      <label htmlFor={id} className={hideLabel ? "sr-only" : "quiet mb-0.5 block text-sm"}>
-        {label}
-      </label>
+      <div className={hideLabel ? "sr-only" : "quiet mb-0.5 text-sm"}>
+        <label htmlFor={id}>{label}</label>
+        <TermMark name={term} />
+      </div>
       {lines > 1 ? (
         <textarea
           {...shared}
@@ -155,7 +184,6 @@ export function TextField({
       ) : (
         <input
           {...shared}
-          list={list}
           className="input input-sm w-full"
           onChange={(event) => setTyped(event.target.value)}
           onKeyDown={(event) => {
@@ -164,13 +192,21 @@ export function TextField({
           }}
         />
       )}
+      <Below note={note} error={error} />
+    </div>
+  );
+}
+
+function Below({ note, error }: { note: ReactNode; error: string | undefined }) {
+  return (
+    <>
       {note && <div className="quiet text-sm">{note}</div>}
       {error && (
         <div role="alert" className="text-sm text-error">
           {error}
         </div>
       )}
-    </div>
+    </>
   );
 }
 

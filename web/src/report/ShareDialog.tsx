@@ -2,7 +2,8 @@ import { useState } from "react";
 import type { ReportLink } from "../api/client";
 import { useReportLinks } from "../api/outcome";
 import { day, plural } from "../lib/format";
-import { Dialog, errorOf, FormError } from "../parts/basics";
+import { errorOf, FormError } from "../parts/basics";
+import { Dialog } from "../parts/Dialog";
 import { CopyText } from "../parts/CopyText";
 
 /** Links for people without an account: made, copied, withdrawn. */

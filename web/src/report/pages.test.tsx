@@ -2,7 +2,7 @@ import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/re
 import { Route, Routes } from "react-router";
 import { afterEach, describe, expect, it } from "vitest";
 import type { Report } from "../api/client";
-import { keys } from "../api/hooks";
+import { keys } from "../api/keys";
 import { DocketPage } from "../docket/DocketPage";
 import { ScratchpadPage } from "../scratchpad/ScratchpadPage";
 import { comparison, docketRow, interval, reading, serve, SESSION, show } from "../test/kit";

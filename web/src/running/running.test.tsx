@@ -1,7 +1,7 @@
 import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { afterEach, describe, expect, it } from "vitest";
 import type { Live } from "../api/client";
-import { keys } from "../api/hooks";
+import { keys } from "../api/keys";
 import { tableText } from "../lib/tableText";
 import { EditingProvider } from "../sheets/editing";
 import { Segments as EvidenceSegments } from "../sheets/evidence/Segments";
@@ -18,7 +18,7 @@ import { readProperties, VisitorCheck } from "../sheets/traffic/VisitorCheck";
 import { ChangeNotes } from "../sheets/watch/ChangeNotes";
 import { FilesIn } from "../sheets/watch/FilesIn";
 import { DataQualityIssues, Intake, Latest, Segments } from "../sheets/watch/LivePanels";
-import { Problem } from "../api/client";
+import { Problem, type ConditionGroup } from "../api/client";
 import { experiment, interval, serve, SESSION, show } from "../test/kit";
 import { ConnectionsPage, readSegments } from "./ConnectionsPage";
 import { NoticesPage } from "./NoticesPage";
@@ -101,8 +101,8 @@ describe("the audience", () => {
   });
 
   it("comes from the library as a copy, and goes there under a name", async () => {
-    const groups = [
-      { kind: "any" as const, conditions: [{ attribute: "app", operator: "is_set" as const, values: [] }] },
+    const groups: ConditionGroup[] = [
+      { kind: "any", conditions: [{ attribute: "app", operator: "is_set", values: [], kind: "text" }] },
     ];
     const kept = { id: 7, name: "App users", description: "", groups, words: "app is set", made_by: "Mona" };
     const calls = serve({
@@ -111,7 +111,7 @@ describe("the audience", () => {
           body: experiment({
             data_from: "events",
             version: 4,
-            audience_rules: groups as never,
+            audience_rules: groups,
             audience_in_words: "app is set",
           }),
         },
@@ -124,9 +124,7 @@ describe("the audience", () => {
     fireEvent.click(screen.getByText("Use it"));
     await waitFor(() => expect(calls).toHaveLength(1));
     cleanup();
-    open(<AudiencePanel />, experiment({ data_from: "events", audience_rules: groups as never }), [
-      [keys.audiences, []],
-    ]);
+    open(<AudiencePanel />, experiment({ data_from: "events", audience_rules: groups }), [[keys.audiences, []]]);
     fireEvent.change(screen.getByLabelText("Name for the library"), { target: { value: "App users" } });
     fireEvent.click(screen.getByText("Save to the library"));
     await waitFor(() => expect(calls.some((call) => call.path === "/audiences")).toBe(true));
@@ -431,7 +429,7 @@ describe("files", () => {
     open(<FilesIn />);
     const input = screen.getByLabelText("Choose a file of events");
     fireEvent.change(input, { target: { files: [new File(["x"], "e.ndjson")] } });
-    await screen.findByText(/2 taken in, 1 were there already, 1 held.*; kept but counted nowhere: seal_seen/);
+    await screen.findByText(/2 stored, 1 were stored before, 1 held.*; stored but counted by no metric: seal_seen/);
     fireEvent.change(input, { target: { files: [new File(["x"], "e.ndjson")] } });
     await screen.findByText("line 3: at (soon) must be a moment");
   });

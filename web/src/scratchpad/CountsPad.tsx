@@ -2,11 +2,13 @@ import { useDeferredValue, useState } from "react";
 import { Problem, type CountsIn, type Reading } from "../api/client";
 import { useSession, useVerdictOf } from "../api/hooks";
 import { LETTERS, verdictNamed } from "../api/vocabulary";
-import { parseNumber, percentText } from "../lib/format";
+import { percentText } from "../lib/format";
+import { fromCanonical } from "../lib/numbers";
 import { TONE_COLOUR } from "../lib/words";
 import { Conditions } from "../parts/Conditions";
 import { Headline } from "../parts/Headline";
 import { Letter } from "../parts/Letter";
+import { NumberInput } from "../parts/NumberInput";
 import { NewExperiment } from "../parts/NewExperiment";
 import { Panel } from "../parts/basics";
 import { Method } from "../sheets/evidence/Method";
@@ -16,7 +18,7 @@ import { PadNumber } from "./PadNumber";
 import { useAddress } from "./useAddress";
 
 function share(text: string): number {
-  return (parseNumber(text) ?? NaN) / 100;
+  return (fromCanonical(text) ?? NaN) / 100;
 }
 
 /** The question to the server; null while a count or a number of the rule is missing. */
@@ -24,7 +26,7 @@ function asRequest(arms: PadArm[], rule: PadRule): CountsIn | null {
   const [confidence, worthwhile, least] = [
     share(rule.confidence),
     share(rule.worthwhile),
-    parseNumber(rule.least) ?? NaN,
+    fromCanonical(rule.least) ?? NaN,
   ];
   const complete = arms.every((arm) => arm.units.trim() && arm.conversions.trim());
   const weights = parseSplit(rule.split, arms.length);
@@ -148,21 +150,19 @@ function Arms({ arms, problems, change }: ArmsProps) {
                   value={arm.name}
                   onChange={(event) => set(index, { name: event.target.value })}
                 />
-                <input
-                  className="input input-sm w-32 text-right"
+                <NumberInput
+                  className="input-sm w-32"
                   aria-label={`Units of ${letter}`}
                   placeholder="units"
-                  inputMode="numeric"
                   value={arm.units}
-                  onChange={(event) => set(index, { units: event.target.value })}
+                  change={(units) => set(index, { units })}
                 />
-                <input
-                  className="input input-sm w-32 text-right"
+                <NumberInput
+                  className="input-sm w-32"
                   aria-label={`Conversions of ${letter}`}
                   placeholder="conversions"
-                  inputMode="numeric"
                   value={arm.conversions}
-                  onChange={(event) => set(index, { conversions: event.target.value })}
+                  change={(conversions) => set(index, { conversions })}
                 />
                 <button
                   className="btn btn-xs w-16"
@@ -264,7 +264,7 @@ function asExperiment(reading: Reading, arms: PadArm[], rule: PadRule) {
     })),
     confidence: share(rule.confidence),
     worthwhile_lift: share(rule.worthwhile),
-    least_conversions: parseNumber(rule.least) ?? 50,
+    least_conversions: fromCanonical(rule.least) ?? 50,
     ...(baseline !== null && baseline > 0 && baseline < 1 ? { baseline } : {}),
   };
 }

@@ -1,5 +1,6 @@
 import { useId } from "react";
-import { parseNumber } from "../lib/format";
+import { fromCanonical } from "../lib/numbers";
+import { NumberInput } from "../parts/NumberInput";
 
 interface Props {
   label: string;
@@ -9,10 +10,10 @@ interface Props {
   error?: string | undefined;
 }
 
-/** A number of the scratchpad: what is typed goes into the address as it is. */
+/** A number of the scratchpad: goes into the address so that it reads alike for everybody. */
 export function PadNumber({ label, unit, value, change, error }: Props) {
   const id = useId();
-  const number = parseNumber(value);
+  const number = fromCanonical(value);
   const own = number === null || Number.isNaN(number) ? `${label} (${value || "empty"}) must be a number` : undefined;
   const message = own ?? error;
   return (
@@ -21,13 +22,12 @@ export function PadNumber({ label, unit, value, change, error }: Props) {
         {label}
       </label>
       <span className="flex items-center gap-1.5">
-        <input
+        <NumberInput
           id={id}
-          className={`input input-sm w-24 text-right ${message ? "input-error" : ""}`}
-          inputMode="decimal"
+          className={`input-sm w-24 ${message ? "input-error" : ""}`}
           aria-invalid={!!message}
           value={value}
-          onChange={(event) => change(event.target.value)}
+          change={change}
         />
         <span className="quiet text-sm">{unit}</span>
       </span>

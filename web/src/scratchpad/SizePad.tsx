@@ -3,7 +3,8 @@ import { useState } from "react";
 import { Problem, type Plan } from "../api/client";
 import { useSession, useSizeOf } from "../api/hooks";
 import { WeeksCurve } from "../charts/WeeksCurve";
-import { count, parseNumber, plural, rate } from "../lib/format";
+import { count, plural, rate } from "../lib/format";
+import { fromCanonical } from "../lib/numbers";
 import { NewExperiment } from "../parts/NewExperiment";
 import { FactLine, Panel } from "../parts/basics";
 import { readSize, writeSize, type PadSize } from "./address";
@@ -23,7 +24,7 @@ const FIELDS: { field: keyof PadSize; label: string; unit: string; problem: stri
 /** Rate, lift and traffic in; units, weeks and the curve out. */
 export function SizePad() {
   const [size, change] = useAddress(readSize, writeSize);
-  const number = (field: keyof PadSize) => parseNumber(size[field]) ?? NaN;
+  const number = (field: keyof PadSize) => fromCanonical(size[field]) ?? NaN;
   const variants = Math.round(number("variants"));
   const request = {
     baseline: number("rate") / 100,

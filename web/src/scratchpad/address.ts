@@ -1,6 +1,6 @@
-import { parseNumber } from "../lib/format";
+import { fromCanonical } from "../lib/numbers";
 
-/** The scratchpad's state as it stands in the address. Texts stay as typed. */
+/** The scratchpad's state as it stands in the address. Numbers are canonical texts there. */
 export interface PadArm {
   name: string;
   units: string;
@@ -86,6 +86,6 @@ export function writeSize(size: PadSize): URLSearchParams {
 /** Weights of a split as typed ("70:30", "2 / 3 / 1"); null where they are not one number above 0 for each arm. */
 export function parseSplit(text: string, arms: number): number[] | null {
   if (text.trim() === "") return Array.from({ length: arms }, () => 1);
-  const weights = text.split(/[:/;]/).map((part) => parseNumber(part) ?? NaN);
+  const weights = text.split(/[:/;]/).map((part) => fromCanonical(part) ?? NaN);
   return weights.length === arms && weights.every((weight) => weight > 0) ? weights : null;
 }

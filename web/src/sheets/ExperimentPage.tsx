@@ -1,31 +1,24 @@
+import { lazy, Suspense, type ComponentType } from "react";
 import { useNavigate, useParams } from "react-router";
-import type { DocketRow } from "../api/client";
-import { useDocket, useEvidence, useExperiment } from "../api/hooks";
+import { useDocketOnDemand, useEvidence, useExperiment } from "../api/hooks";
 import { day } from "../lib/format";
 import { useKeys } from "../lib/keyboard";
 import { SHEETS, STATES } from "../lib/words";
 import { Empty, Failure, Skeleton } from "../parts/basics";
-import { BriefSheet } from "./brief/BriefSheet";
 import { EditingProvider, useEditing } from "./editing";
-import { EvidenceSheet } from "./evidence/EvidenceSheet";
-import { LedgerSheet } from "./LedgerSheet";
 import { Rail } from "./Rail";
-import { RehearsalSheet } from "./rehearsal/RehearsalSheet";
-import { SizingSheet } from "./sizing/SizingSheet";
 import { Standing } from "./Standing";
-import { TrafficSheet } from "./traffic/TrafficSheet";
-import { VerdictSheet } from "./verdict/VerdictSheet";
-import { WatchSheet } from "./watch/WatchSheet";
 
-const SHEET_PARTS: Record<string, () => React.ReactNode> = {
-  brief: BriefSheet,
-  sizing: SizingSheet,
-  traffic: TrafficSheet,
-  watch: WatchSheet,
-  evidence: EvidenceSheet,
-  verdict: VerdictSheet,
-  rehearsal: RehearsalSheet,
-  ledger: LedgerSheet,
+/** Each sheet comes with its own part of the program, when it is opened first. */
+const SHEET_PARTS: Record<string, ComponentType> = {
+  brief: lazy(() => import("./brief/BriefSheet").then((m) => ({ default: m.BriefSheet }))),
+  sizing: lazy(() => import("./sizing/SizingSheet").then((m) => ({ default: m.SizingSheet }))),
+  traffic: lazy(() => import("./traffic/TrafficSheet").then((m) => ({ default: m.TrafficSheet }))),
+  watch: lazy(() => import("./watch/WatchSheet").then((m) => ({ default: m.WatchSheet }))),
+  evidence: lazy(() => import("./evidence/EvidenceSheet").then((m) => ({ default: m.EvidenceSheet }))),
+  verdict: lazy(() => import("./verdict/VerdictSheet").then((m) => ({ default: m.VerdictSheet }))),
+  rehearsal: lazy(() => import("./rehearsal/RehearsalSheet").then((m) => ({ default: m.RehearsalSheet }))),
+  ledger: lazy(() => import("./LedgerSheet").then((m) => ({ default: m.LedgerSheet }))),
 };
 
 export function ExperimentPage() {
@@ -72,7 +65,13 @@ function Layout() {
         <h1 className="mb-3 text-[27px]">{experiment.name}</h1>
         <Notices />
         <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
-          {Sheet ? <Sheet /> : <Empty title="There is no such sheet">The sheets are in the list at the left.</Empty>}
+          {Sheet ? (
+            <Suspense fallback={<Skeleton rows={5} />}>
+              <Sheet />
+            </Suspense>
+          ) : (
+            <Empty title="There is no such sheet">The sheets are in the list at the left.</Empty>
+          )}
         </div>
       </main>
       <Standing reading={reading} />
@@ -127,14 +126,14 @@ function describe(changes: object): string {
 function useSheetKeys(key: string, undo: () => void) {
   const navigate = useNavigate();
   const { sheet = "brief" } = useParams();
-  const docket = useDocket({ search: "", area: "", mine: false, archived: false });
-  const rows: DocketRow[] = docket.data?.rows ?? [];
-  const go = (step: number) => {
+  const docket = useDocketOnDemand();
+  const go = async (step: number) => {
+    const { rows } = await docket();
     const next = rows[rows.findIndex((row) => row.key === key) + step];
     if (next) void navigate(`/experiments/${next.key}/${sheet}`);
   };
   const sheets = Object.fromEntries(
     SHEETS.map((name, index) => [String(index + 1), () => void navigate(`/experiments/${key}/${name}`)]),
   );
-  useKeys({ ...sheets, "[": () => go(-1), "]": () => go(1), "ctrl+z": undo });
+  useKeys({ ...sheets, "[": () => void go(-1), "]": () => void go(1), "ctrl+z": undo });
 }

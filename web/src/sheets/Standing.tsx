@@ -7,6 +7,7 @@ import { TONE_CLASS, TONE_COLOUR } from "../lib/words";
 import { FactLine } from "../parts/basics";
 import { Conditions } from "../parts/Conditions";
 import { Headline } from "../parts/Headline";
+import { Term } from "../parts/Term";
 import { useEditing } from "./editing";
 import { StateActions } from "./StateActions";
 
@@ -31,7 +32,7 @@ function Seen({ reading, experiment }: { reading: Reading; experiment: Experimen
   return (
     <div className="border-t-[3px] pt-2" style={{ borderColor: TONE_COLOUR[look.tone] }}>
       <div className={`text-sm font-semibold ${TONE_CLASS[look.tone]}`}>
-        <span aria-hidden>{look.mark}</span> {look.title}
+        <span aria-hidden>{look.mark}</span> <Term name={look.title} explanation={look.meaning} />
       </div>
       <Headline text={reading.headline} figure={reading.figure} tone={look.tone} className="mt-1 text-[21px]" />
       <p className="quiet mt-2 text-sm">{reading.detail}</p>

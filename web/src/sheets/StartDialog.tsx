@@ -1,7 +1,8 @@
 import { useState } from "react";
 import { Problem } from "../api/client";
 import { useSession, type Step } from "../api/hooks";
-import { Dialog, FormError } from "../parts/basics";
+import { FormError } from "../parts/basics";
+import { Dialog } from "../parts/Dialog";
 import { useEditing } from "./editing";
 
 interface Props {

@@ -2,7 +2,8 @@ import { useState } from "react";
 import { useNavigate } from "react-router";
 import type { Experiment } from "../api/client";
 import { useSession, useStep, type Step } from "../api/hooks";
-import { Dialog, FormError } from "../parts/basics";
+import { FormError } from "../parts/basics";
+import { Dialog } from "../parts/Dialog";
 import { useEditing } from "./editing";
 import { StartDialog } from "./StartDialog";
 

@@ -1,8 +1,8 @@
 import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
 import type { ReactNode } from "react";
-import { afterEach, beforeAll, describe, expect, it } from "vitest";
+import { afterEach, describe, expect, it } from "vitest";
 import type { Allocation, AllocationRehearsal, EpochShown, Experiment, Adaptive } from "../api/client";
-import { keys } from "../api/hooks";
+import { keys } from "../api/keys";
 import { SharesPicture } from "../charts/SharesPicture";
 import { comparison, experiment, interval, metricUse, reading, serve, SESSION, show, variant } from "../test/kit";
 import { rehearsedLines } from "./allocation/AllocationRehearsal";
@@ -13,12 +13,6 @@ import { EditingProvider } from "./editing";
 
 const PATH = "/experiments/fare-calendar";
 
-beforeAll(() => {
-  // jsdom has no modal dialogs.
-  HTMLDialogElement.prototype.showModal = function () {
-    this.setAttribute("open", "");
-  };
-});
 afterEach(cleanup);
 
 function open(part: ReactNode, what = experiment(), known: [readonly unknown[], unknown][] = []) {

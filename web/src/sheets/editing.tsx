@@ -1,5 +1,5 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { createContext, useContext, useRef, useState, type ReactNode } from "react";
+import { createContext, useContext, useMemo, useRef, useState, type ReactNode } from "react";
 import {
   client,
   Problem,
@@ -9,7 +9,8 @@ import {
   type MetricUseIn,
   type Variant,
 } from "../api/client";
-import { keys, useKeep, useSession } from "../api/hooks";
+import { useKeep, useSession } from "../api/hooks";
+import { keys } from "../api/keys";
 
 export type Change = ExperimentChanges | ((latest: Experiment) => ExperimentChanges);
 
@@ -64,7 +65,7 @@ export function EditingProvider({ experiment, children }: { experiment: Experime
       const saved = await take(
         client.PATCH("/api/v1/experiments/{key}", {
           params: { path: { key } },
-          body: { version: present.version, changes: changes as never, reason },
+          body: { version: present.version, changes, reason },
         }),
       );
       return { saved, before };
@@ -81,29 +82,35 @@ export function EditingProvider({ experiment, children }: { experiment: Experime
     },
   });
 
-  const value: Editing = {
-    experiment,
-    mayEdit: (session?.account?.may_edit ?? false) && !["decided", "archived"].includes(experiment.state),
-    locked: experiment.rule_locked_at !== null,
-    ruleLocked: experiment.rule_locked_at !== null && !reason,
-    reason,
-    setReason,
-    save: (change) => edit.mutate({ change, undoing: false }),
-    undo: () => {
-      const before = past.current.pop();
-      if (before) edit.mutate({ change: before, undoing: true });
-    },
-    canUndo: depth > 0,
-    saving: edit.isPending,
-    error: edit.error,
-    clash,
-    settle: (useMine) => {
-      if (useMine && clash) edit.mutate({ change: clash, undoing: false });
-      else edit.reset();
-      setClash(null);
-    },
-    errorFor: (field) => (edit.error instanceof Problem ? edit.error.fields[field] : undefined),
-  };
+  const mayEdit = session?.account?.may_edit ?? false;
+  const { mutate, reset, error, isPending: saving } = edit;
+  // Made again only when something of it has changed, so that a poll for notices does not draw all parts of a sheet.
+  const value = useMemo<Editing>(
+    () => ({
+      experiment,
+      mayEdit: mayEdit && !["decided", "archived"].includes(experiment.state),
+      locked: experiment.rule_locked_at !== null,
+      ruleLocked: experiment.rule_locked_at !== null && !reason,
+      reason,
+      setReason,
+      save: (change) => mutate({ change, undoing: false }),
+      undo: () => {
+        const before = past.current.pop();
+        if (before) mutate({ change: before, undoing: true });
+      },
+      canUndo: depth > 0,
+      saving,
+      error,
+      clash,
+      settle: (useMine) => {
+        if (useMine && clash) mutate({ change: clash, undoing: false });
+        else reset();
+        setClash(null);
+      },
+      errorFor: (field) => (error instanceof Problem ? error.fields[field] : undefined),
+    }),
+    [experiment, mayEdit, reason, depth, saving, error, clash, mutate, reset],
+  );
   return <Context value={value}>{children}</Context>;
 }
 

@@ -1,9 +1,9 @@
 import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
 import type { ReactNode } from "react";
 import { Route, Routes } from "react-router";
-import { afterEach, beforeAll, describe, expect, it } from "vitest";
+import { afterEach, describe, expect, it } from "vitest";
 import type { Casebook, Funnel, FullHandover, Looks, Spend, SegmentEvidence } from "../api/client";
-import { keys } from "../api/hooks";
+import { keys } from "../api/keys";
 import { CasebookPage } from "../casebook/CasebookPage";
 import { ShareDialog } from "../report/ShareDialog";
 import { SharedReportPage } from "../report/ReportPage";
@@ -20,12 +20,6 @@ import { RolloutForm } from "./verdict/RolloutForm";
 
 const PATH = "/experiments/fare-calendar";
 
-beforeAll(() => {
-  // jsdom has no modal dialogs.
-  HTMLDialogElement.prototype.showModal = function () {
-    this.setAttribute("open", "");
-  };
-});
 afterEach(cleanup);
 
 function open(part: ReactNode, what = experiment({ state: "running" }), known: [readonly unknown[], unknown][] = []) {

@@ -2,7 +2,7 @@ import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/re
 import { Route, Routes } from "react-router";
 import { afterEach, describe, expect, it } from "vitest";
 import type { Forecasts as Found, Rehearsal, World } from "../api/client";
-import { keys } from "../api/hooks";
+import { keys } from "../api/keys";
 import { experiment, metricUse, serve, SESSION, show, variant } from "../test/kit";
 import { BriefSheet } from "./brief/BriefSheet";
 import { Forecasts } from "./brief/Forecasts";

@@ -1,6 +1,6 @@
 import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { afterEach, describe, expect, it, vi } from "vitest";
-import { keys } from "../api/hooks";
+import { keys } from "../api/keys";
 import {
   SESSION,
   comparison,
@@ -183,7 +183,7 @@ describe("what can be done in each state", () => {
     open(<StateActions />, experiment({ state: "running" }));
     fireEvent.click(screen.getByText("End…"));
     expect(calls).toHaveLength(0);
-    fireEvent.click(screen.getByText("End", { selector: "dialog button" }));
+    fireEvent.click(screen.getByText("End", { selector: "[role=dialog] button" }));
     await waitFor(() => expect(calls).toHaveLength(1));
   });
 });

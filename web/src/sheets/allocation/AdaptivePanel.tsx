@@ -5,6 +5,7 @@ import { variantColour } from "../../lib/variants";
 import { DataTable, type Column } from "../../parts/DataTable";
 import { Letter } from "../../parts/Letter";
 import { Panel } from "../../parts/basics";
+import { Term } from "../../parts/Term";
 import { Figured } from "../evidence/DerivationCard";
 import { LiftFigure } from "../evidence/LiftFigure";
 
@@ -46,7 +47,9 @@ export function AdaptivePanel({ adaptive, reading, experiment }: Props) {
         />
         <div className="mt-2 flex flex-wrap items-center gap-x-5">
           <div>
-            <div className="quiet text-sm">Possible gain remaining</div>
+            <div className="quiet text-sm">
+              <Term name="Possible gain remaining" />
+            </div>
             <div className="font-serif text-2xl">
               <Figured experiment={experiment} figure="remaining" variant="B" label="Possible gain remaining">
                 {left === null ? "not limited yet" : signed(left).replace("+", "")}
@@ -81,6 +84,7 @@ function columnsOf(experiment: string): Column<Line>[] {
     },
     {
       name: "Probability to be best",
+      term: "Probability to be best",
       align: "left",
       value: ({ chance }) => chance,
       cell: ({ arm, chance }, place) => (
@@ -120,6 +124,7 @@ function columnsOf(experiment: string): Column<Line>[] {
     },
     {
       name: "Lift, pooled over epochs",
+      term: "Pooled over epochs",
       className: "quiet whitespace-nowrap",
       value: ({ pooled }) => pooled?.lift.estimate,
       copied: copiedLift(({ pooled }) => pooled?.lift, ["pooled lift", "pooled low", "pooled high"]),

@@ -2,7 +2,9 @@ import { useState } from "react";
 import type { AllocationRehearsal } from "../../api/client";
 import { useAllocationRehearsal, useRehearseAllocation } from "../../api/allocation";
 import { useCancelRehearsal } from "../../api/hooks";
-import { count, parseNumber, percentText, signed } from "../../lib/format";
+import { count, percentText, signed } from "../../lib/format";
+import { fromCanonical } from "../../lib/numbers";
+import { NumberInput } from "../../parts/NumberInput";
 import { DataTable } from "../../parts/DataTable";
 import { Letter } from "../../parts/Letter";
 import { FormError, Panel } from "../../parts/basics";
@@ -28,8 +30,8 @@ export function AllocationRehearsalPanel() {
   const drifts = drift ?? percentText(rehearsal?.drift ?? 0);
   const running = rehearsal?.state === "running";
   const submit = () => {
-    const numbers = lifts.map((text) => parseNumber(text));
-    const d = parseNumber(drifts);
+    const numbers = lifts.map((text) => fromCanonical(text));
+    const d = fromCanonical(drifts);
     if (numbers.some((n) => n === null || Number.isNaN(n)) || d === null || Number.isNaN(d)) {
       setWrong("Each lift, and the drift, must be a number such as 5");
       return;
@@ -57,22 +59,16 @@ export function AllocationRehearsalPanel() {
               <span className="quiet flex items-center gap-1">
                 True lift of <Letter letter={variant.letter} /> %
               </span>
-              <input
-                className="input input-sm w-24 text-right"
-                inputMode="decimal"
+              <NumberInput
+                className="input-sm w-24"
                 value={lifts[place] ?? ""}
-                onChange={(event) => setTyped(lifts.map((text, i) => (i === place ? event.target.value : text)))}
+                change={(lift) => setTyped(lifts.map((text, i) => (i === place ? lift : text)))}
               />
             </label>
           ))}
           <label className="text-sm">
             <span className="quiet block">All levels drift by %</span>
-            <input
-              className="input input-sm w-24 text-right"
-              inputMode="decimal"
-              value={drifts}
-              onChange={(event) => setDrift(event.target.value)}
-            />
+            <NumberInput className="input-sm w-24" value={drifts} change={setDrift} />
           </label>
           {mayEdit && (
             <button className="btn btn-sm btn-primary" disabled={running || begin.isPending}>

@@ -3,9 +3,12 @@ import type { Allocation, EpochShown } from "../../api/client";
 import { useAllocation, useEpochRecord, useReallocate, type Reallocation } from "../../api/allocation";
 import { useSession } from "../../api/hooks";
 import { SharesPicture } from "../../charts/SharesPicture";
-import { count, moment, parseNumber, rate } from "../../lib/format";
+import { count, moment, rate } from "../../lib/format";
+import { fromCanonical } from "../../lib/numbers";
+import { NumberInput } from "../../parts/NumberInput";
 import { DataTable, type Column } from "../../parts/DataTable";
-import { Dialog, Failure, FormError, Panel, Skeleton, errorOf } from "../../parts/basics";
+import { Failure, FormError, Panel, Skeleton, errorOf } from "../../parts/basics";
+import { Dialog } from "../../parts/Dialog";
 import { useEditing } from "../editing";
 
 /** The shares over time with their reasons, and the ways to take them in hand. */
@@ -173,7 +176,7 @@ interface AskProps {
 function Ask({ asked, shares, letters, reallocate, close }: AskProps) {
   const [reason, setReason] = useState("");
   const [typed, setTyped] = useState(() => wholePercents(shares).map(String));
-  const numbers = typed.map((text) => parseNumber(text) ?? NaN);
+  const numbers = typed.map((text) => fromCanonical(text) ?? NaN);
   const sum = numbers.reduce((a, b) => a + b, 0);
   const { title, text, yes } = ASKED[asked];
   const submit = () => {
@@ -197,12 +200,11 @@ function Ask({ asked, shares, letters, reallocate, close }: AskProps) {
               {letters.map((letter, arm) => (
                 <label key={letter} className="flex items-center gap-1">
                   {letter}
-                  <input
-                    className="input input-sm w-20 text-right"
+                  <NumberInput
+                    className="input-sm w-20"
                     aria-label={`Share of ${letter}`}
-                    inputMode="decimal"
                     value={typed[arm] ?? ""}
-                    onChange={(event) => setTyped(typed.map((before, i) => (i === arm ? event.target.value : before)))}
+                    change={(text) => setTyped(typed.map((before, i) => (i === arm ? text : before)))}
                   />
                   %
                 </label>

@@ -151,6 +151,7 @@ function PolicyPanel() {
           />
           <TextField
             label="Allocated separately by"
+            term="Partially pooled"
             value={policy.segment}
             placeholder="nothing: everybody alike"
             note="A property sent with the assignment, such as device; its values share information (partial pooling)."
@@ -195,6 +196,7 @@ function PolicyPanel() {
           />
           <NumberField
             label="Half-life of evidence"
+            term="Half-life of evidence"
             unit="epochs"
             note="Empty: old data keep their full weight. Set it where levels drift."
             required={false}

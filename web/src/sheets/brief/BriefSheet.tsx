@@ -2,7 +2,8 @@ import { Panel } from "../../parts/basics";
 import { TextField } from "../../parts/fields";
 import { metricsIn, useEditing } from "../editing";
 import { Forecasts } from "./Forecasts";
-import { MetricNames, MetricsPanel } from "./MetricsPanel";
+import { useMetricNames } from "../../api/hooks";
+import { MetricsPanel } from "./MetricsPanel";
 import { Variants } from "./Variants";
 
 export function BriefSheet() {
@@ -89,6 +90,7 @@ export function BriefSheet() {
 
 /** Picked from the library by name, or made on the spot: a name that is new becomes a plain conversion there. */
 function PrimaryMetric() {
+  const names = useMetricNames();
   const { experiment, save, mayEdit, locked, errorFor } = useEditing();
   const primary = experiment.metrics.find((use) => use.role === "primary");
   const set = (name: string) =>
@@ -105,13 +107,12 @@ function PrimaryMetric() {
         label="Primary metric"
         value={primary?.name ?? ""}
         save={set}
-        list="metric-names"
+        options={names}
         locked={locked || !mayEdit}
         placeholder="paid bookings"
         note={primary && (primary.good_direction === "up" ? "should rise" : "should fall")}
         error={errorFor("metrics") ?? errorFor("metrics.0.name")}
       />
-      <MetricNames />
     </>
   );
 }

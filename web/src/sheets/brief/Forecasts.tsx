@@ -1,7 +1,9 @@
 import { useState } from "react";
 import type { Forecasts as Found } from "../../api/client";
 import { useForecast, useForecasts, useSession } from "../../api/hooks";
-import { parseNumber, percentText, signed } from "../../lib/format";
+import { percentText, signed } from "../../lib/format";
+import { fromCanonical } from "../../lib/numbers";
+import { NumberInput } from "../../parts/NumberInput";
 import { FormError, Panel } from "../../parts/basics";
 import { useEditing } from "../editing";
 
@@ -41,7 +43,7 @@ function OwnForecast({ forecasts }: { forecasts: Found }) {
   const [own, setOwn] = useState("");
   const text = (part: "low" | "lift" | "high") => typed[part] ?? percentText(mine?.[part]);
   const submit = () => {
-    const [low, lift, high] = (["low", "lift", "high"] as const).map((part) => parseNumber(text(part)));
+    const [low, lift, high] = (["low", "lift", "high"] as const).map((part) => fromCanonical(text(part)));
     if ([low, lift, high].some((value) => value === null || value === undefined || Number.isNaN(value))) {
       setOwn("Give all three as numbers, such as −2, 4 and 9");
       return;
@@ -87,15 +89,7 @@ function OwnForecast({ forecasts }: { forecasts: Found }) {
 }
 
 function Share({ label, value, set }: { label: string; value: string; set: (value: string) => void }) {
-  return (
-    <input
-      className="input input-sm w-16 text-right"
-      inputMode="decimal"
-      aria-label={label}
-      value={value}
-      onChange={(event) => set(event.target.value)}
-    />
-  );
+  return <NumberInput className="input-sm w-16" aria-label={label} value={value} change={set} />;
 }
 
 function Opened({ forecasts }: { forecasts: Found }) {

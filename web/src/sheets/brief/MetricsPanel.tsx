@@ -1,8 +1,9 @@
 import { useState } from "react";
 import { Link } from "react-router";
 import type { MetricUse, MetricUseIn } from "../../api/client";
-import { useMetrics } from "../../api/hooks";
+import { useMetricNames } from "../../api/hooks";
 import { Panel } from "../../parts/basics";
+import { ComboInput } from "../../parts/ComboInput";
 import { NumberField } from "../../parts/fields";
 import { metricsIn, useEditing } from "../editing";
 
@@ -109,6 +110,7 @@ export function MetricsPanel() {
 
 function AddMetric() {
   const { experiment, save, errorFor } = useEditing();
+  const names = useMetricNames();
   const [name, setName] = useState("");
   const [role, setRole] = useState<Role>("secondary");
   const add = () => {
@@ -132,13 +134,14 @@ function AddMetric() {
         add();
       }}
     >
-      <input
-        className="input input-sm w-64"
-        list="metric-names"
-        aria-label="Another metric"
+      <ComboInput
+        label="Another metric"
+        hideLabel
+        className="w-64"
         placeholder="Another metric, by name"
         value={name}
-        onChange={(event) => setName(event.target.value)}
+        change={setName}
+        options={names}
       />
       <select
         className="select select-sm w-32"
@@ -163,17 +166,5 @@ function AddMetric() {
         </span>
       )}
     </form>
-  );
-}
-
-/** Names of the library, for inputs with list="metric-names". */
-export function MetricNames() {
-  const { data } = useMetrics();
-  return (
-    <datalist id="metric-names">
-      {data?.items.map((metric) => (
-        <option key={metric.key} value={metric.name} />
-      ))}
-    </datalist>
   );
 }

@@ -1,6 +1,7 @@
 import { useState, type ReactNode } from "react";
 import { useDerivation, type FigureAsked } from "../../api/outcome";
-import { Dialog, FormError, Skeleton } from "../../parts/basics";
+import { FormError, Skeleton } from "../../parts/basics";
+import { Dialog } from "../../parts/Dialog";
 import { CopyTable } from "../../parts/CopyTable";
 import { tableText } from "../../lib/tableText";
 

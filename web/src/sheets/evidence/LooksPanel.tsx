@@ -8,6 +8,7 @@ import { PathPicture } from "../../charts/PathPicture";
 import { bounds, day, weekday } from "../../lib/format";
 import { FormError, Panel } from "../../parts/basics";
 import { DataTable, type Column } from "../../parts/DataTable";
+import { Term } from "../../parts/Term";
 import { useEditing } from "../editing";
 import { Figured } from "./DerivationCard";
 
@@ -25,7 +26,7 @@ export function LooksPanel({ looks, reading }: { looks: Looks; reading: Reading 
   const last = looks.taken.at(-1);
   return (
     <Panel
-      title={planned ? "Looks" : "The reading"}
+      title={planned ? <Term name="Look">Looks</Term> : "The reading"}
       note={
         reading.next_look
           ? `next look on ${weekday(reading.next_look)}; until then no verdict is read`

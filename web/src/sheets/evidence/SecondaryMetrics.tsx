@@ -133,6 +133,7 @@ function columnsOf(reading: Reading, lines: Line[], experiment: string, strip: n
     },
     {
       name: "p, adjusted",
+      term: "Adjusted p",
       className: "whitespace-nowrap",
       value: ({ comparison }) => comparison.adjusted_pvalue ?? comparison.pvalue,
       copied: [

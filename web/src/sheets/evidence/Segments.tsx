@@ -8,6 +8,7 @@ import { figuresOf } from "../../lib/metrics";
 import { useWidth } from "../../lib/useWidth";
 import { Failure, Panel, Skeleton } from "../../parts/basics";
 import { DataTable, type Column } from "../../parts/DataTable";
+import { Term } from "../../parts/Term";
 import { useEditing } from "../editing";
 import { SegmentSets } from "./SegmentSets";
 import { Figured } from "./DerivationCard";
@@ -188,7 +189,11 @@ function columnsOf({ data, worthwhile, experiment, set }: LinesProps, strip: num
       value: (line) => (isTotal(line) ? line.name.toLowerCase() : nameOf(line.name)),
       cell: (line) =>
         isTotal(line) ? (
-          line.name
+          line.figure === "within" ? (
+            <Term name="Stratified estimate" />
+          ) : (
+            line.name
+          )
         ) : (
           <>
             <span className="font-semibold">{nameOf(line.name)}</span>
@@ -227,6 +232,7 @@ function columnsOf({ data, worthwhile, experiment, set }: LinesProps, strip: num
     },
     {
       name: "Partially pooled",
+      term: "Partially pooled",
       className: "whitespace-nowrap",
       value: (line) => (isTotal(line) ? undefined : line.partially_pooled?.estimate),
       copied: [["partially_pooled", (line) => (isTotal(line) ? undefined : line.partially_pooled?.estimate)]],

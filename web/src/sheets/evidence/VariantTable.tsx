@@ -104,6 +104,7 @@ function columnsOf(reading: Reading, experiment: string | undefined, strip: numb
     }),
     {
       name: "Lift",
+      term: "Lift",
       className: "whitespace-nowrap",
       value: (arm) => compared.get(arm.letter)?.lift.estimate,
       copied: copiedLift((arm) => compared.get(arm.letter)?.lift, ["lift", "lift low", "lift high"]),
@@ -138,6 +139,7 @@ function evidenceColumn(
   const of = (arm: Arm) => compared.get(arm.letter);
   return {
     name: method.credible ? "better with" : adjusted ? "adjusted p" : "p",
+    ...(method.credible ? {} : { term: adjusted ? "Adjusted p" : "p-value" }),
     className: "whitespace-nowrap",
     value: (arm) => of(arm)?.superiority ?? of(arm)?.adjusted_pvalue,
     copied: [

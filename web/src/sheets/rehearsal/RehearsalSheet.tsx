@@ -3,7 +3,9 @@ import { Link } from "react-router";
 import type { Rehearsal } from "../../api/client";
 import { useCancelRehearsal, useRehearsal, useRehearse } from "../../api/hooks";
 import { PathsPicture } from "../../charts/PathsPicture";
-import { count, parseNumber, percentText, signed } from "../../lib/format";
+import { count, percentText, signed } from "../../lib/format";
+import { fromCanonical } from "../../lib/numbers";
+import { NumberInput } from "../../parts/NumberInput";
 import { Empty, Failure, FormError, Panel, Skeleton } from "../../parts/basics";
 import { Running } from "../../parts/Running";
 import { useEditing } from "../editing";
@@ -44,7 +46,7 @@ function Ask({ rehearsal }: { rehearsal: Rehearsal | null }) {
   const [wrong, setWrong] = useState("");
   const running = rehearsal?.state === "running";
   const submit = () => {
-    const [n, s, own] = [parseNumber(runs), parseNumber(seed), parseNumber(lift)];
+    const [n, s, own] = [fromCanonical(runs), fromCanonical(seed), fromCanonical(lift)];
     if (!Number.isInteger(n) || !Number.isInteger(s) || Number.isNaN(own)) {
       setWrong("Runs and seed must be whole numbers, and the lift a number such as 5");
       return;
@@ -105,12 +107,7 @@ function Field({ label, value, set, wide = false }: FieldProps) {
   return (
     <label className="text-sm">
       <span className="quiet block">{label}</span>
-      <input
-        className={`input input-sm text-right ${wide ? "w-36" : "w-24"}`}
-        inputMode="decimal"
-        value={value}
-        onChange={(event) => set(event.target.value)}
-      />
+      <NumberInput className={`input-sm ${wide ? "w-36" : "w-24"}`} value={value} change={set} />
     </label>
   );
 }

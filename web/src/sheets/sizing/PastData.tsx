@@ -5,6 +5,7 @@ import { readPastFile, type Past } from "../../api/client";
 import { usePast } from "../../api/hooks";
 import { count } from "../../lib/format";
 import { FormError } from "../../parts/basics";
+import { FilePicker } from "../../parts/FilePicker";
 import { useEditing } from "../editing";
 
 /** Level, standard deviation and traffic taken from decided experiments with the same metric, or from a file. */
@@ -55,22 +56,16 @@ export function PastData() {
               </li>
             ))}
           </ul>
-          <label className="mt-1 block">
-            <span className="quiet block">
-              A CSV: units and conversions (a line a day), or value (a line a unit, denominator beside it for a ratio)
-            </span>
-            <input
-              type="file"
-              accept=".csv,.tsv,.txt,text/csv"
-              className="file-input file-input-sm mt-1 w-full"
-              aria-label="File of past data"
-              onChange={(event) => {
-                const file = event.target.files?.[0];
-                if (file) read.mutate(file);
-                event.target.value = "";
-              }}
-            />
-          </label>
+          <p className="quiet mt-1">
+            A CSV: units and conversions (a line a day), or value (a line a unit, with its denominator for a ratio)
+          </p>
+          <FilePicker
+            label="File of past data"
+            button="Choose a file"
+            accept=".csv,.tsv,.txt,text/csv"
+            busy={read.isPending}
+            pick={(file) => read.mutate(file)}
+          />
           <FormError error={read.error} />
         </div>
       )}

@@ -1,4 +1,5 @@
-import { parseNumber, percentText } from "../../lib/format";
+import { percentText } from "../../lib/format";
+import { readNumber } from "../../lib/numbers";
 import { TextField } from "../../parts/fields";
 import { useState } from "react";
 import { useEditing } from "../editing";
@@ -10,7 +11,7 @@ export function readRamp(text: string): Step[] | null {
   if (!text.trim()) return [];
   const steps = text.split(/[,;]/).map((part) => {
     const match = /^\s*(\d+)\s*(?:days?)?\s*(?:at|:)\s*(.+)$/i.exec(part);
-    const share = match?.[2] ? parseNumber(match[2]) : null;
+    const share = match?.[2] ? readNumber(match[2]) : null;
     if (!match?.[1] || share === null || Number.isNaN(share) || share <= 0 || share > 100) return null;
     return { days: Number(match[1]), participation: share / 100 };
   });

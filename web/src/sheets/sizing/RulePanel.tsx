@@ -4,10 +4,11 @@ import type { Experiment } from "../../api/client";
 import { designNamed, methodNamed, vocabulary, type Setting } from "../../api/vocabulary";
 import { LooksPicture } from "../../charts/LooksPicture";
 import { day, plural } from "../../lib/format";
-import { parseNumber } from "../../lib/format";
+import { readNumber } from "../../lib/numbers";
 import { Panel } from "../../parts/basics";
 import { ChoiceField, NumberField, TextField } from "../../parts/fields";
 import { RadioCard } from "../../parts/RadioCard";
+import { Term } from "../../parts/Term";
 import { useEditing } from "../editing";
 
 /** How and when the data are read: four methods, their figures, and the paragraph that will be held to. */
@@ -18,7 +19,7 @@ export function RulePanel() {
   const { refused } = designNamed(experiment.design);
   return (
     <Panel
-      title="Decision rule"
+      title={<Term name="Decision rule" />}
       note={
         locked
           ? `locked since the start${experiment.rule_changes.length ? ", changed since" : ""}`
@@ -140,7 +141,7 @@ export function readDays(text: string): number[] | null {
   const numbers = text
     .split(/[,;\s]+/)
     .filter(Boolean)
-    .map(parseNumber);
+    .map((part) => readNumber(part));
   return numbers.some((n) => n === null || !Number.isInteger(n) || n < 1) ? null : (numbers as number[]);
 }
 

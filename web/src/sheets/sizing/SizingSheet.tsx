@@ -3,6 +3,7 @@ import { count, percentText, plural } from "../../lib/format";
 import { amount, capital, level } from "../../lib/metrics";
 import { Panel } from "../../parts/basics";
 import { NumberField } from "../../parts/fields";
+import { Term } from "../../parts/Term";
 import { useEditing } from "../editing";
 import { PastData } from "./PastData";
 import { Ramp } from "./Ramp";
@@ -16,7 +17,7 @@ export function SizingSheet() {
     <>
       <div className="grid grid-cols-2 gap-3 max-xl:grid-cols-1">
         <Expectations />
-        <Panel title="Strictness">
+        <Panel title={<Term name="Strictness" />}>
           <StrictnessChoice />
         </Panel>
       </div>
@@ -91,6 +92,7 @@ function Expectations() {
       {!isRate && (
         <NumberField
           label="Standard deviation"
+          term="Standard deviation"
           unit={unit}
           value={experiment.standard_deviation}
           save={(standard_deviation) => save({ standard_deviation })}
@@ -102,6 +104,7 @@ function Expectations() {
       {!fixed && <PastData />}
       <NumberField
         label="Smallest lift worth acting on"
+        term="Worthwhile lift"
         percent
         value={experiment.worthwhile_lift}
         save={(value) => value !== null && save({ worthwhile_lift: value })}
@@ -123,6 +126,7 @@ function Expectations() {
       />
       <NumberField
         label="Traffic included"
+        term="Participation"
         percent
         value={experiment.participation}
         save={(value) => value !== null && save({ participation: value })}
@@ -133,6 +137,7 @@ function Expectations() {
       <Ramp />
       <NumberField
         label="Correlation with a covariate"
+        term="Covariate"
         unit=""
         value={experiment.correlation}
         save={(value) => value !== null && save({ correlation: value })}

@@ -1,6 +1,8 @@
 import { LETTERS } from "../../api/vocabulary";
 import { useState } from "react";
-import { count, parseNumber, percentText, plural, rate } from "../../lib/format";
+import { count, percentText, plural, rate } from "../../lib/format";
+import { fromCanonical } from "../../lib/numbers";
+import { NumberInput } from "../../parts/NumberInput";
 import { Letter } from "../../parts/Letter";
 import { Panel } from "../../parts/basics";
 import { useEditing, variantsIn } from "../editing";
@@ -97,7 +99,7 @@ function Percentages({ weights, save }: PercentagesProps) {
   const total = weights.reduce((sum, weight) => sum + weight, 0);
   const present = weights.map((weight) => percentText(Number((weight / total).toFixed(4))));
   const [typed, setTyped] = useState(present);
-  const numbers = typed.map((text) => parseNumber(text));
+  const numbers = typed.map(fromCanonical);
   const known = numbers.every((number): number is number => number !== null && number > 0);
   const sum = known ? numbers.reduce((a, b) => a + b, 0) : NaN;
   const whole = Math.abs(sum - 100) < 0.011;
@@ -113,12 +115,11 @@ function Percentages({ weights, save }: PercentagesProps) {
         {typed.map((text, index) => (
           <label key={index} className="flex items-center gap-1">
             {LETTERS[index]}
-            <input
-              className="input input-xs w-20 text-right"
+            <NumberInput
+              className="input-xs w-20"
               aria-label={`Percentage of ${LETTERS[index]}`}
-              inputMode="decimal"
               value={text}
-              onChange={(event) => setTyped(typed.map((before, i) => (i === index ? event.target.value : before)))}
+              change={(next) => setTyped(typed.map((before, i) => (i === index ? next : before)))}
             />
             %
           </label>
@@ -150,18 +151,17 @@ function Weight({
   save: (weight: number) => void;
 }) {
   const [typed, setTyped] = useState<string | null>(null);
-  const number = typed === null ? value : parseNumber(typed);
+  const number = typed === null ? value : fromCanonical(typed);
   const wrong = number === null || !(number > 0);
   return (
     <>
-      <input
-        className={`input input-xs w-20 text-right ${wrong ? "input-error" : ""}`}
+      <NumberInput
+        className={`input-xs w-20 ${wrong ? "input-error" : ""}`}
         aria-label={label}
         aria-invalid={wrong}
-        inputMode="decimal"
         readOnly={locked}
         value={typed ?? String(value)}
-        onChange={(event) => setTyped(event.target.value)}
+        change={setTyped}
         onBlur={() => {
           if (wrong || number === null) return;
           if (number !== value) save(number);

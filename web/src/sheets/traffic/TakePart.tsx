@@ -68,16 +68,12 @@ function Exclusion() {
   const others = mine?.members.filter((member) => member.key !== experiment.key) ?? [];
   return (
     <>
-      <datalist id="exclusion-groups">
-        {groups.data?.map((group) => (
-          <option key={group.name} value={group.name} />
-        ))}
-      </datalist>
       <TextField
+        term="Exclusion group"
         label="Exclusion group: experiments of one group never share a visitor"
         value={experiment.exclusion_group}
         save={(exclusion_group) => save({ exclusion_group })}
-        list="exclusion-groups"
+        options={groups.data?.map((group) => group.name) ?? []}
         placeholder="none"
         locked={locked || !mayEdit}
         note={

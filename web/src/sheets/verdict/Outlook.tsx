@@ -6,6 +6,7 @@ import { amount } from "../../lib/metrics";
 import { useWidth } from "../../lib/useWidth";
 import { Panel } from "../../parts/basics";
 import { DataTable } from "../../parts/DataTable";
+import { Term } from "../../parts/Term";
 import { Letter } from "../../parts/Letter";
 import { Figured } from "../evidence/DerivationCard";
 import { LiftFigure } from "../evidence/LiftFigure";
@@ -35,7 +36,9 @@ export function WouldChange({ reading }: { reading: Reading }) {
   if (reading.would_change.length === 0) return null;
   return (
     <div className="mt-3 border-t border-base-300 pt-2 text-sm">
-      <h3 className="font-sans font-semibold">Sensitivity</h3>
+      <h3 className="font-sans font-semibold">
+        <Term name="Sensitivity" />
+      </h3>
       <ul>
         {reading.would_change.map((line) => (
           <li key={line}>{line}</li>
@@ -78,6 +81,7 @@ export function Ranking({ reading, experiment }: { reading: Reading; experiment:
           },
           {
             name: "Probability to be best",
+            term: "Probability to be best",
             value: (line) => line.chance,
             copied: [["probability to be best", (line) => line.chance]],
             cell: (line) => (

@@ -1,6 +1,8 @@
 import { useState } from "react";
 import type { Handover } from "../../api/client";
 import { useHandoverStep } from "../../api/outcome";
+import { fromCanonical } from "../../lib/numbers";
+import { NumberInput } from "../../parts/NumberInput";
 import { errorOf, FormError } from "../../parts/basics";
 import { useEditing } from "../editing";
 
@@ -50,7 +52,7 @@ export function RolloutForm({ rollout, close }: { rollout: Handover | null; clos
             },
           ]
         : [];
-    const steps = lines.map((line) => ({ day: line.day, share: Number(line.share.replace(",", ".")) / 100 }));
+    const steps = lines.map((line) => ({ day: line.day, share: (fromCanonical(line.share) ?? NaN) / 100 }));
     step.mutate({ kind: "rollout", steps, rules, until: until || null }, { onSuccess: close });
   };
   return (
@@ -91,12 +93,11 @@ export function RolloutForm({ rollout, close }: { rollout: Handover | null; clos
               onChange={(event) => change(place, { day: event.target.value })}
             />
           </label>
-          <input
-            className="input input-sm w-20 text-right"
-            inputMode="decimal"
+          <NumberInput
+            className="input-sm w-20"
             aria-label={`Share of step ${place + 1}`}
             value={line.share}
-            onChange={(event) => change(place, { share: event.target.value })}
+            change={(share) => change(place, { share })}
           />
           <span className="quiet text-sm">%</span>
           {lines.length > 1 && (

@@ -6,6 +6,7 @@ import { count, day, pvalue, rate } from "../../lib/format";
 import { Empty, Failure, Panel, Skeleton } from "../../parts/basics";
 import { DataTable } from "../../parts/DataTable";
 import { Letter } from "../../parts/Letter";
+import { Term } from "../../parts/Term";
 import { Figured } from "../evidence/DerivationCard";
 import { useEditing } from "../editing";
 import { ChangeNotes } from "./ChangeNotes";
@@ -76,7 +77,11 @@ function Arrivals({ evidence }: { evidence: Evidence }) {
           />
         </Panel>
         <Panel
-          title="Split against the plan"
+          title={
+            <>
+              <Term name="Split" /> against the plan
+            </>
+          }
           note={
             <Figured experiment={experiment.key} figure="split" variant="B" label="p of the split">
               p {pvalue(arrivals.split.pvalue)}

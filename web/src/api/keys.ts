@@ -1,0 +1,85 @@
+import { useQueryClient, type QueryKey } from "@tanstack/react-query";
+import { useCallback } from "react";
+import type { CountsIn, Definition, SizeIn } from "./client";
+
+/** Under which name each answer of the server is kept. */
+export const keys = {
+  session: ["session"] as const,
+  docket: (filter?: object) => (filter ? (["docket", filter] as const) : (["docket"] as const)),
+  experiment: (key: string) => ["experiment", key] as const,
+  evidence: (key: string) => ["evidence", key] as const,
+  segmentEvidence: (key: string, asked?: object) =>
+    asked ? (["evidence", key, "segments", asked] as const) : (["evidence", key, "segments"] as const),
+  ledger: (key: string) => ["ledger", key] as const,
+  report: (key: string) => ["report", key] as const,
+  verdict: (counts: CountsIn | null) => ["scratchpad-verdict", counts] as const,
+  metrics: (search?: string) => (search === undefined ? (["metrics"] as const) : (["metrics", search] as const)),
+  metric: (key: string) => ["metric", key] as const,
+  sample: ["sample-events"] as const,
+  metricPreview: (definition: Definition, events: string | null) => ["metric-preview", definition, events] as const,
+  forecasts: (key: string) => ["forecasts", key] as const,
+  rehearsal: (key: string) => ["rehearsal", key] as const,
+  allocation: (key: string) => ["allocation", key] as const,
+  epoch: (key: string, number: number) => ["allocation", key, number] as const,
+  allocationRehearsal: (key: string) => ["allocation-rehearsal", key] as const,
+  past: (key: string, metric: string) => ["past", key, metric] as const,
+  live: (key: string) => ["live", key] as const,
+  readiness: (key: string) => ["readiness", key] as const,
+  notices: ["notices"] as const,
+  notes: (key: string) => ["notes", key] as const,
+  audiences: ["audiences"] as const,
+  machineKeys: ["machine-keys"] as const,
+  snippets: (key: string) => ["snippets", key] as const,
+  exclusion: ["exclusion-groups"] as const,
+  segments: ["segments"] as const,
+  shared: (token: string) => ["shared", token] as const,
+  links: (key: string) => ["links", key] as const,
+  handover: (key: string) => ["handover", key] as const,
+  casebook: (asked?: object) => (asked ? (["casebook", asked] as const) : (["casebook"] as const)),
+  cohorts: (key: string, asked: object) => ["evidence", key, "cohorts", asked] as const,
+  selectedRange: (key: string, first: string, last: string) =>
+    ["evidence", key, "selected-range", first, last] as const,
+  derivation: (key: string, asked: object) => ["evidence", key, "derivation", asked] as const,
+  size: (size: SizeIn) => ["scratchpad-size", size] as const,
+};
+
+/** What each kind of change makes out of date, of the experiment it concerns. The one list of it. */
+const STALE = {
+  experiment: (key) => [
+    keys.docket(),
+    keys.evidence(key),
+    keys.ledger(key),
+    keys.report(key),
+    keys.rehearsal(key),
+    keys.allocationRehearsal(key),
+    keys.forecasts(key),
+    keys.metrics(),
+    keys.readiness(key),
+    keys.live(key),
+    keys.exclusion,
+  ],
+  data: (key) => [keys.evidence(key), keys.live(key), keys.docket(), keys.ledger(key), keys.report(key)],
+  looks: (key) => [keys.ledger(key), keys.docket(), keys.report(key)],
+  shares: (key) => [keys.experiment(key), keys.ledger(key)],
+  forecast: (key) => [keys.ledger(key)],
+  rehearsal: (key) => [keys.allocationRehearsal(key)],
+  handover: (key) => [keys.ledger(key), keys.report(key), keys.casebook()],
+  links: (key) => [keys.links(key), keys.ledger(key)],
+  notes: (key) => [["notes"], keys.ledger(key)],
+  metric: () => [keys.metrics(), ["experiment"]],
+  audiences: () => [keys.audiences],
+  machineKeys: () => [keys.machineKeys],
+  segments: () => [["live"]],
+  segmentSets: (key) => [keys.segmentEvidence(key)],
+} satisfies Record<string, (key: string) => readonly QueryKey[]>;
+
+/** Has everything asked again that a change has put out of date; `key` is that of the experiment. */
+export function useStale(): (change: keyof typeof STALE, key?: string) => void {
+  const cache = useQueryClient();
+  return useCallback(
+    (change, key = "") => {
+      for (const queryKey of STALE[change](key)) void cache.invalidateQueries({ queryKey });
+    },
+    [cache],
+  );
+}

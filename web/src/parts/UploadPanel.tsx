@@ -1,0 +1,25 @@
+import type { ComponentProps, ReactNode } from "react";
+import { FormError, Panel } from "./basics";
+import { FilePicker } from "./FilePicker";
+
+interface Props extends ComponentProps<typeof FilePicker> {
+  title: string;
+  note: string;
+  /** What the file must hold. */
+  holds: ReactNode;
+  error: Error | null;
+  /** What else may be done in the place where files are dropped. */
+  beside?: ReactNode;
+}
+
+/** Where a kind of file comes in: what it must hold, the choice, what went wrong, and below what became of it. */
+export function UploadPanel({ title, note, holds, error, beside, children, ...picker }: Props) {
+  return (
+    <Panel title={title} note={note}>
+      <div className="quiet mb-2 text-sm">{holds}</div>
+      <FilePicker {...picker}>{beside}</FilePicker>
+      <FormError error={error} />
+      {children}
+    </Panel>
+  );
+}
