@@ -2,7 +2,7 @@ import { LETTERS } from "../api/vocabulary";
 import { useState } from "react";
 import { Problem, type Plan } from "../api/client";
 import { useSession, useSizeOf } from "../api/hooks";
-import { WeeksCurve } from "../charts/WeeksCurve";
+import { WeeksCurve } from "../charts/onDemand";
 import { count, plural, rate } from "../lib/format";
 import { fromCanonical } from "../lib/numbers";
 import { NewExperiment } from "../parts/NewExperiment";

@@ -1,4 +1,4 @@
-import { WeeksCurve } from "../../charts/WeeksCurve";
+import { WeeksCurve } from "../../charts/onDemand";
 import { count, percentText, plural } from "../../lib/format";
 import { amount, capital, level } from "../../lib/metrics";
 import { Panel } from "../../parts/basics";

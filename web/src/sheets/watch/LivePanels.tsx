@@ -1,6 +1,6 @@
 import type { Live, Stratum } from "../../api/client";
 import { useSession } from "../../api/hooks";
-import { DailyLines } from "../../charts/DailyLines";
+import { DailyLines } from "../../charts/onDemand";
 import { count, moment, plural, pvalue, rate, weekday } from "../../lib/format";
 import { Empty, Panel } from "../../parts/basics";
 import { DataTable, type Column } from "../../parts/DataTable";

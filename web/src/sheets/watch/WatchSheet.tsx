@@ -1,7 +1,7 @@
 import type { Evidence } from "../../api/client";
 import { useEvidence } from "../../api/hooks";
 import { useLive, useNotes } from "../../api/running";
-import { DailyLines } from "../../charts/DailyLines";
+import { DailyLines } from "../../charts/onDemand";
 import { count, day, pvalue, rate } from "../../lib/format";
 import { Empty, Failure, Panel, Skeleton } from "../../parts/basics";
 import { DataTable } from "../../parts/DataTable";

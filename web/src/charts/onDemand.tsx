@@ -1,0 +1,17 @@
+import { lazy, Suspense, type ComponentType } from "react";
+
+/** Charts that need the drawing library: figures and words are there before it has come, and keep their places. */
+function onDemand<Props extends { height?: number }>(load: () => Promise<ComponentType<Props>>) {
+  const Drawn = lazy(() => load().then((component) => ({ default: component as ComponentType<object> })));
+  return function Chart(props: Props) {
+    return (
+      <Suspense fallback={<div className="skeleton w-full" style={{ height: props.height ?? 220 }} aria-hidden />}>
+        <Drawn {...props} />
+      </Suspense>
+    );
+  };
+}
+
+export const DailyLines = onDemand(() => import("./DailyLines").then((m) => m.DailyLines));
+export const LiftOverTime = onDemand(() => import("./LiftOverTime").then((m) => m.LiftOverTime));
+export const WeeksCurve = onDemand(() => import("./WeeksCurve").then((m) => m.WeeksCurve));
