@@ -79,9 +79,9 @@ def _why(epoch: Epoch) -> str:
     reasons = set(record["reasons"].values())
     taken = record["taken"]
     seen = (
-        f"With epoch{'s' if len(taken) > 1 else ''} {', '.join(taken)} taken in"
+        f"With epoch{'s' if len(taken) > 1 else ''} {', '.join(taken)} included"
         if taken
-        else "With nothing new taken in"
+        else "With nothing new included"
     )
     if reasons == {"even_start"}:
         return f"{seen}: still even, for every variant must have its first units."

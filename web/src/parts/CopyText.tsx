@@ -13,12 +13,12 @@ export function CopyText({ text, label }: { text: string | (() => string); label
   };
   return (
     <span className="flex items-center gap-2 text-sm">
-      <span role="status" className="quiet">
-        {done}
-      </span>
       <button type="button" className="btn btn-xs" onClick={() => void copy()}>
         {label}
       </button>
+      <span role="status" className="quiet empty:hidden">
+        {done}
+      </span>
     </span>
   );
 }

@@ -164,8 +164,8 @@ export function DataTable<Row extends object>({
         </table>
       </div>
       {(copy || below) && (
-        <div className="quiet mt-1 flex flex-wrap items-center gap-3 text-sm">
-          {below}
+        <div className="quiet mt-1.5 flex flex-wrap items-center justify-end gap-2 text-sm">
+          {below && <div className="grow">{below}</div>}
           {copy && <CopyTable text={text} />}
           {copy && hideable.length > CHOOSE_FROM && <ColumnChoice columns={hideable} />}
         </div>

@@ -57,7 +57,7 @@ export function TermMark({ name }: { name: string | undefined }) {
   if (name === undefined) return null;
   return (
     <>
-      {" "}
+      {"\u00a0"}
       <Term name={name}>
         ?<span className="sr-only"> {name}</span>
       </Term>

@@ -35,7 +35,7 @@ function epoch(number: number, changes: Partial<EpochShown> = {}): EpochShown {
     set_by: "",
     units: [20, 80],
     sentences: {},
-    sentence: `With epoch ${number - 1} taken in, B is best with a chance of 90%.`,
+    sentence: `With epoch ${number - 1} included, B is best with a chance of 90%.`,
     ...changes,
   };
 }
@@ -152,7 +152,7 @@ describe("shares over time", () => {
     expect(container.textContent).toContain("Now: A 11%, B 90%");
     const [, second] = [...container.querySelectorAll("svg rect")];
     fireEvent.mouseEnter(second!);
-    expect(container.textContent).toContain("Epoch 2: A 20%, B 80%. With epoch 1 taken in");
+    expect(container.textContent).toContain("Epoch 2: A 20%, B 80%. With epoch 1 included");
     fireEvent.mouseLeave(container.querySelector("svg")!);
     expect(container.textContent).toContain("Now:");
   });
@@ -235,7 +235,7 @@ describe("shares over time", () => {
     });
     open(<SharesPanel />, RUNNING, known);
     const rows = screen.getAllByRole("row", { hidden: true });
-    expect(rows[2]?.textContent).toContain("With epoch 1 taken in, B is best");
+    expect(rows[2]?.textContent).toContain("With epoch 1 included, B is best");
     expect(within(rows[3]!).queryByRole("button", { hidden: true })).toBeNull(); // the first rests on nothing
     fireEvent.click(within(rows[2]!).getByRole("button", { name: "2", hidden: true }));
     expect(await screen.findByText(/the same shares/)).toBeTruthy();

@@ -153,7 +153,7 @@ function Outcome({ rehearsal }: { rehearsal: AllocationRehearsal }) {
           },
         ]}
         below={
-          <span className="grow">
+          <span>
             {count(rehearsal.runs)} runs each way, seed {rehearsal.seed}; ± 95%. Gained:{" "}
             {result.gained.estimate === null
               ? "–"

@@ -166,7 +166,8 @@ function Lines(props: LinesProps) {
       />
       <p className="quiet mt-1 text-xs">
         Partially pooled: drawn towards the mean of all segments by as much as chance spreads them; the better guess for
-        a small one. Per month: what a rollout to this segment only would bring
+        a small one. I²: how much of the variation between segments is beyond chance. Per month: what a rollout to this
+        segment only would bring
         {data.effect_per_month_of_all?.estimate != null &&
           `, where a rollout to all brings ${effectText(data.effect_per_month_of_all)}`}
         .
@@ -241,12 +242,9 @@ function columnsOf({ data, worthwhile, experiment, set }: LinesProps, strip: num
           return (
             line.figure === "within" &&
             data.segments.some((one) => one.partially_pooled) && (
-              <>
-                <Figured {...of} {...set} figure="differ" by={data.by} label="Difference between segments">
-                  {rate(data.i_squared, 0)}
-                </Figured>
-                <span className="quiet block text-xs">of the variation is beyond chance</span>
-              </>
+              <Figured {...of} {...set} figure="differ" by={data.by} label="Difference between segments">
+                I² {rate(data.i_squared, 0)}
+              </Figured>
             )
           );
         return line.partially_pooled ? (
@@ -266,6 +264,7 @@ function columnsOf({ data, worthwhile, experiment, set }: LinesProps, strip: num
     },
     {
       name: "If rolled out to this segment only, per month",
+      head: <span className="inline-block max-w-28">If rolled out to this segment only, per month</span>,
       className: "whitespace-nowrap",
       value: (line) => (isTotal(line) ? undefined : line.effect_per_month?.estimate),
       cell: (line) =>

@@ -76,11 +76,7 @@ export function WorldTable({ rehearsal, metric, units }: { rehearsal: Rehearsal;
           cell: (line) => line.figure(world),
         })),
       ]}
-      below={
-        <span className="grow">
-          ± is the error of simulating, 95 of 100 times. {metric && `The metric is ${metric}.`}
-        </span>
-      }
+      below={<span>± is the error of simulating, 95 of 100 times. {metric && `The metric is ${metric}.`}</span>}
     />
   );
 }

@@ -234,7 +234,7 @@ function linesOf(reading: Reading, letter: string): Line[] {
         {
           metric: "",
           name: reading.metric,
-          part: "decides",
+          part: "primary",
           lift: first.lift,
           tone: first.tone,
           sentence: first.sentence,

@@ -199,7 +199,7 @@ export function Intake({ live }: { live: Live }) {
   const { data: session } = useSession();
   const { last_day: seen } = live;
   const facts: [string, string][] = [
-    ["Events taken in, whole workspace", count(seen.events)],
+    ["Events received, whole workspace", count(seen.events)],
     ["Sent again, counted once", count(seen.duplicates)],
     ["More than a day late", count(seen.late)],
     ["Held: dated in the future", count(seen.held)],
