@@ -6,7 +6,7 @@ from datetime import date, timedelta
 
 from playwright.sync_api import expect
 
-from tests.e2e.test_whole_job import counts_file, create, fill, start
+from tests.e2e.test_whole_job import choose, counts_file, create, fill, start
 
 
 def fares_file(days, means, units):
@@ -26,7 +26,7 @@ def test_a_winner_that_harms_a_guardrail_is_a_trade_off_for_a_person_to_settle(p
     page = person.page
     create(page, "Bigger discounts", lift="12")
     page.get_by_role("link", name=re.compile("^Brief")).click()
-    page.get_by_role("combobox", name="Another metric").fill("fare per visitor")
+    choose(page, "Another metric", "fare per visitor")
     page.get_by_label("Role").select_option("guardrail")
     page.get_by_role("button", name="Add", exact=True).click()
     fill(page, "Margin", "10")

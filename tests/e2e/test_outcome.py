@@ -24,7 +24,7 @@ def test_from_the_docket_to_a_report_that_somebody_without_an_account_opens(peop
     page.get_by_role("link", name=re.compile("Names for the cabins")).first.click()
     page.get_by_role("link", name=re.compile("^Verdict")).click()
     expect(page.get_by_text("The variants in order")).to_be_visible()
-    expect(page.get_by_role("cell", name="not told apart")).to_be_visible()
+    expect(page.get_by_role("cell", name="not distinguishable")).to_be_visible()
     page.get_by_role("button", name="Record the decision").click()
     page.get_by_label("What we know now that we did not know before").fill("Names are remembered.")
     with page.expect_response(lambda r: "/lesson" in r.url):

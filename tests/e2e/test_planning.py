@@ -6,7 +6,7 @@ import re
 from PIL import Image
 from playwright.sync_api import expect
 
-from tests.e2e.test_whole_job import fill
+from tests.e2e.test_whole_job import choose, fill
 
 
 def picture(colour):
@@ -42,7 +42,7 @@ def test_a_new_user_plans_from_an_empty_page_to_a_started_experiment(people):
     fill(page, "Value of mark_dogs", "yes")
     page.get_by_label("Pictures of B", exact=True).set_input_files(picture("teal"))
     expect(page.get_by_label("Side by side").get_by_role("img")).to_have_count(1)
-    page.get_by_role("combobox", name="Another metric").fill("help opened")
+    choose(page, "Another metric", "help opened")
     page.get_by_label("Role").select_option("guardrail")
     page.get_by_role("button", name="Add", exact=True).click()
     fill(page, "Margin", "15")
@@ -55,7 +55,7 @@ def test_a_new_user_plans_from_an_empty_page_to_a_started_experiment(people):
 
     # What the metric counts is put right in the library, tried on events.
     page.get_by_role("link", name="dog tickets", exact=True).click()
-    page.get_by_role("combobox", name="What is counted: event").fill("booking_paid")
+    choose(page, "What is counted: event", "booking_paid")
     page.get_by_role("button", name="where…").click()
     page.get_by_label("What is counted, condition 1: property").fill("passengers")
     page.get_by_label("What is counted, condition 1: kind").select_option("number")

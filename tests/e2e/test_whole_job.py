@@ -27,6 +27,13 @@ def fill(page, label, text):
     assert saved.value.ok, saved.value.text()
 
 
+def choose(page, label, text):
+    """Type into a field with a list and leave it, which closes the list."""
+    field = page.get_by_role("combobox", name=label)
+    field.fill(text)
+    field.press("Tab")
+
+
 def start(page, first_day):
     page.get_by_role("button", name="Start it…").click()
     page.get_by_label("First day").fill(first_day.isoformat())

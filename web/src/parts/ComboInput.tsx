@@ -54,7 +54,8 @@ export function ComboInput({
           title={locked ? "Locked since the start" : undefined}
           onKeyDown={(event) => {
             if (event.key === "Enter") commit?.();
-            if (event.key === "Escape") cancel?.();
+            // The first Escape closes the list, the next takes back what was typed.
+            if (event.key === "Escape" && event.currentTarget.ariaExpanded !== "true") cancel?.();
           }}
         />
         {options.length > 0 && !locked && <Button className="btn btn-sm join-item px-2">▾</Button>}

@@ -8,7 +8,7 @@ import { NumberField } from "../../parts/fields";
 import { metricsIn, useEditing } from "../editing";
 
 type Role = MetricUse["role"];
-const ROLES: Record<Role, string> = { primary: "decides", secondary: "secondary", guardrail: "guardrail" };
+const ROLES: Record<Role, string> = { primary: "primary", secondary: "secondary", guardrail: "guardrail" };
 const FIRST_MARGIN = 0.02;
 
 /** What is measured beside the metric that decides, each with its part in the verdict. */
