@@ -16,7 +16,9 @@ from neat_verdict.app.experiments.models import Experiment, Tally, Workspace
 from neat_verdict.app.experiments.queries import find, today
 from neat_verdict.app.metrics.actions import create_metric
 from neat_verdict.app.people.models import User
-from neat_verdict.app.analysis import queries, segments
+from neat_verdict.app.analysis.analysis import analyse
+from neat_verdict.app.analysis.evidence import evidence
+from neat_verdict.app.analysis.panels.segments import segments
 
 mona = User.objects.create_user("mona", password="bench", role="analyst")
 Workspace.objects.create(segments=[["device"]])
@@ -52,8 +54,8 @@ def fill(units):
     return len(rows)
 
 def sheet():
-    queries.evidence(find(key))
-    segments.segments(find(key), by="device")
+    evidence(find(key))
+    segments(analyse(find(key)), by="device")
 
 found = {}
 for units in (10**4, 10**8):

@@ -27,7 +27,7 @@ from neat_verdict.app.people.models import User
 from neat_verdict.app.planning import actions as planning
 from neat_verdict.app.planning.models import Rehearsal
 from neat_verdict.app.reports.actions import share
-from neat_verdict.app.reports.queries import link_out
+from neat_verdict.app.reports.presenting import link_out
 from neat_verdict.app.traffic.actions import keep_audience
 from neat_verdict.app.watch.actions import add_note
 from tests.app.conftest import PLAN, START, TODAY, bring_in, daily, did, exposed

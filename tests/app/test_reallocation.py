@@ -5,11 +5,12 @@ import random
 from datetime import UTC, datetime, timedelta
 
 import pytest
+from neat_verdict.app.traffic.allocation import allocation, epoch_record
 
 from neat_verdict.app import clock
 from neat_verdict.app.analysis.analysis import analyse
+from neat_verdict.app.analysis.evidence import evidence
 from neat_verdict.app.analysis.panels.segments import segments
-from neat_verdict.app.analysis.queries import evidence
 from neat_verdict.app.collect.batch import read_batch
 from neat_verdict.app.collect.events import rebuild, take_in
 from neat_verdict.app.experiments import actions
@@ -17,7 +18,6 @@ from neat_verdict.app.experiments.models import Experiment, Tally
 from neat_verdict.app.experiments.queries import daily_counts, find
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.traffic import reallocation
-from neat_verdict.app.traffic.allocation import allocation, epoch_record
 from neat_verdict.app.traffic.assigning import assign
 from neat_verdict.app.traffic.epochs import epochs_by_metric
 from neat_verdict.app.traffic.models import Epoch

@@ -8,7 +8,7 @@ from django.core import mail
 from django.core.management import call_command
 
 from neat_verdict.app import clock
-from neat_verdict.app.analysis.queries import evidence
+from neat_verdict.app.analysis.evidence import evidence
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Experiment, LedgerEntry
 from neat_verdict.app.experiments.queries import find

@@ -7,9 +7,10 @@ from datetime import date
 from django.http import HttpRequest, HttpResponse
 from ninja import Router, Status
 
-from neat_verdict.app.analysis import actions, exports, queries
+from neat_verdict.app.analysis import actions, exports
 from neat_verdict.app.analysis.analysis import analyse
 from neat_verdict.app.analysis.docket import docket as docket_rows
+from neat_verdict.app.analysis.evidence import evidence as evidence_of_experiment
 from neat_verdict.app.analysis.panels import cohorts as cohorts_panel
 from neat_verdict.app.analysis.panels import derivations, segments, selected_range
 from neat_verdict.app.analysis.panels.derivations import AnyFigure, Asked
@@ -42,22 +43,22 @@ def docket(
 
 @router.get("/experiments/{key}/evidence", response=EvidenceOut, operation_id="get_evidence")
 def evidence(request: HttpRequest, key: str) -> EvidenceOut:
-    return queries.evidence(find(key))
+    return evidence_of_experiment(find(key))
 
 
 @router.get("/experiments/{key}/evidence.json", operation_id="get_evidence_json")
 def evidence_json(request: HttpRequest, key: str) -> HttpResponse:
-    return exports.as_json(key, queries.evidence(find(key)))
+    return exports.as_json(key, evidence_of_experiment(find(key)))
 
 
 @router.get("/experiments/{key}/evidence.{form}", operation_id="get_evidence_table")
 def evidence_table(request: HttpRequest, key: str, form: exports.Format) -> HttpResponse:
-    return exports.as_table(key, queries.evidence(find(key)), form)
+    return exports.as_table(key, evidence_of_experiment(find(key)), form)
 
 
 @router.get("/experiments/{key}/counts.{form}", operation_id="get_counts_table")
 def counts_table(request: HttpRequest, key: str, form: exports.Format) -> HttpResponse:
-    return exports.counts_table(key, queries.evidence(find(key)), form)
+    return exports.counts_table(key, evidence_of_experiment(find(key)), form)
 
 
 @router.get("/experiments/{key}/segments", response=SegmentsOut, operation_id="get_segment_evidence")
@@ -123,14 +124,14 @@ def derivation(
 def take_looks(request: HttpRequest, key: str) -> EvidenceOut:
     """Take the looks that are due, and keep them."""
     actions.take_looks(person(request), find(key))
-    return queries.evidence(find(key))
+    return evidence_of_experiment(find(key))
 
 
 @router.post("/experiments/{key}/looks/{number}/set-aside", response=EvidenceOut, operation_id="set_look_aside")
 def set_look_aside(request: HttpRequest, key: str, number: int, payload: AsideIn) -> EvidenceOut:
     """Leave a look out because its data were wrong; it stays on record."""
     actions.set_look_aside(person(request), find(key), number, payload.reason)
-    return queries.evidence(find(key))
+    return evidence_of_experiment(find(key))
 
 
 @router.post("/experiments/{key}/decision", response=ExperimentOut, operation_id="decide")

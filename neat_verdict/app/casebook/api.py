@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.http import HttpRequest
 from ninja import Router, Schema
 
-from neat_verdict.app.casebook import actions, queries
+from neat_verdict.app.casebook import actions, presenting, queries
 from neat_verdict.app.casebook.schemas import CasebookOut, HandoverOut, LessonIO, PlaceIn, RolloutIn, TickIn
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.people.auth import person
@@ -22,12 +22,12 @@ def casebook(
     request: HttpRequest, search: str = "", area: str = "", verdict: str = "", offset: int = 0, limit: int = 100
 ) -> CasebookOut:
     limit, offset = min(max(limit, 1), 500), min(max(offset, 0), 10**9)
-    return queries.casebook(search=search, area=area, verdict=verdict, offset=offset, limit=limit)
+    return presenting.casebook_out(queries.casebook(search=search, area=area, verdict=verdict), offset, limit)
 
 
 @router.get("/experiments/{key}/handover", response=HandoverOut, operation_id="get_handover")
 def handover(request: HttpRequest, key: str) -> HandoverOut:
-    return queries.handover(find(key))
+    return presenting.handover(find(key))
 
 
 @router.put("/experiments/{key}/rollout", response=HandoverOut, operation_id="plan_rollout")
@@ -37,34 +37,34 @@ def plan_rollout(request: HttpRequest, key: str, payload: RolloutIn) -> Handover
     steps = [(step.day, step.share) for step in payload.steps]
     rules = [group.model_dump() for group in payload.rules]
     actions.plan_rollout(person(request), experiment.key, steps=steps, rules=rules, until=payload.until)
-    return queries.handover(find(key))
+    return presenting.handover(find(key))
 
 
 @router.post("/experiments/{key}/rollout/stop", response=HandoverOut, operation_id="stop_rollout")
 def stop_rollout(request: HttpRequest, key: str, payload: StopIn) -> HandoverOut:
     actions.stop_rollout(person(request), find(key).key, payload.reason)
-    return queries.handover(find(key))
+    return presenting.handover(find(key))
 
 
 @router.post("/experiments/{key}/places", response=HandoverOut, operation_id="add_place")
 def add_place(request: HttpRequest, key: str, payload: PlaceIn) -> HandoverOut:
     actions.add_place(person(request), find(key), payload.text, payload.who)
-    return queries.handover(find(key))
+    return presenting.handover(find(key))
 
 
 @router.post("/experiments/{key}/places/{place}", response=HandoverOut, operation_id="tick_place")
 def tick_place(request: HttpRequest, key: str, place: int, payload: TickIn) -> HandoverOut:
     actions.tick_place(person(request), find(key), place, done=payload.done)
-    return queries.handover(find(key))
+    return presenting.handover(find(key))
 
 
 @router.delete("/experiments/{key}/places/{place}", response=HandoverOut, operation_id="remove_place")
 def remove_place(request: HttpRequest, key: str, place: int) -> HandoverOut:
     actions.remove_place(person(request), find(key), place)
-    return queries.handover(find(key))
+    return presenting.handover(find(key))
 
 
 @router.put("/experiments/{key}/lesson", response=HandoverOut, operation_id="set_lesson")
 def set_lesson(request: HttpRequest, key: str, payload: LessonIO) -> HandoverOut:
     actions.set_lesson(person(request), find(key), learnt=payload.learnt, why=payload.why)
-    return queries.handover(find(key))
+    return presenting.handover(find(key))

@@ -17,8 +17,10 @@ from neat_verdict.app import clock
 from neat_verdict.app.collect import store
 from neat_verdict.app.collect.batch import Sent
 from neat_verdict.app.collect.models import Event
-from neat_verdict.app.collect.recount import HOUR, Arrivals, Exposure, Standing, Sums, standing
+from neat_verdict.app.collect.recount import HOUR, Arrivals, Exposure, Sums, UnitState, unit_state
+from neat_verdict.app.experiments.exact_tallies import change_tallies, clear_tallies
 from neat_verdict.app.experiments.queries import workspace
+from neat_verdict.app.traffic.enrolments import clear_enrolments, enrolments_of, keep_enrolments
 from neat_verdict.app.traffic.serving import Served, served
 from neat_verdict.core.metrics import EXPOSURE
 
@@ -93,10 +95,10 @@ def _unknown(events: Sequence[Sent], experiments: dict[str, Served]) -> dict[str
 def _recount_touched(events: Sequence[Sent], experiments: dict[str, Served], hold_after: int) -> set[str]:
     """Count the units again that the events may change; returns the units that have been exposed to anything."""
     open_ones = [experiment for experiment in experiments.values() if experiment.open]
-    telling = {EXPOSURE, *(name for experiment in open_ones for name in experiment.event_names)}
+    counted = {EXPOSURE, *(name for experiment in open_ones for name in experiment.event_names)}
     units = {event.unit for event in events}
-    touched = {event.unit for event in events if event.name in telling and event.at <= hold_after}
-    present = store.enrolments_of(units)
+    touched = {event.unit for event in events if event.name in counted and event.at <= hold_after}
+    present = enrolments_of(units)
     changed = recount(touched, open_ones, [row for row in present if row[0] in touched])
     return {row[0] for row in present} | changed
 
@@ -110,40 +112,45 @@ def recount(units: Collection[str], open_ones: Sequence[Served], present: Sequen
     day_of = local_day()
     changes = {experiment.id: (Sums(experiment), Arrivals()) for experiment in open_ones}
     kept, enrolled = [], set()
-    for unit, experiment_id, now_standing in standings(units, open_ones):
+    for unit, experiment_id, now_state in unit_states(units, open_ones):
         experiment = by_id[experiment_id]
         enrolled.add(unit)
-        old = _standing_of(before.get((unit, experiment_id)), experiment)
-        if old == now_standing:
+        old = _state_of(before.get((unit, experiment_id)), experiment)
+        if old == now_state:
             continue
         sums, arrivals = changes[experiment_id]
         if old is not None:
             sums.add(old, -1, day_of)
             arrivals.add(old, -1)
-        sums.add(now_standing, 1, day_of)
-        arrivals.add(now_standing, 1)
-        kept.append(_line(unit, experiment, now_standing))
-    store.keep_enrolments(kept)
+        sums.add(now_state, 1, day_of)
+        arrivals.add(now_state, 1)
+        kept.append(_line(unit, experiment, now_state))
+    keep_enrolments(kept)
     for experiment_id, (sums, arrivals) in changes.items():
-        store.change_tallies(by_id[experiment_id], sums)
+        _change_tallies(by_id[experiment_id], sums)
         store.change_arrivals(by_id[experiment_id], arrivals)
     return enrolled
 
 
-def _standing_of(row: Sequence[Any] | None, experiment: Served) -> Standing | None:
+def _change_tallies(experiment: Served, sums: Sums) -> None:
+    tallyings = {str(m.id): m.definition.rules.tallying(m.before_days) for m in experiment.metrics}
+    change_tallies([variant[0] for variant in experiment.variants], experiment.round, tallyings, sums)
+
+
+def _state_of(row: Sequence[Any] | None, experiment: Served) -> UnitState | None:
     if row is None or row[2] != experiment.round:
         return None
     position = next(place for place, variant in enumerate(experiment.variants) if variant[0] == row[3])
-    return Standing(position, row[4], tuple(orjson.loads(row[5])), orjson.loads(row[6]), bool(row[7]))
+    return UnitState(position, row[4], tuple(orjson.loads(row[5])), orjson.loads(row[6]), bool(row[7]))
 
 
-def _line(unit: str, experiment: Served, now: Standing) -> tuple[object, ...]:
+def _line(unit: str, experiment: Served, now: UnitState) -> tuple[object, ...]:
     variant = experiment.variants[now.position][0]
     segments, values = orjson.dumps(now.segments).decode(), orjson.dumps(now.values).decode()
     return unit, experiment.id, experiment.round, variant, now.first_at, segments, values, now.mixed
 
 
-def standings(units: Collection[str], open_ones: Sequence[Served]) -> Iterable[tuple[str, int, Standing]]:
+def unit_states(units: Collection[str], open_ones: Sequence[Served]) -> Iterable[tuple[str, int, UnitState]]:
     """(unit, experiment, how it stands) of the units that are exposed in an open round, from their events alone."""
     names = {name for experiment in open_ones for name in experiment.event_names}
     by_key = {experiment.key: experiment for experiment in open_ones}
@@ -163,7 +170,7 @@ def standings(units: Collection[str], open_ones: Sequence[Served]) -> Iterable[t
                 exposures.setdefault(key, []).append(Exposure(at, sent_id, position, parse(properties)))
         for key, result in exposures.items():
             experiment = by_key[key]
-            stands = standing(experiment, result, [one for one in happened if one[1] in experiment.event_names])
+            stands = unit_state(experiment, result, [one for one in happened if one[1] in experiment.event_names])
             if stands is not None:
                 yield unit, experiment.id, stands
 
@@ -198,7 +205,9 @@ def rebuild(keys: Collection[str] | None = None) -> int:
     if not chosen:
         return 0
     for experiment in chosen:
-        store.clear(experiment)
+        clear_tallies([variant[0] for variant in experiment.variants], experiment.round)
+        clear_enrolments(experiment.id, experiment.round)
+        store.clear_arrivals(experiment)
     units = Event.objects.filter(name=EXPOSURE, held=False, experiment__in=[result.key for result in chosen])
     counted, block = 0, []
     for unit in units.order_by("unit").values_list("unit", flat=True).distinct().iterator():
@@ -216,5 +225,5 @@ def release_held() -> int:
     units = set(due.values_list("unit", flat=True))
     released = due.update(held=False)
     if released:
-        recount(units, [result for result in served().values() if result.open], store.enrolments_of(units))
+        recount(units, [result for result in served().values() if result.open], enrolments_of(units))
     return released

@@ -11,14 +11,13 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
+from neat_verdict.app.experiments.exact_tallies import MILLION, SUMS, Cell
 from neat_verdict.app.traffic.serving import Served, epoch_segment
-from neat_verdict.core.metrics import ALL_COLUMNS, Definition, Tallying, TimedEvent, unit_figure
+from neat_verdict.core.metrics import Definition, TimedEvent, unit_figure
 from neat_verdict.core.traffic import property_text
 
-MILLION = 1_000_000
 HOUR = 3_600_000
 MAX_SEGMENT_LENGTH = 200
-_SUMS = len(ALL_COLUMNS)  # of a cell; the counts of a funnel's steps follow, or of the units that reached the cap
 
 
 class Exposure(NamedTuple):
@@ -31,7 +30,7 @@ class Exposure(NamedTuple):
 
 
 @dataclass(frozen=True, slots=True)
-class Standing:
+class UnitState:
     """What is kept of a unit in a round."""
 
     position: int
@@ -41,13 +40,9 @@ class Standing:
     mixed: bool
 
 
-# Where a unit is tallied: variant's position, segment, day (ISO), metric's id.
-Cell = tuple[int, str, str, str]
-
-
-def standing(
+def unit_state(
     experiment: Served, exposures: Sequence[Exposure], events: Sequence[TimedEvent], *, round_to: int = 6
-) -> Standing | None:
+) -> UnitState | None:
     """A unit as it stands by its exposures and its other events (in the order of their moments); None if never exposed."""
     result = sorted(exposures)[:1]
     if not result:
@@ -64,7 +59,7 @@ def standing(
     segments = segments_of(first.properties, experiment.segments)
     if experiment.epoch_starts:
         segments = (*segments, epoch_segment(experiment, first.at, first.properties))
-    return Standing(first.position, first.at, segments, values, mixed)
+    return UnitState(first.position, first.at, segments, values, mixed)
 
 
 def segments_of(properties: Mapping[str, Any], kept_by: Sequence[Sequence[str]]) -> tuple[str, ...]:
@@ -88,7 +83,7 @@ class Sums(dict[Cell, list[int]]):
     def __init__(self, experiment: Served) -> None:
         self.limits = {str(metric.id): limits_of(metric.definition) for metric in experiment.metrics}
 
-    def add(self, unit: Standing, sign: int, day_of: Callable[[int], str]) -> None:
+    def add(self, unit: UnitState, sign: int, day_of: Callable[[int], str]) -> None:
         """Add a unit's part, or take it away (``sign`` -1)."""
         day = day_of(unit.first_at)
         for metric, figures in unit.values.items():
@@ -106,12 +101,12 @@ class Sums(dict[Cell, list[int]]):
                     sums = self[cell] = [0, 0, 0, 0, 0, 0]
                 sums[0] += sign
                 if steps:
-                    sums.extend([0] * (_SUMS + len(steps) - len(sums)))
-                    for step, done in enumerate(steps, start=_SUMS):
+                    sums.extend([0] * (SUMS + len(steps) - len(sums)))
+                    for step, done in enumerate(steps, start=SUMS):
                         sums[step] += sign * int(done)
                 elif limits:
-                    sums.extend([0] * (_SUMS + 1 - len(sums)))
-                    sums[_SUMS] += sign * reached
+                    sums.extend([0] * (SUMS + 1 - len(sums)))
+                    sums[SUMS] += sign * reached
                 if first:
                     sums[1] += sign * first
                     sums[2] += sign * first * first
@@ -124,33 +119,11 @@ class Sums(dict[Cell, list[int]]):
 class Arrivals(dict[tuple[int, int], list[int]]):
     """Changes of first exposures by (variant's position, hour since 1970): units, and those seen in two variants."""
 
-    def add(self, unit: Standing, sign: int) -> None:
+    def add(self, unit: UnitState, sign: int) -> None:
         """Add a unit, or take it away (``sign`` -1)."""
         counted = self.setdefault((unit.position, unit.first_at // HOUR), [0, 0])
         counted[0] += sign
         counted[1] += sign * unit.mixed
-
-
-def as_floats(tallying: Tallying, exact: Sequence[int]) -> dict[str, Any]:
-    """The columns of a tally from its exact sums, each rounded once; ``steps`` of a funnel and ``capped`` are whole numbers."""
-    result: dict[str, Any] = dict.fromkeys((*ALL_COLUMNS, "steps", "capped"))
-    for column, value in zip(ALL_COLUMNS, exact, strict=False):
-        if column in tallying.columns:
-            result[column] = value / _SCALE[column] if column in _SCALE else value
-    if tallying.capped_values:
-        result["capped"] = next(iter(exact[_SUMS:]), None)
-    else:
-        result["steps"] = list(exact[_SUMS:]) or None
-    return result
-
-
-_SCALE = {
-    "total": MILLION,
-    "second_total": MILLION,
-    "squares": MILLION * MILLION,
-    "second_squares": MILLION * MILLION,
-    "cross": MILLION * MILLION,
-}
 
 
 def grouped(rows: Iterable[Sequence[Any]]) -> dict[str, list[Sequence[Any]]]:

@@ -12,7 +12,8 @@ from typing import TYPE_CHECKING, Any
 
 import duckdb
 
-from neat_verdict.app.collect.recount import MAX_SEGMENT_LENGTH, MILLION, as_floats
+from neat_verdict.app.collect.recount import MAX_SEGMENT_LENGTH
+from neat_verdict.app.experiments.exact_tallies import MILLION, as_floats
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.metrics import ALL_COLUMNS, Tallying
 

@@ -17,7 +17,7 @@ from django.utils.text import slugify
 
 from neat_verdict.app import clock
 from neat_verdict.app.analysis.actions import decide
-from neat_verdict.app.analysis.queries import evidence
+from neat_verdict.app.analysis.evidence import evidence
 from neat_verdict.app.casebook.actions import add_place, plan_rollout, set_lesson, tick_place
 from neat_verdict.app.collect import actions as collect
 from neat_verdict.app.collect.batch import read_batch

@@ -21,7 +21,7 @@ from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.app.planning import queries
 from neat_verdict.app.planning.models import Forecast, Rehearsal
-from neat_verdict.app.planning.presenting import allocation_out, world_out
+from neat_verdict.app.planning.recording import allocation_record, plan_record, world_record
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.rehearsal import MAX_EPOCHS, rehearse, rehearse_allocation, world_of
 
@@ -124,8 +124,8 @@ def _of_plan(rehearsal: Rehearsal) -> dict[str, Any]:
     for index, (key, lift) in enumerate(worlds):
         seen = rehearse(world, rule, lift, runs=rehearsal.runs, seed=rehearsal.seed + index, on_progress=progress.hear)
         progress.before += rehearsal.runs
-        results.append(world_out(key, seen).model_dump(mode="json"))
-    return {"days": world.days, "worlds": results}
+        results.append(world_record(key, seen))
+    return plan_record(world.days, results)
 
 
 def _of_allocation(rehearsal: Rehearsal) -> dict[str, Any]:
@@ -141,7 +141,7 @@ def _of_allocation(rehearsal: Rehearsal) -> dict[str, Any]:
         world, rule, chosen, rehearsal.settings["lifts"], epoch_days=epoch_days, lag_days=window / 24,
         drift=rehearsal.settings["drift"], runs=rehearsal.runs, seed=rehearsal.seed, on_progress=progress.hear,
     )  # fmt: skip
-    return allocation_out(seen, experiment).model_dump(mode="json")
+    return allocation_record(seen, experiment)
 
 
 def run_rehearsal(pk: int) -> None:

@@ -6,11 +6,18 @@ from django.conf import settings
 from django.http import HttpRequest
 from ninja import File, Router, Status, UploadedFile
 
+from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.people.auth import person
 from neat_verdict.app.planning import actions, queries
 from neat_verdict.app.planning.past import read_past
-from neat_verdict.app.planning.presenting import forecasts_out, past_out
+from neat_verdict.app.planning.presenting import (
+    allocation_rehearsal_out,
+    forecasts_out,
+    past_of_experiment,
+    past_out,
+    rehearsal_out,
+)
 from neat_verdict.app.planning.schemas import (
     AllocationRehearsalOut,
     ForecastIn,
@@ -51,23 +58,28 @@ def withdraw(request: HttpRequest, key: str) -> ForecastsOut:
     return _forecasts(request, key)
 
 
+def _latest(experiment: Experiment) -> LatestRehearsal:
+    row = queries.latest_rehearsal(experiment)
+    return LatestRehearsal(rehearsal=rehearsal_out(row, experiment) if row else None)
+
+
 @router.get("/experiments/{key}/rehearsal", response=LatestRehearsal, operation_id="get_rehearsal")
 def latest(request: HttpRequest, key: str) -> LatestRehearsal:
-    return LatestRehearsal(rehearsal=queries.latest_rehearsal(find(key)))
+    return _latest(find(key))
 
 
 @router.post("/experiments/{key}/rehearsal", response={202: RehearsalOut}, operation_id="start_rehearsal")
 def start(request: HttpRequest, key: str, payload: RehearseIn) -> Status[RehearsalOut]:
     experiment = find(key)
     made = actions.start_rehearsal(person(request), experiment, **payload.model_dump())
-    return Status(202, queries.rehearsal_out(made, experiment))
+    return Status(202, rehearsal_out(made, experiment))
 
 
 @router.delete("/experiments/{key}/rehearsal/{number}", response=LatestRehearsal, operation_id="cancel_rehearsal")
 def cancel(request: HttpRequest, key: str, number: int) -> LatestRehearsal:
     experiment = find(key)
     actions.cancel_rehearsal(person(request), queries.find_rehearsal(experiment, number))
-    return LatestRehearsal(rehearsal=queries.latest_rehearsal(experiment))
+    return _latest(experiment)
 
 
 @router.get(
@@ -76,7 +88,9 @@ def cancel(request: HttpRequest, key: str, number: int) -> LatestRehearsal:
     operation_id="get_allocation_rehearsal",
 )
 def latest_allocation(request: HttpRequest, key: str) -> LatestAllocationRehearsal:
-    return LatestAllocationRehearsal(rehearsal=queries.latest_allocation_rehearsal(find(key)))
+    experiment = find(key)
+    row = queries.latest_rehearsal(experiment, "allocation")
+    return LatestAllocationRehearsal(rehearsal=allocation_rehearsal_out(row, experiment) if row else None)
 
 
 @router.post(
@@ -88,12 +102,12 @@ def start_allocation(request: HttpRequest, key: str, payload: RehearseAllocation
     """Hold the even split against the policy, on the experiment's own figures."""
     experiment = find(key)
     made = actions.start_allocation_rehearsal(person(request), experiment, **payload.model_dump())
-    return Status(202, queries.allocation_rehearsal_out(made, experiment))
+    return Status(202, allocation_rehearsal_out(made, experiment))
 
 
 @router.get("/experiments/{key}/past", response=PastsOut, operation_id="list_past")
 def past(request: HttpRequest, key: str) -> PastsOut:
-    return PastsOut(items=queries.past_of_metric(find(key), person(request)))
+    return PastsOut(items=[past_of_experiment(*past) for past in queries.past_of_metric(find(key), person(request))])
 
 
 @router.post("/past-data", response=PastOut, operation_id="read_past_data")

@@ -2,116 +2,20 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.people.models import User
-from neat_verdict.app.planning.models import Forecast
+from neat_verdict.app.planning.models import Forecast, Rehearsal
 from neat_verdict.app.planning.past import Past
+from neat_verdict.app.planning.queries import is_stale
 from neat_verdict.app.planning.schemas import (
-    AllocationResult,
-    BoundaryOut,
-    EstimateOut,
+    AllocationRehearsalOut,
     ForecastOut,
     ForecastsOut,
     PastOut,
-    PathOut,
-    ShareOut,
-    WayOut,
-    WorldOut,
+    RehearsalOut,
 )
-from neat_verdict.core.rehearsal import AllocationRehearsal, Rehearsal, Way
-from neat_verdict.core.statistics import Interval
-from neat_verdict.core.text.format import format_count, format_lift, format_share
-
-
-def _number(value: float, digits: int = 6) -> float | None:
-    return round(float(value), digits) if math.isfinite(value) else None
-
-
-def world_out(key: str, seen: Rehearsal) -> WorldOut:
-    """A world of a rehearsal, its counts as shares with their errors."""
-
-    def part(count: int) -> ShareOut:
-        result, error = seen.share(count)
-        return ShareOut(share=result, error=error)
-
-    return WorldOut.model_validate(
-        {
-            "key": key,
-            "lift": seen.lift,
-            "verdicts": {kind: part(count) for kind, count in seen.verdicts.items()},
-            "decided_on": list(seen.decided_on),
-            "mean_days": seen.mean_days,
-            "days_quantiles": list(seen.days_quantiles),
-            "mean_units": seen.mean_units,
-            "right_winners": part(seen.right_winners),
-            "false_winners": part(seen.false_winners),
-            "peeking_winners": part(seen.peeking_winners),
-            "peeking_differences": part(seen.peeking_differences),
-            "estimates": [_number(value) for value in seen.estimates],
-            "exaggeration": _number(seen.exaggeration),
-            "paths": [
-                PathOut(lifts=[_number(value, 4) for value in lifts], decided_on=day, verdict=verdict)
-                for lifts, day, verdict in zip(
-                    seen.paths.lifts.tolist(), seen.paths.decided_on, seen.paths.verdicts, strict=True
-                )
-            ],
-            "boundary": [BoundaryOut(day=day, lift=lift) for day, lift in seen.paths.boundary if lift < 10],
-        }
-    )
-
-
-def allocation_out(seen: AllocationRehearsal, experiment: Experiment) -> AllocationResult:
-    """The even split and the policy side by side."""
-    primary = experiment.primary
-    is_rate = primary is None or primary.kind.is_rate
-    return AllocationResult(
-        days=seen.days,
-        epoch_days=seen.epoch_days,
-        is_rate=is_rate,
-        even=_way(seen.even, seen.runs),
-        adaptive=_way(seen.adaptive, seen.runs),
-        gained=_estimate(seen.gained),
-        sentence=_in_words(seen, experiment),
-    )
-
-
-def _way(way: Way, runs: int) -> WayOut:
-    def part(count: int) -> ShareOut:
-        softened = (count + 0.5) / (runs + 1)
-        return ShareOut(share=count / runs, error=math.sqrt(softened * (1 - softened) / runs))
-
-    return WayOut(
-        total=way.total,
-        right=part(way.right),
-        false=part(way.false),
-        open=part(way.open),
-        picked=part(way.picked),
-        median_days=way.median_days,
-        pooled_bias=_estimate(way.pooled_bias),
-        stratified_bias=_estimate(way.stratified_bias),
-        shares=[[round(share, 5) for share in line] for line in way.shares.tolist()],
-    )
-
-
-def _estimate(interval: Interval) -> EstimateOut:
-    return EstimateOut(estimate=_number(interval.estimate), low=_number(interval.low), high=_number(interval.high))
-
-
-def _in_words(seen: AllocationRehearsal, experiment: Experiment) -> str:
-    """What it costs and what it gains, in a sentence or two."""
-    name = experiment.metric or "conversions"
-    more = "more" if seen.gained.estimate >= 0 else "fewer"
-    gained = (
-        f"Following the evidence brings about {format_count(abs(seen.gained.estimate))} {more} {name} in {seen.days} days "
-        f"({format_lift(seen.gained.estimate / seen.even.total)})"
-        if round(abs(seen.gained.estimate)) and seen.even.total
-        else f"In {seen.days} days following the evidence brings neither more nor fewer {name}"
-    )
-    even, adaptive = (format_share(way.right / seen.runs, 0) for way in (seen.even, seen.adaptive))
-    return f"{gained}. The best variant is called in {adaptive} of the runs, with even shares in {even}."
 
 
 def forecasts_out(
@@ -161,3 +65,50 @@ def past_out(past: Past, source: str, *, key: str = "", metric: str = "") -> Pas
         cap_99=past.cap_99,
         sentence=f"{level} of {past.units:,} units{days}",
     )
+
+
+def allocation_rehearsal_out(rehearsal: Rehearsal, experiment: Experiment) -> AllocationRehearsalOut:
+    """One with its result, if it is done."""
+    return AllocationRehearsalOut.model_validate(
+        {
+            "id": rehearsal.pk,
+            "state": rehearsal.state,
+            "progress": rehearsal.progress,
+            "seed": rehearsal.seed,
+            "runs": rehearsal.runs,
+            "lifts": rehearsal.settings["lifts"],
+            "drift": rehearsal.settings["drift"],
+            "at": rehearsal.at,
+            "by": rehearsal.by.display_name,
+            "problem": rehearsal.problem,
+            "stale": is_stale(rehearsal, experiment),
+            "result": rehearsal.result,
+        }
+    )
+
+
+def rehearsal_out(rehearsal: Rehearsal, experiment: Experiment) -> RehearsalOut:
+    """A rehearsal with its result, if it is done, and whether the plan has changed since."""
+    result = rehearsal.result or {"days": 0, "worlds": []}
+    return RehearsalOut.model_validate(
+        {
+            "id": rehearsal.pk,
+            "state": rehearsal.state,
+            "progress": rehearsal.progress,
+            "seed": rehearsal.seed,
+            "runs": rehearsal.runs,
+            "own_lift": rehearsal.own_lift,
+            "at": rehearsal.at,
+            "by": rehearsal.by.display_name,
+            "problem": rehearsal.problem,
+            "stale": is_stale(rehearsal, experiment),
+            **result,
+        }
+    )
+
+
+def past_of_experiment(experiment: Experiment, past: Past, units_per_day: float) -> PastOut:
+    """What control showed in a decided experiment."""
+    line = past_out(past, experiment.name, key=experiment.key, metric=experiment.metric)
+    line.units_per_day = units_per_day
+    return line

@@ -17,8 +17,6 @@ from neat_verdict.app.experiments.tallies import DailyCounts
 from neat_verdict.app.people.models import User
 from neat_verdict.app.planning.models import Forecast, Rehearsal
 from neat_verdict.app.planning.past import Past
-from neat_verdict.app.planning.presenting import past_out
-from neat_verdict.app.planning.schemas import AllocationRehearsalOut, PastOut, RehearsalOut
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.planning import Baseline, Plan, PlanRequest, make_plan
 from neat_verdict.core.variants import LETTERS
@@ -58,11 +56,19 @@ def bury_the_dead(experiment: Experiment) -> None:
     silent.update(state="failed", problem="The server stopped before it was done; run it again")
 
 
-def latest_rehearsal(experiment: Experiment) -> RehearsalOut | None:
-    """The rehearsal begun last."""
+def latest_rehearsal(experiment: Experiment, kind: str = "plan") -> Rehearsal | None:
+    """The rehearsal begun last: of the plan, or of the even split against the policy ("allocation")."""
     bury_the_dead(experiment)
-    row = Rehearsal.objects.filter(experiment=experiment, kind="plan").select_related("by").first()
-    return None if row is None else rehearsal_out(row, experiment)
+    return Rehearsal.objects.filter(experiment=experiment, kind=kind).select_related("by").first()
+
+
+def is_stale(rehearsal: Rehearsal, experiment: Experiment) -> bool:
+    """Whether the plan, or the policy, has changed since, or cannot be worked out any more."""
+    digest = asked_of_allocation if rehearsal.kind == "allocation" else asked
+    try:
+        return digest(experiment) != rehearsal.asked
+    except InputError:
+        return True
 
 
 def asked_of_allocation(experiment: Experiment) -> str | None:
@@ -71,61 +77,6 @@ def asked_of_allocation(experiment: Experiment) -> str | None:
     if plain is None or experiment.allocation is None:
         return None
     return hashlib.sha256(f"{plain} {sorted(experiment.allocation.items())}".encode()).hexdigest()
-
-
-def latest_allocation_rehearsal(experiment: Experiment) -> AllocationRehearsalOut | None:
-    """The even split held against the policy, as it was begun last."""
-    bury_the_dead(experiment)
-    row = Rehearsal.objects.filter(experiment=experiment, kind="allocation").select_related("by").first()
-    return None if row is None else allocation_rehearsal_out(row, experiment)
-
-
-def allocation_rehearsal_out(rehearsal: Rehearsal, experiment: Experiment) -> AllocationRehearsalOut:
-    """One with its result, if it is done."""
-    try:
-        now = asked_of_allocation(experiment)
-    except InputError:
-        now = None
-    return AllocationRehearsalOut.model_validate(
-        {
-            "id": rehearsal.pk,
-            "state": rehearsal.state,
-            "progress": rehearsal.progress,
-            "seed": rehearsal.seed,
-            "runs": rehearsal.runs,
-            "lifts": rehearsal.settings["lifts"],
-            "drift": rehearsal.settings["drift"],
-            "at": rehearsal.at,
-            "by": rehearsal.by.display_name,
-            "problem": rehearsal.problem,
-            "stale": now != rehearsal.asked,
-            "result": rehearsal.result,
-        }
-    )
-
-
-def rehearsal_out(rehearsal: Rehearsal, experiment: Experiment) -> RehearsalOut:
-    """A rehearsal with its result, if it is done, and whether the plan has changed since."""
-    try:
-        now = asked(experiment)
-    except InputError:
-        now = None
-    result = rehearsal.result or {"days": 0, "worlds": []}
-    return RehearsalOut.model_validate(
-        {
-            "id": rehearsal.pk,
-            "state": rehearsal.state,
-            "progress": rehearsal.progress,
-            "seed": rehearsal.seed,
-            "runs": rehearsal.runs,
-            "own_lift": rehearsal.own_lift,
-            "at": rehearsal.at,
-            "by": rehearsal.by.display_name,
-            "problem": rehearsal.problem,
-            "stale": now != rehearsal.asked,
-            **result,
-        }
-    )
 
 
 def find_rehearsal(experiment: Experiment, pk: int) -> Rehearsal:
@@ -151,8 +102,8 @@ def outcome(experiment: Experiment) -> float | None:
     return spoken.lift.estimate if spoken and math.isfinite(spoken.lift.estimate) else None
 
 
-def past_of_metric(experiment: Experiment, reader: User) -> list[PastOut]:
-    """What control showed in decided experiments with the same deciding metric, the latest first."""
+def past_of_metric(experiment: Experiment, reader: User) -> list[tuple[Experiment, Past, float]]:
+    """Decided experiments with the same deciding metric, the latest first: what control showed, and the units a day."""
     primary = experiment.primary
     if primary is None or not reader.is_authenticated:
         return []
@@ -162,19 +113,17 @@ def past_of_metric(experiment: Experiment, reader: User) -> list[PastOut]:
         .exclude(pk=experiment.pk)
         .order_by("-decided_at")[:PASTS_SHOWN]
     )
-    result = list(same)
-    counts = daily_counts(result)
-    shown = []
-    for other in result:
+    decided = list(same)
+    counts = daily_counts(decided)
+    result = []
+    for other in decided:
         seen = counts[other.pk].primary
         level = _level(seen)
         if level is None:
             continue
         past = Past(level.value, level.standard_deviation, int(seen.units[:, 0].sum()), seen.days, None)
-        line = past_out(past, other.name, key=other.key, metric=primary.metric.name)
-        line.units_per_day = float(seen.units.sum() / seen.span / other.participation)
-        shown.append(line)
-    return shown
+        result.append((other, past, float(seen.units.sum() / seen.span / other.participation)))
+    return result
 
 
 def _level(counts: DailyCounts) -> Baseline | None:

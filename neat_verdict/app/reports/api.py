@@ -9,7 +9,7 @@ from ninja import Router, Status
 
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.people.auth import person
-from neat_verdict.app.reports import actions, files, queries
+from neat_verdict.app.reports import actions, files, presenting, queries
 from neat_verdict.app.reports.schemas import LinkIn, LinkOut, ReportOut
 
 router = Router(tags=["reports"])
@@ -17,7 +17,7 @@ router = Router(tags=["reports"])
 
 @router.get("/experiments/{key}/report", response=ReportOut, operation_id="get_report")
 def report(request: HttpRequest, key: str) -> ReportOut:
-    return queries.report(find(key))
+    return presenting.report(find(key))
 
 
 @router.get("/experiments/{key}/report.html", operation_id="get_report_html")
@@ -41,18 +41,18 @@ def report_picture(
 
 @router.get("/experiments/{key}/report-links", response=list[LinkOut], operation_id="list_report_links")
 def links(request: HttpRequest, key: str) -> list[LinkOut]:
-    return [queries.link_out(link) for link in queries.links(find(key))]
+    return [presenting.link_out(link) for link in queries.links(find(key))]
 
 
 @router.post("/experiments/{key}/report-links", response={201: LinkOut}, operation_id="share_report")
 def share(request: HttpRequest, key: str, payload: LinkIn) -> Status[LinkOut]:
     made = actions.share(person(request), find(key), payload.days, payload.note)
-    return Status(201, queries.link_out(made))
+    return Status(201, presenting.link_out(made))
 
 
 @router.post("/experiments/{key}/report-links/{link}/withdraw", response=LinkOut, operation_id="withdraw_report_link")
 def withdraw(request: HttpRequest, key: str, link: int) -> LinkOut:
-    return queries.link_out(actions.withdraw(person(request), find(key), link))
+    return presenting.link_out(actions.withdraw(person(request), find(key), link))
 
 
 @router.get("/shared/{token}", response=ReportOut, operation_id="get_shared_report", auth=None)
@@ -60,7 +60,7 @@ def shared(request: HttpRequest, token: str) -> ReportOut:
     """The report behind a link; no account is needed, and nothing can be changed."""
     link = queries.opened(token)
     actions.count_opening(link)
-    return queries.shared_report(link, token)
+    return presenting.shared_report(link, token)
 
 
 @router.get("/shared/{token}/pictures/{picture}", operation_id="get_shared_picture", auth=None)

@@ -11,10 +11,10 @@ from django.http import HttpResponse
 from django.template.loader import render_to_string
 from django.utils.safestring import mark_safe
 
-from neat_verdict.app.analysis.queries import evidence
+from neat_verdict.app.analysis.evidence import evidence
 from neat_verdict.app.experiments.models import Experiment, Picture
 from neat_verdict.app.reports.overtime import over_time
-from neat_verdict.app.reports.queries import report
+from neat_verdict.app.reports.presenting import report
 from neat_verdict.app.reports.rendering import to_png, to_svg
 from neat_verdict.app.reports.slides import to_slides
 from neat_verdict.app.reports.strips import VARIANTS, strips

@@ -15,7 +15,7 @@ from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.people.auth import MachineAuth, person
 from neat_verdict.app.people.keys import make_key, withdraw_key
 from neat_verdict.app.people.models import MachineKey
-from neat_verdict.app.traffic import actions, allocation, assigning, queries, reallocation
+from neat_verdict.app.traffic import actions, assigning, presenting, queries, reallocation, site_code
 from neat_verdict.app.traffic.models import SavedAudience
 from neat_verdict.app.traffic.schemas import (
     AllocationOut,
@@ -115,17 +115,17 @@ def local_assignment(request: HttpRequest) -> HttpResponse:
 
 @router.post("/experiments/{key}/would-take-part", response=CheckOut, operation_id="check_visitor")
 def check(request: HttpRequest, key: str, payload: CheckIn) -> CheckOut:
-    return queries.check(find(key), payload.unit, payload.properties)
+    return presenting.check(find(key), payload.unit, payload.properties)
 
 
 @router.get("/experiments/{key}/snippets", response=SnippetsOut, operation_id="get_snippets")
 def snippets(request: HttpRequest, key: str) -> SnippetsOut:
-    return queries.snippets(find(key), request.build_absolute_uri("/").rstrip("/"))
+    return site_code.snippets(find(key), request.build_absolute_uri("/").rstrip("/"))
 
 
 @router.get("/exclusion-groups", response=list[ExclusionOut], operation_id="list_exclusion_groups")
 def exclusion_groups(request: HttpRequest) -> list[ExclusionOut]:
-    return queries.exclusion_groups()
+    return [presenting.exclusion_group(group) for group in queries.exclusion_groups()]
 
 
 @router.get("/audiences", response=list[AudienceOut], operation_id="list_audiences")
@@ -187,13 +187,13 @@ def _key(machine_key: MachineKey) -> dict[str, Any]:
 @router.get("/experiments/{key}/allocation", response=AllocationOut, operation_id="get_allocation")
 def get_allocation(request: HttpRequest, key: str) -> AllocationOut:
     """The epochs of an experiment whose traffic follows the evidence, the latest few hundred."""
-    return allocation.allocation(find(key))
+    return presenting.allocation(find(key))
 
 
 @router.get("/experiments/{key}/epochs.json", operation_id="get_epochs_file")
 def epochs_file(request: HttpRequest, key: str) -> HttpResponse:
     """Every epoch with its whole record, as a file."""
-    answer = JsonResponse(allocation.records(find(key)), json_dumps_params={"indent": 1})
+    answer = JsonResponse(presenting.records(find(key)), json_dumps_params={"indent": 1})
     answer["Content-Disposition"] = f'attachment; filename="{key}-epochs.json"'
     return answer
 
@@ -201,7 +201,7 @@ def epochs_file(request: HttpRequest, key: str) -> HttpResponse:
 @router.get("/experiments/{key}/epochs/{number}", response=EpochRecordOut, operation_id="get_epoch_record")
 def epoch_record(request: HttpRequest, key: str, number: int) -> EpochRecordOut:
     """An epoch's record, worked out once more."""
-    return allocation.epoch_record(find(key), number)
+    return presenting.epoch_record(find(key), number)
 
 
 _MODES = {"freeze": reallocation.freeze, "follow": reallocation.resume_policy, "even": reallocation.return_to_even}
@@ -212,7 +212,7 @@ def by_hand(request: HttpRequest, key: str, payload: SharesByHandIn) -> Allocati
     """Shares for one epoch, which begins now."""
     find(key)
     reallocation.set_by_hand(person(request), key, payload.shares, payload.reason)
-    return allocation.allocation(find(key))
+    return presenting.allocation(find(key))
 
 
 @router.post("/experiments/{key}/allocation/{way}", response=AllocationOut, operation_id="reallocate")
@@ -222,4 +222,4 @@ def reallocate(
     """Freeze the shares, let them follow the evidence again, or return to even ones."""
     find(key)
     _MODES[way](person(request), key, payload.reason)
-    return allocation.allocation(find(key))
+    return presenting.allocation(find(key))

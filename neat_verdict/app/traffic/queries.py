@@ -2,134 +2,37 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import today
-from neat_verdict.app.traffic.schemas import CheckOut, ExclusionOut, GroupUse, SnippetsOut
-from neat_verdict.app.traffic.serving import parameters_of, traffic_of
-from neat_verdict.core.variants import LETTERS
+from neat_verdict.app.traffic.serving import traffic_of
+from neat_verdict.core.traffic import Assignment
 
 _HOLDING = ("draft", "scheduled", "running", "paused")
 
 
-def check(experiment: Experiment, unit: str, properties: Mapping[str, object]) -> CheckOut:
+@dataclass(frozen=True, slots=True)
+class ExclusionGroup:
+    """Experiments that have, or want, a part of the same visitors; ``free`` is what no one has yet."""
+
+    name: str
+    members: tuple[Experiment, ...]
+
+    @property
+    def free(self) -> float:
+        return 1 - sum(e.exclusion_share for e in self.members if e.slice_start is not None)
+
+
+def assignment_if_running(experiment: Experiment, unit: str, properties: Mapping[str, object]) -> Assignment:
     """What a visitor would get if the experiment ran now, and what decides it. Nothing is stored."""
-    result = replace(traffic_of(experiment, today()), running=True).assign(unit, properties)
-    variant = list(experiment.variants.all())[result.position]
-    return CheckOut(
-        variant=LETTERS[result.position],
-        name=variant.name,
-        parameters=parameters_of(variant.parameters),
-        reason=result.reason,
-        because=result.because,
-        problem=None,
-        takes_part=result.takes_part,
-    )
+    return replace(traffic_of(experiment, today()), running=True).assign(unit, properties)
 
 
-def exclusion_groups() -> list[ExclusionOut]:
-    """Every exclusion group with the experiments that have, or want, a part of it."""
+def exclusion_groups() -> list[ExclusionGroup]:
+    """Every exclusion group by its name."""
     groups: dict[str, list[Experiment]] = {}
     for experiment in Experiment.objects.filter(state__in=_HOLDING).exclude(exclusion_group="").order_by("name"):
         groups.setdefault(experiment.exclusion_group, []).append(experiment)
-    return [
-        ExclusionOut(
-            name=name,
-            free=1 - sum(e.exclusion_share for e in members if e.slice_start is not None),
-            members=[GroupUse(key=e.key, name=e.name, state=e.state, share=e.exclusion_share) for e in members],
-        )
-        for name, members in sorted(groups.items())
-    ]
-
-
-def snippets(experiment: Experiment, address: str) -> SnippetsOut:
-    """What an engineer needs, with the experiment's own names in it."""
-    names = {"address": address, "key": experiment.key, "event": _event_of(experiment)}
-    parameters = sorted({line["name"] for v in experiment.variants.all() for line in v.parameters})
-    reading = parameters[0] if parameters else ""
-    return SnippetsOut(
-        python=_filled(
-            _PYTHON, {**names, "use": f"parameters[{json.dumps(reading)}]" if reading else 'variant == "B"'}
-        ),
-        javascript=_filled(
-            _JAVASCRIPT, {**names, "use": f"parameters[{json.dumps(reading)}]" if reading else 'variant === "B"'}
-        ),
-        curl=_filled(_CURL, names),
-    )
-
-
-def _event_of(experiment: Experiment) -> str:
-    use = experiment.primary
-    measure = (use.definition.get("measure") or {}) if use else {}
-    steps = (use.definition.get("steps") or []) if use else []
-    return (measure.get("events") or {}).get("event") or (steps[-1]["event"] if steps else "booking_paid")
-
-
-def _filled(template: str, names: Mapping[str, str]) -> str:
-    for name, value in names.items():
-        template = template.replace(f"‹{name}›", value)
-    return template
-
-
-_CURL = """\
-curl -s ‹address›/api/v1/assign \\
-  -H "Authorization: Bearer $NEAT_VERDICT_KEY" -H "Content-Type: application/json" \\
-  -d '{"unit": "visitor-1", "properties": {"device": "phone"}, "experiments": ["‹key›"]}'
-
-curl -s ‹address›/api/v1/collect \\
-  -H "Authorization: Bearer $NEAT_VERDICT_KEY" -H "Content-Type: application/json" \\
-  -d '{"events": [
-    {"id": "e-1", "unit": "visitor-1", "event": "exposure", "at": "'$(date -u +%FT%TZ)'",
-     "experiment": "‹key›", "variant": "B", "device": "phone"},
-    {"id": "e-2", "unit": "visitor-1", "event": "‹event›", "at": "'$(date -u +%FT%TZ)'"}]}'
-"""
-_PYTHON = """\
-import json, os, urllib.request, uuid
-from datetime import datetime, timezone
-
-def ask(path, body):
-    request = urllib.request.Request(
-        "‹address›/api/v1/" + path, json.dumps(body).encode(),
-        {"Authorization": "Bearer " + os.environ["NEAT_VERDICT_KEY"], "Content-Type": "application/json"})
-    with urllib.request.urlopen(request, timeout=2) as answer:
-        return json.load(answer)
-
-def event(unit, name, **more):
-    at = datetime.now(timezone.utc).isoformat()
-    return {"id": str(uuid.uuid4()), "unit": unit, "event": name, "at": at, **more}
-
-unit, properties = "visitor-1", {"device": "phone"}
-answer = ask("assign", {"unit": unit, "properties": properties, "experiments": ["‹key›"]})
-result = answer["assignments"]["‹key›"]
-variant, parameters = result["variant"], result["parameters"]
-if result["reason"] in ("assigned", "forced"):  # only who is shown the difference is an exposure
-    shown = {"experiment": "‹key›", "variant": variant, "reason": result["reason"]}
-    ask("collect", {"events": [event(unit, "exposure", **shown, **properties)]})
-print(‹use›)
-# later, when it happens:
-ask("collect", {"events": [event(unit, "‹event›")]})
-"""
-_JAVASCRIPT = """\
-const ask = (path, body) =>
-  fetch("‹address›/api/v1/" + path, {
-    method: "POST",
-    headers: { Authorization: "Bearer " + NEAT_VERDICT_KEY, "Content-Type": "application/json" },
-    body: JSON.stringify(body),
-  }).then((answer) => answer.json());
-const event = (unit, name, more) => ({ id: crypto.randomUUID(), unit, event: name, at: new Date().toISOString(), ...more });
-
-const unit = "visitor-1";
-const properties = { device: "phone" };
-const { assignments } = await ask("assign", { unit, properties, experiments: ["‹key›"] });
-const { variant, parameters, reason } = assignments["‹key›"];
-if (reason === "assigned" || reason === "forced") {
-  // only who is shown the difference is an exposure
-  await ask("collect", { events: [event(unit, "exposure", { experiment: "‹key›", variant, reason, ...properties })] });
-}
-console.log(‹use›);
-// later, when it happens:
-await ask("collect", { events: [event(unit, "‹event›")] });
-"""
+    return [ExclusionGroup(name, tuple(members)) for name, members in sorted(groups.items())]

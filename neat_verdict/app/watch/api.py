@@ -10,7 +10,7 @@ from neat_verdict.app.experiments.presenting import present
 from neat_verdict.app.experiments.queries import find, local_moment, workspace
 from neat_verdict.app.experiments.schemas import EndIn, ExperimentOut, StartIn
 from neat_verdict.app.people.auth import person
-from neat_verdict.app.watch import actions, queries
+from neat_verdict.app.watch import actions, presenting, queries
 from neat_verdict.app.watch.models import ChangeNote
 from neat_verdict.app.watch.readiness import readiness
 from neat_verdict.app.watch.schemas import (
@@ -50,7 +50,7 @@ def set_end(request: HttpRequest, key: str, payload: EndIn) -> ExperimentOut:
 
 @router.get("/experiments/{key}/live", response=LiveOut, operation_id="get_live")
 def live(request: HttpRequest, key: str) -> LiveOut:
-    return queries.live(find(key))
+    return presenting.live(find(key))
 
 
 @router.get("/experiments/{key}/notes", response=list[NoteOut], operation_id="list_notes")

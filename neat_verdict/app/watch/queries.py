@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import json
 from collections import defaultdict
-from datetime import UTC, date, datetime, timedelta
+from collections.abc import Iterable
+from datetime import date, timedelta
 
 import numpy as np
 from django.db.models import Q, QuerySet, Sum
@@ -20,26 +20,13 @@ from neat_verdict.app.traffic.epochs import epochs_by_metric
 from neat_verdict.app.traffic.models import Enrolment
 from neat_verdict.app.traffic.serving import served
 from neat_verdict.app.watch.models import ChangeNote, Notice
-from neat_verdict.app.watch.schemas import (
-    EventNameOut,
-    HappeningOut,
-    HourOut,
-    IssueOut,
-    LastDayOut,
-    LiveOut,
-    StratumOut,
-)
 from neat_verdict.core.metrics import EXPOSURE
-from neat_verdict.core.soundness import Observed, Stratum, check_strata, find_issues
+from neat_verdict.core.soundness import Observed
 
 LATEST_SHOWN = 30
 _LOOKED_AT = 400
 HOURS_SHOWN = 48
 UNKNOWN_SHOWN = 20
-
-
-def _moment(milliseconds_since: int) -> datetime:
-    return datetime.fromtimestamp(milliseconds_since / 1000, UTC)
 
 
 def units_by_segment(experiment: Experiment) -> dict[str, list[int]]:
@@ -122,37 +109,11 @@ def _first_whole_day(experiment: Experiment, days: tuple[date, ...]) -> date | N
     return experiment.started_on + timedelta(days=1) if experiment.started_on else None
 
 
-def live(experiment: Experiment) -> LiveOut:
-    """All that the Watch sheet shows of what comes in, in a time that does not grow with the number of units."""
-    seen = observe(experiment)
-    counts_events = experiment.data_from == "events"
-    by_day = {day.isoformat(): units for day, units in seen.days.items()}
-    planned = planned_by_day(experiment)
-    days = {stratum.name: stratum for stratum in check_strata(by_day, seen.weights, planned)}
-    segments = check_strata(seen.segments, seen.weights)
-    return LiveOut(
-        counts_events=counts_events,
-        letters=list(seen.letters),
-        units=list(seen.units),
-        latest=_latest(experiment) if counts_events else [],
-        hours=_hours(experiment) if counts_events else [],
-        days=[_stratum(days[name]) for name in sorted(days)],
-        segments=[_stratum(stratum) for stratum in segments],
-        events=_event_names(experiment) if counts_events else [],
-        last_day=LastDayOut(**last_day_of_intake(), unknown=_unknown_names() if counts_events else []),
-        mixed=seen.mixed,
-        issues=[IssueOut(kind=f.kind, sentence=f.sentence, advice=f.advice, tone=f.tone) for f in find_issues(seen)],
-    )
-
-
-def _stratum(stratum: Stratum) -> StratumOut:
-    return StratumOut(name=stratum.name, units=list(stratum.units), pvalue=stratum.check.pvalue, alarm=stratum.alarm)
-
-
-def _latest(experiment: Experiment) -> list[HappeningOut]:
-    """The latest exposures of the experiment, and events of units that are in it, out of the last few hundred of all."""
+def latest_events(experiment: Experiment) -> list[tuple[Event, str]]:
+    """The latest exposures of the experiment and events of units that are in it, out of the last few hundred of all, each with
+    the letter of its variant, "" where that is not known."""
     recent = list(Event.objects.order_by("-pk")[:_LOOKED_AT])
-    positions = {variant.pk: variant.letter for variant in experiment.variants.all()}
+    letters = {variant.pk: variant.letter for variant in experiment.variants.all()}
     enrolled = dict(
         Enrolment.objects.filter(
             experiment=experiment, round=experiment.round, unit__in={event.unit for event in recent}
@@ -163,25 +124,11 @@ def _latest(experiment: Experiment) -> list[HappeningOut]:
         for event in recent
         if (event.experiment == experiment.key if event.name == EXPOSURE else event.unit in enrolled)
     ]
-    return [
-        HappeningOut(
-            at=_moment(event.at),
-            received=_moment(event.received),
-            unit=event.unit,
-            name=event.name,
-            letter=event.letter or positions.get(enrolled.get(event.unit, 0), ""),
-            forced=event.forced,
-            held=event.held,
-            properties=", ".join(
-                f"{key}: {value if isinstance(value, str) else json.dumps(value)}"
-                for key, value in event.properties.items()
-            ),
-        )
-        for event in mine[:LATEST_SHOWN]
-    ]
+    return [(event, event.letter or letters.get(enrolled.get(event.unit, 0), "")) for event in mine[:LATEST_SHOWN]]
 
 
-def _hours(experiment: Experiment) -> list[HourOut]:
+def units_by_hour(experiment: Experiment) -> dict[int, list[int]]:
+    """Units by variant that were first exposed in each of the latest hours, by the hour since 1970."""
     last = milliseconds() // HOUR
     rows = Arrival.objects.filter(
         variant__experiment=experiment, round=experiment.round, hour__gt=last - HOURS_SHOWN
@@ -191,27 +138,25 @@ def _hours(experiment: Experiment) -> list[HourOut]:
     for hour, position, units in rows:
         if hour in result:
             result[hour][position] = units
-    return [HourOut(at=_moment(hour * HOUR), units=units) for hour, units in result.items()]
+    return result
 
 
-def _event_names(experiment: Experiment) -> list[EventNameOut]:
+def metrics_by_event(experiment: Experiment) -> dict[str, list[str]]:
+    """The events that the experiment's metrics count, with the names of those metrics."""
     wanted: dict[str, list[str]] = {}
     for use in experiment.metrics.all():
         for name in definition_of(use.definition).event_names:
             wanted.setdefault(name, []).append(use.metric.name)
-    seen = {s.name: s for s in Sighting.objects.filter(kind="event", name__in=wanted)}
-    return [
-        EventNameOut(
-            name=name,
-            times=seen[name].times if name in seen else 0,
-            last_at=_moment(seen[name].last_at) if name in seen else None,
-            metrics=metrics,
-        )
-        for name, metrics in wanted.items()
-    ]
+    return wanted
 
 
-def _unknown_names() -> list[str]:
+def sightings(names: Iterable[str]) -> dict[str, Sighting]:
+    """How often and how lately events of these names came in, for those that did."""
+    return {sighting.name: sighting for sighting in Sighting.objects.filter(kind="event", name__in=list(names))}
+
+
+def unknown_events() -> list[str]:
+    """Names of events of the last day that no running metric counts."""
     known = {name for result in served().values() for name in result.event_names}
     since = milliseconds() - 24 * HOUR
     recent = Sighting.objects.filter(kind="event", last_at__gte=since, last_at__lte=milliseconds() + HOLD_AFTER)

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import io
 
-from django.core.files.base import ContentFile
+from django.core.files.base import ContentFile, File
 from django.db import transaction
-from ninja import UploadedFile
 from PIL import Image, UnidentifiedImageError
 
 from neat_verdict.app.experiments.actions.ledger import record
@@ -23,7 +22,7 @@ _FORMATS = ("PNG", "JPEG", "WEBP", "GIF")
 
 
 @transaction.atomic
-def add_picture(by: User, experiment: Experiment, variant_id: int, file: UploadedFile, caption: str) -> Picture:
+def add_picture(by: User, experiment: Experiment, variant_id: int, file: File[bytes], caption: str) -> Picture:
     """Keep a picture of a variant, drawn again from what was sent so that nothing else in the file survives.
 
     Raises InputError for what is no PNG, JPEG, WebP or GIF, or is too large; Conflict once the experiment is decided.
@@ -63,7 +62,7 @@ def _variant(by: User, experiment: Experiment, variant_id: int) -> Variant:
     return row
 
 
-def _redrawn(file: UploadedFile) -> tuple[Image.Image, str]:
+def _redrawn(file: File[bytes]) -> tuple[Image.Image, str]:
     if (file.size or 0) > MAX_BYTES:
         raise InputError("file", f"{(file.size or 0) / 1e6:.1f} MB", "must not be larger than 8 MB")
     try:

@@ -1,7 +1,8 @@
-"""Traffic that follows the evidence, as the screens get it."""
+"""Traffic as the screens get it: who gets what, exclusion groups, and shares that follow the evidence."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any, Literal, cast
 
 import numpy as np
@@ -13,7 +14,17 @@ from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.traffic.epochs import next_close, units_by_epoch, worked_out
 from neat_verdict.app.traffic.models import Epoch
-from neat_verdict.app.traffic.schemas import AllocationOut, EpochOut, EpochRecordOut, Origin
+from neat_verdict.app.traffic.queries import ExclusionGroup, assignment_if_running
+from neat_verdict.app.traffic.schemas import (
+    AllocationOut,
+    CheckOut,
+    EpochOut,
+    EpochRecordOut,
+    ExclusionOut,
+    GroupUse,
+    Origin,
+)
+from neat_verdict.app.traffic.serving import parameters_of
 from neat_verdict.core.text.format import format_share
 from neat_verdict.core.variants import LETTERS
 
@@ -155,3 +166,24 @@ def records(experiment: Experiment) -> dict[str, Any]:
             for epoch in experiment.epochs.filter(round=experiment.round)
         ],
     }
+
+
+def check(experiment: Experiment, unit: str, properties: Mapping[str, object]) -> CheckOut:
+    """What a visitor would get if the experiment ran now, and what decides it."""
+    result = assignment_if_running(experiment, unit, properties)
+    variant = list(experiment.variants.all())[result.position]
+    return CheckOut(
+        variant=LETTERS[result.position],
+        name=variant.name,
+        parameters=parameters_of(variant.parameters),
+        reason=result.reason,
+        because=result.because,
+        problem=None,
+        takes_part=result.takes_part,
+    )
+
+
+def exclusion_group(group: ExclusionGroup) -> ExclusionOut:
+    """A group with the part each experiment has of it."""
+    members = [GroupUse(key=e.key, name=e.name, state=e.state, share=e.exclusion_share) for e in group.members]
+    return ExclusionOut(name=group.name, free=group.free, members=members)

@@ -1,0 +1,132 @@
+"""The handover of an experiment and the casebook, as the screens get them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from neat_verdict.app.analysis.presenting import interval, number, tone_of
+from neat_verdict.app.casebook.queries import Case, Casebook, lesson_of
+from neat_verdict.app.casebook.schemas import (
+    CasebookOut,
+    CaseOut,
+    HandoverOut,
+    LessonIO,
+    PlaceOut,
+    RecordOut,
+    RolloutOut,
+    StepIO,
+)
+from neat_verdict.app.casebook.wording import rollout_in_words
+from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.experiments.queries import today
+from neat_verdict.app.experiments.schemas import ConditionGroupIO
+from neat_verdict.app.traffic.models import Rollout
+from neat_verdict.core.text.format import format_lift, format_percent, format_share
+from neat_verdict.core.verdicts import TrackRecord
+
+
+def handover(experiment: Experiment) -> HandoverOut:
+    """What must happen after the verdict, and what was learnt."""
+    rollout = Rollout.objects.filter(experiment=experiment).first()
+    lesson = lesson_of(experiment)
+    return HandoverOut(
+        rollout=_rollout(rollout, experiment) if rollout else None,
+        places=[
+            PlaceOut(
+                id=place.pk, text=place.text, who=place.who, done_at=place.done_at,
+                done_by=place.done_by.display_name if place.done_by else "",
+            )
+            for place in experiment.places.select_related("done_by")
+        ],
+        lesson=LessonIO(learnt=lesson.learnt, why=lesson.why),
+    )  # fmt: skip
+
+
+def _rollout(rollout: Rollout, experiment: Experiment) -> RolloutOut:
+    return RolloutOut(
+        letter=rollout.letter,
+        steps=[StepIO(**step) for step in rollout.steps],
+        rules=[ConditionGroupIO(**group) for group in rollout.rules],
+        until=rollout.until,
+        share_today=rollout.share_on(today()) if experiment.state == "decided" else 0.0,
+        stopped_at=rollout.stopped_at,
+        served_here=experiment.data_from == "events",
+        sentence=rollout_in_words(rollout),
+    )
+
+
+def casebook_out(book: Casebook, offset: int, limit: int) -> CasebookOut:
+    """A page of the casebook, with how many cases there are in all."""
+    return CasebookOut(
+        record=_record(book.record),
+        cases=[_case(case) for case in book.cases[offset : offset + limit]],
+        areas=list(book.areas),
+        count=len(book.cases),
+    )
+
+
+def _case(case: Case) -> CaseOut:
+    experiment, record, outcome, drawn = case.experiment, case.record, case.outcome, case.drawn
+    spoken = record.spoken_of if record.verdict.kind.counts_as != "unsound" else None
+    rule = record.decision_rule
+    seen = outcome.lift.estimate
+    assert experiment.decided_at is not None
+    return CaseOut(
+        key=experiment.key,
+        name=experiment.name,
+        area=experiment.area,
+        metric=experiment.metric,
+        verdict=record.verdict.name,
+        verdict_name=record.verdict.kind.title,
+        short=record.sentences.short,
+        decision=experiment.decision,
+        decided_at=experiment.decided_at,
+        good_direction=rule.good_direction,
+        worthwhile_lift=rule.worthwhile_lift,
+        lift=interval(spoken.lift) if spoken else None,
+        partially_pooled=interval(drawn) if drawn and spoken else None,
+        tone=tone_of(spoken.lift if spoken and record.verdict.kind.readable else None, rule.sign),
+        learnt=lesson_of(experiment).learnt,
+        forecasts=len(outcome.forecasts),
+        forecasts_held=sum(f.low <= seen <= f.high for f in outcome.forecasts),
+        places_open=sum(place.done_at is None for place in experiment.places.all()),
+    )
+
+
+def _record(record: TrackRecord) -> RecordOut:
+    kept: dict[str, Any] = {
+        name: getattr(record, name)
+        for name in ("decided", "sound", "won", "lost", "flat", "forecasts", "forecasts_held")
+    }
+    return RecordOut(
+        **kept,
+        win_rate=interval(record.win_rate),
+        winners_seen=number(record.winners_seen),
+        winners_adjusted=number(record.winners_adjusted),
+        forecast_bias=number(record.forecast_bias),
+        sentences=_sentences(record),
+    )
+
+
+def _sentences(record: TrackRecord) -> list[str]:
+    if not record.sound:
+        return []
+    rate = record.win_rate
+    lines = [
+        f"{record.won} of {record.sound} won: {format_share(rate.estimate, 0)}, 95% CI {format_share(rate.low, 0)} to "
+        f"{format_share(rate.high, 0)}."
+    ]
+    if record.won:
+        lines.append(
+            f"The winners’ mean lift was {format_lift(record.winners_seen)} as seen, and {format_lift(record.winners_adjusted)} "
+            "adjusted for selection: what wins was, on average, also lucky."
+        )
+    if record.forecasts:
+        held = record.forecasts_held / record.forecasts
+        way = "too high" if record.forecast_bias > 0 else "too low"
+        lines.append(
+            f"{record.forecasts_held} of {record.forecasts} forecasts held the lift that was seen in their range "
+            f"({format_share(held, 0)}; 80% was meant); on average they were "
+            f"{format_percent(round(record.forecast_bias, 3))} {way}."
+        )
+    return lines

@@ -1,0 +1,93 @@
+"""The report and its links, as the screens get them: the reading as it was when the decision was made, or as it is now."""
+
+from __future__ import annotations
+
+from neat_verdict.app import clock
+from neat_verdict.app.analysis.presenting import present
+from neat_verdict.app.analysis.queries import decided_or_present
+from neat_verdict.app.casebook.queries import lesson_of
+from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.experiments.presenting import hypothesis, variant_out
+from neat_verdict.app.experiments.queries import find, workspace
+from neat_verdict.app.experiments.schemas import RuleChangeOut
+from neat_verdict.app.http.problems import Conflict
+from neat_verdict.app.reports import story
+from neat_verdict.app.reports.models import ReportLink
+from neat_verdict.app.reports.queries import path_of
+from neat_verdict.app.reports.schemas import LinkOut, ReportOut
+from neat_verdict.core.verdicts import VERDICTS
+
+
+def report(experiment: Experiment) -> ReportOut:
+    """The one page a stakeholder reads. Raises Conflict for a draft, which has nothing to tell."""
+    if experiment.rule is None:
+        raise Conflict("There is no report before the start")
+    reading = present(decided_or_present(experiment))
+    lesson = lesson_of(experiment)
+    variants = list(experiment.variants.all())
+    return ReportOut(
+        key=experiment.key,
+        name=experiment.name,
+        area=experiment.area,
+        workspace=workspace().name,
+        state=experiment.state,
+        verdict_name=VERDICTS[reading.verdict].title,
+        date_line=story.date_line(experiment),
+        rule_line=story.rule_line(experiment),
+        hypothesis=hypothesis(experiment),
+        because=experiment.because,
+        facts=story.facts(experiment, reading),
+        lines=story.lines(reading, [variant.changes for variant in variants]),
+        secondary=story.secondary(reading),
+        caveats=story.caveats(reading),
+        how_decided=story.how_decided(experiment, reading),
+        shared_out=story.shared_out(reading),
+        why=lesson.why,
+        learnt=lesson.learnt,
+        next_step=experiment.decision_next
+        or ("Nothing is noted." if experiment.decision else "A decision is still to be made."),
+        pictures=[variant_out(variant).pictures for variant in variants],
+        rule_changes=[RuleChangeOut(**line) for line in experiment.rule_changes],
+        started_on=experiment.started_on,
+        rule_locked_at=experiment.rule_locked_at,
+        decided_at=experiment.decided_at,
+        decided_by=experiment.decided_by.display_name if experiment.decided_by else "",
+        decision=experiment.decision,
+        decision_sentence=_decision(experiment),
+        decision_reason=experiment.decision_reason,
+        against_rule=bool(experiment.decision) and experiment.decision != reading.suggested,
+        reading=reading,
+    )
+
+
+def _decision(experiment: Experiment) -> str:
+    if not experiment.decision:
+        return "Not decided yet."
+    if experiment.decision == "none":
+        return "Decided: nothing is rolled out."
+    chosen = next(v for v in experiment.variants.all() if v.letter == experiment.decision)
+    return f"Decided: keep {chosen.name}." if chosen.position == 0 else f"Decided: roll out {chosen.name}."
+
+
+def link_out(link: ReportLink) -> LinkOut:
+    """A link with its address, which is signed and not stored."""
+    state = "withdrawn" if link.withdrawn_at else "expired" if link.expires_at <= clock.now() else "open"
+    return LinkOut(
+        id=link.pk,
+        path=path_of(link),
+        note=link.note,
+        state=state,
+        made_by=link.made_by.display_name,
+        made_at=link.made_at,
+        expires_at=link.expires_at,
+        opened=link.opened,
+    )
+
+
+def shared_report(link: ReportLink, token: str) -> ReportOut:
+    """The report behind a link, its pictures at addresses that need no account."""
+    result = report(find(link.experiment.key))
+    for pictures in result.pictures:
+        for picture in pictures:
+            picture.url = f"/api/v1/shared/{token}/pictures/{picture.id}"
+    return result
