@@ -1,0 +1,104 @@
+"""An experiment with its metrics and its earlier rounds."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from django.db import models
+from django.db.models import Q
+
+from neat_verdict.app.experiments.models.parts import (
+    DELIVERY_CONSTRAINTS,
+    PLAN_CONSTRAINTS,
+    SCHEDULE_CONSTRAINTS,
+    Decided,
+    Delivered,
+    Identity,
+    Planned,
+    Scheduled,
+)
+from neat_verdict.app.metrics.models import Metric, MetricVersion
+from neat_verdict.core.metrics import Kind, Tallying, kind_named
+
+
+class Experiment(Identity, Planned, Delivered, Scheduled, Decided):
+    """A brief, a size and a rule. The rule is a copy that is made at the start and never changes after."""
+
+    class Meta:
+        constraints = [*PLAN_CONSTRAINTS, *DELIVERY_CONSTRAINTS, *SCHEDULE_CONSTRAINTS]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def primary(self) -> ExperimentMetric | None:
+        """The metric that decides."""
+        return next((use for use in self.metrics.all() if use.role == "primary"), None)
+
+    @property
+    def metric(self) -> str:
+        """Name of the metric that decides, empty while there is none."""
+        return self.primary.metric.name if self.primary else ""
+
+    @property
+    def good_direction(self) -> Literal["up", "down"]:
+        """Of the metric that decides."""
+        return "down" if self.primary and self.primary.definition["good_direction"] == "down" else "up"
+
+
+class ExperimentMetric(models.Model):
+    """A metric's part in an experiment. ``version`` is set at the start; a draft follows the latest.
+
+    ``baseline`` and ``standard_deviation`` serve the sizing of guardrails; the deciding metric's are the experiment's own.
+    ``before_days`` is how long before its first exposure a unit is looked at to adjust what came after; None for not at all.
+    """
+
+    experiment = models.ForeignKey(Experiment, on_delete=models.CASCADE, related_name="metrics")
+    metric = models.ForeignKey(Metric, on_delete=models.PROTECT, related_name="uses")
+    version = models.ForeignKey(MetricVersion, null=True, blank=True, on_delete=models.PROTECT, related_name="uses")
+    role = models.CharField(max_length=10)
+    position = models.PositiveSmallIntegerField(default=0)
+    margin = models.FloatField(null=True, blank=True)
+    baseline = models.FloatField(null=True, blank=True)
+    standard_deviation = models.FloatField(null=True, blank=True)
+    before_days = models.PositiveSmallIntegerField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["position"]
+        constraints = [
+            models.UniqueConstraint(fields=["experiment", "metric"], name="a_metric_once"),
+            models.UniqueConstraint(fields=["experiment"], condition=Q(role="primary"), name="one_metric_decides"),
+            models.CheckConstraint(
+                condition=Q(role__in=["primary", "secondary", "guardrail"]), name="metric_role_known"
+            ),
+            models.CheckConstraint(condition=~Q(role="guardrail") | Q(margin__gt=0), name="guardrails_have_margins"),
+        ]
+
+    @property
+    def definition(self) -> dict[str, Any]:
+        """Of the version that counts here."""
+        return (self.version or self.metric.latest).definition
+
+    @property
+    def kind(self) -> Kind:
+        """What kind of metric it is."""
+        return kind_named(self.definition["kind"])
+
+    @property
+    def tallying(self) -> Tallying:
+        """How its units are tallied."""
+        return self.kind.tallying(self.before_days)
+
+
+class Round(models.Model):
+    """An earlier round of an experiment that was run again; its tallies stay under its number."""
+
+    experiment = models.ForeignKey(Experiment, on_delete=models.CASCADE, related_name="rounds")
+    number = models.PositiveSmallIntegerField()
+    started_on = models.DateField()
+    ended_on = models.DateField()
+    rule = models.JSONField()
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [models.UniqueConstraint(fields=["experiment", "number"], name="a_round_once")]

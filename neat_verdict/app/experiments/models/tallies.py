@@ -1,0 +1,63 @@
+"""What was counted and spent, in sums by day."""
+
+from __future__ import annotations
+
+from django.db import models
+from django.db.models import F, Q
+
+from neat_verdict.app.experiments.models.variants import Variant
+from neat_verdict.app.metrics.models import Metric
+
+
+class Tally(models.Model):
+    """Sufficient statistics of a metric for the units first exposed on a day in a variant (see `core.metrics.tallying`).
+
+    ``total`` is the number of conversions of a rate, the sum of a mean, the numerator of a ratio; ``second_total`` the
+    denominator of a ratio, or the sum of what units of a mean came to before their first exposure; ``steps`` the units that
+    reached each step of a funnel, ``capped`` those that reached the metric's cap (null where that was not counted).
+    ``segment`` is empty for everybody, otherwise what the units had in common at first exposure ("device=phone").
+    ``exact`` holds the sums of tallies made of events as whole numbers, in millionths (squares in millionths
+    of millionths), so that adding and taking away leaves no trace; it is null for sums that came in as such.
+    """
+
+    variant = models.ForeignKey(Variant, on_delete=models.CASCADE, related_name="tallies")
+    metric = models.ForeignKey(Metric, on_delete=models.PROTECT, related_name="tallies")
+    round = models.PositiveSmallIntegerField(default=1)
+    segment = models.CharField(max_length=200, blank=True, default="")
+    day = models.DateField()
+    units = models.PositiveBigIntegerField()
+    total = models.FloatField()
+    squares = models.FloatField(null=True)
+    second_total = models.FloatField(null=True)
+    second_squares = models.FloatField(null=True)
+    cross = models.FloatField(null=True)
+    steps = models.JSONField(null=True)
+    capped = models.PositiveBigIntegerField(null=True)
+    exact = models.JSONField(null=True)
+
+    class Meta:
+        ordering = ["day"]
+        constraints = [
+            models.UniqueConstraint(fields=["variant", "metric", "round", "segment", "day"], name="one_tally_a_day"),
+            models.CheckConstraint(
+                condition=Q(squares__isnull=False) | Q(total__gte=0, total__lte=F("units")),
+                name="conversions_within_units",
+            ),
+        ]
+
+
+class Spend(models.Model):
+    """What a variant cost on a day, and how often it was shown, where that is known in sums only (advertising, mailings)."""
+
+    variant = models.ForeignKey(Variant, on_delete=models.CASCADE, related_name="spend")
+    round = models.PositiveSmallIntegerField(default=1)
+    day = models.DateField()
+    cost = models.FloatField(default=0.0)
+    impressions = models.FloatField(default=0.0)
+
+    class Meta:
+        ordering = ["day"]
+        constraints = [
+            models.UniqueConstraint(fields=["variant", "round", "day"], name="one_spend_a_day"),
+            models.CheckConstraint(condition=Q(cost__gte=0, impressions__gte=0), name="spend_not_negative"),
+        ]

@@ -1,0 +1,47 @@
+"""Variants, and pictures of them."""
+
+from __future__ import annotations
+
+from django.core.validators import MaxValueValidator, MinValueValidator
+from django.db import models
+from django.db.models import Q
+
+from neat_verdict.app.experiments.models.experiment import Experiment
+from neat_verdict.core.variants import LETTERS
+
+
+class Variant(models.Model):
+    """An arm. Position 0 is control."""
+
+    experiment = models.ForeignKey(Experiment, on_delete=models.CASCADE, related_name="variants")
+    position = models.PositiveSmallIntegerField(validators=[MinValueValidator(0), MaxValueValidator(9)])
+    name = models.CharField(max_length=80)
+    changes = models.JSONField(default=list, blank=True)
+    parameters = models.JSONField(default=list, blank=True)
+    link = models.CharField(max_length=500, blank=True, default="")
+    weight = models.FloatField(default=1.0)
+
+    class Meta:
+        ordering = ["position"]
+        constraints = [
+            models.UniqueConstraint(fields=["experiment", "position"], name="one_variant_a_position"),
+            models.CheckConstraint(condition=Q(weight__gt=0), name="weight_above_zero"),
+            models.CheckConstraint(condition=Q(position__gte=0, position__lte=9), name="position_in_range"),
+        ]
+
+    @property
+    def letter(self) -> str:
+        return LETTERS[self.position]
+
+
+class Picture(models.Model):
+    """What a variant looks like. The file is ours: drawn again from what was sent, without its metadata."""
+
+    variant = models.ForeignKey(Variant, on_delete=models.CASCADE, related_name="pictures")
+    image = models.FileField(upload_to="pictures/")
+    width = models.PositiveIntegerField()
+    height = models.PositiveIntegerField()
+    caption = models.CharField(max_length=200, blank=True, default="")
+
+    class Meta:
+        ordering = ["id"]
