@@ -5,7 +5,7 @@ import random
 from datetime import UTC, datetime, timedelta
 
 import pytest
-from neat_verdict.app.traffic.allocation import allocation, epoch_record
+from neat_verdict.app.traffic.presenting import allocation, epoch_record
 
 from neat_verdict.app import clock
 from neat_verdict.app.analysis.analysis import analyse

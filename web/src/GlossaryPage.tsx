@@ -41,6 +41,17 @@ export function GlossaryPage() {
           ))}
         </dl>
       )}
+      <p className="quiet mt-4 text-sm">
+        Licences of what is shipped:{" "}
+        <a className="link" href="/static/licenses.md">
+          scripts
+        </a>
+        ,{" "}
+        <a className="link" href="/static/licenses-fonts.txt">
+          fonts
+        </a>
+        .
+      </p>
     </main>
   );
 }
