@@ -1,6 +1,7 @@
 """The commands as a user types them: they start, say where, stop when told, and leave nothing behind."""
 
 import os
+import re
 import signal
 import socket
 import subprocess
@@ -87,6 +88,7 @@ def test_the_demo_serves_until_it_is_stopped(typed, told, code, options):
         (("bin/demo", "--port"), 1, "--port needs a number"),
         (("bin/demo", "--port", "99999"), 1, "Port 99999 cannot be used"),
         (("bin/test", "everything"), 2, "usage: bin/test"),
+        (("bin/bench", "the_moon"), 2, "There is no measure the_moon"),
     ],
 )
 def test_what_cannot_be_is_refused_in_words(typed, command, code, says):
@@ -105,3 +107,35 @@ def test_the_server_for_real_use_needs_a_secret_and_stops_when_told(typed):
     server.terminate()
     assert server.wait(timeout=PATIENCE_TO_STOP) == 143
     assert left_behind(server.pid) == []
+
+
+def test_a_benchmark_says_what_it_measured_beside_its_reference(typed):
+    bench = typed("bin/bench", "one_comparison", "evidence_from_tallies")
+    out, _ = bench.communicate(timeout=280)
+    lines = [line for line in out.splitlines() if "; ratio " in line]
+    assert [line.split(" ", 1)[1].split(":")[0] for line in lines] == [
+        "one comparison with both intervals", "evidence and segments of 10^8 units (111,600 tallies)", "the same",
+    ]  # fmt: skip
+    assert bench.returncode in (0, 1)  # whether it is fast is not for a test to say
+
+
+def test_a_benchmark_stops_when_told(typed):
+    bench = typed("bin/bench")
+    assert "reading 375,000" in next(line for line in bench.stdout if "; ratio " in line)
+    os.killpg(bench.pid, signal.SIGTERM)
+    assert bench.wait(timeout=PATIENCE_TO_STOP) != 0
+    assert left_behind(bench.pid) == []
+
+
+def test_what_is_shipped_comes_with_its_licences(typed):
+    port = _free_port()
+    server = typed("bin/serve", NEAT_VERDICT_BIND=f"127.0.0.1:{port}", NEAT_VERDICT_HOSTS="127.0.0.1")
+    _wait_for(f"http://127.0.0.1:{port}/api/v1/session", server)
+    texts = {}
+    for name in ("licenses.md", "licenses-fonts.txt"):
+        with urllib.request.urlopen(f"http://127.0.0.1:{port}/static/{name}", timeout=30) as answer:
+            texts[name] = answer.read().decode()
+    assert {"react", "recharts", "react-aria-components"} <= set(re.findall(r"[\w-]+", texts["licenses.md"]))
+    assert texts["licenses-fonts.txt"].count("SIL OPEN FONT LICENSE") >= 2
+    server.terminate()
+    server.wait(timeout=PATIENCE_TO_STOP)
