@@ -115,9 +115,7 @@ def a_plan() -> bool:
     request = PlanRequest(Baseline(0.042), 0.1, Arrivals(2900), Arms.even(3), STANDARD, GroupSequential())
     single = PlanRequest(Baseline(0.042), 0.1, Arrivals(2900), Arms.even(3), STANDARD)
     result, once = best(lambda: make_plan(request), number=3), best(lambda: make_plan(single), number=3)
-    return line(
-        "a plan with four looks", result, "one with a single reading", once, "under 50 ms", result < 0.05
-    )
+    return line("a plan with four looks", result, "one with a single reading", once, "under 50 ms", result < 0.05)
 
 
 MEASURED = {

@@ -250,7 +250,9 @@ DRAWN = Path(__file__).parent / "drawn_mutants.json"
 def drawn() -> list[Break]:
     """The breaks that `draw_mutants.py` drew at random; the tests of their half of the code shall notice, but for simulations."""
     return [
-        Break(**line, tests=f"tests/{'core' if line['file'].startswith(C) else 'app'} -m not_slow", what="drawn at random")
+        Break(
+            **line, tests=f"tests/{'core' if line['file'].startswith(C) else 'app'} -m not_slow", what="drawn at random"
+        )
         for line in json.loads(DRAWN.read_text())
     ]
 
@@ -288,7 +290,8 @@ def main(numbers: list[int]) -> int:
             began = time.monotonic()
             seen = noticed(broken, place)
             print(
-                f"{number:2d} {'noticed ' if seen else 'SURVIVED'} {time.monotonic() - began:5.0f} s  {broken.what}: {broken.file}",
+                f"{number:2d} {'noticed ' if seen else 'SURVIVED'} {time.monotonic() - began:5.0f} s  "
+                f"{broken.what}: {broken.file}",
                 flush=True,
             )
             if not seen:

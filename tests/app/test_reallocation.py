@@ -5,7 +5,6 @@ import random
 from datetime import UTC, datetime, timedelta
 
 import pytest
-from neat_verdict.app.traffic.presenting import allocation, epoch_record
 
 from neat_verdict.app import clock
 from neat_verdict.app.analysis.analysis import analyse
@@ -21,6 +20,7 @@ from neat_verdict.app.traffic import reallocation
 from neat_verdict.app.traffic.assigning import assign
 from neat_verdict.app.traffic.epochs import epochs_by_metric
 from neat_verdict.app.traffic.models import Epoch
+from neat_verdict.app.traffic.presenting import allocation, epoch_record
 from neat_verdict.app.traffic.reallocation import tend_epochs
 from neat_verdict.app.watch.actions import tick
 from neat_verdict.app.watch.queries import observe

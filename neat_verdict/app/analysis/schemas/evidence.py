@@ -1,0 +1,142 @@
+"""The evidence of an experiment, with the panels that come along with it."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+
+from pydantic import BaseModel as Schema  # its instances are taken as they are, not walked through again
+
+from neat_verdict.app.analysis.schemas.reading import IntervalOut, ReadingOut, SplitOut, Tone
+
+
+class SeriesOut(Schema):
+    letter: str
+    estimate: list[float | None]
+    low: list[float | None]
+    high: list[float | None]
+
+
+class DailyOut(Schema):
+    """``sums`` has a table for each of ``fields``: rows of days, columns of variants; ``levels`` the daily rates or means."""
+
+    days: list[date]
+    fields: list[str]
+    sums: list[list[list[float]]]
+    levels: list[list[float | None]]
+
+
+class ArrivedOut(Schema):
+    letter: str
+    units: int
+    seen_share: float | None
+    planned_share: float
+
+
+class ArrivalsOut(Schema):
+    """Units by day and variant and the split, of all there are: the Watch sheet does not wait for looks."""
+
+    days: list[date]
+    units: list[list[int]]
+    arms: list[ArrivedOut]
+    split: SplitOut
+
+
+class TakenLookOut(Schema):
+    """A look: ``statistic`` of the best variant (positive is good) against ``critical_value``; ``power_*`` the chance that the
+    last look crosses, if it goes on as seen or if the lift is the worthwhile one. ``stored`` once it was taken; ``due``
+    when it can be."""
+
+    number: int
+    day: date
+    information: float
+    critical_value: float | None
+    letter: str | None
+    statistic: float | None
+    lift: IntervalOut | None
+    power_as_seen: float | None
+    power_if_worthwhile: float | None
+    verdict: str
+    short: str
+    stored: bool
+    due: bool
+    taken_at: datetime | None
+    taken_by: str
+
+
+class SetAsideOut(Schema):
+    number: int
+    day: date
+    short: str
+    at: datetime
+    by: str
+    because: str
+
+
+class PlannedLookOut(Schema):
+    day: date
+    information: float
+    critical_value: float
+
+
+class LooksOut(Schema):
+    """The looks of a rule that has them: taken, still planned (with the boundary as it would be), and set aside."""
+
+    taken: list[TakenLookOut]
+    planned: list[PlannedLookOut]
+    set_aside: list[SetAsideOut]
+
+
+class FunnelStepOut(Schema):
+    """A step of a funnel: who reached it, and of those at the step before how many (``kept``), with the lift of that."""
+
+    name: str
+    reached: list[int]
+    kept: list[float | None]
+    lift: IntervalOut | None
+    tone: Tone
+
+
+class FunnelOut(Schema):
+    metric: str
+    metric_name: str
+    letter: str
+    steps: list[FunnelStepOut]
+    sentence: str
+
+
+class SpendArmOut(Schema):
+    letter: str
+    cost: float
+    impressions: float
+    cost_each: IntervalOut
+    per_thousand: IntervalOut
+    cost_lift: IntervalOut | None
+    impressions_lift: IntervalOut | None
+
+
+class SpendOut(Schema):
+    """Cost of one conversion (or of one unit of what the metric sums), and what a thousand impressions bring, by variant."""
+
+    metric: str
+    arms: list[SpendArmOut]
+
+
+class CappedOut(Schema):
+    """Units of each variant, and how many of them reached the cap of a metric."""
+
+    metric: str
+    letters: list[str]
+    units: list[int]
+    reached: list[int]
+    sentence: str
+
+
+class EvidenceOut(Schema):
+    reading: ReadingOut
+    series: list[SeriesOut]
+    daily: DailyOut
+    arrivals: ArrivalsOut
+    looks: LooksOut | None = None
+    funnels: list[FunnelOut] = []
+    spend: SpendOut | None = None
+    capped: list[CappedOut] = []

@@ -1,0 +1,200 @@
+"""A reading: arms, comparisons, conditions, and what a design says beside them."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Literal
+
+from pydantic import BaseModel as Schema  # its instances are taken as they are, not walked through again
+
+Tone = Literal["ahead", "behind", "open"]
+Kind = Literal["rate", "mean", "ratio"]  # of a level
+
+
+class IntervalOut(Schema):
+    """``low_open``/``high_open`` distinguish a bound without limit from a missing one; the texts are as they are shown."""
+
+    estimate: float | None
+    low: float | None
+    high: float | None
+    low_open: bool = False
+    high_open: bool = False
+    estimate_text: str = ""
+    low_text: str = ""
+    high_text: str = ""
+
+
+class ArmOut(Schema):
+    """``total`` is the number of conversions of a rate, the sum of a mean, the numerator of a ratio; ``rate`` its level."""
+
+    letter: str
+    name: str
+    units: int
+    total: float
+    rate: IntervalOut
+    planned_share: float
+    seen_share: float | None
+
+
+class ComparisonOut(Schema):
+    """``superiority`` and ``expected_loss`` are there under a posterior rule."""
+
+    letter: str
+    lift: IntervalOut
+    difference: IntervalOut
+    statistic: float
+    pvalue: float
+    adjusted_pvalue: float
+    exact_pvalue: float | None
+    critical_value: float
+    superiority: float | None = None
+    expected_loss: float | None = None
+    tone: Tone
+    sentence: str
+    effect_per_month: IntervalOut | None
+
+
+class ConditionOut(Schema):
+    key: str
+    subject: Literal["minimum", "soundness", "effect"]
+    label: str
+    state: Literal["met", "not_met", "unknown"]
+    seen: str
+    required: str
+
+
+class SplitOut(Schema):
+    pvalue: float
+    as_planned: bool
+
+
+class OverlapOut(Schema):
+    same_time: bool
+    apart_share: float
+    days_apart: list[date]
+    drift_pvalue: float
+
+
+class SecondaryArmOut(Schema):
+    letter: str
+    units: int
+    level: IntervalOut
+
+
+class SecondaryComparisonOut(Schema):
+    """``adjusted_pvalue`` allows for the other metrics beside.
+
+    ``kept`` tells a guardrail shown to be within its margin, ``lost`` a harm beyond what is allowed.
+    """
+
+    letter: str
+    lift: IntervalOut
+    pvalue: float
+    tone: Tone
+    kept: bool
+    lost: bool
+    sentence: str
+    # Records of the first format may have none of these.
+    difference: IntervalOut | None = None
+    effect_per_month: IntervalOut | None = None
+    statistic: float | None = None
+    adjusted_pvalue: float | None = None
+    critical_value: float | None = None
+
+
+class SecondaryOut(Schema):
+    key: str
+    name: str
+    role: Literal["secondary", "guardrail"]
+    margin: float | None
+    kind: Kind
+    unit: str
+    currency: str
+    good_direction: Literal["up", "down"]
+    arms: list[SecondaryArmOut]
+    comparisons: list[SecondaryComparisonOut]
+
+
+class RankedOut(Schema):
+    """``chance`` to be the best of all; ``behind`` is the lift against the leader, ``separable`` that it leaves out zero."""
+
+    letter: str
+    chance: float
+    behind: IntervalOut
+    separable: bool
+
+
+class ConflictOut(Schema):
+    """A variant whose metrics pull apart, by their names."""
+
+    letter: str
+    ahead: list[str]
+    behind: list[str]
+    unproven: list[str]
+
+
+class PooledOut(Schema):
+    """A variant pooled over epochs: what somebody would see who forgets that shares changed."""
+
+    letter: str
+    level: float | None
+    lift: IntervalOut
+
+
+class AdaptiveOut(Schema):
+    """Beside a reading by epoch: chances to be best (control first), the value ``remaining`` as a share of the leader's level,
+    ``spared`` the units that saw the best variant beyond those of an even split, and ``gained`` conversions or sum beyond it.
+    ``sentence`` puts the gain in words."""
+
+    chances: list[float]
+    remaining: float | None
+    leader: str
+    spared: IntervalOut
+    gained: IntervalOut
+    pooled: list[PooledOut]
+    remarks: list[str]
+    sentence: str
+    explained: str
+
+
+class ReadingOut(Schema):
+    """``verdict`` is the name of one of the vocabulary's verdicts; ``readable`` says that lifts are for use."""
+
+    verdict: str
+    readable: bool
+    variant: str | None
+    suggested: str
+    headline: str
+    figure: str
+    short: str
+    detail: str
+    warnings: list[str]
+    confidence: float
+    worthwhile_lift: float
+    good_direction: Literal["up", "down"]
+    metric: str
+    unit_name: str
+    arms: list[ArmOut]
+    comparisons: list[ComparisonOut]
+    conditions: list[ConditionOut]
+    split: SplitOut
+    overlap: OverlapOut | None
+    progress: float | None
+    days: int
+    planned_days: int
+    rule_in_words: str
+    kind: Kind = "rate"
+    method: str = ""
+    credible: bool = False
+    one_sided: bool = False
+    unit: str = "percent"
+    currency: str = ""
+    secondary: list[SecondaryOut] = []
+    read_on: date | None = None
+    next_look: date | None = None
+    ranking: list[RankedOut] = []
+    would_change: list[str] = []
+    conflicts: list[ConflictOut] = []
+    adaptive: AdaptiveOut | None = None
+    adjusted_by_days: int | None = None
+    variance_removed: float | None = None
