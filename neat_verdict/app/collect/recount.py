@@ -77,8 +77,8 @@ def limits_of(definition: Definition) -> tuple[int | None, ...]:
 
 
 class Sums(dict[Cell, list[int]]):
-    """Changes of tallies: `ALL_COLUMNS` in whole millionths; of a funnel also the units
-    that reached each step, of a capped metric those that reached its cap."""
+    """Changes of tallies: `ALL_COLUMNS` in whole millionths; where there are steps also the units
+    that reached each, of a capped metric those that reached its cap."""
 
     def __init__(self, experiment: Served) -> None:
         self.limits = {str(metric.id): limits_of(metric.definition) for metric in experiment.metrics}

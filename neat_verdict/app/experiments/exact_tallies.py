@@ -11,7 +11,7 @@ from neat_verdict.app.sql import IN, rows, run_many
 from neat_verdict.core.metrics import ALL_COLUMNS, Tallying
 
 MILLION = 1_000_000
-SUMS = len(ALL_COLUMNS)  # of a cell; the counts of a funnel's steps follow, or of the units that reached the cap
+SUMS = len(ALL_COLUMNS)  # of a cell; the counts of steps follow, or of the units that reached the cap
 
 _SCALE = {
     "total": MILLION,
@@ -35,7 +35,7 @@ _UPSERT = """INSERT INTO experiments_tally
 
 
 def as_floats(tallying: Tallying, exact: Sequence[int]) -> dict[str, Any]:
-    """The columns of a tally from its exact sums, each rounded once; ``steps`` of a funnel and ``capped`` are whole numbers."""
+    """The columns of a tally from its exact sums, each rounded once; ``steps`` and ``capped`` are whole numbers."""
     result: dict[str, Any] = dict.fromkeys((*ALL_COLUMNS, "steps", "capped"))
     for column, value in zip(ALL_COLUMNS, exact, strict=False):
         if column in tallying.columns:

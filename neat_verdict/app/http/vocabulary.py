@@ -68,11 +68,16 @@ class VerdictOut(Schema):
 
 
 class MetricKindOut(Schema):
+    """``parts`` are the parts of a definition that the kind has; ``level_words`` say what today's level is."""
+
     name: str
     title: str
     explanation: str
     units: list[str]
     fields: list[str]
+    parts: list[str]
+    is_rate: bool
+    level_words: str
 
 
 class ValueKindOut(Schema):
@@ -156,6 +161,9 @@ def vocabulary() -> VocabularyOut:
                 explanation=kind.explanation,
                 units=list(kind.units),
                 fields=list(kind.tally.fields),
+                parts=list(kind.parts),
+                is_rate=kind.is_rate,
+                level_words=kind.level_words,
             )
             for kind in KINDS.values()
         ],

@@ -52,7 +52,7 @@ def unit_figure(
     until: int | None = None,
     before_days: int | None = None,
 ) -> tuple[float, ...]:
-    """(value,) of one unit; (numerator, denominator) of a ratio; (value, step 1, step 2, …) of a funnel, each 0 or 1.
+    """(value,) of one unit; (numerator, denominator) of a ratio; (value, step 1, step 2, …) where steps are tallied, each 0 or 1.
 
     Parameters
     ----------

@@ -27,7 +27,7 @@ class Definition:
     denominator : Measure
         Of a ratio.
     steps : tuple of EventFilter
-        Of a funnel, in order.
+        What a unit must have done in order.
     window_hours : float or None
         Hours after a unit's first exposure within which events count, above 0; None for as long as the experiment runs.
     good_direction : "up" or "down"

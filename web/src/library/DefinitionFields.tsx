@@ -3,7 +3,7 @@ import type { Definition, EventFilter } from "../api/client";
 import { fromCanonical } from "../lib/numbers";
 import { NumberInput } from "../parts/NumberInput";
 import { EventFields, Problem } from "./EventFields";
-import { vocabulary } from "../api/vocabulary";
+import { kindNamed, vocabulary } from "../api/vocabulary";
 import { emptyMeasure, ofKind, type Kind } from "./kinds";
 import { MeasureFields } from "./MeasureFields";
 
@@ -24,7 +24,7 @@ const UNITS: [Definition["unit"], string][] = [
 /** All of a metric but its name. */
 export function DefinitionFields({ value, set, errorFor }: Props) {
   const below = (path: string) => (part: string) => errorFor(`${path}.${part}`);
-  const isRate = value.kind === "conversion" || value.kind === "funnel";
+  const isRate = kindNamed(value.kind).is_rate;
   return (
     <>
       <div className="grid grid-cols-5 gap-1.5 py-2 max-lg:grid-cols-2" role="radiogroup" aria-label="Kind">
@@ -47,7 +47,7 @@ export function DefinitionFields({ value, set, errorFor }: Props) {
           </label>
         ))}
       </div>
-      {value.kind === "funnel" ? (
+      {kindNamed(value.kind).parts.includes("steps") ? (
         <Steps steps={value.steps ?? []} set={(steps) => set({ ...value, steps })} errorFor={errorFor} />
       ) : (
         <MeasureFields

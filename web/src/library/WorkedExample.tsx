@@ -1,3 +1,4 @@
+import { kindNamed } from "../api/vocabulary";
 import { useState } from "react";
 import type { Definition, MetricPreview } from "../api/client";
 import { useMetricPreview, useSampleEvents } from "../api/hooks";
@@ -57,7 +58,7 @@ function Counted({ preview, kind }: { preview: MetricPreview; kind: Definition["
             <span>
               {kind === "ratio"
                 ? `${figure(unit.value)} over ${figure(unit.denominator ?? 0)}`
-                : kind === "funnel"
+                : kindNamed(kind).parts.includes("steps")
                   ? `step ${unit.steps}`
                   : figure(unit.value)}
             </span>

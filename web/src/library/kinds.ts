@@ -1,5 +1,5 @@
 import type { Condition, Definition, EventFilter, Measure } from "../api/client";
-import { vocabulary } from "../api/vocabulary";
+import { kindNamed, vocabulary } from "../api/vocabulary";
 
 export type Kind = Definition["kind"];
 
@@ -42,11 +42,11 @@ export const FIRST: Definition = {
 /** The definition turned to another kind, keeping what still has a meaning. */
 export function ofKind(definition: Definition, kind: Kind): Definition {
   const events = definition.measure?.events ?? definition.steps?.[0] ?? NO_EVENT;
-  const isRate = kind === "conversion" || kind === "funnel";
+  const { is_rate: isRate, parts } = kindNamed(kind);
   const unit: Definition["unit"] = isRate ? "percent" : definition.unit === "percent" ? "number" : definition.unit;
   const shared: Definition = { ...definition, kind, unit, currency: unit === "money" ? definition.currency : "" };
-  if (kind === "funnel") return { ...shared, measure: null, denominator: null, steps: [events, NO_EVENT] };
-  if (kind === "ratio")
-    return { ...shared, measure: { ...emptyMeasure("count", events) }, denominator: emptyMeasure("count"), steps: [] };
-  return { ...shared, measure: emptyMeasure(kind, events), denominator: null, steps: [] };
+  if (parts.includes("steps")) return { ...shared, measure: null, denominator: null, steps: [events, NO_EVENT] };
+  if (parts.includes("denominator"))
+    return { ...shared, measure: emptyMeasure("count", events), denominator: emptyMeasure("count"), steps: [] };
+  return { ...shared, measure: emptyMeasure(kind as Measure["kind"], events), denominator: null, steps: [] };
 }

@@ -14,7 +14,7 @@ class Tally(models.Model):
 
     ``total`` is the number of conversions of a rate, the sum of a mean, the numerator of a ratio; ``second_total`` the
     denominator of a ratio, or the sum of what units of a mean came to before their first exposure; ``steps`` the units that
-    reached each step of a funnel, ``capped`` those that reached the metric's cap (null where that was not counted).
+    reached each step, ``capped`` those that reached the metric's cap (null where that was not counted).
     ``segment`` is empty for everybody, otherwise what the units had in common at first exposure ("device=phone").
     ``exact`` holds the sums of tallies made of events as whole numbers, in millionths (squares in millionths
     of millionths), so that adding and taking away leaves no trace; it is null for sums that came in as such.

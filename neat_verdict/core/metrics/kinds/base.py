@@ -39,6 +39,8 @@ class Kind(ABC):
     parts: ClassVar[tuple[str, ...]]
     units: ClassVar[tuple[str, ...]]
     tally: ClassVar[Tallying]
+    # What today's level is, for those who plan.
+    level_words: ClassVar[str] = "The mean over all units, zeros included"
     adjustable: ClassVar[bool] = False  # by what units came to before their exposure
 
     @property

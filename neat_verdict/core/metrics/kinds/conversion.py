@@ -15,6 +15,7 @@ if TYPE_CHECKING:
 class Conversion(MeasureKind):
     name, title = "conversion", "Conversion"
     explanation = "Share of units that did something at least once"
+    level_words = "Share of units that convert today"
     units = ("percent",)
     tally = RATE
 

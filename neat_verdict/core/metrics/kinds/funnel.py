@@ -18,6 +18,7 @@ MAX_STEPS = 10
 class Funnel(Kind):
     name, title = "funnel", "Funnel"
     explanation = "Share of units that did several things in order, and where they are lost"
+    level_words = "Share of units that reach the last step today"
     parts = ("steps",)
     units = ("percent",)
     tally = RATE

@@ -39,9 +39,9 @@ export function Method({ reading }: { reading: Reading }) {
           ratios by inverse variance. If rolled out to this segment only, per month: the segment’s absolute difference
           times its part of thirty days’ units.
         </Entry>
-        <Entry title="Steps of a funnel, spend and impressions">
+        <Entry title="Steps, spend and impressions">
           A step is a rate of the units that reached the one before. Cost of a conversion is cost over conversions; what
-          a thousand views bring is the total over views; their intervals are the metric’s, turned, with spend and
+          a thousand impressions bring is the total over views; their intervals are the metric’s, turned, with spend and
           impressions taken as known.
         </Entry>
         <Entry title="Split">

@@ -1,3 +1,4 @@
+import { kindNamed } from "../../api/vocabulary";
 import { WeeksCurve } from "../../charts/onDemand";
 import { count, percentText, plural } from "../../lib/format";
 import { amount, capital, level } from "../../lib/metrics";
@@ -81,13 +82,7 @@ function Expectations() {
         save={(baseline) => save({ baseline })}
         locked={fixed}
         error={errorFor("baseline")}
-        note={
-          isRate
-            ? primary?.kind === "funnel"
-              ? "Share of units that reach the last step today"
-              : "Share of units that convert today"
-            : "The mean over all units, zeros included"
-        }
+        note={kindNamed(primary?.kind ?? "conversion").level_words}
       />
       {!isRate && (
         <NumberField
