@@ -32,8 +32,6 @@ export function RolloutForm({ rollout, close }: { rollout: Handover | null; clos
   const condition = rollout?.rules[0]?.conditions[0];
   const [property, setProperty] = useState(condition?.attribute ?? "");
   const [value, setValue] = useState(condition?.values?.join(", ") ?? "");
-  const change = (place: number, part: Partial<Line>) =>
-    setLines((before) => before.map((line, at) => (at === place ? { ...line, ...part } : line)));
   const errors = lines
     .flatMap((_, at) => [errorOf(step.error, `steps.${at}.share`), errorOf(step.error, `steps.${at}.day`)])
     .concat(errorOf(step.error, "until"), errorOf(step.error, "steps"))
@@ -63,62 +61,7 @@ export function RolloutForm({ rollout, close }: { rollout: Handover | null; clos
         send();
       }}
     >
-      <div className="mb-2 flex flex-wrap gap-2 text-sm">
-        <button type="button" className="btn btn-xs" onClick={() => setLines([{ day: today(), share: "100" }])}>
-          At once
-        </button>
-        <button
-          type="button"
-          className="btn btn-xs"
-          onClick={() =>
-            setLines([
-              { day: today(), share: "10" },
-              { day: after(3), share: "50" },
-              { day: after(7), share: "100" },
-            ])
-          }
-        >
-          By steps: 10, 50, 100%
-        </button>
-      </div>
-      {lines.map((line, place) => (
-        <div key={place} className="mb-1 flex items-center gap-2">
-          <label className="flex items-center gap-2">
-            <span className="quiet w-10 text-sm">from</span>
-            <input
-              type="date"
-              className="input input-sm w-40"
-              aria-label={`Day of step ${place + 1}`}
-              value={line.day}
-              onChange={(event) => change(place, { day: event.target.value })}
-            />
-          </label>
-          <NumberInput
-            className="input-sm w-20"
-            aria-label={`Share of step ${place + 1}`}
-            value={line.share}
-            change={(share) => change(place, { share })}
-          />
-          <span className="quiet text-sm">%</span>
-          {lines.length > 1 && (
-            <button
-              type="button"
-              className="btn btn-xs"
-              aria-label={`Remove step ${place + 1}`}
-              onClick={() => setLines((before) => before.filter((_, at) => at !== place))}
-            >
-              Remove
-            </button>
-          )}
-        </div>
-      ))}
-      <button
-        type="button"
-        className="btn btn-xs"
-        onClick={() => setLines((before) => [...before, { day: after(7 * before.length), share: "100" }])}
-      >
-        Another step
-      </button>
+      <Steps lines={lines} setLines={setLines} />
       <div className="mt-3 flex flex-wrap items-end gap-3">
         <label>
           <span className="quiet block text-sm">Only where this property</span>
@@ -164,5 +107,72 @@ export function RolloutForm({ rollout, close }: { rollout: Handover | null; clos
         </button>
       </div>
     </form>
+  );
+}
+
+interface StepsProps {
+  lines: Line[];
+  setLines: (change: (before: Line[]) => Line[]) => void;
+}
+
+/** The steps: at once, or shares that grow from day to day. */
+function Steps({ lines, setLines }: StepsProps) {
+  const change = (place: number, part: Partial<Line>) =>
+    setLines((before) => before.map((line, at) => (at === place ? { ...line, ...part } : line)));
+  const atOnce = () => [{ day: today(), share: "100" }];
+  const bySteps = () => [
+    { day: today(), share: "10" },
+    { day: after(3), share: "50" },
+    { day: after(7), share: "100" },
+  ];
+  return (
+    <>
+      <div className="mb-2 flex flex-wrap gap-2 text-sm">
+        <button type="button" className="btn btn-xs" onClick={() => setLines(atOnce)}>
+          At once
+        </button>
+        <button type="button" className="btn btn-xs" onClick={() => setLines(bySteps)}>
+          By steps: 10, 50, 100%
+        </button>
+      </div>
+      {lines.map((line, place) => (
+        <div key={place} className="mb-1 flex items-center gap-2">
+          <label className="flex items-center gap-2">
+            <span className="quiet w-10 text-sm">from</span>
+            <input
+              type="date"
+              className="input input-sm w-40"
+              aria-label={`Day of step ${place + 1}`}
+              value={line.day}
+              onChange={(event) => change(place, { day: event.target.value })}
+            />
+          </label>
+          <NumberInput
+            className="input-sm w-20"
+            aria-label={`Share of step ${place + 1}`}
+            value={line.share}
+            change={(share) => change(place, { share })}
+          />
+          <span className="quiet text-sm">%</span>
+          {lines.length > 1 && (
+            <button
+              type="button"
+              className="btn btn-xs"
+              aria-label={`Remove step ${place + 1}`}
+              onClick={() => setLines((before) => before.filter((_, at) => at !== place))}
+            >
+              Remove
+            </button>
+          )}
+        </div>
+      ))}
+      <button
+        type="button"
+        className="btn btn-xs"
+        onClick={() => setLines((before) => [...before, { day: after(7 * before.length), share: "100" }])}
+      >
+        Another step
+      </button>
+    </>
   );
 }
