@@ -20,7 +20,7 @@ def test_a_new_user_plans_from_an_empty_page_to_a_started_experiment(people):
     page = person.page
     page.get_by_role("button", name="New experiment").click()
     page.get_by_label("What is tested?").fill("Dog ears on the timetable")
-    page.get_by_role("button", name="Create").click()
+    page.get_by_role("button", name="Create", exact=True).click()
     page.get_by_role("heading", level=1, name="Dog ears on the timetable").wait_for()
 
     # The brief asks for what is missing, and a name that is new makes a metric on the spot.
@@ -186,7 +186,7 @@ def test_past_data_fill_the_sizing(people):
     page = people().sign_in().page
     page.get_by_role("button", name="New experiment").click()
     page.get_by_label("What is tested?").fill("Tickets in a wallet")
-    page.get_by_role("button", name="Create").click()
+    page.get_by_role("button", name="Create", exact=True).click()
     page.get_by_role("heading", level=1, name="Tickets in a wallet").wait_for()
     fill(page, "Primary metric", "fare per visitor")
     page.get_by_role("link", name=re.compile("^Sizing")).click()

@@ -44,7 +44,7 @@ def start(page, first_day):
 def create(page, name, *, lift="10"):
     page.get_by_role("button", name="New experiment").click()
     page.get_by_label("What is tested?").fill(name)
-    page.get_by_role("button", name="Create").click()
+    page.get_by_role("button", name="Create", exact=True).click()
     page.get_by_role("heading", level=1, name=name).wait_for()
     fill(page, "What changes", "a larger ticket button")
     fill(page, "Primary metric", "tickets bought")
@@ -167,7 +167,7 @@ def test_the_scratchpad_answers_from_its_address_and_refuses_bare_rates(people):
     expect(page.get_by_label("Plan")).to_contain_text("7 whole weeks")
     page.get_by_role("button", name="Make this an experiment…").click()
     page.get_by_label("What is tested?").fill("From the scratchpad")
-    page.get_by_role("button", name="Create").click()
+    page.get_by_role("button", name="Create", exact=True).click()
     page.get_by_role("heading", level=1, name="From the scratchpad").wait_for()
     expect(page.get_by_label("Name of C")).to_be_visible()
     expect(page.get_by_label("Standing")).to_contain_text("7 whole weeks")

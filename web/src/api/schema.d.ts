@@ -3261,14 +3261,23 @@ export interface components {
             /** Name */
             name: string;
         };
-        /** MetricKindOut */
+        /**
+         * MetricKindOut
+         * @description ``parts`` are the parts of a definition that the kind has; ``level_words`` say what today's level is.
+         */
         MetricKindOut: {
             /** Explanation */
             explanation: string;
             /** Fields */
             fields: string[];
+            /** Is Rate */
+            is_rate: boolean;
+            /** Level Words */
+            level_words: string;
             /** Name */
             name: string;
+            /** Parts */
+            parts: string[];
             /** Title */
             title: string;
             /** Units */

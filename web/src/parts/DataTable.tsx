@@ -124,7 +124,7 @@ export function DataTable<Row extends object>({
         role="region"
         aria-label={label}
       >
-        <table className="w-full text-right" aria-label={label}>
+        <table className="w-full text-right">
           <thead className="quiet sticky top-0 z-[1] bg-base-100 text-xs">
             <tr className="border-b border-base-300">
               {shown.map(({ column, own }) => {

@@ -116,8 +116,6 @@ interface TextProps {
   locked?: boolean;
   lines?: number;
   hideLabel?: boolean;
-  /** Values to choose from; any other may be typed. */
-  options?: readonly string[];
 }
 
 /** Text, saved on leaving the field; Escape brings back what was there. */
@@ -132,7 +130,6 @@ export function TextField({
   locked = false,
   lines = 1,
   hideLabel = false,
-  options,
 }: TextProps) {
   const id = useId();
   const [typed, setTyped] = useState<string | null>(null);
@@ -140,25 +137,6 @@ export function TextField({
     if (typed !== null && typed.trim() !== value) save(typed.trim());
     setTyped(null);
   };
-  if (options)
-    return (
-      <div className="py-1">
-        <ComboInput
-          label={label}
-          term={term}
-          hideLabel={hideLabel}
-          value={typed ?? value}
-          change={setTyped}
-          options={options}
-          placeholder={placeholder}
-          commit={commit}
-          cancel={() => setTyped(null)}
-          locked={locked}
-          invalid={!!error}
-        />
-        <Below note={note} error={error} />
-      </div>
-    );
   const shared = {
     id,
     value: typed ?? value,
@@ -192,6 +170,33 @@ export function TextField({
           }}
         />
       )}
+      <Below note={note} error={error} />
+    </div>
+  );
+}
+
+interface ComboProps extends Pick<TextProps, "label" | "term" | "value" | "save" | "placeholder" | "note" | "error"> {
+  locked?: boolean;
+  /** Values to choose from; any other may be typed. */
+  options: readonly string[];
+}
+
+/** A text that is typed or chosen, saved on leaving the field. What was typed stays until the value has changed. */
+export function ComboField({ value, save, note, error, locked = false, options, ...rest }: ComboProps) {
+  const [typed, setTyped] = useState<{ text: string; over: string } | null>(null);
+  const text = typed?.over === value ? typed.text : value;
+  return (
+    <div className="py-1">
+      <ComboInput
+        {...rest}
+        value={text}
+        change={(next) => setTyped({ text: next, over: value })}
+        commit={() => text.trim() !== value && save(text.trim())}
+        cancel={() => setTyped(null)}
+        options={options}
+        locked={locked}
+        invalid={!!error}
+      />
       <Below note={note} error={error} />
     </div>
   );

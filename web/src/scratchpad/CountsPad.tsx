@@ -8,7 +8,6 @@ import { TONE_COLOUR } from "../lib/words";
 import { Conditions } from "../parts/Conditions";
 import { Headline } from "../parts/Headline";
 import { Letter } from "../parts/Letter";
-import { NumberInput } from "../parts/NumberInput";
 import { NewExperiment } from "../parts/NewExperiment";
 import { Panel } from "../parts/basics";
 import { Method } from "../sheets/evidence/Method";
@@ -128,6 +127,7 @@ interface ArmsProps {
   change: (arms: PadArm[]) => void;
 }
 
+/** Counts go to the server as they are typed: it refuses a rate without its counts, and says so. */
 function Arms({ arms, problems, change }: ArmsProps) {
   const set = (index: number, part: Partial<PadArm>) =>
     change(arms.map((arm, i) => (i === index ? { ...arm, ...part } : arm)));
@@ -150,19 +150,21 @@ function Arms({ arms, problems, change }: ArmsProps) {
                   value={arm.name}
                   onChange={(event) => set(index, { name: event.target.value })}
                 />
-                <NumberInput
-                  className="input-sm w-32"
+                <input
+                  className="input input-sm w-32 text-right"
                   aria-label={`Units of ${letter}`}
                   placeholder="units"
+                  inputMode="numeric"
                   value={arm.units}
-                  change={(units) => set(index, { units })}
+                  onChange={(event) => set(index, { units: event.target.value })}
                 />
-                <NumberInput
-                  className="input-sm w-32"
+                <input
+                  className="input input-sm w-32 text-right"
                   aria-label={`Conversions of ${letter}`}
                   placeholder="conversions"
+                  inputMode="numeric"
                   value={arm.conversions}
-                  change={(conversions) => set(index, { conversions })}
+                  onChange={(event) => set(index, { conversions: event.target.value })}
                 />
                 <button
                   className="btn btn-xs w-16"

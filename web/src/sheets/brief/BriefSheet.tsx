@@ -1,5 +1,5 @@
 import { Panel } from "../../parts/basics";
-import { TextField } from "../../parts/fields";
+import { ComboField, TextField } from "../../parts/fields";
 import { metricsIn, useEditing } from "../editing";
 import { Forecasts } from "./Forecasts";
 import { useMetricNames } from "../../api/hooks";
@@ -103,7 +103,7 @@ function PrimaryMetric() {
     });
   return (
     <>
-      <TextField
+      <ComboField
         label="Primary metric"
         value={primary?.name ?? ""}
         save={set}

@@ -1,6 +1,6 @@
 import { count, percentText, plural, rate, weekday } from "../../lib/format";
 import { Panel } from "../../parts/basics";
-import { NumberField, TextField } from "../../parts/fields";
+import { ComboField, NumberField } from "../../parts/fields";
 import { useExclusionGroups } from "../../api/running";
 import { useEditing } from "../editing";
 import { Ramp } from "../sizing/Ramp";
@@ -68,7 +68,7 @@ function Exclusion() {
   const others = mine?.members.filter((member) => member.key !== experiment.key) ?? [];
   return (
     <>
-      <TextField
+      <ComboField
         term="Exclusion group"
         label="Exclusion group: experiments of one group never share a visitor"
         value={experiment.exclusion_group}
