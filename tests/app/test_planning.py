@@ -1,5 +1,6 @@
 """Rule, variants' parts, forecasts, rehearsals and past data over HTTP."""
 
+import importlib
 import io
 
 import pytest
@@ -411,3 +412,11 @@ def test_a_cancelled_rehearsal_of_the_allocation_keeps_nothing(ask, analyst, dra
     assert ask("delete", f"/experiments/{draft.key}/rehearsal/{begun['id']}")[0] == 200
     planning.run_rehearsal(begun["id"])
     assert ask("get", path)[1]["rehearsal"]["state"] == "cancelled"
+
+
+def test_a_rehearsal_stored_by_old_names_is_read_by_the_new_ones():
+    renamed = importlib.import_module("neat_verdict.app.planning.migrations.0003_names").renamed
+    before = {"worlds": [{"naive_winners": {"share": 0.1}, "lift": 0}], "even": {"naive_bias": 1, "fair_bias": 2}}
+    assert renamed(before) == {
+        "worlds": [{"peeking_winners": {"share": 0.1}, "lift": 0}], "even": {"pooled_bias": 1, "stratified_bias": 2},
+    }  # fmt: skip

@@ -461,6 +461,22 @@ def test_segments_are_held_together_day_by_day(adaptive):
     assert found.segments[0].lift.estimate == pytest.approx(line.lift.estimate)
 
 
+def test_each_segment_says_why_its_shares_are_what_they_are(analyst, metrics):
+    from neat_verdict.app.experiments.models import Workspace
+
+    Workspace.objects.create(segments=[["device"]])
+    own = made(analyst, segment="device")
+    with clock.at(BEGIN):
+        actions.start(analyst, own.key)
+        tend_epochs(find(own.key))
+    after = days(find(own.key), device="phone")
+    epochs = allocation(after).epochs
+    assert epochs[0].sentences == {}
+    assert set(epochs[-1].sentences) == {"device=phone"}
+    best = max(epochs[-1].chances["device=phone"])
+    assert f"is best with a chance of {min(best, 0.99):.0%}" in epochs[-1].sentences["device=phone"]
+
+
 def test_sums_by_day_are_refused_because_they_do_not_know_their_epoch(ask, analyst, adaptive):
     content = daily(3, {"A": (20, 1), "B": (20, 2), "C": (20, 3)})
     with pytest.raises(Conflict, match="does not say in which epoch"):

@@ -36,3 +36,24 @@ def test_p_is_never_zero(value, text):
 def test_thousands_are_set_apart():
     assert wording.format_count(41433) == "41,433"
     assert wording.format_count(-1200) == "−1,200"
+
+
+@pytest.mark.parametrize(
+    ("share", "standard_error", "text"),
+    [
+        (0.1244, 0.0033, "12.4% ± 0.6"),  # as fine as the margin allows
+        (0.1244, 0.0233, "12% ± 5"),
+        (0.8, 0.0048, "80.0% ± 0.9"),  # just under the margin at which decimals mean nothing
+        (1 / 3, 0.0, "33.3% ± 0.0"),
+        (0.99996, 0.0001, "99.9% ± 0.0"),  # never certain
+    ],
+)
+def test_a_simulated_share_has_its_margin(share, standard_error, text):
+    assert wording.format_simulated(share, standard_error) == text
+
+
+@pytest.mark.parametrize(
+    ("value", "decimals", "text"), [(1.0, 0, "99%"), (1.0, 1, "99.9%"), (0.0, 1, "under 0.1%"), (0.512, 0, "51%")]
+)
+def test_a_probability_is_never_a_certainty(value, decimals, text):
+    assert wording.format_probability(value, decimals) == text

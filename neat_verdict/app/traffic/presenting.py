@@ -25,7 +25,7 @@ from neat_verdict.app.traffic.schemas import (
     Origin,
 )
 from neat_verdict.app.traffic.serving import parameters_of
-from neat_verdict.core.text.format import format_share
+from neat_verdict.core.text.format import format_probability
 from neat_verdict.core.variants import LETTERS
 
 SHOWN = 400
@@ -112,7 +112,7 @@ def _why_by_segment(epoch: Epoch) -> dict[str, str]:
 
 def _best(chances: list[float]) -> str:
     best = max(range(len(chances)), key=chances.__getitem__)
-    return f"{LETTERS[best]} is best with a chance of {format_share(chances[best], 0)}"
+    return f"{LETTERS[best]} is best with a chance of {format_probability(chances[best], 0)}"
 
 
 def _sentence(experiment: Experiment, latest: Epoch | None) -> str:

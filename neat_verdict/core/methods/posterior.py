@@ -31,7 +31,7 @@ from neat_verdict.core.numeric import BoolArray, FloatArray
 from neat_verdict.core.periods import Pair, total_of
 from neat_verdict.core.statistics import Comparison, comparable, compare_posterior, two_sided_critical_value
 from neat_verdict.core.statistics.posterior import normal_expected_loss, normal_superiority
-from neat_verdict.core.text.format import format_percent, format_share
+from neat_verdict.core.text.format import format_percent, format_probability, format_share
 from neat_verdict.core.text.statements import Condition
 
 if TYPE_CHECKING:
@@ -151,7 +151,7 @@ class PosteriorThresholds(Method):
     def interval_words(self, comparison: Comparison, rule: DecisionRule, subject: str, bounds: str) -> str:
         result = comparison.posterior
         assert result is not None
-        odds, loss = format_share(result.superiority), format_share(result.expected_loss, 2)
+        odds, loss = format_probability(result.superiority), format_share(result.expected_loss, 2)
         return (
             f"With a probability of {format_share(rule.confidence, 0)}, {subject} is {bounds}. It is better with a "
             "probability of "
@@ -166,7 +166,7 @@ class PosteriorThresholds(Method):
             return super(PosteriorThresholds, self).effect_conditions(best, letter, rule, readable=readable)
         lines = (
             ("superiority", f"Probability that {letter} is better", result.superiority >= self.superiority,
-             format_share(result.superiority), f"at least {format_percent(self.superiority)}"),
+             format_probability(result.superiority), f"at least {format_percent(self.superiority)}"),
             ("loss", f"Expected loss of choosing {letter}", result.expected_loss <= self.expected_loss,
              format_share(result.expected_loss, 2), f"at most {format_percent(self.expected_loss)}"),
         )  # fmt: skip

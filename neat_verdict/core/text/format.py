@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import sys
 from collections.abc import Sequence
 from decimal import ROUND_HALF_UP, Decimal
 from typing import Protocol
@@ -65,6 +66,11 @@ def format_share(value: float, decimals: int = 1) -> str:
     if 1 - step / 2 <= value < 1:
         value = 1 - step
     return f"{rounded(value * 100, decimals)}%"
+
+
+def format_probability(value: float, decimals: int = 1) -> str:
+    """A probability that data alone have given: never 0 or 100%, not even where the machine's numbers end."""
+    return format_share(min(max(value, sys.float_info.min), 1 - sys.float_info.epsilon), decimals)
 
 
 def format_simulated(share: float, standard_error: float) -> str:

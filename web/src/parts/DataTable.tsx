@@ -118,7 +118,7 @@ export function DataTable<Row extends object>({
   return (
     <>
       <div
-        className="overflow-auto"
+        className={maxHeight ? "overflow-auto" : "overflow-x-auto"}
         style={maxHeight ? { maxHeight } : undefined}
         tabIndex={0}
         role="region"
