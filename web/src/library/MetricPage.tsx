@@ -156,7 +156,7 @@ function UsedBy({ metric, mayEdit }: { metric: Metric; mayEdit: boolean }) {
             <Link className="link grow" to={`/experiments/${use.experiment}/brief`}>
               {use.name}
             </Link>
-            <span className="quiet text-sm">{use.role === "primary" ? "decides" : use.role}</span>
+            <span className="quiet text-sm">{use.role === "primary" ? "primary" : use.role}</span>
             <span className="quiet w-24 text-sm">{STATES[use.state as keyof typeof STATES]}</span>
             <span className="quiet w-20 text-right text-sm">version {use.version}</span>
           </li>

@@ -134,7 +134,7 @@ function PolicyPanel() {
             label="Metric that shares follow"
             value={policy.metric}
             options={[
-              { value: "", label: `the one that decides${experiment.metric ? `: ${experiment.metric}` : ""}` },
+              { value: "", label: `the primary metric${experiment.metric ? `: ${experiment.metric}` : ""}` },
               ...experiment.metrics
                 .filter((use) => use.role !== "primary")
                 .map((use) => ({ value: use.key, label: use.name })),

@@ -48,7 +48,7 @@ export function SizingSheet() {
               <li key={need.name} className="flex gap-4 border-b border-base-300 py-1 last:border-b-0">
                 <span className={`grow ${need.name === plan.decided_by ? "font-semibold" : ""}`}>
                   {need.name || experiment.metric}
-                  {!need.name && <span className="quiet"> (decides)</span>}
+                  {!need.name && <span className="quiet"> (primary)</span>}
                 </span>
                 <span className="w-32 text-right">
                   {count(need.total)} {experiment.unit_name}
