@@ -74,12 +74,19 @@ class Crowd:
                 letter = assign(unit, properties, [key])[key].variant
                 given[letter] = given.get(letter, 0) + 1
                 moment = at + timedelta(seconds=self.draw.uniform(0, 3000))
-                told = {"unit": unit, "at": moment.isoformat()}
+                common = {"unit": unit, "at": moment.isoformat()}
                 events.append(
-                    {**told, "id": f"{unit}-x", "event": "exposure", "experiment": key, "variant": letter, **properties}
+                    {
+                        **common,
+                        "id": f"{unit}-x",
+                        "event": "exposure",
+                        "experiment": key,
+                        "variant": letter,
+                        **properties,
+                    }
                 )
                 if self.draw.random() < (rates or RATES)[letter]:
-                    events.append({**told, "id": f"{unit}-p", "event": "booking_paid", "amount": 20})
+                    events.append({**common, "id": f"{unit}-p", "event": "booking_paid", "amount": 20})
         with clock.at(at + timedelta(hours=1)):
             take_in(read_batch(json.dumps(events).encode()))
         return given
@@ -312,8 +319,8 @@ def test_frozen_shares_stay_until_the_policy_is_followed_again(ask, analyst, ada
     with clock.at(BEGIN + timedelta(days=4, minutes=1)):
         tend_epochs(find(adaptive.key))
     assert Epoch.objects.filter(experiment=adaptive).last().origin == "policy"
-    told = [entry.sentence for entry in find(adaptive.key).ledger.filter(verb="reallocate")]
-    assert told == [
+    sentences = [entry.sentence for entry in find(adaptive.key).ledger.filter(verb="reallocate")]
+    assert sentences == [
         "Let the shares follow the evidence again: The fair is over",
         "Froze the shares: The fair begins",
     ]
@@ -484,14 +491,14 @@ def test_sums_by_day_are_refused_because_they_do_not_know_their_epoch(ask, analy
     assert not Tally.objects.filter(variant__experiment=adaptive).exists()
 
 
-def test_a_figure_opens_its_working_epoch_by_epoch_and_the_report_explains_the_shares(ask, adaptive):
+def test_a_figure_opens_its_derivation_epoch_by_epoch_and_the_report_explains_the_shares(ask, adaptive):
     days(adaptive)
     with clock.at(BEGIN + timedelta(days=4, hours=1)):
-        working = ask("get", f"/experiments/{adaptive.key}/derivation?figure=lift&variant=C")[1]
-        assert working["words"].startswith("Shares changed while data came in")
-        assert [line["name"] for line in working["inputs"]] == [f"{n}: x₁, n₁; x₀, n₀" for n in range(1, 5)]
+        derivation = ask("get", f"/experiments/{adaptive.key}/derivation?figure=lift&variant=C")[1]
+        assert derivation["words"].startswith("Shares changed while data came in")
+        assert [line["name"] for line in derivation["inputs"]] == [f"{n}: x₁, n₁; x₀, n₀" for n in range(1, 5)]
         lines = ask("get", f"/experiments/{adaptive.key}/evidence")[1]["reading"]["comparisons"]
-        shown = {line["name"]: line["value"] for line in working["steps"]}
+        shown = {line["name"]: line["value"] for line in derivation["steps"]}
         assert float(shown["estimate"]) == pytest.approx(lines[1]["lift"]["estimate"])
         report = ask("get", f"/experiments/{adaptive.key}/report")[1]
         assert report["shared_out"].count(". ") == 1  # two sentences

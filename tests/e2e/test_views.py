@@ -54,6 +54,8 @@ VIEWS = [
     "/casebook?find=nothing-like-this",
     "/notices",
     "/connections",
+    "/glossary",
+    "/glossary?find=nothing-like-this",
 ]
 ONE_COLUMN = ["/", "/casebook", "/reports/fare-calendar-before-the-sailing-list", "/reports/countdown-to-departure"]
 

@@ -224,11 +224,13 @@ def _read_once(analysis: Analysis, stored: StoredLook | None, present: date, *, 
     )
 
 
-def _without_warm_up(experiment: Experiment, rule: DecisionRule, result: Periods) -> Periods:
+def _without_warm_up(experiment: Experiment, rule: DecisionRule, periods_by_metric: Periods) -> Periods:
     if not rule.warm_up_days or experiment.started_on is None:
-        return result
+        return periods_by_metric
     first = experiment.started_on.toordinal() + rule.warm_up_days
-    return {metric: [period for period in periods if period.day >= first] for metric, periods in result.items()}
+    return {
+        metric: [period for period in periods if period.day >= first] for metric, periods in periods_by_metric.items()
+    }
 
 
 def without_warm_up(experiment: Experiment, rule: DecisionRule, counts: Counts) -> Counts:
@@ -330,9 +332,9 @@ def stored_counts(counts: Counts) -> dict[str, Any]:
         "days": [day.isoformat() for day in first.days],
         "sums": first.sums.tolist(),
         "others": {
-            str(metric): {"day": result.days[-1].isoformat(), "sums": result.sums.sum(axis=1).tolist()}
-            for metric, result in counts.others.items()
-            if result.days
+            str(metric): {"day": daily.days[-1].isoformat(), "sums": daily.sums.sum(axis=1).tolist()}
+            for metric, daily in counts.others.items()
+            if daily.days
         },
     }
 
@@ -344,11 +346,11 @@ def counts_of(stored: StoredLook, shape: Counts) -> Counts:
     first = shape.primary
     sums = np.array(record["sums"], dtype=np.float64).reshape(first.sums.shape[0], len(days), first.sums.shape[2])
     others = {}
-    for metric, result in shape.others.items():
+    for metric, daily in shape.others.items():
         line = record["others"].get(str(metric))
         if line is None:
-            others[metric] = result.between(date.max, date.min)
+            others[metric] = daily.between(date.max, date.min)
         else:
             total = np.array(line["sums"], dtype=np.float64)[:, None, :]
-            others[metric] = DailyCounts(result.tallying, (date.fromisoformat(line["day"]),), total)
+            others[metric] = DailyCounts(daily.tallying, (date.fromisoformat(line["day"]),), total)
     return Counts(DailyCounts(first.tallying, days, sums), others)

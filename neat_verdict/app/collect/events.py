@@ -168,9 +168,9 @@ def unit_states(units: Collection[str], open_ones: Sequence[Served]) -> Iterable
             position = experiment.positions.get(letter)
             if position is not None:
                 exposures.setdefault(key, []).append(Exposure(at, sent_id, position, parse(properties)))
-        for key, result in exposures.items():
+        for key, shown in exposures.items():
             experiment = by_key[key]
-            stands = unit_state(experiment, result, [one for one in happened if one[1] in experiment.event_names])
+            stands = unit_state(experiment, shown, [one for one in happened if one[1] in experiment.event_names])
             if stands is not None:
                 yield unit, experiment.id, stands
 
@@ -201,14 +201,14 @@ def local_day() -> Callable[[int], str]:
 @transaction.atomic(savepoint=False)
 def rebuild(keys: Collection[str] | None = None) -> int:
     """Make enrolments, tallies and arrivals of open experiments again from the events alone; returns the units counted."""
-    chosen = [result for key, result in served().items() if result.open and (keys is None or key in keys)]
+    chosen = [experiment for key, experiment in served().items() if experiment.open and (keys is None or key in keys)]
     if not chosen:
         return 0
     for experiment in chosen:
         clear_tallies([variant[0] for variant in experiment.variants], experiment.round)
         clear_enrolments(experiment.id, experiment.round)
         store.clear_arrivals(experiment)
-    units = Event.objects.filter(name=EXPOSURE, held=False, experiment__in=[result.key for result in chosen])
+    units = Event.objects.filter(name=EXPOSURE, held=False, experiment__in=[experiment.key for experiment in chosen])
     counted, block = 0, []
     for unit in units.order_by("unit").values_list("unit", flat=True).distinct().iterator():
         block.append(unit)
@@ -225,5 +225,5 @@ def release_held() -> int:
     units = set(due.values_list("unit", flat=True))
     released = due.update(held=False)
     if released:
-        recount(units, [result for result in served().values() if result.open], enrolments_of(units))
+        recount(units, [experiment for experiment in served().values() if experiment.open], enrolments_of(units))
     return released

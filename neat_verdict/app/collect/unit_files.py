@@ -145,8 +145,8 @@ def reduce_units(
     """
     with opened(path) as (connection, columns):
         day = columns.get("day") or columns.get("exposed_at") or columns.get("date")
-        for field, result in (("unit", columns.get("unit")), ("variant", columns.get("variant")), ("day", day)):
-            if result is None:
+        for field, column in (("unit", columns.get("unit")), ("variant", columns.get("variant")), ("day", day)):
+            if column is None:
                 raise InputError(
                     field, "missing", f"must be a column; the file has {', '.join(columns.values())}"[:300]
                 )

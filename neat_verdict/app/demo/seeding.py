@@ -88,7 +88,7 @@ class _Inside:
         return result
 
     def __init__(self) -> None:
-        self.running = {key: result for key, result in served().items() if result.state == "running"}
+        self.running = {key: experiment for key, experiment in served().items() if experiment.state == "running"}
 
     def collect(self, events: Sequence[Mapping[str, Any]]) -> None:
         """Hand events over."""

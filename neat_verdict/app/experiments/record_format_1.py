@@ -87,12 +87,12 @@ def _number(value: float | None) -> float | str:
     return "nan" if value is None else value
 
 
-def _interval(result: Mapping[str, Any] | None) -> dict[str, Any]:
-    if result is None:
+def _interval(interval: Mapping[str, Any] | None) -> dict[str, Any]:
+    if interval is None:
         return dict(_NOTHING)
-    low = "-inf" if result.get("low_open") else _number(result["low"])
-    high = "inf" if result.get("high_open") else _number(result["high"])
-    return {"estimate": _number(result["estimate"]), "low": low, "high": high}
+    low = "-inf" if interval.get("low_open") else _number(interval["low"])
+    high = "inf" if interval.get("high_open") else _number(interval["high"])
+    return {"estimate": _number(interval["estimate"]), "low": low, "high": high}
 
 
 def _comparison(one: Mapping[str, Any]) -> dict[str, Any]:

@@ -57,7 +57,7 @@ def present(metric: Metric) -> MetricOut:
 
 def preview(definition: Definition, events: str) -> MetricPreview:
     """What would be counted of sample events. Raises InputError naming the wrong line."""
-    counts = {unit: count_unit(definition, first, result) for unit, (first, result) in read_events(events).items()}
+    counts = {unit: count_unit(definition, first, happened) for unit, (first, happened) in read_events(events).items()}
     result = overall(definition, list(counts.values()))
     return MetricPreview(
         words=definition.words(),

@@ -48,7 +48,7 @@ def read_events(text: str) -> dict[str, tuple[datetime, list[Event]]]:
     for number, line in lines:
         unit, name, moment, properties = _line(number, line)
         units.setdefault(unit, []).append((name, moment, properties))
-    return {unit: _unit(result) for unit, result in units.items()}
+    return {unit: _unit(happened) for unit, happened in units.items()}
 
 
 def _line(number: int, line: str) -> tuple[str, str, datetime, Mapping[str, object]]:
@@ -73,7 +73,7 @@ def _line(number: int, line: str) -> tuple[str, str, datetime, Mapping[str, obje
     return str(record["unit"]), str(record["event"]), moment, properties
 
 
-def _unit(result: list[tuple[str, datetime, Mapping[str, object]]]) -> tuple[datetime, list[Event]]:
-    exposures = [moment for name, moment, _ in result if name == EXPOSURE]
-    first = min(exposures or [moment for _, moment, _ in result])
-    return first, [Event(name, moment, properties) for name, moment, properties in result if name != EXPOSURE]
+def _unit(happened: list[tuple[str, datetime, Mapping[str, object]]]) -> tuple[datetime, list[Event]]:
+    exposures = [moment for name, moment, _ in happened if name == EXPOSURE]
+    first = min(exposures or [moment for _, moment, _ in happened])
+    return first, [Event(name, moment, properties) for name, moment, properties in happened if name != EXPOSURE]

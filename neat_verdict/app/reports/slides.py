@@ -156,14 +156,14 @@ def _figures(slide: _Slide, report: ReportOut) -> None:
 def _tried(slide: _Slide, report: ReportOut, pictures: list[list[Picture]]) -> None:
     slide.head("What was tried", report)
     room = (_WIDTH - 2 * _MARGIN) / len(pictures)
-    for position, result in enumerate(pictures):
+    for position, shown in enumerate(pictures):
         left, line = _MARGIN + position * room, report.lines[position]
         slide.text(f"{line.letter}  {line.name}", left, 88, room - 14, 18, 13, bold=True)
         slide.text(line.changes, left, 106, room - 14, 32, 11, colour=QUIET)
-        if result:
-            scale = min((room - 20) / result[0].width, 340 / result[0].height)
-            size = Pt(result[0].width * scale), Pt(result[0].height * scale)
-            with result[0].image.open("rb") as image:
+        if shown:
+            scale = min((room - 20) / shown[0].width, 340 / shown[0].height)
+            size = Pt(shown[0].width * scale), Pt(shown[0].height * scale)
+            with shown[0].image.open("rb") as image:
                 slide.slide.shapes.add_picture(io.BytesIO(image.read()), Pt(left), Pt(144), *size)
 
 

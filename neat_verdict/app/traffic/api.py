@@ -130,7 +130,7 @@ def exclusion_groups(request: HttpRequest) -> list[ExclusionOut]:
 
 @router.get("/audiences", response=list[AudienceOut], operation_id="list_audiences")
 def audiences(request: HttpRequest) -> list[AudienceOut]:
-    return [_audience(result) for result in SavedAudience.objects.select_related("made_by")]
+    return [_audience(audience) for audience in SavedAudience.objects.select_related("made_by")]
 
 
 @router.post("/audiences", response={201: AudienceOut}, operation_id="keep_audience")
@@ -158,7 +158,7 @@ def _audience(saved_audience: SavedAudience) -> AudienceOut:
 
 @router.get("/keys", response=list[KeyOut], operation_id="list_keys")
 def keys(request: HttpRequest) -> list[KeyOut]:
-    return [KeyOut(**_key(result)) for result in MachineKey.objects.select_related("made_by")]
+    return [KeyOut(**_key(key)) for key in MachineKey.objects.select_related("made_by")]
 
 
 @router.post("/keys", response={201: NewKeyOut}, operation_id="make_key")

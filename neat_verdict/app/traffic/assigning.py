@@ -35,7 +35,9 @@ def assign(unit: str, properties: Mapping[str, object], keys: Sequence[str] | No
     """
     experiments = served()
     if keys is None:
-        keys = [key for key, result in experiments.items() if result.serving or unit in result.traffic.forced]
+        keys = [
+            key for key, experiment in experiments.items() if experiment.serving or unit in experiment.traffic.forced
+        ]
     kept = _kept(unit)
     return {key: _answer(experiments.get(key), unit, properties, kept) for key in keys}
 
@@ -65,23 +67,23 @@ def _answer(
 
 def running_list() -> dict[str, Any]:
     """All running experiments and rollouts as others need them to assign by themselves, with vectors to hold theirs against."""
-    running = [result for result in served().values() if result.serving]
+    running = [experiment for experiment in served().values() if experiment.serving]
     return {
         "format": 1,
         "made_at": clock.now().isoformat(),
-        "experiments": [listed(result) for result in running],
+        "experiments": [listed(experiment) for experiment in running],
         "test_vectors": known_answers(),
     }
 
 
-def listed(result: Served) -> dict[str, Any]:
+def listed(experiment: Served) -> dict[str, Any]:
     """One experiment of the list."""
-    traffic = result.traffic
+    traffic = experiment.traffic
     allocated = {value: list(weights) for value, weights in traffic.allocated.items()}
     return {
-        "key": result.key,
+        "key": experiment.key,
         "salt": traffic.salt,
-        "unit": result.unit,
+        "unit": experiment.unit,
         "participation": traffic.participation,
         "audience": [asdict(group) for group in traffic.audience.groups],
         "exclusion": asdict(traffic.slice) if traffic.slice else None,
@@ -96,7 +98,7 @@ def listed(result: Served) -> dict[str, Any]:
         "variants": [
             {"letter": LETTERS[position], "name": name, "weight": weight, "parameters": dict(parameters)}
             for position, ((_, name, parameters), weight) in enumerate(
-                zip(result.variants, traffic.weights, strict=True)
+                zip(experiment.variants, traffic.weights, strict=True)
             )
         ],
     }

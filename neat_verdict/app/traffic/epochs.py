@@ -72,13 +72,13 @@ def shares_in(epoch: Epoch, segment: str, arms: int) -> tuple[float, ...]:
     return tuple(epoch.shares.get(segment) or epoch.shares.get("") or [1 / arms] * arms)
 
 
-def periods_of(experiment: Experiment, tallying: Tallying, result: Sequence[Cell]) -> list[Period]:
+def periods_of(experiment: Experiment, tallying: Tallying, cells_of_metric: Sequence[Cell]) -> list[Period]:
     """Cells as the core reads them, each with the shares of its epoch; adjusted means by what all of them came to before."""
-    if not result:
+    if not cells_of_metric:
         return []
     count = len(experiment.variants.all())
     by_number = {epoch.number: epoch for epoch in epochs_of(experiment)}
-    arms = tallying.arms_along(np.stack([cell.sums for cell in result], axis=1))
+    arms = tallying.arms_along(np.stack([cell.sums for cell in cells_of_metric], axis=1))
     even = (1 / count,) * count
     return [
         Period(
@@ -89,7 +89,7 @@ def periods_of(experiment: Experiment, tallying: Tallying, result: Sequence[Cell
             cell.number,
             experiment.round,
         )
-        for cell, line in zip(result, arms, strict=True)
+        for cell, line in zip(cells_of_metric, arms, strict=True)
     ]
 
 
@@ -125,10 +125,10 @@ def mature_numbers(experiment: Experiment, use: ExperimentMetric, after: int, no
     return result
 
 
-def sums_by_segment(result: Sequence[Cell], number: int) -> dict[str, list[list[float]]]:
+def sums_by_segment(cells_of_metric: Sequence[Cell], number: int) -> dict[str, list[list[float]]]:
     """An epoch's sums by segment, one list an arm, its days added up."""
     total: dict[str, NDArray[np.float64]] = {}
-    for cell in result:
+    for cell in cells_of_metric:
         if cell.number == number:
             total[cell.segment] = total.get(cell.segment, 0) + cell.sums
     return {segment: sums.T.tolist() for segment, sums in total.items()}

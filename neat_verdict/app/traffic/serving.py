@@ -74,7 +74,7 @@ def served() -> dict[str, Served]:
     global _made
     stamp = _stamp()
     if _made is None or _made[0] != stamp:
-        _made = (stamp, {result.key: result for result in _load(workspace(), today())})
+        _made = (stamp, {experiment.key: experiment for experiment in _load(workspace(), today())})
     return _made[1]
 
 
@@ -163,7 +163,7 @@ def shares_now(experiment: Experiment) -> dict[str, tuple[float, ...]]:
     if experiment.allocation is None:
         return {}
     latest = epochs_of(experiment)[-1:]
-    return {name: tuple(result) for epoch in latest for name, result in epoch.shares.items()}
+    return {name: tuple(shares) for epoch in latest for name, shares in epoch.shares.items()}
 
 
 def traffic_of(experiment: Experiment, day: date) -> Traffic:
@@ -185,7 +185,7 @@ def traffic_of(experiment: Experiment, day: date) -> Traffic:
         salt=salt,
         weights=shares.get("", even),
         allocated_by=allocated_by,
-        allocated={name.split("=", 1)[1]: result for name, result in shares.items() if name} if allocated_by else {},
+        allocated={name.split("=", 1)[1]: own for name, own in shares.items() if name} if allocated_by else {},
         participation=Arrivals(1, experiment.participation, steps).participation_on((day - first).days + 1),
         audience=audience_of(experiment.audience_rules),
         forced={unit: positions[letter] for unit, letter in experiment.forced.items() if letter in positions},

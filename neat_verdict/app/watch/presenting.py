@@ -11,10 +11,10 @@ from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.watch import queries
 from neat_verdict.app.watch.schemas import (
     EventNameOut,
-    HappeningOut,
     HourOut,
     IssueOut,
     LastDayOut,
+    LatestEventOut,
     LiveOut,
     StratumOut,
 )
@@ -51,8 +51,8 @@ def _stratum(stratum: Stratum) -> StratumOut:
     return StratumOut(name=stratum.name, units=list(stratum.units), pvalue=stratum.check.pvalue, alarm=stratum.alarm)
 
 
-def _latest(event: Event, letter: str) -> HappeningOut:
-    return HappeningOut(
+def _latest(event: Event, letter: str) -> LatestEventOut:
+    return LatestEventOut(
         at=_moment(event.at),
         received=_moment(event.received),
         unit=event.unit,

@@ -157,7 +157,7 @@ def sightings(names: Iterable[str]) -> dict[str, Sighting]:
 
 def unknown_events() -> list[str]:
     """Names of events of the last day that no running metric counts."""
-    known = {name for result in served().values() for name in result.event_names}
+    known = {name for experiment in served().values() for name in experiment.event_names}
     since = milliseconds() - 24 * HOUR
     recent = Sighting.objects.filter(kind="event", last_at__gte=since, last_at__lte=milliseconds() + HOLD_AFTER)
     unknown = recent.exclude(name__in=known | {EXPOSURE}).order_by("name").values_list("name", flat=True)

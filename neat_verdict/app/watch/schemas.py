@@ -23,7 +23,7 @@ class ReadinessOut(Schema):
     ready: bool
 
 
-class HappeningOut(Schema):
+class LatestEventOut(Schema):
     """An exposure or an event, the latest first; ``letter`` is the unit's variant, empty while it is in none."""
 
     at: datetime
@@ -79,7 +79,7 @@ class LiveOut(Schema):
     counts_events: bool
     letters: list[str]
     units: list[int]
-    latest: list[HappeningOut]
+    latest: list[LatestEventOut]
     hours: list[HourOut]
     days: list[StratumOut]
     segments: list[StratumOut]

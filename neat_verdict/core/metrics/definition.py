@@ -93,7 +93,7 @@ class Definition:
     def event_names(self) -> tuple[str, ...]:
         """Names of all events it looks at, each once, in order."""
         filters = [*self.steps, *(part.events for part in self.measures)]
-        return tuple(dict.fromkeys(result.event for result in filters))
+        return tuple(dict.fromkeys(one.event for one in filters))
 
     def words(self) -> str:
         """The definition as a sentence."""

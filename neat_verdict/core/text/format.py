@@ -74,7 +74,10 @@ def format_probability(value: float, decimals: int = 1) -> str:
 
 
 def format_simulated(share: float, standard_error: float) -> str:
-    """A simulated share with the margin of its 95 % interval in percentage points, as fine as the margin allows: 12.4% ± 0.6."""
+    """A simulated share with the margin of its 95 % interval in percentage points, as fine as the margin allows: 12.4% ± 0.6.
+
+    The margin is 1.96 Monte Carlo standard errors (normal approximation), as is common practice for simulated shares.
+    """
     margin = 196 * standard_error
     decimals = 0 if margin >= 0.95 else 1
     return f"{format_share(share, decimals)} ± {rounded(margin, decimals)}"

@@ -19,7 +19,7 @@ class Term:
 GLOSSARY: tuple[Term, ...] = (
     Term("Docket", "The list of all experiments, what needs a decision first.", own=True),
     Term("Sheet", "One of the six pages of an experiment: Brief, Sizing, Traffic, Watch, Evidence, Verdict.", own=True),
-    Term("Standing", "What can be said of the experiment now, beside every sheet.", own=True),
+    Term("Standing", "What can be said of the experiment now; it is shown with every sheet.", own=True),
     Term(
         "Ledger",
         "The list of what was done, by whom and when. Entries can be added, never changed or removed.",
@@ -108,7 +108,7 @@ GLOSSARY: tuple[Term, ...] = (
     Term("Conversion window", "How long after the first exposure an event still counts for a unit."),
     Term("Exposure", "The moment a unit first met the difference between the variants; it is counted from then on."),
     Term("Participation", "The share of the audience that is included in the experiment."),
-    Term("Ramp", "Days with a smaller share of traffic at the beginning, to notice faults early."),
+    Term("Ramp", "Days with a smaller share of traffic at the beginning, to notice problems early."),
     Term("Exclusion group", "Experiments of one group never share a visitor."),
     Term(
         "Standard deviation",

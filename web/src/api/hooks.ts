@@ -59,7 +59,7 @@ const WHOLE_DOCKET: DocketFilter = { search: "", area: "", mine: false, archived
 /** The docket when it is asked for, and not before: no page but its own waits for it. */
 export function useDocketOnDemand() {
   const cache = useQueryClient();
-  return () => cache.ensureQueryData(docketQuery(WHOLE_DOCKET));
+  return () => cache.fetchQuery(docketQuery(WHOLE_DOCKET));
 }
 
 export function useExperiment(key: string) {

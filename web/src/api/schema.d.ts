@@ -1579,7 +1579,7 @@ export interface components {
         };
         /**
          * AdaptiveOut
-         * @description Beside a reading by epoch: chances to be best (control first), the value ``remaining`` as a share of the leader's level,
+         * @description Of a reading by epoch: chances to be best (control first), the value ``remaining`` as a share of the leader's level,
          *     ``spared`` the units that saw the best variant beyond those of an even split, and ``gained`` conversions or sum beyond it.
          *     ``sentence`` puts the gain in words.
          */
@@ -2902,34 +2902,6 @@ export interface components {
             places: components["schemas"]["PlaceOut"][];
             rollout: components["schemas"]["RolloutOut"] | null;
         };
-        /**
-         * HappeningOut
-         * @description An exposure or an event, the latest first; ``letter`` is the unit's variant, empty while it is in none.
-         */
-        HappeningOut: {
-            /**
-             * At
-             * Format: date-time
-             */
-            at: string;
-            /** Forced */
-            forced: boolean;
-            /** Held */
-            held: boolean;
-            /** Letter */
-            letter: string;
-            /** Name */
-            name: string;
-            /** Properties */
-            properties: string;
-            /**
-             * Received
-             * Format: date-time
-             */
-            received: string;
-            /** Unit */
-            unit: string;
-        };
         /** HourOut */
         HourOut: {
             /**
@@ -3061,6 +3033,34 @@ export interface components {
         LatestAllocationRehearsal: {
             rehearsal: components["schemas"]["AllocationRehearsalOut"] | null;
         };
+        /**
+         * LatestEventOut
+         * @description An exposure or an event, the latest first; ``letter`` is the unit's variant, empty while it is in none.
+         */
+        LatestEventOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Forced */
+            forced: boolean;
+            /** Held */
+            held: boolean;
+            /** Letter */
+            letter: string;
+            /** Name */
+            name: string;
+            /** Properties */
+            properties: string;
+            /**
+             * Received
+             * Format: date-time
+             */
+            received: string;
+            /** Unit */
+            unit: string;
+        };
         /** LatestRehearsal */
         LatestRehearsal: {
             rehearsal: components["schemas"]["RehearsalOut"] | null;
@@ -3158,7 +3158,7 @@ export interface components {
             issues: components["schemas"]["IssueOut"][];
             last_day: components["schemas"]["LastDayOut"];
             /** Latest */
-            latest: components["schemas"]["HappeningOut"][];
+            latest: components["schemas"]["LatestEventOut"][];
             /** Letters */
             letters: string[];
             /** Mixed */
@@ -4197,7 +4197,7 @@ export interface components {
         };
         /**
          * SecondaryComparisonOut
-         * @description ``adjusted_pvalue`` allows for the other metrics beside.
+         * @description ``adjusted_pvalue`` allows for the other secondary metrics.
          *
          *     ``kept`` tells a guardrail shown to be within its margin, ``lost`` a harm beyond what is allowed.
          */

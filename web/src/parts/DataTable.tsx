@@ -50,7 +50,7 @@ interface Props<Row> {
   sortable?: boolean;
   /** Rows that stay last whatever the order, such as totals. */
   totals?: readonly Row[];
-  /** What stands below the table, beside the button that copies it. */
+  /** What stands below the table, before the button that copies it. */
   below?: ReactNode;
   /** Height at which the rows scroll below a head that stays, in CSS. */
   maxHeight?: string;

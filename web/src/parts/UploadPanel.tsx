@@ -9,15 +9,15 @@ interface Props extends ComponentProps<typeof FilePicker> {
   holds: ReactNode;
   error: Error | null;
   /** What else may be done in the place where files are dropped. */
-  beside?: ReactNode;
+  actions?: ReactNode;
 }
 
 /** Where a kind of file comes in: what it must hold, the choice, what went wrong, and below what became of it. */
-export function UploadPanel({ title, note, holds, error, beside, children, ...picker }: Props) {
+export function UploadPanel({ title, note, holds, error, actions, children, ...picker }: Props) {
   return (
     <Panel title={title} note={note}>
       <div className="quiet mb-2 text-sm">{holds}</div>
-      <FilePicker {...picker}>{beside}</FilePicker>
+      <FilePicker {...picker}>{actions}</FilePicker>
       <FormError error={error} />
       {children}
     </Panel>

@@ -43,6 +43,8 @@ interface NumberProps {
   /** Called with the number on leaving the field or Enter, when it differs. */
   save: (value: number | null) => void;
   percent?: boolean;
+  /** Only whole numbers are accepted. */
+  whole?: boolean;
   unit?: string;
   note?: ReactNode;
   error?: string | undefined;
@@ -57,6 +59,7 @@ export function NumberField({
   value,
   save,
   percent = false,
+  whole = false,
   unit,
   note,
   error,
@@ -72,6 +75,10 @@ export function NumberField({
     const number = readNumber(typed);
     if (Number.isNaN(number) || (number === null && required)) {
       setOwn(`${label} (${typed || "empty"}) must be a number, such as ${shown || (percent ? "5" : "1000")}`);
+      return;
+    }
+    if (whole && number !== null && !Number.isInteger(number)) {
+      setOwn(`${label} (${typed}) must be a whole number`);
       return;
     }
     setOwn(undefined);

@@ -44,6 +44,19 @@ describe("a number field", () => {
     expect(screen.queryByRole("alert")).toBeNull();
   });
 
+  it("asks for a whole number where it must be one, and names what was typed", () => {
+    const save = vi.fn();
+    show(<NumberField label="Visitors" value={2900} save={save} whole />);
+    const field = screen.getByLabelText("Visitors");
+    fireEvent.change(field, { target: { value: "1.234,5" } });
+    fireEvent.blur(field);
+    expect(screen.getByRole("alert").textContent).toBe("Visitors (1.234,5) must be a whole number");
+    expect(save).not.toHaveBeenCalled();
+    fireEvent.change(field, { target: { value: "1,234" } });
+    fireEvent.blur(field);
+    expect(save).toHaveBeenCalledExactlyOnceWith(1234);
+  });
+
   it("may be emptied only where nothing is an answer", () => {
     const save = vi.fn();
     show(<NumberField label="Baseline" value={3} save={save} required={false} />);

@@ -273,7 +273,7 @@ describe("who assigns", () => {
 });
 
 describe("Watch", () => {
-  it("shows faults first, marks a bad segment and what does not count", () => {
+  it("shows data quality issues first, marks a bad segment and what does not count", () => {
     open(
       <>
         <DataQualityIssues live={LIVE} />

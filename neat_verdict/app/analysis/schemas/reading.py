@@ -1,4 +1,4 @@
-"""A reading: arms, comparisons, conditions, and what a design says beside them."""
+"""A reading: arms, comparisons, conditions, and what a design adds to them."""
 
 from __future__ import annotations
 
@@ -82,7 +82,7 @@ class SecondaryArmOut(Schema):
 
 
 class SecondaryComparisonOut(Schema):
-    """``adjusted_pvalue`` allows for the other metrics beside.
+    """``adjusted_pvalue`` allows for the other secondary metrics.
 
     ``kept`` tells a guardrail shown to be within its margin, ``lost`` a harm beyond what is allowed.
     """
@@ -142,7 +142,7 @@ class PooledOut(Schema):
 
 
 class AdaptiveOut(Schema):
-    """Beside a reading by epoch: chances to be best (control first), the value ``remaining`` as a share of the leader's level,
+    """Of a reading by epoch: chances to be best (control first), the value ``remaining`` as a share of the leader's level,
     ``spared`` the units that saw the best variant beyond those of an even split, and ``gained`` conversions or sum beyond it.
     ``sentence`` puts the gain in words."""
 

@@ -149,10 +149,10 @@ class Adaptive(Design):
     def levels_and_chances(
         self, periods: Sequence[Period], _arms: Sequence[Arm], rule: DecisionRule
     ) -> tuple[tuple[float, ...], tuple[float, ...]] | None:
-        result = stratified_posteriors(periods, sign=rule.sign)
-        if result is None:
+        posteriors = stratified_posteriors(periods, sign=rule.sign)
+        if posteriors is None:
             return None
-        means, errors = [one.mean for one in result], [one.error for one in result]
+        means, errors = [one.mean for one in posteriors], [one.error for one in posteriors]
         return tuple(means), normal_best_chances(means, errors, sign=rule.sign)
 
     def chance_derivation(

@@ -56,7 +56,7 @@ def close_epoch(
     InputError
         As `next_shares`.
     """
-    known = {segment: tuple(result) for segment, result in memories.items()}
+    known = {segment: tuple(memory) for segment, memory in memories.items()}
     for epoch in taken:
         for segment in {*known, *epoch}:
             remembered = known.get(segment, (Memory(),) * arms)

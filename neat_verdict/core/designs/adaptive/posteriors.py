@@ -155,19 +155,19 @@ def stratified_posteriors(strata: Sequence[Period], *, sign: int = 1) -> tuple[L
     as uncertain as that comparison says. None where some arm cannot be compared.
     """
     first = [compare_stratified([s.pair(arm, 0) for s in strata], 1.0) for arm in range(1, _arms(strata))]
-    if not first or any(result is None for result in first):
+    if not first or any(comparison is None for comparison in first):
         return None
-    gains = [0.0, *(sign * result.difference.estimate for result in first if result is not None)]
+    gains = [0.0, *(sign * comparison.difference.estimate for comparison in first if comparison is not None)]
     leader = max(range(len(gains)), key=gains.__getitem__)
     against = {
         arm: compare_stratified([s.pair(arm, leader) for s in strata], 1.0)
         for arm in range(len(gains))
         if arm != leader
     }
-    compared = [result for result in against.values() if result is not None]
+    compared = [comparison for comparison in against.values() if comparison is not None]
     if len(compared) < len(against):
         return None
-    surest = min(compared, key=lambda result: result.reference_error)
+    surest = min(compared, key=lambda comparison: comparison.reference_error)
     if surest.reference_error <= 0:
         return None
     best = LevelPosterior(surest.reference_level, surest.reference_error)

@@ -144,8 +144,8 @@ function columnsOf(experiment: string): Column<Line>[] {
 
 /** Never rounded to certainty. */
 function chanceText(chance: number): string {
-  if (chance > 0 && chance < 0.005) return "< 1%";
-  if (chance < 1 && chance > 0.995) return "> 99%";
+  if (chance < 0.005) return "< 1%";
+  if (chance > 0.995) return "> 99%";
   return rate(chance, 0);
 }
 

@@ -162,6 +162,7 @@ function PolicyPanel() {
         </div>
         <div>
           <NumberField
+            whole
             label="Even shares for the first"
             unit="epochs"
             value={policy.even_epochs}
@@ -170,6 +171,7 @@ function PolicyPanel() {
             error={wrong("even_epochs")}
           />
           <NumberField
+            whole
             label="and until every variant has"
             unit="units"
             value={policy.even_units}

@@ -56,6 +56,7 @@ export function MetricsPanel() {
             {["count", "amount"].includes(use.kind) && (
               <div className="ml-[92px]">
                 <NumberField
+                  whole
                   label="Adjust by the same figure before the start, days"
                   unit="days"
                   value={use.before_days ?? null}

@@ -98,7 +98,7 @@ function columnsOf(reading: Reading, lines: Line[], experiment: string, strip: n
           {...asked(line)}
           figure="level"
           variant="A"
-          label={`Level of A in ${line.metric.name}, beside ${line.comparison.letter}`}
+          label={`Level of A in ${line.metric.name}, compared with ${line.comparison.letter}`}
         >
           {level(line, "A")}
         </Figured>

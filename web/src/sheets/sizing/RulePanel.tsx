@@ -83,6 +83,7 @@ function Figures({ fixed }: { fixed: boolean }) {
         <SettingField key={setting.name} setting={setting} fixed={fixed} />
       ))}
       <NumberField
+        whole
         label="At least"
         unit="weeks"
         value={experiment.least_weeks}
@@ -91,6 +92,7 @@ function Figures({ fixed }: { fixed: boolean }) {
         error={errorFor("changes.least_weeks")}
       />
       <NumberField
+        whole
         label="Minimum conversions in each variant"
         value={experiment.least_conversions}
         save={set("least_conversions")}
@@ -110,6 +112,7 @@ function Figures({ fixed }: { fixed: boolean }) {
         />
       )}
       <NumberField
+        whole
         label="Warm-up, left out"
         unit="days"
         value={experiment.warm_up_days}
@@ -119,6 +122,7 @@ function Figures({ fixed }: { fixed: boolean }) {
         note={experiment.warm_up_days ? "units first seen on these days do not count" : undefined}
       />
       <NumberField
+        whole
         label="Longest run"
         unit="weeks"
         value={experiment.longest_run_weeks}

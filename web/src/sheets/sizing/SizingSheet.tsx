@@ -112,6 +112,7 @@ function Expectations() {
         }
       />
       <NumberField
+        whole
         label={`${capital(units)} who qualify`}
         unit="a day"
         value={experiment.audience_per_day}

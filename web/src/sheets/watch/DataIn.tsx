@@ -36,7 +36,7 @@ export function DataIn() {
       accept=".csv,.tsv,.txt,text/csv"
       pick={(chosen) => void counts.read(chosen, {})}
       error={counts.error}
-      beside={
+      actions={
         <>
           <span className="quiet text-sm">or drop a CSV here (comma, semicolon or tab)</span>
           <button

@@ -131,7 +131,7 @@ export function Segments({ live, follows = false }: { live: Live; follows?: bool
     <Panel title="Split by segment" note="largest deviation first">
       <Strata
         live={live}
-        strata={live.segments.slice(0, 12)}
+        strata={live.segments}
         name={(stratum) => stratum.name.replaceAll("=", ": ")}
         title="Segment"
       />
