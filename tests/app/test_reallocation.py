@@ -8,13 +8,17 @@ import pytest
 
 from neat_verdict.app import clock
 from neat_verdict.app.analysis.analysis import analyse
+from neat_verdict.app.analysis.designs import DESIGN_ANALYSES
 from neat_verdict.app.analysis.evidence import evidence
 from neat_verdict.app.analysis.panels.segments import segments
+from neat_verdict.app.analysis.presenting import present
+from neat_verdict.app.analysis.queries import record
 from neat_verdict.app.collect.batch import read_batch
 from neat_verdict.app.collect.events import rebuild, take_in
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Experiment, Tally
 from neat_verdict.app.experiments.queries import daily_counts, find
+from neat_verdict.app.experiments.record import as_stored, from_stored
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.traffic import reallocation
 from neat_verdict.app.traffic.assigning import assign
@@ -25,6 +29,7 @@ from neat_verdict.app.traffic.reallocation import tend_epochs
 from neat_verdict.app.watch.actions import tick
 from neat_verdict.app.watch.queries import observe
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.designs import DESIGNS
 from neat_verdict.core.soundness import find_issues
 from tests.app.conftest import PLAN, TODAY, Json, bring_in, daily, did
 
@@ -401,12 +406,12 @@ def test_it_is_read_by_epoch_with_all_epochs_pooled_beside(adaptive):
         found = evidence(find(adaptive.key))
     reading = found.reading
     lines = {line.letter: line for line in reading.comparisons}
-    pooled = {line.letter: line for line in reading.adaptive.pooled}
+    pooled = {line.letter: line for line in reading.summary.pooled}
     assert reading.overlap.same_time
     assert pooled["C"].lift.estimate > lines["C"].lift.estimate
-    assert reading.adaptive.leader == "C"
-    assert reading.adaptive.spared.estimate > 0
-    assert sum(reading.adaptive.chances) == pytest.approx(1)
+    assert reading.summary.leader == "C"
+    assert reading.summary.spared.estimate > 0
+    assert sum(reading.summary.chances) == pytest.approx(1)
     assert [line.key for line in reading.conditions if line.subject == "minimum"] == [
         "days",
         "conversions",
@@ -559,3 +564,20 @@ def test_the_list_for_those_who_assign_themselves_has_the_shares_of_now(analyst,
     # The names of the release before, for copies of the algorithm that sites still run.
     assert (listed["steered_by"], listed["steered"]) == (listed["allocated_by"], listed["allocated"])
     assert given.count("C") > 350
+
+
+def test_a_record_of_the_second_format_keeps_what_the_design_said(adaptive):
+    """That format had a field for this one design; the third keeps any design's summary in the same place."""
+    days(adaptive)
+    experiment = find(adaptive.key)
+    newest = record(analyse(experiment))
+    plain = as_stored(newest)
+    second = {name: value for name, value in plain.items() if name != "summary"}
+    second |= {"format": 2, "adaptive": {**plain["summary"], "explained": "words of that time"}}
+    assert present(from_stored(second, experiment.rule)).summary == present(newest).summary
+    assert present(newest).summary is not None
+
+
+def test_every_design_of_the_core_is_known_to_the_application():
+    assert set(DESIGN_ANALYSES) == set(DESIGNS)
+    assert all(set(design.derivations()) <= set(DESIGN_ANALYSES[name].figures()) for name, design in DESIGNS.items())

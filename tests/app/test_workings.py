@@ -200,7 +200,7 @@ def test_a_posterior(ask, analyst, steps):
 def test_what_stands_beside_shares_that_followed(ask, adaptive, steps):  # noqa: F811
     days(adaptive)
     with clock.at(BEGIN + timedelta(days=4, hours=1)):
-        followed = evidence(ask, adaptive)["reading"]["adaptive"]
+        followed = evidence(ask, adaptive)["reading"]["summary"]
         for letter, chance in zip("ABC", followed["chances"], strict=True):
             assert steps(adaptive, "chance", letter)[letter] == pytest.approx(chance)
         for line in followed["pooled"]:

@@ -5,7 +5,7 @@ Made once a request. Tables, looks, segments, secondary metrics, derivations, re
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 from functools import cached_property
@@ -13,6 +13,7 @@ from typing import Any
 
 import numpy as np
 
+from neat_verdict.app.analysis.designs import DESIGN_ANALYSES, Periods
 from neat_verdict.app.analysis.models import StoredLook
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric
 from neat_verdict.app.experiments.queries import (
@@ -25,8 +26,7 @@ from neat_verdict.app.experiments.queries import (
     weights,
 )
 from neat_verdict.app.experiments.tallies import Counts, DailyCounts
-from neat_verdict.app.traffic.epochs import epochs_by_metric
-from neat_verdict.core.periods import Pair, Period
+from neat_verdict.core.periods import Pair
 from neat_verdict.core.statistics import Comparison
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.verdicts import (
@@ -38,10 +38,6 @@ from neat_verdict.core.verdicts import (
     read_experiment,
     read_secondary,
 )
-
-Periods = Mapping[int, Sequence[Period]]
-# Where a design has more than one period: how the application knows them, by the metric's id.
-_PERIODS: Mapping[str, Callable[[Experiment], Periods]] = {"adaptive": epochs_by_metric}
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,9 +158,9 @@ def analyse(experiment: Experiment, counts: Counts | None = None, day: date | No
 
 def _analyse(experiment: Experiment, rule: DecisionRule, counts: Counts, day: date) -> Analysis:
     ended = experiment.state in ("ended", "decided")
-    loader = _PERIODS.get(rule.design.name)
-    if loader is not None:
-        periods = _without_warm_up(experiment, rule, loader(experiment))
+    periods = DESIGN_ANALYSES[rule.design.name].periods(experiment)
+    if periods is not None:
+        periods = _without_warm_up(experiment, rule, periods)
         reading, secondary = _read(experiment, rule, counts, ended=ended, periods=periods)
         return Analysis(experiment, rule, reading, counts, counts, secondary=secondary, periods=periods)
     reading, secondary = _read(experiment, rule, counts, ended=ended)

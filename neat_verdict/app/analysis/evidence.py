@@ -6,6 +6,7 @@ from datetime import date
 
 from neat_verdict.app.analysis import presenting
 from neat_verdict.app.analysis.analysis import Analysis, analyse
+from neat_verdict.app.analysis.figures import number
 from neat_verdict.app.analysis.panels.capped import capped
 from neat_verdict.app.analysis.panels.funnels import funnels
 from neat_verdict.app.analysis.panels.looks import looks
@@ -49,7 +50,7 @@ def evidence_of(analysis: Analysis) -> EvidenceOut:
             days=list(counts.days),
             fields=list(counts.tallying.fields),
             sums=counts.sums.tolist(),
-            levels=[[presenting.number(arm.estimate) for arm in day] for day in by_day],
+            levels=[[number(arm.estimate) for arm in day] for day in by_day],
         ),
         arrivals=presenting.arrivals(everything, split),
         looks=looks(analysis),

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import math
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from typing import cast
 
+from neat_verdict.app.analysis.designs import DESIGN_ANALYSES
+from neat_verdict.app.analysis.figures import counts_text, interval, levels_text, number
 from neat_verdict.app.analysis.schemas import (
-    AdaptiveOut,
     ArmOut,
     ArrivalsOut,
     ArrivedOut,
@@ -17,7 +17,6 @@ from neat_verdict.app.analysis.schemas import (
     IntervalOut,
     Kind,
     OverlapOut,
-    PooledOut,
     RankedOut,
     ReadingOut,
     SecondaryArmOut,
@@ -28,7 +27,6 @@ from neat_verdict.app.analysis.schemas import (
     Tone,
 )
 from neat_verdict.app.experiments.record import (
-    AdaptiveRecord,
     AnalysisRecord,
     ArmRecord,
     ComparisonRecord,
@@ -39,51 +37,10 @@ from neat_verdict.core.designs import Series
 from neat_verdict.core.metrics import TALLYINGS
 from neat_verdict.core.soundness import SplitCheck
 from neat_verdict.core.statistics import Interval
-from neat_verdict.core.text.format import format_count, format_interval, format_levels, format_lift
+from neat_verdict.core.text.format import format_interval, format_lift
 from neat_verdict.core.variants import LETTERS
 from neat_verdict.core.verdicts import VERDICTS
 from neat_verdict.core.verdicts.impact import MONTH
-
-Write = Callable[[Sequence[float | None]], list[str]]
-NO_LIMIT = "no limit"
-
-
-def lifts_text(values: Sequence[float | None]) -> list[str]:
-    """Lifts as text."""
-    return ["–" if value is None else format_lift(value) for value in values]
-
-
-def counts_text(values: Sequence[float | None]) -> list[str]:
-    """Whole numbers as text; what has no limit says so."""
-    return [
-        "–" if value is None or math.isnan(value) else "without limit" if math.isinf(value) else format_count(value)
-        for value in values
-    ]
-
-
-def levels_text(unit: str, currency: str) -> Write:
-    """Levels of a metric as text."""
-    return lambda values: format_levels(values, unit, currency)
-
-
-def number(value: float) -> float | None:
-    """A number that JSON can carry."""
-    return float(value) if math.isfinite(value) else None
-
-
-def interval(value: Interval, write: Write = lifts_text) -> IntervalOut:
-    """An interval with its texts; unbounded ends are marked."""
-    texts = write([value.estimate, value.low, value.high])
-    return IntervalOut(
-        estimate=number(value.estimate),
-        low=number(value.low),
-        high=number(value.high),
-        low_open=value.low == -math.inf,
-        high_open=value.high == math.inf,
-        estimate_text=texts[0],
-        low_text=texts[1] if math.isfinite(value.low) else NO_LIMIT,
-        high_text=texts[2] if math.isfinite(value.high) else NO_LIMIT,
-    )
 
 
 def tone_of(lift: Interval | None, sign: int) -> Tone:
@@ -161,7 +118,10 @@ def present(record: AnalysisRecord) -> ReadingOut:
         ],
         would_change=list(record.would_change),
         conflicts=_conflicts(record.metric.name, comparisons, secondary) if kind.readable else [],
-        adaptive=_adaptive(record.adaptive),
+        design=rule.design.name,
+        design_words=rule.design.report_words,
+        design_caveat=rule.design.report_caveat,
+        summary=DESIGN_ANALYSES[rule.design.name].present(record.summary) if record.summary else None,
         adjusted_by_days=record.adjusted_by_days,
         variance_removed=record.variance_removed,
     )  # fmt: skip
@@ -270,25 +230,6 @@ def _conflicts(
         if ahead and (behind or unproven):
             result.append(ConflictOut(letter=comparison.letter, ahead=ahead, behind=behind, unproven=unproven))
     return result
-
-
-def _adaptive(adaptive_record: AdaptiveRecord | None) -> AdaptiveOut | None:
-    if adaptive_record is None:
-        return None
-    return AdaptiveOut(
-        chances=list(adaptive_record.chances),
-        remaining=number(adaptive_record.remaining),
-        leader=LETTERS[adaptive_record.leader],
-        spared=interval(adaptive_record.spared, counts_text),
-        gained=interval(adaptive_record.gained, counts_text),
-        pooled=[
-            PooledOut(letter=LETTERS[at], level=number(level), lift=interval(lift))
-            for at, (level, lift) in enumerate(adaptive_record.pooled, start=1)
-        ],
-        remarks=list(adaptive_record.remarks),
-        sentence=adaptive_record.sentence,
-        explained=adaptive_record.explained,
-    )
 
 
 def arrivals(counts: DailyCounts, split: SplitCheck) -> ArrivalsOut:

@@ -5,11 +5,12 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import replace
+from typing import Any
 
 from neat_verdict.app.analysis.analysis import Analysis
+from neat_verdict.app.analysis.designs import DESIGN_ANALYSES
 from neat_verdict.app.experiments.models import ExperimentMetric
 from neat_verdict.app.experiments.record import (
-    AdaptiveRecord,
     AnalysisRecord,
     ArmRecord,
     ComparisonRecord,
@@ -18,8 +19,6 @@ from neat_verdict.app.experiments.record import (
     SecondaryRecord,
     SoundnessRecord,
 )
-from neat_verdict.core.designs.adaptive import AdaptiveSummary
-from neat_verdict.core.designs.adaptive.gain import gain_in_words
 from neat_verdict.core.periods import log_ratio_of
 from neat_verdict.core.statistics import Arm, Comparison, Effect, Interval
 from neat_verdict.core.text.names import Names
@@ -73,7 +72,7 @@ def record_of(analysis: Analysis, rule_in_words: str) -> AnalysisRecord:
         would_change=what_would_change(reading, rule, analysis.names),
         ranking=_ranking(analysis) if ranked else (),
         secondary=tuple(_secondary(one, list(experiment.metrics.all()), rule) for one in analysis.secondary),
-        adaptive=None if reading.verdict.name == "unsound" else _adaptive(analysis),
+        summary=_summary(analysis),
         read_on=analysis.read_on,
         next_look=analysis.next_look,
         adjusted_by_days=primary.before_days if primary and adjustment else None,
@@ -144,18 +143,8 @@ def _secondary(evidence: SecondaryEvidence, uses: Sequence[ExperimentMetric], ru
     )
 
 
-def _adaptive(analysis: Analysis) -> AdaptiveRecord | None:
-    result = analysis.reading.summary
-    if not isinstance(result, AdaptiveSummary):
+def _summary(analysis: Analysis) -> dict[str, Any] | None:
+    reading = analysis.reading
+    if reading.summary is None or reading.verdict.name == "unsound":
         return None
-    return AdaptiveRecord(
-        chances=result.chances,
-        remaining=result.remaining,
-        leader=result.leader,
-        spared=result.gain.spared,
-        gained=result.gain.total,
-        pooled=tuple((one.variant.estimate, one.lift) for one in result.pooled),
-        remarks=result.remarks,
-        sentence=gain_in_words(result.gain, analysis.reading.arms, analysis.names),
-        explained=analysis.rule.design.report_words,
-    )
+    return DESIGN_ANALYSES[analysis.rule.design.name].record(reading.summary, reading, analysis.names)

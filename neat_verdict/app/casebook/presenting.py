@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from neat_verdict.app.analysis.presenting import interval, number, tone_of
+from neat_verdict.app.analysis.figures import interval, number
+from neat_verdict.app.analysis.presenting import tone_of
 from neat_verdict.app.casebook.queries import Case, Casebook, lesson_of
 from neat_verdict.app.casebook.schemas import (
     CasebookOut,

@@ -24,7 +24,7 @@ from neat_verdict.core.verdicts import (
     rule_from,
 )
 
-FORMAT = 2
+FORMAT = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,21 +93,6 @@ class RankedRecord:
 
 
 @dataclass(frozen=True, slots=True)
-class AdaptiveRecord:
-    """What an adaptive design says beside its comparisons; ``pooled`` has level and lift of each variant over all epochs."""
-
-    chances: tuple[float, ...]
-    remaining: float
-    leader: int
-    spared: Interval
-    gained: Interval
-    pooled: tuple[tuple[float, Interval], ...]
-    remarks: tuple[str, ...]
-    sentence: str
-    explained: str
-
-
-@dataclass(frozen=True, slots=True)
 class SoundnessRecord:
     """The split and, where days are known, whether the variants ran side by side."""
 
@@ -121,7 +106,8 @@ class SoundnessRecord:
 
 @dataclass(frozen=True, slots=True)
 class AnalysisRecord:
-    """One reading of an experiment with all that is said of it."""
+    """One reading of an experiment with all that is said of it. ``summary`` is what its design says beside the comparisons, as
+    that design stores it."""
 
     rule: dict[str, Any]
     rule_in_words: str
@@ -139,7 +125,7 @@ class AnalysisRecord:
     would_change: tuple[str, ...] = ()
     ranking: tuple[RankedRecord, ...] = ()
     secondary: tuple[SecondaryRecord, ...] = ()
-    adaptive: AdaptiveRecord | None = None
+    summary: dict[str, Any] | None = None
     read_on: date | None = None
     next_look: date | None = None
     adjusted_by_days: int | None = None
@@ -176,8 +162,10 @@ def from_stored(stored: Mapping[str, Any], rule: Mapping[str, Any] | None) -> An
     number = stored.get("format", 1)
     if number == 1:
         stored = upgraded(stored, rule)
+    elif number == 2:
+        stored = {**stored, "summary": stored.get("adaptive"), "format": FORMAT}
     elif number != FORMAT:
-        raise InputError("format", number, f"must be 1 or {FORMAT}; a newer version wrote this record")
+        raise InputError("format", number, f"must be at most {FORMAT}; a newer version wrote this record")
     return _ADAPTER.validate_python(dict(stored))
 
 

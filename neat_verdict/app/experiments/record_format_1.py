@@ -15,12 +15,12 @@ _NOTHING = {"estimate": "nan", "low": "nan", "high": "nan"}
 
 
 def upgraded(old: Mapping[str, Any], rule: Mapping[str, Any] | None) -> dict[str, Any]:
-    """A record of the first format as one of the second."""
+    """A record of the first format as one of the present."""
     comparisons = [_comparison(one) for one in old["comparisons"]]
     variant = old["variant"]
     overlap = old.get("overlap") or {}
     return {
-        "format": 2,
+        "format": 3,
         "rule": dict(rule) if rule else _rule(old).record(),
         "rule_in_words": old["rule_in_words"],
         "metric": {
@@ -62,7 +62,7 @@ def upgraded(old: Mapping[str, Any], rule: Mapping[str, Any] | None) -> dict[str
             for one in old.get("ranking", [])
         ],
         "secondary": [_secondary(side) for side in old.get("sides", [])],
-        "adaptive": _adaptive(old.get("followed")),
+        "summary": _summary(old.get("followed")),
         "read_on": old.get("read_on"),
         "next_look": old.get("next_look"),
         "adjusted_by_days": old.get("adjusted_by_days"),
@@ -159,12 +159,12 @@ def _secondary(side: Mapping[str, Any]) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _adaptive(old: Mapping[str, Any] | None) -> dict[str, Any] | None:
+def _summary(old: Mapping[str, Any] | None) -> dict[str, Any] | None:
     if old is None:
         return None
     return {
         "chances": old["chances"], "remaining": "inf" if old["remaining"] is None else old["remaining"],
         "leader": LETTERS.index(old["leader"]), "spared": _interval(old["spared"]), "gained": _interval(old["gained"]),
         "pooled": [(_number(one["level"]), _interval(one["lift"])) for one in old["naive"]],
-        "remarks": old["remarks"], "sentence": old["sentence"], "explained": old["explained"],
+        "remarks": old["remarks"], "sentence": old["sentence"],
     }  # fmt: skip

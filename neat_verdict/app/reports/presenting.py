@@ -41,7 +41,7 @@ def report(experiment: Experiment) -> ReportOut:
         secondary=story.secondary(reading),
         caveats=story.caveats(reading),
         how_decided=story.how_decided(experiment, reading),
-        shared_out=story.shared_out(reading),
+        shared_out=reading.design_words,
         why=lesson.why,
         learnt=lesson.learnt,
         next_step=experiment.decision_next

@@ -39,11 +39,6 @@ def how_decided(experiment: Experiment, reading: ReadingOut) -> str:
     return f"The rule was written down before the first {_one(reading.unit_name)} came. {kept} {METHODS[reading.method].how_read}"
 
 
-def shared_out(reading: ReadingOut) -> str:
-    """How visitors were shared out where that followed the evidence, in two sentences; empty for a fixed split."""
-    return reading.adaptive.explained if reading.adaptive else ""
-
-
 def _one(units: str) -> str:
     return units.removesuffix("s")
 
@@ -149,10 +144,9 @@ def caveats(reading: ReadingOut) -> list[str]:
     """What to keep in mind."""
     if reading.verdict == "unsound":
         return [*reading.warnings, "The data contradicts the plan, so no figure of this test should be used."]
-    apart = "Rates are of everybody who saw a variant, lifts compare within epochs: the two need not agree."
     return [
         *reading.warnings,
-        *([apart] if reading.adaptive else []),
+        *([reading.design_caveat] if reading.design_caveat else []),
         "The lift is that of the weeks and visitors tested; a winner’s true lift is on average a little smaller than the one "
         "seen.",
     ]

@@ -53,6 +53,7 @@ class Design(ABC):
     overlap_required: ClassVar[str]
     crude_is_fair: ClassVar[bool] = True  # whether totals, whatever their periods, may be compared
     report_words: ClassVar[str] = ""  # how units were shared out, for a report; "" where there is nothing to explain
+    report_caveat: ClassVar[str] = ""  # what a reader of its figures has to keep in mind
     overlap_words: ClassVar[str] = "variants not observed at the same time, make"
 
     def refuses(self, _method: type[Method]) -> str:

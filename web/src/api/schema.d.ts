@@ -1586,8 +1586,6 @@ export interface components {
         AdaptiveOut: {
             /** Chances */
             chances: number[];
-            /** Explained */
-            explained: string;
             gained: components["schemas"]["IntervalOut"];
             /** Leader */
             leader: string;
@@ -3814,10 +3812,10 @@ export interface components {
         };
         /**
          * ReadingOut
-         * @description ``verdict`` is the name of one of the vocabulary's verdicts; ``readable`` says that lifts are for use.
+         * @description ``verdict`` is the name of one of the vocabulary's verdicts; ``readable`` says that lifts are for use;
+         *     ``summary`` is what the ``design`` says beside its comparisons.
          */
         ReadingOut: {
-            adaptive?: components["schemas"]["AdaptiveOut"] | null;
             /** Adjusted By Days */
             adjusted_by_days?: number | null;
             /** Arms */
@@ -3845,6 +3843,21 @@ export interface components {
             currency: string;
             /** Days */
             days: number;
+            /**
+             * Design
+             * @default parallel
+             */
+            design: string;
+            /**
+             * Design Caveat
+             * @default
+             */
+            design_caveat: string;
+            /**
+             * Design Words
+             * @default
+             */
+            design_words: string;
             /** Detail */
             detail: string;
             /** Figure */
@@ -3902,6 +3915,7 @@ export interface components {
             split: components["schemas"]["SplitOut"];
             /** Suggested */
             suggested: string;
+            summary?: components["schemas"]["AdaptiveOut"] | null;
             /**
              * Unit
              * @default percent
@@ -5671,7 +5685,7 @@ export interface operations {
     get_derivation: {
         parameters: {
             query: {
-                figure: "level" | "lift" | "difference" | "pvalue" | "adjusted_pvalue" | "superiority" | "impact" | "pooled" | "chance" | "against_leader" | "remaining" | "gain" | "boundary" | "power" | "partially_pooled" | "within" | "crude" | "differ" | "trend" | "exact_pvalue" | "split" | "cost_each" | "per_thousand" | "cost_lift" | "impressions_lift";
+                figure: "level" | "lift" | "difference" | "pvalue" | "adjusted_pvalue" | "superiority" | "impact" | "chance" | "against_leader" | "boundary" | "power" | "partially_pooled" | "within" | "crude" | "differ" | "trend" | "exact_pvalue" | "split" | "cost_each" | "per_thousand" | "cost_lift" | "impressions_lift" | "pooled" | "remaining" | "gain";
                 variant: string;
                 metric?: string;
                 segment?: string;

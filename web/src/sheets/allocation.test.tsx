@@ -6,7 +6,7 @@ import { keys } from "../api/keys";
 import { SharesPicture } from "../charts/SharesPicture";
 import { comparison, experiment, interval, metricUse, reading, serve, SESSION, show, variant } from "../test/kit";
 import { rehearsedLines } from "./allocation/AllocationRehearsal";
-import { AdaptivePanel } from "./allocation/AdaptivePanel";
+import { AdaptivePanel } from "./evidence/designs/AdaptivePanel";
 import { Sharing, USUAL } from "./allocation/Sharing";
 import { segmentsOf, sharesIn, SharesPanel, wholePercents } from "./allocation/SharesPanel";
 import { EditingProvider } from "./editing";
@@ -299,16 +299,11 @@ describe("what stands beside a reading by epoch", () => {
     pooled: [{ letter: "B", level: 0.15, lift: interval(0.2, 0.3, 0.4) }],
     remarks: ["B with all epochs put together would show +30%; within the epochs it is +9.0%."],
     sentence: "So far 400 more visitors saw the best variant than in an even split.",
-    explained: "Variants that looked better were shown to more of those who came later.",
   };
 
   it("shows both lifts, the chances without certainty, and the remark where they differ", () => {
     show(
-      <AdaptivePanel
-        experiment="island-photo"
-        adaptive={followed}
-        reading={reading({ comparisons: [comparison()] })}
-      />,
+      <AdaptivePanel experiment="island-photo" summary={followed} reading={reading({ comparisons: [comparison()] })} />,
     );
     expect(screen.getByText("+30.0%")).toBeTruthy();
     expect(screen.getByText("> 99%")).toBeTruthy();
@@ -318,7 +313,7 @@ describe("what stands beside a reading by epoch", () => {
   });
 
   it("says that nothing limits what may still be gained", () => {
-    show(<AdaptivePanel experiment="island-photo" adaptive={{ ...followed, remaining: null }} reading={reading()} />);
+    show(<AdaptivePanel experiment="island-photo" summary={{ ...followed, remaining: null }} reading={reading()} />);
     expect(screen.getByText("not limited yet")).toBeTruthy();
     expect(
       screen.getByRole("img", { name: "Possible gain remaining is not yet under the worthwhile lift" }),

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
-from typing import Literal
+from typing import Annotated
 
 from neat_verdict.app.analysis.analysis import Analysis, Look
+from neat_verdict.app.analysis.designs import DESIGN_ANALYSES
 from neat_verdict.app.analysis.panels.cohorts import cohort_groups
 from neat_verdict.app.analysis.panels.funnels import funnel_step
 from neat_verdict.app.analysis.panels.segments import compare_segment, strata_of
@@ -16,6 +17,7 @@ from neat_verdict.app.analysis.panels.spend import spend_sums
 from neat_verdict.app.analysis.schemas import DerivationOut, StepOut
 from neat_verdict.app.experiments.models import ExperimentMetric
 from neat_verdict.app.experiments.queries import weights, workspace
+from neat_verdict.app.http.choices import OneOf
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.derivations import (
@@ -39,7 +41,6 @@ from neat_verdict.core.derivations import (
     within_derivation,
 )
 from neat_verdict.core.designs import DEFAULT_DESIGN
-from neat_verdict.core.designs.adaptive import AdaptiveSummary
 from neat_verdict.core.methods import DEFAULT_METHOD, Reached
 from neat_verdict.core.periods import Pair, compare_pairs
 from neat_verdict.core.soundness import check_split
@@ -62,11 +63,6 @@ from neat_verdict.core.verdicts import (
     totals_of,
 )
 
-AnyFigure = Literal[
-    "level", "lift", "difference", "pvalue", "adjusted_pvalue", "superiority", "impact", "pooled", "chance", "against_leader",
-    "remaining", "gain", "boundary", "power", "partially_pooled", "within", "crude", "differ", "trend",
-    "exact_pvalue", "split", "cost_each", "per_thousand", "cost_lift", "impressions_lift",
-]  # fmt: skip
 _OF_CONTROL_TOO = ("level", "chance", "against_leader", "cost_each", "per_thousand")
 
 
@@ -78,7 +74,7 @@ class Asked:
     ``only`` are the property and the segments that are stratified by.
     """
 
-    figure: AnyFigure
+    figure: str
     letter: str
     metric: str = ""
     segment: str = ""
@@ -264,14 +260,6 @@ def _posterior(request: _Request) -> Derivation:
 # What a design says beside its comparisons, and the order of the variants
 
 
-def _pooled(request: _Request) -> Derivation:
-    summary = request.analysis.reading.summary
-    if not isinstance(summary, AdaptiveSummary):
-        raise Conflict("Nothing is pooled over epochs here")
-    made = summary.pooled[request.position - 1]
-    return comparison_derivation("lift", made, (), request.rule, request.asked.letter, among=len(summary.pooled))
-
-
 def _chance(request: _Request) -> Derivation:
     return chance_derivation(request.analysis.reading, request.rule, request.asked.letter)
 
@@ -289,10 +277,10 @@ def _against_leader(request: _Request) -> Derivation:
 
 
 def _of_design(request: _Request) -> Derivation:
-    make = request.rule.design.derivations().get(request.asked.figure)
-    if make is None:
-        raise Conflict("Shares did not follow the evidence here")
-    return make(request.rule, request.analysis.reading.periods)
+    analysis, figure = request.analysis, request.asked.figure
+    return DESIGN_ANALYSES[request.rule.design.name].derivation(
+        figure, analysis.reading, request.rule, request.position
+    )
 
 
 # The split, and the exact test
@@ -395,7 +383,7 @@ def _spend(request: _Request) -> Derivation:
     )
 
 
-_MAKERS: Mapping[AnyFigure, Callable[[_Request], Derivation]] = {
+_MAKERS: Mapping[str, Callable[[_Request], Derivation]] = {
     "level": _level,
     "lift": _of_comparison,
     "difference": _of_comparison,
@@ -403,11 +391,8 @@ _MAKERS: Mapping[AnyFigure, Callable[[_Request], Derivation]] = {
     "adjusted_pvalue": _of_comparison,
     "superiority": _posterior,
     "impact": _impact,
-    "pooled": _pooled,
     "chance": _chance,
     "against_leader": _against_leader,
-    "remaining": _of_design,
-    "gain": _of_design,
     "boundary": _boundary,
     "power": _power,
     "partially_pooled": _partially_pooled,
@@ -421,4 +406,6 @@ _MAKERS: Mapping[AnyFigure, Callable[[_Request], Derivation]] = {
     "per_thousand": _spend,
     "cost_lift": _spend,
     "impressions_lift": _spend,
+    **{figure: _of_design for one in DESIGN_ANALYSES.values() for figure in one.figures()},
 }
+AnyFigure = Annotated[str, OneOf(tuple(_MAKERS))]

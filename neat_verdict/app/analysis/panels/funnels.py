@@ -7,7 +7,8 @@ from collections.abc import Sequence
 from django.db.models import F
 
 from neat_verdict.app.analysis.analysis import Analysis
-from neat_verdict.app.analysis.presenting import interval, number, tone_of
+from neat_verdict.app.analysis.figures import interval, number
+from neat_verdict.app.analysis.presenting import tone_of
 from neat_verdict.app.analysis.schemas import FunnelOut, FunnelStepOut
 from neat_verdict.app.experiments.models import ExperimentMetric, Tally
 from neat_verdict.app.metrics.queries import definition_of

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from neat_verdict.app.analysis.analysis import Analysis, Look
-from neat_verdict.app.analysis.presenting import interval
+from neat_verdict.app.analysis.figures import interval
 from neat_verdict.app.analysis.schemas import LooksOut, PlannedLookOut, SetAsideOut, TakenLookOut
 from neat_verdict.app.experiments.queries import today
 from neat_verdict.app.experiments.record import from_stored

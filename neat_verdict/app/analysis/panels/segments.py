@@ -10,8 +10,9 @@ import numpy as np
 from django.db.models import QuerySet, Sum
 
 from neat_verdict.app.analysis.analysis import Analysis
+from neat_verdict.app.analysis.figures import counts_text, interval, number
 from neat_verdict.app.analysis.models import SegmentSet
-from neat_verdict.app.analysis.presenting import counts_text, interval, number, shown_kind, tone_of
+from neat_verdict.app.analysis.presenting import shown_kind, tone_of
 from neat_verdict.app.analysis.schemas import IntervalOut, SegmentOut, SegmentSetOut, SegmentsOut
 from neat_verdict.app.experiments.models import ExperimentMetric, Tally
 from neat_verdict.app.experiments.queries import workspace

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.db.models import Sum
 
 from neat_verdict.app.analysis.analysis import Analysis
-from neat_verdict.app.analysis.presenting import interval
+from neat_verdict.app.analysis.figures import interval
 from neat_verdict.app.analysis.schemas import SpendArmOut, SpendOut
 from neat_verdict.app.experiments.models import Spend as SpendRow
 from neat_verdict.core.statistics import (

@@ -22,6 +22,7 @@ from neat_verdict.app.analysis.schemas.evidence import (
     SpendOut,
     TakenLookOut,
 )
+from neat_verdict.app.analysis.schemas.intervals import IntervalOut
 from neat_verdict.app.analysis.schemas.panels import (
     CohortOut,
     CohortsOut,
@@ -36,15 +37,12 @@ from neat_verdict.app.analysis.schemas.panels import (
     StepOut,
 )
 from neat_verdict.app.analysis.schemas.reading import (
-    AdaptiveOut,
     ArmOut,
     ComparisonOut,
     ConditionOut,
     ConflictOut,
-    IntervalOut,
     Kind,
     OverlapOut,
-    PooledOut,
     RankedOut,
     ReadingOut,
     SecondaryArmOut,
@@ -55,7 +53,6 @@ from neat_verdict.app.analysis.schemas.reading import (
 )
 
 __all__ = [
-    "AdaptiveOut",
     "ArmOut",
     "ArrivalsOut",
     "ArrivedOut",
@@ -79,7 +76,6 @@ __all__ = [
     "LooksOut",
     "OverlapOut",
     "PlannedLookOut",
-    "PooledOut",
     "RankedOut",
     "ReadingOut",
     "SecondaryArmOut",

@@ -6,7 +6,8 @@ from datetime import date, datetime
 
 from pydantic import BaseModel as Schema  # its instances are taken as they are, not walked through again
 
-from neat_verdict.app.analysis.schemas.reading import IntervalOut, ReadingOut, SplitOut, Tone
+from neat_verdict.app.analysis.schemas.intervals import IntervalOut
+from neat_verdict.app.analysis.schemas.reading import ReadingOut, SplitOut, Tone
 
 
 class SeriesOut(Schema):

@@ -6,7 +6,8 @@ from datetime import date
 
 from pydantic import BaseModel as Schema  # its instances are taken as they are, not walked through again
 
-from neat_verdict.app.analysis.schemas.reading import IntervalOut, Kind, Tone
+from neat_verdict.app.analysis.schemas.intervals import IntervalOut
+from neat_verdict.app.analysis.schemas.reading import Kind, Tone
 
 
 class CohortOut(Schema):

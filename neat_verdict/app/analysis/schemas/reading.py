@@ -7,21 +7,11 @@ from typing import Literal
 
 from pydantic import BaseModel as Schema  # its instances are taken as they are, not walked through again
 
+from neat_verdict.app.analysis.schemas.adaptive import AdaptiveOut
+from neat_verdict.app.analysis.schemas.intervals import IntervalOut
+
 Tone = Literal["ahead", "behind", "open"]
 Kind = Literal["rate", "mean", "ratio"]  # of a level
-
-
-class IntervalOut(Schema):
-    """``low_open``/``high_open`` distinguish a bound without limit from a missing one; the texts are as they are shown."""
-
-    estimate: float | None
-    low: float | None
-    high: float | None
-    low_open: bool = False
-    high_open: bool = False
-    estimate_text: str = ""
-    low_text: str = ""
-    high_text: str = ""
 
 
 class ArmOut(Schema):
@@ -133,32 +123,13 @@ class ConflictOut(Schema):
     unproven: list[str]
 
 
-class PooledOut(Schema):
-    """A variant pooled over epochs: what somebody would see who forgets that shares changed."""
-
-    letter: str
-    level: float | None
-    lift: IntervalOut
-
-
-class AdaptiveOut(Schema):
-    """Of a reading by epoch: chances to be best (control first), the value ``remaining`` as a share of the leader's level,
-    ``spared`` the units that saw the best variant beyond those of an even split, and ``gained`` conversions or sum beyond it.
-    ``sentence`` puts the gain in words."""
-
-    chances: list[float]
-    remaining: float | None
-    leader: str
-    spared: IntervalOut
-    gained: IntervalOut
-    pooled: list[PooledOut]
-    remarks: list[str]
-    sentence: str
-    explained: str
+# What a design says beside its comparisons: one shape for each design that says something.
+DesignSummaryOut = AdaptiveOut
 
 
 class ReadingOut(Schema):
-    """``verdict`` is the name of one of the vocabulary's verdicts; ``readable`` says that lifts are for use."""
+    """``verdict`` is the name of one of the vocabulary's verdicts; ``readable`` says that lifts are for use;
+    ``summary`` is what the ``design`` says beside its comparisons."""
 
     verdict: str
     readable: bool
@@ -195,6 +166,9 @@ class ReadingOut(Schema):
     ranking: list[RankedOut] = []
     would_change: list[str] = []
     conflicts: list[ConflictOut] = []
-    adaptive: AdaptiveOut | None = None
+    design: str = "parallel"
+    design_words: str = ""
+    design_caveat: str = ""
+    summary: DesignSummaryOut | None = None
     adjusted_by_days: int | None = None
     variance_removed: float | None = None

@@ -68,6 +68,7 @@ class Adaptive(Design):
         "and times changed together, so variants are compared within each stretch of equal shares, and those comparisons are put "
         "together."
     )
+    report_caveat = "Rates are of everybody who saw a variant, lifts compare within epochs: the two need not agree."
 
     def refuses(self, method: type[Method]) -> str:
         if method.holds_at_any_time:

@@ -4,7 +4,7 @@ import { useEvidence } from "../../api/hooks";
 import { percentText, weekday } from "../../lib/format";
 import { Empty, Failure, Panel, Skeleton } from "../../parts/basics";
 import { useEditing } from "../editing";
-import { AdaptivePanel } from "../allocation/AdaptivePanel";
+import { DESIGN_PANELS } from "./designs";
 import { Funnels } from "./Funnels";
 import { LooksPanel } from "./LooksPanel";
 import { Method } from "./Method";
@@ -81,6 +81,7 @@ function Read({ evidence }: { evidence: Evidence }) {
   const { reading } = evidence;
   const unsound = reading.verdict === "unsound";
   const base = `/api/v1/experiments/${experiment.key}`;
+  const DesignPanel = DESIGN_PANELS[reading.design];
   return (
     <>
       <Panel
@@ -102,7 +103,9 @@ function Read({ evidence }: { evidence: Evidence }) {
           ))}
         </div>
       )}
-      {reading.adaptive && <AdaptivePanel adaptive={reading.adaptive} reading={reading} experiment={experiment.key} />}
+      {DesignPanel && reading.summary && (
+        <DesignPanel summary={reading.summary} reading={reading} experiment={experiment.key} />
+      )}
       {evidence.looks && <LooksPanel looks={evidence.looks} reading={reading} />}
       {unsound ? (
         <p className="sheet tone-unsound border-l-4 border-l-error px-4 py-2">

@@ -1,16 +1,16 @@
-import type { Adaptive, Reading } from "../../api/client";
-import { copiedLift } from "../../charts/stripColumn";
-import { rate, signed } from "../../lib/format";
-import { variantColour } from "../../lib/variants";
-import { DataTable, type Column } from "../../parts/DataTable";
-import { Letter } from "../../parts/Letter";
-import { Panel } from "../../parts/basics";
-import { Term } from "../../parts/Term";
-import { Figured } from "../evidence/DerivationCard";
-import { LiftFigure } from "../evidence/LiftFigure";
+import type { Adaptive, Reading } from "../../../api/client";
+import { copiedLift } from "../../../charts/stripColumn";
+import { rate, signed } from "../../../lib/format";
+import { variantColour } from "../../../lib/variants";
+import { DataTable, type Column } from "../../../parts/DataTable";
+import { Letter } from "../../../parts/Letter";
+import { Panel } from "../../../parts/basics";
+import { Term } from "../../../parts/Term";
+import { Figured } from "../DerivationCard";
+import { LiftFigure } from "../LiftFigure";
 
 interface Props {
-  adaptive: Adaptive;
+  summary: Adaptive;
   reading: Reading;
   experiment: string;
 }
@@ -23,19 +23,19 @@ interface Line {
 }
 
 /** What stands beside a reading by epoch: chances to be best, value remaining, the gain, and the figures with all epochs pooled. */
-export function AdaptivePanel({ adaptive, reading, experiment }: Props) {
+export function AdaptivePanel({ summary, reading, experiment }: Props) {
   const worthwhile = reading.worthwhile_lift;
-  const left = adaptive.remaining;
+  const left = summary.remaining;
   const lines = reading.arms.map((arm, place): Line => {
     const fair = reading.comparisons.find((line) => line.letter === arm.letter);
-    const pooled = adaptive.pooled.find((line) => line.letter === arm.letter);
-    return { arm, chance: adaptive.chances[place] ?? 0, fair, pooled };
+    const pooled = summary.pooled.find((line) => line.letter === arm.letter);
+    return { arm, chance: summary.chances[place] ?? 0, fair, pooled };
   });
   return (
     <Panel title="Shares followed the evidence">
       <p className="mb-2 font-serif text-lg leading-snug">
         <Figured experiment={experiment} figure="gain" variant="B" label="Gain over an even split">
-          {adaptive.sentence}
+          {summary.sentence}
         </Figured>
       </p>
       <div>
@@ -58,17 +58,17 @@ export function AdaptivePanel({ adaptive, reading, experiment }: Props) {
             <ValueBar remaining={left} worthwhile={worthwhile} />
           </div>
           <p className="quiet min-w-0 flex-1 basis-72 text-sm">
-            With {rate(reading.confidence, 0)} certainty no other variant is better than {adaptive.leader}, which leads,
+            With {rate(reading.confidence, 0)} certainty no other variant is better than {summary.leader}, which leads,
             by more than this. Worth acting on: {signed(worthwhile).replace("+", "")}.
           </p>
         </div>
       </div>
-      {adaptive.remarks.map((remark) => (
+      {summary.remarks.map((remark) => (
         <p key={remark} className="tone-warning mt-2 text-sm">
           {remark}
         </p>
       ))}
-      <p className="quiet mt-2 text-sm">{adaptive.explained}</p>
+      <p className="quiet mt-2 text-sm">{reading.design_words}</p>
     </Panel>
   );
 }

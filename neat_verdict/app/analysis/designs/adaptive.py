@@ -1,0 +1,92 @@
+"""Shares that follow the evidence: epochs as periods, and the pooled figures, probabilities and gain beside the comparisons."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass
+from typing import Any
+
+from pydantic import TypeAdapter
+
+from neat_verdict.app.analysis.designs.base import DesignAnalysis, Periods
+from neat_verdict.app.analysis.figures import counts_text, interval, number
+from neat_verdict.app.analysis.schemas.adaptive import AdaptiveOut, PooledOut
+from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.http.problems import Conflict
+from neat_verdict.app.traffic.epochs import epochs_by_metric
+from neat_verdict.core.derivations import comparison_derivation
+from neat_verdict.core.designs import Summary
+from neat_verdict.core.designs.adaptive import AdaptiveSummary
+from neat_verdict.core.designs.adaptive.gain import gain_in_words
+from neat_verdict.core.statistics import Interval
+from neat_verdict.core.text.names import Names
+from neat_verdict.core.text.statements import Derivation
+from neat_verdict.core.variants import LETTERS
+from neat_verdict.core.verdicts import DecisionRule, Reading
+
+
+@dataclass(frozen=True, slots=True)
+class _Stored:
+    """``pooled`` has level and lift of each variant over all epochs."""
+
+    chances: tuple[float, ...]
+    remaining: float
+    leader: int
+    spared: Interval
+    gained: Interval
+    pooled: tuple[tuple[float, Interval], ...]
+    remarks: tuple[str, ...]
+    sentence: str
+
+
+_ADAPTER: TypeAdapter[_Stored] = TypeAdapter(_Stored)
+
+
+class AdaptiveAnalysis(DesignAnalysis):
+    name = "adaptive"
+
+    def periods(self, experiment: Experiment) -> Periods:
+        return epochs_by_metric(experiment)
+
+    def record(self, summary: Summary, reading: Reading, names: Names) -> dict[str, Any] | None:
+        if not isinstance(summary, AdaptiveSummary):
+            return None
+        return asdict(
+            _Stored(
+                chances=summary.chances,
+                remaining=summary.remaining,
+                leader=summary.leader,
+                spared=summary.gain.spared,
+                gained=summary.gain.total,
+                pooled=tuple((one.variant.estimate, one.lift) for one in summary.pooled),
+                remarks=summary.remarks,
+                sentence=gain_in_words(summary.gain, reading.arms, names),
+            )
+        )
+
+    def present(self, stored: Mapping[str, Any]) -> AdaptiveOut:
+        kept = _ADAPTER.validate_python(dict(stored))
+        return AdaptiveOut(
+            chances=list(kept.chances),
+            remaining=number(kept.remaining),
+            leader=LETTERS[kept.leader],
+            spared=interval(kept.spared, counts_text),
+            gained=interval(kept.gained, counts_text),
+            pooled=[
+                PooledOut(letter=LETTERS[at], level=number(level), lift=interval(lift))
+                for at, (level, lift) in enumerate(kept.pooled, start=1)
+            ],
+            remarks=list(kept.remarks),
+            sentence=kept.sentence,
+        )
+
+    def figures(self) -> tuple[str, ...]:
+        return ("pooled", *super().figures())
+
+    def derivation(self, figure: str, reading: Reading, rule: DecisionRule, variant: int) -> Derivation:
+        if figure != "pooled":
+            return super().derivation(figure, reading, rule, variant)
+        if not isinstance(reading.summary, AdaptiveSummary):
+            raise Conflict("Nothing is pooled over epochs here")
+        pooled = reading.summary.pooled
+        return comparison_derivation("lift", pooled[variant - 1], (), rule, LETTERS[variant], among=len(pooled))

@@ -1,0 +1,10 @@
+import type { ReactNode } from "react";
+
+import type { Reading } from "../../../api/client";
+import { AdaptivePanel } from "./AdaptivePanel";
+
+type Summary = NonNullable<Reading["summary"]>;
+type DesignPanel = (props: { summary: Summary; reading: Reading; experiment: string }) => ReactNode;
+
+/** What stands beside the comparisons, by the name of the design. To add one: a panel here, and a line below. */
+export const DESIGN_PANELS: Record<string, DesignPanel> = { adaptive: AdaptivePanel };
