@@ -89,7 +89,8 @@ class Condition:
     def words(self) -> str:
         """ "section is any of cabins, decks"."""
         joint = " and " if self.operator == "between" else ", "
-        return f"{self.attribute} {OPERATOR_WORDS[self.operator]} {joint.join(self.values)}".strip()
+        operator = "is" if self.operator == "any_of" and len(self.values) == 1 else self.operator
+        return f"{self.attribute} {OPERATOR_WORDS[operator]} {joint.join(self.values)}".strip()
 
 
 _EXPECTED: dict[ValueKind, str] = {

@@ -26,7 +26,7 @@ PHONES = [
 
 def edit(by, experiment, **changes):
     experiment = find(experiment.key)
-    return actions.edit_experiment(by, experiment.key, experiment.version, changes)
+    return actions.edit_experiment(by, experiment.key, experiment.version, changes, "as agreed")
 
 
 def ask_for(machine, unit, *keys, **properties):
@@ -248,7 +248,7 @@ def test_what_the_split_rests_on_is_locked_and_what_only_adds_units_is_not(analy
         edit(analyst, served, exclusion_share=0.5)
     with pytest.raises(Conflict, match="Locked since the start"):
         edit(analyst, served, assignment_unit="account")
-    edit(analyst, served, participation=0.9, audience_rules=PHONES)
+    edit(analyst, served, participation=0.9)
     assert find(served.key).participation == 0.9
 
 

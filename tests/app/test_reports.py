@@ -158,7 +158,7 @@ def test_slides_hold_text_and_shapes_that_can_be_edited(analyst, nasty):
     table = next(shape.table for shape in deck.slides[1].shapes if shape.has_table)
     assert table.cell(2, 1).text == NASTY
     assert table.cell(2, 5).text == "+20.0%"
-    assert any("The rule was written down before" in text for text in texts[2])
+    assert any("The rule was written down on" in text for text in texts[2])
     assert not any(shape.shape_type == 13 for slide in deck.slides for shape in slide.shapes)  # no picture of text
 
 

@@ -104,7 +104,7 @@ def test_a_new_user_plans_from_an_empty_page_to_a_started_experiment(people):
     expect(page.get_by_role("radio", name=re.compile("^Once"))).to_be_disabled()
     page.get_by_role("button", name="Change for a reason…").click()
     page.get_by_label("Why must the rule change").fill("The board meets on Thursday")
-    page.get_by_role("button", name="Open the rule").click()
+    page.get_by_role("button", name="Open for change").click()
     page.get_by_role("radio", name=re.compile("^Once")).click()
     expect(page.get_by_text("Changed after the start")).to_be_visible()
     page.goto("/reports/dog-ears-on-the-timetable")

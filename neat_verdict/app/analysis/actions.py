@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from django.db import transaction
 
 from neat_verdict.app import clock
-from neat_verdict.app.analysis.analysis import Look, analyse, stored_counts
+from neat_verdict.app.analysis.analysis import Look, analyse, frozen, stored_counts
 from neat_verdict.app.analysis.models import SegmentSet, StoredLook
 from neat_verdict.app.analysis.queries import record, record_of_look
 from neat_verdict.app.experiments import actions as experiments
@@ -25,7 +25,8 @@ MAX_SETS = 200
 @transaction.atomic
 def decide(by: User, experiment: Experiment, choice: str, reason: str, next_step: str) -> Experiment:
     """Record a decision with the reading of this moment; see `experiments.actions.decide` for what is refused."""
-    reading = record(analyse(experiment))
+    analysis, day = analyse(experiment), today()
+    reading = record(analysis)
     return experiments.decide(
         by,
         experiment.key,
@@ -34,6 +35,7 @@ def decide(by: User, experiment: Experiment, choice: str, reason: str, next_step
         reason=reason,
         next_step=next_step,
         reading=as_stored(reading),
+        counts=frozen(analysis, day),
     )
 
 

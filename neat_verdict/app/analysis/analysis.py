@@ -148,23 +148,27 @@ class Analysis:
 def analyse(experiment: Experiment, counts: Counts | None = None, day: date | None = None) -> Analysis:
     """Read an experiment by its decision rule, with its secondary metrics; ``counts`` and ``day`` where the caller knows them.
 
-    Under planned looks the reading is that of the latest look, and of the first that settled it.
+    Under planned looks the reading is that of the latest look, and of the first that settled it. A decision stands on the counts
+    it was made on, whatever came in later; a day that is not over counts for no reading.
     """
     day = day or today()
     counts = counts if counts is not None else daily_counts([experiment])[experiment.pk]
-    rule = decision_rule(experiment)
-    return _analyse(experiment, rule, without_warm_up(experiment, rule, counts), day)
-
-
-def _analyse(experiment: Experiment, rule: DecisionRule, counts: Counts, day: date) -> Analysis:
     ended = experiment.state in ("ended", "decided")
+    rule = decision_rule(experiment)
+    if kept := experiment.decision_counts:
+        counts, day, ended = thawed(kept, counts), date.fromisoformat(kept["day"]), kept["ended"]
+    return _analyse(experiment, rule, without_warm_up(experiment, rule, counts), day, ended=ended)
+
+
+def _analyse(experiment: Experiment, rule: DecisionRule, counts: Counts, day: date, *, ended: bool) -> Analysis:
     periods = DESIGN_ANALYSES[rule.design.name].periods(experiment)
     if periods is not None:
         periods = _without_warm_up(experiment, rule, periods)
         reading, secondary = _read(experiment, rule, counts, ended=ended, periods=periods)
         return Analysis(experiment, rule, reading, counts, counts, secondary=secondary, periods=periods)
-    reading, secondary = _read(experiment, rule, counts, ended=ended)
-    whole = Analysis(experiment, rule, reading, counts, counts, secondary=secondary)
+    over = counts if ended else counts.until(day - timedelta(days=1))
+    reading, secondary = _read(experiment, rule, over, ended=ended)
+    whole = Analysis(experiment, rule, reading, over, counts, secondary=secondary)
     # What is unsound is said at once, whatever the day.
     if reading.verdict.name == "unsound":
         return whole
@@ -172,7 +176,7 @@ def _analyse(experiment: Experiment, rule: DecisionRule, counts: Counts, day: da
     stored = {number: look for number, look in stored.items() if look.set_aside_at is None}
     if rule.method.has_looks:
         return _at_looks(whole, stored, day, ended=ended)
-    return _read_once(whole, stored.get(1), day, ended=ended) if rule.method.reads_once else whole
+    return _read_once(whole, stored.get(1), ended=ended) if rule.method.reads_once else whole
 
 
 def _at_looks(whole: Analysis, stored: Mapping[int, StoredLook], present: date, *, ended: bool) -> Analysis:
@@ -195,7 +199,7 @@ def _at_looks(whole: Analysis, stored: Mapping[int, StoredLook], present: date, 
     return latest
 
 
-def _read_once(analysis: Analysis, stored: StoredLook | None, present: date, *, ended: bool) -> Analysis:
+def _read_once(analysis: Analysis, stored: StoredLook | None, *, ended: bool) -> Analysis:
     """A rule that reads once keeps its reading."""
     experiment, rule = analysis.experiment, analysis.rule
     if stored is not None:
@@ -203,13 +207,6 @@ def _read_once(analysis: Analysis, stored: StoredLook | None, present: date, *, 
         reading, secondary = _read(experiment, rule, frozen, ended=ended)
         look = Look(1, stored.day, frozen, None, reading, secondary, stored)
         return replace(analysis, reading=reading, counts=frozen, read_on=stored.day, looks=(look,), secondary=secondary)
-    if not analysis.reading.verdict.kind.settled or not analysis.counts.primary.days:
-        return analysis
-    whole_days = analysis.counts if ended else analysis.counts.until(present - timedelta(days=1))
-    if len(whole_days.primary.days) < len(analysis.counts.primary.days):
-        # It settles on days that are over: what half a day says may be otherwise by the evening.
-        reading, secondary = _read(experiment, rule, whole_days, ended=ended)
-        analysis = replace(analysis, reading=reading, counts=whole_days, secondary=secondary)
     days = analysis.counts.primary.days
     minimum = all(line.state == "met" for line in analysis.reading.conditions if line.subject == "minimum")
     # Ended too early it cannot be called, and the files of its last days may still come: nothing to store yet.
@@ -319,6 +316,37 @@ def secondary_metrics(experiment: Experiment, counts: Counts, periods: Periods) 
         for use in experiment.metrics.all()
         if use.role != "primary" and counts.others[use.metric_id].days
     ]
+
+
+def frozen(analysis: Analysis, day: date) -> dict[str, Any]:
+    """The counts of an analysis made on a ``day``, as they are stored with a decision: every metric by day."""
+    counts = analysis.all_counts
+    return {
+        "day": day.isoformat(),
+        "ended": analysis.experiment.state == "ended",
+        "primary": _stored_daily(counts.primary),
+        "others": {str(metric): _stored_daily(daily) for metric, daily in counts.others.items()},
+    }
+
+
+def thawed(stored: Mapping[str, Any], shape: Counts) -> Counts:
+    """The counts of a decision again; ``shape`` says how each metric is tallied."""
+    return Counts(
+        _daily_of(stored["primary"], shape.primary),
+        {metric: _daily_of(stored["others"].get(str(metric)), daily) for metric, daily in shape.others.items()},
+    )
+
+
+def _stored_daily(daily: DailyCounts) -> dict[str, Any]:
+    return {"days": [day.isoformat() for day in daily.days], "sums": daily.sums.tolist()}
+
+
+def _daily_of(stored: Mapping[str, Any] | None, shape: DailyCounts) -> DailyCounts:
+    if stored is None:
+        return shape.between(date.max, date.min)
+    days = tuple(date.fromisoformat(day) for day in stored["days"])
+    sums = np.array(stored["sums"], dtype=np.float64).reshape(shape.sums.shape[0], len(days), shape.sums.shape[2])
+    return DailyCounts(shape.tallying, days, sums)
 
 
 def stored_counts(counts: Counts) -> dict[str, Any]:

@@ -11,12 +11,13 @@ from neat_verdict.app.analysis.panels.capped import capped
 from neat_verdict.app.analysis.panels.funnels import funnels
 from neat_verdict.app.analysis.panels.looks import looks
 from neat_verdict.app.analysis.panels.spend import spend
-from neat_verdict.app.analysis.queries import record
+from neat_verdict.app.analysis.queries import record, record_to_show
 from neat_verdict.app.analysis.schemas import DailyOut, EvidenceOut, ReadingOut
 from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.app.experiments.queries import weights
+from neat_verdict.app.experiments.queries import today, weights
 from neat_verdict.app.experiments.tallies import Counts
 from neat_verdict.core.soundness import check_split
+from neat_verdict.core.text.format import format_count
 from neat_verdict.core.variants import LETTERS
 
 
@@ -41,7 +42,7 @@ def evidence_of(analysis: Analysis) -> EvidenceOut:
         else check_split([int(total) for total in everything.units.sum(axis=0)], weights(analysis.experiment))
     )
     return EvidenceOut(
-        reading=presenting.present(record(analysis)),
+        reading=presenting.present(record_to_show(analysis)),
         series=[
             presenting.series(LETTERS[at], values)
             for at, values in enumerate(analysis.reading.series(analysis.rule, by_day), start=1)
@@ -57,4 +58,13 @@ def evidence_of(analysis: Analysis) -> EvidenceOut:
         funnels=funnels(analysis),
         spend=spend(analysis),
         capped=capped(analysis),
+        partial_day=_partial_day(analysis),
     )
+
+
+def _partial_day(analysis: Analysis) -> str:
+    counts, day = analysis.all_counts.primary, today()
+    if analysis.experiment.state not in ("running", "paused") or analysis.periods or day not in counts.days:
+        return ""
+    units = format_count(int(counts.units[counts.days.index(day)].sum()))
+    return f"{day:%-d %B} is not over: its {units} {analysis.names.units} so far count for no verdict before tomorrow."

@@ -108,6 +108,8 @@ def present(record: AnalysisRecord) -> ReadingOut:
         unit=record.metric.unit,
         currency=record.metric.currency,
         secondary=secondary,
+        first_day=record.first_day,
+        last_day=record.last_day,
         read_on=record.read_on,
         next_look=record.next_look,
         ranking=[

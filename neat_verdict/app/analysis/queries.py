@@ -27,9 +27,14 @@ def record_of_look(analysis: Analysis, look: Look) -> AnalysisRecord:
     return record(alone)
 
 
+def record_to_show(analysis: Analysis) -> AnalysisRecord:
+    """The record that a decision was made on, where there is one; else that of the analysis."""
+    stored = analysis.experiment.decision_reading
+    return from_stored(stored, analysis.experiment.rule) if stored else record(analysis)
+
+
 def decided_or_present(experiment: Experiment, counts: Counts | None = None, day: date | None = None) -> AnalysisRecord:
     """The reading that a decision was made on, where there is one; else that of now."""
-    stored = experiment.decision_reading
-    if stored:
-        return from_stored(stored, experiment.rule)
+    if experiment.decision_reading:
+        return from_stored(experiment.decision_reading, experiment.rule)
     return record(analyse(experiment, counts, day))

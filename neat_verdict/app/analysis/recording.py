@@ -10,6 +10,7 @@ from typing import Any
 from neat_verdict.app.analysis.analysis import Analysis
 from neat_verdict.app.analysis.designs import DESIGN_ANALYSES
 from neat_verdict.app.experiments.models import ExperimentMetric
+from neat_verdict.app.experiments.queries import changes_after_start
 from neat_verdict.app.experiments.record import (
     AnalysisRecord,
     ArmRecord,
@@ -64,8 +65,11 @@ def record_of(analysis: Analysis, rule_in_words: str) -> AnalysisRecord:
     adjustment = analysis.counts.primary.adjustment
     metric = _metric(primary) if primary else MetricRecord("", analysis.names.metric, "rate", "percent", "", "up")
     ranked = reading.verdict.kind.readable and len(reading.arms) > 2
+    plain = record_of_reading(reading, rule, analysis.names, rule_in_words, metric)
+    cautions = tuple(one.sentence for one in changes_after_start(experiment))
     return replace(
-        record_of_reading(reading, rule, analysis.names, rule_in_words, metric),
+        plain,
+        sentences=replace(plain.sentences, warnings=(*cautions, *plain.sentences.warnings)),
         soundness=_soundness(analysis),
         progress=rule.information(everything.units.sum(axis=0).tolist()) if rule.planned_units else None,
         days=everything.span,
@@ -73,6 +77,8 @@ def record_of(analysis: Analysis, rule_in_words: str) -> AnalysisRecord:
         ranking=_ranking(analysis) if ranked else (),
         secondary=tuple(_secondary(one, list(experiment.metrics.all()), rule) for one in analysis.secondary),
         summary=_summary(analysis),
+        first_day=analysis.counts.primary.days[0] if analysis.counts.primary.days else None,
+        last_day=analysis.counts.primary.days[-1] if analysis.counts.primary.days else None,
         read_on=analysis.read_on,
         next_look=analysis.next_look,
         adjusted_by_days=primary.before_days if primary and adjustment else None,

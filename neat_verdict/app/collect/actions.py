@@ -20,6 +20,7 @@ from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.metrics import Tallying
+from neat_verdict.core.text.format import plural
 
 WRONG_SHOWN = 2000
 
@@ -182,7 +183,7 @@ def _remarks(experiment: Experiment, counts: Counts, days: list[date]) -> tuple[
     early = [day for day in days if experiment.started_on and day < experiment.started_on]
     if early:
         lines.append(
-            f"{len(early)} days lie before the start ({experiment.started_on:%-d %B %Y}); they will be counted."
+            f"{plural(len(early), 'day')} of the file before the start ({experiment.started_on:%-d %B %Y}) will be counted."
         )
     seen = {position for _, position in counts.sums}
     absent = [v.letter for v in experiment.variants.all() if v.position not in seen]

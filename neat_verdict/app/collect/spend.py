@@ -15,6 +15,7 @@ from neat_verdict.app.experiments.models import Experiment, Spend
 from neat_verdict.app.experiments.queries import today
 from neat_verdict.app.people.models import User
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.text.format import plural
 
 FIELDS = ("day", "variant", "cost", "impressions")
 
@@ -74,7 +75,13 @@ def store_spend(by: User, experiment: Experiment, content: bytes, name: str) -> 
         update_fields=[field for field in ("cost", "impressions") if field in columns],
     )
     days = len({day for day, _ in result})
-    record(experiment, by, "import", f"Brought in “{name[:80]}”: cost and impressions of {days} days"[:500], rows=rows)
+    record(
+        experiment,
+        by,
+        "import",
+        f"Brought in “{name[:80]}”: cost and impressions of {plural(days, 'day')}"[:500],
+        rows=rows,
+    )
     return StoredSpend(rows, days, ())
 
 

@@ -37,7 +37,8 @@ def get(request: HttpRequest, key: str) -> ExperimentOut:
 @router.patch("/experiments/{key}", response=ExperimentOut, operation_id="edit_experiment")
 def edit(request: HttpRequest, key: str, payload: Edit) -> ExperimentOut:
     queries.find(key)
-    actions.edit_experiment(person(request), key, payload.version, payload.changes.given(), payload.reason)
+    changes = payload.changes.given()
+    actions.edit_experiment(person(request), key, payload.version, changes, payload.reason, new_round=payload.new_round)
     return present(queries.find(key))
 
 

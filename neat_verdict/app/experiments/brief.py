@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
+from neat_verdict.core.text.format import plural
 from neat_verdict.core.variants import LETTERS
 
 _SAYS_NOTHING = re.compile(r"(variant|version|option|test|new|alternative|[a-j]|\d|[\s_-])*", re.IGNORECASE)
@@ -60,7 +61,8 @@ def remarks(
             )
     if weeks and weeks_of_two and longest_weeks and len(variants) > 2 and weeks > longest_weeks >= weeks_of_two:
         lines.append(
-            f"The traffic does not bear {len(variants)} variants: they take {weeks} weeks, where two would take {weeks_of_two}."
+            f"The traffic does not bear {len(variants)} variants: they take {plural(weeks, 'week')}, where two would take "
+            f"{weeks_of_two}."
         )
     elif smallest_seen and smallest_seen > worthwhile_lift > 0:
         lines.append(

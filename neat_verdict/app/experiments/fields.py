@@ -12,12 +12,13 @@ from typing import Any, Literal
 
 from neat_verdict.core.checks import InputError
 
-Lock = Literal["never", "start", "rule"]
+Lock = Literal["never", "start", "rule", "delivery"]
 
 
 @dataclass(frozen=True, slots=True)
 class Field:
-    """``lock``: never, from the start on ("start"), or from the start on but for a reason that is kept ("rule").
+    """``lock``: never, from the start on ("start"), or from the start on but for a reason that is kept, as a part of the decision
+    rule ("rule") or of what visitors get ("delivery").
 
     ``copied``: a copy and a next round begin with it. ``label`` is how the ledger and refusals call it, "" for its name.
     ``above`` and ``below`` bound it, both excluded; ``at_most`` is included; ``allowed`` says it in words.
@@ -71,7 +72,7 @@ FIELDS: dict[str, Field] = {
     "ramp": Field(),
     "data_from": Field("start"),
     "assignment_unit": Field("start"),
-    "audience_rules": Field(),
+    "audience_rules": Field("delivery", label="who qualifies"),
     "forced": Field(copied=False),
     "exclusion_group": Field("start"),
     "exclusion_share": _share("start"),

@@ -13,6 +13,7 @@ from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Va
 from neat_verdict.app.experiments.schemas import (
     AllocationIO,
     ConditionGroupIO,
+    DeliveryChangeOut,
     ExperimentOut,
     MetricUseOut,
     ParameterIO,
@@ -62,6 +63,7 @@ def present(experiment: Experiment) -> ExperimentOut:
         ],
         workspace_longest_run_weeks=queries.workspace().longest_run_weeks,
         rule_changes=[RuleChangeOut(**line) for line in experiment.rule_changes],
+        delivery_changes=[DeliveryChangeOut(**line) for line in experiment.delivery_changes],
         owner=experiment.owner.display_name,
         decided_by=experiment.decided_by.display_name if experiment.decided_by else "",
         variants=[variant_out(variant) for variant in experiment.variants.all()],

@@ -12,6 +12,7 @@ from django.db.models.functions import Cast
 from django.http import Http404
 
 from neat_verdict.app import clock
+from neat_verdict.app.experiments.delivery import DeliveryChange
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, LedgerEntry, Picture, Tally, Workspace
 from neat_verdict.app.experiments.tallies import Counts, table
 from neat_verdict.core.checks import InputError
@@ -243,6 +244,15 @@ def missing_for_rule(experiment: Experiment) -> list[str]:
     if not missing and plan_request(experiment) is None:
         missing.append("the standard deviation of the metric that decides (Sizing)")
     return missing
+
+
+def changes_after_start(experiment: Experiment) -> list[DeliveryChange]:
+    """Changes of what visitors get while units came, with local moments; those made after the end change nothing."""
+    changes = [
+        DeliveryChange(**{**line, "at": local(datetime.fromisoformat(line["at"]))})
+        for line in experiment.delivery_changes
+    ]
+    return [one for one in changes if experiment.ended_at is None or one.at <= experiment.ended_at]
 
 
 def decision_rule(experiment: Experiment) -> DecisionRule:

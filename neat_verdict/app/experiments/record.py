@@ -126,6 +126,8 @@ class AnalysisRecord:
     ranking: tuple[RankedRecord, ...] = ()
     secondary: tuple[SecondaryRecord, ...] = ()
     summary: dict[str, Any] | None = None
+    first_day: date | None = None
+    last_day: date | None = None
     read_on: date | None = None
     next_look: date | None = None
     adjusted_by_days: int | None = None

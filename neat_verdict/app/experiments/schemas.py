@@ -170,11 +170,13 @@ class ExperimentChanges(ExperimentFields):
 
 
 class Edit(Schema):
-    """``reason`` allows a change of the decision rule after the start; it is kept in the ledger and shown in the report."""
+    """``reason`` allows a change of the decision rule, or of what visitors get, after the start; it is kept in the ledger and
+    shown in the report. ``new_round`` ends the round with such a change of what visitors get, and begins the next."""
 
     version: int
     changes: ExperimentChanges
     reason: str = Field(default="", max_length=2000)
+    new_round: bool = False
 
 
 class NewExperiment(Schema):
@@ -269,6 +271,12 @@ class RuleChangeOut(Schema):
     after: str
 
 
+class DeliveryChangeOut(RuleChangeOut):
+    """``subject``: what of that which visitors get was changed."""
+
+    subject: str
+
+
 class RoundOut(Schema):
     number: int
     started_on: date
@@ -298,6 +306,7 @@ class ExperimentOut(ExperimentFields):
     workspace_longest_run_weeks: int
     allocation_mode: Literal["follow", "frozen", "even"]
     rule_changes: list[RuleChangeOut]
+    delivery_changes: list[DeliveryChangeOut]
     started_on: date | None
     ended_on: date | None
     rule_locked_at: datetime | None

@@ -8,7 +8,7 @@ from typing import Any
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.core.rehearsal import AllocationRehearsal, Rehearsal, Way
 from neat_verdict.core.statistics import Interval
-from neat_verdict.core.text.format import format_count, format_lift, format_share
+from neat_verdict.core.text.format import format_count, format_lift, format_share, plural
 
 FORMAT = 2
 
@@ -98,10 +98,11 @@ def _in_words(seen: AllocationRehearsal, experiment: Experiment) -> str:
     name = experiment.metric or "conversions"
     more = "more" if seen.gained.estimate >= 0 else "fewer"
     gained = (
-        f"Following the evidence brings about {format_count(abs(seen.gained.estimate))} {more} {name} in {seen.days} days "
+        f"Following the evidence brings about {format_count(abs(seen.gained.estimate))} {more} {name} in "
+        f"{plural(seen.days, 'day')} "
         f"({format_lift(seen.gained.estimate / seen.even.total)})"
         if round(abs(seen.gained.estimate)) and seen.even.total
-        else f"In {seen.days} days following the evidence brings neither more nor fewer {name}"
+        else f"In {plural(seen.days, 'day')} following the evidence brings neither more nor fewer {name}"
     )
     even, adaptive = (format_share(way.right / seen.runs, 0) for way in (seen.even, seen.adaptive))
     return f"{gained}. The best variant is called in {adaptive} of the runs, with even shares in {even}."

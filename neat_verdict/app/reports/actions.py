@@ -15,6 +15,7 @@ from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.app.reports.models import ReportLink
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.text.format import plural
 
 MAX_DAYS = 365
 
@@ -31,7 +32,7 @@ def share(by: User, experiment: Experiment, days: int, note: str = "") -> Report
         experiment=experiment, made_by=by, note=note.strip()[:120], expires_at=clock.now() + timedelta(days=days)
     )
     text = f" for {link.note}" if link.note else ""
-    record(experiment, by, "share", f"Made a report link{text}, open for {days} days", link=link.pk)
+    record(experiment, by, "share", f"Made a report link{text}, open for {plural(days, 'day')}", link=link.pk)
     return link
 
 

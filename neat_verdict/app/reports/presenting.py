@@ -9,7 +9,7 @@ from neat_verdict.app.casebook.queries import lesson_of
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.presenting import hypothesis, variant_out
 from neat_verdict.app.experiments.queries import find, workspace
-from neat_verdict.app.experiments.schemas import RuleChangeOut
+from neat_verdict.app.experiments.schemas import DeliveryChangeOut, RuleChangeOut
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.reports import story
 from neat_verdict.app.reports.models import ReportLink
@@ -48,6 +48,7 @@ def report(experiment: Experiment) -> ReportOut:
         or ("Nothing is noted." if experiment.decision else "A decision is still to be made."),
         pictures=[variant_out(variant).pictures for variant in variants],
         rule_changes=[RuleChangeOut(**line) for line in experiment.rule_changes],
+        delivery_changes=[DeliveryChangeOut(**line) for line in experiment.delivery_changes],
         started_on=experiment.started_on,
         rule_locked_at=experiment.rule_locked_at,
         decided_at=experiment.decided_at,

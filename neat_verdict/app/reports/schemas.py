@@ -7,7 +7,7 @@ from datetime import date, datetime
 from ninja import Schema
 
 from neat_verdict.app.analysis.schemas import ReadingOut
-from neat_verdict.app.experiments.schemas import PictureOut, RuleChangeOut
+from neat_verdict.app.experiments.schemas import DeliveryChangeOut, PictureOut, RuleChangeOut
 
 
 class FactOut(Schema):
@@ -51,6 +51,7 @@ class ReportOut(Schema):
     next_step: str
     pictures: list[list[PictureOut]]
     rule_changes: list[RuleChangeOut]
+    delivery_changes: list[DeliveryChangeOut]
     started_on: date | None
     rule_locked_at: datetime | None
     decided_at: datetime | None

@@ -6,11 +6,11 @@ from datetime import date, datetime
 
 from neat_verdict.app.analysis.schemas import ReadingOut, SecondaryComparisonOut, SecondaryOut
 from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.app.experiments.queries import local
+from neat_verdict.app.experiments.queries import changes_after_start, local
 from neat_verdict.app.reports.schemas import FactOut, VariantLineOut
 from neat_verdict.core.methods import METHODS
 from neat_verdict.core.metrics import RATE
-from neat_verdict.core.text.format import format_count, format_levels, format_lift, format_percent, format_share
+from neat_verdict.core.text.format import format_count, format_levels, format_lift, format_percent, format_share, plural
 from neat_verdict.core.verdicts import VERDICTS
 
 
@@ -32,23 +32,51 @@ def rule_line(experiment: Experiment) -> str:
 
 
 def how_decided(experiment: Experiment, reading: ReadingOut) -> str:
-    """How the verdict came about, and whether the rule was changed on the way."""
+    """How the verdict came about: when the rule was written and whether data were there, what changed, how it was read."""
+    parts = [_written(experiment, reading), _kept(experiment), _read(reading)]
+    if experiment.decided_at and not VERDICTS[reading.verdict].settled:
+        parts.append(f"It was decided on {day(experiment.decided_at)}, before the rule had given its verdict.")
+    return " ".join(part for part in parts if part)
+
+
+def _written(experiment: Experiment, reading: ReadingOut) -> str:
+    if experiment.rule_locked_at is None:
+        return ""
+    locked, first = local(experiment.rule_locked_at).date(), reading.first_day
+    written = f"The rule was written down on {day(locked)}"
+    if first is None:
+        return f"{written}."
+    if first < locked:
+        return f"{written}, after data had begun on {day(first)}."
+    return f"{written}, {f'before data began on {day(first)}' if first > locked else 'the day on which data began'}."
+
+
+def _kept(experiment: Experiment) -> str:
     changes = len(experiment.rule_changes)
     times = "once" if changes == 1 else f"{changes} times"
     kept = f"It was changed {times} after the start, which is shown below." if changes else "It was not changed after."
-    return f"The rule was written down before the first {_one(reading.unit_name)} came. {kept} {METHODS[reading.method].how_read}"
+    if delivered := changes_after_start(experiment):
+        subjects = " and ".join(dict.fromkeys(one.subject for one in delivered))
+        kept += f" {subjects} changed after the start, which is shown below."
+    return kept
 
 
-def _one(units: str) -> str:
-    return units.removesuffix("s")
+def _read(reading: ReadingOut) -> str:
+    """As the method reads, where its time had come."""
+    method = METHODS[reading.method]
+    waited = all(line.state == "met" for line in reading.conditions if line.subject == "minimum")
+    read = reading.read_on is not None if method.has_looks else waited
+    return method.how_read if read or not method.how_not_read else method.how_not_read
 
 
 def facts(experiment: Experiment, reading: ReadingOut) -> list[FactOut]:
     """What it is worth, who saw it, how sure we are."""
     units = sum(arm.units for arm in reading.arms)
-    since = f", from {day(experiment.started_on)}" if experiment.started_on else ""
+    first = reading.first_day or experiment.started_on
+    since = f", from {day(first)}" if first else ""
     last = "up to the look of" if METHODS[reading.method].has_looks else "up to"
-    ran = f"{last} {day(reading.read_on)}" if reading.read_on else _plural(reading.days, "day")
+    until = reading.read_on or reading.last_day
+    ran = f"{last} {day(until)}" if until else plural(reading.days, "day")
     sure = format_percent(reading.confidence)
     return [
         _worth(reading, experiment.decision),
@@ -61,10 +89,6 @@ def facts(experiment: Experiment, reading: ReadingOut) -> list[FactOut]:
             else f"{sure.removesuffix('%')} of 100 such intervals hold the true lift",
         ),
     ]
-
-
-def _plural(number: int, noun: str) -> str:
-    return f"{format_count(number)} {noun}{'' if number == 1 else 's'}"
 
 
 def _worth(reading: ReadingOut, decision: str) -> FactOut:
@@ -125,13 +149,13 @@ def secondary(reading: ReadingOut) -> list[str]:
     if reading.verdict == "unsound":
         return []
     return [
-        f"{side.role.capitalize()}: {line.sentence}{_kept(side, line)}."
+        f"{side.role.capitalize()}: {line.sentence}{_within(side, line)}."
         for side in reading.secondary
         for line in side.comparisons
     ]
 
 
-def _kept(side: SecondaryOut, line: SecondaryComparisonOut) -> str:
+def _within(side: SecondaryOut, line: SecondaryComparisonOut) -> str:
     if side.role != "guardrail" or side.margin is None:
         return ""
     allowed = f"the {format_share(side.margin, 0)} it may lose" if side.margin >= 0.01 else "its margin"

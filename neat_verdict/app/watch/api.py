@@ -11,7 +11,6 @@ from neat_verdict.app.experiments.queries import find, local_moment, workspace
 from neat_verdict.app.experiments.schemas import EndIn, ExperimentOut, StartIn
 from neat_verdict.app.people.auth import person
 from neat_verdict.app.watch import actions, presenting, queries
-from neat_verdict.app.watch.models import ChangeNote
 from neat_verdict.app.watch.readiness import readiness
 from neat_verdict.app.watch.schemas import (
     LiveOut,
@@ -55,13 +54,13 @@ def live(request: HttpRequest, key: str) -> LiveOut:
 
 @router.get("/experiments/{key}/notes", response=list[NoteOut], operation_id="list_notes")
 def notes(request: HttpRequest, key: str) -> list[NoteOut]:
-    return [_note(note) for note in queries.notes(find(key))]
+    return [_note(mark) for mark in queries.marks(find(key))]
 
 
 @router.post("/experiments/{key}/notes", response={201: NoteOut}, operation_id="add_note")
 def add_note(request: HttpRequest, key: str, payload: NoteIn) -> Status[NoteOut]:
     note = actions.add_note(person(request), find(key), payload.day, payload.text, everywhere=payload.everywhere)
-    return Status(201, _note(note))
+    return Status(201, _note(queries.mark_of(note)))
 
 
 @router.delete("/experiments/{key}/notes/{number}", response={204: None}, operation_id="remove_note")
@@ -70,10 +69,8 @@ def remove_note(request: HttpRequest, key: str, number: int) -> Status[None]:
     return Status(204, None)
 
 
-def _note(note: ChangeNote) -> NoteOut:
-    return NoteOut(
-        id=note.pk, day=note.day, text=note.text, everywhere=note.experiment_id is None, by=note.made_by.display_name
-    )
+def _note(mark: queries.Mark) -> NoteOut:
+    return NoteOut(id=mark.number, day=mark.day, text=mark.text, everywhere=mark.everywhere, by=mark.by)
 
 
 @router.get("/notices", response=NoticesOut, operation_id="list_notices")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable
+from dataclasses import dataclass
 from datetime import date, timedelta
 
 import numpy as np
@@ -14,7 +15,7 @@ from neat_verdict.app.collect.events import HOLD_AFTER, milliseconds
 from neat_verdict.app.collect.models import Arrival, Event, Intake, Sighting
 from neat_verdict.app.collect.recount import HOUR
 from neat_verdict.app.experiments.models import Experiment, Tally
-from neat_verdict.app.experiments.queries import daily_counts, today, weights
+from neat_verdict.app.experiments.queries import changes_after_start, daily_counts, today, weights
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.traffic.epochs import epochs_by_metric
 from neat_verdict.app.traffic.models import Enrolment
@@ -164,12 +165,31 @@ def unknown_events() -> list[str]:
     return list(unknown[:UNKNOWN_SHOWN])
 
 
-def notes(experiment: Experiment) -> QuerySet[ChangeNote]:
-    """Change notes of an experiment: its own, and those that concern all, within its days."""
+@dataclass(frozen=True, slots=True)
+class Mark:
+    """Something that changed on a day, to be drawn on charts over time; ``number`` of a note, None for what the ledger knows."""
+
+    number: int | None
+    day: date
+    text: str
+    everywhere: bool
+    by: str
+
+
+def marks(experiment: Experiment) -> list[Mark]:
+    """Change notes of an experiment, its own and those that concern all within its days, and changes of what visitors get."""
     first = experiment.started_on or clock.now().date()
     last = experiment.ended_on or today()
     everywhere = Q(experiment__isnull=True, day__gte=first, day__lte=last)
-    return ChangeNote.objects.select_related("made_by").filter(Q(experiment=experiment) | everywhere)
+    notes = ChangeNote.objects.select_related("made_by").filter(Q(experiment=experiment) | everywhere)
+    noted = [mark_of(note) for note in notes]
+    delivered = [Mark(None, one.at.date(), one.mark, False, one.by) for one in changes_after_start(experiment)]
+    return sorted([*noted, *delivered], key=lambda mark: mark.day)
+
+
+def mark_of(note: ChangeNote) -> Mark:
+    """A change note as a mark."""
+    return Mark(note.pk, note.day, note.text, note.experiment_id is None, note.made_by.display_name)
 
 
 def notices(*, unread: bool = False) -> QuerySet[Notice]:

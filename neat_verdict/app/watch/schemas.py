@@ -116,7 +116,9 @@ class NoteIn(Schema):
 
 
 class NoteOut(Schema):
-    id: int
+    """``id`` is null for a change that the ledger knows of; it cannot be removed."""
+
+    id: int | None
     day: date
     text: str
     everywhere: bool

@@ -99,6 +99,7 @@ class Method(ABC):
     method_note: ClassVar[str] = ""  # how thresholds are computed, with sources, for those who want to know
     several_note: ClassVar[str] = ""  # the same of several variants
     how_read: ClassVar[str]  # for the report, as a sentence
+    how_not_read: ClassVar[str] = ""  # the same where its time had not come; "" for one that may be read on any day
     threshold_source: ClassVar[str] = ""
     adjusted_words: ClassVar[str]
     adjusted_formula: ClassVar[str]

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, ClassVar, Literal
 
 from neat_verdict.core.methods.base import Method, Reached, Threshold, check_choice, normal_critical_value
 from neat_verdict.core.statistics import Sides, dunnett_critical_value, dunnett_pvalue
-from neat_verdict.core.text.format import format_count, format_full, format_share
+from neat_verdict.core.text.format import format_count, format_full, format_share, plural
 from neat_verdict.core.text.statements import Condition, Derivation, Step, condition
 from neat_verdict.core.variants import LETTERS
 
@@ -42,6 +42,7 @@ class Fixed(Method):
         "The critical value and the adjusted p hold for all comparisons with control together (Dunnett 1955)."
     )
     how_read: ClassVar[str] = "It was read once, when the planned sample was in."
+    how_not_read: ClassVar[str] = "It is to be read once, when the planned sample is in, which it was not."
     adjusted_words: ClassVar[str] = DUNNETT_WORDS
     adjusted_formula: ClassVar[str] = DUNNETT_FORMULA
     adjusted_source: ClassVar[str] = DUNNETT
@@ -82,7 +83,7 @@ class Fixed(Method):
     def when_words(self, rule: DecisionRule) -> str:
         parts = []
         if rule.minimum_days:
-            parts.append(f"We read once, after at least {rule.minimum_days} days")
+            parts.append(f"We read once, after at least {plural(rule.minimum_days, 'day')}")
         if rule.planned_units is not None:
             per_arm = format_count(min(rule.planned_units))
             parts.append(f"{'and with' if parts else 'We read with'} at least {per_arm} units in each variant")

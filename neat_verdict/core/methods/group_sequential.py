@@ -73,6 +73,7 @@ class GroupSequential(Method):
     )
     several_note: ClassVar[str] = "The level is shared among the comparisons with control (Bonferroni)."
     how_read: ClassVar[str] = "It was read at planned looks only, and the interval allows for them."
+    how_not_read: ClassVar[str] = "It is to be read at planned looks only, and none had been taken."
     threshold_source: ClassVar[str] = "; critical value by alpha spending, Lan & DeMets (1983)"
     adjusted_words: ClassVar[str] = "The smallest level whose boundary at this look the statistic would reach."
     adjusted_formula: ClassVar[str] = "the level at which the critical value equals |z|"

@@ -11,7 +11,7 @@ from neat_verdict.core.planning.duration import MIN_WEEKS, Duration, duration, u
 from neat_verdict.core.planning.request import PlanRequest
 from neat_verdict.core.sizing.sample_size import Arms, SampleSize, detectable_lift, noninferiority_size
 from neat_verdict.core.sizing.strictness import STRICTNESS
-from neat_verdict.core.text.format import format_percent, format_share
+from neat_verdict.core.text.format import format_percent, format_share, plural
 from neat_verdict.core.variants import MAX_VARIANTS
 
 _CURVE_WEEKS = 10
@@ -228,20 +228,21 @@ def _warnings(request: PlanRequest, run: Duration, curve: tuple[float | None, ..
         lines.append("Under two whole weeks a week's rhythm is seen only once: one odd week would decide.")
     if largest.name:
         lines.append(
-            f"The guardrail {largest.name} asks the most: showing that it keeps within its margin takes {largest.weeks} weeks."
+            f"The guardrail {largest.name} asks the most: showing that it keeps within its margin takes "
+            f"{plural(largest.weeks, 'week')}."
         )
     if run.too_long:
         limit = request.longest_run_weeks
         reach = curve[limit - 1] if limit <= len(curve) else None
-        seen = f" In {limit} weeks a lift of {format_share(reach)} would be seen." if reach else ""
+        seen = f" In {plural(limit, 'week')} a lift of {format_share(reach)} would be seen." if reach else ""
         rounds = (
-            f"plan {run.rounds} rounds of up to {limit} weeks each, read together"
+            f"plan {run.rounds} rounds of up to {plural(limit, 'week')} each, read together"
             if run.rounds <= _MAX_ROUNDS_ADVISED
             else f"give it up: even in rounds it would take {run.weeks:,} weeks"
         )
         lines.append(
-            f"That is longer than the {limit} weeks a run may take here.{seen} Look for a larger lift, a metric nearer to the "
-            f"change or more traffic, or {rounds}."
+            f"That is longer than the {plural(limit, 'week')} a run may take here.{seen} Look for a larger lift, a metric "
+            f"nearer to the change or more traffic, or {rounds}."
         )
     if len(request.arms.weights) > 4:
         lines.append("Each variant makes the test longer; more than four are rarely worth the wait.")

@@ -26,7 +26,7 @@ def minimum_conditions(
     lines = []
     if rule.minimum_days:
         weeks = " in whole weeks" if rule.minimum_days % 7 == 0 else ""
-        label = f"Ran at least {rule.minimum_days} days{weeks}"
+        label = f"Ran at least {plural(rule.minimum_days, 'day')}{weeks}"
         required = plural(rule.minimum_days, "day")
         lines.append(condition("days", "minimum", label, days >= rule.minimum_days, plural(days, "day"), required))
     awaited = rule.method.minimum_condition(rule, progress(arms, rule), looks_taken)

@@ -109,6 +109,11 @@ def more_data(reading: Reading, rule: DecisionRule, best: Comparison) -> tuple[s
     if not math.isfinite(width):
         return ("The lift has no limit yet: control’s level is not clear of zero, or nothing varies.",)
     if width <= rule.worthwhile_lift:
+        borders = (-rule.worthwhile_lift, 0.0, rule.worthwhile_lift)
+        if not any(best.lift.low < border < best.lift.high for border in borders):
+            return (
+                "The interval is clear of what is worth acting on; what is missing are the conditions not yet met.",
+            )
         return ("The interval is narrow enough; it lies across the border of what is worth acting on.",)
     times = (width / rule.worthwhile_lift) ** 2
     units = sum(arm.units for arm in reading.arms)

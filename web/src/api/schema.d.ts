@@ -2212,6 +2212,27 @@ export interface components {
             /** Window Hours */
             window_hours?: number | null;
         };
+        /**
+         * DeliveryChangeOut
+         * @description ``subject``: what of that which visitors get was changed.
+         */
+        DeliveryChangeOut: {
+            /** After */
+            after: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Before */
+            before: string;
+            /** By */
+            by: string;
+            /** Reason */
+            reason: string;
+            /** Subject */
+            subject: string;
+        };
         /** DemoAccount */
         DemoAccount: {
             /** Password */
@@ -2318,10 +2339,16 @@ export interface components {
         };
         /**
          * Edit
-         * @description ``reason`` allows a change of the decision rule after the start; it is kept in the ledger and shown in the report.
+         * @description ``reason`` allows a change of the decision rule, or of what visitors get, after the start; it is kept in the ledger and
+         *     shown in the report. ``new_round`` ends the round with such a change of what visitors get, and begins the next.
          */
         Edit: {
             changes: components["schemas"]["ExperimentChanges"];
+            /**
+             * New Round
+             * @default false
+             */
+            new_round: boolean;
             /**
              * Reason
              * @default
@@ -2465,7 +2492,10 @@ export interface components {
             /** Times */
             times: number;
         };
-        /** EvidenceOut */
+        /**
+         * EvidenceOut
+         * @description ``partial_day`` says in words what came on a day that is not over; empty where there is none.
+         */
         EvidenceOut: {
             arrivals: components["schemas"]["ArrivalsOut"];
             /**
@@ -2480,6 +2510,11 @@ export interface components {
              */
             funnels: components["schemas"]["FunnelOut"][];
             looks?: components["schemas"]["LooksOut"] | null;
+            /**
+             * Partial Day
+             * @default
+             */
+            partial_day: string;
             reading: components["schemas"]["ReadingOut"];
             /** Series */
             series: components["schemas"]["SeriesOut"][];
@@ -2652,6 +2687,8 @@ export interface components {
             decision_next: string;
             /** Decision Reason */
             decision_reason: string;
+            /** Delivery Changes */
+            delivery_changes: components["schemas"]["DeliveryChangeOut"][];
             /**
              * Description
              * @default
@@ -3452,7 +3489,10 @@ export interface components {
             /** Text */
             text: string;
         };
-        /** NoteOut */
+        /**
+         * NoteOut
+         * @description ``id`` is null for a change that the ledger knows of; it cannot be removed.
+         */
         NoteOut: {
             /** By */
             by: string;
@@ -3464,7 +3504,7 @@ export interface components {
             /** Everywhere */
             everywhere: boolean;
             /** Id */
-            id: number;
+            id: number | null;
             /** Text */
             text: string;
         };
@@ -3862,6 +3902,8 @@ export interface components {
             detail: string;
             /** Figure */
             figure: string;
+            /** First Day */
+            first_day?: string | null;
             /**
              * Good Direction
              * @enum {string}
@@ -3875,6 +3917,8 @@ export interface components {
              * @enum {string}
              */
             kind: "rate" | "mean" | "ratio";
+            /** Last Day */
+            last_day?: string | null;
             /**
              * Method
              * @default
@@ -4089,6 +4133,8 @@ export interface components {
             decision_reason: string;
             /** Decision Sentence */
             decision_sentence: string;
+            /** Delivery Changes */
+            delivery_changes: components["schemas"]["DeliveryChangeOut"][];
             /** Facts */
             facts: components["schemas"]["FactOut"][];
             /** How Decided */

@@ -7,7 +7,7 @@ import { useWidth } from "../lib/useWidth";
 import { Headline } from "../parts/Headline";
 import { Letter } from "../parts/Letter";
 import { SideBySide } from "../sheets/brief/Pictures";
-import { RuleChanges } from "../sheets/sizing/RulePanel";
+import { ChangesAfterStart } from "../sheets/sizing/RulePanel";
 
 /** The one page a stakeholder reads. All its sentences come from the server. */
 export function ReportSheet({ report }: { report: Report }) {
@@ -71,7 +71,7 @@ export function ReportSheet({ report }: { report: Report }) {
         <Section title="How it was decided">{report.how_decided}</Section>
         {report.shared_out && <Section title={`How ${reading.unit_name} were allocated`}>{report.shared_out}</Section>}
       </div>
-      <RuleChanges experiment={report} />
+      <ChangesAfterStart experiment={report} />
       <p className="quiet mt-4 border-t border-base-300 pt-2 text-xs">{reading.rule_in_words}</p>
     </article>
   );

@@ -21,6 +21,7 @@ function report(changes: Partial<Report> = {}): Report {
     because: "",
     pictures: [[], []],
     rule_changes: [],
+    delivery_changes: [],
     verdict_name: "Winner",
     date_line: "Verdict of 30 March 2026",
     rule_line: "by the rule set on 1 March 2026, unchanged",
@@ -91,7 +92,7 @@ describe("the report", () => {
       learnt: "Calendars help.",
     });
     expect(screen.getByText(/changed since/)).toBeTruthy();
-    expect(screen.getByText("Before: We read once.")).toBeTruthy();
+    expect(screen.getByText("The rule before: We read once.")).toBeTruthy();
     expect(screen.getByText(/– harmed/)).toBeTruthy();
     expect(screen.getByText("Cheap days first.")).toBeTruthy();
     expect(screen.getByText("Calendars help.")).toBeTruthy();

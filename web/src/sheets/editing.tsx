@@ -19,11 +19,14 @@ interface Editing {
   mayEdit: boolean;
   /** True once started: the question, the split and the sizing can no longer change. */
   locked: boolean;
-  /** True while the decision rule cannot change: after the start, unless a reason has been given. */
+  /** True while the decision rule and what visitors get cannot change: after the start, unless a reason has been given. */
   ruleLocked: boolean;
-  /** The reason under which the rule may be changed after the start; empty for none. */
+  /** The reason under which they may be changed after the start; empty for none. */
   reason: string;
   setReason: (reason: string) => void;
+  /** Whether a change of what visitors get begins another round. */
+  newRound: boolean;
+  setNewRound: (newRound: boolean) => void;
   /** Changes of fields; those of a list are made from the experiment as it is when their turn comes. */
   save: (changes: Change) => void;
   undo: () => void;
@@ -52,6 +55,7 @@ export function EditingProvider({ experiment, children }: { experiment: Experime
   const past = useRef<ExperimentChanges[]>([]);
   const [depth, setDepth] = useState(0);
   const [reason, setReason] = useState("");
+  const [newRound, setNewRound] = useState(false);
   const [clash, setClash] = useState<ExperimentChanges | null>(null);
   const key = experiment.key;
   const latest = () => cache.getQueryData<Experiment>(keys.experiment(key)) ?? experiment;
@@ -65,7 +69,7 @@ export function EditingProvider({ experiment, children }: { experiment: Experime
       const saved = await take(
         client.PATCH("/api/v1/experiments/{key}", {
           params: { path: { key } },
-          body: { version: present.version, changes, reason },
+          body: { version: present.version, changes, reason, new_round: newRound },
         }),
       );
       return { saved, before };
@@ -73,6 +77,10 @@ export function EditingProvider({ experiment, children }: { experiment: Experime
     onSuccess: ({ saved, before }, { undoing }) => {
       if (!undoing) past.current.push(before);
       setDepth(past.current.length);
+      if (newRound) {
+        setReason("");
+        setNewRound(false);
+      }
       keep(saved);
     },
     onError: (error, { change }) => {
@@ -93,6 +101,8 @@ export function EditingProvider({ experiment, children }: { experiment: Experime
       ruleLocked: experiment.rule_locked_at !== null && !reason,
       reason,
       setReason,
+      newRound,
+      setNewRound,
       save: (change) => mutate({ change, undoing: false }),
       undo: () => {
         const before = past.current.pop();
@@ -109,7 +119,7 @@ export function EditingProvider({ experiment, children }: { experiment: Experime
       },
       errorFor: (field) => (error instanceof Problem ? error.fields[field] : undefined),
     }),
-    [experiment, mayEdit, reason, depth, saving, error, clash, mutate, reset],
+    [experiment, mayEdit, reason, newRound, depth, saving, error, clash, mutate, reset],
   );
   return <Context value={value}>{children}</Context>;
 }

@@ -177,10 +177,10 @@ describe("sizing", () => {
     open(<RulePanel />, locked);
     expect(screen.getByRole("group", { name: "Method" })).toHaveProperty("disabled", true);
     fireEvent.click(screen.getByText("Change for a reason…"));
-    fireEvent.click(screen.getByText("Open the rule"));
+    fireEvent.click(screen.getByText("Open for change"));
     expect(screen.getByRole("group", { name: "Method" })).toHaveProperty("disabled", true);
     fireEvent.change(screen.getByLabelText(/^Why must the rule change/), { target: { value: "Legal asks" } });
-    fireEvent.click(screen.getByText("Open the rule"));
+    fireEvent.click(screen.getByText("Open for change"));
     fireEvent.click(screen.getByRole("radio", { name: /^At any time/ }));
     await waitFor(() => expect(calls).toHaveLength(1));
     expect(calls[0]?.body).toMatchObject({ changes: { method: "always_valid" }, reason: "Legal asks" });
@@ -195,7 +195,7 @@ describe("sizing", () => {
       after: "Any time.",
     };
     open(<RulePanel />, experiment({ rule_changes: [change], rule_locked_at: "2026-03-02T10:00Z" }));
-    expect(screen.getByText("Before: We read once.")).toBeTruthy();
+    expect(screen.getByText("The rule before: We read once.")).toBeTruthy();
   });
 
   it("draws the boundary with its figures for those who do not see it", () => {

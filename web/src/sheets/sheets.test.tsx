@@ -70,8 +70,8 @@ describe("editing", () => {
     fireEvent.click(screen.getByText("undo"));
     await waitFor(() => expect(calls).toHaveLength(2));
     expect(calls.map((call) => call.body)).toEqual([
-      { version: 3, changes: { area: "Home" }, reason: "" },
-      { version: 4, changes: { area: "Booking" }, reason: "" },
+      { version: 3, changes: { area: "Home" }, reason: "", new_round: false },
+      { version: 4, changes: { area: "Booking" }, reason: "", new_round: false },
     ]);
     await waitFor(() => expect(screen.getByText("undo")).toHaveProperty("disabled", true));
   });

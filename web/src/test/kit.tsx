@@ -142,6 +142,7 @@ export function experiment(changes: Partial<Experiment> = {}): Experiment {
     allocation: null,
     allocation_mode: "follow",
     rule_changes: [],
+    delivery_changes: [],
     started_on: null,
     ended_on: null,
     rule_locked_at: null,

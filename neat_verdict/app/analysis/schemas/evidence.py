@@ -133,6 +133,8 @@ class CappedOut(Schema):
 
 
 class EvidenceOut(Schema):
+    """``partial_day`` says in words what came on a day that is not over; empty where there is none."""
+
     reading: ReadingOut
     series: list[SeriesOut]
     daily: DailyOut
@@ -141,3 +143,4 @@ class EvidenceOut(Schema):
     funnels: list[FunnelOut] = []
     spend: SpendOut | None = None
     capped: list[CappedOut] = []
+    partial_day: str = ""

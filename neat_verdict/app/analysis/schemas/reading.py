@@ -161,6 +161,8 @@ class ReadingOut(Schema):
     unit: str = "percent"
     currency: str = ""
     secondary: list[SecondaryOut] = []
+    first_day: date | None = None
+    last_day: date | None = None
     read_on: date | None = None
     next_look: date | None = None
     ranking: list[RankedOut] = []

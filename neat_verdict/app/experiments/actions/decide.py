@@ -18,12 +18,21 @@ from neat_verdict.core.checks import InputError
 
 @transaction.atomic
 def decide(
-    by: User, key: str, *, choice: str, suggested: str, reason: str, next_step: str, reading: dict[str, Any]
+    by: User,
+    key: str,
+    *,
+    choice: str,
+    suggested: str,
+    reason: str,
+    next_step: str,
+    reading: dict[str, Any],
+    counts: dict[str, Any],
 ) -> Experiment:
     """Record a decision.
 
     ``choice`` is "none" (nothing to roll out) or a variant's letter; ``suggested`` is what the rule says, and a choice
-    that differs needs a ``reason`` (InputError). ``reading`` is kept as it was at this moment.
+    that differs needs a ``reason`` (InputError). ``reading`` and the ``counts`` it was made on are
+    kept as they were at this moment.
     """
     require_editor(by)
     experiment = Experiment.objects.select_for_update().get(key=key)
@@ -40,6 +49,7 @@ def decide(
     experiment.state = "decided"
     experiment.decision, experiment.decision_reason = choice, reason.strip()
     experiment.decision_next, experiment.decision_reading = next_step.strip(), reading
+    experiment.decision_counts = counts
     experiment.decided_by, experiment.decided_at = by, clock.now()
     experiment.version += 1
     experiment.save()
@@ -61,7 +71,8 @@ def withdraw_decision(by: User, key: str, reason: str) -> Experiment:
         raise InputError("reason", "empty", "must say why the decision is taken back")
     changes = [changed("state", "decided", "ended"), changed("decision", experiment.decision, "")]
     record(experiment, by, "withdraw", f"Took the decision back: {reason.strip()}", changes=changes)
-    experiment.state, experiment.decision, experiment.decision_reading = "ended", "", None
+    experiment.state, experiment.decision = "ended", ""
+    experiment.decision_reading = experiment.decision_counts = None
     experiment.decided_by = experiment.decided_at = None
     experiment.version += 1
     experiment.save()

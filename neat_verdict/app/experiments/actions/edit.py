@@ -11,7 +11,9 @@ from django.db import transaction
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.actions.ledger import changed, record
 from neat_verdict.app.experiments.actions.parts import edit_metrics, edit_variants
+from neat_verdict.app.experiments.actions.states import begin_next_round
 from neat_verdict.app.experiments.audience import audience_of
+from neat_verdict.app.experiments.delivery import delivery_changes
 from neat_verdict.app.experiments.fields import FIELDS, LOCKED_AT_START, RULE_FIELDS, label_of
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import design, method, method_settings, planned_rule, policy, weights
@@ -27,10 +29,13 @@ from neat_verdict.core.verdicts import rule_from, rule_in_words
 
 
 @transaction.atomic
-def edit_experiment(by: User, key: str, version: int, changes: dict[str, Any], reason: str = "") -> Experiment:
+def edit_experiment(
+    by: User, key: str, version: int, changes: dict[str, Any], reason: str = "", *, new_round: bool = False
+) -> Experiment:
     """Apply changes to fields, metrics and variants.
 
-    After the start the decision rule changes only with a ``reason``, which is kept in the ledger and shown in the report.
+    After the start the decision rule and what visitors get change only with a ``reason``, which is kept in the ledger and shown
+    in the report. With ``new_round`` a change of what visitors get ends the round and begins the next with it.
     Raises Conflict when the experiment has moved on since ``version``, or when a field is locked; InputError for a value
     that is out of its range.
     """
@@ -47,9 +52,21 @@ def edit_experiment(by: User, key: str, version: int, changes: dict[str, Any], r
     if not text:
         return experiment
     subjects = ", ".join(dict.fromkeys(label_of(line["field"]) for line in text))
-    if experiment.rule_locked_at is not None and any(line["field"] in RULE_FIELDS for line in text):
+    started = experiment.rule_locked_at is not None
+    delivered = delivery_changes(text) if started else []
+    if started and any(line["field"] in RULE_FIELDS for line in text):
         change_rule(by, experiment, reason)
+        _keep_delivery(by, experiment, delivered, reason)
         record(experiment, by, "rule", f"Changed the decision rule ({subjects}): {reason.strip()}", changes=text)
+    elif delivered:
+        _keep_delivery(by, experiment, delivered, reason)
+        words = "; ".join(f"{subject}: {before} → {after}" for subject, before, after in delivered)
+        begun = ""
+        if new_round:
+            begin_next_round(experiment)
+            begun = f"; round {experiment.round} begun with it"
+        verb = "round" if new_round else "delivery"
+        record(experiment, by, verb, f"Changed after the start ({words}){begun}: {reason.strip()}", changes=text)
     else:
         record(experiment, by, "edit", f"Changed {subjects}", changes=text)
     experiment.save()
@@ -75,6 +92,12 @@ def apply_changes(by: User, experiment: Experiment, changes: dict[str, Any], rea
     _check_together(experiment)
     if text:
         experiment.version += 1
+    if experiment.rule_locked_at is not None and not reason.strip() and (delivered := delivery_changes(text)):
+        subjects = " and ".join(subject[0].lower() + subject[1:] for subject, *_ in delivered)
+        raise Conflict(
+            f"Locked since the start: {subjects}. It changes only with a reason, which evidence and report show",
+            fields=[line["field"] for line in text],
+        )
     return text
 
 
@@ -85,6 +108,12 @@ def change_rule(by: User, experiment: Experiment, reason: str) -> None:
     after = rule_in_words(planned_rule(experiment), weights(experiment))
     line = {"by": by.display_name, "at": clock.now().isoformat(), "reason": reason.strip()}
     experiment.rule_changes = [*experiment.rule_changes, {**line, "before": before, "after": after}]
+
+
+def _keep_delivery(by: User, experiment: Experiment, delivered: list[tuple[str, str, str]], reason: str) -> None:
+    line = {"by": by.display_name, "at": clock.now().isoformat(), "reason": reason.strip()}
+    made = [{**line, "subject": subject, "before": before, "after": after} for subject, before, after in delivered]
+    experiment.delivery_changes = [*experiment.delivery_changes, *made]
 
 
 def _refuse_locked(experiment: Experiment, changes: dict[str, Any], reason: str) -> None:

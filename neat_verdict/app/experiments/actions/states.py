@@ -64,9 +64,7 @@ def start(
     unready = _unready(overridden, reason)
     _check_complete(experiment)
     _claim_slice(experiment)
-    experiment.rule = planned_rule(experiment).record()
-    pin_versions(experiment)
-    experiment.rule_locked_at = clock.now()
+    _lock(experiment)
     experiment.started_on = day
     experiment.started_at = clock.now() if started_on is None else first_moment(day)
     experiment.starts_at = None
@@ -153,21 +151,41 @@ def _moment(at: datetime | None) -> str:
 def new_round(by: User, key: str) -> Experiment:
     """Run the same experiment again: a draft with the same brief, its units shuffled again, the earlier data kept."""
     experiment = _for_change(by, key, allowed=("ended",), verb="run again")
+    _close_round(experiment)
+    return _move(
+        experiment, by, "round", f"Round {experiment.round} begun; the data of the earlier ones is kept", "draft"
+    )
+
+
+def _close_round(experiment: Experiment) -> None:
+    """Keep the round that ends, and make the experiment ready for another. It is not saved yet."""
     assert experiment.started_on is not None
-    assert experiment.ended_on is not None
     Round.objects.create(
-        experiment=experiment, number=experiment.round, started_on=experiment.started_on, ended_on=experiment.ended_on,
-        rule=experiment.rule,
+        experiment=experiment, number=experiment.round, started_on=experiment.started_on,
+        ended_on=experiment.ended_on or today(), rule=experiment.rule,
     )  # fmt: skip
     experiment.metrics.update(version=None)
     experiment.round += 1
     experiment.rule = experiment.rule_locked_at = experiment.ends_at = None
     experiment.started_on = experiment.ended_on = experiment.started_at = experiment.ended_at = None
-    experiment.rule_changes = []
+    experiment.rule_changes, experiment.delivery_changes = [], []
     experiment.epoch, experiment.allocation_mode = 0, "follow"
-    return _move(
-        experiment, by, "round", f"Round {experiment.round} begun; the data of the earlier ones is kept", "draft"
-    )
+
+
+def begin_next_round(experiment: Experiment) -> None:
+    """End the round on the way and begin the next one now, by the same plan. Called inside the transaction of an action; the
+    experiment is not saved yet. Raises Conflict where it is neither running nor paused."""
+    if experiment.state not in ("running", "paused"):
+        raise Conflict(f"This experiment is {experiment.state}; only one on the way can go on in another round")
+    _close_round(experiment)
+    _lock(experiment)
+    experiment.started_on, experiment.started_at = today(), clock.now()
+
+
+def _lock(experiment: Experiment) -> None:
+    experiment.rule = planned_rule(experiment).record()
+    pin_versions(experiment)
+    experiment.rule_locked_at = clock.now()
 
 
 @transaction.atomic

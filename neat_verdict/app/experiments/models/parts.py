@@ -105,6 +105,8 @@ class Delivered(models.Model):
     # What the next epoch's shares do: follow the policy, stay as they are (frozen), or stay even.
     allocation_mode = models.CharField(max_length=10, default="follow")
     epoch = models.PositiveIntegerField(default=0)
+    # Changes of what visitors get after the start (`delivery.DeliveryChange`), the earliest first.
+    delivery_changes = models.JSONField(default=list, blank=True)
 
     class Meta:
         abstract = True
@@ -157,6 +159,8 @@ class Decided(models.Model):
     decision_reason = models.TextField(blank=True, default="")
     decision_next = models.TextField(blank=True, default="")
     decision_reading = models.JSONField(null=True, blank=True)
+    # The counts that reading was made on (`analysis.frozen`); null of decisions made before they were kept.
+    decision_counts = models.JSONField(null=True, blank=True)
     decided_by = models.ForeignKey(
         settings.AUTH_USER_MODEL, null=True, blank=True, on_delete=models.PROTECT, related_name="decisions"
     )

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from neat_verdict.core.numeric import BoolArray
-from neat_verdict.core.text.format import format_percent, format_share, format_small
+from neat_verdict.core.text.format import format_percent, format_share, format_small, plural
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.variants import LETTERS
 from neat_verdict.core.verdicts.facts import NOBODY, Facts, Positions
@@ -45,8 +45,8 @@ class Unsound(VerdictKind):
         if overlap is not None and overlap.days_apart:
             days = len(overlap.days_apart)
             return Parts(
-                f"No lift may be read: on {days} {'day' if days == 1 else 'days'} not all variants were seen.",
-                f"Unsound: variants ran at different times ({days} days apart)",
+                f"No lift may be read: on {plural(days, 'day')} not all variants were seen.",
+                f"Unsound: variants ran at different times ({plural(days, 'day')} apart)",
                 f"{format_share(overlap.apart_share, 0)} of the {names.units} came on days when some variant had none. Different "
                 "days have different visitors: such a comparison is one of weeks, not of variants. Run all variants at once.",
             )

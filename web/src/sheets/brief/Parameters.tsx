@@ -18,7 +18,7 @@ interface Props {
 
 /** Values that the site reads from an assignment. */
 export function Parameters({ variant, index, save }: Props) {
-  const { mayEdit, errorFor } = useEditing();
+  const { mayEdit, ruleLocked, errorFor } = useEditing();
   const { parameters, letter } = variant;
   const set = (place: number, part: Partial<Parameter>) =>
     save((now) => now.map((parameter, i) => (i === place ? { ...parameter, ...part } : parameter)));
@@ -26,7 +26,7 @@ export function Parameters({ variant, index, save }: Props) {
     .flatMap((_, place) => ["name", "value"].map((part) => errorFor(`variants.${index}.parameters.${place}.${part}`)))
     .find(Boolean);
   return (
-    <fieldset disabled={!mayEdit}>
+    <fieldset disabled={!mayEdit || ruleLocked}>
       <legend className="quiet text-sm">Parameters the site reads</legend>
       {parameters.map((parameter, place) => (
         <div key={parameter.name} className="flex items-center gap-1.5">

@@ -5,6 +5,7 @@ import { Letter } from "../../parts/Letter";
 import { Panel } from "../../parts/basics";
 import { TextField } from "../../parts/fields";
 import { useEditing, variantsIn } from "../editing";
+import { DeliveryForAReason } from "../ForAReason";
 import { SideBySide, VariantPictures } from "./Pictures";
 import { Parameters } from "./Parameters";
 
@@ -37,6 +38,7 @@ export function Variants() {
         locked ? "their number and split are locked since the start" : "control first; one change at a time says most"
       }
     >
+      <DeliveryForAReason />
       <ul className="divide-y divide-base-300">
         {experiment.variants.map((variant, index) => (
           <VariantLine
@@ -63,7 +65,8 @@ interface LineProps {
 }
 
 function VariantLine({ variant, index, set, copy, remove }: LineProps) {
-  const { mayEdit, errorFor } = useEditing();
+  const { mayEdit, ruleLocked, errorFor } = useEditing();
+  const fixed = !mayEdit || ruleLocked;
   const [open, setOpen] = useState(false);
   const { letter } = variant;
   const more = [
@@ -99,7 +102,7 @@ function VariantLine({ variant, index, set, copy, remove }: LineProps) {
                   .filter(Boolean),
               })
             }
-            locked={!mayEdit}
+            locked={fixed}
           />
         )}
         <span className="flex gap-1">
@@ -132,7 +135,7 @@ function VariantLine({ variant, index, set, copy, remove }: LineProps) {
               placeholder="https://… or /path"
               value={variant.link}
               save={(link) => set({ link })}
-              locked={!mayEdit}
+              locked={fixed}
               error={errorFor(`variants.${index}.link`)}
             />
             <VariantPictures variant={variant} />

@@ -96,6 +96,7 @@ function Read({ evidence }: { evidence: Evidence }) {
           {Math.round(reading.variance_removed * 100)}% of the variance away.
         </p>
       )}
+      {evidence.partial_day && <p className="sheet px-4 py-2 text-sm">{evidence.partial_day}</p>}
       {evidence.capped.length > 0 && (
         <div className="sheet px-4 py-2 text-sm">
           {evidence.capped.map((line) => (

@@ -10,6 +10,7 @@ import { ChoiceField, NumberField, TextField } from "../../parts/fields";
 import { RadioCard } from "../../parts/RadioCard";
 import { Term } from "../../parts/Term";
 import { useEditing } from "../editing";
+import { ForAReason } from "../ForAReason";
 
 /** How and when the data are read: four methods, their figures, and the paragraph that will be held to. */
 export function RulePanel() {
@@ -34,7 +35,7 @@ export function RulePanel() {
       }
     >
       <p className="mb-3 font-serif text-lg leading-snug">{experiment.rule_in_words}</p>
-      {locked && mayEdit && <ForAReason />}
+      {locked && mayEdit && <ForAReason what="The rule" ask="Why must the rule change after data were seen?" />}
       <fieldset disabled={fixed}>
         <legend className="quiet mb-1 text-sm">Method</legend>
         <div className="grid grid-cols-2 gap-1.5 max-lg:grid-cols-1">
@@ -68,7 +69,7 @@ export function RulePanel() {
           </div>
         )}
       </div>
-      <RuleChanges experiment={experiment} />
+      <ChangesAfterStart experiment={experiment} />
     </Panel>
   );
 }
@@ -187,63 +188,29 @@ function SettingField({ setting, fixed }: { setting: Setting; fixed: boolean }) 
   );
 }
 
-/** After the start the rule opens only for a reason, which everybody will read. */
-function ForAReason() {
-  const { reason, setReason } = useEditing();
-  const [typed, setTyped] = useState("");
-  const [asking, setAsking] = useState(false);
-  if (reason)
-    return (
-      <p className="tone-warning mb-2 text-sm" role="status">
-        The rule can be changed now; each change is kept with the reason “{reason}” and shown in the report.{" "}
-        <button className="link" onClick={() => setReason("")}>
-          Lock it again
-        </button>
-      </p>
-    );
-  if (!asking)
-    return (
-      <button className="btn btn-xs mb-2" onClick={() => setAsking(true)}>
-        Change for a reason…
-      </button>
-    );
-  return (
-    <form
-      className="mb-2 flex items-end gap-2"
-      onSubmit={(event) => {
-        event.preventDefault();
-        if (typed.trim()) setReason(typed.trim());
-      }}
-    >
-      <label className="grow text-sm">
-        <span className="quiet block">Why must the rule change after data were seen? The report shows the reason.</span>
-        <input
-          autoFocus
-          className="input input-sm w-full"
-          value={typed}
-          onChange={(event) => setTyped(event.target.value)}
-        />
-      </label>
-      <button type="button" className="btn btn-sm" onClick={() => setAsking(false)}>
-        Cancel
-      </button>
-      <button className="btn btn-sm btn-primary">Open the rule</button>
-    </form>
-  );
-}
-
-/** What the rule was before each change, and why it changed. */
-export function RuleChanges({ experiment }: { experiment: Pick<Experiment, "rule_changes"> }) {
-  if (experiment.rule_changes.length === 0) return null;
+/** What the rule and what visitors got were before each change after the start, and why they changed. */
+export function ChangesAfterStart({
+  experiment,
+}: {
+  experiment: Pick<Experiment, "rule_changes" | "delivery_changes">;
+}) {
+  const lines = [
+    ...experiment.rule_changes.map((change) => ({ ...change, text: `The rule before: ${change.before}` })),
+    ...experiment.delivery_changes.map((change) => ({
+      ...change,
+      text: `${change.subject}: ${change.before} → ${change.after}`,
+    })),
+  ];
+  if (lines.length === 0) return null;
   return (
     <div className="mt-3 border-t border-base-300 pt-2">
       <h3 className="tone-warning font-sans text-sm font-semibold">Changed after the start</h3>
-      {experiment.rule_changes.map((change) => (
-        <div key={change.at} className="mt-1 text-sm">
+      {lines.map((change) => (
+        <div key={`${change.at} ${change.text}`} className="mt-1 text-sm">
           <p>
             {day(change.at)}, {change.by}: {change.reason}
           </p>
-          <p className="quiet">Before: {change.before}</p>
+          <p className="quiet">{change.text}</p>
         </div>
       ))}
     </div>

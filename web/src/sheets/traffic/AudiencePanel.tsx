@@ -4,13 +4,15 @@ import { useAudiences, useKeepAudience } from "../../api/running";
 import { ConditionFields } from "../../library/EventFields";
 import { FormError, Panel } from "../../parts/basics";
 import { useEditing } from "../editing";
+import { DeliveryForAReason } from "../ForAReason";
 import { VisitorCheck } from "./VisitorCheck";
 
 const EMPTY: Condition = { attribute: "", operator: "is", values: [""], kind: "text" };
 
 /** Who qualifies: groups of conditions that must all hold, from the library or made here. */
 export function AudiencePanel() {
-  const { experiment, save, mayEdit, errorFor, error } = useEditing();
+  const { experiment, save, mayEdit: allowed, ruleLocked, errorFor, error } = useEditing();
+  const mayEdit = allowed && !ruleLocked;
   const [draft, setDraft] = useState<ConditionGroup[] | null>(null);
   const groups = draft ?? experiment.audience_rules;
   const changed = draft !== null && JSON.stringify(draft) !== JSON.stringify(experiment.audience_rules);
@@ -20,8 +22,9 @@ export function AudiencePanel() {
       title="Audience"
       note={experiment.audience_rules.length ? experiment.audience_in_words : "everybody qualifies"}
     >
+      <DeliveryForAReason />
       {groups.map((group, index) => (
-        <div key={index} className="mb-2 border-l-2 border-base-300 pl-3">
+        <fieldset key={index} disabled={!mayEdit} className="mb-2 border-l-2 border-base-300 pl-3">
           <div className="flex items-center gap-2 text-sm">
             <span className="quiet">{index ? "and" : "Must hold:"}</span>
             <select
@@ -71,7 +74,7 @@ export function AudiencePanel() {
             />
           ))}
           {group.conditions.length === 0 && <p className="text-sm text-error">A group needs a condition.</p>}
-        </div>
+        </fieldset>
       ))}
       {mayEdit && (
         <div className="flex flex-wrap items-center gap-2">

@@ -9,7 +9,7 @@ import { Conditions } from "../../parts/Conditions";
 import { Headline } from "../../parts/Headline";
 import { VariantTable } from "../evidence/VariantTable";
 import { useEditing } from "../editing";
-import { RuleChanges } from "../sizing/RulePanel";
+import { ChangesAfterStart } from "../sizing/RulePanel";
 import { DecisionForm } from "./DecisionForm";
 import { HandoverPanel } from "./HandoverPanel";
 import { Ranking, TradeOff, Worth, WouldChange } from "./Outlook";
@@ -70,7 +70,7 @@ function Judged({ evidence }: { evidence: Evidence }) {
         note={experiment.rule_locked_at ? `locked on ${day(experiment.rule_locked_at)}` : undefined}
       >
         <p>{reading.rule_in_words}</p>
-        <RuleChanges experiment={experiment} />
+        <ChangesAfterStart experiment={experiment} />
       </Panel>
     </>
   );

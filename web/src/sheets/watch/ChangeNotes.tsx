@@ -17,7 +17,7 @@ export function ChangeNotes() {
       {notes.data?.length === 0 && <p className="quiet text-sm">None noted in these days.</p>}
       <ul className="text-sm">
         {notes.data?.map((note) => (
-          <li key={note.id} className="flex items-center gap-3 border-b border-base-300 py-1">
+          <li key={note.id ?? note.text} className="flex items-center gap-3 border-b border-base-300 py-1">
             <span className="w-24 whitespace-nowrap">{weekday(note.day)}</span>
             <span className="grow">
               {note.text}{" "}
@@ -25,11 +25,11 @@ export function ChangeNotes() {
                 {note.everywhere ? "everywhere" : "here"} · {note.by}
               </span>
             </span>
-            {mayEdit && (
+            {mayEdit && note.id !== null && (
               <button
                 className="btn btn-xs"
                 aria-label={`✕ Remove the note ${note.text}`}
-                onClick={() => remove.mutate(note.id)}
+                onClick={() => note.id !== null && remove.mutate(note.id)}
               >
                 ✕
               </button>
