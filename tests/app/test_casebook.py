@@ -1,16 +1,20 @@
 """Handing a verdict over, and the casebook."""
 
+import json
 from datetime import timedelta
 
 import pytest
 
 from neat_verdict.app import clock
 from neat_verdict.app.analysis.actions import decide
+from neat_verdict.app.collect.batch import read_batch
+from neat_verdict.app.collect.events import take_in
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.planning.actions import forecast
 from neat_verdict.app.traffic.assigning import assign, running_list
-from tests.app.conftest import PLAN, START, TODAY, Json, bring_in, daily
+from neat_verdict.app.traffic.serving import traffic_of
+from tests.app.conftest import PLAN, START, TODAY, Json, bring_in, daily, exposed
 
 
 @pytest.fixture
@@ -28,6 +32,69 @@ def served_winner(analyst, served):
 
 def day(offset):
     return (TODAY.date() + timedelta(days=offset)).isoformat()
+
+
+# Who is in, while nobody new comes in
+
+
+def exposed_to(served, letter, count=60):
+    """Units that have been exposed to a variant of a running experiment."""
+    position = "AB".index(letter)
+    traffic = traffic_of(served, TODAY.date())
+    units = [unit for unit in map("visitor-{}".format, range(count)) if traffic.assign(unit, {}).position == position]
+    take_in(read_batch(json.dumps([exposed(unit, letter) for unit in units]).encode()))
+    return units
+
+
+@pytest.mark.parametrize("stop", [actions.pause, actions.end])
+def test_who_is_in_keeps_the_variant_while_it_is_stopped_and_nobody_new_comes_in(analyst, served, stop):
+    units = exposed_to(served, "B")
+    stop(analyst, served.key)
+    assert {assign(unit, {})[served.key].variant for unit in units} == {"B"}
+    fresh = assign("somebody-new", {}, [served.key])[served.key]
+    assert (fresh.variant, fresh.reason) == ("A", "not_running")
+    assert served.key not in assign("somebody-new", {})
+    listed = next(line for line in running_list()["experiments"] if line["key"] == served.key)
+    assert listed["participation"] == 0
+
+
+@pytest.mark.parametrize("stop", [actions.pause, actions.end])
+def test_all_get_control_when_it_is_stopped_so(analyst, served, stop):
+    units = exposed_to(served, "B")
+    stop(analyst, served.key, hold=False)
+    assert {assign(unit, {}, [served.key])[served.key].variant for unit in units} == {"A"}
+
+
+def test_nobody_falls_back_between_the_decision_and_the_rollout(ask, analyst, served):
+    had, had_not = exposed_to(served, "B"), exposed_to(served, "A")
+    actions.end(analyst, served.key)
+    decide(analyst, find(served.key), "B", "it reads better", "")
+    assert {assign(unit, {})[served.key].variant for unit in had} == {"B"}
+    assert {assign(unit, {}, [served.key])[served.key].variant for unit in had_not} == {"A"}
+    # A first step of 10% takes nobody's variant away.
+    ask("put", f"/experiments/{served.key}/rollout", {"steps": [{"day": day(0), "share": 0.1}]})
+    assert {assign(unit, {})[served.key].variant for unit in had} == {"B"}
+
+
+def test_a_decision_for_control_takes_the_variant_from_everybody(analyst, served):
+    had = exposed_to(served, "B")
+    decide(analyst, find(served.key), "A", "it costs too much", "")
+    assert {assign(unit, {}, [served.key])[served.key].variant for unit in had} == {"A"}
+
+
+def test_the_decision_and_its_rollout_are_one_step(ask, served):
+    body = {"choice": "B", "reason": "it reads better", "rollout": {"steps": [{"day": day(0), "share": 1}]}}
+    wrong = {**body, "rollout": {"steps": [{"day": day(0), "share": 2}]}}
+    status, problem = ask("post", f"/experiments/{served.key}/decision", wrong)
+    assert (status, problem["errors"][0]["field"]) == (422, "rollout.steps.0.share")
+    assert find(served.key).state == "running"
+    assert ask("post", f"/experiments/{served.key}/decision", body)[0] == 200
+    assert assign("somebody-new", {})[served.key].variant == "B"
+    newest = ask("get", f"/experiments/{served.key}/ledger")[1]["items"][0]
+    assert newest["verb"] == "decide"
+    assert newest["sentence"].endswith("rolled out to everybody from 30 March 2026")
+    refused = {"choice": "A", "rollout": body["rollout"]}
+    assert ask("post", f"/experiments/{served.key}/decision", refused)[0] in (409, 422)
 
 
 # Rollout

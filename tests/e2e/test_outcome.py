@@ -180,11 +180,8 @@ def test_an_experiment_with_planned_looks_is_stopped_at_its_second(people, manag
     assert person.axe() == []
     page.get_by_role("link", name=re.compile("^Verdict")).click()
     expect(page.get_by_label(re.compile("^Roll out B"))).to_be_checked()
-    page.get_by_role("button", name="Record the decision").click()
-
-    page.get_by_role("button", name="Plan the rollout…").click()
     page.get_by_role("button", name="By steps: 10, 50, 100%").click()
-    page.get_by_role("button", name="Save the rollout").click()
+    page.get_by_role("button", name="Record the decision").click()
     expect(page.get_by_text("Today: 10%.")).to_be_visible()
     page.get_by_label("A place to change").fill("The ticket machine at the pier")
     page.get_by_role("button", name="Add", exact=True).click()

@@ -17,16 +17,34 @@ from neat_verdict.app.experiments.record import as_stored
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
+from neat_verdict.app.traffic.rollouts import keep_rollout
+from neat_verdict.app.traffic.schemas import RolloutIn
+from neat_verdict.app.traffic.wording import rollout_in_words
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.variants import LETTERS
 
 MAX_SETS = 200
 
 
 @transaction.atomic
-def decide(by: User, experiment: Experiment, choice: str, reason: str, next_step: str) -> Experiment:
-    """Record a decision with the reading of this moment; see `experiments.actions.decide` for what is refused."""
+@transaction.atomic
+def decide(
+    by: User, experiment: Experiment, choice: str, reason: str, next_step: str, rollout: RolloutIn | None = None
+) -> Experiment:
+    """Record a decision with the reading of this moment, and the rollout of the variant chosen where one is given.
+
+    See `experiments.actions.decide` and `traffic.rollouts.keep_rollout` for what is refused.
+    """
     analysis, day = analyse(experiment), today()
     reading = record(analysis)
+    then = ""
+    if rollout is not None:
+        if choice in ("none", LETTERS[0]):
+            raise InputError("rollout", choice, "is for a variant beside control only")
+        steps = [(step.day, step.share) for step in rollout.steps]
+        rules = [group.model_dump() for group in rollout.rules]
+        planned = keep_rollout(by, experiment, choice, steps=steps, rules=rules, until=rollout.until, path="rollout.")
+        then = f"rolled out to {rollout_in_words(planned)}"
     return experiments.decide(
         by,
         experiment.key,
@@ -36,6 +54,7 @@ def decide(by: User, experiment: Experiment, choice: str, reason: str, next_step
         next_step=next_step,
         reading=as_stored(reading),
         counts=frozen(analysis, day),
+        then=then,
     )
 
 

@@ -136,5 +136,5 @@ def set_look_aside(request: HttpRequest, key: str, number: int, payload: AsideIn
 
 @router.post("/experiments/{key}/decision", response=ExperimentOut, operation_id="decide")
 def decide(request: HttpRequest, key: str, payload: DecideIn) -> ExperimentOut:
-    actions.decide(person(request), find(key), payload.choice, payload.reason, payload.next_step)
+    actions.decide(person(request), find(key), payload.choice, payload.reason, payload.next_step, payload.rollout)
     return present(find(key))

@@ -10,7 +10,6 @@ from django.db import transaction
 
 from neat_verdict.app import clock
 from neat_verdict.app.casebook.models import Lesson, Place
-from neat_verdict.app.casebook.wording import rollout_in_words
 from neat_verdict.app.experiments.actions.ledger import record
 from neat_verdict.app.experiments.audience import audience_of
 from neat_verdict.app.experiments.models import Experiment
@@ -18,10 +17,11 @@ from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.app.traffic.models import Rollout
+from neat_verdict.app.traffic.rollouts import keep_rollout
+from neat_verdict.app.traffic.wording import rollout_in_words
 from neat_verdict.core.checks import InputError
 
 MAX_PLACES = 100
-MAX_STEPS = 20
 MAX_TEXT_LENGTH = 4000
 
 
@@ -40,36 +40,11 @@ def plan_rollout(
     are not in order or do not rise.
     """
     experiment = _decided(by, key)
-    _check_steps(steps, until)
-    audience = audience_of(rules or [], "rules")
-    rollout, _ = Rollout.objects.update_or_create(
-        experiment=experiment,
-        defaults={
-            "letter": experiment.decision,
-            "steps": [{"day": day.isoformat(), "share": share} for day, share in steps],
-            "rules": rules or [],
-            "until": until,
-            "made_by": by,
-            "made_at": clock.now(),
-            "stopped_at": None,
-        },
-    )
+    rollout = keep_rollout(by, experiment, experiment.decision, steps=steps, rules=rules, until=until)
     text = f"Rollout of {experiment.decision} planned: {rollout_in_words(rollout)}"
-    record(experiment, by, "rollout", text[:500], steps=rollout.steps, audience=audience.words())
+    record(experiment, by, "rollout", text[:500], steps=rollout.steps, audience=audience_of(rollout.rules).words())
     _touch(experiment)
     return rollout
-
-
-def _check_steps(steps: Sequence[tuple[date, float]], until: date | None) -> None:
-    if not 1 <= len(steps) <= MAX_STEPS:
-        raise InputError("steps", len(steps), f"must be 1 to {MAX_STEPS}")
-    for place, (day, share) in enumerate(steps):
-        if not 0 < share <= 1:
-            raise InputError(f"steps.{place}.share", share, "must be above 0% and at most 100%")
-        if place and (day <= steps[place - 1][0] or share <= steps[place - 1][1]):
-            raise InputError(f"steps.{place}.day", day, "must come after the step before, with a larger share")
-    if until is not None and until < steps[-1][0]:
-        raise InputError("until", until, "must not lie before the last step")
 
 
 @transaction.atomic
@@ -83,6 +58,7 @@ def stop_rollout(by: User, key: str, reason: str) -> Rollout:
         raise InputError("reason", "empty", "must say why the rollout stops")
     rollout.stopped_at = clock.now()
     rollout.save()
+    experiment.holds_units = False
     record(experiment, by, "rollout", f"Rollout of {rollout.letter} stopped: {reason.strip()}"[:500])
     _touch(experiment)
     return rollout
@@ -99,7 +75,7 @@ def _decided(by: User, key: str) -> Experiment:
 def _touch(experiment: Experiment) -> None:
     """A new version tells those who serve it that something changed."""
     experiment.version += 1
-    experiment.save(update_fields=["version"])
+    experiment.save(update_fields=["version", "holds_units"])
 
 
 @transaction.atomic

@@ -6,9 +6,10 @@ from django.http import HttpRequest
 from ninja import Router, Schema
 
 from neat_verdict.app.casebook import actions, presenting, queries
-from neat_verdict.app.casebook.schemas import CasebookOut, HandoverOut, LessonIO, PlaceIn, RolloutIn, TickIn
+from neat_verdict.app.casebook.schemas import CasebookOut, HandoverOut, LessonIO, PlaceIn, TickIn
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.people.auth import person
+from neat_verdict.app.traffic.schemas import RolloutIn
 
 router = Router(tags=["casebook"])
 

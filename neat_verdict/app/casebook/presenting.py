@@ -15,13 +15,13 @@ from neat_verdict.app.casebook.schemas import (
     PlaceOut,
     RecordOut,
     RolloutOut,
-    StepIO,
 )
-from neat_verdict.app.casebook.wording import rollout_in_words
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import today
 from neat_verdict.app.experiments.schemas import ConditionGroupIO
 from neat_verdict.app.traffic.models import Rollout
+from neat_verdict.app.traffic.schemas import StepIO
+from neat_verdict.app.traffic.wording import rollout_in_words
 from neat_verdict.core.text.format import format_lift, format_percent, format_share
 from neat_verdict.core.verdicts import TrackRecord
 

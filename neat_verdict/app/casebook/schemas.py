@@ -8,6 +8,7 @@ from ninja import Schema
 
 from neat_verdict.app.analysis.schemas import IntervalOut, Tone
 from neat_verdict.app.experiments.schemas import ConditionGroupIO
+from neat_verdict.app.traffic.schemas import StepIO
 
 
 class PlaceOut(Schema):
@@ -25,17 +26,6 @@ class PlaceIn(Schema):
 
 class TickIn(Schema):
     done: bool
-
-
-class StepIO(Schema):
-    day: date
-    share: float
-
-
-class RolloutIn(Schema):
-    steps: list[StepIO]
-    rules: list[ConditionGroupIO] = []
-    until: date | None = None
 
 
 class RolloutOut(Schema):

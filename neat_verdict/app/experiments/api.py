@@ -78,21 +78,26 @@ def picture(request: HttpRequest, picture: int) -> FileResponse:
 
 
 _MOVES = {
-    "pause": actions.pause,
     "resume": actions.resume,
-    "end": actions.end,
     "archive": actions.archive,
     "restore": actions.restore,
     "unschedule": actions.unschedule,
     "new-round": actions.new_round,
 }
+_STOPS = {"pause": actions.pause, "end": actions.end}
 Move = Literal["pause", "resume", "end", "archive", "restore", "unschedule", "new-round"]
 
 
 @router.post("/experiments/{key}/move/{move}", response=ExperimentOut, operation_id="move_experiment")
-def move_state(request: HttpRequest, key: str, move: Move) -> ExperimentOut:
+def move_state(request: HttpRequest, key: str, move: Move, hold_units: bool = True) -> ExperimentOut:
+    """Into another state. After a pause or the end ``hold_units`` lets units that are in keep their variant; without it all get
+    control."""
     queries.find(key)
-    _MOVES[move](person(request), key)
+    by = person(request)
+    if move in _STOPS:
+        _STOPS[move](by, key, hold=hold_units)
+    else:
+        _MOVES[move](by, key)
     return present(queries.find(key))
 
 

@@ -34,12 +34,17 @@ def assign(unit: str, properties: Mapping[str, object], keys: Sequence[str] | No
     A unit that cannot be one, or a key that is not known, gets control with the problem; nothing is ever raised.
     """
     experiments = served()
-    if keys is None:
-        keys = [
-            key for key, experiment in experiments.items() if experiment.serving or unit in experiment.traffic.forced
-        ]
     kept = _kept(unit)
+    if keys is None:
+        keys = [key for key, experiment in experiments.items() if _concerns(experiment, unit, kept)]
     return {key: _answer(experiments.get(key), unit, properties, kept) for key in keys}
+
+
+def _concerns(experiment: Served, unit: str, kept: Mapping[tuple[int, int], int]) -> bool:
+    """Whether a unit that names no experiment is told of this one: not of one that only holds others."""
+    traffic = experiment.traffic
+    held = traffic.holding and (experiment.id, experiment.round) in kept
+    return traffic.running or held or unit in traffic.forced
 
 
 def _kept(unit: str) -> dict[tuple[int, int], int]:
@@ -54,15 +59,23 @@ def _answer(
 ) -> Answer:
     if experiment is None:
         return Answer("A", {}, "not_running", problem=NOT_KNOWN)
-    before = None if experiment.state == "decided" else kept.get((experiment.id, experiment.round))
+    before = kept.get((experiment.id, experiment.round))
     position = None
     if before is not None:
         position = next(place for place, variant in enumerate(experiment.variants) if variant[0] == before)
+    if experiment.state == "decided" and not _stays(experiment, position, properties):
+        position = None
     try:
         result = experiment.traffic.assign(unit, properties, position)
     except InputError as problem:
         return Answer("A", experiment.variants[0][2], "not_running", problem=str(problem))
     return Answer(LETTERS[result.position], experiment.variants[result.position][2], result.reason, result.because)
+
+
+def _stays(experiment: Served, position: int | None, properties: Mapping[str, object]) -> bool:
+    """Whether a unit keeps what it was exposed to after the decision: what was decided for, where the rollout admits it."""
+    audience = experiment.traffic.audience
+    return position == experiment.decided and (not audience.groups or audience.admits(properties))
 
 
 def running_list() -> dict[str, Any]:
@@ -84,7 +97,8 @@ def listed(experiment: Served) -> dict[str, Any]:
         "key": experiment.key,
         "salt": traffic.salt,
         "unit": experiment.unit,
-        "participation": traffic.participation,
+        # Who only keeps what it has comes with what it was given; nobody new takes part.
+        "participation": traffic.participation if traffic.running else 0.0,
         "audience": [asdict(group) for group in traffic.audience.groups],
         "exclusion": asdict(traffic.slice) if traffic.slice else None,
         "forced": {unit: LETTERS[position] for unit, position in traffic.forced.items()},
@@ -100,6 +114,8 @@ def listed(experiment: Served) -> dict[str, Any]:
             for position, ((_, name, parameters), weight) in enumerate(
                 zip(experiment.variants, traffic.weights, strict=True)
             )
+            # After a decision nobody keeps what was not chosen.
+            if experiment.decided is None or position in (0, experiment.decided)
         ],
     }
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any, Literal
 
 from ninja import Schema
@@ -153,3 +153,14 @@ class EpochRecordOut(Schema):
     record: dict[str, Any]
     worked_out_again: dict[str, list[float]]
     same: bool
+
+
+class StepIO(Schema):
+    day: date
+    share: float
+
+
+class RolloutIn(Schema):
+    steps: list[StepIO]
+    rules: list[ConditionGroupIO] = []
+    until: date | None = None

@@ -53,11 +53,12 @@ class Served:
     segments: tuple[tuple[str, ...], ...]
     epoch_starts: tuple[int, ...]  # of an experiment whose traffic follows the evidence
     positions: Mapping[str, int]  # by letter
+    decided: int | None  # position of the variant that was decided for
 
     @property
     def serving(self) -> bool:
-        """True while units get variants: of a running experiment, or of a rollout."""
-        return self.traffic.running
+        """True while units get variants: of a running experiment, of a rollout, or those that keep what they have."""
+        return self.traffic.running or self.traffic.holding
 
     @property
     def open(self) -> bool:
@@ -91,14 +92,15 @@ def _stamp() -> tuple[object, ...]:
         zone, segments = cursor.fetchone() or ("UTC", "[]")
         cursor.execute(
             "SELECT id, key, version, state, epoch FROM experiments_experiment "
-            "WHERE data_from = 'events' AND (state NOT IN ('decided', 'archived') OR state = 'decided' AND id IN "
-            "(SELECT experiment_id FROM traffic_rollout WHERE stopped_at IS NULL)) ORDER BY id"
+            "WHERE data_from = 'events' AND (state NOT IN ('decided', 'archived') OR state = 'decided' AND (holds_units OR id IN "
+            "(SELECT experiment_id FROM traffic_rollout WHERE stopped_at IS NULL))) ORDER BY id"
         )
         return clock.now().astimezone(ZoneInfo(zone)).date(), zone, segments, *cursor.fetchall()
 
 
 def _candidates() -> Any:
-    rolled_out = Q(state="decided", rollout__isnull=False, rollout__stopped_at__isnull=True)
+    planned = Q(rollout__isnull=False, rollout__stopped_at__isnull=True)
+    rolled_out = Q(state="decided") & (planned | Q(holds_units=True))
     open_still = ~Q(state__in=["decided", "archived"])
     return Experiment.objects.filter(open_still | rolled_out, data_from="events").select_related("rollout")
 
@@ -130,6 +132,7 @@ def _served(experiment: Experiment, place: Workspace, day: date) -> Served:
         segments=tuple(tuple(line) for line in place.segments),
         epoch_starts=_epoch_starts(experiment),
         positions={variant.letter: variant.position for variant in variants},
+        decided=next((v.position for v in variants if v.letter == experiment.decision), None),
     )
 
 
@@ -191,18 +194,23 @@ def traffic_of(experiment: Experiment, day: date) -> Traffic:
         forced={unit: positions[letter] for unit, letter in experiment.forced.items() if letter in positions},
         slice=part,
         running=experiment.state == "running",
+        holding=experiment.holds_units and experiment.state in ("paused", "ended"),
     )
 
 
 def _rolled_out(experiment: Experiment, salt: str, positions: Mapping[str, int], day: date) -> Traffic:
-    """The rollout as a split between control and the variant. Under the same salt those who saw the variant are its first."""
+    """The rollout as a split between control and the variant. Under the same salt those who saw the variant are its first; until
+    it is planned they keep it, and nobody else gets it."""
     rollout: Rollout | None = getattr(experiment, "rollout", None)
-    share = rollout.share_on(day) if rollout else 0.0
-    chosen = positions[rollout.letter] if rollout else 0
+    if rollout is None:
+        control = (1.0, *(0.0 for _ in range(len(positions) - 1)))
+        return Traffic(salt, control, running=False, holding=experiment.holds_units)
+    share = rollout.share_on(day)
+    chosen = positions[rollout.letter]
     weights = [0.0] * len(positions)
     weights[0] = 1 - share
     weights[chosen] += share
-    return Traffic(salt, tuple(weights), audience=audience_of(rollout.rules if rollout else []), running=share > 0)
+    return Traffic(salt, tuple(weights), audience=audience_of(rollout.rules), running=share > 0)
 
 
 def parameters_of(lines: list[dict[str, Any]]) -> dict[str, object]:

@@ -99,6 +99,8 @@ class Traffic:
     slice : Slice or None
         The experiment's part of an exclusion group.
     running : bool
+    holding : bool
+        While it does not run: whether units that are in keep their variant. Nobody new comes in.
     allocated_by : str
         A property; its values in ``allocated`` have weights of their own, the others ``weights``. Empty for none.
     allocated : mapping of value (as `property_text`) to weights
@@ -116,6 +118,7 @@ class Traffic:
     forced: Mapping[str, int] = field(default_factory=dict)
     slice: Slice | None = None
     running: bool = True
+    holding: bool = False
     allocated_by: str = ""
     allocated: Mapping[str, tuple[float, ...]] = field(default_factory=dict)
     _parts: _Parts = field(init=False, repr=False, compare=False)
@@ -161,7 +164,7 @@ class Traffic:
         if self.forced and (chosen := self.forced.get(unit)) is not None:
             return Assignment(chosen, "forced", "chosen by hand")
         if not self.running:
-            return _NOT_RUNNING
+            return self._parts[kept][2] if self.holding and kept is not None else _NOT_RUNNING
         if kept is not None:
             return self._parts[kept][2]
         if self.audience.groups and not self.audience.admits(properties):

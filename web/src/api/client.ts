@@ -19,6 +19,7 @@ export type Comparison = Schemas["ComparisonOut"];
 export type Report = Schemas["ReportOut"];
 export type FullHandover = Schemas["HandoverOut"];
 export type Handover = Schemas["RolloutOut"];
+export type RolloutIn = Schemas["RolloutIn"];
 export type Casebook = Schemas["CasebookOut"];
 export type Looks = Schemas["LooksOut"];
 export type Funnel = Schemas["FunnelOut"];

@@ -16,6 +16,7 @@ import {
   type Experiment,
   type ExperimentChanges,
   type Metric,
+  type RolloutIn,
   type SizeIn,
 } from "./client";
 import { keys, useStale } from "./keys";
@@ -146,10 +147,11 @@ export type Step =
       reason?: string;
     }
   | { kind: "end-time"; ends_at: string | null }
+  | { kind: "pause" | "end"; hold: boolean }
   | {
-      kind: "pause" | "resume" | "end" | "archive" | "restore" | "unschedule" | "new-round" | "copy" | "follow-up";
+      kind: "resume" | "archive" | "restore" | "unschedule" | "new-round" | "copy" | "follow-up";
     }
-  | { kind: "decide"; choice: string; reason: string; next_step: string }
+  | { kind: "decide"; choice: string; reason: string; next_step: string; rollout: RolloutIn | null }
   | { kind: "withdraw"; reason: string };
 
 export function useStep(key: string) {
@@ -170,15 +172,19 @@ export function useStep(key: string) {
         case "follow-up":
           return take(client.POST("/api/v1/experiments/{key}/follow-up", { params }));
         case "decide": {
-          const { choice, reason, next_step } = step;
-          return take(
-            client.POST("/api/v1/experiments/{key}/decision", { params, body: { choice, reason, next_step } }),
-          );
+          const { choice, reason, next_step, rollout } = step;
+          const body = { choice, reason, next_step, rollout };
+          return take(client.POST("/api/v1/experiments/{key}/decision", { params, body }));
         }
         case "withdraw":
           return take(
             client.POST("/api/v1/experiments/{key}/withdraw-decision", { params, body: { reason: step.reason } }),
           );
+        case "pause":
+        case "end": {
+          const params = { path: { key, move: step.kind }, query: { hold_units: step.hold } };
+          return take(client.POST("/api/v1/experiments/{key}/move/{move}", { params }));
+        }
         default:
           return take(
             client.POST("/api/v1/experiments/{key}/move/{move}", { params: { path: { key, move: step.kind } } }),

@@ -674,7 +674,11 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Move State */
+        /**
+         * Move State
+         * @description Into another state. After a pause or the end ``hold_units`` lets units that are in keep their variant; without it all get
+         *     control.
+         */
         post: operations["move_experiment"];
         delete?: never;
         options?: never;
@@ -2163,7 +2167,10 @@ export interface components {
             /** Sums */
             sums: number[][][];
         };
-        /** DecideIn */
+        /**
+         * DecideIn
+         * @description ``rollout`` is that of the variant chosen; without it, units that have the variant keep it and nobody else gets it.
+         */
         DecideIn: {
             /** Choice */
             choice: string;
@@ -2177,6 +2184,7 @@ export interface components {
              * @default
              */
             reason: string;
+            rollout?: components["schemas"]["RolloutIn"] | null;
         };
         /**
          * DefinitionIO
@@ -6425,7 +6433,9 @@ export interface operations {
     };
     move_experiment: {
         parameters: {
-            query?: never;
+            query?: {
+                hold_units?: boolean;
+            };
             header?: never;
             path: {
                 key: string;

@@ -28,6 +28,11 @@ const MOVES: Record<Experiment["state"], { move: Move; label: string }[]> = {
 };
 
 const ASKED: Partial<Record<Move, { title: string; text: string; yes: string }>> = {
+  pause: {
+    title: "Pause the experiment?",
+    text: "No new visitors take part until it is resumed. Events of those already in go on being counted.",
+    yes: "Pause",
+  },
   end: {
     title: "End the experiment?",
     text: "No more visitors take part from now on. Counts of the days before can still be brought in. This cannot be undone; another round can be run, or the experiment copied.",
@@ -40,6 +45,10 @@ const ASKED: Partial<Record<Move, { title: string; text: string; yes: string }>>
   },
 };
 
+function stepOf(move: Move, hold: boolean): Step {
+  return move === "pause" || move === "end" ? { kind: move, hold } : { kind: move };
+}
+
 /** What can be done to the experiment as a whole, by its state. */
 export function StateActions() {
   const { experiment } = useEditing();
@@ -47,6 +56,7 @@ export function StateActions() {
   const step = useStep(experiment.key);
   const navigate = useNavigate();
   const [asking, setAsking] = useState<Move | "start" | null>(null);
+  const [hold, setHold] = useState(true);
   if (!session?.account?.may_edit) return null;
   // From a dialog, which closes when it is done.
   const run = (what: Step) => step.mutate(what, { onSuccess: () => setAsking(null) });
@@ -72,7 +82,7 @@ export function StateActions() {
             key={move}
             className="btn btn-sm grow"
             disabled={step.isPending}
-            onClick={() => (ASKED[move] ? setAsking(move) : step.mutate({ kind: move }))}
+            onClick={() => (move in ASKED ? setAsking(move) : step.mutate(stepOf(move, hold)))}
           >
             {label}
             {ASKED[move] && "…"}
@@ -87,12 +97,32 @@ export function StateActions() {
       {asking !== null && asking !== "start" && (
         <Dialog title={ASKED[asking]?.title ?? ""} close={() => setAsking(null)}>
           <p>{ASKED[asking]?.text}</p>
+          {(asking === "pause" || asking === "end") && experiment.data_from === "events" && (
+            <fieldset className="mt-3 text-sm">
+              <legend className="quiet">Those already in</legend>
+              {[
+                { value: true, label: "keep the variant they have" },
+                { value: false, label: "get control, at once" },
+              ].map(({ value, label }) => (
+                <label key={label} className="flex items-center gap-2">
+                  <input
+                    type="radio"
+                    name="hold"
+                    className="radio radio-sm"
+                    checked={hold === value}
+                    onChange={() => setHold(value)}
+                  />
+                  {label}
+                </label>
+              ))}
+            </fieldset>
+          )}
           <FormError error={step.error} />
           <div className="mt-4 flex justify-end gap-2">
             <button className="btn btn-sm" onClick={() => setAsking(null)}>
               Cancel
             </button>
-            <button className="btn btn-sm btn-primary" onClick={() => run({ kind: asking })}>
+            <button className="btn btn-sm btn-primary" onClick={() => run(stepOf(asking, hold))}>
               {ASKED[asking]?.yes}
             </button>
           </div>

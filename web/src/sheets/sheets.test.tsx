@@ -23,6 +23,7 @@ import { Rail } from "./Rail";
 import { StateActions } from "./StateActions";
 import { Split } from "./traffic/Split";
 import { DecisionForm } from "./verdict/DecisionForm";
+import { planOf, sentPlan } from "./verdict/RolloutForm";
 import { CountsGrid } from "./watch/CountsGrid";
 import { DataIn } from "./watch/DataIn";
 import { PreviewPanel } from "./watch/PreviewPanel";
@@ -169,7 +170,7 @@ describe("the rail", () => {
 describe("what can be done in each state", () => {
   it.each([
     ["draft", ["Start it…", "Archive", "Copy"]],
-    ["running", ["Pause", "End…", "Copy"]],
+    ["running", ["Pause…", "End…", "Copy"]],
     ["paused", ["Resume", "End…", "Copy"]],
     ["decided", ["Archive", "Copy"]],
     ["archived", ["Restore", "Copy"]],
@@ -200,7 +201,32 @@ describe("the decision form", () => {
     fireEvent.click(screen.getByLabelText("Keep A: List first"));
     fireEvent.click(screen.getByText("Record the decision"));
     await screen.findByText("reason (empty) must say why");
-    expect(calls[0]?.body).toEqual({ choice: "A", reason: "", next_step: "" });
+    expect(calls[0]?.body).toEqual({ choice: "A", reason: "", next_step: "", rollout: null });
+  });
+
+  it("rolls out in the same step: at once, by steps, or later", async () => {
+    const calls = serve({ [`POST ${PATH}/decision`]: [{ body: experiment({ state: "decided" }) }] });
+    open(<DecisionForm reading={reading()} />, experiment({ state: "running" }));
+    expect(screen.getByLabelText("With the decision")).toHaveProperty("checked", true);
+    fireEvent.click(screen.getByText("By steps: 10, 50, 100%"));
+    fireEvent.change(screen.getByPlaceholderText("device"), { target: { value: "device" } });
+    fireEvent.change(screen.getByPlaceholderText("phone, tablet"), { target: { value: "phone" } });
+    fireEvent.click(screen.getByText("Record the decision"));
+    await waitFor(() => expect(calls).toHaveLength(1));
+    const sent = calls[0]?.body as { rollout: { steps: { share: number }[]; rules: unknown[] } };
+    expect(sent.rollout.steps.map((step) => step.share)).toEqual([0.1, 0.5, 1]);
+    expect(sent.rollout.rules).toEqual([
+      { kind: "all", conditions: [{ attribute: "device", operator: "any_of", values: ["phone"], kind: "text" }] },
+    ]);
+  });
+
+  it("keeps rules that its two fields cannot show", () => {
+    const rules = ["phone", "tablet"].map((value) => ({
+      kind: "all" as const,
+      conditions: [{ attribute: "device", operator: "is" as const, values: [value], kind: "text" as const }],
+    }));
+    const rollout = { letter: "B", steps: [], rules, until: null, share_today: 1, stopped_at: null } as const;
+    expect(sentPlan(planOf({ ...rollout, steps: [], served_here: true, sentence: "" })).rules).toEqual(rules);
   });
 
   it("fills nothing in before the rule has spoken", () => {

@@ -8,6 +8,7 @@ from pydantic import BaseModel as Schema  # its instances are taken as they are,
 
 from neat_verdict.app.analysis.schemas.intervals import IntervalOut
 from neat_verdict.app.analysis.schemas.reading import Tone
+from neat_verdict.app.traffic.schemas import RolloutIn
 
 
 class AsideIn(Schema):
@@ -40,6 +41,9 @@ class Docket(Schema):
 
 
 class DecideIn(Schema):
+    """``rollout`` is that of the variant chosen; without it, units that have the variant keep it and nobody else gets it."""
+
     choice: str
     reason: str = ""
     next_step: str = ""
+    rollout: RolloutIn | None = None

@@ -27,12 +27,13 @@ def decide(
     next_step: str,
     reading: dict[str, Any],
     counts: dict[str, Any],
+    then: str = "",
 ) -> Experiment:
     """Record a decision.
 
     ``choice`` is "none" (nothing to roll out) or a variant's letter; ``suggested`` is what the rule says, and a choice
     that differs needs a ``reason`` (InputError). ``reading`` and the ``counts`` it was made on are
-    kept as they were at this moment.
+    kept as they were at this moment. ``then`` says in words what is rolled out; units that have the chosen variant keep it.
     """
     require_editor(by)
     experiment = Experiment.objects.select_for_update().get(key=key)
@@ -47,6 +48,7 @@ def decide(
     experiment.ended_on = experiment.ended_on or today()
     experiment.ended_at = experiment.ended_at or clock.now()
     experiment.state = "decided"
+    experiment.holds_units = choice not in ("none", letters[0])
     experiment.decision, experiment.decision_reason = choice, reason.strip()
     experiment.decision_next, experiment.decision_reading = next_step.strip(), reading
     experiment.decision_counts = counts
@@ -56,7 +58,7 @@ def decide(
     differs = "" if choice == suggested else ", against the rule"
     text = "Decided: nothing to roll out" if choice == "none" else f"Decided: {choice}"
     detail = {"choice": choice, "suggested": suggested, "reason": reason.strip()}
-    record(experiment, by, "decide", f"{text}{differs}", changes=[change], **detail)
+    record(experiment, by, "decide", f"{text}{differs}{then and f'; {then}'}", changes=[change], **detail)
     return experiment
 
 

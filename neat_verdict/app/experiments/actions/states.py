@@ -189,10 +189,15 @@ def _lock(experiment: Experiment) -> None:
 
 
 @transaction.atomic
-def pause(by: User, key: str) -> Experiment:
-    """Stop taking in data for a while."""
+def pause(by: User, key: str, *, hold: bool = True) -> Experiment:
+    """Nobody new comes in for a while; units that are in keep their variant, or all get control without ``hold``."""
     experiment = _for_change(by, key, allowed=("running",), verb="paused")
-    return _move(experiment, by, "pause", "Paused", "paused")
+    experiment.holds_units = hold
+    return _move(experiment, by, "pause", f"Paused; {_held_words(hold)}", "paused")
+
+
+def _held_words(hold: bool) -> str:
+    return "who is in keeps the variant" if hold else "everybody gets control"
 
 
 @transaction.atomic
@@ -203,12 +208,13 @@ def resume(by: User, key: str) -> Experiment:
 
 
 @transaction.atomic
-def end(by: User, key: str) -> Experiment:
-    """No more units from now on; data of the days before may still come in."""
+def end(by: User, key: str, *, hold: bool = True) -> Experiment:
+    """No more units from now on; data of the days before may still come in. Until the decision units that are in keep their
+    variant, or all get control without ``hold``."""
     experiment = _for_change(by, key, allowed=("running", "paused"), verb="ended")
     experiment.ended_on, experiment.ended_at = today(), clock.now()
-    experiment.ends_at = None
-    return _move(experiment, by, "end", "Ended", "ended")
+    experiment.ends_at, experiment.holds_units = None, hold
+    return _move(experiment, by, "end", f"Ended; {_held_words(hold)}", "ended")
 
 
 @transaction.atomic

@@ -105,6 +105,8 @@ class Delivered(models.Model):
     # What the next epoch's shares do: follow the policy, stay as they are (frozen), or stay even.
     allocation_mode = models.CharField(max_length=10, default="follow")
     epoch = models.PositiveIntegerField(default=0)
+    # Whether units that are in keep their variant while it is paused, ended, or decided for a variant without a rollout.
+    holds_units = models.BooleanField(default=False)
     # Changes of what visitors get after the start (`delivery.DeliveryChange`), the earliest first.
     delivery_changes = models.JSONField(default=list, blank=True)
 

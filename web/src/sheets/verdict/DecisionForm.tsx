@@ -3,6 +3,7 @@ import type { Reading } from "../../api/client";
 import { useStep } from "../../api/hooks";
 import { errorOf, FormError, Panel } from "../../parts/basics";
 import { useEditing } from "../editing";
+import { planErrors, planOf, RolloutFields, sentPlan } from "./RolloutForm";
 
 /** What the person decides. Differing from the rule is allowed and needs a reason. */
 export function DecisionForm({ reading }: { reading: Reading }) {
@@ -11,7 +12,11 @@ export function DecisionForm({ reading }: { reading: Reading }) {
   const [choice, setChoice] = useState(reading.suggested);
   const [reason, setReason] = useState("");
   const [next, setNext] = useState("");
+  const [now, setNow] = useState(true);
+  const [plan, setPlan] = useState(() => planOf(null));
   const differs = choice !== reading.suggested;
+  const rolledOut = choice !== "" && choice !== "none" && choice !== reading.arms[0]?.letter;
+  const errors = planErrors(step.error, plan, "rollout.");
   const options = [
     ...reading.arms.map((arm, index) => ({
       value: arm.letter,
@@ -31,7 +36,8 @@ export function DecisionForm({ reading }: { reading: Reading }) {
       <form
         onSubmit={(event) => {
           event.preventDefault();
-          step.mutate({ kind: "decide", choice, reason, next_step: next });
+          const rollout = rolledOut && now ? sentPlan(plan) : null;
+          step.mutate({ kind: "decide", choice, reason, next_step: next, rollout });
         }}
       >
         <fieldset className="flex flex-wrap gap-x-6 gap-y-1">
@@ -64,6 +70,41 @@ export function DecisionForm({ reading }: { reading: Reading }) {
             )}
           </label>
         )}
+        {rolledOut && (
+          <fieldset className="mt-3 border-l-2 border-base-300 pl-3">
+            <legend className="quiet text-sm">Rollout of {choice}</legend>
+            <label className="flex items-center gap-2">
+              <input
+                type="radio"
+                name="rollout"
+                className="radio radio-sm"
+                checked={now}
+                onChange={() => setNow(true)}
+              />
+              With the decision
+            </label>
+            {now && (
+              <div className="my-2 ml-6">
+                <RolloutFields plan={plan} change={(part) => setPlan((before) => ({ ...before, ...part(before) }))} />
+                {errors.length > 0 && (
+                  <p role="alert" className="mt-2 text-sm text-error">
+                    {errors.join("; ")}
+                  </p>
+                )}
+              </div>
+            )}
+            <label className="flex items-center gap-2">
+              <input
+                type="radio"
+                name="rollout"
+                className="radio radio-sm"
+                checked={!now}
+                onChange={() => setNow(false)}
+              />
+              Later: who has {choice} keeps it, and nobody else gets it yet
+            </label>
+          </fieldset>
+        )}
         <label className="mt-2 block">
           <span className="quiet block text-sm">What happens next (shown in the report)</span>
           <input
@@ -73,7 +114,7 @@ export function DecisionForm({ reading }: { reading: Reading }) {
             placeholder="On phones from Monday; then the computers"
           />
         </label>
-        {!errorOf(step.error, "reason") && <FormError error={step.error} />}
+        {!errorOf(step.error, "reason") && errors.length === 0 && <FormError error={step.error} />}
         <button className="btn btn-primary btn-sm mt-3" disabled={!choice || step.isPending}>
           Record the decision
         </button>

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { Handover } from "../../api/client";
 import { useHandoverStep } from "../../api/outcome";
+import { plural } from "../../lib/format";
 import { fromCanonical } from "../../lib/numbers";
 import { NumberInput } from "../../parts/NumberInput";
 import { errorOf, FormError } from "../../parts/basics";
@@ -19,78 +20,142 @@ function after(days: number): string {
   return new Date(Date.now() + days * 86_400_000).toISOString().slice(0, 10);
 }
 
-/** Steps with their days, for whom, and until when. */
-export function RolloutForm({ rollout, close }: { rollout: Handover | null; close: () => void }) {
-  const { experiment } = useEditing();
-  const step = useHandoverStep(experiment.key);
-  const [lines, setLines] = useState<Line[]>(
-    rollout?.steps.map((one) => ({ day: one.day, share: String(Number((one.share * 100).toPrecision(6))) })) ?? [
-      { day: today(), share: "100" },
-    ],
-  );
-  const [until, setUntil] = useState(rollout?.until ?? "");
-  const condition = rollout?.rules[0]?.conditions[0];
-  const [property, setProperty] = useState(condition?.attribute ?? "");
-  const [value, setValue] = useState(condition?.values?.join(", ") ?? "");
-  const errors = lines
-    .flatMap((_, at) => [errorOf(step.error, `steps.${at}.share`), errorOf(step.error, `steps.${at}.day`)])
-    .concat(errorOf(step.error, "until"), errorOf(step.error, "steps"))
-    .filter(Boolean);
-  const send = () => {
-    const values = value
-      .split(",")
-      .map((part) => part.trim())
-      .filter(Boolean);
-    const rules =
-      property.trim() && values.length
-        ? [
-            {
-              kind: "all" as const,
-              conditions: [{ attribute: property.trim(), operator: "any_of" as const, values, kind: "text" as const }],
-            },
-          ]
-        : [];
-    const steps = lines.map((line) => ({ day: line.day, share: (fromCanonical(line.share) ?? NaN) / 100 }));
-    step.mutate({ kind: "rollout", steps, rules, until: until || null }, { onSuccess: close });
+type Rules = Handover["rules"];
+
+export interface RolloutPlan {
+  lines: Line[];
+  until: string;
+  /** Rules that two fields cannot show; they are kept as they are. Null where the two fields say it all. */
+  kept: Rules | null;
+  property: string;
+  values: string;
+}
+
+/** Whether the two fields can show all of the rules. */
+function isSimple(rules: Rules): boolean {
+  const [group] = rules;
+  if (!group) return true;
+  const [condition] = group.conditions;
+  const one = rules.length === 1 && group.conditions.length === 1;
+  return one && ["is", "any_of"].includes(condition?.operator ?? "") && (condition?.kind ?? "text") === "text";
+}
+
+/** A rollout as it is edited; without one, everybody at once. */
+export function planOf(rollout: Handover | null): RolloutPlan {
+  const rules = rollout?.rules ?? [];
+  const condition = isSimple(rules) ? rules[0]?.conditions[0] : undefined;
+  return {
+    lines: rollout?.steps.map((one) => ({
+      day: one.day,
+      share: String(Number((one.share * 100).toPrecision(6))),
+    })) ?? [{ day: today(), share: "100" }],
+    until: rollout?.until ?? "",
+    kept: isSimple(rules) ? null : rules,
+    property: condition?.attribute ?? "",
+    values: condition?.values?.join(", ") ?? "",
   };
+}
+
+/** As it is sent. */
+export function sentPlan({ lines, until, kept, property, values }: RolloutPlan) {
+  const listed = values
+    .split(",")
+    .map((part) => part.trim())
+    .filter(Boolean);
+  const simple: Rules =
+    property.trim() && listed.length
+      ? [
+          {
+            kind: "all",
+            conditions: [{ attribute: property.trim(), operator: "any_of", values: listed, kind: "text" }],
+          },
+        ]
+      : [];
+  return {
+    steps: lines.map((line) => ({ day: line.day, share: (fromCanonical(line.share) ?? NaN) / 100 })),
+    rules: kept ?? simple,
+    until: until || null,
+  };
+}
+
+/** What was wrong with the plan, by the fields of the answer that lie under `path`. */
+export function planErrors(error: Error | null, plan: RolloutPlan, path = ""): string[] {
+  return plan.lines
+    .flatMap((_, at) => [`steps.${at}.share`, `steps.${at}.day`])
+    .concat("until", "steps", "rules")
+    .map((field) => errorOf(error, `${path}${field}`))
+    .filter((text) => text !== undefined);
+}
+
+interface FieldsProps {
+  plan: RolloutPlan;
+  change: (part: (before: RolloutPlan) => Partial<RolloutPlan>) => void;
+}
+
+/** Steps with their days, for whom, and until when. */
+export function RolloutFields({ plan, change }: FieldsProps) {
   return (
-    <form
-      className="mt-2 border-t border-base-300 pt-2"
-      onSubmit={(event) => {
-        event.preventDefault();
-        send();
-      }}
-    >
-      <Steps lines={lines} setLines={setLines} />
+    <>
+      <Steps lines={plan.lines} setLines={(next) => change((before) => ({ lines: next(before.lines) }))} />
       <div className="mt-3 flex flex-wrap items-end gap-3">
-        <label>
-          <span className="quiet block text-sm">Only where this property</span>
-          <input
-            className="input input-sm w-36"
-            placeholder="device"
-            value={property}
-            onChange={(event) => setProperty(event.target.value)}
-          />
-        </label>
-        <label>
-          <span className="quiet block text-sm">is one of (empty: everybody)</span>
-          <input
-            className="input input-sm w-52"
-            placeholder="phone, tablet"
-            value={value}
-            onChange={(event) => setValue(event.target.value)}
-          />
-        </label>
+        {plan.kept ? (
+          <p className="text-sm">
+            Its rules stay as they are: {plural(plan.kept.length, "group")} of conditions.{" "}
+            <button type="button" className="btn btn-xs" onClick={() => change(() => ({ kept: null }))}>
+              Set others
+            </button>
+          </p>
+        ) : (
+          <>
+            <label>
+              <span className="quiet block text-sm">Only where this property</span>
+              <input
+                className="input input-sm w-36"
+                placeholder="device"
+                value={plan.property}
+                onChange={(event) => change(() => ({ property: event.target.value }))}
+              />
+            </label>
+            <label>
+              <span className="quiet block text-sm">is one of (empty: everybody)</span>
+              <input
+                className="input input-sm w-52"
+                placeholder="phone, tablet"
+                value={plan.values}
+                onChange={(event) => change(() => ({ values: event.target.value }))}
+              />
+            </label>
+          </>
+        )}
         <label>
           <span className="quiet block text-sm">Until the release, last day (may be empty)</span>
           <input
             type="date"
             className="input input-sm w-40"
-            value={until}
-            onChange={(event) => setUntil(event.target.value)}
+            value={plan.until}
+            onChange={(event) => change(() => ({ until: event.target.value }))}
           />
         </label>
       </div>
+    </>
+  );
+}
+
+/** The plan of a rollout after the decision. */
+export function RolloutForm({ rollout, close }: { rollout: Handover | null; close: () => void }) {
+  const { experiment } = useEditing();
+  const step = useHandoverStep(experiment.key);
+  const [plan, setPlan] = useState(() => planOf(rollout));
+  const errors = planErrors(step.error, plan);
+  return (
+    <form
+      className="mt-2 border-t border-base-300 pt-2"
+      onSubmit={(event) => {
+        event.preventDefault();
+        step.mutate({ kind: "rollout", ...sentPlan(plan) }, { onSuccess: close });
+      }}
+    >
+      <RolloutFields plan={plan} change={(part) => setPlan((before) => ({ ...before, ...part(before) }))} />
       {errors.length > 0 ? (
         <p role="alert" className="mt-2 text-sm text-error">
           {errors.join("; ")}
