@@ -64,25 +64,34 @@ def test_small_strata_give_no_alarm_whatever_their_split():
     assert not tiny.alarm
 
 
-@pytest.mark.parametrize(
-    ("units", "weights", "gap"),
-    [
-        ((0, 0), (1, 1), True),
-        ((0, 40), (1, 1), True),
-        ((0, 12), (1, 1), False),
-        ((40, 0), (99, 1), False),
-        ((1, 1), (1, 1), False),
-    ],
-)
-def test_a_day_is_a_gap_when_nobody_came_or_a_variant_missed_what_it_should_have_had(units, weights, gap):
-    assert gaps({FIRST: units}, weights, FIRST, FIRST) == ((FIRST,) if gap else ())
+# Units a day, those of some days, and the gaps: (first day, last day, variant) by offset.
+GAPS = [
+    ((50, 50), {}, []),
+    ((50, 50), {3: (0, 0), 4: (0, 0)}, [(3, 4, None)]),
+    ((50, 50), {5: (60, 0), 6: (50, 0), 7: (55, 0)}, [(5, 7, 1)]),
+    ((50, 50), {0: (90, 0), 13: (0, 90)}, [(0, 0, 1), (13, 13, 0)]),
+    # So few come that chance leaves whole days out.
+    ((1, 1), {2: (0, 0), 6: (2, 0), 7: (1, 0), 9: (0, 1)}, []),
+    ((9, 1), {2: (10, 0), 3: (10, 0), 8: (10, 0)}, []),
+]
 
 
-def test_days_that_are_missing_altogether_are_gaps_between_first_and_last():
+@pytest.mark.parametrize(("usual", "others", "expected"), GAPS)
+def test_a_gap_is_a_stretch_that_chance_does_not_leave_out(usual, others, expected):
+    days = {FIRST + timedelta(days=day): others.get(day, usual) for day in range(14)}
+    found = gaps(days, FIRST, FIRST + timedelta(days=13))
+    assert [((gap.first - FIRST).days, (gap.last - FIRST).days, gap.variant) for gap in found] == expected
+
+
+def test_a_stretch_is_one_message():
     days = {FIRST: (50, 50), FIRST + timedelta(days=3): (50, 50)}
     seen = observed(days=days, first=FIRST, last=FIRST + timedelta(days=3))
-    assert [fault.subject for fault in find_issues(seen)] == ["2026-03-03", "2026-03-04"]
-    assert "no variant had any visitors" in find_issues(seen)[0].sentence
+    (issue,) = find_issues(seen)
+    assert issue.sentence == "From 3 March to 4 March (2 days) no variant had any visitors"
+    alone = {FIRST + timedelta(days=day): (60, 0) for day in (1, 2)}
+    absent = observed(days={**days, **alone}, first=FIRST, last=FIRST + timedelta(days=3))
+    (issue,) = find_issues(absent)
+    assert issue.sentence == "From 3 March to 4 March (2 days) B had no visitors"
 
 
 @pytest.mark.parametrize(

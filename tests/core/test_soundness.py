@@ -6,6 +6,7 @@ from scipy import stats
 
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.soundness import check_overlap, check_split
+from neat_verdict.core.soundness.overlap import longest_absences
 
 
 def test_the_published_mismatch_is_found():
@@ -51,10 +52,60 @@ def test_shares_that_turn_over_in_mid_test_are_found_even_if_they_even_out():
     assert not check.same_time
 
 
-def test_one_thin_day_apart_is_told_and_forgiven():
+def test_a_thin_day_without_a_variant_is_chance():
     check = check_overlap([[500, 510]] * 20 + [[12, 0]])
-    assert check.days_apart == (20,)
-    assert check.same_time
+    assert (check.days_apart, check.same_time) == ((), True)
+
+
+def test_the_chance_of_an_absence_is_hypergeometric():
+    """None of the 12 units of one day among the 10,000 of A, times 21 days and 2 variants."""
+    (absence,) = longest_absences([[500, 510]] * 20 + [[12, 0]])
+    expected = stats.hypergeom.pmf(0, 20_212, 10_200, 12) * 21 * 2
+    assert (absence.variant, absence.first, absence.last) == (1, 20, 20)
+    assert absence.pvalue == pytest.approx(expected, rel=1e-9)
+
+
+# How variants can fail to run side by side: the share of the last variant by day, and units a day from which it is found.
+def _swapped(day):
+    return 1.0 if day // 7 % 2 else 0.0
+
+
+FAILURES = [
+    ("swapped by the week, even", _swapped, 5),
+    ("mostly swapped by the week", lambda day: 0.8 if day // 7 % 2 else 0.2, 20),
+    ("stopped for two days, even", lambda day: 0.0 if day in (9, 10) else 0.5, 20),
+    ("stopped for two days, one in ten", lambda day: 0.0 if day in (9, 10) else 0.1, 120),
+    ("started five days late, even", lambda day: 0.0 if day < 5 else 0.5, 10),
+    ("started five days late, one in ten", lambda day: 0.0 if day < 5 else 0.1, 60),
+]
+
+
+@pytest.mark.parametrize(("share", "a_day"), [line[1:] for line in FAILURES], ids=[line[0] for line in FAILURES])
+def test_variants_that_did_not_run_side_by_side_are_found(share, a_day):
+    draw = np.random.default_rng(5)
+    found = 0
+    for _ in range(200):
+        second = draw.binomial(a_day, [share(day) for day in range(28)])
+        found += not check_overlap(np.column_stack([a_day - second, second])).same_time
+    assert found >= 190
+
+
+# Units a day, shares and days of fair splits; before, days that chance leaves out made most of the thin ones unsound.
+FAIR = [(1, (0.5, 0.5), 91), (5, (0.5, 0.5), 77), (10, (0.8, 0.2), 77), (12, (0.4, 0.4, 0.2), 77), (25, (0.9, 0.1), 77),
+        (100, (0.99, 0.01), 91), (1_000_000, (0.99, 0.01), 14)]  # fmt: skip
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("arrivals", ["at random", "the same every day"])
+@pytest.mark.parametrize(("a_day", "shares", "days"), FAIR)
+def test_a_fair_split_is_called_unsound_once_in_a_hundred_times_at_most(a_day, shares, days, arrivals):
+    """Two tests at 0.001: 6 alarms of 500 would come less than once in 1,000 runs."""
+    draw = np.random.default_rng(3)
+    alarms = 0
+    for _ in range(500):
+        came = draw.poisson(a_day, days) if arrivals == "at random" else np.full(days, a_day)
+        alarms += not check_overlap([draw.multinomial(units, shares) for units in came]).same_time
+    assert alarms < 6
 
 
 def test_drift_is_pearsons_test_of_homogeneity():

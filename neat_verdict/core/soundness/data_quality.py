@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta
 from typing import Literal
 
+import numpy as np
+
+from neat_verdict.core.soundness.overlap import ABSENCE_ALARM, longest_absences, stretches
 from neat_verdict.core.soundness.split import SPLIT_ALARM, SplitCheck, check_split
+from neat_verdict.core.text.format import plural
 
 # Shares above which there is an issue. The house's limits, no source.
 DUPLICATES_ALARM, LATE_ALARM, UNEXPOSED_ALARM, MIXED_ALARM = 0.05, 0.05, 0.5, 0.001
 _LEAST_EVENTS = 100
 _LEAST_MIXED = 5
-_LEAST_EXPECTED = 10.0  # under this, chi-square is no guide and an empty day may be chance
+_LEAST_EXPECTED = 10.0  # under this, chi-square is no guide
 IssueKind = Literal["split", "split_segment", "split_day", "gap", "mixed", "duplicates", "late", "unexposed", "held"]
 
 
@@ -77,17 +82,39 @@ def check_strata(
     return tuple(sorted(result, key=lambda stratum: stratum.check.pvalue))
 
 
-def gaps(days: Mapping[date, Sequence[int]], weights: Sequence[float], first: date, last: date) -> tuple[date, ...]:
-    """Days from ``first`` to ``last`` on which nobody came, or nobody to a variant where at least ten should have."""
+@dataclass(frozen=True, slots=True)
+class Gap:
+    """Days, both included, on which nobody came (``variant`` None) or nobody to a variant, by position."""
+
+    first: date
+    last: date
+    variant: int | None = None
+
+
+def gaps(days: Mapping[date, Sequence[int]], first: date, last: date) -> tuple[Gap, ...]:
+    """The stretches from ``first`` to ``last`` on which nobody came, or nobody to a variant, where chance leaves out so many once
+    in 1,000 times at most: a few units a day leave empty days without anything being wrong.
+
+    Nobody at all is held against arrivals at an even rate (Poisson), a variant against the units that came (hypergeometric, see
+    `longest_absences`), both times the days on which a stretch could begin.
+    """
     span = [first + timedelta(days=offset) for offset in range((last - first).days + 1)]
-    return tuple(day for day in span if _is_gap(days.get(day, ()), weights))
-
-
-def _is_gap(units: Sequence[int], weights: Sequence[float]) -> bool:
-    if not sum(units):
-        return True
-    share = sum(units) / sum(weights)
-    return any(count == 0 and weight * share >= _LEAST_EXPECTED for count, weight in zip(units, weights, strict=True))
+    width = max((len(units) for units in days.values()), default=0)
+    table = np.array([list(days.get(day, ())) or [0] * width for day in span], dtype=np.float64)
+    if not table.size or not table.sum():
+        return ()
+    rate = table.sum() / len(span)
+    empty = [
+        Gap(span[begin], span[end])
+        for begin, end in stretches(table.sum(axis=1) == 0)
+        if math.exp(-rate * (end - begin + 1)) * len(span) < ABSENCE_ALARM
+    ]
+    absent = [
+        Gap(span[one.first], span[one.last], one.variant)
+        for one in longest_absences(table)
+        if one.pvalue < ABSENCE_ALARM
+    ]
+    return tuple(sorted([*empty, *absent], key=lambda gap: gap.first))
 
 
 def find_issues(seen: Observed) -> tuple[DataQualityIssue, ...]:
@@ -133,18 +160,28 @@ def _counts(seen: Observed, units: Sequence[int]) -> str:
 
 
 def _gap_issues(seen: Observed) -> list[DataQualityIssue]:
-    if seen.first is None or seen.last is None or not any(map(sum, seen.days.values())):
+    if seen.first is None or seen.last is None:
         return []
     return [
         DataQualityIssue(
             "gap",
-            f"On {day:%-d %B} {'no variant' if not any(seen.days.get(day, ())) else 'some variant'} had any {seen.unit_name}",
-            "Ask whether the site or the sending of events stood still; note the change, and leave the day out if "
+            f"{_stretch(gap)} {_whom(seen, gap)} {seen.unit_name}",
+            "Ask whether the site or the sending of events stood still; note the change, and leave the days out if "
             "something was wrong",
-            subject=day.isoformat(),
+            subject=f"{gap.first.isoformat()} {_whom(seen, gap)}",
         )
-        for day in gaps(seen.days, seen.weights, seen.first, seen.last)
+        for gap in gaps(seen.days, seen.first, seen.last)
     ]
+
+
+def _whom(seen: Observed, gap: Gap) -> str:
+    return "no variant had any" if gap.variant is None else f"{seen.letters[gap.variant]} had no"
+
+
+def _stretch(gap: Gap) -> str:
+    if gap.first == gap.last:
+        return f"On {gap.first:%-d %B}"
+    return f"From {gap.first:%-d %B} to {gap.last:%-d %B} ({plural((gap.last - gap.first).days + 1, 'day')})"
 
 
 def _mixed_issues(seen: Observed) -> list[DataQualityIssue]:

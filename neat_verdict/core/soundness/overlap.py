@@ -11,57 +11,109 @@ from scipy import special
 
 from neat_verdict.core.numeric import FloatArray
 
-APART_ALARM = 0.05  # share of units on days that some variant missed; the house's limit, no source
 DRIFT_ALARM = 0.001
+ABSENCE_ALARM = 0.001
 _LEAST_EXPECTED = 5.0
 
 
 @dataclass(frozen=True, slots=True)
-class OverlapCheck:
-    """``apart_share``: units seen on days when some variant had none, as a share of all.
+class Absence:
+    """A stretch of days (indices of the table, both included) without a unit of one variant. ``pvalue``: how often chance leaves
+    out some variant for so long a stretch, anywhere in the table."""
 
-    ``drift_pvalue``: chi-square test that the variants' shares are the same on all days; 1 with fewer than two days.
-    ``days_apart``: indices of the days on which some variant, but not every one, was seen.
+    variant: int
+    first: int
+    last: int
+    pvalue: float
+
+
+@dataclass(frozen=True, slots=True)
+class OverlapCheck:
+    """``absences``: stretches that chance does not leave out, ``days_apart`` their days (indices), ``apart_share`` the share of
+    all units on these days.
+
+    ``drift_pvalue``: chi-square test that the variants' shares are the same at all times; 1 with fewer than two stretches to
+    compare.
     """
 
     apart_share: float
     days_apart: tuple[int, ...]
     drift_pvalue: float
+    absences: tuple[Absence, ...] = ()
 
     @property
     def same_time(self) -> bool:
         """False when the variants cannot be said to have run side by side."""
-        return self.apart_share <= APART_ALARM and not self.drift_pvalue < DRIFT_ALARM
+        return not self.days_apart and not self.drift_pvalue < DRIFT_ALARM
 
 
 def check_overlap(units_by_day: Sequence[Sequence[int]] | NDArray[np.int64]) -> OverlapCheck:
-    """Check a table of units, one row a day, one column a variant (2 or more columns).
+    """Check a table of units, one row a day in order, one column a variant (2 or more columns).
 
-    The shares over time are held against one another by Pearson's chi-square test of homogeneity; days with an
-    expected count under 5 are added together first.
+    Two tests, each at 0.001, given how many units came on each day and to each variant. *Drift*: Pearson's chi-square test of
+    homogeneity, days joined to their neighbours until each cell expects 5. *Absence*: the longest stretch without a unit of a
+    variant, by the chance that none of so many units drawn without replacement is its (hypergeometric), times the days on which
+    such a stretch could begin and the variants (Bonferroni). A few units a day leave days without a variant by chance alone:
+    those are none.
     """
     table = np.asarray(units_by_day, dtype=np.float64)
     total = table.sum() if table.size else 0.0
     if not total:
         return OverlapCheck(0.0, (), 1.0)
-    apart = (table == 0).any(axis=1) & (table > 0).any(axis=1)
+    absences = tuple(one for one in longest_absences(table) if one.pvalue < ABSENCE_ALARM)
+    came = table.sum(axis=1) > 0
+    days = sorted({day for one in absences for day in range(one.first, one.last + 1) if came[day]})
     return OverlapCheck(
-        apart_share=float(table[apart].sum() / total),
-        days_apart=tuple(int(day) for day in np.flatnonzero(apart)),
+        apart_share=float(table[days].sum() / total),
+        days_apart=tuple(days),
         drift_pvalue=_homogeneity_pvalue(table),
+        absences=absences,
     )
+
+
+def longest_absences(units_by_day: Sequence[Sequence[int]] | NDArray[np.float64]) -> tuple[Absence, ...]:
+    """Every longest stretch of days on which units came but none to a variant, with its chance. Variants without any unit are
+    left to the check of the split."""
+    table = np.asarray(units_by_day, dtype=np.float64)
+    by_day, by_variant = table.sum(axis=1), table.sum(axis=0)
+    total, days = by_day.sum(), int((by_day > 0).sum())
+    result = []
+    for variant in np.flatnonzero(by_variant):
+        for first, last in stretches(table[:, variant] == 0):
+            left_out = by_day[first : last + 1].sum()
+            if left_out:
+                chance = _chance_of_none(total, by_variant[variant], left_out)
+                bound = min(chance * days * len(by_variant), 1.0)
+                result.append(Absence(int(variant), int(first), int(last), float(bound)))
+    return tuple(result)
+
+
+def stretches(true: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    """First and last index of each longest stretch of True."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], true, [False]]).astype(np.int8)))
+    return [(int(first), int(end) - 1) for first, end in zip(edges[::2], edges[1::2], strict=True)]
+
+
+def _chance_of_none(total: float, marked: float, drawn: float) -> float:
+    """None of ``drawn`` units, taken without replacement out of ``total``, is one of those ``marked``."""
+    if drawn > total - marked:
+        return 0.0
+    log = (
+        special.gammaln(total - marked + 1) - special.gammaln(total - marked - drawn + 1)
+        - special.gammaln(total + 1) + special.gammaln(total - drawn + 1)
+    )  # fmt: skip
+    return float(np.exp(log))
 
 
 def check_epochs(units: Sequence[Sequence[int]], shares: Sequence[Sequence[float]]) -> OverlapCheck:
     """Did each epoch have the shares that were set for it (``shares``, above 0, adding up to 1)?
 
-    Pearson's chi-square over all epochs, those with an expected count under 5 added together first.
+    Pearson's chi-square over all epochs, joined to their neighbours until each cell expects 5.
     """
     table, plan = np.asarray(units, dtype=np.float64), np.asarray(shares, dtype=np.float64)
     if not table.size or not table.sum():
         return OverlapCheck(0.0, (), 1.0)
-    expected = table.sum(axis=1, keepdims=True) * plan
-    rows, wanted = _thick(table, expected)
+    rows, wanted = _joined(table, table.sum(axis=1, keepdims=True) * plan)
     statistic = float(((rows - wanted) ** 2 / wanted).sum())
     return OverlapCheck(0.0, (), float(special.chdtrc(len(rows) * (table.shape[1] - 1), statistic)))
 
@@ -70,16 +122,20 @@ def _homogeneity_pvalue(table: FloatArray) -> float:
     shares = table.sum(axis=0) / table.sum()
     if (shares == 0).any():
         return 1.0
-    rows, expected = _thick(table, table.sum(axis=1, keepdims=True) * shares)
+    rows, expected = _joined(table, table.sum(axis=1, keepdims=True) * shares)
     if len(rows) < 2:
         return 1.0
     statistic = float(((rows - expected) ** 2 / expected).sum())
     return float(special.chdtrc((len(rows) - 1) * (table.shape[1] - 1), statistic))
 
 
-def _thick(table: FloatArray, expected: FloatArray) -> tuple[FloatArray, FloatArray]:
-    """Seen and expected, rows that expect under 5 anywhere added together; empty rows left out."""
-    thin = expected.min(axis=1) < _LEAST_EXPECTED
-    rows = [np.vstack([part[~thin], part[thin].sum(axis=0, keepdims=True)]) for part in (table, expected)]
-    filled = rows[1].sum(axis=1) > 0
-    return rows[0][filled], rows[1][filled]
+def _joined(table: FloatArray, expected: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Seen and expected, neighbouring rows joined until each cell expects 5; what is left at the end joins the last."""
+    starts, waiting = [0], np.zeros(table.shape[1])
+    for row, wanted in enumerate(expected):
+        waiting += wanted
+        if waiting.min() >= _LEAST_EXPECTED:
+            starts.append(row + 1)
+            waiting = np.zeros(table.shape[1])
+    begins = starts[:-1] if len(starts) > 1 else starts
+    return np.add.reduceat(table, begins), np.add.reduceat(expected, begins)

@@ -6,7 +6,6 @@ import math
 from dataclasses import dataclass
 
 from neat_verdict.core.rule import DecisionRule
-from neat_verdict.core.text.format import plural
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.verdicts.reading import Reading
 
@@ -44,9 +43,6 @@ def _warnings(reading: Reading, rule: DecisionRule) -> tuple[str, ...]:
         none = reading.arms[0].converts and not reading.arms[0].total
         why = "Control has no conversions yet" if none else "Control’s level is not clear of zero yet"
         lines.append(f"{why}, so the lift has no upper limit; read the difference in points.")
-    if reading.overlap is not None and reading.overlap.days_apart:
-        days = plural(len(reading.overlap.days_apart), "day")
-        lines.append(f"On {days} some variant was not seen; too little to matter here.")
     if not kind.settled and reading.comparisons and not rule.method.holds_at_any_time:
         lines.append("Reading the lift before the end and stopping at a good number finds winners that are none.")
     return tuple(lines)
