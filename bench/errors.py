@@ -1,4 +1,4 @@
-"""How often what is said is wrong: simulations of error rates and coverages, each with its Monte Carlo error. Not part of the tests."""
+"""How often what is said is wrong: simulations of error rates and coverages, each with its Monte Carlo error; no test."""
 
 from __future__ import annotations
 

@@ -11,7 +11,7 @@ from neat_verdict.core.checks import InputError, check_positive, check_probabili
 from neat_verdict.core.combinations import check_combination
 from neat_verdict.core.designs import DEFAULT_DESIGN, DESIGNS, Design
 from neat_verdict.core.methods import DEFAULT_METHOD, METHODS, Method, method_from
-from neat_verdict.core.planning import Plan, PlanRequest
+from neat_verdict.core.planning import Plan, PlanRequest, reachable
 from neat_verdict.core.questions import DEFAULT_QUESTION, QUESTIONS, Question
 from neat_verdict.core.statistics import Correction
 from neat_verdict.core.statistics.multiplicity import CORRECTIONS
@@ -71,6 +71,10 @@ class DecisionRule:
         What is compared with what.
     question : Question
         What the interval must show.
+    reachable_lift : float or None
+        Where the longest run is shorter than the plan: the lift that the run shows with the planned power.
+    reachable_power : float or None
+        There, its power for the worthwhile lift.
 
     Raises
     ------
@@ -92,6 +96,8 @@ class DecisionRule:
     warm_up_days: int = 0
     design: Design = DEFAULT_DESIGN
     question: Question = DEFAULT_QUESTION
+    reachable_lift: float | None = None
+    reachable_power: float | None = None
 
     def __post_init__(self) -> None:
         check_probability("confidence", self.confidence)
@@ -185,16 +191,23 @@ def rule_for(
     warm_up_days: int = 0,
     design: Design = DEFAULT_DESIGN,
 ) -> DecisionRule:
-    """The decision rule of a plan: the method says when it reads, and by which units information is measured."""
+    """The decision rule of a plan: the method says when it reads, and by which units information is measured.
+
+    ``longest_days`` ends the run, the warm-up included, where the plan takes longer: the rule then says what it can show by then.
+    """
     days = 7 * plan.duration.weeks
+    reach: tuple[float | None, float | None] = (None, None)
+    if longest_days is not None and days + warm_up_days > longest_days:
+        days = max(longest_days - warm_up_days, 1)
+        reach = reachable(request, request.arrivals.until(days), plan.inflation)
     arriving = request.arrivals.until(days)
     expected = tuple(math.floor(arriving * part) for part in request.arms.shares)
     return DecisionRule(
         confidence=request.strictness.confidence,
         worthwhile_lift=request.worthwhile_lift,
         good_direction="up" if request.sign > 0 else "down",
-        minimum_days=request.method.minimum_days(days, 7 * request.least_weeks),
-        planned_units=request.method.planned_units(plan.size.per_arm, expected),
+        minimum_days=min(7 * request.least_weeks, days),
+        planned_units=request.method.planned_units(tuple(map(min, plan.size.per_arm, expected)), expected),
         least_conversions=least_conversions,
         method=request.method,
         planned_days=days + warm_up_days,
@@ -204,4 +217,6 @@ def rule_for(
         warm_up_days=warm_up_days,
         design=design,
         question=request.question,
+        reachable_lift=reach[0],
+        reachable_power=reach[1],
     )

@@ -182,17 +182,18 @@ def test_a_wrong_file_of_costs_is_told_and_nothing_stored(ask, analyst, won, tex
 
 
 def test_a_lift_that_fades_is_told(ask, analyst, running):
-    for week, extra in enumerate((60, 40, 20, 0)):
+    for week, extra in enumerate((150, 100, 50, 0)):
         first = START + timedelta(days=7 * week)
-        bring_in(analyst, running, daily(7, {"A": (4000, 200), "B": (4000, 200 + extra)}, first=first))
+        bring_in(analyst, running, daily(7, {"A": (1000, 500), "B": (1000, 500 + extra)}, first=first))
     shown = ask("get", f"/experiments/{running.key}/cohorts")[1]
     assert [cohort["lift"]["estimate"] for cohort in shown["cohorts"]] == pytest.approx([0.3, 0.2, 0.1, 0.0])
     assert shown["pvalue"] < 0.001
     assert "fades" in shown["sentence"]
 
 
-def test_a_steady_lift_is_not_said_to_fade(ask, won):
-    shown = ask("get", f"/experiments/{won.key}/cohorts?days_a_group=7")[1]
+def test_a_steady_lift_is_not_said_to_fade(ask, analyst, running):
+    bring_in(analyst, running, daily(28, {"A": (1000, 50), "B": (1000, 60)}))
+    shown = ask("get", f"/experiments/{running.key}/cohorts?days_a_group=7")[1]
     assert "neither fades nor grows" in shown["sentence"]
     assert len(shown["cohorts"]) == 4
 
@@ -200,7 +201,7 @@ def test_a_steady_lift_is_not_said_to_fade(ask, won):
 def test_a_stretch_is_marked_exploratory(ask, won):
     shown = ask("get", f"/experiments/{won.key}/selected-range?first=2026-03-02&last=2026-03-08")[1]
     assert (shown["days"], shown["arms"][0]["units"]) == (7, 14_000)
-    assert shown["sentence"].startswith("Exploratory: 7 days with 25% of the units")
+    assert shown["sentence"].startswith("Exploratory: 7 days with 44% of the units")
 
 
 @pytest.mark.parametrize(
@@ -359,7 +360,7 @@ def test_the_lift_of_a_segment_opens_its_working(ask, by_device):
     path = f"/experiments/{by_device.key}/derivation?figure=lift&variant=B&segment=device=phone"
     status, made = ask("get", path)
     assert status == 200
-    assert [step["value"] for step in made["inputs"]] == ["1500", "30000", "1800", "30000"]
+    assert [step["value"] for step in made["inputs"]] == ["1182", "23574", "1416", "23574"]
     shown = ask("get", f"/experiments/{by_device.key}/segments?by=device")[1]["segments"]
     phone = next(line for line in shown if line["name"] == "device=phone")
     low = next(step["value"] for step in made["steps"] if step["name"] == "from")

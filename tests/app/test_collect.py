@@ -200,7 +200,7 @@ def test_data_comes_in_only_while_it_may(analyst, draft, won, state, told):
 def test_days_before_the_start_are_pointed_out(analyst, running):
     content = daily(2, {"A": (1, 0), "B": (1, 0)}, first=START.replace(day=1))
     _, [line] = upload(analyst, f"{running.key}/imports/preview", content)
-    assert "1 days lie before the start" in line["preview"]["remarks"][0]
+    assert "1 day of the file before the start (2 March 2026) will be counted." in line["preview"]["remarks"][0]
 
 
 @pytest.mark.django_db

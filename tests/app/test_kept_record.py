@@ -73,11 +73,11 @@ def test_a_change_that_makes_the_data_incomparable_begins_another_round(ask, ana
 
 
 def test_a_day_that_is_not_over_counts_for_no_reading(ask, analyst, running):
-    bring_in(analyst, running, daily(29, {"A": (2000, 100), "B": (2000, 120)}))
+    bring_in(analyst, running, daily(29, {"A": (1000, 50), "B": (1000, 60)}))
     seen = ask("get", f"/experiments/{running.key}/evidence")[1]
     assert seen["daily"]["days"][-1] == "2026-03-29"
-    assert sum(arm["units"] for arm in seen["reading"]["arms"]) == 28 * 4000
-    assert seen["partial_day"].startswith("30 March is not over: its 4,000 visitors")
+    assert sum(arm["units"] for arm in seen["reading"]["arms"]) == 28 * 2000
+    assert seen["partial_day"].startswith("30 March is not over: its 2,000 visitors")
     with clock.at(TODAY + timedelta(days=1)):
         later = ask("get", f"/experiments/{running.key}/evidence")[1]
     assert (later["daily"]["days"][-1], later["partial_day"]) == ("2026-03-30", "")
@@ -104,9 +104,9 @@ def test_a_decision_stands_on_the_reading_it_was_made_on_everywhere(ask, analyst
 
 def test_a_decision_taken_back_reads_what_came_in_since(ask, analyst, won):
     decide(analyst, won, "B", "", "")
-    Tally.objects.filter(variant__experiment=won, day=date(2026, 3, 29)).delete()
+    Tally.objects.filter(variant__experiment=won, day=date(2026, 3, 17)).delete()
     actions.withdraw_decision(analyst, won.key, "a day was wrong")
-    assert ask("get", f"/experiments/{won.key}/evidence")[1]["daily"]["days"][-1] == "2026-03-28"
+    assert ask("get", f"/experiments/{won.key}/evidence")[1]["daily"]["days"][-1] == "2026-03-18"
 
 
 # What a report may say of its own making: (rule locked on, first day of data, what it says).

@@ -7,7 +7,7 @@ import pytest
 from neat_verdict.app import clock
 from neat_verdict.app.analysis.models import StoredLook
 from neat_verdict.app.experiments import actions
-from neat_verdict.app.experiments.queries import find
+from neat_verdict.app.experiments.queries import decision_rule, find
 from neat_verdict.app.watch.actions import tick
 from tests.app.conftest import PLAN, START, TODAY, Json, bring_in, daily
 
@@ -106,7 +106,7 @@ def test_a_rule_that_reads_once_keeps_its_reading(ask, analyst, won):
     tick()
     bring_in(analyst, won, daily(28, {"A": (2000, 100), "B": (2000, 100)}))
     shown = evidence(ask, won)
-    assert (shown["reading"]["verdict"], shown["reading"]["read_on"]) == ("winner", "2026-03-29")
+    assert (shown["reading"]["verdict"], shown["reading"]["read_on"]) == ("winner", "2026-03-17")
     assert len(shown["looks"]["taken"]) == 1
 
 
@@ -128,7 +128,8 @@ def test_warm_up_days_are_left_out_and_told(ask, analyst):
     bring_in(analyst, experiment, daily(28, {"A": (2000, 100), "B": (2000, 120)}))
     shown = evidence(ask, experiment)
     assert shown["daily"]["days"][0] == (START + timedelta(days=3)).isoformat()
-    assert shown["reading"]["arms"][0]["units"] == 25 * 2000
+    assert shown["reading"]["arms"][0]["units"] == 16 * 2000
+    assert shown["reading"]["read_on"] == (START + timedelta(days=18)).isoformat()
     assert "Units of the first 3 days are left out." in shown["reading"]["rule_in_words"]
 
 
@@ -138,21 +139,32 @@ def test_the_family_of_secondary_metrics_is_part_of_the_rule(analyst, family, to
     assert experiment.rule["family"] == told
 
 
-def test_a_rule_that_reads_once_settles_on_days_that_are_over(ask, analyst, running):
-    """Visitors still come in today: the reading rests on the days before, and is kept."""
-    bring_in(analyst, running, daily(29, {"A": (2000, 100), "B": (2000, 120)}))
-    before = evidence(ask, running)
-    assert before["daily"]["days"][-1] == "2026-03-29"
-    assert before["looks"]["taken"][0]["due"]
+def test_a_rule_that_reads_once_reads_on_the_first_day_that_has_what_it_waits_for(ask, analyst, running):
+    """16 days of 2,000 have the 31,234 units a variant; what comes after, and how late files come, makes no second reading."""
+    need = decision_rule(running).planned_units[0]
+    assert 15 * 2000 < need <= 16 * 2000
+    bring_in(analyst, running, daily(28, {"A": (2000, 100), "B": (2000, 120)}))
+    shown = evidence(ask, running)
+    assert (shown["reading"]["read_on"], shown["daily"]["days"][-1]) == ("2026-03-17", "2026-03-17")
+    assert shown["looks"]["taken"][0]["due"]
     assert tick()["looks taken"] == 1
-    assert evidence(ask, running)["reading"]["read_on"] == "2026-03-29"
+    bring_in(analyst, running, daily(11, {"A": (2000, 100), "B": (2000, 300)}, first=START + timedelta(days=17)))
+    assert evidence(ask, running)["reading"] == shown["reading"]
+
+
+def test_more_traffic_brings_the_single_reading_forward_to_the_least_weeks(ask, analyst, running):
+    bring_in(analyst, running, daily(28, {"A": (20_000, 1000), "B": (20_000, 1200)}))
+    assert evidence(ask, running)["reading"]["read_on"] == (START + timedelta(days=13)).isoformat()
 
 
 def test_half_a_day_settles_nothing(ask, analyst, running):
-    with clock.at(TODAY.replace(day=22)):
-        bring_in(analyst, running, daily(21, {"A": (1600, 80), "B": (1600, 100)}))
+    """Visitors still come in on the day that would have the sample: the reading waits until it is over."""
+    content = daily(16, {"A": (2000, 100), "B": (2000, 120)})
+    with clock.at(TODAY.replace(day=17)):
+        bring_in(analyst, running, content)
         assert evidence(ask, running)["reading"]["verdict"] == "keep_collecting"
-    assert evidence(ask, running)["reading"]["verdict"] == "winner"
+    with clock.at(TODAY.replace(day=18)):
+        assert evidence(ask, running)["reading"]["verdict"] == "winner"
 
 
 def test_one_that_ended_too_early_keeps_nothing_and_takes_the_files_of_its_last_days(ask, analyst, running):

@@ -230,8 +230,8 @@ def test_change_notes_are_kept_shown_and_taken_away(ask, served, stakeholder):
 def test_gaps_of_counts_from_files_are_those_between_their_days(ask, analyst, running):
     bring_in(analyst, running, daily(5, {"A": (200, 10), "B": (200, 12)}))
     bring_in(analyst, running, daily(3, {"A": (200, 10), "B": (200, 12)}, first=START + timedelta(days=7)))
-    faults = ask("get", f"/experiments/{running.key}/live")[1]["issues"]
-    assert [fault["sentence"][:11] for fault in faults] == ["On 7 March ", "On 8 March "]
+    (issue,) = ask("get", f"/experiments/{running.key}/live")[1]["issues"]
+    assert issue["sentence"] == "From 7 March to 8 March (2 days) no variant had any visitors"
 
 
 def test_tick_is_a_command_that_does_what_is_due(capsys, analyst, draft):
@@ -265,3 +265,16 @@ def test_the_minute_job_goes_on_after_a_failure_and_by_hand_it_is_told(monkeypat
     turns.clear()
     with pytest.raises(OSError, match="disk full"):
         call_command("tick")
+
+
+def test_a_run_that_cannot_show_the_worthwhile_lift_starts_for_a_reason_only(ask, draft):
+    path = f"/experiments/{draft.key}"
+    changes = {"audience_per_day": 100, "longest_run_weeks": 12}
+    edited = ask("patch", path, {"version": draft.version, "changes": changes})[1]
+    assert "The run ends after 84 days, whatever has been seen. By then it can show a lift of" in edited["rule_in_words"]
+    points = ask("get", f"{path}/readiness")[1]["points"]
+    point = next(point for point in points if point["label"] == "The longest run can show the worthwhile lift")
+    assert (point["met"], point["seen"]) == (False, "18% of the time in 84 days")
+    assert ask("post", f"{path}/start", {})[0] == 422
+    status, started = ask("post", f"{path}/start", {"reason": "the board wants to see it"})
+    assert (status, started["last_day"]) == (200, (TODAY.date() + timedelta(days=83)).isoformat())

@@ -240,7 +240,7 @@ def test_the_impact_is_the_difference_times_the_units():
 
 def test_the_rule_reads_as_a_paragraph():
     text = rule_in_words(PLANNED, (1, 1))
-    assert text.startswith("We read once, after at least 14 days and with at least 40,000 units in each variant.")
+    assert text.startswith("We read once, as soon as 14 days are over and each variant has 40,000 units.")
     assert "An interval inside ±3% is no worthwhile difference." in text
     assert "allowing for all variants together" in rule_in_words(PLANNED, (1, 1, 1))
 

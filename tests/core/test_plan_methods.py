@@ -28,7 +28,9 @@ from neat_verdict.core.planning import (
 )
 from neat_verdict.core.sizing.sample_size import control_units_for_means
 from neat_verdict.core.statistics import dunnett_critical_value, dunnett_pvalue
-from neat_verdict.core.verdicts import Guardrail, rule_for, rule_in_words
+from neat_verdict.core.statistics.arms import Rate
+from neat_verdict.core.text.format import format_share
+from neat_verdict.core.verdicts import DecisionRule, Guardrail, read_experiment, rule_for, rule_from, rule_in_words
 
 pytestmark = pytest.mark.slow
 
@@ -175,7 +177,7 @@ def test_too_long_a_plan_is_cut_into_rounds():
 def test_the_rule_of_a_plan_waits_for_the_sample_only_when_it_reads_once():
     request = PlanRequest(Baseline(0.042), 0.1, Arrivals(2900), EVEN, STANDARD)
     once = rule_for(request, make_plan(request))
-    assert (once.minimum_days, once.planned_days, once.planned_units) == (28, 28, (37_513, 37_513))
+    assert (once.minimum_days, once.planned_days, once.planned_units) == (14, 28, (37_513, 37_513))
     looking = PlanRequest(Baseline(0.042), 0.1, Arrivals(2900), EVEN, STANDARD, GroupSequential())
     rule = rule_for(looking, make_plan(looking))
     assert (rule.minimum_days, rule.look_days, rule.planned_units) == (14, (14, 21, 28), (40_600, 40_600))
@@ -184,7 +186,7 @@ def test_the_rule_of_a_plan_waits_for_the_sample_only_when_it_reads_once():
 @pytest.mark.parametrize(
     ("method", "guardrails", "parts"),
     [
-        (Fixed(), (), ["We read once, after at least 28 days", "its whole 95% interval lies above zero and"]),
+        (Fixed(), (), ["We read once, as soon as 14 days are over", "its whole 95% interval lies above zero and"]),
         (Fixed(sides="one"), (), ["its one-sided 95% bound lies above zero"]),
         (
             GroupSequential(),
@@ -234,3 +236,26 @@ def test_methods_out_of_range_are_refused_by_name(make, field):
     with pytest.raises(InputError) as refused:
         make()
     assert refused.value.field == field
+
+
+def test_a_run_that_may_not_last_as_long_as_its_plan_says_what_it_can_show():
+    """A rate of 5 % with 100 units a day: twelve weeks have 8,400 of the units that a lift of 5 % needs."""
+    request = PlanRequest(Baseline(0.05), 0.05, Arrivals(100), EVEN, STANDARD)
+    plan = make_plan(request)
+    assert plan.duration.weeks > 52
+    rule = rule_for(request, plan, longest_days=84)
+    assert (rule.planned_days, rule.longest_days, rule.planned_units) == (84, 84, (4200, 4200))
+    expected = power(8400, request.baseline, 0.05, request.arms, request.strictness.confidence)
+    assert rule.reachable_power == pytest.approx(expected)
+    found = sample_size(request.baseline, rule.reachable_lift, request.arms, request.strictness)
+    assert found.total == pytest.approx(8400, rel=0.01)
+    words = rule_in_words(rule, (1, 1))
+    assert f"By then it can show a lift of {format_share(rule.reachable_lift)} with the planned power" in words
+    assert rule_from(rule.record()) == rule
+
+
+def test_a_single_reading_is_made_at_the_longest_run_with_what_has_come():
+    rule = DecisionRule(0.95, 0.05, minimum_days=14, planned_units=(10_000, 10_000), planned_days=84, longest_days=84)
+    arms = (Rate(200, 4000), Rate(300, 4000))
+    assert read_experiment(arms, (1, 1), rule, days=83).verdict.name == "keep_collecting"
+    assert read_experiment(arms, (1, 1), rule, days=84).verdict.name == "winner"

@@ -5,6 +5,7 @@ Made once a request. Tables, looks, segments, secondary metrics, derivations, re
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
@@ -35,6 +36,7 @@ from neat_verdict.core.verdicts import (
     Reading,
     SecondaryEvidence,
     SecondaryMetric,
+    minimum_conditions,
     read_experiment,
     read_secondary,
 )
@@ -200,21 +202,35 @@ def _at_looks(whole: Analysis, stored: Mapping[int, StoredLook], present: date, 
 
 
 def _read_once(analysis: Analysis, stored: StoredLook | None, *, ended: bool) -> Analysis:
-    """A rule that reads once keeps its reading."""
+    """A rule that reads once keeps its reading: that of the first day on which all that it waits for was in."""
     experiment, rule = analysis.experiment, analysis.rule
     if stored is not None:
         frozen = counts_of(stored, analysis.all_counts)
         reading, secondary = _read(experiment, rule, frozen, ended=ended)
         look = Look(1, stored.day, frozen, None, reading, secondary, stored)
         return replace(analysis, reading=reading, counts=frozen, read_on=stored.day, looks=(look,), secondary=secondary)
-    days = analysis.counts.primary.days
-    minimum = all(line.state == "met" for line in analysis.reading.conditions if line.subject == "minimum")
-    # Ended too early it cannot be called, and the files of its last days may still come: nothing to store yet.
-    if not analysis.reading.verdict.kind.settled or not (days and minimum):
+    day = _first_day_to_read(analysis)
+    if day is None:
         return analysis
-    return replace(
-        analysis, looks=(Look(1, days[-1], analysis.counts, None, analysis.reading, analysis.secondary, None),)
-    )
+    counts = analysis.counts.until(day)
+    reading, secondary = _read(experiment, rule, counts, ended=ended)
+    look = Look(1, day, counts, None, reading, secondary, None)
+    return replace(analysis, reading=reading, counts=counts, read_on=day, secondary=secondary, looks=(look,))
+
+
+def _first_day_to_read(analysis: Analysis) -> date | None:
+    """The first day of those that are over on which the least weeks, the planned sample and the least conversions are in.
+
+    What a rule waits for only grows, so the day is searched for by halves.
+    """
+    counts, rule = analysis.counts.primary, analysis.rule
+
+    def waits(place: int) -> bool:
+        cut = counts.until(counts.days[place])
+        return any(line.state != "met" for line in minimum_conditions(cut.arms(), cut.span, rule))
+
+    place = bisect_left(range(len(counts.days)), True, key=lambda place: not waits(place))
+    return counts.days[place] if place < len(counts.days) else None
 
 
 def _without_warm_up(experiment: Experiment, rule: DecisionRule, periods_by_metric: Periods) -> Periods:

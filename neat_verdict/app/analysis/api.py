@@ -58,7 +58,7 @@ def evidence_table(request: HttpRequest, key: str, form: exports.Format) -> Http
 
 @router.get("/experiments/{key}/counts.{form}", operation_id="get_counts_table")
 def counts_table(request: HttpRequest, key: str, form: exports.Format) -> HttpResponse:
-    return exports.counts_table(key, evidence_of_experiment(find(key)), form)
+    return exports.counts_table(analyse(find(key)), form)
 
 
 @router.get("/experiments/{key}/segments", response=SegmentsOut, operation_id="get_segment_evidence")

@@ -13,7 +13,9 @@ from typing import Literal
 import duckdb
 from django.http import HttpResponse
 
+from neat_verdict.app.analysis.analysis import Analysis
 from neat_verdict.app.analysis.schemas import EvidenceOut, IntervalOut
+from neat_verdict.core.variants import LETTERS
 
 Format = Literal["csv", "parquet"]
 _COLUMNS = (
@@ -95,15 +97,15 @@ def as_json(key: str, evidence: EvidenceOut) -> HttpResponse:
     return _download(f"{key}-evidence.json", evidence.model_dump_json(indent=2).encode(), "application/json")
 
 
-def counts_table(key: str, evidence: EvidenceOut, form: Format) -> HttpResponse:
-    """The daily counts; as CSV in the form that can be brought in again."""
-    daily, letters = evidence.daily, [arm.letter for arm in evidence.reading.arms]
+def counts_table(analysis: Analysis, form: Format) -> HttpResponse:
+    """All daily counts, but none after the latest of planned looks; as CSV in the form that can be brought in again."""
+    counts = (analysis.counts if analysis.rule.method.has_looks else analysis.all_counts).primary
     rows = [
-        (_day(day, form), letter, *(_whole(table[index][arm]) for table in daily.sums))
-        for index, day in enumerate(daily.days)
-        for arm, letter in enumerate(letters)
+        (_day(day, form), letter, *(_whole(column[index][arm]) for column in counts.sums.tolist()))
+        for index, day in enumerate(counts.days)
+        for arm, letter in enumerate(LETTERS[: counts.sums.shape[2]])
     ]
-    return _file(f"{key}-counts", form, ("day", "variant", *daily.fields), rows)
+    return _file(f"{analysis.experiment.key}-counts", form, ("day", "variant", *counts.tallying.fields), rows)
 
 
 def _day(day: date, form: Format) -> date | str:

@@ -276,7 +276,7 @@ def planned_rule(experiment: Experiment) -> DecisionRule:
             planned,
             least_conversions=experiment.least_conversions,
             guardrails=guardrails,
-            longest_days=max(longest, 7 * planned.duration.weeks + experiment.warm_up_days),
+            longest_days=longest,
             family=cast(Correction, experiment.family),
             warm_up_days=experiment.warm_up_days,
             design=design(experiment),

@@ -11,6 +11,7 @@ from neat_verdict.app.experiments.queries import missing_for_rule, planned_rule
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.people.models import MachineKey
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.text.format import format_share, plural
 
 SEEN_WITHIN = 14 * 24 * 3_600_000
 
@@ -32,7 +33,7 @@ class Point:
 
 def readiness(experiment: Experiment) -> list[Point]:
     """All points, in the order of the sheets."""
-    points = [_rule(experiment), _shares(experiment)]
+    points = [_rule(experiment), *_reach(experiment), _shares(experiment)]
     if experiment.data_from == "events":
         points += [_key(), *_variants(experiment), *_events(experiment)]
     return points
@@ -53,6 +54,18 @@ def _rule(experiment: Experiment) -> Point:
         return Point(label, False, str(problem), fix, "sizing", needed=True)
     seen = f"missing: {', '.join(missing)}" if missing else "complete"
     return Point(label, not missing, seen, fix, sheet, needed=True)
+
+
+def _reach(experiment: Experiment) -> list[Point]:
+    try:
+        rule = planned_rule(experiment)
+    except InputError:
+        return []
+    if rule.reachable_power is None:
+        return []
+    seen = f"{format_share(rule.reachable_power, 0)} of the time in {plural(rule.planned_days, 'day')}"
+    fix = "Look for a larger lift, more traffic or a nearer metric, or allow a longer run"
+    return [Point("The longest run can show the worthwhile lift", False, seen, fix, "sizing")]
 
 
 def _shares(experiment: Experiment) -> Point:

@@ -7,7 +7,7 @@ from typing import Any
 
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.methods.always_valid import AlwaysValid
-from neat_verdict.core.methods.base import Method, Reached, Setting, Threshold, bonferroni
+from neat_verdict.core.methods.base import Method, Reached, Setting, Threshold, bonferroni, every_day
 from neat_verdict.core.methods.fixed import Fixed
 from neat_verdict.core.methods.group_sequential import GroupSequential
 from neat_verdict.core.methods.posterior import PosteriorThresholds
@@ -39,5 +39,6 @@ __all__ = [
     "Setting",
     "Threshold",
     "bonferroni",
+    "every_day",
     "method_from",
 ]

@@ -125,10 +125,6 @@ class Method(ABC):
     def reading_days(self, planned_days: int, minimum_days: int = 0) -> tuple[int, ...]:
         """Days of the run after which the data are read, from ``minimum_days`` on; the last is the planned end."""
 
-    def minimum_days(self, _planned_days: int, least_days: int) -> int:
-        """Whole days before a reading counts."""
-        return least_days
-
     def planned_units(self, _needed: tuple[int, ...], expected: tuple[int, ...]) -> tuple[int, ...]:
         """Units of each arm by which information is measured: those ``expected`` at the planned end."""
         return expected

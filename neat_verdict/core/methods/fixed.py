@@ -35,7 +35,9 @@ class Fixed(Method):
 
     name: ClassVar[str] = "fixed"
     title: ClassVar[str] = "Once, at the end"
-    explanation: ClassVar[str] = "Read when the planned sample and the planned days are in. Needs the least data."
+    explanation: ClassVar[str] = (
+        "Read as soon as the planned sample and the least whole weeks are in. Needs the least data."
+    )
     alternative: ClassVar[str] = "A single reading"
     reads_once: ClassVar[bool] = True
     several_note: ClassVar[str] = (
@@ -52,9 +54,6 @@ class Fixed(Method):
 
     def reading_days(self, planned_days: int, minimum_days: int = 0) -> tuple[int, ...]:
         return (planned_days,)
-
-    def minimum_days(self, planned_days: int, _least_days: int) -> int:
-        return planned_days
 
     def planned_units(self, needed: tuple[int, ...], _expected: tuple[int, ...]) -> tuple[int, ...]:
         return needed
@@ -81,13 +80,12 @@ class Fixed(Method):
         return dunnett_critical_value(confidence, weights[0], weights[1:], self.sides)
 
     def when_words(self, rule: DecisionRule) -> str:
-        parts = []
+        waits = []
         if rule.minimum_days:
-            parts.append(f"We read once, after at least {plural(rule.minimum_days, 'day')}")
+            waits.append(f"{plural(rule.minimum_days, 'day')} {'is' if rule.minimum_days == 1 else 'are'} over")
         if rule.planned_units is not None:
-            per_arm = format_count(min(rule.planned_units))
-            parts.append(f"{'and with' if parts else 'We read with'} at least {per_arm} units in each variant")
-        return f"{' '.join(parts) or 'We read the counts as they stand'}."
+            waits.append(f"each variant has {format_count(min(rule.planned_units))} units")
+        return f"We read once, as soon as {' and '.join(waits)}." if waits else "We read the counts as they stand."
 
     def adjusted_derivation(self, comparisons: int) -> tuple[str, str, str]:
         return (self.adjusted_words, self.adjusted_formula, self.adjusted_source) if comparisons > 1 else ALONE

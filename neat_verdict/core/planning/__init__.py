@@ -9,6 +9,7 @@ from neat_verdict.core.planning.outline import (
     WhatIf,
     make_plan,
     plan_alternatives,
+    reachable,
 )
 from neat_verdict.core.planning.request import GuardrailNeed, PlanRequest
 from neat_verdict.core.sizing import (
@@ -53,5 +54,6 @@ __all__ = [
     "noninferiority_size",
     "plan_alternatives",
     "power",
+    "reachable",
     "sample_size",
 ]

@@ -9,7 +9,7 @@ from neat_verdict.core.checks import InputError, check_positive
 from neat_verdict.core.methods import METHODS
 from neat_verdict.core.planning.duration import MIN_WEEKS, Duration, duration, units_by_week
 from neat_verdict.core.planning.request import PlanRequest
-from neat_verdict.core.sizing.sample_size import Arms, SampleSize, detectable_lift, noninferiority_size
+from neat_verdict.core.sizing.sample_size import Arms, SampleSize, detectable_lift, noninferiority_size, power
 from neat_verdict.core.sizing.strictness import STRICTNESS
 from neat_verdict.core.text.format import format_percent, format_share, plural
 from neat_verdict.core.variants import MAX_VARIANTS
@@ -185,6 +185,17 @@ def _curve(request: PlanRequest, weeks: int, factor: float) -> tuple[float | Non
         detectable_lift(units / gain, request.baseline, request.arms, request.strictness, critical_value=c)
         for units in units_by_week(request.arrivals, weeks)
     )
+
+
+def reachable(request: PlanRequest, units: float, factor: float = 1.0) -> tuple[float | None, float]:
+    """With so many units in all: the lift that is shown with the planned power (None where none is), and the power for the
+    worthwhile lift. ``factor`` is the method's `Plan.inflation`."""
+    c = _single_critical_value(request)
+    worth = units / (factor * (1 - request.variance_removed))
+    lift = detectable_lift(worth, request.baseline, request.arms, request.strictness, critical_value=c)
+    wanted = request.sign * request.worthwhile_lift
+    chance = power(worth, request.baseline, wanted, request.arms, request.strictness.confidence, critical_value=c)
+    return lift, chance
 
 
 def _what_if(request: PlanRequest) -> tuple[WhatIf, ...]:

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.methods import Reached
+from neat_verdict.core.methods import Reached, every_day
 from neat_verdict.core.numeric import BoolArray, FloatArray
 from neat_verdict.core.rehearsal.draws import ALL, Runs, draw_runs
 from neat_verdict.core.rehearsal.world import World
@@ -166,14 +166,16 @@ class _Look:
 def _looks(runs: Runs, rule: DecisionRule) -> list[_Look]:
     last_day = len(runs.units)
     ends = min(last_day, rule.longest_days or last_day)
-    days = [day for day in rule.look_days if day <= ends] or [ends]
+    # A single reading comes on the first day that has the planned sample, from the least days on.
+    possible = every_day(ends, rule.minimum_days) if rule.method.reads_once else rule.look_days
+    days = [day for day in possible if day <= ends] or [ends]
     rows, information = [], []
     for day in days:
         units = [int(n) for n in runs.units[day - 1]]
         if rule.method.reads_once and rule.information(units) < 1 and day < ends:
             continue
         information.append(rule.information(units))
-        last = day == days[-1] or (rule.method.has_looks and information[-1] >= 1)
+        last = day == days[-1] or rule.method.reads_once or (rule.method.has_looks and information[-1] >= 1)
         reached = Reached(information[-1], tuple(information), last)
         rows.append(_Look(day - 1, rule.method.rehearsal_critical_value(rule, units, reached), last))
         if last:

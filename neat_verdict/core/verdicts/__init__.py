@@ -3,6 +3,7 @@
 from neat_verdict.core.rule import DecisionRule, Guardrail, rule_for, rule_from
 from neat_verdict.core.text.statements import Condition
 from neat_verdict.core.verdicts.cohorts import CohortReading, cohort_effects, read_cohorts
+from neat_verdict.core.verdicts.conditions import minimum_conditions
 from neat_verdict.core.verdicts.impact import impact
 from neat_verdict.core.verdicts.judging import MetricReading, Verdict, judge
 from neat_verdict.core.verdicts.kinds import VERDICTS, VerdictKind
@@ -57,6 +58,7 @@ __all__ = [
     "conversions_it_hangs_on",
     "impact",
     "judge",
+    "minimum_conditions",
     "rank_arms",
     "read_cohorts",
     "read_experiment",

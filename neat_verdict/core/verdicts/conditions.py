@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from neat_verdict.core.rule import DecisionRule
 from neat_verdict.core.soundness import SPLIT_ALARM, OverlapCheck, SplitCheck
@@ -31,7 +32,11 @@ def minimum_conditions(
         lines.append(condition("days", "minimum", label, days >= rule.minimum_days, plural(days, "day"), required))
     awaited = rule.method.minimum_condition(rule, progress(arms, rule), looks_taken)
     if awaited is not None:
-        lines.append(awaited)
+        # The longest run is fixed beforehand too: it reads with what has come by then.
+        at_end = (
+            rule.method.reads_once and rule.longest_days is not None and days + rule.warm_up_days >= rule.longest_days
+        )
+        lines.append(replace(awaited, state="met") if at_end else awaited)
     converted = [arm.total for arm in arms if arm.converts]
     if converted:
         required = format_count(rule.least_conversions)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from neat_verdict.core.rule import DecisionRule
-from neat_verdict.core.text.format import plural
+from neat_verdict.core.text.format import format_percent, format_share, plural
 
 
 def rule_in_words(rule: DecisionRule, weights: Sequence[float]) -> str:
@@ -20,6 +20,12 @@ def rule_in_words(rule: DecisionRule, weights: Sequence[float]) -> str:
         sentences.append(f"Units of the {days} are left out.")
     if rule.longest_days is not None:
         sentences.append(f"The run ends after {plural(rule.longest_days, 'day')}, whatever has been seen.")
+    if rule.reachable_power is not None:
+        lift = f"a lift of {format_share(rule.reachable_lift)}" if rule.reachable_lift else "no lift"
+        sentences.append(
+            f"By then it can show {lift} with the planned power; the worthwhile {format_percent(rule.worthwhile_lift)} only "
+            f"{format_share(rule.reachable_power, 0)} of the time."
+        )
     sentences.append(
         "A split that chance explains less than once in 1,000 times, or "
         f"{rule.design.overlap_words} it unsound, whatever the lift."
