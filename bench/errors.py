@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import math
 import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from itertools import product
 
 import numpy as np
 
+from neat_verdict.core.methods import AlwaysValid, Fixed, GroupSequential, Method, PosteriorThresholds, Reached
 from neat_verdict.core.soundness import check_overlap
 
 Line = tuple[str, int, int]  # a world, alarms, runs
@@ -37,7 +38,42 @@ def overlap(runs: int = 400) -> Iterator[Line]:
         yield f"{a_day:,} a day {'at random' if random else 'each day'}, {split}, {days} days", alarms, runs
 
 
-SIMULATIONS: dict[str, Callable[[], Iterator[Line]]] = {"overlap": overlap}
+def guardrails(runs: int = 4000) -> Iterator[Line]:
+    """Guardrails truly at their margin shown to be within it: wanted 2.5 % and noise, however often the rule is read."""
+    draw = np.random.default_rng(SEED)
+    rate, margin, a_day, last = 0.1, 0.1, 400, 28
+    ways: list[tuple[str, Method, Sequence[int]]] = [
+        ("once", Fixed(), [last]),
+        ("four planned looks", GroupSequential(), [7, 14, 21, last]),
+        ("at any time, from day 7", AlwaysValid(), range(7, last + 1)),
+        ("at any time, from day 1", AlwaysValid(), range(1, last + 1)),
+        ("by probabilities, from day 1", PosteriorThresholds(), range(1, last + 1)),
+    ]
+    for name, method, days in ways:
+        for guarded in (True, False):
+            cleared = _cleared(draw, method if guarded else Fixed(), days, (rate, margin, a_day, last), runs)
+            yield f"{name}, {'by its rule' if guarded else 'at the level of one reading (before)'}", cleared, runs
+
+
+def _cleared(
+    draw: np.random.Generator, method: Method, days: Sequence[int], world: tuple[float, float, int, int], runs: int
+) -> int:
+    rate, margin, a_day, last = world
+    seen = draw.binomial(a_day, [[rate, rate * (1 - margin)]] * last, size=(runs, last, 2)).cumsum(axis=1)
+    ever = np.zeros(runs, dtype=bool)
+    information: list[float] = []
+    for day in days:
+        information.append(day / last)
+        reached = Reached(day / last, tuple(information), day == last)
+        c = method.guardrail_method(early=False).threshold(0.95, [day * a_day] * 2, reached).critical_value
+        control, variant = (seen[:, day - 1, arm] / (day * a_day) for arm in (0, 1))
+        # The interval of the lift leaves the margin out where the difference from it is clear of zero.
+        error = np.sqrt((variant * (1 - variant) + (1 - margin) ** 2 * control * (1 - control)) / (day * a_day))
+        ever |= variant - (1 - margin) * control > c * error
+    return int(ever.sum())
+
+
+SIMULATIONS: dict[str, Callable[[], Iterator[Line]]] = {"overlap": overlap, "guardrails": guardrails}
 
 
 def main(names: list[str]) -> int:

@@ -271,10 +271,12 @@ def test_a_run_that_cannot_show_the_worthwhile_lift_starts_for_a_reason_only(ask
     path = f"/experiments/{draft.key}"
     changes = {"audience_per_day": 100, "longest_run_weeks": 12}
     edited = ask("patch", path, {"version": draft.version, "changes": changes})[1]
-    assert "The run ends after 84 days, whatever has been seen. By then it can show a lift of" in edited["rule_in_words"]
+    assert (
+        "The run ends after 84 days, whatever has been seen. By then it can show a lift of" in edited["rule_in_words"]
+    )
     points = ask("get", f"{path}/readiness")[1]["points"]
     point = next(point for point in points if point["label"] == "The longest run can show the worthwhile lift")
     assert (point["met"], point["seen"]) == (False, "18% of the time in 84 days")
-    assert ask("post", f"{path}/start", {})[0] == 422
+    assert ask("post", f"{path}/start", {})[0] == 409
     status, started = ask("post", f"{path}/start", {"reason": "the board wants to see it"})
     assert (status, started["last_day"]) == (200, (TODAY.date() + timedelta(days=83)).isoformat())

@@ -36,7 +36,8 @@ from neat_verdict.core.verdicts import (
     Reading,
     SecondaryEvidence,
     SecondaryMetric,
-    minimum_conditions,
+    is_early,
+    reached_by,
     read_experiment,
     read_secondary,
 )
@@ -225,11 +226,11 @@ def _first_day_to_read(analysis: Analysis) -> date | None:
     """
     counts, rule = analysis.counts.primary, analysis.rule
 
-    def waits(place: int) -> bool:
+    def reads(place: int) -> bool:
         cut = counts.until(counts.days[place])
-        return any(line.state != "met" for line in minimum_conditions(cut.arms(), cut.span, rule))
+        return not is_early(cut.arms(), cut.span, rule)
 
-    place = bisect_left(range(len(counts.days)), True, key=lambda place: not waits(place))
+    place = bisect_left(range(len(counts.days)), True, key=reads)
     return counts.days[place] if place < len(counts.days) else None
 
 
@@ -302,10 +303,12 @@ def _read(
     looks: Looks | None = None,
     periods: Periods | None = None,
 ) -> tuple[Reading, tuple[SecondaryEvidence, ...]]:
-    secondary = read_secondary(secondary_metrics(experiment, counts, periods or {}), rule)
-    primary = experiment.primary
+    primary, arms = experiment.primary, counts.primary.arms()
+    early = is_early(arms, counts.primary.span, rule, looks)
+    reached = reached_by(arms, rule, looks)
+    secondary = read_secondary(secondary_metrics(experiment, counts, periods or {}), rule, reached, early=early)
     reading = read_experiment(
-        counts.primary.arms(),
+        arms,
         weights(experiment),
         rule,
         units_by_day=counts.primary.units,

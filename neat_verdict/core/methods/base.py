@@ -169,6 +169,11 @@ class Method(ABC):
 
         return Threshold(critical_value, adjusted)
 
+    def guardrail_method(self, *, early: bool) -> Method:
+        """By what standard guardrails are read: as often as the rule reads, so that a harm at the margin is cleared no oftener
+        than the level says. Two-sided; ``early`` says that the rule itself may not be read yet."""
+        return self.from_record({**self.record(), "sides": "two"})
+
     def compare(self, pairs: Sequence[Pair], rule: DecisionRule, threshold: Threshold) -> Comparison | None:
         """A variant against control over periods; None with too little to compare."""
         one_sided = rule.sign if self.sides == "one" else 0

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, ClassVar, Literal
 
+from neat_verdict.core.methods.always_valid import AlwaysValid
 from neat_verdict.core.methods.base import Method, Reached, Threshold, check_choice, normal_critical_value
 from neat_verdict.core.statistics import Sides, dunnett_critical_value, dunnett_pvalue
 from neat_verdict.core.text.format import format_count, format_full, format_share, plural
@@ -69,6 +70,10 @@ class Fixed(Method):
         required = f"{format_count(min(rule.planned_units))} units a variant"
         seen = format_share(progress, 0)
         return condition("sample", "minimum", "Reached the planned sample", progress >= 1, seen, required)
+
+    def guardrail_method(self, *, early: bool) -> Method:
+        """The band that holds at any time until the one reading is made."""
+        return AlwaysValid() if early else Fixed()
 
     def threshold(self, confidence: float, units: Sequence[float], _reached: Reached) -> Threshold:
         return dunnett_threshold(confidence, units, self.sides)

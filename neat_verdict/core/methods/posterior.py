@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any, ClassVar, Literal
 from scipy import special
 
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.methods.always_valid import AlwaysValid
 from neat_verdict.core.methods.base import (
     Method,
     Reached,
@@ -92,6 +93,10 @@ class PosteriorThresholds(Method):
             raise InputError("superiority", self.superiority, "must lie between 0.5 and 1, both excluded")
         if not (math.isfinite(self.expected_loss) and self.expected_loss > 0):
             raise InputError("expected_loss", self.expected_loss, "must be above 0")
+
+    def guardrail_method(self, *, early: bool) -> Method:
+        """Probabilities are read on any day, so guardrails get the band that holds at any time."""
+        return AlwaysValid()
 
     def reading_days(self, planned_days: int, minimum_days: int = 0) -> tuple[int, ...]:
         return every_day(planned_days, minimum_days)

@@ -127,10 +127,10 @@ def _needs(request: PlanRequest) -> tuple[tuple[Need, ...], float]:
     single = _adjusted(size, 1 - request.variance_removed)
     factor = _inflation(request, single)
     lines = [("", _adjusted(single, factor))]
+    guarding = replace(request, method=request.method.guardrail_method(early=False))
     for rail in request.guardrails:
-        # Guardrails are judged once, when a variant is to win: no inflation.
         size = noninferiority_size(rail.baseline, rail.margin, request.arms, request.strictness)
-        lines.append((rail.name, size))
+        lines.append((rail.name, _adjusted(size, _inflation(guarding, size))))
     needs = tuple(Need(name, size, _duration(request, size.total).weeks) for name, size in lines)
     return needs, factor
 

@@ -3,13 +3,19 @@
 from neat_verdict.core.rule import DecisionRule, Guardrail, rule_for, rule_from
 from neat_verdict.core.text.statements import Condition
 from neat_verdict.core.verdicts.cohorts import CohortReading, cohort_effects, read_cohorts
-from neat_verdict.core.verdicts.conditions import minimum_conditions
 from neat_verdict.core.verdicts.impact import impact
 from neat_verdict.core.verdicts.judging import MetricReading, Verdict, judge
 from neat_verdict.core.verdicts.kinds import VERDICTS, VerdictKind
 from neat_verdict.core.verdicts.paragraph import rule_in_words
 from neat_verdict.core.verdicts.ranking import Ranked, rank_arms
-from neat_verdict.core.verdicts.reading import Looks, Reading, compare_with_control, read_experiment
+from neat_verdict.core.verdicts.reading import (
+    Looks,
+    Reading,
+    compare_with_control,
+    is_early,
+    reached_by,
+    read_experiment,
+)
 from neat_verdict.core.verdicts.secondary import SecondaryEvidence, SecondaryMetric, read_secondary
 from neat_verdict.core.verdicts.segments import (
     Segment,
@@ -57,9 +63,10 @@ __all__ = [
     "compare_with_control",
     "conversions_it_hangs_on",
     "impact",
+    "is_early",
     "judge",
-    "minimum_conditions",
     "rank_arms",
+    "reached_by",
     "read_cohorts",
     "read_experiment",
     "read_secondary",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.designs import Series, Summary
@@ -112,8 +112,7 @@ def read_experiment(
     ran = days + rule.warm_up_days
     ended = ended or (rule.longest_days is not None and ran >= rule.longest_days)
     last = rule.method.reads_no_more(rule, ran, None if looks is None else looks.last)
-    fraction = rule.information([arm.units for arm in arms])
-    reached = Reached(fraction, looks.information if looks else (), last)
+    reached = replace(reached_by(arms, rule, looks), last=last)
     enough = comparable(arms) and not (rule.method.has_looks and looks is None)
     comparisons = compare_with_control(strata, rule, reached) if enough else ()
     summary = rule.design.summarise(strata, comparisons, rule)
@@ -151,6 +150,18 @@ def read_experiment(
         periods=strata,
         summary=summary,
     )
+
+
+def reached_by(arms: Sequence[Arm], rule: DecisionRule, looks: Looks | None = None) -> Reached:
+    """How far the data of these arms are, at the looks taken."""
+    fraction = rule.information([arm.units for arm in arms])
+    return Reached(fraction, looks.information if looks else (), looks.last if looks else True)
+
+
+def is_early(arms: Sequence[Arm], days: int, rule: DecisionRule, looks: Looks | None = None) -> bool:
+    """Whether the rule may not be read yet: something of its minimum is not met."""
+    lines = minimum_conditions(arms, days, rule, len(looks.information) if looks else 0)
+    return any(line.state != "met" for line in lines)
 
 
 def compare_with_control(periods: Sequence[Period], rule: DecisionRule, reached: Reached) -> tuple[Comparison, ...]:

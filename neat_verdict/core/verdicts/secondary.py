@@ -7,7 +7,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
+from neat_verdict.core.methods import Reached
 from neat_verdict.core.periods import Period, compare_pairs
+from neat_verdict.core.questions import DEFAULT_QUESTION
 from neat_verdict.core.rule import DecisionRule, Direction
 from neat_verdict.core.statistics import (
     Arm,
@@ -16,8 +18,6 @@ from neat_verdict.core.statistics import (
     arm_statistic,
     comparable,
     compare_many,
-    dunnett_critical_value,
-    dunnett_pvalue,
     two_sided_critical_value,
     two_sided_pvalue,
 )
@@ -78,16 +78,23 @@ class SecondaryEvidence:
         return result
 
 
-def read_secondary(metrics: Sequence[SecondaryMetric], rule: DecisionRule) -> tuple[SecondaryEvidence, ...]:
+def read_secondary(
+    metrics: Sequence[SecondaryMetric], rule: DecisionRule, reached: Reached | None = None, *, early: bool = False
+) -> tuple[SecondaryEvidence, ...]:
     """Read metrics beside the one that decides.
 
-    A guardrail is read at the rule's confidence for all variants together (Dunnett), as it was planned. The secondary metrics
-    are one family over all their variants, adjusted as the rule says, so that many of them find no loss that is none.
+    A guardrail is read by the standard of its rule, for all variants together: at planned looks it spends what the rule spends,
+    at any time it has the band of any time, and so has one of a rule that is read by probabilities, or too ``early`` for its
+    one reading. ``reached`` is how far the data are, all of them where left out. The secondary metrics are one family over all
+    their variants, adjusted as the rule says, so that many of them find no loss that is none.
     """
+    guarding = replace(rule, method=rule.method.guardrail_method(early=early), question=DEFAULT_QUESTION)
     secondary = [metric for metric in metrics if metric.role == "secondary" and comparable(metric.arms)]
     family = iter(_family(secondary, rule))
     return tuple(
-        SecondaryEvidence(metric, next(family) if metric in secondary else _guarded(metric, rule.confidence))
+        SecondaryEvidence(
+            metric, next(family) if metric in secondary else _guarded(metric, guarding, reached or Reached())
+        )
         for metric in metrics
     )
 
@@ -124,11 +131,14 @@ def _compared(
     return [tuple(one for one in line if one is not None) if all(line) else () for line in lines]
 
 
-def _guarded(metric: SecondaryMetric, confidence: float) -> tuple[Comparison, ...]:
+def _guarded(metric: SecondaryMetric, rule: DecisionRule, reached: Reached) -> tuple[Comparison, ...]:
     if not comparable(metric.arms):
         return ()
-    control, *variants = metric.arms
-    sizes = [arm.units for arm in variants]
-    c = dunnett_critical_value(confidence, control.units, sizes)
-    adjusted = [dunnett_pvalue(metric.statistic(variant), control.units, sizes) for variant in metric.variants]
-    return _compared([metric], [c] * len(variants), adjusted)[0]
+    thresholds = rule.design.thresholds(rule, metric.strata, reached)
+    if not thresholds:
+        return ()
+    values = [one.critical_value for one in thresholds]
+    adjusted = [
+        one.adjusted_pvalue(metric.statistic(variant)) for variant, one in zip(metric.variants, thresholds, strict=True)
+    ]
+    return _compared([metric], values, adjusted)[0]

@@ -102,10 +102,16 @@ class _Request:
 
     @property
     def once(self) -> DecisionRule:
-        """The rule as what is exploratory, or a guardrail, is read: at one threshold, not that of looks or of any time."""
+        """The rule as what is exploratory, or secondary, is read: at one threshold, not that of looks or of any time."""
         if self.rule.design is not DEFAULT_DESIGN:
             return self.rule
         return replace(self.rule, method=DEFAULT_METHOD)
+
+    @property
+    def guarding(self) -> DecisionRule:
+        """The rule as guardrails are read."""
+        early = any(line.state != "met" for line in self.analysis.reading.conditions if line.subject == "minimum")
+        return replace(self.rule, method=self.rule.method.guardrail_method(early=early))
 
 
 @dataclass(frozen=True, slots=True)
@@ -177,7 +183,8 @@ def _compared(request: _Request) -> _Compared:
     if side is None:
         raise Conflict(f"There is nothing of {request.use.metric.name} to read yet")
     periods = [period.pair(max(request.position, 1), 0) for period in side.metric.strata]
-    return _Compared(periods, _at(side.comparisons, request), request.once, len(side.comparisons))
+    rule = request.guarding if side.metric.role == "guardrail" else request.once
+    return _Compared(periods, _at(side.comparisons, request), rule, len(side.comparisons))
 
 
 def _at(comparisons: Sequence[Comparison], request: _Request) -> Comparison | None:
