@@ -7,11 +7,13 @@ import re
 
 
 class InputError(ValueError):
-    """A value the core cannot accept. ``field`` is the name of the argument, for messages beside form fields."""
+    """A value the core cannot accept. ``field`` is the name of the argument, for messages beside form fields; ``rule`` what is
+    accepted."""
 
     def __init__(self, field: str, value: object, rule: str) -> None:
         super().__init__(f"{field.replace('_', ' ')} ({_shown(value)}) {rule}")
         self.field = field
+        self.rule = rule
 
 
 def _shown(value: object) -> str:

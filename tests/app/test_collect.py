@@ -7,12 +7,14 @@ from datetime import date
 import pytest
 from django.test import Client
 
-from neat_verdict.app.collect.counts import Counts, Expected, day_order, fields_of, read_counts
+from neat_verdict.app.collect.counts import Counts, Expected, day_order, decimal_of, fields_of, read_counts
 from neat_verdict.app.collect.text import match_columns, read_text
+from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Tally
+from neat_verdict.app.metrics.actions import create_metric
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.metrics import RATE
-from tests.app.conftest import START, bring_in, daily
+from neat_verdict.core.metrics import RATE, TALLYINGS
+from tests.app.conftest import PLAN, START, bring_in, daily, did
 
 VARIANTS = [("A", "Sailing list"), ("B", "Café first")]
 
@@ -20,10 +22,11 @@ VARIANTS = [("A", "Sailing list"), ("B", "Café first")]
 FIELDS = fields_of(RATE)
 
 
-def read(text, variants=VARIANTS, columns=None):
+def read(text, variants=VARIANTS, columns=None, tallying=RATE):
     source = read_text(text if isinstance(text, bytes) else text.encode())
-    known = columns or match_columns(source.header, FIELDS)
-    expected = Expected(known, variants, date(2026, 3, 30), day_order(source, known["day"]))
+    known = columns or match_columns(source.header, fields_of(tallying))
+    order, mark = day_order(source, known["day"]), decimal_of(source, known)
+    expected = Expected(known, len(source.header), variants, date(2026, 3, 30), order, tallying, mark)
     *_, counts = read_counts(source, expected)
     assert isinstance(counts, Counts)
     return counts
@@ -173,7 +176,7 @@ def test_wrong_rows_are_left_out_only_when_the_analyst_says_so(analyst, running)
 @pytest.mark.django_db
 def test_another_file_than_the_one_previewed_is_refused(analyst, running):
     status, [problem] = upload(analyst, f"{running.key}/imports", daily(2, {"A": (1, 0)}), digest="other")
-    assert (status, "not the one that was previewed" in problem["title"]) == (409, True)
+    assert (status, "not what was previewed" in problem["title"]) == (409, True)
 
 
 @pytest.mark.django_db
@@ -226,3 +229,70 @@ def test_a_torn_or_too_large_request_is_a_problem_like_any_other(
     answer = client.post(path, body, content_type=content_type)
     assert (answer.status_code, answer.headers["Content-Type"]) == (status, "application/problem+json")
     assert told in answer.json()["title"]
+
+
+# Numbers
+
+
+MEAN_FILE = (
+    "day,variant,units,total,squares\n2026-03-02,A,{units},{first},{squares}\n2026-03-02,B,{units},{second},{squares}\n"
+)
+
+
+def amounts(first, second, units="100", squares="900000000000"):
+    quoted = [f'"{text}"' for text in (units, first, second, squares)]
+    text = MEAN_FILE.format(units=quoted[0], first=quoted[1], second=quoted[2], squares=quoted[3])
+    return read(text, tallying=TALLYINGS["mean"])
+
+
+def test_a_row_of_amounts_is_read_by_one_decimal_mark():
+    """Line for line "52,104" could be 52.104; the count "41,433" of the same file says that it is not."""
+    counts = amounts("310,500", "52,104", units="41,433")
+    assert [sums[:2] for sums in counts.sums.values()] == [(41_433, 310_500), (41_433, 52_104)]
+
+
+def test_amounts_that_may_be_read_in_two_ways_are_asked_for():
+    counts = amounts("310,500", "52,104")
+    assert not counts.sums
+    assert counts.wrong[0].reason == (
+        "total (310,500) may be 310.5 or 310,500: say which decimal mark the file uses, or write its numbers without marks "
+        "between thousands"
+    )
+
+
+def test_a_row_with_more_cells_than_the_header_is_wrong():
+    """12,000,610 without quotes is three cells, and would be 12 units."""
+    counts = read("day,variant,units,conversions\n2026-03-02,A,12,000,610,5\n2026-03-02,B,100,5\n")
+    assert [(row.line, row.column) for row in counts.wrong] == [(2, "row")]
+
+
+@pytest.mark.django_db
+def test_the_decimal_mark_is_asked_for_chosen_and_bound_to_the_preview(analyst, metrics):
+    fares = {"metrics": [{"name": "fare per visitor", "role": "primary"}], "standard_deviation": 40, "baseline": 30}
+    draft = actions.create_experiment(analyst, "Fares", {**PLAN, **fares})
+    actions.start(analyst, draft.key, START)
+    content = (
+        b'day,variant,units,total,squares\n2026-03-02,A,100,"3,104","310,500"\n2026-03-02,B,100,"3,216","310,620"\n'
+    )
+    _, [*_, line] = upload(analyst, f"{draft.key}/imports/preview", content)
+    assert (line["preview"]["decimal_mark"], line["preview"]["decimal_open"]) == (None, True)
+    _, [*_, line] = upload(analyst, f"{draft.key}/imports/preview", content, decimal_mark=".")
+    seen = line["preview"]
+    assert (seen["totals"][0], seen["wrong_count"]) == ([100, 3104, 310_500], 0)
+    status, _ = upload(analyst, f"{draft.key}/imports", content, digest=seen["digest"], decimal_mark=",")
+    assert status == 409
+    status, _ = upload(analyst, f"{draft.key}/imports", content, digest=seen["digest"], decimal_mark=".")
+    assert status == 201
+
+
+@pytest.mark.django_db
+def test_a_preview_is_bound_to_its_metric(analyst, metrics):
+    uses = [{"name": "paid bookings", "role": "primary"}, {"name": "cancellations", "role": "secondary"}]
+    create_metric(analyst, "cancellations", did("cancelled"), "")
+    draft = actions.create_experiment(analyst, "Two counts", {**PLAN, "metrics": uses})
+    actions.start(analyst, draft.key, START)
+    content = daily(2, {"A": (100, 5), "B": (101, 6)})
+    _, [*_, line] = upload(analyst, f"{draft.key}/imports/preview", content)
+    digest = line["preview"]["digest"]
+    assert upload(analyst, f"{draft.key}/imports", content, digest=digest, metric="cancellations")[0] == 409
+    assert upload(analyst, f"{draft.key}/imports", content, digest=digest)[0] == 201

@@ -163,7 +163,7 @@ def preview(analyst, experiment, content, **form):
     [
         ("2026-03-02,A,100,50,10", "squares", "must not be under total²/units (25)"),
         ("2026-03-02,A,100,many,10", "total", "must be a number"),
-        ("2026-03-02,A,100,inf,10", "total", "must be a finite number"),
+        ("2026-03-02,A,100,inf,10", "total", "must be a number"),
         ("2026-03-02,A,1.5,5,10", "units", "must be a whole number"),
     ],
 )

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import hashlib
+import json
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date
 
 from django.db import transaction
 
-from neat_verdict.app.collect.counts import Counts, Expected, WrongRow, day_order, fields_of, read_counts
+from neat_verdict.app.collect.counts import Counts, Expected, WrongRow, day_order, decimal_of, fields_of, read_counts
 from neat_verdict.app.collect.models import Import
 from neat_verdict.app.collect.text import Text, match_columns, read_text
 from neat_verdict.app.experiments.actions import record
@@ -20,6 +21,7 @@ from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.metrics import Tallying
+from neat_verdict.core.numbers import ASK_MARK, DecimalMark
 from neat_verdict.core.text.format import plural
 
 WRONG_SHOWN = 2000
@@ -39,6 +41,8 @@ class Preview:
     """What a file holds and what storing it would do. ``columns`` has None where a column must be chosen."""
 
     digest: str
+    decimal_mark: DecimalMark | None
+    decimal_open: bool
     encoding: str
     delimiter: str
     header: tuple[str, ...]
@@ -95,44 +99,67 @@ def _columns(text: Text, fields: tuple[str, ...], chosen: dict[str, int | None])
     return matched
 
 
-def _expected(experiment: Experiment, text: Text, columns: dict[str, int], tallying: Tallying) -> Expected:
+def _expected(
+    experiment: Experiment, text: Text, columns: dict[str, int], tallying: Tallying, decimal: DecimalMark | None
+) -> Expected:
     variants = [(variant.letter, variant.name) for variant in experiment.variants.all()]
-    return Expected(columns, variants, today(), day_order(text, columns["day"]), tallying)
+    order = day_order(text, columns["day"])
+    return Expected(columns, len(text.header), variants, today(), order, tallying, decimal)
+
+
+def _bound(content: bytes, use: ExperimentMetric, columns: dict[str, int | None], decimal: DecimalMark | None) -> str:
+    """A digest of all that decides what is stored: the file, the metric, its columns, the decimal mark."""
+    decided = json.dumps([use.metric.key, columns, decimal], sort_keys=True)
+    return hashlib.sha256(hashlib.sha256(content).digest() + decided.encode()).hexdigest()
 
 
 def preview(
-    by: User, experiment: Experiment, content: bytes, chosen: dict[str, int | None], *, metric: str = ""
+    by: User,
+    experiment: Experiment,
+    content: bytes,
+    chosen: dict[str, int | None],
+    *,
+    metric: str = "",
+    decimal: DecimalMark | None = None,
 ) -> Iterator[int | Preview]:
     """Read a file without storing anything; yields rows read now and then, and the Preview at the end.
 
-    Raises Conflict for an experiment that takes no data, InputError for a file that cannot be read at all; both before the
-    first value is yielded.
+    ``decimal`` is the file's decimal mark where its numbers do not show it. Raises Conflict for an experiment that takes no data,
+    InputError for a file that cannot be read at all; both before the first value is yielded.
     """
     open_for_data(by, experiment)
     use = metric_use(experiment, metric)
     refuse_counted(experiment, use)
     fields = fields_of(use.tallying)
     text = read_text(content, fields)
-    return _preview_steps(experiment, use, text, content, _columns(text, fields, chosen))
+    return _preview_steps(experiment, use, text, content, _columns(text, fields, chosen), decimal)
 
 
 def _preview_steps(
-    experiment: Experiment, use: ExperimentMetric, text: Text, content: bytes, columns: dict[str, int | None]
+    experiment: Experiment,
+    use: ExperimentMetric,
+    text: Text,
+    content: bytes,
+    columns: dict[str, int | None],
+    chosen_mark: DecimalMark | None,
 ) -> Iterator[int | Preview]:
     counts = Counts()
     tallying = use.tallying
     known = {name: place for name, place in columns.items() if place is not None}
     complete = len(known) == len(fields_of(tallying))
+    decimal = chosen_mark
     if complete:
-        for step in read_counts(text, _expected(experiment, text, known, use.tallying)):
+        decimal = chosen_mark or decimal_of(text, known)
+        for step in read_counts(text, _expected(experiment, text, known, use.tallying, decimal)):
             if isinstance(step, int):
                 yield step
             else:
                 counts = step
-    digest = hashlib.sha256(content).hexdigest()
     days = sorted({day for day, _ in counts.sums})
     yield Preview(
-        digest=digest,
+        digest=_bound(content, use, columns, chosen_mark),
+        decimal_mark=decimal,
+        decimal_open=decimal is None and any(line.reason.endswith(ASK_MARK) for line in counts.wrong),
         encoding=text.encoding,
         delimiter={",": "comma", ";": "semicolon", "\t": "tab"}[text.delimiter],
         header=text.header,
@@ -148,7 +175,7 @@ def _preview_steps(
         last_day=days[-1] if days else None,
         totals=_totals(counts, len(experiment.variants.all()), len(tallying.fields)),
         difference=_difference(experiment, use, counts) if complete else None,
-        seen_before=experiment.imports.filter(digest=digest, metric=use.metric).exists(),
+        seen_before=experiment.imports.filter(digest=hashlib.sha256(content).hexdigest(), metric=use.metric).exists(),
         remarks=_remarks(experiment, counts, days),
     )
 
@@ -203,6 +230,7 @@ def store(
     leave_out_wrong: bool,
     name: str,
     metric: str = "",
+    decimal: DecimalMark | None = None,
 ) -> Import:
     """Store the counts of a file that was previewed: for its days and variants they replace what was there.
 
@@ -210,18 +238,21 @@ def store(
     has wrong rows and ``leave_out_wrong`` is not set; nothing is stored then.
     """
     open_for_data(by, Experiment.objects.select_for_update().get(pk=experiment.pk))
-    if hashlib.sha256(content).hexdigest() != digest:
-        raise Conflict("The file is not the one that was previewed; preview it again")
     use = metric_use(experiment, metric)
     refuse_counted(experiment, use)
     fields = fields_of(use.tallying)
     text = read_text(content, fields)
     columns = _columns(text, fields, chosen)
+    if _bound(content, use, columns, decimal) != digest:
+        raise Conflict(
+            "The file, its metric, its columns or its decimal mark are not what was previewed; preview it again"
+        )
     missing = [field for field, place in columns.items() if place is None]
     if missing:
         raise InputError(missing[0], "not chosen", "must be one of the file's columns")
     known = {field: place for field, place in columns.items() if place is not None}
-    steps = read_counts(text, _expected(experiment, text, known, use.tallying))
+    mark = decimal or decimal_of(text, known)
+    steps = read_counts(text, _expected(experiment, text, known, use.tallying, mark))
     counts = next(step for step in steps if isinstance(step, Counts))
     if counts.wrong and not leave_out_wrong:
         raise Conflict(f"{len(counts.wrong)} rows are wrong; put them right, or choose to leave them out")
@@ -234,7 +265,7 @@ def store(
         metric=use.metric,
         by=by,
         name=name[:200],
-        digest=digest,
+        digest=hashlib.sha256(content).hexdigest(),
         rows=counts.rows,
         left_out=len(counts.wrong),
         added=difference.added,
@@ -243,7 +274,7 @@ def store(
     of = "" if use.role == "primary" else f" of {use.metric.name}"
     phrase = f"Brought in “{name[:80]}”{of}: {difference.added} day counts added, {difference.changed} changed"
     left_out = f", {len(counts.wrong)} wrong rows left out" if counts.wrong else ""
-    record(experiment, by, "import", phrase + left_out, digest=digest, rows=counts.rows)
+    record(experiment, by, "import", phrase + left_out, digest=stored.digest, rows=counts.rows)
     return stored
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator
+from typing import Literal
 
 from django.conf import settings
 from django.http import HttpRequest, StreamingHttpResponse
@@ -50,12 +51,20 @@ def preview(
     file: File[UploadedFile],
     metric: Form[str] = "",
     columns: Form[str] = "{}",
+    decimal_mark: Form[Literal["", ".", ","]] = "",
 ) -> StreamingHttpResponse:
     """Answers in lines (NDJSON), so that a large file shows its progress. Nothing is stored.
 
     ``metric`` is the key of one of the experiment's metrics; empty for the one that decides.
     """
-    steps = actions.preview(person(request), queries.find(key), _content(file), _chosen(columns), metric=metric)
+    steps = actions.preview(
+        person(request),
+        queries.find(key),
+        _content(file),
+        _chosen(columns),
+        metric=metric,
+        decimal=decimal_mark or None,
+    )
     return StreamingHttpResponse(_lines(steps), content_type="application/x-ndjson")
 
 
@@ -68,6 +77,7 @@ def store(
     leave_out_wrong: Form[bool] = False,
     metric: Form[str] = "",
     columns: Form[str] = "{}",
+    decimal_mark: Form[Literal["", ".", ","]] = "",
 ) -> Status[ImportOut]:
     stored = actions.store(
         person(request),
@@ -75,6 +85,7 @@ def store(
         _content(file),
         _chosen(columns),
         metric=metric,
+        decimal=decimal_mark or None,
         digest=digest,
         leave_out_wrong=leave_out_wrong,
         name=file.name or "counts",

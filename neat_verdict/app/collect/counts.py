@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -11,6 +10,7 @@ from datetime import date
 from neat_verdict.app.collect.text import Text
 from neat_verdict.core.checks import InputError, read_count
 from neat_verdict.core.metrics import RATE, Tallying
+from neat_verdict.core.numbers import ASK_MARK, DecimalMark, decimal_mark, read_number
 
 PROGRESS_EVERY = 20_000
 
@@ -47,13 +47,15 @@ class Counts:
 
 @dataclass(frozen=True, slots=True)
 class Expected:
-    """What the rows are held against."""
+    """What the rows are held against; ``width`` is the number of columns of the header."""
 
     columns: Mapping[str, int]
+    width: int
     variants: Sequence[tuple[str, str]]  # (letter, name), control first
     latest: date
     day_first: bool | None = None
     tallying: Tallying = RATE
+    decimal: DecimalMark | None = None
 
     @property
     def fields(self) -> tuple[str, ...]:
@@ -77,6 +79,16 @@ def day_order(text: Text, column: int) -> bool | None:
         if result and int(result[2]) > 12:
             return False
     return None
+
+
+def decimal_of(
+    text: Text, columns: Mapping[str, int], whole: Sequence[str] = ("units", "conversions")
+) -> DecimalMark | None:
+    """The decimal mark of a file's numbers, from all of them. Raises InputError where they are written in two ways."""
+    places = [(place, name in whole) for name, place in columns.items() if name not in ("day", "variant")]
+    return decimal_mark(
+        (cells[place], counted) for _, cells in text.rows() for place, counted in places if place < len(cells)
+    )
 
 
 def read_counts(text: Text, expected: Expected) -> Iterator[int | Counts]:
@@ -107,6 +119,12 @@ def read_counts(text: Text, expected: Expected) -> Iterator[int | Counts]:
 def _row(
     cells: Sequence[str], expected: Expected, names: Mapping[str, int], days: dict[str, date]
 ) -> tuple[tuple[date, int], tuple[float, ...]]:
+    if any(cell.strip() for cell in cells[expected.width :]):
+        raise InputError(
+            "row",
+            f"{len(cells)} cells",
+            f"has more than the header’s {expected.width}; put numbers with commas in quotes",
+        )
     values = {}
     for name in expected.fields:
         index = expected.columns[name]
@@ -121,12 +139,12 @@ def _row(
         raise InputError("variant", values["variant"] or "empty", f"must be one of {known}")
     key = (days[values["day"]], position)
     if expected.tallying.arm.converts:
-        units, conversions = read_count("units", values["units"]), read_count("conversions", values["conversions"])
+        units, conversions = (count_in(name, values[name], expected.decimal) for name in ("units", "conversions"))
         if conversions > units:
             raise InputError("conversions", conversions, f"must not be greater than units ({units})")
         return key, (units, conversions)
-    sums = [float(read_count("units", values["units"]))]
-    sums += [number_in(name, values[name]) for name in expected.tallying.fields[1:]]
+    sums = [float(count_in("units", values["units"], expected.decimal))]
+    sums += [read_number(name, values[name], expected.decimal) for name in expected.tallying.fields[1:]]
     try:
         expected.tallying.check_sums(sums)
     except InputError as problem:
@@ -138,18 +156,15 @@ def _row(
 _AS_WRITTEN = {"total_of_squares": "squares"}
 
 
-def number_in(field_name: str, text: str) -> float:
-    """A finite number as files write it. Raises InputError."""
-    bare = text.replace(" ", "").replace("\u00a0", "")
-    if bare.count(",") == 1 and "." not in bare:
-        bare = bare.replace(",", ".")
+def count_in(field_name: str, text: str, decimal: DecimalMark | None) -> int:
+    """A count as files write it. Raises InputError for what is none, a rate with a sentence of its own."""
     try:
-        number = float(bare)
-    except ValueError as problem:
-        raise InputError(field_name, text or "empty", "must be a number, such as 1234.5") from problem
-    if not math.isfinite(number):
-        raise InputError(field_name, text, "must be a finite number")
-    return number
+        number = read_number(field_name, text, decimal)
+    except InputError as problem:
+        if problem.rule.endswith(ASK_MARK):
+            raise
+        return read_count(field_name, text)  # which has a sentence for what is no count, and for a rate
+    return read_count(field_name, number)
 
 
 def day_in(text: str, expected: Expected) -> date:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import date, datetime
+from typing import Literal
 
 from ninja import Schema
 
@@ -22,6 +23,8 @@ class DifferenceOut(Schema):
 
 class PreviewOut(Schema):
     digest: str
+    decimal_mark: Literal[".", ","] | None
+    decimal_open: bool
     encoding: str
     delimiter: str
     header: list[str]

@@ -8,13 +8,14 @@ from datetime import date
 from django.db import transaction
 
 from neat_verdict.app.collect.actions import open_for_data
-from neat_verdict.app.collect.counts import Expected, WrongRow, day_in, day_order, number_in
+from neat_verdict.app.collect.counts import Expected, WrongRow, day_in, day_order, decimal_of
 from neat_verdict.app.collect.text import match_columns, read_text
 from neat_verdict.app.experiments.actions import record
 from neat_verdict.app.experiments.models import Experiment, Spend
 from neat_verdict.app.experiments.queries import today
 from neat_verdict.app.people.models import User
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.numbers import read_number
 from neat_verdict.core.text.format import plural
 
 FIELDS = ("day", "variant", "cost", "impressions")
@@ -45,7 +46,8 @@ def store_spend(by: User, experiment: Experiment, content: bytes, name: str) -> 
     if not {"cost", "impressions"} & set(columns):
         raise InputError("cost", "missing", "must be a column, or impressions must")
     variants = [(variant.letter, variant.name) for variant in experiment.variants.all()]
-    expected = Expected(columns, variants, today(), day_order(text, columns["day"]))
+    decimal = decimal_of(text, columns, whole=("impressions",))
+    expected = Expected(columns, len(text.header), variants, today(), day_order(text, columns["day"]), decimal=decimal)
     names = expected.names()
     result: dict[tuple[date, int], dict[str, float]] = {}
     wrong: list[WrongRow] = []
@@ -98,7 +100,7 @@ def _row(cells: list[str], expected: Expected, names: dict[str, int]) -> tuple[t
     sums = {}
     for field in ("cost", "impressions"):
         if field in values:
-            sums[field] = number_in(field, values[field] or "0")
+            sums[field] = read_number(field, values[field] or "0", expected.decimal)
             if sums[field] < 0:
                 raise InputError(field, values[field], "must be 0 or more")
     return (day_in(values["day"], expected), position), sums

@@ -9,6 +9,7 @@ import numpy as np
 
 from neat_verdict.app.collect.text import Text, read_text
 from neat_verdict.core.checks import InputError, read_count
+from neat_verdict.core.numbers import DecimalMark, decimal_mark, read_number
 
 _NAMES = {
     "day": ("day", "date", "datum", "tag"),
@@ -89,13 +90,17 @@ def _counts(text: Text, columns: dict[str, int | None]) -> Past:
 
 
 def _values(text: Text, columns: dict[str, int | None]) -> Past:
+    places = [columns[name] for name in ("value", "denominator")]
+    mark = decimal_mark(
+        (_cell(cells, place), False) for _, cells in text.rows() for place in places if place is not None
+    )
     values: list[float] = []
     below: list[float] = []
     days: set[date] = set()
     for line, cells in text.rows():
-        values.append(_number(line, _cell(cells, columns["value"])))
+        values.append(_number(line, _cell(cells, columns["value"]), mark))
         if columns["denominator"] is not None:
-            below.append(_number(line, _cell(cells, columns["denominator"])))
+            below.append(_number(line, _cell(cells, columns["denominator"]), mark))
         if columns["day"] is not None:
             days.add(_day(line, _cell(cells, columns["day"])))
     if len(values) < 2:
@@ -122,11 +127,8 @@ def _past(level: float, standard_deviation: float, units: int, days: set[date], 
     return Past(level, standard_deviation, units, tuple(sorted(days)), cap)
 
 
-def _number(line: int, text: str) -> float:
+def _number(line: int, text: str, mark: DecimalMark | None) -> float:
     try:
-        number = float(text.replace(",", ".") if text.count(",") == 1 and "." not in text else text)
-    except ValueError as problem:
-        raise InputError("file", f"line {line}: {text or 'empty'}", "must be a number") from problem
-    if not np.isfinite(number):
-        raise InputError("file", f"line {line}: {text}", "must be a finite number")
-    return number
+        return read_number("value", text, mark)
+    except InputError as problem:
+        raise InputError("file", f"line {line}: {text or 'empty'}", problem.rule) from problem

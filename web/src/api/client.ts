@@ -13,6 +13,12 @@ export type Plan = Schemas["PlanOut"];
 export type Preview = Schemas["PreviewOut"];
 /** In which column of a file each field stands. */
 export type Columns = Record<string, number | null>;
+/** What a person says of a file where it does not say it itself. */
+export interface ChosenInFile {
+  columns: Columns;
+  mark: "" | "." | ",";
+}
+export const NOTHING_CHOSEN: ChosenInFile = { columns: {}, mark: "" };
 export type PreviewStep = Schemas["PreviewStep"];
 export type Reading = Schemas["ReadingOut"];
 export type Comparison = Schemas["ComparisonOut"];
@@ -128,11 +134,11 @@ export async function take<T>(answer: Promise<{ data?: T }>): Promise<T> {
 export async function previewFile(
   key: string,
   file: File,
-  columns: Columns,
+  chosen: ChosenInFile,
   metric: string,
   onRows: (rows: number) => void,
 ): Promise<Preview> {
-  const response = await post(`/experiments/${key}/imports/preview`, importParts(file, columns, metric));
+  const response = await post(`/experiments/${key}/imports/preview`, importParts(file, chosen, metric));
   if (!response.ok || !response.body) throw await problemOf(response);
   const reader = response.body.pipeThrough(new TextDecoderStream()).getReader();
   let rest = "";
@@ -153,13 +159,13 @@ export async function previewFile(
 export function storeFile(
   key: string,
   file: File,
-  columns: Columns,
+  chosen: ChosenInFile,
   metric: string,
   digest: string,
   leaveOutWrong: boolean,
 ): Promise<{ added: number; changed: number }> {
   const leave_out_wrong = String(leaveOutWrong);
-  return sendForm(`/experiments/${key}/imports`, { ...importParts(file, columns, metric), digest, leave_out_wrong });
+  return sendForm(`/experiments/${key}/imports`, { ...importParts(file, chosen, metric), digest, leave_out_wrong });
 }
 
 function formOf(parts: Record<string, string | File>): FormData {
@@ -191,8 +197,8 @@ export function readPastFile(file: File): Promise<Past> {
   return sendForm("/past-data", { file });
 }
 
-function importParts(file: File, columns: Columns, metric: string) {
-  return { file, metric, columns: JSON.stringify(columns) };
+function importParts(file: File, { columns, mark }: ChosenInFile, metric: string) {
+  return { file, metric, columns: JSON.stringify(columns), decimal_mark: mark };
 }
 
 /** Spend and impressions by day and variant: all of the file, or nothing and what is wrong. */

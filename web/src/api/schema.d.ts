@@ -3765,6 +3765,10 @@ export interface components {
             columns: {
                 [key: string]: number | null;
             };
+            /** Decimal Mark */
+            decimal_mark: ("." | ",") | null;
+            /** Decimal Open */
+            decimal_open: boolean;
             /** Delimiter */
             delimiter: string;
             difference: components["schemas"]["DifferenceOut"] | null;
@@ -6172,6 +6176,12 @@ export interface operations {
                      * @default {}
                      */
                     columns?: string;
+                    /**
+                     * Decimal Mark
+                     * @default
+                     * @enum {string}
+                     */
+                    decimal_mark?: "" | "." | ",";
                     /** Digest */
                     digest: string;
                     /**
@@ -6230,6 +6240,12 @@ export interface operations {
                      * @default {}
                      */
                     columns?: string;
+                    /**
+                     * Decimal Mark
+                     * @default
+                     * @enum {string}
+                     */
+                    decimal_mark?: "" | "." | ",";
                     /**
                      * File
                      * Format: binary

@@ -377,6 +377,8 @@ describe("segments of the evidence", () => {
 describe("files", () => {
   const SEEN = {
     digest: "d",
+    decimal_mark: null,
+    decimal_open: false,
     rows: 5,
     wrong_count: 1,
     wrong: [{ unit: "v9", variant: "C", day: "2026-03-02", reason: "the variant is not one of the experiment's" }],

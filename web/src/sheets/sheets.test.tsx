@@ -240,19 +240,29 @@ describe("the decision form", () => {
 
 describe("the preview of a file", () => {
   const panel = (changes: Parameters<typeof preview>[0] = {}) => {
-    const [choose, store] = [vi.fn(), vi.fn()];
+    const [choose, chooseMark, store] = [vi.fn(), vi.fn(), vi.fn()];
     open(
       <PreviewPanel
         preview={preview(changes)}
         storing={false}
         fileName="counts.csv"
         choose={choose}
+        chooseMark={chooseMark}
         store={store}
         discard={vi.fn()}
       />,
     );
-    return { choose, store };
+    return { choose, chooseMark, store };
   };
+
+  it("asks for the decimal mark where the numbers do not show it, and only there", () => {
+    const { chooseMark } = panel({ decimal_open: true });
+    fireEvent.change(screen.getByLabelText("decimals come after a"), { target: { value: "," } });
+    expect(chooseMark).toHaveBeenCalledExactlyOnceWith(",");
+    cleanup();
+    panel();
+    expect(screen.queryByLabelText("decimals come after a")).toBeNull();
+  });
 
   it("says what it holds and what storing does", () => {
     const { store } = panel();

@@ -309,6 +309,8 @@ export function docketRow(changes: Partial<DocketRow> = {}): DocketRow {
 export function preview(changes: Partial<Preview> = {}): Preview {
   return {
     digest: "d",
+    decimal_mark: null,
+    decimal_open: false,
     encoding: "UTF-8",
     delimiter: "comma",
     header: ["day", "variant", "units", "conversions"],

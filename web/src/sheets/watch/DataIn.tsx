@@ -1,5 +1,5 @@
 import { useState } from "react";
-import type { Columns } from "../../api/client";
+import { NOTHING_CHOSEN } from "../../api/client";
 import { count } from "../../lib/format";
 import { UploadPanel } from "../../parts/UploadPanel";
 import { useEditing } from "../editing";
@@ -34,7 +34,7 @@ export function DataIn() {
       label="File of daily counts"
       button="Choose a file"
       accept=".csv,.tsv,.txt,text/csv"
-      pick={(chosen) => void counts.read(chosen, {})}
+      pick={(chosen) => void counts.read(chosen, NOTHING_CHOSEN)}
       error={counts.error}
       actions={
         <>
@@ -58,15 +58,19 @@ export function DataIn() {
       <p role="status" className="mt-2 font-semibold empty:hidden">
         {counts.announced}
       </p>
-      {typing && <CountsGrid key={metric} fields={fields} read={(typed) => void counts.read(typed, {})} />}
+      {typing && <CountsGrid key={metric} fields={fields} read={(typed) => void counts.read(typed, NOTHING_CHOSEN)} />}
       {preview && file && (
         <PreviewPanel
           preview={preview}
           storing={counts.storing}
           fileName={file.name}
           choose={(field, index) =>
-            void counts.read(file, { ...preview.columns, ...counts.columns, [field]: index } satisfies Columns)
+            void counts.read(file, {
+              ...counts.chosen,
+              columns: { ...preview.columns, ...counts.chosen.columns, [field]: index },
+            })
           }
+          chooseMark={(mark) => void counts.read(file, { ...counts.chosen, mark })}
           store={(leaveOutWrong) => void counts.store(leaveOutWrong)}
           discard={counts.discard}
         />

@@ -8,12 +8,13 @@ interface Props {
   storing: boolean;
   fileName: string;
   choose: (field: string, index: number) => void;
+  chooseMark: (mark: "." | ",") => void;
   store: (leaveOutWrong: boolean) => void;
   discard: () => void;
 }
 
 /** What the file holds and what storing it would do. Nothing is stored yet. */
-export function PreviewPanel({ preview, storing, fileName, choose, store, discard }: Props) {
+export function PreviewPanel({ preview, storing, fileName, choose, chooseMark, store, discard }: Props) {
   const unmatched = preview.fields.filter((field) => preview.columns[field] === null);
   const right = preview.rows - preview.wrong_count;
   return (
@@ -42,6 +43,20 @@ export function PreviewPanel({ preview, storing, fileName, choose, store, discar
             </select>
           </label>
         ))}
+        {(preview.decimal_open || preview.decimal_mark) && (
+          <label className="text-sm">
+            <span className="quiet block">decimals come after a</span>
+            <select
+              className={`select select-xs w-36 ${preview.decimal_open ? "select-error" : ""}`}
+              value={preview.decimal_mark ?? ""}
+              onChange={(event) => chooseMark(event.target.value as "." | ",")}
+            >
+              {!preview.decimal_mark && <option value="">choose…</option>}
+              <option value=".">point: 1,234.5</option>
+              <option value=",">comma: 1.234,5</option>
+            </select>
+          </label>
+        )}
       </div>
       {unmatched.length > 0 ? (
         <p className="tone-warning">

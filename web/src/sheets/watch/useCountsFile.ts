@@ -1,12 +1,12 @@
 import { useRef, useState } from "react";
-import { previewFile, storeFile, type Columns, type Preview } from "../../api/client";
+import { NOTHING_CHOSEN, previewFile, storeFile, type ChosenInFile, type Preview } from "../../api/client";
 import { useStale } from "../../api/keys";
 
 /** A file of counts on its way in: read for a preview, then stored as it was previewed. */
 export function useCountsFile(experiment: string, metric: string, onStored: () => void) {
   const stale = useStale();
   const [file, setFile] = useState<File | null>(null);
-  const [columns, setColumns] = useState<Columns>({});
+  const [chosen, setChosen] = useState<ChosenInFile>(NOTHING_CHOSEN);
   const [preview, setPreview] = useState<Preview | null>(null);
   const [rows, setRows] = useState<number | null>(null);
   const [error, setError] = useState<Error | null>(null);
@@ -14,17 +14,17 @@ export function useCountsFile(experiment: string, metric: string, onStored: () =
   const [storing, setStoring] = useState(false);
   const asked = useRef(0);
 
-  const read = async (chosen: File, wanted: Columns) => {
+  const read = async (picked: File, wanted: ChosenInFile) => {
     const turn = ++asked.current;
-    // A column or a metric chosen meanwhile has asked for a newer preview.
+    // A column, a mark or a metric chosen meanwhile has asked for a newer preview.
     const latest = () => turn === asked.current;
     setError(null);
     setAnnounced("");
     setRows(0);
-    setFile(chosen);
-    setColumns(wanted);
+    setFile(picked);
+    setChosen(wanted);
     try {
-      const seen = await previewFile(experiment, chosen, wanted, metric, (read) => latest() && setRows(read));
+      const seen = await previewFile(experiment, picked, wanted, metric, (read) => latest() && setRows(read));
       if (latest()) setPreview(seen);
     } catch (problem) {
       if (!latest()) return;
@@ -39,7 +39,7 @@ export function useCountsFile(experiment: string, metric: string, onStored: () =
     if (!file || !preview) return;
     setStoring(true);
     try {
-      const done = await storeFile(experiment, file, columns, metric, preview.digest, leaveOutWrong);
+      const done = await storeFile(experiment, file, chosen, metric, preview.digest, leaveOutWrong);
       setAnnounced(
         done.added + done.changed === 0
           ? "All of it was stored before; nothing has changed."
@@ -62,5 +62,5 @@ export function useCountsFile(experiment: string, metric: string, onStored: () =
     setPreview(null);
   };
 
-  return { file, columns, preview, rows, error, announced, storing, read, store, discard };
+  return { file, chosen, preview, rows, error, announced, storing, read, store, discard };
 }
