@@ -92,3 +92,8 @@ def test_a_forged_request_is_refused(analyst):
 def test_what_is_not_there_is_said(ask, method, path):
     status, problem = ask(method, path, {"version": 1, "changes": {}} if method == "patch" else None)
     assert (status, problem["title"]) == (404, "There is nothing at this address")
+
+
+def test_the_first_account_is_called_what_it_may_do(db):
+    assert User.objects.create_superuser("first", password="tidewick").role == "admin"
+

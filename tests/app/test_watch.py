@@ -280,3 +280,15 @@ def test_a_run_that_cannot_show_the_worthwhile_lift_starts_for_a_reason_only(ask
     assert ask("post", f"{path}/start", {})[0] == 409
     status, started = ask("post", f"{path}/start", {"reason": "the board wants to see it"})
     assert (status, started["last_day"]) == (200, (TODAY.date() + timedelta(days=83)).isoformat())
+
+
+def test_a_notice_that_one_has_read_is_new_to_the_others(ask, stakeholder, running):
+    Notice.objects.create(
+        experiment=running, occasion="gap", tone="warning", sentence="On 7 March no variant had any visitors"
+    )
+    board = Json(stakeholder)
+    assert board("post", "/notices/read")[1]["unread"] == 0
+    shown = ask("get", "/notices")[1]
+    assert (shown["unread"], [one["read"] for one in shown["items"]]) == (1, [False])
+    assert ask("post", "/notices/read")[1]["unread"] == 0
+    assert board("post", "/notices/read")[1]["items"][0]["read"]

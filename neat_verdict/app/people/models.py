@@ -1,10 +1,21 @@
 """Accounts and their roles."""
 
+from __future__ import annotations
+
+from typing import Any, ClassVar
+
 from django.conf import settings
-from django.contrib.auth.models import AbstractUser
+from django.contrib.auth.models import AbstractUser, UserManager
 from django.db import models
 
 from neat_verdict.app import clock
+
+
+class Accounts(UserManager["User"]):
+    def create_superuser(self, *args: Any, **more: Any) -> Any:
+        """Who may do everything is called an admin, not by the usual role."""
+        more.setdefault("role", "admin")
+        return super().create_superuser(*args, **more)
 
 
 class User(AbstractUser):
@@ -14,6 +25,8 @@ class User(AbstractUser):
         STAKEHOLDER = "stakeholder"
         ANALYST = "analyst"
         ADMIN = "admin"
+
+    objects: ClassVar[Accounts] = Accounts()
 
     role = models.CharField(max_length=12, choices=Role.choices, default=Role.STAKEHOLDER)
 

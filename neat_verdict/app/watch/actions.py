@@ -24,8 +24,8 @@ from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.app.traffic.reallocation import tend_epochs
-from neat_verdict.app.watch.models import ChangeNote, Notice
-from neat_verdict.app.watch.queries import observe
+from neat_verdict.app.watch.models import ChangeNote, Notice, NoticeReading
+from neat_verdict.app.watch.queries import observe, unread_notices
 from neat_verdict.app.watch.readiness import unmet
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.soundness import find_issues
@@ -179,11 +179,12 @@ def _mail(due: Notice) -> int:
 
 @transaction.atomic
 def read_notices(by: User, numbers: list[int] | None = None) -> int:
-    """Mark notices as read, all where none are named."""
-    unread = Notice.objects.filter(read_at__isnull=True)
+    """Mark notices as read by this person, all where none are named; returns how many were not before."""
+    unread = unread_notices(by)
     if numbers is not None:
         unread = unread.filter(pk__in=numbers)
-    return unread.update(read_at=clock.now(), read_by=by)
+    made = [NoticeReading(notice=notice, by=by) for notice in unread]
+    return len(NoticeReading.objects.bulk_create(made, ignore_conflicts=True))
 
 
 @transaction.atomic

@@ -75,14 +75,15 @@ def _note(mark: queries.Mark) -> NoteOut:
 
 @router.get("/notices", response=NoticesOut, operation_id="list_notices")
 def notices(request: HttpRequest) -> NoticesOut:
+    unread = set(queries.unread_notices(person(request)).values_list("pk", flat=True))
     items = [
         NoticeOut(
             id=n.pk, at=n.at, experiment=n.experiment.key, name=n.experiment.name, tone=n.tone, sentence=n.sentence,
-            advice=n.advice, sheet=n.sheet, read=n.read_at is not None, mailed=n.mailed_at is not None,
+            advice=n.advice, sheet=n.sheet, read=n.pk not in unread, mailed=n.mailed_at is not None,
         )
         for n in queries.notices()[:NOTICES_SHOWN]
     ]  # fmt: skip
-    return NoticesOut(unread=queries.notices(unread=True).count(), items=items)
+    return NoticesOut(unread=len(unread), items=items)
 
 
 @router.post("/notices/read", response=NoticesOut, operation_id="read_notices")

@@ -20,14 +20,21 @@ class Notice(models.Model):
     advice = models.CharField(max_length=400, blank=True, default="")
     sheet = models.CharField(max_length=20, default="watch")
     mailed_at = models.DateTimeField(null=True, blank=True)
-    read_at = models.DateTimeField(null=True, blank=True)
-    read_by = models.ForeignKey(
-        settings.AUTH_USER_MODEL, null=True, blank=True, on_delete=models.PROTECT, related_name="+"
-    )
 
     class Meta:
         ordering = ["-at", "-id"]
         constraints = [models.UniqueConstraint(fields=["experiment", "occasion"], name="a_notice_once")]
+
+
+class NoticeReading(models.Model):
+    """That somebody has read a notice: of that person alone."""
+
+    notice = models.ForeignKey(Notice, on_delete=models.CASCADE, related_name="readings")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
+    at = models.DateTimeField(default=clock.now)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["notice", "by"], name="a_notice_is_read_once_by_each")]
 
 
 class ChangeNote(models.Model):

@@ -17,6 +17,7 @@ from neat_verdict.app.collect.recount import HOUR
 from neat_verdict.app.experiments.models import Experiment, Tally
 from neat_verdict.app.experiments.queries import changes_after_start, daily_counts, today, weights
 from neat_verdict.app.metrics.queries import definition_of
+from neat_verdict.app.people.models import User
 from neat_verdict.app.traffic.epochs import epochs_by_metric
 from neat_verdict.app.traffic.models import Enrolment
 from neat_verdict.app.traffic.serving import served
@@ -192,7 +193,11 @@ def mark_of(note: ChangeNote) -> Mark:
     return Mark(note.pk, note.day, note.text, note.experiment_id is None, note.made_by.display_name)
 
 
-def notices(*, unread: bool = False) -> QuerySet[Notice]:
+def notices() -> QuerySet[Notice]:
     """Notices, the latest first."""
-    result = Notice.objects.select_related("experiment")
-    return result.filter(read_at__isnull=True) if unread else result
+    return Notice.objects.select_related("experiment")
+
+
+def unread_notices(reader: User) -> QuerySet[Notice]:
+    """Those that this person has not read."""
+    return notices().exclude(readings__by=reader)

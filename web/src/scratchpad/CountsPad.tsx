@@ -2,7 +2,7 @@ import { useDeferredValue, useState } from "react";
 import { Problem, type CountsIn, type Reading } from "../api/client";
 import { useSession, useVerdictOf } from "../api/hooks";
 import { LETTERS, verdictNamed } from "../api/vocabulary";
-import { percentText } from "../lib/format";
+import { count, percentText } from "../lib/format";
 import { fromCanonical } from "../lib/numbers";
 import { TONE_COLOUR } from "../lib/words";
 import { Conditions } from "../parts/Conditions";
@@ -255,10 +255,12 @@ function Answer({
   );
 }
 
-/** What an experiment can take over: names, confidence, worthwhile lift, and control's rate as the baseline. */
+/** What an experiment can take over: names, confidence, worthwhile lift, control's rate as the baseline; the counts are told. */
 function asExperiment(reading: Reading, arms: PadArm[], rule: PadRule) {
   const baseline = reading.arms[0]?.rate.estimate ?? null;
+  const counts = reading.arms.map((arm) => `${arm.letter} ${count(arm.total)} of ${count(arm.units)}`).join(", ");
   return {
+    description: `From the Scratchpad: ${counts}.`,
     variants: arms.map((arm, index) => ({
       name: arm.name.trim() || (index === 0 ? "Control" : `Variant ${LETTERS[index]}`),
       changes: [],
@@ -267,6 +269,6 @@ function asExperiment(reading: Reading, arms: PadArm[], rule: PadRule) {
     confidence: share(rule.confidence),
     worthwhile_lift: share(rule.worthwhile),
     least_conversions: fromCanonical(rule.least) ?? 50,
-    ...(baseline !== null && baseline > 0 && baseline < 1 ? { baseline } : {}),
+    ...(baseline !== null && baseline > 0 && baseline < 1 ? { baseline: Number(baseline.toPrecision(4)) } : {}),
   };
 }

@@ -86,7 +86,9 @@ function summarise(
       done: started,
     },
     watch: {
-      line: units ? `${unsound ? "Unsound" : "Healthy"} · ${count(units)} ${experiment.unit_name}` : "No data yet",
+      line: units
+        ? `${unsound ? "Unsound" : "Split as planned"} · ${count(units)} ${experiment.unit_name}`
+        : "No data yet",
       done: units > 0,
     },
     evidence: {
