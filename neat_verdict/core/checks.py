@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from datetime import date, datetime
 
 
 class InputError(ValueError):
@@ -32,6 +33,16 @@ def check_positive(field: str, value: float) -> float:
     if not (math.isfinite(value) and value > 0):
         raise InputError(field, value, "must be a number above 0")
     return float(value)
+
+
+FIRST_DAY, LAST_DAY = date(2000, 1, 1), date(2100, 12, 31)  # of a run: what lies outside is mistyped
+
+
+def check_day(field: str, value: date) -> date:
+    """Return a day from 2000 to 2100; raise InputError otherwise. A mistyped year would make a run of centuries."""
+    if not FIRST_DAY <= (value.date() if isinstance(value, datetime) else value) <= LAST_DAY:
+        raise InputError(field, value.isoformat(), "must lie between the years 2000 and 2100")
+    return value
 
 
 def read_count(field: str, value: object) -> int:

@@ -96,4 +96,3 @@ def test_what_is_not_there_is_said(ask, method, path):
 
 def test_the_first_account_is_called_what_it_may_do(db):
     assert User.objects.create_superuser("first", password="tidewick").role == "admin"
-

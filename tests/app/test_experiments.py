@@ -194,3 +194,47 @@ def test_a_removed_variant_takes_no_data_with_it_after_the_start(ask, analyst, r
     body = {"version": running.version, "changes": {"variants": [{"name": "One"}, {"name": "Two"}, {"name": "Three"}]}}
     assert ask("patch", f"/experiments/{running.key}", body)[0] == 409
     assert Tally.objects.count() == 6
+
+
+# Texts and dates that no field takes as they are
+
+
+@pytest.mark.parametrize("unfit", ["\u000b", "\u0000", "\ud800", "\uffff", "\u0085"])
+def test_what_no_report_can_hold_is_cleaned_at_the_door(ask, analyst, won, unfit):
+    body = {"version": won.version, "changes": {"name": f"Fare{unfit}calendar", "because": "Cheap days\r\nfirst"}}
+    status, edited = ask("patch", f"/experiments/{won.key}", body)
+    assert (status, edited["name"], edited["because"]) == (200, "Fare calendar", "Cheap days\nfirst")
+    assert ask.client.get(f"/api/v1/experiments/{won.key}/report.pptx").status_code == 200
+
+
+@pytest.mark.parametrize("value", ["NaN", "Infinity", "1e999", '{"a": [1e999]}'])
+def test_a_parameter_is_json_that_every_site_can_read(ask, draft, value):
+    parameter = {"name": "colours", "kind": "json", "value": value}
+    changes = {"variants": [{"name": "A"}, {"name": "B", "parameters": [parameter]}]}
+    status, problem = ask("patch", f"/experiments/{draft.key}", {"version": draft.version, "changes": changes})
+    assert (status, problem["errors"][0]["field"]) == (422, "variants.1.parameters.0.value")
+
+
+# Every door that takes a day: method, path, body and field.
+DAYS = [
+    ("patch", "{draft}", {"version": 1, "changes": {"planned_start": "0002-12-15"}}, "planned_start"),
+    ("post", "{draft}/start", {"started_on": "0206-03-02"}, "started_on"),
+    ("post", "{draft}/start", {"starts_at": "9026-03-31T09:00:00Z"}, "starts_at"),
+    ("put", "{won}/end-time", {"ends_at": "9026-03-31T09:00:00Z"}, "ends_at"),
+    ("post", "{won}/notes", {"day": "0026-03-02", "text": "campaign"}, "day"),
+    (
+        "post",
+        "{won}/decision",
+        {"choice": "B", "rollout": {"steps": [{"day": "2126-03-31", "share": 1}]}},
+        "rollout.steps.0.day",
+    ),
+]
+
+
+@pytest.mark.parametrize(("method", "path", "body", "field"), DAYS)
+def test_a_mistyped_year_is_refused_at_every_door(ask, draft, won, method, path, body, field):
+    other = ask("post", "/experiments", {"name": "Another", "changes": PLAN})[1]
+    sent = {**body, "version": other["version"]} if "version" in body else body
+    status, problem = ask(method, f"/experiments/{path.format(draft=other['key'], won=won.key)}", sent)
+    assert (status, problem["errors"][0]["field"]) == (422, field)
+    assert "must lie between the years 2000 and 2100" in problem["errors"][0]["message"]

@@ -35,20 +35,28 @@ def edit(by, key, changes, reason="", **more):
     return actions.edit_experiment(by, key, find(key).version, changes, reason, **more)
 
 
+def warnings(ask, key):
+    return ask("get", f"/experiments/{key}/evidence")[1]["reading"]["warnings"]
+
+
 @pytest.mark.parametrize(("changes", "subject", "words"), DELIVERED)
 def test_what_visitors_get_changes_after_the_start_for_a_reason_only_and_everybody_is_told(
-    ask, analyst, won, changes, subject, words
+    ask, analyst, running, changes, subject, words
 ):
-    edit(analyst, won.key, {"variants": TWO})
-    before = find(won.key).version
+    bring_in(analyst, running, daily(29, {"A": (1000, 50), "B": (1000, 60)}))
+    edit(analyst, running.key, {"variants": TWO})
+    before = find(running.key).version
     with pytest.raises(Conflict, match=subject):
-        edit(analyst, won.key, changes)
-    assert find(won.key).version == before
-    edit(analyst, won.key, changes, "legal asks")
-    entry = LedgerEntry.objects.filter(experiment=won).latest("pk")
+        edit(analyst, running.key, changes)
+    assert find(running.key).version == before
+    edit(analyst, running.key, changes, "legal asks")
+    entry = LedgerEntry.objects.filter(experiment=running).latest("pk")
     assert (entry.verb, words in entry.sentence, entry.sentence.endswith("legal asks")) == ("delivery", True, True)
-    path = f"/experiments/{won.key}"
-    cautions = ask("get", f"{path}/evidence")[1]["reading"]["warnings"]
+    path = f"/experiments/{running.key}"
+    # The day of the change is not over: so far only days before it are read.
+    assert not [line for line in warnings(ask, running.key) if "was changed on" in line]
+    with clock.at(TODAY + timedelta(days=1)):
+        cautions = warnings(ask, running.key)
     assert [line for line in cautions if line.lower().startswith(f"{subject} was changed on 30 March 2026".lower())]
     marks = ask("get", f"{path}/notes")[1]
     assert [(mark["day"], mark["id"]) for mark in marks] == [("2026-03-30", None)]

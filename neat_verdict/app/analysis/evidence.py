@@ -64,7 +64,8 @@ def evidence_of(analysis: Analysis) -> EvidenceOut:
 
 def _partial_day(analysis: Analysis) -> str:
     counts, day = analysis.all_counts.primary, today()
-    if analysis.experiment.state not in ("running", "paused") or analysis.periods or day not in counts.days:
+    open_still = analysis.experiment.state in ("running", "paused") and not analysis.looks
+    if not open_still or analysis.rule.method.has_looks or analysis.periods or day not in counts.days:
         return ""
     units = format_count(int(counts.units[counts.days.index(day)].sum()))
     return f"{day:%-d %B} is not over: its {units} {analysis.names.units} so far count for no verdict before tomorrow."

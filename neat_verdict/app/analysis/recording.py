@@ -66,7 +66,9 @@ def record_of(analysis: Analysis, rule_in_words: str) -> AnalysisRecord:
     metric = _metric(primary) if primary else MetricRecord("", analysis.names.metric, "rate", "percent", "", "up")
     ranked = reading.verdict.kind.readable and len(reading.arms) > 2
     plain = record_of_reading(reading, rule, analysis.names, rule_in_words, metric)
-    cautions = tuple(one.sentence for one in changes_after_start(experiment))
+    days = analysis.counts.primary.days
+    # What was changed after the last day that is read concerns nobody who was.
+    cautions = tuple(one.sentence for one in changes_after_start(experiment) if days and one.at.date() <= days[-1])
     return replace(
         plain,
         sentences=replace(plain.sentences, warnings=(*cautions, *plain.sentences.warnings)),
@@ -77,8 +79,8 @@ def record_of(analysis: Analysis, rule_in_words: str) -> AnalysisRecord:
         ranking=_ranking(analysis) if ranked else (),
         secondary=tuple(_secondary(one, list(experiment.metrics.all()), rule) for one in analysis.secondary),
         summary=_summary(analysis),
-        first_day=analysis.counts.primary.days[0] if analysis.counts.primary.days else None,
-        last_day=analysis.counts.primary.days[-1] if analysis.counts.primary.days else None,
+        first_day=days[0] if days else None,
+        last_day=days[-1] if days else None,
         read_on=analysis.read_on,
         next_look=analysis.next_look,
         adjusted_by_days=primary.before_days if primary and adjustment else None,

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from datetime import date
 
 from neat_verdict.app.collect.text import Text
-from neat_verdict.core.checks import InputError, read_count
+from neat_verdict.core.checks import InputError, check_day, read_count
 from neat_verdict.core.metrics import RATE, Tallying
 from neat_verdict.core.numbers import ASK_MARK, DecimalMark, decimal_mark, read_number
 
@@ -169,7 +169,7 @@ def count_in(field_name: str, text: str, decimal: DecimalMark | None) -> int:
 
 def day_in(text: str, expected: Expected) -> date:
     """A day as files write it. Raises InputError for what is none, or lies in the future."""
-    result = _parsed_day(text, expected.day_first)
+    result = check_day("day", _parsed_day(text, expected.day_first))
     if result > expected.latest:
         raise InputError("day", text, f"lies in the future (today is {expected.latest.isoformat()})")
     return result

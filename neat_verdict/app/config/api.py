@@ -11,6 +11,7 @@ from neat_verdict.app.collect.files_api import router as files
 from neat_verdict.app.experiments.api import router as experiments
 from neat_verdict.app.http.described import DescribedAPI
 from neat_verdict.app.http.errors import install
+from neat_verdict.app.http.texts import CleanParser
 from neat_verdict.app.http.vocabulary import router as vocabulary
 from neat_verdict.app.metrics.api import router as metrics
 from neat_verdict.app.people.api import router as people
@@ -19,7 +20,9 @@ from neat_verdict.app.reports.api import router as reports
 from neat_verdict.app.traffic.api import router as traffic
 from neat_verdict.app.watch.api import router as watch
 
-api = DescribedAPI(title="Neat Verdict", version="1.0.0", auth=django_auth, docs_url=None, urls_namespace="api")
+api = DescribedAPI(
+    title="Neat Verdict", version="1.0.0", auth=django_auth, docs_url=None, urls_namespace="api", parser=CleanParser()
+)
 install(api)
 for prefix, router in (
     ("", people),

@@ -11,7 +11,7 @@ from neat_verdict.app.experiments.audience import audience_of
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.people.models import User
 from neat_verdict.app.traffic.models import Rollout
-from neat_verdict.core.checks import InputError
+from neat_verdict.core.checks import InputError, check_day
 
 MAX_STEPS = 20
 
@@ -51,9 +51,12 @@ def _check_steps(steps: Sequence[tuple[date, float]], until: date | None, path: 
     if not 1 <= len(steps) <= MAX_STEPS:
         raise InputError(f"{path}steps", len(steps), f"must be 1 to {MAX_STEPS}")
     for place, (day, share) in enumerate(steps):
+        check_day(f"{path}steps.{place}.day", day)
         if not 0 < share <= 1:
             raise InputError(f"{path}steps.{place}.share", share, "must be above 0% and at most 100%")
         if place and (day <= steps[place - 1][0] or share <= steps[place - 1][1]):
             raise InputError(f"{path}steps.{place}.day", day, "must come after the step before, with a larger share")
+    if until is not None:
+        check_day(f"{path}until", until)
     if until is not None and until < steps[-1][0]:
         raise InputError(f"{path}until", until, "must not lie before the last step")

@@ -27,7 +27,7 @@ from neat_verdict.app.traffic.reallocation import tend_epochs
 from neat_verdict.app.watch.models import ChangeNote, Notice, NoticeReading
 from neat_verdict.app.watch.queries import observe, unread_notices
 from neat_verdict.app.watch.readiness import unmet
-from neat_verdict.core.checks import InputError
+from neat_verdict.core.checks import InputError, check_day
 from neat_verdict.core.soundness import find_issues
 
 T = TypeVar("T")
@@ -193,6 +193,7 @@ def add_note(by: User, experiment: Experiment, day: date, text: str, *, everywhe
     require_editor(by)
     if not text.strip():
         raise InputError("text", "empty", "must say what changed: a campaign, a release, a price")
+    check_day("day", day)
     note = ChangeNote.objects.create(
         experiment=None if everywhere else experiment, day=day, text=text.strip()[:200], made_by=by
     )

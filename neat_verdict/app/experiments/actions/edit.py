@@ -20,7 +20,7 @@ from neat_verdict.app.experiments.queries import design, method, method_settings
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
-from neat_verdict.core.checks import InputError
+from neat_verdict.core.checks import InputError, check_day
 from neat_verdict.core.combinations import check_combination
 from neat_verdict.core.planning import Strictness
 from neat_verdict.core.questions import DEFAULT_QUESTION
@@ -189,6 +189,8 @@ def _checked(field: str, value: Any) -> Any:
     if isinstance(value, float) and not math.isfinite(value):
         raise InputError(field, value, "must be a number")
     FIELDS[field].check(field, value)
+    if isinstance(value, date):
+        check_day(field, value)
     if field == "name" and not str(value).strip():
         raise InputError(field, "empty", "must say what is tested, in 1 to 120 characters")
     return value.strip() if isinstance(value, str) else value

@@ -99,7 +99,8 @@ def _check_parameter(path: str, parameter: dict[str, Any], seen: set[str]) -> No
         raise InputError(f"{path}.value", value or "empty", "must be true or false")
     if kind == "json":
         try:
-            json.loads(value)
+            # NaN, Infinity and what overflows are no JSON for the sites that read it.
+            json.dumps(json.loads(value), allow_nan=False)
         except ValueError as problem:
             raise InputError(f"{path}.value", value or "empty", f"must be JSON: {problem}") from problem
 

@@ -16,7 +16,7 @@ from neat_verdict.app.experiments.queries import first_moment, local, missing_fo
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
-from neat_verdict.core.checks import InputError
+from neat_verdict.core.checks import InputError, check_day
 from neat_verdict.core.traffic import free_slice
 
 
@@ -58,7 +58,7 @@ def start(
     future.
     """
     experiment = _for_change(by, key, allowed=("draft", "scheduled"), verb="started")
-    day = started_on or today()
+    day = check_day("started_on", started_on or today())
     if day > today():
         raise InputError("started_on", day, "must not lie in the future; a later start can be scheduled")
     unready = _unready(overridden, reason)
@@ -110,6 +110,9 @@ def schedule(
 ) -> Experiment:
     """Start at a time to come; the brief may still change until then. Raises InputError for times in the past or in disorder."""
     experiment = _for_change(by, key, allowed=("draft", "scheduled"), verb="scheduled")
+    check_day("starts_at", starts_at)
+    if ends_at is not None:
+        check_day("ends_at", ends_at)
     if starts_at <= clock.now():
         raise InputError("starts_at", starts_at.isoformat(), "must lie in the future; it can be started now instead")
     if ends_at is not None and ends_at <= starts_at:
@@ -135,6 +138,8 @@ def unschedule(by: User, key: str) -> Experiment:
 def set_end(by: User, key: str, ends_at: datetime | None) -> Experiment:
     """End at a time to come, or (None) when somebody ends it. Raises InputError for a time in the past."""
     experiment = _for_change(by, key, allowed=("scheduled", "running", "paused"), verb="given an end")
+    if ends_at is not None:
+        check_day("ends_at", ends_at)
     if ends_at is not None and ends_at <= max(clock.now(), experiment.starts_at or clock.now()):
         raise InputError("ends_at", ends_at.isoformat(), "must lie in the future, after the start")
     change = changed("ends_at", _moment(experiment.ends_at), _moment(ends_at))

@@ -1,0 +1,31 @@
+"""Text as it comes in over HTTP, cleaned at one door: what reports, slides and pictures cannot hold goes no further."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from django.http import HttpRequest
+from ninja.parser import Parser
+
+# Control characters but tab and line feed (pasting from slides brings U+000B), halves of surrogate pairs, and what Unicode keeps
+# out of text for good.
+_UNFIT = re.compile("[\x00-\x08\x0b-\x1f\x7f-\x9f\ud800-\udfff\ufdd0-\ufdef\ufffe\uffff]|[\U0001fffe-\U0001ffff]")
+
+
+def clean(value: Any) -> Any:
+    """A text, or all texts within lists and mappings, with a space for each character that does not belong into text."""
+    if isinstance(value, str):
+        return _UNFIT.sub(" ", value.replace("\r\n", "\n"))
+    if isinstance(value, list):
+        return [clean(one) for one in value]
+    if isinstance(value, dict):
+        return {clean(name): clean(one) for name, one in value.items()}
+    return value
+
+
+class CleanParser(Parser):
+    """Reads JSON bodies, and cleans their texts."""
+
+    def parse_body(self, request: HttpRequest) -> Any:
+        return clean(super().parse_body(request))
