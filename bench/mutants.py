@@ -61,8 +61,8 @@ BREAKS = [
     ),
     Break(
         C + "verdicts/secondary.py",
-        "c = dunnett_critical_value(confidence, control.units, sizes)",
-        "c = two_sided_critical_value(confidence)",
+        "values = [one.critical_value for one in thresholds]",
+        "values = [two_sided_critical_value(rule.confidence) for _ in thresholds]",
         "tests/core/test_standards.py",
         "guardrails are read without regard to the other variants (Dunnett dropped)",
     ),
