@@ -49,6 +49,8 @@ def decimal_mark(texts: Iterable[tuple[str, bool]]) -> DecimalMark | None:
     """
     shown: dict[DecimalMark, str] = {}
     for text, whole in texts:
+        if "," not in text and "." not in text:
+            continue
         bare = _bare(text)
         if _WRITTEN.match(bare) and (mark := _evidence(re.split("[eE]", bare)[0], whole=whole)):
             shown.setdefault(mark, text.strip())

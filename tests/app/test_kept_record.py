@@ -91,6 +91,13 @@ def test_a_day_that_is_not_over_counts_for_no_reading(ask, analyst, running):
     assert (later["daily"]["days"][-1], later["partial_day"]) == ("2026-03-30", "")
 
 
+def test_a_split_that_goes_wrong_today_is_unsound_at_once(ask, analyst, running):
+    bring_in(analyst, running, daily(28, {"A": (1000, 50), "B": (1000, 60)}))
+    bring_in(analyst, running, daily(1, {"A": (1500, 50), "B": (500, 60)}, first=TODAY.date()))
+    seen = ask("get", f"/experiments/{running.key}/evidence")[1]
+    assert (seen["reading"]["verdict"], seen["daily"]["days"][-1]) == ("unsound", "2026-03-30")
+
+
 def test_a_decision_stands_on_the_reading_it_was_made_on_everywhere(ask, analyst, running):
     """Decided early, by a day that only then becomes enough: nothing may say afterwards that the rule has spoken."""
     bring_in(analyst, running, daily(29, {"A": (300, 15), "B": (300, 15)}))

@@ -28,6 +28,7 @@ from neat_verdict.app.experiments.queries import (
 )
 from neat_verdict.app.experiments.tallies import Counts, DailyCounts
 from neat_verdict.core.periods import Pair
+from neat_verdict.core.soundness import check_split
 from neat_verdict.core.statistics import Comparison
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.verdicts import (
@@ -169,10 +170,11 @@ def _analyse(experiment: Experiment, rule: DecisionRule, counts: Counts, day: da
         periods = _without_warm_up(experiment, rule, periods)
         reading, secondary = _read(experiment, rule, counts, ended=ended, periods=periods)
         return Analysis(experiment, rule, reading, counts, counts, secondary=secondary, periods=periods)
-    over = counts if ended else counts.until(day - timedelta(days=1))
+    split = check_split([int(units) for units in counts.primary.units.sum(axis=0)], weights(experiment))
+    # What is unsound is said at once, whatever the day.
+    over = counts if ended or not split.as_planned else counts.until(day - timedelta(days=1))
     reading, secondary = _read(experiment, rule, over, ended=ended)
     whole = Analysis(experiment, rule, reading, over, counts, secondary=secondary)
-    # What is unsound is said at once, whatever the day.
     if reading.verdict.name == "unsound":
         return whole
     stored = {look.number: look for look in experiment.looks_taken.all() if look.round == experiment.round}

@@ -119,7 +119,7 @@ def read_counts(text: Text, expected: Expected) -> Iterator[int | Counts]:
 def _row(
     cells: Sequence[str], expected: Expected, names: Mapping[str, int], days: dict[str, date]
 ) -> tuple[tuple[date, int], tuple[float, ...]]:
-    if any(cell.strip() for cell in cells[expected.width :]):
+    if len(cells) > expected.width and any(cell.strip() for cell in cells[expected.width :]):
         raise InputError(
             "row",
             f"{len(cells)} cells",
@@ -158,6 +158,8 @@ _AS_WRITTEN = {"total_of_squares": "squares"}
 
 def count_in(field_name: str, text: str, decimal: DecimalMark | None) -> int:
     """A count as files write it. Raises InputError for what is none, a rate with a sentence of its own."""
+    if text.isascii() and text.isdigit():  # as nearly every row has it
+        return read_count(field_name, int(text))
     try:
         number = read_number(field_name, text, decimal)
     except InputError as problem:
