@@ -15,6 +15,8 @@ MARKS: tuple[DecimalMark, ...] = (".", ",")
 # Signs and codes of money before or after a number. Three letters: the codes of ISO 4217.
 _MONEY = re.compile(r"^(?:[A-Z]{3}(?=[\s\u00a0\u202f\d+-])|[$€£¥])\s*|\s*(?:[A-Z]{3}|[$€£¥])$")
 _SPACES = re.compile(r"(?<=\d)[\s\u00a0\u2009\u202f'’](?=\d{3}(?!\d))")
+# Thousands parted by one mark alone.
+_GROUPED = {mark: re.compile(rf"\d{{1,3}}(?:{re.escape(mark)}\d{{3}})+$") for mark in MARKS}
 _WRITTEN = re.compile(r"[+-]?(?:[\d.,]*\d)(?:[eE][+-]?\d{1,3})?$")
 
 
@@ -25,17 +27,18 @@ def _bare(text: str) -> str:
 
 
 def _evidence(digits: str, *, whole: bool) -> DecimalMark | None:
-    """The decimal mark that a number as written shows; None where it may be read both ways, or has no mark."""
+    """The decimal mark that a number as written shows; None where it may be read both ways, is ill formed, or has no mark."""
     seen = [mark for mark in MARKS if mark in digits]
     if not seen:
         return None
     last = max(seen, key=digits.rfind)
     other: DecimalMark = "," if last == "." else "."
+    bare = digits.lstrip("+-")
     if len(seen) == 2:
-        return last
-    if digits.count(last) > 1:
-        return other
-    before, after = digits.lstrip("+-").split(last)
+        return last if _GROUPED[other].match(bare.rsplit(last, 1)[0]) else None
+    if bare.count(last) > 1:
+        return other if _GROUPED[last].match(bare) else None
+    before, after = bare.split(last)
     if len(after) != 3 or not 1 <= len(before) <= 3 or before.startswith("0"):
         return last
     # "41,433" of something that is counted cannot have decimals; "8.000" can still be 8 or 8,000.
@@ -76,6 +79,8 @@ def read_number(field: str, text: str, mark: DecimalMark | None = None) -> float
         raise InputError(field, shown, "must be a number, such as 1234.5")
     digits = re.split("[eE]", bare)[0]
     chosen = mark or _evidence(digits, whole=False)
+    if chosen is None and sum(map(digits.count, MARKS)) > 1:
+        raise InputError(field, shown, "must be a number, such as 1234.5")
     if chosen is None and any(one in digits for one in MARKS):
         both = (float(re.sub("[.,]", between, digits)) for between in (".", ""))
         as_decimal, as_thousands = (f"{number:,.15g}" for number in both)

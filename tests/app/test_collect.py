@@ -296,3 +296,14 @@ def test_a_preview_is_bound_to_its_metric(analyst, metrics):
     digest = line["preview"]["digest"]
     assert upload(analyst, f"{draft.key}/imports", content, digest=digest, metric="cancellations")[0] == 409
     assert upload(analyst, f"{draft.key}/imports", content, digest=digest)[0] == 201
+
+
+@pytest.mark.django_db
+def test_numbers_in_two_ways_of_writing_are_refused_before_the_preview_begins(analyst, metrics):
+    fares = {"metrics": [{"name": "fare per visitor", "role": "primary"}], "standard_deviation": 40, "baseline": 30}
+    draft = actions.create_experiment(analyst, "Fares", {**PLAN, **fares})
+    actions.start(analyst, draft.key, START)
+    content = b'day,variant,units,total,squares\n2026-03-02,A,100,"3104,5",310500\n2026-03-02,B,100,3216.5,310620\n'
+    status, [problem] = upload(analyst, f"{draft.key}/imports/preview", content)
+    assert (status, problem["errors"][0]["field"]) == (422, "decimal_mark")
+    assert "3216.5 and 3104,5" in problem["errors"][0]["message"]

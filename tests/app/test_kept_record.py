@@ -1,4 +1,4 @@
-"""What was decided and what was changed on the way stays told: locks, reasons, marks, cautions, frozen readings."""
+"""What was decided and what was changed on the way stays on record: locks, reasons, marks, cautions, frozen readings."""
 
 from datetime import UTC, date, datetime, timedelta
 
@@ -18,7 +18,7 @@ TWO = [{"name": "As it is"}, {"name": "With the change"}]
 PHONES = [
     {"kind": "all", "conditions": [{"attribute": "device", "operator": "is", "values": ["phone"], "kind": "text"}]}
 ]
-# A change of what visitors get, what it is called, and how the ledger tells of it.
+# A change of what visitors get, what it is called, and how the ledger words it.
 DELIVERED = [
     ({"variants": [TWO[0], {**TWO[1], "changes": ["violet button"]}]}, "what B shows", "nothing said → violet button"),
     ({"variants": [TWO[0], {**TWO[1], "link": "/new"}]}, "what B shows", "no link → /new"),
@@ -78,6 +78,19 @@ def test_a_change_that_makes_the_data_incomparable_begins_another_round(ask, ana
     assert again.rule is not None
     assert LedgerEntry.objects.filter(experiment=won).latest("pk").verb == "round"
     assert ask("get", f"/experiments/{won.key}/evidence")[1]["daily"]["days"] == []
+
+
+def test_a_rule_changed_with_what_visitors_get_is_the_rule_of_the_new_round(analyst, won):
+    both = {**DELIVERED[-1][0], "confidence": 0.9}
+    edit(analyst, won.key, both, "only phones can show it", new_round=True)
+    again = find(won.key)
+    assert (again.round, again.rule["confidence"], again.rule_changes) == (2, 0.9, [])
+
+
+def test_a_rule_and_what_visitors_get_changed_together_are_both_kept(analyst, won):
+    edit(analyst, won.key, {**DELIVERED[-1][0], "confidence": 0.9}, "legal asks")
+    again = find(won.key)
+    assert ([one["reason"] for one in again.rule_changes], len(again.delivery_changes)) == (["legal asks"], 1)
 
 
 def test_a_day_that_is_not_over_counts_for_no_reading(ask, analyst, running):

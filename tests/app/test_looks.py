@@ -6,6 +6,7 @@ import pytest
 
 from neat_verdict.app import clock
 from neat_verdict.app.analysis.models import StoredLook
+from neat_verdict.app.collect import actions as collect
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.queries import decision_rule, find
 from neat_verdict.app.watch.actions import tick
@@ -184,3 +185,25 @@ def test_the_closing_look_of_one_that_ended_early_is_taken_by_hand(ask, analyst,
     shown = ask("post", f"/experiments/{looked.key}/looks")[1]
     assert [look["taken_by"] for look in shown["looks"]["taken"]][-1] == "Mona Orrell"
     assert StoredLook.objects.count() == 3
+
+
+def test_a_guardrail_is_no_hindrance_before_the_first_planned_look(ask, analyst, metrics):
+    uses = [{"name": "paid bookings", "role": "primary"}, {"name": "help opened", "role": "guardrail", "margin": 0.1}]
+    changes = {**PLAN, "metrics": uses, "method": "group_sequential", "method_settings": {"look_days": [14, 21, 42]}}
+    draft = actions.create_experiment(analyst, "Guarded looks", changes)
+    actions.start(analyst, draft.key, START)
+    for metric in ("paid-bookings", "help-opened"):
+        content = daily(10, {"A": (1000, 50), "B": (1000, 52)})
+        *_, seen = collect.preview(analyst, find(draft.key), content, {}, metric=metric)
+        kept = {"digest": seen.digest, "leave_out_wrong": False, "name": "counts.csv", "metric": metric}
+        collect.store(analyst, find(draft.key), content, {}, **kept)
+    status, shown = ask("get", f"/experiments/{draft.key}/evidence")
+    assert (status, shown["reading"]["verdict"]) == (200, "keep_collecting")
+
+
+def test_what_comes_after_the_longest_run_makes_no_second_reading(ask, analyst):
+    experiment = start_with(analyst, method="always_valid", longest_run_weeks=3)
+    bring_in(analyst, experiment, daily(21, {"A": (1000, 50), "B": (1000, 52)}))
+    bring_in(analyst, experiment, daily(7, {"A": (1000, 50), "B": (1000, 300)}, first=START + timedelta(days=21)))
+    shown = evidence(ask, experiment)
+    assert (shown["reading"]["verdict"], shown["daily"]["days"][-1]) == ("unresolved", "2026-03-22")

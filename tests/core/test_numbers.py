@@ -24,6 +24,10 @@ FILES = [
     (["€ 1.234,50", "EUR 12"], [], ","),
     (["12", "1 234"], ["7"], None),
     (["nothing", "", "n/a"], [], None),
+    # What is ill formed shows nothing: a date among amounts, a group of two.
+    (["1.5.2026", "12.5"], [], "."),
+    (["1,23,456", "12,5"], [], ","),
+    (["1,23.5"], [], None),
 ]
 
 
@@ -58,6 +62,8 @@ REFUSED = [
     ("5.1%", ".", "is a percentage; give the number itself"),
     ("(120)", ".", "must be a number, such as 1234.5"),
     ("12 to 14", ".", "must be a number"),
+    ("1.5.2026", None, "must be a number"),
+    ("1,23.5", None, "must be a number"),
     ("", ".", "cost (empty) must be a number"),
     ("1e999", ".", "must be a finite number"),
     ("nan", ".", "must be a number"),

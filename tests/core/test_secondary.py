@@ -115,12 +115,13 @@ def test_a_rule_that_is_read_by_probabilities_gives_guardrails_the_band_of_any_t
     assert PosteriorThresholds().guardrail_method(early=False) == AlwaysValid()
 
 
-def test_before_its_one_reading_a_rule_shows_guardrails_in_the_band_of_any_time():
+@pytest.mark.parametrize("method", [Fixed(), GroupSequential()], ids=["read once", "planned looks"])
+def test_before_its_first_reading_a_rule_shows_guardrails_in_the_band_of_any_time(method):
     arms = (Rate(1000, 10_000), Rate(990, 10_000))
     metric = SecondaryMetric("help", "guardrail", arms, "up", 0.1)
-    rule = DecisionRule(0.95, 0.05, planned_days=28, planned_units=(20_000, 20_000))
+    rule = DecisionRule(0.95, 0.05, method=method, planned_days=28, planned_units=(20_000, 20_000))
     half = Reached(0.5, (), True)
-    (early,), (once,) = (read_secondary([metric], rule, half, early=early) for early in (True, False))
+    (early,), (once,) = read_secondary([metric], rule, half, early=True), read_secondary([metric], rule)
     any_time = replace(rule, method=AlwaysValid())
     (band,) = read_secondary([metric], any_time, half)
     assert early.comparisons[0].lift == band.comparisons[0].lift

@@ -40,7 +40,7 @@ def decide(
     then = ""
     if rollout is not None:
         if choice in ("none", LETTERS[0]):
-            raise InputError("rollout", choice, "is for a variant beside control only")
+            raise InputError("rollout", choice, "is for a variant other than control")
         steps = [(step.day, step.share) for step in rollout.steps]
         rules = [group.model_dump() for group in rollout.rules]
         planned = keep_rollout(by, experiment, choice, steps=steps, rules=rules, until=rollout.until, path="rollout.")

@@ -173,6 +173,9 @@ def _analyse(experiment: Experiment, rule: DecisionRule, counts: Counts, day: da
     split = check_split([int(units) for units in counts.primary.units.sum(axis=0)], weights(experiment))
     # What is unsound is said at once, whatever the day.
     over = counts if ended or not split.as_planned else counts.until(day - timedelta(days=1))
+    if rule.longest_days is not None and experiment.started_on is not None:
+        # Whatever comes after the longest run is over makes no second reading.
+        over = over.until(experiment.started_on + timedelta(days=rule.longest_days - 1))
     reading, secondary = _read(experiment, rule, over, ended=ended)
     whole = Analysis(experiment, rule, reading, over, counts, secondary=secondary)
     if reading.verdict.name == "unsound":

@@ -107,6 +107,11 @@ def _expected(
     return Expected(columns, len(text.header), variants, today(), order, tallying, decimal)
 
 
+def _mark_in(text: Text, columns: dict[str, int | None]) -> DecimalMark | None:
+    """The decimal mark that the file's numbers show. Raises InputError where they show both."""
+    return decimal_of(text, {name: place for name, place in columns.items() if place is not None})
+
+
 def _bound(content: bytes, use: ExperimentMetric, columns: dict[str, int | None], decimal: DecimalMark | None) -> str:
     """A digest of all that decides what is stored: the file, the metric, its columns, the decimal mark."""
     decided = json.dumps([use.metric.key, columns, decimal], sort_keys=True)
@@ -132,7 +137,8 @@ def preview(
     refuse_counted(experiment, use)
     fields = fields_of(use.tallying)
     text = read_text(content, fields)
-    return _preview_steps(experiment, use, text, content, _columns(text, fields, chosen), decimal)
+    columns = _columns(text, fields, chosen)
+    return _preview_steps(experiment, use, text, content, columns, decimal or _mark_in(text, columns))
 
 
 def _preview_steps(
@@ -141,15 +147,13 @@ def _preview_steps(
     text: Text,
     content: bytes,
     columns: dict[str, int | None],
-    chosen_mark: DecimalMark | None,
+    decimal: DecimalMark | None,
 ) -> Iterator[int | Preview]:
     counts = Counts()
     tallying = use.tallying
     known = {name: place for name, place in columns.items() if place is not None}
     complete = len(known) == len(fields_of(tallying))
-    decimal = chosen_mark
     if complete:
-        decimal = chosen_mark or decimal_of(text, known)
         for step in read_counts(text, _expected(experiment, text, known, use.tallying, decimal)):
             if isinstance(step, int):
                 yield step
@@ -157,7 +161,7 @@ def _preview_steps(
                 counts = step
     days = sorted({day for day, _ in counts.sums})
     yield Preview(
-        digest=_bound(content, use, columns, chosen_mark),
+        digest=_bound(content, use, columns, decimal),
         decimal_mark=decimal,
         decimal_open=decimal is None and any(line.reason.endswith(ASK_MARK) for line in counts.wrong),
         encoding=text.encoding,
@@ -243,7 +247,8 @@ def store(
     fields = fields_of(use.tallying)
     text = read_text(content, fields)
     columns = _columns(text, fields, chosen)
-    if _bound(content, use, columns, decimal) != digest:
+    mark = decimal or _mark_in(text, columns)
+    if _bound(content, use, columns, mark) != digest:
         raise Conflict(
             "The file, its metric, its columns or its decimal mark are not what was previewed; preview it again"
         )
@@ -251,7 +256,6 @@ def store(
     if missing:
         raise InputError(missing[0], "not chosen", "must be one of the file's columns")
     known = {field: place for field, place in columns.items() if place is not None}
-    mark = decimal or decimal_of(text, known)
     steps = read_counts(text, _expected(experiment, text, known, use.tallying, mark))
     counts = next(step for step in steps if isinstance(step, Counts))
     if counts.wrong and not leave_out_wrong:

@@ -10,7 +10,7 @@ from typing import Any
 from neat_verdict.app.experiments.audience import audience_of
 from neat_verdict.core.variants import LETTERS
 
-SHOWN = ("changes", "parameters", "link")  # of a variant: what its visitors see; its name and pictures only tell of it
+SHOWN = ("changes", "parameters", "link")  # of a variant: what its visitors see; its name and pictures only describe it
 
 
 @dataclass(frozen=True, slots=True)

@@ -106,7 +106,7 @@ class SoundnessRecord:
 
 @dataclass(frozen=True, slots=True)
 class AnalysisRecord:
-    """One reading of an experiment with all that is said of it. ``summary`` is what its design says beside the comparisons, as
+    """One reading of an experiment with all that is said of it. ``summary`` is what its design reports in addition, as
     that design stores it."""
 
     rule: dict[str, Any]

@@ -10,7 +10,8 @@ from ninja.parser import Parser
 
 # Control characters but tab and line feed (pasting from slides brings U+000B), halves of surrogate pairs, and what Unicode keeps
 # out of text for good.
-_UNFIT = re.compile("[\x00-\x08\x0b-\x1f\x7f-\x9f\ud800-\udfff\ufdd0-\ufdef\ufffe\uffff]|[\U0001fffe-\U0001ffff]")
+_LAST_OF_PLANES = "".join(chr(plane << 16 | last) for plane in range(17) for last in (0xFFFE, 0xFFFF))
+_UNFIT = re.compile(f"[\x00-\x08\x0b-\x1f\x7f-\x9f\ud800-\udfff\ufdd0-\ufdef{_LAST_OF_PLANES}]")
 
 
 def clean(value: Any) -> Any:

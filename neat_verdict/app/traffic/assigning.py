@@ -41,7 +41,7 @@ def assign(unit: str, properties: Mapping[str, object], keys: Sequence[str] | No
 
 
 def _concerns(experiment: Served, unit: str, kept: Mapping[tuple[int, int], int]) -> bool:
-    """Whether a unit that names no experiment is told of this one: not of one that only holds others."""
+    """Whether this experiment is in the answer to a unit that names none: one that only holds others is not."""
     traffic = experiment.traffic
     held = traffic.holding and (experiment.id, experiment.round) in kept
     return traffic.running or held or unit in traffic.forced

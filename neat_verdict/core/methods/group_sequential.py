@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, ClassVar
 
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.methods.always_valid import AlwaysValid
 from neat_verdict.core.methods.base import (
     SIDES,
     Method,
@@ -119,6 +120,10 @@ class GroupSequential(Method):
         seen = f"{looks_taken} of {len(rule.look_days)} looks taken"
         required = f"the first after day {rule.look_days[0]}"
         return condition("look", "minimum", "A planned look was taken", looks_taken > 0, seen, required)
+
+    def guardrail_method(self, *, early: bool) -> Method:
+        """The band that holds at any time until the first look is taken."""
+        return AlwaysValid() if early else replace(self, sides="two")
 
     def threshold(self, confidence: float, units: Sequence[float], reached: Reached) -> Threshold:
         comparisons = len(units) - 1

@@ -84,8 +84,8 @@ def read_secondary(
     """Read metrics beside the one that decides.
 
     A guardrail is read by the standard of its rule, for all variants together: at planned looks it spends what the rule spends,
-    at any time it has the band of any time, and so has one of a rule that is read by probabilities, or too ``early`` for its
-    one reading. ``reached`` is how far the data are, all of them where left out. The secondary metrics are one family over all
+    at any time it has the band of any time. So has one of a rule that is read by probabilities, or too ``early`` for a reading.
+    ``reached`` is how far the data are, all of them at one look where left out. The secondary metrics are one family over all
     their variants, adjusted as the rule says, so that many of them find no loss that is none.
     """
     guarding = replace(rule, method=rule.method.guardrail_method(early=early), question=DEFAULT_QUESTION)
@@ -93,7 +93,8 @@ def read_secondary(
     family = iter(_family(secondary, rule))
     return tuple(
         SecondaryEvidence(
-            metric, next(family) if metric in secondary else _guarded(metric, guarding, reached or Reached())
+            metric,
+            next(family) if metric in secondary else _guarded(metric, guarding, reached or Reached(looks=(1.0,))),
         )
         for metric in metrics
     )

@@ -3865,7 +3865,7 @@ export interface components {
         /**
          * ReadingOut
          * @description ``verdict`` is the name of one of the vocabulary's verdicts; ``readable`` says that lifts are for use;
-         *     ``summary`` is what the ``design`` says beside its comparisons.
+         *     ``summary`` is what the ``design`` reports in addition to its comparisons.
          */
         ReadingOut: {
             /** Adjusted By Days */

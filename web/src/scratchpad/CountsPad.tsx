@@ -255,7 +255,7 @@ function Answer({
   );
 }
 
-/** What an experiment can take over: names, confidence, worthwhile lift, control's rate as the baseline; the counts are told. */
+/** What an experiment can take over: names, confidence, worthwhile lift, control's rate as the baseline; the counts, in words. */
 function asExperiment(reading: Reading, arms: PadArm[], rule: PadRule) {
   const baseline = reading.arms[0]?.rate.estimate ?? null;
   const counts = reading.arms.map((arm) => `${arm.letter} ${count(arm.total)} of ${count(arm.units)}`).join(", ");

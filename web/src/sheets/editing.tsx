@@ -72,12 +72,12 @@ export function EditingProvider({ experiment, children }: { experiment: Experime
           body: { version: present.version, changes, reason, new_round: newRound },
         }),
       );
-      return { saved, before };
+      return { saved, before, began: saved.round !== present.round };
     },
-    onSuccess: ({ saved, before }, { undoing }) => {
+    onSuccess: ({ saved, before, began }, { undoing }) => {
       if (!undoing) past.current.push(before);
       setDepth(past.current.length);
-      if (newRound) {
+      if (began) {
         setReason("");
         setNewRound(false);
       }

@@ -1,4 +1,4 @@
-"""Shares that follow the evidence: epochs as periods, and the pooled figures, probabilities and gain beside the comparisons."""
+"""Shares that follow the evidence: epochs as periods; pooled figures, probabilities and gain in addition to the comparisons."""
 
 from __future__ import annotations
 

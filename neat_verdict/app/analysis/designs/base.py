@@ -1,4 +1,4 @@
-"""What the application does for a design: its periods from the tallies, and what it says beside its comparisons."""
+"""What the application does for a design: its periods from the tallies, and what it reports in addition to its comparisons."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ Periods = Mapping[int, Sequence[Period]]
 
 
 class DesignAnalysis:
-    """A design of one period that says nothing beside its comparisons; others say more. ``name`` is the core's."""
+    """A design of one period that reports nothing but its comparisons; others report more. ``name`` is the core's."""
 
     name: ClassVar[str]
 

@@ -1,4 +1,4 @@
-"""A fixed split: one period, and nothing beside its comparisons."""
+"""A fixed split: one period, and nothing but its comparisons."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What an adaptive design says beside its comparisons."""
+"""What an adaptive design reports in addition to its comparisons."""
 
 from __future__ import annotations
 

@@ -123,13 +123,13 @@ class ConflictOut(Schema):
     unproven: list[str]
 
 
-# What a design says beside its comparisons: one shape for each design that says something.
+# What a design reports in addition to its comparisons: one shape for each that reports something.
 DesignSummaryOut = AdaptiveOut
 
 
 class ReadingOut(Schema):
     """``verdict`` is the name of one of the vocabulary's verdicts; ``readable`` says that lifts are for use;
-    ``summary`` is what the ``design`` says beside its comparisons."""
+    ``summary`` is what the ``design`` reports in addition to its comparisons."""
 
     verdict: str
     readable: bool

@@ -51,24 +51,8 @@ def edit_experiment(
     text = apply_changes(by, experiment, dict(changes), reason)
     if not text:
         return experiment
-    subjects = ", ".join(dict.fromkeys(label_of(line["field"]) for line in text))
-    started = experiment.rule_locked_at is not None
-    delivered = delivery_changes(text) if started else []
-    if started and any(line["field"] in RULE_FIELDS for line in text):
-        change_rule(by, experiment, reason)
-        _keep_delivery(by, experiment, delivered, reason)
-        record(experiment, by, "rule", f"Changed the decision rule ({subjects}): {reason.strip()}", changes=text)
-    elif delivered:
-        _keep_delivery(by, experiment, delivered, reason)
-        words = "; ".join(f"{subject}: {before} → {after}" for subject, before, after in delivered)
-        begun = ""
-        if new_round:
-            begin_next_round(experiment)
-            begun = f"; round {experiment.round} begun with it"
-        verb = "round" if new_round else "delivery"
-        record(experiment, by, verb, f"Changed after the start ({words}){begun}: {reason.strip()}", changes=text)
-    else:
-        record(experiment, by, "edit", f"Changed {subjects}", changes=text)
+    verb, sentence = _consequences(by, experiment, text, reason.strip(), new_round=new_round)
+    record(experiment, by, verb, sentence, changes=text)
     experiment.save()
     return experiment
 
@@ -110,10 +94,29 @@ def change_rule(by: User, experiment: Experiment, reason: str) -> None:
     experiment.rule_changes = [*experiment.rule_changes, {**line, "before": before, "after": after}]
 
 
-def _keep_delivery(by: User, experiment: Experiment, delivered: list[tuple[str, str, str]], reason: str) -> None:
-    line = {"by": by.display_name, "at": clock.now().isoformat(), "reason": reason.strip()}
-    made = [{**line, "subject": subject, "before": before, "after": after} for subject, before, after in delivered]
-    experiment.delivery_changes = [*experiment.delivery_changes, *made]
+def _consequences(
+    by: User, experiment: Experiment, text: list[dict[str, Any]], reason: str, *, new_round: bool
+) -> tuple[str, str]:
+    """What follows from changes for rule, record and round; verb and sentence of the ledger entry. Nothing is saved yet."""
+    subjects = ", ".join(dict.fromkeys(label_of(line["field"]) for line in text))
+    if experiment.rule_locked_at is None:
+        return "edit", f"Changed {subjects}"
+    delivered = delivery_changes(text)
+    words = "; ".join(f"{subject}: {before} → {after}" for subject, before, after in delivered)
+    if delivered and new_round:
+        begin_next_round(
+            experiment
+        )  # by the plan as it is now: a rule changed in the same edit is that of the new round
+        return "round", f"Changed after the start ({words}); round {experiment.round} begun with it: {reason}"
+    line = {"by": by.display_name, "at": clock.now().isoformat(), "reason": reason}
+    kept = [{**line, "subject": subject, "before": before, "after": after} for subject, before, after in delivered]
+    experiment.delivery_changes = [*experiment.delivery_changes, *kept]
+    if any(line["field"] in RULE_FIELDS for line in text):
+        change_rule(by, experiment, reason)
+        return "rule", f"Changed the decision rule ({subjects}): {reason}"
+    return (
+        ("delivery", f"Changed after the start ({words}): {reason}") if delivered else ("edit", f"Changed {subjects}")
+    )
 
 
 def _refuse_locked(experiment: Experiment, changes: dict[str, Any], reason: str) -> None:

@@ -6,5 +6,5 @@ import { AdaptivePanel } from "./AdaptivePanel";
 type Summary = NonNullable<Reading["summary"]>;
 type DesignPanel = (props: { summary: Summary; reading: Reading; experiment: string }) => ReactNode;
 
-/** What stands beside the comparisons, by the name of the design. To add one: a panel here, and a line below. */
+/** What a design shows in addition to the comparisons, by its name. To add one: a panel here, and a line below. */
 export const DESIGN_PANELS: Record<string, DesignPanel> = { adaptive: AdaptivePanel };
