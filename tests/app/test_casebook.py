@@ -93,6 +93,8 @@ def test_the_decision_and_its_rollout_are_one_step(ask, served):
     newest = ask("get", f"/experiments/{served.key}/ledger")[1]["items"][0]
     assert newest["verb"] == "decide"
     assert newest["sentence"].endswith("rolled out to everybody from 30 March 2026")
+    report = ask("get", f"/experiments/{served.key}/report")[1]
+    assert report["next_step"] == "B is rolled out to everybody from 30 March 2026."
     refused = {"choice": "A", "rollout": body["rollout"]}
     assert ask("post", f"/experiments/{served.key}/decision", refused)[0] in (409, 422)
 

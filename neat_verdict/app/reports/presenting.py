@@ -15,6 +15,7 @@ from neat_verdict.app.reports import story
 from neat_verdict.app.reports.models import ReportLink
 from neat_verdict.app.reports.queries import path_of
 from neat_verdict.app.reports.schemas import LinkOut, ReportOut
+from neat_verdict.app.traffic.wording import rollout_in_words
 from neat_verdict.core.verdicts import VERDICTS
 
 
@@ -44,8 +45,7 @@ def report(experiment: Experiment) -> ReportOut:
         shared_out=reading.design_words,
         why=lesson.why,
         learnt=lesson.learnt,
-        next_step=experiment.decision_next
-        or ("Nothing is noted." if experiment.decision else "A decision is still to be made."),
+        next_step=experiment.decision_next or _next_step(experiment),
         pictures=[variant_out(variant).pictures for variant in variants],
         rule_changes=[RuleChangeOut(**line) for line in experiment.rule_changes],
         delivery_changes=[DeliveryChangeOut(**line) for line in experiment.delivery_changes],
@@ -59,6 +59,16 @@ def report(experiment: Experiment) -> ReportOut:
         against_rule=bool(experiment.decision) and experiment.decision != reading.suggested,
         reading=reading,
     )
+
+
+def _next_step(experiment: Experiment) -> str:
+    """What follows where nobody wrote it down: the rollout, if there is one."""
+    if not experiment.decision:
+        return "A decision is still to be made."
+    rollout = getattr(experiment, "rollout", None)
+    if rollout is None or rollout.stopped_at is not None:
+        return "Nothing is noted."
+    return f"{rollout.letter} is rolled out to {rollout_in_words(rollout)}."
 
 
 def _decision(experiment: Experiment) -> str:
