@@ -121,7 +121,13 @@ function WrongRows({ preview }: { preview: Preview }) {
         columns={[
           { name: "Line", value: (row) => row.line, cell: (row) => row.line },
           { name: "Column", align: "left", value: (row) => row.column, cell: (row) => row.column },
-          { name: "Value", align: "left", className: "min-w-24 break-words", value: (row) => row.value, cell: (row) => row.value },
+          {
+            name: "Value",
+            align: "left",
+            className: "min-w-24 break-words",
+            value: (row) => row.value,
+            cell: (row) => row.value,
+          },
           {
             name: "Why it is not accepted",
             align: "left",
