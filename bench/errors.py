@@ -11,6 +11,7 @@ import numpy as np
 
 from neat_verdict.core.methods import AlwaysValid, Fixed, GroupSequential, Method, PosteriorThresholds, Reached
 from neat_verdict.core.soundness import check_overlap
+from neat_verdict.core.statistics import Mean, arm_statistic, compare_arms, two_sided_critical_value
 
 Line = tuple[str, int, int]  # a world, alarms, runs
 SEED = 20261127
@@ -73,7 +74,42 @@ def _cleared(
     return int(ever.sum())
 
 
-SIMULATIONS: dict[str, Callable[[], Iterator[Line]]] = {"overlap": overlap, "guardrails": guardrails}
+def skewness(runs: int = 4000) -> Iterator[Line]:
+    """Means of skewed amounts without an effect, called higher or lower: wanted 2.5 % a side and noise, or a wait."""
+    draw = np.random.default_rng(SEED)
+    z = two_sided_critical_value(0.95)
+    for spread, paying, (variant, control) in product(
+        (0.5, 1.0, 1.8),
+        (0.05, 0.2),
+        ((9000, 1000), (1000, 9000), (40_000, 10_000), (8000, 2000), (6000, 4000), (4000, 4000)),
+    ):
+        sides = [_amounts(draw, spread, paying, units, runs) for units in (variant, control)]
+        found = [compare_arms(Mean(*one), Mean(*other), z) for one, other in zip(*sides, strict=True)]
+        plain = [arm_statistic(Mean(*one[:3]), Mean(*other[:3])) for one, other in zip(*sides, strict=True)]
+        read = [one.statistic for one in found if one.skewness is not None and one.skewness.trusted]
+        world = f"log sd {spread}, {paying:.0%} paying, {variant:,} against {control:,}"
+        yield f"{world}: waits", runs - len(read), runs
+        for side, sign in (("higher", 1), ("lower", -1)):
+            yield f"{world}: {side}", sum(sign * statistic > z for statistic in read), runs
+            yield f"{world}: {side}, uncorrected (before)", sum(sign * statistic > z for statistic in plain), runs
+
+
+def _amounts(
+    draw: np.random.Generator, spread: float, paying: float, units: int, runs: int
+) -> list[tuple[int, float, float, float]]:
+    """Units and sums of y, y² and y³ of each run."""
+    result = []
+    for payers in draw.binomial(units, paying, runs):
+        y = draw.lognormal(0, spread, payers)
+        result.append((units, float(y.sum()), float((y**2).sum()), float((y**3).sum())))
+    return result
+
+
+SIMULATIONS: dict[str, Callable[[], Iterator[Line]]] = {
+    "overlap": overlap,
+    "guardrails": guardrails,
+    "skewness": skewness,
+}
 
 
 def main(names: list[str]) -> int:

@@ -25,10 +25,15 @@ from neat_verdict.core.statistics import (
     Comparison,
     Effect,
     Interval,
+    Skewness,
     comparable,
     compare_arms,
     fieller_interval,
     pool,
+    pooled_skewness,
+    skewness_of,
+    with_skewness,
+    without_skewness,
 )
 
 Accumulate = Callable[[FloatArray], FloatArray]
@@ -88,7 +93,7 @@ class Stratified:
     two-sided p.
 
     ``periods`` are those in which both arms had enough to be compared; ``information`` the units of the comparison: one of two
-    arms of n units each has n/2.
+    arms of n units each has n/2; ``skewness`` is what was taken out of the statistic.
     """
 
     variant_level: float
@@ -101,6 +106,7 @@ class Stratified:
     pvalue: float
     periods: int
     information: float
+    skewness: Skewness | None = None
 
 
 def total_of(arms: Sequence[Arm]) -> Arm:
@@ -141,6 +147,7 @@ def compare_pairs(
         adjusted_pvalue=pvalue if adjusted_pvalue is None else adjusted_pvalue,
         exact_pvalue=None,
         smallest_expected_count=variant.smallest_expected_count(reference),
+        skewness=made.skewness,
     )
 
 
@@ -178,20 +185,23 @@ def compare_stratified(pairs: Sequence[Pair], critical_value: float) -> Stratifi
         return None
     (m1, v1), (m0, v0) = _levels(usable)
     error = math.sqrt(v1 + v0)
-    statistic = (m1 - m0) / error if error else 0.0
-    reach = critical_value * error
-    low, high = fieller_interval(m1, v1, m0, v0, critical_value)
+    skewness = skewness_of_pairs(usable)
+    a = skewness.of_difference if skewness else 0.0
+    statistic = float(without_skewness((m1 - m0) / error, a)) if error else 0.0
+    below, above = float(with_skewness(critical_value, a)), -float(with_skewness(-critical_value, a))
+    low, high = fieller_interval(m1, v1, m0, v0, below, above)
     return Stratified(
         variant_level=m1,
         reference_level=m0,
         variant_error=math.sqrt(v1),
         reference_error=math.sqrt(v0),
-        difference=Interval(m1 - m0, m1 - m0 - reach, m1 - m0 + reach),
+        difference=Interval(m1 - m0, m1 - m0 - below * error, m1 - m0 + above * error),
         lift=Interval(m1 / m0 - 1 if m0 > 0 else math.nan, float(low) - 1, float(high) - 1),
         statistic=statistic,
         pvalue=float(2 * special.ndtr(-abs(statistic))),
         periods=len(usable),
         information=information_of(usable),
+        skewness=skewness,
     )
 
 
@@ -204,6 +214,21 @@ def information_of(pairs: Sequence[Pair]) -> float:
     if not parts:
         return 0.0
     return 1 / math.fsum(part**2 / math.fsum(pair.weight for pair in group) for part, group in parts)
+
+
+def skewness_of_pairs(pairs: Sequence[Pair]) -> Skewness | None:
+    """Skewness of a comparison's statistic; None of rates, where third moments are not known, or with nothing to compare."""
+    usable = [pair for pair in pairs if pair.usable]
+    return skewness_of(_weighted(usable)) if usable else None
+
+
+def _weighted(usable: Sequence[Pair]) -> list[tuple[float, Arm, Arm]]:
+    """(weight, variant, reference) of each period, as the difference adds them up."""
+    result = []
+    for part, group in _segments(usable):
+        whole = math.fsum(pair.weight for pair in group)
+        result += [(part * pair.weight / whole, pair.variant, pair.reference) for pair in group]
+    return result
 
 
 def _segments(usable: Sequence[Pair]) -> list[tuple[float, list[Pair]]]:
@@ -288,6 +313,7 @@ def running_lift(
     count = len(distinct)
     units = np.zeros(count)
     level, variance = np.zeros((2, count)), np.zeros((2, count))
+    third, second, shape = np.zeros(count), np.zeros(count), np.zeros((3, count))
     for group in groups.values():
         at = np.array([index for _, index in group], dtype=np.int64)
 
@@ -300,10 +326,25 @@ def running_lift(
         for side, (m, v) in enumerate(_stratum_levels(mine, up_to)):
             level[side] += np.nan_to_num(part * m)
             variance[side] += np.nan_to_num(part**2 * v)
+        weights, one, other = (
+            np.array(column)
+            for column in zip(*((p.weight, p.variant.units, p.reference.units) for p in mine), strict=True)
+        )
+        with np.errstate(divide="ignore", invalid="ignore"):
+            share = part / up_to(weights)
+            third += np.nan_to_num(share**3 * up_to(weights**3 * (1 / one**2 - 1 / other**2)))
+            second += np.nan_to_num(share**2 * up_to(weights**2 * (1 / one + 1 / other)))
+        known = [
+            (arm.units, *(arm.deviations or (math.nan, math.nan))) for p in mine for arm in (p.variant, p.reference)
+        ]
+        for row, values in enumerate(np.array(known).reshape(len(mine), 2, 3).sum(axis=1).T):
+            shape[row] += up_to(values)
     with np.errstate(divide="ignore", invalid="ignore"):
         m1, m0 = level / units
         v1, v0 = variance / units**2
-        low, high = fieller_interval(m1, v1, m0, v0, critical_value)
+        a = np.nan_to_num(pooled_skewness(*shape) * third / second**1.5)
+        below, above = with_skewness(critical_value, a), -with_skewness(-critical_value, a)
+        low, high = fieller_interval(m1, v1, m0, v0, below, above)
         lift = m1 / m0 - 1
     known = (units > 0) & (m0 > 0) & (v1 + v0 > 0)
     result = [np.where(known, part, np.nan) for part in (lift, low - 1, high - 1)]

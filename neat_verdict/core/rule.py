@@ -75,6 +75,9 @@ class DecisionRule:
         Where the longest run is shorter than the plan: the lift that the run shows with the planned power.
     reachable_power : float or None
         There, its power for the worthwhile lift.
+    planned_level : float or None
+        Control's level that was planned with, above 0, of a mean or a ratio: against it a difference is held where the lift is
+        undefined. None of a rate, and where none is known.
 
     Raises
     ------
@@ -98,10 +101,13 @@ class DecisionRule:
     question: Question = DEFAULT_QUESTION
     reachable_lift: float | None = None
     reachable_power: float | None = None
+    planned_level: float | None = None
 
     def __post_init__(self) -> None:
         check_probability("confidence", self.confidence)
         check_positive("worthwhile_lift", self.worthwhile_lift)
+        if self.planned_level is not None:
+            check_positive("planned_level", self.planned_level)
         if self.good_direction not in ("up", "down"):
             raise InputError("good_direction", self.good_direction, "must be up or down")
         for name in ("minimum_days", "least_conversions", "planned_days", "warm_up_days"):
@@ -219,4 +225,5 @@ def rule_for(
         question=request.question,
         reachable_lift=reach[0],
         reachable_power=reach[1],
+        planned_level=None if request.baseline.is_rate else request.baseline.value,
     )

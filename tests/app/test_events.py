@@ -4,6 +4,7 @@ import gzip
 import json
 import random
 from datetime import timedelta
+from importlib import import_module
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -33,7 +34,19 @@ def counted(experiment):
 def kept():
     """All that is made of events, in an order of its own."""
     tallies = Tally.objects.order_by("variant", "metric", "round", "segment", "day").values_list(
-        "variant", "metric", "round", "segment", "day", "units", "total", "squares", "steps", "capped", "exact"
+        "variant",
+        "metric",
+        "round",
+        "segment",
+        "day",
+        "units",
+        "total",
+        "squares",
+        "cubes",
+        "second_cubes",
+        "steps",
+        "capped",
+        "exact",
     )
     enrolments = Enrolment.objects.order_by("unit", "experiment").values_list(
         "unit", "experiment", "variant", "first_at", "segments", "values", "mixed"
@@ -77,13 +90,35 @@ def test_who_reached_the_cap_is_counted_and_told(ask, machine, served):
 def test_tallies_from_before_caps_were_counted_stay_unknown_until_they_are_rebuilt(machine, served):
     machine.collect(exposed("v1", "B"), happened("v1", "booking_paid", amount=900))
     fare = Tally.objects.get(metric__name="fare per visitor")
-    fare.exact, fare.capped = fare.exact[:6], None
+    fare.exact, fare.capped = fare.exact[:10], None
     fare.save()
     machine.collect(exposed("v2", "B"), happened("v2", "booking_paid", amount=700))
     fare.refresh_from_db()
     assert (fare.units, fare.total, fare.capped) == (2, 1000, None)
     rebuild([served.key])
     assert Tally.objects.get(metric__name="fare per visitor").capped == 2
+
+
+def test_sums_of_third_order_are_those_of_the_units_and_are_taken_away_again(machine, served):
+    machine.collect(exposed("v1", "B"), happened("v1", "booking_paid", amount=3))
+    machine.collect(exposed("v2", "B"), happened("v2", "booking_paid", amount=0.1))
+    assert Tally.objects.get(metric__name="fare per visitor").cubes == 27.001
+    machine.collect(happened("v1", "booking_paid", number="2", amount=2))
+    assert Tally.objects.get(metric__name="fare per visitor").cubes == 125.001
+
+
+def test_tallies_from_before_sums_of_third_order_stay_unknown_until_they_are_rebuilt(machine, served):
+    machine.collect(exposed("v1", "B"), happened("v1", "booking_paid", amount=3))
+    fare = Tally.objects.get(metric__name="fare per visitor")
+    room = import_module("neat_verdict.app.experiments.migrations.0011_third_order_sums")
+    before = [*fare.exact[:6], *fare.exact[10:]]
+    fare.exact, fare.cubes = room.with_room(before), None
+    fare.save()
+    machine.collect(exposed("v2", "B"), happened("v2", "booking_paid", amount=500))
+    fare.refresh_from_db()
+    assert (fare.units, fare.total, fare.cubes, fare.capped) == (2, 503, None, 1)
+    rebuild([served.key])
+    assert Tally.objects.get(metric__name="fare per visitor").cubes == 27 + 500**3
 
 
 def test_the_same_event_counts_once_however_often_it_is_sent(machine, served):

@@ -183,3 +183,87 @@ def test_a_file_of_a_metric_that_is_not_the_experiments_is_refused(analyst, runn
     status, problem = preview(analyst, running, b"day,variant,units,conversions\n", columns="{day")
     assert (status, problem["errors"][0]["field"]) == (422, "columns")
     assert not Tally.objects.exists()
+
+
+def skewed(days, sizes, *, cubes=True, seed=5):
+    """Daily sums of amounts of which one in twenty is not 0, and some of those are very large; ``sizes`` by variant."""
+    draw = np.random.default_rng(seed)
+    lines = ["day,variant,units,total,squares" + (",cubes" if cubes else "")]
+    for offset in range(days):
+        for letter, units in sizes.items():
+            values = np.where(draw.random(units) < 0.05, draw.lognormal(3, 1.8, units), 0.0)
+            figures = [(values**power).sum() for power in (1, 2, 3)[: 2 + cubes]]
+            day = START.replace(day=START.day + offset).isoformat()
+            lines.append(",".join([day, letter, str(units), *(repr(float(figure)) for figure in figures)]))
+    return "\n".join(lines).encode()
+
+
+def ninety_to_ten(analyst):
+    figures = {"baseline": 5.0, "standard_deviation": 20.0, "worthwhile_lift": 0.5, "audience_per_day": 4000}
+    variants = [{"name": "As it is", "weight": 90}, {"name": "With the change", "weight": 10}]
+    return start(analyst, "Dear ones", [{"name": "Fare", "role": "primary"}], variants=variants, **figures)
+
+
+def test_skewed_amounts_at_uneven_shares_wait_and_say_what_helps(ask, analyst, fare):
+    experiment = ninety_to_ten(analyst)
+    store(analyst, experiment, skewed(14, {"A": 900, "B": 100}), "")
+    reading = ask("get", f"/experiments/{experiment.key}/evidence")[1]["reading"]
+    assert reading["verdict"] == "keep_collecting"
+    assert reading["headline"] == "The values are too skewed to be judged at shares this uneven."
+    assert "a cap on what one unit may count" in reading["detail"]
+    assert ("skewness", "not_met") in [(line["key"], line["state"]) for line in reading["conditions"]]
+    steps = ask("get", f"/experiments/{experiment.key}/derivation?figure=pvalue&variant=B")[1]["steps"]
+    assert {"skewness of a unit’s value", "rule of thumb, units a variant", "a", "T"} <= {s["name"] for s in steps}
+    # All that was brought in goes out again, and in again without a change.
+    client = Client()
+    client.force_login(analyst)
+    exported = client.get(f"/api/v1/experiments/{experiment.key}/counts.csv").content
+    assert exported.splitlines()[0] == b"day,variant,units,total,squares,cubes"
+    again = store(analyst, experiment, exported, "")
+    assert (again.added, again.changed) == (0, 0)
+
+
+def test_sums_without_their_third_order_are_taken_with_a_remark_and_judged_with_a_caution(ask, analyst, fare):
+    experiment = ninety_to_ten(analyst)
+    content = skewed(14, {"A": 900, "B": 100}, cubes=False)
+    *_, seen = collect.preview(analyst, experiment, content, {})
+    assert any("cubes" in remark for remark in seen.remarks)
+    store(analyst, experiment, content, "")
+    reading = ask("get", f"/experiments/{experiment.key}/evidence")[1]["reading"]
+    assert any("third order" in line for line in reading["warnings"])
+    # What was brought in without them goes out without them, and a decision keeps it so.
+    ask("post", f"/experiments/{experiment.key}/move/end", {})
+    assert ask("post", f"/experiments/{experiment.key}/decision", {"choice": "A", "reason": "Enough"})[0] == 200
+    again = ask("get", f"/experiments/{experiment.key}/evidence")[1]["reading"]
+    assert again["comparisons"][0]["lift"] == reading["comparisons"][0]["lift"]
+
+
+def test_where_control_is_not_clear_of_zero_the_difference_decides_on_every_sheet(ask, analyst, fare):
+    """Profit: planned with 2.00 EUR a visitor, so that a worthwhile 5 % is 0.10 EUR; control turns out at a loss."""
+    experiment = start(analyst, "Profit", [{"name": "Fare", "role": "primary"}], baseline=2.0, standard_deviation=6.0,
+                       worthwhile_lift=0.05)  # fmt: skip
+    content = sums(28, {"A": 1, "B": 1}, units=8000, spread=6.0).decode().splitlines()
+    shifted = [content[0]]
+    for line in content[1:]:
+        day, letter, units, total, squares = line.split(",")
+        n, y, yy, by = int(units), float(total), float(squares), -1.4 if letter == "A" else -0.9
+        shifted.append(f"{day},{letter},{n},{y + n * by!r},{yy + 2 * by * y + n * by * by!r}")
+    store(analyst, experiment, "\n".join(shifted).encode(), "")
+    reading = ask("get", f"/experiments/{experiment.key}/evidence")[1]["reading"]
+    (line,) = reading["comparisons"]
+    assert (reading["verdict"], reading["scale"], reading["scale_unit"]) == ("winner", "difference", 2.0)
+    assert "EUR (95% CI +0." in reading["headline"]
+    assert line["lift"]["estimate"] is None
+    assert line["effect"]["estimate"] == pytest.approx(line["difference"]["estimate"] / 2)
+    assert line["effect"]["estimate_text"].endswith(" EUR")
+    assert line["tone"] == "ahead"
+    (row,) = [row for row in ask("get", "/docket")[1]["rows"] if row["key"] == experiment.key]
+    assert (row["tone"], row["lift"]["estimate_text"]) == ("ahead", line["effect"]["estimate_text"])
+    ask("post", f"/experiments/{experiment.key}/decision", {"choice": "B"})
+    report = ask("get", f"/experiments/{experiment.key}/report")[1]
+    assert report["lines"][1]["lift"] == line["effect"]["estimate_text"]
+    assert any(caveat.startswith("The difference is that of the weeks") for caveat in report["caveats"])
+    client = Client()
+    client.force_login(analyst)
+    picture = client.get(f"/api/v1/experiments/{experiment.key}/picture.svg").content.decode()
+    assert line["effect"]["estimate_text"] in picture

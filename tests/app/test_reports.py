@@ -2,6 +2,7 @@
 
 import csv
 import io
+import math
 import re
 from datetime import timedelta
 
@@ -14,6 +15,7 @@ from PIL import Image
 from pptx import Presentation
 
 from neat_verdict.app import clock
+from neat_verdict.app.analysis.figures import interval
 from neat_verdict.app.analysis.schemas import ComparisonOut, IntervalOut
 from neat_verdict.app.casebook.actions import set_lesson
 from neat_verdict.app.experiments import actions
@@ -21,6 +23,7 @@ from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.reports.drawing import Polygon
 from neat_verdict.app.reports.rendering import to_png, to_svg
 from neat_verdict.app.reports.strips import axis_of, strips
+from neat_verdict.core.statistics import Interval
 from tests.app.conftest import PLAN, START, TODAY, Json, bring_in, daily
 
 
@@ -212,7 +215,7 @@ def reading_with(analyst, won, *lifts):
     reading = ReadingOut.model_validate(shown)
     reading.comparisons = [
         ComparisonOut.model_validate(
-            {**first, "lift": IntervalOut(estimate=e, low=low, high=high, high_open=high is None)}
+            {**first, "effect": interval(Interval(e, low, math.inf if high is None else high))}
         )
         for e, low, high in lifts
     ]

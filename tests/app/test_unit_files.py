@@ -57,7 +57,7 @@ def test_a_file_of_units_becomes_daily_sums_by_segment(ask, waiting):
     assert (stored["segments"], stored["ignored"]) == (3, [])
     counts = daily_counts([waiting])[waiting.pk]
     fare = next(iter(counts.others.values()))
-    assert fare.sums[:, 0].T.tolist() == [[2, 84.5, 84.5**2], [1, 500, 250_000]]
+    assert fare.sums[:, 0].T.tolist() == [[2, 84.5, 84.5**2, 84.5**3], [1, 500, 250_000, 500**3]]
     reached = (
         Tally.objects.filter(metric__name="fare per visitor", segment="")
         .order_by("variant", "day")

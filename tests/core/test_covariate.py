@@ -111,5 +111,5 @@ def test_an_empty_arm_is_left_empty():
 
 
 def test_another_shape_is_refused():
-    with pytest.raises(InputError, match="6 sums"):
+    with pytest.raises(InputError, match="6 or 10 sums"):
         fit_adjustment(np.zeros((3, 2)))

@@ -27,6 +27,7 @@ from neat_verdict.app.experiments.queries import (
     weights,
 )
 from neat_verdict.app.experiments.tallies import Counts, DailyCounts
+from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.periods import Pair
 from neat_verdict.core.soundness import check_split
 from neat_verdict.core.statistics import Comparison
@@ -38,9 +39,11 @@ from neat_verdict.core.verdicts import (
     SecondaryEvidence,
     SecondaryMetric,
     is_early,
+    minimum_met,
     reached_by,
     read_experiment,
     read_secondary,
+    shape_known,
 )
 
 
@@ -225,18 +228,19 @@ def _read_once(analysis: Analysis, stored: StoredLook | None, *, ended: bool) ->
 
 
 def _first_day_to_read(analysis: Analysis) -> date | None:
-    """The first day of those that are over on which the least weeks, the planned sample and the least conversions are in.
+    """The first day of those that are over on which the least weeks, the planned sample and the least conversions are in, and the
+    values are not too skewed to be judged.
 
-    What a rule waits for only grows, so the day is searched for by halves.
+    All but the last only grow, so that their day is searched for by halves.
     """
     counts, rule = analysis.counts.primary, analysis.rule
 
     def reads(place: int) -> bool:
         cut = counts.until(counts.days[place])
-        return not is_early(cut.arms(), cut.span, rule)
+        return minimum_met(cut.arms(), cut.span, rule)
 
-    place = bisect_left(range(len(counts.days)), True, key=reads)
-    return counts.days[place] if place < len(counts.days) else None
+    first = bisect_left(range(len(counts.days)), True, key=reads)
+    return next((day for day in counts.days[first:] if shape_known(counts.until(day).arms())), None)
 
 
 def _without_warm_up(experiment: Experiment, rule: DecisionRule, periods_by_metric: Periods) -> Periods:
@@ -336,6 +340,7 @@ def secondary_metrics(experiment: Experiment, counts: Counts, periods: Periods) 
             good_direction=use.definition["good_direction"],
             margin=use.margin or 0.0,
             periods=tuple(periods.get(use.metric_id, ())),
+            level=use.baseline,
         )
         for use in experiment.metrics.all()
         if use.role != "primary" and counts.others[use.metric_id].days
@@ -362,15 +367,28 @@ def thawed(stored: Mapping[str, Any], shape: Counts) -> Counts:
 
 
 def _stored_daily(daily: DailyCounts) -> dict[str, Any]:
-    return {"days": [day.isoformat() for day in daily.days], "sums": daily.sums.tolist()}
+    return {"days": [day.isoformat() for day in daily.days], "sums": _plain(daily.sums)}
+
+
+def _plain(sums: FloatArray) -> Any:
+    """Sums as JSON has them: null where one is not known."""
+    return np.where(np.isnan(sums), np.array(None), sums).tolist()
+
+
+def _sums_of(stored: Any, shape: DailyCounts, days: int) -> FloatArray:
+    """Stored sums again; those of third order were not kept once, and are not known then."""
+    columns, _, arms = shape.sums.shape
+    sums = np.full((columns, days, arms), np.nan)
+    given = np.array(stored, dtype=np.float64).reshape(len(stored), days, arms)
+    sums[: len(given)] = given
+    return sums
 
 
 def _daily_of(stored: Mapping[str, Any] | None, shape: DailyCounts) -> DailyCounts:
     if stored is None:
         return shape.between(date.max, date.min)
     days = tuple(date.fromisoformat(day) for day in stored["days"])
-    sums = np.array(stored["sums"], dtype=np.float64).reshape(shape.sums.shape[0], len(days), shape.sums.shape[2])
-    return DailyCounts(shape.tallying, days, sums)
+    return DailyCounts(shape.tallying, days, _sums_of(stored["sums"], shape, len(days)))
 
 
 def stored_counts(counts: Counts) -> dict[str, Any]:
@@ -378,9 +396,9 @@ def stored_counts(counts: Counts) -> dict[str, Any]:
     first = counts.primary
     return {
         "days": [day.isoformat() for day in first.days],
-        "sums": first.sums.tolist(),
+        "sums": _plain(first.sums),
         "others": {
-            str(metric): {"day": daily.days[-1].isoformat(), "sums": daily.sums.sum(axis=1).tolist()}
+            str(metric): {"day": daily.days[-1].isoformat(), "sums": _plain(daily.sums.sum(axis=1))}
             for metric, daily in counts.others.items()
             if daily.days
         },
@@ -392,13 +410,12 @@ def counts_of(stored: StoredLook, shape: Counts) -> Counts:
     record = stored.counts
     days = tuple(date.fromisoformat(day) for day in record["days"])
     first = shape.primary
-    sums = np.array(record["sums"], dtype=np.float64).reshape(first.sums.shape[0], len(days), first.sums.shape[2])
     others = {}
     for metric, daily in shape.others.items():
         line = record["others"].get(str(metric))
         if line is None:
             others[metric] = daily.between(date.max, date.min)
         else:
-            total = np.array(line["sums"], dtype=np.float64)[:, None, :]
+            total = _sums_of([[sums] for sums in line["sums"]], daily, 1)
             others[metric] = DailyCounts(daily.tallying, (date.fromisoformat(line["day"]),), total)
-    return Counts(DailyCounts(first.tallying, days, sums), others)
+    return Counts(DailyCounts(first.tallying, days, _sums_of(record["sums"], first, len(days))), others)

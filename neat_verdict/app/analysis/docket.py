@@ -90,7 +90,7 @@ def _row(experiment: Experiment, counts: Counts, user: User, place: Workspace, d
             "group": _group(experiment.state, settled=record.verdict.kind.settled),
             "verdict": shown.verdict,
             "short": shown.short,
-            "lift": visible.lift if visible else None,
+            "lift": visible.effect if visible else None,
             "tone": visible.tone if visible else "open",
             "progress": shown.progress,
             "days": shown.days,

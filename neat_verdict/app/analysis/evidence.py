@@ -50,7 +50,7 @@ def evidence_of(analysis: Analysis) -> EvidenceOut:
         daily=DailyOut(
             days=list(counts.days),
             fields=list(counts.tallying.fields),
-            sums=counts.sums.tolist(),
+            sums=counts.sums[: len(counts.tallying.fields)].tolist(),
             levels=[[number(arm.estimate) for arm in day] for day in by_day],
         ),
         arrivals=presenting.arrivals(everything, split),

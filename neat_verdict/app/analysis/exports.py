@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import math
 import tempfile
 from collections.abc import Iterable, Sequence
 from datetime import date
@@ -105,12 +106,15 @@ def counts_table(analysis: Analysis, form: Format) -> HttpResponse:
         for index, day in enumerate(counts.days)
         for arm, letter in enumerate(LETTERS[: counts.sums.shape[2]])
     ]
-    return _file(f"{analysis.experiment.key}-counts", form, ("day", "variant", *counts.tallying.fields), rows)
+    fields = (*counts.tallying.fields, *counts.tallying.third_fields)
+    return _file(f"{analysis.experiment.key}-counts", form, ("day", "variant", *fields), rows)
 
 
 def _day(day: date, form: Format) -> date | str:
     return day.isoformat() if form == "csv" else day
 
 
-def _whole(value: float) -> float | int:
+def _whole(value: float) -> float | int | None:
+    if math.isnan(value):
+        return None
     return int(value) if value.is_integer() else value

@@ -49,3 +49,10 @@ def interval(value: Interval, write: Write = lifts_text) -> IntervalOut:
         low_text=texts[1] if math.isfinite(value.low) else NO_LIMIT,
         high_text=texts[2] if math.isfinite(value.high) else NO_LIMIT,
     )
+
+
+def bounds_text(value: IntervalOut) -> str:
+    """The bounds of an effect: "+2.4% to +14.7%"; one without upper limit says so."""
+    if value.high_open:
+        return f"{value.low_text} or more, without limit"
+    return f"{value.low_text} to {value.high_text}"

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import cast
 
 from neat_verdict.app.analysis.designs import DESIGN_ANALYSES
-from neat_verdict.app.analysis.figures import counts_text, interval, levels_text, number
+from neat_verdict.app.analysis.figures import bounds_text, counts_text, interval, levels_text, number
 from neat_verdict.app.analysis.schemas import (
     ArmOut,
     ArrivalsOut,
@@ -30,6 +30,7 @@ from neat_verdict.app.experiments.record import (
     AnalysisRecord,
     ArmRecord,
     ComparisonRecord,
+    MetricRecord,
     SecondaryRecord,
 )
 from neat_verdict.app.experiments.tallies import DailyCounts
@@ -37,9 +38,9 @@ from neat_verdict.core.designs import Series
 from neat_verdict.core.metrics import TALLYINGS
 from neat_verdict.core.soundness import SplitCheck
 from neat_verdict.core.statistics import Interval
-from neat_verdict.core.text.format import format_interval, format_lift
+from neat_verdict.core.text.names import Names
 from neat_verdict.core.variants import LETTERS
-from neat_verdict.core.verdicts import VERDICTS
+from neat_verdict.core.verdicts import VERDICTS, Scale
 from neat_verdict.core.verdicts.impact import MONTH
 
 
@@ -126,6 +127,8 @@ def present(record: AnalysisRecord) -> ReadingOut:
         summary=DESIGN_ANALYSES[rule.design.name].present(record.summary) if record.summary else None,
         adjusted_by_days=record.adjusted_by_days,
         variance_removed=record.variance_removed,
+        scale=record.scale.noun,
+        scale_unit=record.scale.unit_size,
     )  # fmt: skip
 
 
@@ -143,8 +146,10 @@ def _arm(record: AnalysisRecord, at: int, arm: ArmRecord) -> ArmOut:
 
 def _comparison(record: AnalysisRecord, one: ComparisonRecord, sign: int) -> ComparisonOut:
     letter = LETTERS[one.variant]
+    effect = effect_shown(one, record.scale, record.metric)
     return ComparisonOut(
         letter=letter,
+        effect=effect,
         lift=interval(one.lift),
         difference=interval(one.difference, levels_text(record.metric.unit, record.metric.currency)),
         statistic=one.statistic,
@@ -154,14 +159,24 @@ def _comparison(record: AnalysisRecord, one: ComparisonRecord, sign: int) -> Com
         critical_value=one.critical_value,
         superiority=one.posterior.superiority if one.posterior else None,
         expected_loss=one.posterior.expected_loss if one.posterior else None,
-        tone=tone_of(one.lift if record.verdict.kind.readable else None, sign),
-        sentence=f"{letter} against A: lift {_lift_words(one.lift)}",
+        tone=tone_of(record.scale.effect_of(one.lift, one.difference) if record.verdict.kind.readable else None, sign),
+        sentence=f"{letter} against A: {record.scale.noun} {_effect_words(effect)}",
         effect_per_month=effect_per_month(one, record.units_per_day),
     )
 
 
-def _lift_words(lift: Interval) -> str:
-    return f"{format_lift(lift.estimate)}, {format_interval(lift.low, lift.high)}"
+def effect_shown(one: ComparisonRecord, scale: Scale, metric: MetricRecord) -> IntervalOut:
+    """What is judged of a comparison, with its texts."""
+
+    def write(values: Sequence[float | None]) -> list[str]:
+        names = Names(metric.name, "", (), metric.unit, metric.currency)
+        return ["–" if value is None else scale.effect_words(value, names) for value in values]
+
+    return interval(scale.effect_of(one.lift, one.difference), write)
+
+
+def _effect_words(effect: IntervalOut) -> str:
+    return f"{effect.estimate_text}, {bounds_text(effect)}"
 
 
 def _overlap(record: AnalysisRecord) -> OverlapOut | None:
@@ -181,6 +196,8 @@ def _secondary(secondary_record: SecondaryRecord, record: AnalysisRecord) -> Sec
     metric = secondary_record.metric
     write = levels_text(metric.unit, metric.currency)
     sign = 1 if metric.good_direction == "up" else -1
+    scale = secondary_record.scale
+    effects = [effect_shown(one, scale, metric) for one in secondary_record.comparisons]
     return SecondaryOut(
         key=metric.key,
         name=metric.name,
@@ -197,6 +214,7 @@ def _secondary(secondary_record: SecondaryRecord, record: AnalysisRecord) -> Sec
         comparisons=[
             SecondaryComparisonOut(
                 letter=LETTERS[one.variant],
+                effect=effect,
                 lift=interval(one.lift),
                 difference=interval(one.difference, write),
                 effect_per_month=effect_per_month(one, record.units_per_day),
@@ -204,13 +222,13 @@ def _secondary(secondary_record: SecondaryRecord, record: AnalysisRecord) -> Sec
                 pvalue=one.pvalue,
                 adjusted_pvalue=one.adjusted_pvalue,
                 critical_value=one.critical_value,
-                tone=tone_of(one.lift if record.verdict.kind.readable else None, sign),
+                tone=tone_of(scale.effect_of(one.lift, one.difference) if record.verdict.kind.readable else None, sign),
                 kept=kept,
                 lost=lost,
-                sentence=f"{metric.name}, {LETTERS[one.variant]} against A: lift {_lift_words(one.lift)}",
+                sentence=f"{metric.name}, {LETTERS[one.variant]} against A: {scale.noun} {_effect_words(effect)}",
             )
-            for one, kept, lost in zip(
-                secondary_record.comparisons, secondary_record.kept, secondary_record.lost, strict=True
+            for one, effect, kept, lost in zip(
+                secondary_record.comparisons, effects, secondary_record.kept, secondary_record.lost, strict=True
             )
         ],
     )

@@ -55,6 +55,7 @@ def record_of_reading(
         soundness=SoundnessRecord(reading.split.pvalue, reading.split.as_planned),
         progress=reading.progress,
         days=reading.days,
+        scale=reading.scale,
     )
 
 
@@ -69,6 +70,11 @@ def record_of(analysis: Analysis, rule_in_words: str) -> AnalysisRecord:
     days = analysis.counts.primary.days
     # What was changed after the last day that is read concerns nobody who was.
     cautions = tuple(one.sentence for one in changes_after_start(experiment) if days and one.at.date() <= days[-1])
+    cautions += tuple(
+        f"{one.metric.name[:1].upper()}{one.metric.name[1:]} is too skewed to be judged at shares this uneven."
+        for one in analysis.secondary
+        if any(line.skewness is not None and not line.skewness.trusted for line in one.comparisons)
+    )
     return replace(
         plain,
         sentences=replace(plain.sentences, warnings=(*cautions, *plain.sentences.warnings)),
@@ -148,6 +154,7 @@ def _secondary(evidence: SecondaryEvidence, uses: Sequence[ExperimentMetric], ru
         ),
         kept=tuple(line.kept for line in readings),
         lost=tuple(line.lost for line in readings),
+        scale=evidence.scale,
     )
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from neat_verdict.app.analysis.figures import interval, number
-from neat_verdict.app.analysis.presenting import tone_of
+from neat_verdict.app.analysis.presenting import effect_shown, tone_of
 from neat_verdict.app.casebook.queries import Case, Casebook, lesson_of
 from neat_verdict.app.casebook.schemas import (
     CasebookOut,
@@ -84,9 +84,12 @@ def _case(case: Case) -> CaseOut:
         decided_at=experiment.decided_at,
         good_direction=rule.good_direction,
         worthwhile_lift=rule.worthwhile_lift,
-        lift=interval(spoken.lift) if spoken else None,
+        lift=effect_shown(spoken, record.scale, record.metric) if spoken else None,
         partially_pooled=interval(drawn) if drawn and spoken else None,
-        tone=tone_of(spoken.lift if spoken and record.verdict.kind.readable else None, rule.sign),
+        tone=tone_of(
+            record.scale.effect_of(spoken.lift, spoken.difference) if spoken and record.verdict.kind.readable else None,
+            rule.sign,
+        ),
         learnt=lesson_of(experiment).learnt,
         forecasts=len(outcome.forecasts),
         forecasts_held=sum(f.low <= seen <= f.high for f in outcome.forecasts),

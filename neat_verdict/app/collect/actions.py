@@ -4,25 +4,35 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Iterator
+import math
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date
 
 from django.db import transaction
 
-from neat_verdict.app.collect.counts import Counts, Expected, WrongRow, day_order, decimal_of, fields_of, read_counts
+from neat_verdict.app.collect.counts import (
+    Counts,
+    Expected,
+    WrongRow,
+    day_order,
+    decimal_of,
+    fields_of,
+    known_fields,
+    read_counts,
+)
 from neat_verdict.app.collect.models import Import
 from neat_verdict.app.collect.text import Text, match_columns, read_text
 from neat_verdict.app.experiments.actions import record
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
-from neat_verdict.app.experiments.queries import metric_use, today
+from neat_verdict.app.experiments.queries import metric_use, today, weights
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.metrics import Tallying
 from neat_verdict.core.numbers import ASK_MARK, DecimalMark
-from neat_verdict.core.text.format import plural
+from neat_verdict.core.text.format import listed, plural
 
 WRONG_SHOWN = 2000
 
@@ -135,9 +145,8 @@ def preview(
     open_for_data(by, experiment)
     use = metric_use(experiment, metric)
     refuse_counted(experiment, use)
-    fields = fields_of(use.tallying)
-    text = read_text(content, fields)
-    columns = _columns(text, fields, chosen)
+    text = read_text(content, fields_of(use.tallying))
+    columns = _columns(text, known_fields(use.tallying), chosen)
     return _preview_steps(experiment, use, text, content, columns, decimal or _mark_in(text, columns))
 
 
@@ -152,7 +161,7 @@ def _preview_steps(
     counts = Counts()
     tallying = use.tallying
     known = {name: place for name, place in columns.items() if place is not None}
-    complete = len(known) == len(fields_of(tallying))
+    complete = all(name in known for name in fields_of(tallying))
     if complete:
         for step in read_counts(text, _expected(experiment, text, known, use.tallying, decimal)):
             if isinstance(step, int):
@@ -180,32 +189,38 @@ def _preview_steps(
         totals=_totals(counts, len(experiment.variants.all()), len(tallying.fields)),
         difference=_difference(experiment, use, counts) if complete else None,
         seen_before=experiment.imports.filter(digest=hashlib.sha256(content).hexdigest(), metric=use.metric).exists(),
-        remarks=_remarks(experiment, counts, days),
+        remarks=_remarks(experiment, counts, days, [name for name in tallying.third_fields if name not in known]),
     )
 
 
 def _totals(counts: Counts, arms: int, width: int) -> tuple[tuple[float, ...], ...]:
     totals = [(0.0,) * width for _ in range(arms)]
     for (_, position), sums in counts.sums.items():
-        totals[position] = tuple(a + b for a, b in zip(totals[position], sums, strict=True))
+        totals[position] = tuple(a + b for a, b in zip(totals[position], sums[:width], strict=True))
     return tuple(totals)
 
 
-def _stored(experiment: Experiment, use: ExperimentMetric) -> dict[tuple[date, int], tuple[float, ...]]:
+def _stored(experiment: Experiment, use: ExperimentMetric) -> dict[tuple[date, int], tuple[float | None, ...]]:
     columns = use.tallying.columns
     rows = Tally.objects.filter(variant__experiment=experiment, metric=use.metric, round=experiment.round, segment="")
     values = rows.values_list("day", "variant__position", *columns)
-    return {(day, position): tuple(sums) for day, position, *sums in values}
+    return {(day, position): tuple(map(_known, sums)) for day, position, *sums in values}
+
+
+def _known(value: float | None) -> float | None:
+    """A sum as it is stored: null where it is not known."""
+    return None if value is None or math.isnan(value) else value
 
 
 def _difference(experiment: Experiment, use: ExperimentMetric, counts: Counts) -> Difference:
     stored = _stored(experiment, use)
-    unchanged = sum(stored.get(key) == seen for key, seen in counts.sums.items())
-    changed = sum(key in stored and stored[key] != seen for key, seen in counts.sums.items())
-    return Difference(len(counts.sums) - unchanged - changed, changed, unchanged)
+    given = {key: tuple(map(_known, sums)) for key, sums in counts.sums.items()}
+    unchanged = sum(stored.get(key) == sums for key, sums in given.items())
+    changed = sum(key in stored and stored[key] != sums for key, sums in given.items())
+    return Difference(len(given) - unchanged - changed, changed, unchanged)
 
 
-def _remarks(experiment: Experiment, counts: Counts, days: list[date]) -> tuple[str, ...]:
+def _remarks(experiment: Experiment, counts: Counts, days: list[date], left_out: Sequence[str]) -> tuple[str, ...]:
     lines = []
     if counts.folded:
         lines.append(
@@ -220,6 +235,11 @@ def _remarks(experiment: Experiment, counts: Counts, days: list[date]) -> tuple[
     absent = [v.letter for v in experiment.variants.all() if v.position not in seen]
     if counts.sums and absent:
         lines.append(f"The file has no rows for {', '.join(absent)}.")
+    if left_out and len(set(weights(experiment))) > 1:
+        lines.append(
+            f"Without {listed([name.replace('_', ' ') for name in left_out])} (sums of third order) it is not known how skewed "
+            "the values are; with shares this uneven the evidence will say so."
+        )
     return tuple(lines)
 
 
@@ -246,13 +266,13 @@ def store(
     refuse_counted(experiment, use)
     fields = fields_of(use.tallying)
     text = read_text(content, fields)
-    columns = _columns(text, fields, chosen)
+    columns = _columns(text, known_fields(use.tallying), chosen)
     mark = decimal or _mark_in(text, columns)
     if _bound(content, use, columns, mark) != digest:
         raise Conflict(
             "The file, its metric, its columns or its decimal mark are not what was previewed; preview it again"
         )
-    missing = [field for field, place in columns.items() if place is None]
+    missing = [field for field in fields if columns[field] is None]
     if missing:
         raise InputError(missing[0], "not chosen", "must be one of the file's columns")
     known = {field: place for field, place in columns.items() if place is not None}
@@ -292,7 +312,7 @@ def _write(experiment: Experiment, use: ExperimentMetric, counts: Counts) -> Non
                 metric=use.metric,
                 round=experiment.round,
                 day=day,
-                **dict(zip(columns, sums, strict=True)),
+                **dict(zip(columns, map(_known, sums), strict=True)),
             )
             for (day, position), sums in counts.sums.items()
         ],

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -16,8 +17,13 @@ PROGRESS_EVERY = 20_000
 
 
 def fields_of(tallying: Tallying) -> tuple[str, ...]:
-    """The columns of a file of daily sums of a kind of metric."""
+    """The columns that a file of daily sums of a kind of metric must have."""
     return ("day", "variant", *tallying.fields)
+
+
+def known_fields(tallying: Tallying) -> tuple[str, ...]:
+    """The same, and those it may have."""
+    return (*fields_of(tallying), *tallying.third_fields)
 
 
 _ISO = re.compile(r"(\d{4})[-/.](\d{1,2})[-/.](\d{1,2})(?:[T ].*)?$")
@@ -59,8 +65,8 @@ class Expected:
 
     @property
     def fields(self) -> tuple[str, ...]:
-        """The columns a row must have."""
-        return fields_of(self.tallying)
+        """The columns a row has."""
+        return tuple(name for name in known_fields(self.tallying) if name in self.columns)
 
     def names(self) -> dict[str, int]:
         """Accepted spellings of each variant: its letter, its name, "control" for A."""
@@ -145,6 +151,11 @@ def _row(
         return key, (units, conversions)
     sums = [float(count_in("units", values["units"], expected.decimal))]
     sums += [read_number(name, values[name], expected.decimal) for name in expected.tallying.fields[1:]]
+    # What is left out here is not known, which is not 0.
+    sums += [
+        read_number(name, values[name], expected.decimal) if values.get(name) else math.nan
+        for name in expected.tallying.third_fields
+    ]
     try:
         expected.tallying.check_sums(sums)
     except InputError as problem:
@@ -153,7 +164,7 @@ def _row(
     return key, tuple(sums)
 
 
-_AS_WRITTEN = {"total_of_squares": "squares"}
+_AS_WRITTEN = {"total_of_squares": "squares", "total_of_cubes": "cubes"}
 
 
 def count_in(field_name: str, text: str, decimal: DecimalMark | None) -> int:

@@ -98,7 +98,7 @@ class Sums(dict[Cell, list[int]]):
                 cell = (unit.position, segment, day, metric)
                 sums = self.get(cell)
                 if sums is None:
-                    sums = self[cell] = [0, 0, 0, 0, 0, 0]
+                    sums = self[cell] = [0] * SUMS
                 sums[0] += sign
                 if steps:
                     sums.extend([0] * (SUMS + len(steps) - len(sums)))
@@ -110,10 +110,14 @@ class Sums(dict[Cell, list[int]]):
                 if first:
                     sums[1] += sign * first
                     sums[2] += sign * first * first
+                    sums[6] += sign * first**3
                 if second:
                     sums[3] += sign * second
                     sums[4] += sign * second * second
                     sums[5] += sign * first * second
+                    sums[7] += sign * first * first * second
+                    sums[8] += sign * first * second * second
+                    sums[9] += sign * second**3
 
 
 class Arrivals(dict[tuple[int, int], list[int]]):

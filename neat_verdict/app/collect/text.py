@@ -35,6 +35,12 @@ _KNOWN = {
     "before": {"before", "pre", "pre period", "vorher", "avant", "antes"},
     "before_squares": {"before squares", "squares of before", "pre squares"},
     "cross": {"cross", "cross product", "product", "products"},
+    "cubes": {"cubes", "total of cubes", "sum of cubes", "cubed"},
+    "numerator_cubes": {"numerator cubes"},
+    "denominator_cubes": {"denominator cubes"},
+    "before_cubes": {"before cubes"},
+    "squares_cross": {"squares cross"},
+    "cross_squares": {"cross squares"},
 }  # fmt: skip
 
 

@@ -13,9 +13,9 @@ from typing import TYPE_CHECKING, Any
 import duckdb
 
 from neat_verdict.app.collect.recount import MAX_SEGMENT_LENGTH
-from neat_verdict.app.experiments.exact_tallies import MILLION, as_floats
+from neat_verdict.app.experiments.exact_tallies import MILLION, SCALE, as_floats
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.metrics import ALL_COLUMNS, Tallying
+from neat_verdict.core.metrics import ALL_COLUMNS, THIRD_ORDER, Tallying
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -283,7 +283,7 @@ def _collect(
         if position is None or on is None or on > latest:
             continue
         segment = next((text for text in rest[: len(keys)] if text is not None), "")
-        values = [int(value) for value in rest[len(keys) or 1 :]]
+        values = rest[len(keys) or 1 :]
         good += values[0] if segment == "" else 0
         _keep(exact, measures, (position, segment, on), values)
     tallyings = {m.metric: m.tallying for m in measures}
@@ -338,26 +338,40 @@ def _totals(m: Measured) -> list[str]:
         "second_total": f"sum({second})",
         "second_squares": f"sum(CAST({second} AS HUGEINT) * {second})",
         "cross": f"sum(CAST({first} AS HUGEINT) * {second})",
+        # Cubes may pass 128 bits; they tell a shape, for which the digits of a sum in floating point are more than enough.
+        **{column: f"fsum({product})" for column, product in zip(THIRD_ORDER, _products(first, second), strict=True)},
     }
     result = [total for column, total in every.items() if column in m.tallying.columns]
     return [*result, f"count(*) FILTER (WHERE {m.at_cap})"] if m.at_cap else result
+
+
+def _products(first: str, second: str) -> list[str]:
+    """The products of third order, in the order of their columns."""
+    y, x = f"({first} / {MILLION}.0::DOUBLE)", f"({second} / {MILLION}.0::DOUBLE)"
+    return [f"{y} * {y} * {y}", f"{y} * {y} * {x}", f"{y} * {x} * {x}", f"{x} * {x} * {x}"]
 
 
 def _keep(
     exact: dict[tuple[int, int, str, date], list[int]],
     measures: Sequence[Measured],
     place: tuple[int, str, date],
-    values: list[int],
+    values: Sequence[int | float],
 ) -> None:
     """Add a group's sums to those of its place; a variant may be spelt in several ways."""
     units, *rest = values
     at = 0
     for m in measures:
-        width = len(m.tallying.columns) - 1
-        added = [units, *rest[at : at + width], *[0] * (len(ALL_COLUMNS) - 1 - width)]
-        at += width
+        mine = [column for column in ALL_COLUMNS[1:] if column in m.tallying.columns]
+        sums = dict(zip(mine, rest[at : at + len(mine)], strict=True))
+        added = [int(units), *(_exact(column, sums.get(column, 0)) for column in ALL_COLUMNS[1:])]
+        at += len(mine)
         if m.at_cap:
-            added.append(rest[at])
+            added.append(int(rest[at]))
             at += 1
         before = exact.get((m.metric, *place), [0] * len(added))
         exact[(m.metric, *place)] = [old + new for old, new in zip(before, added, strict=True)]
+
+
+def _exact(column: str, value: float) -> int:
+    """A sum as a whole number; those of third order are not summed as such."""
+    return round(value * SCALE[column]) if column in THIRD_ORDER else int(value)

@@ -8,38 +8,39 @@ from itertools import zip_longest
 from typing import Any
 
 from neat_verdict.app.sql import IN, rows, run_many
-from neat_verdict.core.metrics import ALL_COLUMNS, Tallying
+from neat_verdict.core.metrics import ALL_COLUMNS, THIRD_ORDER, Tallying
 
 MILLION = 1_000_000
 SUMS = len(ALL_COLUMNS)  # of a cell; the counts of steps follow, or of the units that reached the cap
 
-_SCALE = {
+SCALE = {
     "total": MILLION,
     "second_total": MILLION,
-    "squares": MILLION * MILLION,
-    "second_squares": MILLION * MILLION,
-    "cross": MILLION * MILLION,
+    **dict.fromkeys(("squares", "second_squares", "cross"), MILLION**2),
+    **dict.fromkeys(THIRD_ORDER, MILLION**3),
 }
 
 # Where units are tallied: variant's position, segment, day (ISO), metric's id.
 Cell = tuple[int, str, str, str]
 
 _UPSERT = """INSERT INTO experiments_tally
-    (variant_id, metric_id, round, segment, day, units, total, squares, second_total, second_squares, "cross", steps,
-     capped, exact)
-    VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)
+    (variant_id, metric_id, round, segment, day, units, total, squares, second_total, second_squares, "cross", cubes,
+     squares_cross, cross_squares, second_cubes, steps, capped, exact)
+    VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)
     ON CONFLICT (variant_id, metric_id, round, segment, day) DO UPDATE SET units = excluded.units, total = excluded.total,
         squares = excluded.squares, second_total = excluded.second_total,
         second_squares = excluded.second_squares,
-        "cross" = excluded."cross", steps = excluded.steps, capped = excluded.capped, exact = excluded.exact"""
+        "cross" = excluded."cross", cubes = excluded.cubes, squares_cross = excluded.squares_cross,
+        cross_squares = excluded.cross_squares, second_cubes = excluded.second_cubes,
+        steps = excluded.steps, capped = excluded.capped, exact = excluded.exact"""
 
 
-def as_floats(tallying: Tallying, exact: Sequence[int]) -> dict[str, Any]:
+def as_floats(tallying: Tallying, exact: Sequence[int | None]) -> dict[str, Any]:
     """The columns of a tally from its exact sums, each rounded once; ``steps`` and ``capped`` are whole numbers."""
     result: dict[str, Any] = dict.fromkeys((*ALL_COLUMNS, "steps", "capped"))
     for column, value in zip(ALL_COLUMNS, exact, strict=False):
-        if column in tallying.columns:
-            result[column] = value / _SCALE[column] if column in _SCALE else value
+        if column in tallying.columns and value is not None:
+            result[column] = value / SCALE[column] if column in SCALE else value
     if tallying.capped_values:
         result["capped"] = next(iter(exact[SUMS:]), None)
     else:
@@ -74,11 +75,12 @@ def change_tallies(
         place = (variant, metric, segment, day)
         if metric in by_file or not any(change):
             continue
-        counted = json.loads(present.get(place, "[0,0,0,0,0,0]"))
+        counted = json.loads(present[place]) if place in present else [0] * SUMS
         if place in present and tallyings[metric_id].capped_values:
             # Counted before it was asked who reached the cap: that stays unknown until the tallies are rebuilt.
             change = change[: len(counted)]
-        exact = [old + new for old, new in zip_longest(counted, change, fillvalue=0)]
+        # So does what was counted before sums of third order were kept.
+        exact = [None if old is None else old + new for old, new in zip_longest(counted, change, fillvalue=0)]
         if exact[0] == 0:
             emptied.append((variant, metric, round_number, segment, day))
         else:
@@ -102,10 +104,16 @@ def _present(variants: Sequence[int], round_number: int, days: Sequence[str]) ->
 
 
 def _line(
-    variant: int, metric: int, round_number: int, segment: str, day: str, tallying: Tallying, exact: Sequence[int]
+    variant: int,
+    metric: int,
+    round_number: int,
+    segment: str,
+    day: str,
+    tallying: Tallying,
+    exact: Sequence[int | None],
 ) -> tuple[Any, ...]:
     figures = as_floats(tallying, exact)
-    sums = (figures[name] for name in ("units", "total", "squares", "second_total", "second_squares", "cross"))
+    sums = (figures[name] for name in ALL_COLUMNS)
     steps = json.dumps(figures["steps"]) if figures["steps"] else None
     return (variant, metric, round_number, segment, day, *sums, steps, figures["capped"], json.dumps(exact))
 

@@ -125,7 +125,12 @@ def names(experiment: Experiment) -> Names:
         metric=experiment.metric or "conversions",
         units=experiment.unit_name,
         variants=tuple(variant.name for variant in experiment.variants.all()),
+        **({} if experiment.primary is None else _written_in(experiment.primary)),
     )
+
+
+def _written_in(use: ExperimentMetric) -> dict[str, str]:
+    return {"unit": use.definition["unit"], "currency": use.definition["currency"]}
 
 
 def longest_run_weeks(experiment: Experiment, place: Workspace | None = None) -> int:

@@ -18,7 +18,9 @@ from neat_verdict.core.checks import InputError
 from neat_verdict.core.statistics import Effect, Interval, Posterior
 from neat_verdict.core.text.statements import Condition
 from neat_verdict.core.verdicts import (
+    LIFT,
     DecisionRule,
+    Scale,
     Sentences,
     Verdict,
     rule_from,
@@ -80,6 +82,7 @@ class SecondaryRecord:
     comparisons: tuple[ComparisonRecord, ...]
     kept: tuple[bool, ...]
     lost: tuple[bool, ...]
+    scale: Scale = LIFT
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,8 +109,8 @@ class SoundnessRecord:
 
 @dataclass(frozen=True, slots=True)
 class AnalysisRecord:
-    """One reading of an experiment with all that is said of it. ``summary`` is what its design reports in addition, as
-    that design stores it."""
+    """One reading of an experiment with all that is said of it. ``scale`` is what its effects are judged on, ``summary`` what
+    its design reports in addition, as that design stores it."""
 
     rule: dict[str, Any]
     rule_in_words: str
@@ -133,6 +136,7 @@ class AnalysisRecord:
     adjusted_by_days: int | None = None
     variance_removed: float | None = None
     units_per_day: float | None = None
+    scale: Scale = LIFT
     format: int = FORMAT
 
     @property

@@ -10,7 +10,7 @@ from neat_verdict.app.experiments.queries import changes_after_start, local
 from neat_verdict.app.reports.schemas import FactOut, VariantLineOut
 from neat_verdict.core.methods import METHODS
 from neat_verdict.core.metrics import RATE
-from neat_verdict.core.text.format import format_count, format_levels, format_lift, format_percent, format_share, plural
+from neat_verdict.core.text.format import format_count, format_levels, format_percent, format_share, plural
 from neat_verdict.core.verdicts import VERDICTS
 
 
@@ -119,9 +119,7 @@ def _rough(value: float | None) -> str:
 def lines(reading: ReadingOut, tried: list[list[str]]) -> list[VariantLineOut]:
     """Each variant in figures."""
     written = format_levels([arm.rate.estimate for arm in reading.arms], reading.unit, reading.currency)
-    lifts = (
-        {} if reading.verdict == "unsound" else {c.letter: signed_or_dash(c.lift.estimate) for c in reading.comparisons}
-    )
+    lifts = {} if reading.verdict == "unsound" else {c.letter: c.effect.estimate_text for c in reading.comparisons}
     return [
         VariantLineOut(
             letter=arm.letter,
@@ -137,11 +135,6 @@ def lines(reading: ReadingOut, tried: list[list[str]]) -> list[VariantLineOut]:
         )
         for position, (arm, level) in enumerate(zip(reading.arms, written, strict=True))
     ]
-
-
-def signed_or_dash(value: float | None) -> str:
-    """A lift, or a dash where it is not defined."""
-    return "–" if value is None else format_lift(value)
 
 
 def secondary(reading: ReadingOut) -> list[str]:
@@ -171,6 +164,6 @@ def caveats(reading: ReadingOut) -> list[str]:
     return [
         *reading.warnings,
         *([reading.design_caveat] if reading.design_caveat else []),
-        "The lift is that of the weeks and visitors tested; a winner’s true lift is on average a little smaller than the one "
-        "seen.",
+        f"The {reading.scale} is that of the weeks and visitors tested; a winner’s true {reading.scale} is on average a little "
+        "smaller than the one seen.",
     ]

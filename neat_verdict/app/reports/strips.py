@@ -6,9 +6,10 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from neat_verdict.app.analysis.figures import bounds_text
 from neat_verdict.app.analysis.schemas import ComparisonOut, IntervalOut, ReadingOut
 from neat_verdict.app.reports.drawing import Drawing, Line, Polygon, Shape, Text, box, diamond
-from neat_verdict.core.text.format import MINUS, format_interval, format_lift
+from neat_verdict.core.text.format import MINUS, format_difference
 from neat_verdict.core.variants import LETTERS
 
 COLOURS = {"ahead": "#1c68a6", "behind": "#bd5316", "open": "#6f7977"}
@@ -58,9 +59,9 @@ def strips(reading: ReadingOut, width: float = 900.0) -> Drawing:
     if reading.verdict == "unsound" or not reading.comparisons:
         headline = reading.headline
         return Drawing(width, 60, headline, (Text(0, 34, headline, 16, INK),))
-    axis = axis_of([c.lift for c in reading.comparisons], reading.worthwhile_lift, _NAME, width - _FIGURES)
+    axis = axis_of([c.effect for c in reading.comparisons], reading.worthwhile_lift, _NAME, width - _FIGURES)
     names = {arm.letter: arm.name for arm in reading.arms}
-    shapes: list[Shape] = [Text(axis.at(tick), 14, _tick(tick), 11, QUIET, "middle") for tick in axis.ticks()]
+    shapes: list[Shape] = [Text(axis.at(tick), 14, _tick(tick, reading), 11, QUIET, "middle") for tick in axis.ticks()]
     height = 24 + _ROW * len(reading.comparisons)
     edges = axis.at(-reading.worthwhile_lift), axis.at(reading.worthwhile_lift)
     shapes.append(box(edges[0], 22, edges[1] - edges[0], height - 24, BAND))
@@ -69,17 +70,11 @@ def strips(reading: ReadingOut, width: float = 900.0) -> Drawing:
         middle = 24 + _ROW * (row + 0.5)
         shapes += _label(comparison.letter, names[comparison.letter], middle)
         shapes += _strip(comparison, axis, middle)
-        low, high = _bounds(comparison.lift)
-        shapes.append(
-            Text(width - _FIGURES + 14, middle - 1, format_lift(_known(comparison.lift.estimate)), 14, INK, bold=True)
-        )
-        shapes.append(Text(width - _FIGURES + 14, middle + 13, format_interval(low, high), 10, QUIET))
+        effect = comparison.effect
+        shapes.append(Text(width - _FIGURES + 14, middle - 1, effect.estimate_text, 14, INK, bold=True))
+        shapes.append(Text(width - _FIGURES + 14, middle + 13, bounds_text(effect), 10, QUIET))
     title = ". ".join(comparison.sentence for comparison in reading.comparisons)
     return Drawing(width, height, title, tuple(shapes))
-
-
-def _known(value: float | None) -> float:
-    return math.nan if value is None else value
 
 
 def _bounds(lift: IntervalOut) -> tuple[float, float]:
@@ -87,7 +82,9 @@ def _bounds(lift: IntervalOut) -> tuple[float, float]:
     return low, math.inf if lift.high is None else lift.high
 
 
-def _tick(value: float) -> str:
+def _tick(value: float, reading: ReadingOut) -> str:
+    if reading.scale == "difference":
+        return format_difference(value * reading.scale_unit, reading.unit, reading.currency)
     if value == 0:
         return "0%"
     return f"{'+' if value > 0 else MINUS}{abs(value) * 100:.4g}%"
@@ -104,7 +101,7 @@ def _label(letter: str, name: str, middle: float) -> list[Shape]:
 
 
 def _strip(comparison: ComparisonOut, axis: Axis, middle: float) -> list[Shape]:
-    lift, colour = comparison.lift, COLOURS[comparison.tone]
+    lift, colour = comparison.effect, COLOURS[comparison.tone]
     low, high = _bounds(lift)
     left, right = axis.at(low), axis.at(high)
     shapes: list[Shape] = [Line(left, middle, right, middle, colour, 3.5)]

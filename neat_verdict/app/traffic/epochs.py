@@ -125,13 +125,13 @@ def mature_numbers(experiment: Experiment, use: ExperimentMetric, after: int, no
     return result
 
 
-def sums_by_segment(cells_of_metric: Sequence[Cell], number: int) -> dict[str, list[list[float]]]:
-    """An epoch's sums by segment, one list an arm, its days added up."""
+def sums_by_segment(cells_of_metric: Sequence[Cell], number: int, tallying: Tallying) -> dict[str, list[list[float]]]:
+    """An epoch's sums by segment, one list an arm, its days added up; allocation asks for none of third order."""
     total: dict[str, NDArray[np.float64]] = {}
     for cell in cells_of_metric:
         if cell.number == number:
             total[cell.segment] = total.get(cell.segment, 0) + cell.sums
-    return {segment: sums.T.tolist() for segment, sums in total.items()}
+    return {segment: sums[: len(tallying.fields)].T.tolist() for segment, sums in total.items()}
 
 
 def worked_out(record: Mapping[str, Any]) -> Closing:

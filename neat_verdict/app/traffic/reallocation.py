@@ -188,7 +188,7 @@ def closing_record(experiment: Experiment, current: Epoch, now: datetime) -> dic
         "policy": asdict(chosen),
         "before": current.shares,
         "remembered": last.get("memories", {}),
-        "taken": {str(number): sums_by_segment(result, number) for number in numbers},
+        "taken": {str(number): sums_by_segment(result, number, use.tallying) for number in numbers},
         "taken_up_to": numbers[-1] if numbers else last.get("taken_up_to", 0),
     }
     closing = worked_out(kept)

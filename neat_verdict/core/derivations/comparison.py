@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from typing import Literal, get_args
 
@@ -145,7 +146,7 @@ def _stratified(
                 ("Σw", result.information),
                 ("m₀", result.reference_level),
                 ("m₁", result.variant_level),
-                ("√(v₁ + v₀)", comparison.error),
+                ("√(v₁ + v₀)", math.hypot(result.variant_error, result.reference_error)),
                 ("z", result.statistic),
             )
         ),

@@ -4,7 +4,7 @@ from neat_verdict.core.metrics.counting import Event, Line, Overall, UnitCount, 
 from neat_verdict.core.metrics.definition import UNITS, Definition, Unit
 from neat_verdict.core.metrics.kinds import KINDS, MEASURE_KINDS, Kind, kind_named
 from neat_verdict.core.metrics.measures import EventFilter, Measure, TimedEvent
-from neat_verdict.core.metrics.tallying import ALL_COLUMNS, RATE, TALLYINGS, Tallying
+from neat_verdict.core.metrics.tallying import ALL_COLUMNS, RATE, TALLYINGS, THIRD_ORDER, Tallying
 
 # The event that says which variant a unit was shown.
 EXPOSURE = "exposure"
@@ -16,6 +16,7 @@ __all__ = [
     "MEASURE_KINDS",
     "RATE",
     "TALLYINGS",
+    "THIRD_ORDER",
     "UNITS",
     "Definition",
     "Event",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from abc import ABC, abstractmethod
 from collections.abc import Sequence
 from typing import ClassVar
@@ -11,28 +12,33 @@ import numpy as np
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.statistics import Adjustment, Arm, Mean, Rate, Ratio, fit_adjustment
 
-# All sums that a tally may have, in the order in which exact sums are kept: of the first value, of the second, of both.
-ALL_COLUMNS = ("units", "total", "squares", "second_total", "second_squares", "cross")
+# All sums that a tally may have, in the order in which exact sums are kept: of the first value y, of the second x and of both, up
+# to the second order, then y³, y²x, yx² and x³.
+SECOND_ORDER = ("units", "total", "squares", "second_total", "second_squares", "cross")
+THIRD_ORDER = ("cubes", "squares_cross", "cross_squares", "second_cubes")
+ALL_COLUMNS = (*SECOND_ORDER, *THIRD_ORDER)
 
 
 class Tallying(ABC):
     """Which sums of units' values are kept.
 
     ``name`` is the one it is stored by; ``columns`` are those of `ALL_COLUMNS`, in the order of the arm's sums; ``fields``
-    are their names in files; ``value_names`` tell a unit's values apart in files of units, ``capped_values`` is how many of
-    them a cap may hold.
+    are their names in files, and ``third_fields`` those of the sums of third order, which a file may leave out; ``value_names``
+    tell a unit's values apart in files of units, ``capped_values`` is how many of them a cap may hold.
     """
 
     name: ClassVar[str]
     arm: ClassVar[type[Arm]]
     columns: ClassVar[tuple[str, ...]]
     fields: ClassVar[tuple[str, ...]]
+    third_fields: ClassVar[tuple[str, ...]] = ()
     value_names: ClassVar[tuple[str, ...]] = ("",)
     capped_values: ClassVar[int] = 1
 
     @abstractmethod
     def check_sums(self, sums: Sequence[float]) -> Arm:
-        """Sums (in the order of ``columns``) as an arm, before any adjustment. Raises InputError for impossible ones."""
+        """Sums (in the order of ``columns``) as an arm, before any adjustment; those of third order are nan or left out where
+        they are not known. Raises InputError for impossible ones."""
 
     def arms_along(self, sums: FloatArray) -> list[list[Arm]]:
         """The arms of each stretch, from sums x stretches x arms; all of them adjusted alike where they are adjusted."""
@@ -47,6 +53,10 @@ class Tallying(ABC):
         return None
 
 
+def _third(sums: Sequence[float]) -> list[float | None]:
+    return [None if math.isnan(value) else float(value) for value in sums]
+
+
 class RateTallying(Tallying):
     """Units, and those that converted."""
 
@@ -59,28 +69,30 @@ class RateTallying(Tallying):
 
 
 class MeanTallying(Tallying):
-    """Units, the sum of their values and of their squares."""
+    """Units, the sum of their values, of their squares and of their cubes."""
 
     name = "mean"
-    arm, columns, fields = Mean, ("units", "total", "squares"), ("units", "total", "squares")
+    arm, fields, third_fields = Mean, ("units", "total", "squares"), ("cubes",)
+    columns = (*fields, *third_fields)
 
     def check_sums(self, sums: Sequence[float]) -> Mean:
-        return Mean(int(sums[0]), float(sums[1]), float(sums[2]))
+        return Mean(int(sums[0]), float(sums[1]), float(sums[2]), *_third(sums[3:]))
 
 
-_BOTH = ("units", "total", "second_total", "squares", "second_squares", "cross")
+_BOTH = ("units", "total", "second_total", "squares", "second_squares", "cross", *THIRD_ORDER)
 
 
 class RatioTallying(Tallying):
-    """Units, the sums of numerator and denominator, of their squares and of their product."""
+    """Units, the sums of numerator and denominator, of their squares and products up to the third order."""
 
     name = "ratio"
     arm, columns, capped_values = Ratio, _BOTH, 2
     value_names = ("numerator", "denominator")
     fields = ("units", "numerator", "denominator", "numerator_squares", "denominator_squares", "cross")
+    third_fields = ("numerator_cubes", "squares_cross", "cross_squares", "denominator_cubes")
 
     def check_sums(self, sums: Sequence[float]) -> Ratio:
-        return Ratio(int(sums[0]), *(float(value) for value in sums[1:]))
+        return Ratio(int(sums[0]), *(float(value) for value in sums[1:6]), *_third(sums[6:]))
 
 
 class AdjustedMeanTallying(Tallying):
@@ -90,6 +102,7 @@ class AdjustedMeanTallying(Tallying):
     arm, columns = Mean, _BOTH
     value_names = ("", "before")
     fields = ("units", "total", "before", "squares", "before_squares", "cross")
+    third_fields = ("cubes", "squares_cross", "cross_squares", "before_cubes")
 
     def check_sums(self, sums: Sequence[float]) -> Mean:
         return Mean(int(sums[0]), float(sums[1]), float(sums[3]))

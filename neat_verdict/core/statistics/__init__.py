@@ -52,6 +52,13 @@ from neat_verdict.core.statistics.score import (
     score_statistic,
     two_sided_pvalue,
 )
+from neat_verdict.core.statistics.skewness import (
+    Skewness,
+    pooled_skewness,
+    skewness_of,
+    with_skewness,
+    without_skewness,
+)
 from neat_verdict.core.statistics.spend import (
     Spend,
     cost_lift,
@@ -79,6 +86,7 @@ __all__ = [
     "Rate",
     "Ratio",
     "Sides",
+    "Skewness",
     "Spend",
     "Spending",
     "Trend",
@@ -113,13 +121,17 @@ __all__ = [
     "normal_best_chances",
     "per_thousand_impressions",
     "pool",
+    "pooled_skewness",
     "ratio_interval",
     "ratio_statistic",
     "repeated_pvalue",
     "reversed_in_every_stratum",
     "score_statistic",
+    "skewness_of",
     "trend",
     "two_sided_critical_value",
     "two_sided_pvalue",
     "wilson_interval",
+    "with_skewness",
+    "without_skewness",
 ]

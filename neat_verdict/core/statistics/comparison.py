@@ -10,6 +10,7 @@ from neat_verdict.core.checks import InputError
 from neat_verdict.core.statistics.dunnett import dunnett_critical_value, dunnett_pvalue, two_sided_critical_value
 from neat_verdict.core.statistics.interval import Interval
 from neat_verdict.core.statistics.posterior import Posterior
+from neat_verdict.core.statistics.skewness import Skewness
 
 if TYPE_CHECKING:
     from neat_verdict.core.statistics.arms.base import Arm
@@ -22,7 +23,8 @@ class Comparison:
     ``difference`` is absolute (share points as a share), ``lift`` relative (ratio of levels minus 1); both invert the
     test behind ``statistic``. ``pvalue`` is for this comparison alone, ``adjusted_pvalue`` for all of the experiment's.
     ``exact_pvalue`` (Boschloo, unadjusted) stands beside it where an expected count is under 5. ``posterior`` is there under a
-    rule that reads by it; ``lift`` then has the bounds of its credible interval.
+    rule that reads by it; ``lift`` then has the bounds of its credible interval. ``skewness`` is what was taken out of the
+    statistic; None of rates, and where third moments are not known.
     """
 
     variant: Arm
@@ -36,6 +38,7 @@ class Comparison:
     exact_pvalue: float | None
     smallest_expected_count: float
     posterior: Posterior | None = None
+    skewness: Skewness | None = None
 
     @property
     def error(self) -> float:

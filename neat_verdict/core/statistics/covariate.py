@@ -29,18 +29,25 @@ class Adjustment:
     removed: float
 
     def apply(self, sums: ArrayLike) -> FloatArray:
-        """Sums of adjusted values: units, total, total of squares.
+        """Sums of adjusted values: units, total, total of squares, and of cubes where third-order sums are given.
 
-        ``sums`` has units, total, total before, squares, squares before and cross products in its first axis; what follows (days,
-        arms) is kept. Linear in the sums, so that days of the same adjustment still add up.
+        ``sums`` has units, total, total before, squares, squares before and cross products in its first axis, then the sums of
+        y³, y²x, yx² and x³ where they are known; what follows (days, arms) is kept. Linear in the sums, so that days of the same
+        adjustment still add up.
         """
-        n, y, x, yy, xx, xy = np.asarray(sums, dtype=np.float64)
+        n, y, x, yy, xx, xy, *third = np.asarray(sums, dtype=np.float64)
         b, c = self.slope, self.centre
         total = y - b * (x - c * n)
         squares = yy - 2 * b * (xy - c * y) + b * b * (xx - 2 * c * x + c * c * n)
         # What cancels may leave a last digit under what the total allows.
         least = np.divide(total**2, n, out=np.zeros_like(total), where=n > 0)
-        return np.stack([n, total, np.maximum(squares, least)])
+        adjusted = [n, total, np.maximum(squares, least)]
+        if third:
+            yyy, yyx, yxx, xxx = third
+            k = b * c
+            of_third = yyy - 3 * b * yyx + 3 * b**2 * yxx - b**3 * xxx
+            adjusted.append(of_third + 3 * k * (yy - 2 * b * xy + b**2 * xx) + 3 * k**2 * (y - b * x) + n * k**3)
+        return np.stack(adjusted)
 
 
 def fit_adjustment(sums: ArrayLike) -> Adjustment:
@@ -48,8 +55,8 @@ def fit_adjustment(sums: ArrayLike) -> Adjustment:
 
     Parameters
     ----------
-    sums : array, 6 x arms
-        Units, total, total before, squares, squares before, cross products of each arm.
+    sums : array, 6 or 10 x arms
+        Units, total, total before, squares, squares before, cross products of each arm; those of third order play no part.
 
     Raises
     ------
@@ -57,9 +64,9 @@ def fit_adjustment(sums: ArrayLike) -> Adjustment:
         For another shape.
     """
     table = np.asarray(sums, dtype=np.float64)
-    if table.ndim != 2 or table.shape[0] != 6:
-        raise InputError("sums", str(table.shape), "must be 6 sums for each arm")
-    present = table[:, table[0] > 0]
+    if table.ndim != 2 or table.shape[0] not in (6, 10):
+        raise InputError("sums", str(table.shape), "must be 6 or 10 sums for each arm")
+    present = table[:6, table[0] > 0]
     if not present.size:
         return Adjustment(0.0, 0.0, 0.0)
     n, y, x, yy, xx, xy = present

@@ -15,7 +15,8 @@ from numpy.typing import ArrayLike
 from scipy import special
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.numeric import FloatArray
+from neat_verdict.core.numeric import BoolArray, FloatArray
+from neat_verdict.core.statistics.skewness import with_skewness, without_skewness
 
 
 class Estimated(Protocol):
@@ -38,17 +39,17 @@ def welch_freedom(first: Estimated, second: Estimated) -> float:
     return max((a + b) ** 2 / below, 1.0) if below > 0 else math.inf
 
 
-def welch_statistic(first: Estimated, second: Estimated) -> float:
+def welch_statistic(first: Estimated, second: Estimated, skewness: float = 0.0) -> float:
     """Standard normal statistic of the difference, positive where the first is larger.
 
-    Welch's t turned into the normal value with the same tail, so that means share critical values with rates. 0 where
-    neither arm varies. Raises InputError for an arm with fewer than 2 units.
+    Welch's t, with its ``skewness`` taken out, turned into the normal value with the same tail, so that means share critical
+    values with rates. 0 where neither arm varies. Raises InputError for an arm with fewer than 2 units.
     """
     _enough(first, second)
     error = math.sqrt(first.squared_error + second.squared_error)
     if error == 0:
         return 0.0
-    t = (first.estimate - second.estimate) / error
+    t = float(without_skewness((first.estimate - second.estimate) / error, skewness))
     return math.copysign(_normal_of_t(abs(t), welch_freedom(first, second)), t)
 
 
@@ -65,13 +66,23 @@ def student_critical_value(critical_value: float, freedom: float) -> float:
     return -float(special.stdtrit(freedom, float(special.ndtr(-critical_value))))
 
 
+def critical_values_of(
+    first: Estimated, second: Estimated, critical_value: float, skewness: float = 0.0
+) -> tuple[float, float]:
+    """How many standard errors the interval reaches below the estimate and above it, as `welch_statistic` reads them."""
+    c = student_critical_value(critical_value, welch_freedom(first, second))
+    return float(with_skewness(c, skewness)), -float(with_skewness(-c, skewness))
+
+
 def _enough(*arms: Estimated) -> None:
     for arm in arms:
         if not math.isfinite(arm.squared_error):
             raise InputError("units", arm.units, "must be 2 or more, with a denominator above 0, to compare means")
 
 
-def difference_of_means(first: Estimated, second: Estimated, critical_value: float) -> tuple[float, float]:
+def difference_of_means(
+    first: Estimated, second: Estimated, critical_value: float, skewness: float = 0.0
+) -> tuple[float, float]:
     """Interval of first minus second; 0 is outside exactly when ``abs(welch_statistic) > critical_value``.
 
     (-inf, inf) where neither arm varies: equal values say nothing of the variance, however far apart the arms are.
@@ -79,37 +90,55 @@ def difference_of_means(first: Estimated, second: Estimated, critical_value: flo
     _enough(first, second)
     if first.squared_error + second.squared_error == 0:
         return -math.inf, math.inf
-    c = student_critical_value(critical_value, welch_freedom(first, second))
-    gap = first.estimate - second.estimate
-    reach = c * math.sqrt(first.squared_error + second.squared_error)
-    return gap - reach, gap + reach
+    below, above = critical_values_of(first, second, critical_value, skewness)
+    gap, error = first.estimate - second.estimate, math.sqrt(first.squared_error + second.squared_error)
+    return gap - below * error, gap + above * error
 
 
-def ratio_of_means(first: Estimated, second: Estimated, critical_value: float) -> tuple[float, float]:
+def ratio_of_means(
+    first: Estimated, second: Estimated, critical_value: float, skewness: float = 0.0
+) -> tuple[float, float]:
     """Fieller's interval of first divided by second; 1 is outside exactly when ``abs(welch_statistic) > critical_value``.
 
     (-inf, inf) where the second is not clear of zero on the positive side, or neither arm varies: the ratio is then unbounded.
+    Under any ratio the arms share their shape, so that the skewness of first - ratio x second is that of the difference.
     """
     _enough(first, second)
     if first.squared_error + second.squared_error == 0:
         return -math.inf, math.inf
-    c = student_critical_value(critical_value, welch_freedom(first, second))
-    low, high = fieller_interval(first.estimate, first.squared_error, second.estimate, second.squared_error, c)
+    below, above = critical_values_of(first, second, critical_value, skewness)
+    low, high = fieller_interval(
+        first.estimate, first.squared_error, second.estimate, second.squared_error, below, above
+    )
     return float(low), float(high)
 
 
 def fieller_interval(
-    first: ArrayLike, first_squared_error: ArrayLike, second: ArrayLike, second_squared_error: ArrayLike, c: ArrayLike
+    first: ArrayLike,
+    first_squared_error: ArrayLike,
+    second: ArrayLike,
+    second_squared_error: ArrayLike,
+    below: ArrayLike,
+    above: ArrayLike | None = None,
 ) -> tuple[FloatArray, FloatArray]:
-    """Fieller's interval elementwise: the ratios that a test of first - ratio x second at ``c`` does not reject."""
-    m1, v1, m0, v0, z = (
-        np.asarray(part, dtype=np.float64) for part in (first, first_squared_error, second, second_squared_error, c)
+    """Fieller's interval elementwise: the ratios that a test of first - ratio x second does not reject.
+
+    ``below`` is the critical value on the side of the lower bound, ``above`` on that of the upper; the same where left out.
+    """
+    m1, v1, m0, v0, c1, c2 = (
+        np.asarray(part, dtype=np.float64)
+        for part in (first, first_squared_error, second, second_squared_error, below, below if above is None else above)
     )
-    a = m0**2 - z**2 * v0
-    bounded = (a > 0) & (m0 > 0)
-    safe = np.where(bounded, a, 1.0)
-    half = m1 * m0
+    bounded = (m0**2 - np.maximum(c1**2, c2**2) * v0 > 0) & (m0 > 0)
+    low, high = (_fieller_bound(m1, v1, m0, v0, c, bounded) for c in (-c1, c2))
+    return np.where(bounded, low, -np.inf), np.where(bounded, high, np.inf)
+
+
+def _fieller_bound(
+    m1: FloatArray, v1: FloatArray, m0: FloatArray, v0: FloatArray, z: FloatArray, bounded: BoolArray
+) -> FloatArray:
+    """The ratio whose test has the value -z."""
+    safe = np.where(bounded, m0**2 - z**2 * v0, 1.0)
     # b² - 4ac over 4, written so that nothing large cancels: z² (v1 m0² + v0 m1² - z² v1 v0).
     root = z * np.sqrt(np.maximum(v1 * m0**2 + v0 * m1**2 - z**2 * v1 * v0, 0.0))
-    low, high = (half - root) / safe, (half + root) / safe
-    return np.where(bounded, low, -np.inf), np.where(bounded, high, np.inf)
+    return np.asarray((m1 * m0 + root) / safe)

@@ -131,6 +131,21 @@ def format_levels(values: Sequence[float | None], unit: str = "percent", currenc
     return [_written(value, scale, decimals, suffixes.get(unit, "").rstrip()) for value in values]
 
 
+def format_amount(value: float, unit: str = "number", currency: str = "") -> str:
+    """A level or a size of one: 50.13 EUR, 0.15 EUR."""
+    return format_levels([value], unit, currency)[0]
+
+
+def format_difference(value: float, unit: str = "number", currency: str = "") -> str:
+    """A difference of levels with its sign: +0.42 EUR, −3.1; "without limit", "not defined"."""
+    if math.isnan(value):
+        return "not defined"
+    if math.isinf(value):
+        return "without limit"
+    text = format_amount(abs(value), unit, currency)
+    return f"{'+' if value > 0 else MINUS if value < 0 else ''}{text}"
+
+
 def _rate_decimals(rates: Sequence[float]) -> int:
     """Those that show three figures of the smallest rate."""
     size = min((rate for rate in rates if rate > 0), default=1.0) * 100

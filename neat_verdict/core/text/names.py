@@ -7,11 +7,16 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True, slots=True)
 class Names:
-    """How the experiment speaks: the metric ("paid bookings"), the units ("visitors"), the variants, control first."""
+    """How the experiment speaks: the metric ("paid bookings"), the units ("visitors"), the variants, control first.
+
+    ``unit`` and ``currency`` are those that the metric's levels are written in.
+    """
 
     metric: str
     units: str
     variants: tuple[str, ...]
+    unit: str = "number"
+    currency: str = ""
 
     def variant(self, position: int) -> str:
         """A variant's name within a sentence: in quotes, for a name may be several words, or a plural; a mere letter bare."""

@@ -13,9 +13,12 @@ from neat_verdict.core.verdicts.reading import (
     Reading,
     compare_with_control,
     is_early,
+    minimum_met,
     reached_by,
     read_experiment,
+    shape_known,
 )
+from neat_verdict.core.verdicts.scale import LIFT, Scale
 from neat_verdict.core.verdicts.secondary import SecondaryEvidence, SecondaryMetric, read_secondary
 from neat_verdict.core.verdicts.segments import (
     Segment,
@@ -36,6 +39,7 @@ from neat_verdict.core.verdicts.sentences import Sentences, write_sentences
 from neat_verdict.core.verdicts.track_record import Forecasted, Outcome, TrackRecord, track_record
 
 __all__ = [
+    "LIFT",
     "VERDICTS",
     "Ahead",
     "CohortReading",
@@ -48,6 +52,7 @@ __all__ = [
     "Outcome",
     "Ranked",
     "Reading",
+    "Scale",
     "SecondaryEvidence",
     "SecondaryMetric",
     "Segment",
@@ -65,6 +70,7 @@ __all__ = [
     "impact",
     "is_early",
     "judge",
+    "minimum_met",
     "rank_arms",
     "reached_by",
     "read_cohorts",
@@ -75,6 +81,7 @@ __all__ = [
     "rule_from",
     "rule_in_words",
     "segment_effects",
+    "shape_known",
     "totals_of",
     "track_record",
     "what_would_change",

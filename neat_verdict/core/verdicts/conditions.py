@@ -5,12 +5,25 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
+from neat_verdict.core.periods import Period, skewness_of_pairs
 from neat_verdict.core.rule import DecisionRule
 from neat_verdict.core.soundness import SPLIT_ALARM, OverlapCheck, SplitCheck
 from neat_verdict.core.statistics import Arm, Comparison
-from neat_verdict.core.text.format import format_count, format_lift, format_pvalue, format_share, plural
+from neat_verdict.core.statistics.skewness import LIMIT
+from neat_verdict.core.text.format import (
+    format_count,
+    format_difference,
+    format_lift,
+    format_pvalue,
+    format_share,
+    plural,
+)
 from neat_verdict.core.text.statements import Condition, condition
 from neat_verdict.core.verdicts.judging import MetricReading
+from neat_verdict.core.verdicts.scale import LIFT as LIFT_SCALE
+from neat_verdict.core.verdicts.scale import Scale
+
+_SHOWN_FROM = 0.1  # of a skewness that moves an error rate by less nobody need be told
 
 
 def progress(arms: Sequence[Arm], rule: DecisionRule) -> float | None:
@@ -46,6 +59,17 @@ def minimum_conditions(
     return lines
 
 
+def shape_conditions(periods: Sequence[Period]) -> list[Condition]:
+    """Whether skewed values can be judged at these shares; left out of rates, of sums without a shape, and where it is small."""
+    pairs = ([period.pair(at, 0) for period in periods] for at in range(1, len(periods[0].arms)) if periods)
+    known = [one for one in map(skewness_of_pairs, pairs) if one is not None]
+    worst = max(known, key=lambda one: abs(one.of_difference), default=None)
+    if worst is None or abs(worst.of_difference) < _SHOWN_FROM:
+        return []
+    label, seen = "Skewness of the difference small enough to be corrected", f"{abs(worst.of_difference):.2g}"
+    return [condition("skewness", "minimum", label, worst.trusted, seen, f"at most {LIMIT}")]
+
+
 def soundness_conditions(split: SplitCheck, overlap: OverlapCheck | None, rule: DecisionRule) -> list[Condition]:
     """The split, and where days are known whether the variants ran as the design has it."""
     seen = f"p {format_pvalue(split.pvalue)}"
@@ -61,11 +85,32 @@ def soundness_conditions(split: SplitCheck, overlap: OverlapCheck | None, rule: 
     return lines
 
 
+def _by_difference(line: Condition, best: Comparison, rule: DecisionRule, scale: Scale) -> Condition:
+    """A condition of the lift as one of the difference, which decides; others as they are."""
+    if line.key != "clear":
+        return line
+    bound = best.difference.low if rule.sign > 0 else best.difference.high
+    required = "above 0" if rule.sign > 0 else "below 0"
+    if line.state == "unknown":
+        return replace(line, required=required)
+    label = line.label.replace("Interval", f"Interval of the {scale.noun}", 1)
+    met = bound * rule.sign > 0
+    return condition(line.key, line.subject, label, met, format_difference(bound), required)
+
+
 def effect_conditions(
-    best: Comparison | None, letter: str, rule: DecisionRule, others: Sequence[MetricReading], *, readable: bool
+    best: Comparison | None,
+    letter: str,
+    rule: DecisionRule,
+    others: Sequence[MetricReading],
+    *,
+    readable: bool,
+    scale: Scale = LIFT_SCALE,
 ) -> list[Condition]:
     """What the method asks of the best variant's effect, then each guardrail; unknown until readable."""
     lines = rule.method.effect_conditions(best, letter, rule, readable=readable)
+    if best is not None and scale.by_difference:
+        lines = [_by_difference(line, best, rule, scale) for line in lines]
     for rail in rule.guardrails:
         result = next((line for line in others if line.metric == rail.metric and line.letter == letter), None)
         required = f"no worse than {format_lift(-rail.margin)}"

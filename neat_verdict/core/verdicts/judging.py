@@ -17,6 +17,7 @@ from neat_verdict.core.text.statements import Condition
 from neat_verdict.core.variants import LETTERS
 from neat_verdict.core.verdicts.facts import NOBODY, Facts, Positions
 from neat_verdict.core.verdicts.kinds import VERDICTS, VerdictKind
+from neat_verdict.core.verdicts.scale import LIFT, Scale
 
 _IN_ORDER = tuple(VERDICTS.values())
 
@@ -95,13 +96,15 @@ def facts_of(
     last: bool,
     ended: bool,
     others: Sequence[MetricReading],
+    scale: Scale = LIFT,
 ) -> Facts:
     """The facts of one reading, as columns of length 1."""
-    turned = [comparison.lift.turned(rule.sign) for comparison in comparisons]
+    turned = [scale.effect(comparison).turned(rule.sign) for comparison in comparisons]
     shown = [
-        rule.method.clear_and_beaten(comparison, lift.low, lift.high)
-        for comparison, lift in zip(comparisons, turned, strict=True)
+        rule.method.clear_and_beaten(comparison, effect.low, effect.high)
+        for comparison, effect in zip(comparisons, turned, strict=True)
     ]
+    sizes = scale.size_known
     positions = range(1, len(comparisons) + 1)
 
     def column(values: Sequence[bool]) -> NDArray[np.bool_]:
@@ -119,8 +122,8 @@ def facts_of(
         ended=one(ended),
         clear=column([clear for clear, _ in shown]),
         beaten=column([beaten for _, beaten in shown]),
-        below_worthwhile=column([lift.high < rule.worthwhile_lift for lift in turned]),
-        above_harmful=column([lift.low > -rule.worthwhile_lift for lift in turned]),
+        below_worthwhile=column([sizes and effect.high < rule.worthwhile_lift for effect in turned]),
+        above_harmful=column([sizes and effect.low > -rule.worthwhile_lift for effect in turned]),
         gains=np.array(gains, dtype=np.float64).reshape(-1, 1),
         harmed=column([any(line.lost for line in others if line.variant == at) for at in positions]),
         unproven=column([any(not line.kept for line in others if line.variant == at) for at in positions]),
@@ -137,6 +140,7 @@ def judge(
     ended: bool = False,
     others: Sequence[MetricReading] = (),
     separable: Callable[[int, int, float], bool] | None = None,
+    scale: Scale = LIFT,
 ) -> Verdict:
     """Give the verdict of one reading.
 
@@ -144,10 +148,10 @@ def judge(
     puts them in order; ``conditions`` are those of minimum and soundness; ``last`` says that the rule reads no more after this,
     ``ended`` that no more data will come; ``others`` are the readings of secondary metrics and guardrails. A guardrail of the
     rule without a reading has not been shown to be kept. ``separable`` says whether two arms (by position) differ significantly
-    at a critical value.
+    at a critical value; ``scale`` is what effects are judged on.
     """
     read = (*others, *_unread(rule, len(comparisons), others))
-    facts = facts_of(comparisons, conditions, rule, gains=gains, last=last, ended=ended, others=read)
+    facts = facts_of(comparisons, conditions, rule, gains=gains, last=last, ended=ended, others=read, scale=scale)
     given, variants = give_verdicts(facts)
     kind, variant = _IN_ORDER[int(given[0])], int(variants[0])
     position = None if variant == NOBODY else variant

@@ -12,16 +12,18 @@ from neat_verdict.core.methods import Reached
 from neat_verdict.core.periods import Period, compare_pairs
 from neat_verdict.core.rule import DecisionRule
 from neat_verdict.core.soundness import OverlapCheck, SplitCheck
-from neat_verdict.core.statistics import Arm, Comparison, comparable
+from neat_verdict.core.statistics import Arm, Comparison, Interval, comparable
 from neat_verdict.core.text.statements import Condition
 from neat_verdict.core.variants import LETTERS, MAX_VARIANTS
 from neat_verdict.core.verdicts.conditions import (
     effect_conditions,
     minimum_conditions,
     progress,
+    shape_conditions,
     soundness_conditions,
 )
 from neat_verdict.core.verdicts.judging import MetricReading, Verdict, judge
+from neat_verdict.core.verdicts.scale import LIFT, Scale, scale_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,7 +38,8 @@ class Looks:
 class Reading:
     """What can be said now. ``own_intervals`` are each arm's level on its own, at the rule's confidence (Wilson's for rates).
 
-    ``periods`` are what the comparisons were made of; ``summary`` is what the design says beside them.
+    ``periods`` are what the comparisons were made of; ``summary`` is what the design says beside them;
+    ``scale`` is what the verdict stands on.
     """
 
     arms: tuple[Arm, ...]
@@ -51,11 +54,21 @@ class Reading:
     reached: Reached
     periods: tuple[Period, ...]
     summary: Summary | None = None
+    scale: Scale = LIFT
 
     @property
     def best(self) -> Comparison | None:
         """The comparison of the variant that the verdict speaks of, the first where it names none."""
         return self.comparisons[(self.verdict.variant or 1) - 1] if self.comparisons else None
+
+    def effect(self, position: int) -> Interval:
+        """The interval by which a variant, by position, is judged."""
+        return self.scale.effect(self.comparisons[position - 1])
+
+    @property
+    def effects(self) -> tuple[Interval, ...]:
+        """Those of all variants, in order."""
+        return tuple(map(self.scale.effect, self.comparisons))
 
     def series(self, rule: DecisionRule, arms_by_day: Sequence[Sequence[Arm]]) -> tuple[Series, ...]:
         """Lift of each variant as data came in, at the reading's own critical values; empty with nothing to compare."""
@@ -120,6 +133,7 @@ def read_experiment(
     overlap = rule.design.check_overlap(strata, units_by_day)
     conditions = [
         *minimum_conditions(arms, days, rule, len(looks.information) if looks else 0),
+        *(shape_conditions(strata) if comparisons else ()),
         *rule.design.conditions(summary, rule),
         *soundness_conditions(split, overlap, rule),
     ]
@@ -129,13 +143,24 @@ def read_experiment(
         return result is not None and result.separate
 
     gains = rule.design.gains(comparisons, summary, rule)
+    scale = scale_of(comparisons, rule.planned_level)
+    comparisons = tuple(map(scale.judged, comparisons))
     verdict = judge(
-        comparisons, conditions, rule, last=last, ended=ended, others=others, separable=separable, gains=gains
+        comparisons,
+        conditions,
+        rule,
+        last=last,
+        ended=ended,
+        others=others,
+        separable=separable,
+        gains=gains,
+        scale=scale,
     )
     best = 1 + max(range(len(gains)), key=gains.__getitem__) if gains else None
     readable = verdict.name != "unsound" and all(line.state == "met" for line in conditions)
     letter = LETTERS[best or 1]
-    conditions += effect_conditions(comparisons[best - 1] if best else None, letter, rule, others, readable=readable)
+    spoken = comparisons[best - 1] if best else None
+    conditions += effect_conditions(spoken, letter, rule, others, readable=readable, scale=scale)
     return Reading(
         arms=tuple(arms),
         own_intervals=tuple(arm.interval(rule.confidence) for arm in arms),
@@ -149,6 +174,7 @@ def read_experiment(
         reached=reached,
         periods=strata,
         summary=summary,
+        scale=scale,
     )
 
 
@@ -160,8 +186,18 @@ def reached_by(arms: Sequence[Arm], rule: DecisionRule, looks: Looks | None = No
 
 def is_early(arms: Sequence[Arm], days: int, rule: DecisionRule, looks: Looks | None = None) -> bool:
     """Whether the rule may not be read yet: something of its minimum is not met."""
+    return not minimum_met(arms, days, rule, looks) or not shape_known(arms)
+
+
+def minimum_met(arms: Sequence[Arm], days: int, rule: DecisionRule, looks: Looks | None = None) -> bool:
+    """Whether all that only grows is in: days, data, conversions."""
     lines = minimum_conditions(arms, days, rule, len(looks.information) if looks else 0)
-    return any(line.state != "met" for line in lines)
+    return all(line.state == "met" for line in lines)
+
+
+def shape_known(arms: Sequence[Arm]) -> bool:
+    """Whether the values are not too skewed to be judged."""
+    return all(line.state == "met" for line in shape_conditions([Period(tuple(arms), (1.0,) * len(arms))]))
 
 
 def compare_with_control(periods: Sequence[Period], rule: DecisionRule, reached: Reached) -> tuple[Comparison, ...]:

@@ -22,13 +22,15 @@ from neat_verdict.core.statistics import (
     two_sided_pvalue,
 )
 from neat_verdict.core.verdicts.judging import MetricReading
+from neat_verdict.core.verdicts.scale import Scale, scale_of
 
 
 @dataclass(frozen=True, slots=True)
 class SecondaryMetric:
     """A metric beside the one that decides: ``arms`` with control first, of one kind; ``margin`` for a guardrail.
 
-    ``periods`` are its units by stretches of equal shares; all of them together where left out.
+    ``periods`` are its units by stretches of equal shares, all of them together where left out; ``level`` is control's that was
+    planned with, where it is known.
     """
 
     name: str
@@ -37,6 +39,7 @@ class SecondaryMetric:
     good_direction: Direction = "up"
     margin: float = 0.0
     periods: tuple[Period, ...] = ()
+    level: float | None = None
 
     @property
     def sign(self) -> int:
@@ -68,12 +71,21 @@ class SecondaryEvidence:
     metric: SecondaryMetric
     comparisons: tuple[Comparison, ...]
 
+    @property
+    def scale(self) -> Scale:
+        """What its effects are judged on."""
+        return scale_of(self.comparisons, self.metric.level)
+
     def readings(self) -> list[MetricReading]:
         """As the verdict takes them: intervals turned so that positive is good."""
         result = []
         for variant, comparison in enumerate(self.comparisons, start=1):
-            lift = comparison.lift.turned(self.metric.sign)
-            low, high = (-math.inf, math.inf) if math.isnan(lift.low) else (lift.low, lift.high)
+            effect = self.scale.effect(comparison).turned(self.metric.sign)
+            # What is not known, or too skewed to be judged, shows nothing either way.
+            skewed = comparison.skewness is not None and not comparison.skewness.trusted
+            sized = self.metric.role == "secondary" or self.scale.size_known
+            unknown = skewed or not sized or math.isnan(effect.low)
+            low, high = (-math.inf, math.inf) if unknown else (effect.low, effect.high)
             result.append(MetricReading(self.metric.name, self.metric.role, variant, low, high, self.metric.margin))
         return result
 

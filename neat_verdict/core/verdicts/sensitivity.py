@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from neat_verdict.core.methods import Reached
 from neat_verdict.core.statistics import Comparison, Rate, conditional_power
-from neat_verdict.core.text.format import format_count, format_percent, format_share
+from neat_verdict.core.text.format import format_count, format_share
 from neat_verdict.core.text.names import Names
 
 if TYPE_CHECKING:
@@ -103,14 +103,17 @@ def conversions_it_hangs_on(variant: Rate, control: Rate, critical_value: float)
     return high
 
 
-def more_data(reading: Reading, rule: DecisionRule, best: Comparison) -> tuple[str, ...]:
-    """For what is open: how much more data would bring the interval down to the worthwhile lift."""
-    width = (best.lift.high - best.lift.low) / 2
+def more_data(reading: Reading, rule: DecisionRule, position: int, names: Names) -> tuple[str, ...]:
+    """For what is open: how much more data would bring a variant's interval down to the worthwhile lift."""
+    scale, effect = reading.scale, reading.effect(position)
+    width = (effect.high - effect.low) / 2
     if not math.isfinite(width):
-        return ("The lift has no limit yet: control’s level is not clear of zero, or nothing varies.",)
+        return (f"The {scale.noun} has no limit yet: too few converted, or nothing varies.",)
+    if not scale.size_known:
+        return ("What difference is worthwhile is not known: there was no planned level to hold it against.",)
     if width <= rule.worthwhile_lift:
         borders = (-rule.worthwhile_lift, 0.0, rule.worthwhile_lift)
-        if not any(best.lift.low < border < best.lift.high for border in borders):
+        if not any(effect.low < border < effect.high for border in borders):
             return (
                 "The interval is clear of what is worth acting on; what is missing are the conditions not yet met.",
             )
@@ -118,7 +121,7 @@ def more_data(reading: Reading, rule: DecisionRule, best: Comparison) -> tuple[s
     times = (width / rule.worthwhile_lift) ** 2
     units = sum(arm.units for arm in reading.arms)
     return (
-        f"An interval as narrow as ±{format_percent(rule.worthwhile_lift)} needs about {_times(times)} times the data, "
+        f"An interval as narrow as ±{scale.size_words(rule.worthwhile_lift, names)} needs about {_times(times)} times the data, "
         f"{format_count(float(f'{units * times:.2g}'))} units in all.",
     )
 

@@ -6,8 +6,11 @@ import math
 from dataclasses import dataclass
 
 from neat_verdict.core.rule import DecisionRule
+from neat_verdict.core.statistics import Arm
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.verdicts.reading import Reading
+
+_EVEN = 1.1
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,10 +42,29 @@ def _warnings(reading: Reading, rule: DecisionRule) -> tuple[str, ...]:
         lines.append(
             "Fewer than 5 conversions would be expected in one variant: the interval is rough, and an exact p stands beside it."
         )
-    if any(math.isinf(comparison.lift.high) for comparison in reading.comparisons):
-        none = reading.arms[0].converts and not reading.arms[0].total
-        why = "Control has no conversions yet" if none else "Control’s level is not clear of zero yet"
-        lines.append(f"{why}, so the lift has no upper limit; read the difference in points.")
+    if reading.scale.by_difference:
+        unknown = (
+            ""
+            if reading.scale.size_known
+            else " What difference is worthwhile is not known: no level was planned with."
+        )
+        lines.append(
+            f"Control’s level is not clear of zero, so a lift over it says nothing: the difference decides, in the metric’s "
+            f"unit.{unknown}"
+        )
+    elif any(math.isinf(comparison.lift.high) for comparison in reading.comparisons):
+        lines.append("Control has no conversions yet, so the lift has no upper limit; read the difference in points.")
+    if any(one.skewness is None and uneven(one.variant, one.reference) for one in reading.comparisons):
+        lines.append(
+            "The sums came in without those of third order, so how skewed the values are is not known: at shares this uneven the "
+            "interval may lie to one side."
+        )
     if not kind.settled and reading.comparisons and not rule.method.holds_at_any_time:
         lines.append("Reading the lift before the end and stopping at a good number finds winners that are none.")
     return tuple(lines)
+
+
+def uneven(variant: Arm, reference: Arm) -> bool:
+    """Whether two arms whose values may be skewed differ in size by so much that it matters."""
+    small, large = sorted((variant.units, reference.units))
+    return not variant.converts and large > _EVEN * small

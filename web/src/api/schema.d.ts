@@ -2024,7 +2024,8 @@ export interface components {
         };
         /**
          * ComparisonOut
-         * @description ``superiority`` and ``expected_loss`` are there under a posterior rule.
+         * @description ``effect`` is what is judged and shown: the lift, or on the scale of differences the difference, placed as a part of the
+         *     level planned with and written in the metric's unit. Under a posterior rule there are ``superiority`` and ``expected_loss``.
          */
         ComparisonOut: {
             /** Adjusted Pvalue */
@@ -2032,6 +2033,7 @@ export interface components {
             /** Critical Value */
             critical_value: number;
             difference: components["schemas"]["IntervalOut"];
+            effect: components["schemas"]["IntervalOut"];
             effect_per_month: components["schemas"]["IntervalOut"] | null;
             /** Exact Pvalue */
             exact_pvalue: number | null;
@@ -3864,8 +3866,9 @@ export interface components {
         };
         /**
          * ReadingOut
-         * @description ``verdict`` is the name of one of the vocabulary's verdicts; ``readable`` says that lifts are for use;
-         *     ``summary`` is what the ``design`` reports in addition to its comparisons.
+         * @description ``verdict`` is the name of one of the vocabulary's verdicts; ``readable`` says that lifts are for use; ``scale`` is what
+         *     effects are judged on, ``scale_unit`` what 1 of a difference placed on it is in the metric's unit; ``summary`` is what the
+         *     ``design`` reports in addition to its comparisons.
          */
         ReadingOut: {
             /** Adjusted By Days */
@@ -3961,6 +3964,17 @@ export interface components {
             readable: boolean;
             /** Rule In Words */
             rule_in_words: string;
+            /**
+             * Scale
+             * @default lift
+             * @enum {string}
+             */
+            scale: "lift" | "difference";
+            /**
+             * Scale Unit
+             * @default 1
+             */
+            scale_unit: number;
             /**
              * Secondary
              * @default []
@@ -4279,6 +4293,7 @@ export interface components {
             /** Critical Value */
             critical_value?: number | null;
             difference?: components["schemas"]["IntervalOut"] | null;
+            effect: components["schemas"]["IntervalOut"];
             effect_per_month?: components["schemas"]["IntervalOut"] | null;
             /** Kept */
             kept: boolean;

@@ -90,14 +90,25 @@ function End({ x, y, cut, open, direction, colour }: EndProps) {
   return <line x1={x} x2={x} y1={y - 5} y2={y + 5} stroke={colour} strokeWidth={1.8} />;
 }
 
+interface StripAxisProps {
+  axis: Axis;
+  width: number;
+  /** How a tick is written; as a lift where left out. */
+  written?: (tick: number) => string;
+}
+
+function liftTick(tick: number): string {
+  return tick === 0 ? "0%" : `${tick > 0 ? "+" : "\u2212"}${Number((Math.abs(tick) * 100).toFixed(1))}%`;
+}
+
 /** Labels of the axis that all strips of a view share; stands once above them. */
-export function StripAxis({ axis, width }: { axis: Axis; width: number }) {
+export function StripAxis({ axis, width, written = liftTick }: StripAxisProps) {
   const x = stripScale(axis, width);
   return (
     <svg width={width} height={14} aria-hidden className="block overflow-visible">
       {axis.ticks.map((tick) => (
         <text key={tick} x={x(tick)} y={11} textAnchor="middle" fontSize={11} fill="var(--color-neutral)">
-          {tick === 0 ? "0%" : `${tick > 0 ? "+" : "\u2212"}${Number((Math.abs(tick) * 100).toFixed(1))}%`}
+          {written(tick)}
         </text>
       ))}
     </svg>

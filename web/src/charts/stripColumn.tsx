@@ -7,12 +7,17 @@ import { IntervalStrip, StripAxis } from "./IntervalStrip";
 type Strip = Omit<ComponentProps<typeof IntervalStrip>, "axis" | "width">;
 
 /** The column of a table in which lifts are drawn on one axis; null for a row that has none, no axis for a table of such rows. */
-export function stripColumn<Row>(axis: Axis | null, width: number, strip: (row: Row) => Strip | null): Column<Row> {
+export function stripColumn<Row>(
+  axis: Axis | null,
+  width: number,
+  strip: (row: Row) => Strip | null,
+  written?: (tick: number) => string,
+): Column<Row> {
   return {
     name: "Lift, drawn",
     head: (
       <>
-        {axis && <StripAxis axis={axis} width={width} />}
+        {axis && <StripAxis axis={axis} width={width} {...(written && { written })} />}
         <span className="sr-only">Lift, drawn</span>
       </>
     ),

@@ -3,7 +3,7 @@ import type { DocketRow } from "../api/client";
 import { IntervalStrip } from "../charts/IntervalStrip";
 import { verdictNamed } from "../api/vocabulary";
 import type { Axis } from "../lib/axis";
-import { plural, signed } from "../lib/format";
+import { bounds, plural } from "../lib/format";
 import { STATES, TONE_CLASS } from "../lib/words";
 
 export const STRIP_WIDTH = 220;
@@ -37,7 +37,7 @@ export function Row({ row, axis }: { row: DocketRow; axis: Axis }) {
               worthwhile={row.worthwhile_lift}
               axis={axis}
               width={STRIP_WIDTH}
-              sentence={`Lift ${row.lift.estimate_text}, ${signed(row.lift.low)} to ${signed(row.lift.high)}`}
+              sentence={`${row.lift.estimate_text}, ${bounds(row.lift)}`}
             />
           )}
         </span>

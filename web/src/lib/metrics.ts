@@ -54,3 +54,14 @@ export function figuresOf(metric: Figured, levels: (number | null)[]): Figures {
     full: (value) => `${level(value)}${unit ? ` ${unit}` : ""}`,
   };
 }
+
+/** How the ticks of an axis of effects are written: as lifts, or on the scale of differences in the metric's unit. */
+export function tickOf(reading: Reading): ((tick: number) => string) | undefined {
+  if (reading.scale !== "difference") return undefined;
+  const figures = figuresOf(
+    reading,
+    reading.arms.map((arm) => arm.rate.estimate),
+  );
+  return (tick) =>
+    `${tick > 0 ? "+" : tick < 0 ? "\u2212" : ""}${figures.level(Math.abs(tick) * (reading.scale_unit ?? 1))}`;
+}

@@ -3,6 +3,7 @@ import { IntervalStrip, StripAxis } from "../charts/IntervalStrip";
 import { verdictNamed } from "../api/vocabulary";
 import { sharedAxis } from "../lib/axis";
 import { percentText } from "../lib/format";
+import { tickOf } from "../lib/metrics";
 import { useWidth } from "../lib/useWidth";
 import { Headline } from "../parts/Headline";
 import { Letter } from "../parts/Letter";
@@ -80,23 +81,24 @@ export function ReportSheet({ report }: { report: Report }) {
 function Picture({ comparisons, report }: { comparisons: Comparison[]; report: Report }) {
   const { worthwhile_lift: worthwhile } = report.reading;
   const axis = sharedAxis(
-    comparisons.map((c) => c.lift),
+    comparisons.map((c) => c.effect),
     worthwhile,
     5,
   );
+  const tick = tickOf(report.reading);
   const [holder, width] = useWidth(720);
   // Before it is laid out there is no width.
   const room = Math.max(width - (comparisons.length > 1 ? 28 : 0), 40);
   return (
     <div ref={holder} className="mt-4">
       <div className={comparisons.length > 1 ? "pl-7" : ""}>
-        <StripAxis axis={axis} width={room} />
+        <StripAxis axis={axis} width={room} {...(tick && { written: tick })} />
       </div>
       {comparisons.map((comparison) => (
         <div key={comparison.letter} className="mt-1 flex items-center gap-2">
           {comparisons.length > 1 && <Letter letter={comparison.letter} />}
           <IntervalStrip
-            lift={comparison.lift}
+            lift={comparison.effect}
             tone={comparison.tone}
             worthwhile={worthwhile}
             axis={axis}

@@ -94,7 +94,7 @@ function summarise(
     evidence: {
       line:
         best && !unsound
-          ? `${best.lift.estimate_text} (${bounds(best.lift)})`
+          ? `${best.effect.estimate_text} (${bounds(best.effect)})`
           : units
             ? "Not to be read"
             : "Nothing to read yet",

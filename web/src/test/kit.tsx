@@ -176,9 +176,11 @@ export function interval(low: number | null, estimate: number | null, high: numb
 }
 
 export function comparison(changes: Partial<Comparison> = {}): Comparison {
+  const lift = changes.lift ?? interval(0.031, 0.084, 0.139);
   return {
     letter: "B",
-    lift: interval(0.031, 0.084, 0.139),
+    effect: lift,
+    lift,
     difference: interval(0.0016, 0.0043, 0.007),
     statistic: 3.1,
     pvalue: 0.0018,
@@ -195,9 +197,11 @@ export function comparison(changes: Partial<Comparison> = {}): Comparison {
 type SideComparison = Reading["secondary"][number]["comparisons"][number];
 
 export function sideComparison(changes: Partial<SideComparison> = {}): SideComparison {
+  const lift = changes.lift ?? interval(-0.02, 0.03, 0.08);
   return {
     letter: "B",
-    lift: interval(-0.02, 0.03, 0.08),
+    effect: lift,
+    lift,
     difference: interval(-0.001, 0.001, 0.003),
     effect_per_month: null,
     statistic: 1,
@@ -274,6 +278,8 @@ export function reading(changes: Partial<Reading> = {}): Reading {
     currency: "",
     secondary: [],
     read_on: null,
+    scale: "lift",
+    scale_unit: 1,
     next_look: null,
     ranking: [],
     would_change: [],

@@ -7,7 +7,8 @@ from datetime import date
 from typing import Any
 
 import numpy as np
-from django.db.models import QuerySet, Sum
+from django.db.models import Case, Count, QuerySet, Sum, When
+from django.db.models.lookups import Exact
 
 from neat_verdict.app.analysis.analysis import Analysis
 from neat_verdict.app.analysis.figures import counts_text, interval, number
@@ -17,6 +18,7 @@ from neat_verdict.app.analysis.schemas import IntervalOut, SegmentOut, SegmentSe
 from neat_verdict.app.experiments.models import ExperimentMetric, Tally
 from neat_verdict.app.experiments.queries import workspace
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.metrics import THIRD_ORDER
 from neat_verdict.core.periods import Pair, compare_pairs
 from neat_verdict.core.statistics import Comparison, comparable, two_sided_critical_value
 from neat_verdict.core.variants import LETTERS
@@ -119,7 +121,7 @@ def strata_of(analysis: Analysis, use: ExperimentMetric, by: str, position: int)
     if analysis.periods:
         rows = tallies.values_list("segment", "variant__position", "day", *tallying.columns)
     else:  # the database adds the days up, which spares reading each
-        sums = {f"sum_{column}": Sum(column) for column in tallying.columns}
+        sums = {f"sum_{column}": _sum(column) for column in tallying.columns}
         added = tallies.order_by().values("segment", "variant__position").annotate(**sums)
         rows = ((segment, at, date.min, *values) for segment, at, *values in added.values_list(
             "segment", "variant__position", *sums
@@ -128,12 +130,17 @@ def strata_of(analysis: Analysis, use: ExperimentMetric, by: str, position: int)
     for segment, at, day, *values in rows:
         if _is_of(segment, by):
             place = result.setdefault(segment, {}).setdefault(day, np.zeros((len(tallying.columns), 2)))
-            place[:, int(at > 0)] += values
+            place[:, int(at > 0)] += np.array(values, dtype=np.float64)
     strata = {}
     for segment, by_day in result.items():
         arms = tallying.arms_along(np.stack([by_day[day] for day in sorted(by_day)], axis=1))
         strata[segment] = [Pair(variant, control) for control, variant in arms]
     return strata
+
+
+def _sum(column: str) -> Case | Sum:
+    """The sum of a column; null where any of it is not known, which SQL's own would leave out."""
+    return Case(When(Exact(Count(column), Count("pk")), then=Sum(column))) if column in THIRD_ORDER else Sum(column)
 
 
 def _tallies(

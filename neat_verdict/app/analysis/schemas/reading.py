@@ -12,6 +12,7 @@ from neat_verdict.app.analysis.schemas.intervals import IntervalOut
 
 Tone = Literal["ahead", "behind", "open"]
 Kind = Literal["rate", "mean", "ratio"]  # of a level
+ScaleName = Literal["lift", "difference"]
 
 
 class ArmOut(Schema):
@@ -27,9 +28,12 @@ class ArmOut(Schema):
 
 
 class ComparisonOut(Schema):
-    """``superiority`` and ``expected_loss`` are there under a posterior rule."""
+    """``effect`` is what is judged and shown: the lift, or on the scale of differences the difference, placed as a part of the
+    level planned with and written in the metric's unit. Under a posterior rule there are ``superiority`` and ``expected_loss``.
+    """
 
     letter: str
+    effect: IntervalOut
     lift: IntervalOut
     difference: IntervalOut
     statistic: float
@@ -78,6 +82,7 @@ class SecondaryComparisonOut(Schema):
     """
 
     letter: str
+    effect: IntervalOut
     lift: IntervalOut
     pvalue: float
     tone: Tone
@@ -128,8 +133,9 @@ DesignSummaryOut = AdaptiveOut
 
 
 class ReadingOut(Schema):
-    """``verdict`` is the name of one of the vocabulary's verdicts; ``readable`` says that lifts are for use;
-    ``summary`` is what the ``design`` reports in addition to its comparisons."""
+    """``verdict`` is the name of one of the vocabulary's verdicts; ``readable`` says that lifts are for use; ``scale`` is what
+    effects are judged on, ``scale_unit`` what 1 of a difference placed on it is in the metric's unit; ``summary`` is what the
+    ``design`` reports in addition to its comparisons."""
 
     verdict: str
     readable: bool
@@ -174,3 +180,5 @@ class ReadingOut(Schema):
     summary: DesignSummaryOut | None = None
     adjusted_by_days: int | None = None
     variance_removed: float | None = None
+    scale: ScaleName = "lift"
+    scale_unit: float = 1.0

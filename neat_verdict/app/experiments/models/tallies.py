@@ -15,9 +15,12 @@ class Tally(models.Model):
     ``total`` is the number of conversions of a rate, the sum of a mean, the numerator of a ratio; ``second_total`` the
     denominator of a ratio, or the sum of what units of a mean came to before their first exposure; ``steps`` the units that
     reached each step, ``capped`` those that reached the metric's cap (null where that was not counted).
+    ``cubes``, ``squares_cross``, ``cross_squares`` and ``second_cubes`` are the sums of third order of both values y and x: y³,
+    y²x, yx² and x³, null where they are not known.
     ``segment`` is empty for everybody, otherwise what the units had in common at first exposure ("device=phone").
-    ``exact`` holds the sums of tallies made of events as whole numbers, in millionths (squares in millionths
-    of millionths), so that adding and taking away leaves no trace; it is null for sums that came in as such.
+    ``exact`` holds the sums of tallies made of events as whole numbers, in millionths (squares in millionths of millionths, cubes
+    in millionths of those), so that adding and taking away leaves no trace; it is null for sums that came in as such, and of sums
+    of third order where the rest was counted before they were kept.
     """
 
     variant = models.ForeignKey(Variant, on_delete=models.CASCADE, related_name="tallies")
@@ -31,6 +34,10 @@ class Tally(models.Model):
     second_total = models.FloatField(null=True)
     second_squares = models.FloatField(null=True)
     cross = models.FloatField(null=True)
+    cubes = models.FloatField(null=True)
+    squares_cross = models.FloatField(null=True)
+    cross_squares = models.FloatField(null=True)
+    second_cubes = models.FloatField(null=True)
     steps = models.JSONField(null=True)
     capped = models.PositiveBigIntegerField(null=True)
     exact = models.JSONField(null=True)

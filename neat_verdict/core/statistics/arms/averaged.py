@@ -9,10 +9,11 @@ from __future__ import annotations
 
 import math
 from abc import abstractmethod
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Self
 
 import numpy as np
+from scipy import special
 
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.numeric import FloatArray
@@ -22,12 +23,18 @@ from neat_verdict.core.statistics.dunnett import two_sided_critical_value
 from neat_verdict.core.statistics.interval import Interval
 from neat_verdict.core.statistics.meta_analysis import Effect, pool
 from neat_verdict.core.statistics.posterior import (
+    LEAST_LEVEL,
     Posterior,
     normal_best_chances,
     normal_expected_loss,
-    normal_superiority,
 )
 from neat_verdict.core.statistics.score import two_sided_pvalue
+from neat_verdict.core.statistics.skewness import (
+    pooled_skewness,
+    skewness_of,
+    with_skewness,
+    without_skewness,
+)
 from neat_verdict.core.statistics.welch import (
     difference_of_means,
     fieller_interval,
@@ -38,15 +45,22 @@ from neat_verdict.core.statistics.welch import (
 )
 
 _SLACK = 1e-9  # relative: sums that were added up elsewhere may be off in their last digits
-TEST = "t = (m₁ − m₀) / √(v₁ + v₀), f = (v₁ + v₀)² / (v₁²/(n₁ − 1) + v₀²/(n₀ − 1));  p = 2(1 − F(|t|; f)), F Student’s"
-LIFT = (
-    "lift = m₁/m₀ − 1;  bounds: (m₁m₀ ± c√(v₁m₀² + v₀m₁² − c²v₁v₀)) / (m₀² − c²v₀) − 1, c the value of Student’s t with the "
-    "tail of the critical value"
+TEST = (
+    "t = (m₁ − m₀) / √(v₁ + v₀);  T = t + at²/3 + a²t³/27 + a/6, a the skewness of t: that of a unit’s value times "
+    "(1/n₁² − 1/n₀²)/(1/n₁ + 1/n₀)^1.5, 0 where third moments were not kept;  "
+    "f = (v₁ + v₀)² / (v₁²/(n₁ − 1) + v₀²/(n₀ − 1));  p = 2(1 − F(|T|; f)), F Student’s"
 )
-DIFFERENCE = "m₁ − m₀ ± c√(v₁ + v₀), c the value of Student’s t with the tail of the critical value"
+LIFT = (
+    "lift = m₁/m₀ − 1;  bounds: (m₁m₀ ± c√(v₁m₀² + v₀m₁² − c²v₁v₀)) / (m₀² − c²v₀) − 1, c on each side the t whose T is the "
+    "value of Student’s t with the tail of the critical value"
+)
+DIFFERENCE = "m₁ − m₀ ± c√(v₁ + v₀), c on each side the t whose T is the value of Student’s t with the tail of the critical value"
 WITHIN = "y = ln(m₁/m₀), v its variance;  ln R = Σ(y/v)/Σ(1/v), its variance 1/Σ(1/v)"
 WITHIN_SOURCE = "inverse variance: Cochran (1954), Biometrics 10, 101–129"
-WELCH = "Welch (1947), Biometrika 34, 28–35"
+WELCH = (
+    "Welch (1947), Biometrika 34, 28–35; skewness: Johnson (1978), J. Am. Stat. Assoc. 73, 536–544; Hall (1992), J. R. Stat. "
+    "Soc. B 54, 221–228"
+)
 FIELLER = "Fieller (1954), J. R. Stat. Soc. B 16, 175–185"
 STUDENT = "Student (1908), Biometrika 6, 1–25"
 
@@ -79,6 +93,16 @@ def check_product(field: str, product: float, squares: float, other_squares: flo
         raise InputError(field, product, f"must lie within ±√(squares × squares) ({most:.6g})")
 
 
+def check_cubes(sums: Mapping[str, float | None]) -> None:
+    """Raise InputError for third-order sums that are not finite, or of which some are known and some are not."""
+    for field, value in sums.items():
+        if value is not None:
+            check_finite(field, value)
+    missing = [field for field, value in sums.items() if value is None]
+    if missing and len(missing) < len(sums):
+        raise InputError(missing[0], "missing", "must be given together with the other sums of third order")
+
+
 class Averaged(Arm):
     """An arm whose level is estimated with a variance."""
 
@@ -106,7 +130,12 @@ class Averaged(Arm):
 
     @classmethod
     def statistic(cls, first: Self, second: Self) -> float:
-        return welch_statistic(first, second)
+        return welch_statistic(first, second, _of_difference(first, second))
+
+    @classmethod
+    @abstractmethod
+    def deviations_of(cls, sums: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """Sums of squared and cubed deviations from the level, of sums (last axis), elementwise; nan where not known."""
 
     @classmethod
     def compare(cls, pairs: Sequence[tuple[Self, Self]], critical_values: Sequence[float]) -> list[Comparison]:
@@ -114,9 +143,11 @@ class Averaged(Arm):
 
     @classmethod
     def _compare_two(cls, variant: Self, reference: Self, critical_value: float) -> Comparison:
-        statistic = welch_statistic(variant, reference)
-        low, high = difference_of_means(variant, reference, critical_value)
-        below, above = ratio_of_means(variant, reference, critical_value)
+        skewness = skewness_of([(1.0, variant, reference)])
+        a = skewness.of_difference if skewness else 0.0
+        statistic = welch_statistic(variant, reference, a)
+        low, high = difference_of_means(variant, reference, critical_value, a)
+        below, above = ratio_of_means(variant, reference, critical_value, a)
         lift = variant.estimate / reference.estimate - 1 if reference.estimate > 0 else math.nan
         pvalue = float(two_sided_pvalue(statistic))
         return Comparison(
@@ -130,6 +161,7 @@ class Averaged(Arm):
             adjusted_pvalue=pvalue,
             exact_pvalue=None,
             smallest_expected_count=math.inf,
+            skewness=skewness,
         )
 
     @classmethod
@@ -137,10 +169,18 @@ class Averaged(Arm):
         first, second = comparison.variant, comparison.reference
         error = math.sqrt(first.squared_error + second.squared_error)
         t = (first.estimate - second.estimate) / error if error else 0.0
-        return (
+        steps = [
             ("m₀", second.estimate), ("m₁", first.estimate), ("v₀", second.squared_error), ("v₁", first.squared_error),
-            ("t", t), ("f", welch_freedom(first, second)), ("z with the same tail", comparison.statistic),
-        )  # fmt: skip
+            ("t", t),
+        ]  # fmt: skip
+        if comparison.skewness is not None:
+            a = comparison.skewness.of_difference
+            steps += [
+                ("skewness of a unit’s value", comparison.skewness.of_values),
+                ("rule of thumb, units a variant", comparison.skewness.thumb_units),
+                ("a", a), ("T", float(without_skewness(t, a))),
+            ]  # fmt: skip
+        return (*steps, ("f", welch_freedom(first, second)), ("z with the same tail", comparison.statistic))
 
     @classmethod
     @abstractmethod
@@ -155,7 +195,9 @@ class Averaged(Arm):
             level, error = cls.levels(sums)
             m0, v0, m1, v1 = level[..., :1], error[..., :1], level[..., 1:], error[..., 1:]
             usable = np.isfinite(v0) & np.isfinite(v1) & (units[..., :1] > 1) & (m0 > 0) & (v0 + v1 > 0)
-            low, high = fieller_interval(m1, v1, m0, v0, critical_value)
+            a = _along(cls.deviations_of(sums), units)
+            below, above = with_skewness(critical_value, a), -with_skewness(-critical_value, a)
+            low, high = fieller_interval(m1, v1, m0, v0, below, above)
             result = [np.where(usable, part, np.nan) for part in (m1 / m0 - 1, low - 1, high - 1)]
         return result[0], result[1], result[2]
 
@@ -171,12 +213,14 @@ class Averaged(Arm):
         return None if result is None else (result.effect, result.squared_error)
 
     def posterior_against(self, control: Self, confidence: float, sign: int, tested: Comparison) -> Posterior:
-        """Normal, with a flat prior and the variance taken as known; the credible interval of the lift is Fieller's."""
+        """Normal, with a flat prior, the variance taken as known and the skewness taken out; the credible interval of the lift
+        is Fieller's."""
         error = math.sqrt(self.squared_error + control.squared_error)
         gain = sign * tested.difference.estimate
-        scale = abs(control.estimate) or math.nan
+        scale = abs(control.estimate) or LEAST_LEVEL
+        better = without_skewness(gain / error, sign * _of_difference(self, control)) if error else 0.0
         return Posterior(
-            superiority=float(normal_superiority(gain, error)) if error else 0.5,
+            superiority=float(special.ndtr(better)),
             expected_loss=float(normal_expected_loss(gain, error)) / scale if error else 0.0,
             expected_loss_of_control=float(normal_expected_loss(-gain, error)) / scale if error else 0.0,
             low=tested.lift.low,
@@ -200,3 +244,17 @@ class Averaged(Arm):
     @classmethod
     def remembered_belief(cls, units: float, total: float, variance: float) -> tuple[float, float] | None:
         return (total / units, math.sqrt(variance) / units) if units and variance else None
+
+
+def _of_difference(variant: Averaged, reference: Averaged) -> float:
+    """The skewness of a difference's statistic; 0 where it is not known."""
+    result = skewness_of([(1.0, variant, reference)])
+    return result.of_difference if result else 0.0
+
+
+def _along(deviations: tuple[FloatArray, FloatArray], units: FloatArray) -> FloatArray:
+    """The same of many stretches: anything x variants from anything x arms; 0 where it is not known."""
+    n, squares, cubes = (part[..., :1] + part[..., 1:] for part in (units, *deviations))
+    third = 1 / units[..., 1:] ** 2 - 1 / units[..., :1] ** 2
+    second = (1 / units[..., 1:] + 1 / units[..., :1]) ** 1.5
+    return np.nan_to_num(pooled_skewness(n, squares, cubes) * third / second, nan=0.0, posinf=0.0, neginf=0.0)

@@ -59,11 +59,18 @@ class Arm(ABC):
 
     @property
     def sums(self) -> tuple[float, ...]:
-        """The fields in their order."""
-        return tuple(getattr(self, name) for name in self.field_names())
+        """The fields in their order, nan where one is not known."""
+        values = (getattr(self, name) for name in self.field_names())
+        return tuple(math.nan if value is None else value for value in values)
 
     def __add__(self, other: Self) -> Self:
-        return type(self)(*(a + b for a, b in zip(self.sums, other.sums, strict=True)))
+        values = ((getattr(self, name), getattr(other, name)) for name in self.field_names())
+        return type(self)(*(None if a is None or b is None else a + b for a, b in values))
+
+    @property
+    def deviations(self) -> tuple[float, float] | None:
+        """Sums of squared and of cubed deviations of units from the level; None where they are not known, or of no use."""
+        return None
 
     @property
     @abstractmethod

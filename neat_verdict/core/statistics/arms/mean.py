@@ -19,6 +19,7 @@ from neat_verdict.core.statistics.arms.averaged import (
     WITHIN,
     WITHIN_SOURCE,
     Averaged,
+    check_cubes,
     check_finite,
     check_squares,
     check_units,
@@ -38,6 +39,8 @@ class Mean(Averaged):
         Units exposed, those with nothing included, 0 or more.
     total, total_of_squares : float
         Sums over units of their value and of its square; ``total_of_squares >= total² / units``.
+    total_of_cubes : float or None
+        Sum of their cubes; None where it is not known.
 
     Raises
     ------
@@ -48,6 +51,7 @@ class Mean(Averaged):
     units: int
     total: float
     total_of_squares: float
+    total_of_cubes: float | None = None
 
     notation: ClassVar[Notation] = Notation(
         noun="mean",
@@ -71,6 +75,7 @@ class Mean(Averaged):
         check_units(self.units)
         check_finite("total", self.total)
         check_squares("total_of_squares", self.total_of_squares, self.total, self.units)
+        check_cubes({"total_of_cubes": self.total_of_cubes})
 
     @property
     def estimate(self) -> float:
@@ -85,8 +90,21 @@ class Mean(Averaged):
         squares = max(self.total_of_squares - self.total * self.estimate, 0.0)
         return squares / (self.units - 1) / self.units
 
+    @property
+    def deviations(self) -> tuple[float, float] | None:
+        if self.total_of_cubes is None or not self.units:
+            return None
+        return tuple(float(part) for part in self.deviations_of(np.array(self.sums)))  # type: ignore[return-value]
+
     def inputs(self) -> tuple[tuple[str, float], ...]:
-        return ("n", self.units), ("Σy", self.total), ("Σy²", self.total_of_squares)
+        known = (("n", self.units), ("Σy", self.total), ("Σy²", self.total_of_squares))
+        return known if self.total_of_cubes is None else (*known, ("Σy³", self.total_of_cubes))
+
+    @classmethod
+    def deviations_of(cls, sums: FloatArray) -> tuple[FloatArray, FloatArray]:
+        units, total, squares, cubes = (sums[..., column] for column in range(4))
+        level = total / units
+        return np.maximum(squares - total * level, 0), cubes - 3 * level * squares + 2 * level**2 * total
 
     @classmethod
     def levels(cls, sums: FloatArray) -> tuple[FloatArray, FloatArray]:

@@ -24,6 +24,7 @@ from neat_verdict.core.statistics.arms.averaged import (
     WITHIN,
     WITHIN_SOURCE,
     Averaged,
+    check_cubes,
     check_finite,
     check_product,
     check_squares,
@@ -32,6 +33,7 @@ from neat_verdict.core.statistics.arms.averaged import (
 from neat_verdict.core.statistics.arms.base import Notation
 
 _LEVEL = "m = Σa/Σb, v = (Σa² − 2mΣab + m²Σb²)·n/(n − 1)/(Σb)²"
+_THIRD = ("numerator_cubes", "squares_cross", "cross_squares", "denominator_cubes")
 _DELTA = "; the delta method over units: Deng, Knoblich & Lu (2018)"
 
 
@@ -40,7 +42,8 @@ class Ratio(Averaged):
     """A ratio of two sums over the same units, from sums that add up across disjoint groups.
 
     ``numerator`` and ``denominator`` are sums over units, ``numerator_squares``, ``denominator_squares`` and ``cross`` those of
-    their squares and of their product. Raises InputError as `Mean`, and for a product that no such squares allow.
+    their squares and of their product; those of third order (a³, a²b, ab², b³) are None where they are not known.
+    Raises InputError as `Mean`, and for a product that no such squares allow.
     """
 
     units: int
@@ -49,6 +52,10 @@ class Ratio(Averaged):
     numerator_squares: float
     denominator_squares: float
     cross: float
+    numerator_cubes: float | None = None
+    squares_cross: float | None = None
+    cross_squares: float | None = None
+    denominator_cubes: float | None = None
 
     notation: ClassVar[Notation] = Notation(
         noun="ratio",
@@ -75,6 +82,7 @@ class Ratio(Averaged):
         check_squares("numerator_squares", self.numerator_squares, self.numerator, self.units)
         check_squares("denominator_squares", self.denominator_squares, self.denominator, self.units)
         check_product("cross", self.cross, self.numerator_squares, self.denominator_squares)
+        check_cubes({name: getattr(self, name) for name in _THIRD})
 
     @property
     def estimate(self) -> float:
@@ -98,11 +106,23 @@ class Ratio(Averaged):
     def total_per_level(self) -> float:
         return self.denominator / self.units
 
+    @property
+    def deviations(self) -> tuple[float, float] | None:
+        if self.numerator_cubes is None or not self.denominator:
+            return None
+        return tuple(float(part) for part in self.deviations_of(np.array(self.sums)))  # type: ignore[return-value]
+
     def inputs(self) -> tuple[tuple[str, float], ...]:
-        return (
-            ("n", self.units), ("Σa", self.numerator), ("Σb", self.denominator), ("Σa²", self.numerator_squares),
-            ("Σb²", self.denominator_squares), ("Σab", self.cross),
-        )  # fmt: skip
+        marks = ("n", "Σa", "Σb", "Σa²", "Σb²", "Σab", "Σa³", "Σa²b", "Σab²", "Σb³")
+        known = zip(marks, self.sums, strict=True)
+        return tuple((mark, value) for mark, value in known if not math.isnan(value))
+
+    @classmethod
+    def deviations_of(cls, sums: FloatArray) -> tuple[FloatArray, FloatArray]:
+        _, above, below, above2, below2, cross, above3, above2below, above_below2, below3 = np.moveaxis(sums, -1, 0)
+        r = above / below
+        squares = above2 - 2 * r * cross + r**2 * below2
+        return np.maximum(squares, 0), above3 - 3 * r * above2below + 3 * r**2 * above_below2 - r**3 * below3
 
     @classmethod
     def levels(cls, sums: FloatArray) -> tuple[FloatArray, FloatArray]:

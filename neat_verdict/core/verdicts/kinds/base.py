@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
+import math
 from abc import ABC, abstractmethod
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, ClassVar, Literal
 
 from neat_verdict.core.numeric import BoolArray
 from neat_verdict.core.statistics import Comparison
-from neat_verdict.core.text.format import format_estimate, format_interval
+from neat_verdict.core.text.format import format_percent
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.variants import LETTERS
 from neat_verdict.core.verdicts.facts import Facts, Positions
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from neat_verdict.core.rule import DecisionRule
+    from neat_verdict.core.text.statements import Condition
     from neat_verdict.core.verdicts.reading import Reading
 
 Tone = Literal["ahead", "behind", "same", "open", "unsound", "choice"]
@@ -77,14 +81,30 @@ def spoken_of(reading: Reading) -> tuple[int, Comparison]:
     return position, reading.comparisons[position - 1]
 
 
-def estimate_of(comparison: Comparison, rule: DecisionRule) -> str:
-    """A lift with its interval: "+8.4% (95% CI +2.4% to +14.7%)"."""
-    return format_estimate(comparison.lift, rule.confidence, credible=rule.method.credible)
+def what_helps(missing: Sequence[Condition]) -> str:
+    """What brings the conditions that are missing about sooner, where it is not more data alone; with a space before it."""
+    if not any(line.key == "skewness" for line in missing):
+        return ""
+    return (
+        " Under even shares skewness cancels and there is nothing to wait for; a cap on what one unit may count, or more units "
+        "in the smaller variant, lower it."
+    )
 
 
-def interval_words(reading: Reading, position: int, rule: DecisionRule) -> str:
-    """The interval of a variant's lift as a sentence."""
-    comparison = reading.comparisons[position - 1]
-    subject = f"the lift of {LETTERS[position]}" if len(reading.comparisons) > 1 else "the lift"
-    bounds = format_interval(comparison.lift.low, comparison.lift.high)
+def estimate_of(reading: Reading, position: int, rule: DecisionRule, names: Names) -> str:
+    """A variant's effect with its interval: "+8.4% (95% CI +2.4% to +14.7%)"; "" where it is undefined."""
+    effect, scale = reading.effect(position), reading.scale
+    if not math.isfinite(effect.estimate):
+        return ""
+    kind = "CrI" if rule.method.credible else "CI"
+    bounds = scale.bounds_words(effect.low, effect.high, names)
+    return f"{scale.effect_words(effect.estimate, names)} ({format_percent(rule.confidence)} {kind} {bounds})"
+
+
+def interval_words(reading: Reading, position: int, rule: DecisionRule, names: Names) -> str:
+    """The interval of a variant's effect as a sentence."""
+    comparison, effect = reading.comparisons[position - 1], reading.effect(position)
+    noun = f"the {reading.scale.noun}"
+    subject = f"{noun} of {LETTERS[position]}" if len(reading.comparisons) > 1 else noun
+    bounds = reading.scale.bounds_words(effect.low, effect.high, names)
     return rule.method.interval_words(comparison, rule, subject, bounds)

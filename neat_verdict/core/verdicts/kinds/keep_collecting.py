@@ -7,12 +7,12 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from neat_verdict.core.numeric import BoolArray
-from neat_verdict.core.text.format import format_interval, format_share, listed
+from neat_verdict.core.text.format import format_share, listed
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.text.statements import Condition
 from neat_verdict.core.variants import LETTERS
 from neat_verdict.core.verdicts.facts import Facts, Positions, some
-from neat_verdict.core.verdicts.kinds.base import Parts, VerdictKind, interval_words, spoken_of
+from neat_verdict.core.verdicts.kinds.base import Parts, VerdictKind, interval_words, spoken_of, what_helps
 from neat_verdict.core.verdicts.sensitivity import more_data
 
 if TYPE_CHECKING:
@@ -50,14 +50,14 @@ class KeepCollecting(VerdictKind):
         if missing:
             parts = "; ".join(f"{line.label[0].lower()}{line.label[1:]} (now {line.seen})" for line in missing)
             headline, short = _what_is_missing(missing, reading.progress)
-            return Parts(headline, short, f"The rule reads when all of this holds: {parts}.")
+            return Parts(headline, short, f"The rule reads when all of this holds: {parts}.{what_helps(missing)}")
         if not reading.comparisons:
             short = "Too little to compare yet"
             return Parts(f"{short}.", short, "A mean needs 2 units or more in every variant.")
         return _not_yet(reading, rule, names)
 
-    def sensitivity(self, reading: Reading, rule: DecisionRule, _names: Names) -> tuple[str, ...]:
-        return more_data(reading, rule, spoken_of(reading)[1])
+    def sensitivity(self, reading: Reading, rule: DecisionRule, names: Names) -> tuple[str, ...]:
+        return more_data(reading, rule, spoken_of(reading)[0], names)
 
 
 def _what_is_missing(missing: Sequence[Condition], progress: float | None) -> tuple[str, str]:
@@ -73,13 +73,17 @@ def _what_is_missing(missing: Sequence[Condition], progress: float | None) -> tu
     if any(key == "days" for key, _ in keys):
         short = "The sample is in; the planned days are not over"
         return f"{short}.", short
+    if keys == [("skewness", "not_met")]:
+        short = "Too skewed to be judged at these shares"
+        return "The values are too skewed to be judged at shares this uneven.", short
     return "Too few conversions to say.", "Too few conversions to say"
 
 
 def _not_yet(reading: Reading, rule: DecisionRule, names: Names) -> Parts:
     """Read, and nothing may be concluded so far; the rule reads again."""
-    position, best = spoken_of(reading)
-    detail = f"{interval_words(reading, position, rule)} The rule reads again {rule.method.reads_again()}."
+    position, _ = spoken_of(reading)
+    effect = reading.effect(position)
+    detail = f"{interval_words(reading, position, rule, names)} The rule reads again {rule.method.reads_again()}."
     if reading.verdict.unproven:
         open_ones = listed(reading.verdict.unproven)
         headline = f"{names.variant(position)} is ahead, but {open_ones} has not been shown to keep within its margin."
@@ -87,5 +91,5 @@ def _not_yet(reading: Reading, rule: DecisionRule, names: Names) -> Parts:
     leads = rule.design.leads_words(reading.summary, rule, names)
     if leads is not None:
         return Parts(*leads, detail)
-    bounds = format_interval(best.lift.low, best.lift.high)
+    bounds = reading.scale.bounds_words(effect.low, effect.high, names)
     return Parts("Read, and nothing may be concluded yet.", f"Not settled yet: {bounds}", detail)

@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from neat_verdict.core.numeric import BoolArray
-from neat_verdict.core.text.format import format_lift, format_percent
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.variants import LETTERS
 from neat_verdict.core.verdicts.facts import Facts, Positions, every, some
@@ -36,29 +35,28 @@ class KeepControl(VerdictKind):
         if len(reading.comparisons) > 1:
             closest = max(
                 range(1, len(reading.comparisons) + 1),
-                key=lambda position: reading.comparisons[position - 1].lift.estimate * rule.sign,
+                key=lambda position: reading.effect(position).estimate * rule.sign,
             )
             return Parts(
                 f"Keep {names.variant(0)}: none of the {len(reading.comparisons)} other variants is worth having.",
                 f"None ahead. Keep {LETTERS[0]}",
-                f"The closest: {interval_words(reading, closest, rule)}",
+                f"The closest: {interval_words(reading, closest, rule, names)}",
             )
-        comparison = reading.comparisons[0]
-        detail = interval_words(reading, 1, rule)
-        if comparison.lift.turned(rule.sign).high < 0:
-            fewer, figure = "fewer" if rule.sign > 0 else "more", estimate_of(comparison, rule)
+        detail = interval_words(reading, 1, rule, names)
+        if reading.effect(1).turned(rule.sign).high < 0:
+            fewer, figure = "fewer" if rule.sign > 0 else "more", estimate_of(reading, 1, rule, names)
             headline = f"Keep {names.variant(0)}: {names.variant(1)} brings {fewer} {names.metric}, {figure}."
             return Parts(headline, f"{LETTERS[1]} behind: {figure}", detail, figure)
-        worthwhile = format_percent(rule.worthwhile_lift)
+        worthwhile = reading.scale.size_words(rule.worthwhile_lift, names)
         return Parts(
             f"Keep {names.variant(0)}: {names.variant(1)} does not reach the {worthwhile} worth acting on.",
             f"{LETTERS[1]} not worth it. Keep {LETTERS[0]}",
             detail,
         )
 
-    def sensitivity(self, reading: Reading, rule: DecisionRule, _names: Names) -> tuple[str, ...]:
-        near = max(line.lift.turned(rule.sign).high for line in reading.comparisons)
+    def sensitivity(self, reading: Reading, rule: DecisionRule, names: Names) -> tuple[str, ...]:
+        near = max(effect.turned(rule.sign).high for effect in reading.effects)
+        best = reading.scale.effect_words(near * rule.sign, names)
         return (
-            f"A rollout would need a lift that the data rule out: at best {format_lift(near * rule.sign)} is compatible "
-            "with them.",
+            f"A rollout would need a {reading.scale.noun} that the data rule out: at best {best} is compatible with them.",
         )

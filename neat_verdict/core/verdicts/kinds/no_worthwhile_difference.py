@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from neat_verdict.core.numeric import BoolArray
-from neat_verdict.core.text.format import format_interval, format_lift, format_percent
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.variants import LETTERS
 from neat_verdict.core.verdicts.facts import Facts, Positions, every, some
@@ -31,8 +30,9 @@ class NoWorthwhileDifference(VerdictKind):
         return LETTERS[0]
 
     def words(self, reading: Reading, rule: DecisionRule, names: Names) -> Parts:
-        lows, highs = zip(*((c.lift.low, c.lift.high) for c in reading.comparisons), strict=True)
-        bounds, worthwhile = format_interval(min(lows), max(highs)), format_percent(rule.worthwhile_lift)
+        lows, highs = zip(*((effect.low, effect.high) for effect in reading.effects), strict=True)
+        bounds = reading.scale.bounds_words(min(lows), max(highs), names)
+        worthwhile = reading.scale.size_words(rule.worthwhile_lift, names)
         subject = f"{names.variant(0)} and {names.variant(1)}" if len(names.variants) == 2 else "The variants"
         return Parts(
             f"{subject} do not differ in {names.metric} by as much as {worthwhile}.",
@@ -40,9 +40,11 @@ class NoWorthwhileDifference(VerdictKind):
             f"Every interval lies inside ±{worthwhile}, too small to act on: {bounds}.",
         )
 
-    def sensitivity(self, reading: Reading, rule: DecisionRule, _names: Names) -> tuple[str, ...]:
-        reach = max(max(abs(line.lift.low), abs(line.lift.high)) for line in reading.comparisons)
+    def sensitivity(self, reading: Reading, rule: DecisionRule, names: Names) -> tuple[str, ...]:
+        scale = reading.scale
+        reach = max(max(abs(effect.low), abs(effect.high)) for effect in reading.effects)
+        worthwhile = scale.size_words(rule.worthwhile_lift, names)
         return (
-            f"It would be open again only if a lift under {format_percent(rule.worthwhile_lift)} were worth acting on. The data "
-            f"rule out everything beyond {format_lift(reach).lstrip('+')} either way.",
+            f"It would be open again only if a {scale.noun} under {worthwhile} were worth acting on. The data rule out "
+            f"everything beyond {scale.effect_words(reach, names).lstrip('+')} either way.",
         )

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from neat_verdict.core.numeric import BoolArray
-from neat_verdict.core.text.format import format_lift, listed
+from neat_verdict.core.text.format import listed
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.variants import LETTERS
 from neat_verdict.core.verdicts.facts import Facts, Positions, some
@@ -31,14 +31,14 @@ class TradeOff(VerdictKind):
         return np.where(some(facts.unharmed), facts.best(facts.unharmed), facts.best(facts.wins))
 
     def words(self, reading: Reading, rule: DecisionRule, names: Names) -> Parts:
-        position, best = spoken_of(reading)
-        figure, letter = format_lift(best.lift.estimate), LETTERS[position]
+        position, _ = spoken_of(reading)
+        figure, letter = reading.scale.effect_words(reading.effect(position).estimate, names), LETTERS[position]
         lost, open_ones = listed(reading.verdict.lost), listed(reading.verdict.unproven)
         but = f"harms {lost}" if lost else f"{open_ones} has not been shown to keep within its margin"
         return Parts(
             f"{names.variant(position)} wins on {names.metric}, {figure}, but {but}: it needs a decision.",
             f"{letter} wins {names.metric}, {f'harms {lost}' if lost else f'{open_ones} open'}",
-            interval_words(reading, position, rule),
+            interval_words(reading, position, rule, names),
             figure,
         )
 

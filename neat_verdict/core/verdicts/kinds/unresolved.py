@@ -5,11 +5,10 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from neat_verdict.core.numeric import BoolArray
-from neat_verdict.core.text.format import format_interval, format_percent
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.variants import LETTERS
 from neat_verdict.core.verdicts.facts import Facts, Positions
-from neat_verdict.core.verdicts.kinds.base import Parts, VerdictKind, spoken_of
+from neat_verdict.core.verdicts.kinds.base import Parts, VerdictKind, spoken_of, what_helps
 from neat_verdict.core.verdicts.sensitivity import more_data
 
 if TYPE_CHECKING:
@@ -32,15 +31,17 @@ class Unresolved(VerdictKind):
         if missing or not reading.comparisons:
             parts = "; ".join(f"{line.label} (got to {line.seen})" for line in missing) or "enough units to compare"
             headline = "Ended before the rule's minimum was met; it cannot be called."
-            return Parts(headline, "Unresolved: ended before its minimum", f"Missing: {parts}.")
-        position, best = spoken_of(reading)
+            return Parts(headline, "Unresolved: ended before its minimum", f"Missing: {parts}.{what_helps(missing)}")
+        position, _ = spoken_of(reading)
+        scale, effect = reading.scale, reading.effect(position)
         whose = f" of {LETTERS[position]}" if len(reading.comparisons) > 1 else ""
-        bounds = format_interval(best.lift.low, best.lift.high)
+        bounds = scale.bounds_words(effect.low, effect.high, names)
+        worthwhile = f" ({scale.size_words(rule.worthwhile_lift, names)} or more)" if scale.size_known else ""
         return Parts(
-            f"Not settled: the lift{whose} in {names.metric} may be anything from {bounds}.",
+            f"Not settled: the {scale.noun}{whose} in {names.metric} may be anything from {bounds}.",
             f"Unresolved: {bounds}",
-            f"The interval holds both zero and lifts worth acting on ({format_percent(rule.worthwhile_lift)} or more).",
+            f"The interval holds both zero and {scale.noun}s worth acting on{worthwhile}.",
         )
 
-    def sensitivity(self, reading: Reading, rule: DecisionRule, _names: Names) -> tuple[str, ...]:
-        return more_data(reading, rule, spoken_of(reading)[1])
+    def sensitivity(self, reading: Reading, rule: DecisionRule, names: Names) -> tuple[str, ...]:
+        return more_data(reading, rule, spoken_of(reading)[0], names)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from typing import TYPE_CHECKING
 
 from neat_verdict.core.numeric import BoolArray
@@ -32,13 +31,13 @@ class Winner(VerdictKind):
         return LETTERS[variant or 0]
 
     def words(self, reading: Reading, rule: DecisionRule, names: Names) -> Parts:
-        position, best = spoken_of(reading)
+        position, _ = spoken_of(reading)
         more = "more" if rule.sign > 0 else "fewer"
         # A control without conversions leaves no relative figure; the difference in points still stands.
-        figure = estimate_of(best, rule) if math.isfinite(best.lift.estimate) else ""
+        figure = estimate_of(reading, position, rule, names)
         size = f": {figure}" if figure else ""
         headline = f"{names.variant(position)} brings {more} {names.metric} than {names.variant(0)}{size}."
-        detail = interval_words(reading, position, rule)
+        detail = interval_words(reading, position, rule, names)
         runner_up = reading.verdict.runner_up
         if runner_up is not None:
             differs = "differs significantly from" if reading.verdict.separable else "is not distinguishable from"

@@ -60,13 +60,17 @@ export function OverTime({ evidence }: { evidence: Evidence }) {
               ) : undefined
             }
           >
-            <LiftOverTime
-              days={daily.days}
-              series={chosen}
-              worthwhile={reading.worthwhile_lift}
-              colour={variantColour(LETTERS.indexOf(chosen.letter))}
-              notes={notes.data}
-            />
+            {reading.scale === "difference" ? (
+              <p className="py-4">Control’s level is not clear of zero, so there is no lift to draw.</p>
+            ) : (
+              <LiftOverTime
+                days={daily.days}
+                series={chosen}
+                worthwhile={reading.worthwhile_lift}
+                colour={variantColour(LETTERS.indexOf(chosen.letter))}
+                notes={notes.data}
+              />
+            )}
             <p className="quiet mt-1 text-xs">
               The rule reads the last day only; the days before are history, not looks.
             </p>

@@ -49,7 +49,7 @@ export function SecondaryMetrics({ reading }: { reading: Reading }) {
 function columnsOf(reading: Reading, lines: Line[], experiment: string, strip: number): Column<Line>[] {
   const widest = Math.max(...reading.secondary.map((metric) => metric.margin ?? 0), reading.worthwhile_lift);
   const axis = sharedAxis(
-    lines.map((line) => line.comparison.lift),
+    lines.map((line) => line.comparison.effect),
     widest,
     3,
   );
@@ -115,16 +115,20 @@ function columnsOf(reading: Reading, lines: Line[], experiment: string, strip: n
         </Figured>
       ),
     },
-    stripColumn(axis, strip, ({ metric, comparison }) => ({ ...comparison, worthwhile: metric.margin ?? 0 })),
+    stripColumn(axis, strip, ({ metric, comparison }) => ({
+      ...comparison,
+      lift: comparison.effect,
+      worthwhile: metric.margin ?? 0,
+    })),
     {
       name: "Lift",
       className: "whitespace-nowrap",
-      value: ({ comparison }) => comparison.lift.estimate,
+      value: ({ comparison }) => comparison.effect.estimate,
       copied: copiedLift(({ comparison }) => comparison.lift),
       cell: (line) => (
         <LiftFigure
           {...asked(line)}
-          lift={line.comparison.lift}
+          lift={line.comparison.effect}
           figure="lift"
           label={`Lift of ${line.comparison.letter} in ${line.metric.name}`}
           strong

@@ -4,7 +4,7 @@ import { methodNamed } from "../../api/vocabulary";
 import { copiedLift, stripColumn } from "../../charts/stripColumn";
 import { sharedAxis } from "../../lib/axis";
 import { count, pvalue, rate } from "../../lib/format";
-import { figuresOf } from "../../lib/metrics";
+import { figuresOf, tickOf } from "../../lib/metrics";
 import { useWidth } from "../../lib/useWidth";
 import { DataTable, type Column } from "../../parts/DataTable";
 import { Letter } from "../../parts/Letter";
@@ -34,6 +34,7 @@ export function VariantTable({ reading, experiment }: { reading: Reading; experi
 
 function columnsOf(reading: Reading, experiment: string | undefined, strip: number): Column<Arm>[] {
   const unsound = reading.verdict === "unsound";
+  const byDifference = reading.scale === "difference";
   const compared = new Map(unsound ? [] : reading.comparisons.map((line) => [line.letter, line]));
   const figures = figuresOf(
     reading,
@@ -42,7 +43,7 @@ function columnsOf(reading: Reading, experiment: string | undefined, strip: numb
   const axis = unsound
     ? null
     : sharedAxis(
-        [...compared.values()].map((line) => line.lift),
+        [...compared.values()].map((line) => line.effect),
         reading.worthwhile_lift,
         3,
       );
@@ -98,26 +99,34 @@ function columnsOf(reading: Reading, experiment: string | undefined, strip: numb
         </>
       ),
     },
-    stripColumn(axis, strip, (arm) => {
-      const line = compared.get(arm.letter);
-      return line ? { ...line, worthwhile: reading.worthwhile_lift } : null;
-    }),
+    stripColumn(
+      axis,
+      strip,
+      (arm) => {
+        const line = compared.get(arm.letter);
+        return line ? { ...line, lift: line.effect, worthwhile: reading.worthwhile_lift } : null;
+      },
+      tickOf(reading),
+    ),
     {
-      name: "Lift",
-      term: "Lift",
+      name: byDifference ? "Difference" : "Lift",
+      ...(!byDifference && { term: "Lift" }),
       className: "whitespace-nowrap",
-      value: (arm) => compared.get(arm.letter)?.lift.estimate,
-      copied: copiedLift((arm) => compared.get(arm.letter)?.lift, ["lift", "lift low", "lift high"]),
+      value: (arm) => compared.get(arm.letter)?.effect.estimate,
+      copied: copiedLift(
+        (arm) => compared.get(arm.letter)?.[reading.scale],
+        [reading.scale, `${reading.scale} low`, `${reading.scale} high`],
+      ),
       cell: (arm, index) =>
         index === 0 ? (
           <span className="quiet">baseline</span>
         ) : compared.has(arm.letter) ? (
           <LiftFigure
-            lift={compared.get(arm.letter)?.lift}
+            lift={compared.get(arm.letter)?.effect}
             experiment={experiment}
-            figure="lift"
+            figure={reading.scale}
             variant={arm.letter}
-            label={`Lift of ${arm.letter}`}
+            label={`${byDifference ? "Difference" : "Lift"} of ${arm.letter}`}
             strong
           />
         ) : (
