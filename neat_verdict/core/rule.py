@@ -75,6 +75,9 @@ class DecisionRule:
         Where the longest run is shorter than the plan: the lift that the run shows with the planned power.
     reachable_power : float or None
         There, its power for the worthwhile lift.
+    window_days : int
+        Whole days after a day until its last unit's conversion window has closed: the verdict reads units whose window is over. 0
+        where metrics count for as long as the run lasts.
     planned_level : float or None
         Control's level that was planned with, above 0, of a mean or a ratio: against it a difference is held where the lift is
         undefined. None of a rate, and where none is known.
@@ -102,6 +105,7 @@ class DecisionRule:
     reachable_lift: float | None = None
     reachable_power: float | None = None
     planned_level: float | None = None
+    window_days: int = 0
 
     def __post_init__(self) -> None:
         check_probability("confidence", self.confidence)
@@ -110,7 +114,7 @@ class DecisionRule:
             check_positive("planned_level", self.planned_level)
         if self.good_direction not in ("up", "down"):
             raise InputError("good_direction", self.good_direction, "must be up or down")
-        for name in ("minimum_days", "least_conversions", "planned_days", "warm_up_days"):
+        for name in ("minimum_days", "least_conversions", "planned_days", "warm_up_days", "window_days"):
             if getattr(self, name) < 0:
                 raise InputError(name, getattr(self, name), "must be 0 or more")
         check_combination(self.design, self.question, type(self.method))
@@ -196,6 +200,7 @@ def rule_for(
     family: Correction = "holm",
     warm_up_days: int = 0,
     design: Design = DEFAULT_DESIGN,
+    window_days: int = 0,
 ) -> DecisionRule:
     """The decision rule of a plan: the method says when it reads, and by which units information is measured.
 
@@ -226,4 +231,5 @@ def rule_for(
         reachable_lift=reach[0],
         reachable_power=reach[1],
         planned_level=None if request.baseline.is_rate else request.baseline.value,
+        window_days=window_days,
     )

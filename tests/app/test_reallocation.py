@@ -423,7 +423,9 @@ def test_it_is_read_by_epoch_with_all_epochs_pooled_beside(adaptive):
         [arm.planned_share for arm in reading.arms]
     )
     assert sum(reading.arms[2].planned_share > arm.planned_share for arm in reading.arms) == 2
-    # The fare is read by epoch too.
+    # The fare is read by epoch too, once its window of a week has closed.
+    with clock.at(BEGIN + timedelta(days=12, hours=1)):
+        reading = evidence(find(adaptive.key)).reading
     side = {line.letter: line for line in reading.secondary[0].comparisons}
     assert side["C"].lift.estimate < pooled["C"].lift.estimate
 

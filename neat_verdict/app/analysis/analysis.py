@@ -27,6 +27,7 @@ from neat_verdict.app.experiments.queries import (
     weights,
 )
 from neat_verdict.app.experiments.tallies import Counts, DailyCounts
+from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.periods import Pair
 from neat_verdict.core.soundness import check_split
@@ -156,7 +157,7 @@ def analyse(experiment: Experiment, counts: Counts | None = None, day: date | No
     """Read an experiment by its decision rule, with its secondary metrics; ``counts`` and ``day`` where the caller knows them.
 
     Under planned looks the reading is that of the latest look, and of the first that settled it. A decision stands on the counts
-    it was made on, whatever came in later; a day that is not over counts for no reading.
+    it was made on, whatever came in later; a day that is not over, or whose units' windows are not, counts for no reading.
     """
     day = day or today()
     counts = counts if counts is not None else daily_counts([experiment])[experiment.pk]
@@ -164,18 +165,23 @@ def analyse(experiment: Experiment, counts: Counts | None = None, day: date | No
     rule = decision_rule(experiment)
     if kept := experiment.decision_counts:
         counts, day, ended = thawed(kept, counts), date.fromisoformat(kept["day"]), kept["ended"]
-    return _analyse(experiment, rule, without_warm_up(experiment, rule, counts), day, ended=ended)
+    counts = with_closed_windows(experiment, rule, without_warm_up(experiment, rule, counts), day)
+    last = counts.primary.days[-1] if counts.primary.days else None
+    # The end of the run is not that of its data while windows are open.
+    ended = ended and (not rule.window_days or last is None or last <= closed_until(rule.window_days, day))
+    return _analyse(experiment, rule, counts, day, ended=ended)
 
 
 def _analyse(experiment: Experiment, rule: DecisionRule, counts: Counts, day: date, *, ended: bool) -> Analysis:
     periods = DESIGN_ANALYSES[rule.design.name].periods(experiment)
     if periods is not None:
-        periods = _without_warm_up(experiment, rule, periods)
-        reading, secondary = _read(experiment, rule, counts, ended=ended, periods=periods)
-        return Analysis(experiment, rule, reading, counts, counts, secondary=secondary, periods=periods)
+        periods = _with_closed_windows(experiment, rule, _without_warm_up(experiment, rule, periods), day)
+        read = counts.until(closed_until(rule.window_days, day)) if rule.window_days else counts
+        reading, secondary = _read(experiment, rule, read, ended=ended, periods=periods)
+        return Analysis(experiment, rule, reading, read, counts, secondary=secondary, periods=periods)
     split = check_split([int(units) for units in counts.primary.units.sum(axis=0)], weights(experiment))
     # What is unsound is said at once, whatever the day.
-    over = counts if ended or not split.as_planned else counts.until(day - timedelta(days=1))
+    over = counts if ended or not split.as_planned else counts.until(closed_until(rule.window_days, day))
     if rule.longest_days is not None and experiment.started_on is not None:
         # Whatever comes after the longest run is over makes no second reading.
         over = over.until(experiment.started_on + timedelta(days=rule.longest_days - 1))
@@ -186,7 +192,7 @@ def _analyse(experiment: Experiment, rule: DecisionRule, counts: Counts, day: da
     stored = {look.number: look for look in experiment.looks_taken.all() if look.round == experiment.round}
     stored = {number: look for number, look in stored.items() if look.set_aside_at is None}
     if rule.method.has_looks:
-        return _at_looks(whole, stored, day, ended=ended)
+        return _at_looks(whole, stored, day - timedelta(days=rule.window_days), ended=ended)
     return _read_once(whole, stored.get(1), ended=ended) if rule.method.reads_once else whole
 
 
@@ -258,6 +264,39 @@ def without_warm_up(experiment: Experiment, rule: DecisionRule, counts: Counts) 
     if not rule.warm_up_days or first is None:
         return counts
     return counts.between(first + timedelta(days=rule.warm_up_days), date.max)
+
+
+def closed_until(window_days: int, day: date) -> date:
+    """The last day whose units have all had their window when ``day`` begins."""
+    return day - timedelta(days=1 + window_days)
+
+
+def with_closed_windows(experiment: Experiment, rule: DecisionRule, counts: Counts, day: date) -> Counts:
+    """The counts with those secondary metrics cut whose own window is longer than the one that the verdict waits for."""
+    later = _later_windows(experiment, rule)
+    if not later:
+        return counts
+    others = {
+        metric: daily.until(closed_until(later[metric], day)) if metric in later else daily
+        for metric, daily in counts.others.items()
+    }
+    return Counts(counts.primary, others)
+
+
+def _later_windows(experiment: Experiment, rule: DecisionRule) -> dict[int, int]:
+    """The windows, by the metric's id, that are longer than the rule's."""
+    windows = {use.metric_id: definition_of(use.definition).window_days for use in experiment.metrics.all()}
+    return {metric: days for metric, days in windows.items() if days > rule.window_days}
+
+
+def _with_closed_windows(experiment: Experiment, rule: DecisionRule, periods_by_metric: Periods, day: date) -> Periods:
+    later = _later_windows(experiment, rule)
+    result = {}
+    for metric, periods in periods_by_metric.items():
+        window = later.get(metric, rule.window_days)
+        last = closed_until(window, day).toordinal()
+        result[metric] = [period for period in periods if period.day <= last] if window else periods
+    return result
 
 
 def look_days(experiment: Experiment, rule: DecisionRule, counts: Counts) -> list[date]:

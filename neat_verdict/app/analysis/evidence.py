@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from datetime import date
+from datetime import date, timedelta
 
 from neat_verdict.app.analysis import presenting
-from neat_verdict.app.analysis.analysis import Analysis, analyse
+from neat_verdict.app.analysis.analysis import Analysis, analyse, closed_until
 from neat_verdict.app.analysis.figures import number
 from neat_verdict.app.analysis.panels.capped import capped
 from neat_verdict.app.analysis.panels.funnels import funnels
@@ -17,7 +17,7 @@ from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import today, weights
 from neat_verdict.app.experiments.tallies import Counts
 from neat_verdict.core.soundness import check_split
-from neat_verdict.core.text.format import format_count
+from neat_verdict.core.text.format import format_count, plural
 from neat_verdict.core.variants import LETTERS
 
 
@@ -63,9 +63,20 @@ def evidence_of(analysis: Analysis) -> EvidenceOut:
 
 
 def _partial_day(analysis: Analysis) -> str:
-    counts, day = analysis.all_counts.primary, today()
-    open_still = analysis.experiment.state in ("running", "paused") and not analysis.looks
-    if not open_still or analysis.rule.method.has_looks or analysis.periods or day not in counts.days:
+    """What came and is not read yet: on a day that is not over, or by units whose windows are open."""
+    experiment, counts, rule, present = analysis.experiment, analysis.all_counts.primary, analysis.rule, today()
+    first_open = closed_until(rule.window_days, present) + timedelta(days=1)
+    open_days = [place for place, day in enumerate(counts.days) if day >= first_open]
+    if not open_days or experiment.decision_reading:
         return ""
-    units = format_count(int(counts.units[counts.days.index(day)].sum()))
-    return f"{day:%-d %B} is not over: its {units} {analysis.names.units} so far count for no verdict before tomorrow."
+    units = f"{format_count(int(counts.units[open_days].sum()))} {analysis.names.units}"
+    if rule.window_days:
+        waits = plural(rule.window_days, "day")
+        return (
+            f"{units} who came since {first_open:%-d %B} are still within the {waits} in which they count; the verdict reads "
+            "them when these are over."
+        )
+    reads_by_day = not (analysis.looks or rule.method.has_looks or analysis.periods)
+    if experiment.state not in ("running", "paused") or not reads_by_day:
+        return ""
+    return f"{present:%-d %B} is not over: its {units} so far count for no verdict before tomorrow."

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import replace
+from datetime import timedelta
 from typing import Any
 
 from neat_verdict.app.analysis.analysis import Analysis
@@ -88,7 +89,7 @@ def record_of(analysis: Analysis, rule_in_words: str) -> AnalysisRecord:
         first_day=days[0] if days else None,
         last_day=days[-1] if days else None,
         read_on=analysis.read_on,
-        next_look=analysis.next_look,
+        next_look=analysis.next_look and analysis.next_look + timedelta(days=rule.window_days),
         adjusted_by_days=primary.before_days if primary and adjustment else None,
         variance_removed=adjustment.removed if adjustment else None,
         units_per_day=experiment.audience_per_day,

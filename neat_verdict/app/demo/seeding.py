@@ -274,11 +274,12 @@ def fares_file(story: Story, experiment: Experiment, fares: tuple[float, ...]) -
     """A CSV of daily sums of what the same visitors paid: one in twenty pays, ``fares`` are means of those, by variant."""
     draw = np.random.default_rng(_SEED + 500 + story.seed)
     counts = daily_counts([experiment])[experiment.pk].primary
-    lines = ["day,variant,units,total,squares"]
+    lines = ["day,variant,units,total,squares,cubes"]
     for day, units in zip(counts.days, counts.units.tolist(), strict=True):
         for letter, seen, fare in zip(LETTERS, units, fares, strict=False):
             paid = np.minimum(draw.gamma(2.5, fare / 2.5, draw.binomial(seen, 0.05)), 500)
-            lines.append(f"{day.isoformat()},{letter},{seen},{paid.sum():.2f},{(paid**2).sum():.2f}")
+            sums = ",".join(f"{(paid**power).sum():.2f}" for power in (1, 2, 3))
+            lines.append(f"{day.isoformat()},{letter},{seen},{sums}")
     return "\n".join(lines).encode()
 
 

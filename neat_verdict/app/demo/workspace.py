@@ -259,7 +259,7 @@ STORIES: tuple[Story, ...] = (
         _brief("letting visitors choose their seat without a fee", "who has a seat stays", "customers with an account",
                baseline=31.0, standard_deviation=22.0, worthwhile_lift=0.04, audience_per_day=700, method="group_sequential",
                method_settings={"look_days": [7, 14, 21]}, least_weeks=1),
-        days_in=16, seed=58, before=(0.4, 1.037),
+        days_in=23, seed=58, before=(0.4, 1.037),
     ),
     _past(101, "Seat map before fare choice", "Booking", "paid bookings", ("Fare first", "Seat map first"),
           "show the seat map before the fares", "a seat in mind makes the fare fair", (0.050, 0.0545), 6000, 9, lift=0.06,

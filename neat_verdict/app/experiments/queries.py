@@ -15,6 +15,7 @@ from neat_verdict.app import clock
 from neat_verdict.app.experiments.delivery import DeliveryChange
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, LedgerEntry, Picture, Tally, Workspace
 from neat_verdict.app.experiments.tallies import Counts, table
+from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.designs import DEFAULT_DESIGN, DESIGNS, Design
 from neat_verdict.core.designs.adaptive.policy import Policy
@@ -262,7 +263,16 @@ def changes_after_start(experiment: Experiment) -> list[DeliveryChange]:
 
 def decision_rule(experiment: Experiment) -> DecisionRule:
     """The locked rule, or before the start the one the plan would give."""
-    return planned_rule(experiment) if experiment.rule is None else rule_from(experiment.rule)
+    if experiment.rule is None:
+        return planned_rule(experiment)
+    # Rules locked before windows were a part of them go by the metrics, which were locked too.
+    return rule_from({"window_days": window_days(experiment), **experiment.rule})
+
+
+def window_days(experiment: Experiment) -> int:
+    """Whole days until the verdict may read a day's units: the longest window of the metrics that it hangs on."""
+    uses = [use for use in experiment.metrics.all() if use.role in ("primary", "guardrail")]
+    return max((definition_of(use.definition).window_days for use in uses), default=0)
 
 
 def planned_rule(experiment: Experiment) -> DecisionRule:
@@ -285,6 +295,7 @@ def planned_rule(experiment: Experiment) -> DecisionRule:
             family=cast(Correction, experiment.family),
             warm_up_days=experiment.warm_up_days,
             design=design(experiment),
+            window_days=window_days(experiment),
         )
     days = 7 * experiment.least_weeks
     return DecisionRule(
@@ -300,6 +311,7 @@ def planned_rule(experiment: Experiment) -> DecisionRule:
         family=cast(Correction, experiment.family),
         warm_up_days=experiment.warm_up_days,
         design=design(experiment),
+        window_days=window_days(experiment),
     )
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from dataclasses import dataclass
 from typing import Literal, get_args
@@ -88,6 +89,11 @@ class Definition:
         """The most that one unit may count, of the numerator and of the denominator; empty where nothing is capped."""
         result = tuple(part.cap for part in self.measures)
         return result if any(cap is not None for cap in result) else ()
+
+    @property
+    def window_days(self) -> int:
+        """Whole days after a day until the window of its last unit has closed; 0 without a window."""
+        return math.ceil(self.window_hours / 24) if self.window_hours else 0
 
     @property
     def event_names(self) -> tuple[str, ...]:

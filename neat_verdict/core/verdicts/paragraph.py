@@ -18,6 +18,10 @@ def rule_in_words(rule: DecisionRule, weights: Sequence[float]) -> str:
     if rule.warm_up_days:
         days = "first day" if rule.warm_up_days == 1 else f"first {rule.warm_up_days} days"
         sentences.append(f"Units of the {days} are left out.")
+    if rule.window_days:
+        sentences.append(
+            f"Units are read once the time in which they count is over, {plural(rule.window_days, 'day')} after they came."
+        )
     if rule.longest_days is not None:
         sentences.append(f"The run ends after {plural(rule.longest_days, 'day')}, whatever has been seen.")
     if rule.reachable_power is not None:
