@@ -82,8 +82,8 @@ BREAKS = [
     ),
     Break(
         C + "verdicts/judging.py",
-        "lift.high < rule.worthwhile_lift for",
-        "lift.high < 2 * rule.worthwhile_lift for",
+        "effect.high < rule.worthwhile_lift for",
+        "effect.high < 2 * rule.worthwhile_lift for",
         "tests/core/test_standards.py tests/core/test_judge.py tests/core/test_judge_methods.py",
         "no worthwhile difference at twice the worthwhile lift",
     ),
@@ -145,8 +145,8 @@ BREAKS = [
     ),
     Break(
         C + "periods.py",
-        "difference=Interval(m1 - m0, m1 - m0 - reach, m1 - m0 + reach),",
-        "difference=Interval(m1 - m0, m1 - m0 - reach / 2, m1 - m0 + reach / 2),",
+        "difference=Interval(m1 - m0, m1 - m0 - below * error, m1 - m0 + above * error),",
+        "difference=Interval(m1 - m0, m1 - m0 - below * error / 2, m1 - m0 + above * error / 2),",
         "tests/core/test_adaptive.py",
         "intervals by period are half as wide",
     ),

@@ -9,13 +9,16 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
+from neat_verdict.app import clock
+from neat_verdict.app.analysis.analysis import analyse
+from neat_verdict.app.analysis.panels.segments import strata_of
 from neat_verdict.app.collect import actions as collect
 from neat_verdict.app.collect.events import rebuild
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Tally, Workspace
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.metrics.actions import create_metric
-from tests.app.conftest import PLAN, START, bring_in, daily, did, exposed, happened
+from tests.app.conftest import PLAN, START, TODAY, bring_in, daily, did, exposed, happened
 
 FARE = {
     "kind": "amount",
@@ -95,9 +98,48 @@ def test_events_before_the_first_exposure_are_what_came_before(ask, analyst, mac
     )
     tally = Tally.objects.get(segment="", units=1)
     assert (tally.total, tally.second_total, tally.squares, tally.cross) == (55, 40, 55**2, 55 * 40)
+    third = (tally.cubes, tally.squares_cross, tally.cross_squares, tally.second_cubes)
+    assert third == (55**3, 55**2 * 40, 55 * 40**2, 40**3)
+    # What is taken away again leaves no trace, of third order neither.
+    machine.collect(happened("u1", "paid", "2026-03-06T10:00:00Z", number="2", amount=2))
+    machine.collect(happened("u1", "paid", "2026-03-07T10:00:00Z", number="3", amount=-2))
+    tally.refresh_from_db()
+    assert (tally.cubes, tally.squares_cross, tally.cross_squares, tally.second_cubes) == third
     rebuild()
     again = Tally.objects.get(segment="", units=1)
     assert (again.second_total, again.exact) == (40, tally.exact)
+
+
+def test_sums_of_third_order_of_a_file_of_units_are_those_of_its_rows(analyst):
+    create_metric(analyst, "fare", FARE, "")
+    experiment = begin(analyst, metrics=[{"name": "fare", "role": "primary", "before_days": 28}], baseline=60.0,
+                       standard_deviation=25.0)  # fmt: skip
+    content = unit_rows(1.5, units=40, days=1)
+    digest = upload(analyst, f"/experiments/{experiment.key}/unit-files/preview", content)[1]["digest"]
+    assert upload(analyst, f"/experiments/{experiment.key}/unit-files", content, digest=digest)[0] == 201
+    rows = [row for row in csv.DictReader(io.StringIO(content)) if row["variant"] == "B"]
+    y, x = (np.array([float(row[name]) for row in rows]) for name in ("fare", "fare_before"))
+    tally = Tally.objects.get(segment="", variant__position=1)
+    by_hand = [float(part.sum()) for part in (y**3, y**2 * x, y * x**2, x**3)]
+    assert [tally.cubes, tally.squares_cross, tally.cross_squares, tally.second_cubes] == pytest.approx(by_hand)
+
+
+def test_a_segment_of_which_a_part_has_no_third_order_has_none(analyst):
+    create_metric(analyst, "fare", FARE, "")
+    experiment = begin(analyst, metrics=[{"name": "fare", "role": "primary"}], baseline=60.0, standard_deviation=25.0)
+    Workspace.objects.create(name="Tidewick", segments=[["device"]])
+    for variant in experiment.variants.all():
+        for day, (segment, cubes) in enumerate(
+            [("", 30.0), ("", 30.0), ("device=phone", 30.0), ("device=phone", None)]
+        ):
+            Tally.objects.create(
+                variant=variant, metric=experiment.primary.metric, segment=segment, day=START + timedelta(days=day % 2),
+                units=10, total=9.0, squares=15.0, cubes=cubes,
+            )  # fmt: skip
+    with clock.at(TODAY):
+        (pair,) = strata_of(analyse(find(experiment.key)), experiment.primary, "device", 1)["device=phone"]
+    assert pair.variant.units == 20
+    assert pair.variant.deviations is None
 
 
 # Funnels

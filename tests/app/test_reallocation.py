@@ -424,6 +424,11 @@ def test_it_is_read_by_epoch_with_all_epochs_pooled_beside(adaptive):
     )
     assert sum(reading.arms[2].planned_share > arm.planned_share for arm in reading.arms) == 2
     # The fare is read by epoch too, once its window of a week has closed.
+    assert reading.secondary == []
+    with clock.at(BEGIN + timedelta(days=9, hours=1)):
+        part = analyse(find(adaptive.key))
+    (fare,) = [part.periods[metric] for metric in part.counts.others]
+    assert max(period.day for period in fare) == (BEGIN + timedelta(days=1)).date().toordinal()
     with clock.at(BEGIN + timedelta(days=12, hours=1)):
         reading = evidence(find(adaptive.key)).reading
     side = {line.letter: line for line in reading.secondary[0].comparisons}

@@ -46,8 +46,7 @@ def test_a_variant_that_converts_faster_does_not_win_by_that(ask, analyst, week)
     assert seen["reading"]["comparisons"][0]["lift"]["estimate"] == 0
     assert seen["arrivals"]["arms"][0]["units"] == 28_000
     assert seen["partial_day"] == (
-        "14,000 visitors who came since 23 March are still within the 7 days in which they count; the verdict reads them when "
-        "these are over."
+        "14,000 visitors who came since 23 March are still within the 7 days in which they count, and are not read yet."
     )
     with clock.at(TODAY + timedelta(days=6)):
         later = ask("get", f"/experiments/{experiment.key}/evidence")[1]

@@ -83,6 +83,15 @@ def test_without_a_planned_level_only_the_side_is_judged_and_that_is_said():
     same = read([paid(-0.4, 400_000, 3), paid(-0.38, 400_000, 3)], rule)
     assert same.verdict.name == "winner"  # clear of zero; whether it is worthwhile nobody said
     assert any("no level was planned with" in line for line in write_sentences(same, rule, NAMES).warnings)
+    close = read([paid(-0.4, 400_000, 3), paid(-0.399, 400_000, 3)], rule)
+    assert close.verdict.name == "unresolved"  # nor may it be said to be too small
+
+
+def test_a_loss_by_choosing_is_a_part_of_the_level_planned_with():
+    """0.1 cents lost on average: a twentieth of control's 2 cents, less than a thousandth of the planned 2.00 EUR."""
+    reading = read([paid(-0.02), paid(0.085)], rule_of("posterior"))
+    assert reading.comparisons[0].posterior.expected_loss < 0.001
+    assert reading.verdict.name == "winner"
 
 
 def test_all_variants_are_judged_on_one_scale():

@@ -73,8 +73,8 @@ def _partial_day(analysis: Analysis) -> str:
     if rule.window_days:
         waits = plural(rule.window_days, "day")
         return (
-            f"{units} who came since {first_open:%-d %B} are still within the {waits} in which they count; the verdict reads "
-            "them when these are over."
+            f"{units} who came since {first_open:%-d %B} are still within the {waits} in which they count, and are not read "
+            "yet."
         )
     reads_by_day = not (analysis.looks or rule.method.has_looks or analysis.periods)
     if experiment.state not in ("running", "paused") or not reads_by_day:

@@ -8,6 +8,8 @@ from collections.abc import Callable, Sequence
 from neat_verdict.app.analysis.schemas import IntervalOut
 from neat_verdict.core.statistics import Interval
 from neat_verdict.core.text.format import format_count, format_levels, format_lift
+from neat_verdict.core.text.names import Names
+from neat_verdict.core.verdicts import Scale
 
 Write = Callable[[Sequence[float | None]], list[str]]
 NO_LIMIT = "no limit"
@@ -29,6 +31,11 @@ def counts_text(values: Sequence[float | None]) -> list[str]:
 def levels_text(unit: str, currency: str) -> Write:
     """Levels of a metric as text."""
     return lambda values: format_levels(values, unit, currency)
+
+
+def effects_text(scale: Scale, names: Names) -> Write:
+    """Effects as text: lifts, or on the scale of differences amounts in the metric's unit."""
+    return lambda values: ["–" if value is None else scale.effect_words(value, names) for value in values]
 
 
 def number(value: float) -> float | None:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import cast
 
 from neat_verdict.app.analysis.designs import DESIGN_ANALYSES
-from neat_verdict.app.analysis.figures import bounds_text, counts_text, interval, levels_text, number
+from neat_verdict.app.analysis.figures import bounds_text, counts_text, effects_text, interval, levels_text, number
 from neat_verdict.app.analysis.schemas import (
     ArmOut,
     ArrivalsOut,
@@ -128,6 +128,7 @@ def present(record: AnalysisRecord) -> ReadingOut:
         adjusted_by_days=record.adjusted_by_days,
         variance_removed=record.variance_removed,
         scale=record.scale.noun,
+        worthwhile_text=record.scale.size_words(rule.worthwhile_lift, _names(record.metric)),
         scale_unit=record.scale.unit_size,
     )  # fmt: skip
 
@@ -167,12 +168,11 @@ def _comparison(record: AnalysisRecord, one: ComparisonRecord, sign: int) -> Com
 
 def effect_shown(one: ComparisonRecord, scale: Scale, metric: MetricRecord) -> IntervalOut:
     """What is judged of a comparison, with its texts."""
+    return interval(scale.effect_of(one.lift, one.difference), effects_text(scale, _names(metric)))
 
-    def write(values: Sequence[float | None]) -> list[str]:
-        names = Names(metric.name, "", (), metric.unit, metric.currency)
-        return ["–" if value is None else scale.effect_words(value, names) for value in values]
 
-    return interval(scale.effect_of(one.lift, one.difference), write)
+def _names(metric: MetricRecord) -> Names:
+    return Names(metric.name, "", (), metric.unit, metric.currency)
 
 
 def _effect_words(effect: IntervalOut) -> str:

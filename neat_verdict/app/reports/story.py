@@ -86,7 +86,7 @@ def facts(experiment: Experiment, reading: ReadingOut) -> list[FactOut]:
             value=sure,
             note="when the rule is read, not before"
             if not VERDICTS[reading.verdict].settled
-            else f"{sure.removesuffix('%')} of 100 such intervals hold the true lift",
+            else f"{sure.removesuffix('%')} of 100 such intervals hold the true {reading.scale}",
         ),
     ]
 

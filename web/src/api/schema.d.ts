@@ -3867,7 +3867,8 @@ export interface components {
         /**
          * ReadingOut
          * @description ``verdict`` is the name of one of the vocabulary's verdicts; ``readable`` says that lifts are for use; ``scale`` is what
-         *     effects are judged on, ``scale_unit`` what 1 of a difference placed on it is in the metric's unit; ``summary`` is what the
+         *     effects are judged on, ``scale_unit`` what 1 of a difference placed on it is in the metric's unit,
+         *     ``worthwhile_text`` the worthwhile effect on it; ``summary`` is what the
          *     ``design`` reports in addition to its comparisons.
          */
         ReadingOut: {
@@ -4003,6 +4004,11 @@ export interface components {
             warnings: string[];
             /** Worthwhile Lift */
             worthwhile_lift: number;
+            /**
+             * Worthwhile Text
+             * @default
+             */
+            worthwhile_text: string;
             /**
              * Would Change
              * @default []

@@ -31,7 +31,7 @@ export function niceRange(values: number[]): [number, number] {
   const low = Math.min(...values);
   const high = Math.max(...values);
   if (values.length === 0) return [0, 1];
-  const from = low < (high - low) * 0.75 ? 0 : low;
+  const from = low >= 0 && low < (high - low) * 0.75 ? 0 : low;
   return scaleLinear()
     .domain([from, high === from ? from + 1 : high])
     .nice(4)

@@ -29,7 +29,7 @@ export function rateDecimals(rates: (number | null)[]): number {
 }
 
 export function count(value: number): string {
-  return Math.round(value).toLocaleString("en-GB");
+  return Math.round(value).toLocaleString("en-GB").replace("-", "\u2212");
 }
 
 /** "0.034", "0.0018", "under 0.0001". */

@@ -35,6 +35,9 @@ describe("the shared axis of strips", () => {
     expect(niceRange([10, 100])[0]).toBe(0);
     expect(niceRange([1000, 1010])[0]).toBeGreaterThan(900);
     expect(niceRange([])).toEqual([0, 1]);
+    const [low, high] = niceRange([-0.9, 0.9]);
+    expect(low).toBeLessThanOrEqual(-0.9);
+    expect(high).toBeGreaterThanOrEqual(0.9);
   });
 });
 

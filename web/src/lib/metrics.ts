@@ -1,4 +1,4 @@
-import type { MetricUse, Reading } from "../api/client";
+import type { Interval, MetricUse, Reading } from "../api/client";
 import { count, rate, rateDecimals } from "./format";
 
 type Shown = Pick<MetricUse, "is_rate" | "unit" | "currency">;
@@ -43,7 +43,9 @@ export function figuresOf(metric: Figured, levels: (number | null)[]): Figures {
   const decimals =
     metric.unit === "money" && largest < 1000 ? 2 : largest >= 1000 ? 0 : largest >= 10 ? 2 : largest >= 0.1 ? 3 : 5;
   const written = (value: number) =>
-    value.toLocaleString("en-GB", { minimumFractionDigits: decimals, maximumFractionDigits: decimals });
+    value
+      .toLocaleString("en-GB", { minimumFractionDigits: decimals, maximumFractionDigits: decimals })
+      .replace("-", "\u2212");
   const level = (value: number | null) => (value === null ? "–" : written(value * scale));
   const unit = { money: metric.currency, milliseconds: "ms", per_thousand: "per thousand" }[metric.unit] ?? "";
   return {
@@ -62,6 +64,12 @@ export function tickOf(reading: Reading): ((tick: number) => string) | undefined
     reading,
     reading.arms.map((arm) => arm.rate.estimate),
   );
-  return (tick) =>
-    `${tick > 0 ? "+" : tick < 0 ? "\u2212" : ""}${figures.level(Math.abs(tick) * (reading.scale_unit ?? 1))}`;
+  return (tick) => `${tick > 0 ? "+" : tick < 0 ? "\u2212" : ""}${figures.level(Math.abs(tick) * reading.scale_unit)}`;
+}
+
+/** An effect as numbers to be copied: a lift as it is, a difference in the metric's unit and not as a part of the planned level. */
+export function inUnit(effect: Interval, { scale, scale_unit }: Reading): Interval {
+  if (scale !== "difference") return effect;
+  const times = (value: number | null) => (value === null ? null : value * scale_unit);
+  return { ...effect, estimate: times(effect.estimate), low: times(effect.low), high: times(effect.high) };
 }

@@ -2,7 +2,6 @@ import type { Comparison, Report } from "../api/client";
 import { IntervalStrip, StripAxis } from "../charts/IntervalStrip";
 import { verdictNamed } from "../api/vocabulary";
 import { sharedAxis } from "../lib/axis";
-import { percentText } from "../lib/format";
 import { tickOf } from "../lib/metrics";
 import { useWidth } from "../lib/useWidth";
 import { Headline } from "../parts/Headline";
@@ -40,8 +39,7 @@ export function ReportSheet({ report }: { report: Report }) {
       {!unsound && reading.comparisons.length > 0 && <Picture comparisons={reading.comparisons} report={report} />}
       <p className="mt-1 text-sm">
         {reading.detail}
-        {!unsound &&
-          ` Inside the grey band (±${percentText(reading.worthwhile_lift)}%) a change is too small to act on.`}
+        {!unsound && ` Inside the grey band (±${reading.worthwhile_text}) a change is too small to act on.`}
       </p>
       <dl className="mt-4 grid grid-cols-3 gap-6 border-y border-base-300 py-3 max-sm:grid-cols-1 max-sm:gap-3">
         {report.facts.map((fact) => (

@@ -280,6 +280,7 @@ export function reading(changes: Partial<Reading> = {}): Reading {
     read_on: null,
     scale: "lift",
     scale_unit: 1,
+    worthwhile_text: "3%",
     next_look: null,
     ranking: [],
     would_change: [],

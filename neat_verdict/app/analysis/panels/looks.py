@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from neat_verdict.app.analysis.analysis import Analysis, Look
-from neat_verdict.app.analysis.figures import interval
+from neat_verdict.app.analysis.figures import effects_text, interval
 from neat_verdict.app.analysis.schemas import LooksOut, PlannedLookOut, SetAsideOut, TakenLookOut
 from neat_verdict.app.experiments.queries import today
 from neat_verdict.app.experiments.record import from_stored
@@ -50,7 +50,7 @@ def _look(analysis: Analysis, look: Look, coming: Sequence[float]) -> TakenLookO
         critical_value=best.critical_value if best else None,
         letter=LETTERS[reading.verdict.variant or 1] if best else None,
         statistic=best.statistic * rule.sign if best else None,
-        lift=interval(best.lift) if best else None,
+        lift=interval(reading.scale.effect(best), effects_text(reading.scale, analysis.names)) if best else None,
         power_as_seen=ahead.as_seen if ahead else None,
         power_if_worthwhile=ahead.if_worthwhile if ahead else None,
         verdict=reading.verdict.name,

@@ -134,7 +134,8 @@ DesignSummaryOut = AdaptiveOut
 
 class ReadingOut(Schema):
     """``verdict`` is the name of one of the vocabulary's verdicts; ``readable`` says that lifts are for use; ``scale`` is what
-    effects are judged on, ``scale_unit`` what 1 of a difference placed on it is in the metric's unit; ``summary`` is what the
+    effects are judged on, ``scale_unit`` what 1 of a difference placed on it is in the metric's unit,
+    ``worthwhile_text`` the worthwhile effect on it; ``summary`` is what the
     ``design`` reports in addition to its comparisons."""
 
     verdict: str
@@ -182,3 +183,4 @@ class ReadingOut(Schema):
     variance_removed: float | None = None
     scale: ScaleName = "lift"
     scale_unit: float = 1.0
+    worthwhile_text: str = ""

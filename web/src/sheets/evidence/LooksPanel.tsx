@@ -6,6 +6,7 @@ import { useLooks, type FigureAsked } from "../../api/outcome";
 import { copiedLift } from "../../charts/stripColumn";
 import { PathPicture } from "../../charts/PathPicture";
 import { bounds, day, weekday } from "../../lib/format";
+import { capital, inUnit } from "../../lib/metrics";
 import { FormError, Panel } from "../../parts/basics";
 import { DataTable, type Column } from "../../parts/DataTable";
 import { Term } from "../../parts/Term";
@@ -53,7 +54,7 @@ export function LooksPanel({ looks, reading }: { looks: Looks; reading: Reading 
             rowKey={(look) => look.day}
             rowClass={(look) => (isTaken(look) ? "" : "quiet")}
             sortable={false}
-            columns={columnsOf(planned, mayEdit, setAside)}
+            columns={columnsOf(planned, mayEdit, setAside, reading)}
           />
         </div>
       </div>
@@ -158,7 +159,13 @@ function isTaken(look: Look): look is Taken {
   return "number" in look;
 }
 
-function columnsOf(planned: boolean, mayEdit: boolean, setAside: (number: number) => void): Column<Look>[] {
+function columnsOf(
+  planned: boolean,
+  mayEdit: boolean,
+  setAside: (number: number) => void,
+  reading: Reading,
+): Column<Look>[] {
+  const { scale } = reading;
   const taken =
     <Value,>(of: (look: Taken) => Value) =>
     (look: Look) =>
@@ -210,11 +217,14 @@ function columnsOf(planned: boolean, mayEdit: boolean, setAside: (number: number
       },
     },
     {
-      name: "Lift",
+      name: capital(scale),
       className: "whitespace-nowrap",
       value: taken((look) => look.lift?.estimate),
       copied: [
-        ...copiedLift(taken((look) => look.lift)),
+        ...copiedLift(
+          taken((look) => look.lift && inUnit(look.lift, reading)),
+          [scale, `${scale} low`, `${scale} high`],
+        ),
         ["power as seen", taken((look) => look.power_as_seen)],
         ["power if worthwhile", taken((look) => look.power_if_worthwhile)],
       ],
@@ -222,7 +232,7 @@ function columnsOf(planned: boolean, mayEdit: boolean, setAside: (number: number
         isTaken(look) ? (
           <>
             {look.letter}{" "}
-            {look.lift && <OfLook look={look} figure="lift" label="Lift" shown={look.lift.estimate_text} />}
+            {look.lift && <OfLook look={look} figure={scale} label={capital(scale)} shown={look.lift.estimate_text} />}
             <span className="quiet block text-xs">{look.lift ? bounds(look.lift) : ""}</span>
           </>
         ) : (

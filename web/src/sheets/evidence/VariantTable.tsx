@@ -94,7 +94,9 @@ function columnsOf(reading: Reading, experiment: string | undefined, strip: numb
             <span className="font-semibold">{figures.level(arm.rate.estimate)}</span>
           </Opens>
           <span className="quiet block text-xs">
-            {figures.level(arm.rate.low).replace("%", "")}–{figures.level(arm.rate.high)}
+            {figures.level(arm.rate.low).replace("%", "")}
+            {(arm.rate.low ?? 0) < 0 ? " to " : "–"}
+            {figures.level(arm.rate.high)}
           </span>
         </>
       ),
