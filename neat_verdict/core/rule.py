@@ -55,7 +55,7 @@ class DecisionRule:
         Units each arm is planned to have, control first; None for counts without a plan. A single reading waits for them,
         later readings measure their information by them.
     least_conversions : int
-        Conversions each arm needs.
+        Conversions that must be expected in each arm if there is no difference, and units that do not convert too.
     method : Method
         When the data are read, and by what threshold.
     planned_days : int

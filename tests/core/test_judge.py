@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.designs.parallel import lift_as_data_came_in
 from neat_verdict.core.statistics import Rate, compare_arms, two_sided_critical_value
+from neat_verdict.core.statistics.exact import smallest_expected_count, smallest_expected_counts
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.verdicts import (
     DecisionRule,
@@ -259,3 +260,34 @@ def test_impossible_rules_and_readings_are_refused(make, field):
     with pytest.raises(InputError) as refused:
         make()
     assert refused.value.field == field
+
+
+@pytest.mark.parametrize(
+    ("control", "variant", "met", "seen"),
+    [
+        # Rates of a metric of which fewer is better, such as refunds: a clear success leaves few of them.
+        (Rate(90, 10_000), Rate(10, 10_000), True, "50"),
+        (Rate(500, 10_000), Rate(49, 10_000), True, "274"),
+        (Rate(60, 10_000), Rate(38, 10_000), False, "49"),
+        (Rate(90, 9000), Rate(8, 1000), False, "9"),  # the small arm is what is approximated
+        (Rate(9990, 10_000), Rate(9985, 10_000), False, "12"),  # and so are those that do not convert
+    ],
+)
+def test_conversions_are_asked_for_where_the_approximation_rests_on_them(control, variant, met, seen):
+    rule = DecisionRule(0.95, 0.1, good_direction="down")
+    split = (control.units, variant.units)
+    reading = read_experiment([control, variant], split, rule, ended=True)
+    (line,) = [line for line in reading.conditions if line.key == "conversions"]
+    assert (line.state == "met", line.seen) == (met, seen)
+    if met:
+        assert reading.verdict.name == "winner"
+
+
+def test_a_rehearsal_asks_for_the_same_conversions():
+    """Many tables at once are those one by one; of several variants the comparison that has least."""
+    draw = np.random.default_rng(2)
+    units = draw.integers(1, 3000, (50, 3))
+    converted = draw.binomial(units, 0.02)
+    many = smallest_expected_counts(converted, units)
+    for x, n, least in zip(converted.tolist(), units.tolist(), many, strict=True):
+        assert least == min(smallest_expected_count(x[arm], n[arm], x[0], n[0]) for arm in (1, 2))

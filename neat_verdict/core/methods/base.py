@@ -244,7 +244,8 @@ class Method(ABC):
 
     def enough_words(self, rule: DecisionRule) -> str:
         """The conversions that each variant needs."""
-        return f"and each variant has at least {format_count(rule.least_conversions)} conversions"
+        least = format_count(rule.least_conversions)
+        return f"and at least {least} conversions are expected in each variant if there is no difference"
 
     def interval_words(self, comparison: Comparison, rule: DecisionRule, subject: str, bounds: str) -> str:
         """The interval of a lift as a sentence; ``subject`` is "the lift" or "the lift of B"."""

@@ -12,10 +12,11 @@ from numpy.typing import NDArray
 from neat_verdict.core.checks import InputError, check_positive
 from neat_verdict.core.designs.adaptive.policy import Policy, paced_shares
 from neat_verdict.core.designs.adaptive.posteriors import chance_within
-from neat_verdict.core.numeric import FloatArray
+from neat_verdict.core.numeric import BoolArray, FloatArray
 from neat_verdict.core.rehearsal.world import World
 from neat_verdict.core.rule import DecisionRule
 from neat_verdict.core.statistics import Interval, always_valid_critical_value, many_normal_best_chances
+from neat_verdict.core.statistics.exact import smallest_expected_counts
 
 MAX_RUNS = 2_000
 MAX_EPOCHS = 120
@@ -306,7 +307,9 @@ def _call(
     z, gains = rule.sign * sums.statistic(), rule.sign * gaps
     c = always_valid_critical_value(weight / planned, one)
     clear = (z > c)[:, 1:] & (called == 0)[:, None]
-    enough = (totals.sum(axis=0) >= rule.least_conversions).all(axis=1) | (course.standard_deviation is not None)
+    enough: BoolArray = np.ones(len(called), dtype=bool)
+    if course.standard_deviation is None:
+        enough = smallest_expected_counts(totals.sum(axis=0), units.sum(axis=0)) >= rule.least_conversions
     result = np.flatnonzero(clear.any(axis=1) & enough)
     if wait and len(result):
         n, x = units[:, result].sum(axis=0), totals[:, result].sum(axis=0)

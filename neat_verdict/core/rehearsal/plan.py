@@ -16,6 +16,7 @@ from neat_verdict.core.rehearsal.draws import ALL, Runs, draw_runs
 from neat_verdict.core.rehearsal.world import World
 from neat_verdict.core.rule import DecisionRule
 from neat_verdict.core.statistics import two_sided_critical_value
+from neat_verdict.core.statistics.exact import smallest_expected_counts
 from neat_verdict.core.verdicts.facts import Facts
 from neat_verdict.core.verdicts.judging import facts_of_runs, give_verdicts
 from neat_verdict.core.verdicts.kinds import VERDICTS
@@ -229,7 +230,8 @@ def _facts(runs: Runs, rule: DecisionRule, rows: NDArray[np.int64], look: _Look,
     lifts = np.stack([runs.lift(arm, rows, day) for arm in range(1, arms)])
     enough: BoolArray = np.ones(len(rows), dtype=bool)
     if runs.standard_deviation is None:
-        enough = np.asarray((runs.totals[rows, day, :] >= rule.least_conversions).all(axis=1))
+        units = np.broadcast_to(runs.units[day], runs.totals[rows, day, :].shape)
+        enough = smallest_expected_counts(runs.totals[rows, day, :], units) >= rule.least_conversions
     facts = facts_of_runs(
         rule, clear=clear, beaten=beaten, below_worthwhile=below, above_harmful=above, lifts=lifts, minimum_met=enough,
         last=look.last,

@@ -94,7 +94,7 @@ function Figures({ fixed }: { fixed: boolean }) {
       />
       <NumberField
         whole
-        label="Minimum conversions in each variant"
+        label="Minimum conversions expected in each variant"
         value={experiment.least_conversions}
         save={set("least_conversions")}
         locked={fixed}
