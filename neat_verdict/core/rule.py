@@ -131,6 +131,11 @@ class DecisionRule:
         return 1 if self.good_direction == "up" else -1
 
     @property
+    def interval_confidence(self) -> float:
+        """Of both bounds of an interval together: under a one-sided rule the confidence is that of the one that decides."""
+        return self.confidence if self.method.sides == "two" else max(2 * self.confidence - 1, 0.0)
+
+    @property
     def look_days(self) -> tuple[int, ...]:
         """Days of the run after which the rule reads."""
         return self.method.reading_days(self.planned_days, self.minimum_days)

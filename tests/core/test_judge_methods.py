@@ -1,15 +1,25 @@
 """Verdicts under planned looks, at any time, by a posterior, and with guardrails."""
 
 import dataclasses
+import math
 
+import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from neat_verdict.core.methods import METHODS, PosteriorThresholds
-from neat_verdict.core.statistics import Rate
+from neat_verdict.core.methods import METHODS, Fixed, PosteriorThresholds, Reached
+from neat_verdict.core.statistics import Rate, compare_many, compare_posterior
 from neat_verdict.core.text.names import Names
-from neat_verdict.core.verdicts import DecisionRule, Guardrail, Looks, MetricReading, read_experiment, write_sentences
+from neat_verdict.core.verdicts import (
+    DecisionRule,
+    Guardrail,
+    Looks,
+    MetricReading,
+    read_experiment,
+    what_would_change,
+    write_sentences,
+)
 
 NAMES = Names("paid bookings", "visitors", ("List first", "Calendar first"))
 PLAN = {"confidence": 0.95, "worthwhile_lift": 0.05, "minimum_days": 14, "planned_days": 28}
@@ -117,3 +127,48 @@ def test_the_longest_run_ends_what_is_not_settled():
     found = rule("always_valid", longest_days=35)
     assert read(WEAK, found, days=28).verdict.name == "keep_collecting"
     assert read(WEAK, found, days=35).verdict.name == "unresolved"
+
+
+@pytest.mark.parametrize("direction", ["up", "down"])
+def test_a_one_sided_rule_says_what_each_confidence_is_of(direction):
+    """Both bounds of a one-sided 95 % hold the truth 90 % of the time (simulated below), and are not called a 95 % interval."""
+    one = rule("fixed", good_direction=direction)
+    one = dataclasses.replace(one, method=Fixed(sides="one"), minimum_days=0, planned_units=None)
+    arms = [Rate(500, 10_000), Rate(600, 10_000)] if direction == "up" else [Rate(600, 10_000), Rate(500, 10_000)]
+    reading = read_experiment(arms, (1, 1), one, ended=True)
+    said = write_sentences(reading, one, NAMES)
+    assert "(90% CI" in said.headline
+    assert "95% CI" not in said.headline
+    assert f"The {'lower' if direction == 'up' else 'upper'} bound" in said.detail
+    assert "95% confidence" in said.detail
+    assert said.detail.endswith("both together hold it at 90%.")
+
+
+def test_both_bounds_of_a_one_sided_rule_hold_as_often_as_is_said():
+    draw, runs = np.random.default_rng(8), 4000
+    one = dataclasses.replace(rule("fixed"), method=Fixed(sides="one"), planned_units=None)
+    c = one.method.threshold(0.95, (2000, 2000), Reached()).critical_value
+    x = draw.binomial(2000, 0.1, (runs, 2))
+    made = compare_many([(Rate(int(a), 2000), Rate(int(b), 2000)) for a, b in x], [c] * runs)
+    held = sum(line.lift.low <= 0 <= line.lift.high for line in made) / runs
+    assert held == pytest.approx(one.interval_confidence, abs=3 * math.sqrt(0.09 / runs))
+
+
+@pytest.mark.parametrize(("sign", "direction"), [(1, "up"), (-1, "down")])
+def test_what_a_posterior_verdict_hangs_on_is_its_own_thresholds(sign, direction):
+    """Moved by the conversions named the thresholds are missed, by one fewer they are not."""
+    found = rule("posterior", good_direction=direction)
+    control, variant = Rate(1000, 20_000), Rate(1000 + 130 * sign, 20_000)
+    reading = read((control, variant), found, days=28)
+    assert reading.verdict.name == "winner"
+    (line,) = what_would_change(reading, found, NAMES)
+    assert "would touch zero" not in line
+    assert line.endswith("its probability and expected loss would no longer be enough.")
+    moved = int(line.split()[1])
+
+    def clear(by):
+        made = compare_posterior(Rate(variant.conversions - sign * by, 20_000), control, 0.95, sign=sign)
+        return found.method.clear_and_beaten(made, 0.0, 0.0)[0]
+
+    assert clear(moved - 1)
+    assert not clear(moved)

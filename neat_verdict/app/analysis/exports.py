@@ -81,7 +81,7 @@ def as_table(key: str, evidence: EvidenceOut, form: Format) -> HttpResponse:
         else:
             row += [*_figures(result.lift), *_figures(result.difference)]
             row += [result.statistic, result.pvalue, result.adjusted_pvalue, result.exact_pvalue]
-        rows.append([*row, reading.confidence, result.critical_value if result else None])
+        rows.append([*row, reading.interval_confidence, result.critical_value if result else None])
     names = {arm.letter: arm.name for arm in reading.arms}
     for side in reading.secondary:
         lines = {line.letter: line for line in side.comparisons}
@@ -89,7 +89,7 @@ def as_table(key: str, evidence: EvidenceOut, form: Format) -> HttpResponse:
             row = [side.name, side.role, level.letter, names[level.letter], level.units, None, *_figures(level.level)]
             line = lines.get(level.letter)
             row += [*_figures(line.lift), *[None] * 4, line.pvalue, line.adjusted_pvalue, None] if line else [None] * 10
-            rows.append([*row, reading.confidence, line.critical_value if line else None])
+            rows.append([*row, reading.interval_confidence, line.critical_value if line else None])
     return _file(f"{key}-evidence", form, _COLUMNS, rows)
 
 

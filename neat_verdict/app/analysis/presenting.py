@@ -83,6 +83,7 @@ def present(record: AnalysisRecord) -> ReadingOut:
         detail=sentences.detail,
         warnings=list(sentences.warnings),
         confidence=rule.confidence,
+        interval_confidence=rule.interval_confidence,
         worthwhile_lift=rule.worthwhile_lift,
         good_direction=rule.good_direction,
         metric=record.metric.name,

@@ -86,7 +86,8 @@ def facts(experiment: Experiment, reading: ReadingOut) -> list[FactOut]:
             value=sure,
             note="when the rule is read, not before"
             if not VERDICTS[reading.verdict].settled
-            else f"{sure.removesuffix('%')} of 100 such intervals hold the true {reading.scale}",
+            else f"{format_percent(reading.interval_confidence).removesuffix('%')} of 100 such intervals hold the true "
+            f"{reading.scale}",
         ),
     ]
 

@@ -12,7 +12,7 @@ from scipy import special
 from neat_verdict.core.checks import InputError, check_probability
 from neat_verdict.core.numeric import BoolArray, FloatArray
 from neat_verdict.core.periods import Pair, compare_pairs
-from neat_verdict.core.statistics import Comparison, Sides
+from neat_verdict.core.statistics import Arm, Comparison, Sides, arm_statistic
 from neat_verdict.core.text.format import format_count, format_lift, format_share
 from neat_verdict.core.text.statements import Condition, Derivation
 
@@ -99,6 +99,7 @@ class Method(ABC):
     method_note: ClassVar[str] = ""  # how thresholds are computed, with sources, for those who want to know
     several_note: ClassVar[str] = ""  # the same of several variants
     how_read: ClassVar[str]  # for the report, as a sentence
+    no_longer_clear: ClassVar[str] = "its interval would touch zero"  # of what a verdict hangs on
     how_not_read: ClassVar[str] = ""  # the same where its time had not come; "" for one that may be read on any day
     threshold_source: ClassVar[str] = ""
     adjusted_words: ClassVar[str]
@@ -186,6 +187,10 @@ class Method(ABC):
         """Whether a variant is shown to be better, and to be worse, by its interval (turned so that positive is good)."""
         return low > 0, high < 0
 
+    def still_clear(self, variant: Arm, control: Arm, *, rule: DecisionRule, comparison: Comparison) -> bool:
+        """Whether other counts in place of those of a ``comparison`` that is clear would be clear too, by its critical value."""
+        return abs(arm_statistic(variant, control)) > comparison.critical_value
+
     # Many simulated runs at once
 
     def rehearsal_critical_value(self, rule: DecisionRule, units: Sequence[float], reached: Reached) -> float:
@@ -252,7 +257,14 @@ class Method(ABC):
         together = f" {self.allowing()}" if self.allowing() else ""
         if not together and comparison.adjusted_pvalue != comparison.pvalue:
             together = " for all variants together"
-        return f"At {format_share(rule.confidence, 0)} confidence{together}, {subject} is {bounds}."
+        if self.sides == "two":
+            return f"At {format_share(rule.confidence, 0)} confidence{together}, {subject} is {bounds}."
+        at, true = format_share(rule.confidence, 0), format_share(rule.interval_confidence, 0)
+        side, way = ("lower", "above") if rule.sign > 0 else ("upper", "below")
+        return (
+            f"{subject[0].upper()}{subject[1:]} is {bounds}. The {side} bound, {way} which it lies at {at} confidence{together}, "
+            f"is the one that decides; both together hold it at {true}."
+        )
 
     def effect_conditions(
         self, best: Comparison | None, letter: str, rule: DecisionRule, *, readable: bool

@@ -30,7 +30,7 @@ from neat_verdict.core.methods.fixed import (
 )
 from neat_verdict.core.numeric import BoolArray, FloatArray
 from neat_verdict.core.periods import Pair, total_of
-from neat_verdict.core.statistics import Comparison, comparable, compare_posterior, two_sided_critical_value
+from neat_verdict.core.statistics import Arm, Comparison, comparable, compare_posterior, two_sided_critical_value
 from neat_verdict.core.statistics.posterior import normal_expected_loss, normal_superiority
 from neat_verdict.core.text.format import format_percent, format_probability, format_share
 from neat_verdict.core.text.statements import Condition
@@ -68,6 +68,7 @@ class PosteriorThresholds(Method):
         "Read on any day, against a probability and an expected loss. Makes no promise about false winners."
     )
     credible: ClassVar[bool] = True
+    no_longer_clear: ClassVar[str] = "its probability and expected loss would no longer be enough"
     planning_warning: ClassVar[str] = (
         "Thresholds on a posterior are no promise about false winners when they are read every day: rehearse the plan."
     )
@@ -121,6 +122,12 @@ class PosteriorThresholds(Method):
             result.superiority >= self.superiority and result.expected_loss <= self.expected_loss,
             1 - result.superiority >= self.superiority and result.expected_loss_of_control <= self.expected_loss,
         )
+
+    def still_clear(self, variant: Arm, control: Arm, *, rule: DecisionRule, comparison: Comparison) -> bool:
+        """By its probability and expected loss, on the side that the comparison is clear on."""
+        sign = 1 if comparison.difference.estimate * rule.sign > 0 else -1
+        made = compare_posterior(variant, control, rule.confidence, sign=rule.sign * sign)
+        return self.clear_and_beaten(made, 0.0, 0.0)[0]
 
     def rehearsal_critical_value(self, rule: DecisionRule, _units: Sequence[float], _reached: Reached) -> float:
         return two_sided_critical_value(rule.confidence)

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
 from typing import TYPE_CHECKING
 
 from neat_verdict.core.methods import Reached
@@ -69,27 +70,28 @@ def until_no_winner(best: Comparison, letter: str, rule: DecisionRule, names: Na
     """How many conversions the verdict hangs on, or how much smaller the difference would have to be."""
     variant, control = best.variant, best.reference
     if isinstance(variant, Rate) and isinstance(control, Rate) and rule.design.crude_is_fair:
-        moved = conversions_it_hangs_on(variant, control, best.critical_value)
+        moved = conversions_it_hangs_on(variant, control, partial(rule.method.still_clear, rule=rule, comparison=best))
         if moved is None:
             return ()
         way = "fewer" if variant.estimate > control.estimate else "more"
         return (
-            f"With {format_count(moved)} {names.metric} {way} in {letter}, of {format_count(variant.conversions)}, its interval "
-            "would touch zero.",
+            f"With {format_count(moved)} {names.metric} {way} in {letter}, of {format_count(variant.conversions)}, "
+            f"{rule.method.no_longer_clear}.",
         )
     nearest = min(abs(best.difference.low), abs(best.difference.high))
     part = nearest / abs(best.difference.estimate)
     return (f"Had the difference come out {format_share(part, 0)} smaller, its interval would touch zero.",)
 
 
-def conversions_it_hangs_on(variant: Rate, control: Rate, critical_value: float) -> int | None:
-    """Fewest conversions that would have to be otherwise in the variant for its test not to reach the critical value.
+def conversions_it_hangs_on(variant: Rate, control: Rate, still_clear: Callable[[Rate, Rate], bool]) -> int | None:
+    """Fewest conversions that would have to be otherwise in the variant for it not to be clear any more.
 
-    None where it does not reach it now. Walsh et al. (2014), J. Clin. Epidemiol. 67, 622-628 (the fragility index).
+    ``still_clear`` asks it of a variant and control. None where it is not clear now. Walsh et al. (2014), J. Clin. Epidemiol. 67,
+    622-628 (the fragility index).
     """
 
     def reaches(conversions: int) -> bool:
-        return abs(Rate.statistic(Rate(conversions, variant.units), control)) > critical_value
+        return still_clear(Rate(conversions, variant.units), control)
 
     if not reaches(variant.conversions):
         return None

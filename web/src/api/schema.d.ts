@@ -3867,9 +3867,9 @@ export interface components {
         /**
          * ReadingOut
          * @description ``verdict`` is the name of one of the vocabulary's verdicts; ``readable`` says that lifts are for use; ``scale`` is what
-         *     effects are judged on, ``scale_unit`` what 1 of a difference placed on it is in the metric's unit,
-         *     ``worthwhile_text`` the worthwhile effect on it; ``summary`` is what the
-         *     ``design`` reports in addition to its comparisons.
+         *     effects are judged on, ``scale_unit`` what 1 of a difference placed on it is in the metric's unit, ``worthwhile_text`` the
+         *     worthwhile effect on it; ``interval_confidence`` is that of both bounds together; ``summary`` is what the ``design`` reports
+         *     in addition to its comparisons.
          */
         ReadingOut: {
             /** Adjusted By Days */
@@ -3927,6 +3927,8 @@ export interface components {
             good_direction: "up" | "down";
             /** Headline */
             headline: string;
+            /** Interval Confidence */
+            interval_confidence: number;
             /**
              * Kind
              * @default rate

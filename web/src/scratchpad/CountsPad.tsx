@@ -82,7 +82,7 @@ export function CountsPad() {
         </Panel>
         {readable && answer.data && !answer.error && (
           <>
-            <Panel title="Evidence" note={`${percentText(answer.data.confidence)}% intervals`}>
+            <Panel title="Evidence" note={`${percentText(answer.data.interval_confidence)}% intervals`}>
               <VariantTable reading={answer.data} />
             </Panel>
             <Method reading={answer.data} />

@@ -281,6 +281,7 @@ export function reading(changes: Partial<Reading> = {}): Reading {
     scale: "lift",
     scale_unit: 1,
     worthwhile_text: "3%",
+    interval_confidence: 0.95,
     next_look: null,
     ranking: [],
     would_change: [],

@@ -134,9 +134,9 @@ DesignSummaryOut = AdaptiveOut
 
 class ReadingOut(Schema):
     """``verdict`` is the name of one of the vocabulary's verdicts; ``readable`` says that lifts are for use; ``scale`` is what
-    effects are judged on, ``scale_unit`` what 1 of a difference placed on it is in the metric's unit,
-    ``worthwhile_text`` the worthwhile effect on it; ``summary`` is what the
-    ``design`` reports in addition to its comparisons."""
+    effects are judged on, ``scale_unit`` what 1 of a difference placed on it is in the metric's unit, ``worthwhile_text`` the
+    worthwhile effect on it; ``interval_confidence`` is that of both bounds together; ``summary`` is what the ``design`` reports
+    in addition to its comparisons."""
 
     verdict: str
     readable: bool
@@ -148,6 +148,7 @@ class ReadingOut(Schema):
     detail: str
     warnings: list[str]
     confidence: float
+    interval_confidence: float
     worthwhile_lift: float
     good_direction: Literal["up", "down"]
     metric: str

@@ -98,7 +98,7 @@ def estimate_of(reading: Reading, position: int, rule: DecisionRule, names: Name
         return ""
     kind = "CrI" if rule.method.credible else "CI"
     bounds = scale.bounds_words(effect.low, effect.high, names)
-    return f"{scale.effect_words(effect.estimate, names)} ({format_percent(rule.confidence)} {kind} {bounds})"
+    return f"{scale.effect_words(effect.estimate, names)} ({format_percent(rule.interval_confidence)} {kind} {bounds})"
 
 
 def interval_words(reading: Reading, position: int, rule: DecisionRule, names: Names) -> str:

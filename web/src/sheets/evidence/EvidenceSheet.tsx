@@ -86,7 +86,7 @@ function Read({ evidence }: { evidence: Evidence }) {
     <>
       <Panel
         title={`${experiment.metric[0]?.toUpperCase()}${experiment.metric.slice(1)}`}
-        note={`${percentText(reading.confidence)}% intervals; grey band: ±${reading.worthwhile_text}`}
+        note={`${percentText(reading.interval_confidence)}% intervals; grey band: ±${reading.worthwhile_text}`}
       >
         <VariantTable reading={reading} experiment={experiment.key} />
       </Panel>

@@ -82,8 +82,8 @@ function RateTest({ reading }: { reading: Reading }) {
       {!methodNamed(reading.method).credible && (
         <Entry title="Lift and its interval">
           Rate of the variant divided by control’s, minus 1. The interval holds every lift that the same test does not
-          reject at {percentText(reading.confidence)}% (Koopman 1984; Miettinen &amp; Nurminen 1985), so it leaves out
-          zero exactly when p is under the level.{standard(reading)}
+          reject at {percentText(reading.interval_confidence)}% (Koopman 1984; Miettinen &amp; Nurminen 1985), so it
+          leaves out zero exactly when p is under the level.{standard(reading)}
         </Entry>
       )}
       <Entry title="Rate and its interval">

@@ -41,7 +41,7 @@ export function OverTime({ evidence }: { evidence: Evidence }) {
         {chosen && (
           <Panel
             title="Lift as data came in"
-            note={series.length > 1 ? undefined : `${percentText(reading.confidence)}% interval each day`}
+            note={series.length > 1 ? undefined : `${percentText(reading.interval_confidence)}% interval each day`}
             action={
               series.length > 1 ? (
                 <span className="flex gap-1">
