@@ -223,6 +223,14 @@ def test_a_wrong_file_of_costs_is_told_and_nothing_stored(ask, analyst, won, tex
 # Over time
 
 
+def test_spend_before_the_start_is_told(ask, analyst, won):
+    text = "day,variant,cost,impressions\n2025-10-02,A,10,100\n2026-03-02,A,10,100\n"
+    status, stored = upload(analyst, f"/experiments/{won.key}/spend", text)
+    assert (status, stored["days"]) == (200, 2)
+    assert stored["remarks"] == ["1 day of the file lies before the start (2 March 2026) and will not be counted."]
+    assert ask("get", f"/experiments/{won.key}/evidence")[1]["spend"]["arms"][0]["cost"] == 10
+
+
 def test_a_lift_that_fades_is_told(ask, analyst, running):
     for week, extra in enumerate((150, 100, 50, 0)):
         first = START + timedelta(days=7 * week)

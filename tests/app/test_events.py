@@ -324,3 +324,19 @@ def test_another_round_begins_with_nothing_and_keeps_what_was(analyst, ask, mach
     first = Tally.objects.filter(round=1, segment="", metric__name="paid bookings")
     assert [(t.units, t.total) for t in first] == [(1, 1)]
     assert Enrolment.objects.filter(unit="v1").count() == 2
+
+
+def test_exposures_before_the_start_are_told_and_shown_without_a_letter(ask, machine, served):
+    """By the receipt to who sent them, by the Watch sheet to who reads it."""
+    at = served.started_at.isoformat()
+    receipt = machine.collect(
+        exposed("v1", "A", at="2026-03-01T09:00:00Z"), exposed("v2", "B", at="2026-02-01T09:00:00Z"),
+        exposed("v3", "B", at=at), exposed("v4", "B", at="2026-03-01T09:00:00Z", reason="forced"),
+    )  # fmt: skip
+    assert receipt["unknown"] == {"exposure before the start of fare-calendar": 2}
+    assert counted(served)[0] == [(0, 0), (1, 0)]
+    watched = ask("get", f"/experiments/{served.key}/live")[1]
+    (issue,) = [issue for issue in watched["issues"] if issue["kind"] == "early"]
+    assert issue["sentence"] == "2 exposures came that are timed before the start"
+    latest = {line["unit"]: line["letter"] for line in ask("get", f"/experiments/{served.key}/live")[1]["latest"]}
+    assert (latest["v1"], latest["v2"], latest["v3"]) == ("", "", "B")

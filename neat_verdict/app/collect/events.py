@@ -56,6 +56,7 @@ def take_in(batch: Sequence[Sent]) -> Receipt:
     new = [event for event in batch if fresh.get(event.sent_id) is event]
     store.insert_events(new, now, now + HOLD_AFTER)
     _note_names(new)
+    store.note_sightings("early", _early(new, experiments))
     enrolled = _recount_touched(new, experiments, now + HOLD_AFTER)
     late = sum(now - event.at > LATE_AFTER for event in new)
     held = sum(event.at > now + HOLD_AFTER for event in new)
@@ -89,7 +90,31 @@ def _unknown(events: Sequence[Sent], experiments: dict[str, Served]) -> dict[str
             result[f"experiment {event.experiment}"] += 1
         elif event.letter not in experiments[event.experiment].positions:
             result[f"variant {event.letter} of {event.experiment}"] += 1
+        elif before_start(experiments[event.experiment].started, event):
+            result[f"exposure before the start of {event.experiment}"] += 1
     return {name: times for name, times in result.items() if times}
+
+
+def before_start(started: int | None, event: Sent | Event) -> bool:
+    """Whether an exposure is timed before its experiment began (in milliseconds), so that it counts nowhere."""
+    return event.name == EXPOSURE and not event.forced and started is not None and event.at < started
+
+
+def _early(events: Sequence[Sent], experiments: dict[str, Served]) -> dict[str, tuple[int, int]]:
+    """Exposures before the start of their experiments' rounds: when last, and how many."""
+    result: dict[str, tuple[int, int]] = {}
+    for event in events:
+        experiment = experiments.get(event.experiment)
+        if experiment is not None and before_start(experiment.started, event):
+            name = early_name(experiment.key, experiment.round)
+            last, times = result.get(name, (0, 0))
+            result[name] = (max(last, event.at), times + 1)
+    return result
+
+
+def early_name(key: str, round_number: int) -> str:
+    """By which `collect.models.Sighting` keeps the exposures before the start of a round."""
+    return f"{key}/{round_number}"
 
 
 def _recount_touched(events: Sequence[Sent], experiments: dict[str, Served], hold_after: int) -> set[str]:

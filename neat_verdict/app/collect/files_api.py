@@ -100,7 +100,9 @@ def spend(request: HttpRequest, key: str, file: File[UploadedFile]) -> SpendFile
         raise InputError("file", f"{(file.size or 0) / 1e6:.0f} MB", f"must not be larger than {limit} MB")
     result = store_spend(person(request), find(key), file.read(), file.name or "spend")
     wrong = [WrongRowOut.model_validate(line, from_attributes=True) for line in result.wrong[:BAD_SHOWN]]
-    return SpendFileOut(rows=result.rows, days=result.days, wrong_count=len(result.wrong), wrong=wrong)
+    return SpendFileOut(
+        rows=result.rows, days=result.days, wrong_count=len(result.wrong), wrong=wrong, remarks=list(result.remarks)
+    )
 
 
 @router.post("/event-files", response=EventFileOut, operation_id="take_in_event_file")

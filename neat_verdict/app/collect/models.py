@@ -54,7 +54,8 @@ class Event(models.Model):
 
 
 class Sighting(models.Model):
-    """An event name, or a variant of an experiment ("key/B"), that has been seen: when last, and how often."""
+    """What has been seen, when last and how often: an event name, a variant of an experiment ("key/B"), or exposures before the
+    start of a round ("key/2")."""
 
     kind = models.CharField(max_length=10)
     name = models.CharField(max_length=110)

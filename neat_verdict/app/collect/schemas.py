@@ -114,3 +114,4 @@ class SpendFileOut(Schema):
     days: int
     wrong_count: int
     wrong: list[WrongRowOut]
+    remarks: list[str]

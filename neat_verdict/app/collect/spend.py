@@ -23,11 +23,12 @@ FIELDS = ("day", "variant", "cost", "impressions")
 
 @dataclass(frozen=True, slots=True)
 class StoredSpend:
-    """What became of a file: with wrong rows nothing was stored."""
+    """What became of a file: with wrong rows nothing was stored; ``remarks`` are what is odd in what was."""
 
     rows: int
     days: int
     wrong: tuple[WrongRow, ...]
+    remarks: tuple[str, ...] = ()
 
 
 @transaction.atomic
@@ -76,7 +77,8 @@ def store_spend(by: User, experiment: Experiment, content: bytes, name: str) -> 
         unique_fields=["variant", "round", "day"],
         update_fields=[field for field in ("cost", "impressions") if field in columns],
     )
-    days = len({day for day, _ in result})
+    stored_days = {day for day, _ in result}
+    days = len(stored_days)
     record(
         experiment,
         by,
@@ -84,7 +86,17 @@ def store_spend(by: User, experiment: Experiment, content: bytes, name: str) -> 
         f"Brought in “{name[:80]}”: cost and impressions of {plural(days, 'day')}"[:500],
         rows=rows,
     )
-    return StoredSpend(rows, days, ())
+    return StoredSpend(rows, days, (), _remarks(experiment, stored_days))
+
+
+def _remarks(experiment: Experiment, days: set[date]) -> tuple[str, ...]:
+    early = [day for day in days if experiment.started_on and day < experiment.started_on]
+    if not early:
+        return ()
+    where = f"before the start ({experiment.started_on:%-d %B %Y})"
+    return (
+        f"{plural(len(early), 'day')} of the file {'lies' if len(early) == 1 else 'lie'} {where} and will not be counted.",
+    )
 
 
 def _row(cells: list[str], expected: Expected, names: dict[str, int]) -> tuple[tuple[date, int], dict[str, float]]:

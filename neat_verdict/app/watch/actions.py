@@ -66,7 +66,10 @@ def launch(
 
 def _catch_up(experiment: Experiment) -> None:
     """Count exposures that came in before an experiment was started on an earlier day."""
-    if experiment.data_from == "events" and Sighting.objects.filter(name__startswith=f"{experiment.key}/").exists():
+    if (
+        experiment.data_from == "events"
+        and Sighting.objects.filter(kind="variant", name__startswith=f"{experiment.key}/").exists()
+    ):
         rebuild([experiment.key])
 
 

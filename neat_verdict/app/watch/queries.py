@@ -11,7 +11,7 @@ import numpy as np
 from django.db.models import Q, QuerySet, Sum
 
 from neat_verdict.app import clock
-from neat_verdict.app.collect.events import HOLD_AFTER, milliseconds
+from neat_verdict.app.collect.events import HOLD_AFTER, before_start, early_name, milliseconds
 from neat_verdict.app.collect.models import Arrival, Event, Intake, Sighting
 from neat_verdict.app.collect.recount import HOUR
 from neat_verdict.app.experiments.models import Experiment, Tally
@@ -100,9 +100,16 @@ def observe(experiment: Experiment) -> Observed:
         first=_first_whole_day(experiment, counts.days),
         last=last,
         mixed=mixed_units(experiment) if by_events else 0,
+        early=_early(experiment) if by_events else 0,
         unit_name=experiment.unit_name,
         **(last_day_of_intake() if by_events and experiment.state in ("running", "paused") else {}),
     )
+
+
+def _early(experiment: Experiment) -> int:
+    """Exposures of the round that are timed before its start."""
+    seen = Sighting.objects.filter(kind="early", name=early_name(experiment.key, experiment.round)).first()
+    return seen.times if seen else 0
 
 
 def _first_whole_day(experiment: Experiment, days: tuple[date, ...]) -> date | None:
@@ -113,7 +120,7 @@ def _first_whole_day(experiment: Experiment, days: tuple[date, ...]) -> date | N
 
 def latest_events(experiment: Experiment) -> list[tuple[Event, str]]:
     """The latest exposures of the experiment and events of units that are in it, out of the last few hundred of all, each with
-    the letter of its variant, "" where that is not known."""
+    the letter of its variant, "" where that is not known or the exposure is too early to count."""
     recent = list(Event.objects.order_by("-pk")[:_LOOKED_AT])
     letters = {variant.pk: variant.letter for variant in experiment.variants.all()}
     enrolled = dict(
@@ -126,7 +133,11 @@ def latest_events(experiment: Experiment) -> list[tuple[Event, str]]:
         for event in recent
         if (event.experiment == experiment.key if event.name == EXPOSURE else event.unit in enrolled)
     ]
-    return [(event, event.letter or letters.get(enrolled.get(event.unit, 0), "")) for event in mine[:LATEST_SHOWN]]
+    started = int(experiment.started_at.timestamp() * 1000) if experiment.started_at else None
+    return [
+        (event, "" if before_start(started, event) else event.letter or letters.get(enrolled.get(event.unit, 0), ""))
+        for event in mine[:LATEST_SHOWN]
+    ]
 
 
 def units_by_hour(experiment: Experiment) -> dict[int, list[int]]:

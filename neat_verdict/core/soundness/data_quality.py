@@ -19,7 +19,9 @@ DUPLICATES_ALARM, LATE_ALARM, UNEXPOSED_ALARM, MIXED_ALARM = 0.05, 0.05, 0.5, 0.
 _LEAST_EVENTS = 100
 _LEAST_MIXED = 5
 _LEAST_EXPECTED = 10.0  # under this, chi-square is no guide
-IssueKind = Literal["split", "split_segment", "split_day", "gap", "mixed", "duplicates", "late", "unexposed", "held"]
+IssueKind = Literal[
+    "split", "split_segment", "split_day", "gap", "mixed", "early", "duplicates", "late", "unexposed", "held"
+]  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +40,7 @@ class Observed:
     """What has come in: units by variant (control first), by segment, by day; and the last day's events.
 
     ``events``, ``duplicates``, ``late``, ``held`` and ``unexposed`` count the last 24 hours; ``mixed`` are units seen in two
-    variants, in all.
+    variants, and ``early`` exposures timed before the start, in all.
     """
 
     letters: Sequence[str]
@@ -49,6 +51,7 @@ class Observed:
     first: date | None = None
     last: date | None = None
     mixed: int = 0
+    early: int = 0
     events: int = 0
     duplicates: int = 0
     late: int = 0
@@ -119,7 +122,13 @@ def gaps(days: Mapping[date, Sequence[int]], first: date, last: date) -> tuple[G
 
 def find_issues(seen: Observed) -> tuple[DataQualityIssue, ...]:
     """All issues, the gravest first."""
-    result = [*_split_issues(seen), *_gap_issues(seen), *_mixed_issues(seen), *_event_issues(seen)]
+    result = [
+        *_split_issues(seen),
+        *_gap_issues(seen),
+        *_mixed_issues(seen),
+        *_early_issues(seen),
+        *_event_issues(seen),
+    ]
     return tuple(sorted(result, key=lambda issue: issue.tone != "unsound"))
 
 
@@ -194,6 +203,18 @@ def _mixed_issues(seen: Observed) -> list[DataQualityIssue]:
             f"{seen.mixed:,} of {total:,} {seen.unit_name} were seen in two variants ({seen.mixed / total:.1%})",
             "They count where they were first. Check that the same unit is sent from every page and device, and that nobody "
             "assigns a second time",
+        )
+    ]
+
+
+def _early_issues(seen: Observed) -> list[DataQualityIssue]:
+    if not seen.early:
+        return []
+    return [
+        DataQualityIssue(
+            "early",
+            f"{plural(seen.early, 'exposure')} came that {'is' if seen.early == 1 else 'are'} timed before the start",
+            "They count nowhere. Put the sender's clock right, or begin a round on the day from which they shall count",
         )
     ]
 

@@ -4665,6 +4665,8 @@ export interface components {
         SpendFileOut: {
             /** Days */
             days: number;
+            /** Remarks */
+            remarks: string[];
             /** Rows */
             rows: number;
             /** Wrong */

@@ -187,7 +187,7 @@ function SpendFile() {
       )}
       {seen && seen.wrong_count === 0 && (
         <p role="status" className="mt-2 text-sm">
-          Stored: spend and impressions of {plural(seen.days, "day")}.
+          Stored: spend and impressions of {plural(seen.days, "day")}. {seen.remarks.join(" ")}
         </p>
       )}
     </UploadPanel>
