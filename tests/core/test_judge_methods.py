@@ -12,11 +12,13 @@ from neat_verdict.core.methods import METHODS, Fixed, PosteriorThresholds, Reach
 from neat_verdict.core.statistics import Rate, compare_many, compare_posterior
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.verdicts import (
+    VERDICTS,
     DecisionRule,
     Guardrail,
     Looks,
     MetricReading,
     read_experiment,
+    rule_in_words,
     what_would_change,
     write_sentences,
 )
@@ -172,3 +174,46 @@ def test_what_a_posterior_verdict_hangs_on_is_its_own_thresholds(sign, direction
 
     assert clear(moved - 1)
     assert not clear(moved)
+
+
+@pytest.mark.parametrize(
+    ("harm", "why"),
+    [((-0.3, -0.2), "harms cancellations"), ((-0.15, 0.02), "not been shown to keep cancellations within its margin")],
+)
+def test_conditions_and_headline_speak_of_the_winner_and_name_who_was_passed_over(harm, why):
+    """C is further ahead, but a guardrail stands against it: B wins, its conditions are shown, and C's lift is told."""
+    guarded = rule("fixed", guardrails=(Guardrail("cancellations", 0.1),))
+    guarded = dataclasses.replace(guarded, planned_units=(20_000,) * 3)
+    names = Names("paid bookings", "visitors", ("List first", "Calendar first", "Map first"))
+    arms = [Rate(1000, 20_000), Rate(1160, 20_000), Rate(1300, 20_000)]
+    others = [
+        MetricReading("cancellations", "guardrail", 1, -0.04, 0.05, 0.1),
+        MetricReading("cancellations", "guardrail", 2, *harm, 0.1),
+    ]
+    reading = read_experiment(arms, (1, 1, 1), guarded, days=28, others=others)
+    assert (reading.verdict.name, reading.verdict.variant) == ("winner", 1)
+    assert all(line.state == "met" for line in reading.conditions)
+    assert [line.label for line in reading.conditions if line.subject == "effect"] == [
+        "Interval of B clear of zero",
+        "Cancellations of B within its margin",
+    ]
+    detail = write_sentences(reading, guarded, names).detail
+    assert "“Map first” is further ahead, +30.0%, but" in detail
+    assert why in detail
+
+
+@pytest.mark.parametrize("kind", METHODS)
+@pytest.mark.parametrize("weights", [(1, 1), (1, 1, 1)])
+def test_the_rule_in_words_announces_every_verdict_that_may_be_given(kind, weights):
+    announced = {
+        "winner": "A variant wins when",
+        "keep_control": "Control is kept when",
+        "trade_off": "is a trade-off",
+        "no_worthwhile_difference": "is no worthwhile difference",
+        "unresolved": "it stays unresolved",
+        "unsound": "it unsound",
+        "keep_collecting": "",  # what is still to come is no verdict to be announced
+    }
+    assert announced.keys() == VERDICTS.keys()
+    said = rule_in_words(rule(kind), weights)
+    assert [name for name, words in announced.items() if words not in said] == []

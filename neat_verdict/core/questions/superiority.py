@@ -29,7 +29,11 @@ class Superiority(Question):
                 f"{rail.metric} no more than {format_percent(rail.margin)} worse" for rail in rule.guardrails
             )
             sentences.append(f"It must also be shown to keep within every margin: {margins}.")
-        sentences.append(
-            f"{rule.method.interval_name} inside ±{format_percent(rule.worthwhile_lift)} is no worthwhile difference."
-        )
+        worthwhile, every = format_percent(rule.worthwhile_lift), "every variant" if several else "the variant"
+        sentences += [
+            "A variant that would win but harms a guardrail, or loses a secondary metric, is a trade-off and needs a decision.",
+            f"{rule.method.interval_name} inside ±{worthwhile} is no worthwhile difference.",
+            f"Control is kept when {every} is shown to be worse, or not to reach {worthwhile}.",
+            "If none of this holds at the end, it stays unresolved.",
+        ]
         return sentences

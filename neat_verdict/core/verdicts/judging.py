@@ -54,11 +54,22 @@ class MetricReading:
 
 
 @dataclass(frozen=True, slots=True)
+class PassedOver:
+    """A variant, by position, that is further ahead than the winner and would win too, but for the metrics it harms (``lost``) or
+    has not been shown to keep (``unproven``)."""
+
+    variant: int
+    lost: tuple[str, ...] = ()
+    unproven: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
 class Verdict:
     """``variant`` is the position of the variant spoken of (control is 0), None where there is none to name.
 
     ``runner_up`` is the second winner, ``separable`` whether the two differ significantly; ``lost`` are the metrics that make
-    a trade-off, ``unproven`` the guardrails a variant that would win has not been shown to keep.
+    a trade-off, ``unproven`` the guardrails a variant that would win has not been shown to keep; ``passed_over`` are variants
+    further ahead that are no winners for that.
     """
 
     name: str
@@ -67,6 +78,7 @@ class Verdict:
     separable: bool | None = None
     lost: tuple[str, ...] = ()
     unproven: tuple[str, ...] = ()
+    passed_over: tuple[PassedOver, ...] = ()
 
     @property
     def kind(self) -> VerdictKind:
@@ -156,16 +168,27 @@ def judge(
     kind, variant = _IN_ORDER[int(given[0])], int(variants[0])
     position = None if variant == NOBODY else variant
     wins = position is not None and position > 0 and bool(facts.wins[position - 1, 0])
-    mine = [line for line in read if line.variant == position] if wins else []
-    lost = tuple(line.metric for line in mine if line.lost)
-    unproven = () if lost else tuple(line.metric for line in mine if not line.kept)
+    lost, unproven = _against(read, position) if wins and position is not None else ((), ())
     clean = [place + 1 for place in np.flatnonzero(facts.clean[:, 0]).tolist()] if len(facts.clean) else []
     rest = sorted((at for at in clean if at != position), key=lambda at: -gains[at - 1])
-    if position not in clean or not rest:
+    if position not in clean:
         return Verdict(kind.name, position, lost=lost, unproven=unproven)
+    ahead = [
+        at for at in range(1, len(comparisons) + 1) if facts.wins[at - 1, 0] and gains[at - 1] > gains[position - 1]
+    ]
+    passed = tuple(PassedOver(at, *_against(read, at)) for at in ahead)
+    if not rest:
+        return Verdict(kind.name, position, passed_over=passed)
     critical_value = comparisons[position - 1].critical_value
     apart = None if separable is None else separable(position, rest[0], critical_value)
-    return Verdict(kind.name, position, runner_up=rest[0], separable=apart)
+    return Verdict(kind.name, position, runner_up=rest[0], separable=apart, passed_over=passed)
+
+
+def _against(read: Sequence[MetricReading], variant: int) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """The metrics that a variant harms, and where it harms none those that it has not been shown to keep."""
+    mine = [line for line in read if line.variant == variant]
+    lost = tuple(line.metric for line in mine if line.lost)
+    return lost, () if lost else tuple(line.metric for line in mine if not line.kept)
 
 
 def _unread(rule: DecisionRule, arms: int, others: Sequence[MetricReading]) -> list[MetricReading]:

@@ -156,7 +156,8 @@ def read_experiment(
         gains=gains,
         scale=scale,
     )
-    best = 1 + max(range(len(gains)), key=gains.__getitem__) if gains else None
+    # The conditions are those of the variant that the verdict speaks of.
+    best = verdict.variant or (1 + max(range(len(gains)), key=gains.__getitem__) if gains else None)
     readable = verdict.name != "unsound" and all(line.state == "met" for line in conditions)
     letter = LETTERS[best or 1]
     spoken = comparisons[best - 1] if best else None

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from neat_verdict.core.numeric import BoolArray
+from neat_verdict.core.text.format import listed
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.variants import LETTERS
 from neat_verdict.core.verdicts.facts import Facts, Positions, some
@@ -13,6 +14,7 @@ from neat_verdict.core.verdicts.sensitivity import until_no_winner
 
 if TYPE_CHECKING:
     from neat_verdict.core.rule import DecisionRule
+    from neat_verdict.core.verdicts.judging import PassedOver
     from neat_verdict.core.verdicts.reading import Reading
 
 
@@ -42,12 +44,24 @@ class Winner(VerdictKind):
         if runner_up is not None:
             differs = "differs significantly from" if reading.verdict.separable else "is not distinguishable from"
             detail += f" It {differs} the runner-up, {names.variant(runner_up)}."
+        detail += "".join(_passed(reading, one, names) for one in reading.verdict.passed_over)
         short = f"{LETTERS[position]} ahead: {figure}" if figure else f"{LETTERS[position]} ahead"
         return Parts(headline, short, detail, figure)
 
     def sensitivity(self, reading: Reading, rule: DecisionRule, names: Names) -> tuple[str, ...]:
         position, best = spoken_of(reading)
         return (*until_no_winner(best, LETTERS[position], rule, names), *_runner_up(reading, names))
+
+
+def _passed(reading: Reading, one: PassedOver, names: Names) -> str:
+    """Why a variant that is further ahead is not the winner."""
+    size = reading.scale.effect_words(reading.effect(one.variant).estimate, names)
+    why = (
+        f"harms {listed(one.lost)}"
+        if one.lost
+        else f"has not been shown to keep {listed(one.unproven)} within its margin"
+    )
+    return f" {names.variant(one.variant)} is further ahead, {size}, but {why}: it would be a trade-off."
 
 
 def _runner_up(reading: Reading, names: Names) -> tuple[str, ...]:
