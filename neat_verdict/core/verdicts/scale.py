@@ -99,5 +99,6 @@ def scale_of(comparisons: Sequence[Comparison], level: float | None) -> Scale:
 
 
 def undefined(comparison: Comparison) -> bool:
-    """Whether the lift is without limit on both sides, so that it says nothing."""
-    return math.isinf(comparison.lift.low) or math.isnan(comparison.lift.low)
+    """Whether the lift is without limit on both sides, so that it says nothing. A rate is never negative: with more data it has
+    one."""
+    return not comparison.reference.converts and not math.isfinite(comparison.lift.low)

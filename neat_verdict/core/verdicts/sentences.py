@@ -53,7 +53,8 @@ def _warnings(reading: Reading, rule: DecisionRule) -> tuple[str, ...]:
             f"unit.{unknown}"
         )
     elif any(math.isinf(comparison.lift.high) for comparison in reading.comparisons):
-        lines.append("Control has no conversions yet, so the lift has no upper limit; read the difference in points.")
+        why = "has no" if not reading.arms[0].total else "has too few"
+        lines.append(f"Control {why} conversions yet, so the lift has no upper limit; read the difference in points.")
     if any(one.skewness is None and uneven(one.variant, one.reference) for one in reading.comparisons):
         lines.append(
             "The sums came in without those of third order, so how skewed the values are is not known: at shares this uneven the "
