@@ -71,7 +71,7 @@ export function CountsPad() {
               error={problems.worthwhile_lift}
             />
             <PadNumber
-              label="Conversions each needs"
+              label="Conversions expected"
               unit=""
               value={rule.least}
               change={(least) => write(arms, { ...rule, least })}
