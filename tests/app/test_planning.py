@@ -212,6 +212,8 @@ def test_a_follow_up_starts_from_what_was_rolled_out(ask, won):
     assert status == 201
     assert [v["name"] for v in made["variants"]] == ["With the change", "The new challenger"]
     assert (made["state"], made["metric"], made["change"]) == ("draft", "paid bookings", "")
+    # Planned with what the winner showed, 120 of 2,000, not with the 5 % of before.
+    assert made["baseline"] == 0.06
     assert ask("get", f"/experiments/{made['key']}/ledger")[1]["items"][0]["sentence"].startswith(
         "Started from the winner"
     )

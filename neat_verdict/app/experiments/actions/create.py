@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Sequence
 from typing import Any
 
 from django.db import transaction
@@ -12,6 +14,7 @@ from neat_verdict.app.experiments.actions.ledger import record
 from neat_verdict.app.experiments.actions.parts import copy_pictures
 from neat_verdict.app.experiments.fields import COPIED
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Variant
+from neat_verdict.app.experiments.record import ArmRecord, from_stored
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
@@ -55,7 +58,7 @@ def copy_experiment(by: User, source: Experiment) -> Experiment:
 
 @transaction.atomic
 def follow_up(by: User, source: Experiment) -> Experiment:
-    """A draft whose control is what was rolled out, with a new challenger copied from it.
+    """A draft whose control is what was rolled out, planned with the levels it showed, and a new challenger copied from it.
 
     Raises Conflict for an experiment that is not decided, or decided without a rollout.
     """
@@ -65,6 +68,7 @@ def follow_up(by: User, source: Experiment) -> Experiment:
         raise Conflict("Only an experiment that was decided for a variant has a winner to start from")
     draft = _copy_brief(by, source, f"{rolled_out.name}, next round")
     draft.change = draft.because = ""
+    _plan_with_what_was_shown(draft, source, rolled_out.position)
     draft.save()
     control = _copy_variant(draft, rolled_out, 0, rolled_out.name)
     control.changes = []
@@ -75,6 +79,25 @@ def follow_up(by: User, source: Experiment) -> Experiment:
     challenger.save()
     record(draft, by, "create", f"Started from the winner of “{source.name}”", source=source.key)
     return draft
+
+
+def _plan_with_what_was_shown(draft: Experiment, source: Experiment, position: int) -> None:
+    """Plan with the levels that the variant had in the reading it was decided on, to four figures."""
+    if not source.decision_reading:
+        return
+    shown = from_stored(source.decision_reading, source.rule)
+    draft.baseline = _level(shown.arms, position) or draft.baseline
+    levels = {one.metric.key: _level(one.arms, position) for one in shown.secondary}
+    for use in draft.metrics.exclude(role="primary").select_related("metric"):
+        if use.baseline is not None and levels.get(use.metric.key):
+            use.baseline = levels[use.metric.key]
+            use.save(update_fields=["baseline"])
+
+
+def _level(arms: Sequence[ArmRecord], position: int) -> float | None:
+    """A level that can be planned with; None where there is none above 0."""
+    level = arms[position].level.estimate if position < len(arms) else math.nan
+    return float(f"{level:.4g}") if level > 0 else None
 
 
 def _copy_brief(by: User, source: Experiment, name: str) -> Experiment:
