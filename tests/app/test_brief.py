@@ -5,9 +5,12 @@ from datetime import UTC, date, datetime
 import pytest
 
 from neat_verdict.app import clock
+from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.brief import hypothesis, remarks
 from neat_verdict.app.experiments.models import Workspace
 from neat_verdict.app.experiments.queries import local, today
+from neat_verdict.app.metrics.actions import create_metric
+from tests.app.conftest import Json
 
 WHOLE = {
     "change": "showing the calendar first.",
@@ -73,3 +76,25 @@ def test_the_clock_goes_on_after_it_stood():
     with clock.at(datetime(2020, 1, 1, tzinfo=UTC)):
         assert clock.now().year == 2020
     assert clock.now() == before
+
+
+def test_amounts_at_uneven_shares_and_windows_get_a_remark():
+    plain = {"change": "x", "because": "y", "metric": "fare", "variants": NAMES}
+    (skewed,) = remarks(**plain, uneven_amounts=True)
+    assert "the verdict may have to wait" in skewed
+    (later,) = remarks(**plain, window_days=7)
+    assert later == "The last reading comes 7 days after the last unit, when the time in which it counts is over."
+
+
+@pytest.mark.django_db
+@pytest.mark.parametrize(
+    ("cap", "weights", "warned"), [(None, (90, 10), True), (None, (50, 50), False), (500, (90, 10), False)]
+)
+def test_uneven_shares_are_warned_of_where_amounts_have_no_cap(analyst, cap, weights, warned):
+    measure = {"kind": "amount", "events": {"event": "paid"}, "amount_of": "amount", "cap": cap}
+    create_metric(analyst, "fare", {"kind": "amount", "measure": measure, "unit": "money", "currency": "EUR"}, "")
+    variants = [{"name": name, "weight": weight} for (name, _), weight in zip(NAMES, weights, strict=True)]
+    metrics = [{"name": "fare", "role": "primary"}]
+    made = actions.create_experiment(analyst, "Dear ones", {"metrics": metrics, "variants": variants})
+    shown = Json(analyst)("get", f"/experiments/{made.key}")[1]["remarks"]
+    assert any("may have to wait" in line for line in shown) == warned

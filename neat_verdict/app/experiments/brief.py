@@ -38,11 +38,14 @@ def remarks(
     longest_weeks: int | None = None,
     smallest_seen: float | None = None,
     worthwhile_lift: float = 0.0,
+    uneven_amounts: bool = False,
+    window_days: int = 0,
 ) -> list[str]:
     """Remarks, not refusals. ``variants`` are (name, list of changes), control first.
 
     ``weeks`` is how long the plan takes and ``weeks_of_two`` how long it would with two variants; ``smallest_seen`` the
-    smallest lift that the longest run allowed could show.
+    smallest lift that the longest run allowed could show. ``uneven_amounts`` says that amounts without a cap are compared at
+    uneven shares, ``window_days`` how long after its last unit the run is read.
     """
     lines = []
     if not change.strip():
@@ -68,5 +71,14 @@ def remarks(
         lines.append(
             f"{metric} can hardly show this change: the longest run allowed sees lifts from {smallest_seen:.1%} on, and "
             f"{worthwhile_lift * 100:g}% is looked for. A metric nearer to the change may."
+        )
+    if uneven_amounts:
+        lines.append(
+            "Amounts are often skewed, and at shares this uneven the verdict may have to wait for them: even shares, or a cap on "
+            "what one unit may count, spare that."
+        )
+    if window_days:
+        lines.append(
+            f"The last reading comes {plural(window_days, 'day')} after the last unit, when the time in which it counts is over."
         )
     return lines

@@ -28,6 +28,7 @@ from neat_verdict.app.experiments.schemas import (
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.planning import Arms, make_plan, plan_alternatives
+from neat_verdict.core.statistics.skewness import uneven_sizes
 from neat_verdict.core.verdicts import rule_in_words
 
 # Beside the fields that can be edited.
@@ -141,7 +142,15 @@ def _remarks(experiment: Experiment, plan: PlanOut | None) -> list[str]:
         longest_weeks=limit,
         smallest_seen=smallest,
         worthwhile_lift=experiment.worthwhile_lift,
+        uneven_amounts=_uneven_amounts(experiment),
+        window_days=queries.window_days(experiment),
     )
+
+
+def _uneven_amounts(experiment: Experiment) -> bool:
+    use, shares = experiment.primary, queries.weights(experiment)
+    definition = definition_of(use.definition) if use else None
+    return definition is not None and not definition.is_rate and not definition.caps and uneven_sizes(shares)
 
 
 def hypothesis(experiment: Experiment) -> str:

@@ -25,6 +25,7 @@ from neat_verdict.core.numeric import FloatArray
 # than 2.5 % false winners a side beyond noise. Past it the sample has not seen enough of its own tail.
 LIMIT = 0.4
 RULE_OF_THUMB = 355.0
+_EVEN = 1.1
 
 
 class Shaped(Protocol):
@@ -69,6 +70,11 @@ def skewness_of(pairs: Sequence[tuple[float, Shaped, Shaped]]) -> Skewness | Non
     of_values = pooled_skewness(units, squares, cubes)
     sizes = [(weight, float(variant.units), float(reference.units)) for weight, variant, reference in pairs]
     return Skewness(float(of_values), float(of_values) * unevenness(sizes))
+
+
+def uneven_sizes(sizes: Sequence[float]) -> bool:
+    """Whether arms of these sizes differ by more than a tenth, so that skewness may matter."""
+    return max(sizes) > _EVEN * min(sizes)
 
 
 def pooled_skewness(units: ArrayLike, squares: ArrayLike, cubes: ArrayLike) -> FloatArray:

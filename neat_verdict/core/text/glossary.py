@@ -105,7 +105,15 @@ GLOSSARY: tuple[Term, ...] = (
         "test unsound.",
     ),
     Term("Unsound", "The data contradict the design, by their split or their timing. No lift may be read from them."),
-    Term("Conversion window", "How long after the first exposure an event still counts for a unit."),
+    Term(
+        "Conversion window",
+        "How long after the first exposure an event still counts for a unit. The verdict reads a unit once its window is over.",
+    ),
+    Term(
+        "Skewness",
+        "How far a few large values stretch one side. At even shares it cancels; in a small variant it bends the interval, which "
+        "is corrected for.",
+    ),
     Term("Exposure", "The moment a unit first met the difference between the variants; it is counted from then on."),
     Term("Participation", "The share of the audience that is included in the experiment."),
     Term("Ramp", "Days with a smaller share of traffic at the beginning, to notice problems early."),

@@ -7,10 +7,9 @@ from dataclasses import dataclass
 
 from neat_verdict.core.rule import DecisionRule
 from neat_verdict.core.statistics import Arm
+from neat_verdict.core.statistics.skewness import uneven_sizes
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.verdicts.reading import Reading
-
-_EVEN = 1.1
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,5 +66,4 @@ def _warnings(reading: Reading, rule: DecisionRule) -> tuple[str, ...]:
 
 def uneven(variant: Arm, reference: Arm) -> bool:
     """Whether two arms whose values may be skewed differ in size by so much that it matters."""
-    small, large = sorted((variant.units, reference.units))
-    return not variant.converts and large > _EVEN * small
+    return not variant.converts and uneven_sizes((variant.units, reference.units))
