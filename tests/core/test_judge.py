@@ -291,3 +291,10 @@ def test_a_rehearsal_asks_for_the_same_conversions():
     many = smallest_expected_counts(converted, units)
     for x, n, least in zip(converted.tolist(), units.tolist(), many, strict=True):
         assert least == min(smallest_expected_count(x[arm], n[arm], x[0], n[0]) for arm in (1, 2))
+
+
+def test_every_variant_needs_the_conversions_not_the_one_that_has_most():
+    arms = [Rate(500, 10_000), Rate(600, 10_000), Rate(30, 400)]
+    reading = read_experiment(arms, [arm.units for arm in arms], DecisionRule(0.95, 0.1), ended=True)
+    (line,) = [line for line in reading.conditions if line.key == "conversions"]
+    assert (line.state, line.seen) == ("not_met", "20")
