@@ -112,6 +112,26 @@ def test_sums_of_third_order_come_together_or_not_at_all():
         Mean(3, 6.0, 14.0, math.inf)
 
 
+@pytest.mark.parametrize("kind", ["mean", "ratio"])
+@pytest.mark.parametrize(("level", "known"), [(1e3, True), (1e6, False)])
+def test_a_skewness_whose_digits_are_lost_is_not_known(kind, level, known):
+    """A level of a million times the spread leaves nothing of the cubes: no correction then, not a wrong one."""
+    draw = np.random.default_rng(6)
+    arms = []
+    for units in (400, 40):
+        y = draw.normal(level, 1, units)
+        arms.append(mean_of(y) if kind == "mean" else ratio_of(y, np.ones(units)))
+    found = compare_arms(*arms, Z)
+    assert (found.skewness is not None) == known
+    sums = np.array([[arms[1].sums, arms[0].sums]])
+    _, low, _ = type(arms[0]).lifts(sums, Z)
+    assert float(low[0, 0]) == pytest.approx(found.lift.low, abs=2e-5 / level * 1e3)
+
+
+def test_arms_that_do_not_vary_leave_the_shape_to_the_others():
+    assert skewness_of([(1.0, mean_of(payers(1, 900)), mean_of(np.ones(100)))]) is not None
+
+
 # The correction
 
 

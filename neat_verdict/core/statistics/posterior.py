@@ -27,7 +27,7 @@ _AT_ONCE = 100_000  # points worked on together, so that they stay in the cache
 _PANELS = 8
 _REACH = 9.5  # posterior standard deviations (of the log odds) either way
 
-LEAST_LEVEL = 1e-12  # stands for a level of 0 where a loss is told as a part of it
+LEAST_LEVEL = 1e-12  # stands for a level of 0 where a loss is a part of it
 
 
 class Converted(Protocol):

@@ -26,6 +26,7 @@ from neat_verdict.core.numeric import FloatArray
 LIMIT = 0.4
 RULE_OF_THUMB = 355.0
 _EVEN = 1.1
+_ROUNDING = 1e-15  # relative, of a sum in floating point
 
 
 class Shaped(Protocol):
@@ -70,6 +71,14 @@ def skewness_of(pairs: Sequence[tuple[float, Shaped, Shaped]]) -> Skewness | Non
     of_values = pooled_skewness(units, squares, cubes)
     sizes = [(weight, float(variant.units), float(reference.units)) for weight, variant, reference in pairs]
     return Skewness(float(of_values), float(of_values) * unevenness(sizes))
+
+
+def if_digits_hold(units: FloatArray, squares: FloatArray, cubes: FloatArray, terms: FloatArray) -> FloatArray:
+    """The sums of cubed deviations, nan where they are what is left of far larger ``terms`` and a skewness from them would be off
+    by more than a hundredth: where the level is over 10,000 times the spread."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        lost = (squares > 0) & (_ROUNDING * terms > 0.01 * units * (squares / units) ** 1.5)
+    return np.where(lost, np.nan, cubes)
 
 
 def uneven_sizes(sizes: Sequence[float]) -> bool:

@@ -6,22 +6,8 @@ import math
 import sys
 from collections.abc import Sequence
 from decimal import ROUND_HALF_UP, Decimal
-from typing import Protocol
 
 MINUS = "\u2212"
-
-
-class Bounded(Protocol):
-    """Anything with an estimate and bounds."""
-
-    @property
-    def estimate(self) -> float: ...
-
-    @property
-    def low(self) -> float: ...
-
-    @property
-    def high(self) -> float: ...
 
 
 def format_lift(value: float) -> str:
@@ -100,13 +86,6 @@ def format_interval(low: float, high: float) -> str:
     if math.isinf(high):
         return f"{format_lift(low)} or more, without limit"
     return f"{format_lift(low)} to {format_lift(high)}"
-
-
-def format_estimate(interval: Bounded, confidence: float, *, credible: bool = False) -> str:
-    """A lift with its interval: "+8.4% (95% CI +2.4% to +14.7%)"."""
-    kind = "CrI" if credible else "CI"
-    bounds = format_interval(interval.low, interval.high)
-    return f"{format_lift(interval.estimate)} ({format_percent(confidence)} {kind} {bounds})"
 
 
 def format_levels(values: Sequence[float | None], unit: str = "percent", currency: str = "") -> list[str]:

@@ -24,7 +24,7 @@ from neat_verdict.core.verdicts.judging import MetricReading
 from neat_verdict.core.verdicts.scale import LIFT as LIFT_SCALE
 from neat_verdict.core.verdicts.scale import Scale
 
-_SHOWN_FROM = 0.1  # of a skewness that moves an error rate by less nobody need be told
+_SHOWN_FROM = 0.1  # of a skewness that moves an error rate by less nobody need know
 
 
 def progress(arms: Sequence[Arm], rule: DecisionRule) -> float | None:
@@ -63,8 +63,11 @@ def minimum_conditions(
 
 
 def shape_conditions(periods: Sequence[Period]) -> list[Condition]:
-    """Whether skewed values can be judged at these shares; left out of rates, of sums without a shape, and where it is small."""
-    pairs = ([period.pair(at, 0) for period in periods] for at in range(1, len(periods[0].arms)) if periods)
+    """Whether skewed values can be judged at these shares; left out of rates, of sums without a shape, and where it is small.
+
+    There is a period or more.
+    """
+    pairs = ([period.pair(at, 0) for period in periods] for at in range(1, len(periods[0].arms)))
     known = [one for one in map(skewness_of_pairs, pairs) if one is not None]
     worst = max(known, key=lambda one: abs(one.of_difference), default=None)
     if worst is None or abs(worst.of_difference) < _SHOWN_FROM:

@@ -38,7 +38,7 @@ class Looks:
 class Reading:
     """What can be said now. ``own_intervals`` are each arm's level on its own, at the rule's confidence (Wilson's for rates).
 
-    ``periods`` are what the comparisons were made of; ``summary`` is what the design says beside them;
+    ``periods`` are what the comparisons were made of; ``summary`` is what the design says in addition;
     ``scale`` is what the verdict stands on.
     """
 

@@ -1,7 +1,7 @@
 """What the verdict stands on: the lift, or the difference where control's level is not clear of zero.
 
 A lift over a level that may be zero or negative is undefined (Fieller's interval is then without limit), while the difference is
-as good as ever. It decides then, for all variants alike, and the lift is no evidence. Differences are told in the metric's unit
+as good as ever. It decides then, for all variants alike, and the lift is no evidence. Differences are in the metric's unit
 and measured against the level that was planned with, so that the worthwhile lift says what is worthwhile there too.
 """
 

@@ -54,16 +54,18 @@ def _warnings(reading: Reading, rule: DecisionRule) -> tuple[str, ...]:
     elif any(math.isinf(comparison.lift.high) for comparison in reading.comparisons):
         why = "has no" if not reading.arms[0].total else "has too few"
         lines.append(f"Control {why} conversions yet, so the lift has no upper limit; read the difference in points.")
-    if any(one.skewness is None and uneven(one.variant, one.reference) for one in reading.comparisons):
+    if any(_shape_missed(one.variant, one.reference) for one in reading.comparisons):
         lines.append(
-            "The sums came in without those of third order, so how skewed the values are is not known: at shares this uneven the "
-            "interval may lie to one side."
+            "The sums of third order are missing, or lost their digits, so how skewed the values are is not known: at shares "
+            "this uneven the interval may lie to one side."
         )
     if not kind.settled and reading.comparisons and not rule.method.holds_at_any_time:
         lines.append("Reading the lift before the end and stopping at a good number finds winners that are none.")
     return tuple(lines)
 
 
-def uneven(variant: Arm, reference: Arm) -> bool:
-    """Whether two arms whose values may be skewed differ in size by so much that it matters."""
-    return not variant.converts and uneven_sizes((variant.units, reference.units))
+def _shape_missed(variant: Arm, reference: Arm) -> bool:
+    """Whether the shape of two arms' values matters, for their sizes differ, and is not known."""
+    if variant.converts or not uneven_sizes((variant.units, reference.units)):
+        return False
+    return any(arm.deviations is None for arm in (variant, reference))

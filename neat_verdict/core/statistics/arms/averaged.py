@@ -132,6 +132,11 @@ class Averaged(Arm):
     def statistic(cls, first: Self, second: Self) -> float:
         return welch_statistic(first, second, _of_difference(first, second))
 
+    def known_deviations(self) -> tuple[float, float] | None:
+        """`deviations` of an arm whose sums of third order are given; None where their digits are lost."""
+        squares, cubes = (float(part) for part in self.deviations_of(np.array(self.sums)))
+        return None if math.isnan(cubes) else (squares, cubes)
+
     @classmethod
     @abstractmethod
     def deviations_of(cls, sums: FloatArray) -> tuple[FloatArray, FloatArray]:

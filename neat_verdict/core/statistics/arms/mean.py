@@ -25,6 +25,7 @@ from neat_verdict.core.statistics.arms.averaged import (
     check_units,
 )
 from neat_verdict.core.statistics.arms.base import Notation
+from neat_verdict.core.statistics.skewness import if_digits_hold
 
 _LEVEL = "m = Σy/n, v = (Σy² − (Σy)²/n)/(n − 1)/n"
 
@@ -94,7 +95,7 @@ class Mean(Averaged):
     def deviations(self) -> tuple[float, float] | None:
         if self.total_of_cubes is None or not self.units:
             return None
-        return tuple(float(part) for part in self.deviations_of(np.array(self.sums)))  # type: ignore[return-value]
+        return self.known_deviations()
 
     def inputs(self) -> tuple[tuple[str, float], ...]:
         known = (("n", self.units), ("Σy", self.total), ("Σy²", self.total_of_squares))
@@ -104,7 +105,9 @@ class Mean(Averaged):
     def deviations_of(cls, sums: FloatArray) -> tuple[FloatArray, FloatArray]:
         units, total, squares, cubes = (sums[..., column] for column in range(4))
         level = total / units
-        return np.maximum(squares - total * level, 0), cubes - 3 * level * squares + 2 * level**2 * total
+        within = np.maximum(squares - total * level, 0)
+        terms = np.stack([cubes, -3 * level * squares, 2 * level**2 * total])
+        return within, if_digits_hold(units, within, terms.sum(axis=0), np.abs(terms).sum(axis=0))
 
     @classmethod
     def levels(cls, sums: FloatArray) -> tuple[FloatArray, FloatArray]:

@@ -31,6 +31,7 @@ from neat_verdict.core.statistics.arms.averaged import (
     check_units,
 )
 from neat_verdict.core.statistics.arms.base import Notation
+from neat_verdict.core.statistics.skewness import if_digits_hold
 
 _LEVEL = "m = Σa/Σb, v = (Σa² − 2mΣab + m²Σb²)·n/(n − 1)/(Σb)²"
 _THIRD = ("numerator_cubes", "squares_cross", "cross_squares", "denominator_cubes")
@@ -110,7 +111,7 @@ class Ratio(Averaged):
     def deviations(self) -> tuple[float, float] | None:
         if self.numerator_cubes is None or not self.denominator:
             return None
-        return tuple(float(part) for part in self.deviations_of(np.array(self.sums)))  # type: ignore[return-value]
+        return self.known_deviations()
 
     def inputs(self) -> tuple[tuple[str, float], ...]:
         marks = ("n", "Σa", "Σb", "Σa²", "Σb²", "Σab", "Σa³", "Σa²b", "Σab²", "Σb³")
@@ -119,10 +120,12 @@ class Ratio(Averaged):
 
     @classmethod
     def deviations_of(cls, sums: FloatArray) -> tuple[FloatArray, FloatArray]:
-        _, above, below, above2, below2, cross, above3, above2below, above_below2, below3 = np.moveaxis(sums, -1, 0)
+        units, above, below, above2, below2, cross, above3, above2below, above_below2, below3 = np.moveaxis(sums, -1, 0)
         r = above / below
         squares = above2 - 2 * r * cross + r**2 * below2
-        return np.maximum(squares, 0), above3 - 3 * r * above2below + 3 * r**2 * above_below2 - r**3 * below3
+        within = np.maximum(squares, 0)
+        terms = np.stack([above3, -3 * r * above2below, 3 * r**2 * above_below2, -(r**3) * below3])
+        return within, if_digits_hold(units, within, terms.sum(axis=0), np.abs(terms).sum(axis=0))
 
     @classmethod
     def levels(cls, sums: FloatArray) -> tuple[FloatArray, FloatArray]:
