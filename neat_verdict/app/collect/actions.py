@@ -32,6 +32,7 @@ from neat_verdict.app.people.models import User
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.metrics import Tallying
 from neat_verdict.core.numbers import ASK_MARK, DecimalMark
+from neat_verdict.core.statistics.skewness import uneven_sizes
 from neat_verdict.core.text.format import listed, plural
 
 WRONG_SHOWN = 2000
@@ -235,7 +236,7 @@ def _remarks(experiment: Experiment, counts: Counts, days: list[date], left_out:
     absent = [v.letter for v in experiment.variants.all() if v.position not in seen]
     if counts.sums and absent:
         lines.append(f"The file has no rows for {', '.join(absent)}.")
-    if left_out and len(set(weights(experiment))) > 1:
+    if left_out and uneven_sizes(weights(experiment)):
         lines.append(
             f"Without {listed([name.replace('_', ' ') for name in left_out])} (sums of third order) it is not known how skewed "
             "the values are; with shares this uneven the evidence will say so."
