@@ -10,8 +10,17 @@ from itertools import product
 import numpy as np
 
 from neat_verdict.core.methods import AlwaysValid, Fixed, GroupSequential, Method, PosteriorThresholds, Reached
+from neat_verdict.core.numeric import FloatArray
+from neat_verdict.core.periods import Pair, homogeneity_of
 from neat_verdict.core.soundness import check_overlap
-from neat_verdict.core.statistics import Mean, arm_statistic, compare_arms, two_sided_critical_value
+from neat_verdict.core.statistics import (
+    Mean,
+    Rate,
+    arm_statistic,
+    compare_arms,
+    partially_pool,
+    two_sided_critical_value,
+)
 
 Line = tuple[str, int, int]  # a world, alarms, runs
 SEED = 20261127
@@ -105,10 +114,50 @@ def _amounts(
     return result
 
 
+def segments(runs: int = 2000) -> Iterator[Line]:
+    """Partially pooled effects outside their 95 % intervals, on average over the segments: wanted 5 % and noise, 6 at most.
+
+    Each run counts as one: the share is of segments, its error that of the runs. Also of one segment far from the others.
+    """
+    draw = np.random.default_rng(SEED)
+    for number, between in product((2, 3, 5, 8, 20), (0.0, 0.25, 0.5, 1.0, 2.0, 4.0)):
+        outside = 0
+        for _ in range(runs):
+            v = draw.choice([0.25, 1.0, 4.0], number) / 100
+            true = math.sqrt(between / 100) * draw.normal(size=number)
+            outside += _outside(draw, true, v)
+        yield f"{number} segments, variance between {between:g} of the sampling one", outside, runs * number
+    for number, distance in product((5, 20), (2.0, 4.0, 8.0)):
+        true, v = np.zeros(number), np.full(number, 0.01)
+        true[0] = distance / 10
+        outside = sum(_outside(draw, true, v, only_first=True) for _ in range(runs))
+        yield f"the one of {number} that lies {distance:g} sampling errors from the others", outside, runs
+
+
+def _outside(draw: np.random.Generator, true: FloatArray, v: FloatArray, *, only_first: bool = False) -> int:
+    seen = true + np.sqrt(v) * draw.normal(size=len(true))
+    found = partially_pool(list(zip(seen.tolist(), v.tolist(), strict=True))).intervals(0.95)
+    places = [0] if only_first else range(len(true))
+    return sum(not found[at].low < true[at] < found[at].high for at in places)
+
+
+def zero_cells(runs: int = 2000) -> Iterator[Line]:
+    """Segments with one lift told to differ at p < 0.05: wanted 5 % and noise, however few conversions there are."""
+    draw = np.random.default_rng(SEED)
+    for number, units, rate in product((3, 6, 20), (25, 100, 1000, 10_000), (0.02, 0.1)):
+        differ = 0
+        for run in draw.binomial(units, [1.1 * rate, rate], (runs, number, 2)):
+            told = [[Pair(Rate(int(a), units), Rate(int(b), units))] for a, b in run if a or b]
+            differ += bool(told) and homogeneity_of(told).pvalue < 0.05
+        yield f"{number} segments, {units:,} units an arm, {rate:.0%} converting", differ, runs
+
+
 SIMULATIONS: dict[str, Callable[[], Iterator[Line]]] = {
     "overlap": overlap,
     "guardrails": guardrails,
     "skewness": skewness,
+    "segments": segments,
+    "zero_cells": zero_cells,
 }
 
 

@@ -24,11 +24,14 @@ from neat_verdict.core.statistics import (
     Arm,
     Comparison,
     Effect,
+    Homogeneity,
     Interval,
     Skewness,
     comparable,
     compare_arms,
     fieller_interval,
+    fieller_statistic,
+    homogeneity,
     pool,
     pooled_skewness,
     skewness_of,
@@ -183,7 +186,7 @@ def compare_stratified(pairs: Sequence[Pair], critical_value: float) -> Stratifi
     usable = [pair for pair in pairs if pair.usable]
     if not usable:
         return None
-    (m1, v1), (m0, v0) = _levels(usable)
+    (m1, v1), (m0, v0) = stratified_levels(usable)
     error = math.sqrt(v1 + v0)
     skewness = skewness_of_pairs(usable)
     a = skewness.of_difference if skewness else 0.0
@@ -250,7 +253,7 @@ def log_ratio_of(pairs: Sequence[Pair]) -> Effect | None:
         return pairs[0].variant.log_ratio(pairs[0].reference)
     if not usable:
         return None
-    (m1, v1), (m0, v0) = _levels(usable)
+    (m1, v1), (m0, v0) = stratified_levels(usable)
     if not (m1 > 0 and m0 > 0 and v1 + v0 > 0):
         return None
     return math.log(m1 / m0), v1 / m1**2 + v0 / m0**2
@@ -269,12 +272,42 @@ def log_ratio_within(strata: Sequence[Sequence[Pair]]) -> Effect | None:
     return None if result is None else (result.effect, result.squared_error)
 
 
+def tells_ratio(pairs: Sequence[Pair]) -> bool:
+    """Whether a stratum of periods says anything of a ratio: it can be compared, and something was counted in either arm."""
+    return any(pair.usable and (pair.variant.total or pair.reference.total) for pair in pairs)
+
+
+def homogeneity_of(strata: Sequence[Sequence[Pair]]) -> Homogeneity:
+    """Whether strata of periods have one lift in common.
+
+    In one period by the arms' own statistics (score for rates), in several by Fieller's on the stratified levels. Raises
+    InputError for no stratum, or one that does not tell a ratio (`tells_ratio`).
+    """
+    if not all(map(tells_ratio, strata)):
+        raise InputError("strata", len(strata), "must each have something counted in an arm")
+    usable = [[pair for pair in pairs if pair.usable] for pairs in strata]
+    levels = [stratified_levels(pairs) for pairs in usable]
+    own = [_ratio(m1, m0) for (m1, _), (m0, _) in levels]
+    if all(len(pairs) == 1 for pairs in strata):
+        arms: list[Any] = [(pair.variant, pair.reference) for (pair,) in usable]
+        return homogeneity(lambda ratios: type(arms[0][0]).ratio_statistics(arms, ratios), own)
+    (m1, v1), (m0, v0) = np.array(levels, dtype=np.float64).transpose(1, 2, 0)[..., None]
+    return homogeneity(lambda ratios: fieller_statistic(m1, v1, m0, v0, ratios), own)
+
+
+def _ratio(level: float, other: float) -> float:
+    """The ratio above 0 that two levels fit best."""
+    if other == 0:
+        return math.inf if level > 0 else 0.0
+    return max(level / other, 0.0) if other > 0 or level < 0 else math.inf
+
+
 def _sum(values: FloatArray) -> FloatArray:
     return np.asarray(math.fsum(values))
 
 
-def _levels(usable: Sequence[Pair]) -> list[tuple[float, float]]:
-    """Level and variance of the variant, then of the reference."""
+def stratified_levels(usable: Sequence[Pair]) -> list[tuple[float, float]]:
+    """Level and variance of the variant, then of the reference, over periods that can all be compared."""
     result = [[0.0, 0.0], [0.0, 0.0]]
     for part, group in _segments(usable):
         for side, (level, variance) in enumerate(_stratum_levels(group, _sum)):

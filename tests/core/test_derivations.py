@@ -3,7 +3,7 @@
 import math
 
 import pytest
-from scipy import stats
+from scipy import optimize, special, stats
 
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.derivations import (
@@ -169,20 +169,44 @@ def test_by_epoch_too_a_figure_that_there_is_not_is_refused():
         comparison_derivation("lift", found, [pairs[2]] * 2, RULE, "B", among=1)
 
 
+def likeliest_rates(x1, n1, x0, n0, ratio):
+    """Of two rates with this ratio, by a search for the largest likelihood."""
+
+    def against(p0):
+        p1 = ratio * p0
+        return -sum(special.xlogy(x, p) + special.xlogy(n - x, 1 - p) for x, n, p in ((x1, n1, p1), (x0, n0, p0)))
+
+    p0 = optimize.minimize_scalar(against, bounds=(0, min(1, 1 / ratio)), method="bounded", options={"xatol": 1e-13}).x
+    return ratio * p0, p0
+
+
 def test_whether_segments_differ_by_hand():
-    effects = {"phone": (0.10, 0.004), "tablet": (-0.05, 0.02), "computer": (0.25, 0.006)}
-    made = difference_derivation(effects, tried=2)
-    given, steps = by_name(made.inputs), by_name(made.steps)
-    y, v = ([given[f"{name}: {part}"] for name in effects] for part in "yv")
-    weights = [1 / each for each in v]
-    middle = sum(w * each for w, each in zip(weights, y, strict=True)) / sum(weights)
-    q = sum(w * (each - middle) ** 2 for w, each in zip(weights, y, strict=True))
-    assert steps["Q"] == pytest.approx(q)
-    assert steps["I²"] == pytest.approx(1 - 2 / q)
-    assert steps["p"] == pytest.approx(stats.chi2.sf(q, 2))
-    assert steps["adjusted p"] == pytest.approx(2 * stats.chi2.sf(q, 2))
+    counts = {"phone": (120, 1000, 90, 1000), "tablet": (8, 90, 11, 80), "computer": (12, 400, 0, 200)}
+    strata = {name: [Pair(Rate(x1, n1), Rate(x0, n0))] for name, (x1, n1, x0, n0) in counts.items()}
+    made = difference_derivation({**strata, "nothing": [Pair(Rate(0, 9), Rate(0, 9))]}, tried=2)
+    steps = by_name(made.steps)
+    z = {}
+    for name, (x1, n1, x0, n0) in counts.items():
+        p1, p0 = likeliest_rates(x1, n1, x0, n0, steps["R"])
+        error = math.sqrt(p1 * (1 - p1) / n1 + steps["R"] ** 2 * p0 * (1 - p0) / n0)
+        z[name] = (x1 / n1 - steps["R"] * x0 / n0) / error
+        assert steps[f"{name}: z"] == pytest.approx(z[name], rel=1e-5)
+    q = sum(one**2 for one in z.values())
+    assert steps["Q"] == pytest.approx(q, rel=1e-5)
+    assert steps["I²"] == pytest.approx(1 - 2 / q, rel=1e-4)
+    assert steps["p"] == pytest.approx(stats.chi2.sf(q, 2), rel=1e-4)
+    assert steps["adjusted p"] == pytest.approx(2 * stats.chi2.sf(q, 2), rel=1e-4)
     with pytest.raises(InputError):
-        difference_derivation({"phone": (0.1, 0.004)}, tried=1)
+        difference_derivation({"phone": strata["phone"]}, tried=1)
+
+
+def test_whether_segments_of_several_days_differ_by_hand():
+    pairs = [Pair(Rate(12, 100), Rate(9, 120)), Pair(Rate(30, 400), Rate(5, 80))]
+    made = difference_derivation({"phone": pairs, "tablet": [Pair(Rate(40, 500), Rate(44, 500))] * 2}, tried=1)
+    given, steps = by_name(made.inputs), by_name(made.steps)
+    m1, v1, m0, v0 = (given[f"phone: {symbol}"] for symbol in ("m₁", "v₁", "m₀", "v₀"))
+    expected = (m1 - steps["R"] * m0) / math.sqrt(v1 + steps["R"] ** 2 * v0)
+    assert steps["phone: z"] == pytest.approx(expected)
 
 
 def test_the_split_by_epoch_by_hand():

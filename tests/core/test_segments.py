@@ -1,4 +1,4 @@
-"""Segments: against published meta-analyses, and what may be said of them."""
+"""Segments: pooled and stratified against published data, and what may be said of them."""
 
 import numpy as np
 import pytest
@@ -34,14 +34,9 @@ def bcg():
     return [Rate(int(a), int(b)).log_ratio(Rate(int(c), int(d))) for a, b, c, d in pairs]
 
 
-def test_the_vaccine_trials_give_the_published_figures():
-    """Q(12) = 152.23, tau² = 0.3088 (DerSimonian–Laird), pooled log risk ratio −0.7141: values quoted from memory."""
-    found = pool(bcg())
-    assert found.heterogeneity == pytest.approx(152.23, abs=0.005)
-    assert found.between == pytest.approx(0.3088, abs=0.00005)
-    assert found.mean == pytest.approx(-0.7141, abs=0.00005)
-    assert found.pvalue < 1e-20
-    assert found.i_squared == pytest.approx(1 - 12 / 152.23, abs=1e-4)
+def test_the_vaccine_trials_give_the_published_figure():
+    """Q(12) = 152.23: value quoted from memory."""
+    assert pool(bcg()).heterogeneity == pytest.approx(152.23, abs=0.005)
 
 
 def test_pooling_is_that_of_statsmodels():
@@ -50,7 +45,7 @@ def test_pooling_is_that_of_statsmodels():
     found = pool(bcg())
     assert found.effect == pytest.approx(theirs.mean_effect_fe)
     assert found.squared_error == pytest.approx(theirs.var_eff_w_fe)
-    assert (found.between, found.heterogeneity) == (pytest.approx(theirs.tau2), pytest.approx(theirs.q))
+    assert found.heterogeneity == pytest.approx(theirs.q)
 
 
 def test_the_log_ratio_of_rates_and_means_has_the_spread_that_is_seen():
@@ -63,14 +58,6 @@ def test_the_log_ratio_of_rates_and_means_has_the_spread_that_is_seen():
     for found in (rates, means):
         seen, told = np.var([effect for effect, _ in found]), np.mean([variance for _, variance in found])
         assert seen == pytest.approx(told, rel=0.08)
-
-
-@given(effects)
-def test_partially_pooled_effects_lie_between_their_own_and_the_mean(strata):
-    found = pool(strata)
-    for (own, variance), (drawn, error) in zip(strata, found.partially_pooled, strict=True):
-        assert min(own, found.mean) - 1e-9 <= drawn <= max(own, found.mean) + 1e-9
-        assert 0 < error <= variance + 1 / sum(1 / (v + found.between) for _, v in strata) + 1e-12
 
 
 @given(effects, st.floats(-3, 3))
@@ -87,7 +74,7 @@ def test_what_cannot_be_pooled_is_refused_and_what_has_no_ratio_left_out():
         pool([(0.1, 0.0)])
     assert ratio_of(Rate(0, 100), Rate(5, 100)) is None
     assert ratio_of(Rate(100, 100), Rate(100, 100)) is None
-    assert pool([(0.1, 0.04)]).pvalue == 1
+    assert pool([(0.1, 0.04)]).heterogeneity == 0
 
 
 def admissions():
@@ -204,16 +191,3 @@ def test_at_the_edges_interval_and_p_agree_or_nothing_is_compared(edge):
         return
     difference = segment.comparison.difference
     assert (difference.low > 0 or difference.high < 0) == (segment.comparison.pvalue < 0.05)
-
-
-def test_the_chance_of_a_false_difference_is_the_nominal_one():
-    """2,000 worlds of six segments with one lift: the test of difference finds one in about 5%."""
-    draw = np.random.default_rng(12)
-    found = 0
-    for _ in range(2000):
-        strata = [
-            ratio_of(Rate(int(draw.binomial(4000, 0.11)), 4000), Rate(int(draw.binomial(4000, 0.1)), 4000))
-            for _ in range(6)
-        ]
-        found += pool(strata).pvalue < 0.05
-    assert 0.035 < found / 2000 < 0.065

@@ -6,15 +6,13 @@ import math
 from collections.abc import Mapping, Sequence
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.derivations.parts import effects_as_steps
+from neat_verdict.core.derivations.parts import effects_as_steps, interval_steps
 from neat_verdict.core.periods import log_ratio_within
 from neat_verdict.core.rule import DecisionRule
-from neat_verdict.core.statistics import Effect, comparable, pool, trend, two_sided_critical_value
+from neat_verdict.core.statistics import Effect, comparable, partially_pool, trend, two_sided_critical_value
 from neat_verdict.core.text.format import format_full
 from neat_verdict.core.text.statements import Derivation, Step, steps
 from neat_verdict.core.verdicts.segments import Strata, segment_effects, totals_of
-
-_POOLED = "wᵢ = 1/vᵢ, ȳ = Σwy/Σw, Q = Σw(y − ȳ)², τ² = max(0, (Q − (k − 1))/(Σw − Σw²/Σw))"
 
 
 def partially_pooled_derivation(effects: Mapping[str, Effect], name: str, rule: DecisionRule) -> Derivation:
@@ -24,30 +22,29 @@ def partially_pooled_derivation(effects: Mapping[str, Effect], name: str, rule: 
     """
     if name not in effects or len(effects) < 2:
         raise InputError("segment", name, f"has nothing to be drawn towards; known are {', '.join(effects) or 'none'}")
-    result = pool(list(effects.values()))
+    result = partially_pool(list(effects.values()))
     place = list(effects).index(name)
     own, variance = effects[name]
-    drawn, error = result.partially_pooled[place][0], math.sqrt(result.partially_pooled[place][1])
-    c = two_sided_critical_value(rule.confidence)
+    drawn = result.intervals(rule.confidence)[place]
     return Derivation(
         f"Partially pooled lift of {name}",
-        "The segment’s log ratio drawn towards the mean of all segments, the more the larger its sampling error. It is "
-        "the better "
-        "estimate of a small segment’s lift.",
-        f"y = ln(m₁/m₀), v its variance;  {_POOLED};  μ = Σy/(v + τ²) / Σ1/(v + τ²);  y* = μ + τ²/(τ² + v)·(y "
-        "− μ);  lift = e^y* − 1",
-        "DerSimonian & Laird (1986), Controlled Clinical Trials 7, 177–188",
+        "The segment’s log ratio drawn towards the mean of all segments, the more the larger its sampling error. It is the "
+        "better estimate of a small segment’s lift. How far segments truly lie apart, τ, is not known: all its values "
+        "count, each by its posterior.",
+        "y = ln(m₁/m₀), v its variance;  given τ: w = 1/(v + τ²), μ = Σwy/Σw, k = τ²/(τ² + v), y* normal about μ + k(y − μ) with "
+        "variance kv + (1 − k)²/Σw;  p(τ) ∝ 1/(1 + τ²/s²) · Π√w/√Σw · exp(−Σw(y − μ)²/2), s = 5/√(mean of 1/v);  integrated over "
+        "τ, lift = e^y* − 1",
+        "Gelman (2006), Bayesian Anal. 1, 515–534; Gelman et al., Bayesian Data Analysis (3rd ed.), 5.4; by quadrature",
         effects_as_steps(effects),
         (
-            Step("Q", format_full(result.heterogeneity)),
-            Step("τ²", format_full(result.between)),
-            Step("μ", format_full(result.mean)),
-            Step("kept of its own", format_full(result.between / (result.between + variance))),
+            Step("s", format_full(result.scale)),
+            Step("τ, on average", format_full(result.between)),
+            Step("μ, on average", format_full(result.mean)),
+            Step("kept of its own, on average", format_full(float(result.kept[place]))),
             Step("y", format_full(own)),
-            Step("y*", format_full(drawn)),
-            Step("estimate", format_full(math.expm1(drawn))),
-            Step("from", format_full(math.expm1(drawn - c * error))),
-            Step("to", format_full(math.expm1(drawn + c * error))),
+            Step("√v", format_full(math.sqrt(variance))),
+            Step("y*", format_full(drawn.estimate)),
+            *interval_steps(drawn.from_log_ratio()),
         ),
     )
 

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.derivations.parts import effects_as_steps
+from neat_verdict.core.periods import Pair, homogeneity_of, stratified_levels, tells_ratio
 from neat_verdict.core.soundness import SplitCheck
-from neat_verdict.core.statistics import Comparison, Effect, pool
+from neat_verdict.core.statistics import Comparison
+from neat_verdict.core.statistics.arms.averaged import FIELLER, FIELLER_TEST
 from neat_verdict.core.text.format import format_full
 from neat_verdict.core.text.statements import Derivation, Step, steps
 from neat_verdict.core.variants import LETTERS
+from neat_verdict.core.verdicts.segments import Strata
 
 
 def split_derivation(split: SplitCheck, epochs: Sequence[tuple[Sequence[int], Sequence[float]]] = ()) -> Derivation:
@@ -71,29 +73,45 @@ def exact_derivation(comparison: Comparison, letter: str, against: str = "A") ->
     )
 
 
-def difference_derivation(effects: Mapping[str, Effect], tried: int) -> Derivation:
-    """Whether segments differ at all. ``effects`` are log ratios with variances by segment, ``tried`` the properties looked at.
-
-    Raises InputError with fewer than two.
-    """
-    if len(effects) < 2:
-        raise InputError("segments", len(effects), "must be 2 or more with something to compare")
-    result = pool(list(effects.values()))
+def difference_derivation(strata: Strata, tried: int) -> Derivation:
+    """Whether segments differ at all; ``tried`` are the properties looked at. Raises InputError with fewer than two."""
+    told = {name: pairs for name, pairs in strata.items() if tells_ratio(pairs)}
+    if len(told) < 2:
+        raise InputError("segments", len(told), "must be 2 or more with something to compare")
+    result = homogeneity_of(list(told.values()))
+    one_period = all(len(pairs) == 1 for pairs in told.values())
+    notation = next(iter(told.values()))[0].variant.notation
+    formula, source = (notation.ratio_test, notation.ratio_test_source) if one_period else (FIELLER_TEST, FIELLER)
     return Derivation(
         "Difference between segments",
         "Whether the lifts of the segments lie further apart than chance spreads them, and the share of their spread that is "
-        "beyond chance (I²). The p allows for all properties that segments are kept by.",
-        "y = ln(m₁/m₀), v its variance;  w = 1/v, ȳ = Σwy/Σw, Q = Σw(y − ȳ)²;  I² = max(0, 1 − (k − 1)/Q);  p = P(χ² > Q), "
-        "degrees k − 1",
-        "Cochran (1954), Biometrics 10, 101–129; I²: Higgins & Thompson (2002), Stat. Med. 21, 1539–1558; Bonferroni",
-        effects_as_steps(effects),
+        "beyond chance (I²): each segment is held against the one ratio that fits all best. The p allows for all properties "
+        "that segments are kept by.",
+        f"{formula};  Q = Σz², R the ratio that makes it least;  I² = max(0, 1 − (k − 1)/Q);  p = P(χ² > Q), degrees k − 1",
+        f"{source}; I²: Higgins & Thompson (2002), Stat. Med. 21, 1539–1558; Bonferroni",
+        tuple(
+            Step(f"{name}: {step.name}", step.value)
+            for name, pairs in told.items()
+            for step in (_counted(pairs[0]) if one_period else _levels(pairs))
+        ),
         (
-            Step("ȳ", format_full(result.effect)),
-            Step("Q", format_full(result.heterogeneity)),
-            Step("degrees", str(len(effects) - 1)),
+            Step("R", format_full(result.ratio)),
+            *(Step(f"{name}: z", format_full(z)) for name, z in zip(told, result.parts, strict=True)),
+            Step("Q", format_full(result.statistic)),
+            Step("degrees", str(result.freedom)),
             Step("I²", format_full(result.i_squared)),
             Step("p", format_full(result.pvalue)),
             Step("properties", str(tried)),
             Step("adjusted p", format_full(min(result.pvalue * max(tried, 1), 1.0))),
         ),
     )
+
+
+def _counted(pair: Pair) -> tuple[Step, ...]:
+    return *steps(pair.reference.inputs(), "₀"), *steps(pair.variant.inputs(), "₁")
+
+
+def _levels(pairs: Sequence[Pair]) -> tuple[Step, ...]:
+    """Stratified by period."""
+    (m1, v1), (m0, v0) = stratified_levels([pair for pair in pairs if pair.usable])
+    return steps((("m₀", m0), ("v₀", v0), ("m₁", m1), ("v₁", v1)))

@@ -34,9 +34,11 @@ from neat_verdict.core.statistics.dunnett import (
     dunnett_pvalue,
     two_sided_critical_value,
 )
+from neat_verdict.core.statistics.homogeneity import Homogeneity, homogeneity
 from neat_verdict.core.statistics.interval import Interval
 from neat_verdict.core.statistics.meta_analysis import Pooled, pool, reversed_in_every_stratum
 from neat_verdict.core.statistics.multiplicity import Correction, Family, adjust_family
+from neat_verdict.core.statistics.partial_pooling import PartialPooling, partially_pool
 from neat_verdict.core.statistics.posterior import (
     Posterior,
     Prior,
@@ -67,7 +69,7 @@ from neat_verdict.core.statistics.spend import (
     per_thousand_impressions,
 )
 from neat_verdict.core.statistics.trend import Trend, trend
-from neat_verdict.core.statistics.welch import fieller_interval
+from neat_verdict.core.statistics.welch import fieller_interval, fieller_statistic
 from neat_verdict.core.statistics.wilson import wilson_interval
 
 __all__ = [
@@ -78,8 +80,10 @@ __all__ = [
     "Correction",
     "Effect",
     "Family",
+    "Homogeneity",
     "Interval",
     "Mean",
+    "PartialPooling",
     "Pooled",
     "Posterior",
     "Prior",
@@ -113,12 +117,15 @@ __all__ = [
     "dunnett_critical_value",
     "dunnett_pvalue",
     "fieller_interval",
+    "fieller_statistic",
     "fit_adjustment",
+    "homogeneity",
     "impressions_lift",
     "inflation",
     "level_spent",
     "many_normal_best_chances",
     "normal_best_chances",
+    "partially_pool",
     "per_thousand_impressions",
     "pool",
     "pooled_skewness",

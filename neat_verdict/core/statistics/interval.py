@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 
@@ -21,3 +22,7 @@ class Interval:
     def turned(self, sign: int) -> Interval:
         """The same with good values positive: ``sign`` -1 where less is better."""
         return self if sign > 0 else Interval(-self.estimate, -self.high, -self.low)
+
+    def from_log_ratio(self) -> Interval:
+        """The lift that a log ratio stands for."""
+        return Interval(*(math.expm1(value) for value in (self.estimate, self.low, self.high)))

@@ -1,4 +1,4 @@
-"""One lift in several strata: do they differ at all, what is it over all of them, and how far to trust each."""
+"""One lift in several strata: what it is over all of them, and whether it turns round."""
 
 from __future__ import annotations
 
@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import special
 
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.numeric import FloatArray
 
 # A log ratio and its variance.
 Effect = tuple[float, float]
@@ -16,22 +16,14 @@ Effect = tuple[float, float]
 
 @dataclass(frozen=True, slots=True)
 class Pooled:
-    """Effects of several strata together.
+    """Effects of several strata together, by inverse variance, as if all shared one effect.
 
-    ``effect`` with its variance ``squared_error`` is pooled by inverse variance, as if all strata shared one effect;
-    ``heterogeneity`` is Cochran's Q with its ``pvalue``, ``i_squared`` the share of the variation that is not chance, ``between``
-    the variance between strata and ``mean`` their mean effect (DerSimonian and Laird). ``partially_pooled`` are the strata's
-    effects drawn towards that mean, the more the larger their sampling error.
+    ``heterogeneity`` is Cochran's Q, chi-square with one degree less than strata where they do.
     """
 
     effect: float
     squared_error: float
-    mean: float
     heterogeneity: float
-    pvalue: float
-    i_squared: float
-    between: float
-    partially_pooled: tuple[Effect, ...]
 
 
 def pool(effects: Sequence[Effect]) -> Pooled:
@@ -41,34 +33,24 @@ def pool(effects: Sequence[Effect]) -> Pooled:
 
     References
     ----------
-    Cochran (1954), Biometrics 10, 101-129; DerSimonian & Laird (1986), Controlled Clinical Trials 7, 177-188; Higgins &
-    Thompson (2002), Statistics in Medicine 21, 1539-1558.
+    Cochran (1954), Biometrics 10, 101-129.
     """
+    y, v = checked_effects(effects)
+    w = 1 / v
+    effect = float((w * y).sum() / w.sum())
+    return Pooled(effect, float(1 / w.sum()), float((w * (y - effect) ** 2).sum()))
+
+
+def checked_effects(effects: Sequence[Effect]) -> tuple[FloatArray, FloatArray]:
+    """Effects and their variances as arrays. Raises InputError for none, or a variance that is not above 0."""
     if not effects:
         raise InputError("effects", 0, "must be 1 or more")
     y, v = np.array(effects, dtype=np.float64).T
-    if not (v > 0).all():
+    if not (np.isfinite(v) & (v > 0)).all():
         raise InputError("variance", float(v.min()), "must be above 0")
-    w = 1 / v
-    fixed = float((w * y).sum() / w.sum())
-    q, freedom = float((w * (y - fixed) ** 2).sum()), len(y) - 1
-    scale = float(w.sum() - (w**2).sum() / w.sum())
-    between = max((q - freedom) / scale, 0.0) if freedom else 0.0
-    weights = 1 / (v + between)
-    mean, mean_error = float((weights * y).sum() / weights.sum()), float(1 / weights.sum())
-    kept = between / (between + v)
-    drawn = mean + kept * (y - mean)
-    errors = kept * v + (1 - kept) ** 2 * mean_error
-    return Pooled(
-        effect=fixed,
-        squared_error=float(1 / w.sum()),
-        mean=mean,
-        heterogeneity=q,
-        pvalue=float(special.chdtrc(freedom, q)) if freedom else 1.0,
-        i_squared=max(1 - freedom / q, 0.0) if q > 0 else 0.0,
-        between=between,
-        partially_pooled=tuple(zip(drawn.tolist(), errors.tolist(), strict=True)),
-    )
+    if not np.isfinite(y).all():
+        raise InputError("effect", float(y[~np.isfinite(y)][0]), "must be a number")
+    return y, v
 
 
 def reversed_in_every_stratum(crude: float, effects: Sequence[float]) -> bool:

@@ -134,6 +134,19 @@ def fieller_interval(
     return np.where(bounded, low, -np.inf), np.where(bounded, high, np.inf)
 
 
+def fieller_statistic(
+    first: FloatArray,
+    first_squared_error: FloatArray,
+    second: FloatArray,
+    second_squared_error: FloatArray,
+    ratio: FloatArray,
+) -> FloatArray:
+    """Statistic of "the first is ``ratio`` times the second", elementwise; 0 where neither varies."""
+    error = np.sqrt(first_squared_error + ratio**2 * second_squared_error)
+    gap = first - ratio * second
+    return np.asarray(np.divide(gap, error, out=np.zeros_like(gap), where=error > 0))
+
+
 def _fieller_bound(
     m1: FloatArray, v1: FloatArray, m0: FloatArray, v0: FloatArray, z: FloatArray, bounded: BoolArray
 ) -> FloatArray:

@@ -6,7 +6,15 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from neat_verdict.core.periods import Pair, compare_pairs, log_ratio_of, log_ratio_within, total_of
+from neat_verdict.core.periods import (
+    Pair,
+    compare_pairs,
+    homogeneity_of,
+    log_ratio_of,
+    log_ratio_within,
+    tells_ratio,
+    total_of,
+)
 from neat_verdict.core.rule import DecisionRule
 from neat_verdict.core.statistics import (
     Arm,
@@ -16,7 +24,7 @@ from neat_verdict.core.statistics import (
     comparable,
     compare_arms,
     compare_many,
-    pool,
+    partially_pool,
     reversed_in_every_stratum,
     two_sided_critical_value,
 )
@@ -76,16 +84,17 @@ def read_segments(
     totals = {name: totals_of(pairs) for name, pairs in strata.items()}
     compared = _compared(strata, totals, critical)
     effects = segment_effects(strata)
-    pooled = pool(list(effects.values())) if effects else None
-    drawn = dict(zip(effects, pooled.partially_pooled, strict=True)) if pooled and len(effects) > 1 else {}
+    told = [pairs for pairs in strata.values() if tells_ratio(pairs)]
+    common = homogeneity_of(told) if told else None
+    drawn = partially_pool(list(effects.values())).intervals(rule.confidence) if len(effects) > 1 else ()
+    pooled = dict(zip(effects, map(Interval.from_log_ratio, drawn), strict=False))
     segments = tuple(
         Segment(
-            name, control, variant, compared.get(name),
-            _lift(drawn[name], critical) if name in drawn else None, _small([control, variant]),
+            name, control, variant, compared.get(name), pooled.get(name), _small([control, variant])
         )
         for name, (variant, control) in totals.items()
     )  # fmt: skip
-    pvalue = pooled.pvalue if pooled else 1.0
+    pvalue = common.pvalue if common else 1.0
     adjusted = min(pvalue * max(tried, 1), 1.0)
     within = log_ratio_within([pairs for name, pairs in strata.items() if comparable(totals[name])])
     # Shares that follow each segment's evidence mix the segments differently on purpose: nothing to be surprised at.
@@ -99,9 +108,9 @@ def read_segments(
         crude=crude.lift if crude else None,
         pvalue=pvalue,
         adjusted_pvalue=adjusted,
-        i_squared=pooled.i_squared if pooled else 0.0,
+        i_squared=common.i_squared if common else 0.0,
         reversal=reversal,
-        sentence=_sentence(subject, len(effects), adjusted, tried, rule, over_all if reversal else None, letters),
+        sentence=_sentence(subject, len(told), adjusted, tried, rule, over_all if reversal else None, letters),
     )
 
 
@@ -139,9 +148,9 @@ def _small(arms: Sequence[Arm]) -> bool:
     return any(arm.smallest_count < SMALL_CELL for arm in arms)
 
 
-def _lift(effect: tuple[float, float], critical: float) -> Interval:
+def _lift(effect: Effect, critical: float) -> Interval:
     middle, error = effect[0], critical * math.sqrt(effect[1])
-    return Interval(math.expm1(middle), math.expm1(middle - error), math.expm1(middle + error))
+    return Interval(middle, middle - error, middle + error).from_log_ratio()
 
 
 def _sentence(

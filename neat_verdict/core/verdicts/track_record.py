@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from neat_verdict.core.rule import Direction
-from neat_verdict.core.statistics import Effect, Interval, pool, two_sided_critical_value, wilson_interval
+from neat_verdict.core.statistics import Effect, Interval, partially_pool, two_sided_critical_value, wilson_interval
 from neat_verdict.core.verdicts.kinds import VERDICTS
 
 
@@ -75,14 +75,14 @@ def track_record(outcomes: Sequence[Outcome], confidence: float = 0.95) -> Track
     References
     ----------
     Efron (2011), J. Am. Stat. Assoc. 106, 1602-1614 (a selected estimate is too large on average; shrinking every one
-    by the prior that all of them show puts it right), with the normal prior estimated as DerSimonian & Laird (1986).
+    by the prior that all of them show puts it right), with the normal prior whose spread is integrated over (`partially_pool`).
     """
     z = two_sided_critical_value(confidence)
     sound = [outcome for outcome in outcomes if outcome.counts_as != "unsound"]
     kinds = [outcome.counts_as for outcome in sound]
     won = kinds.count("won")
     low, high = wilson_interval(won, len(sound), z) if sound else (math.nan, math.nan)
-    drawn = _drawn(outcomes, z)
+    drawn = _drawn(outcomes, confidence)
     winners = [
         (outcome.lift.estimate * outcome.sign, true.estimate * outcome.sign)
         for outcome, true in zip(outcomes, drawn, strict=True)
@@ -110,20 +110,18 @@ def track_record(outcomes: Sequence[Outcome], confidence: float = 0.95) -> Track
     )
 
 
-def _drawn(outcomes: Sequence[Outcome], z: float) -> tuple[Interval | None, ...]:
+def _drawn(outcomes: Sequence[Outcome], confidence: float) -> tuple[Interval | None, ...]:
     """Lifts shrunk on the log scale, all turned to their good direction first so that gains share one prior."""
     result = {place: (o, o.effect) for place, o in enumerate(outcomes)}
     turned = {place: (o.sign * e[0], e[1]) for place, (o, e) in result.items() if e is not None}
     if len(turned) < 2:
         return tuple(None if e is None else o.lift for o, e in result.values())
-    partially_pooled = dict(zip(turned, pool(list(turned.values())).partially_pooled, strict=True))
+    intervals = partially_pool(list(turned.values())).intervals(confidence)
+    by_place = dict(zip(turned, intervals, strict=True))
     drawn: list[Interval | None] = []
     for place, outcome in enumerate(outcomes):
-        if place not in partially_pooled:
-            drawn.append(None)
-            continue
-        middle, reach = outcome.sign * partially_pooled[place][0], z * math.sqrt(partially_pooled[place][1])
-        drawn.append(Interval(math.expm1(middle), math.expm1(middle - reach), math.expm1(middle + reach)))
+        one = by_place.get(place)
+        drawn.append(one and one.turned(outcome.sign).from_log_ratio())
     return tuple(drawn)
 
 

@@ -104,10 +104,10 @@ function TrackRecord({ record }: { record: Casebook["record"] }) {
         <summary className="cursor-pointer quiet">How these figures are made</summary>
         <p className="mt-1">
           The share of wins is of all sound experiments, with Wilson’s interval. For the lift adjusted for selection,
-          every lift is taken on the log scale with the error its interval gives, all are combined by the random-effects
-          method of DerSimonian &amp; Laird (1986), and each is drawn towards their mean by as much as chance spreads
-          it; the winners’ mean is taken of those (Efron 2011). A forecast counts as held when the lift seen lies in the
-          range its author was 80% sure of.
+          every lift is taken on the log scale with the error its interval gives, and each is drawn towards the mean of
+          all by as much as chance spreads it, the spread between experiments integrated over (Gelman 2006); the
+          winners’ mean is taken of those (Efron 2011). A forecast counts as held when the lift seen lies in the range
+          its author was 80% sure of.
         </p>
       </details>
     </section>

@@ -359,7 +359,7 @@ def _crude(request: _Request) -> Derivation:
 
 
 def _differ(request: _Request) -> Derivation:
-    return difference_derivation(segment_effects(_strata(request)), len(workspace().segments))
+    return difference_derivation(_strata(request), len(workspace().segments))
 
 
 def _trend(request: _Request) -> Derivation:

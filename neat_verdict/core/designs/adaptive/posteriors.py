@@ -13,7 +13,7 @@ from neat_verdict.core.checks import InputError, check_probability
 from neat_verdict.core.designs.adaptive.policy import LevelPosterior, Policy
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.periods import Period, compare_stratified
-from neat_verdict.core.statistics import Arm, pool
+from neat_verdict.core.statistics import Arm, partially_pool
 from neat_verdict.core.statistics.arms import ARMS
 
 _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(200)
@@ -89,18 +89,21 @@ def partially_pooled(segments: Sequence[Sequence[LevelPosterior]]) -> tuple[tupl
     """Posteriors by segment, each drawn towards the arm's mean over all segments the more the larger its sampling error.
 
     ``segments`` has the arms' posteriors of each segment. Levels are taken from their segment's own mean first, so that a segment
-    in which everything is higher is not taken for good arms. DerSimonian & Laird (1986). Raises InputError without a segment.
+    in which everything is higher is not taken for good arms. See `partially_pool`. Raises InputError without a segment.
     """
     if not segments:
         raise InputError("segments", 0, "must be 1 or more")
+    if len(segments) == 1:
+        return (tuple(segments[0]),)
     middles = [sum(one.mean for one in arms) / len(arms) for arms in segments]
     drawn: list[list[LevelPosterior]] = [[] for _ in segments]
     for arm in range(len(segments[0])):
         effects = [
             (arms[arm].mean - middle, arms[arm].error ** 2) for arms, middle in zip(segments, middles, strict=True)
         ]
-        for place, (effect, variance) in enumerate(pool(effects).partially_pooled):
-            drawn[place].append(LevelPosterior(middles[place] + effect, math.sqrt(variance)))
+        pooled = partially_pool(effects)
+        for place, (effect, error) in enumerate(zip(pooled.means.tolist(), pooled.errors.tolist(), strict=True)):
+            drawn[place].append(LevelPosterior(middles[place] + effect, error))
     return tuple(tuple(line) for line in drawn)
 
 

@@ -38,6 +38,7 @@ from neat_verdict.core.statistics.skewness import (
 from neat_verdict.core.statistics.welch import (
     difference_of_means,
     fieller_interval,
+    fieller_statistic,
     ratio_of_means,
     student_critical_value,
     welch_freedom,
@@ -62,6 +63,8 @@ WELCH = (
     "Soc. B 54, 221–228"
 )
 FIELLER = "Fieller (1954), J. R. Stat. Soc. B 16, 175–185"
+FIELLER_TEST = "z = (m₁ − R·m₀)/√(v₁ + R²v₀)"
+RATIO_TEST = f"{FIELLER_TEST}, turned from Student’s t into the normal value with the same tail"
 STUDENT = "Student (1908), Biometrika 6, 1–25"
 
 
@@ -216,6 +219,17 @@ class Averaged(Arm):
         effects = [effect for effect in (one.log_ratio(other) for one, other in strata) if effect is not None]
         result = pool(effects) if effects else None
         return None if result is None else (result.effect, result.squared_error)
+
+    @classmethod
+    def ratio_statistics(cls, strata: Sequence[tuple[Self, Self]], ratios: FloatArray) -> FloatArray:
+        """Fieller's, turned from Student's t into the normal value with the same tail."""
+        levels = [(a.estimate, a.squared_error, a.units, b.estimate, b.squared_error, b.units) for a, b in strata]
+        m1, v1, n1, m0, v0, n0 = (part[:, None] for part in np.array(levels, dtype=np.float64).T)
+        t = fieller_statistic(m1, v1, m0, v0, ratios)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            freedom = (v1 + ratios**2 * v0) ** 2 / (v1**2 / (n1 - 1) + (ratios**2 * v0) ** 2 / (n0 - 1))
+        z = -special.ndtri(np.maximum(special.stdtr(freedom, -np.abs(t)), 1e-300))
+        return np.where(v1 + v0 > 0, z, 0.0)
 
     def posterior_against(self, control: Self, confidence: float, sign: int, tested: Comparison) -> Posterior:
         """Normal, with a flat prior, the variance taken as known and the skewness taken out; the credible interval of the lift

@@ -41,6 +41,8 @@ class Notation:
     difference_source: str
     within: str
     within_source: str
+    ratio_test: str
+    ratio_test_source: str
     by_period: str = ""
 
 
@@ -148,6 +150,11 @@ class Arm(ABC):
     @abstractmethod
     def log_ratio_within(cls, strata: Sequence[tuple[Self, Self]]) -> Effect | None:
         """One log ratio over strata of (variant, control), each compared within itself; None where it cannot be computed."""
+
+    @classmethod
+    @abstractmethod
+    def ratio_statistics(cls, strata: Sequence[tuple[Self, Self]], ratios: FloatArray) -> FloatArray:
+        """Statistics (strata x ratios) of "variant's level is this many times control's", about standard normal if it is."""
 
     @abstractmethod
     def posterior_against(self, control: Self, confidence: float, sign: int, tested: Comparison) -> Posterior:

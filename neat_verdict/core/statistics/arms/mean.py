@@ -13,6 +13,7 @@ from neat_verdict.core.statistics.arms.averaged import (
     DIFFERENCE,
     FIELLER,
     LIFT,
+    RATIO_TEST,
     STUDENT,
     TEST,
     WELCH,
@@ -70,6 +71,8 @@ class Mean(Averaged):
         difference_source=WELCH,
         within=WITHIN,
         within_source=WITHIN_SOURCE,
+        ratio_test=RATIO_TEST,
+        ratio_test_source=FIELLER,
     )
 
     def __post_init__(self) -> None:

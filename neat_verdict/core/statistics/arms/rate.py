@@ -18,7 +18,13 @@ from neat_verdict.core.statistics.exact import boschloo_pvalue, smallest_expecte
 from neat_verdict.core.statistics.interval import Interval
 from neat_verdict.core.statistics.meta_analysis import Effect
 from neat_verdict.core.statistics.posterior import Posterior, best_chances, compare_posteriors
-from neat_verdict.core.statistics.score import difference_interval, ratio_interval, score_statistic, two_sided_pvalue
+from neat_verdict.core.statistics.score import (
+    difference_interval,
+    ratio_interval,
+    ratio_statistic,
+    score_statistic,
+    two_sided_pvalue,
+)
 from neat_verdict.core.statistics.wilson import wilson_interval
 
 
@@ -62,6 +68,8 @@ class Rate(Arm):
         "(Σ(x₁n₀/N)·Σ(x₀n₁/N))",
         within_source="Mantel & Haenszel (1959), J. Natl. Cancer Inst. 22, 719–748; Greenland & Robins (1985), "
         "Biometrics 41, 55–68",
+        ratio_test="z = (x₁/n₁ − R·x₀/n₀)/√(p₁q₁/n₁ + R²p₀q₀/n₀), p₁ = R·p₀ the likeliest rates with that ratio",
+        ratio_test_source="Gart (1985), Biometrika 72, 673–677",
         by_period=",  v_e = p(1 − p)/n_e, p = (Σn·q + 1)/(Σn + 2), q = Σ(w²/n)·r_e / Σ(w²/n)",
     )
     converts: ClassVar[bool] = True
@@ -194,6 +202,12 @@ class Rate(Arm):
         if not (upper > 0 and lower > 0 and variance > 0):
             return None
         return math.log(upper / lower), variance / (upper * lower)
+
+    @classmethod
+    def ratio_statistics(cls, strata: Sequence[tuple[Rate, Rate]], ratios: FloatArray) -> FloatArray:
+        """Score statistics, which need no conversions in either arm."""
+        x1, n1, x0, n0 = np.array([(a.conversions, a.units, b.conversions, b.units) for a, b in strata], float).T
+        return ratio_statistic(x1[:, None], n1[:, None], x0[:, None], n0[:, None], ratios)
 
     def posterior_against(self, control: Rate, confidence: float, sign: int, tested: Comparison) -> Posterior:
         return compare_posteriors(self, control, confidence, sign=sign)

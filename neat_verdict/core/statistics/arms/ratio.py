@@ -18,6 +18,7 @@ from neat_verdict.core.statistics.arms.averaged import (
     DIFFERENCE,
     FIELLER,
     LIFT,
+    RATIO_TEST,
     STUDENT,
     TEST,
     WELCH,
@@ -74,6 +75,8 @@ class Ratio(Averaged):
         difference_source=WELCH,
         within=WITHIN,
         within_source=WITHIN_SOURCE,
+        ratio_test=RATIO_TEST,
+        ratio_test_source=FIELLER,
     )
 
     def __post_init__(self) -> None:

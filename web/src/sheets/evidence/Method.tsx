@@ -33,11 +33,12 @@ export function Method({ reading }: { reading: Reading }) {
           by their inverse variances, its slope tested against zero.
         </Entry>
         <Entry title="Segments">
-          The same lift in each segment at the rule’s confidence, unadjusted. Whether they differ: Cochran’s Q (1954) on
-          log ratios; partially pooled by DerSimonian &amp; Laird (1986). Stratified estimate: rates by Mantel &amp;
-          Haenszel (1959), Σ(x₁n₀/N)/Σ(x₀n₁/N) over the segments, its error by Greenland &amp; Robins (1985); means and
-          ratios by inverse variance. If rolled out to this segment only, per month: the segment’s absolute difference
-          times its part of thirty days’ units.
+          The same lift in each segment at the rule’s confidence, unadjusted. Whether they differ: score statistics
+          against the one ratio that fits all best (Gart 1985), which take a segment without conversions too. Partially
+          pooled: log ratios normal about their mean, the spread between segments integrated over (Gelman 2006).
+          Stratified estimate: rates by Mantel &amp; Haenszel (1959), Σ(x₁n₀/N)/Σ(x₀n₁/N) over the segments, its error
+          by Greenland &amp; Robins (1985); means and ratios by inverse variance. If rolled out to this segment only,
+          per month: the segment’s absolute difference times its part of thirty days’ units.
         </Entry>
         <Entry title="Steps, spend and impressions">
           A step is a rate of the units that reached the one before. Cost of a conversion is cost over conversions; what
