@@ -17,10 +17,13 @@ from neat_verdict.core.statistics import (
     Mean,
     Rate,
     arm_statistic,
+    boundary,
     compare_arms,
     partially_pool,
+    stopping_factor,
     two_sided_critical_value,
 )
+from neat_verdict.core.statistics.alpha_spending import SPENDING_FUNCTIONS
 
 Line = tuple[str, int, int]  # a world, alarms, runs
 SEED = 20261127
@@ -152,12 +155,43 @@ def zero_cells(runs: int = 2000) -> Iterator[Line]:
         yield f"{number} segments, {units:,} units an arm, {rate:.0%} converting", differ, runs
 
 
+def stopping(runs: int = 3000) -> Iterator[Line]:
+    """Estimates of runs with four planned looks that are too large: wanted 50 % and noise over all runs, wherever they end."""
+    draw = np.random.default_rng(SEED)
+    t = np.array([0.25, 0.5, 0.75, 1.0])
+    for spending, drift in product(SPENDING_FUNCTIONS, (1.0, 2.0, 2.8, 3.24, 4.0)):
+        values = np.array(boundary(t.tolist(), 0.95, spending).critical_values)
+        z = np.cumsum(draw.standard_normal((runs, 4)) * 0.5 + drift * 0.25, axis=1) / np.sqrt(t)
+        crossed = np.abs(z) >= values
+        crossed[:, -1] = True
+        at = crossed.argmax(axis=1)
+        ended = z[np.arange(runs), at]
+        seen = ended / np.sqrt(t[at])
+        factor = [
+            stopping_factor(float(one), t[: k + 1].tolist(), values[: k + 1].tolist())
+            for one, k in zip(ended, at, strict=True)
+        ]
+        adjusted = seen * np.array(factor)
+        world = f"{spending}, expected statistic {drift:g}"
+        yield f"{world}: adjusted", int((adjusted > drift).sum()), runs
+        yield f"{world}: as seen (before)", int((seen > drift).sum()), runs
+        for look in range(4):
+            mine = (at == look) & (ended > 0)
+            if mine.sum() >= 30:
+                means = [float(estimate[mine].mean()) / drift - 1 for estimate in (seen, adjusted)]
+                yield (
+                    f"{world}: end ahead at look {look + 1}, too large by {means[0]:+.0%} as seen, {means[1]:+.0%} adjusted",
+                    int(mine.sum()), runs,
+                )  # fmt: skip
+
+
 SIMULATIONS: dict[str, Callable[[], Iterator[Line]]] = {
     "overlap": overlap,
     "guardrails": guardrails,
     "skewness": skewness,
     "segments": segments,
     "zero_cells": zero_cells,
+    "stopping": stopping,
 }
 
 

@@ -91,6 +91,7 @@ def _row(experiment: Experiment, counts: Counts, user: User, place: Workspace, d
             "verdict": shown.verdict,
             "short": shown.short,
             "lift": visible.effect if visible else None,
+            "adjusted_text": visible.adjusted_text if visible else "",
             "tone": visible.tone if visible else "open",
             "progress": shown.progress,
             "days": shown.days,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from typing import cast
 
@@ -40,7 +41,7 @@ from neat_verdict.core.soundness import SplitCheck
 from neat_verdict.core.statistics import Interval
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.variants import LETTERS
-from neat_verdict.core.verdicts import VERDICTS, Scale
+from neat_verdict.core.verdicts import VERDICTS, Scale, adjusted_by
 from neat_verdict.core.verdicts.impact import MONTH
 
 
@@ -62,7 +63,7 @@ def effect_per_month(one: ComparisonRecord, units_per_day: float | None, part: f
     if not units_per_day:
         return None
     scale = units_per_day * part * MONTH * one.per_level
-    difference = one.difference
+    difference = adjusted_by(one.difference, one.stopping_factor)
     return interval(Interval(difference.estimate * scale, difference.low * scale, difference.high * scale), counts_text)
 
 
@@ -164,7 +165,18 @@ def _comparison(record: AnalysisRecord, one: ComparisonRecord, sign: int) -> Com
         tone=tone_of(record.scale.effect_of(one.lift, one.difference) if record.verdict.kind.readable else None, sign),
         sentence=f"{letter} against A: {record.scale.noun} {_effect_words(effect)}",
         effect_per_month=effect_per_month(one, record.units_per_day),
+        adjusted_text=adjusted_text(one, record),
     )
+
+
+def adjusted_text(one: ComparisonRecord, record: AnalysisRecord) -> str:
+    """The effect adjusted for when the run ended, "+7.9% adjusted for stopping"; "" where nothing is adjusted, or nothing is
+    to be."""
+    effect = record.scale.effect_of(one.lift, one.difference)
+    if one.stopping_factor is None or not record.verdict.kind.settled or not math.isfinite(effect.estimate):
+        return ""
+    words = record.scale.effect_words(effect.estimate * one.stopping_factor, _names(record.metric))
+    return f"{words} adjusted for stopping"
 
 
 def effect_shown(one: ComparisonRecord, scale: Scale, metric: MetricRecord) -> IntervalOut:

@@ -28,6 +28,7 @@ from neat_verdict.core.verdicts import (
     DecisionRule,
     Reading,
     SecondaryEvidence,
+    after_stopping,
     rank_arms,
     what_would_change,
     write_sentences,
@@ -47,7 +48,10 @@ def record_of_reading(
         variants=names.variants,
         arms=tuple(_arm(arm, rule, *parts) for arm, parts in zip(reading.arms, shares, strict=True)),
         comparisons=tuple(
-            _comparison(at, one, log_ratio_of([period.pair(at, 0) for period in reading.periods]))
+            replace(
+                _comparison(at, one, log_ratio_of([period.pair(at, 0) for period in reading.periods])),
+                stopping_factor=after.factor if (after := after_stopping(reading, rule, at)) else None,
+            )
             for at, one in enumerate(reading.comparisons, start=1)
         ),
         conditions=reading.conditions,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from neat_verdict.app.analysis.figures import interval, number
-from neat_verdict.app.analysis.presenting import effect_shown, tone_of
+from neat_verdict.app.analysis.presenting import adjusted_text, effect_shown, tone_of
 from neat_verdict.app.casebook.queries import Case, Casebook, lesson_of
 from neat_verdict.app.casebook.schemas import (
     CasebookOut,
@@ -85,6 +85,7 @@ def _case(case: Case) -> CaseOut:
         good_direction=rule.good_direction,
         worthwhile_lift=rule.worthwhile_lift,
         lift=effect_shown(spoken, record.scale, record.metric) if spoken else None,
+        adjusted_text=adjusted_text(spoken, record) if spoken else "",
         partially_pooled=interval(drawn) if drawn and spoken else None,
         tone=tone_of(
             record.scale.effect_of(spoken.lift, spoken.difference) if spoken and record.verdict.kind.readable else None,

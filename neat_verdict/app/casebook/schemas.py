@@ -53,7 +53,8 @@ class HandoverOut(Schema):
 
 
 class CaseOut(Schema):
-    """A decided experiment. ``partially_pooled`` is its lift adjusted for selection."""
+    """A decided experiment. ``partially_pooled`` is its lift adjusted for selection among all cases,
+    ``adjusted_text`` for when its own run ended."""
 
     key: str
     name: str
@@ -67,6 +68,7 @@ class CaseOut(Schema):
     good_direction: str
     worthwhile_lift: float
     lift: IntervalOut | None
+    adjusted_text: str = ""
     partially_pooled: IntervalOut | None
     tone: Tone
     learnt: str

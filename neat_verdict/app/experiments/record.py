@@ -44,7 +44,8 @@ class ArmRecord:
 @dataclass(frozen=True, slots=True)
 class ComparisonRecord:
     """A variant (by position) against control. ``effect`` is the log ratio with its variance, None where there is none;
-    ``per_level`` what a unit adds to the total for each 1 of the level."""
+    ``per_level`` what a unit adds to the total for each 1 of the level; ``stopping_factor`` times the estimate is adjusted for
+    when the run ended, None where nothing is adjusted."""
 
     variant: int
     critical_value: float
@@ -57,6 +58,7 @@ class ComparisonRecord:
     posterior: Posterior | None = None
     effect: Effect | None = None
     per_level: float = 1.0
+    stopping_factor: float | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -105,10 +105,11 @@ def _worth(reading: ReadingOut, decision: str) -> FactOut:
     more = "more" if worth.estimate >= 0 else "fewer"
     if reading.unit == "money":
         more = f"{reading.currency} {'more' if worth.estimate >= 0 else 'less'}"
+    adjusted = "adjusted for when the run ended, " if spoken.adjusted_text else ""
     return FactOut(
         label=f"With {spoken.letter}, per month",
         value=f"about {_rough(abs(worth.estimate))} {more}",
-        note=f"{reading.metric}, between {_rough(worth.low)} and {_rough(worth.high)}",
+        note=f"{reading.metric}, {adjusted}between {_rough(worth.low)} and {_rough(worth.high)}",
     )
 
 

@@ -7,6 +7,7 @@ from neat_verdict.core.derivations.multiplicity import family_derivation
 from neat_verdict.core.derivations.posteriors import chance_derivation, posterior_derivation
 from neat_verdict.core.derivations.segments import partially_pooled_derivation, trend_derivation, within_derivation
 from neat_verdict.core.derivations.spend import SpendFigure, spend_derivation
+from neat_verdict.core.derivations.stopping import stopping_derivation
 from neat_verdict.core.derivations.tests import difference_derivation, exact_derivation, split_derivation
 from neat_verdict.core.text.statements import Derivation, Step
 
@@ -28,6 +29,7 @@ __all__ = [
     "power_derivation",
     "spend_derivation",
     "split_derivation",
+    "stopping_derivation",
     "trend_derivation",
     "within_derivation",
 ]

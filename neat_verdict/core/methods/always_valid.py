@@ -43,6 +43,10 @@ class AlwaysValid(Method):
     )
     several_note: ClassVar[str] = "The level is shared among the comparisons with control (Bonferroni)."
     how_read: ClassVar[str] = "It may be read on any day, and the interval allows for that."
+    not_adjusted: ClassVar[str] = (
+        "Runs that end as soon as they are clear show too much on average, and no estimate adjusted for that is given for "
+        "reading at any time; the interval holds all the same."
+    )
     threshold_source: ClassVar[str] = "; critical value of a normal-mixture confidence sequence, Howard et al. (2021)"
     adjusted_words: ClassVar[str] = "The smallest level at which the confidence sequence would leave out zero by now."
     adjusted_formula: ClassVar[str] = "the level at which the critical value equals |z|"

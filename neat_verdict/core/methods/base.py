@@ -101,6 +101,7 @@ class Method(ABC):
     how_read: ClassVar[str]  # for the report, as a sentence
     no_longer_clear: ClassVar[str] = "its interval would touch zero"  # of what a verdict hangs on
     how_not_read: ClassVar[str] = ""  # the same where its time had not come; "" for one that may be read on any day
+    not_adjusted: ClassVar[str] = ""  # where an estimate is biased by stopping, and none adjusted for that is known
     threshold_source: ClassVar[str] = ""
     adjusted_words: ClassVar[str]
     adjusted_formula: ClassVar[str]
@@ -169,6 +170,15 @@ class Method(ABC):
             return 1.0 if z <= 0 else min(1.0, comparisons * level(z) / 2)
 
         return Threshold(critical_value, adjusted)
+
+    def stopping_factor(self, _statistic: float, _confidence: float, _reached: Reached) -> float | None:
+        """What to multiply an estimate by to allow for when the run ended, of one comparison at its own ``confidence``; None
+        where there is no such factor."""
+        return None
+
+    def mean_at_stop(self, _drift: float, _confidence: float, _reached: Reached) -> float | None:
+        """The mean drift shown by runs of a true ``drift`` that win at this reading and not before; None where not known."""
+        return None
 
     def guardrail_method(self, *, early: bool) -> Method:
         """By what standard guardrails are read: as often as the rule reads, so that a harm at the margin is cleared no oftener

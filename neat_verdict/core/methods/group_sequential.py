@@ -18,7 +18,16 @@ from neat_verdict.core.methods.base import (
     check_choice,
     normal_critical_value,
 )
-from neat_verdict.core.statistics import Sides, Spending, boundary, inflation, repeated_pvalue
+from neat_verdict.core.statistics import (
+    Boundary,
+    Sides,
+    Spending,
+    boundary,
+    inflation,
+    mean_at_stop,
+    repeated_pvalue,
+    stopping_factor,
+)
 from neat_verdict.core.statistics.alpha_spending import MAX_LOOKS, SPENDING_FUNCTIONS
 from neat_verdict.core.text.format import format_full, listed
 from neat_verdict.core.text.statements import Condition, Derivation, Step, condition
@@ -134,8 +143,19 @@ class GroupSequential(Method):
 
         return self.shared(c, level, comparisons)
 
+    def stopping_factor(self, statistic: float, confidence: float, reached: Reached) -> float | None:
+        if not reached.looks:
+            return None
+        return stopping_factor(statistic, reached.looks, self._boundary(confidence, reached).critical_values)
+
+    def mean_at_stop(self, drift: float, confidence: float, reached: Reached) -> float | None:
+        return mean_at_stop(drift, reached.looks, self._boundary(confidence, reached).critical_values)
+
+    def _boundary(self, confidence: float, reached: Reached) -> Boundary:
+        return boundary(reached.looks, confidence, self.spending, final=reached.last)
+
     def pair_critical_value(self, confidence: float, reached: Reached) -> float:
-        return boundary(reached.looks, confidence, self.spending, final=reached.last).critical_values[-1]
+        return self._boundary(confidence, reached).critical_values[-1]
 
     def single_critical_value(self, confidence: float, weights: Sequence[float]) -> float:
         return normal_critical_value(self.comparison_confidence(confidence, len(weights) - 1))
@@ -168,7 +188,7 @@ class GroupSequential(Method):
         self, rule: DecisionRule, _units: Sequence[float], reached: Reached, comparisons: int
     ) -> Derivation:
         one = self.comparison_confidence(rule.confidence, comparisons)
-        result = boundary(reached.looks, one, self.spending, final=reached.last)
+        result = self._boundary(one, reached)
         lines = list(zip(result.information, result.spent, result.critical_values, strict=True))
         return Derivation(
             f"Boundary at look {len(lines)}",

@@ -78,6 +78,10 @@ class PosteriorThresholds(Method):
         "expected loss and the credible interval of the lift by quadrature (Cook 2003; Scott 2010). The test’s p "
         "stands beside for comparison and decides nothing."
     )
+    not_adjusted: ClassVar[str] = (
+        "Runs that end as soon as they are clear show too much on average, and no estimate adjusted for that is given under "
+        "this rule."
+    )
     how_read: ClassVar[str] = "It was read by probabilities, against thresholds that were set beforehand."
     adjusted_words: ClassVar[str] = DUNNETT_WORDS
     adjusted_formula: ClassVar[str] = DUNNETT_FORMULA

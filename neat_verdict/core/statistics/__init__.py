@@ -8,7 +8,9 @@ from neat_verdict.core.statistics.alpha_spending import (
     crossing_chances,
     inflation,
     level_spent,
+    mean_at_stop,
     repeated_pvalue,
+    stopping_factor,
 )
 from neat_verdict.core.statistics.arms import Arm, Effect, Mean, Rate, Ratio
 from neat_verdict.core.statistics.comparison import (
@@ -124,6 +126,7 @@ __all__ = [
     "inflation",
     "level_spent",
     "many_normal_best_chances",
+    "mean_at_stop",
     "normal_best_chances",
     "partially_pool",
     "per_thousand_impressions",
@@ -135,6 +138,7 @@ __all__ = [
     "reversed_in_every_stratum",
     "score_statistic",
     "skewness_of",
+    "stopping_factor",
     "trend",
     "two_sided_critical_value",
     "two_sided_pvalue",

@@ -129,7 +129,7 @@ class _Walk:
         self.points: FloatArray = np.zeros(1)
         self.mass: FloatArray = np.ones(1)  # density times quadrature weight
 
-    def _tails(self, t: float, c: float) -> tuple[float, float]:
+    def tails(self, t: float, c: float) -> tuple[float, float]:
         """Chance of crossing above and below at ``t`` with critical value ``c``."""
         spread = math.sqrt(t - self.t)
         centre = self.points + self.drift * (t - self.t)
@@ -138,13 +138,22 @@ class _Walk:
         below = special.ndtr((-edge - centre) / spread) @ self.mass
         return float(above), float(below)
 
+    def above(self, t: float, c: float) -> tuple[float, float]:
+        """Chance of crossing above at ``t``, and the expected score there of the runs that do, times that chance."""
+        spread = math.sqrt(t - self.t)
+        centre = self.points + self.drift * (t - self.t)
+        z = (centre - c * math.sqrt(t)) / spread
+        part = special.ndtr(z)
+        total = centre * part + spread * np.exp(-0.5 * z**2) / math.sqrt(2 * math.pi)
+        return float(part @ self.mass), float(total @ self.mass)
+
     def solve(self, t: float, chance: float) -> float:
         """Critical value whose crossing, for the first time at ``t``, has this two-sided chance; none drifts."""
         if chance <= 1e-300:
             return _NEVER
 
         def excess(c: float) -> float:
-            return math.log(max(sum(self._tails(t, c)), 1e-320)) - math.log(chance)
+            return math.log(max(sum(self.tails(t, c)), 1e-320)) - math.log(chance)
 
         if excess(0.0) <= 0:
             return 0.0
@@ -152,7 +161,7 @@ class _Walk:
 
     def step(self, t: float, c: float) -> tuple[float, float]:
         """Go on to ``t`` among those inside ±c; returns the chances of having crossed above and below."""
-        crossed = self._tails(t, c)
+        crossed = self.tails(t, c)
         spread = math.sqrt(t - self.t)
         centre = self.drift * t
         edge = c * math.sqrt(t)
@@ -180,11 +189,19 @@ def crossing_chances(
     ``drift`` is the expected statistic with all of the planned information in (0 where there is no effect);
     ``critical_values`` are symmetric, one a look. Raises InputError as `boundary`, or when the two differ in number.
     """
+    fractions = _checked_looks(information, critical_values)
+    walk = _Walk(drift)
+    return tuple(walk.step(t, c) for t, c in zip(fractions, critical_values, strict=True))
+
+
+def _checked_looks(information: Sequence[float], critical_values: Sequence[float]) -> tuple[float, ...]:
     fractions = _checked(information)
     if len(critical_values) != len(fractions):
         raise InputError("critical_values", len(critical_values), f"must be one for each of {len(fractions)} looks")
-    walk = _Walk(drift)
-    return tuple(walk.step(t, c) for t, c in zip(fractions, critical_values, strict=True))
+    for value in critical_values:
+        if not value >= 0:
+            raise InputError("critical_values", value, "must be 0 or more")
+    return fractions
 
 
 def inflation(information: Sequence[float], critical_values: Sequence[float], level: float, power: float) -> float:
@@ -227,6 +244,69 @@ def repeated_pvalue(
     if excess(high) > 0:
         return 1.0
     return 1e-12 if excess(low) < 0 else math.exp(float(optimize.brentq(excess, low, high, xtol=1e-10)))
+
+
+def stopping_factor(statistic: float, information: Sequence[float], critical_values: Sequence[float]) -> float:
+    """What to multiply the estimate of the last look given by, so that it is as often too large as too small.
+
+    Outcomes are ordered by the look at which a run ends, the earlier the more extreme, then by the statistic: the drift under
+    which half of all runs lie beyond this one is unbiased in the median over all runs, wherever they end. Of those that end at
+    a given look it is not (`mean_at_stop`): early ones stay too large, late ones too small.
+
+    Parameters
+    ----------
+    statistic : float
+        Standardised, of the last look given. 1 is returned for 0.
+    information, critical_values : sequences of float
+        Of the looks taken, the last included; it is assumed that the run would have ended at an earlier one had it crossed.
+
+    Raises
+    ------
+    InputError
+        As `crossing_chances`, or for a statistic that is not a number.
+
+    References
+    ----------
+    Tsiatis, Rosner & Mehta (1984), Biometrics 40, 797-803; Emerson & Fleming (1990), Biometrika 77, 875-892.
+    """
+    fractions = _checked_looks(information, critical_values)
+    if not math.isfinite(statistic):
+        raise InputError("statistic", statistic, "must be a number")
+    return _stopping_factor(abs(statistic), fractions, tuple(critical_values)) if statistic else 1.0
+
+
+@lru_cache(maxsize=512)
+def _stopping_factor(size: float, fractions: tuple[float, ...], critical_values: tuple[float, ...]) -> float:
+    last = fractions[-1]
+    seen = size / math.sqrt(last)
+
+    def beyond(drift: float) -> float:
+        """The chance of a more extreme outcome, less a half."""
+        walk = _Walk(drift)
+        crossed = math.fsum(walk.step(t, c)[0] for t, c in zip(fractions[:-1], critical_values, strict=False))
+        return crossed + walk.tails(last, size)[0] - 0.5
+
+    spread = 1 / math.sqrt(last)
+    low, high = seen - spread, seen + spread
+    while beyond(low) > 0:
+        low -= spread
+    while beyond(high) < 0:
+        high += spread
+    return float(optimize.brentq(beyond, low, high, xtol=1e-9)) / seen
+
+
+def mean_at_stop(drift: float, information: Sequence[float], critical_values: Sequence[float]) -> float | None:
+    """The mean drift that is estimated by runs of a true ``drift`` which cross the upper boundary at the last look given, and not
+    before; None where hardly any does (chance under 1e-9).
+
+    Raises InputError as `crossing_chances`.
+    """
+    fractions = _checked_looks(information, critical_values)
+    walk = _Walk(drift)
+    for t, c in zip(fractions[:-1], critical_values, strict=False):
+        walk.step(t, c)
+    chance, total = walk.above(fractions[-1], critical_values[-1])
+    return total / chance / fractions[-1] if chance > 1e-9 else None
 
 
 def conditional_power(statistic: float, fraction: float, critical_value: float, drift: float | None = None) -> float:

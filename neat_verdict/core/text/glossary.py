@@ -135,6 +135,11 @@ GLOSSARY: tuple[Term, ...] = (
         "Stratified estimate",
         "Compared within each segment or period, then combined, so that a different mix does not look like a lift.",
     ),
+    Term(
+        "Adjusted for stopping",
+        "A run that may end early ends where chance helped. The estimate adjusted for that is, over all runs, as often too "
+        "large as too small.",
+    ),
     Term("Sensitivity", "How far the data would have to change for another verdict."),
     Term(
         "Adjusted for selection",

@@ -36,11 +36,13 @@ from neat_verdict.core.verdicts.sensitivity import (
     what_would_change,
 )
 from neat_verdict.core.verdicts.sentences import Sentences, write_sentences
+from neat_verdict.core.verdicts.stopping import AfterStopping, adjusted_by, after_stopping
 from neat_verdict.core.verdicts.track_record import Forecasted, Outcome, TrackRecord, track_record
 
 __all__ = [
     "LIFT",
     "VERDICTS",
+    "AfterStopping",
     "Ahead",
     "CohortReading",
     "Condition",
@@ -62,6 +64,8 @@ __all__ = [
     "TrackRecord",
     "Verdict",
     "VerdictKind",
+    "adjusted_by",
+    "after_stopping",
     "chances_ahead",
     "cohort_effects",
     "compare_totals",

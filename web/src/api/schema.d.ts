@@ -1888,9 +1888,15 @@ export interface components {
         };
         /**
          * CaseOut
-         * @description A decided experiment. ``partially_pooled`` is its lift adjusted for selection.
+         * @description A decided experiment. ``partially_pooled`` is its lift adjusted for selection among all cases,
+         *     ``adjusted_text`` for when its own run ended.
          */
         CaseOut: {
+            /**
+             * Adjusted Text
+             * @default
+             */
+            adjusted_text: string;
             /** Area */
             area: string;
             /**
@@ -2025,11 +2031,17 @@ export interface components {
         /**
          * ComparisonOut
          * @description ``effect`` is what is judged and shown: the lift, or on the scale of differences the difference, placed as a part of the
-         *     level planned with and written in the metric's unit. Under a posterior rule there are ``superiority`` and ``expected_loss``.
+         *     level planned with and written in the metric's unit. ``adjusted_text`` is the effect adjusted for when the run ended, "" where
+         *     nothing is; ``effect_per_month`` has that estimate. Under a posterior rule there are ``superiority`` and ``expected_loss``.
          */
         ComparisonOut: {
             /** Adjusted Pvalue */
             adjusted_pvalue: number;
+            /**
+             * Adjusted Text
+             * @default
+             */
+            adjusted_text: string;
             /** Critical Value */
             critical_value: number;
             difference: components["schemas"]["IntervalOut"];
@@ -2306,6 +2318,11 @@ export interface components {
         };
         /** DocketRow */
         DocketRow: {
+            /**
+             * Adjusted Text
+             * @default
+             */
+            adjusted_text: string;
             /** Area */
             area: string;
             /** Days */
@@ -5768,7 +5785,7 @@ export interface operations {
     get_derivation: {
         parameters: {
             query: {
-                figure: "level" | "lift" | "difference" | "pvalue" | "adjusted_pvalue" | "superiority" | "impact" | "chance" | "against_leader" | "boundary" | "power" | "partially_pooled" | "within" | "crude" | "differ" | "trend" | "exact_pvalue" | "split" | "cost_each" | "per_thousand" | "cost_lift" | "impressions_lift" | "pooled" | "remaining" | "gain";
+                figure: "level" | "lift" | "difference" | "pvalue" | "adjusted_pvalue" | "superiority" | "impact" | "adjusted_effect" | "chance" | "against_leader" | "boundary" | "power" | "partially_pooled" | "within" | "crude" | "differ" | "trend" | "exact_pvalue" | "split" | "cost_each" | "per_thousand" | "cost_lift" | "impressions_lift" | "pooled" | "remaining" | "gain";
                 variant: string;
                 metric?: string;
                 segment?: string;

@@ -191,6 +191,7 @@ function columnsOf(cases: Case[], strip: number): Column<Case>[] {
           <>
             {line.lift.estimate_text}
             <span className="quiet block text-xs">{bounds(line.lift)}</span>
+            {line.adjusted_text && <span className="quiet block text-xs">{line.adjusted_text}</span>}
           </>
         ) : (
           "–"

@@ -28,6 +28,7 @@ export function Row({ row, axis }: { row: DocketRow; axis: Axis }) {
         >
           {shown && <span aria-hidden>{shown.mark} </span>}
           {row.state === "paused" ? `Paused. ${row.short}` : row.short}
+          {row.adjusted_text && <span className="quiet block text-xs font-normal">{row.adjusted_text}</span>}
         </span>
         <span>
           {row.lift && (

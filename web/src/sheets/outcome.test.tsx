@@ -418,6 +418,7 @@ describe("the casebook", () => {
         good_direction: "up",
         worthwhile_lift: 0.03,
         lift: interval(0.03, 0.084, 0.14),
+        adjusted_text: "+7.9% adjusted for stopping",
         partially_pooled: interval(0.02, 0.06, 0.1),
         tone: "ahead",
         learnt: "Calendars help.",
@@ -438,6 +439,7 @@ describe("the casebook", () => {
     expect(screen.getByText("1 of 2 held")).toBeTruthy();
     expect(screen.getByText("2 places still to be changed")).toBeTruthy();
     expect(screen.getByText("+6.0%")).toBeTruthy();
+    expect(screen.getByText("+7.9% adjusted for stopping")).toBeTruthy();
     expect(screen.getByText("Fare calendar").getAttribute("href")).toBe("/experiments/fare-calendar/verdict");
   });
 

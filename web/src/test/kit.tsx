@@ -190,6 +190,7 @@ export function comparison(changes: Partial<Comparison> = {}): Comparison {
     tone: "ahead",
     sentence: "B against A: lift +8.4%, between +3.1% and +13.9%",
     effect_per_month: null,
+    adjusted_text: "",
     ...changes,
   };
 }
@@ -298,6 +299,7 @@ export function docketRow(changes: Partial<DocketRow> = {}): DocketRow {
     name: "Fare calendar",
     metric: "paid bookings",
     area: "Booking",
+    adjusted_text: "",
     owner: "Mona Orrell",
     mine: true,
     state: "running",

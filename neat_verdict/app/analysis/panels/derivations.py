@@ -37,6 +37,7 @@ from neat_verdict.core.derivations import (
     power_derivation,
     spend_derivation,
     split_derivation,
+    stopping_derivation,
     trend_derivation,
     within_derivation,
 )
@@ -56,6 +57,7 @@ from neat_verdict.core.variants import LETTERS
 from neat_verdict.core.verdicts import (
     DecisionRule,
     Strata,
+    after_stopping,
     cohort_effects,
     compare_totals,
     rank_arms,
@@ -257,7 +259,17 @@ def _impact(request: _Request) -> Derivation:
     compared, per_day = _compared(request), request.analysis.experiment.audience_per_day
     if compared.made is None or not per_day:
         raise Conflict("Its effect per month is not known: it takes a comparison, and how many come a day")
-    return impact_derivation(compared.made, per_day, request.asked.letter, compared.part)
+    of_all = request.use.role == "primary" and not _is_part(request.asked)
+    after = after_stopping(request.analysis.reading, request.rule, request.position) if of_all else None
+    factor = after.factor if after else None
+    return impact_derivation(compared.made, per_day, request.asked.letter, compared.part, factor)
+
+
+def _adjusted_effect(request: _Request) -> Derivation:
+    reading = _look(request).reading if request.asked.look is not None else request.analysis.reading
+    if not reading.comparisons or request.use.role != "primary":
+        raise Conflict("This figure is not read: it is of the metric that decides, once there is enough to compare")
+    return stopping_derivation(reading, request.rule, request.position)
 
 
 def _posterior(request: _Request) -> Derivation:
@@ -398,6 +410,7 @@ _MAKERS: Mapping[str, Callable[[_Request], Derivation]] = {
     "adjusted_pvalue": _of_comparison,
     "superiority": _posterior,
     "impact": _impact,
+    "adjusted_effect": _adjusted_effect,
     "chance": _chance,
     "against_leader": _against_leader,
     "boundary": _boundary,

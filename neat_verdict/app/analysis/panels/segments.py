@@ -22,7 +22,7 @@ from neat_verdict.core.metrics import THIRD_ORDER
 from neat_verdict.core.periods import Pair, compare_pairs
 from neat_verdict.core.statistics import Comparison, comparable, two_sided_critical_value
 from neat_verdict.core.variants import LETTERS
-from neat_verdict.core.verdicts import Segment, Strata, impact, read_segments, totals_of
+from neat_verdict.core.verdicts import Segment, Strata, adjusted_by, after_stopping, impact, read_segments, totals_of
 
 SHOWN = 40
 
@@ -68,7 +68,11 @@ def segments(
         within=interval(reading.within) if reading.within else None,
         crude=interval(reading.crude) if reading.crude else None,
         left_out=max(len(shown) - SHOWN, 0),
-        effect_per_month_of_all=_effect(_over_all(analysis, use, position), per_day) if strata else None,
+        effect_per_month_of_all=_effect(
+            _over_all(analysis, use, position), per_day, _stopping_factor(analysis, use, position)
+        )
+        if strata
+        else None,
         chosen=[name for name in only if name in strata],
         sets=[SegmentSetOut(id=s.pk, name=s.name, by=s.by, values=s.values) for s in SegmentSet.objects.filter(by=by)],
     )
@@ -107,8 +111,17 @@ def _over_all(analysis: Analysis, use: ExperimentMetric, position: int) -> Compa
     return compare_pairs(analysis.pairs(use, position), two_sided_critical_value(analysis.rule.confidence))
 
 
-def _effect(comparison: Comparison | None, units_per_day: float | None) -> IntervalOut | None:
-    return interval(impact(comparison, units_per_day), counts_text) if comparison and units_per_day else None
+def _effect(
+    comparison: Comparison | None, units_per_day: float | None, factor: float | None = None
+) -> IntervalOut | None:
+    if not comparison or not units_per_day:
+        return None
+    return interval(adjusted_by(impact(comparison, units_per_day), factor), counts_text)
+
+
+def _stopping_factor(analysis: Analysis, use: ExperimentMetric, position: int) -> float | None:
+    after = after_stopping(analysis.reading, analysis.rule, position) if use.role == "primary" else None
+    return after.factor if after else None
 
 
 def strata_of(analysis: Analysis, use: ExperimentMetric, by: str, position: int) -> Strata:

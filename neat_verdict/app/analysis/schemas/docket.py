@@ -27,6 +27,7 @@ class DocketRow(Schema):
     verdict: str | None
     short: str
     lift: IntervalOut | None
+    adjusted_text: str = ""
     tone: Tone
     worthwhile_lift: float
     progress: float | None

@@ -29,7 +29,8 @@ class ArmOut(Schema):
 
 class ComparisonOut(Schema):
     """``effect`` is what is judged and shown: the lift, or on the scale of differences the difference, placed as a part of the
-    level planned with and written in the metric's unit. Under a posterior rule there are ``superiority`` and ``expected_loss``.
+    level planned with and written in the metric's unit. ``adjusted_text`` is the effect adjusted for when the run ended, "" where
+    nothing is; ``effect_per_month`` has that estimate. Under a posterior rule there are ``superiority`` and ``expected_loss``.
     """
 
     letter: str
@@ -46,6 +47,7 @@ class ComparisonOut(Schema):
     tone: Tone
     sentence: str
     effect_per_month: IntervalOut | None
+    adjusted_text: str = ""
 
 
 class ConditionOut(Schema):

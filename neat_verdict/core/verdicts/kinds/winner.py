@@ -11,6 +11,7 @@ from neat_verdict.core.variants import LETTERS
 from neat_verdict.core.verdicts.facts import Facts, Positions, some
 from neat_verdict.core.verdicts.kinds.base import Parts, VerdictKind, estimate_of, interval_words, spoken_of
 from neat_verdict.core.verdicts.sensitivity import until_no_winner
+from neat_verdict.core.verdicts.stopping import stopping_words
 
 if TYPE_CHECKING:
     from neat_verdict.core.rule import DecisionRule
@@ -45,6 +46,7 @@ class Winner(VerdictKind):
             differs = "differs significantly from" if reading.verdict.separable else "is not distinguishable from"
             detail += f" It {differs} the runner-up, {names.variant(runner_up)}."
         detail += "".join(_passed(reading, one, names) for one in reading.verdict.passed_over)
+        detail += stopping_words(reading, rule, names)
         short = f"{LETTERS[position]} ahead: {figure}" if figure else f"{LETTERS[position]} ahead"
         return Parts(headline, short, detail, figure)
 

@@ -123,14 +123,28 @@ function columnsOf(reading: Reading, experiment: string | undefined, strip: numb
         index === 0 ? (
           <span className="quiet">baseline</span>
         ) : compared.has(arm.letter) ? (
-          <LiftFigure
-            lift={compared.get(arm.letter)?.effect}
-            experiment={experiment}
-            figure={reading.scale}
-            variant={arm.letter}
-            label={`${byDifference ? "Difference" : "Lift"} of ${arm.letter}`}
-            strong
-          />
+          <>
+            <LiftFigure
+              lift={compared.get(arm.letter)?.effect}
+              experiment={experiment}
+              figure={reading.scale}
+              variant={arm.letter}
+              label={`${byDifference ? "Difference" : "Lift"} of ${arm.letter}`}
+              strong
+            />
+            {compared.get(arm.letter)?.adjusted_text && (
+              <span className="block text-xs">
+                <Opens
+                  experiment={experiment}
+                  figure="adjusted_effect"
+                  variant={arm.letter}
+                  label={`Estimate of ${arm.letter}, adjusted for stopping`}
+                >
+                  {compared.get(arm.letter)?.adjusted_text}
+                </Opens>
+              </span>
+            )}
+          </>
         ) : (
           <span className="quiet">not read</span>
         ),

@@ -27,6 +27,7 @@ export function Worth({ reading, experiment }: { reading: Reading; experiment: s
         {worthText(spoken.effect_per_month, reading)}
       </Figured>{" "}
       {reading.metric}, as far as the {reading.unit_name} to come are like those tested.
+      {spoken.adjusted_text && " The estimate is adjusted for when the run ended."}
     </p>
   );
 }
