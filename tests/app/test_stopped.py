@@ -28,10 +28,10 @@ def test_evidence_docket_report_and_casebook_say_which_is_which(ask, analyst, st
     assert 0.85 < factor < 1
     assert found["adjusted"] == pytest.approx(line["lift"]["estimate"] * factor)
     assert line["adjusted_text"] == f"{100 * found['adjusted']:+.1f}% adjusted for stopping"
-    assert f"the estimate is {100 * found['adjusted']:+.1f}%. Were the true lift +10%" in reading["detail"]
+    assert f"the estimate is {100 * found['adjusted']:+.1f}%. Were the true lift +10.0%" in reading["detail"]
     row = next(row for row in ask("get", "/docket")[1]["rows"] if row["key"] == stopped.key)
     assert (row["adjusted_text"], row["lift"]["estimate"]) == (line["adjusted_text"], line["lift"]["estimate"])
-    decide(analyst, stopped.key, "B", "Looks good", "")
+    decide(analyst, stopped, "B", "Looks good", "")
     report = ask("get", f"/experiments/{stopped.key}/report")[1]
     worth = next(fact for fact in report["facts"] if "per month" in fact["label"])
     assert "adjusted for when the run ended" in worth["note"]
