@@ -6,6 +6,11 @@ import math
 import re
 from datetime import date, datetime
 
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+FloatArray = NDArray[np.float64]
+
 
 class InputError(ValueError):
     """A value the core cannot accept. ``field`` is the name of the argument, for messages beside form fields; ``rule`` what is
@@ -33,6 +38,55 @@ def check_positive(field: str, value: float) -> float:
     if not (math.isfinite(value) and value > 0):
         raise InputError(field, value, "must be a number above 0")
     return float(value)
+
+
+def check_number(field: str, value: float) -> float:
+    """Return ``value`` if it is finite; raise InputError otherwise."""
+    if not math.isfinite(value):
+        raise InputError(field, value, "must be a number")
+    return float(value)
+
+
+def check_share(field: str, value: float) -> float:
+    """Return ``value`` if it lies between 0 and 1, both included; raise InputError otherwise."""
+    if not 0 <= value <= 1:
+        raise InputError(field, value, "must lie between 0 and 1")
+    return float(value)
+
+
+def check_not_negative(field: str, value: float) -> float:
+    """Return ``value`` if it is finite and not under 0; raise InputError otherwise."""
+    if not (math.isfinite(value) and value >= 0):
+        raise InputError(field, value, "must be 0 or more")
+    return float(value)
+
+
+def check_count(field: str, value: float, least: int = 0) -> int:
+    """Return ``value`` if it is a whole number of at least ``least``; raise InputError otherwise."""
+    if not (math.isfinite(value) and value >= least and float(value).is_integer()):
+        raise InputError(field, value, f"must be a whole number, {least} or more")
+    return int(value)
+
+
+def check_sign(sign: int) -> int:
+    """Return 1 (more is better) or -1 (less is); raise InputError for anything else."""
+    if sign not in (1, -1):
+        raise InputError("sign", sign, "must be 1 or -1")
+    return sign
+
+
+def check_table(field: str, values: ArrayLike, columns: int | None = None) -> FloatArray:
+    """Counts as an array of rows by columns; raise InputError for another shape, or what is no whole number of 0 or more."""
+    try:
+        table = np.asarray(values, dtype=np.float64)
+    except ValueError:
+        raise InputError(field, "rows of different lengths", "must be a table") from None
+    if table.size and (table.ndim != 2 or (columns is not None and table.shape[1] != columns)):
+        raise InputError(field, f"shape {table.shape}", f"must be a table{f' of {columns} columns' if columns else ''}")
+    wrong = ~(np.isfinite(table) & (table >= 0) & (table == np.floor(table)))
+    if wrong.any():
+        raise InputError(field, float(table[wrong][0]), "must be whole numbers, 0 or more")
+    return table
 
 
 FIRST_DAY, LAST_DAY = date(2000, 1, 1), date(2100, 12, 31)  # of a run: what lies outside is mistyped

@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import special
 
-from neat_verdict.core.checks import InputError, check_positive
+from neat_verdict.core.checks import InputError, check_positive, check_share
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.statistics import (
     Arm,
@@ -35,6 +35,7 @@ from neat_verdict.core.statistics import (
     pool,
     pooled_skewness,
     skewness_of,
+    unevenness,
     with_skewness,
     without_skewness,
 )
@@ -56,6 +57,10 @@ class Period:
     segment: str = ""
     number: int = 1
     round: int = 1
+
+    def __post_init__(self) -> None:
+        for share in self.shares:
+            check_share("shares", share)
 
     def pair(self, variant: int, reference: int) -> Pair:
         """Two of the arms, by position, to be compared."""
@@ -118,27 +123,21 @@ def total_of(arms: Sequence[Arm]) -> Arm:
 
 
 def compare_pairs(
-    pairs: Sequence[Pair], critical_value: float, adjusted_pvalue: float | None = None, *, one_sided_sign: int = 0
+    pairs: Sequence[Pair], critical_value: float, adjusted_pvalue: float | None = None
 ) -> Comparison | None:
     """Compare a variant with a reference: by their test in a single period, stratified in several.
 
-    ``one_sided_sign`` is the good direction of a one-sided rule, whose p is of that side; 0 for two sides. None where no period
-    can be compared. Raises InputError as `compare_stratified`.
+    None where no period can be compared. Raises InputError as `compare_stratified`.
     """
     if len(pairs) == 1:
         (pair,) = pairs
         if not pair.usable:
             return None
-        result = compare_arms(pair.variant, pair.reference, critical_value)
-        pvalue = float(special.ndtr(-one_sided_sign * result.statistic)) if one_sided_sign else None
-        if pvalue is None and adjusted_pvalue is None:
-            return result
-        return compare_arms(pair.variant, pair.reference, critical_value, adjusted_pvalue, pvalue=pvalue)
+        return compare_arms(pair.variant, pair.reference, critical_value, adjusted_pvalue)
     made = compare_stratified(pairs, critical_value)
     if made is None:
         return None
     variant, reference = (total_of([getattr(pair, side) for pair in pairs]) for side in ("variant", "reference"))
-    pvalue = float(special.ndtr(-one_sided_sign * made.statistic)) if one_sided_sign else made.pvalue
     return Comparison(
         variant=variant,
         reference=reference,
@@ -146,8 +145,8 @@ def compare_pairs(
         difference=made.difference,
         lift=made.lift,
         statistic=made.statistic,
-        pvalue=pvalue,
-        adjusted_pvalue=pvalue if adjusted_pvalue is None else adjusted_pvalue,
+        pvalue=made.pvalue,
+        adjusted_pvalue=made.pvalue if adjusted_pvalue is None else adjusted_pvalue,
         exact_pvalue=None,
         smallest_expected_count=variant.smallest_expected_count(reference),
         skewness=made.skewness,
@@ -223,6 +222,23 @@ def skewness_of_pairs(pairs: Sequence[Pair]) -> Skewness | None:
     """Skewness of a comparison's statistic; None of rates, where third moments are not known, or with nothing to compare."""
     usable = [pair for pair in pairs if pair.usable]
     return skewness_of(_weighted(usable)) if usable else None
+
+
+def null_skewness_of(pairs: Sequence[Pair]) -> float:
+    """Skewness of a comparison's statistic of rates if nothing differed, positive where its tail is the variant's; 0 for what has
+    it taken out already (means, ratios), and where nothing or everything converted.
+
+    It moves the two sides of a test against one another: together they keep their level, one of them alone does not.
+    """
+    usable = [pair for pair in pairs if pair.usable]
+    if not usable or not usable[0].variant.converts:
+        return 0.0
+    units = math.fsum(pair.variant.units + pair.reference.units for pair in usable)
+    p = math.fsum(pair.variant.total + pair.reference.total for pair in usable) / units
+    if not 0 < p < 1:
+        return 0.0
+    sizes = [(weight, float(one.units), float(other.units)) for weight, one, other in _weighted(usable)]
+    return unevenness(sizes) * (1 - 2 * p) / math.sqrt(p * (1 - p))
 
 
 def _weighted(usable: Sequence[Pair]) -> list[tuple[float, Arm, Arm]]:

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
 from typing import Any, Literal
 
-from neat_verdict.core.checks import InputError, check_positive, check_probability
+from neat_verdict.core.checks import InputError, check_count, check_positive, check_probability
 from neat_verdict.core.combinations import check_combination
 from neat_verdict.core.designs import DEFAULT_DESIGN, DESIGNS, Design
 from neat_verdict.core.methods import DEFAULT_METHOD, METHODS, Method, method_from
@@ -115,12 +115,13 @@ class DecisionRule:
         if self.good_direction not in ("up", "down"):
             raise InputError("good_direction", self.good_direction, "must be up or down")
         for name in ("minimum_days", "least_conversions", "planned_days", "warm_up_days", "window_days"):
-            if getattr(self, name) < 0:
-                raise InputError(name, getattr(self, name), "must be 0 or more")
+            check_count(name, getattr(self, name))
+        for units in self.planned_units or ():
+            check_count("planned_units", units)
         check_combination(self.design, self.question, type(self.method))
         if self.family not in CORRECTIONS:
             raise InputError("family", self.family, f"must be {' or '.join(CORRECTIONS)}")
-        if self.longest_days is not None and self.longest_days < max(self.planned_days, 1):
+        if self.longest_days is not None and check_count("longest_days", self.longest_days) < max(self.planned_days, 1):
             raise InputError(
                 "longest_days", self.longest_days, f"must not be under the {self.planned_days} days planned"
             )
@@ -136,7 +137,7 @@ class DecisionRule:
         return self.confidence if self.method.sides == "two" else max(2 * self.confidence - 1, 0.0)
 
     @property
-    def look_days(self) -> tuple[int, ...]:
+    def look_days(self) -> Sequence[int]:
         """Days of the run after which the rule reads."""
         return self.method.reading_days(self.planned_days, self.minimum_days)
 

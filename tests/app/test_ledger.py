@@ -16,6 +16,7 @@ pytestmark = pytest.mark.django_db
 # Writes that change no experiment: previews, rehearsals of a plan, and what belongs to the workspace.
 NOT_OF_AN_EXPERIMENT = {
     "preview_import", "preview_units", "start_rehearsal", "cancel_rehearsal", "start_allocation_rehearsal",
+    "start_aa_test", "cancel_aa_test",
     "keep_audience", "remove_audience", "make_key", "withdraw_key", "create_metric", "edit_metric", "delete_metric",
     "save_segment_set", "remove_segment_set", "choose_segments", "take_in_event_file",
 }  # fmt: skip
@@ -35,7 +36,7 @@ WRITES = sorted(name for name, (who, *_) in TABLE.items() if who == WRITE)
 
 @pytest.fixture
 def quiet(monkeypatch):
-    monkeypatch.setattr(planning, "_in_background", lambda pk: None)  # its thread would outlive the test
+    monkeypatch.setattr(planning, "_in_background", lambda *_work: None)  # its thread would outlive the test
 
 
 @pytest.fixture

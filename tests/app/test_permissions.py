@@ -25,12 +25,13 @@ from neat_verdict.app.metrics.sample import SAMPLE
 from neat_verdict.app.people.keys import make_key
 from neat_verdict.app.people.models import User
 from neat_verdict.app.planning import actions as planning
-from neat_verdict.app.planning.models import Rehearsal
+from neat_verdict.app.planning.models import AATest, Rehearsal
 from neat_verdict.app.reports.actions import share
 from neat_verdict.app.reports.presenting import link_out
 from neat_verdict.app.traffic.actions import keep_audience
 from neat_verdict.app.watch.actions import add_note
 from tests.app.conftest import PLAN, START, TODAY, bring_in, daily, did, exposed
+from tests.app.test_aa_tests import past_units_of
 from tests.app.test_looks import start_with
 from tests.app.test_reallocation import made as make_adaptive
 
@@ -112,6 +113,15 @@ class World:
         actions.start(self.by, found.key, START)
         link = link_out(share(self.by, find(found.key), 30))
         return found, link.path.removeprefix("/shared/")
+
+    @property
+    def counted(self):
+        """A metric whose past units are known."""
+        return past_units_of(self.by)
+
+    def split(self, metric):
+        fields = {"splits": 100, "seed": 1, "shares": [1, 1], "confidence": 0.95, "heard_at": TODAY, "by": self.by}
+        return AATest.objects.create(metric=metric, **fields)
 
     def rehearsed(self):
         found = self.draft
@@ -292,6 +302,9 @@ TABLE = {
     "remove_place": (WRITE, 200, about(place_of, "place")),
     "tick_place": (WRITE, 200, about(place_of, "place", done=True)),
     "start_rehearsal": (WRITE, 202, of("draft", runs=100)),
+    "get_aa_test": (READ, 200, lambda w: ({"key": w.counted.key}, {})),
+    "start_aa_test": (WRITE, 202, lambda w: ({"key": w.counted.key}, {"splits": 100})),
+    "cancel_aa_test": (WRITE, 200, lambda w: ({"key": (m := w.counted).key, "number": w.split(m).pk}, {})),
     "cancel_rehearsal": (WRITE, 200, about(lambda w: ((r := w.rehearsed())[0], r[1].pk), "number")),
     "share_report": (WRITE, 201, of("won", days=3)),
     "withdraw_report_link": (WRITE, 200, about(lambda w: ((e := w.won), share(w.by, e, 3).pk), "link")),
@@ -364,7 +377,7 @@ def status_of(client, method, path, given, body):
 
 @pytest.mark.parametrize("operation", sorted(OPERATIONS))
 def test_who_may_do_it(operation, analyst, metrics, callers, monkeypatch):
-    monkeypatch.setattr(planning, "_in_background", lambda pk: None)  # its thread would outlive the test
+    monkeypatch.setattr(planning, "_in_background", lambda *_work: None)  # its thread would outlive the test
     path, method = OPERATIONS[operation]
     who, allowed, call = TABLE[operation]
     seen = []

@@ -1,15 +1,18 @@
 """Sample size, detectable effect, duration, and the plan as a whole."""
 
+import math
 from dataclasses import replace
 
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy import stats
 from statsmodels.stats.power import NormalIndPower
 from statsmodels.stats.proportion import proportion_effectsize
 
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.methods import AlwaysValid, Fixed, GroupSequential, PosteriorThresholds
 from neat_verdict.core.planning import (
     SCOUT,
     STANDARD,
@@ -27,7 +30,7 @@ from neat_verdict.core.planning import (
     power,
     sample_size,
 )
-from neat_verdict.core.sizing.sample_size import control_units_needed
+from neat_verdict.core.sizing.sample_size import _power_of_means, control_units_for_means, control_units_needed
 from neat_verdict.core.statistics import score_statistic
 
 EVEN = Arms.even(2)
@@ -157,3 +160,36 @@ def test_plans_out_of_range_are_refused_by_name(make, field):
     with pytest.raises(InputError) as refused:
         make()
     assert refused.value.field == field
+
+
+@pytest.mark.parametrize("per_day", [20.0, 1e9])
+@pytest.mark.parametrize("lift", [1e-4, 5.0])
+@pytest.mark.parametrize("baseline", [Baseline(1e-6), Baseline(0.1), Baseline(5.0, 0.01), Baseline(1.0, 1e4)])
+@pytest.mark.parametrize(
+    "method", [Fixed(), GroupSequential(), AlwaysValid(), PosteriorThresholds()], ids=lambda m: m.name
+)
+def test_a_plan_of_any_size_is_worked_out(per_day, lift, baseline, method):
+    """From ten million a second to centuries: each lift of its curve lies below the one before."""
+    made = make_plan(PlanRequest(baseline, lift, Arrivals(per_day), Arms.even(2), STANDARD, method=method))
+    shown = [one for one in made.curve if one is not None]
+    assert shown == sorted(shown, reverse=True)
+    assert made.size.total >= 2
+
+
+def test_a_mean_of_any_sample_is_sized_by_students_t():
+    """To the unit: SciPy's noncentral t at the sample told, and at one unit an arm less."""
+    for effect in (0.5, 0.05, 0.01, 0.003):
+        n = math.ceil(control_units_for_means(effect, 1.0, 1.959963984540054, 0.8) - 1e-9)
+        for units, enough in ((n, True), (n - 1, False)):
+            freedom = 2 * units - 2
+            edge = stats.t.isf(0.025, freedom)
+            assert (stats.nct.sf(edge, freedom, effect * math.sqrt(units / 2)) >= 0.8) == enough
+
+
+@pytest.mark.parametrize("freedom", [1.1e6, 1e7])
+def test_beyond_a_million_degrees_the_expansion_goes_on_where_the_library_ends(freedom):
+    for effect, c in ((2.8, 1.96), (4.5, 3.3)):
+        control = (freedom + 2) / 2
+        found = _power_of_means(effect / math.sqrt(control / 2), control, 1.0, c)
+        edge = stats.t.isf(stats.norm.sf(c), freedom)
+        assert found == pytest.approx(stats.nct.sf(edge, freedom, effect), abs=1e-10)

@@ -23,6 +23,39 @@ def exact_superiority(variant, control):
     return float(np.exp(terms).sum())
 
 
+def chance_of_ratio(variant, control, ratio):
+    """P(variant <= ratio x control) of Beta(1, 1) posteriors, by SciPy's adaptive quadrature, cut where the ratio reaches 1."""
+    ours = stats.beta(variant.conversions + 1, variant.units - variant.conversions + 1)
+    theirs = stats.beta(control.conversions + 1, control.units - control.conversions + 1)
+    corner = [1 / ratio] if ratio > 1 else None
+    return integrate.quad(
+        lambda x: theirs.pdf(x) * ours.cdf(min(ratio * x, 1.0)), 0, 1, points=corner, epsabs=1e-13, limit=400
+    )[0]
+
+
+def test_without_data_the_lift_is_that_of_two_even_chances():
+    """The ratio of two uniform rates lies under r with chance r/2, beyond with 1/(2r): 1/20 and 20 at 95 %."""
+    found = compare_posteriors(Rate(0, 0), Rate(0, 0), 0.95)
+    assert (found.low, found.high) == pytest.approx((1 / 20 - 1, 20 - 1), rel=1e-10)
+
+
+@pytest.mark.parametrize(
+    ("variant", "control"),
+    [
+        (Rate(0, 5), Rate(0, 0)),
+        (Rate(5, 5), Rate(0, 0)),
+        (Rate(99, 100), Rate(1, 3)),
+        (Rate(0, 20), Rate(20, 20)),
+        (Rate(950, 1000), Rate(940, 1000)),
+        (Rate(11, 40), Rate(5, 41)),
+    ],
+)
+def test_the_bounds_of_the_lift_have_their_tails_to_nine_digits(variant, control):
+    found = compare_posteriors(variant, control, 0.95)
+    assert chance_of_ratio(variant, control, 1 + found.low) == pytest.approx(0.025, abs=1e-10)
+    assert chance_of_ratio(variant, control, 1 + found.high) == pytest.approx(0.975, abs=1e-10)
+
+
 PAIRS = [
     (Rate(11, 40), Rate(5, 41)),
     (Rate(0, 10), Rate(0, 12)),

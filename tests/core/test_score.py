@@ -225,3 +225,25 @@ def test_each_variant_is_held_against_control_at_one_critical_value():
     for comparison in comparisons:
         assert (comparison.adjusted_pvalue < 0.05) == (comparison.lift.low > 0 or comparison.lift.high < 0)
         assert comparison.adjusted_pvalue >= comparison.pvalue
+
+
+WHOLE = [1, 2, 3, 20, 10**3, 10**6, 10**9, 10**12]
+
+
+@pytest.mark.parametrize("critical_value", [1e-6, 0.1, 1.96, 5, 8, 15, 30, 37.5])
+def test_every_pair_of_counts_has_its_bounds(critical_value):
+    """A single unit against 10^12, nothing and everything converted, at any level: found, in order, and around the estimate."""
+    columns = [
+        (x1, n1, x2, n2)
+        for n1 in WHOLE
+        for n2 in WHOLE
+        for x1 in sorted({0, 1, n1 // 2, n1 - 1, n1})
+        for x2 in sorted({0, 1, n2 // 2, n2 - 1, n2})
+    ]
+    x1, n1, x2, n2 = np.array(columns, dtype=float).T
+    low, high = difference_interval(x1, n1, x2, n2, critical_value)
+    estimate = x1 / n1 - x2 / n2
+    assert (low <= estimate + 1e-12).all()
+    assert (estimate - 1e-12 <= high).all()
+    low, high = ratio_interval(x1, n1, x2, n2, critical_value)
+    assert (low <= high * (1 + 1e-9)).all()

@@ -128,7 +128,7 @@ def test_a_winner_at_a_look_says_its_adjusted_estimate_and_what_such_runs_show()
     detail = write_sentences(reading, rule, NAMES).detail
     assert f"Adjusted for when the run ended, the estimate is +{20 * after.factor:.1f}%." in detail
     assert (
-        f"Were the true lift +5%, runs that win at this look would show +{100 * after.shown_if_worthwhile:.1f}%"
+        f"Were the true lift +5.0%, runs that win at this look would show +{100 * after.shown_if_worthwhile:.1f}%"
         in detail
     )
 

@@ -220,7 +220,7 @@ def plan_request(experiment: Experiment, place: Workspace | None = None) -> Plan
         least_weeks=experiment.least_weeks,
         longest_run_weeks=longest_run_weeks(experiment, place),
         guardrails=tuple(
-            GuardrailNeed(use.metric.name, needed, use.margin)
+            GuardrailNeed(use.metric.name, needed, use.margin, 1 if use.definition["good_direction"] == "up" else -1)
             for use in experiment.metrics.all()
             if use.role == "guardrail"
             and use.margin

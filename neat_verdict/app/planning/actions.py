@@ -1,14 +1,15 @@
-"""Forecasting; starting, running and cancelling rehearsals."""
+"""Forecasting; starting, running and cancelling rehearsals and A/A tests on past units."""
 
 from __future__ import annotations
 
 import logging
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 from django.db import close_old_connections, connections, transaction
+from django.db.models import QuerySet
 from django.db.utils import IntegrityError
 
 from neat_verdict.app import clock
@@ -16,14 +17,22 @@ from neat_verdict.app.experiments.actions import record
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import allocation_use, find, policy
 from neat_verdict.app.http.problems import Conflict
+from neat_verdict.app.metrics.models import Metric
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.app.planning import queries
-from neat_verdict.app.planning.models import Forecast, Rehearsal
-from neat_verdict.app.planning.recording import allocation_record, plan_record, world_record
-from neat_verdict.core.checks import InputError
-from neat_verdict.core.rehearsal import MAX_EPOCHS, rehearse, rehearse_allocation, world_of
+from neat_verdict.app.planning.models import AATest, BackgroundWork, Forecast, Rehearsal
+from neat_verdict.app.planning.recording import aa_record, allocation_record, plan_record, world_record
+from neat_verdict.core.checks import InputError, check_positive
+from neat_verdict.core.rehearsal import (
+    LEAST_UNITS,
+    MAX_EPOCHS,
+    rehearse,
+    rehearse_allocation,
+    split_own_units,
+    world_of,
+)
 
 log = logging.getLogger(__name__)
 _PROGRESS_STEP = 0.02  # progress is written at steps of this size, so that writing it costs nothing
@@ -83,29 +92,73 @@ def start_allocation_rehearsal(
 def _begin(by: User, experiment: Experiment, asked: str | None, **fields: Any) -> Rehearsal:
     if asked is None:
         raise Conflict("A rehearsal needs a plan: say on Sizing what the level is today and how many come each day")
-    queries.bury_the_dead(experiment)
+    queries.bury_the_dead(experiment.rehearsals.all())
     try:
         with transaction.atomic():
             made = Rehearsal.objects.create(experiment=experiment, by=by, asked=asked, heard_at=clock.now(), **fields)
     except IntegrityError as problem:
         raise Conflict("A rehearsal of this experiment is running; wait for it or cancel it") from problem
-    _workers.submit(_in_background, made.pk)
+    _workers.submit(_in_background, run_rehearsal, made)
     return made
 
 
-def cancel_rehearsal(by: User, rehearsal: Rehearsal) -> None:
-    """Stop a running rehearsal; nothing of it is kept."""
+def start_aa_test(
+    by: User, metric: Metric, *, shares: Sequence[float], confidence: float, splits: int, seed: int
+) -> AATest:
+    """Begin to split the workspace's past units at random. Raises Conflict where there are too few, or while another one runs."""
     require_editor(by)
-    Rehearsal.objects.filter(pk=rehearsal.pk, state="running").update(state="cancelled", result=None)
+    if len(shares) != 2:
+        raise InputError("shares", len(shares), "must be two, control’s and the variant’s")
+    for place, share in enumerate(shares):
+        check_positive(f"shares.{place}", share)
+    if not queries.enough_past_units(metric):
+        raise Conflict(
+            f"Fewer than {LEAST_UNITS} past units of {metric.name} are known one by one: they come in as events of an experiment "
+            "that counts it"
+        )
+    queries.bury_the_dead(metric.aa_tests.all())
+    asked = {"shares": list(shares), "confidence": confidence, "splits": splits, "seed": seed}
+    try:
+        with transaction.atomic():
+            made = AATest.objects.create(metric=metric, by=by, heard_at=clock.now(), **asked)
+    except IntegrityError as problem:
+        raise Conflict("An A/A test of this metric is running; wait for it or cancel it") from problem
+    _workers.submit(_in_background, run_aa_test, made)
+    return made
 
 
-def _in_background(pk: int) -> None:
+def run_aa_test(pk: int) -> None:
+    """Run an A/A test to its end, telling its progress; it stops when it has been cancelled meanwhile."""
+    test = AATest.objects.select_related("metric").get(pk=pk)
+    metric, (control, variant) = test.metric, test.shares
+    try:
+        seen = split_own_units(
+            queries.past_units(metric), queries.metric_tallying(metric), (control, variant), test.confidence,
+            splits=test.splits, seed=test.seed, on_progress=_Progress(test, test.splits).hear,
+        )  # fmt: skip
+    except _CancelledError:
+        return
+    _running(test).update(state="done", progress=1.0, result=aa_record(seen))
+
+
+def cancel(by: User, work: BackgroundWork) -> None:
+    """Stop what is running; nothing of it is kept."""
+    require_editor(by)
+    _running(work).update(state="cancelled", result=None)
+
+
+def _running(work: BackgroundWork) -> QuerySet[Any]:
+    """The work, unless it has ended or was cancelled."""
+    return type(work)._default_manager.filter(pk=work.pk, state="running")
+
+
+def _in_background(run: Callable[[int], None], work: BackgroundWork) -> None:
     close_old_connections()
     try:
-        run_rehearsal(pk)
+        run(work.pk)
     except Exception:
-        log.exception("rehearsal %s failed", pk)
-        Rehearsal.objects.filter(pk=pk, state="running").update(
+        log.exception("%s %s failed", type(work).__name__, work.pk)
+        _running(work).update(
             state="failed", problem="It failed for a reason that is in the server’s log; run it again"
         )
     finally:
@@ -151,14 +204,14 @@ def run_rehearsal(pk: int) -> None:
         result = (_of_allocation if rehearsal.kind == "allocation" else _of_plan)(rehearsal)
     except _CancelledError:
         return
-    Rehearsal.objects.filter(pk=pk, state="running").update(state="done", progress=1.0, result=result)
+    _running(rehearsal).update(state="done", progress=1.0, result=result)
 
 
 class _Progress:
-    """Writes the progress of a rehearsal down, and stops it when it has been cancelled."""
+    """Writes the progress of work in the background down, and stops it when it has been cancelled."""
 
-    def __init__(self, rehearsal: Rehearsal, whole: int) -> None:
-        self.rehearsal, self.whole = rehearsal, whole
+    def __init__(self, work: BackgroundWork, whole: int) -> None:
+        self.work, self.whole = work, whole
         self.before = 0
         self.written = 0.0
 
@@ -167,6 +220,5 @@ class _Progress:
         if progress - self.written < _PROGRESS_STEP and progress < 1:
             return
         self.written = progress
-        running = Rehearsal.objects.filter(pk=self.rehearsal.pk, state="running")
-        if not running.update(progress=progress, heard_at=clock.now()):
+        if not _running(self.work).update(progress=progress, heard_at=clock.now()):
             raise _CancelledError

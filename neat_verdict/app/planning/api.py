@@ -8,10 +8,13 @@ from ninja import File, Router, Status, UploadedFile
 
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import find
+from neat_verdict.app.metrics.models import Metric
+from neat_verdict.app.metrics.queries import find as find_metric
 from neat_verdict.app.people.auth import person
 from neat_verdict.app.planning import actions, queries
 from neat_verdict.app.planning.past import read_past
 from neat_verdict.app.planning.presenting import (
+    aa_test_out,
     allocation_rehearsal_out,
     forecasts_out,
     past_of_experiment,
@@ -19,9 +22,12 @@ from neat_verdict.app.planning.presenting import (
     rehearsal_out,
 )
 from neat_verdict.app.planning.schemas import (
+    AATestIn,
+    AATestOut,
     AllocationRehearsalOut,
     ForecastIn,
     ForecastsOut,
+    LatestAATest,
     LatestAllocationRehearsal,
     LatestRehearsal,
     PastOut,
@@ -31,6 +37,7 @@ from neat_verdict.app.planning.schemas import (
     RehearseIn,
 )
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.rehearsal import LEAST_UNITS
 
 router = Router(tags=["planning"])
 
@@ -78,7 +85,7 @@ def start(request: HttpRequest, key: str, payload: RehearseIn) -> Status[Rehears
 @router.delete("/experiments/{key}/rehearsal/{number}", response=LatestRehearsal, operation_id="cancel_rehearsal")
 def cancel(request: HttpRequest, key: str, number: int) -> LatestRehearsal:
     experiment = find(key)
-    actions.cancel_rehearsal(person(request), queries.find_rehearsal(experiment, number))
+    actions.cancel(person(request), queries.find_rehearsal(experiment, number))
     return _latest(experiment)
 
 
@@ -103,6 +110,34 @@ def start_allocation(request: HttpRequest, key: str, payload: RehearseAllocation
     experiment = find(key)
     made = actions.start_allocation_rehearsal(person(request), experiment, **payload.model_dump())
     return Status(202, allocation_rehearsal_out(made, experiment))
+
+
+def _latest_aa_test(metric: Metric) -> LatestAATest:
+    row = queries.latest_aa_test(metric)
+    return LatestAATest(
+        enough=queries.enough_past_units(metric),
+        least_units=LEAST_UNITS,
+        test=aa_test_out(row) if row else None,
+    )
+
+
+@router.get("/metrics/{key}/aa-test", response=LatestAATest, operation_id="get_aa_test")
+def latest_aa_test(request: HttpRequest, key: str) -> LatestAATest:
+    return _latest_aa_test(find_metric(key))
+
+
+@router.post("/metrics/{key}/aa-test", response={202: AATestOut}, operation_id="start_aa_test")
+def start_aa_test(request: HttpRequest, key: str, payload: AATestIn) -> Status[AATestOut]:
+    """Split the workspace's past units at random, again and again, and read each split."""
+    made = actions.start_aa_test(person(request), find_metric(key), **payload.model_dump())
+    return Status(202, aa_test_out(made))
+
+
+@router.delete("/metrics/{key}/aa-test/{number}", response=LatestAATest, operation_id="cancel_aa_test")
+def cancel_aa_test(request: HttpRequest, key: str, number: int) -> LatestAATest:
+    metric = find_metric(key)
+    actions.cancel(person(request), queries.find_aa_test(metric, number))
+    return _latest_aa_test(metric)
 
 
 @router.get("/experiments/{key}/past", response=PastsOut, operation_id="list_past")

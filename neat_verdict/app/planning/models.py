@@ -1,4 +1,4 @@
-"""Forecasts, sealed until the decision, and rehearsals with what came of them."""
+"""Forecasts, sealed until the decision; rehearsals and A/A tests on past units, with what came of them."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ from django.db.models import F, Q
 
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.metrics.models import Metric
 
 
 class Forecast(models.Model):
@@ -29,11 +30,8 @@ class Forecast(models.Model):
         ]
 
 
-class Rehearsal(models.Model):
-    """A plan rehearsed in the background. ``asked`` is what was rehearsed; a plan that differs by now makes it stale.
-
-    Of kind "allocation" it holds the even split against the policy, in a world with the lifts and the drift of ``settings``.
-    """
+class BackgroundWork(models.Model):
+    """Work that is done in the background: how far it is, when it was last heard of, and what came of it."""
 
     class State(models.TextChoices):
         RUNNING = "running"
@@ -41,15 +39,9 @@ class Rehearsal(models.Model):
         CANCELLED = "cancelled"
         FAILED = "failed"
 
-    experiment = models.ForeignKey(Experiment, on_delete=models.CASCADE, related_name="rehearsals")
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField(default=clock.now)
-    kind = models.CharField(max_length=10, default="plan")
-    settings = models.JSONField(default=dict)
     seed = models.PositiveIntegerField()
-    runs = models.PositiveIntegerField()
-    own_lift = models.FloatField(null=True, blank=True)
-    asked = models.CharField(max_length=64)
     state = models.CharField(max_length=10, choices=State.choices, default=State.RUNNING)
     progress = models.FloatField(default=0.0)
     heard_at = models.DateTimeField(default=clock.now)
@@ -57,7 +49,38 @@ class Rehearsal(models.Model):
     result = models.JSONField(null=True, blank=True)
 
     class Meta:
+        abstract = True
         ordering = ["-id"]
+
+
+class AATest(BackgroundWork):
+    """A metric tried on the workspace's own past units, split at random by ``shares`` (control, variant) ``splits`` times."""
+
+    metric = models.ForeignKey(Metric, on_delete=models.CASCADE, related_name="aa_tests")
+    splits = models.PositiveIntegerField()
+    shares = models.JSONField()
+    confidence = models.FloatField()
+
+    class Meta(BackgroundWork.Meta):
+        constraints = [
+            models.UniqueConstraint(fields=["metric"], condition=Q(state="running"), name="one_aa_test_at_a_time")
+        ]
+
+
+class Rehearsal(BackgroundWork):
+    """A plan rehearsed in the background. ``asked`` is what was rehearsed; a plan that differs by now makes it stale.
+
+    Of kind "allocation" it holds the even split against the policy, in a world with the lifts and the drift of ``settings``.
+    """
+
+    experiment = models.ForeignKey(Experiment, on_delete=models.CASCADE, related_name="rehearsals")
+    kind = models.CharField(max_length=10, default="plan")
+    settings = models.JSONField(default=dict)
+    runs = models.PositiveIntegerField()
+    own_lift = models.FloatField(null=True, blank=True)
+    asked = models.CharField(max_length=64)
+
+    class Meta(BackgroundWork.Meta):
         constraints = [
             models.UniqueConstraint(
                 fields=["experiment"], condition=Q(state="running"), name="one_rehearsal_at_a_time"

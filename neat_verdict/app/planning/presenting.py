@@ -6,10 +6,11 @@ from collections.abc import Sequence
 
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.people.models import User
-from neat_verdict.app.planning.models import Forecast, Rehearsal
+from neat_verdict.app.planning.models import AATest, Forecast, Rehearsal
 from neat_verdict.app.planning.past import Past
 from neat_verdict.app.planning.queries import is_stale
 from neat_verdict.app.planning.schemas import (
+    AATestOut,
     AllocationRehearsalOut,
     ForecastOut,
     ForecastsOut,
@@ -112,3 +113,22 @@ def past_of_experiment(experiment: Experiment, past: Past, units_per_day: float)
     line = past_out(past, experiment.name, key=experiment.key, metric=experiment.metric)
     line.units_per_day = units_per_day
     return line
+
+
+def aa_test_out(test: AATest) -> AATestOut:
+    """An A/A test with what came of it."""
+    return AATestOut.model_validate(
+        {
+            "id": test.pk,
+            "state": test.state,
+            "progress": test.progress,
+            "shares": test.shares,
+            "confidence": test.confidence,
+            "splits": test.splits,
+            "seed": test.seed,
+            "at": test.at,
+            "by": test.by.display_name,
+            "problem": test.problem,
+            "result": test.result,
+        }
+    )

@@ -6,7 +6,10 @@ import hashlib
 import math
 from collections.abc import Sequence
 from datetime import timedelta
+from typing import Any
 
+import numpy as np
+from django.db.models import QuerySet
 from django.http import Http404
 
 from neat_verdict.app import clock
@@ -14,11 +17,16 @@ from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import daily_counts, listed, plan_request
 from neat_verdict.app.experiments.record import from_stored
 from neat_verdict.app.experiments.tallies import DailyCounts
+from neat_verdict.app.metrics.models import Metric
 from neat_verdict.app.people.models import User
-from neat_verdict.app.planning.models import Forecast, Rehearsal
+from neat_verdict.app.planning.models import AATest, Forecast, Rehearsal
 from neat_verdict.app.planning.past import Past
+from neat_verdict.app.traffic.models import Enrolment
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.metrics import KINDS, Tallying
+from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.planning import Baseline, Plan, PlanRequest, make_plan
+from neat_verdict.core.rehearsal import LEAST_UNITS, MAX_UNITS
 from neat_verdict.core.variants import LETTERS
 
 SILENT_FOR = timedelta(minutes=2)  # a rehearsal writes its progress every second or so; a longer silence is death
@@ -50,15 +58,63 @@ def worlds(rehearsal: Rehearsal) -> list[tuple[str, float]]:
     return result
 
 
-def bury_the_dead(experiment: Experiment) -> None:
-    """A rehearsal whose server was stopped in the middle is shown as failed, so that another may begin."""
-    silent = Rehearsal.objects.filter(experiment=experiment, state="running", heard_at__lt=clock.now() - SILENT_FOR)
+def bury_the_dead(work: QuerySet[Any]) -> None:
+    """Work whose server was stopped in the middle is shown as failed, so that another may begin."""
+    silent = work.filter(state="running", heard_at__lt=clock.now() - SILENT_FOR)
     silent.update(state="failed", problem="The server stopped before it was done; run it again")
+
+
+def latest_aa_test(metric: Metric) -> AATest | None:
+    """The A/A test of a metric begun last."""
+    bury_the_dead(metric.aa_tests.all())
+    return metric.aa_tests.select_related("by").first()
+
+
+def find_aa_test(metric: Metric, pk: int) -> AATest:
+    """An A/A test of a metric. Raises Http404."""
+    row = metric.aa_tests.filter(pk=pk).first()
+    if row is None:
+        raise Http404
+    return row
+
+
+def metric_tallying(metric: Metric) -> Tallying:
+    """How a unit of the metric is tallied, by its latest version and without an adjustment."""
+    return KINDS[metric.latest.definition["kind"]].tallying()
+
+
+def _parts(metric: Metric) -> QuerySet[Enrolment]:
+    """The units' parts in experiments that counted the metric."""
+    counting = Experiment.objects.filter(metrics__metric=metric)
+    return Enrolment.objects.filter(experiment__in=counting, values__has_key=str(metric.pk))
+
+
+def enough_past_units(metric: Metric) -> bool:
+    """Whether an A/A test of the metric can be made."""
+    return _parts(metric).values("unit").distinct()[:LEAST_UNITS].count() >= LEAST_UNITS
+
+
+def past_units(metric: Metric) -> FloatArray:
+    """What the workspace's latest units came to, as they were counted when they took part in an experiment: units x values.
+
+    Of each unit its latest part, of `MAX_UNITS` units at most; those that came in by files of sums are not known one by one.
+    """
+    width = len(metric_tallying(metric).value_names)
+    rows = _parts(metric).order_by("-first_at").values_list("unit", "values")
+    latest: dict[str, list[float]] = {}
+    # A path into the JSON would take the metric's number for the place in a list.
+    for unit, figures in rows[: 2 * MAX_UNITS].iterator():
+        values = figures[str(metric.pk)]
+        if unit not in latest and len(values) >= width:
+            latest[unit] = values[:width]
+            if len(latest) == MAX_UNITS:
+                break
+    return np.array(list(latest.values()), dtype=np.float64).reshape(-1, width)
 
 
 def latest_rehearsal(experiment: Experiment, kind: str = "plan") -> Rehearsal | None:
     """The rehearsal begun last: of the plan, or of the even split against the policy ("allocation")."""
-    bury_the_dead(experiment)
+    bury_the_dead(experiment.rehearsals.all())
     return Rehearsal.objects.filter(experiment=experiment, kind=kind).select_related("by").first()
 
 

@@ -6,7 +6,7 @@ import math
 from typing import Any
 
 from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.core.rehearsal import AllocationRehearsal, Rehearsal, Way
+from neat_verdict.core.rehearsal import AllocationRehearsal, OwnUnits, Rehearsal, Way
 from neat_verdict.core.statistics import Interval
 from neat_verdict.core.text.format import format_count, format_lift, format_share, plural
 
@@ -106,3 +106,22 @@ def _in_words(seen: AllocationRehearsal, experiment: Experiment) -> str:
     )
     even, adaptive = (format_share(way.right / seen.runs, 0) for way in (seen.even, seen.adaptive))
     return f"{gained}. The best variant is called in {adaptive} of the runs, with even shares in {even}."
+
+
+def aa_record(seen: OwnUnits) -> dict[str, Any]:
+    """The record of an A/A test on past units."""
+
+    def part(count: int, of: int) -> dict[str, float]:
+        share = count / of if of else 0.0
+        return _share(share, math.sqrt(share * (1 - share) / of) if of else 0.0)
+
+    return {
+        "units": seen.units,
+        "promised": (1 - seen.confidence) / 2,
+        "higher": part(seen.higher, seen.read),
+        "lower": part(seen.lower, seen.read),
+        "waits": part(seen.waits, seen.splits),
+        "held": part(seen.read - seen.higher - seen.lower, seen.read),
+        "as_promised": seen.as_promised,
+        "sentence": seen.sentence,
+    }

@@ -166,6 +166,51 @@ class LatestRehearsal(Schema):
     rehearsal: RehearsalOut | None
 
 
+class AATestIn(Schema):
+    """``shares`` are control's and the variant's, in any unit."""
+
+    shares: list[float] = Field(default=[1.0, 1.0], min_length=2, max_length=2)
+    confidence: float = Field(default=0.95, gt=0.5, lt=1)
+    splits: int = Field(default=1000, ge=100, le=10_000)
+    seed: int = Field(default=1, ge=0, le=2**31 - 1)
+
+
+class AAResult(Schema):
+    """Of splits of ``units`` in which nothing differs: called ``higher`` and ``lower`` where ``promised`` a side is right, those
+    that had to wait, and those whose interval ``held`` no difference."""
+
+    units: int
+    promised: float
+    higher: ShareOut
+    lower: ShareOut
+    waits: ShareOut
+    held: ShareOut
+    as_promised: bool
+    sentence: str
+
+
+class AATestOut(Schema):
+    id: int
+    state: Literal["running", "done", "cancelled", "failed"]
+    progress: float
+    shares: list[float]
+    confidence: float
+    splits: int
+    seed: int
+    at: datetime
+    by: str
+    problem: str
+    result: AAResult | None
+
+
+class LatestAATest(Schema):
+    """``enough`` says whether so many past units as a test needs, ``least_units``, are known one by one."""
+
+    enough: bool
+    least_units: int
+    test: AATestOut | None
+
+
 class PastOut(Schema):
     """A level today, from past data. ``standard_deviation`` is missing for rates, ``units_per_day`` where no days were given."""
 

@@ -10,7 +10,7 @@ from neat_verdict.core.checks import InputError
 from neat_verdict.core.derivations.parts import interval_steps
 from neat_verdict.core.periods import Pair, compare_stratified
 from neat_verdict.core.rule import DecisionRule
-from neat_verdict.core.statistics import Arm, Comparison
+from neat_verdict.core.statistics import Arm, Comparison, straightened
 from neat_verdict.core.text.format import MINUS, format_full
 from neat_verdict.core.text.statements import Derivation, Step, steps
 
@@ -63,13 +63,25 @@ def _inputs(comparison: Comparison) -> tuple[Step, ...]:
 
 
 def _test_steps(comparison: Comparison) -> tuple[Step, ...]:
-    return steps(type(comparison.variant).test_steps(comparison))
+    made = steps(type(comparison.variant).test_steps(comparison))
+    skewness = comparison.null_skewness
+    if not skewness:
+        return made
+    return (
+        *made,
+        Step("γ, skewness of z if nothing differs", format_full(skewness)),
+        Step("z with γ taken out", format_full(float(straightened(comparison.statistic, skewness)))),
+    )
 
 
 def _pvalue_words(rule: DecisionRule) -> str:
     if rule.method.sides == "two":
         return "The chance of a difference at least as large, either way, if the two did not differ."
-    return "The chance of a difference at least as large in the good direction, if the two did not differ."
+    return (
+        "The chance of a difference at least as large in the good direction, if the two did not differ. Where arms differ in "
+        "size z of rates leans to one side, γ = (q − p)/√(pq) · (1/n₁² − 1/n₀²)/(1/n₁ + 1/n₀)^1.5: z − γz²/6 + γ²z³/108 + γ/6 "
+        "does not (Hall 1992)."
+    )
 
 
 def _pvalue(comparison: Comparison, rule: DecisionRule, whose: str, _among: int) -> Derivation:

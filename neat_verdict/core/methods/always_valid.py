@@ -55,7 +55,7 @@ class AlwaysValid(Method):
     def __post_init__(self) -> None:
         check_choice("sides", self.sides, ("two", "one"))
 
-    def reading_days(self, planned_days: int, minimum_days: int = 0) -> tuple[int, ...]:
+    def reading_days(self, planned_days: int, minimum_days: int = 0) -> Sequence[int]:
         return every_day(planned_days, minimum_days)
 
     def threshold(self, confidence: float, units: Sequence[float], reached: Reached) -> Threshold:

@@ -9,10 +9,10 @@ from typing import TYPE_CHECKING, Any, ClassVar, Literal, Protocol, Self
 
 from scipy import special
 
-from neat_verdict.core.checks import InputError, check_probability
+from neat_verdict.core.checks import InputError, check_count, check_not_negative, check_probability
 from neat_verdict.core.numeric import BoolArray, FloatArray
-from neat_verdict.core.periods import Pair, compare_pairs
-from neat_verdict.core.statistics import Arm, Comparison, Sides, arm_statistic
+from neat_verdict.core.periods import Pair, compare_pairs, null_skewness_of
+from neat_verdict.core.statistics import Arm, Comparison, Sides, arm_statistic, bent, straightened
 from neat_verdict.core.text.format import format_count, format_lift, format_share
 from neat_verdict.core.text.statements import Condition, Derivation
 
@@ -31,6 +31,11 @@ class Reached:
     fraction: float = 1.0
     looks: tuple[float, ...] = ()
     last: bool = True
+
+    def __post_init__(self) -> None:
+        check_not_negative("fraction", self.fraction)
+        for part in self.looks:
+            check_not_negative("looks", part)
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,6 +72,8 @@ class Runs(Protocol):
 
     def posterior(self, arm: int, rows: Any, day: Any) -> tuple[FloatArray, FloatArray]: ...
 
+
+LEAST_CRITICAL_VALUE = 1e-6  # of an interval: under it a one-sided confidence of 50 % would have none
 
 SIDES = Setting(
     "sides",
@@ -124,7 +131,7 @@ class Method(ABC):
     # When
 
     @abstractmethod
-    def reading_days(self, planned_days: int, minimum_days: int = 0) -> tuple[int, ...]:
+    def reading_days(self, planned_days: int, minimum_days: int = 0) -> Sequence[int]:
         """Days of the run after which the data are read, from ``minimum_days`` on; the last is the planned end."""
 
     def planned_units(self, _needed: tuple[int, ...], expected: tuple[int, ...]) -> tuple[int, ...]:
@@ -187,11 +194,27 @@ class Method(ABC):
 
     def compare(self, pairs: Sequence[Pair], rule: DecisionRule, threshold: Threshold) -> Comparison | None:
         """A variant against control over periods; None with too little to compare."""
-        one_sided = rule.sign if self.sides == "one" else 0
-        result = compare_pairs(pairs, threshold.critical_value, one_sided_sign=one_sided)
+        if self.sides == "one":
+            return self._compare_one_side(pairs, rule, threshold)
+        result = compare_pairs(pairs, threshold.critical_value)
         if result is None:
             return None
         return replace(result, adjusted_pvalue=threshold.adjusted_pvalue(result.statistic * rule.sign))
+
+    def _compare_one_side(self, pairs: Sequence[Pair], rule: DecisionRule, threshold: Threshold) -> Comparison | None:
+        """With the skewness that uneven arms leave in a statistic of rates taken out, which one side does not cancel."""
+        skewness = rule.sign * null_skewness_of(pairs)
+        c = max(float(bent(threshold.critical_value, skewness)), LEAST_CRITICAL_VALUE)
+        result = compare_pairs(pairs, c)
+        if result is None:
+            return None
+        z = float(straightened(result.statistic * rule.sign, skewness))
+        return replace(
+            result,
+            pvalue=float(special.ndtr(-z)),
+            adjusted_pvalue=threshold.adjusted_pvalue(z),
+            null_skewness=rule.sign * skewness,
+        )
 
     def clear_and_beaten(self, comparison: Comparison, low: float, high: float) -> tuple[bool, bool]:
         """Whether a variant is shown to be better, and to be worse, by its interval (turned so that positive is good)."""
@@ -320,8 +343,9 @@ def check_choice(field: str, value: str, known: Sequence[str]) -> None:
 
 
 def bonferroni(confidence: float, pairs: int) -> float:
-    """The confidence of each of several comparisons that share the level of ``confidence``."""
-    return 1 - (1 - confidence) / pairs
+    """The confidence of each of several comparisons that share the level of ``confidence``. Raises InputError for a confidence
+    outside (0, 1), or no pair."""
+    return 1 - (1 - check_probability("confidence", confidence)) / check_count("pairs", pairs, 1)
 
 
 def normal_critical_value(confidence: float) -> float:
@@ -336,6 +360,8 @@ def any_day(rule: DecisionRule) -> str:
     return f"We may read on any day{least}{end}."
 
 
-def every_day(planned_days: int, minimum_days: int) -> tuple[int, ...]:
-    """Every day from the least to the planned end."""
-    return tuple(range(max(minimum_days, 1), planned_days + 1))
+def every_day(planned_days: int, minimum_days: int) -> Sequence[int]:
+    """Every day from the least to the planned end. Raises InputError for what is no number of days."""
+    check_count("planned_days", planned_days)
+    check_count("minimum_days", minimum_days)
+    return range(max(minimum_days, 1), planned_days + 1)

@@ -53,7 +53,7 @@ class Fixed(Method):
     def __post_init__(self) -> None:
         check_choice("sides", self.sides, ("two", "one"))
 
-    def reading_days(self, planned_days: int, minimum_days: int = 0) -> tuple[int, ...]:
+    def reading_days(self, planned_days: int, minimum_days: int = 0) -> Sequence[int]:
         return (planned_days,)
 
     def planned_units(self, needed: tuple[int, ...], _expected: tuple[int, ...]) -> tuple[int, ...]:

@@ -114,7 +114,7 @@ class GroupSequential(Method):
                     "look_days", after, f"must be days of the run, each later than the one before ({before})"
                 )
 
-    def reading_days(self, planned_days: int, minimum_days: int = 0) -> tuple[int, ...]:
+    def reading_days(self, planned_days: int, minimum_days: int = 0) -> Sequence[int]:
         wanted = self.look_days or tuple(7 * math.ceil(planned_days * k / self.looks / 7) for k in range(1, self.looks))
         return (*sorted({day for day in wanted if max(minimum_days, 1) <= day < planned_days}), planned_days)
 

@@ -103,7 +103,7 @@ class PosteriorThresholds(Method):
         """Probabilities are read on any day, so guardrails get the band that holds at any time."""
         return AlwaysValid()
 
-    def reading_days(self, planned_days: int, minimum_days: int = 0) -> tuple[int, ...]:
+    def reading_days(self, planned_days: int, minimum_days: int = 0) -> Sequence[int]:
         return every_day(planned_days, minimum_days)
 
     def threshold(self, confidence: float, units: Sequence[float], _reached: Reached) -> Threshold:

@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from neat_verdict.core.checks import InputError, check_positive
+from neat_verdict.core.checks import InputError, check_count, check_positive
 
 MAX_RUN_WEEKS = 13
 MIN_WEEKS = 2
@@ -20,8 +20,7 @@ class RampStep:
     participation: float
 
     def __post_init__(self) -> None:
-        if self.days < 1:
-            raise InputError("ramp", self.days, "must be steps of 1 day or more")
+        check_count("ramp", self.days, 1)
         _participation(self.participation)
 
 
@@ -105,7 +104,9 @@ def duration(
     ``too_long`` says that the longest run allowed would end first. At least two whole weeks: common practice, no source.
     Raises InputError for values outside those ranges.
     """
-    days = arrivals.days_for(check_positive("total_units", total_units))
+    check_count("least_weeks", least_weeks, 1)
+    check_count("longest_run_weeks", longest_run_weeks, 1)
+    days = arrivals.days_for(check_count("total_units", total_units, 1))
     weeks = max(least_weeks, math.ceil(days / 7))
     return Duration(
         units_per_day=arrivals.per_day,

@@ -15,6 +15,7 @@ from neat_verdict.core.text.format import format_percent, format_share, plural
 from neat_verdict.core.variants import MAX_VARIANTS
 
 _CURVE_WEEKS = 10
+_DRAWN_DAYS = 3660  # of a run of more than ten years no readings are drawn: it is told to be too long
 _MAX_ROUNDS_ADVISED = 6
 _TYPICAL_CORRELATION = 0.5
 
@@ -128,8 +129,11 @@ def _needs(request: PlanRequest) -> tuple[tuple[Need, ...], float]:
     factor = _inflation(request, single)
     lines = [("", _adjusted(single, factor))]
     guarding = replace(request, method=request.method.guardrail_method(early=False))
+    c = guarding.method.single_critical_value(request.strictness.confidence, request.arms.weights)
     for rail in request.guardrails:
-        size = noninferiority_size(rail.baseline, rail.margin, request.arms, request.strictness)
+        size = noninferiority_size(
+            rail.baseline, rail.margin, request.arms, request.strictness, sign=rail.sign, critical_value=c
+        )
         lines.append((rail.name, _adjusted(size, _inflation(guarding, size))))
     needs = tuple(Need(name, size, _duration(request, size.total).weeks) for name, size in lines)
     return needs, factor
@@ -167,6 +171,8 @@ def _weeks(request: PlanRequest) -> int:
 def _looks(request: PlanRequest, run: Duration) -> tuple[PlannedLook, ...]:
     """The readings with a boundary, as they will fall if the traffic is as expected."""
     planned_days = 7 * run.weeks
+    if planned_days > _DRAWN_DAYS:
+        return ()
     days = request.method.reading_days(planned_days, 7 * request.least_weeks)
     information = [request.arrivals.until(day) / request.arrivals.until(planned_days) for day in days]
     rows = request.method.planned_boundary(days, information, request.strictness.confidence, request.arms.comparisons)

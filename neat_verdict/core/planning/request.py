@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from neat_verdict.core.checks import InputError, check_count, check_positive, check_sign
 from neat_verdict.core.methods import DEFAULT_METHOD, Method
 from neat_verdict.core.planning.duration import MAX_RUN_WEEKS, MIN_WEEKS, Arrivals
 from neat_verdict.core.questions import DEFAULT_QUESTION, Question
@@ -14,11 +15,17 @@ from neat_verdict.core.sizing.strictness import Strictness
 
 @dataclass(frozen=True, slots=True)
 class GuardrailNeed:
-    """A metric that a variant must be shown not to harm by ``margin`` (relative, above 0) or more."""
+    """A metric that a variant must be shown not to harm by ``margin`` (relative, above 0) or more; ``sign`` -1 where less is
+    better. Raises InputError."""
 
     name: str
     baseline: Baseline
     margin: float
+    sign: int = 1
+
+    def __post_init__(self) -> None:
+        check_positive("margin", self.margin)
+        check_sign(self.sign)
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,7 +33,8 @@ class PlanRequest:
     """What the analyst expects and wants.
 
     ``worthwhile_lift`` is its size, above 0; ``sign`` -1 where less is better. ``correlation`` in [0, 1) is that of the metric
-    with a covariate from before the start that will be adjusted for: it takes that share of the variance away, squared.
+    with a covariate from before the start that will be adjusted for: it takes that share of the variance away,
+    squared. Raises InputError for a value outside its range.
     """
 
     baseline: Baseline
@@ -41,6 +49,14 @@ class PlanRequest:
     guardrails: tuple[GuardrailNeed, ...] = ()
     correlation: float = 0.0
     question: Question = DEFAULT_QUESTION
+
+    def __post_init__(self) -> None:
+        check_positive("worthwhile_lift", self.worthwhile_lift)
+        check_sign(self.sign)
+        check_count("least_weeks", self.least_weeks, 1)
+        check_count("longest_run_weeks", self.longest_run_weeks, 1)
+        if not 0 <= self.correlation < 1:
+            raise InputError("correlation", self.correlation, "must be at least 0 and under 1")
 
     @property
     def variance_removed(self) -> float:

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from neat_verdict.core.checks import InputError, check_positive
+from neat_verdict.core.checks import InputError, check_count, check_not_negative, check_positive
 from neat_verdict.core.designs.adaptive.policy import Policy, paced_shares
 from neat_verdict.core.designs.adaptive.posteriors import chance_within
 from neat_verdict.core.numeric import BoolArray, FloatArray
@@ -119,10 +119,12 @@ def rehearse_allocation(
     for place, lift in enumerate(lifts):
         if not (math.isfinite(lift) and lift > -1):
             raise InputError(f"lifts.{place}", lift, "must be above -100%")
+    check_count("seed", seed)
     if not 1 <= runs <= MAX_RUNS:
         raise InputError("runs", runs, f"must be 1 to {MAX_RUNS:,}")
     if not (math.isfinite(drift) and drift > -1):
         raise InputError("drift", drift, "must be above -100%")
+    check_not_negative("lag_days", lag_days)
     length = max(check_positive("epoch_days", epoch_days), world.days / MAX_EPOCHS)
     course = _Course.of(world, lifts, drift, length, lag_days)
     ways = []

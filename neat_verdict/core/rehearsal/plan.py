@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from neat_verdict.core.checks import InputError
+from neat_verdict.core.checks import InputError, check_count
 from neat_verdict.core.methods import Reached, every_day
 from neat_verdict.core.numeric import BoolArray, FloatArray
 from neat_verdict.core.rehearsal.draws import ALL, Runs, draw_runs
@@ -116,6 +116,7 @@ def rehearse(
     InputError
         For numbers out of their range.
     """
+    check_count("seed", seed)
     if not 1 <= runs <= MAX_RUNS:
         raise InputError("runs", runs, f"must be 1 to {MAX_RUNS:,}")
     if not (math.isfinite(lift) and lift > -1):

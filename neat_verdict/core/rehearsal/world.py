@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from neat_verdict.core.checks import InputError, check_positive
+from neat_verdict.core.checks import InputError, check_count, check_positive
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.planning import Arms, Arrivals, Baseline, Plan, PlanRequest
 from neat_verdict.core.rule import DecisionRule, rule_for
@@ -50,7 +50,7 @@ class World:
     level_rhythm: tuple[float, ...] = WEEK_OF_LEVELS
 
     def __post_init__(self) -> None:
-        check_positive("days", self.days)
+        check_count("days", self.days, 1)
         for name in ("units_rhythm", "level_rhythm"):
             rhythm = getattr(self, name)
             if len(rhythm) != 7:

@@ -8,8 +8,7 @@ from dataclasses import dataclass, field
 from datetime import date, timedelta
 from typing import Literal
 
-import numpy as np
-
+from neat_verdict.core.checks import check_positive, check_table
 from neat_verdict.core.soundness.overlap import ABSENCE_ALARM, longest_absences, stretches
 from neat_verdict.core.soundness.split import SPLIT_ALARM, SplitCheck, check_split
 from neat_verdict.core.text.format import plural
@@ -76,6 +75,8 @@ def check_strata(
     planned: Mapping[str, Sequence[float]] | None = None,
 ) -> tuple[Stratum, ...]:
     """The split within each stratum, the most telling first; ``planned`` has the weights of strata with some of their own."""
+    for weight in weights:
+        check_positive("weights", weight)
     level = SPLIT_ALARM / max(len(units), 1)
     result = []
     for name, counts in units.items():
@@ -103,7 +104,7 @@ def gaps(days: Mapping[date, Sequence[int]], first: date, last: date) -> tuple[G
     """
     span = [first + timedelta(days=offset) for offset in range((last - first).days + 1)]
     width = max((len(units) for units in days.values()), default=0)
-    table = np.array([list(days.get(day, ())) or [0] * width for day in span], dtype=np.float64)
+    table = check_table("days", [list(days.get(day, ())) or [0] * width for day in span])
     if not table.size or not table.sum():
         return ()
     rate = table.sum() / len(span)

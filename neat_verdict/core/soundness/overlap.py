@@ -9,7 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import special
 
+from neat_verdict.core.checks import check_table
 from neat_verdict.core.numeric import FloatArray
+from neat_verdict.core.soundness.split import check_shares
 
 DRIFT_ALARM = 0.001
 ABSENCE_ALARM = 0.001
@@ -54,9 +56,9 @@ def check_overlap(units_by_day: Sequence[Sequence[int]] | NDArray[np.int64]) -> 
     homogeneity, days joined to their neighbours until each cell expects 5. *Absence*: the longest stretch without a unit of a
     variant, by the chance that none of so many units drawn without replacement is its (hypergeometric), times the days on which
     such a stretch could begin and the variants (Bonferroni). A few units a day leave days without a variant by chance alone:
-    those are none.
+    those are none. Raises InputError for what is no table of counts.
     """
-    table = np.asarray(units_by_day, dtype=np.float64)
+    table = check_table("units_by_day", units_by_day)
     total = table.sum() if table.size else 0.0
     if not total:
         return OverlapCheck(0.0, (), 1.0)
@@ -108,9 +110,10 @@ def _chance_of_none(total: float, marked: float, drawn: float) -> float:
 def check_epochs(units: Sequence[Sequence[int]], shares: Sequence[Sequence[float]]) -> OverlapCheck:
     """Did each epoch have the shares that were set for it (``shares``, above 0, adding up to 1)?
 
-    Pearson's chi-square over all epochs, joined to their neighbours until each cell expects 5.
+    Pearson's chi-square over all epochs, joined to their neighbours until each cell expects 5. Raises InputError for what are no
+    counts or shares, or where they differ in number.
     """
-    table, plan = np.asarray(units, dtype=np.float64), np.asarray(shares, dtype=np.float64)
+    table, plan = check_table("units", units), check_shares(shares, len(units))
     if not table.size or not table.sum():
         return OverlapCheck(0.0, (), 1.0)
     rows, wanted = _joined(table, table.sum(axis=1, keepdims=True) * plan)

@@ -9,7 +9,8 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import special
 
-from neat_verdict.core.checks import InputError
+from neat_verdict.core.checks import InputError, check_count, check_positive, check_table
+from neat_verdict.core.numeric import FloatArray
 
 SPLIT_ALARM = 0.001
 
@@ -44,8 +45,10 @@ def check_split(units: Sequence[int], weights: Sequence[float]) -> SplitCheck:
     """
     if len(units) != len(weights) or len(units) < 2:
         raise InputError("units", len(units), f"must be given for each of the {len(weights)} variants, at least 2")
-    if not all(weight > 0 for weight in weights):
-        raise InputError("weight", min(weights), "must be a number above 0")
+    for weight in weights:
+        check_positive("weight", weight)
+    for count in units:
+        check_count("units", count)
     planned = np.asarray(weights, dtype=np.float64) / sum(weights)
     seen = np.asarray(units, dtype=np.float64)
     expected = seen.sum() * planned
@@ -57,6 +60,19 @@ def check_split(units: Sequence[int], weights: Sequence[float]) -> SplitCheck:
     return SplitCheck(tuple(units), tuple(planned.tolist()), statistic, pvalue, int(residual.argmax()))
 
 
+def check_shares(shares: Sequence[Sequence[float]], epochs: int) -> FloatArray:
+    """Planned shares by epoch as an array. Raises InputError unless there are so many rows of shares in [0, 1] adding up to 1."""
+    plan = np.asarray(shares, dtype=np.float64)
+    if epochs and (plan.ndim != 2 or len(plan) != epochs):
+        raise InputError("shares", f"shape {plan.shape}", f"must be given for each of the {epochs} epochs")
+    wrong = ~((plan >= 0) & (plan <= 1))
+    if wrong.any():
+        raise InputError("shares", float(plan[wrong][0]), "must lie between 0 and 1")
+    if plan.size and not np.allclose(plan.sum(axis=1), 1, atol=1e-6):
+        raise InputError("shares", float(plan.sum(axis=1).max()), "must add up to 1 in each epoch")
+    return plan
+
+
 def check_split_by_epoch(units: Sequence[Sequence[int]], shares: Sequence[Sequence[float]]) -> SplitCheck:
     """As `check_split`, where each epoch had shares of its own: ``units`` and ``shares`` (above 0, adding up to 1) by epoch.
 
@@ -66,7 +82,8 @@ def check_split_by_epoch(units: Sequence[Sequence[int]], shares: Sequence[Sequen
     """
     if len(units) != len(shares) or not units:
         raise InputError("units", len(units), f"must be given for each of the {len(shares)} epochs, at least 1")
-    seen, plan = np.asarray(units, dtype=np.float64), np.asarray(shares, dtype=np.float64)
+    plan = check_shares(shares, len(units))
+    seen = check_table("units", units, plan.shape[1])
     by_epoch = seen.sum(axis=1)
     total = by_epoch.sum()
     if not total:

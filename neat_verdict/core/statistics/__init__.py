@@ -58,8 +58,11 @@ from neat_verdict.core.statistics.score import (
 )
 from neat_verdict.core.statistics.skewness import (
     Skewness,
+    bent,
     pooled_skewness,
     skewness_of,
+    straightened,
+    unevenness,
     with_skewness,
     without_skewness,
 )
@@ -101,6 +104,7 @@ __all__ = [
     "always_valid_inflation",
     "always_valid_pvalue",
     "arm_statistic",
+    "bent",
     "best_chances",
     "boundary",
     "chances_to_be_best",
@@ -139,9 +143,11 @@ __all__ = [
     "score_statistic",
     "skewness_of",
     "stopping_factor",
+    "straightened",
     "trend",
     "two_sided_critical_value",
     "two_sided_pvalue",
+    "unevenness",
     "wilson_interval",
     "with_skewness",
     "without_skewness",

@@ -21,7 +21,7 @@ from typing import Literal
 import numpy as np
 from scipy import optimize, special
 
-from neat_verdict.core.checks import InputError, check_probability
+from neat_verdict.core.checks import InputError, check_not_negative, check_number, check_positive, check_probability
 from neat_verdict.core.numeric import FloatArray
 
 Spending = Literal["obrien_fleming", "pocock"]
@@ -39,8 +39,8 @@ def level_spent(fraction: float, level: float, spending: Spending) -> float:
     The O'Brien-Fleming type gives each side 2 - 2 Phi(z(level/4)/sqrt(t)), the Pocock type level ln(1 + (e - 1)t) for both.
     From ``fraction`` 1 on, all of it. Raises InputError for a fraction that is not above 0 or an unknown spending.
     """
-    if not fraction > 0:
-        raise InputError("information", fraction, "must be above 0")
+    check_positive("information", fraction)
+    check_probability("level", level)
     t = min(fraction, 1.0)
     if spending == "obrien_fleming":
         return float(4 * special.ndtr(special.ndtri(level / 4) / math.sqrt(t)))
@@ -190,7 +190,7 @@ def crossing_chances(
     ``critical_values`` are symmetric, one a look. Raises InputError as `boundary`, or when the two differ in number.
     """
     fractions = _checked_looks(information, critical_values)
-    walk = _Walk(drift)
+    walk = _Walk(check_number("drift", drift))
     return tuple(walk.step(t, c) for t, c in zip(fractions, critical_values, strict=True))
 
 
@@ -199,8 +199,7 @@ def _checked_looks(information: Sequence[float], critical_values: Sequence[float
     if len(critical_values) != len(fractions):
         raise InputError("critical_values", len(critical_values), f"must be one for each of {len(fractions)} looks")
     for value in critical_values:
-        if not value >= 0:
-            raise InputError("critical_values", value, "must be 0 or more")
+        check_not_negative("critical_values", value)
     return fractions
 
 
@@ -209,6 +208,9 @@ def inflation(information: Sequence[float], critical_values: Sequence[float], le
 
     The single reading has the two-sided ``level`` of the looks together; Jennison & Turnbull (2000), section 7.2.
     """
+
+    check_probability("level", level)
+    check_probability("power", power)
 
     def shortfall(drift: float) -> float:
         return sum(above for above, _ in crossing_chances(information, critical_values, drift)) - power
@@ -235,7 +237,7 @@ def repeated_pvalue(
     section 9.2. Parameters as for `boundary`.
     """
     fractions = _checked(information)
-    size = abs(statistic)
+    size = abs(check_number("statistic", statistic))
 
     def excess(log_level: float) -> float:
         return _boundary(fractions, math.exp(log_level), spending, final).critical_values[-1] - size
@@ -270,8 +272,7 @@ def stopping_factor(statistic: float, information: Sequence[float], critical_val
     Tsiatis, Rosner & Mehta (1984), Biometrics 40, 797-803; Emerson & Fleming (1990), Biometrika 77, 875-892.
     """
     fractions = _checked_looks(information, critical_values)
-    if not math.isfinite(statistic):
-        raise InputError("statistic", statistic, "must be a number")
+    check_number("statistic", statistic)
     return _stopping_factor(abs(statistic), fractions, tuple(critical_values)) if statistic else 1.0
 
 
@@ -302,7 +303,7 @@ def mean_at_stop(drift: float, information: Sequence[float], critical_values: Se
     Raises InputError as `crossing_chances`.
     """
     fractions = _checked_looks(information, critical_values)
-    walk = _Walk(drift)
+    walk = _Walk(check_number("drift", drift))
     for t, c in zip(fractions[:-1], critical_values, strict=False):
         walk.step(t, c)
     chance, total = walk.above(fractions[-1], critical_values[-1])
@@ -327,6 +328,10 @@ def conditional_power(statistic: float, fraction: float, critical_value: float, 
     between are left out, so it is a lower bound. For judging futility; not binding.
     """
     check_probability("fraction", fraction)
+    check_number("statistic", statistic)
+    check_positive("critical_value", critical_value)
+    if drift is not None:
+        check_number("drift", drift)
     score = statistic * math.sqrt(fraction)
     theta = score / fraction if drift is None else drift
     return float(special.ndtr((score + theta * (1 - fraction) - critical_value) / math.sqrt(1 - fraction)))

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
-from neat_verdict.core.checks import InputError
+from neat_verdict.core.checks import InputError, check_positive, check_share, check_sign
 from neat_verdict.core.statistics.dunnett import dunnett_critical_value, dunnett_pvalue, two_sided_critical_value
 from neat_verdict.core.statistics.interval import Interval
 from neat_verdict.core.statistics.posterior import Posterior
@@ -24,7 +24,8 @@ class Comparison:
     test behind ``statistic``. ``pvalue`` is for this comparison alone, ``adjusted_pvalue`` for all of the experiment's.
     ``exact_pvalue`` (Boschloo, unadjusted) stands beside it where an expected count is under 5. ``posterior`` is there under a
     rule that reads by it; ``lift`` then has the bounds of its credible interval. ``skewness`` is what was taken out of the
-    statistic; None of rates, and where third moments are not known.
+    statistic; None of rates, and where third moments are not known. ``null_skewness`` is that of a statistic of rates if nothing
+    differed, under a one-sided rule, whose critical value and p allow for it; 0 elsewhere.
     """
 
     variant: Arm
@@ -39,6 +40,7 @@ class Comparison:
     smallest_expected_count: float
     posterior: Posterior | None = None
     skewness: Skewness | None = None
+    null_skewness: float = 0.0
 
     @property
     def error(self) -> float:
@@ -63,6 +65,10 @@ def compare_many(
 
     Raises TypeError for a pair of different kinds, InputError for arms with too little to compare.
     """
+    for c in critical_values:
+        check_positive("critical_values", c)
+    for p in adjusted_pvalues or ():
+        check_share("adjusted_pvalues", p)
     places: dict[type[Arm], list[int]] = {}
     for place, pair in enumerate(pairs):
         places.setdefault(_kind(*pair), []).append(place)
@@ -83,25 +89,17 @@ def _kind(variant: Arm, reference: Arm) -> type[Arm]:
 
 
 def compare_arms(
-    variant: Arm,
-    reference: Arm,
-    critical_value: float,
-    adjusted_pvalue: float | None = None,
-    *,
-    pvalue: float | None = None,
+    variant: Arm, reference: Arm, critical_value: float, adjusted_pvalue: float | None = None
 ) -> Comparison:
-    """Compare two arms of the same kind at a critical value; ``pvalue`` takes the place of the two-sided one, under a
-    one-sided rule.
+    """Compare two arms of the same kind at a critical value.
 
-    Raises TypeError for arms of different kinds, InputError for arms with too little to compare.
+    Raises TypeError for arms of different kinds, InputError for arms with too little to compare, a critical value that is not
+    above 0 or a p outside [0, 1].
     """
-    result = compare_many([(variant, reference)], [critical_value])[0]
-    changes: dict[str, Any] = {}
-    if pvalue is not None:
-        changes = {"pvalue": pvalue, "adjusted_pvalue": pvalue}
-    if adjusted_pvalue is not None:
-        changes["adjusted_pvalue"] = adjusted_pvalue
-    return replace(result, **changes) if changes else result
+    result = compare_many([(variant, reference)], [check_positive("critical_value", critical_value)])[0]
+    if adjusted_pvalue is None:
+        return result
+    return replace(result, adjusted_pvalue=check_share("adjusted_pvalue", adjusted_pvalue))
 
 
 def arm_statistic(variant: Arm, reference: Arm) -> float:
@@ -114,6 +112,7 @@ def compare_posterior(variant: Arm, control: Arm, confidence: float, *, sign: in
 
     Raises TypeError for arms of different kinds, InputError for a confidence outside (0, 1).
     """
+    check_sign(sign)
     tested = compare_arms(variant, control, two_sided_critical_value(confidence))
     posterior = variant.posterior_against(control, confidence, sign, tested)
     return replace(tested, posterior=posterior, lift=Interval(tested.lift.estimate, posterior.low, posterior.high))

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 from scipy import special
 
-from neat_verdict.core.checks import InputError, check_probability
+from neat_verdict.core.checks import InputError, check_not_negative, check_number, check_probability
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.statistics.alpha_spending import inflation
 
@@ -50,8 +50,9 @@ def always_valid_critical_value(fraction: ArrayLike, confidence: float) -> Float
     """
     level = 1 - check_probability("confidence", confidence)
     t = np.asarray(fraction, dtype=np.float64)
-    if (t < 0).any():
-        raise InputError("fraction", float(t.min()), "must be 0 or more")
+    wrong = ~(np.isfinite(t) & (t >= 0))
+    if wrong.any():
+        raise InputError("fraction", float(t[wrong].flat[0]), "must be 0 or more")
     rho = mixture_scale(level)
     with np.errstate(divide="ignore"):
         return np.asarray(np.sqrt((t + rho) / t * (np.log1p(t / rho) - 2 * np.log(level))))
@@ -62,9 +63,10 @@ def always_valid_pvalue(statistic: float, fraction: float, confidence: float) ->
 
     Below 1 - confidence exactly when the interval leaves out zero; Howard et al. (2021), section 4. 1 where nothing is in.
     """
-    if not fraction > 0:
+    rho = mixture_scale(1 - check_probability("confidence", confidence))
+    check_number("statistic", statistic)
+    if not check_not_negative("fraction", fraction):
         return 1.0
-    rho = mixture_scale(1 - confidence)
     log_p = 0.5 * (math.log1p(fraction / rho) - statistic**2 * fraction / (fraction + rho))
     return math.exp(min(log_p, 0.0))
 
@@ -72,5 +74,6 @@ def always_valid_pvalue(statistic: float, fraction: float, confidence: float) ->
 @lru_cache(maxsize=128)
 def always_valid_inflation(level: float, power: float) -> float:
     """How many times the data of a single reading are needed at most, with 28 even readings up to the planned end."""
+    check_probability("power", power)
     times = tuple((np.arange(1, _READINGS + 1) / _READINGS).tolist())
     return inflation(times, tuple(always_valid_critical_value(times, 1 - level).tolist()), level, power)

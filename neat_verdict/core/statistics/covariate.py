@@ -66,6 +66,8 @@ def fit_adjustment(sums: ArrayLike) -> Adjustment:
     table = np.asarray(sums, dtype=np.float64)
     if table.ndim != 2 or table.shape[0] not in (6, 10):
         raise InputError("sums", str(table.shape), "must be 6 or 10 sums for each arm")
+    if not np.isfinite(table[:6]).all():
+        raise InputError("sums", float(table[:6][~np.isfinite(table[:6])][0]), "must be numbers")
     present = table[:6, table[0] > 0]
     if not present.size:
         return Adjustment(0.0, 0.0, 0.0)

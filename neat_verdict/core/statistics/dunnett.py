@@ -9,7 +9,7 @@ from typing import Literal
 import numpy as np
 from scipy import optimize, special
 
-from neat_verdict.core.checks import check_probability
+from neat_verdict.core.checks import InputError, check_number, check_positive, check_probability
 from neat_verdict.core.numeric import FloatArray
 
 Sides = Literal["two", "one"]
@@ -53,6 +53,8 @@ def dunnett_pvalue(
     ----------
     Dunnett (1955), J. Am. Stat. Assoc. 50, 1096-1121. The product form of the correlations leaves one integral.
     """
+    check_number("statistic", statistic)
+    _check_sizes(control_units, variant_units)
     c = abs(float(statistic)) if sides == "two" else float(statistic)
     if len(variant_units) == 1:
         return float(special.ndtr(-c)) * (2 if sides == "two" else 1)
@@ -66,6 +68,14 @@ def dunnett_pvalue(
     # 1 - prod(1 - tail) by logarithms: tails of 1e-30 keep their digits.
     any_outside = -np.expm1(np.log1p(-np.minimum(outside, 1 - 1e-16)).sum(axis=0))
     return float(min(1.0, any_outside @ density))
+
+
+def _check_sizes(control_units: float, variant_units: Sequence[float]) -> None:
+    check_positive("control_units", control_units)
+    if not variant_units:
+        raise InputError("variant_units", 0, "must be given for 1 variant or more")
+    for units in variant_units:
+        check_positive("variant_units", units)
 
 
 def _quadrature(c: float, loading: FloatArray, rest: FloatArray) -> tuple[FloatArray, FloatArray]:
@@ -93,6 +103,7 @@ def dunnett_critical_value(
     one bound of each. With one variant it is the plain normal value. Raises InputError for a confidence outside (0, 1).
     """
     check_probability("confidence", confidence)
+    _check_sizes(control_units, variant_units)
     if len(variant_units) == 1:
         return critical_value(confidence, sides)
     largest = max(control_units, *variant_units)

@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 from scipy import optimize, special
 
-from neat_verdict.core.checks import InputError, check_positive, check_probability
+from neat_verdict.core.checks import InputError, check_number, check_positive, check_probability, check_sign
 from neat_verdict.core.numeric import FloatArray
 
 _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(48)
@@ -74,10 +74,11 @@ def compare_posteriors(
     """Hold a variant's rate against control's.
 
     ``confidence`` in (0, 1) is that of the credible interval; ``sign`` is -1 where less is better. The
-    quantiles are good to six digits or more, to four where nearly everything converted. Raises
+    quantiles are good to six digits or more. Raises
     InputError for a confidence outside (0, 1).
     """
     tail = (1 - check_probability("confidence", confidence)) / 2
+    check_sign(sign)
     ours, theirs = _Beta.of(variant, prior), _Beta.of(control, prior)
     more = _chance_of_ratio(ours, theirs, 1.0)
     gain = ours.mean - theirs.mean
@@ -97,6 +98,7 @@ def best_chances(arms: Sequence[Converted], *, sign: int = 1, prior: Prior | Non
     """Probability of each arm to be the best of all; they add up to 1. Raises InputError for fewer than 2 arms."""
     if len(arms) < 2:
         raise InputError("variants", len(arms), "must be 2 or more")
+    check_sign(sign)
     betas = [_Beta.of(arm, prior) for arm in arms]
     chances = []
     for index, beta in enumerate(betas):
@@ -118,6 +120,9 @@ def normal_best_chances(means: Sequence[float], errors: Sequence[float], *, sign
     """
     if len(means) < 2:
         raise InputError("variants", len(means), "must be 2 or more")
+    check_sign(sign)
+    for mean in means:
+        check_number("means", mean)
     for error in errors:
         check_positive("errors", error)
     one = many_normal_best_chances(np.array([means], dtype=np.float64), np.array([errors], dtype=np.float64), sign=sign)
@@ -199,12 +204,15 @@ class _Beta:
     def above(self, x: ArrayLike) -> FloatArray:
         return np.asarray(special.betaincc(self.a, self.b, np.clip(x, 0, 1)))
 
-    def quadrature(self) -> tuple[FloatArray, FloatArray]:
-        """Points and weights (with the density) on the log odds, where a Beta is smooth and single-peaked."""
+    def quadrature(self, cut: float = 1.0) -> tuple[FloatArray, FloatArray]:
+        """Points and weights (with the density) on the log odds, where a Beta is smooth and single-peaked; ``cut`` is a rate at
+        which what is integrated has a corner, 1 for none."""
         centre = math.log(self.a / self.b)
         # Second derivative of the log density at its peak is -ab/(a + b); heavy tails of small counts get more room.
         reach = _REACH * math.sqrt((self.a + self.b) / (self.a * self.b)) + 40 / (min(self.a, self.b) + 1)
         edges = np.linspace(centre - reach, centre + reach, _PANELS * 2 + 1)
+        if 0 < cut < 1 and edges[0] < (corner := special.logit(cut)) < edges[-1]:
+            edges = np.sort(np.append(edges, corner))
         half = np.diff(edges)[:, None] / 2
         u = (edges[:-1, None] + half * (1 + _NODES)).ravel()
         log_density = self.a * u - (self.a + self.b) * np.logaddexp(0, u)
@@ -215,9 +223,9 @@ class _Beta:
 def _chance_of_ratio(first: _Beta, second: _Beta, ratio: float) -> float:
     """P(first > ratio x second), integrated over the narrower of the two, against which the other's share is smooth."""
     if first.spread < second.spread:
-        points, mass = first.quadrature()
+        points, mass = first.quadrature(cut=ratio)  # beyond it the other is certainly below
         return float(second.below(points / ratio) @ mass)
-    points, mass = second.quadrature()
+    points, mass = second.quadrature(cut=1 / ratio)
     return float(first.above(ratio * points) @ mass)
 
 

@@ -35,7 +35,17 @@ def _counts(x1: ArrayLike, n1: ArrayLike, x2: ArrayLike, n2: ArrayLike) -> Count
         wrong = ~((conversions >= 0) & (conversions <= units))
         if wrong.any():
             raise InputError("conversions", float(conversions[wrong].flat[0]), "must lie between 0 and units")
+        for field, counts in (("units", units), ("conversions", conversions)):
+            if (counts != np.floor(counts)).any():
+                raise InputError(field, float(counts[counts != np.floor(counts)].flat[0]), "must be a whole number")
     return x1, n1, x2, n2
+
+
+def _positive(field: str, values: FloatArray) -> FloatArray:
+    wrong = ~(np.isfinite(values) & (values > 0))
+    if wrong.any():
+        raise InputError(field, float(values[wrong].flat[0]), "must be above 0")
+    return values
 
 
 def score_statistic(x1: ArrayLike, n1: ArrayLike, x2: ArrayLike, n2: ArrayLike) -> FloatArray:
@@ -60,6 +70,7 @@ def ratio_statistic(x1: ArrayLike, n1: ArrayLike, x2: ArrayLike, n2: ArrayLike, 
     """
     x1, n1, x2, n2 = _counts(x1, n1, x2, n2)
     theta = np.asarray(ratio, dtype=np.float64)
+    _positive("ratio", theta)
     a, c = (n1 + n2) * theta, x1 + x2
     b = (n1 + x2) * theta + x1 + n2
     p2 = np.minimum(2 * c / (b + np.sqrt(np.maximum(b**2 - 4 * a * c, 0))), 1.0)
@@ -96,7 +107,7 @@ def difference_interval(
         For impossible counts.
     """
     x1, n1, x2, n2 = _counts(x1, n1, x2, n2)
-    z = np.broadcast_to(np.asarray(critical_value, dtype=np.float64), x1.shape)
+    z = np.broadcast_to(_positive("critical_value", np.asarray(critical_value, dtype=np.float64)), x1.shape)
     low, mirrored = _difference_low(*_both_ways(x1, n1, x2, n2), np.stack([z, z]))
     return _agree_with_test(low, -mirrored, 0.0, score_statistic(x1, n1, x2, n2), z)
 
@@ -112,9 +123,11 @@ def _difference_low(x1: FloatArray, n1: FloatArray, x2: FloatArray, n2: FloatArr
     def excess(m: FloatArray) -> tuple[FloatArray, FloatArray]:
         p1, root1 = _tilted(x1, n1, m)
         p2, root2 = _tilted(x2, n2, -m)
-        v1, v2 = p1 * (1 - p1), p2 * (1 - p2)
+        # The other side's rates by the same formula: 1 - p has lost its digits where p is near 1.
+        q1, q2 = _tilted(n1 - x1, n1, -m)[0], _tilted(n2 - x2, n2, m)[0]
+        v1, v2 = p1 * q1, p2 * q2
         variance = v1 / n1 + v2 / n2
-        slope = -(1 - 2 * p1) * v1 / root1 / n1 + (1 - 2 * p2) * v2 / root2 / n2
+        slope = -(q1 - p1) * v1 / root1 / n1 + (q2 - p2) * v2 / root2 / n2
         return m**2 * variance - z**2, 2 * m * variance + m**2 * slope
 
     upper = (n1 + n2) * (2 + z**2)
@@ -143,7 +156,7 @@ def ratio_interval(
     arm 1, the high one infinite with none in arm 2. 1 is outside exactly when ``abs(score_statistic) > critical_value``.
     """
     x1, n1, x2, n2 = _counts(x1, n1, x2, n2)
-    z = np.broadcast_to(np.asarray(critical_value, dtype=np.float64), x1.shape)
+    z = np.broadcast_to(_positive("critical_value", np.asarray(critical_value, dtype=np.float64)), x1.shape)
     low, mirrored = _ratio_low(*_both_ways(x1, n1, x2, n2), np.stack([z, z]))
     high = np.divide(1.0, mirrored, out=np.full_like(mirrored, np.inf), where=mirrored > 0)
     return _agree_with_test(low, high, 1.0, score_statistic(x1, n1, x2, n2), z)

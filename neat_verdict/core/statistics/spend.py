@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from neat_verdict.core.checks import InputError
+from neat_verdict.core.checks import check_count, check_not_negative
 from neat_verdict.core.statistics.interval import Interval
 
 
@@ -22,9 +22,7 @@ class Spend:
 
     def __post_init__(self) -> None:
         for field in ("cost", "impressions"):
-            value = getattr(self, field)
-            if not (math.isfinite(value) and value >= 0):
-                raise InputError(field, value, "must be 0 or more")
+            check_not_negative(field, getattr(self, field))
 
     def __add__(self, other: Spend) -> Spend:
         return Spend(self.cost + other.cost, self.impressions + other.impressions)
@@ -32,6 +30,8 @@ class Spend:
 
 def cost_per(level: Interval, units: int, cost: float) -> Interval:
     """Cost of one conversion (or of one of what the metric sums), from an arm's level; unbounded where the level may be 0."""
+    check_count("units", units)
+    check_not_negative("cost", cost)
     return Interval(
         _over(cost, units * level.estimate), _over(cost, units * level.high), _over(cost, units * level.low)
     )
@@ -39,20 +39,31 @@ def cost_per(level: Interval, units: int, cost: float) -> Interval:
 
 def per_thousand_impressions(level: Interval, units: int, impressions: float) -> Interval:
     """What a thousand impressions bring; nan without impressions."""
+    check_count("units", units)
+    check_not_negative("impressions", impressions)
     scale = 1000 * units / impressions if impressions else math.nan
     return Interval(level.estimate * scale, level.low * scale, level.high * scale)
 
 
 def cost_lift(lift: Interval, units: tuple[int, int], costs: tuple[float, float]) -> Interval:
     """Relative change of the cost per conversion; pairs are (control, variant). Negative is cheaper."""
+    _check_pairs(units, "costs", costs)
     each = _over(costs[1], units[1]) / _over(costs[0], units[0]) if all(units) and costs[0] else math.nan
     return Interval(_over(each, 1 + lift.estimate) - 1, _over(each, 1 + lift.high) - 1, _over(each, 1 + lift.low) - 1)
 
 
 def impressions_lift(lift: Interval, units: tuple[int, int], impressions: tuple[float, float]) -> Interval:
     """Relative change of what a thousand impressions bring; pairs are (control, variant)."""
+    _check_pairs(units, "impressions", impressions)
     seen = (units[1] / impressions[1]) / (units[0] / impressions[0]) if all(impressions) and units[0] else math.nan
     return Interval((1 + lift.estimate) * seen - 1, (1 + lift.low) * seen - 1, (1 + lift.high) * seen - 1)
+
+
+def _check_pairs(units: tuple[int, int], field: str, sums: tuple[float, float]) -> None:
+    for count in units:
+        check_count("units", count)
+    for value in sums:
+        check_not_negative(field, value)
 
 
 def _over(numerator: float, denominator: float) -> float:

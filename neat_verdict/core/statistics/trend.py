@@ -9,8 +9,8 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import special
 
-from neat_verdict.core.checks import InputError
-from neat_verdict.core.statistics.meta_analysis import Effect
+from neat_verdict.core.checks import InputError, check_number
+from neat_verdict.core.statistics.meta_analysis import Effect, checked_effects
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,8 +32,8 @@ def trend(times: Sequence[float], effects: Sequence[Effect]) -> Trend | None:
         raise InputError("effects", len(effects), f"must be one for each of {len(times)} times")
     if len(effects) < 3:
         return None
-    t = np.asarray(times, dtype=np.float64)
-    y, v = np.asarray(effects, dtype=np.float64).T
+    t = np.array([check_number("times", time) for time in times])
+    y, v = checked_effects(effects)
     w = 1 / v
     middle = (w * t).sum() / w.sum()
     spread = float((w * (t - middle) ** 2).sum())

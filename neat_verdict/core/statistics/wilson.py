@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import ArrayLike
 
+from neat_verdict.core.checks import InputError, check_positive
 from neat_verdict.core.numeric import FloatArray
 
 
@@ -27,6 +28,11 @@ def wilson_interval(conversions: ArrayLike, units: ArrayLike, critical_value: fl
     Wilson (1927), J. Am. Stat. Assoc. 22, 209-212; Newcombe (1998), Stat. Med. 17, 857-872, method 3.
     """
     x, n = np.asarray(conversions, dtype=np.float64), np.asarray(units, dtype=np.float64)
+    if not (np.isfinite(n) & (n >= 0) & (n == np.floor(n))).all():
+        raise InputError("units", float(n.flat[0]), "must be a whole number, 0 or more")
+    if not ((x >= 0) & (x <= n) & (x == np.floor(x))).all():
+        raise InputError("conversions", float(x.flat[0]), "must be a whole number from 0 to the units")
+    check_positive("critical_value", critical_value)
     square = critical_value**2
     root = critical_value * np.sqrt(square + 4 * x * (n - x) / np.maximum(n, 1))
     # Each bound is written with a sum of positive terms below, so that a rate of 3 in 10^9 keeps its digits.

@@ -140,6 +140,11 @@ GLOSSARY: tuple[Term, ...] = (
         "A run that may end early ends where chance helped. The estimate adjusted for that is, over all runs, as often too "
         "large as too small.",
     ),
+    Term(
+        "A/A test",
+        "Both variants are the same, so that every difference found is a false alarm: how often shows whether the metric keeps "
+        "what is promised.",
+    ),
     Term("Sensitivity", "How far the data would have to change for another verdict."),
     Term(
         "Adjusted for selection",

@@ -18,7 +18,7 @@ from typing import Literal
 
 import mmh3
 
-from neat_verdict.core.checks import InputError, check_positive
+from neat_verdict.core.checks import InputError, check_positive, check_share
 from neat_verdict.core.traffic.audience import Audience
 from neat_verdict.core.variants import LETTERS
 
@@ -193,6 +193,11 @@ _NOT_RUNNING = Assignment(0, "not_running", "the experiment does not run")
 
 def free_slice(taken: Sequence[tuple[float, float]], share: float) -> tuple[float, float] | None:
     """The first gap in [0, 1] beside the slices taken that holds ``share``; None where there is none."""
+    if not 0 < share <= 1:
+        raise InputError("share", share, "must be above 0 and at most 1")
+    for slice_taken in taken:
+        for edge in slice_taken:
+            check_share("taken", edge)
     start = 0.0
     for begin, end in [*sorted(taken), (1.0, 1.0)]:
         if begin - start >= share - 1e-9:

@@ -6,6 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import replace
 
+from neat_verdict.core.checks import check_count
 from neat_verdict.core.periods import Period, skewness_of_pairs
 from neat_verdict.core.rule import DecisionRule
 from neat_verdict.core.soundness import SPLIT_ALARM, OverlapCheck, SplitCheck
@@ -38,6 +39,7 @@ def minimum_conditions(
     arms: Sequence[Arm], days: int, rule: DecisionRule, looks_taken: int | None = None
 ) -> list[Condition]:
     """Days, what the method waits for, and conversions (of rates); each only where the rule asks for it."""
+    check_count("days", days)
     lines = []
     if rule.minimum_days:
         weeks = " in whole weeks" if rule.minimum_days % 7 == 0 else ""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from neat_verdict.core.checks import check_count, check_positive
 from neat_verdict.core.statistics import Comparison, Interval
 
 MONTH = 30
@@ -13,6 +14,8 @@ def impact(comparison: Comparison, units_per_day: float, days: int = MONTH) -> I
     The absolute difference with its interval, times the units: a projection that takes the tested visitors for those to come. Of
     a ratio, times control's denominator for each unit: a change of the ratio at the volume of today.
     """
+    check_positive("units_per_day", units_per_day)
+    check_count("days", days, 1)
     units = units_per_day * days * comparison.reference.total_per_level
     difference = comparison.difference
     return Interval(difference.estimate * units, difference.low * units, difference.high * units)

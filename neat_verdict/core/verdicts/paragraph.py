@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from neat_verdict.core.checks import check_positive
 from neat_verdict.core.rule import DecisionRule
 from neat_verdict.core.text.format import format_percent, format_share, plural
 
 
 def rule_in_words(rule: DecisionRule, weights: Sequence[float]) -> str:
     """The decision rule as a paragraph; ``weights`` is the planned split, for the number of variants."""
+    for weight in weights:
+        check_positive("weights", weight)
     sentences = [
         rule.method.when_words(rule),
         *rule.design.rule_words(rule),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from neat_verdict.core.checks import InputError
+from neat_verdict.core.checks import InputError, check_positive
 from neat_verdict.core.designs import Series, Summary
 from neat_verdict.core.designs.base import CountTable
 from neat_verdict.core.methods import Reached
@@ -120,6 +120,8 @@ def read_experiment(
         raise InputError(
             "variants", len(arms), f"must be 2 to {MAX_VARIANTS} with a weight each ({len(weights)} given)"
         )
+    for weight in weights:
+        check_positive("weights", weight)
     whole = sum(weights)
     strata = (Period(tuple(arms), tuple(w / whole for w in weights)),) if periods is None else tuple(periods)
     ran = days + rule.warm_up_days

@@ -6,6 +6,7 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from neat_verdict.core.checks import check_count, check_positive
 from neat_verdict.core.periods import (
     Pair,
     compare_pairs,
@@ -80,6 +81,7 @@ def read_segments(
     letters : str
         Of control and the variant.
     """
+    check_count("tried", tried)
     critical = two_sided_critical_value(rule.confidence)
     totals = {name: totals_of(pairs) for name, pairs in strata.items()}
     compared = _compared(strata, totals, critical)
@@ -137,6 +139,7 @@ def totals_of(pairs: Sequence[Pair]) -> tuple[Arm, Arm]:
 
 def compare_totals(strata: Strata, critical_value: float) -> Comparison | None:
     """The segments' unadjusted totals compared, whatever their mix; None where they cannot be."""
+    check_positive("critical_value", critical_value)
     every = [pair for pairs in strata.values() for pair in pairs]
     if not every:
         return None

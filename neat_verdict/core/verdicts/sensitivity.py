@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from functools import partial
 from typing import TYPE_CHECKING
 
+from neat_verdict.core.checks import check_count, check_positive
 from neat_verdict.core.methods import Reached
 from neat_verdict.core.statistics import Comparison, Rate, conditional_power
 from neat_verdict.core.text.format import format_count, format_share
@@ -43,6 +44,10 @@ def chances_ahead(
     ``information`` are the shares of the planned data at the looks taken, ``coming`` those at the looks still planned;
     ``comparisons`` share the level.
     """
+    check_count("comparisons", comparisons, 1)
+    for field, parts in (("information", information), ("coming", coming)):
+        for part in parts:
+            check_positive(field, part)
     if not information or not coming or not 0 < information[-1] < coming[-1]:
         return None
     fractions = tuple(t / coming[-1] for t in (*information, *(t for t in coming if t > information[-1])))

@@ -6,6 +6,7 @@ import math
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from neat_verdict.core.checks import check_positive
 from neat_verdict.core.statistics import Interval
 from neat_verdict.core.text.names import Names
 
@@ -48,8 +49,11 @@ def adjusted_effect(reading: Reading, rule: DecisionRule, position: int) -> floa
 
 
 def adjusted_by(interval: Interval, factor: float | None) -> Interval:
-    """An interval whose estimate is adjusted for stopping; its bounds allow for the looks as they are."""
-    return interval if factor is None else Interval(interval.estimate * factor, interval.low, interval.high)
+    """An interval whose estimate is adjusted for stopping; its bounds allow for the looks as they are. Raises InputError for a
+    factor that is not above 0."""
+    if factor is None:
+        return interval
+    return Interval(interval.estimate * check_positive("factor", factor), interval.low, interval.high)
 
 
 def stopping_words(reading: Reading, rule: DecisionRule, names: Names) -> str:

@@ -15,6 +15,7 @@ import {
   type Definition,
   type Experiment,
   type ExperimentChanges,
+  type LatestAATest,
   type Metric,
   type RolloutIn,
   type SizeIn,
@@ -360,6 +361,34 @@ export function useCancelRehearsal(key: string) {
       cache.setQueryData(keys.rehearsal(key), latest);
       stale("rehearsal", key);
     },
+  });
+}
+
+/** The A/A test of a metric on the workspace's own past units begun last. */
+export function useAATest(metric: string) {
+  return useQuery({
+    queryKey: keys.aaTest(metric),
+    queryFn: () => take(client.GET("/api/v1/metrics/{key}/aa-test", { params: { path: { key: metric } } })),
+    refetchInterval: (query) => (query.state.data?.test?.state === "running" ? POLL : false),
+  });
+}
+
+export function useStartAATest(metric: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (body: { shares: number[]; confidence: number; splits: number; seed: number }) =>
+      take(client.POST("/api/v1/metrics/{key}/aa-test", { params: { path: { key: metric } }, body })),
+    onSuccess: (test) =>
+      cache.setQueryData<LatestAATest>(keys.aaTest(metric), (before) => before && { ...before, test }),
+  });
+}
+
+export function useCancelAATest(metric: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (number: number) =>
+      take(client.DELETE("/api/v1/metrics/{key}/aa-test/{number}", { params: { path: { key: metric, number } } })),
+    onSuccess: (latest) => cache.setQueryData(keys.aaTest(metric), latest),
   });
 }
 

@@ -19,6 +19,7 @@ export const keys = {
   metricPreview: (definition: Definition, events: string | null) => ["metric-preview", definition, events] as const,
   forecasts: (key: string) => ["forecasts", key] as const,
   rehearsal: (key: string) => ["rehearsal", key] as const,
+  aaTest: (metric: string) => ["aa-test", metric] as const,
   allocation: (key: string) => ["allocation", key] as const,
   epoch: (key: string, number: number) => ["allocation", key, number] as const,
   allocationRehearsal: (key: string) => ["allocation-rehearsal", key] as const,

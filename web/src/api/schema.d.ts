@@ -1276,6 +1276,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/metrics/{key}/aa-test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Latest Aa Test */
+        get: operations["get_aa_test"];
+        put?: never;
+        /**
+         * Start Aa Test
+         * @description Split the workspace's past units at random, again and again, and read each split.
+         */
+        post: operations["start_aa_test"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/metrics/{key}/aa-test/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Cancel Aa Test */
+        delete: operations["cancel_aa_test"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/notices": {
         parameters: {
             query?: never;
@@ -1570,6 +1608,84 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AAResult
+         * @description Of splits of ``units`` in which nothing differs: called ``higher`` and ``lower`` where ``promised`` a side is right, those
+         *     that had to wait, and those whose interval ``held`` no difference.
+         */
+        AAResult: {
+            /** As Promised */
+            as_promised: boolean;
+            held: components["schemas"]["ShareOut"];
+            higher: components["schemas"]["ShareOut"];
+            lower: components["schemas"]["ShareOut"];
+            /** Promised */
+            promised: number;
+            /** Sentence */
+            sentence: string;
+            /** Units */
+            units: number;
+            waits: components["schemas"]["ShareOut"];
+        };
+        /**
+         * AATestIn
+         * @description ``shares`` are control's and the variant's, in any unit.
+         */
+        AATestIn: {
+            /**
+             * Confidence
+             * @default 0.95
+             */
+            confidence: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Shares
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            shares: number[];
+            /**
+             * Splits
+             * @default 1000
+             */
+            splits: number;
+        };
+        /** AATestOut */
+        AATestOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Confidence */
+            confidence: number;
+            /** Id */
+            id: number;
+            /** Problem */
+            problem: string;
+            /** Progress */
+            progress: number;
+            result: components["schemas"]["AAResult"] | null;
+            /** Seed */
+            seed: number;
+            /** Shares */
+            shares: number[];
+            /** Splits */
+            splits: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "done" | "cancelled" | "failed";
+        };
         /** Account */
         Account: {
             /** Display Name */
@@ -3090,6 +3206,17 @@ export interface components {
             unexposed: number;
             /** Unknown */
             unknown: string[];
+        };
+        /**
+         * LatestAATest
+         * @description ``enough`` says whether so many past units as a test needs, ``least_units``, are known one by one.
+         */
+        LatestAATest: {
+            /** Enough */
+            enough: boolean;
+            /** Least Units */
+            least_units: number;
+            test: components["schemas"]["AATestOut"] | null;
         };
         /** LatestAllocationRehearsal */
         LatestAllocationRehearsal: {
@@ -7892,6 +8019,104 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_aa_test: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LatestAATest"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_aa_test: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AATestIn"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AATestOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    cancel_aa_test: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LatestAATest"];
+                };
             };
             /** @description Refused; the problem document says why */
             "4XX": {

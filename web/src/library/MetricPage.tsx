@@ -5,6 +5,7 @@ import { useDeleteMetric, useMetric, useSaveMetric, useSession, type MetricDraft
 import { day } from "../lib/format";
 import { STATES } from "../lib/words";
 import { Failure, FormError, Panel, Skeleton } from "../parts/basics";
+import { AATest } from "./AATest";
 import { DefinitionFields } from "./DefinitionFields";
 import { Problem } from "./EventFields";
 import { FIRST } from "./kinds";
@@ -118,6 +119,7 @@ function Editor({ metric }: { metric: Metric | null }) {
               )}
             </form>
           </Panel>
+          {metric && <AATest metric={metric.key} />}
           {metric && <UsedBy metric={metric} mayEdit={mayEdit} />}
         </div>
         <WorkedExample definition={draft.definition} />

@@ -1,7 +1,7 @@
 import { cleanup, fireEvent, screen } from "@testing-library/react";
 import { Route, Routes } from "react-router";
 import { afterEach, describe, expect, it } from "vitest";
-import type { Definition, Metric } from "../api/client";
+import type { Definition, LatestAATest, Metric } from "../api/client";
 import { keys } from "../api/keys";
 import { serve, SESSION, show } from "../test/kit";
 import { FIRST, ofKind } from "./kinds";
@@ -32,6 +32,30 @@ function metric(changes: Partial<Metric> = {}): Metric {
   };
 }
 
+const NO_TEST: LatestAATest = { enough: false, least_units: 100, test: null };
+const DONE: NonNullable<LatestAATest["test"]> = {
+  id: 4,
+  state: "done",
+  progress: 1,
+  shares: [9, 1],
+  confidence: 0.95,
+  splits: 1000,
+  seed: 3,
+  at: "2026-03-30T10:00Z",
+  by: "Mona Orrell",
+  problem: "",
+  result: {
+    units: 12_430,
+    promised: 0.025,
+    higher: { share: 0.08, error: 0.009, text: "8% ± 2" },
+    lower: { share: 0.001, error: 0.001, text: "0.1% ± 0.2" },
+    waits: { share: 0, error: 0, text: "0.0% ± 0.0" },
+    held: { share: 0.919, error: 0.009, text: "92% ± 2" },
+    as_promised: false,
+    sentence: "1,000 random splits of 12,430 past units: more than chance explains.",
+  },
+};
+
 const PREVIEW = { words: "", units: [], total: 1, denominator: null, figure: 0.5, figure_text: "50.0%", steps: [] };
 
 function open(address: string, known: [readonly unknown[], unknown][] = []) {
@@ -44,6 +68,7 @@ function open(address: string, known: [readonly unknown[], unknown][] = []) {
       address,
       known: [
         [keys.session, SESSION],
+        [keys.aaTest("paid-bookings"), NO_TEST],
         [keys.sample, { events: "{}" }],
         [keys.metrics(""), { items: [metric()], count: 1 }],
         [keys.metricPreview(FIRST, "{}"), PREVIEW],
@@ -135,5 +160,43 @@ describe("a metric", () => {
     expect(names).toEqual(["is", "is not", "is set"]);
     fireEvent.change(screen.getByLabelText(`${label}: operator`), { target: { value: "is_set" } });
     expect(screen.queryByLabelText(`${label}: value`)).toBeNull();
+  });
+});
+
+describe("a metric on one's own past units", () => {
+  const at = keys.aaTest("paid-bookings");
+  const shown = (latest: LatestAATest) =>
+    open("/metrics/paid-bookings", [
+      [keys.metric("paid-bookings"), metric()],
+      [at, latest],
+    ]);
+
+  it("says what is needed while there are too few", () => {
+    shown(NO_TEST);
+    expect(screen.getByText(/100 are needed/)).toBeTruthy();
+    expect(screen.queryByRole("button", { name: /Split past units/ })).toBeNull();
+  });
+
+  it("begins a test, shows how far it is, and cancels it", async () => {
+    const running = { ...DONE, state: "running" as const, progress: 0.4, result: null };
+    const sent = serve({
+      "POST /metrics/paid-bookings/aa-test": [{ status: 202, body: running }],
+      "DELETE /metrics/paid-bookings/aa-test/4": [
+        { body: { ...NO_TEST, enough: true, test: { ...running, state: "cancelled" } } },
+      ],
+    });
+    shown({ ...NO_TEST, enough: true });
+    fireEvent.click(screen.getByRole("button", { name: "Split past units 1,000 times at 50/50" }));
+    expect(await screen.findByText("40%")).toBeTruthy();
+    expect(sent[0]?.body).toEqual({ shares: [1, 1], confidence: 0.95, splits: 1000, seed: 1 });
+    fireEvent.click(screen.getByRole("button", { name: "Cancel" }));
+    expect(await screen.findByText("Cancelled; no results were kept.")).toBeTruthy();
+  });
+
+  it("tells what was found beside what is promised, and at which shares", () => {
+    shown({ ...NO_TEST, enough: true, test: DONE });
+    expect(screen.getByText(DONE.result?.sentence ?? "").className).toContain("tone-warning");
+    expect(screen.getByRole("row", { name: "Called higher 8% ± 2 2.5% promised" })).toBeTruthy();
+    expect(screen.getByText(/That was at 90\/10; this test is planned at 50\/50/)).toBeTruthy();
   });
 });

@@ -9,7 +9,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import ArrayLike
 
-from neat_verdict.core.checks import InputError, check_positive, check_probability
+from neat_verdict.core.checks import InputError, check_count, check_number, check_positive, check_probability
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.statistics import many_normal_best_chances
 
@@ -24,6 +24,7 @@ class LevelPosterior:
     error: float
 
     def __post_init__(self) -> None:
+        check_number("mean", self.mean)
         check_positive("error", self.error)
 
 
@@ -67,8 +68,7 @@ class Policy:
         if self.max_change != 1:
             check_probability("max_change", self.max_change)
         for name in ("even_units", "even_epochs"):
-            if getattr(self, name) < 0:
-                raise InputError(name, getattr(self, name), "must be 0 or more")
+            check_count(name, getattr(self, name))
         if self.half_life is not None:
             check_positive("half_life", self.half_life)
 

@@ -1,6 +1,7 @@
 import { kindNamed } from "../../api/vocabulary";
 import { WeeksCurve } from "../../charts/onDemand";
 import { count, percentText, plural } from "../../lib/format";
+import { AATest } from "../../library/AATest";
 import { amount, capital, level } from "../../lib/metrics";
 import { Panel } from "../../parts/basics";
 import { NumberField } from "../../parts/fields";
@@ -41,6 +42,7 @@ export function SizingSheet() {
         </Panel>
       )}
       <RulePanel />
+      <OwnUnits />
       {plan && plan.needs.length > 1 && (
         <Panel title="Sample size by metric" note="the largest one sets the sample">
           <ul>
@@ -61,6 +63,15 @@ export function SizingSheet() {
       )}
     </>
   );
+}
+
+/** The deciding metric tried on past units, at the shares and the confidence of this plan. */
+function OwnUnits() {
+  const { experiment } = useEditing();
+  const primary = experiment.metrics.find((use) => use.role === "primary");
+  const [control, ...variants] = experiment.variants.map((variant) => variant.weight);
+  if (!primary || control === undefined || variants.length === 0) return null;
+  return <AATest metric={primary.key} shares={[control, Math.min(...variants)]} confidence={experiment.confidence} />;
 }
 
 function Expectations() {
