@@ -40,6 +40,7 @@ from neat_verdict.core.verdicts import (
     SecondaryEvidence,
     SecondaryMetric,
     is_early,
+    is_sound,
     minimum_met,
     reached_by,
     read_experiment,
@@ -185,15 +186,19 @@ def _analyse(experiment: Experiment, rule: DecisionRule, counts: Counts, day: da
     if rule.longest_days is not None and experiment.started_on is not None:
         # Whatever comes after the longest run is over makes no second reading.
         over = over.until(experiment.started_on + timedelta(days=rule.longest_days - 1))
-    reading, secondary = _read(experiment, rule, over, ended=ended)
-    whole = Analysis(experiment, rule, reading, over, counts, secondary=secondary)
-    if reading.verdict.name == "unsound":
-        return whole
     stored = {look.number: look for look in experiment.looks_taken.all() if look.round == experiment.round}
     stored = {number: look for number, look in stored.items() if look.set_aside_at is None}
-    if rule.method.has_looks:
+    sound = is_sound(over.primary.arms(), weights(experiment), rule, over.primary.units)
+    if sound and rule.method.reads_once:
+        once = _read_once(experiment, rule, over, counts, stored.get(1), ended=ended)
+        if once is not None:
+            return once
+    # All that is over: of unsound data, of what may be read on any day, and before anything else could be read.
+    reading, secondary = _read(experiment, rule, over, ended=ended)
+    whole = Analysis(experiment, rule, reading, over, counts, secondary=secondary)
+    if sound and rule.method.has_looks:
         return _at_looks(whole, stored, day - timedelta(days=rule.window_days), ended=ended)
-    return _read_once(whole, stored.get(1), ended=ended) if rule.method.reads_once else whole
+    return whole
 
 
 def _at_looks(whole: Analysis, stored: Mapping[int, StoredLook], present: date, *, ended: bool) -> Analysis:
@@ -216,30 +221,27 @@ def _at_looks(whole: Analysis, stored: Mapping[int, StoredLook], present: date, 
     return latest
 
 
-def _read_once(analysis: Analysis, stored: StoredLook | None, *, ended: bool) -> Analysis:
-    """A rule that reads once keeps its reading: that of the first day on which all that it waits for was in."""
-    experiment, rule = analysis.experiment, analysis.rule
-    if stored is not None:
-        frozen = counts_of(stored, analysis.all_counts)
-        reading, secondary = _read(experiment, rule, frozen, ended=ended)
-        look = Look(1, stored.day, frozen, None, reading, secondary, stored)
-        return replace(analysis, reading=reading, counts=frozen, read_on=stored.day, looks=(look,), secondary=secondary)
-    day = _first_day_to_read(analysis)
+def _read_once(
+    experiment: Experiment, rule: DecisionRule, over: Counts, counts: Counts, stored: StoredLook | None, *, ended: bool
+) -> Analysis | None:
+    """A rule that reads once keeps its reading: that of the first day on which all that it waits for was in; None before it."""
+    day = stored.day if stored is not None else _first_day_to_read(over.primary, rule)
     if day is None:
-        return analysis
-    counts = analysis.counts.until(day)
-    reading, secondary = _read(experiment, rule, counts, ended=ended)
-    look = Look(1, day, counts, None, reading, secondary, None)
-    return replace(analysis, reading=reading, counts=counts, read_on=day, secondary=secondary, looks=(look,))
+        return None
+    read = over.until(day) if stored is None else counts_of(stored, counts)
+    reading, secondary = _read(experiment, rule, read, ended=ended)
+    look = Look(1, day, read, None, reading, secondary, stored)
+    return Analysis(
+        experiment, rule, reading, read, counts, read_on=day, looks=(look,), secondary=secondary,
+    )  # fmt: skip
 
 
-def _first_day_to_read(analysis: Analysis) -> date | None:
+def _first_day_to_read(counts: DailyCounts, rule: DecisionRule) -> date | None:
     """The first day of those that are over on which the least weeks, the planned sample and the least conversions are in, and the
     values are not too skewed to be judged.
 
     All but the last only grow, so that their day is searched for by halves.
     """
-    counts, rule = analysis.counts.primary, analysis.rule
 
     def reads(place: int) -> bool:
         cut = counts.until(counts.days[place])

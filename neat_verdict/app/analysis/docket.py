@@ -6,7 +6,7 @@ from datetime import date
 
 from neat_verdict.app.analysis.presenting import present
 from neat_verdict.app.analysis.queries import decided_or_present
-from neat_verdict.app.analysis.schemas import Docket, DocketRow
+from neat_verdict.app.analysis.schemas import ComparisonOut, Docket, DocketRow
 from neat_verdict.app.experiments.models import Experiment, Workspace
 from neat_verdict.app.experiments.queries import daily_counts, listed, local, plan, today, workspace
 from neat_verdict.app.experiments.tallies import Counts
@@ -91,13 +91,18 @@ def _row(experiment: Experiment, counts: Counts, user: User, place: Workspace, d
             "verdict": shown.verdict,
             "short": shown.short,
             "lift": visible.effect if visible else None,
-            "adjusted_text": visible.adjusted_text if visible else "",
+            "adjusted_text": _adjusted(visible) if visible else "",
             "tone": visible.tone if visible else "open",
             "progress": shown.progress,
             "days": shown.days,
             "planned_days": shown.planned_days,
         }
     )
+
+
+def _adjusted(spoken: ComparisonOut) -> str:
+    """The estimate adjusted for stopping, where it reads differently."""
+    return "" if spoken.adjusted_text.startswith(spoken.effect.estimate_text) else spoken.adjusted_text
 
 
 def _group(state: str, *, settled: bool) -> str:

@@ -131,13 +131,12 @@ def read_experiment(
     enough = comparable(arms) and not (rule.method.has_looks and looks is None)
     comparisons = compare_with_control(strata, rule, reached) if enough else ()
     summary = rule.design.summarise(strata, comparisons, rule)
-    split = rule.design.check_split(strata, weights)
-    overlap = rule.design.check_overlap(strata, units_by_day)
+    split, overlap, soundness = _soundness(strata, weights, rule, units_by_day)
     conditions = [
         *minimum_conditions(arms, days, rule, len(looks.information) if looks else 0),
         *(shape_conditions(strata) if comparisons else ()),
         *rule.design.conditions(summary, rule),
-        *soundness_conditions(split, overlap, rule),
+        *soundness,
     ]
 
     def separable(first: int, second: int, c: float) -> bool:
@@ -179,6 +178,21 @@ def read_experiment(
         summary=summary,
         scale=scale,
     )
+
+
+def is_sound(arms: Sequence[Arm], weights: Sequence[float], rule: DecisionRule, units_by_day: CountTable) -> bool:
+    """Whether the data agree with the design, so that lifts may be read: of one period the units, the planned split, the days."""
+    whole = sum(weights)
+    strata = (Period(tuple(arms), tuple(w / whole for w in weights)),)
+    return all(line.state != "not_met" for line in _soundness(strata, weights, rule, units_by_day)[2])
+
+
+def _soundness(
+    strata: Sequence[Period], weights: Sequence[float], rule: DecisionRule, units_by_day: CountTable | None
+) -> tuple[SplitCheck, OverlapCheck | None, list[Condition]]:
+    split = rule.design.check_split(strata, weights)
+    overlap = rule.design.check_overlap(strata, units_by_day)
+    return split, overlap, list(soundness_conditions(split, overlap, rule))
 
 
 def reached_by(arms: Sequence[Arm], rule: DecisionRule, looks: Looks | None = None) -> Reached:

@@ -133,7 +133,7 @@ function columnsOf(reading: Reading, experiment: string | undefined, strip: numb
               strong
             />
             {compared.get(arm.letter)?.adjusted_text && (
-              <span className="block text-xs">
+              <span className="ml-auto block max-w-24 text-xs whitespace-normal">
                 <Opens
                   experiment={experiment}
                   figure="adjusted_effect"
