@@ -47,8 +47,8 @@ BREAKS = [
     ),
     Break(
         C + "methods/group_sequential.py",
-        "final=reached.last).critical_values[-1]",
-        "final=True).critical_values[-1]",
+        "self.spending, final=reached.last)",
+        "self.spending, final=True)",
         "tests/core/test_standards.py",
         "every look is taken for the last",
     ),
