@@ -47,8 +47,8 @@ BREAKS = [
     ),
     Break(
         C + "methods/group_sequential.py",
-        "self.spending, final=reached.last)",
-        "self.spending, final=True)",
+        "confidence, self.spending, final=reached.last)",
+        "confidence, self.spending, final=True)",
         "tests/core/test_standards.py",
         "every look is taken for the last",
     ),
