@@ -120,10 +120,7 @@ def read_experiment(
         raise InputError(
             "variants", len(arms), f"must be 2 to {MAX_VARIANTS} with a weight each ({len(weights)} given)"
         )
-    for weight in weights:
-        check_positive("weights", weight)
-    whole = sum(weights)
-    strata = (Period(tuple(arms), tuple(w / whole for w in weights)),) if periods is None else tuple(periods)
+    strata = (_one_period(arms, weights),) if periods is None else tuple(periods)
     ran = days + rule.warm_up_days
     ended = ended or (rule.longest_days is not None and ran >= rule.longest_days)
     last = rule.method.reads_no_more(rule, ran, None if looks is None else looks.last)
@@ -180,10 +177,17 @@ def read_experiment(
     )
 
 
+def _one_period(arms: Sequence[Arm], weights: Sequence[float]) -> Period:
+    """All units as one period, shared out by the planned weights."""
+    for weight in weights:
+        check_positive("weights", weight)
+    whole = sum(weights)
+    return Period(tuple(arms), tuple(w / whole for w in weights))
+
+
 def is_sound(arms: Sequence[Arm], weights: Sequence[float], rule: DecisionRule, units_by_day: CountTable) -> bool:
     """Whether the data agree with the design, so that lifts may be read: of one period the units, the planned split, the days."""
-    whole = sum(weights)
-    strata = (Period(tuple(arms), tuple(w / whole for w in weights)),)
+    strata = (_one_period(arms, weights),)
     return all(line.state != "not_met" for line in _soundness(strata, weights, rule, units_by_day)[2])
 
 
