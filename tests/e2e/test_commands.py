@@ -11,7 +11,7 @@ import pytest
 
 from tests.e2e.conftest import ROOT, _free_port, _wait_for
 
-PATIENCE_TO_STOP = 30  # seconds
+PATIENCE_TO_STOP = 90
 
 
 def left_behind(group):
