@@ -150,8 +150,8 @@ def zero_cells(runs: int = 2000) -> Iterator[Line]:
     for number, units, rate in product((3, 6, 20), (25, 100, 1000, 10_000), (0.02, 0.1)):
         differ = 0
         for run in draw.binomial(units, [1.1 * rate, rate], (runs, number, 2)):
-            told = [[Pair(Rate(int(a), units), Rate(int(b), units))] for a, b in run if a or b]
-            differ += bool(told) and homogeneity_of(told).pvalue < 0.05
+            informative = [[Pair(Rate(int(a), units), Rate(int(b), units))] for a, b in run if a or b]
+            differ += bool(informative) and homogeneity_of(informative).pvalue < 0.05
         yield f"{number} segments, {units:,} units an arm, {rate:.0%} converting", differ, runs
 
 

@@ -9,8 +9,6 @@ from datetime import date, datetime
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-FloatArray = NDArray[np.float64]
-
 
 class InputError(ValueError):
     """A value the core cannot accept. ``field`` is the name of the argument, for messages beside form fields; ``rule`` what is
@@ -75,7 +73,7 @@ def check_sign(sign: int) -> int:
     return sign
 
 
-def check_table(field: str, values: ArrayLike, columns: int | None = None) -> FloatArray:
+def check_table(field: str, values: ArrayLike, columns: int | None = None) -> NDArray[np.float64]:
     """Counts as an array of rows by columns; raise InputError for another shape, or what is no whole number of 0 or more."""
     try:
         table = np.asarray(values, dtype=np.float64)

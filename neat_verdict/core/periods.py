@@ -40,6 +40,8 @@ from neat_verdict.core.statistics import (
     without_skewness,
 )
 
+# About one conversion expected in the smaller arm. The transformation turns round where there is more; an exact p stands there.
+MAX_NULL_SKEWNESS = 1.0
 Accumulate = Callable[[FloatArray], FloatArray]
 
 
@@ -238,7 +240,8 @@ def null_skewness_of(pairs: Sequence[Pair]) -> float:
     if not 0 < p < 1:
         return 0.0
     sizes = [(weight, float(one.units), float(other.units)) for weight, one, other in _weighted(usable)]
-    return unevenness(sizes) * (1 - 2 * p) / math.sqrt(p * (1 - p))
+    skewness = unevenness(sizes) * (1 - 2 * p) / math.sqrt(p * (1 - p))
+    return min(max(skewness, -MAX_NULL_SKEWNESS), MAX_NULL_SKEWNESS)
 
 
 def _weighted(usable: Sequence[Pair]) -> list[tuple[float, Arm, Arm]]:
@@ -288,7 +291,7 @@ def log_ratio_within(strata: Sequence[Sequence[Pair]]) -> Effect | None:
     return None if result is None else (result.effect, result.squared_error)
 
 
-def tells_ratio(pairs: Sequence[Pair]) -> bool:
+def is_informative(pairs: Sequence[Pair]) -> bool:
     """Whether a stratum of periods says anything of a ratio: it can be compared, and something was counted in either arm."""
     return any(pair.usable and (pair.variant.total or pair.reference.total) for pair in pairs)
 
@@ -297,9 +300,9 @@ def homogeneity_of(strata: Sequence[Sequence[Pair]]) -> Homogeneity:
     """Whether strata of periods have one lift in common.
 
     In one period by the arms' own statistics (score for rates), in several by Fieller's on the stratified levels. Raises
-    InputError for no stratum, or one that does not tell a ratio (`tells_ratio`).
+    InputError for no stratum, or one that says nothing of a ratio (`is_informative`).
     """
-    if not all(map(tells_ratio, strata)):
+    if not all(map(is_informative, strata)):
         raise InputError("strata", len(strata), "must each have something counted in an arm")
     usable = [[pair for pair in pairs if pair.usable] for pairs in strata]
     levels = [stratified_levels(pairs) for pairs in usable]

@@ -47,7 +47,7 @@ def path_of(metric):
 
 
 def test_past_units_are_split_and_what_was_found_is_told(ask, metric):
-    assert ask("get", path_of(metric))[1] == {"enough": True, "least_units": 100, "test": None}
+    assert ask("get", path_of(metric))[1] == {"enough": True, "min_units": 100, "test": None}
     status, begun = ask("post", path_of(metric), {"shares": [3, 1], "splits": 400, "confidence": 0.9, "seed": 5})
     assert (status, begun["state"], begun["shares"]) == (202, "running", [3, 1])
     planning.run_aa_test(begun["id"])

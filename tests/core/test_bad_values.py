@@ -228,7 +228,7 @@ TAKE_WHAT_WAS_CHECKED = {
     "rank_arms", "minimum_met", "shape_known", "what_would_change", "write_sentences", "read_cohorts",
     "read_secondary", "judge", "after_stopping", "conversions_it_hangs_on", "rule_for", "make_plan", "plan_alternatives",
     "world_of", "find_issues", "count_unit", "overall", "unit_figure", "kind_named", "method_from", "rule_from", "skewness_of",
-    "split_own_units",  # its own test has the table
+    "split_at_random",  # its own test has the table
     "point", "property_text", "reversed_in_every_stratum",
     # derivations are made of comparisons and readings
     "chance_derivation", "comparison_derivation", "difference_derivation", "exact_derivation", "family_derivation",
@@ -238,8 +238,8 @@ TAKE_WHAT_WAS_CHECKED = {
 
 # Elementwise on arrays: what is not a number stays none, as in NumPy.
 ELEMENTWISE = {
-    "bent", "fieller_interval", "fieller_statistic", "homogeneity", "many_normal_best_chances", "pooled_skewness",
-    "straightened", "two_sided_pvalue", "unevenness", "with_skewness", "without_skewness",
+    "with_null_skewness", "fieller_interval", "fieller_statistic", "homogeneity", "many_normal_best_chances", "pooled_skewness",
+    "without_null_skewness", "two_sided_pvalue", "unevenness", "with_skewness", "without_skewness",
 }  # fmt: skip
 
 # Numbers of either sign, or without an end: argument -> the values that look bad and have a meaning there.

@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.periods import Pair, homogeneity_of, tells_ratio
+from neat_verdict.core.periods import Pair, homogeneity_of, is_informative
 from neat_verdict.core.statistics import Mean, Rate, pool
 from neat_verdict.core.verdicts import DecisionRule, read_segments
 
@@ -90,7 +90,7 @@ def test_a_mean_of_zero_or_less_takes_part():
 
 def test_a_segment_in_which_nothing_was_counted_says_nothing():
     nothing = [Pair(Rate(0, 50), Rate(0, 60))]
-    assert not tells_ratio(nothing)
+    assert not is_informative(nothing)
     with_it, without = (read_segments("device", strata, RULE) for strata in ({**FOUR_EVEN, "e": nothing}, FOUR_EVEN))
     assert with_it.pvalue == without.pvalue
     with pytest.raises(InputError, match="must each have something counted"):

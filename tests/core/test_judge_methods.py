@@ -15,8 +15,8 @@ from neat_verdict.core.statistics import (
     compare_many,
     compare_posterior,
     score_statistic,
-    straightened,
     unevenness,
+    without_null_skewness,
 )
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.verdicts import (
@@ -179,20 +179,34 @@ def test_one_side_keeps_its_level_at_uneven_sizes(sizes, sign):
         one = Pair(Rate(int(seen[0, arm]), n1), Rate(int(seen[0, 0]), n0))
         assert null_skewness_of([one]) == pytest.approx(skewness[0])
         z = score_statistic(seen[:, arm], n1, seen[:, 0], n0)
-        won |= straightened(sign * z, sign * skewness) > c
+        won |= without_null_skewness(sign * z, sign * skewness) > c
     assert won.mean() == pytest.approx(0.05, abs=3 * 0.0015)
 
 
-@settings(max_examples=60)
-@given(st.integers(0, 60), st.integers(0, 600), st.sampled_from(["up", "down"]))
-def test_bound_and_p_of_one_side_agree_at_uneven_sizes(x1, x0, direction):
-    one = dataclasses.replace(rule("fixed", good_direction=direction), method=Fixed(sides="one"), planned_units=None)
-    sizes = (5000, 500)
+@settings(max_examples=150)
+@given(
+    st.sampled_from([(5000, 500), (1000, 5), (5, 1000), (10, 1), (1, 1), (9, 1), (10**9, 20)]),
+    st.floats(0, 1),
+    st.floats(0, 1),
+    st.sampled_from([0.8, 0.9, 0.95, 0.99]),
+    st.sampled_from(["up", "down"]),
+)
+def test_bound_and_p_of_one_side_agree_at_uneven_sizes(sizes, part1, part0, confidence, direction):
+    """Down to a unit and to no conversion, where the skewness is beyond what can be taken out: and what lies on the wrong side of
+    control is never called better."""
+    one = dataclasses.replace(
+        rule("fixed", good_direction=direction), method=Fixed(sides="one"), planned_units=None, confidence=confidence
+    )
+    (n0, n1) = sizes
+    x1, x0 = round(part1**4 * n1), round(part0**4 * n0)
     threshold = one.method.threshold(one.confidence, sizes, Reached())
-    made = one.method.compare([Pair(Rate(x1, 500), Rate(x0, 5000))], one, threshold)
+    made = one.method.compare([Pair(Rate(x1, n1), Rate(x0, n0))], one, threshold)
     bound = made.difference.low if one.sign > 0 else -made.difference.high
-    if abs(made.adjusted_pvalue - 0.05) > 1e-9:
-        assert (bound > 0) == (made.adjusted_pvalue < 0.05)
+    level = 1 - confidence
+    if abs(made.adjusted_pvalue - level) > 1e-9:
+        assert (bound > 0) == (made.adjusted_pvalue < level)
+    if one.sign * made.statistic <= 0:
+        assert made.adjusted_pvalue >= level
 
 
 @pytest.mark.parametrize(("sign", "direction"), [(1, "up"), (-1, "down")])

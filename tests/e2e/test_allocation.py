@@ -55,8 +55,6 @@ def test_the_crowd_runs_epochs_close_shares_move_and_the_analyst_takes_over_read
         page,
         lambda: page.get_by_label("Shares are set").select_option("so that the two best are distinguished (top two)"),
     )
-    # What was saved is drawn again; a click in the middle of that is lost.
-    page.wait_for_load_state("networkidle")
     page.get_by_role("button", name="Rehearse").click()
     expect(page.get_by_text(re.compile("^(Following the evidence brings|In .* days following)"))).to_be_visible(
         timeout=180_000

@@ -26,11 +26,11 @@ from neat_verdict.app.planning.models import AATest, BackgroundWork, Forecast, R
 from neat_verdict.app.planning.recording import aa_record, allocation_record, plan_record, world_record
 from neat_verdict.core.checks import InputError, check_positive
 from neat_verdict.core.rehearsal import (
-    LEAST_UNITS,
     MAX_EPOCHS,
+    MIN_UNITS,
     rehearse,
     rehearse_allocation,
-    split_own_units,
+    split_at_random,
     world_of,
 )
 
@@ -113,7 +113,7 @@ def start_aa_test(
         check_positive(f"shares.{place}", share)
     if not queries.enough_past_units(metric):
         raise Conflict(
-            f"Fewer than {LEAST_UNITS} past units of {metric.name} are known one by one: they come in as events of an experiment "
+            f"Fewer than {MIN_UNITS} past units of {metric.name} are known one by one: they come in as events of an experiment "
             "that counts it"
         )
     queries.bury_the_dead(metric.aa_tests.all())
@@ -132,7 +132,7 @@ def run_aa_test(pk: int) -> None:
     test = AATest.objects.select_related("metric").get(pk=pk)
     metric, (control, variant) = test.metric, test.shares
     try:
-        seen = split_own_units(
+        seen = split_at_random(
             queries.past_units(metric), queries.metric_tallying(metric), (control, variant), test.confidence,
             splits=test.splits, seed=test.seed, on_progress=_Progress(test, test.splits).hear,
         )  # fmt: skip

@@ -37,7 +37,7 @@ from neat_verdict.app.planning.schemas import (
     RehearseIn,
 )
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.rehearsal import LEAST_UNITS
+from neat_verdict.core.rehearsal import MIN_UNITS
 
 router = Router(tags=["planning"])
 
@@ -116,7 +116,7 @@ def _latest_aa_test(metric: Metric) -> LatestAATest:
     row = queries.latest_aa_test(metric)
     return LatestAATest(
         enough=queries.enough_past_units(metric),
-        least_units=LEAST_UNITS,
+        min_units=MIN_UNITS,
         test=aa_test_out(row) if row else None,
     )
 

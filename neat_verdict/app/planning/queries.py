@@ -26,7 +26,7 @@ from neat_verdict.core.checks import InputError
 from neat_verdict.core.metrics import KINDS, Tallying
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.planning import Baseline, Plan, PlanRequest, make_plan
-from neat_verdict.core.rehearsal import LEAST_UNITS, MAX_UNITS
+from neat_verdict.core.rehearsal import MAX_UNITS, MIN_UNITS
 from neat_verdict.core.variants import LETTERS
 
 SILENT_FOR = timedelta(minutes=2)  # a rehearsal writes its progress every second or so; a longer silence is death
@@ -91,7 +91,7 @@ def _parts(metric: Metric) -> QuerySet[Enrolment]:
 
 def enough_past_units(metric: Metric) -> bool:
     """Whether an A/A test of the metric can be made."""
-    return _parts(metric).values("unit").distinct()[:LEAST_UNITS].count() >= LEAST_UNITS
+    return _parts(metric).values("unit").distinct()[:MIN_UNITS].count() >= MIN_UNITS
 
 
 def past_units(metric: Metric) -> FloatArray:

@@ -6,7 +6,7 @@ import math
 from typing import Any
 
 from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.core.rehearsal import AllocationRehearsal, OwnUnits, Rehearsal, Way
+from neat_verdict.core.rehearsal import AATestResult, AllocationRehearsal, Rehearsal, Way
 from neat_verdict.core.statistics import Interval
 from neat_verdict.core.text.format import format_count, format_lift, format_share, plural
 
@@ -108,7 +108,7 @@ def _in_words(seen: AllocationRehearsal, experiment: Experiment) -> str:
     return f"{gained}. The best variant is called in {adaptive} of the runs, with even shares in {even}."
 
 
-def aa_record(seen: OwnUnits) -> dict[str, Any]:
+def aa_record(seen: AATestResult) -> dict[str, Any]:
     """The record of an A/A test on past units."""
 
     def part(count: int, of: int) -> dict[str, float]:

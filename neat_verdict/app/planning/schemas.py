@@ -204,10 +204,10 @@ class AATestOut(Schema):
 
 
 class LatestAATest(Schema):
-    """``enough`` says whether so many past units as a test needs, ``least_units``, are known one by one."""
+    """``enough`` says whether so many past units as a test needs, ``min_units``, are known one by one."""
 
     enough: bool
-    least_units: int
+    min_units: int
     test: AATestOut | None
 
 

@@ -10,7 +10,7 @@ from neat_verdict.core.checks import InputError
 from neat_verdict.core.derivations.parts import interval_steps
 from neat_verdict.core.periods import Pair, compare_stratified
 from neat_verdict.core.rule import DecisionRule
-from neat_verdict.core.statistics import Arm, Comparison, straightened
+from neat_verdict.core.statistics import Arm, Comparison, without_null_skewness
 from neat_verdict.core.text.format import MINUS, format_full
 from neat_verdict.core.text.statements import Derivation, Step, steps
 
@@ -70,7 +70,7 @@ def _test_steps(comparison: Comparison) -> tuple[Step, ...]:
     return (
         *made,
         Step("γ, skewness of z if nothing differs", format_full(skewness)),
-        Step("z with γ taken out", format_full(float(straightened(comparison.statistic, skewness)))),
+        Step("z with γ taken out", format_full(float(without_null_skewness(comparison.statistic, skewness)))),
     )
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.periods import Pair, homogeneity_of, stratified_levels, tells_ratio
+from neat_verdict.core.periods import Pair, homogeneity_of, is_informative, stratified_levels
 from neat_verdict.core.soundness import SplitCheck
 from neat_verdict.core.statistics import Comparison
 from neat_verdict.core.statistics.arms.averaged import FIELLER, FIELLER_TEST
@@ -75,12 +75,12 @@ def exact_derivation(comparison: Comparison, letter: str, against: str = "A") ->
 
 def difference_derivation(strata: Strata, tried: int) -> Derivation:
     """Whether segments differ at all; ``tried`` are the properties looked at. Raises InputError with fewer than two."""
-    told = {name: pairs for name, pairs in strata.items() if tells_ratio(pairs)}
-    if len(told) < 2:
-        raise InputError("segments", len(told), "must be 2 or more with something to compare")
-    result = homogeneity_of(list(told.values()))
-    one_period = all(len(pairs) == 1 for pairs in told.values())
-    notation = next(iter(told.values()))[0].variant.notation
+    informative = {name: pairs for name, pairs in strata.items() if is_informative(pairs)}
+    if len(informative) < 2:
+        raise InputError("segments", len(informative), "must be 2 or more with something to compare")
+    result = homogeneity_of(list(informative.values()))
+    one_period = all(len(pairs) == 1 for pairs in informative.values())
+    notation = next(iter(informative.values()))[0].variant.notation
     formula, source = (notation.ratio_test, notation.ratio_test_source) if one_period else (FIELLER_TEST, FIELLER)
     return Derivation(
         "Difference between segments",
@@ -91,12 +91,12 @@ def difference_derivation(strata: Strata, tried: int) -> Derivation:
         f"{source}; I²: Higgins & Thompson (2002), Stat. Med. 21, 1539–1558; Bonferroni",
         tuple(
             Step(f"{name}: {step.name}", step.value)
-            for name, pairs in told.items()
+            for name, pairs in informative.items()
             for step in (_counted(pairs[0]) if one_period else _levels(pairs))
         ),
         (
             Step("R", format_full(result.ratio)),
-            *(Step(f"{name}: z", format_full(z)) for name, z in zip(told, result.parts, strict=True)),
+            *(Step(f"{name}: z", format_full(z)) for name, z in zip(informative, result.parts, strict=True)),
             Step("Q", format_full(result.statistic)),
             Step("degrees", str(result.freedom)),
             Step("I²", format_full(result.i_squared)),

@@ -12,7 +12,14 @@ from scipy import special
 from neat_verdict.core.checks import InputError, check_count, check_not_negative, check_probability
 from neat_verdict.core.numeric import BoolArray, FloatArray
 from neat_verdict.core.periods import Pair, compare_pairs, null_skewness_of
-from neat_verdict.core.statistics import Arm, Comparison, Sides, arm_statistic, bent, straightened
+from neat_verdict.core.statistics import (
+    Arm,
+    Comparison,
+    Sides,
+    arm_statistic,
+    with_null_skewness,
+    without_null_skewness,
+)
 from neat_verdict.core.text.format import format_count, format_lift, format_share
 from neat_verdict.core.text.statements import Condition, Derivation
 
@@ -73,7 +80,7 @@ class Runs(Protocol):
     def posterior(self, arm: int, rows: Any, day: Any) -> tuple[FloatArray, FloatArray]: ...
 
 
-LEAST_CRITICAL_VALUE = 1e-6  # of an interval: under it a one-sided confidence of 50 % would have none
+MIN_CRITICAL_VALUE = 1e-6  # of an interval: under it a one-sided confidence of 50 % would have none
 
 SIDES = Setting(
     "sides",
@@ -204,11 +211,11 @@ class Method(ABC):
     def _compare_one_side(self, pairs: Sequence[Pair], rule: DecisionRule, threshold: Threshold) -> Comparison | None:
         """With the skewness that uneven arms leave in a statistic of rates taken out, which one side does not cancel."""
         skewness = rule.sign * null_skewness_of(pairs)
-        c = max(float(bent(threshold.critical_value, skewness)), LEAST_CRITICAL_VALUE)
+        c = max(float(with_null_skewness(threshold.critical_value, skewness)), MIN_CRITICAL_VALUE)
         result = compare_pairs(pairs, c)
         if result is None:
             return None
-        z = float(straightened(result.statistic * rule.sign, skewness))
+        z = float(without_null_skewness(result.statistic * rule.sign, skewness))
         return replace(
             result,
             pvalue=float(special.ndtr(-z)),

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, replace
 
-from neat_verdict.core.checks import InputError, check_positive
+from neat_verdict.core.checks import InputError
 from neat_verdict.core.methods import METHODS
 from neat_verdict.core.planning.duration import MIN_WEEKS, Duration, duration, units_by_week
 from neat_verdict.core.planning.request import PlanRequest
@@ -15,7 +15,7 @@ from neat_verdict.core.text.format import format_percent, format_share, plural
 from neat_verdict.core.variants import MAX_VARIANTS
 
 _CURVE_WEEKS = 10
-_DRAWN_DAYS = 3660  # of a run of more than ten years no readings are drawn: it is told to be too long
+_MAX_DRAWN_DAYS = 3660  # of a run of more than ten years no readings are drawn: it is reported as too long
 _MAX_ROUNDS_ADVISED = 6
 _TYPICAL_CORRELATION = 0.5
 
@@ -84,9 +84,6 @@ class Alternatives:
 
 def make_plan(request: PlanRequest, units: str = "visitors") -> Plan:
     """Work the request out. Raises InputError naming the value that is out of its range."""
-    check_positive("worthwhile_lift", request.worthwhile_lift)
-    if not 0 <= request.correlation < 1:
-        raise InputError("correlation", request.correlation, "must be at least 0 and under 1")
     needs, factor = _needs(request)
     largest = max(needs, key=lambda need: need.size.total)
     run = _duration(request, largest.size.total)
@@ -171,7 +168,7 @@ def _weeks(request: PlanRequest) -> int:
 def _looks(request: PlanRequest, run: Duration) -> tuple[PlannedLook, ...]:
     """The readings with a boundary, as they will fall if the traffic is as expected."""
     planned_days = 7 * run.weeks
-    if planned_days > _DRAWN_DAYS:
+    if planned_days > _MAX_DRAWN_DAYS:
         return ()
     days = request.method.reading_days(planned_days, 7 * request.least_weeks)
     information = [request.arrivals.until(day) / request.arrivals.until(planned_days) for day in days]

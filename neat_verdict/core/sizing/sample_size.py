@@ -14,7 +14,7 @@ from neat_verdict.core.sizing.strictness import Strictness
 from neat_verdict.core.statistics import Sides, dunnett_critical_value
 from neat_verdict.core.variants import MAX_VARIANTS
 
-_WIDEST = 34.0  # in logarithms: the least lift looked for is 1e-15 of the largest
+_MAX_LOG_RANGE = 34.0  # in logarithms: the least lift looked for is 1e-15 of the largest
 _LARGE = 1e6  # degrees of freedom from which on Student's t is taken by its expansion
 
 
@@ -234,5 +234,5 @@ def detectable_lift(
     if shortfall(largest) < 0:
         return None
     # On the log scale, for lifts of a millionth are found as well as those of a thousandfold.
-    least = largest - _WIDEST
+    least = largest - _MAX_LOG_RANGE
     return math.exp(optimize.brentq(shortfall, least, largest, xtol=1e-13) if shortfall(least) < 0 else least)

@@ -58,12 +58,12 @@ from neat_verdict.core.statistics.score import (
 )
 from neat_verdict.core.statistics.skewness import (
     Skewness,
-    bent,
     pooled_skewness,
     skewness_of,
-    straightened,
     unevenness,
+    with_null_skewness,
     with_skewness,
+    without_null_skewness,
     without_skewness,
 )
 from neat_verdict.core.statistics.spend import (
@@ -104,7 +104,6 @@ __all__ = [
     "always_valid_inflation",
     "always_valid_pvalue",
     "arm_statistic",
-    "bent",
     "best_chances",
     "boundary",
     "chances_to_be_best",
@@ -143,12 +142,13 @@ __all__ = [
     "score_statistic",
     "skewness_of",
     "stopping_factor",
-    "straightened",
     "trend",
     "two_sided_critical_value",
     "two_sided_pvalue",
     "unevenness",
     "wilson_interval",
+    "with_null_skewness",
     "with_skewness",
+    "without_null_skewness",
     "without_skewness",
 ]

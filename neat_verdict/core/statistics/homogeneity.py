@@ -15,7 +15,7 @@ from neat_verdict.core.numeric import FloatArray
 
 # Statistics (strata x ratios) of "the levels have this ratio", for ratios above 0.
 Statistics = Callable[[FloatArray], FloatArray]
-_LEAST, _MOST = 1e-9, 1e9  # ratios beyond are taken for these: no stratum tells them apart
+_MIN_RATIO, _MAX_RATIO = 1e-9, 1e9  # ratios beyond are taken for these: no stratum tells them apart
 _GRID = 200  # points on which the least is looked for before it is refined
 
 
@@ -54,7 +54,7 @@ def homogeneity(statistics: Statistics, own: Sequence[float]) -> Homogeneity:
     """
     if not own:
         raise InputError("strata", 0, "must be 1 or more")
-    candidates = np.unique(np.log(np.clip(np.asarray(own, dtype=np.float64), _LEAST, _MOST)))
+    candidates = np.unique(np.log(np.clip(np.asarray(own, dtype=np.float64), _MIN_RATIO, _MAX_RATIO)))
     # A stratum's squared statistic falls up to its own ratio and rises beyond it, so the least of their sum lies between these.
     each = max(_GRID // len(candidates), 3)
     between = [np.linspace(a, b, each) for a, b in pairwise(candidates)] or [candidates]

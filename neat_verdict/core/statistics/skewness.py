@@ -112,14 +112,14 @@ def without_skewness(t: ArrayLike, skewness: ArrayLike) -> FloatArray:
     return np.asarray(t + a * t**2 / 3 + a**2 * t**3 / 27 + a / 6)
 
 
-def straightened(statistic: ArrayLike, skewness: ArrayLike) -> FloatArray:
+def without_null_skewness(statistic: ArrayLike, skewness: ArrayLike) -> FloatArray:
     """A statistic whose variance does not vary with it, with its skewness taken out, elementwise; monotone (Hall 1992)."""
     a = np.asarray(skewness, dtype=np.float64)
     return np.asarray(without_skewness(statistic, -a / 2) + a / 4)
 
 
-def bent(z: ArrayLike, skewness: ArrayLike) -> FloatArray:
-    """The inverse of `straightened`: where a skewed statistic has the tail that a symmetric one has at ``z``."""
+def with_null_skewness(z: ArrayLike, skewness: ArrayLike) -> FloatArray:
+    """The inverse of `without_null_skewness`: where a skewed statistic has the tail that a symmetric one has at ``z``."""
     a = np.asarray(skewness, dtype=np.float64)
     return with_skewness(np.asarray(z, dtype=np.float64) - a / 4, -a / 2)
 

@@ -28,10 +28,13 @@ def wilson_interval(conversions: ArrayLike, units: ArrayLike, critical_value: fl
     Wilson (1927), J. Am. Stat. Assoc. 22, 209-212; Newcombe (1998), Stat. Med. 17, 857-872, method 3.
     """
     x, n = np.asarray(conversions, dtype=np.float64), np.asarray(units, dtype=np.float64)
-    if not (np.isfinite(n) & (n >= 0) & (n == np.floor(n))).all():
-        raise InputError("units", float(n.flat[0]), "must be a whole number, 0 or more")
-    if not ((x >= 0) & (x <= n) & (x == np.floor(x))).all():
-        raise InputError("conversions", float(x.flat[0]), "must be a whole number from 0 to the units")
+    x, n = np.broadcast_arrays(x, n)
+    wrong = ~(np.isfinite(n) & (n >= 0) & (n == np.floor(n)))
+    if wrong.any():
+        raise InputError("units", float(n[wrong][0]), "must be a whole number, 0 or more")
+    wrong = ~((x >= 0) & (x <= n) & (x == np.floor(x)))
+    if wrong.any():
+        raise InputError("conversions", float(x[wrong][0]), "must be a whole number from 0 to the units")
     check_positive("critical_value", critical_value)
     square = critical_value**2
     root = critical_value * np.sqrt(square + 4 * x * (n - x) / np.maximum(n, 1))

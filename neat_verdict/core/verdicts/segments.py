@@ -11,9 +11,9 @@ from neat_verdict.core.periods import (
     Pair,
     compare_pairs,
     homogeneity_of,
+    is_informative,
     log_ratio_of,
     log_ratio_within,
-    tells_ratio,
     total_of,
 )
 from neat_verdict.core.rule import DecisionRule
@@ -86,8 +86,8 @@ def read_segments(
     totals = {name: totals_of(pairs) for name, pairs in strata.items()}
     compared = _compared(strata, totals, critical)
     effects = segment_effects(strata)
-    told = [pairs for pairs in strata.values() if tells_ratio(pairs)]
-    common = homogeneity_of(told) if told else None
+    informative = [pairs for pairs in strata.values() if is_informative(pairs)]
+    common = homogeneity_of(informative) if informative else None
     drawn = partially_pool(list(effects.values())).intervals(rule.confidence) if len(effects) > 1 else ()
     pooled = dict(zip(effects, map(Interval.from_log_ratio, drawn), strict=False))
     segments = tuple(
@@ -112,7 +112,7 @@ def read_segments(
         adjusted_pvalue=adjusted,
         i_squared=common.i_squared if common else 0.0,
         reversal=reversal,
-        sentence=_sentence(subject, len(told), adjusted, tried, rule, over_all if reversal else None, letters),
+        sentence=_sentence(subject, len(informative), adjusted, tried, rule, over_all if reversal else None, letters),
     )
 
 

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { client, take } from "./client";
-import { keys, useStale } from "./keys";
+import { keys, useReplace, useStale } from "./keys";
 
 const POLL = 400;
 /** Epochs last an hour at least; what is looked at need not be newer than this, in milliseconds. */
@@ -69,10 +69,10 @@ export interface AllocationWish {
 }
 
 export function useRehearseAllocation(key: string) {
-  const cache = useQueryClient();
+  const replace = useReplace();
   return useMutation({
     mutationFn: (body: AllocationWish) =>
       take(client.POST("/api/v1/experiments/{key}/allocation/rehearsal", { params: { path: { key } }, body })),
-    onSuccess: (rehearsal) => cache.setQueryData(keys.allocationRehearsal(key), { rehearsal }),
+    onSuccess: (rehearsal) => replace(keys.allocationRehearsal(key), { rehearsal }),
   });
 }

@@ -20,7 +20,7 @@ import {
   type RolloutIn,
   type SizeIn,
 } from "./client";
-import { keys, useStale } from "./keys";
+import { keys, useReplace, useStale } from "./keys";
 
 export function useSession() {
   return useQuery({
@@ -343,22 +343,22 @@ export interface RehearsalWish {
 }
 
 export function useRehearse(key: string) {
-  const cache = useQueryClient();
+  const replace = useReplace();
   return useMutation({
     mutationFn: (body: RehearsalWish) =>
       take(client.POST("/api/v1/experiments/{key}/rehearsal", { params: { path: { key } }, body })),
-    onSuccess: (rehearsal) => cache.setQueryData(keys.rehearsal(key), { rehearsal }),
+    onSuccess: (rehearsal) => replace(keys.rehearsal(key), { rehearsal }),
   });
 }
 
 export function useCancelRehearsal(key: string) {
-  const cache = useQueryClient();
+  const replace = useReplace();
   const stale = useStale();
   return useMutation({
     mutationFn: (number: number) =>
       take(client.DELETE("/api/v1/experiments/{key}/rehearsal/{number}", { params: { path: { key, number } } })),
-    onSuccess: (latest) => {
-      cache.setQueryData(keys.rehearsal(key), latest);
+    onSuccess: async (latest) => {
+      await replace(keys.rehearsal(key), latest);
       stale("rehearsal", key);
     },
   });
@@ -374,21 +374,20 @@ export function useAATest(metric: string) {
 }
 
 export function useStartAATest(metric: string) {
-  const cache = useQueryClient();
+  const replace = useReplace();
   return useMutation({
     mutationFn: (body: { shares: number[]; confidence: number; splits: number; seed: number }) =>
       take(client.POST("/api/v1/metrics/{key}/aa-test", { params: { path: { key: metric } }, body })),
-    onSuccess: (test) =>
-      cache.setQueryData<LatestAATest>(keys.aaTest(metric), (before) => before && { ...before, test }),
+    onSuccess: (test) => replace<LatestAATest>(keys.aaTest(metric), (before) => before && { ...before, test }),
   });
 }
 
 export function useCancelAATest(metric: string) {
-  const cache = useQueryClient();
+  const replace = useReplace();
   return useMutation({
     mutationFn: (number: number) =>
       take(client.DELETE("/api/v1/metrics/{key}/aa-test/{number}", { params: { path: { key: metric, number } } })),
-    onSuccess: (latest) => cache.setQueryData(keys.aaTest(metric), latest),
+    onSuccess: (latest) => replace(keys.aaTest(metric), latest),
   });
 }
 

@@ -84,3 +84,18 @@ export function useStale(): (change: keyof typeof STALE, key?: string) => void {
     [cache],
   );
 }
+
+/** Puts what a change answered in its place; an answer still on its way, asked for before the change, does not undo it. */
+export function useReplace(): <T>(
+  key: QueryKey,
+  answer: T | ((before: T | undefined) => T | undefined),
+) => Promise<void> {
+  const cache = useQueryClient();
+  return useCallback(
+    async (key, answer) => {
+      await cache.cancelQueries({ queryKey: key, exact: true });
+      cache.setQueryData(key, answer);
+    },
+    [cache],
+  );
+}

@@ -3209,13 +3209,13 @@ export interface components {
         };
         /**
          * LatestAATest
-         * @description ``enough`` says whether so many past units as a test needs, ``least_units``, are known one by one.
+         * @description ``enough`` says whether so many past units as a test needs, ``min_units``, are known one by one.
          */
         LatestAATest: {
             /** Enough */
             enough: boolean;
-            /** Least Units */
-            least_units: number;
+            /** Min Units */
+            min_units: number;
             test: components["schemas"]["AATestOut"] | null;
         };
         /** LatestAllocationRehearsal */

@@ -22,14 +22,14 @@ export function AATest({ metric, shares = [1, 1], confidence = 0.95 }: Props) {
   const mayEdit = useSession().data?.account?.may_edit ?? false;
   if (latest.isPending) return <Skeleton rows={2} />;
   if (latest.data === undefined) return <Failure error={latest.error} again={() => void latest.refetch()} />;
-  const { test, enough, least_units } = latest.data;
+  const { test, enough, min_units } = latest.data;
   const running = test?.state === "running";
   const begin = () => start.mutate({ shares, confidence, splits: SPLITS, seed: (test?.seed ?? 0) + 1 });
   return (
     <Panel title="On your own past units" note={<Term name="A/A test" />}>
       {!enough && !test && (
         <p className="quiet text-sm">
-          Past units are known one by one once an experiment that counts this metric takes events; {least_units} are
+          Past units are known one by one once an experiment that counts this metric takes events; {min_units} are
           needed. They are then split at random {count(SPLITS)} times, to see whether the metric raises false alarms.
         </p>
       )}

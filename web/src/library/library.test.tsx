@@ -32,7 +32,7 @@ function metric(changes: Partial<Metric> = {}): Metric {
   };
 }
 
-const NO_TEST: LatestAATest = { enough: false, least_units: 100, test: null };
+const NO_TEST: LatestAATest = { enough: false, min_units: 100, test: null };
 const DONE: NonNullable<LatestAATest["test"]> = {
   id: 4,
   state: "done",

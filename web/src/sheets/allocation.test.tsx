@@ -367,6 +367,30 @@ describe("the rehearsal of both ways", () => {
     expect(lines[7]?.slice(1)).toEqual(["–", "–"]);
   });
 
+  it("is not undone by an answer that was asked for before it began", async () => {
+    const plan = { units_per_day: 1000, per_arm: [5000, 5000], weeks: 4, what_if: [] } as unknown as NonNullable<
+      Experiment["plan"]
+    >;
+    const what = experiment({ data_from: "events", method: "always_valid", allocation: USUAL, plan });
+    let late = () => undefined as void;
+    const held = new Promise<void>((let_go) => (late = let_go));
+    const begun = { ...done, state: "running", progress: 0.4 };
+    serve({
+      [`GET ${PATH}/allocation/rehearsal`]: [
+        { body: { rehearsal: null }, after: held },
+        ...Array.from({ length: 20 }, () => ({ body: { rehearsal: begun } })),
+      ],
+      [`POST ${PATH}/allocation/rehearsal`]: [{ status: 202, body: begun }],
+    });
+    open(<Sharing />, what);
+    fireEvent.click(screen.getByRole("button", { name: "Rehearse" }));
+    expect(await screen.findByText("40%")).toBeTruthy();
+    late();
+    await held;
+    await new Promise((done) => setTimeout(done));
+    expect(screen.getByText("40%")).toBeTruthy();
+  });
+
   it("asks with the lifts that were typed, refuses what is no number, and tells what is out of date", async () => {
     const plan = { units_per_day: 1000, per_arm: [5000, 5000], weeks: 4, what_if: [] } as unknown as NonNullable<
       Experiment["plan"]

@@ -15,7 +15,8 @@ import type {
 } from "../api/client";
 import { signed } from "../lib/format";
 
-type Answer = { status?: number; body: unknown };
+/** ``after`` holds an answer back. */
+type Answer = { status?: number; body: unknown; after?: Promise<unknown> };
 export interface Call {
   method: string;
   path: string;
@@ -39,6 +40,7 @@ export function serve(answers: Record<string, Answer[]>): Call[] {
     });
     const answer = answers[`${request.method} ${path}`]?.shift();
     if (!answer) throw new Error(`unforeseen request: ${request.method} ${path}`);
+    await answer.after;
     return new Response(JSON.stringify(answer.body), {
       status: answer.status ?? 200,
       headers: { "Content-Type": "application/json" },

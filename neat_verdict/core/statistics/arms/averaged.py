@@ -15,7 +15,7 @@ from typing import Self
 import numpy as np
 from scipy import special
 
-from neat_verdict.core.checks import InputError
+from neat_verdict.core.checks import InputError, check_number
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.statistics.arms.base import Accumulate, Arm
 from neat_verdict.core.statistics.comparison import Comparison
@@ -68,21 +68,9 @@ RATIO_TEST = f"{FIELLER_TEST}, turned from Student’s t into the normal value w
 STUDENT = "Student (1908), Biometrika 6, 1–25"
 
 
-def check_units(units: float) -> None:
-    """Raise InputError unless ``units`` is a whole number, 0 or more."""
-    if not (math.isfinite(units) and units >= 0 and float(units).is_integer()):
-        raise InputError("units", units, "must be a whole number, 0 or more")
-
-
-def check_finite(field: str, value: float) -> None:
-    """Raise InputError unless ``value`` is finite."""
-    if not math.isfinite(value):
-        raise InputError(field, value, "must be a number")
-
-
 def check_squares(field: str, squares: float, total: float, units: float) -> None:
     """Raise InputError for a sum of squares that no such total allows."""
-    check_finite(field, squares)
+    check_number(field, squares)
     least = total * total / units if units else 0.0
     if squares < least * (1 - _SLACK) or (not units and (total or squares)):
         raise InputError(field, squares, f"must not be under total²/units ({least:.6g})")
@@ -90,7 +78,7 @@ def check_squares(field: str, squares: float, total: float, units: float) -> Non
 
 def check_product(field: str, product: float, squares: float, other_squares: float) -> None:
     """Raise InputError for a sum of products that no such squares allow."""
-    check_finite(field, product)
+    check_number(field, product)
     most = math.sqrt(squares * other_squares)
     if abs(product) > most * (1 + _SLACK):
         raise InputError(field, product, f"must lie within ±√(squares × squares) ({most:.6g})")
@@ -100,7 +88,7 @@ def check_cubes(sums: Mapping[str, float | None]) -> None:
     """Raise InputError for third-order sums that are not finite, or of which some are known and some are not."""
     for field, value in sums.items():
         if value is not None:
-            check_finite(field, value)
+            check_number(field, value)
     missing = [field for field, value in sums.items() if value is None]
     if missing and len(missing) < len(sums):
         raise InputError(missing[0], "missing", "must be given together with the other sums of third order")

@@ -8,6 +8,7 @@ from typing import ClassVar
 
 import numpy as np
 
+from neat_verdict.core.checks import check_count, check_number
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.statistics.arms.averaged import (
     DIFFERENCE,
@@ -21,9 +22,7 @@ from neat_verdict.core.statistics.arms.averaged import (
     WITHIN_SOURCE,
     Averaged,
     check_cubes,
-    check_finite,
     check_squares,
-    check_units,
 )
 from neat_verdict.core.statistics.arms.base import Notation
 from neat_verdict.core.statistics.skewness import if_digits_hold
@@ -76,8 +75,8 @@ class Mean(Averaged):
     )
 
     def __post_init__(self) -> None:
-        check_units(self.units)
-        check_finite("total", self.total)
+        check_count("units", self.units)
+        check_number("total", self.total)
         check_squares("total_of_squares", self.total_of_squares, self.total, self.units)
         check_cubes({"total_of_cubes": self.total_of_cubes})
 

@@ -13,6 +13,7 @@ from typing import ClassVar
 
 import numpy as np
 
+from neat_verdict.core.checks import check_count, check_number
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.statistics.arms.averaged import (
     DIFFERENCE,
@@ -26,10 +27,8 @@ from neat_verdict.core.statistics.arms.averaged import (
     WITHIN_SOURCE,
     Averaged,
     check_cubes,
-    check_finite,
     check_product,
     check_squares,
-    check_units,
 )
 from neat_verdict.core.statistics.arms.base import Notation
 from neat_verdict.core.statistics.skewness import if_digits_hold
@@ -80,9 +79,9 @@ class Ratio(Averaged):
     )
 
     def __post_init__(self) -> None:
-        check_units(self.units)
-        check_finite("numerator", self.numerator)
-        check_finite("denominator", self.denominator)
+        check_count("units", self.units)
+        check_number("numerator", self.numerator)
+        check_number("denominator", self.denominator)
         check_squares("numerator_squares", self.numerator_squares, self.numerator, self.units)
         check_squares("denominator_squares", self.denominator_squares, self.denominator, self.units)
         check_product("cross", self.cross, self.numerator_squares, self.denominator_squares)

@@ -42,7 +42,7 @@ export function SizingSheet() {
         </Panel>
       )}
       <RulePanel />
-      <OwnUnits />
+      <OnPastUnits />
       {plan && plan.needs.length > 1 && (
         <Panel title="Sample size by metric" note="the largest one sets the sample">
           <ul>
@@ -66,7 +66,7 @@ export function SizingSheet() {
 }
 
 /** The deciding metric tried on past units, at the shares and the confidence of this plan. */
-function OwnUnits() {
+function OnPastUnits() {
   const { experiment } = useEditing();
   const primary = experiment.metrics.find((use) => use.role === "primary");
   const [control, ...variants] = experiment.variants.map((variant) => variant.weight);

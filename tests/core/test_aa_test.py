@@ -7,8 +7,8 @@ import pytest
 
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.metrics import RATE, TALLYINGS
-from neat_verdict.core.rehearsal import OwnUnits, split_own_units
-from neat_verdict.core.rehearsal import own_units as module
+from neat_verdict.core.rehearsal import AATestResult, split_at_random
+from neat_verdict.core.rehearsal import aa_test as module
 
 DRAW = np.random.default_rng(20261127)
 PAID = np.where(DRAW.random(4000) < 0.05, DRAW.lognormal(0, 1.8, 4000), 0.0)
@@ -24,7 +24,7 @@ VALUES = {
 @pytest.mark.parametrize("tallying", TALLYINGS)
 def test_values_that_behave_keep_what_is_promised(tallying, shares):
     """Every way of tallying: 600 splits, a Monte Carlo error of 0.6 % a side."""
-    found = split_own_units(VALUES[tallying], TALLYINGS[tallying], shares, 0.95, splits=600)
+    found = split_at_random(VALUES[tallying], TALLYINGS[tallying], shares, 0.95, splits=600)
     assert found.waits == 0
     assert found.as_promised
     for side in (found.higher, found.lower):
@@ -34,8 +34,8 @@ def test_values_that_behave_keep_what_is_promised(tallying, shares):
 
 
 def test_a_skewed_amount_waits_at_uneven_shares_and_not_at_even_ones():
-    uneven = split_own_units(PAID[:, None], TALLYINGS["mean"], (9.0, 1.0), 0.95, splits=300)
-    even = split_own_units(PAID[:, None], TALLYINGS["mean"], (1.0, 1.0), 0.95, splits=300)
+    uneven = split_at_random(PAID[:, None], TALLYINGS["mean"], (9.0, 1.0), 0.95, splits=300)
+    even = split_at_random(PAID[:, None], TALLYINGS["mean"], (1.0, 1.0), 0.95, splits=300)
     assert uneven.waits == 300
     assert "none could be read. Even shares, a cap" in uneven.sentence
     assert even.waits == 0
@@ -46,7 +46,7 @@ def test_false_alarms_are_found_where_there_are_any(monkeypatch):
     """With the correction for skewness, and the wait, taken away there are as many as there were before it."""
     monkeypatch.setattr(module, "comparable", bool)
     monkeypatch.setattr(module, "compare_arms", _uncorrected)
-    found = split_own_units(PAID[:, None], TALLYINGS["mean"], (1.0, 9.0), 0.95, splits=600)
+    found = split_at_random(PAID[:, None], TALLYINGS["mean"], (1.0, 9.0), 0.95, splits=600)
     assert found.waits == 0
     assert not found.as_promised
     assert max(found.higher, found.lower) > 0.06 * 600
@@ -63,10 +63,10 @@ def _uncorrected(variant, control, c):
 def test_the_same_seed_gives_the_same_answer_and_progress_is_told():
     heard = []
     first, again = (
-        split_own_units(VALUES["mean"], TALLYINGS["mean"], (1, 1), 0.9, splits=250, seed=5, on_progress=heard.append)
+        split_at_random(VALUES["mean"], TALLYINGS["mean"], (1, 1), 0.9, splits=250, seed=5, on_progress=heard.append)
         for _ in range(2)
     )
-    other = split_own_units(VALUES["mean"], TALLYINGS["mean"], (1, 1), 0.9, splits=250, seed=6)
+    other = split_at_random(VALUES["mean"], TALLYINGS["mean"], (1, 1), 0.9, splits=250, seed=6)
     assert first == again != other
     assert heard[-1] == 250
     assert heard[: len(heard) // 2] == sorted(heard[: len(heard) // 2])
@@ -74,7 +74,7 @@ def test_the_same_seed_gives_the_same_answer_and_progress_is_told():
 
 def test_of_very_many_units_a_part_is_drawn(monkeypatch):
     monkeypatch.setattr(module, "MAX_UNITS", 500)
-    assert split_own_units(VALUES["rate"], RATE, (1, 1), 0.95, splits=20).units == 500
+    assert split_at_random(VALUES["rate"], RATE, (1, 1), 0.95, splits=20).units == 500
 
 
 @pytest.mark.parametrize(
@@ -94,10 +94,10 @@ def test_of_very_many_units_a_part_is_drawn(monkeypatch):
 def test_what_cannot_be_is_refused(changes, field):
     asked = {"values": VALUES["rate"], "tallying": RATE, "shares": (1.0, 1.0), "confidence": 0.95, "splits": 10}
     with pytest.raises(InputError) as refused:
-        split_own_units(**{**asked, **changes})
+        split_at_random(**{**asked, **changes})
     assert refused.value.field == field
 
 
 @pytest.mark.parametrize(("higher", "as_promised"), [(25, True), (40, True), (45, False), (0, True)])
 def test_more_than_chance_is_a_tail_under_one_in_a_thousand(higher, as_promised):
-    assert OwnUnits(5000, 1000, (0.5, 0.5), 0.95, higher, 20, 0).as_promised == as_promised
+    assert AATestResult(5000, 1000, (0.5, 0.5), 0.95, higher, 20, 0).as_promised == as_promised

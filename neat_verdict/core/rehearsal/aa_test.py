@@ -22,14 +22,14 @@ from neat_verdict.core.text.format import format_count, format_share, format_sim
 
 MAX_SPLITS = 10_000
 MAX_UNITS = 200_000  # of more a part is drawn at random
-LEAST_UNITS = 100
+MIN_UNITS = 100
 _AT_ONCE = 4_000_000  # units x splits that are worked on together
-ALARM = 0.001  # chance under which the alarms found are not taken for those promised
-_MANY_WAIT = 0.05
+ALARM = 0.001  # chance under which the alarms found are not those promised
+_MAX_WAITING = 0.05
 
 
 @dataclass(frozen=True, slots=True)
-class OwnUnits:
+class AATestResult:
     """``splits`` of ``units`` by ``shares`` (control, variant): how many were called ``higher`` and ``lower`` though nothing
     differs, and how many had to wait (``waits``: too skewed, or too little to compare); the others held no difference."""
 
@@ -72,7 +72,7 @@ class OwnUnits:
         if not self.as_promised:
             return f"{words} That is more than chance explains. {_HELPS}"
         return words + (
-            f" {_HELPS}" if self.waits > _MANY_WAIT * self.splits else " The metric holds what is promised."
+            f" {_HELPS}" if self.waits > _MAX_WAITING * self.splits else " The metric holds what is promised."
         )
 
 
@@ -84,7 +84,7 @@ def _share(found: int, of: int) -> str:
     return format_simulated(share, math.sqrt(max(share, 1 / of) * (1 - share) / of))
 
 
-def split_own_units(
+def split_at_random(
     values: FloatArray,
     tallying: Tallying,
     shares: tuple[float, float],
@@ -93,7 +93,7 @@ def split_own_units(
     splits: int = 1000,
     seed: int = 1,
     on_progress: Callable[[int], None] | None = None,
-) -> OwnUnits:
+) -> AATestResult:
     """Split past units at random, again and again, and read each split.
 
     Parameters
@@ -135,7 +135,7 @@ def split_own_units(
         done += count
         if on_progress is not None:
             on_progress(done)
-    return OwnUnits(len(terms), splits, (1 - part, part), confidence, higher, lower, waits)
+    return AATestResult(len(terms), splits, (1 - part, part), confidence, higher, lower, waits)
 
 
 def _terms(values: FloatArray, tallying: Tallying, draw: np.random.Generator) -> FloatArray:
@@ -143,8 +143,8 @@ def _terms(values: FloatArray, tallying: Tallying, draw: np.random.Generator) ->
     table = np.asarray(values, dtype=np.float64)
     if table.ndim != 2 or table.shape[1] not in (1, 2):
         raise InputError("values", f"shape {table.shape}", "must be one or two numbers a unit")
-    if len(table) < LEAST_UNITS:
-        raise InputError("values", len(table), f"must be of {LEAST_UNITS} units or more")
+    if len(table) < MIN_UNITS:
+        raise InputError("values", len(table), f"must be of {MIN_UNITS} units or more")
     if not np.isfinite(table).all():
         raise InputError("values", float(table[~np.isfinite(table)][0]), "must be numbers")
     if len(table) > MAX_UNITS:
