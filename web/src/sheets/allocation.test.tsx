@@ -387,7 +387,8 @@ describe("the rehearsal of both ways", () => {
     expect(await screen.findByText("40%")).toBeTruthy();
     late();
     await held;
-    await new Promise((done) => setTimeout(done));
+    // The turns that an answer takes from the wire to the screen.
+    for (let turn = 0; turn < 20; turn++) await new Promise((go_on) => setTimeout(go_on));
     expect(screen.getByText("40%")).toBeTruthy();
   });
 
