@@ -51,6 +51,14 @@ def test_what_a_rollout_brings_has_the_adjusted_estimate_and_the_bounds_of_the_l
     assert shown(steps(stopped, "impact")) == pytest.approx((worth["estimate"], worth["low"], worth["high"]))
 
 
+def test_of_an_earlier_look_both_are_that_looks_own(stopped, steps):  # noqa: F811
+    first, third = (steps(stopped, "adjusted_effect", look=look) for look in (1, 3))
+    assert first["factor"] == pytest.approx(1)
+    assert third["factor"] < first["factor"]
+    worth, difference = steps(stopped, "impact", look=1), steps(stopped, "difference", look=1)
+    assert worth["estimate"] == pytest.approx(difference["estimate"] * 60_000)
+
+
 def test_before_it_is_settled_and_under_a_rule_that_reads_once_nothing_is_adjusted(ask, analyst, won, steps):  # noqa: F811
     assert evidence(ask, won)["reading"]["comparisons"][0]["adjusted_text"] == ""
     status, problem = ask("get", f"/experiments/{won.key}/derivation?figure=adjusted_effect&variant=B")

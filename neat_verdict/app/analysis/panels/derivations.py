@@ -56,6 +56,7 @@ from neat_verdict.core.statistics import (
 from neat_verdict.core.variants import LETTERS
 from neat_verdict.core.verdicts import (
     DecisionRule,
+    Reading,
     Strata,
     after_stopping,
     cohort_effects,
@@ -260,13 +261,18 @@ def _impact(request: _Request) -> Derivation:
     if compared.made is None or not per_day:
         raise Conflict("Its effect per month is not known: it takes a comparison, and how many come a day")
     of_all = request.use.role == "primary" and not _is_part(request.asked)
-    after = after_stopping(request.analysis.reading, request.rule, request.position) if of_all else None
+    after = after_stopping(_reading(request), request.rule, request.position) if of_all else None
     factor = after.factor if after else None
     return impact_derivation(compared.made, per_day, request.asked.letter, compared.part, factor)
 
 
+def _reading(request: _Request) -> Reading:
+    """That of the look asked for, else the analysis' own."""
+    return request.analysis.reading if request.asked.look is None else _look(request).reading
+
+
 def _adjusted_effect(request: _Request) -> Derivation:
-    reading = _look(request).reading if request.asked.look is not None else request.analysis.reading
+    reading = _reading(request)
     if not reading.comparisons or request.use.role != "primary":
         raise Conflict("This figure is not read: it is of the metric that decides, once there is enough to compare")
     return stopping_derivation(reading, request.rule, request.position)
