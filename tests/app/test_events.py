@@ -15,6 +15,7 @@ from neat_verdict.app.collect import events as collecting
 from neat_verdict.app.collect.batch import MAX_EVENTS, read_batch
 from neat_verdict.app.collect.events import rebuild, release_held, take_in
 from neat_verdict.app.collect.models import Arrival, Event, Intake, Sighting
+from neat_verdict.app.collect.recount import ARRIVAL_COLUMNS
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Tally, Workspace
 from neat_verdict.app.experiments.queries import daily_counts, find
@@ -49,10 +50,12 @@ def kept():
         "exact",
     )
     enrolments = Enrolment.objects.order_by("unit", "experiment").values_list(
-        "unit", "experiment", "variant", "first_at", "segments", "values", "mixed"
+        "unit", "experiment", "variant", "first_at", "segments", "values", "mixed", "standing", "several", "across"
     )
     arrivals = (
-        Arrival.objects.filter(units__gt=0).order_by("variant", "hour").values_list("variant", "hour", "units", "mixed")
+        Arrival.objects.exclude(**dict.fromkeys(ARRIVAL_COLUMNS, 0))
+        .order_by("variant", "hour")
+        .values_list("variant", "hour", *ARRIVAL_COLUMNS)
     )
     return [list(tallies), list(enrolments), list(arrivals)]
 

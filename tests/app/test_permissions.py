@@ -330,6 +330,8 @@ TABLE = {
     "save_segment_set": (WRITE, 201, plain(name="Small", by="device", values=["device=phone"])),
     "remove_segment_set": (WRITE, 204, numbered(lambda w: save_segment_set(w.by, "Small", "device", ["a=b"]).pk)),
     "choose_segments": (WRITE, 200, plain(segments=[["device"]])),
+    "get_never_counted": (READ, 200, plain()),
+    "choose_never_counted": (WRITE, 200, plain(units=["monitor-1"], groups=[])),
 }  # fmt: skip
 OPERATIONS = {
     operation["operationId"]: (path, method)

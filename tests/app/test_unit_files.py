@@ -9,7 +9,7 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from neat_verdict.app.experiments import actions
-from neat_verdict.app.experiments.models import Tally, Workspace
+from neat_verdict.app.experiments.models import LedgerEntry, Tally, Workspace
 from neat_verdict.app.experiments.queries import daily_counts, find
 from tests.app.conftest import START, exposed, happened
 
@@ -125,6 +125,19 @@ def test_wrong_rows_are_told_and_left_out_only_when_asked(ask, waiting, row, rea
     assert not Tally.objects.exists()
     status, stored = bring(ask, waiting, content, leave_out_wrong="true")
     assert (status, sum(stored["units"])) == (201, 4)
+
+
+def test_rows_of_who_is_never_counted_are_left_out_by_id_and_by_columns(ask, analyst, waiting):
+    rules = [{"kind": "any", "conditions": [
+        {"attribute": "device", "operator": "is", "values": ["Tablet"], "kind": "text"},
+        {"attribute": "staff", "operator": "is", "values": ["true"], "kind": "true_false"},
+    ]}]  # fmt: skip
+    never = {"units": ["v4", "o'neill"], "groups": rules}
+    actions.edit_experiment(analyst, waiting.key, waiting.version, {"never_counted": never}, "named late, for the test")
+    status, stored = bring(ask, find(waiting.key), csv_of([*ROWS, ("v4", "C", "never", "9", "x", "")]))
+    assert (status, stored["units"], stored["never_counted"], stored["wrong_count"]) == (201, [2, 0], 3, 0)
+    said = LedgerEntry.objects.filter(experiment=waiting, verb="import").get().sentence
+    assert said.endswith("2 visitors with paid bookings, fare per visitor, 3 left out who are never counted")
 
 
 def test_a_unit_twice_refuses_the_file(ask, waiting):

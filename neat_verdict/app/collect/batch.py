@@ -13,6 +13,7 @@ import orjson
 
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.metrics import EXPOSURE
+from neat_verdict.core.traffic import SAME_PERSON
 
 MAX_EVENTS = 20_000
 MAX_BYTES = 32 * 1024 * 1024
@@ -20,6 +21,7 @@ MAX_PROPERTIES = 50
 MAX_TEXT_LENGTH = 1000
 _EARLIEST, _LATEST = 946_684_800_000, 4_102_444_800_000  # the years 2000 to 2099
 _OWN = frozenset({"id", "unit", "event", "at"})
+OTHER_ID = "with"  # what an event that links two ids calls the one that stands for the person
 _OF_EXPOSURES = frozenset({"experiment", "variant", "reason"})
 _NUMBER_TOO_LARGE = 1e15
 
@@ -129,6 +131,10 @@ def read_event(item: Any) -> Sent:
     properties = {key: value for key, value in item.items() if key not in known}
     _check_properties(properties)
     sent_id, unit = _text(item, "id", 100), _text(item, "unit", 200)
+    if name == SAME_PERSON:
+        properties[OTHER_ID] = _text(item, OTHER_ID, 200)
+        if properties[OTHER_ID] == unit:
+            raise InputError(OTHER_ID, unit[:40], "must be another id of the same person: that of the account, say")
     return Sent(sent_id, unit, name, _moment(item.get("at")), experiment, letter, forced, properties)
 
 
@@ -147,7 +153,7 @@ def _check_properties(properties: dict[str, Any]) -> None:
 
 def _text(item: dict[str, Any], field: str, longest: int) -> str:
     value = item.get(field)
-    if value.__class__ is int and field in ("id", "unit"):
+    if value.__class__ is int and field in ("id", "unit", OTHER_ID):
         value = str(value)
     if value.__class__ is not str or not 0 < len(value) <= longest or _SURROGATE.search(value):
         shown = value[:40] or "empty" if isinstance(value, str) else _kind(value)

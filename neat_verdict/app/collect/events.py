@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Collection, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from itertools import groupby
+from itertools import islice
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -15,14 +15,22 @@ from django.db import transaction
 
 from neat_verdict.app import clock
 from neat_verdict.app.collect import store
-from neat_verdict.app.collect.batch import Sent
+from neat_verdict.app.collect.batch import OTHER_ID, Sent
 from neat_verdict.app.collect.models import Event
-from neat_verdict.app.collect.recount import HOUR, Arrivals, Exposure, Sums, UnitState, unit_state
+from neat_verdict.app.collect.recount import HOUR, Arrivals, Exposure, Sums, UnitState, grouped, person_states
 from neat_verdict.app.experiments.exact_tallies import change_tallies, clear_tallies
 from neat_verdict.app.experiments.queries import workspace
-from neat_verdict.app.traffic.enrolments import clear_enrolments, enrolments_of, keep_enrolments
+from neat_verdict.app.traffic.enrolments import (
+    Enrolled,
+    clear_enrolments,
+    enrolments_of,
+    ids_by_unit,
+    keep_enrolments,
+    link_persons,
+)
 from neat_verdict.app.traffic.serving import Served, served
-from neat_verdict.core.metrics import EXPOSURE
+from neat_verdict.core.metrics import EXPOSURE, TimedEvent
+from neat_verdict.core.traffic import SAME_PERSON
 
 HOLD_AFTER = 5 * 60_000  # a clock may be this much fast before its events are held
 LATE_AFTER = 24 * HOUR
@@ -60,7 +68,7 @@ def take_in(batch: Sequence[Sent]) -> Receipt:
     enrolled = _recount_touched(new, experiments, now + HOLD_AFTER)
     late = sum(now - event.at > LATE_AFTER for event in new)
     held = sum(event.at > now + HOLD_AFTER for event in new)
-    unexposed = sum(event.name != EXPOSURE and event.unit not in enrolled for event in new)
+    unexposed = sum(event.name not in (EXPOSURE, SAME_PERSON) and event.unit not in enrolled for event in new)
     duplicates = len(batch) - len(new)
     store.note_intake(now // HOUR, events=len(new), duplicates=duplicates, late=late, held=held, unexposed=unexposed)
     return Receipt(len(new), duplicates, late, held, unexposed, _unknown(new, experiments))
@@ -85,7 +93,7 @@ def _unknown(events: Sequence[Sent], experiments: dict[str, Served]) -> dict[str
     result: Counter[str] = Counter()
     for event in events:
         if event.name != EXPOSURE:
-            result[event.name] += event.name not in counted
+            result[event.name] += event.name not in counted and event.name != SAME_PERSON
         elif event.experiment not in experiments:
             result[f"experiment {event.experiment}"] += 1
         elif event.letter not in experiments[event.experiment].positions:
@@ -121,23 +129,34 @@ def _recount_touched(events: Sequence[Sent], experiments: dict[str, Served], hol
     """Count the units again that the events may change; returns the units that have been exposed to anything."""
     open_ones = [experiment for experiment in experiments.values() if experiment.open]
     counted = {EXPOSURE, *(name for experiment in open_ones for name in experiment.event_names)}
-    units = {event.unit for event in events}
-    touched = {event.unit for event in events if event.name in counted and event.at <= hold_after}
-    present = enrolments_of(units)
-    changed = recount(touched, open_ones, [row for row in present if row[0] in touched])
-    return {row[0] for row in present} | changed
+    relinked = link_persons([_link(event) for event in events if event.name == SAME_PERSON and event.at <= hold_after])
+    touched = {event.unit for event in events if event.name in counted and event.at <= hold_after} | relinked
+    persons = ids_by_unit({event.unit for event in events} | touched)
+    together = any(experiment.identity == "person" for experiment in open_ones)
+    present = enrolments_of({unit for ids in persons.values() for unit in ids})
+    again = {persons[unit] for unit in touched}
+    changed = recount(again, open_ones, present)
+    enrolled = {row.unit for row in present} | changed
+    return {unit for unit, ids in persons.items() if not enrolled.isdisjoint(ids if together else (unit,))}
 
 
-def recount(units: Collection[str], open_ones: Sequence[Served], present: Sequence[Sequence[Any]]) -> set[str]:
-    """Count units again from all their events and change the tallies by the difference; returns those enrolled now."""
-    if not units or not open_ones:
+def _link(event: Sent) -> tuple[str, str, int, str]:
+    return event.unit, str(event.properties[OTHER_ID]), event.at, event.sent_id
+
+
+def recount(persons: Collection[tuple[str, ...]], open_ones: Sequence[Served], present: Sequence[Enrolled]) -> set[str]:
+    """Count persons, by their ids, again from all their events and change the tallies by the difference.
+
+    ``present`` are the enrolments of these ids, and maybe of others. Returns the ids that are enrolled now.
+    """
+    if not persons or not open_ones:
         return set()
-    before = {(row[0], row[1]): row for row in present}
+    before = {(row.unit, row.experiment_id): row for row in present}
     by_id = {experiment.id: experiment for experiment in open_ones}
     day_of = local_day()
     changes = {experiment.id: (Sums(experiment), Arrivals()) for experiment in open_ones}
     kept, enrolled = [], set()
-    for unit, experiment_id, now_state in unit_states(units, open_ones):
+    for unit, experiment_id, now_state in unit_states(persons, open_ones):
         experiment = by_id[experiment_id]
         enrolled.add(unit)
         old = _state_of(before.get((unit, experiment_id)), experiment)
@@ -162,42 +181,65 @@ def _change_tallies(experiment: Served, sums: Sums) -> None:
     change_tallies([variant[0] for variant in experiment.variants], experiment.round, tallyings, sums)
 
 
-def _state_of(row: Sequence[Any] | None, experiment: Served) -> UnitState | None:
-    if row is None or row[2] != experiment.round:
+def _state_of(row: Enrolled | None, experiment: Served) -> UnitState | None:
+    if row is None or row.round != experiment.round:
         return None
-    position = next(place for place, variant in enumerate(experiment.variants) if variant[0] == row[3])
-    return UnitState(position, row[4], tuple(orjson.loads(row[5])), orjson.loads(row[6]), bool(row[7]))
+    position = next(place for place, variant in enumerate(experiment.variants) if variant[0] == row.variant_id)
+    segments, values = tuple(orjson.loads(row.segments)), orjson.loads(row.values)
+    return UnitState(
+        position, row.first_at, segments, values, bool(row.mixed), row.standing, bool(row.several), bool(row.across)
+    )
 
 
-def _line(unit: str, experiment: Served, now: UnitState) -> tuple[object, ...]:
+def _line(unit: str, experiment: Served, now: UnitState) -> Enrolled:
     variant = experiment.variants[now.position][0]
     segments, values = orjson.dumps(now.segments).decode(), orjson.dumps(now.values).decode()
-    return unit, experiment.id, experiment.round, variant, now.first_at, segments, values, now.mixed
+    return Enrolled(
+        unit, experiment.id, experiment.round, variant, now.first_at, segments, values, now.mixed, now.standing, now.several,
+        now.across,
+    )  # fmt: skip
 
 
-def unit_states(units: Collection[str], open_ones: Sequence[Served]) -> Iterable[tuple[str, int, UnitState]]:
-    """(unit, experiment, how it stands) of the units that are exposed in an open round, from their events alone."""
+def unit_states(
+    persons: Collection[tuple[str, ...]], open_ones: Sequence[Served]
+) -> Iterable[tuple[str, int, UnitState]]:
+    """(id, experiment, how it stands) of the ids of persons that are exposed in an open round, from their events alone."""
     names = {name for experiment in open_ones for name in experiment.event_names}
     by_key = {experiment.key: experiment for experiment in open_ones}
-    parse = orjson.loads
-    for unit, group in groupby(store.events_of(units, names), key=lambda row: row[0]):
-        exposures: dict[str, list[Exposure]] = {}
-        happened = []
-        for _, name, at, sent_id, key, letter, forced, properties in group:
-            if name != EXPOSURE:
-                happened.append((at, name, parse(properties) if properties != "{}" else {}))
-                continue
-            experiment = by_key.get(key)
-            if experiment is None or forced or not _within(experiment, at):
-                continue
-            position = experiment.positions.get(letter)
-            if position is not None:
-                exposures.setdefault(key, []).append(Exposure(at, sent_id, position, parse(properties)))
+    found = grouped(store.events_of([unit for ids in persons for unit in ids], names))
+    for ids in persons:
+        exposures: dict[str, dict[str, list[Exposure]]] = {}
+        happened = {unit: _read_unit(unit, found.get(unit, ()), by_key, exposures) for unit in ids}
         for key, shown in exposures.items():
             experiment = by_key[key]
-            stands = unit_state(experiment, shown, [one for one in happened if one[1] in experiment.event_names])
-            if stands is not None:
+            counted = {
+                unit: [one for one in events if one[1] in experiment.event_names] for unit, events in happened.items()
+            }
+            for unit, stands in person_states(experiment, ids, shown, counted).items():
                 yield unit, experiment.id, stands
+
+
+def _read_unit(
+    unit: str,
+    lines: Iterable[Sequence[Any]],
+    by_key: Mapping[str, Served],
+    exposures: dict[str, dict[str, list[Exposure]]],
+) -> list[TimedEvent]:
+    """What a unit did, in order; its exposures that count are added to those by experiment and unit."""
+    parse = orjson.loads
+    happened: list[TimedEvent] = []
+    for _, name, at, sent_id, key, letter, forced, properties in lines:
+        if name != EXPOSURE:
+            happened.append((at, name, parse(properties) if properties != "{}" else {}))
+            continue
+        experiment = by_key.get(key)
+        if experiment is None or forced or not _within(experiment, at):
+            continue
+        position = experiment.positions.get(letter)
+        if position is not None:
+            shown = exposures.setdefault(key, {}).setdefault(unit, [])
+            shown.append(Exposure(at, sent_id, position, parse(properties)))
+    return happened
 
 
 def _within(experiment: Served, at: int) -> bool:
@@ -234,21 +276,25 @@ def rebuild(keys: Collection[str] | None = None) -> int:
         clear_enrolments(experiment.id, experiment.round)
         store.clear_arrivals(experiment)
     units = Event.objects.filter(name=EXPOSURE, held=False, experiment__in=[experiment.key for experiment in chosen])
-    counted, block = 0, []
-    for unit in units.order_by("unit").values_list("unit", flat=True).distinct().iterator():
-        block.append(unit)
-        if len(block) == REBUILT_AT_ONCE:
-            counted += len(recount(block, chosen, ()))
-            block = []
-    return counted + len(recount(block, chosen, ()))
+    counted, done = 0, set[str]()
+    exposed = units.order_by("unit").values_list("unit", flat=True).distinct().iterator()
+    while block := list(islice(exposed, REBUILT_AT_ONCE)):
+        persons = {ids for ids in ids_by_unit(block).values() if done.isdisjoint(ids)}
+        done.update(unit for ids in persons if len(ids) > 1 for unit in ids)
+        counted += len(recount(persons, chosen, ()))
+    return counted
 
 
 @transaction.atomic
 def release_held() -> int:
     """Let events count whose moment has come; returns how many."""
     due = Event.objects.filter(held=True, at__lte=milliseconds() + HOLD_AFTER)
-    units = set(due.values_list("unit", flat=True))
+    links = due.filter(name=SAME_PERSON).values_list("unit", "properties", "at", "sent_id")
+    touched = link_persons([(unit, properties[OTHER_ID], at, sent_id) for unit, properties, at, sent_id in links])
+    touched |= set(due.values_list("unit", flat=True))
     released = due.update(held=False)
     if released:
-        recount(units, [experiment for experiment in served().values() if experiment.open], enrolments_of(units))
+        persons = set(ids_by_unit(touched).values())
+        present = enrolments_of([unit for ids in persons for unit in ids])
+        recount(persons, [experiment for experiment in served().values() if experiment.open], present)
     return released

@@ -17,6 +17,7 @@ from neat_verdict.app.collect.events import Receipt, take_in
 from neat_verdict.app.collect.models import Import
 from neat_verdict.app.collect.unit_files import Measured, Reduced, reduce_units
 from neat_verdict.app.experiments.actions import record
+from neat_verdict.app.experiments.audience import never_counted_of
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
 from neat_verdict.app.experiments.queries import today, workspace
 from neat_verdict.app.http.problems import Conflict
@@ -53,7 +54,8 @@ def preview_units(by: User, experiment: Experiment, path: Path) -> Reduced:
         names = (variant.letter, variant.name.strip(), f"variant {variant.letter}")
         spellings |= {name.lower(): variant.position for name in names}
     measures = [measured(use) for use in experiment.metrics.all()]
-    return reduce_units(path, spellings, measures, workspace().segments, today())
+    never = never_counted_of(experiment.never_counted)
+    return reduce_units(path, spellings, measures, workspace().segments, today(), never_counted=never)
 
 
 def store_units(
@@ -91,6 +93,8 @@ def store_units(
         metrics = ", ".join(m.name for m in result.measured)
         text = f"Brought in “{name[:80]}”: {result.rows - result.wrong_count:,} {experiment.unit_name} with {metrics}"
         left_out = f", {result.wrong_count} wrong rows left out" if result.wrong_count else ""
+        if result.never_counted:
+            left_out += f", {result.never_counted:,} left out who are never counted"
         record(experiment, by, "import", text + left_out, digest=digest, rows=result.rows)
     return stored, result
 

@@ -81,6 +81,7 @@ def _out(experiment: Experiment, reduced: Reduced, digest: str, *, stored: bool)
         wrong_count=reduced.wrong_count,
         wrong=[WrongUnitOut.model_validate(line, from_attributes=True) for line in reduced.wrong],
         repeated=reduced.repeated,
+        never_counted=reduced.never_counted,
         first_day=reduced.first_day,
         last_day=reduced.last_day,
         metrics=[m.name for m in reduced.measured],

@@ -79,13 +79,17 @@ class Intake(models.Model):
 
 
 class Arrival(models.Model):
-    """First exposures by variant and hour (hours since 1970), and how many of them were seen in two variants."""
+    """First exposures by variant and hour (hours since 1970): `recount.ARRIVAL_COLUMNS`."""
 
     variant = models.ForeignKey(Variant, on_delete=models.CASCADE, related_name="arrivals")
     round = models.PositiveSmallIntegerField()
     hour = models.PositiveIntegerField()
     units = models.PositiveBigIntegerField(default=0)
     mixed = models.PositiveBigIntegerField(default=0)
+    several = models.PositiveBigIntegerField(default=0)
+    across = models.PositiveBigIntegerField(default=0)
+    never_counted = models.PositiveBigIntegerField(default=0)
+    with_another = models.PositiveBigIntegerField(default=0)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["variant", "round", "hour"], name="one_arrival_an_hour")]

@@ -8,13 +8,14 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from heapq import merge
 from typing import Any, NamedTuple
 
 from neat_verdict.app.experiments.exact_tallies import MILLION, SUMS, Cell
 from neat_verdict.app.traffic.serving import Served, epoch_segment
 from neat_verdict.core.metrics import Definition, TimedEvent, unit_figure
-from neat_verdict.core.traffic import property_text
+from neat_verdict.core.traffic import Standing, property_text
 
 HOUR = 3_600_000
 MAX_SEGMENT_LENGTH = 200
@@ -31,23 +32,52 @@ class Exposure(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class UnitState:
-    """What is kept of a unit in a round."""
+    """What is kept of an id in a round. ``several``: its person was exposed under another id too; ``across``: and to another
+    variant there. ``values`` are those of the whole person where its ids count as one, none where this one does not count."""
 
     position: int
     first_at: int
     segments: tuple[str, ...]
     values: Mapping[str, Sequence[float]]
     mixed: bool
+    standing: Standing = ""
+    several: bool = False
+    across: bool = False
 
 
-def unit_state(
+def person_states(
+    experiment: Served,
+    ids: Sequence[str],
+    shown: Mapping[str, Sequence[Exposure]],
+    happened: Mapping[str, Sequence[TimedEvent]],
+) -> dict[str, UnitState]:
+    """How those ids of one person stand that were exposed (``shown``): what happened is in the order of its moments."""
+    firsts = {unit: min(exposures) for unit, exposures in shown.items()}
+    several = len(firsts) > 1
+    across = several and len({first.position for first in firsts.values()}) > 1
+    never = experiment.never_counted
+    left_out = never.names(ids) or any(never.matches(first.properties) for first in firsts.values())
+    together = experiment.identity == "person"
+    head = min(firsts, key=lambda unit: firsts[unit])
+    result = {}
+    for unit, exposures in shown.items():
+        standing: Standing = "never_counted" if left_out else "with_another" if together and unit != head else ""
+        lists = [] if standing else [happened.get(one, ()) for one in (sorted(ids) if together else (unit,))]
+        events = lists[0] if len(lists) == 1 else list(merge(*lists, key=lambda event: event[0]))
+        state = _unit_state(experiment, exposures, events)
+        if standing:
+            state = replace(state, values={})
+        result[unit] = (
+            replace(state, standing=standing, several=several, across=across) if several or standing else state
+        )
+    return result
+
+
+def _unit_state(
     experiment: Served, exposures: Sequence[Exposure], events: Sequence[TimedEvent], *, round_to: int = 6
-) -> UnitState | None:
-    """A unit as it stands by its exposures and its other events (in the order of their moments); None if never exposed."""
-    result = sorted(exposures)[:1]
-    if not result:
-        return None
-    first = result[0]
+) -> UnitState:
+    """A unit as it stands by its exposures and its other events (in the order of their moments)."""
+    first = min(exposures)
     values = {
         str(metric.id): [
             round(figure, round_to)
@@ -85,6 +115,8 @@ class Sums(dict[Cell, list[int]]):
 
     def add(self, unit: UnitState, sign: int, day_of: Callable[[int], str]) -> None:
         """Add a unit's part, or take it away (``sign`` -1)."""
+        if unit.standing:
+            return
         day = day_of(unit.first_at)
         for metric, figures in unit.values.items():
             first = round(figures[0] * MILLION)
@@ -120,14 +152,22 @@ class Sums(dict[Cell, list[int]]):
                     sums[9] += sign * second**3
 
 
+# Of first exposures: those that count, of them those seen in two variants, whose person has several ids, and these in two
+# variants; then those that do not count, by why.
+ARRIVAL_COLUMNS = ("units", "mixed", "several", "across", "never_counted", "with_another")
+
+
 class Arrivals(dict[tuple[int, int], list[int]]):
-    """Changes of first exposures by (variant's position, hour since 1970): units, and those seen in two variants."""
+    """Changes of first exposures by (variant's position, hour since 1970): `ARRIVAL_COLUMNS`."""
 
     def add(self, unit: UnitState, sign: int) -> None:
         """Add a unit, or take it away (``sign`` -1)."""
-        counted = self.setdefault((unit.position, unit.first_at // HOUR), [0, 0])
-        counted[0] += sign
-        counted[1] += sign * unit.mixed
+        counted = self.setdefault((unit.position, unit.first_at // HOUR), [0] * len(ARRIVAL_COLUMNS))
+        if unit.standing:
+            counted[ARRIVAL_COLUMNS.index(unit.standing)] += sign
+            return
+        for place, one in enumerate((True, unit.mixed, unit.several, unit.across)):
+            counted[place] += sign * one
 
 
 def grouped(rows: Iterable[Sequence[Any]]) -> dict[str, list[Sequence[Any]]]:

@@ -70,10 +70,11 @@ class WrongUnitOut(Schema):
 
 
 class UnitsOut(Schema):
-    """What a file of units comes to: totals by metric and variant, for everybody."""
+    """What a file of units comes to: totals by metric and variant, for everybody who counts."""
 
     digest: str
     rows: int
+    never_counted: int
     wrong_count: int
     wrong: list[WrongUnitOut]
     repeated: int

@@ -9,7 +9,7 @@ from typing import Any
 import orjson
 
 from neat_verdict.app.collect.batch import Sent
-from neat_verdict.app.collect.recount import Arrivals
+from neat_verdict.app.collect.recount import ARRIVAL_COLUMNS, Arrivals
 from neat_verdict.app.sql import IN, rows, run_many
 from neat_verdict.app.traffic.serving import Served
 from neat_verdict.core.metrics import EXPOSURE
@@ -17,8 +17,12 @@ from neat_verdict.core.metrics import EXPOSURE
 INSERT_EVENT = """INSERT INTO collect_event
     (sent_id, unit, name, at, received, experiment, letter, forced, held, properties)
     VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s)"""
-_UPSERT_ARRIVAL = """INSERT INTO collect_arrival (variant_id, round, hour, units, mixed) VALUES (%s, %s, %s, %s, %s)
-    ON CONFLICT (variant_id, round, hour) DO UPDATE SET units = units + excluded.units, mixed = mixed + excluded.mixed"""
+_UPSERT_ARRIVAL = f"""INSERT INTO collect_arrival (variant_id, round, hour, {", ".join(ARRIVAL_COLUMNS)})
+    VALUES (%s, %s, %s{", %s" * len(ARRIVAL_COLUMNS)})
+    ON CONFLICT (variant_id, round, hour) DO UPDATE SET
+        {", ".join(f"{column} = {column} + excluded.{column}" for column in ARRIVAL_COLUMNS)}"""
+_UPDATE_ARRIVAL = f"""UPDATE collect_arrival SET {", ".join(f"{column} = {column} + %s" for column in ARRIVAL_COLUMNS)}
+    WHERE variant_id = %s AND round = %s AND hour = %s"""
 _UPSERT_SIGHTING = """INSERT INTO collect_sighting (kind, name, last_at, times) VALUES (%s, %s, %s, %s)
     ON CONFLICT (kind, name) DO UPDATE SET last_at = max(last_at, excluded.last_at), times = times + excluded.times"""
 _UPSERT_INTAKE = """INSERT INTO collect_intake (hour, batches, events, duplicates, late, held, unexposed)
@@ -59,16 +63,13 @@ def events_of(units: Collection[str], names: Collection[str]) -> list[tuple[Any,
 def change_arrivals(experiment: Served, arrivals: Arrivals) -> None:
     """Add changes to the first exposures by hour."""
     lines = [
-        (experiment.variants[position][0], experiment.round, hour, units, mixed)
-        for (position, hour), (units, mixed) in arrivals.items()
-        if units or mixed
+        (experiment.variants[position][0], experiment.round, hour, *counted)
+        for (position, hour), counted in arrivals.items()
+        if any(counted)
     ]
     # The check against negative counts would refuse the change itself, so what is taken away is written as an update.
-    run_many(_UPSERT_ARRIVAL, [line for line in lines if line[3] >= 0 and line[4] >= 0])
-    run_many(
-        "UPDATE collect_arrival SET units = units + %s, mixed = mixed + %s WHERE variant_id = %s AND round = %s AND hour = %s",
-        [(line[3], line[4], *line[:3]) for line in lines if line[3] < 0 or line[4] < 0],
-    )
+    run_many(_UPSERT_ARRIVAL, [line for line in lines if min(line[3:]) >= 0])
+    run_many(_UPDATE_ARRIVAL, [(*line[3:], *line[:3]) for line in lines if min(line[3:]) < 0])
 
 
 def clear_arrivals(experiment: Served) -> None:

@@ -16,11 +16,13 @@ from neat_verdict.app.collect.recount import MAX_SEGMENT_LENGTH
 from neat_verdict.app.experiments.exact_tallies import MILLION, SCALE, as_floats
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.metrics import ALL_COLUMNS, THIRD_ORDER, Tallying
+from neat_verdict.core.traffic import NeverCounted
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
 MEMORY = "512MB"
+NOBODY = NeverCounted()
 WRONG_SHOWN = 50
 _WHOLE = {"BOOLEAN", "TINYINT", "SMALLINT", "INTEGER", "UTINYINT", "USMALLINT", "UINTEGER"}
 _AND = " || ' & ' || "
@@ -60,9 +62,11 @@ class WrongUnit:
 
 @dataclass(frozen=True, slots=True)
 class Reduced:
-    """What a file comes to. ``sums`` by (metric, position, segment, day): the columns of a tally."""
+    """What a file comes to. ``sums`` by (metric, position, segment, day): the columns of a tally. ``rows`` are those without the
+    ids that are never counted."""
 
     rows: int
+    never_counted: int
     wrong_count: int
     wrong: tuple[WrongUnit, ...]
     repeated: int
@@ -123,6 +127,7 @@ def reduce_units(
     segments: Sequence[Sequence[str]],
     latest: date,
     *,
+    never_counted: NeverCounted = NOBODY,
     check_repeated: bool = True,
 ) -> Reduced:
     """Reduce a file of units.
@@ -137,6 +142,8 @@ def reduce_units(
         Properties, or pairs, that are kept; those the file has not are left out.
     latest : date
         A day after this is wrong.
+    never_counted : NeverCounted
+        Whose rows are left out: by id, and by properties that are columns of the file.
 
     Raises
     ------
@@ -150,6 +157,7 @@ def reduce_units(
                 raise InputError(
                     field, "missing", f"must be a column; the file has {', '.join(columns.values())}"[:300]
                 )
+        left_out = _leave_out(connection, columns, never_counted)
         present = [m for m in measures if all(normal(column) in columns for column in m.columns)]
         if not present:
             wanted = ", ".join(column for m in measures for column in m.columns)
@@ -168,6 +176,7 @@ def reduce_units(
     days = {on for _, _, _, on in sums}
     return Reduced(
         rows=rows,
+        never_counted=left_out,
         wrong_count=wrong,
         wrong=shown,
         repeated=repeated,
@@ -177,6 +186,28 @@ def reduce_units(
         ignored=tuple(name for key, name in columns.items() if key not in used),
         sums=sums,
     )
+
+
+def _leave_out(connection: duckdb.DuckDBPyConnection, columns: Mapping[str, str], never: NeverCounted) -> int:
+    """Take the rows of who is never counted out of ``given``; returns how many there were."""
+    names = {condition.attribute for group in never.groups for condition in group.conditions}
+    asked = {name: f"CAST({_quoted(columns[normal(name)])} AS VARCHAR)" for name in names if normal(name) in columns}
+    wanted = []
+    if never.units:
+        wanted.append(f"CAST({_quoted(columns['unit'])} AS VARCHAR) IN ({', '.join(map(_text, sorted(never.units)))})")
+    if asked:
+        known = connection.execute(f"SELECT DISTINCT {', '.join(asked.values())} FROM given").fetchall()
+        for values in known:
+            if never.matches(dict(zip(asked, values, strict=True))):
+                told = zip(asked.values(), values, strict=True)
+                wanted.append(" AND ".join(f"{c} IS NULL" if v is None else f"{c} = {_text(v)}" for c, v in told))
+    if not wanted:
+        return 0
+    named = " OR ".join(f"({one})" for one in wanted)
+    left_out = int(_one(connection, f"SELECT count(*) FROM given WHERE {named}"))
+    connection.execute("ALTER VIEW given RENAME TO everybody")
+    connection.execute(f"CREATE TEMP VIEW given AS SELECT * FROM everybody WHERE ({named}) IS NOT TRUE")
+    return left_out
 
 
 @dataclass(frozen=True, slots=True)

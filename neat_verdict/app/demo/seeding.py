@@ -24,7 +24,7 @@ from neat_verdict.app.collect.batch import read_batch
 from neat_verdict.app.collect.events import take_in
 from neat_verdict.app.collect.file_actions import digest_of, store_units
 from neat_verdict.app.collect.spend import store_spend
-from neat_verdict.app.demo.workspace import CHANGES, METRICS, NAME, SEGMENTS, STORIES, TIME_ZONE, Story
+from neat_verdict.app.demo.workspace import CHANGES, METRICS, NAME, NEVER_COUNTED, SEGMENTS, STORIES, TIME_ZONE, Story
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Experiment, Workspace
 from neat_verdict.app.experiments.queries import daily_counts, decision_rule, find
@@ -52,7 +52,8 @@ def seed(today: date) -> int:
     """Fill an empty workspace; returns the number of experiments made. Does nothing when there are any."""
     if Experiment.objects.exists():
         return 0
-    Workspace.objects.get_or_create(defaults={"name": NAME, "time_zone": TIME_ZONE, "segments": SEGMENTS})
+    place = {"name": NAME, "time_zone": TIME_ZONE, "segments": SEGMENTS, "never_counted": NEVER_COUNTED}
+    Workspace.objects.get_or_create(defaults=place)
     people = {account.username: _account(account.username, account.password, account.role) for account in DEMO_ACCOUNTS}
     with clock.at(_moment(today - timedelta(days=200), 9)):
         for name, definition, description in METRICS:

@@ -7,6 +7,15 @@ from typing import Any
 
 NAME, TIME_ZONE = "Tidewick Ferries", "Europe/Dublin"
 SEGMENTS = [["device"], ["source"], ["language"], ["resident"]]
+NEVER_COUNTED = {
+    "units": ["tw-monitor-1", "tw-monitor-2"],
+    "groups": [
+        {
+            "kind": "all",
+            "conditions": [{"attribute": "staff", "operator": "is", "values": ["true"], "kind": "true_false"}],
+        }
+    ],
+}
 # (days ago, what changed elsewhere)
 CHANGES = ((21, "Newsletter to 40,000 readers"), (10, "Summer timetable published"), (4, "Booking site 7.2 released"))
 

@@ -1,15 +1,18 @@
-"""What visitors get – what a variant shows and who qualifies – and its changes after the start, in words."""
+"""What visitors get and who of them counts, and changes of it after the start, in words."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from neat_verdict.app.experiments.audience import audience_of
+from neat_verdict.app.experiments.audience import audience_of, never_counted_of
 from neat_verdict.core.variants import LETTERS
 
+# Fields by which it is decided who counts, and how a sentence about them begins.
+WHO_COUNTS = {"identity": "Who is a unit", "never_counted": "Who is never counted"}
+IDENTITY_WORDS = {"id": "every id is a unit", "person": "all ids of a person are one unit"}
 SHOWN = ("changes", "parameters", "link")  # of a variant: what its visitors see; its name and pictures only describe it
 
 
@@ -27,10 +30,12 @@ class DeliveryChange:
     @property
     def sentence(self) -> str:
         """What a reader of the evidence has to keep in mind."""
-        return (
-            f"{self.subject} was changed on {self.at:%-d %B %Y}, after the start ({self.before} → {self.after}), so the days "
-            "before and after it are not of the same thing."
+        consequence = (
+            "All days were counted again by it."
+            if self.subject in WHO_COUNTS.values()
+            else "The days before and after it are not of the same thing."
         )
+        return f"{self.subject} was changed on {self.at:%-d %B %Y}, after the start ({self.before} → {self.after}). {consequence}"
 
     @property
     def mark(self) -> str:
@@ -40,19 +45,26 @@ class DeliveryChange:
 
 def delivery_changes(lines: Sequence[Mapping[str, Any]]) -> list[tuple[str, str, str]]:
     """Of the lines of a ledger entry those that change what visitors get: subject, before and after in words."""
-    result = []
+    result: list[tuple[str, ...]] = []
     for line in lines:
-        if line["field"] == "audience_rules":
-            result.append(
-                ("Who qualifies", *(audience_of(line[side]).words() or "everybody" for side in ("before", "after")))
-            )
-        if line["field"] == "variants":
+        field = line["field"]
+        if field in _IN_WORDS:
+            subject = WHO_COUNTS.get(field, "Who qualifies")
+            result.append((subject, _IN_WORDS[field](line["before"]), _IN_WORDS[field](line["after"])))
+        if field == "variants":
             for letter, before, after in zip(LETTERS, line["before"], line["after"], strict=False):
                 parts = [field for field in SHOWN if before[field] != after[field]]
                 if parts:
                     sides = ("; ".join(_words(field, one[field]) for field in parts) for one in (before, after))
                     result.append((f"What {letter} shows", *sides))
     return [(subject, before, after) for subject, before, after in result]
+
+
+_IN_WORDS: Mapping[str, Callable[[Any], str]] = {
+    "audience_rules": lambda rules: audience_of(rules).words() or "everybody",
+    "identity": lambda rule: IDENTITY_WORDS[rule],
+    "never_counted": lambda who: never_counted_of(who).words() or "nobody",
+}
 
 
 def _words(field: str, value: Any) -> str:

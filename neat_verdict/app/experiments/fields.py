@@ -18,7 +18,7 @@ Lock = Literal["never", "start", "rule", "delivery"]
 @dataclass(frozen=True, slots=True)
 class Field:
     """``lock``: never, from the start on ("start"), or from the start on but for a reason that is kept, as a part of the decision
-    rule ("rule") or of what visitors get ("delivery").
+    rule ("rule") or of what visitors get and who of them counts ("delivery").
 
     ``copied``: a copy and a next round begin with it. ``label`` is how the ledger and refusals call it, "" for its name.
     ``above`` and ``below`` bound it, both excluded; ``at_most`` is included; ``allowed`` says it in words.
@@ -73,6 +73,8 @@ FIELDS: dict[str, Field] = {
     "data_from": Field("start"),
     "assignment_unit": Field("start"),
     "audience_rules": Field("delivery", label="who qualifies"),
+    "identity": Field("delivery", label="who is a unit"),
+    "never_counted": Field("delivery", label="who is never counted"),
     "forced": Field(copied=False),
     "exclusion_group": Field("start"),
     "exclusion_share": _share("start"),

@@ -7,7 +7,7 @@ from datetime import date
 from typing import cast
 
 from neat_verdict.app.experiments import brief, queries
-from neat_verdict.app.experiments.audience import audience_of
+from neat_verdict.app.experiments.audience import audience_of, never_counted_of
 from neat_verdict.app.experiments.fields import FIELDS
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Variant
 from neat_verdict.app.experiments.schemas import (
@@ -16,6 +16,7 @@ from neat_verdict.app.experiments.schemas import (
     DeliveryChangeOut,
     ExperimentOut,
     MetricUseOut,
+    NeverCountedIO,
     ParameterIO,
     PictureOut,
     PlanOut,
@@ -37,7 +38,7 @@ _SAME_NAME = (
     "round", "starts_at", "ends_at", "decision", "decision_reason", "decision_next", "decided_at",
 )  # fmt: skip
 # Given in another shape.
-_MADE = {"allocation", "ramp", "audience_rules", "method_settings"}
+_MADE = {"allocation", "ramp", "audience_rules", "never_counted", "method_settings"}
 
 
 def present(experiment: Experiment) -> ExperimentOut:
@@ -53,6 +54,8 @@ def present(experiment: Experiment) -> ExperimentOut:
         participation_today=queries.participation_today(experiment),
         audience_rules=[ConditionGroupIO(**group) for group in experiment.audience_rules],
         audience_in_words=audience_of(experiment.audience_rules).words(),
+        never_counted=NeverCountedIO(**experiment.never_counted),
+        never_counted_in_words=never_counted_of(experiment.never_counted).words(),
         rounds=[
             RoundOut(
                 number=r.number,

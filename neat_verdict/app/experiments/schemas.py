@@ -13,6 +13,7 @@ from neat_verdict.app.metrics.schemas import ConditionIO
 from neat_verdict.core.methods import DEFAULT_METHOD
 from neat_verdict.core.planning import Alternatives, Plan
 from neat_verdict.core.text.format import format_share
+from neat_verdict.core.traffic import MAX_NAMED, MAX_RULES, IdentityRule
 
 Role = Literal["primary", "secondary", "guardrail"]
 
@@ -102,6 +103,14 @@ class ConditionGroupIO(Schema):
     conditions: list[ConditionIO] = Field(max_length=50)
 
 
+class NeverCountedIO(Schema):
+    """Own staff, monitors, test visits: ids, and rules on the properties at the first exposure, of which any one is enough."""
+
+    model_config = {"extra": "forbid"}
+    units: list[str] = Field(max_length=MAX_NAMED)
+    groups: list[ConditionGroupIO] = Field(max_length=MAX_RULES)
+
+
 class AllocationIO(Schema):
     """How traffic follows the evidence; ``metric`` is the key of the metric that shares follow ("" for the one that decides).
 
@@ -141,6 +150,8 @@ class ExperimentFields(Schema):
     data_from: Literal["files", "events"] = "files"
     assignment_unit: Literal["visitor", "account", "request"] = "visitor"
     audience_rules: list[ConditionGroupIO] = Field(default_factory=list, max_length=20)
+    identity: IdentityRule = "id"
+    never_counted: NeverCountedIO = Field(default_factory=lambda: NeverCountedIO(units=[], groups=[]))
     forced: dict[str, str] = Field(default_factory=dict, max_length=200)
     exclusion_group: str = Field(default="", max_length=60)
     exclusion_share: float = 1.0
@@ -299,6 +310,7 @@ class ExperimentOut(ExperimentFields):
     good_direction: Literal["up", "down"]
     participation_today: float
     audience_in_words: str
+    never_counted_in_words: str
     round: int
     rounds: list[RoundOut]
     starts_at: datetime | None

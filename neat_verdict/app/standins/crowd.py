@@ -21,6 +21,7 @@ Assigned = Mapping[str, Mapping[str, Any]]
 DEVICES = (("phone", 0.58), ("computer", 0.30), ("tablet", 0.12))
 SOURCES = (("search", 0.50), ("direct", 0.20), ("newsletter", 0.15), ("partner", 0.15))
 LANGUAGES = (("en", 0.60), ("fr", 0.20), ("ga", 0.10), ("de", 0.10))
+STAFF, SIGNED_IN = 0.004, 0.03  # shares of the visitors
 # Visitors by the hour of the day; more in the evening.
 HOURS = (1, 1, 1, 1, 1, 2, 4, 6, 8, 8, 8, 8, 9, 8, 8, 8, 9, 10, 12, 13, 12, 9, 5, 2)
 
@@ -56,6 +57,7 @@ class Visitor:
 
     unit: str
     properties: Mapping[str, Any]
+    account: str = ""  # who signs in has two devices, each a visitor of its own
 
 
 class Door(Protocol):
@@ -77,7 +79,13 @@ def somebody(draw: random.Random, number: int) -> Visitor:
     properties = {
         "device": one_of(DEVICES), "source": one_of(SOURCES), "language": one_of(LANGUAGES), "resident": draw.random() < 0.25,
     }  # fmt: skip
-    return Visitor(f"tw-{number:07d}", properties)
+    unit = f"tw-{number:07d}"
+    # By dice of their own, so that all else stays as it is.
+    if random.Random(f"{unit}/staff").random() < STAFF:
+        properties["staff"] = True
+    pair = f"account-{number // 2:06d}"
+    signs_in = random.Random(pair).random() < SIGNED_IN
+    return Visitor(unit, properties, pair if signs_in else "")
 
 
 class Visit:
@@ -157,6 +165,8 @@ class Visit:
             fare = round(self.draw.gammavariate(2.5, truth.mean_fare / 2.5), 2)
             self._tell("booking_paid", amount=fare, passengers=passengers, legs=1 + self._does(0.6))
         self._looks_around()
+        if self.visitor.account:
+            self._tell("same_person", random.Random(f"{self.visitor.unit}/account"), **{"with": self.visitor.account})
         return self.events
 
     def _looks_around(self) -> None:

@@ -9,6 +9,7 @@ from typing import Any
 from django.db import connection
 
 from neat_verdict.app import clock
+from neat_verdict.app.traffic.enrolments import enrolments_of, ids_by_unit
 from neat_verdict.app.traffic.serving import Served, served
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.traffic import Traffic, point
@@ -34,7 +35,7 @@ def assign(unit: str, properties: Mapping[str, object], keys: Sequence[str] | No
     A unit that cannot be one, or a key that is not known, gets control with the problem; nothing is ever raised.
     """
     experiments = served()
-    kept = _kept(unit)
+    kept = _kept(unit, experiments)
     if keys is None:
         keys = [key for key, experiment in experiments.items() if _concerns(experiment, unit, kept)]
     return {key: _answer(experiments.get(key), unit, properties, kept) for key in keys}
@@ -47,11 +48,21 @@ def _concerns(experiment: Served, unit: str, kept: Mapping[tuple[int, int], int]
     return traffic.running or held or unit in traffic.forced
 
 
-def _kept(unit: str) -> dict[tuple[int, int], int]:
-    """The variants that the unit has been exposed to, by (experiment, round)."""
+def _kept(unit: str, experiments: Mapping[str, Served]) -> dict[tuple[int, int], int]:
+    """The variants that the unit has been exposed to, by (experiment, round); where a person is the unit, by any of its ids the
+    one that was first."""
     with connection.cursor() as cursor:
         cursor.execute("SELECT experiment_id, round, variant_id FROM traffic_enrolment WHERE unit = %s", [unit])
-        return {(row[0], row[1]): row[2] for row in cursor.fetchall()}
+        own = {(row[0], row[1]): row[2] for row in cursor.fetchall()}
+    together = {experiment.id for experiment in experiments.values() if experiment.identity == "person"}
+    if not together or len(ids := ids_by_unit([unit])[unit]) == 1:
+        return own
+    others = {
+        (other.experiment_id, other.round): other.variant_id
+        for other in enrolments_of(ids)
+        if other.experiment_id in together and not other.standing
+    }
+    return others | own
 
 
 def _answer(

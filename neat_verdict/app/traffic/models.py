@@ -29,7 +29,8 @@ class Enrolment(models.Model):
     """A unit that was exposed in a round: its variant at the first exposure, and what it comes to so far.
 
     ``first_at`` is in milliseconds since 1970; ``segments`` what the unit is tallied under; ``values`` its figure by the metric's
-    id ([value] or [value, denominator]); ``mixed`` that it was seen in another variant too.
+    id ([value] or [value, denominator]); ``mixed`` that it was seen in another variant too. ``standing`` says why it is no unit
+    of its own ("": it is one), ``several`` and ``across`` what its person's other ids saw (`collect.recount.UnitState`).
     """
 
     unit = models.CharField(max_length=200)
@@ -40,9 +41,24 @@ class Enrolment(models.Model):
     segments = models.JSONField(default=list)
     values = models.JSONField(default=dict)
     mixed = models.BooleanField(default=False)
+    standing = models.CharField(max_length=14, default="")
+    several = models.BooleanField(default=False)
+    across = models.BooleanField(default=False)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["unit", "experiment", "round"], name="a_unit_once_a_round")]
+
+
+class PersonLink(models.Model):
+    """Whose an id is, by the first event that linked it: the id (of an account, say) that stands for the person.
+
+    ``at`` is in milliseconds since 1970; ``sent_id`` settles which of two at the same moment is the first.
+    """
+
+    unit = models.CharField(max_length=200, unique=True)
+    person = models.CharField(max_length=200, db_index=True)
+    at = models.BigIntegerField()
+    sent_id = models.CharField(max_length=100)
 
 
 class Rollout(models.Model):

@@ -14,14 +14,14 @@ from django.db import connection
 from django.db.models import Prefetch, Q
 
 from neat_verdict.app import clock
-from neat_verdict.app.experiments.audience import audience_of
+from neat_verdict.app.experiments.audience import audience_of, never_counted_of
 from neat_verdict.app.experiments.models import Experiment, Workspace
 from neat_verdict.app.experiments.queries import today, workspace
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.traffic.models import Epoch, Rollout
 from neat_verdict.core.metrics import Definition
 from neat_verdict.core.planning import Arrivals, RampStep
-from neat_verdict.core.traffic import Slice, Traffic, property_text
+from neat_verdict.core.traffic import IdentityRule, NeverCounted, Slice, Traffic, property_text
 
 OPEN_STATES = ("running", "paused", "ended")
 
@@ -54,6 +54,8 @@ class Served:
     epoch_starts: tuple[int, ...]  # of an experiment whose traffic follows the evidence
     positions: Mapping[str, int]  # by letter
     decided: int | None  # position of the variant that was decided for
+    identity: IdentityRule
+    never_counted: NeverCounted
 
     @property
     def serving(self) -> bool:
@@ -133,6 +135,8 @@ def _served(experiment: Experiment, place: Workspace, day: date) -> Served:
         epoch_starts=_epoch_starts(experiment),
         positions={variant.letter: variant.position for variant in variants},
         decided=next((v.position for v in variants if v.letter == experiment.decision), None),
+        identity=experiment.identity,
+        never_counted=never_counted_of(experiment.never_counted),
     )
 
 

@@ -6,7 +6,7 @@ import logging
 from collections.abc import Callable
 from datetime import date, datetime
 from textwrap import shorten
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from django.core.mail import send_mail
 from django.db import IntegrityError, transaction
@@ -18,6 +18,7 @@ from neat_verdict.app.analysis.queries import record
 from neat_verdict.app.collect.events import rebuild, release_held
 from neat_verdict.app.collect.models import Sighting
 from neat_verdict.app.experiments import actions as experiments
+from neat_verdict.app.experiments.audience import never_counted_of
 from neat_verdict.app.experiments.models import Experiment, Workspace
 from neat_verdict.app.experiments.queries import find, workspace
 from neat_verdict.app.http.problems import Conflict
@@ -212,6 +213,17 @@ def remove_note(by: User, experiment: Experiment, number: int) -> None:
     if note is not None:
         experiments.record(experiment, by, "note", f"Took away the note of {note.day:%-d %B %Y}: {note.text}")
         note.delete()
+
+
+@transaction.atomic
+def choose_never_counted(by: User, wanted: dict[str, Any]) -> Workspace:
+    """Choose who is never counted in experiments that are made from now on. Raises InputError for a rule that is none."""
+    require_editor(by)
+    never_counted_of(wanted)
+    place = workspace()
+    place.never_counted = wanted
+    place.save()
+    return place
 
 
 @transaction.atomic

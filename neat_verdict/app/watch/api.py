@@ -8,7 +8,7 @@ from ninja import Router, Status
 from neat_verdict.app.experiments import actions as experiments
 from neat_verdict.app.experiments.presenting import present
 from neat_verdict.app.experiments.queries import find, local_moment, workspace
-from neat_verdict.app.experiments.schemas import EndIn, ExperimentOut, StartIn
+from neat_verdict.app.experiments.schemas import EndIn, ExperimentOut, NeverCountedIO, StartIn
 from neat_verdict.app.people.auth import person
 from neat_verdict.app.watch import actions, presenting, queries
 from neat_verdict.app.watch.readiness import readiness
@@ -100,3 +100,13 @@ def segments(request: HttpRequest) -> SegmentsIO:
 @router.put("/segments", response=SegmentsIO, operation_id="choose_segments")
 def choose_segments(request: HttpRequest, payload: SegmentsIO) -> SegmentsIO:
     return SegmentsIO(segments=actions.choose_segments(person(request), payload.segments).segments)
+
+
+@router.get("/never-counted", response=NeverCountedIO, operation_id="get_never_counted")
+def never_counted(request: HttpRequest) -> NeverCountedIO:
+    return NeverCountedIO(**workspace().never_counted)
+
+
+@router.put("/never-counted", response=NeverCountedIO, operation_id="choose_never_counted")
+def choose_never_counted(request: HttpRequest, payload: NeverCountedIO) -> NeverCountedIO:
+    return NeverCountedIO(**actions.choose_never_counted(person(request), payload.model_dump()).never_counted)

@@ -7,6 +7,7 @@ from datetime import UTC, datetime
 
 from neat_verdict.app.collect.models import Event
 from neat_verdict.app.collect.recount import HOUR
+from neat_verdict.app.experiments.audience import never_counted_of
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.watch import queries
 from neat_verdict.app.watch.schemas import (
@@ -17,6 +18,7 @@ from neat_verdict.app.watch.schemas import (
     LatestEventOut,
     LiveOut,
     StratumOut,
+    WhoCountsOut,
 )
 from neat_verdict.core.soundness import Stratum, check_strata, find_issues
 
@@ -24,6 +26,7 @@ from neat_verdict.core.soundness import Stratum, check_strata, find_issues
 def live(experiment: Experiment) -> LiveOut:
     """All that the Watch sheet shows of what comes in, in a time that does not grow with the number of units."""
     seen = queries.observe(experiment)
+    came = queries.exposed(experiment)
     counts_events = experiment.data_from == "events"
     by_day = {day.isoformat(): units for day, units in seen.days.items()}
     days = {stratum.name: stratum for stratum in check_strata(by_day, seen.weights, queries.planned_by_day(experiment))}
@@ -39,6 +42,11 @@ def live(experiment: Experiment) -> LiveOut:
         events=_event_names(experiment) if counts_events else [],
         last_day=LastDayOut(**queries.last_day_of_intake(), unknown=unknown),
         mixed=seen.mixed,
+        who=WhoCountsOut(
+            identity=experiment.identity,
+            never_counted_in_words=never_counted_of(experiment.never_counted).words(),
+            **{field: came[field] for field in ("several", "across", "never_counted", "with_another")},
+        ),
         issues=[IssueOut(kind=f.kind, sentence=f.sentence, advice=f.advice, tone=f.tone) for f in find_issues(seen)],
     )
 
@@ -51,13 +59,14 @@ def _stratum(stratum: Stratum) -> StratumOut:
     return StratumOut(name=stratum.name, units=list(stratum.units), pvalue=stratum.check.pvalue, alarm=stratum.alarm)
 
 
-def _latest(event: Event, letter: str) -> LatestEventOut:
+def _latest(event: Event, letter: str, counted: bool) -> LatestEventOut:
     return LatestEventOut(
         at=_moment(event.at),
         received=_moment(event.received),
         unit=event.unit,
         name=event.name,
         letter=letter,
+        counted=counted,
         forced=event.forced,
         held=event.held,
         properties=", ".join(

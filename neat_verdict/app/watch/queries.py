@@ -13,7 +13,7 @@ from django.db.models import Q, QuerySet, Sum
 from neat_verdict.app import clock
 from neat_verdict.app.collect.events import HOLD_AFTER, before_start, early_name, milliseconds
 from neat_verdict.app.collect.models import Arrival, Event, Intake, Sighting
-from neat_verdict.app.collect.recount import HOUR
+from neat_verdict.app.collect.recount import ARRIVAL_COLUMNS, HOUR
 from neat_verdict.app.experiments.models import Experiment, Tally
 from neat_verdict.app.experiments.queries import changes_after_start, daily_counts, today, weights
 from neat_verdict.app.metrics.queries import definition_of
@@ -24,6 +24,7 @@ from neat_verdict.app.traffic.serving import served
 from neat_verdict.app.watch.models import ChangeNote, Notice
 from neat_verdict.core.metrics import EXPOSURE
 from neat_verdict.core.soundness import Observed
+from neat_verdict.core.traffic import SAME_PERSON
 
 LATEST_SHOWN = 30
 _LOOKED_AT = 400
@@ -58,10 +59,13 @@ def last_day_of_intake() -> dict[str, int]:
     return {field: result[field] or 0 for field in fields}
 
 
-def mixed_units(experiment: Experiment) -> int:
-    """Units seen in two variants."""
+def exposed(experiment: Experiment) -> dict[str, int]:
+    """`ARRIVAL_COLUMNS` of the round in all; zero for an experiment that takes files."""
+    if experiment.data_from != "events":
+        return dict.fromkeys(ARRIVAL_COLUMNS, 0)
     rows = Arrival.objects.filter(variant__experiment=experiment, round=experiment.round)
-    return rows.aggregate(mixed=Sum("mixed"))["mixed"] or 0
+    result = rows.aggregate(**{f"all_{column}": Sum(column) for column in ARRIVAL_COLUMNS})
+    return {column: result[f"all_{column}"] or 0 for column in ARRIVAL_COLUMNS}
 
 
 def planned_by_day(experiment: Experiment) -> dict[str, list[float]]:
@@ -90,6 +94,7 @@ def observe(experiment: Experiment) -> Observed:
     days = {day: tuple(units) for day, units in zip(counts.days, counts.units.tolist(), strict=True)}
     letters = [variant.letter for variant in experiment.variants.all()]
     planned = planned_by_day(experiment)
+    came = exposed(experiment)
     return Observed(
         letters=letters,
         weights=np.sum(list(planned.values()), axis=0).tolist() if planned else weights(experiment),
@@ -99,7 +104,9 @@ def observe(experiment: Experiment) -> Observed:
         days=days,
         first=_first_whole_day(experiment, counts.days),
         last=last,
-        mixed=mixed_units(experiment) if by_events else 0,
+        mixed=came["mixed"],
+        across=came["across"],
+        together=experiment.identity == "person",
         early=_early(experiment) if by_events else 0,
         unit_name=experiment.unit_name,
         **(last_day_of_intake() if by_events and experiment.state in ("running", "paused") else {}),
@@ -118,16 +125,16 @@ def _first_whole_day(experiment: Experiment, days: tuple[date, ...]) -> date | N
     return experiment.started_on + timedelta(days=1) if experiment.started_on else None
 
 
-def latest_events(experiment: Experiment) -> list[tuple[Event, str]]:
+def latest_events(experiment: Experiment) -> list[tuple[Event, str, bool]]:
     """The latest exposures of the experiment and events of units that are in it, out of the last few hundred of all, each with
-    the letter of its variant, "" where that is not known or the exposure is too early to count."""
+    the letter of its variant, "" where that is not known or the exposure is too early to count, and whether its unit counts."""
     recent = list(Event.objects.order_by("-pk")[:_LOOKED_AT])
     letters = {variant.pk: variant.letter for variant in experiment.variants.all()}
-    enrolled = dict(
-        Enrolment.objects.filter(
-            experiment=experiment, round=experiment.round, unit__in={event.unit for event in recent}
-        ).values_list("unit", "variant_id")
-    )
+    enrolments = Enrolment.objects.filter(
+        experiment=experiment, round=experiment.round, unit__in={event.unit for event in recent}
+    ).values_list("unit", "variant_id", "standing")
+    enrolled = {unit: variant for unit, variant, _ in enrolments}
+    never = {unit for unit, _, standing in enrolments if standing == "never_counted"}
     mine = [
         event
         for event in recent
@@ -135,7 +142,11 @@ def latest_events(experiment: Experiment) -> list[tuple[Event, str]]:
     ]
     started = int(experiment.started_at.timestamp() * 1000) if experiment.started_at else None
     return [
-        (event, "" if before_start(started, event) else event.letter or letters.get(enrolled.get(event.unit, 0), ""))
+        (
+            event,
+            "" if before_start(started, event) else event.letter or letters.get(enrolled.get(event.unit, 0), ""),
+            event.unit not in never,
+        )
         for event in mine[:LATEST_SHOWN]
     ]
 
@@ -173,7 +184,7 @@ def unknown_events() -> list[str]:
     known = {name for experiment in served().values() for name in experiment.event_names}
     since = milliseconds() - 24 * HOUR
     recent = Sighting.objects.filter(kind="event", last_at__gte=since, last_at__lte=milliseconds() + HOLD_AFTER)
-    unknown = recent.exclude(name__in=known | {EXPOSURE}).order_by("name").values_list("name", flat=True)
+    unknown = recent.exclude(name__in=known | {EXPOSURE, SAME_PERSON}).order_by("name").values_list("name", flat=True)
     return list(unknown[:UNKNOWN_SHOWN])
 
 

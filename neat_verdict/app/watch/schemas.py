@@ -8,6 +8,8 @@ from typing import Literal
 from ninja import Schema
 from pydantic import Field
 
+from neat_verdict.core.traffic import IdentityRule
+
 
 class PointOut(Schema):
     label: str
@@ -24,13 +26,15 @@ class ReadinessOut(Schema):
 
 
 class LatestEventOut(Schema):
-    """An exposure or an event, the latest first; ``letter`` is the unit's variant, empty while it is in none."""
+    """An exposure or an event, the latest first; ``letter`` is the unit's variant, empty while it is in none.
+    ``counted`` is false for an id that is never counted."""
 
     at: datetime
     received: datetime
     unit: str
     name: str
     letter: str
+    counted: bool
     forced: bool
     held: bool
     properties: str
@@ -75,6 +79,18 @@ class LastDayOut(Schema):
     unknown: list[str]
 
 
+class WhoCountsOut(Schema):
+    """How many units are people with ``several`` ids, how many of these saw two variants (``across``), and how many exposed ids
+    are no units: they are never counted, or count with another of the same person."""
+
+    identity: IdentityRule
+    several: int
+    across: int
+    never_counted: int
+    with_another: int
+    never_counted_in_words: str
+
+
 class LiveOut(Schema):
     counts_events: bool
     letters: list[str]
@@ -86,6 +102,7 @@ class LiveOut(Schema):
     events: list[EventNameOut]
     last_day: LastDayOut
     mixed: int
+    who: WhoCountsOut
     issues: list[IssueOut]
 
 

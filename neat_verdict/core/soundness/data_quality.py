@@ -14,12 +14,12 @@ from neat_verdict.core.soundness.split import SPLIT_ALARM, SplitCheck, check_spl
 from neat_verdict.core.text.format import plural
 
 # Shares above which there is an issue. The house's limits, no source.
-DUPLICATES_ALARM, LATE_ALARM, UNEXPOSED_ALARM, MIXED_ALARM = 0.05, 0.05, 0.5, 0.001
+DUPLICATES_ALARM, LATE_ALARM, UNEXPOSED_ALARM, MIXED_ALARM, ACROSS_ALARM = 0.05, 0.05, 0.5, 0.001, 0.05
 _LEAST_EVENTS = 100
 _LEAST_MIXED = 5
 _LEAST_EXPECTED = 10.0  # under this, chi-square is no guide
 IssueKind = Literal[
-    "split", "split_segment", "split_day", "gap", "mixed", "early", "duplicates", "late", "unexposed", "held"
+    "split", "split_segment", "split_day", "gap", "mixed", "identity", "early", "duplicates", "late", "unexposed", "held"
 ]  # fmt: skip
 
 
@@ -39,7 +39,8 @@ class Observed:
     """What has come in: units by variant (control first), by segment, by day; and the last day's events.
 
     ``events``, ``duplicates``, ``late``, ``held`` and ``unexposed`` count the last 24 hours; ``mixed`` are units seen in two
-    variants, and ``early`` exposures timed before the start, in all.
+    variants, ``across`` those whose person saw another variant under another id (``together``: the ids of a person are one unit),
+    and ``early`` exposures timed before the start, in all.
     """
 
     letters: Sequence[str]
@@ -50,6 +51,8 @@ class Observed:
     first: date | None = None
     last: date | None = None
     mixed: int = 0
+    across: int = 0
+    together: bool = False
     early: int = 0
     events: int = 0
     duplicates: int = 0
@@ -127,6 +130,7 @@ def find_issues(seen: Observed) -> tuple[DataQualityIssue, ...]:
         *_split_issues(seen),
         *_gap_issues(seen),
         *_mixed_issues(seen),
+        *_identity_issues(seen),
         *_early_issues(seen),
         *_event_issues(seen),
     ]
@@ -206,6 +210,24 @@ def _mixed_issues(seen: Observed) -> list[DataQualityIssue]:
             "assigns a second time",
         )
     ]
+
+
+def _identity_issues(seen: Observed) -> list[DataQualityIssue]:
+    total = sum(seen.units)
+    if seen.across < _LEAST_MIXED or seen.across <= ACROSS_ALARM * total:
+        return []
+    share = f"({seen.across / total:.1%})"
+    diluted = "so a difference between variants shows smaller than it is, by about that share"
+    if seen.together:
+        sentence = f"{seen.across:,} of {total:,} {seen.unit_name} saw two variants, under several ids {share}"
+        advice = f"They count where they were first, {diluted}. Where people sign in, ask for their variant by account"
+    else:
+        sentence = f"{seen.across:,} of {total:,} {seen.unit_name} saw another variant too, under another id {share}"
+        advice = (
+            f"What they did under one id counts for its variant only, {diluted}. Before the next start choose that all ids of a "
+            "person are one unit (Traffic)"
+        )
+    return [DataQualityIssue("identity", sentence, advice)]
 
 
 def _early_issues(seen: Observed) -> list[DataQualityIssue]:

@@ -28,6 +28,11 @@ class Group:
         if not 1 <= len(self.conditions) <= MAX_CONDITIONS:
             raise InputError("conditions", len(self.conditions), f"must be 1 to {MAX_CONDITIONS} in a group")
 
+    def matches(self, properties: Mapping[str, object]) -> bool:
+        """Whether the conditions hold of these properties; one that is absent matches nothing."""
+        test = all if self.kind == "all" else any
+        return test(condition.matches(properties) for condition in self.conditions)
+
     def words(self) -> str:
         """ "country is ie and device is phone", or joined by "or"."""
         return f" {'and' if self.kind == 'all' else 'or'} ".join(condition.words() for condition in self.conditions)
@@ -53,11 +58,7 @@ class Audience:
 
     def admits(self, properties: Mapping[str, object]) -> bool:
         """Whether somebody with these properties qualifies. A property that is absent matches nothing; never an error."""
-        for group in self.groups:
-            test = all if group.kind == "all" else any
-            if not test(condition.matches(properties) for condition in group.conditions):
-                return False
-        return True
+        return all(group.matches(properties) for group in self.groups)
 
     def rule_on(self, properties: Mapping[str, object]) -> Ruling:
         """As `admits`, with the rule that decided: the first that is not met, or all that are."""

@@ -60,6 +60,7 @@ export type Notices = Schemas["NoticesOut"];
 export type ChangeNote = Schemas["NoteOut"];
 export type Audience = Schemas["AudienceOut"];
 export type ConditionGroup = Schemas["ConditionGroupIO"];
+export type NeverCounted = Schemas["NeverCountedIO"];
 export type MachineKey = Schemas["KeyOut"];
 export type Check = Schemas["CheckOut"];
 export type ExclusionGroup = Schemas["ExclusionOut"];

@@ -29,6 +29,7 @@ export const keys = {
   notices: ["notices"] as const,
   notes: (key: string) => ["notes", key] as const,
   audiences: ["audiences"] as const,
+  neverCounted: ["never-counted"] as const,
   machineKeys: ["machine-keys"] as const,
   snippets: (key: string) => ["snippets", key] as const,
   exclusion: ["exclusion-groups"] as const,

@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { client, take, type ConditionGroup } from "./client";
+import { client, take, type ConditionGroup, type NeverCounted } from "./client";
 import { keys, useStale } from "./keys";
 
 /** How often the Watch sheet asks while it is looked at, in milliseconds. */
@@ -87,6 +87,19 @@ export function useCheck(key: string) {
   return useMutation({
     mutationFn: (body: { unit: string; properties: Record<string, unknown> }) =>
       take(client.POST("/api/v1/experiments/{key}/would-take-part", { params: { path: { key } }, body })),
+  });
+}
+
+/** Who is never counted in experiments that are made from now on. */
+export function useNeverCounted() {
+  return useQuery({ queryKey: keys.neverCounted, queryFn: () => take(client.GET("/api/v1/never-counted")) });
+}
+
+export function useKeepNeverCounted() {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (body: NeverCounted) => take(client.PUT("/api/v1/never-counted", { body })),
+    onSuccess: (kept) => cache.setQueryData(keys.neverCounted, kept),
   });
 }
 

@@ -1314,6 +1314,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/never-counted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Never Counted */
+        get: operations["get_never_counted"];
+        /** Choose Never Counted */
+        put: operations["choose_never_counted"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/notices": {
         parameters: {
             query?: never;
@@ -2721,6 +2739,11 @@ export interface components {
             forced?: {
                 [key: string]: string;
             };
+            /**
+             * Identity
+             * @enum {string}
+             */
+            identity?: "id" | "person";
             /** Least Conversions */
             least_conversions?: number;
             /** Least Weeks */
@@ -2740,6 +2763,7 @@ export interface components {
             metrics?: components["schemas"]["MetricUseIn"][];
             /** Name */
             name?: string;
+            never_counted?: components["schemas"]["NeverCountedIO"];
             /** Participation */
             participation?: number;
             /** Planned Start */
@@ -2870,6 +2894,12 @@ export interface components {
             good_direction: "up" | "down";
             /** Hypothesis */
             hypothesis: string;
+            /**
+             * Identity
+             * @default id
+             * @enum {string}
+             */
+            identity: "id" | "person";
             /** Key */
             key: string;
             /** Last Day */
@@ -2905,6 +2935,9 @@ export interface components {
              * @default
              */
             name: string;
+            never_counted: components["schemas"]["NeverCountedIO"];
+            /** Never Counted In Words */
+            never_counted_in_words: string;
             /** Owner */
             owner: string;
             /**
@@ -3225,6 +3258,7 @@ export interface components {
         /**
          * LatestEventOut
          * @description An exposure or an event, the latest first; ``letter`` is the unit's variant, empty while it is in none.
+         *     ``counted`` is false for an id that is never counted.
          */
         LatestEventOut: {
             /**
@@ -3232,6 +3266,8 @@ export interface components {
              * Format: date-time
              */
             at: string;
+            /** Counted */
+            counted: boolean;
             /** Forced */
             forced: boolean;
             /** Held */
@@ -3356,6 +3392,7 @@ export interface components {
             segments: components["schemas"]["StratumOut"][];
             /** Units */
             units: number[];
+            who: components["schemas"]["WhoCountsOut"];
         };
         /** LookOut */
         LookOut: {
@@ -3595,6 +3632,16 @@ export interface components {
             total: number;
             /** Weeks */
             weeks: number;
+        };
+        /**
+         * NeverCountedIO
+         * @description Own staff, monitors, test visits: ids, and rules on the properties at the first exposure, of which any one is enough.
+         */
+        NeverCountedIO: {
+            /** Groups */
+            groups: components["schemas"]["ConditionGroupIO"][];
+            /** Units */
+            units: string[];
         };
         /** NewExperiment */
         NewExperiment: {
@@ -4932,7 +4979,7 @@ export interface components {
         };
         /**
          * UnitsOut
-         * @description What a file of units comes to: totals by metric and variant, for everybody.
+         * @description What a file of units comes to: totals by metric and variant, for everybody who counts.
          */
         UnitsOut: {
             /** Digest */
@@ -4945,6 +4992,8 @@ export interface components {
             last_day: string | null;
             /** Metrics */
             metrics: string[];
+            /** Never Counted */
+            never_counted: number;
             /** Repeated */
             repeated: number;
             /** Rows */
@@ -5112,6 +5161,28 @@ export interface components {
             name: string;
             /** Weeks */
             weeks: number | null;
+        };
+        /**
+         * WhoCountsOut
+         * @description How many units are people with ``several`` ids, how many of these saw two variants (``across``), and how many exposed ids
+         *     are no units: they are never counted, or count with another of the same person.
+         */
+        WhoCountsOut: {
+            /** Across */
+            across: number;
+            /**
+             * Identity
+             * @enum {string}
+             */
+            identity: "id" | "person";
+            /** Never Counted */
+            never_counted: number;
+            /** Never Counted In Words */
+            never_counted_in_words: string;
+            /** Several */
+            several: number;
+            /** With Another */
+            with_another: number;
         };
         /** WithdrawIn */
         WithdrawIn: {
@@ -8116,6 +8187,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LatestAATest"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_never_counted: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NeverCountedIO"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    choose_never_counted: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NeverCountedIO"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NeverCountedIO"];
                 };
             };
             /** @description Refused; the problem document says why */

@@ -44,6 +44,7 @@ const LIVE: Live = {
       unit: "web-1",
       name: "exposure",
       letter: "B",
+      counted: true,
       forced: true,
       held: false,
       properties: "device: phone",
@@ -58,6 +59,7 @@ const LIVE: Live = {
   events: [{ name: "booking_paid", times: 12, last_at: null, metrics: ["paid bookings"] }],
   last_day: { events: 1200, duplicates: 3, late: 4, held: 5, unexposed: 6, unknown: ["seal_seen"] },
   mixed: 7,
+  who: { identity: "id", several: 0, across: 0, never_counted: 0, with_another: 0, never_counted_in_words: "" },
   issues: [{ kind: "split", sentence: "The split is not as planned", advice: "Find where", tone: "unsound" }],
 };
 
@@ -387,6 +389,7 @@ describe("files", () => {
     last_day: "2026-03-03",
     metrics: ["paid bookings"],
     ignored: ["colour"],
+    never_counted: 2,
     units: [2, 2],
     totals: [[1, 1]],
     segments: 0,
@@ -404,6 +407,7 @@ describe("files", () => {
     });
     await screen.findByText(/v9, C, 2026-03-02: the variant is not one/);
     expect(screen.getByText("Not used: colour")).toBeTruthy();
+    expect(screen.getByText("2 rows of who is never counted (Traffic) are left out.")).toBeTruthy();
     fireEvent.click(screen.getByText("Store all but the wrong rows"));
     await screen.findByText("Stored: 4 visitors.");
     expect(calls).toHaveLength(2);

@@ -14,6 +14,7 @@ from neat_verdict.app.experiments.actions.ledger import record
 from neat_verdict.app.experiments.actions.parts import copy_pictures
 from neat_verdict.app.experiments.fields import COPIED
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Variant
+from neat_verdict.app.experiments.queries import workspace
 from neat_verdict.app.experiments.record import ArmRecord, from_stored
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
@@ -34,7 +35,8 @@ def create_experiment(by: User, name: str, changes: dict[str, Any] | None = None
     require_editor(by)
     if not name.strip():
         raise InputError("name", "empty", "must say what is tested, in 1 to 120 characters")
-    experiment = Experiment.objects.create(key=free_key(name), name=name.strip()[:120], owner=by)
+    never = workspace().never_counted
+    experiment = Experiment.objects.create(key=free_key(name), name=name.strip()[:120], owner=by, never_counted=never)
     labels = ["Control", "With the change"]
     Variant.objects.bulk_create(
         Variant(experiment=experiment, position=position, name=label) for position, label in enumerate(labels)

@@ -7,13 +7,14 @@ from datetime import date
 from typing import Any
 
 from django.db import transaction
+from django.dispatch import Signal
 
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.actions.ledger import changed, record
 from neat_verdict.app.experiments.actions.parts import edit_metrics, edit_variants
 from neat_verdict.app.experiments.actions.states import begin_next_round
-from neat_verdict.app.experiments.audience import audience_of
-from neat_verdict.app.experiments.delivery import delivery_changes
+from neat_verdict.app.experiments.audience import audience_of, never_counted_of
+from neat_verdict.app.experiments.delivery import WHO_COUNTS, delivery_changes
 from neat_verdict.app.experiments.fields import FIELDS, LOCKED_AT_START, RULE_FIELDS, label_of
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import design, method, method_settings, planned_rule, policy, weights
@@ -26,6 +27,9 @@ from neat_verdict.core.planning import Strictness
 from neat_verdict.core.questions import DEFAULT_QUESTION
 from neat_verdict.core.traffic import MAX_UNIT_LENGTH
 from neat_verdict.core.verdicts import rule_from, rule_in_words
+
+# Sent with ``experiment`` when what has come in must be counted again, by those who count.
+counted_anew = Signal()
 
 
 @transaction.atomic
@@ -54,6 +58,8 @@ def edit_experiment(
     verb, sentence = _consequences(by, experiment, text, reason.strip(), new_round=new_round)
     record(experiment, by, verb, sentence, changes=text)
     experiment.save()
+    if any(line["field"] in WHO_COUNTS for line in text):
+        counted_anew.send(Experiment, experiment=experiment)
     return experiment
 
 
@@ -150,6 +156,7 @@ def _check_together(experiment: Experiment) -> None:
     Strictness(experiment.confidence, experiment.power)
     method(experiment)
     audience_of(experiment.audience_rules)
+    never_counted_of(experiment.never_counted)
     _check_allocation(experiment)
     letters = [variant.letter for variant in experiment.variants.all()]
     for unit, letter in experiment.forced.items():

@@ -11,6 +11,7 @@ from django.db.models import Q
 
 from neat_verdict.app import clock
 from neat_verdict.core.methods import DEFAULT_METHOD
+from neat_verdict.core.traffic import IdentityRule
 
 
 class Identity(models.Model):
@@ -87,14 +88,23 @@ PLAN_CONSTRAINTS: list[models.BaseConstraint] = [
 ]
 
 
+def nobody() -> dict[str, list[object]]:
+    """Who is never counted, as long as nobody is named."""
+    return {"units": [], "groups": []}
+
+
 class Delivered(models.Model):
-    """Who gets which variant, in which shares, and where counts come from."""
+    """Who gets which variant, in which shares, who counts, and where counts come from."""
 
     participation = models.FloatField(default=1.0)
     ramp = models.JSONField(default=list, blank=True)
     data_from = models.CharField(max_length=10, default="files")
     assignment_unit = models.CharField(max_length=10, default="visitor")
     audience_rules = models.JSONField(default=list, blank=True)
+    # Whether every id is a unit, or all ids of a person are one (`core.traffic.IdentityRule`).
+    identity: models.CharField[IdentityRule, IdentityRule] = models.CharField(max_length=6, default="id")
+    # Who is never counted: {"units": ids, "groups": rules}.
+    never_counted = models.JSONField(default=nobody, blank=True)
     forced = models.JSONField(default=dict, blank=True)
     exclusion_group = models.CharField(max_length=60, blank=True, default="")
     exclusion_share = models.FloatField(default=1.0)
@@ -115,6 +125,7 @@ class Delivered(models.Model):
 
 
 DELIVERY_CONSTRAINTS: list[models.BaseConstraint] = [
+    models.CheckConstraint(condition=Q(identity__in=["id", "person"]), name="identity_known"),
     models.CheckConstraint(condition=Q(participation__gt=0, participation__lte=1), name="participation_share"),
     models.CheckConstraint(condition=Q(data_from__in=["files", "events"]), name="data_from_known"),
     models.CheckConstraint(

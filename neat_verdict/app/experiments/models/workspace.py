@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from django.db import models
 
+from neat_verdict.app.experiments.models.parts import nobody
+
 
 class Workspace(models.Model):
     """One row: the organisation whose experiments these are."""
@@ -13,6 +15,8 @@ class Workspace(models.Model):
     longest_run_weeks = models.PositiveSmallIntegerField(default=13)
     # Properties at first exposure that tallies are kept by: each line one property, or two that are crossed.
     segments = models.JSONField(default=list, blank=True)
+    # Who is never counted in experiments that are made from now on (`parts.Delivered.never_counted`).
+    never_counted = models.JSONField(default=nobody, blank=True)
 
     def __str__(self) -> str:
         return self.name

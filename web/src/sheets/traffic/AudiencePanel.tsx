@@ -1,13 +1,11 @@
 import { useState } from "react";
-import type { Condition, ConditionGroup } from "../../api/client";
+import type { ConditionGroup } from "../../api/client";
 import { useAudiences, useKeepAudience } from "../../api/running";
-import { ConditionFields } from "../../library/EventFields";
 import { FormError, Panel } from "../../parts/basics";
 import { useEditing } from "../editing";
 import { DeliveryForAReason } from "../ForAReason";
+import { ConditionGroups, NEW_GROUP } from "./ConditionGroups";
 import { VisitorCheck } from "./VisitorCheck";
-
-const EMPTY: Condition = { attribute: "", operator: "is", values: [""], kind: "text" };
 
 /** Who qualifies: groups of conditions that must all hold, from the library or made here. */
 export function AudiencePanel() {
@@ -16,69 +14,24 @@ export function AudiencePanel() {
   const [draft, setDraft] = useState<ConditionGroup[] | null>(null);
   const groups = draft ?? experiment.audience_rules;
   const changed = draft !== null && JSON.stringify(draft) !== JSON.stringify(experiment.audience_rules);
-  const set = (index: number, group: ConditionGroup) => setDraft(groups.map((g, i) => (i === index ? group : g)));
   return (
     <Panel
       title="Audience"
       note={experiment.audience_rules.length ? experiment.audience_in_words : "everybody qualifies"}
     >
       <DeliveryForAReason />
-      {groups.map((group, index) => (
-        <fieldset key={index} disabled={!mayEdit} className="mb-2 border-l-2 border-base-300 pl-3">
-          <div className="flex items-center gap-2 text-sm">
-            <span className="quiet">{index ? "and" : "Must hold:"}</span>
-            <select
-              className="select select-xs w-24"
-              aria-label={`Group ${index + 1}: how many must hold`}
-              value={group.kind}
-              disabled={!mayEdit}
-              onChange={(event) => set(index, { ...group, kind: event.target.value as "all" | "any" })}
-            >
-              <option value="all">all of</option>
-              <option value="any">any of</option>
-            </select>
-            {mayEdit && (
-              <>
-                <button
-                  className="btn btn-xs"
-                  aria-label={`Condition in group ${index + 1}`}
-                  onClick={() => set(index, { ...group, conditions: [...group.conditions, EMPTY] })}
-                >
-                  Condition
-                </button>
-                <button
-                  className="btn btn-xs"
-                  aria-label={`Remove group ${index + 1}`}
-                  onClick={() => setDraft(groups.filter((_, i) => i !== index))}
-                >
-                  Remove
-                </button>
-              </>
-            )}
-          </div>
-          {group.conditions.map((condition, place) => (
-            <ConditionFields
-              key={place}
-              label={`Group ${index + 1}, condition ${place + 1}`}
-              condition={condition}
-              set={(part) =>
-                set(index, {
-                  ...group,
-                  conditions: group.conditions.map((c, i) => (i === place ? { ...c, ...part } : c)),
-                })
-              }
-              remove={() => set(index, { ...group, conditions: group.conditions.filter((_, i) => i !== place) })}
-              problem={["attribute", "operator", "values", "kind"]
-                .map((part) => errorFor(`audience_rules.${index}.conditions.${place}.${part}`))
-                .find(Boolean)}
-            />
-          ))}
-          {group.conditions.length === 0 && <p className="text-sm text-error">A group needs a condition.</p>}
-        </fieldset>
-      ))}
+      <ConditionGroups
+        groups={groups}
+        set={setDraft}
+        mayEdit={mayEdit}
+        name="Group"
+        between="and"
+        opening="Must hold:"
+        errorFor={(path) => errorFor(`audience_rules.${path}`)}
+      />
       {mayEdit && (
         <div className="flex flex-wrap items-center gap-2">
-          <button className="btn btn-xs" onClick={() => setDraft([...groups, { kind: "all", conditions: [EMPTY] }])}>
+          <button className="btn btn-xs" onClick={() => setDraft([...groups, NEW_GROUP])}>
             {groups.length ? "One group more" : "Add a rule"}
           </button>
           {changed && (

@@ -7,6 +7,7 @@ import { Forced } from "./Forced";
 import { ReadinessPanel } from "./ReadinessPanel";
 import { Source } from "./Source";
 import { TakePart } from "./TakePart";
+import { WhoCounts } from "./WhoCounts";
 
 /** Traffic included, who gets what, from when to when, and whether all is ready. */
 export function TrafficSheet() {
@@ -18,6 +19,7 @@ export function TrafficSheet() {
       <Source />
       <Sharing />
       {served && <AudiencePanel />}
+      <WhoCounts />
       <TakePart />
       <Dates />
       {served && <Forced />}

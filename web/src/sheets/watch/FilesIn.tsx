@@ -88,6 +88,9 @@ function UnitsPreview({ seen, storing, store }: UnitsPreviewProps) {
         {seen.segments > 0 && `; ${plural(seen.segments, "segment")}`}.
       </p>
       {seen.ignored.length > 0 && <p className="quiet">Not used: {seen.ignored.join(", ")}</p>}
+      {seen.never_counted > 0 && (
+        <p>{plural(seen.never_counted, "row")} of who is never counted (Traffic) are left out.</p>
+      )}
       {seen.repeated > 0 && <p className="text-error">{plural(seen.repeated, "row")} repeat a unit.</p>}
       <WrongLines
         wrong={seen.wrong_count}

@@ -70,6 +70,7 @@ export function Latest({ live, running }: { live: Live; running: boolean }) {
                 <>
                   <span className={line.name === "exposure" ? "" : "font-semibold"}>{line.name}</span>
                   {line.forced && <span className="quiet"> forced, does not count</span>}
+                  {!line.counted && <span className="quiet"> never counted</span>}
                   {line.held && <span className="tone-warning"> held: dated in the future</span>}
                 </>
               ),
@@ -135,6 +136,35 @@ export function Segments({ live, follows = false }: { live: Live; follows?: bool
         name={(stratum) => stratum.name.replaceAll("=", ": ")}
         title="Segment"
       />
+    </Panel>
+  );
+}
+
+/** How many of those who were exposed are no units, and how many units are people with several ids. */
+export function WhoIsCounted({ live, unit }: { live: Live; unit: string }) {
+  const { who } = live;
+  const units = live.units.reduce((sum, one) => sum + one, 0);
+  const share = (part: number) => (units ? ` (${rate(part / units, 1)})` : "");
+  const lines: [string, string][] = [
+    ["Never counted", `${count(who.never_counted)}${who.never_counted_in_words ? "" : ": nobody is named"}`],
+    ["With another id of the same person", `${count(who.several)}${share(who.several)}`],
+    ["Of these, in two variants", `${count(who.across)}${share(who.across)}`],
+  ];
+  if (who.identity === "person") lines.splice(1, 0, ["Counted with another id", count(who.with_another)]);
+  return (
+    <Panel
+      title="Who is counted"
+      note={who.identity === "person" ? `people, as one of the ${unit} each` : "every id by itself"}
+    >
+      <dl>
+        {lines.map(([label, value]) => (
+          <div key={label} className="flex justify-between gap-4 border-b border-base-300 py-1 last:border-b-0">
+            <dt className="text-sm">{label}</dt>
+            <dd className="text-sm font-semibold whitespace-nowrap tabular-nums">{value}</dd>
+          </div>
+        ))}
+      </dl>
+      {who.never_counted_in_words && <p className="quiet mt-1 text-sm">Never: {who.never_counted_in_words}.</p>}
     </Panel>
   );
 }

@@ -12,7 +12,7 @@ import { useEditing } from "../editing";
 import { ChangeNotes } from "./ChangeNotes";
 import { DataIn } from "./DataIn";
 import { FilesIn } from "./FilesIn";
-import { DataQualityIssues, Hours, Intake, Latest, Segments, SplitByDay } from "./LivePanels";
+import { DataQualityIssues, Hours, Intake, Latest, Segments, SplitByDay, WhoIsCounted } from "./LivePanels";
 
 /** Arrivals, events and the split: is the data what the design says? Nothing here shows lifts. */
 export function WatchSheet() {
@@ -45,7 +45,12 @@ export function WatchSheet() {
       )}
       {(served || !empty) && (
         <div className="grid grid-cols-2 items-start gap-3 max-xl:grid-cols-1">
-          {served && <Intake live={live.data} />}
+          {served && (
+            <div className="grid gap-3">
+              <Intake live={live.data} />
+              <WhoIsCounted live={live.data} unit={experiment.unit_name} />
+            </div>
+          )}
           {!empty && <SplitByDay live={live.data} />}
         </div>
       )}
