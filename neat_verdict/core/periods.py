@@ -91,10 +91,16 @@ class Pair:
         return comparable([self.variant, self.reference])
 
     @property
+    def size(self) -> float:
+        """The units of the period in all arms; those of these two where it is not known."""
+        return self.units or self.variant.units + self.reference.units
+
+    @property
     def weight(self) -> float:
-        """n₁n₀/(n₁ + n₀)."""
+        """√(N·n₁n₀/(n₁ + n₀)), N the period's `size`: what the period adds to the variance of the weighted sum of differences
+        is N then, whatever the shares were."""
         n1, n0 = self.variant.units, self.reference.units
-        return n1 * n0 / (n1 + n0)
+        return math.sqrt(self.size * n1 * n0 / (n1 + n0))
 
 
 @dataclass(frozen=True, slots=True)
@@ -168,8 +174,10 @@ def compare_stratified(pairs: Sequence[Pair], critical_value: float) -> Stratifi
     Returns
     -------
     Stratified or None
-        None where no period can be compared. Each period weighs n₁n₀/(n₁ + n₀): for rates the Mantel-Haenszel difference. Weights
-        come from counts alone, never from outcomes. Segments with shares of their own are each compared so, and combined by
+        None where no period can be compared. Each period weighs as `Pair.weight` has it, so that its part of the variance follows
+        from how many came, not from the shares, which follow from earlier outcomes: the standardised sum is about normal then,
+        at any share, where weights n₁n₀/(n₁ + n₀) leave a mixture of normals. With the same shares throughout both are the same.
+        Segments with shares of their own are each compared so, and combined by
         their units in all arms (direct standardisation): otherwise those would weigh most in which the variant was shown most,
         which is where it looked best. The lift is Fieller's, unbounded where the reference is not clear of zero.
 
@@ -180,7 +188,8 @@ def compare_stratified(pairs: Sequence[Pair], critical_value: float) -> Stratifi
 
     References
     ----------
-    Mantel & Haenszel (1959), J. Natl. Cancer Inst. 22, 719-748; Fieller (1954), J. R. Stat. Soc. B 16, 175-185; direct
+    Zhang, Janson & Murphy (2020), Adv. Neural Inf. Process. Syst. 33, and Hadad, Hirshberg, Zhan, Wager & Athey (2021), Proc.
+    Natl. Acad. Sci. 118, e2014602118, for weights that keep the variance; Fieller (1954), J. R. Stat. Soc. B 16, 175-185; direct
     standardisation: Fleiss, Levin & Paik (2003), chapter 19.
     """
     check_positive("critical_value", critical_value)
@@ -210,14 +219,17 @@ def compare_stratified(pairs: Sequence[Pair], critical_value: float) -> Stratifi
 
 
 def information_of(pairs: Sequence[Pair]) -> float:
-    """The units of a comparison: Σ n₁n₀/(n₁ + n₀) of the periods that can be compared; 0 without any.
+    """The units of a comparison: (Σw)²/ΣN of the periods that can be compared, which in one is n₁n₀/(n₁ + n₀); 0 without any.
 
-    Of segments with shares of their own 1/Σ(π²/Σw), π their parts of all units: what the same variance would take in one.
+    Of segments with shares of their own 1/Σ(π²·ΣN/(Σw)²), π their parts of all units: what the same variance would take in one.
     """
     parts = _segments([pair for pair in pairs if pair.usable])
     if not parts:
         return 0.0
-    return 1 / math.fsum(part**2 / math.fsum(pair.weight for pair in group) for part, group in parts)
+    return 1 / math.fsum(
+        part**2 * math.fsum(pair.size for pair in group) / math.fsum(pair.weight for pair in group) ** 2
+        for part, group in parts
+    )
 
 
 def skewness_of_pairs(pairs: Sequence[Pair]) -> Skewness | None:

@@ -189,16 +189,29 @@ SPEND = "day,variant,cost,impressions\n" + "\n".join(
 )
 
 
+def bill(user, experiment, text, **fields):
+    """Preview a file of costs, then store what was previewed."""
+    path = f"/experiments/{experiment.key}/spend"
+    status, seen = upload(user, f"{path}/preview", text, **fields)
+    assert status == 200, seen
+    return upload(user, path, text, digest=seen["digest"], **fields)
+
+
 def test_cost_per_conversion_follows_what_was_billed(ask, analyst, won):
-    status, stored = upload(analyst, f"/experiments/{won.key}/spend", SPEND)
-    assert (status, stored["days"], stored["wrong_count"]) == (200, 28, 0)
+    status, seen = upload(analyst, f"/experiments/{won.key}/spend/preview", SPEND)
+    assert (status, seen["days"], seen["wrong_count"], seen["stored"]) == (200, 28, 0, False)
+    assert seen["totals"] == {"cost": [2800, 3640], "impressions": [224_000, 224_000]}
+    assert ask("get", f"/experiments/{won.key}/evidence")[1]["spend"] is None
+    status, stored = bill(analyst, won, SPEND)
+    assert (status, stored["days"], stored["changed"], stored["stored"]) == (201, 28, 0, True)
     arms = ask("get", f"/experiments/{won.key}/evidence")[1]["spend"]["arms"]
     assert [arm["cost_each"]["estimate"] for arm in arms] == pytest.approx([1.0, 130 / 120])
     # 20 % more conversions for 30 % more money: each is 8 % dearer.
     assert arms[1]["cost_lift"]["estimate"] == pytest.approx(1.3 / 1.2 - 1)
     assert arms[1]["per_thousand"]["estimate"] == pytest.approx(1000 * 120 / 8000)
-    again = upload(analyst, f"/experiments/{won.key}/spend", SPEND)
-    assert again[0] == 200
+    assert bill(analyst, won, SPEND)[1]["changed"] == 0
+    dearer = upload(analyst, f"/experiments/{won.key}/spend/preview", SPEND.replace("B,130", "B,131"))[1]
+    assert dearer["changed"] == 28
     assert ask("get", f"/experiments/{won.key}/evidence")[1]["spend"]["arms"] == arms
 
 
@@ -214,8 +227,10 @@ def test_cost_per_conversion_follows_what_was_billed(ask, analyst, won):
     ],
 )
 def test_a_wrong_file_of_costs_is_told_and_nothing_stored(ask, analyst, won, text, status, told):
-    got, answer = upload(analyst, f"/experiments/{won.key}/spend", text)
+    got, answer = upload(analyst, f"/experiments/{won.key}/spend/preview", text)
     assert got == status
+    if got == 200:
+        assert bill(analyst, won, text)[0] == 409
     assert told in (answer["wrong"][0]["reason"] if got == 200 else answer["errors"][0]["message"])
     assert ask("get", f"/experiments/{won.key}/evidence")[1]["spend"] is None
 
@@ -225,10 +240,26 @@ def test_a_wrong_file_of_costs_is_told_and_nothing_stored(ask, analyst, won, tex
 
 def test_spend_before_the_start_is_told(ask, analyst, won):
     text = "day,variant,cost,impressions\n2025-10-02,A,10,100\n2026-03-02,A,10,100\n"
-    status, stored = upload(analyst, f"/experiments/{won.key}/spend", text)
-    assert (status, stored["days"]) == (200, 2)
+    status, stored = bill(analyst, won, text)
+    assert (status, stored["days"]) == (201, 2)
     assert stored["remarks"] == ["1 day of the file lies before the start (2 March 2026) and will not be counted."]
     assert ask("get", f"/experiments/{won.key}/evidence")[1]["spend"]["arms"][0]["cost"] == 10
+
+
+@pytest.mark.parametrize(("mark", "cost"), [(".", 52.104), (",", 52_104)])
+def test_the_decimal_mark_of_a_file_of_costs_is_asked_for_where_its_numbers_do_not_show_it(
+    ask, analyst, won, mark, cost
+):
+    text = "day,variant,cost\n2026-03-02,A,52.104\n"
+    path = f"/experiments/{won.key}/spend"
+    seen = upload(analyst, f"{path}/preview", text)[1]
+    assert (seen["decimal_open"], seen["wrong_count"], seen["totals"]) == (True, 1, {})
+    read = upload(analyst, f"{path}/preview", text, decimal_mark=mark)[1]
+    assert (read["decimal_open"], read["totals"]) == (False, {"cost": [cost, 0]})
+    # What was previewed by one mark is not stored by another.
+    other = {".": ",", ",": "."}[mark]
+    assert upload(analyst, path, text, digest=read["digest"], decimal_mark=other)[0] == 409
+    assert upload(analyst, path, text, digest=read["digest"], decimal_mark=mark)[0] == 201
 
 
 def test_a_lift_that_fades_is_told(ask, analyst, running):

@@ -15,10 +15,10 @@ from tests.app.test_permissions import OPERATIONS, TABLE, WRITE, World, status_o
 pytestmark = pytest.mark.django_db
 # Writes that change no experiment: previews, rehearsals of a plan, and what belongs to the workspace.
 NOT_OF_AN_EXPERIMENT = {
-    "preview_import", "preview_units", "start_rehearsal", "cancel_rehearsal", "start_allocation_rehearsal",
+    "preview_import", "preview_units", "preview_spend", "start_rehearsal", "cancel_rehearsal", "start_allocation_rehearsal",
     "start_aa_test", "cancel_aa_test",
     "keep_audience", "remove_audience", "make_key", "withdraw_key", "create_metric", "edit_metric", "delete_metric",
-    "save_segment_set", "remove_segment_set", "choose_segments", "take_in_event_file",
+    "save_segment_set", "remove_segment_set", "choose_segments", "choose_never_counted", "take_in_event_file",
 }  # fmt: skip
 # The verb of the entry of each of the others.
 VERBS = {

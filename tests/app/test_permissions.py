@@ -16,6 +16,7 @@ from neat_verdict.app.analysis.actions import decide, save_segment_set, take_due
 from neat_verdict.app.casebook.actions import add_place, plan_rollout
 from neat_verdict.app.collect import actions as collect
 from neat_verdict.app.collect.file_actions import digest_of
+from neat_verdict.app.collect.spend import preview_spend
 from neat_verdict.app.config.api import api
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Picture
@@ -38,6 +39,7 @@ from tests.app.test_reallocation import made as make_adaptive
 pytestmark = pytest.mark.django_db
 WHO = ("nobody", "machine key", "stakeholder", "analyst", "admin")
 UNITS = b"unit,variant,day,paid bookings\nv1,A,2026-03-02,1\nv2,B,2026-03-02,0\n"
+SPEND = b"day,variant,cost\n2026-03-02,A,5\n"
 COUNTS = daily(2, {"A": (10, 1), "B": (10, 1)})
 
 
@@ -198,6 +200,11 @@ def digest_of_content(content):
         return digest_of(Path(file.name))
 
 
+def stored_spend(w):
+    found = w.waiting
+    return {"key": found.key}, {**upload(SPEND), "digest": preview_spend(w.by, found, SPEND).digest}
+
+
 def stored_counts(w):
     found = w.waiting
     *_, seen = collect.preview(w.by, found, COUNTS, {})
@@ -296,7 +303,8 @@ TABLE = {
         WRITE, 204,
         about(lambda w: ((e := w.won), add_note(w.by, e, START, "A campaign", everywhere=False).pk), "number"),
     ),
-    "store_spend": (WRITE, 200, lambda w: ({"key": w.waiting.key}, upload(b"day,variant,cost\n2026-03-02,A,5\n"))),
+    "preview_spend": (WRITE, 200, lambda w: ({"key": w.waiting.key}, upload(SPEND))),
+    "store_spend": (WRITE, 201, stored_spend),
     "remove_picture": (WRITE, 200, about(picture_of, "picture")),
     "add_place": (WRITE, 200, of("decided", text="The mail")),
     "remove_place": (WRITE, 200, about(place_of, "place")),

@@ -508,7 +508,9 @@ def test_a_figure_opens_its_derivation_epoch_by_epoch_and_the_report_explains_th
     with clock.at(BEGIN + timedelta(days=4, hours=1)):
         derivation = ask("get", f"/experiments/{adaptive.key}/derivation?figure=lift&variant=C")[1]
         assert derivation["words"].startswith("Shares changed while data came in")
-        assert [line["name"] for line in derivation["inputs"]] == [f"{n}: x₁, n₁; x₀, n₀" for n in range(1, 5)]
+        assert [line["name"] for line in derivation["inputs"]] == [
+            f"{n}: {what}" for n in range(1, 5) for what in ("N, units in all variants", "x₁, n₁; x₀, n₀")
+        ]
         lines = ask("get", f"/experiments/{adaptive.key}/evidence")[1]["reading"]["comparisons"]
         shown = {line["name"]: line["value"] for line in derivation["steps"]}
         assert float(shown["estimate"]) == pytest.approx(lines[1]["lift"]["estimate"])

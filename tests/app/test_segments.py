@@ -2,9 +2,12 @@
 
 import pytest
 
+from neat_verdict.app.analysis.actions import decide
 from neat_verdict.app.analysis.analysis import analyse
 from neat_verdict.app.analysis.panels.segments import segments
+from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Workspace
+from neat_verdict.app.experiments.queries import find
 from neat_verdict.core.checks import InputError
 from tests.app.conftest import bring_in, daily, exposed, happened
 
@@ -67,3 +70,15 @@ def test_without_properties_or_data_it_says_so(analyst, ask, running):
     assert (found["segments"], found["within"], found["crude"]) == ([], None, None)
     assert "does not say device" in found["sentence"]
     assert "A file of units with the column device does" in found["sentence"]
+
+
+def test_a_property_chosen_later_is_counted_for_decided_experiments_too_and_their_reading_stays(ask, analyst, walked):
+    actions.end(analyst, walked.key)
+    decide(analyst, find(walked.key), choice="none", reason="the test says so", next_step="")
+    path = f"/experiments/{walked.key}"
+    before = ask("get", f"{path}/evidence")[1]["reading"]
+    assert ask("put", "/segments", {"segments": [["source"]]})[0] == 200
+    found = ask("get", f"{path}/segments")[1]
+    assert found["choices"] == ["source"]
+    assert sum(sum(line["units"]) for line in found["segments"]) == sum(arm["units"] for arm in before["arms"])
+    assert ask("get", f"{path}/evidence")[1]["reading"] == before

@@ -8,7 +8,7 @@ from scipy import stats
 from neat_verdict.app import clock
 from neat_verdict.app.metrics.actions import create_metric
 from tests.app.conftest import bring_in, daily, exposed, happened
-from tests.app.test_beside import SPEND, begin, by_device, funnel, upload  # noqa: F401
+from tests.app.test_beside import SPEND, begin, bill, by_device, funnel  # noqa: F401
 from tests.app.test_looks import looked  # noqa: F401
 from tests.app.test_reallocation import BEGIN, adaptive, days  # noqa: F401
 
@@ -148,7 +148,7 @@ def test_the_steps_of_a_funnel(ask, analyst, machine, steps):
 
 
 def test_cost_and_impressions(ask, analyst, won, steps):
-    upload(analyst, f"/experiments/{won.key}/spend", SPEND)
+    bill(analyst, won, SPEND)
     arms = evidence(ask, won)["spend"]["arms"]
     for arm in arms:
         for figure in ("cost_each", "per_thousand"):

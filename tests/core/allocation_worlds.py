@@ -4,19 +4,21 @@ Every run is a row of arrays: beliefs, chances and shares are made by the produc
 """
 
 from dataclasses import dataclass, field
+from multiprocessing import Pool
 
 import numpy as np
 
 from neat_verdict.core.designs import DESIGNS
 from neat_verdict.core.designs.adaptive.policy import Policy, next_shares
 from neat_verdict.core.designs.adaptive.posteriors import posteriors_from
-from neat_verdict.core.methods import AlwaysValid, Reached
+from neat_verdict.core.methods import AlwaysValid, Fixed, GroupSequential, Reached
 from neat_verdict.core.periods import Pair, Period, compare_stratified
 from neat_verdict.core.statistics import Rate, compare_arms, two_sided_critical_value
 from neat_verdict.core.verdicts import DecisionRule, compare_with_control
 
 Z = two_sided_critical_value(0.95)
 PER_DAY = 400
+ANY_TIME, THREE_LOOKS = AlwaysValid(), GroupSequential(looks=3)
 
 
 @dataclass(frozen=True)
@@ -94,52 +96,66 @@ def outcome(world, runs, seed, *, adaptive):
     return tuple(np.array(part) for part in (regret, picked, held, naive_held, alarms))
 
 
-def by_the_rule(world, rng):
-    """One run read by the rule of the application after every day: whether it ever calls a variant that is truly no better than
-    control, and for each variant whether its interval of the last day holds the truth."""
+def by_the_rule(world, rng, method=ANY_TIME):
+    """One run read by the rule of the application, after every day or at planned looks: whether it ever calls a variant that is
+    truly no better than control, and for each variant whether its interval of the last day holds the truth and how wide it is."""
     arms = len(world.rates)
     planned = (PER_DAY * world.days // arms,) * arms
     rule = DecisionRule(
-        0.95, 0.05, planned_units=planned, method=AlwaysValid(), planned_days=world.days, design=DESIGNS["adaptive"]
+        0.95, 0.05, planned_units=planned, method=method, planned_days=world.days, design=DESIGNS["adaptive"]
     )
     days, shares = run(world, rng, adaptive=True)
     epochs = [Period(tuple(day), given, place) for place, (day, given) in enumerate(zip(days, shares, strict=True))]
     none_better = [arm for arm in range(1, arms) if world.rates[arm] <= world.rates[0]]
     called = False
-    for upto in range(1, len(epochs) + 1):
+    looks = tuple(day / world.days for day in method.reading_days(world.days))
+    for place, upto in enumerate(method.reading_days(world.days), start=1):
         seen = epochs[:upto]
-        found = compare_with_control(seen, rule, Reached())
+        found = compare_with_control(seen, rule, Reached(1.0, looks[:place], last=upto == world.days))
         called = called or bool(found and any(found[arm - 1].lift.low > 0 for arm in none_better))
-    held = []
+    held, widths = [], []
     for arm, one in enumerate(found, start=1):
         weights = [epoch.pair(arm, 0).weight for epoch in epochs]
         true = np.average([world.rate(arm, day) - world.rate(0, day) for day in range(world.days)], weights=weights)
         held.append(one.difference.low <= true <= one.difference.high)
-    return called, held
+        widths.append(one.difference.high - one.difference.low)
+    return called, held, widths
+
+
+def width_of_one_reading(world):
+    """Of the interval of a difference (Dunnett) in an even split of the same units, read once at the end, at the true rates."""
+    arms = len(world.rates)
+    units = PER_DAY * world.days // arms
+    pooled = [Rate(round(units * np.mean([world.rate(a, d) for d in range(world.days)])), units) for a in range(arms)]
+    c = Fixed().threshold(0.95, [units] * arms, Reached()).critical_value
+    return np.mean([2 * c * compare_arms(pooled[arm], pooled[0], c).error for arm in range(1, arms)])
 
 
 def _with_error(values, scale=1.0, form=".0f"):
-    error = 1.96 * values.std() / np.sqrt(len(values))
-    return f"{values.mean() * scale:{form}} ± {error * scale:{form}}"
+    """Mean ± 95 % of what came of the runs, a row each."""
+    by_run = np.array(values, dtype=float).reshape(len(values), -1).mean(axis=1)
+    error = 1.96 * by_run.std() / np.sqrt(len(by_run))
+    return f"{by_run.mean() * scale:{form}} ± {error * scale:{form}}"
+
+
+def _line(world):
+    even, adaptive = (outcome(world, runs, 3, adaptive=way) for way, runs in ((False, 800), (True, 2000)))
+    cells = [_with_error(even[0]), _with_error(adaptive[0]), _with_error(even[1], 100), _with_error(adaptive[1], 100)]
+    cells += [_with_error(part.reshape(len(adaptive[0]), -1), 100, ".1f") for part in adaptive[2:]]
+    for method in (ANY_TIME, THREE_LOOKS):
+        rng = np.random.default_rng(17)
+        called, held, widths = zip(*(by_the_rule(world, rng, method) for _ in range(400)), strict=True)
+        cells += [_with_error(held, 100, ".1f"), _with_error(called, 100, ".1f")]
+        cells.append(_with_error(np.array(widths) / width_of_one_reading(world), 1, ".2f"))
+    return f"| {world.name} | " + " | ".join(cells) + " |"
 
 
 if __name__ == "__main__":
     print(
-        "| world | lost, even | lost, adaptive | best picked, even | adaptive | interval holds | naive holds | p < 0.05 | "
-        "band holds | false winner |"
+        "| world | lost, even | lost, adaptive | best picked, even | adaptive | interval holds | pooled holds | p < 0.05 | "
+        "any time: holds | false winner | width | looks: holds | false winner | width |"
     )
-    print("|---|---|---|---|---|---|---|---|---|---|")
-    for world in WORLDS:
-        even, adaptive = (outcome(world, 800, 3, adaptive=way) for way in (False, True))
-        cells = [
-            _with_error(even[0]),
-            _with_error(adaptive[0]),
-            _with_error(even[1], 100),
-            _with_error(adaptive[1], 100),
-        ]
-        cells += [_with_error(part, 100, ".1f") for part in adaptive[2:]]
-        rng = np.random.default_rng(17)
-        read = [by_the_rule(world, rng) for _ in range(200)]
-        cells.append(_with_error(np.array([held for _, line in read for held in line]), 100, ".1f"))
-        cells.append(_with_error(np.array([called for called, _ in read]), 100, ".1f"))
-        print(f"| {world.name} | " + " | ".join(cells) + " |", flush=True)
+    print("|---|---|---|---|---|---|---|---|---|---|---|---|---|---|")
+    with Pool(2) as pool:
+        for line in pool.imap(_line, WORLDS):
+            print(line, flush=True)

@@ -212,8 +212,8 @@ def test_a_sure_leader_leaves_nothing_and_less_is_better_mirrors():
 
 
 def test_the_stratified_difference_is_that_of_mantel_and_haenszel():
-    """The pooled rate difference Σ w (p₁ − p₀)/Σ w, w = n₁n₀/N, and the direction of statsmodels' pooled odds ratio."""
-    pairs = [(Rate(30, 200), Rate(40, 400)), (Rate(80, 300), Rate(30, 150)), (Rate(5, 50), Rate(60, 500))]
+    """With the same shares throughout: Σ w (p₁ − p₀)/Σ w, w = n₁n₀/N, and the direction of statsmodels' pooled odds ratio."""
+    pairs = [(Rate(26, 200), Rate(40, 400)), (Rate(34, 150), Rate(60, 300)), (Rate(33, 250), Rate(60, 500))]
     w = np.array([a.units * b.units / (a.units + b.units) for a, b in pairs])
     gaps = np.array([a.estimate - b.estimate for a, b in pairs])
     found = compare_stratified([Pair(*pair) for pair in pairs], 1.96)

@@ -107,7 +107,7 @@ def test_another_figure_is_refused():
 
 EPOCHS = {
     "rate": [
-        Pair(Rate(30, 200), Rate(20, 210)),
+        Pair(Rate(30, 200), Rate(20, 210), units=600),
         Pair(Rate(90, 300), Rate(25, 95)),
         Pair(Rate(0, 0), Rate(3, 9)),
     ],
@@ -124,18 +124,19 @@ def test_a_figure_by_epoch_is_done_again_from_the_epochs_it_lists(kind):
     pairs, c = EPOCHS[kind], 2.5
     found = compare_pairs(pairs, c)
     shown = {figure: comparison_derivation(figure, found, pairs, RULE, "B", among=1) for figure in FIGURES[1:]}
-    counted = []
+    counted, sizes = [], []
     listed = shown["lift"].inputs
     for number in range(1, len(pairs) + 1):
         mine = [line for line in listed if line.name.startswith(f"{number}: ")]
-        sides = [[float(text) for text in part.split(", ")] for part in mine[0].value.split("; ")]
+        sizes.append(float(mine[0].value))
+        sides = [[float(text) for text in part.split(", ")] for part in mine[1].value.split("; ")]
         if kind == "rate":
             (x1, n1), (x0, n0) = sides
             if n1 and n0:
                 counted.append(((n1, x1 / n1, None), (n0, x0 / n0, None)))
         else:
             counted.append(tuple((n, one / n, (two - one**2 / n) / (n - 1) / n) for n, one, two in sides))
-    weights = [v[0] * r[0] / (v[0] + r[0]) for v, r in counted]
+    weights = [math.sqrt(n * v[0] * r[0] / (v[0] + r[0])) for n, (v, r) in zip(sizes, counted, strict=False)]
     level, spread = [], []
     for side in (0, 1):
         arms = [pair[side] for pair in counted]

@@ -10,7 +10,7 @@ from neat_verdict.core.checks import InputError
 from neat_verdict.core.designs import DESIGNS
 from neat_verdict.core.designs.adaptive.policy import Policy, next_shares
 from neat_verdict.core.designs.adaptive.posteriors import Memory, posteriors_of
-from neat_verdict.core.methods import AlwaysValid
+from neat_verdict.core.methods import AlwaysValid, GroupSequential
 from neat_verdict.core.periods import Pair, Period, compare_stratified
 from neat_verdict.core.planning import Arms, Arrivals, Baseline
 from neat_verdict.core.rehearsal import FLAT, MAX_EPOCHS, World, rehearse_allocation
@@ -55,9 +55,23 @@ def test_even_shares_bring_what_the_world_says():
     assert seen.even.right + seen.even.false + seen.even.open <= 40
 
 
+LOOKS = replace(RULE, method=GroupSequential(looks=2))
+
+
+def test_at_planned_looks_a_variant_is_called_on_their_days_only_and_more_often_than_at_any_time():
+    """Lifts too small for the band that holds at any time; both ways of reading see the same runs."""
+    looked = rehearse_allocation(WORLD, LOOKS, POLICY, (0.14, 0.14), runs=120, seed=2)
+    any_time = rehearse_allocation(WORLD, RULE, POLICY, (0.14, 0.14), runs=120, seed=2)
+    assert looked.adaptive.total == any_time.adaptive.total
+    assert looked.adaptive.median_days in (7, 14)
+    assert looked.adaptive.open < any_time.adaptive.open
+    assert looked.even.open < any_time.even.open
+
+
+@pytest.mark.parametrize("rule", [RULE, LOOKS], ids=lambda rule: rule.method.name)
 @pytest.mark.parametrize("drift", [0.0, 1.0])
-def test_few_runs_call_what_is_no_better(drift):
-    seen = rehearse_allocation(WORLD, RULE, POLICY, (0.0, 0.0), drift=drift, runs=150, seed=3)
+def test_few_runs_call_what_is_no_better(drift, rule):
+    seen = rehearse_allocation(WORLD, rule, POLICY, (0.0, 0.0), drift=drift, runs=150, seed=3)
     for way in (seen.even, seen.adaptive):
         assert stats.binomtest(way.false, 150, 0.05, alternative="greater").pvalue > 0.01
 
@@ -107,9 +121,11 @@ def test_its_sums_are_those_of_the_reading_by_epoch():
     for units, totals in zip(n, x, strict=True):
         sums.add(units, totals)
     found = compare_stratified(
-        [Pair(Rate(int(b[1]), int(a[1])), Rate(int(b[0]), int(a[0]))) for a, b in zip(n[:, 0], x[:, 0], strict=True)], 1.0
+        [Pair(Rate(int(b[1]), int(a[1])), Rate(int(b[0]), int(a[0])), units=a.sum())
+         for a, b in zip(n[:, 0], x[:, 0], strict=True)], 1.0
     )  # fmt: skip
-    assert sums.weight[0, 1] == pytest.approx(found.information)
+    assert sums.size[0, 1] == n.sum()
+    assert sums.weight[0, 1] ** 2 / sums.size[0, 1] == pytest.approx(found.information)
     assert sums.statistic()[0, 1] == pytest.approx(found.statistic)
     assert (sums.variant / sums.control)[0, 1] - 1 == pytest.approx(found.lift.estimate)
 

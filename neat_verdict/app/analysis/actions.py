@@ -7,9 +7,10 @@ from collections.abc import Sequence
 from django.db import transaction
 
 from neat_verdict.app import clock
-from neat_verdict.app.analysis.analysis import Look, analyse, frozen, stored_counts
+from neat_verdict.app.analysis.analysis import Look, analyse
 from neat_verdict.app.analysis.models import SegmentSet, StoredLook
 from neat_verdict.app.analysis.queries import record, record_of_look
+from neat_verdict.app.analysis.stored import frozen, stored_counts
 from neat_verdict.app.experiments import actions as experiments
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import find, today
@@ -53,7 +54,7 @@ def decide(
         reason=reason,
         next_step=next_step,
         reading=as_stored(reading),
-        counts=frozen(analysis, day),
+        counts=frozen(analysis.all_counts, analysis.periods, day, ended=experiment.state == "ended"),
         then=then,
     )
 
@@ -81,7 +82,7 @@ def take_due_looks(experiment: Experiment, by: User | None = None) -> int:
         shown = record_of_look(result, look)
         StoredLook.objects.create(
             experiment=fresh, round=fresh.round, number=look.number, day=look.day, by=by,
-            counts=stored_counts(look.counts), record=as_stored(shown),
+            counts=stored_counts(look.counts, look.periods), record=as_stored(shown),
         )  # fmt: skip
         name = "The reading" if look.looks is None else f"Look {look.number}"
         text = f"{name} of {look.day:%-d %B %Y} was taken: {shown.sentences.short}"

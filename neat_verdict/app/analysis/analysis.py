@@ -10,12 +10,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 from functools import cached_property
-from typing import Any
-
-import numpy as np
 
 from neat_verdict.app.analysis.designs import DESIGN_ANALYSES, Periods
 from neat_verdict.app.analysis.models import StoredLook
+from neat_verdict.app.analysis.stored import counts_of, kept_periods, thawed
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric
 from neat_verdict.app.experiments.queries import (
     daily_counts,
@@ -28,7 +26,6 @@ from neat_verdict.app.experiments.queries import (
 )
 from neat_verdict.app.experiments.tallies import Counts, DailyCounts
 from neat_verdict.app.metrics.queries import definition_of
-from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.periods import Pair
 from neat_verdict.core.soundness import check_split
 from neat_verdict.core.statistics import Comparison
@@ -60,6 +57,7 @@ class Look:
     reading: Reading
     secondary: tuple[SecondaryEvidence, ...]
     stored: StoredLook | None
+    periods: Periods = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -174,20 +172,25 @@ def analyse(experiment: Experiment, counts: Counts | None = None, day: date | No
 
 
 def _analyse(experiment: Experiment, rule: DecisionRule, counts: Counts, day: date, *, ended: bool) -> Analysis:
-    periods = DESIGN_ANALYSES[rule.design.name].periods(experiment)
+    kept = kept_periods(experiment.decision_counts or {})
+    periods = DESIGN_ANALYSES[rule.design.name].periods(experiment) if kept is None else kept
+    stored = {look.number: look for look in experiment.looks_taken.all() if look.round == experiment.round}
+    stored = {number: look for number, look in stored.items() if look.set_aside_at is None}
     if periods is not None:
-        periods = _with_closed_windows(experiment, rule, _without_warm_up(experiment, rule, periods), day)
+        if kept is None:
+            periods = _with_closed_windows(experiment, rule, _without_warm_up(experiment, rule, periods), day)
         read = counts.until(closed_until(rule.window_days, day)) if rule.window_days else counts
         reading, secondary = _read(experiment, rule, read, ended=ended, periods=periods)
-        return Analysis(experiment, rule, reading, read, counts, secondary=secondary, periods=periods)
+        whole = Analysis(experiment, rule, reading, read, counts, secondary=secondary, periods=periods)
+        if rule.method.has_looks and reading.verdict.name != "unsound":
+            return _at_looks(whole, stored, day - timedelta(days=rule.window_days), ended=ended)
+        return whole
     split = check_split([int(units) for units in counts.primary.units.sum(axis=0)], weights(experiment))
     # What is unsound is said at once, whatever the day.
     over = counts if ended or not split.as_planned else counts.until(closed_until(rule.window_days, day))
     if rule.longest_days is not None and experiment.started_on is not None:
         # Whatever comes after the longest run is over makes no second reading.
         over = over.until(experiment.started_on + timedelta(days=rule.longest_days - 1))
-    stored = {look.number: look for look in experiment.looks_taken.all() if look.round == experiment.round}
-    stored = {number: look for number, look in stored.items() if look.set_aside_at is None}
     sound = is_sound(over.primary.arms(), weights(experiment), rule, over.primary.units)
     if sound and rule.method.reads_once:
         once = _read_once(experiment, rule, over, counts, stored.get(1), ended=ended)
@@ -205,20 +208,31 @@ def _at_looks(whole: Analysis, stored: Mapping[int, StoredLook], present: date, 
     """Read at each look that is due, from its stored counts where it was taken, up to the first that settles it."""
     experiment, rule, counts = whole.experiment, whole.rule, whole.all_counts
     days = look_days(experiment, rule, counts)
-    latest = replace(whole, counts=counts.until(date.min), secondary=(), next_look=days[0] if days else None)
+    latest = replace(
+        whole, counts=counts.until(date.min), secondary=(), next_look=days[0] if days else None, periods=_until(whole.periods)
+    )  # fmt: skip
     taken: list[Look] = []
     for number, on, cut, looks in _looks_due(days, rule, counts, stored, present, ended=ended):
-        reading, secondary = _read(experiment, rule, cut, ended=ended and looks.last, looks=looks)
-        taken.append(Look(number, on, cut, looks, reading, secondary, stored.get(number)))
+        periods = kept_periods(stored[number].counts) if number in stored else None
+        periods = _until(whole.periods, on) if periods is None else periods
+        reading, secondary = _read(
+            experiment, rule, cut, ended=ended and looks.last, looks=looks, periods=periods or None
+        )
+        taken.append(Look(number, on, cut, looks, reading, secondary, stored.get(number), periods))
         settled = reading.verdict.kind.settled
         following = next((coming for coming in days if coming > on), None)
         latest = replace(
             whole, reading=reading, counts=cut, read_on=on, next_look=None if settled else following, looks=tuple(taken),
-            secondary=secondary,
+            secondary=secondary, periods=periods,
         )  # fmt: skip
         if settled:
             break
     return latest
+
+
+def _until(periods: Periods, day: date = date.min) -> Periods:
+    """The periods up to and with ``day``."""
+    return {metric: [one for one in lines if one.day <= day.toordinal()] for metric, lines in periods.items()}
 
 
 def _read_once(
@@ -386,77 +400,3 @@ def secondary_metrics(experiment: Experiment, counts: Counts, periods: Periods) 
         for use in experiment.metrics.all()
         if use.role != "primary" and counts.others[use.metric_id].days
     ]
-
-
-def frozen(analysis: Analysis, day: date) -> dict[str, Any]:
-    """The counts of an analysis made on a ``day``, as they are stored with a decision: every metric by day."""
-    counts = analysis.all_counts
-    return {
-        "day": day.isoformat(),
-        "ended": analysis.experiment.state == "ended",
-        "primary": _stored_daily(counts.primary),
-        "others": {str(metric): _stored_daily(daily) for metric, daily in counts.others.items()},
-    }
-
-
-def thawed(stored: Mapping[str, Any], shape: Counts) -> Counts:
-    """The counts of a decision again; ``shape`` says how each metric is tallied."""
-    return Counts(
-        _daily_of(stored["primary"], shape.primary),
-        {metric: _daily_of(stored["others"].get(str(metric)), daily) for metric, daily in shape.others.items()},
-    )
-
-
-def _stored_daily(daily: DailyCounts) -> dict[str, Any]:
-    return {"days": [day.isoformat() for day in daily.days], "sums": _plain(daily.sums)}
-
-
-def _plain(sums: FloatArray) -> Any:
-    """Sums as JSON has them: null where one is not known."""
-    return np.where(np.isnan(sums), np.array(None), sums).tolist()
-
-
-def _sums_of(stored: Any, shape: DailyCounts, days: int) -> FloatArray:
-    """Stored sums again; those of third order were not kept once, and are not known then."""
-    columns, _, arms = shape.sums.shape
-    sums = np.full((columns, days, arms), np.nan)
-    given = np.array(stored, dtype=np.float64).reshape(len(stored), days, arms)
-    sums[: len(given)] = given
-    return sums
-
-
-def _daily_of(stored: Mapping[str, Any] | None, shape: DailyCounts) -> DailyCounts:
-    if stored is None:
-        return shape.between(date.max, date.min)
-    days = tuple(date.fromisoformat(day) for day in stored["days"])
-    return DailyCounts(shape.tallying, days, _sums_of(stored["sums"], shape, len(days)))
-
-
-def stored_counts(counts: Counts) -> dict[str, Any]:
-    """Counts as they are stored with a look: the metric that decides by day, the others in all."""
-    first = counts.primary
-    return {
-        "days": [day.isoformat() for day in first.days],
-        "sums": _plain(first.sums),
-        "others": {
-            str(metric): {"day": daily.days[-1].isoformat(), "sums": _plain(daily.sums.sum(axis=1))}
-            for metric, daily in counts.others.items()
-            if daily.days
-        },
-    }
-
-
-def counts_of(stored: StoredLook, shape: Counts) -> Counts:
-    """The stored counts of a look again; ``shape`` says how each metric is tallied."""
-    record = stored.counts
-    days = tuple(date.fromisoformat(day) for day in record["days"])
-    first = shape.primary
-    others = {}
-    for metric, daily in shape.others.items():
-        line = record["others"].get(str(metric))
-        if line is None:
-            others[metric] = daily.between(date.max, date.min)
-        else:
-            total = _sums_of([[sums] for sums in line["sums"]], daily, 1)
-            others[metric] = DailyCounts(daily.tallying, (date.fromisoformat(line["day"]),), total)
-    return Counts(DailyCounts(first.tallying, days, _sums_of(record["sums"], first, len(days))), others)

@@ -28,7 +28,7 @@ from neat_verdict.app.traffic.enrolments import (
     keep_enrolments,
     link_persons,
 )
-from neat_verdict.app.traffic.serving import Served, served
+from neat_verdict.app.traffic.serving import Served, decided_on_events, served
 from neat_verdict.core.metrics import EXPOSURE, TimedEvent
 from neat_verdict.core.traffic import SAME_PERSON
 
@@ -266,9 +266,14 @@ def local_day() -> Callable[[int], str]:
 
 # Without a savepoint within another transaction: SQLite would walk all that was cleared since it, once for every row.
 @transaction.atomic(savepoint=False)
-def rebuild(keys: Collection[str] | None = None) -> int:
-    """Make enrolments, tallies and arrivals of open experiments again from the events alone; returns the units counted."""
+def rebuild(keys: Collection[str] | None = None, *, decided_too: bool = False) -> int:
+    """Make enrolments, tallies and arrivals of open experiments again from the events alone; returns the units counted.
+
+    ``decided_too`` are those counted again whose decision keeps its own counts: their segments change, their reading does not.
+    """
     chosen = [experiment for key, experiment in served().items() if experiment.open and (keys is None or key in keys)]
+    if decided_too:
+        chosen += decided_on_events()
     if not chosen:
         return 0
     for experiment in chosen:

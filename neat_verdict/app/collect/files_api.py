@@ -6,15 +6,15 @@ import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import Literal
 
 from django.conf import settings
 from django.core.files.uploadedfile import TemporaryUploadedFile
 from django.http import HttpRequest
 from ninja import File, Form, Router, Status, UploadedFile
 
-from neat_verdict.app.collect import file_actions
+from neat_verdict.app.collect import file_actions, spend
 from neat_verdict.app.collect.schemas import BadLineOut, EventFileOut, SpendFileOut, UnitsOut, WrongRowOut, WrongUnitOut
-from neat_verdict.app.collect.spend import store_spend
 from neat_verdict.app.collect.unit_files import Reduced
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import find
@@ -93,16 +93,65 @@ def _out(experiment: Experiment, reduced: Reduced, digest: str, *, stored: bool)
     )
 
 
-@router.post("/experiments/{key}/spend", response=SpendFileOut, operation_id="store_spend")
-def spend(request: HttpRequest, key: str, file: File[UploadedFile]) -> SpendFileOut:
-    """A file of cost and impressions by day and variant: all of it, or nothing and what is wrong with it."""
+@router.post("/experiments/{key}/spend/preview", response=SpendFileOut, operation_id="preview_spend")
+def preview_of_spend(
+    request: HttpRequest, key: str, file: File[UploadedFile], decimal_mark: Form[Literal["", ".", ","]] = ""
+) -> SpendFileOut:
+    """What a file of cost and impressions by day and variant comes to. Nothing is stored."""
+    experiment = find(key)
+    seen = spend.preview_spend(person(request), experiment, _small(file), decimal_mark or None)
+    return _spend_out(experiment, seen, stored=False)
+
+
+@router.post("/experiments/{key}/spend", response={201: SpendFileOut}, operation_id="store_spend")
+def store_spend(
+    request: HttpRequest,
+    key: str,
+    file: File[UploadedFile],
+    digest: Form[str],
+    decimal_mark: Form[Literal["", ".", ","]] = "",
+) -> Status[SpendFileOut]:
+    experiment = find(key)
+    seen = spend.store_spend(
+        person(request),
+        experiment,
+        _small(file),
+        digest=digest,
+        decimal=decimal_mark or None,
+        name=file.name or "spend",
+    )
+    return Status(201, _spend_out(experiment, seen, stored=True))
+
+
+def _small(file: UploadedFile) -> bytes:
     if (file.size or 0) > settings.MAX_FILE:
         limit = settings.MAX_FILE // 2**20
         raise InputError("file", f"{(file.size or 0) / 1e6:.0f} MB", f"must not be larger than {limit} MB")
-    result = store_spend(person(request), find(key), file.read(), file.name or "spend")
-    wrong = [WrongRowOut.model_validate(line, from_attributes=True) for line in result.wrong[:BAD_SHOWN]]
+    return bytes(file.read())
+
+
+def _spend_out(experiment: Experiment, seen: spend.SpendFile, *, stored: bool) -> SpendFileOut:
+    arms = len(experiment.variants.all())
+    totals: dict[str, list[float]] = {}
+    for (_, position), sums in seen.sums.items():
+        for field, value in sums.items():
+            totals.setdefault(field, [0.0] * arms)[position] += value
+    days = seen.days
     return SpendFileOut(
-        rows=result.rows, days=result.days, wrong_count=len(result.wrong), wrong=wrong, remarks=list(result.remarks)
+        digest=seen.digest,
+        decimal_mark=seen.decimal_mark,
+        decimal_open=seen.decimal_open,
+        rows=seen.rows,
+        days=len(days),
+        first_day=days[0] if days else None,
+        last_day=days[-1] if days else None,
+        totals=totals,
+        changed=seen.changed,
+        ignored=list(seen.ignored),
+        wrong_count=len(seen.wrong),
+        wrong=[WrongRowOut.model_validate(line, from_attributes=True) for line in seen.wrong[:BAD_SHOWN]],
+        remarks=list(seen.remarks),
+        stored=stored,
     )
 
 

@@ -109,10 +109,20 @@ class EventFileOut(Schema):
 
 
 class SpendFileOut(Schema):
-    """What became of a file of cost and impressions; with wrong rows nothing was stored."""
+    """What a file of cost and impressions comes to: ``totals`` of either by variant, ``changed`` days and variants whose figures
+    it replaces by others. With wrong rows it cannot be stored."""
 
+    digest: str
+    decimal_mark: str | None
+    decimal_open: bool
     rows: int
     days: int
+    first_day: date | None
+    last_day: date | None
+    totals: dict[str, list[float]]
+    changed: int
+    ignored: list[str]
     wrong_count: int
     wrong: list[WrongRowOut]
     remarks: list[str]
+    stored: bool

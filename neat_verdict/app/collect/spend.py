@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import hashlib
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
 
@@ -13,32 +15,46 @@ from neat_verdict.app.collect.text import match_columns, read_text
 from neat_verdict.app.experiments.actions import record
 from neat_verdict.app.experiments.models import Experiment, Spend
 from neat_verdict.app.experiments.queries import today
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.models import User
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.numbers import read_number
+from neat_verdict.core.numbers import ASK_MARK, DecimalMark, read_number
 from neat_verdict.core.text.format import plural
 
 FIELDS = ("day", "variant", "cost", "impressions")
 
 
 @dataclass(frozen=True, slots=True)
-class StoredSpend:
-    """What became of a file: with wrong rows nothing was stored; ``remarks`` are what is odd in what was."""
+class SpendFile:
+    """What a file holds and what storing it would do. ``digest`` is that of all that decides what is stored.
 
+    ``sums`` by (day, position) have cost, impressions or both; ``changed`` counts those that replace other figures.
+    ``decimal_open`` says that the decimal mark must be chosen. ``remarks`` are what is odd.
+    """
+
+    digest: str
     rows: int
-    days: int
+    sums: Mapping[tuple[date, int], Mapping[str, float]]
+    changed: int
     wrong: tuple[WrongRow, ...]
-    remarks: tuple[str, ...] = ()
+    decimal_mark: DecimalMark | None
+    decimal_open: bool
+    ignored: tuple[str, ...]
+    remarks: tuple[str, ...]
+
+    @property
+    def days(self) -> list[date]:
+        """The days of the file, in order."""
+        return sorted({day for day, _ in self.sums})
 
 
-@transaction.atomic
-def store_spend(by: User, experiment: Experiment, content: bytes, name: str) -> StoredSpend:
-    """Store a file with a row a day and variant; for its days and variants it replaces what was there, all or nothing.
+def preview_spend(by: User, experiment: Experiment, content: bytes, decimal: DecimalMark | None = None) -> SpendFile:
+    """What a file with a row a day and variant comes to; nothing is stored.
 
     Cost or impressions may be missing as a column. Raises Conflict for an experiment that takes no data, InputError for a
     file that cannot be read or has neither.
     """
-    open_for_data(by, Experiment.objects.select_for_update().get(pk=experiment.pk))
+    open_for_data(by, experiment)
     text = read_text(content, FIELDS[:3])
     columns = {field: place for field, place in match_columns(text.header, FIELDS).items() if place is not None}
     for field in ("day", "variant"):
@@ -47,46 +63,74 @@ def store_spend(by: User, experiment: Experiment, content: bytes, name: str) -> 
     if not {"cost", "impressions"} & set(columns):
         raise InputError("cost", "missing", "must be a column, or impressions must")
     variants = [(variant.letter, variant.name) for variant in experiment.variants.all()]
-    decimal = decimal_of(text, columns, whole=("impressions",))
+    decimal = decimal or decimal_of(text, columns, whole=("impressions",))
     expected = Expected(columns, len(text.header), variants, today(), day_order(text, columns["day"]), decimal=decimal)
     names = expected.names()
-    result: dict[tuple[date, int], dict[str, float]] = {}
+    sums: dict[tuple[date, int], dict[str, float]] = {}
     wrong: list[WrongRow] = []
     rows = 0
     for line, cells in text.rows():
         rows += 1
         try:
-            (day, position), sums = _row(cells, expected, names)
+            (day, position), values = _row(cells, expected, names)
         except InputError as problem:
             place = columns.get(problem.field)
             shown = cells[place][:80] if place is not None and place < len(cells) else ""
             wrong.append(WrongRow(line, problem.field, shown, str(problem)[:300]))
             continue
-        kept = result.setdefault((day, position), dict.fromkeys(sums, 0.0))
-        for field, value in sums.items():
+        kept = sums.setdefault((day, position), dict.fromkeys(values, 0.0))
+        for field, value in values.items():
             kept[field] += value
-    if wrong or not result:
-        return StoredSpend(rows, 0, tuple(wrong))
+    return SpendFile(
+        digest=hashlib.sha256(content + str(decimal).encode()).hexdigest(),
+        rows=rows,
+        sums=sums,
+        changed=_changed(experiment, sums),
+        wrong=tuple(wrong),
+        decimal_mark=decimal,
+        decimal_open=decimal is None and any(line.reason.endswith(ASK_MARK) for line in wrong),
+        ignored=tuple(name for place, name in enumerate(text.header) if place not in columns.values()),
+        remarks=_remarks(experiment, {day for day, _ in sums}),
+    )
+
+
+@transaction.atomic
+def store_spend(
+    by: User, experiment: Experiment, content: bytes, *, digest: str, decimal: DecimalMark | None = None, name: str
+) -> SpendFile:
+    """Store a file; for its days and variants it replaces what was there, all or nothing.
+
+    Raises Conflict where it is not what was previewed, has wrong rows or none; and as `preview_spend`.
+    """
+    seen = preview_spend(by, Experiment.objects.select_for_update().get(pk=experiment.pk), content, decimal)
+    if seen.digest != digest:
+        raise Conflict("The file or its decimal mark is not the one that was previewed; preview it again")
+    if seen.wrong:
+        raise Conflict(f"{plural(len(seen.wrong), 'row')} of the file are wrong; put them right")
+    if not seen.sums:
+        raise Conflict("There is no row to store")
     by_position = {variant.position: variant for variant in experiment.variants.all()}
     Spend.objects.bulk_create(
         [
             Spend(variant=by_position[position], round=experiment.round, day=day, **sums)
-            for (day, position), sums in result.items()
+            for (day, position), sums in seen.sums.items()
         ],
         update_conflicts=True,
         unique_fields=["variant", "round", "day"],
-        update_fields=[field for field in ("cost", "impressions") if field in columns],
+        update_fields=sorted(next(iter(seen.sums.values()))),
     )
-    stored_days = {day for day, _ in result}
-    days = len(stored_days)
-    record(
-        experiment,
-        by,
-        "import",
-        f"Brought in “{name[:80]}”: cost and impressions of {plural(days, 'day')}"[:500],
-        rows=rows,
+    text = f"Brought in “{name[:80]}”: cost and impressions of {plural(len(seen.days), 'day')}"
+    record(experiment, by, "import", text[:500], rows=seen.rows)
+    return seen
+
+
+def _changed(experiment: Experiment, sums: Mapping[tuple[date, int], Mapping[str, float]]) -> int:
+    kept = Spend.objects.filter(variant__experiment=experiment, round=experiment.round).select_related("variant")
+    stored = {(line.day, line.variant.position): line for line in kept}
+    return sum(
+        place in stored and any(getattr(stored[place], field) != value for field, value in values.items())
+        for place, values in sums.items()
     )
-    return StoredSpend(rows, days, (), _remarks(experiment, stored_days))
 
 
 def _remarks(experiment: Experiment, days: set[date]) -> tuple[str, ...]:

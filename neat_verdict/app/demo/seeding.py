@@ -23,7 +23,7 @@ from neat_verdict.app.collect import actions as collect
 from neat_verdict.app.collect.batch import read_batch
 from neat_verdict.app.collect.events import take_in
 from neat_verdict.app.collect.file_actions import digest_of, store_units
-from neat_verdict.app.collect.spend import store_spend
+from neat_verdict.app.collect.spend import preview_spend, store_spend
 from neat_verdict.app.demo.workspace import CHANGES, METRICS, NAME, NEVER_COUNTED, SEGMENTS, STORIES, TIME_ZONE, Story
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Experiment, Workspace
@@ -224,7 +224,9 @@ def _bring_in(story: Story, by: User, experiment: Experiment, first: date, days:
     for metric, fares in story.fares.items():
         _store(by, experiment, fares_file(story, experiment, fares), metric)
     if story.spend:
-        store_spend(by, experiment, spend_file(story, experiment), "advertising-desk.csv")
+        content = spend_file(story, experiment)
+        digest = preview_spend(by, experiment, content).digest
+        store_spend(by, experiment, content, digest=digest, name="advertising-desk.csv")
 
 
 def _store_units(by: User, experiment: Experiment, content: str) -> None:

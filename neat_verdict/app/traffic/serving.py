@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 from zoneinfo import ZoneInfo
 
 from django.db import connection
-from django.db.models import Prefetch, Q
+from django.db.models import Prefetch, Q, QuerySet
 
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.audience import audience_of, never_counted_of
@@ -100,17 +100,27 @@ def _stamp() -> tuple[object, ...]:
         return clock.now().astimezone(ZoneInfo(zone)).date(), zone, segments, *cursor.fetchall()
 
 
-def _candidates() -> Any:
+def _candidates() -> QuerySet[Experiment]:
     planned = Q(rollout__isnull=False, rollout__stopped_at__isnull=True)
     rolled_out = Q(state="decided") & (planned | Q(holds_units=True))
     open_still = ~Q(state__in=["decided", "archived"])
     return Experiment.objects.filter(open_still | rolled_out, data_from="events").select_related("rollout")
 
 
+def decided_on_events() -> list[Served]:
+    """The experiments that are decided and keep the counts they were decided on, so that theirs may be counted again."""
+    decided = Experiment.objects.filter(state__in=["decided", "archived"], data_from="events", started_at__isnull=False)
+    return _made_of(decided.filter(decision_counts__isnull=False).select_related("rollout"), workspace(), today())
+
+
 def _load(place: Workspace, day: date) -> list[Served]:
+    return _made_of(_candidates(), place, day)
+
+
+def _made_of(experiments: QuerySet[Experiment], place: Workspace, day: date) -> list[Served]:
     epochs = Prefetch("epochs", Epoch.objects.defer("record"))
     related = ("variants", "metrics__metric__versions", "metrics__version", epochs)
-    return [_served(experiment, place, day) for experiment in _candidates().prefetch_related(*related)]
+    return [_served(experiment, place, day) for experiment in experiments.prefetch_related(*related)]
 
 
 def _served(experiment: Experiment, place: Workspace, day: date) -> Served:

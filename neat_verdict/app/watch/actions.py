@@ -239,5 +239,5 @@ def choose_segments(by: User, wanted: list[list[str]]) -> Workspace:
     place = workspace()
     place.segments = [list(line) for line in dict.fromkeys(map(tuple, lines))]
     place.save()
-    rebuild()
+    rebuild(decided_too=True)
     return place

@@ -129,7 +129,7 @@ def _interval(figure: Figure, comparison: Comparison, rule: DecisionRule, whose:
     )
 
 
-_LEVELS = "w = n₁n₀/(n₁ + n₀) of each period;  m = Σw·m_e / Σw,  v = Σw²·v_e / (Σw)²"
+_LEVELS = "w = √(N·n₁n₀/(n₁ + n₀)) of each period of N units;  m = Σw·m_e / Σw,  v = Σw²·v_e / (Σw)²"
 _SEGMENTS = (
     "segments with shares of their own are each compared so, and combined by their parts π of all units: "
     "m = Σπm, v = Σπ²v"
@@ -155,7 +155,7 @@ def _stratified(
         Step("periods compared", str(result.periods)),
         *steps(
             (
-                ("Σw", result.information),
+                ("(Σw)²/ΣN", result.information),
                 ("m₀", result.reference_level),
                 ("m₁", result.variant_level),
                 ("√(v₁ + v₀)", math.hypot(result.variant_error, result.reference_error)),
@@ -175,9 +175,10 @@ def _stratified(
     return Derivation(
         f"{name} of {whose}",
         "Shares changed while data came in, so the arms are compared within each period, where shares stood still. Those "
-        "comparisons are combined by how many units each compares.",
+        "comparisons are combined so that each adds to the variance what its number of units says, whatever the shares were.",
         f"{levels};  {formula}",
-        "Mantel & Haenszel (1959), J. Natl. Cancer Inst. 22, 719–748; Fieller (1954), J. R. Stat. Soc. B 16, 175–185",
+        "Zhang, Janson & Murphy (2020); Hadad et al. (2021), Proc. Natl. Acad. Sci. 118, e2014602118; Fieller (1954), J. R. "
+        "Stat. Soc. B 16, 175–185",
         tuple(_period_inputs(pairs)),
         tuple(made),
     )
@@ -187,8 +188,8 @@ def _period_inputs(pairs: Sequence[Pair]) -> list[Step]:
     lines: list[Step] = []
     segments = len({pair.segment for pair in pairs}) > 1
     for number, pair in enumerate(pairs, start=1):
-        if segments:
-            lines.append(Step(f"{number}: units of {pair.segment} in all variants", format_full(pair.units)))
+        of = f" of {pair.segment}" if segments else ""
+        lines.append(Step(f"{number}: N, units{of} in all variants", format_full(pair.size)))
         names, values = [], []
         for arm, mark in ((pair.variant, "₁"), (pair.reference, "₀")):
             names.append(", ".join(f"{name}{mark}" for name, _ in arm.inputs()))

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from neat_verdict.core.checks import InputError, check_count, check_not_negative, check_positive
 from neat_verdict.core.designs.adaptive.policy import Policy, paced_shares
 from neat_verdict.core.designs.adaptive.posteriors import chance_within
+from neat_verdict.core.methods import Reached
 from neat_verdict.core.numeric import BoolArray, FloatArray
 from neat_verdict.core.rehearsal.world import World
 from neat_verdict.core.rule import DecisionRule
@@ -90,7 +91,7 @@ def rehearse_allocation(
     world : World
         Its split is not used: one way is even, the other follows the evidence.
     rule : DecisionRule
-        Read at any time, after each epoch from the least days on.
+        Read after each epoch from the least days on, or after those in which a planned look falls due.
     policy : Policy
     lifts : sequence of float
         True relative lifts of the variants beside control, above -1.
@@ -210,6 +211,7 @@ def _run(
     sums = _Sums(runs, arms, course.standard_deviation)
     called, called_on = np.zeros(runs, dtype=np.int64), np.full(runs, np.nan)
     expected, given = np.zeros(runs), np.zeros((course.epochs, arms))
+    looks = _look_epochs(course, rule)
     for place in range(course.epochs):
         given[place] = shares.mean(axis=0)
         n = random.multinomial(course.units[place], shares).astype(np.float64)
@@ -220,7 +222,7 @@ def _run(
         units[place], totals[place] = n, x
         expected += (n * course.levels[place]).sum(axis=1)
         sums.add(n, x)
-        if course.ends[place] >= rule.minimum_days:
+        if course.ends[place] >= rule.minimum_days and (looks is None or place in looks):
             _call(
                 called,
                 called_on,
@@ -230,7 +232,8 @@ def _run(
                 course,
                 rule,
                 place,
-                wait=policy is not None,
+                looks=None if looks is None else tuple(look for look in looks if look <= place),
+                wait=policy is not None and rule.method.holds_at_any_time,
             )
         if policy is not None:
             shares = _next(
@@ -253,7 +256,7 @@ class _Sums:
 
     def __init__(self, runs: int, arms: int, standard_deviation: float | None) -> None:
         self.known_deviation = standard_deviation
-        self.weight, self.variant, self.control = (np.zeros((runs, arms)) for _ in range(3))
+        self.size, self.weight, self.variant, self.control = (np.zeros((runs, arms)) for _ in range(4))
         # Of either side: Σ w²/n, that times the level, and the units.
         self.sides = [[np.zeros((runs, arms)) for _ in range(3)] for _ in range(2)]
 
@@ -261,8 +264,9 @@ class _Sums:
         """Take an epoch in: units and totals, runs x arms."""
         with np.errstate(divide="ignore", invalid="ignore"):
             level = x / n
-            w = n * n[:, :1] / (n + n[:, :1])
+            w = np.sqrt(n.sum(axis=1, keepdims=True) * n * n[:, :1] / (n + n[:, :1]))
         usable = (n > 0) & (n[:, :1] > 0)
+        self.size += np.where(usable, n.sum(axis=1, keepdims=True), 0)
         self.weight += np.where(usable, w, 0)
         for total, own, units, side in (
             (self.variant, level, n, self.sides[0]),
@@ -297,17 +301,25 @@ def _call(
     rule: DecisionRule,
     place: int,
     *,
+    looks: tuple[int, ...] | None,
     wait: bool,
 ) -> None:
-    """Call a winner in the runs that are open: clear of zero at any time, and (``wait``) little left to be gained."""
-    weight = sums.weight
-    arms = weight.shape[1]
-    planned = 1.0 if rule.planned_units is None else rule.planned_units[0] / 2
-    one = rule.method.comparison_confidence(rule.confidence, arms - 1)
+    """Call a winner in the runs that are open: clear of zero by the rule's method, and (``wait``) little left to be gained.
+
+    ``looks`` are the epochs after which looks were taken, this one included; None where the rule reads at any time.
+    """
+    arms = sums.weight.shape[1]
     with np.errstate(divide="ignore", invalid="ignore"):
-        gaps = (sums.variant - sums.control) / weight
+        gaps = (sums.variant - sums.control) / sums.weight
     z, gains = rule.sign * sums.statistic(), rule.sign * gaps
-    c = always_valid_critical_value(weight / planned, one)
+    c: FloatArray | float
+    if looks is None:
+        planned = 2.0 * arms if rule.planned_units is None else float(sum(rule.planned_units))
+        c = always_valid_critical_value(
+            sums.size / planned, rule.method.comparison_confidence(rule.confidence, arms - 1)
+        )
+    else:
+        c = _look_critical_value(course, rule, looks, arms - 1)
     clear = (z > c)[:, 1:] & (called == 0)[:, None]
     enough: BoolArray = np.ones(len(called), dtype=bool)
     if course.standard_deviation is None:
@@ -322,6 +334,21 @@ def _call(
         result = result[sure]
     called[result] = 1 + np.where(clear[result], gains[result, 1:], -np.inf).argmax(axis=1)
     called_on[result] = course.ends[place]
+
+
+def _look_epochs(course: _Course, rule: DecisionRule) -> tuple[int, ...] | None:
+    """The epochs after which a planned look is taken: those in which its day ends. None for a rule that reads at any time."""
+    if not rule.method.has_looks:
+        return None
+    days = rule.method.reading_days(rule.planned_days, rule.minimum_days)
+    ends = np.searchsorted(course.ends, [min(day, course.ends[-1]) for day in days])
+    return tuple(sorted({int(end) for end in ends}))
+
+
+def _look_critical_value(course: _Course, rule: DecisionRule, looks: tuple[int, ...], comparisons: int) -> float:
+    information = (course.units.cumsum() / course.units.sum())[list(looks)]
+    reached = Reached(1.0, tuple(information.tolist()), last=looks[-1] == course.epochs - 1)
+    return rule.method.pair_critical_value(rule.method.comparison_confidence(rule.confidence, comparisons), reached)
 
 
 def _variance(x: FloatArray, n: FloatArray, standard_deviation: float | None) -> FloatArray:

@@ -204,9 +204,10 @@ function importParts(file: File, { columns, mark }: ChosenInFile, metric: string
   return { file, metric, columns: JSON.stringify(columns), decimal_mark: mark };
 }
 
-/** Spend and impressions by day and variant: all of the file, or nothing and what is wrong. */
-export function sendSpend(key: string, file: File): Promise<SpendFileSeen> {
-  return sendForm(`/experiments/${key}/spend`, { file });
+/** What a file of spend and impressions by day and variant comes to; with a digest it is stored. */
+export function sendSpend(key: string, file: File, mark: "" | "." | ",", digest?: string): Promise<SpendFileSeen> {
+  if (digest === undefined) return sendForm(`/experiments/${key}/spend/preview`, { file, decimal_mark: mark });
+  return sendForm(`/experiments/${key}/spend`, { file, decimal_mark: mark, digest });
 }
 
 /** What a file with a row a unit comes to; with a digest it is stored. */

@@ -1054,11 +1054,28 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /**
-         * Spend
-         * @description A file of cost and impressions by day and variant: all of it, or nothing and what is wrong with it.
-         */
+        /** Store Spend */
         post: operations["store_spend"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/spend/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview Of Spend
+         * @description What a file of cost and impressions by day and variant comes to. Nothing is stored.
+         */
+        post: operations["preview_spend"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4851,15 +4868,36 @@ export interface components {
         };
         /**
          * SpendFileOut
-         * @description What became of a file of cost and impressions; with wrong rows nothing was stored.
+         * @description What a file of cost and impressions comes to: ``totals`` of either by variant, ``changed`` days and variants whose figures
+         *     it replaces by others. With wrong rows it cannot be stored.
          */
         SpendFileOut: {
+            /** Changed */
+            changed: number;
             /** Days */
             days: number;
+            /** Decimal Mark */
+            decimal_mark: string | null;
+            /** Decimal Open */
+            decimal_open: boolean;
+            /** Digest */
+            digest: string;
+            /** First Day */
+            first_day: string | null;
+            /** Ignored */
+            ignored: string[];
+            /** Last Day */
+            last_day: string | null;
             /** Remarks */
             remarks: string[];
             /** Rows */
             rows: number;
+            /** Stored */
+            stored: boolean;
+            /** Totals */
+            totals: {
+                [key: string]: number[];
+            };
             /** Wrong */
             wrong: components["schemas"]["WrongRowOut"][];
             /** Wrong Count */
@@ -7515,6 +7553,61 @@ export interface operations {
         requestBody: {
             content: {
                 "multipart/form-data": {
+                    /**
+                     * Decimal Mark
+                     * @default
+                     * @enum {string}
+                     */
+                    decimal_mark?: "" | "." | ",";
+                    /** Digest */
+                    digest: string;
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpendFileOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_spend: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * Decimal Mark
+                     * @default
+                     * @enum {string}
+                     */
+                    decimal_mark?: "" | "." | ",";
                     /**
                      * File
                      * Format: binary

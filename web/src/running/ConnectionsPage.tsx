@@ -125,7 +125,8 @@ function SegmentChoice() {
         </button>
       </form>
       <p className="quiet mt-1 text-sm">
-        Two joined by & are crossed. What has come in already is counted again by the properties you choose.
+        Two joined by & are crossed. What has come in already is counted again by the properties you choose, of
+        experiments that are decided too.
       </p>
       <FormError error={choose.error} />
     </Panel>

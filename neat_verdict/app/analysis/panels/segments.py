@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Sequence
 from datetime import date
 from typing import Any
@@ -129,7 +130,9 @@ def strata_of(analysis: Analysis, use: ExperimentMetric, by: str, position: int)
     within a day shares stood still, or nearly so."""
     tallying = use.tallying
     days = analysis.counts.primary.days
-    tallies = _tallies(analysis, use, by, position, days[0], days[-1])
+    # How many came in all decides what a period weighs (`Pair.weight`).
+    positions = range(len(analysis.reading.arms)) if analysis.periods else (0, position)
+    tallies = _tallies(analysis, use, by, positions, days[0], days[-1])
     rows: Iterable[tuple[Any, ...]]
     if analysis.periods:
         rows = tallies.values_list("segment", "variant__position", "day", *tallying.columns)
@@ -140,14 +143,21 @@ def strata_of(analysis: Analysis, use: ExperimentMetric, by: str, position: int)
             "segment", "variant__position", *sums
         ))  # fmt: skip
     result: dict[str, dict[date, np.ndarray]] = {}
+    came: Counter[tuple[str, date]] = Counter()
     for segment, at, day, *values in rows:
         if _is_of(segment, by):
             place = result.setdefault(segment, {}).setdefault(day, np.zeros((len(tallying.columns), 2)))
-            place[:, int(at > 0)] += np.array(values, dtype=np.float64)
+            came[segment, day] += values[0]
+            if at in (0, position):
+                place[:, int(at > 0)] += np.array(values, dtype=np.float64)
     strata = {}
     for segment, by_day in result.items():
-        arms = tallying.arms_along(np.stack([by_day[day] for day in sorted(by_day)], axis=1))
-        strata[segment] = [Pair(variant, control) for control, variant in arms]
+        ordered = sorted(by_day)
+        arms = tallying.arms_along(np.stack([by_day[day] for day in ordered], axis=1))
+        strata[segment] = [
+            Pair(variant, control, units=came[segment, day])
+            for day, (control, variant) in zip(ordered, arms, strict=True)
+        ]
     return strata
 
 
@@ -157,12 +167,12 @@ def _sum(column: str) -> Case | Sum:
 
 
 def _tallies(
-    analysis: Analysis, use: ExperimentMetric, by: str, position: int, since: date, until: date
+    analysis: Analysis, use: ExperimentMetric, by: str, positions: Sequence[int], since: date, until: date
 ) -> QuerySet[Tally]:
     # A range and not a prefix, because SQLite finds a range by the index. ">" is the character after "=".
     first = by.split(" & ")[0]
     return Tally.objects.filter(
-        variant__experiment=analysis.experiment, variant__position__in=(0, position), round=analysis.experiment.round,
+        variant__experiment=analysis.experiment, variant__position__in=positions, round=analysis.experiment.round,
         metric=use.metric_id, segment__gte=f"{first}=", segment__lt=f"{first}>", day__gte=since, day__lte=until,
     )  # fmt: skip
 

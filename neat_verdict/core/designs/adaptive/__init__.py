@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
@@ -17,7 +18,7 @@ from neat_verdict.core.designs.adaptive.gain import Gain, gain_over_even
 from neat_verdict.core.designs.adaptive.posteriors import possible_gain_remaining, stratified_posteriors
 from neat_verdict.core.designs.base import CountTable, Design, Series, Summary
 from neat_verdict.core.methods import Method, Reached, Threshold, bonferroni
-from neat_verdict.core.periods import Period, information_of, running_lift
+from neat_verdict.core.periods import Period, running_lift
 from neat_verdict.core.soundness import OverlapCheck, SplitCheck, check_epochs, check_split, check_split_by_epoch
 from neat_verdict.core.statistics import (
     Arm,
@@ -71,25 +72,25 @@ class Adaptive(Design):
     report_caveat = "Rates are of everybody who saw a variant, lifts compare within epochs: the two need not agree."
 
     def refuses(self, method: type[Method]) -> str:
-        if method.holds_at_any_time:
+        if method.holds_at_any_time or method.has_looks:
             return ""
-        return "does not hold where traffic follows the evidence: shares and the end depend on what is seen"
+        return "does not hold where traffic follows the evidence: plan looks, the last costs hardly more than one"
 
     def information(self, units: Sequence[float], planned_units: Sequence[float]) -> float:
         """That of all arms together: some are meant to stay behind."""
         return sum(units) / sum(planned_units)
 
     def thresholds(self, rule: DecisionRule, periods: Sequence[Period], reached: Reached) -> tuple[Threshold, ...]:
-        """Each at its own information. Shares and the moment of stopping depend on the data, so only a method that holds at any
-        time keeps its level here."""
+        """Each by itself, the level shared (Bonferroni): how comparisons hang together depends on shares nobody knew before."""
         result = []
-        arms = len(periods[0].arms) if periods else 0
-        for variant in range(1, arms):
+        comparisons = len(periods[0].arms) - 1 if periods else 0
+        for variant in range(1, comparisons + 1):
             fraction = self._fraction(rule, periods, variant, 0)
             if not fraction:
                 return ()
             at = Reached(fraction, reached.looks, reached.last)
-            result.append(rule.method.threshold(rule.confidence, [1] * arms, at))
+            one = rule.method.threshold(bonferroni(rule.confidence, comparisons), [1, 1], at)
+            result.append(_shared(one, comparisons))
         return tuple(result)
 
     def pair_critical_value(
@@ -102,12 +103,10 @@ class Adaptive(Design):
         return rule.method.pair_critical_value(bonferroni(rule.confidence, pairs), at)
 
     def _fraction(self, rule: DecisionRule, periods: Sequence[Period], first: int, second: int) -> float:
-        """What is in of the planned data of two arms, by n₁n₀/(n₁ + n₀)."""
-        known = information_of([period.pair(first, second) for period in periods])
-        if rule.planned_units is None:
-            return known
-        n1, n0 = rule.planned_units[first], rule.planned_units[second]
-        return known / (n1 * n0 / (n1 + n0))
+        """What is in of the planned data of two arms: all units of the periods in which they can be compared, which is what the
+        variance of the comparison's sum grows by (`Pair.weight`), whatever the shares."""
+        known = math.fsum(pair.size for pair in (period.pair(first, second) for period in periods) if pair.usable)
+        return known / (2 * len(periods[0].arms) if rule.planned_units is None else sum(rule.planned_units))
 
     def check_split(self, periods: Sequence[Period], weights: Sequence[float]) -> SplitCheck:
         if not periods:
@@ -138,7 +137,10 @@ class Adaptive(Design):
         )
 
     def conditions(self, summary: Summary | None, rule: DecisionRule) -> list[Condition]:
-        """Nobody is called while another variant may still be better than the leader by what is worth acting on."""
+        """Nobody is called while another variant may still be better than the leader by what is worth acting on, under a rule
+        that may be read again on any day; one that reads on days fixed beforehand is not put off by what it sees."""
+        if not rule.method.holds_at_any_time:
+            return []
         label = "Possible gain remaining under the worthwhile lift"
         required = f"under {format_percent(rule.worthwhile_lift)}"
         if not isinstance(summary, AdaptiveSummary):
@@ -176,9 +178,11 @@ class Adaptive(Design):
         )
 
     def rule_words(self, rule: DecisionRule) -> tuple[str, ...]:
+        worthwhile = format_percent(rule.worthwhile_lift)
+        waits = f" None is called while another may still be better than the leader by {worthwhile} or more."
         return (
-            "Traffic follows the evidence, so variants are compared within each epoch. None is called while another may "
-            f"still be better than the leader by {format_percent(rule.worthwhile_lift)} or more.",
+            "Traffic follows the evidence, so variants are compared within each epoch."
+            f"{waits if rule.method.holds_at_any_time else ''}",
         )
 
     def shifted_shares(self, units: str) -> tuple[str, str, str]:
@@ -197,6 +201,11 @@ class Adaptive(Design):
         )
         missing = "" if summary.leader == 0 else f"; that it beats {names.variant(0)} is not shown yet"
         return f"{leads}{missing}.", f"{LETTERS[summary.leader]} leads, little left to gain"
+
+
+def _shared(one: Threshold, comparisons: int) -> Threshold:
+    """The threshold of one of several comparisons at its share of the level, its p by all of them."""
+    return Threshold(one.critical_value, lambda z: min(1.0, comparisons * one.adjusted_pvalue(z)))
 
 
 def _units(periods: Sequence[Period]) -> list[list[int]]:

@@ -22,8 +22,9 @@ export const USUAL: Policy = {
 };
 
 /** The method that is taken where shares follow the evidence and the one at hand does not hold. */
-const HOLDING = vocabulary.methods.find((one) => !(one.name in designNamed("adaptive").refused))
-  ?.name as Experiment["method"];
+const HOLDING = vocabulary.methods.find(
+  (one) => one.holds_at_any_time && !(one.name in designNamed("adaptive").refused),
+)?.name as Experiment["method"];
 
 const LENGTHS: [number, string][] = [
   [1, "an hour"],
@@ -70,7 +71,7 @@ function Choice() {
       follows
         ? {
             allocation: usual(latest),
-            method: HOLDING,
+            method: latest.method in designNamed("adaptive").refused ? HOLDING : latest.method,
             variants: variantsIn(latest).map((variant) => ({ ...variant, weight: 1 })),
           }
         : { allocation: null },
@@ -210,7 +211,7 @@ function PolicyPanel() {
         </div>
       </div>
       <p className="quiet mt-2 text-sm">
-        It is read at any time, each epoch by itself.{" "}
+        Each epoch is read by itself, by the rule on the Sizing sheet.{" "}
         {allocationMetric && `A visitor counts once the conversion window of ${allocationMetric.name} has closed.`}{" "}
         {experiment.plan &&
           `About ${count((experiment.plan.units_per_day * policy.epoch_hours) / 24)} ${experiment.unit_name} come in an epoch.`}

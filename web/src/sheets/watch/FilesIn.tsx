@@ -1,11 +1,19 @@
 import { useMutation } from "@tanstack/react-query";
-import { sendEventFile, sendSpend, sendUnits, type EventFileSeen, type UnitsSeen } from "../../api/client";
+import {
+  sendEventFile,
+  sendSpend,
+  sendUnits,
+  type EventFileSeen,
+  type SpendFileSeen,
+  type UnitsSeen,
+} from "../../api/client";
 import { useStale } from "../../api/keys";
 import { LETTERS } from "../../api/vocabulary";
 import { count, day, plural } from "../../lib/format";
 import { UploadPanel } from "../../parts/UploadPanel";
 import { WrongLines } from "../../parts/WrongLines";
 import { useEditing } from "../editing";
+import { DecimalMarkChoice } from "./DecimalMarkChoice";
 
 /** Files with a row a unit (CSV, Parquet), an event a line (NDJSON), or spend by day. */
 export function FilesIn() {
@@ -157,14 +165,24 @@ function EventsStored({ seen }: { seen: EventFileSeen }) {
   );
 }
 
+type Mark = "" | "." | ",";
+
 function SpendFile() {
   const { experiment } = useEditing();
   const stale = useStale();
-  const send = useMutation({
-    mutationFn: (file: File) => sendSpend(experiment.key, file),
-    onSuccess: () => stale("data", experiment.key),
+  const preview = useMutation({
+    mutationFn: ({ file, mark }: { file: File; mark: Mark }) => sendSpend(experiment.key, file, mark),
   });
-  const seen = send.data;
+  const store = useMutation({
+    mutationFn: ({ file, mark, digest }: { file: File; mark: Mark; digest: string }) =>
+      sendSpend(experiment.key, file, mark, digest),
+    onSuccess: () => {
+      preview.reset();
+      stale("data", experiment.key);
+    },
+  });
+  const seen = preview.data;
+  const given = preview.variables;
   return (
     <UploadPanel
       title="Spend and impressions"
@@ -177,22 +195,76 @@ function SpendFile() {
       }
       label="Choose a file of costs"
       accept=".csv,.txt"
-      busy={send.isPending}
-      pick={(file) => send.mutate(file)}
-      error={send.error}
+      busy={preview.isPending}
+      pick={(file) => {
+        store.reset();
+        preview.mutate({ file, mark: "" });
+      }}
+      error={preview.error ?? store.error}
     >
-      {seen && (
-        <WrongLines
-          wrong={seen.wrong_count}
-          lines={seen.wrong.map((line) => ({ where: `line ${line.line}`, reason: line.reason }))}
-          consequence={NOTHING_STORED}
+      {seen && given && (
+        <SpendPreview
+          seen={seen}
+          chooseMark={(mark) => preview.mutate({ file: given.file, mark })}
+          storing={store.isPending}
+          store={() => store.mutate({ ...given, digest: seen.digest })}
         />
       )}
-      {seen && seen.wrong_count === 0 && (
+      {store.data && (
         <p role="status" className="mt-2 text-sm">
-          Stored: spend and impressions of {plural(seen.days, "day")}. {seen.remarks.join(" ")}
+          Stored: spend and impressions of {plural(store.data.days, "day")}. {store.data.remarks.join(" ")}
         </p>
       )}
     </UploadPanel>
+  );
+}
+
+interface SpendPreviewProps {
+  seen: SpendFileSeen;
+  chooseMark: (mark: Mark) => void;
+  storing: boolean;
+  store: () => void;
+}
+
+/** What a file of costs holds: enough to see a decimal mark that was read wrongly. Nothing is stored yet. */
+function SpendPreview({ seen, chooseMark, storing, store }: SpendPreviewProps) {
+  return (
+    <div className="mt-2 text-sm" role="status">
+      <p>
+        {plural(seen.rows, "row")}
+        {seen.first_day && seen.last_day && `, ${day(seen.first_day)} to ${day(seen.last_day)}`}.{" "}
+        <b>Nothing is stored yet.</b>
+      </p>
+      {Object.entries(seen.totals).map(([field, totals]) => (
+        <p key={field}>
+          {field === "cost" ? "Cost" : "Impressions"}:{" "}
+          {totals.map((total, arm) => `${total.toLocaleString("en-GB")} in ${LETTERS[arm]}`).join(", ")}
+        </p>
+      ))}
+      {(seen.decimal_open || seen.decimal_mark) && (
+        <DecimalMarkChoice open={seen.decimal_open} mark={seen.decimal_mark} choose={chooseMark} />
+      )}
+      {seen.ignored.length > 0 && <p className="quiet">Not used: {seen.ignored.join(", ")}</p>}
+      {seen.changed > 0 && (
+        <p>{plural(seen.changed, "figure")} of days and variants that are there already will be replaced by others.</p>
+      )}
+      {seen.remarks.map((remark) => (
+        <p key={remark} className="tone-warning">
+          {remark}
+        </p>
+      ))}
+      <WrongLines
+        wrong={seen.wrong_count}
+        lines={seen.wrong.map((line) => ({ where: `line ${line.line}`, reason: line.reason }))}
+        consequence="put them right, then choose the file again"
+      />
+      <button
+        className="btn btn-sm btn-primary mt-1"
+        disabled={storing || seen.wrong_count > 0 || seen.days === 0}
+        onClick={store}
+      >
+        {storing ? "Storing…" : "Store spend"}
+      </button>
+    </div>
   );
 }

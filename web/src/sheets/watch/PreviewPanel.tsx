@@ -2,6 +2,7 @@ import type { Preview } from "../../api/client";
 import { count, day, plural } from "../../lib/format";
 import { useEditing } from "../editing";
 import { DataTable } from "../../parts/DataTable";
+import { DecimalMarkChoice } from "./DecimalMarkChoice";
 
 interface Props {
   preview: Preview;
@@ -44,18 +45,7 @@ export function PreviewPanel({ preview, storing, fileName, choose, chooseMark, s
           </label>
         ))}
         {(preview.decimal_open || preview.decimal_mark) && (
-          <label className="text-sm">
-            <span className="quiet block">decimals come after a</span>
-            <select
-              className={`select select-xs w-36 ${preview.decimal_open ? "select-error" : ""}`}
-              value={preview.decimal_mark ?? ""}
-              onChange={(event) => chooseMark(event.target.value as "." | ",")}
-            >
-              {!preview.decimal_mark && <option value="">choose…</option>}
-              <option value=".">point: 1,234.5</option>
-              <option value=",">comma: 1.234,5</option>
-            </select>
-          </label>
+          <DecimalMarkChoice open={preview.decimal_open} mark={preview.decimal_mark} choose={chooseMark} />
         )}
       </div>
       {unmatched.length > 0 ? (

@@ -1,0 +1,59 @@
+import { cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
+import { afterEach, describe, expect, it } from "vitest";
+import { keys } from "../../api/keys";
+import { experiment, serve, SESSION, show } from "../../test/kit";
+import { EditingProvider } from "../editing";
+import { FilesIn } from "./FilesIn";
+
+afterEach(cleanup);
+const PATH = "/experiments/fare-calendar";
+const SEEN = {
+  digest: "d1",
+  decimal_mark: null,
+  decimal_open: true,
+  rows: 2,
+  days: 1,
+  first_day: "2026-03-02",
+  last_day: "2026-03-02",
+  totals: { cost: [52.5, 0] },
+  changed: 1,
+  ignored: ["agency"],
+  wrong_count: 1,
+  wrong: [{ line: 3, field: "cost", value: "52.104", reason: "may be 52.104 or 52,104" }],
+  remarks: [],
+  stored: false,
+};
+
+describe("a file of spend", () => {
+  it("is shown first, its decimal mark chosen, then stored as it was shown", async () => {
+    const read = { ...SEEN, digest: "d2", decimal_open: false, decimal_mark: ",", wrong_count: 0, wrong: [] };
+    const calls = serve({
+      [`POST ${PATH}/spend/preview`]: [{ body: SEEN }, { body: read }],
+      [`POST ${PATH}/spend`]: [{ status: 201, body: { ...read, stored: true } }],
+    });
+    const known = experiment();
+    show(
+      <EditingProvider experiment={known}>
+        <FilesIn />
+      </EditingProvider>,
+      {
+        known: [
+          [keys.session, SESSION],
+          [keys.experiment(known.key), known],
+        ],
+      },
+    );
+    fireEvent.change(screen.getByLabelText("Choose a file of costs"), {
+      target: { files: [new File(["x"], "costs.csv")] },
+    });
+    await screen.findByText(/line 3: may be 52.104 or 52,104/);
+    expect(screen.getByText("Cost: 52.5 in A, 0 in B")).toBeTruthy();
+    expect(screen.getByText("Not used: agency")).toBeTruthy();
+    expect(screen.getByText("Store spend")).toHaveProperty("disabled", true);
+    fireEvent.change(screen.getByLabelText("decimals come after a"), { target: { value: "," } });
+    await waitFor(() => expect(screen.getByText("Store spend")).toHaveProperty("disabled", false));
+    fireEvent.click(screen.getByText("Store spend"));
+    await screen.findByText(/Stored: spend and impressions of 1 day/);
+    expect(calls).toHaveLength(3);
+  });
+});
