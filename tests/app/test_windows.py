@@ -7,7 +7,7 @@ import pytest
 from neat_verdict.app import clock
 from neat_verdict.app.analysis.analysis import analyse
 from neat_verdict.app.experiments import actions
-from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.experiments.models import Experiment, Workspace
 from neat_verdict.app.experiments.queries import decision_rule, find
 from neat_verdict.app.metrics.actions import create_metric
 from tests.app.conftest import PLAN, SERVED, START, TODAY, bring_in, daily, did, exposed, happened
@@ -98,6 +98,27 @@ def test_other_metrics_are_read_as_far_as_their_own_windows_have_closed(machine,
     (fare,) = result.counts.others.values()
     assert result.counts.primary.days[-1] == date(2026, 3, 23)
     assert fare.days[-1] == date(2026, 3, 22)
+
+
+def test_segments_of_a_metric_are_cut_where_its_own_windows_are_open(ask, machine, analyst, metrics):
+    Workspace.objects.create(segments=[["device"]])
+    draft = actions.create_experiment(analyst, "Fare calendar", dict(SERVED))
+    actions.start(analyst, draft.key, START)
+    for day in (10, 22, 23):
+        at = f"2026-03-{day}T12:00:00Z"
+        machine.collect(
+            *(exposed(f"{letter}{n}-{day}", letter, at=at, device="phone") for letter in "AB" for n in range(3))
+        )
+    path = f"/experiments/{draft.key}/segments"
+    assert [line["units"] for line in ask("get", path)[1]["segments"]] == [[9, 9]]
+    assert [line["units"] for line in ask("get", f"{path}?metric=fare-per-visitor")[1]["segments"]] == [[6, 6]]
+
+
+def test_the_plan_says_when_the_windows_of_its_last_day_have_closed(ask, analyst, week):
+    draft = actions.create_experiment(analyst, "Fare calendar", {**PLAN, "planned_start": START + timedelta(days=60)})
+    shown = ask("get", f"/experiments/{draft.key}")[1]
+    last, read = (date.fromisoformat(shown[field]) for field in ("last_day", "read_after"))
+    assert read == last + timedelta(days=7)
 
 
 def test_a_rule_locked_before_windows_were_a_part_of_it_goes_by_its_metrics(analyst, week):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from datetime import date
+from datetime import date, timedelta
 from typing import cast
 
 from neat_verdict.app.experiments import brief, queries
@@ -77,6 +77,8 @@ def present(experiment: Experiment) -> ExperimentOut:
         plan=plan,
         plan_problem=plan_problem,
         last_day=last_day,
+        # The windows of the last day's units have closed by then.
+        read_after=last_day and last_day + timedelta(days=queries.window_days(experiment)),
     )
 
 

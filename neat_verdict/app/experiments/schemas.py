@@ -329,6 +329,7 @@ class ExperimentOut(ExperimentFields):
     plan: PlanOut | None
     plan_problem: str
     last_day: date | None
+    read_after: date | None
     decision: str
     decision_reason: str
     decision_next: str

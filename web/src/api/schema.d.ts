@@ -2976,6 +2976,8 @@ export interface components {
             power: number;
             /** Ramp */
             ramp: components["schemas"]["RampStepIO"][];
+            /** Read After */
+            read_after: string | null;
             /** Remarks */
             remarks: string[];
             /** Round */

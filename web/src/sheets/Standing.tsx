@@ -89,6 +89,9 @@ function Planned({ experiment }: { experiment: Experiment }) {
             {experiment.planned_start && experiment.last_day && (
               <FactLine label="Last day" value={weekday(experiment.last_day)} />
             )}
+            {experiment.planned_start && experiment.read_after && experiment.read_after !== experiment.last_day && (
+              <FactLine label="Windows closed" value={weekday(experiment.read_after)} />
+            )}
             {plan.what_if.map((line) => (
               <FactLine
                 key={line.label}

@@ -158,6 +158,7 @@ export function experiment(changes: Partial<Experiment> = {}): Experiment {
     plan: null,
     plan_problem: "",
     last_day: null,
+    read_after: null,
     decision: "",
     decision_reason: "",
     decision_next: "",

@@ -129,7 +129,9 @@ def strata_of(analysis: Analysis, use: ExperimentMetric, by: str, position: int)
     """The variant's and control's arms by segment on the days that are read, by day where the experiment has several periods:
     within a day shares stood still, or nearly so."""
     tallying = use.tallying
-    days = analysis.counts.primary.days
+    days = analysis.counts_of(use).days  # as far as the metric's own windows have closed
+    if not days:
+        return {}
     # How many came in all decides what a period weighs (`Pair.weight`).
     positions = range(len(analysis.reading.arms)) if analysis.periods else (0, position)
     tallies = _tallies(analysis, use, by, positions, days[0], days[-1])

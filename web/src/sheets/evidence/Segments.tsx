@@ -3,7 +3,7 @@ import type { SegmentEvidence } from "../../api/client";
 import { useSegmentEvidence } from "../../api/hooks";
 import { copiedLift, stripColumn } from "../../charts/stripColumn";
 import { sharedAxis } from "../../lib/axis";
-import { bounds, count, rate, signed } from "../../lib/format";
+import { bounds, count, rate } from "../../lib/format";
 import { figuresOf } from "../../lib/metrics";
 import { useWidth } from "../../lib/useWidth";
 import { Failure, Panel, Skeleton } from "../../parts/basics";
@@ -236,7 +236,13 @@ function columnsOf({ data, worthwhile, experiment, set }: LinesProps, strip: num
       term: "Partially pooled",
       className: "whitespace-nowrap",
       value: (line) => (isTotal(line) ? undefined : line.partially_pooled?.estimate),
-      copied: [["partially_pooled", (line) => (isTotal(line) ? undefined : line.partially_pooled?.estimate)]],
+      copied: (["estimate", "low", "high"] as const).map(
+        (part) =>
+          [
+            part === "estimate" ? "partially_pooled" : `partially_pooled_${part}`,
+            (line: Line) => (isTotal(line) ? undefined : line.partially_pooled?.[part]),
+          ] as const,
+      ),
       cell: (line) => {
         if (isTotal(line))
           return (
@@ -247,18 +253,15 @@ function columnsOf({ data, worthwhile, experiment, set }: LinesProps, strip: num
               </Figured>
             )
           );
-        return line.partially_pooled ? (
-          <Figured
+        return (
+          <LiftFigure
             {...of}
             {...set}
+            lift={line.partially_pooled}
             figure="partially_pooled"
             segment={line.name}
             label={`Partially pooled lift for ${nameOf(line.name)}`}
-          >
-            {signed(line.partially_pooled.estimate)}
-          </Figured>
-        ) : (
-          "–"
+          />
         );
       },
     },

@@ -31,6 +31,9 @@ export function Dates() {
           label="Planned last day"
           value={experiment.last_day ? weekday(experiment.last_day) : "follows from the start"}
         />
+        {experiment.read_after && experiment.read_after !== experiment.last_day && (
+          <Fact label="Conversion windows closed" value={weekday(experiment.read_after)} />
+        )}
         {experiment.ended_on && <Fact label="Ended" value={weekday(experiment.ended_on)} />}
         {running && mayEdit && <EndTime />}
         {running && !mayEdit && experiment.ends_at && <Fact label="Ends" value={moment(experiment.ends_at, zone)} />}

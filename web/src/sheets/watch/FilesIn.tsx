@@ -256,7 +256,7 @@ function SpendPreview({ seen, chooseMark, storing, store }: SpendPreviewProps) {
       <WrongLines
         wrong={seen.wrong_count}
         lines={seen.wrong.map((line) => ({ where: `line ${line.line}`, reason: line.reason }))}
-        consequence="put them right, then choose the file again"
+        consequence="nothing can be stored before they are put right"
       />
       <button
         className="btn btn-sm btn-primary mt-1"
