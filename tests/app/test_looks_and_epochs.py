@@ -9,9 +9,9 @@ from neat_verdict.app import clock
 from neat_verdict.app.analysis.actions import decide, take_due_looks
 from neat_verdict.app.analysis.analysis import analyse
 from neat_verdict.app.collect.batch import read_batch
-from neat_verdict.app.collect.events import take_in
+from neat_verdict.app.collect.events import rebuild, take_in
 from neat_verdict.app.experiments import actions
-from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.experiments.models import Experiment, Tally
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.traffic.reallocation import tend_epochs
 from tests.app.conftest import exposed, happened
@@ -65,6 +65,8 @@ def test_a_look_reads_the_epochs_up_to_its_day_by_the_boundary_of_the_looks(look
     units = [sum(arm.units for period in first.periods[looked.primary.metric_id] for arm in period.arms)]
     assert units == [600]
     assert {period.day for period in first.reading.periods} == {BEGIN.toordinal(), BEGIN.toordinal() + 1}
+    # What is seen of another variant puts a look fixed beforehand not off.
+    assert [line.key for line in first.reading.conditions if line.key == "remaining"] == []
     # Of 14 days two: the information is that of all units that came, whatever the shares.
     planned = sum(result.rule.planned_units)
     assert first.reading.reached.looks == pytest.approx((600 / planned,))
@@ -92,7 +94,9 @@ def test_a_decision_stays_on_the_epochs_it_was_made_on(ask, analyst, metrics, lo
         decide(analyst, find(looked.key), choice="none", reason="the test says so", next_step="")
         before = analyse(find(looked.key))
         late(looked.key)
+        rebuild(decided_too=True)
         after = analyse(find(looked.key))
+    assert sum(t.units for t in Tally.objects.filter(metric=looked.primary.metric, segment="")) == 1260
     assert before.reading.comparisons
     assert figures(after.reading) == figures(before.reading)
 

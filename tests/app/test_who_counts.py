@@ -2,6 +2,7 @@
 
 import json
 import random
+from dataclasses import replace
 from datetime import timedelta
 
 import pytest
@@ -13,12 +14,17 @@ from neat_verdict.app.collect import events as collecting
 from neat_verdict.app.collect.batch import read_batch
 from neat_verdict.app.collect.events import rebuild, release_held, take_in
 from neat_verdict.app.collect.models import Event
+from neat_verdict.app.collect.recount import Exposure, person_states
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import LedgerEntry, Tally
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.http.problems import Conflict
+from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.traffic.assigning import assign
-from neat_verdict.app.traffic.models import PersonLink
+from neat_verdict.app.traffic.enrolments import ids_by_unit
+from neat_verdict.app.traffic.models import Enrolment, PersonLink
+from neat_verdict.app.traffic.serving import CountedMetric
+from neat_verdict.app.traffic.serving import served as serve
 from neat_verdict.core.traffic import MAX_IDS
 from tests.app.conftest import TODAY, exposed, happened
 from tests.app.test_events import bookings, counted, exposures, kept, units
@@ -89,6 +95,38 @@ def test_nobody_changes_the_variant_by_signing_in(machine, people):
 def test_who_is_in_already_keeps_its_own_variant(machine, people):
     machine.collect(exposed("phone", "B"), exposed("laptop", "A"), linked("phone", "laptop"))
     assert [assign(unit, {}, [people.key])[people.key].variant for unit in ("phone", "laptop")] == ["B", "A"]
+
+
+@pytest.mark.parametrize("order", [1, -1])
+def test_an_id_belongs_to_whom_it_was_linked_with_first(machine, people, order):
+    events = [
+        linked("phone", "one", at="2026-03-10T11:30:00Z"), linked("phone", "two", at="2026-03-10T11:31:00Z"),
+        exposed("phone", "A"), exposed("one", "B", at="2026-03-11T11:00:00Z"), exposed("two", "B", at="2026-03-11T11:00:00Z"),
+    ]  # fmt: skip
+    for event in events[::order]:
+        machine.collect(event)
+    assert counted(people)[0] == [(1, 0), (1, 0)]
+    standing = dict(Enrolment.objects.values_list("unit", "standing"))
+    assert standing == {"phone": "", "one": "with_another", "two": ""}
+
+
+def test_links_make_no_chains(machine, people):
+    """What stands for somebody and is itself linked is one of the other's ids; who was linked with it stays alone."""
+    machine.collect(linked("v1", "v0"), linked("v0", "p"), linked("v2", "p"))
+    machine.collect(*(exposed(unit, "A") for unit in ("v0", "v1", "v2")))
+    assert counted(people)[0][0] == (2, 0)
+    assert ids_by_unit(["v0", "v1", "v2"]) == {"v0": ("p", "v0", "v2"), "v1": ("v1",), "v2": ("p", "v0", "v2")}
+
+
+def test_what_a_person_did_is_taken_in_the_order_of_its_moments(analyst, machine, people):
+    """By ids in their order the payment would come before the step that leads to it."""
+    (found,) = [one for one in serve().values() if one.key == people.key]
+    steps = {"kind": "funnel", "steps": [{"event": "opened"}, {"event": "paid"}], "unit": "percent"}
+    metric = CountedMetric(1, definition_of(steps), None)
+    shown = {"b": [Exposure(0, "x", 0, {})]}
+    happened = {"a": [(20, "paid", {})], "b": [(10, "opened", {})]}
+    state = person_states(replace(found, metrics=(metric,)), ("a", "b"), shown, happened)["b"]
+    assert state.values == {"1": [1, 1, 1]}
 
 
 def test_an_id_with_a_crowd_is_nobodys(machine, people):

@@ -25,6 +25,7 @@ from neat_verdict.core.methods import AlwaysValid, Fixed
 from neat_verdict.core.periods import Pair, Period, compare_stratified, information_of, running_lift
 from neat_verdict.core.soundness import check_epochs, check_overlap, check_split, check_split_by_epoch
 from neat_verdict.core.statistics import Interval, Mean, Rate, Ratio, always_valid_critical_value, compare_arms
+from neat_verdict.core.statistics.confidence_sequence import always_valid_pvalue
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.verdicts import (
     DecisionRule,
@@ -462,6 +463,8 @@ def test_p_and_interval_agree_at_the_standard_of_all_units_that_came():
     # Of 60,000 planned 24,000 came while both arms had some; each comparison at half the level.
     c = float(always_valid_critical_value(24 / 60, 0.975))
     assert [one.critical_value for one in reading.comparisons] == [pytest.approx(c)] * 2
+    for one in reading.comparisons:
+        assert one.adjusted_pvalue == pytest.approx(min(1, 2 * always_valid_pvalue(one.statistic, 24 / 60, 0.975)))
     assert RULE.information([1200, 6000, 4800]) == 1
 
 

@@ -114,6 +114,20 @@ def test_a_handful_of_events_proves_nothing():
     assert kinds(observed(events=60, late=60, unexposed=60)) == []
 
 
+@pytest.mark.parametrize(
+    ("across", "together", "words"),
+    [
+        (500, False, ""),
+        (4, True, ""),
+        (503, False, "503 of 10,040 visitors saw another variant too, under another id (5.0%)"),
+        (503, True, "503 of 10,040 visitors saw two variants, under several ids (5.0%)"),
+    ],
+)
+def test_people_with_several_ids_are_told_above_one_in_twenty(across, together, words):
+    found = find_issues(observed(units=(5000, 5040), across=across, together=together))
+    assert [one.sentence for one in found if one.kind == "identity"] == ([words] if words else [])
+
+
 @pytest.mark.parametrize(("mixed", "told"), [(4, []), (10, []), (11, ["mixed"])])
 def test_units_in_two_variants_are_told_above_one_in_a_thousand(mixed, told):
     assert kinds(observed(units=(5000, 5040), mixed=mixed)) == told
