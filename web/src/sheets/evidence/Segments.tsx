@@ -234,7 +234,6 @@ function columnsOf({ data, worthwhile, experiment, set }: LinesProps, strip: num
     {
       name: "Partially pooled",
       term: "Partially pooled",
-      className: "whitespace-nowrap",
       value: (line) => (isTotal(line) ? undefined : line.partially_pooled?.estimate),
       copied: (["estimate", "low", "high"] as const).map(
         (part) =>
