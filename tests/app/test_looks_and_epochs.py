@@ -8,6 +8,7 @@ import pytest
 from neat_verdict.app import clock
 from neat_verdict.app.analysis.actions import decide, take_due_looks
 from neat_verdict.app.analysis.analysis import analyse
+from neat_verdict.app.analysis.models import StoredLook
 from neat_verdict.app.collect.batch import read_batch
 from neat_verdict.app.collect.events import rebuild, take_in
 from neat_verdict.app.experiments import actions
@@ -99,6 +100,17 @@ def test_a_decision_stays_on_the_epochs_it_was_made_on(ask, analyst, metrics, lo
     assert sum(t.units for t in Tally.objects.filter(metric=looked.primary.metric, segment="")) == 1260
     assert before.reading.comparisons
     assert figures(after.reading) == figures(before.reading)
+
+
+def test_a_decision_before_the_first_look_keeps_all_epochs_there_are(analyst, looked):
+    StoredLook.objects.all().delete()
+    with clock.at(BEGIN + timedelta(days=1, hours=1)):
+        before = analyse(looked)
+        decide(analyst, looked, choice="none", reason="the test says so", next_step="")
+        after = analyse(find(looked.key))
+    assert (before.looks, before.reading.comparisons) == ((), after.reading.comparisons)
+    assert before.reading.split.units == after.reading.split.units != ()
+    assert before.reading.overlap == after.reading.overlap
 
 
 def test_figures_of_a_look_open_their_derivation_and_the_rule_says_how_it_is_read(ask, looked):

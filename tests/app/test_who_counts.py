@@ -1,6 +1,5 @@
 """Who counts: ids of a person as one unit or each by itself, and who is never counted."""
 
-import json
 import random
 from dataclasses import replace
 from datetime import timedelta
@@ -11,9 +10,7 @@ from hypothesis import strategies as st
 
 from neat_verdict.app import clock
 from neat_verdict.app.collect import events as collecting
-from neat_verdict.app.collect.batch import read_batch
-from neat_verdict.app.collect.events import rebuild, release_held, take_in
-from neat_verdict.app.collect.models import Event
+from neat_verdict.app.collect.events import rebuild, release_held
 from neat_verdict.app.collect.recount import Exposure, person_states
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import LedgerEntry, Tally
@@ -27,7 +24,14 @@ from neat_verdict.app.traffic.serving import CountedMetric
 from neat_verdict.app.traffic.serving import served as serve
 from neat_verdict.core.traffic import MAX_IDS
 from tests.app.conftest import TODAY, exposed, happened
-from tests.app.test_events import bookings, counted, exposures, kept, units
+from tests.app.test_events import (
+    assert_order_and_batches_do_not_matter,
+    bookings,
+    counted,
+    exposures,
+    kept,
+    units,
+)
 
 pytestmark = pytest.mark.django_db
 STAFF = {
@@ -257,17 +261,7 @@ links = st.builds(
 def test_whatever_the_order_and_the_batches_persons_come_to_the_same(analyst, served, stream, draw, parts, identity):
     if find(served.key).identity != identity:
         with_rule(analyst, served, identity=identity)
-    found = []
-    for order in (stream, draw.sample(stream, len(stream))):
-        Event.objects.all().delete()
-        PersonLink.objects.all().delete()
-        rebuild()
-        for start in range(0, len(order), parts):
-            take_in(read_batch(json.dumps(order[start : start + parts]).encode()))
-        found.append(kept())
-        rebuild()
-        found.append(kept())
-    assert all(one == found[0] for one in found)
+    assert_order_and_batches_do_not_matter(stream, draw, parts)
 
 
 def test_persons_are_rebuilt_once_though_their_ids_lie_in_several_blocks(machine, people, monkeypatch):

@@ -54,7 +54,7 @@ def decide(
         reason=reason,
         next_step=next_step,
         reading=as_stored(reading),
-        counts=frozen(analysis.all_counts, analysis.periods, day, ended=experiment.state == "ended"),
+        counts=frozen(analysis.all_counts, analysis.all_periods, day, ended=experiment.state == "ended"),
         then=then,
     )
 

@@ -65,8 +65,8 @@ class Analysis:
     """An experiment's reading with what it rests on.
 
     ``counts`` are those that were read and ``all_counts`` all there are; ``looks`` are those up to it, ``read_on`` its day and
-    ``next_look`` that of the next; ``periods`` are the units by stretches of equal shares, by the metric's id, empty where there
-    is one such stretch.
+    ``next_look`` that of the next; ``periods`` are the units that were read by stretches of equal shares, by the metric's id, and
+    ``all_periods`` all there are; empty where there is one such stretch.
     """
 
     experiment: Experiment
@@ -79,6 +79,7 @@ class Analysis:
     looks: tuple[Look, ...] = ()
     secondary: tuple[SecondaryEvidence, ...] = ()
     periods: Periods = field(default_factory=dict)
+    all_periods: Periods = field(default_factory=dict)
 
     @cached_property
     def names(self) -> Names:
@@ -181,7 +182,9 @@ def _analyse(experiment: Experiment, rule: DecisionRule, counts: Counts, day: da
             periods = _with_closed_windows(experiment, rule, _without_warm_up(experiment, rule, periods), day)
         read = counts.until(closed_until(rule.window_days, day)) if rule.window_days else counts
         reading, secondary = _read(experiment, rule, read, ended=ended, periods=periods)
-        whole = Analysis(experiment, rule, reading, read, counts, secondary=secondary, periods=periods)
+        whole = Analysis(
+            experiment, rule, reading, read, counts, secondary=secondary, periods=periods, all_periods=periods
+        )
         if rule.method.has_looks and reading.verdict.name != "unsound":
             return _at_looks(whole, stored, day - timedelta(days=rule.window_days), ended=ended)
         return whole

@@ -11,9 +11,9 @@ class CollectConfig(AppConfig):
     def ready(self) -> None:
         """Count again by those who count when that was changed."""
         from neat_verdict.app.collect.events import rebuild  # models are loaded now
-        from neat_verdict.app.experiments.actions import counted_anew
+        from neat_verdict.app.experiments.actions import counting_changed
 
         def count_again(experiment: Any, **_: Any) -> None:
             rebuild([experiment.key])
 
-        counted_anew.connect(count_again, weak=False, dispatch_uid="collect.count_again")
+        counting_changed.connect(count_again, weak=False, dispatch_uid="collect.count_again")

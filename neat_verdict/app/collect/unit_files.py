@@ -199,8 +199,8 @@ def _leave_out(connection: duckdb.DuckDBPyConnection, columns: Mapping[str, str]
         known = connection.execute(f"SELECT DISTINCT {', '.join(asked.values())} FROM given").fetchall()
         for values in known:
             if never.matches(dict(zip(asked, values, strict=True))):
-                told = zip(asked.values(), values, strict=True)
-                wanted.append(" AND ".join(f"{c} IS NULL" if v is None else f"{c} = {_text(v)}" for c, v in told))
+                pairs = zip(asked.values(), values, strict=True)
+                wanted.append(" AND ".join(f"{c} IS NULL" if v is None else f"{c} = {_text(v)}" for c, v in pairs))
     if not wanted:
         return 0
     named = " OR ".join(f"({one})" for one in wanted)

@@ -148,9 +148,9 @@ def strata_of(analysis: Analysis, use: ExperimentMetric, by: str, position: int)
     came: Counter[tuple[str, date]] = Counter()
     for segment, at, day, *values in rows:
         if _is_of(segment, by):
-            place = result.setdefault(segment, {}).setdefault(day, np.zeros((len(tallying.columns), 2)))
             came[segment, day] += values[0]
             if at in (0, position):
+                place = result.setdefault(segment, {}).setdefault(day, np.zeros((len(tallying.columns), 2)))
                 place[:, int(at > 0)] += np.array(values, dtype=np.float64)
     strata = {}
     for segment, by_day in result.items():

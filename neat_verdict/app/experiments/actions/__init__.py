@@ -2,7 +2,7 @@
 
 from neat_verdict.app.experiments.actions.create import copy_experiment, create_experiment, follow_up
 from neat_verdict.app.experiments.actions.decide import decide, withdraw_decision
-from neat_verdict.app.experiments.actions.edit import counted_anew, edit_experiment
+from neat_verdict.app.experiments.actions.edit import counting_changed, edit_experiment
 from neat_verdict.app.experiments.actions.ledger import record
 from neat_verdict.app.experiments.actions.pictures import add_picture, remove_picture
 from neat_verdict.app.experiments.actions.states import (
@@ -22,7 +22,7 @@ __all__ = [
     "add_picture",
     "archive",
     "copy_experiment",
-    "counted_anew",
+    "counting_changed",
     "create_experiment",
     "decide",
     "edit_experiment",

@@ -29,7 +29,7 @@ from neat_verdict.core.traffic import MAX_UNIT_LENGTH
 from neat_verdict.core.verdicts import rule_from, rule_in_words
 
 # Sent with ``experiment`` when what has come in must be counted again, by those who count.
-counted_anew = Signal()
+counting_changed = Signal()
 
 
 @transaction.atomic
@@ -59,7 +59,7 @@ def edit_experiment(
     record(experiment, by, verb, sentence, changes=text)
     experiment.save()
     if any(line["field"] in WHO_COUNTS for line in text):
-        counted_anew.send(Experiment, experiment=experiment)
+        counting_changed.send(Experiment, experiment=experiment)
     return experiment
 
 
