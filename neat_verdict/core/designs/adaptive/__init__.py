@@ -74,7 +74,10 @@ class Adaptive(Design):
     def refuses(self, method: type[Method]) -> str:
         if method.holds_at_any_time or method.has_looks:
             return ""
-        return "does not hold where traffic follows the evidence: plan looks, the last costs hardly more than one"
+        return (
+            "does not hold where traffic follows the evidence; planned looks do, and the last of them costs hardly more than a "
+            "single reading"
+        )
 
     def information(self, units: Sequence[float], planned_units: Sequence[float]) -> float:
         """That of all arms together: some are meant to stay behind."""

@@ -4,7 +4,7 @@ import { useKeepNeverCounted, useNeverCounted } from "../../api/running";
 import { FormError, Panel } from "../../parts/basics";
 import { ChoiceField } from "../../parts/fields";
 import { useEditing } from "../editing";
-import { DeliveryForAReason } from "../ForAReason";
+import { ForAReason } from "../ForAReason";
 import { ConditionGroups, NEW_GROUP } from "./ConditionGroups";
 
 const IDENTITIES = [
@@ -23,11 +23,18 @@ export function readIds(text: string): string[] {
 
 /** Which ids are one unit, and who is never counted: own staff, monitors, test visits. */
 export function WhoCounts() {
-  const { experiment, mayEdit: allowed, ruleLocked } = useEditing();
-  const mayEdit = allowed && !ruleLocked;
+  const { experiment, mayEdit: allowed, locked, ruleLocked, saving } = useEditing();
+  const mayEdit = allowed && !ruleLocked && !saving;
   return (
     <Panel title="Who counts" note={experiment.never_counted_in_words ? "not everybody" : "everybody who is exposed"}>
-      <DeliveryForAReason />
+      {allowed && locked && (
+        <ForAReason what="Who counts" ask="Why must it change after the start? All days will be counted again." />
+      )}
+      {locked && saving && (
+        <p role="status" className="quiet text-sm">
+          Counting all days again…
+        </p>
+      )}
       {experiment.data_from === "events" && <Identity mayEdit={mayEdit} />}
       <NeverCountedFields mayEdit={mayEdit} />
     </Panel>

@@ -60,6 +60,23 @@ describe("who counts", () => {
     expect(screen.getByText("Change for a reason…")).toBeTruthy();
   });
 
+  it("says that all days are counted again while they are", async () => {
+    const later = experiment({ data_from: "events", version: 4, rule_locked_at: "2026-03-02T08:00:00Z" });
+    let answer = () => {};
+    const after = new Promise<void>((resolve) => (answer = resolve));
+    serve({ [`PATCH ${PATH}`]: [{ body: { ...later, identity: "person" }, after }] });
+    open({ rule_locked_at: "2026-03-02T08:00:00Z", state: "running" });
+    fireEvent.click(screen.getByText("Change for a reason…"));
+    fireEvent.change(screen.getByLabelText(/All days will be counted again/), { target: { value: "they sign in" } });
+    fireEvent.click(screen.getByText("Open for change"));
+    expect(screen.getByText(/Who counts can be changed now/)).toBeTruthy();
+    fireEvent.change(screen.getByLabelText("Who is a unit"), { target: { value: "person" } });
+    await screen.findByText("Counting all days again…");
+    expect(screen.getByLabelText("Who is a unit")).toHaveProperty("disabled", true);
+    answer();
+    await waitFor(() => expect(screen.queryByText("Counting all days again…")).toBeNull());
+  });
+
   it("takes the workspace's list, or becomes it", async () => {
     const own = { units: ["me"], groups: [] };
     const calls = serve({
