@@ -1,5 +1,6 @@
 """The real thing: gunicorn on a fresh demo workspace, driven in headless Chromium."""
 
+import fcntl
 import os
 import shutil
 import socket
@@ -17,6 +18,8 @@ from playwright.sync_api import expect, sync_playwright
 ROOT = Path(__file__).resolve().parents[2]
 CHROMIUM_ARGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking"]
 PATIENCE = 60_000  # milliseconds: how long a busy machine may take to show what a test waits for
+DEMO = {"NEAT_VERDICT_DEMO": "1", "NEAT_VERDICT_SECRET_KEY": "only for tests"}
+PREPARE = (["migrate", "--verbosity", "0"], ["seed_demo"], ["collectstatic", "--noinput", "--verbosity", "0"])
 AXE = ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
 
 
@@ -37,7 +40,8 @@ def _free_port():
         return probe.getsockname()[1]
 
 
-def _wait_for(url, server, seconds=180):
+def _wait_for(url, server, seconds=900):
+    """Until a server listens. The demo makes its data first: minutes where another suite keeps the machine busy."""
     until = time.monotonic() + seconds
     while time.monotonic() < until:
         assert server.poll() is None, "the server stopped while starting"
@@ -50,20 +54,31 @@ def _wait_for(url, server, seconds=180):
 
 
 @pytest.fixture(scope="session")
-def demo(tmp_path_factory):
+def demo_data(tmp_path_factory):
+    """The demo workspace, made once for all processes of a run: whoever comes first makes it, the others wait."""
+    # What belongs to one process of several lies inside what belongs to the run.
+    within = tmp_path_factory.getbasetemp()
+    made = (within.parent if "PYTEST_XDIST_WORKER" in os.environ else within) / "demo"
+    (made / "data").mkdir(parents=True, exist_ok=True)
+    with (made / "lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not (made / "whole").exists():
+            env = {**os.environ, **DEMO, "NEAT_VERDICT_DATA": str(made / "data")}
+            for command in PREPARE:
+                subprocess.run(
+                    [sys.executable, "manage.py", *command], cwd=ROOT, env=env, check=True, stdout=subprocess.DEVNULL
+                )
+            (made / "whole").touch()
+    return made / "data"
+
+
+@pytest.fixture(scope="session")
+def demo(demo_data, tmp_path_factory):
     """A running application with the demo workspace in it: its address, and its environment."""
-    data = tmp_path_factory.mktemp("data")
+    data = tmp_path_factory.mktemp("site") / "data"
+    shutil.copytree(demo_data, data)
     port = _free_port()
-    env = {
-        **os.environ,
-        "NEAT_VERDICT_DATA": str(data),
-        "NEAT_VERDICT_DEMO": "1",
-        "NEAT_VERDICT_SECRET_KEY": "only for tests",
-    }
-    for command in (["migrate", "--verbosity", "0"], ["seed_demo"], ["collectstatic", "--noinput", "--verbosity", "0"]):
-        subprocess.run(
-            [sys.executable, "manage.py", *command], cwd=ROOT, env=env, check=True, stdout=subprocess.DEVNULL
-        )
+    env = {**os.environ, **DEMO, "NEAT_VERDICT_DATA": str(data)}
     command = [
         sys.executable,
         "-m",

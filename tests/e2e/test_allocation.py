@@ -3,6 +3,7 @@
 import re
 from datetime import date, timedelta
 
+import pytest
 from playwright.sync_api import expect
 
 from tests.e2e.test_whole_job import fill
@@ -74,13 +75,14 @@ def test_the_crowd_runs_epochs_close_shares_move_and_the_analyst_takes_over_read
     manage("crowd", "--address", site, "--pace", "500", "--visitors", "150")
     assert "epochs closed" in manage("tick")
 
-    # Shares have moved.
+    # Shares have moved, and the picture shows those of the newest epoch.
     page.goto(f"{address}/traffic")
     expect(page.get_by_text(re.compile(r"Epoch 2\. Shares follow the evidence"))).to_be_visible()
     label = page.get_by_role("img", name=re.compile("^Shares by epoch")).get_attribute("aria-label")
-    shares = [int(text) for text in re.findall(r"[ABC] (\d+)%", label)]
-    assert sum(shares) in (99, 100, 101)
-    assert max(shares) > 40
+    shares = page.request.get(f"{site}/api/v1{address}/allocation").json()["epochs"][-1]["shares"][""]
+    assert sum(shares) == pytest.approx(1)
+    assert shares != pytest.approx([0.5, 0.25, 0.25], abs=1e-9)
+    assert re.findall(r"[ABC] (\d+)%", label) == [str(round(100 * share)) for share in shares]
     manage("crowd", "--address", site, "--pace", "500", "--visitors", "80")
 
     # By hand for one epoch, then frozen; each with its reason.

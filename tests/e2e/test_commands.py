@@ -34,7 +34,8 @@ def typed(data):
     def run(*command, **more):
         env = {**os.environ, "NEAT_VERDICT_DATA": str(data), "NEAT_VERDICT_SECRET_KEY": "s3cret" * 12, **more}
         process = subprocess.Popen(
-            command,
+            # A shell lets what it starts in the background ignore SIGINT, and so would all that these tests start.
+            ["env", "--default-signal=INT", *command],
             cwd=ROOT,
             env=env,
             start_new_session=True,
