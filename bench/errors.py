@@ -11,14 +11,16 @@ import numpy as np
 
 from neat_verdict.core.methods import AlwaysValid, Fixed, GroupSequential, Method, PosteriorThresholds, Reached
 from neat_verdict.core.numeric import FloatArray
-from neat_verdict.core.periods import Pair, homogeneity_of
+from neat_verdict.core.periods import Pair, Period, compare_pairs, homogeneity_of, post_strata, total_of
 from neat_verdict.core.soundness import check_overlap
 from neat_verdict.core.statistics import (
+    QUANTILES,
     Mean,
     Rate,
     arm_statistic,
     boundary,
     compare_arms,
+    histogram,
     partially_pool,
     stopping_factor,
     two_sided_critical_value,
@@ -185,6 +187,61 @@ def stopping(runs: int = 3000) -> Iterator[Line]:
                 )  # fmt: skip
 
 
+def quantiles(runs: int = 4000) -> Iterator[Line]:
+    """Quantiles called different, by side, and intervals that leave out a true lift of 20 %: wanted 2.5 % a side and 5 %."""
+    draw = np.random.default_rng(SEED)
+    shapes: dict[str, Callable[[int], FloatArray]] = {
+        "lognormal, log sd 0.5": lambda units: draw.lognormal(7, 0.5, units),
+        "lognormal, log sd 1": lambda units: draw.lognormal(7, 1.0, units),
+        "exponential": lambda units: draw.exponential(1000, units),
+        "two humps": lambda units: np.where(
+            draw.random(units) < 0.7, draw.normal(300, 30, units), draw.normal(2000, 300, units)
+        ),
+        "whole seconds": lambda units: np.ceil(draw.lognormal(1.5, 0.7, units)),
+    }
+    for kind, beyond, uneven in product(QUANTILES, (10, 50, 200), (1, 9)):
+        units = round(beyond / min(kind.p, 1 - kind.p))
+        for name, shape in shapes.items():
+            counted = [
+                [[size, size, *histogram(shape(size) * factor)] for _ in range(runs)]
+                for size, factor in ((units, 1.0), (units, 1.2), (units * uneven, 1.0))
+            ]
+            variant, better, control = (kind.levels(np.array(table, dtype=np.float64)) for table in counted)
+            z = (variant[0] - control[0]) / np.sqrt(variant[1] + control[1])
+            gone = (better[0] - 1.2 * control[0]) / np.sqrt(better[1] + 1.44 * control[1])
+            world = f"{kind.notation.noun} of {name}, {beyond} exceedances, {units:,} against {units * uneven:,}"
+            yield f"{world}: higher", int((z > 1.96).sum()), runs
+            yield f"{world}: lower", int((z < -1.96).sum()), runs
+            yield f"{world}: +20 % left out", int((np.abs(gone) > 1.96).sum()), runs
+
+
+def strata(runs: int = 4000) -> Iterator[Line]:
+    """Post-stratified rates called different where they are not: wanted 5 %; with how much narrower the intervals are."""
+    draw = np.random.default_rng(SEED)
+    worlds = {
+        "alike": (0.1, 0.1, 0.1),
+        "new and returning": (0.05, 0.3),
+        "very different": (0.02, 0.1, 0.5, 0.9),
+        "many small": tuple(np.linspace(0.02, 0.2, 20)),
+    }
+    for (name, rates), units, share in product(worlds.items(), (2000, 6000, 40_000), (0.5, 0.1)):
+        parts, alarms, widths = np.full(len(rates), 1 / len(rates)), 0, 0.0
+        for _ in range(runs):
+            came = draw.multinomial(units, parts)
+            sizes = draw.binomial(came, share)
+            arms = [[Rate(int(draw.binomial(n, rate)), int(n)) for n, rate in zip(size, rates, strict=True)]
+                    for size in (came - sizes, sizes)]  # fmt: skip
+            made = post_strata(
+                [Period(two, (1 - share, share), segment=str(at)) for at, two in enumerate(zip(*arms, strict=True))]
+            )
+            one = compare_pairs([period.pair(1, 0) for period in made], 1.959964)
+            crude = math.sqrt(sum(one.squared_error for one in map(total_of, arms)))
+            if one is not None:
+                alarms += one.difference.side != 0
+                widths += one.error / crude / runs
+        yield f"{name}, {units:,} units, {share:.0%} in the variant, {widths:.3f} times as wide", alarms, runs
+
+
 SIMULATIONS: dict[str, Callable[[], Iterator[Line]]] = {
     "overlap": overlap,
     "guardrails": guardrails,
@@ -192,6 +249,8 @@ SIMULATIONS: dict[str, Callable[[], Iterator[Line]]] = {
     "segments": segments,
     "zero_cells": zero_cells,
     "stopping": stopping,
+    "quantiles": quantiles,
+    "strata": strata,
 }
 
 

@@ -233,7 +233,7 @@ def pages(port: int, folder: Path) -> bool:
         database.execute(
             "UPDATE experiments_tally SET units = units * 1300, total = total * 1300, squares = squares * 1300"
         )
-        enrolled = "NULL, 'many-' || i, 1, 1, 1 + i % 2, 1767225600000 + i, '[\"\"]', '{}', 0"
+        enrolled = "NULL, 'many-' || i, 1, 1, 1 + i % 2, 1767225600000 + i, '[\"\"]', '{}', 0, '', 0, 0"
         database.execute(MANY.format(table="traffic_enrolment", columns=enrolled))
         text = "NULL, 'many-' || i, 'many-' || i, 'search', 1767225600000 + i, 1, '', '', 0, 0, '{}'"
         database.execute(MANY.format(table="collect_event", columns=text))
@@ -248,8 +248,10 @@ django.setup()
 from datetime import date
 from pathlib import Path
 from neat_verdict.app.collect.unit_files import Measured, reduce_units
+from neat_verdict.core.metrics import TALLYINGS
 measures = [
-    Measured(1, "paid", "rate", ("paid_bookings",), (None,)), Measured(2, "fare", "mean", ("fare_per_visitor",), (500.0,)),
+    Measured(1, "paid", TALLYINGS["rate"], ("paid_bookings",), (None,)),
+    Measured(2, "fare", TALLYINGS["mean"], ("fare_per_visitor",), (500.0,)),
 ]
 def run(check):
     begin = time.perf_counter()

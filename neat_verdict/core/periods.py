@@ -40,6 +40,8 @@ from neat_verdict.core.statistics import (
     without_skewness,
 )
 
+# Units of each arm below which a segment is no stratum of its own.
+MIN_STRATUM = 50
 # About one conversion expected in the smaller arm. The transformation turns round where there is more; an exact p stands there.
 MAX_NULL_SKEWNESS = 1.0
 Accumulate = Callable[[FloatArray], FloatArray]
@@ -128,6 +130,30 @@ class Stratified:
 def total_of(arms: Sequence[Arm]) -> Arm:
     """Arms of one kind added up."""
     return reduce(add, arms)
+
+
+def post_strata(periods: Sequence[Period]) -> list[Period]:
+    """Periods with the same shares throughout, put together by segment.
+
+    Segments in which an arm has fewer than `MIN_STRATUM` units are put together too, and where these are still too few with the
+    smallest of the others: what a stratum spares is lost again where it has too few to know its rate. Combined by their parts of
+    all units (`compare_stratified`) they give the post-stratified estimate of Miratrix, Sekhon & Yu (2013), J. R. Stat. Soc. B
+    75, 369-396, whose variance is that within the strata.
+    """
+    groups: dict[str, list[Period]] = {}
+    for period in periods:
+        groups.setdefault(period.segment, []).append(period)
+    made = {
+        name: tuple(map(total_of, zip(*(one.arms for one in group), strict=True))) for name, group in groups.items()
+    }
+    large = {name: arms for name, arms in made.items() if min(arm.units for arm in arms) >= MIN_STRATUM}
+    rest = [arms for name, arms in made.items() if name not in large]
+    if rest and large and min(sum(arm.units for arm in side) for side in zip(*rest, strict=True)) < MIN_STRATUM:
+        smallest = min(large, key=lambda name: sum(arm.units for arm in large[name]))
+        rest.append(large.pop(smallest))
+    if rest:
+        large["(all others)"] = tuple(map(total_of, zip(*rest, strict=True)))
+    return [Period(arms, periods[0].shares, segment=name) for name, arms in large.items()]
 
 
 def compare_pairs(

@@ -81,6 +81,8 @@ class DecisionRule:
     planned_level : float or None
         Control's level that was planned with, above 0, of a mean or a ratio: against it a difference is held where the lift is
         undefined. None of a rate, and where none is known.
+    strata : str
+        The property by whose segments the deciding metric is compared (post-stratified); "" for none.
 
     Raises
     ------
@@ -106,6 +108,7 @@ class DecisionRule:
     reachable_power: float | None = None
     planned_level: float | None = None
     window_days: int = 0
+    strata: str = ""
 
     def __post_init__(self) -> None:
         check_probability("confidence", self.confidence)
@@ -207,6 +210,7 @@ def rule_for(
     warm_up_days: int = 0,
     design: Design = DEFAULT_DESIGN,
     window_days: int = 0,
+    strata: str = "",
 ) -> DecisionRule:
     """The decision rule of a plan: the method says when it reads, and by which units information is measured.
 
@@ -238,4 +242,5 @@ def rule_for(
         reachable_power=reach[1],
         planned_level=None if request.baseline.is_rate else request.baseline.value,
         window_days=window_days,
+        strata=strata,
     )

@@ -9,6 +9,7 @@ from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.metrics import queries
 from neat_verdict.app.metrics.actions import create_metric
 from neat_verdict.app.metrics.models import Metric
+from neat_verdict.core.metrics import KINDS
 
 PAID = {"kind": "conversion", "events": {"event": "booking_paid"}}
 VIEWS = {
@@ -134,6 +135,20 @@ def test_a_preview_on_the_sample_shows_what_counts_and_why(ask, analyst):
     assert seen["figure_text"] == "62,750.00 per thousand"
     late = seen["units"][2]["lines"][-2]
     assert (late["counted"], late["reason"]) == (False, "after the window")
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_every_kind_previews_the_sample_whoever_did_nothing_or_has_no_value(ask, analyst, kind):
+    rules = KINDS[kind]
+    measure = {**PAID, "kind": rules.measured_as or "amount", "amount_of": "amount"}
+    parts = {"measure": measure, "denominator": measure, "steps": [PAID["events"]] * 2}
+    definition = {"kind": kind, "unit": rules.units[0], "currency": "EUR"} | {part: parts[part] for part in rules.parts}
+    events = ask("get", "/metrics/sample-events")[1]["events"]
+    status, seen = ask("post", "/metrics/preview", {"definition": definition, "events": events})
+    assert status == 200, seen
+    values = {unit["unit"]: unit["value"] for unit in seen["units"]}
+    assert values["v4"] == (None if rules.tally.buckets else 0)
+    assert (seen["figure"] is None) == (seen["figure_text"] == rules.no_level_words)
 
 
 @pytest.mark.parametrize(

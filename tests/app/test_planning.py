@@ -317,7 +317,7 @@ def test_past_data_in_a_file_give_level_and_spread(analyst, content, expected):
         ("value\n1\nx\n", "line 3: x"),
         ("day,units,conversions\nsoon,10,1\n", "must have its day"),
         ("units,conversions\n10,0\n", "must hold some conversions"),
-        ("value\n5\n5\n", "mean and a standard deviation above 0"),
+        ("value\n5\n5\n", "level and a standard deviation above 0"),
     ],
 )
 def test_past_data_that_cannot_be_read_are_told_by_line(analyst, content, told):

@@ -16,6 +16,9 @@ VALUES = {
     "rate": (DRAW.random((4000, 1)) < 0.08).astype(float),
     "mean": DRAW.gamma(2, 3, (4000, 1)),
     "ratio": DRAW.poisson((3, 5), (4000, 2)).astype(float),
+    "median": DRAW.lognormal(6, 0.8, (4000, 1)),
+    "p90": DRAW.exponential(900, (4000, 1)),
+    "p95": np.ceil(DRAW.lognormal(1.5, 0.7, (4000, 1))),
     "adjusted": np.cumsum(DRAW.gamma(2, 3, (4000, 2)), axis=1)[:, ::-1],
 }
 

@@ -45,6 +45,7 @@ from neat_verdict.core.soundness import (
 from neat_verdict.core.statistics import (
     Interval,
     Mean,
+    Median,
     Prior,
     Rate,
     Ratio,
@@ -55,6 +56,7 @@ from neat_verdict.core.statistics import (
     always_valid_pvalue,
     best_chances,
     boundary,
+    bucket_of,
     compare_arms,
     compare_many,
     compare_posterior,
@@ -69,6 +71,7 @@ from neat_verdict.core.statistics import (
     dunnett_critical_value,
     dunnett_pvalue,
     fit_adjustment,
+    histogram,
     impressions_lift,
     inflation,
     level_spent,
@@ -157,6 +160,9 @@ VALID = {
         "units": 10, "numerator": 20.0, "denominator": 10.0, "numerator_squares": 50.0, "denominator_squares": 12.0,
         "cross": 22.0,
     },
+    Median: {"units": 10, "counts": [0, 4, 3]},
+    bucket_of: {"figure": 1.5},
+    histogram: {"values": [1.5, 2.5]},
     Prior: {"successes": 1.0, "failures": 1.0},
     Spend: {"cost": 5.0, "impressions": 100.0},
     compare_stratified: {"pairs": [Pair(*RATES)], "critical_value": 1.96},
@@ -245,7 +251,7 @@ ELEMENTWISE = {
 # Numbers of either sign, or without an end: argument -> the values that look bad and have a meaning there.
 SIGNED = {
     "statistic", "drift", "lift", "lifts", "mean", "means", "total", "numerator", "cross", "total_of_cubes", "times", "effects",
-    "sign", "sums", "denominator",
+    "sign", "sums", "denominator", "figure", "values",
 }  # fmt: skip
 
 

@@ -6,7 +6,7 @@ Made once a request. Tables, looks, segments, secondary metrics, derivations, re
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 from functools import cached_property
@@ -26,7 +26,7 @@ from neat_verdict.app.experiments.queries import (
 )
 from neat_verdict.app.experiments.tallies import Counts, DailyCounts
 from neat_verdict.app.metrics.queries import definition_of
-from neat_verdict.core.periods import Pair
+from neat_verdict.core.periods import Pair, Period
 from neat_verdict.core.soundness import check_split
 from neat_verdict.core.statistics import Comparison
 from neat_verdict.core.text.names import Names
@@ -92,6 +92,11 @@ class Analysis:
         return self.reading.verdict.name != "unsound" and bool(self.counts.primary.days)
 
     @property
+    def shares_vary(self) -> bool:
+        """Whether the units came by stretches of different shares."""
+        return DESIGN_ANALYSES[self.rule.design.name].shares_vary and bool(self.periods)
+
+    @property
     def comparison_count(self) -> int:
         """How many comparisons share the level."""
         return max(len(self.reading.arms) - 1, 1)
@@ -120,9 +125,10 @@ class Analysis:
         """A variant's and control's arms over some of the days that may be read, by period where there are several."""
         counts = self.counts_of(use)
         periods = self.periods.get(use.metric_id)
-        if periods is not None:
+        if periods:
             days = range(max(first, date(1, 1, 2)).toordinal(), last.toordinal() + 1)
-            return [period.pair(position, 0) for period in periods if period.day in days]
+            chosen = self.rule.design.strata([period for period in periods if period.day in days])
+            return [period.pair(position, 0) for period in chosen]
         arms = counts.between(first, last).arms()
         return [Pair(arms[position], arms[0])]
 
@@ -174,12 +180,13 @@ def analyse(experiment: Experiment, counts: Counts | None = None, day: date | No
 
 def _analyse(experiment: Experiment, rule: DecisionRule, counts: Counts, day: date, *, ended: bool) -> Analysis:
     kept = kept_periods(experiment.decision_counts or {})
-    periods = DESIGN_ANALYSES[rule.design.name].periods(experiment) if kept is None else kept
+    design = DESIGN_ANALYSES[rule.design.name]
+    periods = design.periods(experiment, counts) if kept is None else kept
     stored = {look.number: look for look in experiment.looks_taken.all() if look.round == experiment.round}
     stored = {number: look for number, look in stored.items() if look.set_aside_at is None}
-    if periods is not None:
-        if kept is None:
-            periods = _with_closed_windows(experiment, rule, _without_warm_up(experiment, rule, periods), day)
+    if kept is None:
+        periods = _with_closed_windows(experiment, rule, _without_warm_up(experiment, rule, periods), day)
+    if design.shares_vary:
         read = counts.until(closed_until(rule.window_days, day)) if rule.window_days else counts
         reading, secondary = _read(experiment, rule, read, ended=ended, periods=periods)
         whole = Analysis(
@@ -196,12 +203,15 @@ def _analyse(experiment: Experiment, rule: DecisionRule, counts: Counts, day: da
         over = over.until(experiment.started_on + timedelta(days=rule.longest_days - 1))
     sound = is_sound(over.primary.arms(), weights(experiment), rule, over.primary.units)
     if sound and rule.method.reads_once:
-        once = _read_once(experiment, rule, over, counts, stored.get(1), ended=ended)
+        once = _read_once(experiment, rule, over, counts, stored.get(1), periods, ended=ended)
         if once is not None:
             return once
     # All that is over: of unsound data, of what may be read on any day, and before anything else could be read.
-    reading, secondary = _read(experiment, rule, over, ended=ended)
-    whole = Analysis(experiment, rule, reading, over, counts, secondary=secondary)
+    last = over.primary.days[-1] if over.primary.days else date.min
+    reading, secondary = _read(experiment, rule, over, ended=ended, periods=_until(periods, last))
+    whole = Analysis(
+        experiment, rule, reading, over, counts, secondary=secondary, periods=_until(periods, last), all_periods=periods
+    )
     if sound and rule.method.has_looks:
         return _at_looks(whole, stored, day - timedelta(days=rule.window_days), ended=ended)
     return whole
@@ -217,10 +227,8 @@ def _at_looks(whole: Analysis, stored: Mapping[int, StoredLook], present: date, 
     taken: list[Look] = []
     for number, on, cut, looks in _looks_due(days, rule, counts, stored, present, ended=ended):
         periods = kept_periods(stored[number].counts) if number in stored else None
-        periods = _until(whole.periods, on) if periods is None else periods
-        reading, secondary = _read(
-            experiment, rule, cut, ended=ended and looks.last, looks=looks, periods=periods or None
-        )
+        periods = _until(whole.all_periods, on) if periods is None else periods
+        reading, secondary = _read(experiment, rule, cut, ended=ended and looks.last, looks=looks, periods=periods)
         taken.append(Look(number, on, cut, looks, reading, secondary, stored.get(number), periods))
         settled = reading.verdict.kind.settled
         following = next((coming for coming in days if coming > on), None)
@@ -239,17 +247,27 @@ def _until(periods: Periods, day: date = date.min) -> Periods:
 
 
 def _read_once(
-    experiment: Experiment, rule: DecisionRule, over: Counts, counts: Counts, stored: StoredLook | None, *, ended: bool
+    experiment: Experiment,
+    rule: DecisionRule,
+    over: Counts,
+    counts: Counts,
+    stored: StoredLook | None,
+    all_periods: Periods,
+    *,
+    ended: bool,
 ) -> Analysis | None:
     """A rule that reads once keeps its reading: that of the first day on which all that it waits for was in; None before it."""
     day = stored.day if stored is not None else _first_day_to_read(over.primary, rule)
     if day is None:
         return None
     read = over.until(day) if stored is None else counts_of(stored, counts)
-    reading, secondary = _read(experiment, rule, read, ended=ended)
-    look = Look(1, day, read, None, reading, secondary, stored)
+    kept = kept_periods(stored.counts) if stored is not None else None
+    periods = _until(all_periods, day) if kept is None else kept
+    reading, secondary = _read(experiment, rule, read, ended=ended, periods=periods)
+    look = Look(1, day, read, None, reading, secondary, stored, periods)
     return Analysis(
-        experiment, rule, reading, read, counts, read_on=day, looks=(look,), secondary=secondary,
+        experiment, rule, reading, read, counts, read_on=day, looks=(look,), secondary=secondary, periods=periods,
+        all_periods=all_periods,
     )  # fmt: skip
 
 
@@ -368,12 +386,12 @@ def _read(
     *,
     ended: bool,
     looks: Looks | None = None,
-    periods: Periods | None = None,
+    periods: Periods,
 ) -> tuple[Reading, tuple[SecondaryEvidence, ...]]:
     primary, arms = experiment.primary, counts.primary.arms()
     early = is_early(arms, counts.primary.span, rule, looks)
     reached = reached_by(arms, rule, looks)
-    secondary = read_secondary(secondary_metrics(experiment, counts, periods or {}), rule, reached, early=early)
+    secondary = read_secondary(secondary_metrics(experiment, rule, counts, periods), rule, reached, early=early)
     reading = read_experiment(
         arms,
         weights(experiment),
@@ -383,12 +401,19 @@ def _read(
         ended=ended,
         others=[line for one in secondary for line in one.readings()],
         looks=looks,
-        periods=None if periods is None else periods.get(primary.metric_id, ()) if primary else (),
+        periods=_strata(rule, periods.get(primary.metric_id)) if primary else None,
     )
     return reading, secondary
 
 
-def secondary_metrics(experiment: Experiment, counts: Counts, periods: Periods) -> list[SecondaryMetric]:
+def _strata(rule: DecisionRule, periods: Sequence[Period] | None) -> Sequence[Period] | None:
+    """Where nothing is left of strata the reading is one of all units, of which there are none either."""
+    return periods or (() if periods is not None and DESIGN_ANALYSES[rule.design.name].shares_vary else None)
+
+
+def secondary_metrics(
+    experiment: Experiment, rule: DecisionRule, counts: Counts, periods: Periods
+) -> list[SecondaryMetric]:
     """The secondary and guardrail metrics, those with data."""
     return [
         SecondaryMetric(
@@ -397,7 +422,7 @@ def secondary_metrics(experiment: Experiment, counts: Counts, periods: Periods) 
             arms=tuple(counts.others[use.metric_id].arms()),
             good_direction=use.definition["good_direction"],
             margin=use.margin or 0.0,
-            periods=tuple(periods.get(use.metric_id, ())),
+            periods=rule.design.strata(periods.get(use.metric_id, ())),
             level=use.baseline,
         )
         for use in experiment.metrics.all()

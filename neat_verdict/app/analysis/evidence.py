@@ -35,17 +35,19 @@ def evidence_of(analysis: Analysis) -> EvidenceOut:
     """Everything that the Evidence sheet shows of an analysis at once."""
     counts = analysis.counts.primary
     by_day = counts.arms_by_day()
+    primary = analysis.experiment.primary
+    periods = analysis.periods.get(primary.metric_id, ()) if primary and not analysis.shares_vary else ()
     everything = analysis.all_counts.primary
     split = (
         analysis.reading.split
-        if analysis.periods
+        if analysis.shares_vary
         else check_split([int(total) for total in everything.units.sum(axis=0)], weights(analysis.experiment))
     )
     return EvidenceOut(
         reading=presenting.present(record_to_show(analysis)),
         series=[
             presenting.series(LETTERS[at], values)
-            for at, values in enumerate(analysis.reading.series(analysis.rule, by_day), start=1)
+            for at, values in enumerate(analysis.reading.series(analysis.rule, by_day, periods), start=1)
         ],
         daily=DailyOut(
             days=list(counts.days),
@@ -76,7 +78,7 @@ def _partial_day(analysis: Analysis) -> str:
             f"{units} who came since {first_open:%-d %B} are still within the {waits} in which they count, and are not read "
             "yet."
         )
-    reads_by_day = not (analysis.looks or rule.method.has_looks or analysis.periods)
+    reads_by_day = not (analysis.looks or rule.method.has_looks or analysis.shares_vary)
     if experiment.state not in ("running", "paused") or not reads_by_day:
         return ""
     return f"{present:%-d %B} is not over: its {units} so far count for no verdict before tomorrow."

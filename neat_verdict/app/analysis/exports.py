@@ -12,10 +12,13 @@ from pathlib import Path
 from typing import Literal
 
 import duckdb
+import numpy as np
 from django.http import HttpResponse
 
 from neat_verdict.app.analysis.analysis import Analysis
 from neat_verdict.app.analysis.schemas import EvidenceOut, IntervalOut
+from neat_verdict.app.experiments.tallies import DailyCounts
+from neat_verdict.core.statistics.histogram import EDGES
 from neat_verdict.core.variants import LETTERS
 
 Format = Literal["csv", "parquet"]
@@ -101,6 +104,8 @@ def as_json(key: str, evidence: EvidenceOut) -> HttpResponse:
 def counts_table(analysis: Analysis, form: Format) -> HttpResponse:
     """All daily counts, but none after the latest of planned looks; as CSV in the form that can be brought in again."""
     counts = (analysis.counts if analysis.rule.method.has_looks else analysis.all_counts).primary
+    if counts.tallying.buckets:
+        return _histograms(analysis, counts, form)
     rows = [
         (_day(day, form), letter, *(_whole(column[index][arm]) for column in counts.sums.tolist()))
         for index, day in enumerate(counts.days)
@@ -108,6 +113,21 @@ def counts_table(analysis: Analysis, form: Format) -> HttpResponse:
     ]
     fields = (*counts.tallying.fields, *counts.tallying.third_fields)
     return _file(f"{analysis.experiment.key}-counts", form, ("day", "variant", *fields), rows)
+
+
+def _histograms(analysis: Analysis, counts: DailyCounts, form: Format) -> HttpResponse:
+    """A row a day, variant and bucket that has units, with the bounds of the bucket."""
+    first, upper = len(counts.tallying.columns), [*EDGES[1:].tolist(), None]
+    rows = []
+    for index, day in enumerate(counts.days):
+        for arm in range(counts.sums.shape[2]):
+            units, seen = _whole(counts.sums[0, index, arm]), counts.sums[first:, index, arm]
+            rows += [
+                (_day(day, form), LETTERS[arm], units, float(EDGES[bucket]), upper[bucket], _whole(seen[bucket]))
+                for bucket in np.flatnonzero(seen).tolist()
+            ]
+    columns = ("day", "variant", "units", "value_from", "value_to", "units_between")
+    return _file(f"{analysis.experiment.key}-counts", form, columns, rows)
 
 
 def _day(day: date, form: Format) -> date | str:

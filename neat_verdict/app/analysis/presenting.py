@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from typing import cast
 
 from neat_verdict.app.analysis.designs import DESIGN_ANALYSES
 from neat_verdict.app.analysis.figures import bounds_text, counts_text, effects_text, interval, levels_text, number
@@ -16,7 +15,6 @@ from neat_verdict.app.analysis.schemas import (
     ConditionOut,
     ConflictOut,
     IntervalOut,
-    Kind,
     OverlapOut,
     RankedOut,
     ReadingOut,
@@ -53,14 +51,19 @@ def tone_of(lift: Interval | None, sign: int) -> Tone:
     return "ahead" if side > 0 else "behind" if side < 0 else "open"
 
 
-def shown_kind(tallying: str) -> Kind:
-    """What a level is called: a rate, a mean or a ratio."""
-    return cast(Kind, TALLYINGS[tallying].arm.notation.noun)
+def adds_up(tallying: str) -> bool:
+    """Whether the level times units is a total."""
+    return TALLYINGS[tallying].arm.adds_up
+
+
+def shown_kind(tallying: str) -> str:
+    """What a level is called: a rate, a mean, a ratio, a median."""
+    return TALLYINGS[tallying].arm.notation.noun
 
 
 def effect_per_month(one: ComparisonRecord, units_per_day: float | None, part: float = 1.0) -> IntervalOut | None:
-    """What a rollout brings a month; None where the audience a day is not known."""
-    if not units_per_day:
+    """What a rollout brings a month; None where the audience a day is not known, or the levels do not add up."""
+    if not units_per_day or one.per_level is None:
         return None
     scale = units_per_day * part * MONTH * one.per_level
     difference = adjusted_by(one.difference, one.stopping_factor)
@@ -105,6 +108,7 @@ def present(record: AnalysisRecord) -> ReadingOut:
         planned_days=rule.planned_days or rule.minimum_days,
         rule_in_words=record.rule_in_words,
         kind=shown_kind(record.metric.tallying),
+        adds_up=adds_up(record.metric.tallying),
         method=rule.method.name,
         credible=rule.method.credible,
         one_sided=rule.method.sides == "one",
@@ -129,6 +133,7 @@ def present(record: AnalysisRecord) -> ReadingOut:
         summary=DESIGN_ANALYSES[rule.design.name].present(record.summary) if record.summary else None,
         adjusted_by_days=record.adjusted_by_days,
         variance_removed=record.variance_removed,
+        stratified_by=record.stratified_by,
         scale=record.scale.noun,
         worthwhile_text=record.scale.size_words(rule.worthwhile_lift, _names(record.metric)),
         scale_unit=record.scale.unit_size,

@@ -22,7 +22,7 @@ from neat_verdict.app.experiments.record import (
     SoundnessRecord,
 )
 from neat_verdict.core.periods import log_ratio_of
-from neat_verdict.core.statistics import Arm, Comparison, Effect, Interval
+from neat_verdict.core.statistics import Arm, Comparison, Effect, Interval, compare_arms
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.verdicts import (
     DecisionRule,
@@ -80,6 +80,11 @@ def record_of(analysis: Analysis, rule_in_words: str) -> AnalysisRecord:
         for one in analysis.secondary
         if any(line.skewness is not None and not line.skewness.trusted for line in one.comparisons)
     )
+    cautions += tuple(
+        f"{use.metric.name[:1].upper()}{use.metric.name[1:]} is read without its strata: not all units came in by {use.strata}."
+        for use in experiment.metrics.all()
+        if use.strata and not rule.method.credible and days and use.metric_id not in analysis.periods
+    )
     return replace(
         plain,
         sentences=replace(plain.sentences, warnings=(*cautions, *plain.sentences.warnings)),
@@ -95,9 +100,23 @@ def record_of(analysis: Analysis, rule_in_words: str) -> AnalysisRecord:
         read_on=analysis.read_on,
         next_look=analysis.next_look and analysis.next_look + timedelta(days=rule.window_days),
         adjusted_by_days=primary.before_days if primary and adjustment else None,
-        variance_removed=adjustment.removed if adjustment else None,
+        variance_removed=adjustment.removed if adjustment else _removed_by_strata(reading),
+        stratified_by=primary.strata if primary and _is_stratified(reading) else "",
         units_per_day=experiment.audience_per_day,
     )
+
+
+def _is_stratified(reading: Reading) -> bool:
+    return any(period.segment for period in reading.periods) and reading.summary is None
+
+
+def _removed_by_strata(reading: Reading) -> float | None:
+    """The part of the variance that the strata take away, for the variant spoken of; None without strata."""
+    best = reading.best
+    if best is None or not _is_stratified(reading):
+        return None
+    crude = compare_arms(best.variant, best.reference, best.critical_value)
+    return 1 - (best.error / crude.error) ** 2 if crude.error else None
 
 
 def _metric(use: ExperimentMetric) -> MetricRecord:
@@ -125,7 +144,7 @@ def _comparison(variant: int, one: Comparison, effect: Effect | None) -> Compari
         exact_pvalue=one.exact_pvalue,
         posterior=one.posterior,
         effect=effect,
-        per_level=one.reference.total_per_level,
+        per_level=one.reference.total_per_level if one.reference.adds_up else None,
     )
 
 

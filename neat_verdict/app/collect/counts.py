@@ -17,7 +17,10 @@ PROGRESS_EVERY = 20_000
 
 
 def fields_of(tallying: Tallying) -> tuple[str, ...]:
-    """The columns that a file of daily sums of a kind of metric must have."""
+    """The columns that a file of daily sums of a kind of metric must have. Raises InputError for one that is not read from
+    sums."""
+    if tallying.buckets:
+        raise InputError("metric", tallying.name, "cannot be had from daily sums: bring in a file of units, or events")
     return ("day", "variant", *tallying.fields)
 
 

@@ -177,7 +177,7 @@ def recount(persons: Collection[tuple[str, ...]], open_ones: Sequence[Served], p
 
 
 def _change_tallies(experiment: Served, sums: Sums) -> None:
-    tallyings = {str(m.id): m.definition.rules.tallying(m.before_days) for m in experiment.metrics}
+    tallyings = {str(m.id): m.tallying for m in experiment.metrics}
     change_tallies([variant[0] for variant in experiment.variants], experiment.round, tallyings, sums)
 
 

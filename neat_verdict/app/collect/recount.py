@@ -107,11 +107,12 @@ def limits_of(definition: Definition) -> tuple[int | None, ...]:
 
 
 class Sums(dict[Cell, list[int]]):
-    """Changes of tallies: `ALL_COLUMNS` in whole millionths; where there are steps also the units
-    that reached each, of a capped metric those that reached its cap."""
+    """Changes of tallies: `ALL_COLUMNS` in whole millionths; where there are steps also the units that reached each, of a
+    quantile those in each bucket, of a capped metric those that reached its cap."""
 
     def __init__(self, experiment: Served) -> None:
         self.limits = {str(metric.id): limits_of(metric.definition) for metric in experiment.metrics}
+        self.tallyings = {str(metric.id): metric.tallying for metric in experiment.metrics}
 
     def add(self, unit: UnitState, sign: int, day_of: Callable[[int], str]) -> None:
         """Add a unit's part, or take it away (``sign`` -1)."""
@@ -119,9 +120,11 @@ class Sums(dict[Cell, list[int]]):
             return
         day = day_of(unit.first_at)
         for metric, figures in unit.values.items():
-            first = round(figures[0] * MILLION)
-            second = round(figures[1] * MILLION) if len(figures) == 2 else 0
-            steps = figures[1:] if len(figures) > 2 else ()
+            tallying = self.tallyings[metric]
+            first, second = (round(value * MILLION) for value in tallying.values(figures))
+            steps = len(figures) - 1 if len(figures) > 2 else 0
+            places = tuple(tallying.places(figures))
+            counted = max((steps, *(place + 1 for place in places)))
             limits = self.limits[metric]
             # Of what came before the exposure it is not asked, so there may be one limit only.
             both = zip((first, second), limits, strict=False)
@@ -132,10 +135,10 @@ class Sums(dict[Cell, list[int]]):
                 if sums is None:
                     sums = self[cell] = [0] * SUMS
                 sums[0] += sign
-                if steps:
-                    sums.extend([0] * (SUMS + len(steps) - len(sums)))
-                    for step, done in enumerate(steps, start=SUMS):
-                        sums[step] += sign * int(done)
+                if counted:
+                    sums.extend([0] * (SUMS + counted - len(sums)))
+                    for place in places:
+                        sums[SUMS + place] += sign
                 elif limits:
                     sums.extend([0] * (SUMS + 1 - len(sums)))
                     sums[SUMS] += sign * reached

@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import date
+from itertools import zip_longest
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -16,6 +17,7 @@ from neat_verdict.app.collect.recount import MAX_SEGMENT_LENGTH
 from neat_verdict.app.experiments.exact_tallies import MILLION, SCALE, as_floats
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.metrics import ALL_COLUMNS, THIRD_ORDER, Tallying
+from neat_verdict.core.statistics.histogram import BUCKETS, PART_BITS, TOP_BITS
 from neat_verdict.core.traffic import NeverCounted
 
 if TYPE_CHECKING:
@@ -217,7 +219,7 @@ class _Given:
     unit: str
     variant: str
     day: str
-    # By metric and column: the value (nothing is 0), and what makes a row wrong with the reason.
+    # By metric and column: the value (nothing is 0, of a quantile null), and what makes a row wrong with the reason.
     values: tuple[tuple[tuple[str, str, str], ...], ...]
     segments: tuple[str, ...]
 
@@ -256,18 +258,22 @@ def _segment(name: str, columns: Mapping[str, str]) -> str:
 def _value(m: Measured, column: str, name: str, kind: str) -> tuple[str, str, str]:
     """A column's value as a number, when it is wrong, and why."""
     raw = _quoted(name)
+    empty, nothing = f"{raw} IS NULL", "NULL" if m.tallying.buckets else "0"
     if kind in _WHOLE:
-        value = f"coalesce(CAST({raw} AS BIGINT), 0)"
+        value = f"coalesce(CAST({raw} AS BIGINT), {nothing})"
     elif kind == "VARCHAR":
+        empty = f"({empty} OR trim({raw}) = '')"
         number = f"coalesce(TRY_CAST({raw} AS DOUBLE), CAST(TRY_CAST({raw} AS BOOLEAN) AS DOUBLE))"
-        value = f"CASE WHEN {raw} IS NULL OR trim({raw}) = '' THEN 0.0 ELSE {number} END"
+        value = f"CASE WHEN {empty} THEN CAST({nothing} AS DOUBLE) ELSE {number} END"
     else:
-        value = f"coalesce(CAST({raw} AS DOUBLE), 0.0)"
+        value = f"coalesce(CAST({raw} AS DOUBLE), CAST({nothing} AS DOUBLE))"
     # NaN is greater than everything here, so one comparison finds it too; what is no number is null.
     if m.tallying.arm.converts:
         unfit = f"({value}) NOT BETWEEN 0 AND 1" if kind in _WHOLE else f"coalesce(({value}) NOT IN (0, 1), true)"
         return value, unfit, f"{column} must be 0 or 1"
     unfit = "false" if kind in _WHOLE else f"coalesce(abs({value}) > {_MAX_VALUE!r}, true)"
+    if m.tallying.buckets:
+        unfit = f"NOT {empty} AND {unfit}"
     return value, unfit, f"{column} must be a number"
 
 
@@ -361,8 +367,10 @@ def _one(connection: duckdb.DuckDBPyConnection, query: str) -> Any:
 
 
 def _totals(m: Measured) -> list[str]:
-    """A metric's columns in the order of the exact sums; then who was capped."""
+    """A metric's columns in the order of the exact sums; then who was capped, or how many are in each bucket."""
     first, second = f"m{m.metric}_0", f"m{m.metric}_1"
+    if m.tallying.buckets:
+        return [f"count({first}) * {MILLION}", f"histogram({_bucket(first)}) FILTER (WHERE {first} IS NOT NULL)"]
     every = {
         "total": f"sum({first})",
         "squares": f"sum(CAST({first} AS HUGEINT) * {first})",
@@ -376,6 +384,13 @@ def _totals(m: Measured) -> list[str]:
     return [*result, f"count(*) FILTER (WHERE {m.at_cap})"] if m.at_cap else result
 
 
+def _bucket(value: str) -> str:
+    """The bucket of a value in whole millionths, as `core.statistics.histogram` has it."""
+    whole = f"least(greatest({value}, 0), {2**TOP_BITS})"
+    doublings = f"greatest(length(bin({whole})) - {PART_BITS + 1}, 0)"
+    return f"least({2**PART_BITS} * {doublings} + ({whole} >> {doublings}), {BUCKETS - 1})"
+
+
 def _products(first: str, second: str) -> list[str]:
     """The products of third order, in the order of their columns."""
     y, x = f"({first} / {MILLION}.0::DOUBLE)", f"({second} / {MILLION}.0::DOUBLE)"
@@ -386,7 +401,7 @@ def _keep(
     exact: dict[tuple[int, int, str, date], list[int]],
     measures: Sequence[Measured],
     place: tuple[int, str, date],
-    values: Sequence[int | float],
+    values: Sequence[Any],
 ) -> None:
     """Add a group's sums to those of its place; a variant may be spelt in several ways."""
     units, *rest = values
@@ -399,8 +414,13 @@ def _keep(
         if m.at_cap:
             added.append(int(rest[at]))
             at += 1
-        before = exact.get((m.metric, *place), [0] * len(added))
-        exact[(m.metric, *place)] = [old + new for old, new in zip(before, added, strict=True)]
+        if m.tallying.buckets:
+            # DuckDB's maps are dictionaries, and null where there is nothing.
+            counts: Mapping[int, int] = rest[at] or {}
+            added += [counts.get(bucket, 0) for bucket in range(max(counts, default=-1) + 1)]
+            at += 1
+        before = exact.get((m.metric, *place), [])
+        exact[(m.metric, *place)] = [old + new for old, new in zip_longest(before, added, fillvalue=0)]
 
 
 def _exact(column: str, value: float) -> int:

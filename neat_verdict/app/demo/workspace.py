@@ -142,6 +142,9 @@ METRICS: tuple[tuple[str, dict[str, Any], str], ...] = (
      {"kind": "ratio", "measure": _sum("amount", "booking_paid"),
       "denominator": _times("page_view", attribute="section", operator="any_of", values=["cabins", "decks"], kind="text"),
       "unit": "per_thousand"}, ""),
+    ("wait for a sailing",
+     {"kind": "p90", "measure": _sum("wait_ms", "sailing_opened"), "unit": "milliseconds", "good_direction": "down"},
+     "What nine in ten visitors who open a sailing wait for it at most"),
     ("from search to payment",
      {"kind": "funnel", "steps": [_event("search"), _event("sailing_opened"), _event("seat_chosen"), _event("booking_paid")],
       "window_hours": 72, "unit": "percent"}, "The whole way within three days"),
@@ -158,7 +161,7 @@ STORIES: tuple[Story, ...] = (
         _brief("showing the fare calendar before the sailing list", "visitors choose the cheap day before the hour",
                baseline=0.125, worthwhile_lift=0.08, audience_per_day=1500),
         days_in=28, forecasts=(("mona", 0.04, 0.0, 0.09), ("ada", 0.10, 0.03, 0.18)),
-        others=({"name": "from sailing to payment", "role": "secondary"},),
+        others=({"name": "from sailing to payment", "role": "secondary"}, {"name": "wait for a sailing", "role": "secondary"}),
         parameters=(_text("sailings_begin_with", "list"), _text("sailings_begin_with", "calendar")),
     ),
     Story(

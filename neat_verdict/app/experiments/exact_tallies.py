@@ -44,7 +44,7 @@ def as_floats(tallying: Tallying, exact: Sequence[int | None]) -> dict[str, Any]
     if tallying.capped_values:
         result["capped"] = next(iter(exact[SUMS:]), None)
     else:
-        result["steps"] = list(exact[SUMS:]) or None
+        result["steps"] = list(exact[SUMS:]) or ([0] if tallying.buckets else None)
     return result
 
 
@@ -81,6 +81,9 @@ def change_tallies(
             change = change[: len(counted)]
         # So does what was counted before sums of third order were kept.
         exact = [None if old is None else old + new for old, new in zip_longest(counted, change, fillvalue=0)]
+        if tallyings[metric_id].buckets:
+            while len(exact) > SUMS and not exact[-1]:
+                exact.pop()
         if exact[0] == 0:
             emptied.append((variant, metric, round_number, segment, day))
         else:

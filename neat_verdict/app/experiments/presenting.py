@@ -116,13 +116,15 @@ def _use(use: ExperimentMetric) -> MetricUseOut:
         baseline=use.baseline,
         standard_deviation=use.standard_deviation,
         before_days=use.before_days,
+        strata=use.strata or None,
         kind=definition.kind,
         is_rate=definition.is_rate,
         good_direction=definition.good_direction,
         unit=definition.unit,
         currency=definition.currency,
         words=definition.words(),
-        fields=["day", "variant", *use.tallying.fields],
+        # None where it is not read from sums.
+        fields=[] if use.tallying.buckets else ["day", "variant", *use.tallying.fields],
         version=use.version.number if use.version else latest,
         latest_version=latest,
     )

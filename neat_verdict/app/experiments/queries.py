@@ -14,7 +14,7 @@ from django.http import Http404
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.delivery import DeliveryChange
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, LedgerEntry, Picture, Tally, Workspace
-from neat_verdict.app.experiments.tallies import Counts, table
+from neat_verdict.app.experiments.tallies import Counts, columns_of, figures_of, table
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.designs import DEFAULT_DESIGN, DESIGNS, Design
@@ -296,6 +296,7 @@ def planned_rule(experiment: Experiment) -> DecisionRule:
             warm_up_days=experiment.warm_up_days,
             design=design(experiment),
             window_days=window_days(experiment),
+            strata=_strata(experiment),
         )
     days = 7 * experiment.least_weeks
     return DecisionRule(
@@ -312,7 +313,16 @@ def planned_rule(experiment: Experiment) -> DecisionRule:
         warm_up_days=experiment.warm_up_days,
         design=design(experiment),
         window_days=window_days(experiment),
+        strata=_strata(experiment),
     )
+
+
+def _strata(experiment: Experiment) -> str:
+    """The property by which the deciding metric is stratified, where design and method can."""
+    primary = experiment.primary
+    if primary is None or experiment.allocation is not None or method(experiment).credible:
+        return ""
+    return primary.strata
 
 
 def last_day(experiment: Experiment) -> date | None:
@@ -328,7 +338,7 @@ def daily_counts(experiments: list[Experiment]) -> dict[int, Counts]:
     # With the metrics named SQLite goes through the index to these rows alone, past those of all segments.
     uses = [use for experiment in experiments for use in experiment.metrics.all()]
     metrics = {use.metric_id for use in uses}
-    columns = tuple(dict.fromkeys(column for use in uses for column in use.tallying.columns)) or RATE.columns
+    columns = tuple(dict.fromkeys(column for use in uses for column in columns_of(use.tallying))) or RATE.columns
     present = Tally.objects.filter(segment="", round=F("variant__experiment__round"), metric__in=metrics)
     # Thousands of rows of few days: each day is made of its text once, and nothing is sorted.
     rows = (
@@ -351,9 +361,12 @@ def _counts(
     arms = len(experiment.variants.all())
     result = {}
     for use in experiment.metrics.all():
-        chosen = itemgetter(*(columns.index(column) for column in use.tallying.columns))
-        mine = [(position, day, chosen(sums)) for position, day, sums in rows.get(use.metric_id, [])]
-        result[use.metric_id] = table(use.tallying, arms, mine)
+        tallying = use.tallying
+        chosen = itemgetter(*(columns.index(column) for column in columns_of(tallying)))
+        mine = [
+            (position, day, figures_of(tallying, chosen(sums))) for position, day, sums in rows.get(use.metric_id, [])
+        ]
+        result[use.metric_id] = table(tallying, arms, mine)
     primary = experiment.primary
     first = result.pop(primary.metric_id) if primary else table(RATE, arms, [])
     return Counts(first, result)

@@ -44,8 +44,8 @@ class ArmRecord:
 @dataclass(frozen=True, slots=True)
 class ComparisonRecord:
     """A variant (by position) against control. ``effect`` is the log ratio with its variance, None where there is none;
-    ``per_level`` what a unit adds to the total for each 1 of the level; ``stopping_factor`` times the estimate is adjusted for
-    when the run ended, None where nothing is adjusted."""
+    ``per_level`` what a unit adds to the total for each 1 of the level, None where levels do not add up; ``stopping_factor``
+    times the estimate is adjusted for when the run ended, None where nothing is adjusted."""
 
     variant: int
     critical_value: float
@@ -57,7 +57,7 @@ class ComparisonRecord:
     exact_pvalue: float | None = None
     posterior: Posterior | None = None
     effect: Effect | None = None
-    per_level: float = 1.0
+    per_level: float | None = 1.0
     stopping_factor: float | None = None
 
 
@@ -137,6 +137,7 @@ class AnalysisRecord:
     next_look: date | None = None
     adjusted_by_days: int | None = None
     variance_removed: float | None = None
+    stratified_by: str = ""
     units_per_day: float | None = None
     scale: Scale = LIFT
     format: int = FORMAT

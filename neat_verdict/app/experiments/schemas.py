@@ -74,6 +74,7 @@ class MetricUseIn(Schema):
     baseline: float | None = None
     standard_deviation: float | None = None
     before_days: int | None = Field(default=None, ge=1, le=365)
+    strata: str | None = Field(default=None, max_length=80)  # a property by which a rate is post-stratified
 
 
 class MetricUseOut(MetricUseIn):

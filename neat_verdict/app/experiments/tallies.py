@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,7 +16,8 @@ from neat_verdict.core.statistics import Adjustment, Arm
 
 @dataclass(frozen=True, slots=True)
 class DailyCounts:
-    """One metric's sums: ``sums`` is columns x days x variants (control first), days in order, those without data left out."""
+    """One metric's sums: ``sums`` is sums (and buckets) x days x variants, control first; days in order, those without data left
+    out."""
 
     tallying: Tallying
     days: tuple[date, ...]
@@ -71,11 +73,25 @@ class Counts:
         return Counts(self.primary.between(first, last), others)
 
 
+def columns_of(tallying: Tallying) -> tuple[str, ...]:
+    """The columns of `Tally` that a metric is read from."""
+    return (*tallying.columns, "steps") if tallying.buckets else tallying.columns
+
+
+def figures_of(tallying: Tallying, values: Sequence[Any]) -> list[float]:
+    """A tally's figures from its columns, as the core has them: the sums, then the buckets, whose last empty ones are not
+    stored."""
+    if not tallying.buckets:
+        return list(values)
+    *sums, counts = values
+    return [*sums, *counts, *[0] * (tallying.buckets - len(counts))]
+
+
 def table(tallying: Tallying, arms: int, rows: Sequence[tuple[int, date, Sequence[float]]]) -> DailyCounts:
     """Rows of (position, day, sums) as a table."""
     days = tuple(sorted({day for _, day, _ in rows}))
     place = {day: index for index, day in enumerate(days)}
-    sums = np.zeros((len(tallying.columns), len(days), arms))
+    sums = np.zeros((tallying.width, len(days), arms))
     if rows:
         positions, at = [position for position, _, _ in rows], [place[day] for _, day, _ in rows]
         sums[:, at, positions] = np.array([values for _, _, values in rows], dtype=np.float64).T

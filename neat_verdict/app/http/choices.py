@@ -10,6 +10,7 @@ from pydantic_core import CoreSchema, core_schema
 
 from neat_verdict.core.methods import METHODS
 from neat_verdict.core.metrics import KINDS, MEASURE_KINDS
+from neat_verdict.core.statistics.arms import ARMS
 
 
 @dataclass(frozen=True)
@@ -29,3 +30,4 @@ def _names(registry: Iterable[str]) -> OneOf:
 MethodName = Annotated[str, _names(METHODS)]
 MetricKind = Annotated[str, _names(KINDS)]
 MeasureKind = Annotated[str, _names(MEASURE_KINDS)]
+LevelNoun = Annotated[str, _names(arm.notation.noun for arm in ARMS)]

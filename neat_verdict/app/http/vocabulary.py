@@ -76,8 +76,10 @@ class MetricKindOut(Schema):
     units: list[str]
     fields: list[str]
     parts: list[str]
+    measured_as: str
     is_rate: bool
     level_words: str
+    spread_words: str
 
 
 class ValueKindOut(Schema):
@@ -160,10 +162,12 @@ def vocabulary() -> VocabularyOut:
                 title=kind.title,
                 explanation=kind.explanation,
                 units=list(kind.units),
-                fields=list(kind.tally.fields),
+                fields=[] if kind.tally.buckets else list(kind.tally.fields),
                 parts=list(kind.parts),
+                measured_as=kind.measured_as,
                 is_rate=kind.is_rate,
                 level_words=kind.level_words,
+                spread_words=kind.spread_words,
             )
             for kind in KINDS.values()
         ],

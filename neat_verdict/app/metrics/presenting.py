@@ -73,7 +73,7 @@ def preview(definition: Definition, events: str) -> MetricPreview:
 def figure_text(definition: Definition, figure: float) -> str:
     """A figure in the metric's unit: 4.2%, 50.13 EUR, 812 ms."""
     if not math.isfinite(figure):
-        return "nothing to divide by"
+        return definition.rules.no_level_words
     after = {"money": f" {definition.currency}", "milliseconds": " ms", "per_thousand": " per thousand", "percent": ""}
     if definition.unit == "percent":
         return format_share(figure)
@@ -83,7 +83,7 @@ def figure_text(definition: Definition, figure: float) -> str:
 def _unit(definition: Definition, unit: str, count: UnitCount) -> PreviewUnit:
     return PreviewUnit(
         unit=unit,
-        value=count.figure[0],
+        value=next(iter(count.figure), None),
         denominator=count.figure[1] if len(definition.measures) > 1 else None,
         steps=int(sum(count.figure[1:])) if definition.steps else None,
         lines=[

@@ -110,7 +110,7 @@ class PreviewLine(Schema):
 
 class PreviewUnit(Schema):
     unit: str
-    value: float
+    value: float | None  # none of a quantile where the unit has none
     denominator: float | None
     steps: int | None
     lines: list[PreviewLine]

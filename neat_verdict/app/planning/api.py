@@ -8,6 +8,7 @@ from ninja import File, Router, Status, UploadedFile
 
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import find
+from neat_verdict.app.http.choices import MetricKind
 from neat_verdict.app.metrics.models import Metric
 from neat_verdict.app.metrics.queries import find as find_metric
 from neat_verdict.app.people.auth import person
@@ -37,6 +38,7 @@ from neat_verdict.app.planning.schemas import (
     RehearseIn,
 )
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.metrics import kind_named
 from neat_verdict.core.rehearsal import MIN_UNITS
 
 router = Router(tags=["planning"])
@@ -146,7 +148,8 @@ def past(request: HttpRequest, key: str) -> PastsOut:
 
 
 @router.post("/past-data", response=PastOut, operation_id="read_past_data")
-def read_file(request: HttpRequest, file: File[UploadedFile]) -> PastOut:
+def read_file(request: HttpRequest, file: File[UploadedFile], kind: MetricKind = "conversion") -> PastOut:
+    """Level, standard deviation and traffic from a file of past data, as a metric of the kind is planned with."""
     if (file.size or 0) > settings.MAX_FILE:
         raise InputError("file", f"{(file.size or 0) / 1e6:.0f} MB", "must not be larger than 50 MB")
-    return past_out(read_past(bytes(file.read())), file.name or "file")
+    return past_out(read_past(bytes(file.read()), kind_named(kind).tally), file.name or "file")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from datetime import date
 
@@ -9,7 +10,9 @@ import numpy as np
 
 from neat_verdict.app.collect.text import Text, read_text
 from neat_verdict.core.checks import InputError, read_count
+from neat_verdict.core.metrics import RATE, Tallying
 from neat_verdict.core.numbers import DecimalMark, decimal_mark, read_number
+from neat_verdict.core.statistics import histogram
 
 _NAMES = {
     "day": ("day", "date", "datum", "tag"),
@@ -36,17 +39,18 @@ class Past:
         return self.units / ((self.days[-1] - self.days[0]).days + 1) if self.days else None
 
 
-def read_past(content: bytes) -> Past:
+def read_past(content: bytes, tallying: Tallying = RATE) -> Past:
     """Read a CSV of daily counts (units and conversions) or of one row a unit (value, and denominator for a ratio).
 
-    A column ``day`` is taken where it is there. Raises InputError naming the first wrong line and what is accepted.
+    A column ``day`` is taken where it is there. Of a metric with buckets the level is its quantile, over the units that
+    have a value. Raises InputError naming the first wrong line and what is accepted.
     """
     text = read_text(content)
     columns = {name: _column(text.header, spellings) for name, spellings in _NAMES.items()}
     if columns["units"] is not None and columns["conversions"] is not None:
         return _counts(text, columns)
     if columns["value"] is not None:
-        return _values(text, columns)
+        return _values(text, columns, tallying)
     raise InputError(
         "file",
         ", ".join(text.header),
@@ -89,7 +93,7 @@ def _counts(text: Text, columns: dict[str, int | None]) -> Past:
     return Past(conversions / units, None, units, tuple(sorted(days)), None)
 
 
-def _values(text: Text, columns: dict[str, int | None]) -> Past:
+def _values(text: Text, columns: dict[str, int | None], tallying: Tallying) -> Past:
     places = [columns[name] for name in ("value", "denominator")]
     mark = decimal_mark(
         (_cell(cells, place), False) for _, cells in text.rows() for place in places if place is not None
@@ -98,7 +102,8 @@ def _values(text: Text, columns: dict[str, int | None]) -> Past:
     below: list[float] = []
     days: set[date] = set()
     for line, cells in text.rows():
-        values.append(_number(line, _cell(cells, columns["value"]), mark))
+        written = _cell(cells, columns["value"])
+        values.append(math.nan if tallying.buckets and not written else _number(line, written, mark))
         if columns["denominator"] is not None:
             below.append(_number(line, _cell(cells, columns["denominator"]), mark))
         if columns["day"] is not None:
@@ -106,6 +111,10 @@ def _values(text: Text, columns: dict[str, int | None]) -> Past:
     if len(values) < 2:
         raise InputError("file", f"{len(values)} rows", "must have 2 rows or more to know a standard deviation")
     numerator = np.array(values)
+    if tallying.buckets:
+        seen = numerator[~np.isnan(numerator)]
+        arm = tallying.check_sums([len(values), len(seen), *histogram(seen)])
+        return _past(arm.estimate, math.sqrt(arm.squared_error * len(values)), len(values), days, None)
     if below:
         divisor = np.array(below)
         if divisor.sum() <= 0:
@@ -121,8 +130,8 @@ def _past(level: float, standard_deviation: float, units: int, days: set[date], 
     if not (level > 0 and standard_deviation > 0):
         raise InputError(
             "file",
-            f"mean {level:.4g}, standard_deviation {standard_deviation:.4g}",
-            "must have a mean and a standard deviation above 0",
+            f"level {level:.4g}, standard_deviation {standard_deviation:.4g}",
+            "must have a level and a standard deviation above 0, of values enough to know it",
         )
     return Past(level, standard_deviation, units, tuple(sorted(days)), cap)
 

@@ -105,6 +105,9 @@ def _in_words(seen: AllocationRehearsal, experiment: Experiment) -> str:
         else f"In {plural(seen.days, 'day')} following the evidence brings neither more nor fewer {name}"
     )
     even, adaptive = (format_share(way.right / seen.runs, 0) for way in (seen.even, seen.adaptive))
+    primary = experiment.primary
+    if primary is not None and not primary.tallying.arm.adds_up:
+        return f"The best variant is called in {adaptive} of the runs, with even shares in {even}."
     return f"{gained}. The best variant is called in {adaptive} of the runs, with even shares in {even}."
 
 

@@ -100,7 +100,8 @@ def _worth(reading: ReadingOut, decision: str) -> FactOut:
     if spoken is None or worth is None or worth.estimate is None or not reading.readable:
         note = "an unsound test says nothing" if reading.verdict == "unsound" else "too early to say"
         if reading.readable:
-            note = "the audience a day is not known"
+            unknown = "the audience a day is not known"
+            note = unknown if reading.adds_up else f"a {reading.kind} does not add up over {reading.unit_name}"
         return FactOut(label="Estimated effect per month", value="not known", note=note)
     more = "more" if worth.estimate >= 0 else "fewer"
     if reading.unit == "money":

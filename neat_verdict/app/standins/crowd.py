@@ -185,7 +185,8 @@ class Visit:
         dice = random.Random(self.visitor.unit)
         opens = pays or dice.random() < 0.55
         if opens:
-            self._tell("sailing_opened", dice)
+            wait = random.Random(f"{self.visitor.unit}/wait").lognormvariate(6.4, 0.6)
+            self._tell("sailing_opened", dice, wait_ms=round(wait))
         if pays or (opens and dice.random() < 0.2):
             self._tell("payment_started", dice)
 

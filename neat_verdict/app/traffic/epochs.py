@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
 from neat_verdict.app.experiments.queries import workspace
+from neat_verdict.app.experiments.tallies import columns_of, figures_of
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.traffic.models import Epoch
 from neat_verdict.app.traffic.serving import epochs_of
@@ -40,7 +41,7 @@ def cells(
     experiment: Experiment, uses: Sequence[ExperimentMetric], numbers: Iterable[int] | None = None
 ) -> dict[int, list[Cell]]:
     """What the tallies hold of each epoch, by the metric's id; only of epochs with these ``numbers`` where given."""
-    columns = ALL_COLUMNS
+    columns = (*ALL_COLUMNS, "steps")
     tallyings = {use.metric_id: use.tallying for use in uses}
     chosen = Tally.objects.filter(
         variant__in=list(experiment.variants.all()), metric__in=list(tallyings), round=experiment.round
@@ -58,9 +59,10 @@ def cells(
     result: dict[int, dict[tuple[int, str, date], NDArray[np.float64]]] = {metric: {} for metric in tallyings}
     for metric, label, day, position, *sums in rows:
         number, _, segment = label[1:].partition(" ")
-        mine = tallyings[metric].columns
-        place = result[metric].setdefault((int(number), segment, day), np.zeros((len(mine), arms)))
-        place[:, position] = [sums[columns.index(column)] for column in mine]
+        tallying = tallyings[metric]
+        place = result[metric].setdefault((int(number), segment, day), np.zeros((tallying.width, arms)))
+        mine = [sums[columns.index(column)] for column in columns_of(tallying)]
+        place[:, position] = figures_of(tallying, mine)
     return {
         metric: [Cell(*place, sums) for place, sums in sorted(by_place.items(), key=lambda line: line[0])]
         for metric, by_place in result.items()
@@ -131,7 +133,8 @@ def sums_by_segment(cells_of_metric: Sequence[Cell], number: int, tallying: Tall
     for cell in cells_of_metric:
         if cell.number == number:
             total[cell.segment] = total.get(cell.segment, 0) + cell.sums
-    return {segment: sums[: len(tallying.fields)].T.tolist() for segment, sums in total.items()}
+    asked = tallying.width if tallying.buckets else len(tallying.fields)
+    return {segment: sums[:asked].T.tolist() for segment, sums in total.items()}
 
 
 def worked_out(record: Mapping[str, Any]) -> Closing:

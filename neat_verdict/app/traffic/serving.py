@@ -19,7 +19,7 @@ from neat_verdict.app.experiments.models import Experiment, Workspace
 from neat_verdict.app.experiments.queries import today, workspace
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.traffic.models import Epoch, Rollout
-from neat_verdict.core.metrics import Definition
+from neat_verdict.core.metrics import Definition, Tallying
 from neat_verdict.core.planning import Arrivals, RampStep
 from neat_verdict.core.traffic import IdentityRule, NeverCounted, Slice, Traffic, property_text
 
@@ -32,6 +32,11 @@ class CountedMetric(NamedTuple):
     id: int
     definition: Definition
     before_days: int | None
+
+    @property
+    def tallying(self) -> Tallying:
+        """How its units are tallied."""
+        return self.definition.rules.tallying(self.before_days)
 
 
 @dataclass(frozen=True, slots=True)

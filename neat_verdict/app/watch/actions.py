@@ -19,7 +19,7 @@ from neat_verdict.app.collect.events import rebuild, release_held
 from neat_verdict.app.collect.models import Sighting
 from neat_verdict.app.experiments import actions as experiments
 from neat_verdict.app.experiments.audience import never_counted_of
-from neat_verdict.app.experiments.models import Experiment, Workspace
+from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Workspace
 from neat_verdict.app.experiments.queries import find, workspace
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
@@ -228,7 +228,10 @@ def choose_never_counted(by: User, wanted: dict[str, Any]) -> Workspace:
 
 @transaction.atomic
 def choose_segments(by: User, wanted: list[list[str]]) -> Workspace:
-    """Choose what tallies are kept by, from now on and for what has come in. Raises InputError for more than two crossed."""
+    """Choose what tallies are kept by, from now on and for what has come in.
+
+    Raises InputError for more than two crossed, Conflict where an undecided experiment compares within segments of one left out.
+    """
     require_editor(by)
     lines = [[name.strip() for name in line] for line in wanted]
     for number, line in enumerate(lines):
@@ -236,6 +239,14 @@ def choose_segments(by: User, wanted: list[list[str]]) -> Workspace:
             raise InputError(
                 f"segments.{number}", " & ".join(line) or "empty", "must be one property, or two different ones"
             )
+    needed = ExperimentMetric.objects.exclude(strata="").exclude(experiment__state="decided")
+    missing = (
+        needed.exclude(strata__in=[line[0] for line in lines if len(line) == 1]).select_related("experiment").first()
+    )
+    if missing is not None:
+        raise Conflict(
+            f"“{missing.experiment.name}” compares within the segments of {missing.strata}: keep it while that is so"
+        )
     place = workspace()
     place.segments = [list(line) for line in dict.fromkeys(map(tuple, lines))]
     place.save()

@@ -129,11 +129,6 @@ def _interval(figure: Figure, comparison: Comparison, rule: DecisionRule, whose:
     )
 
 
-_LEVELS = "w = √(N·n₁n₀/(n₁ + n₀)) of each period of N units;  m = Σw·m_e / Σw,  v = Σw²·v_e / (Σw)²"
-_SEGMENTS = (
-    "segments with shares of their own are each compared so, and combined by their parts π of all units: "
-    "m = Σπm, v = Σπ²v"
-)
 _STRATIFIED = {
     "difference": ("Difference", "m₁ − m₀ ± c√(v₁ + v₀)"),
     "lift": ("Lift", "lift = m₁/m₀ − 1;  bounds: (m₁m₀ ± c√(v₁m₀² + v₀m₁² − c²v₁v₀)) / (m₀² − c²v₀) − 1"),
@@ -148,9 +143,6 @@ def _stratified(
     result = compare_stratified(pairs, comparison.critical_value)
     if result is None:
         raise InputError("pairs", len(pairs), "must have a period in which both arms can be compared")
-    levels = _LEVELS + comparison.variant.notation.by_period
-    if len({pair.segment for pair in pairs}) > 1:
-        levels += f";  {_SEGMENTS}"
     made = [
         Step("periods compared", str(result.periods)),
         *steps(
@@ -172,13 +164,12 @@ def _stratified(
     else:
         formula = rule.method.adjusted_derivation(among)[1]
         made += [Step("comparisons", str(among)), Step("adjusted p", format_full(comparison.adjusted_pvalue))]
+    words, combined, source = rule.design.stratified_words(segments=len({pair.segment for pair in pairs}) > 1)
     return Derivation(
         f"{name} of {whose}",
-        "Shares changed while data came in, so the arms are compared within each period, where shares stood still. Those "
-        "comparisons are combined so that each adds to the variance what its number of units says, whatever the shares were.",
-        f"{levels};  {formula}",
-        "Zhang, Janson & Murphy (2020); Hadad et al. (2021), Proc. Natl. Acad. Sci. 118, e2014602118; Fieller (1954), J. R. "
-        "Stat. Soc. B 16, 175–185",
+        words,
+        f"{combined}{comparison.variant.notation.by_period};  {formula}",
+        source,
         tuple(_period_inputs(pairs)),
         tuple(made),
     )

@@ -16,6 +16,7 @@ from neat_verdict.core.periods import Period
 from neat_verdict.core.questions.base import Question
 from neat_verdict.core.soundness import OverlapCheck, SplitCheck
 from neat_verdict.core.statistics import Arm, Comparison
+from neat_verdict.core.statistics.arms.averaged import FIELLER
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.text.statements import Condition, Derivation, Step
 
@@ -23,6 +24,8 @@ if TYPE_CHECKING:
     from neat_verdict.core.rule import DecisionRule
 
 CountTable = NDArray[np.int64]
+
+_SEGMENTS = "segments with shares of their own are combined by their parts π of all units: m = Σπm, v = Σπ²v"
 
 
 @dataclass(frozen=True, slots=True)
@@ -126,6 +129,20 @@ class Design(ABC):
     def derivations(self) -> Mapping[str, Callable[[DecisionRule, Sequence[Period]], Derivation]]:
         """How figures of its own are made, by the figure's name."""
         return {}
+
+    def stratified_words(self, *, segments: bool) -> tuple[str, str, str]:
+        """What is combined over periods (and ``segments``) and why, how, and the source."""
+        return (
+            "Shares changed while data came in, so the arms are compared within each period, where shares stood still. Those "
+            "comparisons are combined so that each adds to the variance what its number of units says, whatever the shares were.",
+            "w = √(N·n₁n₀/(n₁ + n₀)) of each period of N units;  m = Σw·m_e / Σw,  v = Σw²·v_e / (Σw)²"
+            + (f";  {_SEGMENTS}" if segments else ""),
+            f"Zhang, Janson & Murphy (2020); Hadad et al. (2021), Proc. Natl. Acad. Sci. 118, e2014602118; {FIELLER}",
+        )
+
+    def strata(self, periods: Sequence[Period]) -> tuple[Period, ...]:
+        """What comparisons are made of: the periods, or those that go together."""
+        return tuple(periods)
 
     @abstractmethod
     def lift_over_time(

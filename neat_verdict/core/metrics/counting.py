@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -120,12 +119,14 @@ class Overall:
 
 
 def overall(definition: Definition, counts: Sequence[UnitCount]) -> Overall:
-    """The metric over units. Raises InputError with no unit. The figure is nan where a ratio has a denominator of 0."""
+    """The metric over units. Raises InputError with no unit. The figure is nan where a ratio has a denominator of 0, or a
+    quantile too few values."""
     if not counts:
         raise InputError("units", 0, "must be 1 or more")
-    numerator, denominator = definition.rules.overall(definition, [count.figure for count in counts])
+    figures = [count.figure for count in counts]
+    numerator, denominator = definition.rules.overall(definition, figures)
     scale = 1000.0 if definition.unit == "per_thousand" else 1.0
-    figure = scale * numerator / denominator if denominator else math.nan
+    figure = scale * definition.rules.level(definition, figures)
     steps = definition.rules.steps(definition)
     reached = tuple(int(sum(count.figure[1 + step] for count in counts)) for step in range(steps))
     return Overall(len(counts), numerator, denominator, figure, reached)

@@ -4,13 +4,24 @@ from __future__ import annotations
 
 import math
 from abc import ABC, abstractmethod
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from typing import ClassVar
 
 import numpy as np
 
 from neat_verdict.core.numeric import FloatArray
-from neat_verdict.core.statistics import Adjustment, Arm, Mean, Rate, Ratio, fit_adjustment
+from neat_verdict.core.statistics import (
+    BUCKETS,
+    QUANTILES,
+    Adjustment,
+    Arm,
+    Mean,
+    Quantile,
+    Rate,
+    Ratio,
+    bucket_of,
+    fit_adjustment,
+)
 
 # All sums that a tally may have, in the order in which exact sums are kept: of the first value y, of the second x and of both, up
 # to the second order, then y³, y²x, yx² and x³.
@@ -24,7 +35,8 @@ class Tallying(ABC):
 
     ``name`` is the one it is stored by; ``columns`` are those of `ALL_COLUMNS`, in the order of the arm's sums; ``fields``
     are their names in files, and ``third_fields`` those of the sums of third order, which a file may leave out; ``value_names``
-    tell a unit's values apart in files of units, ``capped_values`` is how many of them a cap may hold.
+    tell a unit's values apart in files of units, ``capped_values`` is how many of them a cap may hold. ``buckets`` is how many
+    counts follow the sums, of units by the bucket of their value; such tallies cannot be typed in or brought as daily sums.
     """
 
     name: ClassVar[str]
@@ -34,6 +46,20 @@ class Tallying(ABC):
     third_fields: ClassVar[tuple[str, ...]] = ()
     value_names: ClassVar[tuple[str, ...]] = ("",)
     capped_values: ClassVar[int] = 1
+    buckets: ClassVar[int] = 0
+
+    @property
+    def width(self) -> int:
+        """How many figures a tally is read by: its sums, then its buckets."""
+        return len(self.columns) + self.buckets
+
+    def values(self, figures: Sequence[float]) -> tuple[float, float]:
+        """The first and second value that are summed of a unit, by its figures (`Kind.figure`); 0 for one that it has not."""
+        return figures[0], figures[1] if len(figures) == 2 else 0.0
+
+    def places(self, _figures: Sequence[float]) -> Iterable[int]:
+        """Which of the counts that follow the sums a unit adds one to: the steps that it reached, or its bucket."""
+        return ()
 
     @abstractmethod
     def check_sums(self, sums: Sequence[float]) -> Arm:
@@ -63,6 +89,9 @@ class RateTallying(Tallying):
     name = "rate"
     arm, columns, fields = Rate, ("units", "total"), ("units", "conversions")
     capped_values = 0
+
+    def places(self, figures: Sequence[float]) -> Iterable[int]:
+        return (step for step, done in enumerate(figures[1:]) if done)
 
     def check_sums(self, sums: Sequence[float]) -> Rate:
         return Rate(int(sums[1]), int(sums[0]))
@@ -114,5 +143,30 @@ class AdjustedMeanTallying(Tallying):
         return fit_adjustment(sums)
 
 
+class QuantileTallying(Tallying):
+    """Units, those with a value, and these by the bucket of their value."""
+
+    columns, fields = ("units", "total"), ("units", "values")
+    capped_values = 0
+    buckets = BUCKETS
+    arm: ClassVar[type[Quantile]]
+
+    def __init__(self, arm: type[Quantile], name: str) -> None:
+        self.arm, self.name = arm, name  # type: ignore[misc]
+
+    def values(self, figures: Sequence[float]) -> tuple[float, float]:
+        """What is summed is who has a value."""
+        return float(bool(figures)), 0.0
+
+    def places(self, figures: Sequence[float]) -> Iterable[int]:
+        return [bucket_of(figures[0])] if figures else []
+
+    def check_sums(self, sums: Sequence[float]) -> Quantile:
+        return self.arm(int(sums[0]), tuple(int(count) for count in sums[2:]))
+
+
 RATE, MEAN, RATIO, ADJUSTED_MEAN = RateTallying(), MeanTallying(), RatioTallying(), AdjustedMeanTallying()
-TALLYINGS: dict[str, Tallying] = {tallying.name: tallying for tallying in (RATE, MEAN, RATIO, ADJUSTED_MEAN)}
+MEDIAN, P90, P95 = map(QuantileTallying, QUANTILES, ("median", "p90", "p95"))
+TALLYINGS: dict[str, Tallying] = {
+    tallying.name: tallying for tallying in (RATE, MEAN, RATIO, ADJUSTED_MEAN, MEDIAN, P90, P95)
+}

@@ -16,7 +16,7 @@ from scipy import stats
 from neat_verdict.core.checks import InputError, check_count, check_positive, check_probability
 from neat_verdict.core.metrics import Tallying
 from neat_verdict.core.metrics.tallying import ALL_COLUMNS
-from neat_verdict.core.numeric import FloatArray
+from neat_verdict.core.numeric import BoolArray, FloatArray
 from neat_verdict.core.statistics import comparable, compare_arms, two_sided_critical_value
 from neat_verdict.core.text.format import format_count, format_share, format_simulated, plural
 
@@ -99,8 +99,8 @@ def split_at_random(
     Parameters
     ----------
     values : array, units x 1 or units x 2
-        What each unit came to, as the metric's ``tallying`` counts it: 1 or 0 of a rate, the value of a mean, numerator and
-        denominator of a ratio, the value and that of before of an adjusted mean.
+        What each unit came to, as the metric's ``tallying`` counts it: 1 or 0 of a rate, the value of a mean or of a quantile,
+        numerator and denominator of a ratio, the value and that of before of an adjusted mean.
     tallying : Tallying
     shares : (float, float)
         Of control and of the variant, in any unit; each unit is in either by chance alone.
@@ -123,23 +123,23 @@ def split_at_random(
         raise InputError("shares", len(shares), "must be two, control's and the variant's")
     part = check_positive("shares", shares[1]) / (check_positive("shares", shares[0]) + shares[1])
     draw = np.random.default_rng(check_count("seed", seed))
-    terms = _terms(values, tallying, draw)
-    whole = terms.sum(axis=0)
+    table = _table(values, draw)
+    sums_of = (_counted if tallying.buckets else _summed)(table, tallying)
+    whole = sums_of(np.ones((1, len(table)), dtype=bool))[0]
     higher = lower = waits = done = 0
     while done < splits:
-        count = min(max(_AT_ONCE // len(terms), 1), splits - done)
-        variants = (draw.random((count, len(terms))) < part).astype(np.float64) @ terms
-        for sums in variants:
+        count = min(max(_AT_ONCE // len(table), 1), splits - done)
+        for sums in sums_of(draw.random((count, len(table))) < part):
             side = _side(np.stack([whole - sums, sums], axis=1), tallying, c)
             higher, lower, waits = higher + (side == 1), lower + (side == -1), waits + (side is None)
         done += count
         if on_progress is not None:
             on_progress(done)
-    return AATestResult(len(terms), splits, (1 - part, part), confidence, higher, lower, waits)
+    return AATestResult(len(table), splits, (1 - part, part), confidence, higher, lower, waits)
 
 
-def _terms(values: FloatArray, tallying: Tallying, draw: np.random.Generator) -> FloatArray:
-    """What each unit adds to each of the tallying's sums."""
+def _table(values: FloatArray, draw: np.random.Generator) -> FloatArray:
+    """The values as units x 1 or 2, of `MAX_UNITS` units at most."""
     table = np.asarray(values, dtype=np.float64)
     if table.ndim != 2 or table.shape[1] not in (1, 2):
         raise InputError("values", f"shape {table.shape}", "must be one or two numbers a unit")
@@ -149,6 +149,23 @@ def _terms(values: FloatArray, tallying: Tallying, draw: np.random.Generator) ->
         raise InputError("values", float(table[~np.isfinite(table)][0]), "must be numbers")
     if len(table) > MAX_UNITS:
         table = draw.permutation(table)[:MAX_UNITS]
+    return table
+
+
+def _counted(table: FloatArray, tallying: Tallying) -> Callable[[BoolArray], FloatArray]:
+    """From who is in the variant (splits x units) to its units and their histogram."""
+    buckets = np.array([next(iter(tallying.places([value]))) for value in table[:, 0].tolist()])
+
+    def sums_of(chosen: BoolArray) -> FloatArray:
+        counts = [np.bincount(buckets[line], minlength=tallying.buckets) for line in chosen]
+        units = chosen.sum(axis=1)
+        return np.column_stack([units, units, counts]).astype(np.float64)
+
+    return sums_of
+
+
+def _summed(table: FloatArray, tallying: Tallying) -> Callable[[BoolArray], FloatArray]:
+    """From who is in the variant (splits x units) to the sums of what they came to."""
     y = table[:, 0]
     x = table[:, 1] if table.shape[1] == 2 else np.zeros_like(y)
     made = {
@@ -161,7 +178,8 @@ def _terms(values: FloatArray, tallying: Tallying, draw: np.random.Generator) ->
     }
     made |= {"cubes": y**3, "squares_cross": y**2 * x, "cross_squares": y * x**2, "second_cubes": x**3}
     assert made.keys() == set(ALL_COLUMNS)
-    return np.stack([made[column] for column in tallying.columns], axis=1)
+    terms = np.stack([made[column] for column in tallying.columns], axis=1)
+    return lambda chosen: chosen.astype(np.float64) @ terms
 
 
 def _side(sums: FloatArray, tallying: Tallying, critical_value: float) -> int | None:

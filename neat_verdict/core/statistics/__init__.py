@@ -12,7 +12,18 @@ from neat_verdict.core.statistics.alpha_spending import (
     repeated_pvalue,
     stopping_factor,
 )
-from neat_verdict.core.statistics.arms import Arm, Effect, Mean, Rate, Ratio
+from neat_verdict.core.statistics.arms import (
+    QUANTILES,
+    Arm,
+    Effect,
+    Mean,
+    Median,
+    Percentile90,
+    Percentile95,
+    Quantile,
+    Rate,
+    Ratio,
+)
 from neat_verdict.core.statistics.comparison import (
     Comparison,
     arm_statistic,
@@ -36,6 +47,7 @@ from neat_verdict.core.statistics.dunnett import (
     dunnett_pvalue,
     two_sided_critical_value,
 )
+from neat_verdict.core.statistics.histogram import BUCKETS, bucket_of, histogram
 from neat_verdict.core.statistics.homogeneity import Homogeneity, homogeneity
 from neat_verdict.core.statistics.interval import Interval
 from neat_verdict.core.statistics.meta_analysis import Pooled, pool, reversed_in_every_stratum
@@ -78,6 +90,8 @@ from neat_verdict.core.statistics.welch import fieller_interval, fieller_statist
 from neat_verdict.core.statistics.wilson import wilson_interval
 
 __all__ = [
+    "BUCKETS",
+    "QUANTILES",
     "Adjustment",
     "Arm",
     "Boundary",
@@ -88,10 +102,14 @@ __all__ = [
     "Homogeneity",
     "Interval",
     "Mean",
+    "Median",
     "PartialPooling",
+    "Percentile90",
+    "Percentile95",
     "Pooled",
     "Posterior",
     "Prior",
+    "Quantile",
     "Rate",
     "Ratio",
     "Sides",
@@ -106,6 +124,7 @@ __all__ = [
     "arm_statistic",
     "best_chances",
     "boundary",
+    "bucket_of",
     "chances_to_be_best",
     "comparable",
     "compare_arms",
@@ -124,6 +143,7 @@ __all__ = [
     "fieller_interval",
     "fieller_statistic",
     "fit_adjustment",
+    "histogram",
     "homogeneity",
     "impressions_lift",
     "inflation",

@@ -80,6 +80,13 @@ GLOSSARY: tuple[Term, ...] = (
     ),
     Term("Confidence", "How rarely a difference may be declared where there is none: 95% allows 5 in 100."),
     Term("Power", "The chance to see the worthwhile lift, if it is real, with the planned sample."),
+    Term(
+        "Strata",
+        "Segments within which the variants are compared before these are combined, so that their mix does not matter "
+        "(post-stratification).",
+    ),
+    Term("Percentile", "The value that so many per cent of the units with a value stay under; the 50th is the median."),
+    Term("Exceedance", "A value past the percentile in question. Few of them leave the percentile uncertain."),
     Term("p-value", "How often chance alone would show a difference at least as large, if there were none."),
     Term(
         "Adjusted p",

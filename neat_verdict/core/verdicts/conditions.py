@@ -38,7 +38,7 @@ def progress(arms: Sequence[Arm], rule: DecisionRule) -> float | None:
 def minimum_conditions(
     arms: Sequence[Arm], days: int, rule: DecisionRule, looks_taken: int | None = None
 ) -> list[Condition]:
-    """Days, what the method waits for, and conversions (of rates); each only where the rule asks for it."""
+    """Days, what the method waits for, and what the approximation needs; each only where the rule asks for it."""
     check_count("days", days)
     lines = []
     if rule.minimum_days:
@@ -53,12 +53,12 @@ def minimum_conditions(
             rule.method.reads_once and rule.longest_days is not None and days + rule.warm_up_days >= rule.longest_days
         )
         lines.append(replace(awaited, state="met") if at_end else awaited)
-    if arms[0].converts:
+    if rare := arms[0].notation.rare:
         # What the approximation rests on is not how many converted in the arm that did worse, but how many would have without a
         # difference: a clear success where fewer is better has few.
         expected = min(arms[0].smallest_expected_count(arm) for arm in arms[1:])
         required = format_count(rule.least_conversions)
-        label = f"At least {plural(rule.least_conversions, 'conversion')} expected a variant"
+        label = f"At least {plural(rule.least_conversions, rare)} expected a variant"
         met = expected >= rule.least_conversions
         lines.append(condition("conversions", "minimum", label, met, format_count(math.floor(expected)), required))
     return lines

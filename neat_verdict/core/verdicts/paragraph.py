@@ -18,6 +18,10 @@ def rule_in_words(rule: DecisionRule, weights: Sequence[float]) -> str:
         *rule.design.rule_words(rule),
         *rule.question.words(rule, several=len(weights) > 2),
     ]
+    if rule.strata:
+        sentences.append(
+            f"Variants are compared within the segments of {rule.strata}, which are put together by their parts of all units."
+        )
     if rule.warm_up_days:
         days = "first day" if rule.warm_up_days == 1 else f"first {rule.warm_up_days} days"
         sentences.append(f"Units of the {days} are left out.")

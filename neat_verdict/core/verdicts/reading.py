@@ -70,12 +70,17 @@ class Reading:
         """Those of all variants, in order."""
         return tuple(map(self.scale.effect, self.comparisons))
 
-    def series(self, rule: DecisionRule, arms_by_day: Sequence[Sequence[Arm]]) -> tuple[Series, ...]:
-        """Lift of each variant as data came in, at the reading's own critical values; empty with nothing to compare."""
+    def series(
+        self, rule: DecisionRule, arms_by_day: Sequence[Sequence[Arm]], periods: Sequence[Period] = ()
+    ) -> tuple[Series, ...]:
+        """Lift of each variant as data came in, at the reading's own critical values; empty with nothing to compare.
+
+        ``periods`` are those that were read, by day, where there are several.
+        """
         if not self.comparisons:
             return ()
         values = [comparison.critical_value for comparison in self.comparisons]
-        return rule.design.lift_over_time(self.periods, arms_by_day, values)
+        return rule.design.lift_over_time(periods or self.periods, arms_by_day, values)
 
 
 def read_experiment(
@@ -109,7 +114,8 @@ def read_experiment(
     looks : Looks, optional
         The looks taken, under planned looks; none yet when left out.
     periods : sequence of Period, optional
-        The arms' units by stretches of equal shares; they add up to ``arms``. One period of all of them where left out.
+        The arms' units by stretches of equal shares, or by days and segments where the reading is stratified by a property; they
+        add up to ``arms``. One period of all of them where left out.
 
     Raises
     ------
@@ -120,7 +126,7 @@ def read_experiment(
         raise InputError(
             "variants", len(arms), f"must be 2 to {MAX_VARIANTS} with a weight each ({len(weights)} given)"
         )
-    strata = (_one_period(arms, weights),) if periods is None else tuple(periods)
+    strata = (_one_period(arms, weights),) if periods is None else rule.design.strata(periods)
     ran = days + rule.warm_up_days
     ended = ended or (rule.longest_days is not None and ran >= rule.longest_days)
     last = rule.method.reads_no_more(rule, ran, None if looks is None else looks.last)

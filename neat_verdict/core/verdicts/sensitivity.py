@@ -71,10 +71,13 @@ def what_would_change(reading: Reading, rule: DecisionRule, names: Names) -> tup
     return kind.sensitivity(reading, rule, names)
 
 
-def until_no_winner(best: Comparison, letter: str, rule: DecisionRule, names: Names) -> tuple[str, ...]:
-    """How many conversions the verdict hangs on, or how much smaller the difference would have to be."""
+def until_no_winner(
+    best: Comparison, letter: str, rule: DecisionRule, names: Names, strata: int = 1
+) -> tuple[str, ...]:
+    """How many conversions the verdict hangs on, or how much smaller the difference would have to be where it is made of several
+    ``strata``, or of no counts."""
     variant, control = best.variant, best.reference
-    if isinstance(variant, Rate) and isinstance(control, Rate) and rule.design.crude_is_fair:
+    if isinstance(variant, Rate) and isinstance(control, Rate) and rule.design.crude_is_fair and strata == 1:
         moved = conversions_it_hangs_on(variant, control, partial(rule.method.still_clear, rule=rule, comparison=best))
         if moved is None:
             return ()

@@ -37,7 +37,7 @@ def _warnings(reading: Reading, rule: DecisionRule) -> tuple[str, ...]:
     if not kind.readable and kind.settled:
         return ()
     lines = []
-    if any(comparison.smallest_expected_count < 5 for comparison in reading.comparisons):
+    if reading.arms[0].converts and any(one.smallest_expected_count < 5 for one in reading.comparisons):
         lines.append(
             "Fewer than 5 conversions would be expected in one variant: the interval is rough, and an exact p stands beside it."
         )
@@ -66,6 +66,6 @@ def _warnings(reading: Reading, rule: DecisionRule) -> tuple[str, ...]:
 
 def _shape_missed(variant: Arm, reference: Arm) -> bool:
     """Whether the shape of two arms' values matters, for their sizes differ, and is not known."""
-    if variant.converts or not uneven_sizes((variant.units, reference.units)):
+    if not variant.skewed or not uneven_sizes((variant.units, reference.units)):
         return False
     return any(arm.deviations is None for arm in (variant, reference))

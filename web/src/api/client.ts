@@ -196,8 +196,8 @@ export function addPicture(key: string, variant: number, file: File): Promise<Ex
   return sendForm(`/experiments/${key}/variants/${variant}/pictures`, { file });
 }
 
-export function readPastFile(file: File): Promise<Past> {
-  return sendForm("/past-data", { file });
+export function readPastFile(file: File, kind: string): Promise<Past> {
+  return sendForm(`/past-data?kind=${kind}`, { file });
 }
 
 function importParts(file: File, { columns, mark }: ChosenInFile, metric: string) {

@@ -1392,7 +1392,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Read File */
+        /**
+         * Read File
+         * @description Level, standard deviation and traffic from a file of past data, as a metric of the kind is planned with.
+         */
         post: operations["read_past_data"];
         delete?: never;
         options?: never;
@@ -2372,7 +2375,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "conversion" | "count" | "amount" | "ratio" | "funnel";
+            kind: "conversion" | "count" | "amount" | "ratio" | "funnel" | "median" | "p90" | "p95";
             measure?: components["schemas"]["MeasureIO"] | null;
             /** Steps */
             steps?: components["schemas"]["EventFilterIO"][];
@@ -3519,10 +3522,14 @@ export interface components {
             is_rate: boolean;
             /** Level Words */
             level_words: string;
+            /** Measured As */
+            measured_as: string;
             /** Name */
             name: string;
             /** Parts */
             parts: string[];
+            /** Spread Words */
+            spread_words: string;
             /** Title */
             title: string;
             /** Units */
@@ -3601,6 +3608,8 @@ export interface components {
             role: "primary" | "secondary" | "guardrail";
             /** Standard Deviation */
             standard_deviation?: number | null;
+            /** Strata */
+            strata?: string | null;
         };
         /** MetricUseOut */
         MetricUseOut: {
@@ -3636,6 +3645,8 @@ export interface components {
             role: "primary" | "secondary" | "guardrail";
             /** Standard Deviation */
             standard_deviation?: number | null;
+            /** Strata */
+            strata?: string | null;
             /** Unit */
             unit: string;
             /** Version */
@@ -4035,7 +4046,7 @@ export interface components {
             /** Unit */
             unit: string;
             /** Value */
-            value: number;
+            value: number | null;
         };
         /** @description A problem document (RFC 9457) */
         Problem: {
@@ -4082,6 +4093,11 @@ export interface components {
          *     in addition to its comparisons.
          */
         ReadingOut: {
+            /**
+             * Adds Up
+             * @default true
+             */
+            adds_up: boolean;
             /** Adjusted By Days */
             adjusted_by_days?: number | null;
             /** Arms */
@@ -4144,7 +4160,7 @@ export interface components {
              * @default rate
              * @enum {string}
              */
-            kind: "rate" | "mean" | "ratio";
+            kind: "rate" | "mean" | "ratio" | "median" | "90th percentile" | "95th percentile";
             /** Last Day */
             last_day?: string | null;
             /**
@@ -4196,6 +4212,11 @@ export interface components {
             /** Short */
             short: string;
             split: components["schemas"]["SplitOut"];
+            /**
+             * Stratified By
+             * @default
+             */
+            stratified_by: string;
             /** Suggested */
             suggested: string;
             summary?: components["schemas"]["AdaptiveOut"] | null;
@@ -4551,7 +4572,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "rate" | "mean" | "ratio";
+            kind: "rate" | "mean" | "ratio" | "median" | "90th percentile" | "95th percentile";
             /** Margin */
             margin: number | null;
             /** Name */
@@ -4647,7 +4668,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "rate" | "mean" | "ratio";
+            kind: "rate" | "mean" | "ratio" | "median" | "90th percentile" | "95th percentile";
             /** Left Out */
             left_out: number;
             /** Metric */
@@ -8417,7 +8438,9 @@ export interface operations {
     };
     read_past_data: {
         parameters: {
-            query?: never;
+            query?: {
+                kind?: "conversion" | "count" | "amount" | "ratio" | "funnel" | "median" | "p90" | "p95";
+            };
             header?: never;
             path?: never;
             cookie?: never;

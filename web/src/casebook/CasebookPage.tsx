@@ -1,4 +1,4 @@
-import { Link, useSearchParams } from "react-router";
+import { Link } from "react-router";
 import type { Casebook } from "../api/client";
 import { useCasebook } from "../api/outcome";
 import { copiedLift, stripColumn } from "../charts/stripColumn";
@@ -8,6 +8,7 @@ import { bounds, day, plural, signed } from "../lib/format";
 import { useSettled } from "../lib/useSettled";
 import { useWidth } from "../lib/useWidth";
 import { TONE_CLASS } from "../lib/words";
+import { useAddressParams } from "../lib/useAddressParams";
 import { Empty, Failure, Panel, Skeleton } from "../parts/basics";
 import { DataTable, type Column } from "../parts/DataTable";
 
@@ -16,21 +17,13 @@ const NEEDS = 900;
 
 /** Decided experiments: what was tried, what came of it, how often we win, and how good our guesses are. */
 export function CasebookPage() {
-  const [params, setParams] = useSearchParams();
+  const [params, change] = useAddressParams();
   const typed = params.get("find") ?? "";
   const search = useSettled(typed, 250);
   const area = params.get("area") ?? "";
   const verdict = params.get("verdict") ?? "";
   const query = useCasebook({ search, area, verdict });
-  const choose = (name: string, value: string) =>
-    setParams(
-      (before) => {
-        if (value) before.set(name, value);
-        else before.delete(name);
-        return before;
-      },
-      { replace: true },
-    );
+  const choose = (name: string, value: string) => change({ [name]: value });
   return (
     <main className="mx-auto max-w-[1200px] px-6 pt-4 pb-12 max-sm:px-3">
       <h1 className="mb-1 text-[27px]">Casebook</h1>

@@ -1,8 +1,8 @@
-import { useSearchParams } from "react-router";
 import type { Docket, DocketRow } from "../api/client";
 import { useDocket, useSession } from "../api/hooks";
 import { StripAxis } from "../charts/IntervalStrip";
 import { sharedAxis } from "../lib/axis";
+import { useAddressParams } from "../lib/useAddressParams";
 import { Empty, Failure, Skeleton } from "../parts/basics";
 import { Row, STRIP_WIDTH } from "./Row";
 import { useRowKeys } from "./useRowKeys";
@@ -20,7 +20,7 @@ const GROUPS: { name: DocketRow["group"]; title: string; note: string }[] = [
 ];
 
 export function DocketPage() {
-  const [params, setParams] = useSearchParams();
+  const [params, change] = useAddressParams();
   const filter = {
     search: params.get("search") ?? "",
     area: params.get("area") ?? "",
@@ -28,12 +28,7 @@ export function DocketPage() {
     archived: params.get("archive") === "yes",
   };
   const docket = useDocket(filter);
-  const set = (name: string, value: string) => {
-    const next = new URLSearchParams(params);
-    if (value) next.set(name, value);
-    else next.delete(name);
-    setParams(next, { replace: true });
-  };
+  const set = (name: string, value: string) => change({ [name]: value });
   if (docket.isPending)
     return (
       <Page headline="…">

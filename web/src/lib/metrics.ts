@@ -21,6 +21,11 @@ export function level(value: number, metric: Shown | undefined): string {
 
 type Figured = Pick<Reading, "kind" | "unit" | "currency">;
 
+/** Whether a level is read from how many units have which value, and not from a sum. */
+export function isQuantile(kind: Reading["kind"]): boolean {
+  return !["rate", "mean", "ratio"].includes(kind);
+}
+
 export interface Figures {
   /** Heads of the columns of totals and levels. */
   totalHead: string;
@@ -49,8 +54,8 @@ export function figuresOf(metric: Figured, levels: (number | null)[]): Figures {
   const level = (value: number | null) => (value === null ? "–" : written(value * scale));
   const unit = { money: metric.currency, milliseconds: "ms", per_thousand: "per thousand" }[metric.unit] ?? "";
   return {
-    totalHead: metric.kind === "ratio" ? "Numerator" : "Total",
-    levelHead: `${metric.kind === "ratio" ? "Ratio" : "Mean"}${unit ? `, ${unit}` : ""}`,
+    totalHead: metric.kind === "ratio" ? "Numerator" : isQuantile(metric.kind) ? "With a value" : "Total",
+    levelHead: `${capital(metric.kind)}${unit ? `, ${unit}` : ""}`,
     total: (value) => count(value),
     level,
     full: (value) => `${level(value)}${unit ? ` ${unit}` : ""}`,

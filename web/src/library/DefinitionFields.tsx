@@ -21,13 +21,20 @@ const UNITS: [Definition["unit"], string][] = [
   ["percent", "per cent"],
 ];
 
+/** Those of a quantile are its kind's own; sums may be shown in any, shares only as a ratio. */
+function unitsOf(kind: Kind) {
+  const { measured_as: measuredAs, units } = kindNamed(kind);
+  const isQuantile = measuredAs !== "" && measuredAs !== kind;
+  return UNITS.filter(([unit]) => (isQuantile ? units.includes(unit) : unit !== "percent" || kind === "ratio"));
+}
+
 /** All of a metric but its name. */
 export function DefinitionFields({ value, set, errorFor }: Props) {
   const below = (path: string) => (part: string) => errorFor(`${path}.${part}`);
   const isRate = kindNamed(value.kind).is_rate;
   return (
     <>
-      <div className="grid grid-cols-5 gap-1.5 py-2 max-lg:grid-cols-2" role="radiogroup" aria-label="Kind">
+      <div className="grid grid-cols-4 gap-1.5 py-2 max-lg:grid-cols-2" role="radiogroup" aria-label="Kind">
         {vocabulary.metric_kinds.map(({ name, title, explanation }) => (
           <label
             key={name}
@@ -91,7 +98,7 @@ export function DefinitionFields({ value, set, errorFor }: Props) {
                 set({ ...value, unit, currency: unit === "money" ? value.currency || "EUR" : "" });
               }}
             >
-              {UNITS.filter(([unit]) => unit !== "percent" || value.kind === "ratio").map(([unit, name]) => (
+              {unitsOf(value.kind).map(([unit, name]) => (
                 <option key={unit} value={unit}>
                   {name}
                 </option>

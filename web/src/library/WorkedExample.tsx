@@ -40,6 +40,7 @@ export function WorkedExample({ definition }: { definition: Definition }) {
 }
 
 function Counted({ preview, kind }: { preview: MetricPreview; kind: Definition["kind"] }) {
+  const { measured_as: measuredAs } = kindNamed(kind);
   return (
     <>
       <p className="mb-2">
@@ -47,7 +48,9 @@ function Counted({ preview, kind }: { preview: MetricPreview; kind: Definition["
         <span className="quiet text-sm">
           {preview.denominator != null
             ? `${figure(preview.total)} over ${figure(preview.denominator)}`
-            : `${figure(preview.total)} over ${preview.units.length} units`}
+            : measuredAs && measuredAs !== kind
+              ? `${figure(preview.total)} of ${preview.units.length} units have a value`
+              : `${figure(preview.total)} over ${preview.units.length} units`}
           {preview.steps.length > 0 && `; step by step: ${preview.steps.join(" → ")}`}
         </span>
       </p>
@@ -57,10 +60,12 @@ function Counted({ preview, kind }: { preview: MetricPreview; kind: Definition["
             <span>{unit.unit}</span>
             <span>
               {kind === "ratio"
-                ? `${figure(unit.value)} over ${figure(unit.denominator ?? 0)}`
+                ? `${figure(unit.value ?? 0)} over ${figure(unit.denominator ?? 0)}`
                 : kindNamed(kind).parts.includes("steps")
                   ? `step ${unit.steps}`
-                  : figure(unit.value)}
+                  : unit.value == null
+                    ? "no value"
+                    : figure(unit.value)}
             </span>
           </div>
           <ul className="text-xs">

@@ -42,11 +42,12 @@ export const FIRST: Definition = {
 /** The definition turned to another kind, keeping what still has a meaning. */
 export function ofKind(definition: Definition, kind: Kind): Definition {
   const events = definition.measure?.events ?? definition.steps?.[0] ?? NO_EVENT;
-  const { is_rate: isRate, parts } = kindNamed(kind);
-  const unit: Definition["unit"] = isRate ? "percent" : definition.unit === "percent" ? "number" : definition.unit;
+  const { is_rate: isRate, parts, measured_as: measuredAs } = kindNamed(kind);
+  const shareless = definition.unit === "percent" || definition.unit === "per_thousand";
+  const unit: Definition["unit"] = isRate ? "percent" : shareless ? "number" : definition.unit;
   const shared: Definition = { ...definition, kind, unit, currency: unit === "money" ? definition.currency : "" };
   if (parts.includes("steps")) return { ...shared, measure: null, denominator: null, steps: [events, NO_EVENT] };
   if (parts.includes("denominator"))
     return { ...shared, measure: emptyMeasure("count", events), denominator: emptyMeasure("count"), steps: [] };
-  return { ...shared, measure: emptyMeasure(kind as Measure["kind"], events), denominator: null, steps: [] };
+  return { ...shared, measure: emptyMeasure(measuredAs as Measure["kind"], events), denominator: null, steps: [] };
 }

@@ -81,6 +81,7 @@ export function metricUse(changes: Partial<MetricUse> = {}): MetricUse {
     baseline: null,
     standard_deviation: null,
     before_days: null,
+    strata: null,
     kind: "conversion",
     is_rate: true,
     good_direction: "up",
@@ -295,6 +296,8 @@ export function reading(changes: Partial<Reading> = {}): Reading {
     conflicts: [],
     adjusted_by_days: null,
     variance_removed: null,
+    stratified_by: "",
+    adds_up: true,
     ...changes,
   };
 }

@@ -12,6 +12,7 @@ from neat_verdict.app.analysis.designs.base import DesignAnalysis, Periods
 from neat_verdict.app.analysis.figures import counts_text, interval, number
 from neat_verdict.app.analysis.schemas.adaptive import AdaptiveOut, PooledOut
 from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.experiments.tallies import Counts
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.traffic.epochs import epochs_by_metric
 from neat_verdict.core.derivations import comparison_derivation
@@ -44,8 +45,9 @@ _ADAPTER: TypeAdapter[_Stored] = TypeAdapter(_Stored)
 
 class AdaptiveAnalysis(DesignAnalysis):
     name = "adaptive"
+    shares_vary = True
 
-    def periods(self, experiment: Experiment) -> Periods:
+    def periods(self, experiment: Experiment, _counts: Counts) -> Periods:
         return epochs_by_metric(experiment)
 
     def record(self, summary: Summary, reading: Reading, names: Names) -> dict[str, Any] | None:

@@ -7,6 +7,7 @@ from typing import Any, ClassVar
 
 from neat_verdict.app.analysis.schemas.reading import DesignSummaryOut
 from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.experiments.tallies import Counts
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.core.designs import DESIGNS, Summary
 from neat_verdict.core.periods import Period
@@ -21,10 +22,11 @@ class DesignAnalysis:
     """A design of one period that reports nothing but its comparisons; others report more. ``name`` is the core's."""
 
     name: ClassVar[str]
+    shares_vary: ClassVar[bool] = False  # from period to period
 
-    def periods(self, _experiment: Experiment) -> Periods | None:
-        """The units by stretches of equal shares, by the metric's id; None where there is one such stretch."""
-        return None
+    def periods(self, _experiment: Experiment, _counts: Counts) -> Periods:
+        """The units by stretches of equal shares, or by strata, by the metric's id; nothing of a metric read as it is."""
+        return {}
 
     def record(self, _summary: Summary, _reading: Reading, _names: Names) -> dict[str, Any] | None:
         """What is stored of the core's summary, as plain values."""

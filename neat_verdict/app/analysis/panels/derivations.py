@@ -260,6 +260,9 @@ def _impact(request: _Request) -> Derivation:
     compared, per_day = _compared(request), request.analysis.experiment.audience_per_day
     if compared.made is None or not per_day:
         raise Conflict("Its effect per month is not known: it takes a comparison, and how many come a day")
+    if not compared.made.reference.adds_up:
+        noun = compared.made.reference.notation.noun
+        raise Conflict(f"A {noun} does not add up over units, so there is no effect of it per month")
     of_all = request.use.role == "primary" and not _is_part(request.asked)
     after = after_stopping(_reading(request), request.rule, request.position) if of_all else None
     factor = after.factor if after else None
@@ -313,7 +316,7 @@ def _of_design(request: _Request) -> Derivation:
 
 def _split(request: _Request) -> Derivation:
     analysis = request.analysis
-    if analysis.periods:
+    if analysis.shares_vary:
         periods = analysis.reading.periods
         return split_derivation(
             analysis.reading.split, [([arm.units for arm in period.arms], period.shares) for period in periods]

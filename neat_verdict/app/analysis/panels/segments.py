@@ -18,6 +18,7 @@ from neat_verdict.app.analysis.presenting import shown_kind, tone_of
 from neat_verdict.app.analysis.schemas import IntervalOut, SegmentOut, SegmentSetOut, SegmentsOut
 from neat_verdict.app.experiments.models import ExperimentMetric, Tally
 from neat_verdict.app.experiments.queries import workspace
+from neat_verdict.app.experiments.tallies import columns_of, figures_of
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.metrics import THIRD_ORDER
 from neat_verdict.core.periods import Pair, compare_pairs
@@ -115,7 +116,7 @@ def _over_all(analysis: Analysis, use: ExperimentMetric, position: int) -> Compa
 def _effect(
     comparison: Comparison | None, units_per_day: float | None, factor: float | None = None
 ) -> IntervalOut | None:
-    if not comparison or not units_per_day:
+    if not comparison or not units_per_day or not comparison.reference.adds_up:
         return None
     return interval(adjusted_by(impact(comparison, units_per_day), factor), counts_text)
 
@@ -133,11 +134,17 @@ def strata_of(analysis: Analysis, use: ExperimentMetric, by: str, position: int)
     if not days:
         return {}
     # How many came in all decides what a period weighs (`Pair.weight`).
-    positions = range(len(analysis.reading.arms)) if analysis.periods else (0, position)
+    positions = range(len(analysis.reading.arms)) if analysis.shares_vary else (0, position)
     tallies = _tallies(analysis, use, by, positions, days[0], days[-1])
     rows: Iterable[tuple[Any, ...]]
-    if analysis.periods:
-        rows = tallies.values_list("segment", "variant__position", "day", *tallying.columns)
+    if analysis.shares_vary or tallying.buckets:
+        by_day = analysis.shares_vary
+        rows = (
+            (segment, at, day if by_day else date.min, *figures_of(tallying, values))
+            for segment, at, day, *values in tallies.values_list(
+                "segment", "variant__position", "day", *columns_of(tallying)
+            )
+        )
     else:  # the database adds the days up, which spares reading each
         sums = {f"sum_{column}": _sum(column) for column in tallying.columns}
         added = tallies.order_by().values("segment", "variant__position").annotate(**sums)
@@ -150,12 +157,12 @@ def strata_of(analysis: Analysis, use: ExperimentMetric, by: str, position: int)
         if _is_of(segment, by):
             came[segment, day] += values[0]
             if at in (0, position):
-                place = result.setdefault(segment, {}).setdefault(day, np.zeros((len(tallying.columns), 2)))
+                place = result.setdefault(segment, {}).setdefault(day, np.zeros((tallying.width, 2)))
                 place[:, int(at > 0)] += np.array(values, dtype=np.float64)
     strata = {}
-    for segment, by_day in result.items():
-        ordered = sorted(by_day)
-        arms = tallying.arms_along(np.stack([by_day[day] for day in ordered], axis=1))
+    for segment, each in result.items():
+        ordered = sorted(each)
+        arms = tallying.arms_along(np.stack([each[day] for day in ordered], axis=1))
         strata[segment] = [
             Pair(variant, control, units=came[segment, day])
             for day, (control, variant) in zip(ordered, arms, strict=True)

@@ -7,7 +7,8 @@ from datetime import date
 from pydantic import BaseModel as Schema  # its instances are taken as they are, not walked through again
 
 from neat_verdict.app.analysis.schemas.intervals import IntervalOut
-from neat_verdict.app.analysis.schemas.reading import Kind, Tone
+from neat_verdict.app.analysis.schemas.reading import Tone
+from neat_verdict.app.http.choices import LevelNoun
 
 
 class CohortOut(Schema):
@@ -105,7 +106,7 @@ class SegmentsOut(Schema):
     choices: list[str]
     metric: str
     metric_name: str
-    kind: Kind
+    kind: LevelNoun
     unit: str
     currency: str
     variant: str

@@ -9,9 +9,9 @@ from pydantic import BaseModel as Schema  # its instances are taken as they are,
 
 from neat_verdict.app.analysis.schemas.adaptive import AdaptiveOut
 from neat_verdict.app.analysis.schemas.intervals import IntervalOut
+from neat_verdict.app.http.choices import LevelNoun
 
 Tone = Literal["ahead", "behind", "open"]
-Kind = Literal["rate", "mean", "ratio"]  # of a level
 ScaleName = Literal["lift", "difference"]
 
 
@@ -104,7 +104,7 @@ class SecondaryOut(Schema):
     name: str
     role: Literal["secondary", "guardrail"]
     margin: float | None
-    kind: Kind
+    kind: LevelNoun
     unit: str
     currency: str
     good_direction: Literal["up", "down"]
@@ -164,7 +164,8 @@ class ReadingOut(Schema):
     days: int
     planned_days: int
     rule_in_words: str
-    kind: Kind = "rate"
+    kind: LevelNoun = "rate"
+    adds_up: bool = True  # whether the level times units is a total
     method: str = ""
     credible: bool = False
     one_sided: bool = False
@@ -183,7 +184,8 @@ class ReadingOut(Schema):
     design_caveat: str = ""
     summary: DesignSummaryOut | None = None
     adjusted_by_days: int | None = None
-    variance_removed: float | None = None
+    variance_removed: float | None = None  # by adjusting, or by strata
+    stratified_by: str = ""
     scale: ScaleName = "lift"
     scale_unit: float = 1.0
     worthwhile_text: str = ""

@@ -108,7 +108,7 @@ def _copy_brief(by: User, source: Experiment, name: str) -> Experiment:
     ExperimentMetric.objects.bulk_create(
         ExperimentMetric(
             experiment=copied, metric=use.metric, role=use.role, position=use.position, margin=use.margin,
-            baseline=use.baseline, standard_deviation=use.standard_deviation, before_days=use.before_days,
+            baseline=use.baseline, standard_deviation=use.standard_deviation, before_days=use.before_days, strata=use.strata,
         )
         for use in source.metrics.all()
     )  # fmt: skip

@@ -9,15 +9,18 @@ from typing import Any
 from django.core.files.base import ContentFile
 
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Picture, Tally, Variant
+from neat_verdict.app.experiments.queries import workspace
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.metrics import actions as library
+from neat_verdict.app.metrics.models import Metric
 from neat_verdict.app.metrics.queries import by_name
 from neat_verdict.app.people.models import User
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.metrics import kind_named
 from neat_verdict.core.planning import Arms
 
 _VARIANT_FIELDS = ("name", "changes", "parameters", "link", "weight")
-_USE_FIELDS = ("role", "margin", "baseline", "standard_deviation", "before_days")
+_USE_FIELDS = ("role", "margin", "baseline", "standard_deviation", "before_days", "strata")
 Told = list[dict[str, Any]]
 
 
@@ -137,6 +140,7 @@ def edit_metrics(by: User, experiment: Experiment, wanted: list[dict[str, Any]])
         if metric.pk in used:
             raise InputError(f"metrics.{position}.name", name, "is in the list already")
         used.add(metric.pk)
+        _check_strata(position, line, metric)
         fields = {field: line[field] for field in _USE_FIELDS}
         ExperimentMetric.objects.create(experiment=experiment, metric=metric, position=position, **fields)
     # What was loaded with the experiment is out of date now.
@@ -144,8 +148,21 @@ def edit_metrics(by: User, experiment: Experiment, wanted: list[dict[str, Any]])
     return [{"field": "metrics", "before": before, "after": lines}]
 
 
+def _check_strata(position: int, line: dict[str, Any], metric: Metric) -> None:
+    """Raise InputError for a metric that is no rate, or a property that tallies are not kept by."""
+    if not line["strata"]:
+        return
+    kept = [names[0] for names in workspace().segments if len(names) == 1]
+    if not kind_named(metric.latest.definition["kind"]).is_rate:
+        raise InputError(f"metrics.{position}.strata", line["strata"], "must be left out: only rates are stratified")
+    if line["strata"] not in kept:
+        rule = f"must be one of the properties kept at first exposure ({', '.join(kept) or 'none so far'})"
+        raise InputError(f"metrics.{position}.strata", line["strata"], rule)
+
+
 def _use_line(index: int, line: dict[str, Any]) -> dict[str, Any]:
     result = {"name": line["name"].strip(), **{field: line.get(field) for field in _USE_FIELDS}}
+    result["strata"] = (result["strata"] or "").strip()
     if not result["name"]:
         raise InputError(f"metrics.{index}.name", "empty", "must name a metric")
     if result["role"] == "guardrail" and not (result["margin"] and 0 < result["margin"] <= 10):

@@ -51,6 +51,7 @@ class ExperimentMetric(models.Model):
 
     ``baseline`` and ``standard_deviation`` serve the sizing of guardrails; the deciding metric's are the experiment's own.
     ``before_days`` is how long before its first exposure a unit is looked at to adjust what came after; None for not at all.
+    ``strata`` is the property at first exposure by which a rate is post-stratified; "" for none.
     """
 
     experiment = models.ForeignKey(Experiment, on_delete=models.CASCADE, related_name="metrics")
@@ -62,6 +63,7 @@ class ExperimentMetric(models.Model):
     baseline = models.FloatField(null=True, blank=True)
     standard_deviation = models.FloatField(null=True, blank=True)
     before_days = models.PositiveSmallIntegerField(null=True, blank=True)
+    strata = models.CharField(max_length=80, blank=True, default="")
 
     class Meta:
         ordering = ["position"]

@@ -73,7 +73,7 @@ def gain_in_words(gain: Gain, arms: Sequence[Arm], names: Names) -> str:
     if round(gain.spared.estimate) == round(gain.spared.low) == round(gain.spared.high) == 0:
         return f"So far as many {names.units} saw {best} as in an even split."
     words = f"So far {_more(gain.spared, names.units)} saw {best} than in an even split"
-    if arms[0].total_per_level != 1:
+    if not arms[0].adds_up or arms[0].total_per_level != 1:
         return f"{words}."
     return f"{words}; that brought about {_more(gain.total, names.metric)}."
 

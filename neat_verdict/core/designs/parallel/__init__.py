@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
@@ -9,9 +10,10 @@ import numpy as np
 
 from neat_verdict.core.designs.base import CountTable, Design, Series
 from neat_verdict.core.methods import Reached, Threshold, bonferroni
-from neat_verdict.core.periods import Period
+from neat_verdict.core.periods import Period, compare_pairs, post_strata
 from neat_verdict.core.soundness import OverlapCheck, SplitCheck, check_overlap, check_split
-from neat_verdict.core.statistics import Arm, chances_to_be_best
+from neat_verdict.core.statistics import Arm, Comparison, chances_to_be_best
+from neat_verdict.core.statistics.arms.averaged import FIELLER
 from neat_verdict.core.text.statements import Step, steps
 from neat_verdict.core.variants import LETTERS
 
@@ -23,6 +25,19 @@ class Parallel(Design):
     name, title = "parallel", "A fixed split"
     explanation = "Every variant keeps its share of the traffic from the first day to the last."
     overlap_label, overlap_required = "Variants observed at the same time", "same shares every day"
+
+    def strata(self, periods: Sequence[Period]) -> tuple[Period, ...]:
+        """By segments, where the reading is stratified by a property."""
+        stratified = any(period.segment for period in periods)
+        return tuple(post_strata(periods)) if stratified else tuple(periods)
+
+    def stratified_words(self, *, segments: bool) -> tuple[str, str, str]:
+        return (
+            "Post-stratified: the arms are compared within each segment, and the segments are combined by their parts π of all "
+            "units, so that it does not matter how chance mixed them in the arms.",
+            "m = Σπ·m_e,  v = Σπ²·v_e over the segments",
+            f"Miratrix, Sekhon & Yu (2013), J. R. Stat. Soc. B 75, 369–396; {FIELLER}",
+        )
 
     def information(self, units: Sequence[float], planned_units: Sequence[float]) -> float:
         """That of the arm furthest behind."""
@@ -59,9 +74,23 @@ class Parallel(Design):
         return "Rates have Beta(x + 1, n − x + 1) posteriors, means and ratios normal ones.", tuple(inputs)
 
     def lift_over_time(
-        self, _periods: Sequence[Period], arms_by_day: Sequence[Sequence[Arm]], critical_values: Sequence[float]
+        self, periods: Sequence[Period], arms_by_day: Sequence[Sequence[Arm]], critical_values: Sequence[float]
     ) -> tuple[Series, ...]:
+        if any(period.segment for period in periods):
+            return self._stratified_lift(periods, critical_values)
         return lift_as_data_came_in(arms_by_day, critical_values[0])
+
+    def _stratified_lift(self, periods: Sequence[Period], critical_values: Sequence[float]) -> tuple[Series, ...]:
+        """The same of periods of a day and a segment each."""
+        lines = []
+        for day in sorted({period.day for period in periods}):
+            strata = self.strata([period for period in periods if period.day <= day])
+            made = [
+                compare_pairs([period.pair(at, 0) for period in strata], c)
+                for at, c in enumerate(critical_values, start=1)
+            ]
+            lines.append([_bounds(one) for one in made])
+        return tuple(Series(*np.array(line).T) for line in zip(*lines, strict=True))
 
     def shifted_shares(self, _units: str) -> tuple[str, str, str]:
         return (
@@ -70,6 +99,14 @@ class Parallel(Design):
             "A fixed split has the same shares every day, give or take chance. Shifted shares compare days as much as variants. "
             "Find what changed the split, then start again.",
         )
+
+
+def _bounds(comparison: Comparison | None) -> tuple[float, float, float]:
+    """Estimate and bounds of the lift; nan where there is none, as `lift_as_data_came_in` has it."""
+    if comparison is None or not comparison.reference.total:
+        return math.nan, math.nan, math.nan
+    lift = comparison.lift
+    return lift.estimate, lift.low, lift.high
 
 
 def lift_as_data_came_in(arms_by_day: Sequence[Sequence[Arm]], critical_value: float) -> tuple[Series, ...]:

@@ -6,9 +6,11 @@ from neat_verdict.core.metrics.kinds.base import Kind, MeasureKind, Reason
 from neat_verdict.core.metrics.kinds.conversion import Conversion
 from neat_verdict.core.metrics.kinds.count import Count
 from neat_verdict.core.metrics.kinds.funnel import Funnel
+from neat_verdict.core.metrics.kinds.quantile import Median, Percentile90, Percentile95
 from neat_verdict.core.metrics.kinds.ratio import Ratio
 
-KINDS: dict[str, Kind] = {kind.name: kind for kind in (Conversion(), Count(), Amount(), Ratio(), Funnel())}
+_KINDS = (Conversion(), Count(), Amount(), Ratio(), Funnel(), Median(), Percentile90(), Percentile95())
+KINDS: dict[str, Kind] = {kind.name: kind for kind in _KINDS}
 MEASURE_KINDS: dict[str, MeasureKind] = {name: kind for name, kind in KINDS.items() if isinstance(kind, MeasureKind)}
 
 

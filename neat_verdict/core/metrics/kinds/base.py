@@ -41,6 +41,9 @@ class Kind(ABC):
     tally: ClassVar[Tallying]
     # What today's level is, for those who plan.
     level_words: ClassVar[str] = "The mean over all units, zeros included"
+    measured_as: ClassVar[str] = ""  # the kind of its one measure; "" where it may be any, or has none
+    spread_words: ClassVar[str] = "of the metric over units; past data show it"
+    no_level_words: ClassVar[str] = "nothing to divide by"
     adjustable: ClassVar[bool] = False  # by what units came to before their exposure
 
     @property
@@ -76,17 +79,31 @@ class Kind(ABC):
         """Numerator and denominator of the metric over units, from their figures."""
         return math.fsum(figure[0] for figure in figures), float(len(figures))
 
+    def level(self, definition: Definition, figures: Sequence[Sequence[float]]) -> float:
+        """The metric over units, from their figures; nan where there is none."""
+        numerator, denominator = self.overall(definition, figures)
+        return numerator / denominator if denominator else math.nan
+
+
+def check_measured_as(definition: Definition, kind: str, why: str) -> None:
+    """Raise InputError for a definition without a measure, or with one of another kind."""
+    if definition.measure is None:
+        raise InputError("measure", "empty", "must say what is counted")
+    if definition.measure.kind != kind:
+        raise InputError("measure", definition.measure.kind, f"must be of the kind {kind}, {why}")
+
 
 class MeasureKind(Kind):
     """A kind whose figure is one measure, which may also be a part of a ratio."""
 
     parts = ("measure",)
 
+    def __init_subclass__(cls) -> None:
+        if "name" in cls.__dict__:
+            cls.measured_as = cls.name
+
     def check(self, definition: Definition) -> None:
-        if definition.measure is None:
-            raise InputError("measure", "empty", "must say what is counted")
-        if definition.measure.kind != self.name:
-            raise InputError("measure", definition.measure.kind, f"must be a {self.name}, as the metric")
+        check_measured_as(definition, self.name, "as the metric")
 
     def figure(self, definition: Definition, events: Sequence[TimedEvent]) -> tuple[float, ...]:
         return (definition.first_measure.total(events),)

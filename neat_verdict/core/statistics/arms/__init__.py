@@ -2,10 +2,25 @@
 
 from neat_verdict.core.statistics.arms.base import Arm, Notation
 from neat_verdict.core.statistics.arms.mean import Mean
+from neat_verdict.core.statistics.arms.quantile import QUANTILES, Median, Percentile90, Percentile95, Quantile
 from neat_verdict.core.statistics.arms.rate import Rate
 from neat_verdict.core.statistics.arms.ratio import Ratio
 from neat_verdict.core.statistics.meta_analysis import Effect
 
-ARMS: tuple[type[Arm], ...] = (Rate, Mean, Ratio)
+# By their places here they are stored with looks and decisions: new ones come last.
+ARMS: tuple[type[Arm], ...] = (Rate, Mean, Ratio, *QUANTILES)
 
-__all__ = ["ARMS", "Arm", "Effect", "Mean", "Notation", "Rate", "Ratio"]
+__all__ = [
+    "ARMS",
+    "QUANTILES",
+    "Arm",
+    "Effect",
+    "Mean",
+    "Median",
+    "Notation",
+    "Percentile90",
+    "Percentile95",
+    "Quantile",
+    "Rate",
+    "Ratio",
+]

@@ -17,7 +17,7 @@ from scipy import special
 
 from neat_verdict.core.checks import InputError, check_number
 from neat_verdict.core.numeric import FloatArray
-from neat_verdict.core.statistics.arms.base import Accumulate, Arm
+from neat_verdict.core.statistics.arms.base import Accumulate, Arm, Notation
 from neat_verdict.core.statistics.comparison import Comparison
 from neat_verdict.core.statistics.dunnett import two_sided_critical_value
 from neat_verdict.core.statistics.interval import Interval
@@ -66,6 +66,29 @@ FIELLER = "Fieller (1954), J. R. Stat. Soc. B 16, 175–185"
 FIELLER_TEST = "z = (m₁ − R·m₀)/√(v₁ + R²v₀)"
 RATIO_TEST = f"{FIELLER_TEST}, turned from Student’s t into the normal value with the same tail"
 STUDENT = "Student (1908), Biometrika 6, 1–25"
+
+
+def notation_of(noun: str, level: str, level_words: str, *, source: str = "") -> Notation:
+    """How an arm with a level and its variance is written; ``source`` is where these two come from."""
+    return Notation(
+        noun=noun,
+        symbol="m",
+        level_words=level_words,
+        level=level,
+        interval="bounds: m ± c·√v",
+        interval_words="The interval is Student’s, for this variant alone.",
+        interval_source=STUDENT + source,
+        test=f"{level};  {TEST}",
+        test_source=WELCH + source,
+        lift=f"{level};  {LIFT}",
+        lift_source=FIELLER,
+        difference=f"{level};  {DIFFERENCE}",
+        difference_source=WELCH,
+        within=WITHIN,
+        within_source=WITHIN_SOURCE,
+        ratio_test=RATIO_TEST,
+        ratio_test_source=FIELLER,
+    )
 
 
 def check_squares(field: str, squares: float, total: float, units: float) -> None:

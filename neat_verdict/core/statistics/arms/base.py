@@ -23,7 +23,8 @@ class Notation:
     """How an arm and its comparisons are written in a derivation: symbols, formulas, sources.
 
     ``noun`` is the level's name, ``level`` its formula, ``interval`` the formula of its own interval; the others are
-    those of a comparison.
+    those of a comparison. ``rare`` names what there may be too little of for the approximation ("conversion"), "" where the
+    units say that; ``verbs`` what a variant of a higher and of a lower level does, before the metric's name.
     """
 
     noun: str
@@ -44,6 +45,8 @@ class Notation:
     ratio_test: str
     ratio_test_source: str
     by_period: str = ""
+    rare: str = ""
+    verbs: tuple[str, str] = ("brings more", "brings fewer")
 
 
 class Arm(ABC):
@@ -56,6 +59,8 @@ class Arm(ABC):
     __slots__ = ()
     notation: ClassVar[Notation]
     converts: ClassVar[bool] = False  # whether each unit counts once or not at all
+    skewed: ClassVar[bool] = False  # whether the skewness of units' values moves a comparison of uneven arms
+    adds_up: ClassVar[bool] = True  # whether the level times units is a total
     units: int
     total: float
 
@@ -100,7 +105,8 @@ class Arm(ABC):
         return 1.0
 
     def smallest_expected_count(self, _other: Self) -> float:
-        """Smallest cell of the two-by-two table expected if this and the other did not differ; inf where there is none."""
+        """How many of ``notation.rare`` the smaller arm would have if this and the other did not differ; inf where that does not
+        matter."""
         return math.inf
 
     @abstractmethod

@@ -11,18 +11,10 @@ import numpy as np
 from neat_verdict.core.checks import check_count, check_number
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.statistics.arms.averaged import (
-    DIFFERENCE,
-    FIELLER,
-    LIFT,
-    RATIO_TEST,
-    STUDENT,
-    TEST,
-    WELCH,
-    WITHIN,
-    WITHIN_SOURCE,
     Averaged,
     check_cubes,
     check_squares,
+    notation_of,
 )
 from neat_verdict.core.statistics.arms.base import Notation
 from neat_verdict.core.statistics.skewness import if_digits_hold
@@ -54,25 +46,8 @@ class Mean(Averaged):
     total_of_squares: float
     total_of_cubes: float | None = None
 
-    notation: ClassVar[Notation] = Notation(
-        noun="mean",
-        symbol="m",
-        level_words="Total divided by units, those with nothing included.",
-        level=_LEVEL,
-        interval="bounds: m ± c·√v",
-        interval_words="The interval is Student’s, for this variant alone.",
-        interval_source=STUDENT,
-        test=f"{_LEVEL};  {TEST}",
-        test_source=WELCH,
-        lift=f"{_LEVEL};  {LIFT}",
-        lift_source=FIELLER,
-        difference=f"{_LEVEL};  {DIFFERENCE}",
-        difference_source=WELCH,
-        within=WITHIN,
-        within_source=WITHIN_SOURCE,
-        ratio_test=RATIO_TEST,
-        ratio_test_source=FIELLER,
-    )
+    skewed: ClassVar[bool] = True
+    notation: ClassVar[Notation] = notation_of("mean", _LEVEL, "Total divided by units, those with nothing included.")
 
     def __post_init__(self) -> None:
         check_count("units", self.units)

@@ -70,6 +70,7 @@ class Rate(Arm):
         "Biometrics 41, 55–68",
         ratio_test="z = (x₁/n₁ − R·x₀/n₀)/√(p₁q₁/n₁ + R²p₀q₀/n₀), p₁ = R·p₀ the likeliest rates with that ratio",
         ratio_test_source="Gart (1985), Biometrika 72, 673–677",
+        rare="conversion",
         by_period=",  v_e = p(1 − p)/n_e, p = (Σn·q + 1)/(Σn + 2), q = Σ(w²/n)·r_e / Σ(w²/n)",
     )
     converts: ClassVar[bool] = True

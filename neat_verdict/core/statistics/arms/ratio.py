@@ -16,19 +16,11 @@ import numpy as np
 from neat_verdict.core.checks import check_count, check_number
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.statistics.arms.averaged import (
-    DIFFERENCE,
-    FIELLER,
-    LIFT,
-    RATIO_TEST,
-    STUDENT,
-    TEST,
-    WELCH,
-    WITHIN,
-    WITHIN_SOURCE,
     Averaged,
     check_cubes,
     check_product,
     check_squares,
+    notation_of,
 )
 from neat_verdict.core.statistics.arms.base import Notation
 from neat_verdict.core.statistics.skewness import if_digits_hold
@@ -58,24 +50,9 @@ class Ratio(Averaged):
     cross_squares: float | None = None
     denominator_cubes: float | None = None
 
-    notation: ClassVar[Notation] = Notation(
-        noun="ratio",
-        symbol="m",
-        level_words="One sum over the other, over the same units.",
-        level=_LEVEL,
-        interval="bounds: m ± c·√v",
-        interval_words="The interval is Student’s, for this variant alone.",
-        interval_source=STUDENT + _DELTA,
-        test=f"{_LEVEL};  {TEST}",
-        test_source=WELCH + _DELTA,
-        lift=f"{_LEVEL};  {LIFT}",
-        lift_source=FIELLER,
-        difference=f"{_LEVEL};  {DIFFERENCE}",
-        difference_source=WELCH,
-        within=WITHIN,
-        within_source=WITHIN_SOURCE,
-        ratio_test=RATIO_TEST,
-        ratio_test_source=FIELLER,
+    skewed: ClassVar[bool] = True
+    notation: ClassVar[Notation] = notation_of(
+        "ratio", _LEVEL, "One sum over the other, over the same units.", source=_DELTA
     )
 
     def __post_init__(self) -> None:

@@ -40,7 +40,7 @@ class KeepCollecting(VerdictKind):
 
     def words(self, reading: Reading, rule: DecisionRule, names: Names) -> Parts:
         if not any(arm.units for arm in reading.arms):
-            return Parts("No data yet.", "No data yet", "Bring in a file of daily counts, or type them.")
+            return Parts("No data yet.", "No data yet", "Bring in a file of counts, units or events.")
         empty = listed([LETTERS[position] for position, arm in enumerate(reading.arms) if not arm.units])
         if empty:
             return Parts(
@@ -49,18 +49,20 @@ class KeepCollecting(VerdictKind):
         missing = [line for line in reading.conditions if line.subject == "minimum" and line.state != "met"]
         if missing:
             parts = "; ".join(f"{line.label[0].lower()}{line.label[1:]} (now {line.seen})" for line in missing)
-            headline, short = _what_is_missing(missing, reading.progress)
+            headline, short = _what_is_missing(missing, reading)
             return Parts(headline, short, f"The rule reads when all of this holds: {parts}.{what_helps(missing)}")
         if not reading.comparisons:
             short = "Too little to compare yet"
-            return Parts(f"{short}.", short, "A mean needs 2 units or more in every variant.")
+            return Parts(
+                f"{short}.", short, "Every variant needs 2 units or more, for a quantile values on both sides of it."
+            )
         return _not_yet(reading, rule, names)
 
     def sensitivity(self, reading: Reading, rule: DecisionRule, names: Names) -> tuple[str, ...]:
         return more_data(reading, rule, spoken_of(reading)[0], names)
 
 
-def _what_is_missing(missing: Sequence[Condition], progress: float | None) -> tuple[str, str]:
+def _what_is_missing(missing: Sequence[Condition], reading: Reading) -> tuple[str, str]:
     """Headline and short line of a minimum that is not met."""
     keys = [(line.key, line.state) for line in missing]
     if keys == [("remaining", "unknown")]:
@@ -68,6 +70,7 @@ def _what_is_missing(missing: Sequence[Condition], progress: float | None) -> tu
     if [key for key, _ in keys] == ["remaining"]:
         seen = missing[0].seen
         return f"Another variant may still be better than the leader by up to {seen}.", f"Possible gain: up to {seen}"
+    progress = reading.progress
     if progress is not None and progress < 1:
         return "Too early to say.", f"Too early to say: {format_share(progress, 0)} of the planned data"
     if any(key == "days" for key, _ in keys):
@@ -76,7 +79,8 @@ def _what_is_missing(missing: Sequence[Condition], progress: float | None) -> tu
     if keys == [("skewness", "not_met")]:
         short = "Too skewed to be judged at these shares"
         return "The values are too skewed to be judged at shares this uneven.", short
-    return "Too few conversions to say.", "Too few conversions to say"
+    short = f"Too few {reading.arms[0].notation.rare}s to say"
+    return f"{short}.", short
 
 
 def _not_yet(reading: Reading, rule: DecisionRule, names: Names) -> Parts:

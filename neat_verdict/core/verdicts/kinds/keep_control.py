@@ -44,8 +44,8 @@ class KeepControl(VerdictKind):
             )
         detail = interval_words(reading, 1, rule, names)
         if reading.effect(1).turned(rule.sign).high < 0:
-            fewer, figure = "fewer" if rule.sign > 0 else "more", estimate_of(reading, 1, rule, names)
-            headline = f"Keep {names.variant(0)}: {names.variant(1)} brings {fewer} {names.metric}, {figure}."
+            brings, figure = reading.arms[0].notation.verbs[rule.sign > 0], estimate_of(reading, 1, rule, names)
+            headline = f"Keep {names.variant(0)}: {names.variant(1)} {brings} {names.metric}, {figure}."
             return Parts(headline, f"{LETTERS[1]} behind: {figure}", detail, figure)
         worthwhile = reading.scale.size_words(rule.worthwhile_lift, names)
         return Parts(

@@ -47,5 +47,5 @@ class TradeOff(VerdictKind):
         metrics = listed(reading.verdict.lost or reading.verdict.unproven)
         return (
             f"{LETTERS[position]} would win if {metrics} were shown to keep within what the rule allows.",
-            *until_no_winner(best, LETTERS[position], rule, names),
+            *until_no_winner(best, LETTERS[position], rule, names, len(reading.periods)),
         )

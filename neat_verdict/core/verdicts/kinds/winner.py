@@ -35,11 +35,11 @@ class Winner(VerdictKind):
 
     def words(self, reading: Reading, rule: DecisionRule, names: Names) -> Parts:
         position, _ = spoken_of(reading)
-        more = "more" if rule.sign > 0 else "fewer"
+        brings = reading.arms[0].notation.verbs[rule.sign < 0]
         # A control without conversions leaves no relative figure; the difference in points still stands.
         figure = estimate_of(reading, position, rule, names)
         size = f": {figure}" if figure else ""
-        headline = f"{names.variant(position)} brings {more} {names.metric} than {names.variant(0)}{size}."
+        headline = f"{names.variant(position)} {brings} {names.metric} than {names.variant(0)}{size}."
         detail = interval_words(reading, position, rule, names)
         runner_up = reading.verdict.runner_up
         if runner_up is not None:
@@ -52,7 +52,10 @@ class Winner(VerdictKind):
 
     def sensitivity(self, reading: Reading, rule: DecisionRule, names: Names) -> tuple[str, ...]:
         position, best = spoken_of(reading)
-        return (*until_no_winner(best, LETTERS[position], rule, names), *_runner_up(reading, names))
+        return (
+            *until_no_winner(best, LETTERS[position], rule, names, len(reading.periods)),
+            *_runner_up(reading, names),
+        )
 
 
 def _passed(reading: Reading, one: PassedOver, names: Names) -> str:

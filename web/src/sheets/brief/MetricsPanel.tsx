@@ -1,11 +1,56 @@
-import { useState } from "react";
+import { useId, useState } from "react";
 import { Link } from "react-router";
 import type { MetricUse, MetricUseIn } from "../../api/client";
 import { useMetricNames } from "../../api/hooks";
+import { useSegments } from "../../api/running";
+import { methodNamed } from "../../api/vocabulary";
+import { Problem } from "../../library/EventFields";
 import { Panel } from "../../parts/basics";
 import { ComboInput } from "../../parts/ComboInput";
 import { NumberField } from "../../parts/fields";
+import { TermMark } from "../../parts/Term";
 import { metricsIn, useEditing } from "../editing";
+
+interface StrataProps {
+  value: string;
+  save: (strata: string) => void;
+  locked: boolean;
+  error: string | undefined;
+}
+
+/** The property by which a rate is compared within segments; shown where there is one to choose, or one is chosen. */
+function StrataField({ value, save, locked, error }: StrataProps) {
+  const id = useId();
+  const kept = useSegments();
+  const names = (kept.data?.segments ?? []).filter((line) => line.length === 1).flat();
+  if (!value && (locked || names.length === 0)) return null;
+  return (
+    <div className="ml-[92px] flex flex-wrap items-center gap-3 py-1 text-sm">
+      <label htmlFor={id}>Compare within segments of</label>
+      {locked ? (
+        <b>{value}</b>
+      ) : (
+        <select
+          id={id}
+          className="select select-sm w-32"
+          value={value}
+          aria-invalid={error !== undefined}
+          onChange={(event) => save(event.target.value)}
+        >
+          <option value="">no property</option>
+          {[...new Set([...names, ...(value ? [value] : [])])].map((name) => (
+            <option key={name}>{name}</option>
+          ))}
+        </select>
+      )}
+      <span className="quiet">
+        reduces variance where they differ in level
+        <TermMark name="Strata" />
+      </span>
+      {error && <Problem text={error} />}
+    </div>
+  );
+}
 
 type Role = MetricUse["role"];
 const ROLES: Record<Role, string> = { primary: "primary", secondary: "secondary", guardrail: "guardrail" };
@@ -67,6 +112,14 @@ export function MetricsPanel() {
                   note="empty: no adjustment; reduces variance where the past predicts the outcome"
                 />
               </div>
+            )}
+            {use.is_rate && !experiment.allocation && !methodNamed(experiment.method).credible && (
+              <StrataField
+                value={use.strata ?? ""}
+                save={(strata) => set(use.name, { strata: strata || null })}
+                locked={fixed}
+                error={errorFor(`metrics.${index}.strata`)}
+              />
             )}
             {use.role === "guardrail" && (
               <div className="ml-[92px] grid grid-cols-2 gap-x-6 max-lg:grid-cols-1">

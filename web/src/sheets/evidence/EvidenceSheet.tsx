@@ -14,6 +14,10 @@ import { Segments } from "./Segments";
 import { SecondaryMetrics } from "./SecondaryMetrics";
 import { VariantTable } from "./VariantTable";
 
+function removed(share: number): string {
+  return share < 0.0005 ? "none" : `${(share * 100).toFixed(share < 0.1 ? 1 : 0)}%`;
+}
+
 export function EvidenceSheet() {
   const { experiment } = useEditing();
   const started = experiment.rule_locked_at !== null;
@@ -33,7 +37,7 @@ export function EvidenceSheet() {
   if (daily.days.length === 0) {
     return (
       <Empty title="No data yet">
-        Bring in a file of daily counts, or type them, on the{" "}
+        Bring in a file of counts, units or events on the{" "}
         <Link className="link" to={`/experiments/${experiment.key}/watch`}>
           Watch sheet
         </Link>
@@ -92,8 +96,10 @@ function Read({ evidence }: { evidence: Evidence }) {
       </Panel>
       {reading.variance_removed != null && (
         <p className="sheet px-4 py-2 text-sm">
-          Adjusted by what units came to in the {reading.adjusted_by_days} days before: that takes{" "}
-          {Math.round(reading.variance_removed * 100)}% of the variance away.
+          {reading.stratified_by
+            ? `Post-stratified by ${reading.stratified_by}`
+            : `Adjusted by what units came to in the ${reading.adjusted_by_days} days before`}
+          : that takes {removed(reading.variance_removed)} of the variance away.
         </p>
       )}
       {evidence.partial_day && <p className="sheet px-4 py-2 text-sm">{evidence.partial_day}</p>}

@@ -2,6 +2,7 @@ import type { ReactNode } from "react";
 import type { Reading } from "../../api/client";
 import { methodNamed } from "../../api/vocabulary";
 import { percentText } from "../../lib/format";
+import { capital, isQuantile } from "../../lib/metrics";
 
 /** How the figures are made, in words, with formula and source: for this kind of metric and this rule. */
 export function Method({ reading }: { reading: Reading }) {
@@ -11,10 +12,16 @@ export function Method({ reading }: { reading: Reading }) {
     <details className="sheet px-4 py-2">
       <summary className="cursor-pointer font-semibold">How these figures are made</summary>
       <dl className="mt-2 grid gap-2 text-sm [&_dt]:font-semibold">
-        {reading.kind === "rate" ? <RateTest reading={reading} /> : <MeanTest reading={reading} />}
+        {reading.stratified_by ? (
+          <StratifiedTest reading={reading} />
+        ) : reading.kind === "rate" ? (
+          <RateTest reading={reading} />
+        ) : (
+          <MeanTest reading={reading} />
+        )}
         <WayOfReading reading={reading} />
         {several && severalNote && <Entry title="Several variants">{severalNote}</Entry>}
-        {reading.variance_removed != null && (
+        {reading.variance_removed != null && reading.adjusted_by_days != null && (
           <Entry title="Adjustment by what came before">
             Each value y becomes y − θ(x − x̄), x what the unit came to in the {reading.adjusted_by_days} days before, θ
             the slope within the variants (Deng, Xu, Kohavi &amp; Walker 2013; Lin 2013). It takes{" "}
@@ -95,24 +102,51 @@ function RateTest({ reading }: { reading: Reading }) {
   );
 }
 
+function StratifiedTest({ reading }: { reading: Reading }) {
+  return (
+    <>
+      <Entry title={`Post-stratified by ${reading.stratified_by}`}>
+        The variants are compared within each segment, and the segments are combined by their parts π of all units: m =
+        Σπr, v = Σπ²r(1 − r)/n with one success and one failure added (Miratrix, Sekhon &amp; Yu 2013). Segments with
+        fewer than 50 units in a variant are put together.
+      </Entry>
+      <Entry title="p, lift and its interval">
+        z = (m − m₀) / √(v + v₀).{statistics(reading)} The lift is m over m₀, minus 1, by Fieller’s theorem with the
+        same test (Fieller 1954): it leaves out zero exactly when p is under the level.{standard(reading)}
+      </Entry>
+      <Entry title="Rate and its interval">
+        Conversions divided by units, of all units as they came, so that their ratio is not quite the lift; Wilson’s
+        score interval for each variant alone (Wilson 1927).
+      </Entry>
+    </>
+  );
+}
+
 function MeanTest({ reading }: { reading: Reading }) {
   const ratio = reading.kind === "ratio";
+  const level = capital(reading.kind);
   return (
     <>
       <Entry title="p">
-        Welch’s test of two {ratio ? "ratios" : "means"}: t = (m − m₀) / √(v + v₀), v the squared standard error, turned
-        into the normal value with the same tail (Welch 1947).
+        Welch’s test of two {reading.kind}s: t = (m − m₀) / √(v + v₀), v the squared standard error, turned into the
+        normal value with the same tail (Welch 1947).
         {ratio &&
           " A ratio of sums r = Σa/Σb has v = (Σa² − 2rΣab + r²Σb²)·n/(n − 1)/(Σb)² (Deng, Knoblich & Lu 2018)."}
+        {isQuantile(reading.kind) &&
+          " The standard error of a quantile is read off the values 1.96 standard errors of its share to either side (Woodruff 1952)."}
         {statistics(reading)}
       </Entry>
       <Entry title="Lift and its interval">
-        {ratio ? "Ratio" : "Mean"} of the variant divided by control’s, minus 1, by Fieller’s theorem with the same test
-        (Fieller 1954): it leaves out zero exactly when p is under the level.{standard(reading)}
+        {level} of the variant divided by control’s, minus 1, by Fieller’s theorem with the same test (Fieller 1954): it
+        leaves out zero exactly when p is under the level.{standard(reading)}
       </Entry>
-      <Entry title={`${ratio ? "Ratio" : "Mean"} and its interval`}>
-        {ratio ? "One sum over the other" : "Total divided by units, zeros included"}; Student’s interval for each
-        variant alone.
+      <Entry title={`${level} and its interval`}>
+        {ratio
+          ? "One sum over the other"
+          : isQuantile(reading.kind)
+            ? "Over the units that have a value, from a histogram whose buckets are at most 1/32 of their values wide"
+            : "Total divided by units, zeros included"}
+        ; Student’s interval for each variant alone.
       </Entry>
     </>
   );

@@ -1,4 +1,3 @@
-import { useSearchParams } from "react-router";
 import type { Evidence } from "../../api/client";
 import { LETTERS } from "../../api/vocabulary";
 import { useCohorts, useSelectedRange } from "../../api/outcome";
@@ -11,6 +10,7 @@ import { bounds, count, day, percentText, rate } from "../../lib/format";
 import { figuresOf } from "../../lib/metrics";
 import { useWidth } from "../../lib/useWidth";
 import { variantColour } from "../../lib/variants";
+import { useAddressParams } from "../../lib/useAddressParams";
 import { errorOf, Failure, Panel, Skeleton } from "../../parts/basics";
 import { DataTable } from "../../parts/DataTable";
 import { Letter } from "../../parts/Letter";
@@ -20,21 +20,14 @@ import { LiftFigure } from "./LiftFigure";
 
 /** The lift as data came in, the daily figures, the lift by day of first exposure, and a selected date range. */
 export function OverTime({ evidence }: { evidence: Evidence }) {
-  const [params, setParams] = useSearchParams();
+  const [params, change] = useAddressParams();
   const { experiment } = useEditing();
   const notes = useNotes(experiment.key);
   const { reading, series, daily } = evidence;
   const chosen = series.find((line) => line.letter === (params.get("variant") ?? reading.variant)) ?? series[0];
   const levels = reading.arms.map((_, arm) => daily.levels.map((row) => row[arm] ?? null));
   const figures = figuresOf(reading, levels.flat());
-  const show = (letter: string) =>
-    setParams(
-      (before) => {
-        before.set("variant", letter);
-        return before;
-      },
-      { replace: true },
-    );
+  const show = (letter: string) => change({ variant: letter });
   return (
     <>
       <div className="grid grid-cols-2 gap-3 max-xl:grid-cols-1">
@@ -182,20 +175,11 @@ function Cohorts({ letter, worthwhile }: { letter: string; worthwhile: number })
 
 function SelectedRange({ days, worthwhile }: { days: string[]; worthwhile: number }) {
   const { experiment } = useEditing();
-  const [params, setParams] = useSearchParams();
+  const [params, change] = useAddressParams();
   const [holder, width] = useWidth(300);
   const first = params.get("from") ?? "";
   const last = params.get("to") ?? "";
   const query = useSelectedRange(experiment.key, first, last);
-  const choose = (name: "from" | "to", value: string) =>
-    setParams(
-      (before) => {
-        if (value) before.set(name, value);
-        else before.delete(name);
-        return before;
-      },
-      { replace: true },
-    );
   const strip = Math.max(width - 130, 120);
   const axis = sharedAxis(query.data?.comparisons.map((line) => line.lift) ?? [], worthwhile, 3);
   return (
@@ -210,24 +194,12 @@ function SelectedRange({ days, worthwhile }: { days: string[]; worthwhile: numbe
               min={days[0]}
               max={days.at(-1)}
               value={params.get(name) ?? ""}
-              onChange={(event) => choose(name, event.target.value)}
+              onChange={(event) => change({ [name]: event.target.value })}
             />
           </label>
         ))}
         {(first || last) && (
-          <button
-            className="btn btn-sm"
-            onClick={() =>
-              setParams(
-                (before) => {
-                  before.delete("from");
-                  before.delete("to");
-                  return before;
-                },
-                { replace: true },
-              )
-            }
-          >
+          <button className="btn btn-sm" onClick={() => change({ from: "", to: "" })}>
             Clear the selection
           </button>
         )}

@@ -1,4 +1,4 @@
-import { Link, useSearchParams } from "react-router";
+import { Link } from "react-router";
 import type { SegmentEvidence } from "../../api/client";
 import { useSegmentEvidence } from "../../api/hooks";
 import { copiedLift, stripColumn } from "../../charts/stripColumn";
@@ -6,6 +6,7 @@ import { sharedAxis } from "../../lib/axis";
 import { bounds, count, rate } from "../../lib/format";
 import { figuresOf } from "../../lib/metrics";
 import { useWidth } from "../../lib/useWidth";
+import { useAddressParams } from "../../lib/useAddressParams";
 import { Failure, Panel, Skeleton } from "../../parts/basics";
 import { DataTable, type Column } from "../../parts/DataTable";
 import { Term } from "../../parts/Term";
@@ -21,7 +22,7 @@ const NEEDS = 640;
 /** A variant's lift in each segment of a property, on one axis; of the one spoken of first, and always exploratory. */
 export function Segments({ spoken }: { spoken: string }) {
   const { experiment } = useEditing();
-  const [params, setParams] = useSearchParams();
+  const [params, change] = useAddressParams();
   const asked = {
     by: params.get("by") ?? "",
     metric: params.get("metric") ?? "",
@@ -32,16 +33,7 @@ export function Segments({ spoken }: { spoken: string }) {
   if (query.isPending) return <Skeleton rows={3} />;
   if (query.isError) return <Failure error={query.error} again={() => void query.refetch()} />;
   const { data } = query;
-  const choose = (name: string, value: string) =>
-    setParams(
-      (before) => {
-        if (value) before.set(name, value);
-        else before.delete(name);
-        if (name === "by") before.delete("set");
-        return before;
-      },
-      { replace: true },
-    );
+  const choose = (name: string, value: string) => change({ [name]: value, ...(name === "by" ? { set: "" } : {}) });
   if (data.choices.length === 0)
     return (
       <Panel title="Segments">

@@ -4,7 +4,7 @@ import { methodNamed } from "../../api/vocabulary";
 import { copiedLift, stripColumn } from "../../charts/stripColumn";
 import { sharedAxis } from "../../lib/axis";
 import { count, pvalue, rate } from "../../lib/format";
-import { figuresOf, tickOf } from "../../lib/metrics";
+import { figuresOf, isQuantile, tickOf } from "../../lib/metrics";
 import { useWidth } from "../../lib/useWidth";
 import { DataTable, type Column } from "../../parts/DataTable";
 import { Letter } from "../../parts/Letter";
@@ -48,7 +48,8 @@ function columnsOf(reading: Reading, experiment: string | undefined, strip: numb
         3,
       );
   const unit = `${reading.unit_name[0]?.toUpperCase()}${reading.unit_name.slice(1)}`;
-  const [totals, levels] = reading.kind === "rate" ? ["conversions", "rate"] : ["total", reading.kind];
+  const [totals, levels] =
+    reading.kind === "rate" ? ["conversions", "rate"] : [isQuantile(reading.kind) ? "values" : "total", reading.kind];
   return [
     {
       name: "Variant",

@@ -13,8 +13,8 @@ export function PastData() {
   const { experiment, save } = useEditing();
   const [open, setOpen] = useState(false);
   const past = usePast(experiment.key, experiment.metric);
-  const read = useMutation({ mutationFn: readPastFile });
   const primary = experiment.metrics.find((use) => use.role === "primary");
+  const read = useMutation({ mutationFn: (file: File) => readPastFile(file, primary?.kind ?? "conversion") });
   const take = (line: Past) => {
     const day = line.units_per_day;
     save({

@@ -104,7 +104,7 @@ function Expectations() {
           save={(standard_deviation) => save({ standard_deviation })}
           locked={fixed}
           error={errorFor("standard_deviation")}
-          note="of the metric over units; past data show it"
+          note={kindNamed(primary?.kind ?? "conversion").spread_words}
         />
       )}
       {!fixed && <PastData />}

@@ -1,6 +1,7 @@
 import { useState } from "react";
-import { NOTHING_CHOSEN } from "../../api/client";
+import { NOTHING_CHOSEN, type MetricUse } from "../../api/client";
 import { count } from "../../lib/format";
+import { Panel } from "../../parts/basics";
 import { UploadPanel } from "../../parts/UploadPanel";
 import { useEditing } from "../editing";
 import { CountsGrid } from "./CountsGrid";
@@ -10,10 +11,23 @@ import { useCountsFile } from "./useCountsFile";
 /** Counts from a file or a grid: a preview first, then all of it at once. */
 export function DataIn() {
   const { experiment } = useEditing();
-  const primary = experiment.metrics.find((use) => use.role === "primary");
-  const [metric, setMetric] = useState(primary?.key ?? "");
+  const countable = experiment.metrics.filter((use) => use.fields.length > 0);
+  if (experiment.metrics.length > 0 && countable.length === 0) {
+    return (
+      <Panel title="Upload counts">
+        <p>These metrics cannot be had from daily sums: bring in a file of units, or events.</p>
+      </Panel>
+    );
+  }
+  return <CountsIn countable={countable} />;
+}
+
+function CountsIn({ countable }: { countable: MetricUse[] }) {
+  const { experiment } = useEditing();
+  const first = countable.find((use) => use.role === "primary") ?? countable[0];
+  const [metric, setMetric] = useState(first?.key ?? "");
   const [typing, setTyping] = useState(false);
-  const fields = experiment.metrics.find((use) => use.key === metric)?.fields ?? [];
+  const fields = countable.find((use) => use.key === metric)?.fields ?? [];
   const counts = useCountsFile(experiment.key, metric, () => setTyping(false));
   const { file, preview } = counts;
   return (
@@ -23,6 +37,7 @@ export function DataIn() {
       holds={
         experiment.metrics.length > 1 && (
           <MetricChoice
+            metrics={countable}
             metric={metric}
             choose={(next) => {
               setMetric(next);
@@ -79,13 +94,18 @@ export function DataIn() {
   );
 }
 
-function MetricChoice({ metric, choose }: { metric: string; choose: (metric: string) => void }) {
-  const { experiment } = useEditing();
+interface MetricChoiceProps {
+  metrics: MetricUse[];
+  metric: string;
+  choose: (metric: string) => void;
+}
+
+function MetricChoice({ metrics, metric, choose }: MetricChoiceProps) {
   return (
     <label className="flex items-center gap-2">
       <span className="quiet">Figures of</span>
       <select className="select select-sm w-72" value={metric} onChange={(event) => choose(event.target.value)}>
-        {experiment.metrics.map((use) => (
+        {metrics.map((use) => (
           <option key={use.key} value={use.key}>
             {use.name} ({use.role})
           </option>
