@@ -5,10 +5,11 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from django.db.models import Q, QuerySet
+from django.db.models import Q
 
 from neat_verdict.app.casebook.models import Lesson
 from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.experiments.queries import closed_and_decided
 from neat_verdict.app.experiments.record import AnalysisRecord, from_stored
 from neat_verdict.core.statistics import Interval
 from neat_verdict.core.verdicts import Forecasted, Outcome, TrackRecord, track_record
@@ -34,8 +35,8 @@ class Casebook:
 
 
 def casebook(*, search: str = "", area: str = "", verdict: str = "") -> Casebook:
-    """Decided experiments that fit, and the record of all of them."""
-    decided = list(_decided())
+    """Decided experiments and rounds that fit, and the record of all of them."""
+    decided = _decided()
     records = [from_stored(experiment.decision_reading or {}, experiment.rule) for experiment in decided]
     outcomes = [_outcome(experiment, record) for experiment, record in zip(decided, records, strict=True)]
     together = track_record(outcomes)
@@ -57,14 +58,17 @@ def lesson_of(experiment: Experiment) -> Lesson:
     return getattr(experiment, "lesson", None) or Lesson()
 
 
-def _decided() -> QuerySet[Experiment]:
+def _decided() -> list[Experiment]:
+    """The latest first; of an experiment that was run again after a decision the closed round."""
     put_away = Q(state="archived", state_before_archive="decided")
-    return (
+    parts = ("variants", "metrics__metric__versions", "metrics__version", "forecasts", "places")
+    now = (
         Experiment.objects.filter(Q(state="decided") | put_away, decision_reading__isnull=False)
         .select_related("owner", "lesson")
-        .prefetch_related("variants", "metrics__metric__versions", "metrics__version", "forecasts", "places")
-        .order_by("-decided_at", "-id")
+        .prefetch_related(*parts)
     )
+    result = [*now, *closed_and_decided(parts)]
+    return sorted(result, key=lambda one: (one.decided_at is not None, one.decided_at, one.pk), reverse=True)
 
 
 def _holds(experiment: Experiment, words: list[str]) -> bool:

@@ -58,6 +58,7 @@ MIDDLEWARE = [
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "neat_verdict.app.experiments.rounds.ClosedRoundsStay",
 ]
 ROOT_URLCONF = "neat_verdict.app.config.urls"
 WSGI_APPLICATION = "neat_verdict.app.config.wsgi.application"

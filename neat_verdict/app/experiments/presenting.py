@@ -10,6 +10,7 @@ from neat_verdict.app.experiments import brief, queries
 from neat_verdict.app.experiments.audience import audience_of, never_counted_of
 from neat_verdict.app.experiments.fields import FIELDS
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Variant
+from neat_verdict.app.experiments.rounds import address
 from neat_verdict.app.experiments.schemas import (
     AllocationIO,
     ConditionGroupIO,
@@ -35,7 +36,7 @@ from neat_verdict.core.verdicts import rule_in_words
 # Beside the fields that can be edited.
 _SAME_NAME = (
     *FIELDS, "key", "version", "state", "metric", "good_direction", "allocation_mode", "started_on", "ended_on", "rule_locked_at",
-    "round", "starts_at", "ends_at", "decision", "decision_reason", "decision_next", "decided_at",
+    "round", "round_of", "starts_at", "ends_at", "decision", "decision_reason", "decision_next", "decided_at",
 )  # fmt: skip
 # Given in another shape.
 _MADE = {"allocation", "ramp", "audience_rules", "never_counted", "method_settings"}
@@ -58,6 +59,7 @@ def present(experiment: Experiment) -> ExperimentOut:
         never_counted_in_words=never_counted_of(experiment.never_counted).words(),
         rounds=[
             RoundOut(
+                key=address(experiment.round_of or experiment.key, r.number),
                 number=r.number,
                 started_on=r.started_on,
                 ended_on=r.ended_on,

@@ -2,18 +2,28 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import date, datetime, time, timedelta
 from operator import itemgetter
 from typing import Any, cast
 from zoneinfo import ZoneInfo
 
-from django.db.models import CharField, F, QuerySet, Sum
+from django.db.models import CharField, QuerySet, Sum
 from django.db.models.functions import Cast
 from django.http import Http404
 
 from neat_verdict.app import clock
+from neat_verdict.app.experiments import rounds
 from neat_verdict.app.experiments.delivery import DeliveryChange
-from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, LedgerEntry, Picture, Tally, Workspace
+from neat_verdict.app.experiments.models import (
+    Experiment,
+    ExperimentMetric,
+    LedgerEntry,
+    Picture,
+    Round,
+    Tally,
+    Workspace,
+)
 from neat_verdict.app.experiments.tallies import Counts, columns_of, figures_of, table
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.core.checks import InputError
@@ -67,16 +77,30 @@ def first_moment(day: date) -> datetime:
 
 
 def find(key: str) -> Experiment:
-    """The experiment with a key, its variants loaded. Raises Http404."""
+    """The experiment with a key, its variants loaded; by the address of a closed round (``key~1``) as it was then. Raises
+    Http404."""
+    name, mark, number = key.partition(rounds.MARK)
     row = (
         Experiment.objects.select_related("owner", "decided_by")
         .prefetch_related("variants__pictures", *_METRICS)
-        .filter(key=key)
+        .filter(key=name)
         .first()
     )
     if row is None:
         raise Http404
-    return row
+    if not mark:
+        return row
+    closed = row.rounds.filter(number=number).first() if number.isdecimal() else None
+    if closed is None:
+        raise Http404
+    return rounds.in_round(row, closed)
+
+
+def closed_and_decided(parts: Sequence[str]) -> list[Experiment]:
+    """The closed rounds that were decided, as they were then; ``parts`` are loaded with their experiments."""
+    closed = Round.objects.filter(kept__0__fields__state="decided")
+    present = {one.pk: one for one in Experiment.objects.filter(rounds__in=closed).prefetch_related(*parts).distinct()}
+    return [rounds.in_round(present[row.experiment_id], row) for row in closed]
 
 
 def picture(number: int) -> Picture:
@@ -334,22 +358,25 @@ def last_day(experiment: Experiment) -> date | None:
 
 
 def daily_counts(experiments: list[Experiment]) -> dict[int, Counts]:
-    """Tallies of everybody, of the present round, of many experiments in one query; by the experiments' ids."""
+    """Tallies of everybody, of each experiment's own round, of many experiments in one query; by the experiments' ids."""
     # With the metrics named SQLite goes through the index to these rows alone, past those of all segments.
     uses = [use for experiment in experiments for use in experiment.metrics.all()]
     metrics = {use.metric_id for use in uses}
     columns = tuple(dict.fromkeys(column for use in uses for column in columns_of(use.tallying))) or RATE.columns
-    present = Tally.objects.filter(segment="", round=F("variant__experiment__round"), metric__in=metrics)
+    round_of = {experiment.pk: experiment.round for experiment in experiments}
+    present = Tally.objects.filter(segment="", round__in=set(round_of.values()), metric__in=metrics)
     # Thousands of rows of few days: each day is made of its text once, and nothing is sorted.
     rows = (
         present.filter(variant__experiment__in=experiments)
         .annotate(on=Cast("day", CharField()))
         .order_by()
-        .values_list("variant__experiment_id", "metric_id", "variant__position", "on", *columns)
+        .values_list("variant__experiment_id", "round", "metric_id", "variant__position", "on", *columns)
     )
     days: dict[str, date] = {}
     grouped: dict[int, dict[int, list[tuple[int, date, tuple[float, ...]]]]] = {e.pk: {} for e in experiments}
-    for experiment_id, metric_id, position, on, *sums in rows:
+    for experiment_id, number, metric_id, position, on, *sums in rows:
+        if number != round_of[experiment_id]:
+            continue
         day = days.get(on) or days.setdefault(on, date.fromisoformat(on))
         grouped[experiment_id].setdefault(metric_id, []).append((position, day, tuple(sums)))
     return {experiment.pk: _counts(experiment, grouped[experiment.pk], columns) for experiment in experiments}

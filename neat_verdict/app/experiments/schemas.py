@@ -290,6 +290,9 @@ class DeliveryChangeOut(RuleChangeOut):
 
 
 class RoundOut(Schema):
+    """A closed round. ``key`` opens it as it was."""
+
+    key: str
     number: int
     started_on: date
     ended_on: date
@@ -313,6 +316,7 @@ class ExperimentOut(ExperimentFields):
     audience_in_words: str
     never_counted_in_words: str
     round: int
+    round_of: str  # of a closed round the key of its experiment
     rounds: list[RoundOut]
     starts_at: datetime | None
     ends_at: datetime | None

@@ -46,9 +46,9 @@ def bucket_of(figure: float) -> int:
     """The bucket of one value. Raises InputError for what is not finite."""
     if not math.isfinite(figure):
         raise InputError("figure", figure, "must be finite")
-    whole = round(min(max(figure, 0.0), 2.0**TOP_BITS) * MILLION)
+    whole = min(round(min(max(figure, 0.0), 2.0**TOP_BITS) * MILLION), 2**TOP_BITS)
     doublings = max(whole.bit_length() - (PART_BITS + 1), 0)
-    return min(_PER_DOUBLING * doublings + (whole >> doublings), BUCKETS - 1)
+    return int(min(_PER_DOUBLING * doublings + (whole >> doublings), BUCKETS - 1))
 
 
 def buckets_of(values: ArrayLike) -> NDArray[np.int64]:

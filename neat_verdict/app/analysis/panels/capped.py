@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 
-from django.db.models import F, Sum
+from django.db.models import Sum
 
 from neat_verdict.app.analysis.analysis import Analysis
 from neat_verdict.app.analysis.schemas import CappedOut
@@ -24,7 +24,7 @@ def capped(analysis: Analysis) -> list[CappedOut]:
         return []
     rows = (
         Tally.objects.filter(
-            variant__experiment=experiment, round=F("variant__experiment__round"), segment="", metric__in=list(uses),
+            variant__experiment=experiment, round=experiment.round, segment="", metric__in=list(uses),
             capped__isnull=False, day__gte=days[0], day__lte=days[-1],
         )
         .values_list("metric_id", "variant__position")

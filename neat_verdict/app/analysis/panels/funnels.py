@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from django.db.models import F
-
 from neat_verdict.app.analysis.analysis import Analysis
 from neat_verdict.app.analysis.figures import interval, number
 from neat_verdict.app.analysis.presenting import tone_of
@@ -48,7 +46,7 @@ def _reached(analysis: Analysis, uses: Sequence[ExperimentMetric], position: int
     if not days or not uses:
         return {}
     rows = Tally.objects.filter(
-        variant__experiment=analysis.experiment, round=F("variant__experiment__round"), segment="", steps__isnull=False,
+        variant__experiment=analysis.experiment, round=analysis.experiment.round, segment="", steps__isnull=False,
         metric__in=[use.metric_id for use in uses], variant__position__in=(0, position),
         day__gte=days[0], day__lte=days[-1],
     ).values_list("metric_id", "variant__position", "units", "steps")  # fmt: skip

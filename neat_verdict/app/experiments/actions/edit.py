@@ -17,7 +17,8 @@ from neat_verdict.app.experiments.audience import audience_of, never_counted_of
 from neat_verdict.app.experiments.delivery import WHO_COUNTS, delivery_changes
 from neat_verdict.app.experiments.fields import FIELDS, LOCKED_AT_START, RULE_FIELDS, label_of
 from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.app.experiments.queries import design, method, method_settings, planned_rule, policy, weights
+from neat_verdict.app.experiments.queries import design, method, method_settings, planned_rule, policy, today, weights
+from neat_verdict.app.experiments.rounds import snapshot
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
@@ -52,10 +53,11 @@ def edit_experiment(
         )
     if experiment.state in ("decided", "archived"):
         raise Conflict(f"This experiment is {experiment.state}; it can be copied, not changed")
+    before = snapshot(experiment, (today(), clock.now())) if new_round else None
     text = apply_changes(by, experiment, dict(changes), reason)
     if not text:
         return experiment
-    verb, sentence = _consequences(by, experiment, text, reason.strip(), new_round=new_round)
+    verb, sentence = _consequences(by, experiment, text, reason.strip(), before)
     record(experiment, by, verb, sentence, changes=text)
     experiment.save()
     if any(line["field"] in WHO_COUNTS for line in text):
@@ -101,18 +103,23 @@ def change_rule(by: User, experiment: Experiment, reason: str) -> None:
 
 
 def _consequences(
-    by: User, experiment: Experiment, text: list[dict[str, Any]], reason: str, *, new_round: bool
+    by: User,
+    experiment: Experiment,
+    text: list[dict[str, Any]],
+    reason: str,
+    closing: list[dict[str, Any]] | None,
 ) -> tuple[str, str]:
-    """What follows from changes for rule, record and round; verb and sentence of the ledger entry. Nothing is saved yet."""
+    """What follows from changes for rule, record and round; verb and sentence of the ledger entry. Nothing is saved yet.
+
+    ``closing`` is the round as it was, where it shall end with the change."""
     subjects = ", ".join(dict.fromkeys(label_of(line["field"]) for line in text))
     if experiment.rule_locked_at is None:
         return "edit", f"Changed {subjects}"
     delivered = delivery_changes(text)
     words = "; ".join(f"{subject}: {before} → {after}" for subject, before, after in delivered)
-    if delivered and new_round:
-        begin_next_round(
-            experiment
-        )  # by the plan as it is now: a rule changed in the same edit is that of the new round
+    if delivered and closing is not None:
+        # By the plan as it is now: a rule changed in the same edit is that of the new round.
+        begin_next_round(experiment, closing)
         return "round", f"Changed after the start ({words}); round {experiment.round} begun with it: {reason}"
     line = {"by": by.display_name, "at": clock.now().isoformat(), "reason": reason}
     kept = [{**line, "subject": subject, "before": before, "after": after} for subject, before, after in delivered]

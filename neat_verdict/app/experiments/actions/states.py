@@ -13,6 +13,7 @@ from neat_verdict.app.experiments.actions.ledger import changed, record
 from neat_verdict.app.experiments.actions.parts import pin_versions
 from neat_verdict.app.experiments.models import Experiment, Round
 from neat_verdict.app.experiments.queries import first_moment, local, missing_for_rule, planned_rule, today
+from neat_verdict.app.experiments.rounds import snapshot
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
@@ -155,19 +156,25 @@ def _moment(at: datetime | None) -> str:
 @transaction.atomic
 def new_round(by: User, key: str) -> Experiment:
     """Run the same experiment again: a draft with the same brief, its units shuffled again, the earlier data kept."""
-    experiment = _for_change(by, key, allowed=("ended",), verb="run again")
-    _close_round(experiment)
+    experiment = _for_change(by, key, allowed=("ended", "decided"), verb="run again")
+    rollout = getattr(experiment, "rollout", None)
+    if rollout is not None and rollout.stopped_at is None:
+        raise Conflict(
+            f"{rollout.letter} is being rolled out, and another round would take it away from who has it. Stop the rollout "
+            "first, or begin a next round from the winner"
+        )
+    _close_round(experiment, snapshot(experiment))
     return _move(
         experiment, by, "round", f"Round {experiment.round} begun; the data of the earlier ones is kept", "draft"
     )
 
 
-def _close_round(experiment: Experiment) -> None:
-    """Keep the round that ends, and make the experiment ready for another. It is not saved yet."""
+def _close_round(experiment: Experiment, kept: list[dict[str, Any]]) -> None:
+    """Keep the round that ends as it was (`rounds.snapshot`), and make the experiment ready for another. It is not saved yet."""
     assert experiment.started_on is not None
     Round.objects.create(
         experiment=experiment, number=experiment.round, started_on=experiment.started_on,
-        ended_on=experiment.ended_on or today(), rule=experiment.rule,
+        ended_on=experiment.ended_on or today(), rule=experiment.rule, kept=kept,
     )  # fmt: skip
     experiment.metrics.update(version=None)
     experiment.round += 1
@@ -175,14 +182,16 @@ def _close_round(experiment: Experiment) -> None:
     experiment.started_on = experiment.ended_on = experiment.started_at = experiment.ended_at = None
     experiment.rule_changes, experiment.delivery_changes = [], []
     experiment.epoch, experiment.allocation_mode = 0, "follow"
+    experiment.decision = experiment.decision_reason = experiment.decision_next = ""
+    experiment.decision_reading = experiment.decision_counts = experiment.decided_by = experiment.decided_at = None
 
 
-def begin_next_round(experiment: Experiment) -> None:
-    """End the round on the way and begin the next one now, by the same plan. Called inside the transaction of an action; the
-    experiment is not saved yet. Raises Conflict where it is neither running nor paused."""
+def begin_next_round(experiment: Experiment, kept: list[dict[str, Any]]) -> None:
+    """End the round on the way (``kept`` as it was before any change) and begin the next one now, by the same plan. Called inside
+    the transaction of an action; the experiment is not saved yet. Raises Conflict where it is neither running nor paused."""
     if experiment.state not in ("running", "paused"):
         raise Conflict(f"This experiment is {experiment.state}; only one on the way can go on in another round")
-    _close_round(experiment)
+    _close_round(experiment, kept)
     _lock(experiment)
     experiment.started_on, experiment.started_at = today(), clock.now()
 

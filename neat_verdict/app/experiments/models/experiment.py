@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
+from django.core.serializers.json import DjangoJSONEncoder
 from django.db import models
 from django.db.models import Q
 
@@ -22,7 +23,12 @@ from neat_verdict.core.metrics import Kind, Tallying, kind_named
 
 
 class Experiment(Identity, Planned, Delivered, Scheduled, Decided):
-    """A brief, a size and a rule. The rule is a copy that is made at the start and never changes after."""
+    """A brief, a size and a rule. The rule is a copy that is made at the start and never changes after.
+
+    ``round_of`` is the key of the experiment whose closed round this is (`rounds.in_round`); "" of one that is stored.
+    """
+
+    round_of = ""
 
     class Meta:
         constraints = [*PLAN_CONSTRAINTS, *DELIVERY_CONSTRAINTS, *SCHEDULE_CONSTRAINTS]
@@ -93,13 +99,17 @@ class ExperimentMetric(models.Model):
 
 
 class Round(models.Model):
-    """An earlier round of an experiment that was run again; its tallies stay under its number."""
+    """An earlier round of an experiment that was run again; its tallies stay under its number.
+
+    ``kept`` is all of it as it was when it was closed (`rounds.snapshot`); null of rounds closed before that was kept.
+    """
 
     experiment = models.ForeignKey(Experiment, on_delete=models.CASCADE, related_name="rounds")
     number = models.PositiveSmallIntegerField()
     started_on = models.DateField()
     ended_on = models.DateField()
     rule = models.JSONField()
+    kept = models.JSONField(null=True, blank=True, encoder=DjangoJSONEncoder)
 
     class Meta:
         ordering = ["number"]
