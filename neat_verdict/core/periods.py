@@ -156,6 +156,27 @@ def post_strata(periods: Sequence[Period]) -> list[Period]:
     return [Period(arms, periods[0].shares, segment=name) for name, arms in large.items()]
 
 
+def rounds_together(periods: Sequence[Period]) -> list[Period]:
+    """Periods with the same shares throughout, put together by round, in the order of the rounds.
+
+    Compared within each and combined (`compare_stratified`) the rounds weigh n₁n₀/(n₁ + n₀), since the shares are the same: of
+    rates the ratio of the levels is the estimate of Mantel & Haenszel (1959), J. Natl. Cancer Inst. 22, 719-748.
+    """
+    groups: dict[int, list[Period]] = {}
+    for period in periods:
+        groups.setdefault(period.round, []).append(period)
+    return [
+        Period(
+            tuple(map(total_of, zip(*(one.arms for one in group), strict=True))),
+            group[0].shares,
+            day=group[-1].day,
+            number=number,
+            round=number,
+        )
+        for number, group in sorted(groups.items())
+    ]
+
+
 def compare_pairs(
     pairs: Sequence[Pair], critical_value: float, adjusted_pvalue: float | None = None
 ) -> Comparison | None:

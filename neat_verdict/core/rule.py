@@ -11,7 +11,7 @@ from neat_verdict.core.checks import InputError, check_count, check_positive, ch
 from neat_verdict.core.combinations import check_combination
 from neat_verdict.core.designs import DEFAULT_DESIGN, DESIGNS, Design
 from neat_verdict.core.methods import DEFAULT_METHOD, METHODS, Method, method_from
-from neat_verdict.core.planning import Plan, PlanRequest, reachable
+from neat_verdict.core.planning import Plan, PlanRequest, check_rounds, reachable
 from neat_verdict.core.questions import DEFAULT_QUESTION, QUESTIONS, Question
 from neat_verdict.core.statistics import Correction
 from neat_verdict.core.statistics.multiplicity import CORRECTIONS
@@ -83,6 +83,9 @@ class DecisionRule:
         undefined. None of a rate, and where none is known.
     strata : str
         The property by whose segments the deciding metric is compared (post-stratified); "" for none.
+    rounds : int
+        In how many rounds of the same length the plan runs, 1 to `MAX_ROUNDS`; ``planned_days`` are those of all together, and
+        the rule reads at the end of each.
 
     Raises
     ------
@@ -109,8 +112,14 @@ class DecisionRule:
     planned_level: float | None = None
     window_days: int = 0
     strata: str = ""
+    rounds: int = 1
 
     def __post_init__(self) -> None:
+        check_rounds(self.rounds)
+        if self.rounds > 1 and self.strata:
+            raise InputError(
+                "strata", self.strata, "cannot go with rounds that are read together, which are strata already"
+            )
         check_probability("confidence", self.confidence)
         check_positive("worthwhile_lift", self.worthwhile_lift)
         if self.planned_level is not None:
@@ -141,8 +150,15 @@ class DecisionRule:
 
     @property
     def look_days(self) -> Sequence[int]:
-        """Days of the run after which the rule reads."""
+        """Days of the run after which the rule reads; of several rounds one after another."""
+        if self.rounds > 1:
+            return tuple(self.days_a_round * number for number in range(1, self.rounds + 1))
         return self.method.reading_days(self.planned_days, self.minimum_days)
+
+    @property
+    def days_a_round(self) -> int:
+        """How long each round runs, the warm-up included."""
+        return self.planned_days // self.rounds
 
     def information(self, units: Sequence[float]) -> float:
         """Share of the planned data that is in, as the design counts it; 1 without a plan."""
@@ -214,12 +230,15 @@ def rule_for(
 ) -> DecisionRule:
     """The decision rule of a plan: the method says when it reads, and by which units information is measured.
 
-    ``longest_days`` ends the run, the warm-up included, where the plan takes longer: the rule then says what it can show by then.
+    ``longest_days`` ends the run (each round), the warm-up included, where the plan takes longer: the rule then says what it can
+    show by then.
     """
-    days = 7 * plan.duration.weeks
+    rounds = request.rounds
+    a_round = 7 * plan.duration.weeks // rounds
+    days = rounds * a_round
     reach: tuple[float | None, float | None] = (None, None)
-    if longest_days is not None and days + warm_up_days > longest_days:
-        days = max(longest_days - warm_up_days, 1)
+    if longest_days is not None and a_round + warm_up_days > longest_days:
+        days = rounds * max(longest_days - warm_up_days, 1)
         reach = reachable(request, request.arrivals.until(days), plan.inflation)
     arriving = request.arrivals.until(days)
     expected = tuple(math.floor(arriving * part) for part in request.arms.shares)
@@ -231,8 +250,8 @@ def rule_for(
         planned_units=request.method.planned_units(tuple(map(min, plan.size.per_arm, expected)), expected),
         least_conversions=least_conversions,
         method=request.method,
-        planned_days=days + warm_up_days,
-        longest_days=longest_days,
+        planned_days=days + rounds * warm_up_days,
+        longest_days=None if longest_days is None else rounds * longest_days,
         guardrails=guardrails,
         family=family,
         warm_up_days=warm_up_days,
@@ -243,4 +262,5 @@ def rule_for(
         planned_level=None if request.baseline.is_rate else request.baseline.value,
         window_days=window_days,
         strata=strata,
+        rounds=rounds,
     )

@@ -1,8 +1,10 @@
 """Rounds: each stays as it was, under an address of its own, whatever comes after it."""
 
-from datetime import date, timedelta
+import math
+from datetime import UTC, date, datetime, time, timedelta
 
 import pytest
+from scipy.stats import norm
 
 from neat_verdict.app import clock
 from neat_verdict.app.analysis.actions import decide
@@ -10,9 +12,13 @@ from neat_verdict.app.config.api import api
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Experiment, Round
 from neat_verdict.app.experiments.queries import find
-from tests.app.conftest import START, TODAY, bring_in, daily
+from neat_verdict.core.checks import InputError
+from neat_verdict.core.statistics import Rate, boundary, compare_arms
+from neat_verdict.core.text.format import format_percent
+from tests.app.conftest import PLAN, START, TODAY, bring_in, daily
 
 KEY = "fare-calendar"
+SECOND = date(2026, 6, 1)
 # What is read with nothing but the experiment's key, and what changes it.
 READ, WRITTEN = [], []
 for path, operations in api.get_openapi_schema()["paths"].items():
@@ -126,3 +132,166 @@ def test_a_round_closed_before_rounds_were_kept_whole_has_its_rule_and_dates(ask
     closed = shown(ask, f"{KEY}~1")
     assert (closed["state"], closed["started_on"]) == ("ended", START.isoformat())
     assert "95%" in closed["rule_in_words"]
+
+
+# Rounds read together
+
+
+PLANNED = {
+    **PLAN, "audience_per_day": 2000, "worthwhile_lift": 0.1, "longest_run_weeks": 3, "method": "group_sequential",
+    "rounds_planned": 2,
+}  # fmt: skip
+
+
+def run(analyst, first, counts, days=21):
+    """Start a round, bring its counts in and end it on the day after them."""
+    with clock.at(datetime.combine(first, time(12), UTC)):
+        actions.start(analyst, KEY, first)
+    with clock.at(datetime.combine(first + timedelta(days=days), time(12), UTC)):
+        bring_in(analyst, find(KEY), daily(days, counts, first))
+        actions.end(analyst, KEY)
+
+
+@pytest.fixture
+def first_over(analyst):
+    """The first of two rounds is over, and B is ahead by less than a first look asks for."""
+    actions.create_experiment(analyst, "Fare calendar", dict(PLANNED))
+    run(analyst, START, {"A": (1000, 50), "B": (1000, 54)})
+    return find(KEY)
+
+
+@pytest.fixture
+def both_over(analyst, first_over):
+    """In the second, in which levels are twice as high, B is ahead again."""
+    actions.new_round(analyst, KEY)
+    run(analyst, SECOND, {"A": (1000, 100), "B": (1000, 111)})
+    return find(KEY)
+
+
+def test_the_plan_of_several_rounds_is_announced_and_sized_as_one(ask, analyst):
+    actions.create_experiment(analyst, "Fare calendar", dict(PLANNED))
+    shown_now = shown(ask, KEY)
+    assert shown_now["plan"]["weeks"] % 2 == 0
+    assert [look["day"] for look in shown_now["plan"]["looks"]] == [
+        shown_now["plan"]["weeks"] * 7 // 2,
+        shown_now["plan"]["weeks"] * 7,
+    ]
+    assert "up to 2 rounds of 21 days, which are read together" in shown_now["rule_in_words"]
+    one = {**PLANNED, "rounds_planned": 1, "method": "fixed"}
+    actions.create_experiment(analyst, "In one", one)
+    assert (
+        shown(ask, "in-one")["plan"]["total"] < shown_now["plan"]["total"] < 1.1 * shown(ask, "in-one")["plan"]["total"]
+    )
+
+
+@pytest.mark.parametrize(("rounds", "field"), [(2, "rounds_planned"), (7, "changes.rounds_planned")])
+def test_rounds_are_read_at_planned_looks_only(ask, draft, rounds, field):
+    changes = {"rounds_planned": rounds}
+    status, problem = ask("patch", f"/experiments/{KEY}", {"version": draft.version, "changes": changes})
+    assert status == 422
+    assert [line["field"] for line in problem["errors"]] == [field]
+
+
+def test_after_a_round_that_settles_nothing_the_plan_goes_on(ask, analyst, first_over):
+    seen = reading(ask, KEY)
+    assert seen["verdict"] == "keep_collecting"
+    assert "at the end of the next round" in seen["detail"]
+    before = shown(ask, KEY)
+    actions.new_round(analyst, KEY)
+    draft = shown(ask, KEY)
+    assert (draft["state"], draft["round"], draft["rule_in_words"]) == ("draft", 2, before["rule_in_words"])
+    for changes in ({"confidence": 0.8}, {"baseline": 0.2}, {"metrics": [{"name": "rooms", "role": "primary"}]}):
+        status, _ = ask("patch", f"/experiments/{KEY}", {"version": draft["version"], "changes": changes})
+        assert status == 409, changes
+    with pytest.raises(InputError, match="must come after 23 March 2026, when the round before ended"):
+        actions.start(analyst, KEY, date(2026, 3, 23))
+
+
+def test_the_verdict_is_that_of_all_rounds_each_compared_within_itself(ask, both_over):
+    """By hand: Mantel's and Haenszel's ratio of rates, Σ x₁·n₀/N over Σ x₀·n₁/N."""
+    seen = reading(ask, KEY)
+    n = 21_000
+    ratio = (21 * 54 * n / (2 * n) + 21 * 111 * n / (2 * n)) / (21 * 50 * n / (2 * n) + 21 * 100 * n / (2 * n))
+    assert seen["comparisons"][0]["lift"]["estimate"] == pytest.approx(ratio - 1, abs=2e-4)
+    assert [arm["units"] for arm in seen["arms"]] == [2 * n, 2 * n]
+    assert seen["verdict"] == "winner"
+    assert seen["days"] == 42  # those between the rounds left out
+    looks = shown(ask, KEY, "/evidence")["looks"]["taken"]
+    assert [look["day"] for look in looks] == ["2026-03-22", "2026-06-21"]
+    # What is left of the level after the first look.
+    values = boundary([look["information"] for look in looks], 0.95, "obrien_fleming", final=True).critical_values
+    assert [look["critical_value"] for look in looks] == pytest.approx(values)
+
+
+def test_the_first_round_of_a_plan_reads_as_it_did(ask, analyst, first_over, both_over):
+    first = reading(ask, f"{KEY}~1")
+    assert first["verdict"] == "keep_collecting"
+    assert [arm["units"] for arm in first["arms"]] == [21_000, 21_000]
+
+
+def test_the_rounds_stand_beside_each_other_and_say_whether_they_agree(ask, both_over):
+    rounds = shown(ask, KEY, "/evidence")["rounds"]
+    assert (rounds["standing"], rounds["planned"], rounds["refused"]) == ("planned", 2, "")
+    (line,) = rounds["together"]
+    assert [(one["number"], one["key"], one["units"]) for one in line["rounds"]] == [
+        (1, f"{KEY}~1", [21_000, 21_000]), (2, "", [21_000, 21_000]),
+    ]  # fmt: skip
+    assert [one["lift"]["estimate"] for one in line["rounds"]] == pytest.approx([0.08, 0.11])
+    assert line["lift"]["estimate"] == pytest.approx(reading(ask, KEY)["comparisons"][0]["lift"]["estimate"])
+    assert line["homogeneity_pvalue"] > 0.3
+    assert "The rounds agree" in line["sentence"]
+
+
+def test_a_decided_plan_of_rounds_stays_as_it_was_decided(ask, analyst, both_over):
+    before = shown(ask, KEY, "/evidence")
+    decide(analyst, find(KEY), "B", "", "Build it in")
+    after = shown(ask, KEY, "/evidence")
+    assert after["reading"] == before["reading"]
+    assert after["rounds"] == before["rounds"]
+    # The plan is over: what comes next is another.
+    actions.new_round(analyst, KEY)
+    assert shown(ask, KEY)["rule_locked_at"] is None
+
+
+def test_rounds_that_nobody_planned_to_pool_are_exploratory(ask, again):
+    rounds = shown(ask, KEY, "/evidence")["rounds"]
+    assert rounds["standing"] == "exploratory"
+    (line,) = rounds["together"]
+    assert [one["number"] for one in line["rounds"]] == [1, 2]
+    assert line["homogeneity_pvalue"] < 0.001
+    assert "more than chance explains" in line["sentence"]
+
+
+@pytest.mark.parametrize(
+    ("changes", "why"),
+    [
+        ({"metrics": [{"name": "rooms", "role": "primary"}]}, "another metric"),
+        (
+            {"variants": [{"name": "A"}, {"name": "B", "changes": ["a larger calendar"]}]},
+            "the variants of round 1 were not",
+        ),
+    ],
+)
+def test_rounds_of_something_else_are_not_read_together(ask, analyst, won, changes, why):
+    actions.end(analyst, KEY)
+    experiment = actions.new_round(analyst, KEY)
+    actions.edit_experiment(analyst, KEY, experiment.version, changes)
+    run(analyst, SECOND, {"A": (1000, 100), "B": (1000, 111)})
+    rounds = shown(ask, KEY, "/evidence")["rounds"]
+    assert why in rounds["refused"]
+    assert rounds["together"] == []
+
+
+def test_after_a_plan_that_was_not_finished_a_round_may_claim_what_it_had_left(ask, analyst, running):
+    """Müller & Schäfer: the conditional error by hand, from the statistic and the share of the planned data."""
+    bring_in(analyst, running, daily(10, {"A": (2000, 100), "B": (2000, 112)}))
+    actions.end(analyst, KEY)
+    information = 20_000 / find(KEY).rule["planned_units"][0]
+    seen = compare_arms(Rate(1120, 20_000), Rate(1000, 20_000), 1.96).statistic
+    left = norm.sf((1.959964 - seen * math.sqrt(information)) / math.sqrt(1 - information))
+    actions.new_round(analyst, KEY)
+    run(analyst, SECOND, {"A": (2000, 100), "B": (2000, 108)}, 28)
+    rounds = shown(ask, KEY, "/evidence")["rounds"]
+    assert rounds["standing"] == "continued"
+    assert f"a chance of {format_percent(left)} left" in rounds["sentence"]
+    assert "so it may be called better" in rounds["sentence"]

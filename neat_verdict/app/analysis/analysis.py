@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections.abc import Mapping, Sequence
+from copy import copy
 from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 from functools import cached_property
@@ -18,8 +19,10 @@ from neat_verdict.app.experiments.models import Experiment, ExperimentMetric
 from neat_verdict.app.experiments.queries import (
     daily_counts,
     decision_rule,
+    earlier_rounds,
     metric_use,
     names,
+    rounds_read,
     today,
     variant_position,
     weights,
@@ -146,8 +149,8 @@ class Analysis:
         coming = [] if self.looks and self.next_look is None else open_days
         latest = self.latest_look
         taken = latest.looks.information if latest and latest.looks else ()
-        whole = (days[-1] - days[0]).days + self.rule.look_days[0] if days else 0
-        reached = [((day - days[0]).days + self.rule.look_days[0]) / whole for day in coming]
+        whole = self.rule.look_days[-1]
+        reached = [self.rule.look_days[days.index(day)] / whole for day in coming]
         last = taken[-1] if taken else 0.0
         ahead = [(day, part) for day, part in zip(coming, reached, strict=True) if part > last]
         if not ahead:
@@ -169,9 +172,10 @@ def analyse(experiment: Experiment, counts: Counts | None = None, day: date | No
     counts = counts if counts is not None else daily_counts([experiment])[experiment.pk]
     ended = experiment.state in ("ended", "decided")
     rule = decision_rule(experiment)
+    counts = _after_earlier_rounds(experiment, rule, without_warm_up(experiment, rule, counts))
     if kept := experiment.decision_counts:
         counts, day, ended = thawed(kept, counts), date.fromisoformat(kept["day"]), kept["ended"]
-    counts = with_closed_windows(experiment, rule, without_warm_up(experiment, rule, counts), day)
+    counts = with_closed_windows(experiment, rule, counts, day)
     last = counts.primary.days[-1] if counts.primary.days else None
     # The end of the run is not that of its data while windows are open.
     ended = ended and (not rule.window_days or last is None or last <= closed_until(rule.window_days, day))
@@ -182,7 +186,8 @@ def _analyse(experiment: Experiment, rule: DecisionRule, counts: Counts, day: da
     kept = kept_periods(experiment.decision_counts or {})
     design = DESIGN_ANALYSES[rule.design.name]
     periods = design.periods(experiment, counts) if kept is None else kept
-    stored = {look.number: look for look in experiment.looks_taken.all() if look.round == experiment.round}
+    numbers = rounds_read(experiment)
+    stored = {look.number: look for look in experiment.looks_taken.all() if look.round in numbers}
     stored = {number: look for number, look in stored.items() if look.set_aside_at is None}
     if kept is None:
         periods = _with_closed_windows(experiment, rule, _without_warm_up(experiment, rule, periods), day)
@@ -295,6 +300,17 @@ def _without_warm_up(experiment: Experiment, rule: DecisionRule, periods_by_metr
     }
 
 
+def _after_earlier_rounds(experiment: Experiment, rule: DecisionRule, counts: Counts) -> Counts:
+    """The counts of all rounds of the plan up to this one, each without its warm-up."""
+    earlier: Counts | None = None
+    for row in earlier_rounds(experiment):
+        then = copy(experiment)
+        then.round, then.started_on = row.number, row.started_on
+        own = without_warm_up(then, rule, daily_counts([then])[then.pk])
+        earlier = own if earlier is None else own.after(earlier, row.started_on)
+    return counts if earlier is None else counts.after(earlier, experiment.started_on or date.max)
+
+
 def without_warm_up(experiment: Experiment, rule: DecisionRule, counts: Counts) -> Counts:
     """The counts without the units of the first days, where the rule leaves them out."""
     first = experiment.started_on
@@ -337,9 +353,24 @@ def _with_closed_windows(experiment: Experiment, rule: DecisionRule, periods_by_
 
 
 def look_days(experiment: Experiment, rule: DecisionRule, counts: Counts) -> list[date]:
-    """The days after which the rule looks."""
+    """The days after which the rule looks; of a plan of several rounds the ends of those that have begun."""
+    if rule.rounds > 1:
+        return _ends_of_rounds(experiment, rule, counts.primary)
     first = experiment.started_on or (counts.primary.days[0] if counts.primary.days else None)
     return [first + timedelta(days=day - 1) for day in rule.look_days] if first else []
+
+
+def _ends_of_rounds(experiment: Experiment, rule: DecisionRule, counts: DailyCounts) -> list[date]:
+    """The last day with data of each earlier round, and the planned one of this; its last with data where it ended before."""
+    result = []
+    for row in earlier_rounds(experiment):
+        days = [day for day in counts.days if row.started_on <= day <= row.ended_on]
+        result += days[-1:]
+    if experiment.started_on is not None:
+        planned = experiment.started_on + timedelta(days=rule.days_a_round - 1)
+        over = experiment.state in ("ended", "decided") and counts.days and counts.days[-1] >= experiment.started_on
+        result.append(min(planned, counts.days[-1]) if over else planned)
+    return result
 
 
 def _looks_due(
@@ -356,6 +387,7 @@ def _looks_due(
         return []
     result: list[tuple[int, date, Counts, Looks]] = []
     information: list[float] = []
+    planned = len(days) if rule.rounds == 1 else rule.rounds
     for number, day in enumerate(days, start=1):
         if number in stored:
             cut = counts_of(stored[number], counts)
@@ -367,12 +399,13 @@ def _looks_due(
         if part <= (information[-1] if information else 0.0):
             continue
         information.append(part)
-        last = day == days[-1] or part >= 1
+        last = number == planned or part >= 1
         result.append((number, day, cut, Looks(tuple(information), last)))
         if last:
             return result
     part = rule.information(counts.primary.units.sum(axis=0).tolist())
-    if ended and part > (information[-1] if information else 0.0):
+    # Of a plan of several rounds the level that is left belongs to the rounds to come.
+    if ended and rule.rounds == 1 and part > (information[-1] if information else 0.0):
         closing = len(days) + 1
         cut = counts_of(stored[closing], counts) if closing in stored else counts
         result.append((closing, counts.primary.days[-1], cut, Looks((*information, part), last=True)))

@@ -10,6 +10,7 @@ from neat_verdict.app.analysis.figures import number
 from neat_verdict.app.analysis.panels.capped import capped
 from neat_verdict.app.analysis.panels.funnels import funnels
 from neat_verdict.app.analysis.panels.looks import looks
+from neat_verdict.app.analysis.panels.rounds import rounds
 from neat_verdict.app.analysis.panels.spend import spend
 from neat_verdict.app.analysis.queries import record, record_to_show
 from neat_verdict.app.analysis.schemas import DailyOut, EvidenceOut, ReadingOut
@@ -60,6 +61,7 @@ def evidence_of(analysis: Analysis) -> EvidenceOut:
         funnels=funnels(analysis),
         spend=spend(analysis),
         capped=capped(analysis),
+        rounds=rounds(analysis),
         partial_day=_partial_day(analysis),
     )
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import astuple
+from dataclasses import astuple, replace
 from datetime import date
 from typing import Any, cast
 
@@ -85,7 +85,7 @@ def _daily_of(stored: Mapping[str, Any] | None, shape: DailyCounts) -> DailyCoun
     if stored is None:
         return shape.between(date.max, date.min)
     days = tuple(date.fromisoformat(day) for day in stored["days"])
-    return DailyCounts(shape.tallying, days, _sums_of(stored["sums"], shape, len(days)))
+    return replace(shape, days=days, sums=_sums_of(stored["sums"], shape, len(days)))
 
 
 def stored_counts(counts: Counts, periods: Periods) -> dict[str, Any]:
@@ -116,5 +116,5 @@ def counts_of(stored: StoredLook, shape: Counts) -> Counts:
             others[metric] = daily.between(date.max, date.min)
         else:
             total = _sums_of([[sums] for sums in line["sums"]], daily, 1)
-            others[metric] = DailyCounts(daily.tallying, (date.fromisoformat(line["day"]),), total)
-    return Counts(DailyCounts(first.tallying, days, _sums_of(record["sums"], first, len(days))), others)
+            others[metric] = replace(daily, days=(date.fromisoformat(line["day"]),), sums=total)
+    return Counts(replace(first, days=days, sums=_sums_of(record["sums"], first, len(days))), others)

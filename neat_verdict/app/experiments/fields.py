@@ -84,6 +84,7 @@ FIELDS: dict[str, Field] = {
     "least_conversions": Field("rule"),
     "planned_start": Field("start", copied=False),
     "longest_run_weeks": Field("rule"),
+    "rounds_planned": Field("rule", label="rounds read together"),
     "method": Field("rule"),
     "method_settings": Field("rule", label="settings of the method"),
     "family": Field("rule"),

@@ -164,8 +164,9 @@ def longest_run_weeks(experiment: Experiment, place: Workspace | None = None) ->
 
 
 def method(experiment: Experiment) -> Method:
-    """The method of reading. Raises InputError for settings out of range."""
-    return method_from({"name": experiment.method, **experiment.method_settings})
+    """The method of reading. Raises InputError for settings out of range, and where it cannot read several rounds together."""
+    chosen = method_from({"name": experiment.method, **experiment.method_settings})
+    return chosen.over_rounds(experiment.rounds_planned)
 
 
 def method_settings(experiment: Experiment) -> dict[str, Any]:
@@ -251,6 +252,7 @@ def plan_request(experiment: Experiment, place: Workspace | None = None) -> Plan
             and (needed := baseline_of(use, use.baseline, use.standard_deviation))
         ),
         correlation=experiment.correlation,
+        rounds=experiment.rounds_planned,
     )
 
 
@@ -330,15 +332,35 @@ def planned_rule(experiment: Experiment) -> DecisionRule:
         minimum_days=days,
         least_conversions=experiment.least_conversions,
         method=method(experiment),
-        planned_days=days,
-        longest_days=max(longest, days),
+        planned_days=days * experiment.rounds_planned,
+        longest_days=max(longest, days) * experiment.rounds_planned,
         guardrails=guardrails,
         family=cast(Correction, experiment.family),
         warm_up_days=experiment.warm_up_days,
         design=design(experiment),
         window_days=window_days(experiment),
         strata=_strata(experiment),
+        rounds=experiment.rounds_planned,
     )
+
+
+def earlier_rounds(experiment: Experiment) -> list[Round]:
+    """The closed rounds of the plan that the experiment is in, the first one first; none of a plan of one round."""
+    if (experiment.rule or {}).get("rounds", 1) == 1:
+        return []
+    numbers = range(experiment.rule_round, experiment.round)
+    return [row for row in experiment.rounds.all() if row.number in numbers]
+
+
+def rounds_read(experiment: Experiment) -> list[int]:
+    """The numbers of the rounds that are read: the present one, and the earlier ones of its plan."""
+    return [*(row.number for row in earlier_rounds(experiment)), experiment.round]
+
+
+def rounds_left(experiment: Experiment) -> int:
+    """How many rounds of the plan are still to come after the present one; 0 where there is no plan yet."""
+    planned: int = (experiment.rule or {}).get("rounds", 1)
+    return max(planned - 1 - (experiment.round - experiment.rule_round), 0)
 
 
 def _strata(experiment: Experiment) -> str:
@@ -350,11 +372,11 @@ def _strata(experiment: Experiment) -> str:
 
 
 def last_day(experiment: Experiment) -> date | None:
-    """The planned last day of an experiment that has a start."""
+    """The planned last day of an experiment that has a start, or of its round."""
     first = experiment.started_on or experiment.planned_start
     if first is None:
         return None
-    return first + timedelta(days=max(decision_rule(experiment).planned_days, 1) - 1)
+    return first + timedelta(days=max(decision_rule(experiment).days_a_round, 1) - 1)
 
 
 def daily_counts(experiments: list[Experiment]) -> dict[int, Counts]:

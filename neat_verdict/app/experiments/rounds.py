@@ -59,6 +59,12 @@ def in_round(present: Experiment, row: Round) -> Experiment:
     return result
 
 
+def before(experiment: Experiment) -> list[Experiment]:
+    """The rounds before this one, as they were, the first one first."""
+    present = Experiment.objects.get(key=experiment.round_of) if experiment.round_of else experiment
+    return [in_round(present, row) for row in experiment.rounds.all() if row.number < experiment.round]
+
+
 def _as_far_as_known(experiment: Experiment, row: Round) -> None:
     experiment.state = "ended"
     experiment.rule, experiment.started_on, experiment.ended_on = row.rule, row.started_on, row.ended_on

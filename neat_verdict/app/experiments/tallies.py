@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from typing import Any
 
@@ -17,11 +17,12 @@ from neat_verdict.core.statistics import Adjustment, Arm
 @dataclass(frozen=True, slots=True)
 class DailyCounts:
     """One metric's sums: ``sums`` is sums (and buckets) x days x variants, control first; days in order, those without data left
-    out."""
+    out. ``round_starts`` are the first days of the rounds after the first, where several are read together."""
 
     tallying: Tallying
     days: tuple[date, ...]
     sums: NDArray[np.float64]
+    round_starts: tuple[date, ...] = ()
 
     @property
     def units(self) -> NDArray[np.int64]:
@@ -30,8 +31,13 @@ class DailyCounts:
 
     @property
     def span(self) -> int:
-        """Days from the first to the last with data."""
-        return (self.days[-1] - self.days[0]).days + 1 if self.days else 0
+        """Days from the first to the last with data, those between two rounds left out."""
+        starts = [day for day in self.round_starts if self.days and self.days[0] < day <= self.days[-1]]
+        result = 0
+        for first, next_one in zip((date.min, *starts), (*starts, date.max), strict=True):
+            mine = [day for day in self.days if first <= day < next_one]
+            result += (mine[-1] - mine[0]).days + 1 if mine else 0
+        return result
 
     @property
     def adjustment(self) -> Adjustment | None:
@@ -53,7 +59,16 @@ class DailyCounts:
     def between(self, first: date, last: date) -> DailyCounts:
         """The days from ``first`` to ``last``, both included."""
         chosen = [index for index, day in enumerate(self.days) if first <= day <= last]
-        return DailyCounts(self.tallying, tuple(self.days[index] for index in chosen), self.sums[:, chosen])
+        return replace(self, days=tuple(self.days[index] for index in chosen), sums=self.sums[:, chosen])
+
+    def after(self, earlier: DailyCounts, first: date) -> DailyCounts:
+        """These days after those of ``earlier`` rounds, which are all over by ``first``."""
+        sums = np.concatenate([earlier.sums, self.sums], axis=1)
+        return DailyCounts(self.tallying, (*earlier.days, *self.days), sums, (*earlier.round_starts, first))
+
+    def round_of(self, day: date) -> int:
+        """In which of the rounds that are read together a day lies, from 1."""
+        return 1 + sum(start <= day for start in self.round_starts)
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,6 +86,11 @@ class Counts:
         """The days from ``first`` to ``last``, both included."""
         others = {key: counts.between(first, last) for key, counts in self.others.items()}
         return Counts(self.primary.between(first, last), others)
+
+    def after(self, earlier: Counts, first: date) -> Counts:
+        """These days after those of ``earlier`` rounds, which are all over by ``first``."""
+        others = {key: counts.after(earlier.others[key], first) for key, counts in self.others.items()}
+        return Counts(self.primary.after(earlier.primary, first), others)
 
 
 def columns_of(tallying: Tallying) -> tuple[str, ...]:

@@ -135,6 +135,15 @@ class Method(ABC):
         known = {field.name for field in fields(cls)}  # type: ignore[arg-type]
         return cls(**{name: _read(value) for name, value in record.items() if name in known})
 
+    def over_rounds(self, rounds: int) -> Method:
+        """This method for a plan of several rounds that are read together, at the end of each. Raises InputError where it does
+        not read so."""
+        if rounds > 1:
+            raise InputError(
+                "rounds_planned", rounds, "must be 1, unless the rule reads at planned looks (Sizing, Method)"
+            )
+        return self
+
     # When
 
     @abstractmethod

@@ -29,7 +29,7 @@ from neat_verdict.core.statistics import (
     stopping_factor,
 )
 from neat_verdict.core.statistics.alpha_spending import MAX_LOOKS, SPENDING_FUNCTIONS
-from neat_verdict.core.text.format import format_full, listed
+from neat_verdict.core.text.format import format_full, listed, plural
 from neat_verdict.core.text.statements import Condition, Derivation, Step, condition
 
 if TYPE_CHECKING:
@@ -114,6 +114,10 @@ class GroupSequential(Method):
                     "look_days", after, f"must be days of the run, each later than the one before ({before})"
                 )
 
+    def over_rounds(self, rounds: int) -> Method:
+        """With one look at the end of each round."""
+        return replace(self, looks=rounds, look_days=()) if rounds > 1 else self
+
     def reading_days(self, planned_days: int, minimum_days: int = 0) -> Sequence[int]:
         wanted = self.look_days or tuple(7 * math.ceil(planned_days * k / self.looks / 7) for k in range(1, self.looks))
         return (*sorted({day for day in wanted if max(minimum_days, 1) <= day < planned_days}), planned_days)
@@ -175,6 +179,11 @@ class GroupSequential(Method):
         return list(zip(days, information, values, strict=True))
 
     def when_words(self, rule: DecisionRule) -> str:
+        if rule.rounds > 1:
+            return (
+                f"It runs in up to {rule.rounds} rounds of {plural(rule.days_a_round, 'day')}, which are read together, each "
+                f"compared within itself. We look at the end of each and at no other time; {_SPENDING_WORDS[self.spending]}."
+            )
         days = listed([str(day) for day in rule.look_days])
         return f"We look after day {days} and at no other time; {_SPENDING_WORDS[self.spending]}."
 

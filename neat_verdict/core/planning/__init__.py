@@ -11,7 +11,7 @@ from neat_verdict.core.planning.outline import (
     plan_alternatives,
     reachable,
 )
-from neat_verdict.core.planning.request import GuardrailNeed, PlanRequest
+from neat_verdict.core.planning.request import MAX_ROUNDS, GuardrailNeed, PlanRequest, check_rounds
 from neat_verdict.core.sizing import (
     SCOUT,
     STANDARD,
@@ -29,6 +29,7 @@ from neat_verdict.core.sizing import (
 )
 
 __all__ = [
+    "MAX_ROUNDS",
     "SCOUT",
     "STANDARD",
     "STRICT",
@@ -47,6 +48,7 @@ __all__ = [
     "SampleSize",
     "Strictness",
     "WhatIf",
+    "check_rounds",
     "detectable_lift",
     "duration",
     "make_plan",

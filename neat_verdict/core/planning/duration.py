@@ -82,7 +82,8 @@ def _participation(value: float) -> None:
 class Duration:
     """Length of a run. ``days_needed`` is what the sample asks for; ``weeks`` is that in whole weeks, at least the minimum.
 
-    ``rounds`` of at most the longest run allowed hold it all; 1 where one run does.
+    ``rounds`` of at most the longest run allowed hold it all; 1 where one run does. ``weeks`` are those of all rounds that were
+    asked for, as long as each other.
     """
 
     units_per_day: float
@@ -98,22 +99,24 @@ def duration(
     *,
     least_weeks: int = MIN_WEEKS,
     longest_run_weeks: int = MAX_RUN_WEEKS,
+    rounds: int = 1,
 ) -> Duration:
-    """Whole weeks until ``total_units`` (above 0) have arrived.
+    """Whole weeks until ``total_units`` (above 0) have arrived, in ``rounds`` of the same length.
 
-    ``too_long`` says that the longest run allowed would end first. At least two whole weeks: common practice, no source.
+    ``too_long`` says that the longest run allowed, or that of each round, would end first. At least two whole weeks: common
+    practice, no source.
     Raises InputError for values outside those ranges.
     """
     check_count("least_weeks", least_weeks, 1)
     check_count("longest_run_weeks", longest_run_weeks, 1)
     days = arrivals.days_for(check_count("total_units", total_units, 1))
-    weeks = max(least_weeks, math.ceil(days / 7))
+    a_round = max(least_weeks, math.ceil(days / 7 / rounds))
     return Duration(
         units_per_day=arrivals.per_day,
         days_needed=days,
-        weeks=weeks,
-        too_long=weeks > longest_run_weeks,
-        rounds=math.ceil(weeks / longest_run_weeks),
+        weeks=rounds * a_round,
+        too_long=a_round > longest_run_weeks,
+        rounds=max(rounds, math.ceil(rounds * a_round / longest_run_weeks)),
     )
 
 

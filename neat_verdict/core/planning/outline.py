@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.methods import METHODS
 from neat_verdict.core.planning.duration import MIN_WEEKS, Duration, duration, units_by_week
-from neat_verdict.core.planning.request import PlanRequest
+from neat_verdict.core.planning.request import MAX_ROUNDS, PlanRequest
 from neat_verdict.core.sizing.sample_size import Arms, SampleSize, detectable_lift, noninferiority_size, power
 from neat_verdict.core.sizing.strictness import STRICTNESS
 from neat_verdict.core.text.format import format_percent, format_share, plural
@@ -16,7 +16,6 @@ from neat_verdict.core.variants import MAX_VARIANTS
 
 _CURVE_WEEKS = 10
 _MAX_DRAWN_DAYS = 3660  # of a run of more than ten years no readings are drawn: it is reported as too long
-_MAX_ROUNDS_ADVISED = 6
 _TYPICAL_CORRELATION = 0.5
 
 
@@ -89,7 +88,10 @@ def make_plan(request: PlanRequest, units: str = "visitors") -> Plan:
     run = _duration(request, largest.size.total)
     weeks_shown = min(max(run.weeks + 3, _CURVE_WEEKS), 26)
     curve = _curve(request, weeks_shown, factor)
-    weeks = "1 whole week" if run.weeks == 1 else f"{run.weeks:,} whole weeks"
+    a_round = run.weeks // request.rounds
+    weeks = "1 whole week" if a_round == 1 else f"{a_round:,} whole weeks"
+    if request.rounds > 1:
+        weeks = f"{request.rounds} rounds of {weeks}"
     even = len(set(largest.size.per_arm)) == 1
     each = f"{largest.size.per_arm[0]:,} {units} in each variant" if even else f"{largest.size.total:,} {units} in all"
     return Plan(
@@ -115,7 +117,11 @@ def plan_alternatives(request: PlanRequest) -> Alternatives:
 
 def _duration(request: PlanRequest, total: int) -> Duration:
     return duration(
-        total, request.arrivals, least_weeks=request.least_weeks, longest_run_weeks=request.longest_run_weeks
+        total,
+        request.arrivals,
+        least_weeks=request.least_weeks,
+        longest_run_weeks=request.longest_run_weeks,
+        rounds=request.rounds,
     )
 
 
@@ -221,7 +227,7 @@ def _what_if(request: PlanRequest) -> tuple[WhatIf, ...]:
     if request.correlation == 0:
         label = f"Adjusted for a covariate with correlation {_TYPICAL_CORRELATION:g}"
         lines.append(("covariate", label, replace(request, correlation=_TYPICAL_CORRELATION)))
-    for other in METHODS.values():
+    for other in METHODS.values() if request.rounds == 1 else ():
         # Beside a single reading what else there is, beside the others a single reading.
         if other.alternative and not isinstance(method, other) and method.reads_once != other.reads_once:
             shared = {"sides": method.sides} if other.settings else {}
@@ -247,15 +253,19 @@ def _warnings(request: PlanRequest, run: Duration, curve: tuple[float | None, ..
         )
     if run.too_long:
         limit = request.longest_run_weeks
-        reach = curve[limit - 1] if limit <= len(curve) else None
-        seen = f" In {plural(limit, 'week')} a lift of {format_share(reach)} would be seen." if reach else ""
+        whole = limit * request.rounds
+        reach = curve[whole - 1] if whole <= len(curve) else None
+        allowed = (
+            plural(limit, "week") if request.rounds == 1 else f"{request.rounds} rounds of {plural(limit, 'week')}"
+        )
+        seen = f" In {allowed} a lift of {format_share(reach)} would be seen." if reach else ""
         rounds = (
-            f"plan {run.rounds} rounds of up to {plural(limit, 'week')} each, read together"
-            if run.rounds <= _MAX_ROUNDS_ADVISED
+            f"plan {run.rounds} rounds of up to {plural(limit, 'week')} each, read together at planned looks"
+            if run.rounds <= MAX_ROUNDS
             else f"give it up: even in rounds it would take {run.weeks:,} weeks"
         )
         lines.append(
-            f"That is longer than the {plural(limit, 'week')} a run may take here.{seen} Look for a larger lift, a metric "
+            f"That is longer than the {allowed} a run may take here.{seen} Look for a larger lift, a metric "
             f"nearer to the change or more traffic, or {rounds}."
         )
     if len(request.arms.weights) > 4:

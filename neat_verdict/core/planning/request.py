@@ -12,6 +12,8 @@ from neat_verdict.core.sizing.baseline import Baseline
 from neat_verdict.core.sizing.sample_size import Arms
 from neat_verdict.core.sizing.strictness import Strictness
 
+MAX_ROUNDS = 6  # beyond that a plan takes years
+
 
 @dataclass(frozen=True, slots=True)
 class GuardrailNeed:
@@ -28,13 +30,21 @@ class GuardrailNeed:
         check_sign(self.sign)
 
 
+def check_rounds(rounds: int) -> int:
+    """Raise InputError for a number of rounds that cannot be planned."""
+    if not 1 <= rounds <= MAX_ROUNDS:
+        raise InputError("rounds_planned", rounds, f"must be 1 to {MAX_ROUNDS}")
+    return rounds
+
+
 @dataclass(frozen=True, slots=True)
 class PlanRequest:
     """What the analyst expects and wants.
 
     ``worthwhile_lift`` is its size, above 0; ``sign`` -1 where less is better. ``correlation`` in [0, 1) is that of the metric
     with a covariate from before the start that will be adjusted for: it takes that share of the variance away,
-    squared. Raises InputError for a value outside its range.
+    squared. ``rounds``, 1 to `MAX_ROUNDS`, of at most ``longest_run_weeks`` each are read together. Raises InputError for a value
+    outside its range.
     """
 
     baseline: Baseline
@@ -49,12 +59,14 @@ class PlanRequest:
     guardrails: tuple[GuardrailNeed, ...] = ()
     correlation: float = 0.0
     question: Question = DEFAULT_QUESTION
+    rounds: int = 1
 
     def __post_init__(self) -> None:
         check_positive("worthwhile_lift", self.worthwhile_lift)
         check_sign(self.sign)
         check_count("least_weeks", self.least_weeks, 1)
         check_count("longest_run_weeks", self.longest_run_weeks, 1)
+        check_rounds(self.rounds)
         if not 0 <= self.correlation < 1:
             raise InputError("correlation", self.correlation, "must be at least 0 and under 1")
 

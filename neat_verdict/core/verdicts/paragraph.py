@@ -30,7 +30,9 @@ def rule_in_words(rule: DecisionRule, weights: Sequence[float]) -> str:
             f"Units are read once the time in which they count is over, {plural(rule.window_days, 'day')} after they came."
         )
     if rule.longest_days is not None:
-        sentences.append(f"The run ends after {plural(rule.longest_days, 'day')}, whatever has been seen.")
+        run = "The run ends" if rule.rounds == 1 else "Each round ends"
+        longest = plural(rule.longest_days // rule.rounds, "day")
+        sentences.append(f"{run} after {longest}, whatever has been seen.")
     if rule.reachable_power is not None:
         lift = f"a lift of {format_share(rule.reachable_lift)}" if rule.reachable_lift else "no lift"
         sentences.append(

@@ -19,7 +19,10 @@ class ParallelAnalysis(DesignAnalysis):
     name = "parallel"
 
     def periods(self, experiment: Experiment, counts: Counts) -> Periods:
-        """A period a day and segment, of each metric that is read by strata; of none whose segments do not hold all units."""
+        """A period a day and segment, of each metric that is read by strata; of none whose segments do not hold all units. Where
+        several rounds are read together a period a day."""
+        if counts.primary.round_starts:
+            return _by_round(experiment, counts)
         chosen = [use for use in experiment.metrics.all() if use.strata]
         if not chosen or decision_rule(experiment).method.credible:
             return {}
@@ -32,6 +35,19 @@ class ParallelAnalysis(DesignAnalysis):
             if sum(arm.units for period in made for arm in period.arms) == daily.units.sum():
                 result[use.metric_id] = made
         return result
+
+
+def _by_round(experiment: Experiment, counts: Counts) -> Periods:
+    shares = tuple(np.array(weights(experiment)) / sum(weights(experiment)))
+    result = {}
+    for use in experiment.metrics.all():
+        daily = counts.primary if use.role == "primary" else counts.others[use.metric_id]
+        if len({daily.round_of(day) for day in daily.days}) > 1:
+            result[use.metric_id] = [
+                Period(tuple(arms), shares, day.toordinal(), round=daily.round_of(day))
+                for day, arms in zip(daily.days, daily.arms_by_day(), strict=True)
+            ]
+    return result
 
 
 def _strata(experiment: Experiment, use: ExperimentMetric, shares: Sequence[float]) -> list[Period]:

@@ -9,6 +9,7 @@ from django.db.models import Sum
 from neat_verdict.app.analysis.analysis import Analysis
 from neat_verdict.app.analysis.schemas import CappedOut
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
+from neat_verdict.app.experiments.queries import rounds_read
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.core.metrics import Definition
 from neat_verdict.core.text.format import format_levels, format_share, listed
@@ -24,7 +25,7 @@ def capped(analysis: Analysis) -> list[CappedOut]:
         return []
     rows = (
         Tally.objects.filter(
-            variant__experiment=experiment, round=experiment.round, segment="", metric__in=list(uses),
+            variant__experiment=experiment, round__in=rounds_read(experiment), segment="", metric__in=list(uses),
             capped__isnull=False, day__gte=days[0], day__lte=days[-1],
         )
         .values_list("metric_id", "variant__position")

@@ -9,6 +9,7 @@ from neat_verdict.app.analysis.figures import interval, number
 from neat_verdict.app.analysis.presenting import tone_of
 from neat_verdict.app.analysis.schemas import FunnelOut, FunnelStepOut
 from neat_verdict.app.experiments.models import ExperimentMetric, Tally
+from neat_verdict.app.experiments.queries import rounds_read
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.statistics import Rate, comparable, compare_arms, two_sided_critical_value
@@ -46,7 +47,7 @@ def _reached(analysis: Analysis, uses: Sequence[ExperimentMetric], position: int
     if not days or not uses:
         return {}
     rows = Tally.objects.filter(
-        variant__experiment=analysis.experiment, round=analysis.experiment.round, segment="", steps__isnull=False,
+        variant__experiment=analysis.experiment, round__in=rounds_read(analysis.experiment), segment="", steps__isnull=False,
         metric__in=[use.metric_id for use in uses], variant__position__in=(0, position),
         day__gte=days[0], day__lte=days[-1],
     ).values_list("metric_id", "variant__position", "units", "steps")  # fmt: skip

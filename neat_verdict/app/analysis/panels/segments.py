@@ -17,7 +17,7 @@ from neat_verdict.app.analysis.models import SegmentSet
 from neat_verdict.app.analysis.presenting import shown_kind, tone_of
 from neat_verdict.app.analysis.schemas import IntervalOut, SegmentOut, SegmentSetOut, SegmentsOut
 from neat_verdict.app.experiments.models import ExperimentMetric, Tally
-from neat_verdict.app.experiments.queries import workspace
+from neat_verdict.app.experiments.queries import rounds_read, workspace
 from neat_verdict.app.experiments.tallies import columns_of, figures_of
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.metrics import THIRD_ORDER
@@ -181,7 +181,7 @@ def _tallies(
     # A range and not a prefix, because SQLite finds a range by the index. ">" is the character after "=".
     first = by.split(" & ")[0]
     return Tally.objects.filter(
-        variant__experiment=analysis.experiment, variant__position__in=positions, round=analysis.experiment.round,
+        variant__experiment=analysis.experiment, variant__position__in=positions, round__in=rounds_read(analysis.experiment),
         metric=use.metric_id, segment__gte=f"{first}=", segment__lt=f"{first}>", day__gte=since, day__lte=until,
     )  # fmt: skip
 

@@ -8,6 +8,7 @@ from neat_verdict.app.analysis.analysis import Analysis
 from neat_verdict.app.analysis.figures import interval
 from neat_verdict.app.analysis.schemas import SpendArmOut, SpendOut
 from neat_verdict.app.experiments.models import Spend as SpendRow
+from neat_verdict.app.experiments.queries import rounds_read
 from neat_verdict.core.statistics import (
     Interval,
     Spend,
@@ -57,7 +58,7 @@ def spend_sums(analysis: Analysis) -> dict[int, Spend]:
     experiment, days = analysis.experiment, analysis.counts.primary.days
     rows = (
         SpendRow.objects.filter(
-            variant__experiment=experiment, round=experiment.round, day__gte=days[0], day__lte=days[-1]
+            variant__experiment=experiment, round__in=rounds_read(experiment), day__gte=days[0], day__lte=days[-1]
         )
         .values_list("variant__position")
         .annotate(Sum("cost"), Sum("impressions"))

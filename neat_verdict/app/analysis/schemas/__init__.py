@@ -16,11 +16,14 @@ from neat_verdict.app.analysis.schemas.evidence import (
     FunnelStepOut,
     LooksOut,
     PlannedLookOut,
+    RoundOfOut,
+    RoundsOut,
     SeriesOut,
     SetAsideOut,
     SpendArmOut,
     SpendOut,
     TakenLookOut,
+    TogetherOut,
 )
 from neat_verdict.app.analysis.schemas.intervals import IntervalOut
 from neat_verdict.app.analysis.schemas.panels import (
@@ -76,6 +79,8 @@ __all__ = [
     "PlannedLookOut",
     "RankedOut",
     "ReadingOut",
+    "RoundOfOut",
+    "RoundsOut",
     "SecondaryArmOut",
     "SecondaryComparisonOut",
     "SecondaryOut",
@@ -93,5 +98,6 @@ __all__ = [
     "SplitOut",
     "StepOut",
     "TakenLookOut",
+    "TogetherOut",
     "Tone",
 ]

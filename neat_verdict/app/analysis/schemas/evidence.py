@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import date, datetime
+from typing import Literal
 
 from pydantic import BaseModel as Schema  # its instances are taken as they are, not walked through again
 
@@ -132,6 +133,43 @@ class CappedOut(Schema):
     sentence: str
 
 
+class RoundOfOut(Schema):
+    """A variant in one round, compared within it; ``key`` opens a closed round, "" of the one that is shown."""
+
+    key: str
+    number: int
+    first: date | None
+    last: date | None
+    units: list[int]
+    lift: IntervalOut | None
+    tone: Tone
+
+
+class TogetherOut(Schema):
+    """A variant over all rounds. ``homogeneity_pvalue`` asks whether the rounds have one lift in common."""
+
+    metric: str
+    metric_name: str
+    letter: str
+    rounds: list[RoundOfOut]
+    lift: IntervalOut | None
+    tone: Tone
+    homogeneity_pvalue: float | None
+    sentence: str
+
+
+class RoundsOut(Schema):
+    """The rounds of an experiment beside each other and together. ``standing`` says what the figures together are worth: those of
+    one plan, of a round after a plan that was not finished, or found afterwards. ``refused`` says why they are not read together,
+    "" where they are."""
+
+    standing: Literal["planned", "continued", "exploratory"]
+    planned: int
+    sentence: str
+    refused: str
+    together: list[TogetherOut]
+
+
 class EvidenceOut(Schema):
     """``partial_day`` says in words what came on a day that is not over; empty where there is none."""
 
@@ -143,4 +181,5 @@ class EvidenceOut(Schema):
     funnels: list[FunnelOut] = []
     spend: SpendOut | None = None
     capped: list[CappedOut] = []
+    rounds: RoundsOut | None = None
     partial_day: str = ""

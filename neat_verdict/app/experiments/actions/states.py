@@ -12,7 +12,7 @@ from neat_verdict.app import clock
 from neat_verdict.app.experiments.actions.ledger import changed, record
 from neat_verdict.app.experiments.actions.parts import pin_versions
 from neat_verdict.app.experiments.models import Experiment, Round
-from neat_verdict.app.experiments.queries import first_moment, local, missing_for_rule, planned_rule, today
+from neat_verdict.app.experiments.queries import first_moment, local, missing_for_rule, planned_rule, rounds_left, today
 from neat_verdict.app.experiments.rounds import snapshot
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
@@ -63,14 +63,19 @@ def start(
     if day > today():
         raise InputError("started_on", day, "must not lie in the future; a later start can be scheduled")
     unready = _unready(overridden, reason)
+    goes_on = experiment.rule_locked_at is not None
+    if goes_on and (last := max(row.ended_on for row in experiment.rounds.all())) >= day:
+        raise InputError("started_on", day, f"must come after {last:%-d %B %Y}, when the round before ended")
     _check_complete(experiment)
     _claim_slice(experiment)
-    _lock(experiment)
+    if not goes_on:
+        _lock(experiment)
     experiment.started_on = day
     experiment.started_at = clock.now() if started_on is None else first_moment(day)
     experiment.starts_at = None
     text = "" if experiment.round == 1 else f" of round {experiment.round}"
-    sentence = f"Started{text} on {day:%-d %B %Y}{unready}; the decision rule is locked"
+    locked = "goes on as it was locked" if goes_on else "is locked"
+    sentence = f"Started{text} on {day:%-d %B %Y}{unready}; the decision rule {locked}"
     detail = {"rule": experiment.rule, "overridden": list(overridden), "reason": reason.strip()}
     return _move(experiment, by, "start", sentence, "running", **detail)
 
@@ -163,24 +168,31 @@ def new_round(by: User, key: str) -> Experiment:
             f"{rollout.letter} is being rolled out, and another round would take it away from who has it. Stop the rollout "
             "first, or begin a next round from the winner"
         )
-    _close_round(experiment, snapshot(experiment))
-    return _move(
-        experiment, by, "round", f"Round {experiment.round} begun; the data of the earlier ones is kept", "draft"
+    planned = experiment.state == "ended" and rounds_left(experiment) > 0
+    _close_round(experiment, snapshot(experiment), keep_plan=planned)
+    words = (
+        "by the same plan, to be read together with the earlier ones"
+        if planned
+        else "the data of the earlier ones is kept"
     )
+    return _move(experiment, by, "round", f"Round {experiment.round} begun; {words}", "draft")
 
 
-def _close_round(experiment: Experiment, kept: list[dict[str, Any]]) -> None:
-    """Keep the round that ends as it was (`rounds.snapshot`), and make the experiment ready for another. It is not saved yet."""
+def _close_round(experiment: Experiment, kept: list[dict[str, Any]], *, keep_plan: bool = False) -> None:
+    """Keep the round that ends as it was (`rounds.snapshot`), and make the experiment ready for another, by the same plan where
+    that goes on. It is not saved yet."""
     assert experiment.started_on is not None
     Round.objects.create(
         experiment=experiment, number=experiment.round, started_on=experiment.started_on,
         ended_on=experiment.ended_on or today(), rule=experiment.rule, kept=kept,
     )  # fmt: skip
-    experiment.metrics.update(version=None)
     experiment.round += 1
-    experiment.rule = experiment.rule_locked_at = experiment.ends_at = None
+    experiment.ends_at = None
     experiment.started_on = experiment.ended_on = experiment.started_at = experiment.ended_at = None
-    experiment.rule_changes, experiment.delivery_changes = [], []
+    if not keep_plan:
+        experiment.metrics.update(version=None)
+        experiment.rule = experiment.rule_locked_at = None
+        experiment.rule_changes, experiment.delivery_changes = [], []
     experiment.epoch, experiment.allocation_mode = 0, "follow"
     experiment.decision = experiment.decision_reason = experiment.decision_next = ""
     experiment.decision_reading = experiment.decision_counts = experiment.decided_by = experiment.decided_at = None
@@ -191,6 +203,11 @@ def begin_next_round(experiment: Experiment, kept: list[dict[str, Any]]) -> None
     the transaction of an action; the experiment is not saved yet. Raises Conflict where it is neither running nor paused."""
     if experiment.state not in ("running", "paused"):
         raise Conflict(f"This experiment is {experiment.state}; only one on the way can go on in another round")
+    if experiment.rounds_planned > 1:
+        raise Conflict(
+            "This is a plan of several rounds that are read together, and what visitors get is the same in all of them. Copy the "
+            "experiment to go on with another"
+        )
     _close_round(experiment, kept)
     _lock(experiment)
     experiment.started_on, experiment.started_at = today(), clock.now()
@@ -199,7 +216,7 @@ def begin_next_round(experiment: Experiment, kept: list[dict[str, Any]]) -> None
 def _lock(experiment: Experiment) -> None:
     experiment.rule = planned_rule(experiment).record()
     pin_versions(experiment)
-    experiment.rule_locked_at = clock.now()
+    experiment.rule_locked_at, experiment.rule_round = clock.now(), experiment.round
 
 
 @transaction.atomic

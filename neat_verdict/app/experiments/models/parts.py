@@ -57,6 +57,9 @@ class Planned(models.Model):
     least_weeks = models.PositiveSmallIntegerField(default=2)
     least_conversions = models.PositiveIntegerField(default=50)
     longest_run_weeks = models.PositiveSmallIntegerField(null=True, blank=True)
+    # How many rounds, as long as each other, are read together by one plan; the round in which that plan was locked.
+    rounds_planned = models.PositiveSmallIntegerField(default=1)
+    rule_round = models.PositiveSmallIntegerField(default=1)
     method = models.CharField(max_length=30, default=DEFAULT_METHOD.name)
     # The settings of the method, by name (`core.methods`).
     method_settings = models.JSONField(default=dict, blank=True)

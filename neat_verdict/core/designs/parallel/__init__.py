@@ -10,7 +10,7 @@ import numpy as np
 
 from neat_verdict.core.designs.base import CountTable, Design, Series
 from neat_verdict.core.methods import Reached, Threshold, bonferroni
-from neat_verdict.core.periods import Period, compare_pairs, post_strata
+from neat_verdict.core.periods import Period, compare_pairs, post_strata, rounds_together
 from neat_verdict.core.soundness import OverlapCheck, SplitCheck, check_overlap, check_split
 from neat_verdict.core.statistics import Arm, Comparison, chances_to_be_best
 from neat_verdict.core.statistics.arms.averaged import FIELLER
@@ -27,11 +27,18 @@ class Parallel(Design):
     overlap_label, overlap_required = "Variants observed at the same time", "same shares every day"
 
     def strata(self, periods: Sequence[Period]) -> tuple[Period, ...]:
-        """By segments, where the reading is stratified by a property."""
-        stratified = any(period.segment for period in periods)
-        return tuple(post_strata(periods)) if stratified else tuple(periods)
+        """By segments, where the reading is stratified by a property; else by rounds."""
+        return tuple(post_strata(periods) if any(one.segment for one in periods) else rounds_together(periods))
 
     def stratified_words(self, *, segments: bool) -> tuple[str, str, str]:
+        if not segments:
+            return (
+                "Rounds are read together: the arms are compared within each round, so that a level that differs from one to the "
+                "next takes no part in it, and the rounds are combined by weights that follow from their units alone.",
+                "m = Σw·m_r / Σw,  v = Σw²·v_r / (Σw)²,  w = √(N·n₁n₀/(n₁ + n₀)) of each round of N units: with the same shares "
+                "in all, Mantel’s and Haenszel’s n₁n₀/(n₁ + n₀) but for a factor",
+                f"Mantel & Haenszel (1959), J. Natl. Cancer Inst. 22, 719–748; {FIELLER}",
+            )
         return (
             "Post-stratified: the arms are compared within each segment, and the segments are combined by their parts π of all "
             "units, so that it does not matter how chance mixed them in the arms.",
@@ -76,12 +83,12 @@ class Parallel(Design):
     def lift_over_time(
         self, periods: Sequence[Period], arms_by_day: Sequence[Sequence[Arm]], critical_values: Sequence[float]
     ) -> tuple[Series, ...]:
-        if any(period.segment for period in periods):
+        if _in_rounds(periods) or any(period.segment for period in periods):
             return self._stratified_lift(periods, critical_values)
         return lift_as_data_came_in(arms_by_day, critical_values[0])
 
     def _stratified_lift(self, periods: Sequence[Period], critical_values: Sequence[float]) -> tuple[Series, ...]:
-        """The same of periods of a day and a segment each."""
+        """The same of periods of a day and a segment, or of a day of one of several rounds."""
         lines = []
         for day in sorted({period.day for period in periods}):
             strata = self.strata([period for period in periods if period.day <= day])
@@ -99,6 +106,10 @@ class Parallel(Design):
             "A fixed split has the same shares every day, give or take chance. Shifted shares compare days as much as variants. "
             "Find what changed the split, then start again.",
         )
+
+
+def _in_rounds(periods: Sequence[Period]) -> bool:
+    return len({period.round for period in periods}) > 1
 
 
 def _bounds(comparison: Comparison | None) -> tuple[float, float, float]:

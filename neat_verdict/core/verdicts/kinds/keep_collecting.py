@@ -87,7 +87,8 @@ def _not_yet(reading: Reading, rule: DecisionRule, names: Names) -> Parts:
     """Read, and nothing may be concluded so far; the rule reads again."""
     position, _ = spoken_of(reading)
     effect = reading.effect(position)
-    detail = f"{interval_words(reading, position, rule, names)} The rule reads again {rule.method.reads_again()}."
+    again = "at the end of the next round" if rule.rounds > 1 else rule.method.reads_again()
+    detail = f"{interval_words(reading, position, rule, names)} The rule reads again {again}."
     if reading.verdict.unproven:
         open_ones = listed(reading.verdict.unproven)
         headline = f"{names.variant(position)} is ahead, but {open_ones} has not been shown to keep within its margin."
