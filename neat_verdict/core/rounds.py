@@ -62,7 +62,7 @@ class Continued:
         verdict = "so it may be called better" if self.clear else "so it may not be called better"
         return (
             f"The first plan had {format_percent(round(self.information, 2))} of its data when it ended, and a chance of {left} "
-            f"left to call {letter} better without any difference. The round after it alone shows p = {seen} (one-sided), "
+            f"left to call {letter} better without any difference. The round after it alone shows p {seen} (one-sided), "
             f"{verdict}."
         )
 

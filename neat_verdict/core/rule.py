@@ -116,9 +116,11 @@ class DecisionRule:
 
     def __post_init__(self) -> None:
         check_rounds(self.rounds)
+        if self.rounds > 1 and not self.design.reads_rounds:
+            raise InputError("rounds_planned", self.rounds, "must be 1 where shares follow the evidence")
         if self.rounds > 1 and self.strata:
             raise InputError(
-                "strata", self.strata, "cannot go with rounds that are read together, which are strata already"
+                "rounds_planned", self.rounds, f"must be 1 where variants are compared within {self.strata}"
             )
         check_probability("confidence", self.confidence)
         check_positive("worthwhile_lift", self.worthwhile_lift)

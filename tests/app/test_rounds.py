@@ -89,6 +89,16 @@ def test_a_round_that_follows_a_decision_begins_without_it(ask, again):
     assert [(one["key"], one["decision"]) for one in items] == [(f"{KEY}~1", "B")]
 
 
+def test_a_link_shows_the_report_of_the_round_in_which_it_was_made(ask, analyst, won):
+    decide(analyst, won, "B", "", "Build it in")
+    link = ask("post", f"/experiments/{KEY}/report-links", {"days": 30, "note": "board"})[1]
+    token = link["path"].rsplit("/", 1)[-1]
+    before = ask("get", f"/shared/{token}")[1]
+    with clock.at(TODAY + timedelta(hours=1)):
+        actions.new_round(analyst, KEY)
+    assert ask("get", f"/shared/{token}") == (200, {**before, "key": f"{KEY}~1"})
+
+
 @pytest.mark.parametrize("path", sorted(READ))
 def test_whatever_is_read_of_an_experiment_is_read_of_a_closed_round(ask, again, path):
     present, closed = (ask.client.get(path.replace("{key}", key)).status_code for key in (KEY, f"{KEY}~1"))
@@ -112,16 +122,16 @@ def test_there_is_no_round_that_was_not_run(ask, again, key):
     assert ask("get", f"/experiments/{key}")[0] == 404
 
 
-def test_no_round_is_begun_over_a_rollout(ask, analyst, won):
+def test_no_round_is_begun_over_a_rollout_that_is_served_here(ask, analyst, served):
     plan = {"steps": [{"day": TODAY.date().isoformat(), "share": 0.5}], "rules": [], "until": None}
-    status, _ = ask(
-        "post", f"/experiments/{KEY}/decision", {"choice": "B", "reason": "", "next_step": "", "rollout": plan}
-    )
-    assert status == 200
+    body = {"choice": "B", "reason": "it reads better", "next_step": "", "rollout": plan}
+    assert ask("post", f"/experiments/{KEY}/decision", body)[0] == 200
     status, problem = ask("post", f"/experiments/{KEY}/move/new-round")
     assert status == 409
     assert "Stop the rollout first" in problem["title"]
     assert not Round.objects.exists()
+    assert ask("post", f"/experiments/{KEY}/rollout/stop", {"reason": "another round"})[0] == 200
+    assert ask("post", f"/experiments/{KEY}/move/new-round")[0] == 200
 
 
 def test_a_round_closed_before_rounds_were_kept_whole_has_its_rule_and_dates(ask, again):
@@ -170,18 +180,13 @@ def both_over(analyst, first_over):
 
 def test_the_plan_of_several_rounds_is_announced_and_sized_as_one(ask, analyst):
     actions.create_experiment(analyst, "Fare calendar", dict(PLANNED))
-    shown_now = shown(ask, KEY)
-    assert shown_now["plan"]["weeks"] % 2 == 0
-    assert [look["day"] for look in shown_now["plan"]["looks"]] == [
-        shown_now["plan"]["weeks"] * 7 // 2,
-        shown_now["plan"]["weeks"] * 7,
-    ]
-    assert "up to 2 rounds of 21 days, which are read together" in shown_now["rule_in_words"]
-    one = {**PLANNED, "rounds_planned": 1, "method": "fixed"}
-    actions.create_experiment(analyst, "In one", one)
-    assert (
-        shown(ask, "in-one")["plan"]["total"] < shown_now["plan"]["total"] < 1.1 * shown(ask, "in-one")["plan"]["total"]
-    )
+    plan, words = (shown(ask, KEY)[name] for name in ("plan", "rule_in_words"))
+    days = 7 * plan["weeks"]
+    assert [look["day"] for look in plan["looks"]] == [days // 2, days]
+    assert "up to 2 rounds of 21 days, which are read together" in words
+    actions.create_experiment(analyst, "In one", {**PLANNED, "rounds_planned": 1, "method": "fixed"})
+    alone = shown(ask, "in-one")["plan"]["total"]
+    assert alone < plan["total"] < 1.1 * alone
 
 
 @pytest.mark.parametrize(("rounds", "field"), [(2, "rounds_planned"), (7, "changes.rounds_planned")])
@@ -240,6 +245,10 @@ def test_the_rounds_stand_beside_each_other_and_say_whether_they_agree(ask, both
     assert line["lift"]["estimate"] == pytest.approx(reading(ask, KEY)["comparisons"][0]["lift"]["estimate"])
     assert line["homogeneity_pvalue"] > 0.3
     assert "The rounds agree" in line["sentence"]
+    told = shown(ask, KEY, "/report")["how_decided"]
+    assert (
+        "up to 2 rounds, each compared within itself; those from 2 March 2026 and 1 June 2026 are read together" in told
+    )
 
 
 def test_a_decided_plan_of_rounds_stays_as_it_was_decided(ask, analyst, both_over):

@@ -23,6 +23,7 @@ from neat_verdict.core.planning import (
     GuardrailNeed,
     PlanRequest,
     RampStep,
+    check_rounds,
     detectable_lift,
     duration,
     mean_from_sums,
@@ -172,6 +173,7 @@ VALID = {
     RampStep: {"days": 3, "participation": 0.1},
     Baseline: {"value": 1.5, "standard_deviation": 2.0},
     Strictness: {"confidence": 0.95, "power": 0.8},
+    check_rounds: {"rounds": 2},
     GuardrailNeed: {"name": "load time", "baseline": BASE, "margin": 0.1, "sign": 1},
     PlanRequest: {
         "baseline": BASE, "worthwhile_lift": 0.1, "arrivals": ARRIVALS, "arms": ARMS, "strictness": STRICT, "sign": 1,

@@ -5,6 +5,7 @@ from __future__ import annotations
 import random
 import tempfile
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from datetime import date, datetime, time, timedelta
 from itertools import pairwise
 from pathlib import Path
@@ -186,6 +187,9 @@ def _tell(story: Story, people: dict[str, User], today: date) -> None:
     if story.starts_next_monday:
         monday = today + timedelta(days=7 - today.weekday())
         actions.schedule(by, experiment.key, _moment(monday, 9))
+    if story.rounds:
+        _tell_rounds(story, by, experiment.key, today)
+        return
     if not (story.rates or story.before[0]):
         return
     run = decision_rule(find(experiment.key)).planned_days if story.decision else story.days_in
@@ -202,6 +206,23 @@ def _tell(story: Story, people: dict[str, User], today: date) -> None:
             choice = suggested if story.decision == "rule" else story.decision
             decide(by, find(experiment.key), choice, story.reason, story.next_step)
             _hand_over(story, by, experiment.key, last)
+
+
+def _tell_rounds(story: Story, by: User, key: str, today: date) -> None:
+    """The rounds of one plan, a few days apart; the last ended yesterday."""
+    days = decision_rule(find(key)).days_a_round
+    for number, level in enumerate(story.rounds):
+        last = today - timedelta(days=1 + (len(story.rounds) - 1 - number) * (days + 4))
+        first = last - timedelta(days=days - 1)
+        with clock.at(_moment(first, 6)):
+            if number:
+                actions.new_round(by, key)
+            actions.start(by, key, first)
+        told = replace(story, rates=tuple(rate * level for rate in story.rates), seed=story.seed + number)
+        with clock.at(_moment(last + timedelta(days=1), 8)):
+            _bring_in(told, by, find(key), first, days)
+            actions.end(by, key)
+            tick()
 
 
 def _hand_over(story: Story, by: User, key: str, day: date) -> None:

@@ -54,6 +54,8 @@ class Story:
     spend: tuple[tuple[float, float], ...] = ()
     # (how far the past of a customer tells, gain of the last variant): a file of customers with what they paid before.
     before: tuple[float, float] = (0.0, 0.0)
+    # How much the levels of each round of a plan differ from ``rates``; the last ended yesterday.
+    rounds: tuple[float, ...] = ()
     learnt: str = ""
     why: str = ""
     places: tuple[tuple[str, str, bool], ...] = ()  # (what, who, done)
@@ -126,6 +128,8 @@ METRICS: tuple[tuple[str, dict[str, Any], str], ...] = (
     ("searches", _did("search"), "At least one search for a sailing"),
     ("sailings opened", _did("sailing_opened"), "Opened a sailing of the list"),
     ("cabin upgrades", _did("cabin_added"), ""),
+    ("luxury cabins booked", _did("booking_paid", attribute="cabin", operator="is", values=["luxury"], kind="text"),
+     "A paid booking with one of the two suites"),
     ("pet berths added", _did("pet_added"), ""),
     ("island pages opened", _did("island_opened"), "Followed the photo on the home page"),
     ("breakfasts added", _did("breakfast_added"), ""),
@@ -242,6 +246,13 @@ STORIES: tuple[Story, ...] = (
             {"name": "fare per visitor", "role": "secondary"},
         ),
         forecasts=(("ada", 0.14, 0.02, 0.25),),
+    ),
+    Story(
+        "Luxury cabins page", "Cabins", "luxury cabins booked",
+        ("In the list of cabins", "A page of its own"), ("", "Give the two luxury cabins a page of their own"),
+        _brief("giving the luxury cabins a page of their own", "nobody books a suite from a line in a list", baseline=0.003,
+               worthwhile_lift=0.2, audience_per_day=6000, method="group_sequential", longest_run_weeks=4, rounds_planned=2),
+        rates=(0.003, 0.0036), rounds=(1.0, 1.3), seed=75,
     ),
     Story(
         "Cabin and breakfast in one offer", "Payment", "paid bookings",

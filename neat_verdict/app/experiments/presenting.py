@@ -67,6 +67,7 @@ def present(experiment: Experiment) -> ExperimentOut:
             )
             for r in experiment.rounds.all()
         ],
+        rounds_left=queries.rounds_left(experiment),
         workspace_longest_run_weeks=queries.workspace().longest_run_weeks,
         rule_changes=[RuleChangeOut(**line) for line in experiment.rule_changes],
         delivery_changes=[DeliveryChangeOut(**line) for line in experiment.delivery_changes],

@@ -96,6 +96,12 @@ def find(key: str) -> Experiment:
     return rounds.in_round(row, closed)
 
 
+def key_when(experiment: Experiment, moment: datetime) -> str:
+    """By which key to find the experiment in the round that it was in at a moment."""
+    closed = experiment.rounds.filter(closed_at__gt=moment).first()
+    return experiment.key if closed is None else rounds.address(experiment.key, closed.number)
+
+
 def closed_and_decided(parts: Sequence[str]) -> list[Experiment]:
     """The closed rounds that were decided, as they were then; ``parts`` are loaded with their experiments."""
     closed = Round.objects.filter(kept__0__fields__state="decided")

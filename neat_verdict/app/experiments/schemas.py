@@ -319,6 +319,7 @@ class ExperimentOut(ExperimentFields):
     round: int
     round_of: str  # of a closed round the key of its experiment
     rounds: list[RoundOut]
+    rounds_left: int  # of the plan, after the present one
     starts_at: datetime | None
     ends_at: datetime | None
     workspace_longest_run_weeks: int

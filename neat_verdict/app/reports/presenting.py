@@ -8,7 +8,7 @@ from neat_verdict.app.analysis.queries import decided_or_present
 from neat_verdict.app.casebook.queries import lesson_of
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.presenting import hypothesis, variant_out
-from neat_verdict.app.experiments.queries import find, workspace
+from neat_verdict.app.experiments.queries import find, key_when, workspace
 from neat_verdict.app.experiments.schemas import DeliveryChangeOut, RuleChangeOut
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.reports import story
@@ -96,8 +96,8 @@ def link_out(link: ReportLink) -> LinkOut:
 
 
 def shared_report(link: ReportLink, token: str) -> ReportOut:
-    """The report behind a link, its pictures at addresses that need no account."""
-    result = report(find(link.experiment.key))
+    """The report behind a link, of the round in which it was made, its pictures at addresses that need no account."""
+    result = report(find(key_when(link.experiment, link.made_at)))
     for pictures in result.pictures:
         for picture in pictures:
             picture.url = f"/api/v1/shared/{token}/pictures/{picture.id}"

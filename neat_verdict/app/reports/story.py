@@ -6,11 +6,11 @@ from datetime import date, datetime
 
 from neat_verdict.app.analysis.schemas import ReadingOut, SecondaryComparisonOut, SecondaryOut
 from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.app.experiments.queries import changes_after_start, local
+from neat_verdict.app.experiments.queries import changes_after_start, decision_rule, earlier_rounds, local
 from neat_verdict.app.reports.schemas import FactOut, VariantLineOut
 from neat_verdict.core.methods import METHODS
 from neat_verdict.core.metrics import RATE
-from neat_verdict.core.text.format import format_count, format_levels, format_percent, format_share, plural
+from neat_verdict.core.text.format import format_count, format_levels, format_percent, format_share, listed, plural
 from neat_verdict.core.verdicts import VERDICTS
 
 
@@ -33,7 +33,7 @@ def rule_line(experiment: Experiment) -> str:
 
 def how_decided(experiment: Experiment, reading: ReadingOut) -> str:
     """How the verdict came about: when the rule was written and whether data were there, what changed, how it was read."""
-    parts = [_written(experiment, reading), _kept(experiment), _read(reading)]
+    parts = [_written(experiment, reading), _kept(experiment), _read(reading), _rounds(experiment)]
     if experiment.decided_at and not VERDICTS[reading.verdict].settled:
         parts.append(f"It was decided on {day(experiment.decided_at)}, before the rule had given its verdict.")
     return " ".join(part for part in parts if part)
@@ -67,6 +67,17 @@ def _read(reading: ReadingOut) -> str:
     waited = all(line.state == "met" for line in reading.conditions if line.subject == "minimum")
     read = reading.read_on is not None if method.has_looks else waited
     return method.how_read if read or not method.how_not_read else method.how_not_read
+
+
+def _rounds(experiment: Experiment) -> str:
+    """Of a plan of several rounds which were read; "" of one round."""
+    planned = decision_rule(experiment).rounds
+    if planned == 1:
+        return ""
+    starts = [*(row.started_on for row in earlier_rounds(experiment)), experiment.started_on]
+    begun = [day(start) for start in starts if start]
+    run = f"one has been run, from {begun[0]}" if len(begun) == 1 else f"those from {listed(begun)} are read together"
+    return f"The plan has up to {planned} rounds, each compared within itself; {run}."
 
 
 def facts(experiment: Experiment, reading: ReadingOut) -> list[FactOut]:

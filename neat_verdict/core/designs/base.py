@@ -54,6 +54,7 @@ class Design(ABC):
     explanation: ClassVar[str]
     overlap_label: ClassVar[str]
     overlap_required: ClassVar[str]
+    reads_rounds: ClassVar[bool] = False  # whether a plan may have several rounds that are read together
     crude_is_fair: ClassVar[bool] = True  # whether totals, whatever their periods, may be compared
     report_words: ClassVar[str] = ""  # how units were shared out, for a report; "" where there is nothing to explain
     report_caveat: ClassVar[str] = ""  # what a reader of its figures has to keep in mind

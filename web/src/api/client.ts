@@ -29,6 +29,7 @@ export type RolloutIn = Schemas["RolloutIn"];
 export type Casebook = Schemas["CasebookOut"];
 export type Looks = Schemas["LooksOut"];
 export type Funnel = Schemas["FunnelOut"];
+export type Rounds = Schemas["RoundsOut"];
 export type Spend = Schemas["SpendOut"];
 export type Cohorts = Schemas["CohortsOut"];
 export type SelectedRange = Schemas["SelectedRangeOut"];

@@ -2697,6 +2697,7 @@ export interface components {
              */
             partial_day: string;
             reading: components["schemas"]["ReadingOut"];
+            rounds?: components["schemas"]["RoundsOut"] | null;
             /** Series */
             series: components["schemas"]["SeriesOut"][];
             spend?: components["schemas"]["SpendOut"] | null;
@@ -2792,6 +2793,8 @@ export interface components {
             power?: number;
             /** Ramp */
             ramp?: components["schemas"]["RampStepIO"][];
+            /** Rounds Planned */
+            rounds_planned?: number;
             /** Standard Deviation */
             standard_deviation?: number | null;
             /** Unit Name */
@@ -2985,8 +2988,17 @@ export interface components {
             remarks: string[];
             /** Round */
             round: number;
+            /** Round Of */
+            round_of: string;
             /** Rounds */
             rounds: components["schemas"]["RoundOut"][];
+            /** Rounds Left */
+            rounds_left: number;
+            /**
+             * Rounds Planned
+             * @default 1
+             */
+            rounds_planned: number;
             /** Rule Changes */
             rule_changes: components["schemas"]["RuleChangeOut"][];
             /** Rule In Words */
@@ -4474,13 +4486,36 @@ export interface components {
             /** Until */
             until: string | null;
         };
-        /** RoundOut */
+        /**
+         * RoundOfOut
+         * @description A variant in one round, its lift with an interval of its own, on which no verdict rests; ``key`` opens a closed round, ""
+         *     of the one that is shown.
+         */
+        RoundOfOut: {
+            /** First */
+            first: string | null;
+            /** Key */
+            key: string;
+            /** Last */
+            last: string | null;
+            lift: components["schemas"]["IntervalOut"] | null;
+            /** Number */
+            number: number;
+            /** Units */
+            units: number[];
+        };
+        /**
+         * RoundOut
+         * @description A closed round. ``key`` opens it as it was.
+         */
         RoundOut: {
             /**
              * Ended On
              * Format: date
              */
             ended_on: string;
+            /** Key */
+            key: string;
             /** Number */
             number: number;
             /**
@@ -4490,6 +4525,27 @@ export interface components {
             started_on: string;
             /** Units */
             units: number;
+        };
+        /**
+         * RoundsOut
+         * @description The rounds of an experiment beside each other and together. ``standing`` says what the figures together are worth: those of
+         *     one plan, of a round after a plan that was not finished, or found afterwards. ``refused`` says why they are not read together,
+         *     "" where they are.
+         */
+        RoundsOut: {
+            /** Planned */
+            planned: number;
+            /** Refused */
+            refused: string;
+            /** Sentence */
+            sentence: string;
+            /**
+             * Standing
+             * @enum {string}
+             */
+            standing: "planned" | "continued" | "exploratory";
+            /** Together */
+            together: components["schemas"]["TogetherOut"][];
         };
         /** RuleChangeOut */
         RuleChangeOut: {
@@ -5000,6 +5056,8 @@ export interface components {
          *     when it can be.
          */
         TakenLookOut: {
+            /** Closed */
+            closed: boolean;
             /** Critical Value */
             critical_value: number | null;
             /**
@@ -5037,6 +5095,30 @@ export interface components {
         TickIn: {
             /** Done */
             done: boolean;
+        };
+        /**
+         * TogetherOut
+         * @description A variant over all rounds. ``homogeneity_pvalue`` asks whether the rounds have one lift in common.
+         */
+        TogetherOut: {
+            /** Homogeneity Pvalue */
+            homogeneity_pvalue: number | null;
+            /** Letter */
+            letter: string;
+            lift: components["schemas"]["IntervalOut"] | null;
+            /** Metric */
+            metric: string;
+            /** Metric Name */
+            metric_name: string;
+            /** Rounds */
+            rounds: components["schemas"]["RoundOfOut"][];
+            /** Sentence */
+            sentence: string;
+            /**
+             * Tone
+             * @enum {string}
+             */
+            tone: "ahead" | "behind" | "open";
         };
         /**
          * UnitsOut

@@ -1,5 +1,5 @@
 import { lazy, Suspense, type ComponentType } from "react";
-import { useNavigate, useParams } from "react-router";
+import { Link, useNavigate, useParams } from "react-router";
 import { useDocketOnDemand, useEvidence, useExperiment } from "../api/hooks";
 import { day } from "../lib/format";
 import { useKeys } from "../lib/keyboard";
@@ -63,6 +63,7 @@ function Layout() {
       <main className="min-w-0">
         <div className="quiet text-sm">{about.join(" · ")}</div>
         <h1 className="mb-3 text-[27px]">{experiment.name}</h1>
+        <Rounds sheet={sheet} />
         <Notices />
         <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
           {Sheet ? (
@@ -76,6 +77,30 @@ function Layout() {
       </main>
       <Standing reading={reading} />
     </div>
+  );
+}
+
+/** The rounds of an experiment that has several, each with an address of its own. */
+function Rounds({ sheet }: { sheet: string }) {
+  const { experiment } = useEditing();
+  if (experiment.rounds.length === 0) return null;
+  const present = experiment.round_of || experiment.key;
+  const places = experiment.rounds.map((round) => ({ key: round.key, name: `Round ${round.number}` }));
+  places.push({ key: present, name: `Round ${experiment.rounds.length + 1}` });
+  return (
+    <nav aria-label="Rounds" className="mb-3 flex flex-wrap items-center gap-3 text-sm">
+      {places.map((place) => (
+        <Link
+          key={place.key}
+          to={`/experiments/${place.key}/${sheet}`}
+          aria-current={place.key === experiment.key ? "page" : undefined}
+          className={place.key === experiment.key ? "font-semibold" : "link"}
+        >
+          {place.name}
+        </Link>
+      ))}
+      {experiment.round_of && <span className="quiet">closed; nothing about it changes any more</span>}
+    </nav>
   );
 }
 

@@ -56,6 +56,11 @@ function Dot({ active, filled }: { active: boolean; filled: boolean }) {
   return <span aria-hidden className={`relative mt-1 size-[11px] shrink-0 rounded-full border-2 ${colour}`} />;
 }
 
+/** "3 weeks"; of a plan of several rounds "2 × 4 weeks". */
+function inRounds(rounds: number, weeks: number): string {
+  return rounds > 1 ? `${rounds} × ${plural(weeks / rounds, "week")}` : plural(weeks, "week");
+}
+
 function summarise(
   experiment: Experiment,
   reading: Reading | undefined,
@@ -77,7 +82,7 @@ function summarise(
     },
     sizing: {
       line: plan
-        ? `${plural(plan.weeks, "week")} · ${count(plan.per_arm[0] ?? 0)} in ${plan.per_arm.length > 2 ? "each" : "control"}`
+        ? `${inRounds(experiment.rounds_planned, plan.weeks)} · ${count(plan.per_arm[0] ?? 0)} in ${plan.per_arm.length > 2 ? "each" : "control"}`
         : "How many, how long",
       done: plan !== null,
     },

@@ -1,6 +1,5 @@
 import { Link, useParams } from "react-router";
 import type { Experiment, Reading } from "../api/client";
-import { useSession } from "../api/hooks";
 import { verdictNamed } from "../api/vocabulary";
 import { day, plural, weekday } from "../lib/format";
 import { TONE_CLASS, TONE_COLOUR } from "../lib/words";
@@ -24,11 +23,10 @@ export function Standing({ reading }: { reading: Reading | undefined }) {
 
 function Seen({ reading, experiment }: { reading: Reading; experiment: Experiment }) {
   const look = verdictNamed(reading.verdict);
-  const { data: session } = useSession();
+  const { mayAct } = useEditing();
   // The Verdict sheet itself has the conditions and the form.
   const elsewhere = useParams().sheet !== "verdict";
-  const mayDecide =
-    elsewhere && session?.account?.may_edit && ["running", "paused", "ended"].includes(experiment.state);
+  const mayDecide = elsewhere && mayAct && ["running", "paused", "ended"].includes(experiment.state);
   return (
     <div className="border-t-[3px] pt-2" style={{ borderColor: TONE_COLOUR[look.tone] }}>
       <div className={`text-sm font-semibold ${TONE_CLASS[look.tone]}`}>

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import type { Experiment } from "../api/client";
-import { useSession, useStep, type Step } from "../api/hooks";
+import { useStep, type Step } from "../api/hooks";
 import { FormError } from "../parts/basics";
 import { Dialog } from "../parts/Dialog";
 import { useEditing } from "./editing";
@@ -23,7 +23,10 @@ const MOVES: Record<Experiment["state"], { move: Move; label: string }[]> = {
     { move: "new-round", label: "New round" },
     { move: "archive", label: "Archive" },
   ],
-  decided: [{ move: "archive", label: "Archive" }],
+  decided: [
+    { move: "new-round", label: "New round" },
+    { move: "archive", label: "Archive" },
+  ],
   archived: [{ move: "restore", label: "Restore" }],
 };
 
@@ -40,10 +43,13 @@ const ASKED: Partial<Record<Move, { title: string; text: string; yes: string }>>
   },
   "new-round": {
     title: "Start a new round?",
-    text: "The same experiment becomes a draft again, with visitors assigned again. The data of this round is kept under its number, and no longer decides.",
+    text: "The same experiment becomes a draft again, with visitors assigned again. This round stays to be read as it is, and no longer decides.",
     yes: "New round",
   },
 };
+
+const PLAN_GOES_ON =
+  "The plan goes on: the next round begins by the same rule once it is started, with visitors assigned again, and is read together with those before it.";
 
 function stepOf(move: Move, hold: boolean): Step {
   return move === "pause" || move === "end" ? { kind: move, hold } : { kind: move };
@@ -51,13 +57,13 @@ function stepOf(move: Move, hold: boolean): Step {
 
 /** What can be done to the experiment as a whole, by its state. */
 export function StateActions() {
-  const { experiment } = useEditing();
-  const { data: session } = useSession();
+  const { experiment, mayAct } = useEditing();
   const step = useStep(experiment.key);
   const navigate = useNavigate();
   const [asking, setAsking] = useState<Move | "start" | null>(null);
   const [hold, setHold] = useState(true);
-  if (!session?.account?.may_edit) return null;
+  if (!mayAct) return null;
+  const goesOn = experiment.state === "ended" && experiment.rounds_left > 0;
   // From a dialog, which closes when it is done.
   const run = (what: Step) => step.mutate(what, { onSuccess: () => setAsking(null) });
   const make = async (kind: "copy" | "follow-up") => {
@@ -84,7 +90,7 @@ export function StateActions() {
             disabled={step.isPending}
             onClick={() => (move in ASKED ? setAsking(move) : step.mutate(stepOf(move, hold)))}
           >
-            {label}
+            {move === "new-round" && goesOn ? "Next round of the plan" : label}
             {ASKED[move] && "…"}
           </button>
         ))}
@@ -96,7 +102,7 @@ export function StateActions() {
       {asking === "start" && <StartDialog close={() => setAsking(null)} run={run} error={step.error} />}
       {asking !== null && asking !== "start" && (
         <Dialog title={ASKED[asking]?.title ?? ""} close={() => setAsking(null)}>
-          <p>{ASKED[asking]?.text}</p>
+          <p>{asking === "new-round" && goesOn ? PLAN_GOES_ON : ASKED[asking]?.text}</p>
           {(asking === "pause" || asking === "end") && experiment.data_from === "events" && (
             <fieldset className="mt-3 text-sm">
               <legend className="quiet">Those already in</legend>

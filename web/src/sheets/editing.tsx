@@ -17,6 +17,8 @@ export type Change = ExperimentChanges | ((latest: Experiment) => ExperimentChan
 interface Editing {
   experiment: Experiment;
   mayEdit: boolean;
+  /** Whether anything may be done about it at all: by an analyst, and not about a closed round. */
+  mayAct: boolean;
   /** True once started: the question, the split and the sizing can no longer change. */
   locked: boolean;
   /** True while the decision rule and what visitors get cannot change: after the start, unless a reason has been given. */
@@ -90,13 +92,14 @@ export function EditingProvider({ experiment, children }: { experiment: Experime
     },
   });
 
-  const mayEdit = session?.account?.may_edit ?? false;
+  const mayAct = (session?.account?.may_edit ?? false) && !experiment.round_of;
   const { mutate, reset, error, isPending: saving } = edit;
   // Made again only when something of it has changed, so that a poll for notices does not draw all parts of a sheet.
   const value = useMemo<Editing>(
     () => ({
       experiment,
-      mayEdit: mayEdit && !["decided", "archived"].includes(experiment.state),
+      mayEdit: mayAct && !["decided", "archived"].includes(experiment.state),
+      mayAct,
       locked: experiment.rule_locked_at !== null,
       ruleLocked: experiment.rule_locked_at !== null && !reason,
       reason,
@@ -119,7 +122,7 @@ export function EditingProvider({ experiment, children }: { experiment: Experime
       },
       errorFor: (field) => (error instanceof Problem ? error.fields[field] : undefined),
     }),
-    [experiment, mayEdit, reason, newRound, depth, saving, error, clash, mutate, reset],
+    [experiment, mayAct, reason, newRound, depth, saving, error, clash, mutate, reset],
   );
   return <Context value={value}>{children}</Context>;
 }

@@ -43,6 +43,7 @@ function look(changes: Partial<Looks["taken"][number]> = {}): Looks["taken"][num
     short: "Not settled yet",
     stored: false,
     due: true,
+    closed: false,
     taken_at: null,
     taken_by: "",
     ...changes,

@@ -172,7 +172,7 @@ describe("what can be done in each state", () => {
     ["draft", ["Start it…", "Archive", "Copy"]],
     ["running", ["Pause…", "End…", "Copy"]],
     ["paused", ["Resume", "End…", "Copy"]],
-    ["decided", ["Archive", "Copy"]],
+    ["decided", ["New round…", "Archive", "Copy"]],
     ["archived", ["Restore", "Copy"]],
   ] as const)("%s", (state, names) => {
     open(<StateActions />, experiment({ state }));

@@ -56,6 +56,7 @@ def _look(analysis: Analysis, look: Look, coming: Sequence[float]) -> TakenLookO
         verdict=reading.verdict.name,
         short=write_sentences(reading, rule, analysis.names).short,
         stored=stored is not None,
+        closed=stored is not None and stored.round != analysis.experiment.round,
         due=stored is None and (analysis.experiment.state == "ended" or look.day < today()),
         taken_at=stored.taken_at if stored else None,
         taken_by=(stored.by.display_name if stored.by else "the scheduler") if stored else "",

@@ -116,7 +116,6 @@ def _line(parts: Sequence[_Round], analysis: Analysis, use: ExperimentMetric, po
                 last=part.days[-1],
                 units=[int(sum(pair.reference.units for pair in own)), int(sum(pair.variant.units for pair in own))],
                 lift=interval(compared.lift) if compared else None,
-                tone=tone_of(compared.lift if compared else None, sign),
             )
             for part, own, compared in zip(parts, pairs, made.own, strict=True)
         ],
@@ -143,8 +142,8 @@ def _alike(made: RoundsTogether) -> str:
         return "Too little was counted to compare the rounds."
     p = format_pvalue(made.homogeneity.pvalue)
     if made.homogeneity.pvalue < DIFFERENT:
-        return f"The rounds differ by more than chance explains (p = {p}): one lift does not describe them all."
-    return f"The rounds agree as far as can be seen (p = {p})."
+        return f"The rounds differ by more than chance explains (p {p}): one lift does not describe them all."
+    return f"The rounds agree as far as can be seen (p {p})."
 
 
 def _continued(first: Analysis, analysis: Analysis) -> tuple[Continued, str] | None:

@@ -60,6 +60,7 @@ class TakenLookOut(Schema):
     verdict: str
     short: str
     stored: bool
+    closed: bool  # of an earlier round, which stays as it was
     due: bool
     taken_at: datetime | None
     taken_by: str
@@ -134,7 +135,8 @@ class CappedOut(Schema):
 
 
 class RoundOfOut(Schema):
-    """A variant in one round, compared within it; ``key`` opens a closed round, "" of the one that is shown."""
+    """A variant in one round, its lift with an interval of its own, on which no verdict rests; ``key`` opens a closed round, ""
+    of the one that is shown."""
 
     key: str
     number: int
@@ -142,7 +144,6 @@ class RoundOfOut(Schema):
     last: date | None
     units: list[int]
     lift: IntervalOut | None
-    tone: Tone
 
 
 class TogetherOut(Schema):

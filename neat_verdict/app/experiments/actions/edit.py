@@ -165,6 +165,8 @@ def _check_together(experiment: Experiment) -> None:
     audience_of(experiment.audience_rules)
     never_counted_of(experiment.never_counted)
     _check_allocation(experiment)
+    if experiment.rounds_planned > 1:
+        planned_rule(experiment)
     letters = [variant.letter for variant in experiment.variants.all()]
     for unit, letter in experiment.forced.items():
         if not 0 < len(unit) <= MAX_UNIT_LENGTH:

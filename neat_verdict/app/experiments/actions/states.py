@@ -163,7 +163,7 @@ def new_round(by: User, key: str) -> Experiment:
     """Run the same experiment again: a draft with the same brief, its units shuffled again, the earlier data kept."""
     experiment = _for_change(by, key, allowed=("ended", "decided"), verb="run again")
     rollout = getattr(experiment, "rollout", None)
-    if rollout is not None and rollout.stopped_at is None:
+    if experiment.data_from == "events" and rollout is not None and rollout.stopped_at is None:
         raise Conflict(
             f"{rollout.letter} is being rolled out, and another round would take it away from who has it. Stop the rollout "
             "first, or begin a next round from the winner"
@@ -185,6 +185,7 @@ def _close_round(experiment: Experiment, kept: list[dict[str, Any]], *, keep_pla
     Round.objects.create(
         experiment=experiment, number=experiment.round, started_on=experiment.started_on,
         ended_on=experiment.ended_on or today(), rule=experiment.rule, kept=kept,
+        closed_at=clock.now(),
     )  # fmt: skip
     experiment.round += 1
     experiment.ends_at = None

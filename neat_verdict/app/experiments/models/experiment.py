@@ -110,6 +110,7 @@ class Round(models.Model):
     ended_on = models.DateField()
     rule = models.JSONField()
     kept = models.JSONField(null=True, blank=True, encoder=DjangoJSONEncoder)
+    closed_at = models.DateTimeField(null=True, blank=True)
 
     class Meta:
         ordering = ["number"]

@@ -23,6 +23,7 @@ if TYPE_CHECKING:
 
 class Parallel(Design):
     name, title = "parallel", "A fixed split"
+    reads_rounds = True
     explanation = "Every variant keeps its share of the traffic from the first day to the last."
     overlap_label, overlap_required = "Variants observed at the same time", "same shares every day"
 

@@ -8,6 +8,7 @@ import { DESIGN_PANELS } from "./designs";
 import { Funnels } from "./Funnels";
 import { LooksPanel } from "./LooksPanel";
 import { Method } from "./Method";
+import { RoundsPanel } from "./RoundsPanel";
 import { SpendPanel } from "./SpendPanel";
 import { OverTime } from "./OverTime";
 import { Segments } from "./Segments";
@@ -114,6 +115,7 @@ function Read({ evidence }: { evidence: Evidence }) {
         <DesignPanel summary={reading.summary} reading={reading} experiment={experiment.key} />
       )}
       {evidence.looks && <LooksPanel looks={evidence.looks} reading={reading} />}
+      {evidence.rounds && <RoundsPanel rounds={evidence.rounds} worthwhile={reading.worthwhile_lift} />}
       {unsound ? (
         <p className="sheet tone-unsound border-l-4 border-l-error px-4 py-2">
           {reading.headline} The lift is not shown, because it would be believed.

@@ -1,7 +1,6 @@
 import { useState } from "react";
 import type { Looks, Reading } from "../../api/client";
 import { methodNamed } from "../../api/vocabulary";
-import { useSession } from "../../api/hooks";
 import { useLooks, type FigureAsked } from "../../api/outcome";
 import { copiedLift } from "../../charts/stripColumn";
 import { PathPicture } from "../../charts/PathPicture";
@@ -17,11 +16,10 @@ type Taken = Looks["taken"][number];
 
 /** The looks: what each saw, the boundary it was held against, and how likely those to come are to settle it. */
 export function LooksPanel({ looks, reading }: { looks: Looks; reading: Reading }) {
-  const { experiment } = useEditing();
-  const { data: session } = useSession();
+  const { experiment, mayAct } = useEditing();
   const step = useLooks(experiment.key);
   const [aside, setAside] = useState<number | null>(null);
-  const mayEdit = (session?.account?.may_edit ?? false) && ["running", "paused", "ended"].includes(experiment.state);
+  const mayEdit = mayAct && ["running", "paused", "ended"].includes(experiment.state);
   const planned = methodNamed(reading.method).has_looks;
   const due = looks.taken.some((look) => look.due);
   const last = looks.taken.at(-1);
@@ -247,7 +245,7 @@ function columnsOf(
         isTaken(look) && (
           <>
             {look.stored ? look.taken_by : look.due ? "due" : "its day is not over"}
-            {mayEdit && look.stored && (
+            {mayEdit && look.stored && !look.closed && (
               <button className="link block" onClick={() => setAside(look.number)}>
                 Set aside…
               </button>

@@ -47,7 +47,13 @@ export function RulePanel() {
               description={method.explanation}
               chosen={experiment.method === method.name}
               disabled={method.name in refused}
-              choose={() => save({ method: method.name as Experiment["method"], method_settings: {} })}
+              choose={() =>
+                save({
+                  method: method.name as Experiment["method"],
+                  method_settings: {},
+                  ...(method.has_looks ? {} : { rounds_planned: 1 }),
+                })
+              }
             />
           ))}
         </div>
@@ -78,11 +84,27 @@ function Figures({ fixed }: { fixed: boolean }) {
   const { experiment, save, errorFor } = useEditing();
   const set = (field: "least_weeks" | "least_conversions" | "warm_up_days") => (value: number | null) =>
     value !== null && save({ [field]: value });
+  const { settings, has_looks } = methodNamed(experiment.method);
+  const inRounds = experiment.rounds_planned > 1;
   return (
     <div>
-      {methodNamed(experiment.method).settings.map((setting) => (
-        <SettingField key={setting.name} setting={setting} fixed={fixed} />
-      ))}
+      {settings
+        .filter(({ name }) => !(inRounds && ["looks", "look_days"].includes(name)))
+        .map((setting) => (
+          <SettingField key={setting.name} setting={setting} fixed={fixed} />
+        ))}
+      {has_looks && experiment.allocation === null && (
+        <NumberField
+          whole
+          label="Rounds read together"
+          term="Round"
+          value={experiment.rounds_planned}
+          save={(value) => value !== null && save({ rounds_planned: value })}
+          locked={fixed}
+          error={errorFor("rounds_planned") ?? errorFor("changes.rounds_planned")}
+          note={inRounds ? "as long as each other, with a look at the end of each" : "for what one run cannot show"}
+        />
+      )}
       <NumberField
         whole
         label="At least"
@@ -124,7 +146,7 @@ function Figures({ fixed }: { fixed: boolean }) {
       />
       <NumberField
         whole
-        label="Longest run"
+        label={inRounds ? "Longest run of each round" : "Longest run"}
         unit="weeks"
         value={experiment.longest_run_weeks}
         save={(longest_run_weeks) => save({ longest_run_weeks })}

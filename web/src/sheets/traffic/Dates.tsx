@@ -1,4 +1,5 @@
 import { useState } from "react";
+import { Link } from "react-router";
 import { useSession, useStep } from "../../api/hooks";
 import { moment, weekday } from "../../lib/format";
 import { FormError, Panel } from "../../parts/basics";
@@ -39,15 +40,17 @@ export function Dates() {
         {running && !mayEdit && experiment.ends_at && <Fact label="Ends" value={moment(experiment.ends_at, zone)} />}
       </div>
       {experiment.rounds.length > 0 && (
-        <p className="quiet mt-2 text-sm">
-          {experiment.rounds
-            .map(
-              (round) =>
-                `Round ${round.number}: ${weekday(round.started_on)} to ${weekday(round.ended_on)}, ${round.units.toLocaleString("en-GB")} ${experiment.unit_name}`,
-            )
-            .join("; ")}
-          . Their data is kept.
-        </p>
+        <ul className="quiet mt-2 text-sm">
+          {experiment.rounds.map((round) => (
+            <li key={round.number}>
+              <Link className="link" to={`/experiments/${round.key}/evidence`}>
+                Round {round.number}
+              </Link>
+              , {weekday(round.started_on)} to {weekday(round.ended_on)}, {round.units.toLocaleString("en-GB")}{" "}
+              {experiment.unit_name}
+            </li>
+          ))}
+        </ul>
       )}
     </Panel>
   );

@@ -1,7 +1,6 @@
 import { useState } from "react";
 import { Link } from "react-router";
 import type { FullHandover } from "../../api/client";
-import { useSession } from "../../api/hooks";
 import { useHandover, useHandoverStep } from "../../api/outcome";
 import { day, plural } from "../../lib/format";
 import { errorOf, Failure, FormError, Panel, Skeleton } from "../../parts/basics";
@@ -11,12 +10,10 @@ import { RolloutForm } from "./RolloutForm";
 
 /** What must happen after the verdict: rollout, places to change by hand, what was learnt. */
 export function HandoverPanel() {
-  const { experiment } = useEditing();
-  const { data: session } = useSession();
+  const { experiment, mayAct: mayEdit } = useEditing();
   const query = useHandover(experiment.key);
   if (query.isPending) return <Skeleton rows={3} />;
   if (query.isError) return <Failure error={query.error} again={() => void query.refetch()} />;
-  const mayEdit = session?.account?.may_edit ?? false;
   return (
     <>
       {!["", "none", "A"].includes(experiment.decision) && <RolloutPanel handover={query.data} mayEdit={mayEdit} />}

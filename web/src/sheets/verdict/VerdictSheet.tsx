@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { Link } from "react-router";
 import type { Evidence, Experiment } from "../../api/client";
-import { useEvidence, useSession, useStep } from "../../api/hooks";
+import { useEvidence, useStep } from "../../api/hooks";
 import { verdictNamed } from "../../api/vocabulary";
 import { day } from "../../lib/format";
 import { Empty, Failure, FormError, Panel, Skeleton } from "../../parts/basics";
@@ -30,8 +30,7 @@ export function VerdictSheet() {
 }
 
 function Judged({ evidence }: { evidence: Evidence }) {
-  const { experiment } = useEditing();
-  const { data: session } = useSession();
+  const { experiment, mayAct } = useEditing();
   const { reading } = evidence;
   const look = verdictNamed(reading.verdict);
   const open = ["running", "paused", "ended"].includes(experiment.state);
@@ -56,11 +55,11 @@ function Judged({ evidence }: { evidence: Evidence }) {
       <TradeOff reading={reading} experiment={experiment.key} />
       {experiment.state === "decided" && (
         <>
-          <Decided experiment={experiment} mayEdit={session?.account?.may_edit ?? false} />
+          <Decided experiment={experiment} mayEdit={mayAct} />
           <HandoverPanel />
         </>
       )}
-      {open && session?.account?.may_edit && <DecisionForm reading={reading} />}
+      {open && mayAct && <DecisionForm reading={reading} />}
       <Ranking reading={reading} experiment={experiment.key} />
       <Panel title="Evidence">
         <VariantTable reading={reading} experiment={experiment.key} />
