@@ -7,15 +7,16 @@ import pytest
 from scipy.stats import norm
 
 from neat_verdict.app import clock
-from neat_verdict.app.analysis.actions import decide
+from neat_verdict.app.analysis.actions import decide, take_due_looks
+from neat_verdict.app.analysis.models import StoredLook
 from neat_verdict.app.config.api import api
 from neat_verdict.app.experiments import actions
-from neat_verdict.app.experiments.models import Experiment, Round
-from neat_verdict.app.experiments.queries import find
+from neat_verdict.app.experiments.models import Experiment, Round, Tally, Workspace
+from neat_verdict.app.experiments.queries import decision_rule, find
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.statistics import Rate, boundary, compare_arms
 from neat_verdict.core.text.format import format_percent
-from tests.app.conftest import PLAN, START, TODAY, bring_in, daily
+from tests.app.conftest import PLAN, SERVED, START, TODAY, bring_in, daily, exposed, happened
 
 KEY = "fare-calendar"
 SECOND = date(2026, 6, 1)
@@ -304,3 +305,102 @@ def test_after_a_plan_that_was_not_finished_a_round_may_claim_what_it_had_left(a
     assert rounds["standing"] == "continued"
     assert f"a chance of {format_percent(left)} left" in rounds["sentence"]
     assert "so it may be called better" in rounds["sentence"]
+
+
+def test_rounds_counted_from_events_are_read_together_and_units_come_in_anew(ask, analyst, metrics, machine):
+    plan = {**SERVED, **{name: PLANNED[name] for name in ("longest_run_weeks", "method", "rounds_planned")}}
+    actions.create_experiment(
+        analyst, "Fare calendar", {**plan, "audience_per_day": 20, "least_conversions": 1, "worthwhile_lift": 2.0}
+    )
+    days = decision_rule(find(KEY)).days_a_round
+    for number, first in enumerate((START, SECOND)):
+        with clock.at(datetime.combine(first, time(1), UTC)):
+            if number:
+                actions.new_round(analyst, KEY)
+            actions.start(analyst, KEY, first)
+        at = f"{first.isoformat()}T10:00:00Z"
+        with clock.at(datetime.combine(first, time(12), UTC)):
+            seen = [exposed(f"u{unit}", "AB"[unit % 2], at) for unit in range(60)]
+            did = [
+                happened(f"u{unit}", "booking_paid", f"{first.isoformat()}T11:00:00Z", amount=10)
+                for unit in range(10 + 5 * number)
+            ]
+            machine.collect(*seen, *did)
+        with clock.at(datetime.combine(first + timedelta(days=days), time(12), UTC)):
+            actions.end(analyst, KEY)
+    with clock.at(datetime.combine(SECOND + timedelta(days=60), time(12), UTC)):
+        now, before = reading(ask, KEY), reading(ask, f"{KEY}~1")
+    assert [(arm["units"], arm["total"]) for arm in before["arms"]] == [(30, 5), (30, 5)]
+    assert [(arm["units"], arm["total"]) for arm in now["arms"]] == [(60, 13), (60, 12)]
+    assert [one["name"] for one in now["secondary"]] == ["fare per visitor"]
+
+
+def test_what_a_round_that_is_not_the_last_leaves_of_the_level_belongs_to_the_next(ask, analyst):
+    """More came in after the look at the planned end: no closing look spends the rest."""
+    actions.create_experiment(analyst, "Fare calendar", dict(PLANNED))
+    run(analyst, START, {"A": (1000, 50), "B": (1000, 54)}, 26)
+    looks = shown(ask, KEY, "/evidence")["looks"]["taken"]
+    assert [look["day"] for look in looks] == ["2026-03-22"]
+    assert looks[0]["critical_value"] > 2.9
+    assert reading(ask, KEY)["verdict"] == "keep_collecting"
+
+
+def test_a_round_that_ends_before_its_time_is_read_at_what_it_reached_and_the_last_one_closes(ask, analyst, first_over):
+    actions.new_round(analyst, KEY)
+    run(analyst, SECOND, {"A": (1000, 50), "B": (1000, 56)}, 14)
+    looks = shown(ask, KEY, "/evidence")["looks"]["taken"]
+    assert [look["day"] for look in looks] == ["2026-03-22", "2026-06-14"]
+    parts = [look["information"] for look in looks]
+    values = boundary(parts, 0.95, "obrien_fleming", final=True).critical_values
+    assert parts[1] < 1
+    assert [look["critical_value"] for look in looks] == pytest.approx(values)
+    assert reading(ask, KEY)["verdict"] != "keep_collecting"
+
+
+def test_each_look_of_a_plan_is_kept_once(analyst, first_over):
+    with clock.at(TODAY + timedelta(days=1)):
+        assert take_due_looks(find(KEY)) == 1
+        actions.new_round(analyst, KEY)
+    run(analyst, SECOND, {"A": (1000, 100), "B": (1000, 111)})
+    with clock.at(datetime.combine(SECOND + timedelta(days=30), time(12), UTC)):
+        assert take_due_looks(find(KEY)) == 1
+    assert list(StoredLook.objects.values_list("round", "number")) == [(1, 1), (2, 2)]
+
+
+def test_a_plan_that_was_decided_before_its_last_round_is_over(analyst, first_over):
+    decide(analyst, first_over, "none", "no time for more", "")
+    assert actions.new_round(analyst, KEY).rule is None
+
+
+def test_a_plan_of_rounds_may_begin_after_rounds_of_their_own(ask, analyst, running):
+    bring_in(analyst, running, daily(28, {"A": (2000, 100), "B": (2000, 101)}))
+    actions.end(analyst, KEY)
+    experiment = actions.new_round(analyst, KEY)
+    changes = {name: PLANNED[name] for name in ("audience_per_day", "longest_run_weeks", "method", "rounds_planned")}
+    actions.edit_experiment(analyst, KEY, experiment.version, changes)
+    run(analyst, SECOND, {"A": (1000, 50), "B": (1000, 54)})
+    assert [arm["units"] for arm in reading(ask, KEY)["arms"]] == [21_000, 21_000]
+    assert shown(ask, KEY)["rounds_left"] == 1
+
+
+def test_the_warm_up_of_every_round_is_left_out(ask, analyst):
+    actions.create_experiment(analyst, "Fare calendar", {**PLANNED, "warm_up_days": 2})
+    for number, first in enumerate((START, SECOND)):
+        if number:
+            actions.new_round(analyst, KEY)
+        run(analyst, first, {"A": (1000, 50), "B": (1000, 54)})
+    seen = reading(ask, KEY)
+    assert [arm["units"] for arm in seen["arms"]] == [38_000, 38_000]
+    assert seen["days"] == 38
+
+
+def test_segments_are_those_of_all_rounds_of_the_plan(ask, analyst, both_over):
+    use, experiment = both_over.primary, both_over
+    for number, day in ((1, START), (2, SECOND)):
+        for variant in experiment.variants.all():
+            Tally.objects.create(
+                variant=variant, metric=use.metric, round=number, segment="device=phone", day=day, units=500, total=50
+            )
+    Workspace.objects.create(name="Tidewick", segments=[["device"]])
+    segments = shown(ask, KEY, "/segments?by=device")["segments"]
+    assert [(one["name"], one["units"]) for one in segments] == [("device=phone", [1000, 1000])]
