@@ -13,6 +13,8 @@ from neat_verdict.app.config.api import api
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Experiment, Round, Tally, Workspace
 from neat_verdict.app.experiments.queries import decision_rule, find
+from neat_verdict.app.metrics.actions import edit_metric
+from neat_verdict.app.metrics.models import Metric
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.statistics import Rate, boundary, compare_arms
 from neat_verdict.core.text.format import format_percent
@@ -307,32 +309,85 @@ def test_after_a_plan_that_was_not_finished_a_round_may_claim_what_it_had_left(a
     assert "so it may be called better" in rounds["sentence"]
 
 
-def test_rounds_counted_from_events_are_read_together_and_units_come_in_anew(ask, analyst, metrics, machine):
-    plan = {**SERVED, **{name: PLANNED[name] for name in ("longest_run_weeks", "method", "rounds_planned")}}
-    actions.create_experiment(
-        analyst, "Fare calendar", {**plan, "audience_per_day": 20, "least_conversions": 1, "worthwhile_lift": 2.0}
-    )
+def count(machine, first, conversions):
+    """Sixty units are exposed on a day in turn, and the first so many book."""
+    day = first.isoformat()
+    with clock.at(datetime.combine(first, time(12), UTC)):
+        seen = [exposed(f"u{unit}", "AB"[unit % 2], f"{day}T10:00:00Z") for unit in range(60)]
+        did = [
+            happened(f"u{unit}", "booking_paid", f"{day}T11:00:00Z", amount=10 + unit) for unit in range(conversions)
+        ]
+        machine.collect(*seen, *did)
+
+
+def from_events(analyst, machine, between=lambda: None, **changes):
+    """Two rounds of it, what happens between them, and the day after both."""
+    plan = {**SERVED, "audience_per_day": 20, "least_conversions": 1, "worthwhile_lift": 2.0, **changes}
+    actions.create_experiment(analyst, "Fare calendar", plan)
     days = decision_rule(find(KEY)).days_a_round
     for number, first in enumerate((START, SECOND)):
         with clock.at(datetime.combine(first, time(1), UTC)):
             if number:
                 actions.new_round(analyst, KEY)
+                between()
             actions.start(analyst, KEY, first)
-        at = f"{first.isoformat()}T10:00:00Z"
-        with clock.at(datetime.combine(first, time(12), UTC)):
-            seen = [exposed(f"u{unit}", "AB"[unit % 2], at) for unit in range(60)]
-            did = [
-                happened(f"u{unit}", "booking_paid", f"{first.isoformat()}T11:00:00Z", amount=10)
-                for unit in range(10 + 5 * number)
-            ]
-            machine.collect(*seen, *did)
+        count(machine, first, 10 + 5 * number)
         with clock.at(datetime.combine(first + timedelta(days=days), time(12), UTC)):
             actions.end(analyst, KEY)
-    with clock.at(datetime.combine(SECOND + timedelta(days=60), time(12), UTC)):
+    return clock.at(datetime.combine(SECOND + timedelta(days=60), time(12), UTC))
+
+
+def test_rounds_counted_from_events_are_read_together_and_units_come_in_anew(ask, analyst, metrics, machine):
+    planned = {name: PLANNED[name] for name in ("longest_run_weeks", "method", "rounds_planned")}
+    with from_events(analyst, machine, **planned):
         now, before = reading(ask, KEY), reading(ask, f"{KEY}~1")
     assert [(arm["units"], arm["total"]) for arm in before["arms"]] == [(30, 5), (30, 5)]
     assert [(arm["units"], arm["total"]) for arm in now["arms"]] == [(60, 13), (60, 12)]
     assert [one["name"] for one in now["secondary"]] == ["fare per visitor"]
+
+
+@pytest.mark.parametrize(
+    ("changed", "together"), [(False, ["paid bookings", "fare per visitor"]), (True, ["paid bookings"])]
+)
+def test_a_metric_that_was_counted_otherwise_is_not_put_together(ask, analyst, metrics, machine, changed, together):
+    def between():
+        if changed:
+            fare = Metric.objects.get(name="fare per visitor")
+            definition = {**fare.latest.definition, "window_hours": 24}
+            edit_metric(analyst, fare.key, version=1, name=fare.name, description="", definition=definition)
+
+    with from_events(analyst, machine, between):
+        rounds = shown(ask, KEY, "/evidence")["rounds"]
+    assert [line["metric_name"] for line in rounds["together"]] == together
+
+
+def test_a_change_that_begins_a_round_leaves_the_one_before_as_it_was(ask, analyst, served):
+    before = shown(ask, KEY)
+    kept = ("id", "name", "parameters", "weight")
+    variants = [{name: line[name] for name in kept} | {"changes": ["in another colour"]} for line in before["variants"]]
+    changes = {"variants": variants}
+    actions.edit_experiment(analyst, KEY, before["version"], changes, "it was hard to see", new_round=True)
+    closed, now = shown(ask, f"{KEY}~1"), shown(ask, KEY)
+    assert closed["variants"] == before["variants"]
+    assert (closed["state"], closed["ended_on"]) == ("ended", TODAY.date().isoformat())
+    assert (now["state"], now["round"], now["ended_on"]) == ("running", 2, None)
+    assert [line["changes"] for line in now["variants"]] == [["in another colour"]] * 2
+
+
+def test_the_docket_reads_each_experiment_in_its_own_round(ask, analyst, again):
+    other = actions.create_experiment(analyst, "Another", dict(PLAN))
+    actions.start(analyst, other.key, date(2026, 4, 6))
+    rows = {row["key"]: row for row in ask("get", "/docket")[1]["rows"]}
+    assert rows[KEY]["lift"] == reading(ask, KEY)["comparisons"][0]["lift"]
+
+
+def test_a_plan_that_was_read_at_its_longest_run_has_nothing_left(ask, analyst):
+    """Half the traffic came, and it was read all the same: that run has had its reading."""
+    actions.create_experiment(analyst, "Fare calendar", {**PLAN, "longest_run_weeks": 4, "worthwhile_lift": 0.07})
+    run(analyst, START, {"A": (1000, 50), "B": (1000, 53)}, 28)
+    actions.new_round(analyst, KEY)
+    run(analyst, SECOND, {"A": (1000, 50), "B": (1000, 53)}, 28)
+    assert shown(ask, KEY, "/evidence")["rounds"]["standing"] == "exploratory"
 
 
 def test_what_a_round_that_is_not_the_last_leaves_of_the_level_belongs_to_the_next(ask, analyst):

@@ -3,16 +3,25 @@
 import gzip
 import json
 import math
+from datetime import date
 
 import duckdb
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
+from neat_verdict.app.collect.unit_files import Measured, reduce_units
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import LedgerEntry, Tally, Workspace
 from neat_verdict.app.experiments.queries import daily_counts, find
+from neat_verdict.core.checks import InputError
+from neat_verdict.core.metrics import TALLYINGS
+from neat_verdict.core.numbers import decimal_mark, read_number
 from tests.app.conftest import START, exposed, happened
 
+STORE = "/experiments/fare-calendar/unit-files"
+PREVIEW = f"{STORE}/preview"
 HEAD = "unit,variant,day,paid bookings,fare-per-visitor,device\n"
 ROWS = [
     ("v1", "A", "2026-03-02", "1", "84.50", "phone"),
@@ -180,3 +189,75 @@ def test_a_bad_line_of_a_file_of_events_is_told_by_its_number_and_nothing_is_sto
     status, found = send(ask, "/event-files", "\n".join(lines).encode(), "events.ndjson")
     assert (status, found["accepted"], found["bad"][0]["line"], found["bad"][0]["field"]) == (200, 0, 3, "event")
     assert not Tally.objects.exists()
+
+
+COMMA = [("v1", "A", "2026-03-02", "1", "84,50", ""), ("v2", "B", "2026-03-02", "0", "1.234,5", "")]
+OPEN = [("v1", "A", "2026-03-02", "1", "8.000", ""), ("v2", "B", "2026-03-02", "0", "12.345", "")]
+
+
+def semicolons(rows):
+    return (HEAD.replace(",", ";") + "\n".join(";".join(row) for row in rows)).encode()
+
+
+def test_the_decimal_mark_of_a_file_of_units_is_decided_from_all_of_it(ask, waiting):
+    status, stored = bring(ask, waiting, semicolons(COMMA))
+    assert (status, stored["decimal_mark"], stored["totals"][1]) == (201, ",", [84.5, 500])
+    # One that shows the mark settles those that may be read in two ways.
+    _, seen = send(ask, PREVIEW, semicolons([*OPEN, ("v3", "B", "2026-03-02", "0", "0,5", "")]))
+    assert (seen["decimal_mark"], seen["totals"][1]) == (",", [500, 500.5])
+    _, seen = send(ask, PREVIEW, csv_of([*OPEN, ("v3", "B", "2026-03-02", "0", "0.5", "")]))
+    assert (seen["decimal_mark"], seen["totals"][1]) == (".", [8, 12.845])
+    _, seen = send(ask, PREVIEW, semicolons([("v1", "A", "2026-03-02", "1", "1,234.5", "")]))
+    assert (seen["decimal_mark"], seen["totals"][1]) == (".", [500, 0])
+
+
+def test_where_it_stays_open_it_is_asked_for_and_nothing_is_stored(ask, waiting):
+    _, seen = send(ask, PREVIEW, csv_of(OPEN))
+    assert (seen["decimal_mark"], seen["decimal_open"], seen["wrong_count"]) == (None, True, 2)
+    assert "may be read in two ways: say which decimal mark" in seen["wrong"][0]["reason"]
+    status, problem = send(ask, STORE, csv_of(OPEN), digest=seen["digest"], leave_out_wrong=True)
+    assert (status, problem["title"][:41]) == (409, "The file's numbers do not show their deci")
+    assert not Tally.objects.exists()
+    for mark, totals in ((".", [8, 12.345]), (",", [500, 500])):
+        _, seen = send(ask, PREVIEW, csv_of(OPEN), decimal_mark=mark)
+        assert (seen["decimal_open"], seen["wrong_count"], seen["totals"][1]) == (False, 0, totals)
+
+
+def test_numbers_written_in_two_ways_are_refused_wherever_in_the_file_they_stand(ask, waiting):
+    rows = [(f"v{at}", "AB"[at % 2], "2026-03-02", "0", "1,5", "") for at in range(300)]
+    status, problem = send(ask, PREVIEW, semicolons([*rows, ("last", "A", "2026-03-02", "0", "1.5", "")]))
+    assert status == 422
+    assert [line["field"] for line in problem["errors"]] == ["decimal_mark"]
+
+
+@pytest.mark.parametrize("text", ["1.23,4", "1,2,3", "1.234.56", "12.34,5", ",", "1,5e"])
+def test_a_number_that_does_not_fit_the_mark_of_its_file_is_wrong(ask, waiting, text):
+    _, seen = send(ask, PREVIEW, semicolons([*COMMA, ("v3", "A", "2026-03-02", "0", text, "")]))
+    assert (seen["wrong_count"], seen["wrong"][0]["unit"]) == (1, "v3")
+    assert "with “,” before its decimals" in seen["wrong"][0]["reason"]
+
+
+@settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
+@given(st.lists(st.from_regex(r"\A-?[0-9]{1,4}([.,][0-9]{1,4}){0,2}\Z"), min_size=1, max_size=12))
+def test_files_of_units_and_of_counts_read_numbers_alike(tmp_path, texts):
+    """Whatever the numbers, as `core.numbers` reads them."""
+    path = tmp_path / "units.csv"
+    path.write_text(
+        "unit;variant;day;fare\n" + "".join(f"u{at};A;2026-03-02;{text}\n" for at, text in enumerate(texts))
+    )
+    measure = Measured(1, "fare", TALLYINGS["mean"], ("fare",), (None,))
+    try:
+        mark = decimal_mark((text, False) for text in texts)
+    except InputError:
+        with pytest.raises(InputError, match="two ways"):
+            reduce_units(path, {"a": 0}, [measure], [], date(2026, 3, 3))
+        return
+    found = reduce_units(path, {"a": 0}, [measure], [], date(2026, 3, 3))
+    wanted, wrong = 0.0, 0
+    for text in texts:
+        try:
+            wanted += read_number("fare", text, mark)
+        except InputError:
+            wrong += 1
+    assert found.wrong_count == wrong
+    assert sum(line["total"] for line in found.sums.values()) == pytest.approx(wanted, abs=1e-6 * len(texts))

@@ -24,6 +24,7 @@ from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
+from neat_verdict.core.numbers import ASK_MARK, DecimalMark
 
 _LINES_AT_ONCE = 10_000
 
@@ -46,7 +47,7 @@ def measured(use: ExperimentMetric) -> Measured:
     return Measured(use.metric_id, use.metric.name, tallying, columns, tuple(caps))
 
 
-def preview_units(by: User, experiment: Experiment, path: Path) -> Reduced:
+def preview_units(by: User, experiment: Experiment, path: Path, decimal: DecimalMark | None = None) -> Reduced:
     """What a file of units comes to; nothing is stored. Raises Conflict and InputError as `store_units`."""
     open_for_data(by, experiment)
     spellings = {"control": 0, "baseline": 0}
@@ -55,11 +56,18 @@ def preview_units(by: User, experiment: Experiment, path: Path) -> Reduced:
         spellings |= {name.lower(): variant.position for name in names}
     measures = [measured(use) for use in experiment.metrics.all()]
     never = never_counted_of(experiment.never_counted)
-    return reduce_units(path, spellings, measures, workspace().segments, today(), never_counted=never)
+    return reduce_units(path, spellings, measures, workspace().segments, today(), never_counted=never, decimal=decimal)
 
 
 def store_units(
-    by: User, experiment: Experiment, path: Path, *, digest: str, leave_out_wrong: bool, name: str
+    by: User,
+    experiment: Experiment,
+    path: Path,
+    *,
+    digest: str,
+    leave_out_wrong: bool,
+    name: str,
+    decimal: DecimalMark | None = None,
 ) -> tuple[Import, Reduced]:
     """Store the sums of a file of units; for its days, variants and metrics they replace what was there.
 
@@ -68,7 +76,9 @@ def store_units(
     """
     if digest_of(path) != digest:
         raise Conflict("The file is not the one that was previewed; preview it again")
-    result = preview_units(by, experiment, path)
+    result = preview_units(by, experiment, path, decimal)
+    if result.marks.is_open:
+        raise Conflict(f"The file's numbers do not show their decimal mark: {ASK_MARK}")
     if result.wrong_count and not leave_out_wrong:
         raise Conflict(f"{result.wrong_count} rows are wrong; put them right, or choose to leave them out")
     if result.repeated:

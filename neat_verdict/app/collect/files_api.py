@@ -42,11 +42,13 @@ def _on_disk(file: UploadedFile) -> Iterator[Path]:
 
 
 @router.post("/experiments/{key}/unit-files/preview", response=UnitsOut, operation_id="preview_units")
-def preview(request: HttpRequest, key: str, file: File[UploadedFile]) -> UnitsOut:
+def preview(
+    request: HttpRequest, key: str, file: File[UploadedFile], decimal_mark: Form[Literal["", ".", ","]] = ""
+) -> UnitsOut:
     """What a file with a row a unit (CSV or Parquet) comes to. Nothing is stored."""
     experiment = find(key)
     with _on_disk(file) as path:
-        result = file_actions.preview_units(person(request), experiment, path)
+        result = file_actions.preview_units(person(request), experiment, path, decimal_mark or None)
         return _out(experiment, result, file_actions.digest_of(path), stored=False)
 
 
@@ -57,11 +59,18 @@ def store(
     file: File[UploadedFile],
     digest: Form[str],
     leave_out_wrong: Form[bool] = False,
+    decimal_mark: Form[Literal["", ".", ","]] = "",
 ) -> Status[UnitsOut]:
     experiment = find(key)
     with _on_disk(file) as path:
         _, result = file_actions.store_units(
-            person(request), experiment, path, digest=digest, leave_out_wrong=leave_out_wrong, name=file.name or "units"
+            person(request),
+            experiment,
+            path,
+            digest=digest,
+            leave_out_wrong=leave_out_wrong,
+            name=file.name or "units",
+            decimal=decimal_mark or None,
         )
     return Status(201, _out(experiment, result, digest, stored=True))
 
@@ -77,6 +86,8 @@ def _out(experiment: Experiment, reduced: Reduced, digest: str, *, stored: bool)
             units[position] += int(sums["units"] or 0) if metric == first else 0
     return UnitsOut(
         digest=digest,
+        decimal_mark=reduced.marks.decimal,
+        decimal_open=reduced.marks.is_open,
         rows=reduced.rows,
         wrong_count=reduced.wrong_count,
         wrong=[WrongUnitOut.model_validate(line, from_attributes=True) for line in reduced.wrong],

@@ -73,6 +73,8 @@ class UnitsOut(Schema):
     """What a file of units comes to: totals by metric and variant, for everybody who counts."""
 
     digest: str
+    decimal_mark: str | None
+    decimal_open: bool
     rows: int
     never_counted: int
     wrong_count: int

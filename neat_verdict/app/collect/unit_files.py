@@ -14,9 +14,11 @@ from typing import TYPE_CHECKING, Any
 import duckdb
 
 from neat_verdict.app.collect.recount import MAX_SEGMENT_LENGTH
+from neat_verdict.app.collect.unit_numbers import Marks, marks_of, number_of, wrong_number
 from neat_verdict.app.experiments.exact_tallies import MILLION, SCALE, as_floats
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.metrics import ALL_COLUMNS, THIRD_ORDER, Tallying
+from neat_verdict.core.numbers import DecimalMark
 from neat_verdict.core.statistics.histogram import BUCKETS, PART_BITS, TOP_BITS
 from neat_verdict.core.traffic import NeverCounted
 
@@ -77,6 +79,7 @@ class Reduced:
     measured: tuple[Measured, ...]
     ignored: tuple[str, ...]
     sums: Mapping[tuple[int, int, str, date], Mapping[str, float | None]]
+    marks: Marks
 
 
 def normal(name: str) -> str:
@@ -131,6 +134,7 @@ def reduce_units(
     *,
     never_counted: NeverCounted = NOBODY,
     check_repeated: bool = True,
+    decimal: DecimalMark | None = None,
 ) -> Reduced:
     """Reduce a file of units.
 
@@ -146,11 +150,13 @@ def reduce_units(
         A day after this is wrong.
     never_counted : NeverCounted
         Whose rows are left out: by id, and by properties that are columns of the file.
+    decimal : "." or ",", optional
+        The mark before decimals in columns of text; where it is not given, that which the numbers show.
 
     Raises
     ------
     InputError
-        Without the columns unit, variant and day (or exposed_at), or without any metric.
+        Without the columns unit, variant and day (or exposed_at), without any metric, or where numbers are written in two ways.
     """
     with opened(path) as (connection, columns):
         day = columns.get("day") or columns.get("exposed_at") or columns.get("date")
@@ -166,7 +172,9 @@ def reduce_units(
             raise InputError("metrics", "missing", f"must be at least one column of {wanted}")
         kept = [line for line in segments if all(normal(name) in columns for name in line)]
         try:
-            given = _expressions(connection, columns, str(day), present, kept)
+            types = {row[0]: str(row[1]) for row in connection.execute("DESCRIBE given").fetchall()}
+            marks = marks_of(connection, _written(columns, present, types), decimal)
+            given = _expressions(columns, types, str(day), present, kept, marks)
             rows, wrong, repeated, sums = _collect(
                 connection, given, variants, present, latest, check_repeated=check_repeated
             )
@@ -187,7 +195,14 @@ def reduce_units(
         measured=tuple(present),
         ignored=tuple(name for key, name in columns.items() if key not in used),
         sums=sums,
+        marks=marks,
     )
+
+
+def _written(columns: Mapping[str, str], measures: Sequence[Measured], types: Mapping[str, str]) -> list[str]:
+    """The columns of text that hold amounts."""
+    names = [columns[normal(one)] for m in measures if not m.tallying.arm.converts for one in m.columns]
+    return [_quoted(name) for name in dict.fromkeys(names) if types[name] == "VARCHAR"]
 
 
 def _leave_out(connection: duckdb.DuckDBPyConnection, columns: Mapping[str, str], never: NeverCounted) -> int:
@@ -225,13 +240,13 @@ class _Given:
 
 
 def _expressions(
-    connection: duckdb.DuckDBPyConnection,
     columns: Mapping[str, str],
+    types: Mapping[str, str],
     day: str,
     measures: Sequence[Measured],
     segments: Sequence[Sequence[str]],
+    marks: Marks,
 ) -> _Given:
-    types = {row[0]: str(row[1]) for row in connection.execute("DESCRIBE given").fetchall()}
     raw_day = _quoted(day)
     is_text = types[day] == "VARCHAR"
     return _Given(
@@ -240,7 +255,10 @@ def _expressions(
         # A moment written as text is cut to its day; one of the file's own type is made one.
         day=f"left(trim({raw_day}), 10)" if is_text else f"CAST({raw_day} AS DATE)",
         values=tuple(
-            tuple(_value(m, column, columns[normal(column)], types[columns[normal(column)]]) for column in m.columns)
+            tuple(
+                _value(m, column, columns[normal(column)], types[columns[normal(column)]], marks)
+                for column in m.columns
+            )
             for m in measures
         ),
         segments=tuple(
@@ -255,7 +273,7 @@ def _segment(name: str, columns: Mapping[str, str]) -> str:
     return f"{_text(name + '=')} || {shown}"
 
 
-def _value(m: Measured, column: str, name: str, kind: str) -> tuple[str, str, str]:
+def _value(m: Measured, column: str, name: str, kind: str, marks: Marks) -> tuple[str, str, str]:
     """A column's value as a number, when it is wrong, and why."""
     raw = _quoted(name)
     empty, nothing = f"{raw} IS NULL", "NULL" if m.tallying.buckets else "0"
@@ -263,7 +281,7 @@ def _value(m: Measured, column: str, name: str, kind: str) -> tuple[str, str, st
         value = f"coalesce(CAST({raw} AS BIGINT), {nothing})"
     elif kind == "VARCHAR":
         empty = f"({empty} OR trim({raw}) = '')"
-        number = f"coalesce(TRY_CAST({raw} AS DOUBLE), CAST(TRY_CAST({raw} AS BOOLEAN) AS DOUBLE))"
+        number = f"coalesce({number_of(raw, marks)}, CAST(TRY_CAST({raw} AS BOOLEAN) AS DOUBLE))"
         value = f"CASE WHEN {empty} THEN CAST({nothing} AS DOUBLE) ELSE {number} END"
     else:
         value = f"coalesce(CAST({raw} AS DOUBLE), CAST({nothing} AS DOUBLE))"
@@ -274,7 +292,7 @@ def _value(m: Measured, column: str, name: str, kind: str) -> tuple[str, str, st
     unfit = "false" if kind in _WHOLE else f"coalesce(abs({value}) > {_MAX_VALUE!r}, true)"
     if m.tallying.buckets:
         unfit = f"NOT {empty} AND {unfit}"
-    return value, unfit, f"{column} must be a number"
+    return value, unfit, wrong_number(column, marks)
 
 
 def _collect(
@@ -354,7 +372,10 @@ def _wrong_rows(
         f"""SELECT * FROM (SELECT {given.unit}, CAST({given.variant} AS VARCHAR), CAST({given.day} AS VARCHAR),
                 CASE {" ".join(reasons)} END AS wrong FROM given) WHERE wrong IS NOT NULL LIMIT {WRONG_SHOWN}"""
     ).fetchall()
-    return tuple(WrongUnit(*(str(cell or "")[:80] for cell in row)) for row in shown)
+    return tuple(
+        WrongUnit(*(str(cell or "")[:80] for cell in (unit, variant, day)), reason)
+        for unit, variant, day, reason in shown
+    )
 
 
 def _capped(name: str, cap: float | None) -> str:

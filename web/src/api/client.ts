@@ -212,9 +212,16 @@ export function sendSpend(key: string, file: File, mark: "" | "." | ",", digest?
 }
 
 /** What a file with a row a unit comes to; with a digest it is stored. */
-export function sendUnits(key: string, file: File, digest?: string, leaveOutWrong = false): Promise<UnitsSeen> {
-  if (digest === undefined) return sendForm(`/experiments/${key}/unit-files/preview`, { file });
-  return sendForm(`/experiments/${key}/unit-files`, { file, digest, leave_out_wrong: String(leaveOutWrong) });
+export function sendUnits(
+  key: string,
+  file: File,
+  mark: "" | "." | ",",
+  digest?: string,
+  leaveOutWrong = false,
+): Promise<UnitsSeen> {
+  const parts = { file, decimal_mark: mark };
+  if (digest === undefined) return sendForm(`/experiments/${key}/unit-files/preview`, parts);
+  return sendForm(`/experiments/${key}/unit-files`, { ...parts, digest, leave_out_wrong: String(leaveOutWrong) });
 }
 
 /** Take in a file with one event a line. */

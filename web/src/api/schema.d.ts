@@ -5125,6 +5125,10 @@ export interface components {
          * @description What a file of units comes to: totals by metric and variant, for everybody who counts.
          */
         UnitsOut: {
+            /** Decimal Mark */
+            decimal_mark: string | null;
+            /** Decimal Open */
+            decimal_open: boolean;
             /** Digest */
             digest: string;
             /** First Day */
@@ -7789,6 +7793,12 @@ export interface operations {
         requestBody: {
             content: {
                 "multipart/form-data": {
+                    /**
+                     * Decimal Mark
+                     * @default
+                     * @enum {string}
+                     */
+                    decimal_mark?: "" | "." | ",";
                     /** Digest */
                     digest: string;
                     /**
@@ -7837,6 +7847,12 @@ export interface operations {
         requestBody: {
             content: {
                 "multipart/form-data": {
+                    /**
+                     * Decimal Mark
+                     * @default
+                     * @enum {string}
+                     */
+                    decimal_mark?: "" | "." | ",";
                     /**
                      * File
                      * Format: binary

@@ -29,10 +29,12 @@ export function FilesIn() {
 function UnitFile() {
   const { experiment } = useEditing();
   const stale = useStale();
-  const preview = useMutation({ mutationFn: (file: File) => sendUnits(experiment.key, file) });
+  const preview = useMutation({
+    mutationFn: ({ file, mark }: { file: File; mark: Mark }) => sendUnits(experiment.key, file, mark),
+  });
   const store = useMutation({
-    mutationFn: ({ file, seen, leaveOut }: { file: File; seen: UnitsSeen; leaveOut: boolean }) =>
-      sendUnits(experiment.key, file, seen.digest, leaveOut),
+    mutationFn: ({ file, mark, seen }: { file: File; mark: Mark; seen: UnitsSeen }) =>
+      sendUnits(experiment.key, file, mark, seen.digest, seen.wrong_count > 0),
     onSuccess: () => {
       preview.reset();
       stale("data", experiment.key);
@@ -43,6 +45,7 @@ function UnitFile() {
     return use.before_days ? [stem, `${stem}_before`] : [stem];
   });
   const seen = preview.data;
+  const given = preview.variables;
   return (
     <UploadPanel
       title="A file of units"
@@ -58,17 +61,16 @@ function UnitFile() {
       busy={preview.isPending}
       pick={(file) => {
         store.reset();
-        preview.mutate(file);
+        preview.mutate({ file, mark: "" });
       }}
       error={preview.error ?? store.error}
     >
-      {seen && (
+      {seen && given && (
         <UnitsPreview
           seen={seen}
+          chooseMark={(mark) => preview.mutate({ file: given.file, mark })}
           storing={store.isPending}
-          store={() =>
-            preview.variables && store.mutate({ file: preview.variables, seen, leaveOut: seen.wrong_count > 0 })
-          }
+          store={() => store.mutate({ ...given, seen })}
         />
       )}
       {store.data && (
@@ -82,11 +84,12 @@ function UnitFile() {
 
 interface UnitsPreviewProps {
   seen: UnitsSeen;
+  chooseMark: (mark: Mark) => void;
   storing: boolean;
   store: () => void;
 }
 
-function UnitsPreview({ seen, storing, store }: UnitsPreviewProps) {
+function UnitsPreview({ seen, chooseMark, storing, store }: UnitsPreviewProps) {
   return (
     <div className="mt-2 text-sm" role="status">
       <p>
@@ -95,6 +98,9 @@ function UnitsPreview({ seen, storing, store }: UnitsPreviewProps) {
         {seen.units.map((units, arm) => `${count(units)} in ${LETTERS[arm]}`).join(", ")}; {seen.metrics.join(", ")}
         {seen.segments > 0 && `; ${plural(seen.segments, "segment")}`}.
       </p>
+      {(seen.decimal_open || seen.decimal_mark === ",") && (
+        <DecimalMarkChoice open={seen.decimal_open} mark={seen.decimal_mark} choose={chooseMark} />
+      )}
       {seen.ignored.length > 0 && <p className="quiet">Not used: {seen.ignored.join(", ")}</p>}
       {seen.never_counted > 0 && (
         <p>{plural(seen.never_counted, "row")} of who is never counted (Traffic) are left out.</p>
@@ -110,7 +116,7 @@ function UnitsPreview({ seen, storing, store }: UnitsPreviewProps) {
       />
       <button
         className="btn btn-sm btn-primary mt-1"
-        disabled={storing || seen.repeated > 0 || seen.rows === seen.wrong_count}
+        disabled={storing || seen.decimal_open || seen.repeated > 0 || seen.rows === seen.wrong_count}
         onClick={store}
       >
         {storing ? "Storing…" : seen.wrong_count ? "Store all but the wrong rows" : "Store"}

@@ -57,3 +57,52 @@ describe("a file of spend", () => {
     expect(calls).toHaveLength(3);
   });
 });
+
+describe("a file of units", () => {
+  it("asks for the decimal mark where its numbers do not show it, and is stored as it was read", async () => {
+    const seen = {
+      digest: "d1",
+      decimal_mark: null,
+      decimal_open: true,
+      rows: 2,
+      wrong_count: 1,
+      wrong: [{ unit: "v1", variant: "A", day: "2026-03-02", reason: "fare may be read in two ways" }],
+      repeated: 0,
+      never_counted: 0,
+      first_day: "2026-03-02",
+      last_day: "2026-03-02",
+      metrics: ["fare per visitor"],
+      ignored: [],
+      units: [1, 1],
+      totals: [[12, 8]],
+      segments: 0,
+      stored: false,
+    };
+    const read = { ...seen, decimal_open: false, decimal_mark: ",", wrong_count: 0, wrong: [] };
+    const calls = serve({
+      [`POST ${PATH}/unit-files/preview`]: [{ body: seen }, { body: read }],
+      [`POST ${PATH}/unit-files`]: [{ status: 201, body: { ...read, stored: true } }],
+    });
+    const known = experiment();
+    show(
+      <EditingProvider experiment={known}>
+        <FilesIn />
+      </EditingProvider>,
+      {
+        known: [
+          [keys.session, SESSION],
+          [keys.experiment(known.key), known],
+        ],
+      },
+    );
+    fireEvent.change(screen.getByLabelText("Choose a file of units"), {
+      target: { files: [new File(["x"], "units.csv")] },
+    });
+    await screen.findByText(/v1, A, 2026-03-02: fare may be read in two ways/);
+    expect(screen.getByText("Store all but the wrong rows")).toHaveProperty("disabled", true);
+    fireEvent.change(screen.getByLabelText("decimals come after a"), { target: { value: "," } });
+    fireEvent.click(await screen.findByText("Store"));
+    await screen.findByText(/Stored: 2 visitors/);
+    expect(calls).toHaveLength(3);
+  });
+});
