@@ -373,8 +373,8 @@ def _wrong_rows(
                 CASE {" ".join(reasons)} END AS wrong FROM given) WHERE wrong IS NOT NULL LIMIT {WRONG_SHOWN}"""
     ).fetchall()
     return tuple(
-        WrongUnit(*(str(cell or "")[:80] for cell in (unit, variant, day)), reason)
-        for unit, variant, day, reason in shown
+        WrongUnit(str(unit or "")[:80], str(variant or "")[:80], str(on or "")[:80], reason)
+        for unit, variant, on, reason in shown
     )
 
 

@@ -60,7 +60,7 @@ function Seen({ reading, experiment }: { reading: Reading; experiment: Experimen
           <Conditions reading={reading} />
         </>
       )}
-      {reading.warnings.length > 0 && (
+      {!experiment.round_of && reading.warnings.length > 0 && (
         <>
           <h2 className="mt-4 mb-1 font-sans text-sm font-semibold">Before you decide</h2>
           {reading.warnings.map((line) => (
