@@ -188,6 +188,17 @@ def test_the_order_of_several_variants(ask, analyst, steps, method):
     assert status == 409
 
 
+def test_the_plain_probability_to_be_better_stands_beside_an_interval_that_is_for_use(ask, analyst, won, steps):
+    (line,) = evidence(ask, won)["reading"]["comparisons"]
+    assert line["chance"] > 0.999
+    assert steps(won, "chance_ahead")["P(B better than A)"] == pytest.approx(line["chance"])
+    # Not before the rule may be read: looked at every day it would find winners that are none.
+    early = begin(analyst, audience_per_day=9000)
+    bring_in(analyst, early, daily(5, {"A": (200, 10), "B": (200, 15)}))
+    (line,) = evidence(ask, early)["reading"]["comparisons"]
+    assert (line["chance"], line["superiority"]) == (None, None)
+
+
 def test_a_posterior(ask, analyst, steps):
     experiment = begin(analyst, method="posterior")
     bring_in(analyst, experiment, daily(28, {"A": (2000, 100), "B": (2000, 120)}))

@@ -233,12 +233,13 @@ VALID = {
 # Functions that take nothing but what was checked when it was made, names, or what is refused elsewhere (given as reason).
 TAKE_WHAT_WAS_CHECKED = {
     "arm_statistic", "chances_to_be_best", "comparable", "totals_of", "segment_effects", "cohort_effects", "reached_by",
-    "rank_arms", "minimum_met", "shape_known", "what_would_change", "write_sentences", "read_cohorts",
+    "rank_arms", "chance_ahead", "minimum_met", "shape_known", "what_would_change", "write_sentences", "read_cohorts",
     "read_secondary", "judge", "after_stopping", "conversions_it_hangs_on", "rule_for", "make_plan", "plan_alternatives",
     "world_of", "find_issues", "count_unit", "overall", "unit_figure", "kind_named", "method_from", "rule_from", "skewness_of",
     "split_at_random",  # its own test has the table
     "point", "property_text", "reversed_in_every_stratum",
     # derivations are made of comparisons and readings
+    "chance_ahead_derivation",
     "chance_derivation", "comparison_derivation", "difference_derivation", "exact_derivation", "family_derivation",
     "impact_derivation", "level_derivation", "partially_pooled_derivation", "posterior_derivation", "power_derivation",
     "spend_derivation", "split_derivation", "stopping_derivation", "trend_derivation", "within_derivation",

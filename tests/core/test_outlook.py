@@ -8,10 +8,11 @@ import pytest
 import statsmodels.api as sm
 from hypothesis import given
 from hypothesis import strategies as st
-from scipy import stats
+from scipy import integrate, stats
 
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.methods import AlwaysValid, GroupSequential
+from neat_verdict.core.periods import Period
 from neat_verdict.core.statistics import (
     Interval,
     Mean,
@@ -38,6 +39,7 @@ from neat_verdict.core.verdicts import (
     Forecasted,
     Looks,
     Outcome,
+    chance_ahead,
     chances_ahead,
     conversions_it_hangs_on,
     impact,
@@ -313,3 +315,47 @@ def test_an_empty_casebook_says_nothing():
     record = track_record([])
     assert (record.decided, record.won) == (0, 0)
     assert math.isnan(record.winners_seen)
+
+
+# The plain probability to be better than control
+
+
+def better_than_control(arms, rule=RULE, position=1, **given):
+    return chance_ahead(read_experiment(arms, (1,) * len(arms), rule, **given), rule, position)
+
+
+@pytest.mark.parametrize(
+    ("control", "variant"),
+    [((50, 1000), (62, 1000)), ((3, 40), (9, 38)), ((0, 100), (4, 100)), ((500, 900), (500, 1800))],
+)
+def test_it_is_that_of_two_beta_posteriors_from_flat_priors(control, variant):
+    """By numerical integration of the two densities."""
+    a, b = (stats.beta(x + 1, n - x + 1) for x, n in (control, variant))
+    wanted = integrate.quad(lambda t: b.pdf(t) * a.cdf(t), 0, 1, limit=400, points=[variant[0] / variant[1]])[0]
+    arms = [Rate(*control), Rate(*variant)]
+    assert better_than_control(arms) == pytest.approx(wanted, abs=1e-6)
+    down = replace(RULE, good_direction="down")
+    assert better_than_control(arms, down) == pytest.approx(1 - wanted, abs=1e-6)
+
+
+def test_another_variant_changes_nothing_about_it():
+    pair = better_than_control([Rate(50, 1000), Rate(62, 1000)])
+    assert better_than_control([Rate(50, 1000), Rate(62, 1000), Rate(300, 1000)]) == pytest.approx(pair)
+
+
+def test_of_rounds_it_is_the_normal_one_of_what_is_compared_within_each():
+    rule = DecisionRule(0.95, 0.05, method=GroupSequential(), rounds=2, planned_days=28)
+    rounds = [
+        Period((Rate(60, 20_000), Rate(72, 20_100)), (0.5, 0.5), round=1),
+        Period((Rate(120, 20_300), Rate(150, 20_200)), (0.5, 0.5), round=2),
+    ]
+    arms = [Rate(180, 40_300), Rate(222, 40_300)]
+    reading = read_experiment(arms, (1, 1), rule, days=28, looks=Looks((0.5, 1.0), last=True), periods=rounds)
+    compared = reading.comparisons[0]
+    assert chance_ahead(reading, rule, 1) == pytest.approx(
+        stats.norm.cdf(compared.difference.estimate / compared.error)
+    )
+
+
+def test_with_too_little_to_compare_there_is_none():
+    assert better_than_control([Rate(0, 0), Rate(0, 10)]) is None

@@ -167,6 +167,7 @@ def _comparison(record: AnalysisRecord, one: ComparisonRecord, sign: int) -> Com
         critical_value=one.critical_value,
         superiority=one.posterior.superiority if one.posterior else None,
         expected_loss=one.posterior.expected_loss if one.posterior else None,
+        chance=one.chance,
         tone=tone_of(record.scale.effect_of(one.lift, one.difference) if record.verdict.kind.readable else None, sign),
         sentence=f"{letter} against A: {record.scale.noun} {_effect_words(effect)}",
         effect_per_month=effect_per_month(one, record.units_per_day),

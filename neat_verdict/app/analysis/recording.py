@@ -29,6 +29,7 @@ from neat_verdict.core.verdicts import (
     Reading,
     SecondaryEvidence,
     after_stopping,
+    chance_ahead,
     rank_arms,
     what_would_change,
     write_sentences,
@@ -40,6 +41,8 @@ def record_of_reading(
 ) -> AnalysisRecord:
     """The record of a reading alone, without an experiment."""
     shares = zip(reading.split.planned_shares, reading.split.seen_shares, strict=True)
+    # Looked at every day it would find winners that are none; a posterior rule has its own.
+    with_chance = reading.verdict.kind.readable and not rule.method.credible
     return AnalysisRecord(
         rule=rule.record(),
         rule_in_words=rule_in_words,
@@ -50,6 +53,7 @@ def record_of_reading(
         comparisons=tuple(
             replace(
                 _comparison(at, one, log_ratio_of([period.pair(at, 0) for period in reading.periods])),
+                chance=chance_ahead(reading, rule, at) if with_chance else None,
                 stopping_factor=after.factor if (after := after_stopping(reading, rule, at)) else None,
             )
             for at, one in enumerate(reading.comparisons, start=1)

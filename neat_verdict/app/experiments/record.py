@@ -45,7 +45,8 @@ class ArmRecord:
 class ComparisonRecord:
     """A variant (by position) against control. ``effect`` is the log ratio with its variance, None where there is none;
     ``per_level`` what a unit adds to the total for each 1 of the level, None where levels do not add up; ``stopping_factor``
-    times the estimate is adjusted for when the run ended, None where nothing is adjusted."""
+    times the estimate is adjusted for when the run ended, None where nothing is adjusted; ``chance`` is that of being better than
+    control (`chance_ahead`), None of a rule that has one of its own in ``posterior``."""
 
     variant: int
     critical_value: float
@@ -59,6 +60,7 @@ class ComparisonRecord:
     effect: Effect | None = None
     per_level: float | None = 1.0
     stopping_factor: float | None = None
+    chance: float | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,7 +4,7 @@ from neat_verdict.core.derivations.comparison import FIGURES, Figure, comparison
 from neat_verdict.core.derivations.conditional_power import power_derivation
 from neat_verdict.core.derivations.impact import impact_derivation
 from neat_verdict.core.derivations.multiplicity import family_derivation
-from neat_verdict.core.derivations.posteriors import chance_derivation, posterior_derivation
+from neat_verdict.core.derivations.posteriors import chance_ahead_derivation, chance_derivation, posterior_derivation
 from neat_verdict.core.derivations.segments import partially_pooled_derivation, trend_derivation, within_derivation
 from neat_verdict.core.derivations.spend import SpendFigure, spend_derivation
 from neat_verdict.core.derivations.stopping import stopping_derivation
@@ -17,6 +17,7 @@ __all__ = [
     "Figure",
     "SpendFigure",
     "Step",
+    "chance_ahead_derivation",
     "chance_derivation",
     "comparison_derivation",
     "difference_derivation",

@@ -8,6 +8,7 @@ from neat_verdict.core.statistics import Comparison
 from neat_verdict.core.text.format import format_full
 from neat_verdict.core.text.statements import Derivation, Step, steps
 from neat_verdict.core.variants import LETTERS
+from neat_verdict.core.verdicts.ranking import chance_ahead
 from neat_verdict.core.verdicts.reading import Reading
 
 _BEST = "P(a is best) = ∫ f_a(t) · Π_{j≠a} F_j(t) dt"
@@ -32,6 +33,45 @@ def chance_derivation(reading: Reading, rule: DecisionRule, letter: str) -> Deri
             *(Step(LETTERS[at], format_full(p)) for at, p in enumerate(chances) if at != place),
             Step(letter, format_full(chances[place])),
         ),
+    )
+
+
+def chance_ahead_derivation(reading: Reading, rule: DecisionRule, letter: str) -> Derivation:
+    """The chance of a variant to be better than control. Raises InputError where they cannot be compared."""
+    place = LETTERS.index(letter)
+    chance = chance_ahead(reading, rule, place) if 0 < place < len(reading.arms) else None
+    if chance is None:
+        raise InputError("variant", letter, "cannot be compared with control yet")
+    words = (
+        "How likely its true level is better than control’s, by what was counted and nothing else. It allows neither for looks "
+        "nor for several variants, and only a rule by posterior probability decides by it."
+    )
+    result = (Step(f"P({letter} better than A)", format_full(chance)),)
+    if len(reading.periods) == 1:
+        inputs = [
+            step
+            for one, arm in (("A", reading.arms[0]), (letter, reading.arms[place]))
+            for step in steps(arm.posterior_inputs(), f"_{one}")
+        ]
+        return Derivation(
+            f"Chance of {letter} to be better than A",
+            f"{words} Rates have Beta(x + 1, n − x + 1) posteriors, means and ratios normal ones.",
+            _BEST,
+            "Scott (2010), Appl. Stoch. Models Bus. Ind. 26, 639–658; by quadrature",
+            tuple(inputs),
+            result,
+        )
+    compared = reading.comparisons[place - 1]
+    return Derivation(
+        f"Chance of {letter} to be better than A",
+        f"{words} Of several periods the normal posterior of the combined difference.",
+        "Φ(±d / e), − where less is better",
+        "Flat prior; Gelman et al. (2013), Bayesian Data Analysis, section 2.5",
+        (
+            Step("d", format_full(compared.difference.estimate)),
+            Step("e", format_full(compared.error)),
+        ),
+        result,
     )
 
 

@@ -7,7 +7,7 @@ from neat_verdict.core.verdicts.impact import impact
 from neat_verdict.core.verdicts.judging import MetricReading, Verdict, judge
 from neat_verdict.core.verdicts.kinds import VERDICTS, VerdictKind
 from neat_verdict.core.verdicts.paragraph import rule_in_words
-from neat_verdict.core.verdicts.ranking import Ranked, rank_arms
+from neat_verdict.core.verdicts.ranking import Ranked, chance_ahead, rank_arms
 from neat_verdict.core.verdicts.reading import (
     Looks,
     Reading,
@@ -67,6 +67,7 @@ __all__ = [
     "VerdictKind",
     "adjusted_by",
     "after_stopping",
+    "chance_ahead",
     "chances_ahead",
     "cohort_effects",
     "compare_totals",

@@ -5,9 +5,11 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from scipy import special
+
 from neat_verdict.core.periods import compare_pairs
 from neat_verdict.core.rule import DecisionRule
-from neat_verdict.core.statistics import Comparison, Interval, comparable
+from neat_verdict.core.statistics import Comparison, Interval, chances_to_be_best, comparable
 from neat_verdict.core.verdicts.reading import Reading
 
 
@@ -56,3 +58,21 @@ def rank_arms(reading: Reading, rule: DecisionRule) -> tuple[Ranked, ...]:
             return ()
         ranked.append(Ranked(position, chances[position], compared))
     return tuple(ranked)
+
+
+def chance_ahead(reading: Reading, rule: DecisionRule, position: int) -> float | None:
+    """The probability that a variant is better than control, by what was counted and flat priors; None with too little.
+
+    No rule but the posterior one decides by it: it allows neither for looks nor for several variants. In one period by the arms'
+    own posteriors (Scott 2010, Appl. Stoch. Models Bus. Ind. 26, 639-658), in several by the normal one of the combined
+    difference.
+    """
+    if not reading.comparisons:
+        return None
+    compared = reading.comparisons[position - 1]
+    if len(reading.periods) == 1:
+        arms = [reading.arms[0], reading.arms[position]]
+        return chances_to_be_best(arms, rule.sign)[1] if all(math.isfinite(arm.estimate) for arm in arms) else None
+    if not compared.error > 0:
+        return None
+    return float(special.ndtr(rule.sign * compared.difference.estimate / compared.error))

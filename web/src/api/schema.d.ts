@@ -2186,7 +2186,8 @@ export interface components {
          * ComparisonOut
          * @description ``effect`` is what is judged and shown: the lift, or on the scale of differences the difference, placed as a part of the
          *     level planned with and written in the metric's unit. ``adjusted_text`` is the effect adjusted for when the run ended, "" where
-         *     nothing is; ``effect_per_month`` has that estimate. Under a posterior rule there are ``superiority`` and ``expected_loss``.
+         *     nothing is; ``effect_per_month`` has that estimate. Under a posterior rule there are ``superiority`` and ``expected_loss``;
+         *     under the others ``chance`` is the plain probability to be better than control, by which they do not decide.
          */
         ComparisonOut: {
             /** Adjusted Pvalue */
@@ -2196,6 +2197,8 @@ export interface components {
              * @default
              */
             adjusted_text: string;
+            /** Chance */
+            chance?: number | null;
             /** Critical Value */
             critical_value: number;
             difference: components["schemas"]["IntervalOut"];
@@ -6130,7 +6133,7 @@ export interface operations {
     get_derivation: {
         parameters: {
             query: {
-                figure: "level" | "lift" | "difference" | "pvalue" | "adjusted_pvalue" | "superiority" | "impact" | "adjusted_effect" | "chance" | "against_leader" | "boundary" | "power" | "partially_pooled" | "within" | "crude" | "differ" | "trend" | "exact_pvalue" | "split" | "cost_each" | "per_thousand" | "cost_lift" | "impressions_lift" | "pooled" | "remaining" | "gain";
+                figure: "level" | "lift" | "difference" | "pvalue" | "adjusted_pvalue" | "superiority" | "impact" | "adjusted_effect" | "chance" | "chance_ahead" | "against_leader" | "boundary" | "power" | "partially_pooled" | "within" | "crude" | "differ" | "trend" | "exact_pvalue" | "split" | "cost_each" | "per_thousand" | "cost_lift" | "impressions_lift" | "pooled" | "remaining" | "gain";
                 variant: string;
                 metric?: string;
                 segment?: string;

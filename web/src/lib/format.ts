@@ -66,3 +66,9 @@ export function moment(iso: string, timeZone: string): string {
 export function plural(number: number, word: string): string {
   return `${count(number)} ${word}${number === 1 ? "" : "s"}`;
 }
+
+/** A probability that never says it is certain: "98.6%", "over 99.9%". */
+export function probability(chance: number): string {
+  if (chance > 0.999) return "over 99.9%";
+  return chance < 0.001 ? "under 0.1%" : `${(chance * 100).toFixed(1)}%`;
+}

@@ -25,6 +25,7 @@ from neat_verdict.core.derivations import (
     Derivation,
     Figure,
     SpendFigure,
+    chance_ahead_derivation,
     chance_derivation,
     comparison_derivation,
     difference_derivation,
@@ -292,6 +293,10 @@ def _chance(request: _Request) -> Derivation:
     return chance_derivation(request.analysis.reading, request.rule, request.asked.letter)
 
 
+def _chance_ahead(request: _Request) -> Derivation:
+    return chance_ahead_derivation(request.analysis.reading, request.rule, request.asked.letter)
+
+
 def _against_leader(request: _Request) -> Derivation:
     reading = request.analysis.reading
     ranked = rank_arms(reading, request.rule)
@@ -421,6 +426,7 @@ _MAKERS: Mapping[str, Callable[[_Request], Derivation]] = {
     "impact": _impact,
     "adjusted_effect": _adjusted_effect,
     "chance": _chance,
+    "chance_ahead": _chance_ahead,
     "against_leader": _against_leader,
     "boundary": _boundary,
     "power": _power,

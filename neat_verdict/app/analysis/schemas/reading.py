@@ -30,7 +30,8 @@ class ArmOut(Schema):
 class ComparisonOut(Schema):
     """``effect`` is what is judged and shown: the lift, or on the scale of differences the difference, placed as a part of the
     level planned with and written in the metric's unit. ``adjusted_text`` is the effect adjusted for when the run ended, "" where
-    nothing is; ``effect_per_month`` has that estimate. Under a posterior rule there are ``superiority`` and ``expected_loss``.
+    nothing is; ``effect_per_month`` has that estimate. Under a posterior rule there are ``superiority`` and ``expected_loss``;
+    under the others ``chance`` is the plain probability to be better than control, by which they do not decide.
     """
 
     letter: str
@@ -44,6 +45,7 @@ class ComparisonOut(Schema):
     critical_value: float
     superiority: float | None = None
     expected_loss: float | None = None
+    chance: float | None = None
     tone: Tone
     sentence: str
     effect_per_month: IntervalOut | None

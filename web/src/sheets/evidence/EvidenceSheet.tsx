@@ -4,6 +4,7 @@ import { useEvidence } from "../../api/hooks";
 import { percentText, weekday } from "../../lib/format";
 import { Empty, Failure, Panel, Skeleton } from "../../parts/basics";
 import { useEditing } from "../editing";
+import { ChancesAhead } from "./ChancesAhead";
 import { DESIGN_PANELS } from "./designs";
 import { Funnels } from "./Funnels";
 import { LooksPanel } from "./LooksPanel";
@@ -94,6 +95,7 @@ function Read({ evidence }: { evidence: Evidence }) {
         note={`${percentText(reading.interval_confidence)}% intervals; grey band: ±${reading.worthwhile_text}`}
       >
         <VariantTable reading={reading} experiment={experiment.key} />
+        <ChancesAhead reading={reading} experiment={experiment.key} />
       </Panel>
       {reading.variance_removed != null && (
         <p className="sheet px-4 py-2 text-sm">

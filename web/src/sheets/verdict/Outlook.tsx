@@ -1,7 +1,7 @@
 import type { Reading } from "../../api/client";
 import { copiedLift, stripColumn } from "../../charts/stripColumn";
 import { sharedAxis } from "../../lib/axis";
-import { count, percentText } from "../../lib/format";
+import { count, percentText, probability } from "../../lib/format";
 import { amount } from "../../lib/metrics";
 import { useWidth } from "../../lib/useWidth";
 import { Panel } from "../../parts/basics";
@@ -92,7 +92,7 @@ export function Ranking({ reading, experiment }: { reading: Reading; experiment:
                 variant={line.letter}
                 label={`Probability of ${line.letter} to be best`}
               >
-                {chanceText(line.chance)}
+                {probability(line.chance)}
               </Figured>
             ),
           },
@@ -123,11 +123,6 @@ export function Ranking({ reading, experiment }: { reading: Reading; experiment:
       />
     </Panel>
   );
-}
-
-function chanceText(chance: number): string {
-  if (chance > 0.999) return "over 99.9%";
-  return chance < 0.001 ? "under 0.1%" : `${(chance * 100).toFixed(1)}%`;
 }
 
 interface Line {
