@@ -2,6 +2,7 @@
 
 import math
 from datetime import UTC, date, datetime, time, timedelta
+from itertools import product
 
 import pytest
 from scipy.stats import norm
@@ -11,7 +12,7 @@ from neat_verdict.app.analysis.actions import decide, take_due_looks
 from neat_verdict.app.analysis.models import StoredLook
 from neat_verdict.app.config.api import api
 from neat_verdict.app.experiments import actions
-from neat_verdict.app.experiments.models import Experiment, Round, Tally, Workspace
+from neat_verdict.app.experiments.models import Experiment, Round, Spend, Tally, Workspace
 from neat_verdict.app.experiments.queries import decision_rule, find
 from neat_verdict.app.metrics.actions import edit_metric
 from neat_verdict.app.metrics.models import Metric
@@ -449,13 +450,19 @@ def test_the_warm_up_of_every_round_is_left_out(ask, analyst):
     assert seen["days"] == 38
 
 
-def test_segments_are_those_of_all_rounds_of_the_plan(ask, analyst, both_over):
-    use, experiment = both_over.primary, both_over
-    for number, day in ((1, START), (2, SECOND)):
-        for variant in experiment.variants.all():
-            Tally.objects.create(
-                variant=variant, metric=use.metric, round=number, segment="device=phone", day=day, units=500, total=50
-            )
+def test_what_is_counted_beside_is_that_of_all_rounds_of_the_plan_but_their_warm_up(ask, analyst):
+    """Segments, spend and caps, each of one day that is read and one that is left out in either round."""
+    actions.create_experiment(analyst, "Fare calendar", {**PLANNED, "warm_up_days": 1})
+    for number, first in enumerate((START, SECOND), start=1):
+        if number > 1:
+            actions.new_round(analyst, KEY)
+        run(analyst, first, {"A": (1000, 50), "B": (1000, 54)}, 22)
+        for variant, day in product(find(KEY).variants.all(), (first, first + timedelta(days=3))):
+            place = {"variant": variant, "round": number, "day": day}
+            Tally.objects.create(metric=find(KEY).primary.metric, segment="device=phone", units=500, total=50, **place)
+            Spend.objects.create(cost=100, impressions=2000, **place)
     Workspace.objects.create(name="Tidewick", segments=[["device"]])
     segments = shown(ask, KEY, "/segments?by=device")["segments"]
     assert [(one["name"], one["units"]) for one in segments] == [("device=phone", [1000, 1000])]
+    spend = shown(ask, KEY, "/evidence")["spend"]["arms"]
+    assert [(arm["cost"], arm["impressions"]) for arm in spend] == [(200, 4000)] * 2

@@ -100,6 +100,12 @@ class Analysis:
         return DESIGN_ANALYSES[self.rule.design.name].shares_vary and bool(self.periods)
 
     @property
+    def days_left_out(self) -> list[date]:
+        """The warm-up days of the rounds after the first, which lie among the days that are read."""
+        warm_up = range(self.rule.warm_up_days)
+        return [start + timedelta(days=day) for start in self.counts.primary.round_starts for day in warm_up]
+
+    @property
     def comparison_count(self) -> int:
         """How many comparisons share the level."""
         return max(len(self.reading.arms) - 1, 1)

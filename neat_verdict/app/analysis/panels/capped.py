@@ -28,6 +28,7 @@ def capped(analysis: Analysis) -> list[CappedOut]:
             variant__experiment=experiment, round__in=rounds_read(experiment), segment="", metric__in=list(uses),
             capped__isnull=False, day__gte=days[0], day__lte=days[-1],
         )
+        .exclude(day__in=analysis.days_left_out)
         .values_list("metric_id", "variant__position")
         .annotate(Sum("units"), Sum("capped"))
         .order_by("metric_id", "variant__position")

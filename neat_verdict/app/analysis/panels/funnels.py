@@ -50,7 +50,7 @@ def _reached(analysis: Analysis, uses: Sequence[ExperimentMetric], position: int
         variant__experiment=analysis.experiment, round__in=rounds_read(analysis.experiment), segment="", steps__isnull=False,
         metric__in=[use.metric_id for use in uses], variant__position__in=(0, position),
         day__gte=days[0], day__lte=days[-1],
-    ).values_list("metric_id", "variant__position", "units", "steps")  # fmt: skip
+    ).exclude(day__in=analysis.days_left_out).values_list("metric_id", "variant__position", "units", "steps")  # fmt: skip
     reached: dict[int, dict[int, list[int]]] = {}
     for metric, at, units, steps in rows:
         assert steps is not None

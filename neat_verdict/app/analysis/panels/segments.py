@@ -183,7 +183,7 @@ def _tallies(
     return Tally.objects.filter(
         variant__experiment=analysis.experiment, variant__position__in=positions, round__in=rounds_read(analysis.experiment),
         metric=use.metric_id, segment__gte=f"{first}=", segment__lt=f"{first}>", day__gte=since, day__lte=until,
-    )  # fmt: skip
+    ).exclude(day__in=analysis.days_left_out)  # fmt: skip
 
 
 def _is_of(segment: str, by: str) -> bool:

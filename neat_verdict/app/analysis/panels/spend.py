@@ -60,6 +60,7 @@ def spend_sums(analysis: Analysis) -> dict[int, Spend]:
         SpendRow.objects.filter(
             variant__experiment=experiment, round__in=rounds_read(experiment), day__gte=days[0], day__lte=days[-1]
         )
+        .exclude(day__in=analysis.days_left_out)
         .values_list("variant__position")
         .annotate(Sum("cost"), Sum("impressions"))
     )
