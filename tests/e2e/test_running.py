@@ -154,6 +154,6 @@ def test_an_experiment_is_scheduled_ended_and_run_once_more(people, manage):
     standing.get_by_role("button", name="New round…").click()
     page.get_by_role("dialog").get_by_role("button", name="New round").click()
     page.get_by_role("link", name=re.compile("^Traffic")).click()
-    expect(page.get_by_text("round 2")).to_be_visible()
-    expect(page.get_by_text(re.compile(r"Round 1: .* Their data is kept"))).to_be_visible()
+    expect(page.get_by_text("round 2", exact=True)).to_be_visible()
+    expect(page.get_by_role("listitem").filter(has_text=re.compile("^Round 1, .*, 0 visitors"))).to_be_visible()
     expect(standing.get_by_role("button", name="Start it…")).to_be_visible()
