@@ -448,6 +448,10 @@ def test_the_warm_up_of_every_round_is_left_out(ask, analyst):
     seen = reading(ask, KEY)
     assert [arm["units"] for arm in seen["arms"]] == [38_000, 38_000]
     assert seen["days"] == 38
+    (line,) = shown(ask, KEY, "/evidence")["rounds"]["together"]
+    assert [one["units"] for one in line["rounds"]] == [[19_000, 19_000]] * 2
+    both = compare_arms(Rate(38 * 54, 38_000), Rate(38 * 50, 38_000), 1.96)
+    assert seen["comparisons"][0]["statistic"] == pytest.approx(both.statistic, rel=0.01)
 
 
 def test_what_is_counted_beside_is_that_of_all_rounds_of_the_plan_but_their_warm_up(ask, analyst):

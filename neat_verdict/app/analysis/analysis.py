@@ -195,8 +195,11 @@ def _analyse(experiment: Experiment, rule: DecisionRule, counts: Counts, day: da
     numbers = rounds_read(experiment)
     stored = {look.number: look for look in experiment.looks_taken.all() if look.round in numbers}
     stored = {number: look for number, look in stored.items() if look.set_aside_at is None}
+    if kept is None and design.shares_vary:
+        # Periods of the others are made of counts without the warm-up.
+        periods = _without_warm_up(experiment, rule, periods)
     if kept is None:
-        periods = _with_closed_windows(experiment, rule, _without_warm_up(experiment, rule, periods), day)
+        periods = _with_closed_windows(experiment, rule, periods, day)
     if design.shares_vary:
         read = counts.until(closed_until(rule.window_days, day)) if rule.window_days else counts
         reading, secondary = _read(experiment, rule, read, ended=ended, periods=periods)
