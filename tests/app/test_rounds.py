@@ -255,6 +255,21 @@ def test_the_rounds_stand_beside_each_other_and_say_whether_they_agree(ask, both
     )
 
 
+def test_the_line_for_all_rounds_is_what_the_table_of_variants_has(ask, analyst):
+    """Of three variants, whose intervals hold for both comparisons together."""
+    three = [{"name": "List"}, {"name": "Calendar"}, {"name": "Map"}]
+    actions.create_experiment(analyst, "Fare calendar", {**PLANNED, "variants": three, "longest_run_weeks": 4})
+    for number, first in enumerate((START, SECOND)):
+        if number:
+            actions.new_round(analyst, KEY)
+        run(analyst, first, {"A": (1000, 50), "B": (1000, 54), "C": (1000, 51)}, 28)
+    compared = reading(ask, KEY)["comparisons"]
+    together = shown(ask, KEY, "/evidence")["rounds"]["together"]
+    assert [line["letter"] for line in together] == ["B", "C"]
+    for line, one in zip(together, compared, strict=True):
+        assert line["lift"] == one["lift"]
+
+
 def test_a_decided_plan_of_rounds_stays_as_it_was_decided(ask, analyst, both_over):
     before = shown(ask, KEY, "/evidence")
     decide(analyst, find(KEY), "B", "", "Build it in")

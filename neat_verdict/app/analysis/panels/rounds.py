@@ -17,6 +17,7 @@ from neat_verdict.core.checks import InputError
 from neat_verdict.core.methods import Reached
 from neat_verdict.core.periods import Pair, compare_pairs
 from neat_verdict.core.rounds import Continued, RoundsTogether, continued, read_rounds
+from neat_verdict.core.statistics import Comparison
 from neat_verdict.core.text.format import format_pvalue
 from neat_verdict.core.variants import LETTERS
 from neat_verdict.core.verdicts import minimum_met
@@ -26,7 +27,7 @@ DIFFERENT = 0.05  # p below which rounds are said to differ
 
 @dataclass(frozen=True, slots=True)
 class _Round:
-    """What is read of a round, by metric's id and variant's position; ``key`` opens it."""
+    """A round, the days of it that are read, and the analysis that they lie in; ``key`` opens it, "" is the one that is shown."""
 
     key: str
     number: int
@@ -102,8 +103,7 @@ def _line(parts: Sequence[_Round], analysis: Analysis, use: ExperimentMetric, po
     if any(not one for one in pairs):
         return None
     sign = 1 if use.definition["good_direction"] == "up" else -1
-    c = analysis.rule.method.pair_critical_value(analysis.rule.confidence, analysis.reading.reached)
-    made = read_rounds(pairs, c)
+    made = read_rounds(pairs, _critical_value(analysis, use, position))
     return TogetherOut(
         metric=use.metric.key,
         metric_name=use.metric.name,
@@ -124,6 +124,19 @@ def _line(parts: Sequence[_Round], analysis: Analysis, use: ExperimentMetric, po
         homogeneity_pvalue=made.homogeneity.pvalue if made.homogeneity else None,
         sentence=_alike(made),
     )
+
+
+def _critical_value(analysis: Analysis, use: ExperimentMetric, position: int) -> float:
+    """That of the reading, so that the line for all rounds is what the tables above have; without one that of a single pair."""
+    made: Sequence[Comparison | None] = (
+        analysis.reading.comparisons
+        if use.role == "primary"
+        else next((one.comparisons for one in analysis.secondary if one.metric.name == use.metric.name), ())
+    )
+    compared = made[position - 1] if len(made) >= position else None
+    if compared is not None:
+        return compared.critical_value
+    return analysis.rule.method.pair_critical_value(analysis.rule.confidence, analysis.reading.reached)
 
 
 def _pairs(part: _Round, use: ExperimentMetric, position: int) -> list[Pair]:
