@@ -46,11 +46,12 @@ def _reached(analysis: Analysis, uses: Sequence[ExperimentMetric], position: int
     days = analysis.counts.primary.days
     if not days or not uses:
         return {}
-    rows = Tally.objects.filter(
+    read = Tally.objects.exclude(day__in=analysis.days_left_out)
+    rows = read.filter(
         variant__experiment=analysis.experiment, round__in=rounds_read(analysis.experiment), segment="", steps__isnull=False,
         metric__in=[use.metric_id for use in uses], variant__position__in=(0, position),
         day__gte=days[0], day__lte=days[-1],
-    ).exclude(day__in=analysis.days_left_out).values_list("metric_id", "variant__position", "units", "steps")  # fmt: skip
+    ).values_list("metric_id", "variant__position", "units", "steps")  # fmt: skip
     reached: dict[int, dict[int, list[int]]] = {}
     for metric, at, units, steps in rows:
         assert steps is not None
