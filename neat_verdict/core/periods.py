@@ -250,13 +250,16 @@ def compare_stratified(pairs: Sequence[Pair], critical_value: float) -> Stratifi
     statistic = float(without_skewness((m1 - m0) / error, a)) if error else 0.0
     below, above = float(with_skewness(critical_value, a)), -float(with_skewness(-critical_value, a))
     low, high = fieller_interval(m1, v1, m0, v0, below, above)
+    # As in one period: equal values say nothing of the variance, however far apart the arms are.
+    reach = (below * error, above * error) if error else (math.inf, math.inf)
+    lift = (float(low) - 1, float(high) - 1) if error else (-math.inf, math.inf)
     return Stratified(
         variant_level=m1,
         reference_level=m0,
         variant_error=math.sqrt(v1),
         reference_error=math.sqrt(v0),
-        difference=Interval(m1 - m0, m1 - m0 - below * error, m1 - m0 + above * error),
-        lift=Interval(m1 / m0 - 1 if m0 > 0 else math.nan, float(low) - 1, float(high) - 1),
+        difference=Interval(m1 - m0, m1 - m0 - reach[0], m1 - m0 + reach[1]),
+        lift=Interval(m1 / m0 - 1 if m0 > 0 else math.nan, *lift),
         statistic=statistic,
         pvalue=float(2 * special.ndtr(-abs(statistic))),
         periods=len(usable),

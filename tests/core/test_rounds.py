@@ -18,7 +18,7 @@ from neat_verdict.core.periods import Pair, Period, compare_pairs, rounds_togeth
 from neat_verdict.core.planning import Arms, Arrivals, Baseline, PlanRequest, Strictness, make_plan
 from neat_verdict.core.rounds import continued, read_rounds
 from neat_verdict.core.rule import DecisionRule, rule_for, rule_from
-from neat_verdict.core.statistics import Mean, Rate
+from neat_verdict.core.statistics import Mean, Rate, two_sided_critical_value
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.verdicts import Looks, read_experiment, rule_in_words
 
@@ -81,7 +81,17 @@ def test_means_are_combined_by_weights_that_their_outcomes_have_no_part_in():
     assert found == pytest.approx((50 * 0.5 + 150 * 2.0) / 200)
 
 
-def test_rounds_that_differ_are_told_apart():
+@given(st.lists(st.tuples(*[st.sampled_from([2, 10, 1000]), st.sampled_from([-5.0, 0.0, 3.0]), st.sampled_from([0.0, 20.0])] * 2),
+                min_size=2, max_size=3))  # fmt: skip
+def test_interval_and_p_agree_where_nothing_varies_and_where_levels_are_negative_too(counted):
+    pairs = [Pair(*(Mean(n, n * mean, n * (mean**2 + sd**2)) for n, mean, sd in (one[:3], one[3:]))) for one in counted]
+    made = read_rounds([[pair] for pair in pairs], two_sided_critical_value(0.95)).together
+    if made is not None:
+        assert (made.pvalue < 0.05) == (made.difference.side != 0)
+        assert made.lift.side in (0, made.difference.side)
+
+
+def test_rounds_that_differ_are_known_apart():
     alike = read_rounds([[Pair(*FIRST[::-1])], [Pair(*SECOND[::-1])]], 1.96)
     assert alike.homogeneity.pvalue > 0.5
     apart = read_rounds([[Pair(Rate(40, 20_000), FIRST[0])], [Pair(*SECOND[::-1])]], 1.96)
