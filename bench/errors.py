@@ -283,7 +283,7 @@ def _over_rounds(
 
 def continued_rounds(runs: int = 20_000) -> Iterator[Line]:
     """Unplanned second rounds, variants called better that are not: wanted 2.5 % at most by the conditional error of a plan that
-    was not finished, whatever made somebody go on; beside it what reading both as if they had been planned does."""
+    was not finished, whatever made somebody go on; and what reading both as if they had been planned does."""
     draw = np.random.default_rng(SEED)
     for information, wish in product((0.3, 0.6, 0.9), (-math.inf, 0.5, 1.2)):
         first, after = draw.standard_normal(runs), draw.standard_normal(runs)

@@ -1,4 +1,4 @@
-"""Rounds of one experiment beside each other and together, and what a plan that was not finished leaves to a round after it."""
+"""Rounds of one experiment side by side and together, and what a plan that was not finished leaves to a round after it."""
 
 from __future__ import annotations
 

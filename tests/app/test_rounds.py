@@ -238,7 +238,7 @@ def test_the_first_round_of_a_plan_reads_as_it_did(ask, analyst, first_over, bot
     assert [arm["units"] for arm in first["arms"]] == [21_000, 21_000]
 
 
-def test_the_rounds_stand_beside_each_other_and_say_whether_they_agree(ask, both_over):
+def test_the_rounds_stand_side_by_side_and_say_whether_they_agree(ask, both_over):
     rounds = shown(ask, KEY, "/evidence")["rounds"]
     assert (rounds["standing"], rounds["planned"], rounds["refused"]) == ("planned", 2, "")
     (line,) = rounds["together"]
@@ -249,9 +249,10 @@ def test_the_rounds_stand_beside_each_other_and_say_whether_they_agree(ask, both
     assert line["lift"]["estimate"] == pytest.approx(reading(ask, KEY)["comparisons"][0]["lift"]["estimate"])
     assert line["homogeneity_pvalue"] > 0.3
     assert "The rounds agree" in line["sentence"]
-    told = shown(ask, KEY, "/report")["how_decided"]
+    words = shown(ask, KEY, "/report")["how_decided"]
     assert (
-        "up to 2 rounds, each compared within itself; those from 2 March 2026 and 1 June 2026 are read together" in told
+        "up to 2 rounds, each compared within itself; those from 2 March 2026 and 1 June 2026 are read together"
+        in words
     )
 
 
@@ -443,6 +444,18 @@ def test_a_plan_that_was_decided_before_its_last_round_is_over(analyst, first_ov
     assert actions.new_round(analyst, KEY).rule is None
 
 
+def test_a_plan_that_a_round_has_settled_is_over(ask, analyst):
+    """What came in by it would not be read any more: a winner stays one."""
+    actions.create_experiment(analyst, "Fare calendar", dict(PLANNED))
+    run(analyst, START, {"A": (1000, 50), "B": (1000, 62)})
+    assert reading(ask, KEY)["verdict"] == "winner"
+    assert ask("post", f"/experiments/{KEY}/move/new-round")[1]["rule_locked_at"] is None
+
+
+def test_a_plan_that_nothing_has_settled_goes_on(ask, first_over):
+    assert ask("post", f"/experiments/{KEY}/move/new-round")[1]["rule_locked_at"] is not None
+
+
 def test_a_plan_of_rounds_may_begin_after_rounds_of_their_own(ask, analyst, running):
     bring_in(analyst, running, daily(28, {"A": (2000, 100), "B": (2000, 101)}))
     actions.end(analyst, KEY)
@@ -469,7 +482,7 @@ def test_the_warm_up_of_every_round_is_left_out(ask, analyst):
     assert seen["comparisons"][0]["statistic"] == pytest.approx(both.statistic, rel=0.01)
 
 
-def test_what_is_counted_beside_is_that_of_all_rounds_of_the_plan_but_their_warm_up(ask, analyst):
+def test_what_is_counted_with_it_is_that_of_all_rounds_of_the_plan_but_their_warm_up(ask, analyst):
     """Segments, spend and caps, each of one day that is read and one that is left out in either round."""
     actions.create_experiment(analyst, "Fare calendar", {**PLANNED, "warm_up_days": 1})
     for number, first in enumerate((START, SECOND), start=1):

@@ -13,7 +13,7 @@ from neat_verdict.app.analysis.queries import record, record_of_look
 from neat_verdict.app.analysis.stored import frozen, stored_counts
 from neat_verdict.app.experiments import actions as experiments
 from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.app.experiments.queries import find, today
+from neat_verdict.app.experiments.queries import find, rounds_left, today
 from neat_verdict.app.experiments.record import as_stored
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
@@ -57,6 +57,15 @@ def decide(
         counts=frozen(analysis.all_counts, analysis.all_periods, day, ended=experiment.state == "ended"),
         then=then,
     )
+
+
+@transaction.atomic
+def new_round(by: User, key: str) -> Experiment:
+    """Run the experiment again. A plan of several rounds goes on by the same rule unless a look has settled it, after which
+    nothing that came in by it would be read. See `experiments.actions.new_round` for what is refused."""
+    experiment = find(key)
+    settled = rounds_left(experiment) > 0 and analyse(experiment).reading.verdict.kind.settled
+    return experiments.new_round(by, key, plan_goes_on=not settled)
 
 
 @transaction.atomic

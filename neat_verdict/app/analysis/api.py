@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import date
+from typing import Literal
 
 from django.http import HttpRequest, HttpResponse
 from ninja import Router, Status
@@ -26,6 +27,7 @@ from neat_verdict.app.analysis.schemas import (
     SegmentsOut,
     SelectedRangeOut,
 )
+from neat_verdict.app.experiments import actions as experiments
 from neat_verdict.app.experiments.presenting import present
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.experiments.schemas import ExperimentOut
@@ -137,4 +139,28 @@ def set_look_aside(request: HttpRequest, key: str, number: int, payload: AsideIn
 @router.post("/experiments/{key}/decision", response=ExperimentOut, operation_id="decide")
 def decide(request: HttpRequest, key: str, payload: DecideIn) -> ExperimentOut:
     actions.decide(person(request), find(key), payload.choice, payload.reason, payload.next_step, payload.rollout)
+    return present(find(key))
+
+
+_MOVES = {
+    "resume": experiments.resume,
+    "archive": experiments.archive,
+    "restore": experiments.restore,
+    "unschedule": experiments.unschedule,
+    "new-round": actions.new_round,
+}
+_STOPS = {"pause": experiments.pause, "end": experiments.end}
+Move = Literal["pause", "resume", "end", "archive", "restore", "unschedule", "new-round"]
+
+
+@router.post("/experiments/{key}/move/{move}", response=ExperimentOut, operation_id="move_experiment")
+def move_state(request: HttpRequest, key: str, move: Move, hold_units: bool = True) -> ExperimentOut:
+    """Into another state. After a pause or the end ``hold_units`` lets units that are in keep their variant; without it all get
+    control."""
+    find(key)
+    by = person(request)
+    if move in _STOPS:
+        _STOPS[move](by, key, hold=hold_units)
+    else:
+        _MOVES[move](by, key)
     return present(find(key))

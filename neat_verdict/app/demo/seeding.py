@@ -218,9 +218,9 @@ def _tell_rounds(story: Story, by: User, key: str, today: date) -> None:
             if number:
                 actions.new_round(by, key)
             actions.start(by, key, first)
-        told = replace(story, rates=tuple(rate * level for rate in story.rates), seed=story.seed + number)
+        own = replace(story, rates=tuple(rate * level for rate in story.rates), seed=story.seed + number)
         with clock.at(_moment(last + timedelta(days=1), 8)):
-            _bring_in(told, by, find(key), first, days)
+            _bring_in(own, by, find(key), first, days)
             actions.end(by, key)
             tick()
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Literal
-
 from django.http import FileResponse, HttpRequest
 from ninja import File, Form, Router, Status, UploadedFile
 
@@ -75,30 +73,6 @@ def picture(request: HttpRequest, picture: int) -> FileResponse:
     answer = FileResponse(queries.picture(picture).image.open("rb"))
     answer["Cache-Control"] = "private, max-age=86400"
     return answer
-
-
-_MOVES = {
-    "resume": actions.resume,
-    "archive": actions.archive,
-    "restore": actions.restore,
-    "unschedule": actions.unschedule,
-    "new-round": actions.new_round,
-}
-_STOPS = {"pause": actions.pause, "end": actions.end}
-Move = Literal["pause", "resume", "end", "archive", "restore", "unschedule", "new-round"]
-
-
-@router.post("/experiments/{key}/move/{move}", response=ExperimentOut, operation_id="move_experiment")
-def move_state(request: HttpRequest, key: str, move: Move, hold_units: bool = True) -> ExperimentOut:
-    """Into another state. After a pause or the end ``hold_units`` lets units that are in keep their variant; without it all get
-    control."""
-    queries.find(key)
-    by = person(request)
-    if move in _STOPS:
-        _STOPS[move](by, key, hold=hold_units)
-    else:
-        _MOVES[move](by, key)
-    return present(queries.find(key))
 
 
 @router.post("/experiments/{key}/withdraw-decision", response=ExperimentOut, operation_id="withdraw_decision")

@@ -65,7 +65,7 @@ def present(experiment: Experiment) -> ExperimentOut:
                 ended_on=r.ended_on,
                 units=queries.units_of(experiment, r.number),
             )
-            for r in experiment.rounds.all()
+            for r in experiment.rounds.defer("kept")
         ],
         rounds_left=queries.rounds_left(experiment),
         workspace_longest_run_weeks=queries.workspace().longest_run_weeks,

@@ -355,7 +355,7 @@ def earlier_rounds(experiment: Experiment) -> list[Round]:
     if (experiment.rule or {}).get("rounds", 1) == 1:
         return []
     numbers = range(experiment.rule_round, experiment.round)
-    return [row for row in experiment.rounds.all() if row.number in numbers]
+    return [row for row in experiment.rounds.defer("kept") if row.number in numbers]
 
 
 def rounds_read(experiment: Experiment) -> list[int]:

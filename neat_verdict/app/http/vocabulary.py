@@ -65,6 +65,7 @@ class VerdictOut(Schema):
     mark: str
     tone: Tone
     readable: bool
+    settled: bool
 
 
 class MetricKindOut(Schema):
@@ -153,6 +154,7 @@ def vocabulary() -> VocabularyOut:
                 mark=verdict.mark,
                 tone=verdict.tone,
                 readable=verdict.readable,
+                settled=verdict.settled,
             )
             for verdict in VERDICTS.values()
         ],

@@ -4531,7 +4531,7 @@ export interface components {
         };
         /**
          * RoundsOut
-         * @description The rounds of an experiment beside each other and together. ``standing`` says what the figures together are worth: those of
+         * @description The rounds of an experiment side by side and together. ``standing`` says what the figures together are worth: those of
          *     one plan, of a round after a plan that was not finished, or found afterwards. ``refused`` says why they are not read together,
          *     "" where they are.
          */
@@ -5248,6 +5248,8 @@ export interface components {
             name: string;
             /** Readable */
             readable: boolean;
+            /** Settled */
+            settled: boolean;
             /** Title */
             title: string;
             /**

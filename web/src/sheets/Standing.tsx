@@ -16,7 +16,7 @@ export function Standing({ reading }: { reading: Reading | undefined }) {
   return (
     <aside aria-label="Standing" className="min-w-0">
       {reading ? <Seen reading={reading} experiment={experiment} /> : <Planned experiment={experiment} />}
-      <StateActions />
+      <StateActions settled={reading !== undefined && verdictNamed(reading.verdict).settled} />
     </aside>
   );
 }

@@ -55,15 +55,15 @@ function stepOf(move: Move, hold: boolean): Step {
   return move === "pause" || move === "end" ? { kind: move, hold } : { kind: move };
 }
 
-/** What can be done to the experiment as a whole, by its state. */
-export function StateActions() {
+/** What can be done to the experiment as a whole, by its state; a plan that a look has `settled` goes on in no further round. */
+export function StateActions({ settled = false }: { settled?: boolean }) {
   const { experiment, mayAct } = useEditing();
   const step = useStep(experiment.key);
   const navigate = useNavigate();
   const [asking, setAsking] = useState<Move | "start" | null>(null);
   const [hold, setHold] = useState(true);
   if (!mayAct) return null;
-  const goesOn = experiment.state === "ended" && experiment.rounds_left > 0;
+  const goesOn = experiment.state === "ended" && experiment.rounds_left > 0 && !settled;
   // From a dialog, which closes when it is done.
   const run = (what: Step) => step.mutate(what, { onSuccess: () => setAsking(null) });
   const make = async (kind: "copy" | "follow-up") => {

@@ -57,7 +57,7 @@ const rounds: Rounds = {
   ],
 };
 
-describe("rounds beside each other", () => {
+describe("rounds side by side", () => {
   it("open each round, and stand together in the last line", () => {
     open(<RoundsPanel rounds={rounds} worthwhile={0.05} />, experiment());
     const [, first, second, together] = screen.getAllByRole("row");
@@ -96,7 +96,7 @@ describe("a closed round", () => {
     expect(screen.queryByRole("button")).toBeNull();
   });
 
-  it("is listed with its dates beside the present one", () => {
+  it("is listed with its dates next to the present one", () => {
     open(<Dates />, experiment({ round: 2, rounds: [FIRST] }));
     const link = screen.getByRole("link", { name: "Round 1" });
     expect(link.getAttribute("href")).toBe("/experiments/fare-calendar~1/evidence");
@@ -123,6 +123,9 @@ describe("a plan of several rounds", () => {
     open(<StateActions />, experiment({ state: "ended", rounds_left: 1 }));
     fireEvent.click(screen.getByRole("button", { name: "Next round of the plan…" }));
     expect(screen.getByText(/begins by the same rule once it is started/)).toBeTruthy();
+    cleanup();
+    open(<StateActions settled />, experiment({ state: "ended", rounds_left: 1 }));
+    expect(screen.getByRole("button", { name: "New round…" })).toBeTruthy();
     cleanup();
     open(<StateActions />, experiment({ state: "decided", rounds_left: 1 }));
     fireEvent.click(screen.getByRole("button", { name: "New round…" }));

@@ -1,4 +1,4 @@
-"""The rounds of an experiment beside each other and together: of one plan, of a round after an unfinished plan, or as found."""
+"""The rounds of an experiment side by side and together: of one plan, of a round after an unfinished plan, or as found."""
 
 from __future__ import annotations
 

@@ -160,7 +160,7 @@ class TogetherOut(Schema):
 
 
 class RoundsOut(Schema):
-    """The rounds of an experiment beside each other and together. ``standing`` says what the figures together are worth: those of
+    """The rounds of an experiment side by side and together. ``standing`` says what the figures together are worth: those of
     one plan, of a round after a plan that was not finished, or found afterwards. ``refused`` says why they are not read together,
     "" where they are."""
 

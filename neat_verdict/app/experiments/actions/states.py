@@ -64,7 +64,7 @@ def start(
         raise InputError("started_on", day, "must not lie in the future; a later start can be scheduled")
     unready = _unready(overridden, reason)
     goes_on = experiment.rule_locked_at is not None
-    if goes_on and (last := max(row.ended_on for row in experiment.rounds.all())) >= day:
+    if goes_on and (last := max(row.ended_on for row in experiment.rounds.defer("kept"))) >= day:
         raise InputError("started_on", day, f"must come after {last:%-d %B %Y}, when the round before ended")
     _check_complete(experiment)
     _claim_slice(experiment)
@@ -159,8 +159,11 @@ def _moment(at: datetime | None) -> str:
 
 
 @transaction.atomic
-def new_round(by: User, key: str) -> Experiment:
-    """Run the same experiment again: a draft with the same brief, its units shuffled again, the earlier data kept."""
+def new_round(by: User, key: str, *, plan_goes_on: bool = True) -> Experiment:
+    """Run the same experiment again: a draft with the same brief, its units shuffled again, the earlier data kept.
+
+    An ended plan of several rounds that has some left goes on, where ``plan_goes_on``; else another plan begins.
+    """
     experiment = _for_change(by, key, allowed=("ended", "decided"), verb="run again")
     rollout = getattr(experiment, "rollout", None)
     if experiment.data_from == "events" and rollout is not None and rollout.stopped_at is None:
@@ -168,7 +171,7 @@ def new_round(by: User, key: str) -> Experiment:
             f"{rollout.letter} is being rolled out, and another round would take it away from who has it. Stop the rollout "
             "first, or begin a next round from the winner"
         )
-    planned = experiment.state == "ended" and rounds_left(experiment) > 0
+    planned = plan_goes_on and experiment.state == "ended" and rounds_left(experiment) > 0
     _close_round(experiment, snapshot(experiment), keep_plan=planned)
     words = (
         "by the same plan, to be read together with the earlier ones"

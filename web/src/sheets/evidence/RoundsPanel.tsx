@@ -23,7 +23,7 @@ interface Line {
   round: Together["rounds"][number] | null;
 }
 
-/** Every round of an experiment beside the others, and all of them together. */
+/** Every round of an experiment next to the others, and all of them together. */
 export function RoundsPanel({ rounds, worthwhile }: { rounds: Rounds; worthwhile: number }) {
   const { experiment } = useEditing();
   const lines = rounds.together.flatMap((of) => [...of.rounds.map((round) => ({ of, round })), { of, round: null }]);
