@@ -456,6 +456,14 @@ def test_a_plan_that_nothing_has_settled_goes_on(ask, first_over):
     assert ask("post", f"/experiments/{KEY}/move/new-round")[1]["rule_locked_at"] is not None
 
 
+def test_a_round_that_ended_before_its_data_came_settles_nothing(ask, analyst):
+    actions.create_experiment(analyst, "Fare calendar", dict(PLANNED))
+    actions.start(analyst, KEY, START)
+    actions.end(analyst, KEY)
+    assert reading(ask, KEY)["verdict"] == "keep_collecting"
+    assert ask("post", f"/experiments/{KEY}/move/new-round")[1]["rule_locked_at"] is not None
+
+
 def test_a_plan_of_rounds_may_begin_after_rounds_of_their_own(ask, analyst, running):
     bring_in(analyst, running, daily(28, {"A": (2000, 100), "B": (2000, 101)}))
     actions.end(analyst, KEY)

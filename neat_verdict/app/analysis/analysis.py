@@ -22,6 +22,7 @@ from neat_verdict.app.experiments.queries import (
     earlier_rounds,
     metric_use,
     names,
+    rounds_left,
     rounds_read,
     today,
     variant_position,
@@ -222,7 +223,9 @@ def _analyse(experiment: Experiment, rule: DecisionRule, counts: Counts, day: da
             return once
     # All that is over: of unsound data, of what may be read on any day, and before anything else could be read.
     last = over.primary.days[-1] if over.primary.days else date.min
-    reading, secondary = _read(experiment, rule, over, ended=ended, periods=_until(periods, last))
+    # A round that ends does not end its plan: before any look, files of it may still come, and another round.
+    plan_over = ended and rounds_left(experiment) == 0
+    reading, secondary = _read(experiment, rule, over, ended=plan_over, periods=_until(periods, last))
     whole = Analysis(
         experiment, rule, reading, over, counts, secondary=secondary, periods=_until(periods, last), all_periods=periods
     )
