@@ -459,8 +459,9 @@ def test_a_plan_that_nothing_has_settled_goes_on(ask, first_over):
 def test_a_round_that_ended_before_its_data_came_settles_nothing(ask, analyst):
     actions.create_experiment(analyst, "Fare calendar", dict(PLANNED))
     actions.start(analyst, KEY, START)
+    assert reading(ask, KEY)["next_look"] == "2026-03-22"
     actions.end(analyst, KEY)
-    assert reading(ask, KEY)["verdict"] == "keep_collecting"
+    assert (reading(ask, KEY)["verdict"], reading(ask, KEY)["next_look"]) == ("keep_collecting", None)
     assert ask("post", f"/experiments/{KEY}/move/new-round")[1]["rule_locked_at"] is not None
 
 

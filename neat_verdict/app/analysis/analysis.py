@@ -373,15 +373,17 @@ def look_days(experiment: Experiment, rule: DecisionRule, counts: Counts) -> lis
 
 
 def _ends_of_rounds(experiment: Experiment, rule: DecisionRule, counts: DailyCounts) -> list[date]:
-    """The last day with data of each earlier round, and the planned one of this; its last with data where it ended before."""
+    """The last day with data of each earlier round, and the planned one of this; its last with data where it ended before, and
+    none where it ended without."""
     result = []
     for row in earlier_rounds(experiment):
         days = [day for day in counts.days if row.started_on <= day <= row.ended_on]
         result += days[-1:]
     if experiment.started_on is not None:
         planned = experiment.started_on + timedelta(days=rule.days_a_round - 1)
-        over = experiment.state in ("ended", "decided") and counts.days and counts.days[-1] >= experiment.started_on
-        result.append(min(planned, counts.days[-1]) if over else planned)
+        over = experiment.state in ("ended", "decided")
+        mine = [day for day in counts.days if day >= experiment.started_on]
+        result += [min(planned, day) for day in mine[-1:]] if over else [planned]
     return result
 
 
