@@ -244,12 +244,13 @@ def compare_stratified(pairs: Sequence[Pair], critical_value: float) -> Stratifi
     if not usable:
         return None
     (m1, v1), (m0, v0) = stratified_levels(usable)
-    error = math.sqrt(v1 + v0)
+    both = stratified_covariance(usable)
+    error = math.sqrt(max(v1 + v0 - 2 * both, 0.0))
     skewness = skewness_of_pairs(usable)
     a = skewness.of_difference if skewness else 0.0
     statistic = float(without_skewness((m1 - m0) / error, a)) if error else 0.0
     below, above = float(with_skewness(critical_value, a)), -float(with_skewness(-critical_value, a))
-    low, high = fieller_interval(m1, v1, m0, v0, below, above)
+    low, high = fieller_interval(m1, v1, m0, v0, below, above, both)
     # As in one period: equal values say nothing of the variance, however far apart the arms are.
     reach = (below * error, above * error) if error else (math.inf, math.inf)
     lift = (float(low) - 1, float(high) - 1) if error else (-math.inf, math.inf)
@@ -337,7 +338,8 @@ def log_ratio_of(pairs: Sequence[Pair]) -> Effect | None:
     (m1, v1), (m0, v0) = stratified_levels(usable)
     if not (m1 > 0 and m0 > 0 and v1 + v0 > 0):
         return None
-    return math.log(m1 / m0), v1 / m1**2 + v0 / m0**2
+    variance = v1 / m1**2 + v0 / m0**2 - 2 * stratified_covariance(usable) / (m1 * m0)
+    return (math.log(m1 / m0), variance) if variance > 0 else None
 
 
 def log_ratio_within(strata: Sequence[Sequence[Pair]]) -> Effect | None:
@@ -397,6 +399,18 @@ def stratified_levels(usable: Sequence[Pair]) -> list[tuple[float, float]]:
     return [(level, variance) for level, variance in result]
 
 
+def stratified_covariance(usable: Sequence[Pair]) -> float:
+    """Covariance of the two levels of `stratified_levels`."""
+    return math.fsum(part**2 * float(_stratum_covariance(group, _sum)) for part, group in _segments(usable))
+
+
+def _stratum_covariance(group: Sequence[Pair], accumulate: Accumulate) -> FloatArray:
+    weights = np.array([pair.weight for pair in group])
+    arms: list[Any] = [(pair.variant, pair.reference) for pair in group]
+    with np.errstate(divide="ignore", invalid="ignore"):
+        return np.asarray(type(arms[0][0]).stratified_covariance(weights, arms, accumulate) / accumulate(weights) ** 2)
+
+
 def _stratum_levels(group: Sequence[Pair], accumulate: Accumulate) -> list[tuple[FloatArray, FloatArray]]:
     """Weighted levels with their variances, of variant and reference, in the groups that ``accumulate`` adds up."""
     weights = np.array([pair.weight for pair in group])
@@ -427,7 +441,7 @@ def running_lift(
     count = len(distinct)
     units = np.zeros(count)
     level, variance = np.zeros((2, count)), np.zeros((2, count))
-    third, second, shape = np.zeros(count), np.zeros(count), np.zeros((3, count))
+    third, second, shape, both = np.zeros(count), np.zeros(count), np.zeros((3, count)), np.zeros(count)
     for group in groups.values():
         at = np.array([index for _, index in group], dtype=np.int64)
 
@@ -440,6 +454,7 @@ def running_lift(
         for side, (m, v) in enumerate(_stratum_levels(mine, up_to)):
             level[side] += np.nan_to_num(part * m)
             variance[side] += np.nan_to_num(part**2 * v)
+        both += np.nan_to_num(part**2 * _stratum_covariance(mine, up_to))
         weights, one, other = (
             np.array(column)
             for column in zip(*((p.weight, p.variant.units, p.reference.units) for p in mine), strict=True)
@@ -456,10 +471,11 @@ def running_lift(
     with np.errstate(divide="ignore", invalid="ignore"):
         m1, m0 = level / units
         v1, v0 = variance / units**2
+        both = both / units**2
         a = np.nan_to_num(pooled_skewness(*shape) * third / second**1.5)
         below, above = with_skewness(critical_value, a), -with_skewness(-critical_value, a)
-        low, high = fieller_interval(m1, v1, m0, v0, below, above)
+        low, high = fieller_interval(m1, v1, m0, v0, below, above, both)
         lift = m1 / m0 - 1
-    known = (units > 0) & (m0 > 0) & (v1 + v0 > 0)
+    known = (units > 0) & (m0 > 0) & (v1 + v0 > 2 * both)
     result = [np.where(known, part, np.nan) for part in (lift, low - 1, high - 1)]
     return result[0], result[1], result[2]

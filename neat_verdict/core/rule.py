@@ -25,15 +25,26 @@ RECORD_FORMAT = 2
 class Guardrail:
     """A metric that a winner must be shown not to harm by ``margin`` (relative, above 0) or more: non-inferiority.
 
-    ``good_direction`` is that of the metric. Raises InputError for a margin that is not above 0.
+    With ``goal`` it must be shown to be better itself, and the margin is 0: a second goal beside the metric that decides. Both
+    must hold, so that the level needs no correction (Berger 1982, Technometrics 24, 295-300). ``good_direction`` is that of the
+    metric. Raises InputError for a margin that is not above 0, of a goal for one that is not 0.
     """
 
     metric: str
     margin: float
     good_direction: Direction = "up"
+    goal: bool = False
 
     def __post_init__(self) -> None:
-        check_positive("margin", self.margin)
+        if not self.goal:
+            check_positive("margin", self.margin)
+        elif self.margin:
+            raise InputError("margin", self.margin, "must be 0 of a goal")
+
+    @property
+    def role(self) -> Literal["guardrail", "goal"]:
+        """What it is in the plan."""
+        return "goal" if self.goal else "guardrail"
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,6 +74,7 @@ class DecisionRule:
     longest_days : int or None
         Day on which the run ends whatever was seen; None for no such day.
     guardrails : tuple of Guardrail
+        And further goals.
     family : "holm" or "benjamini_hochberg"
         How the secondary metrics, all variants together, share the level.
     warm_up_days : int
@@ -167,6 +179,11 @@ class DecisionRule:
         if self.planned_units is None:
             return 1.0
         return self.design.information(units, self.planned_units)
+
+    @property
+    def goals(self) -> tuple[str, ...]:
+        """Names of the metrics that a winner must be better on too."""
+        return tuple(rail.metric for rail in self.guardrails if rail.goal)
 
     def record(self) -> dict[str, Any]:
         """The rule as it is stored: plain values with a format number."""

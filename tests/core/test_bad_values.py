@@ -236,6 +236,7 @@ TAKE_WHAT_WAS_CHECKED = {
     "rank_arms", "chance_ahead", "minimum_met", "shape_known", "what_would_change", "write_sentences", "read_cohorts",
     "read_secondary", "judge", "after_stopping", "conversions_it_hangs_on", "rule_for", "make_plan", "plan_alternatives",
     "world_of", "find_issues", "count_unit", "overall", "unit_figure", "kind_named", "method_from", "rule_from", "skewness_of",
+    "daily_sums", "neighbours",  # of sums by day: test_daily_totals
     "split_at_random",  # its own test has the table
     "point", "property_text", "reversed_in_every_stratum",
     # derivations are made of comparisons and readings

@@ -1,5 +1,6 @@
 """From counts to verdicts and sentences."""
 
+import dataclasses
 import math
 
 import numpy as np
@@ -14,6 +15,7 @@ from neat_verdict.core.statistics.exact import smallest_expected_count, smallest
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.verdicts import (
     DecisionRule,
+    Guardrail,
     MetricReading,
     impact,
     read_experiment,
@@ -136,17 +138,36 @@ def test_many_variants_need_more_than_one_alone():
         (MetricReading("cancellations", "guardrail", 1, low=-0.30, high=-0.12, margin=0.10), "trade_off"),
         (MetricReading("cancellations", "guardrail", 1, low=-0.30, high=-0.08, margin=0.10), "trade_off"),
         (MetricReading("cancellations", "guardrail", 1, low=-0.09, high=-0.02, margin=0.10), "winner"),
+        (MetricReading("cost per booking", "goal", 1, low=0.01, high=0.10), "winner"),
+        (MetricReading("cost per booking", "goal", 1, low=-0.01, high=0.10), "trade_off"),
+        (MetricReading("cost per booking", "goal", 1, low=-0.30, high=-0.08), "trade_off"),
         (MetricReading("fare per visitor", "secondary", 1, low=-0.05, high=-0.01), "trade_off"),
         (MetricReading("fare per visitor", "secondary", 1, low=-0.05, high=0.01), "winner"),
     ],
 )
 def test_a_winner_that_harms_another_metric_is_a_trade_off(side, expected):
-    reading = read((2104, 41433), (2284, 41480), others=[side])
+    goal = side.role == "goal"
+    rule = dataclasses.replace(RULE, guardrails=(Guardrail(side.metric, 0.0, goal=True),)) if goal else RULE
+    reading = read_experiment([Rate(2104, 41433), Rate(2284, 41480)], (1, 1), rule, days=28, others=[side])
     assert reading.verdict.name == expected
     if expected == "trade_off":
         assert reading.verdict.lost + reading.verdict.unproven == (side.metric,)
-        told = write_sentences(reading, RULE, NAMES).headline
-        assert (f"harms {side.metric}" if side.lost else f"{side.metric} has not been shown to keep") in told
+        told = write_sentences(reading, rule, NAMES).headline
+        lost = f"{'is worse on' if goal else 'harms'} {side.metric}"
+        open_still = (
+            f"has not been shown to be better on {side.metric}" if goal else f"{side.metric} has not been shown to keep"
+        )
+        assert (lost if side.lost else open_still) in told
+
+
+def test_a_goal_without_a_reading_is_none_that_was_reached():
+    """Both must hold: with no data of the second goal a clear lead is not enough, and the conditions say which one is open."""
+    rule = dataclasses.replace(RULE, guardrails=(Guardrail("cost per booking", 0.0, "down", goal=True),))
+    reading = read_experiment([Rate(2104, 41433), Rate(2284, 41480)], (1, 1), rule, days=28)
+    assert (reading.verdict.name, reading.verdict.unproven) == ("trade_off", ("cost per booking",))
+    (line,) = [line for line in reading.conditions if line.key == "goal"]
+    assert (line.label, line.state) == ("Cost per booking of B shown to be better", "unknown")
+    assert "both must hold" in " ".join(rule.question.words(rule, several=False))
 
 
 def test_a_clean_winner_is_preferred_to_a_better_one_that_harms():

@@ -11,6 +11,7 @@ from copy import copy
 from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 from functools import cached_property
+from typing import cast
 
 from neat_verdict.app.analysis.designs import DESIGN_ANALYSES, Periods
 from neat_verdict.app.analysis.models import StoredLook
@@ -37,6 +38,7 @@ from neat_verdict.core.text.names import Names
 from neat_verdict.core.verdicts import (
     DecisionRule,
     Looks,
+    MetricRole,
     Reading,
     SecondaryEvidence,
     SecondaryMetric,
@@ -461,14 +463,14 @@ def _strata(rule: DecisionRule, periods: Sequence[Period] | None) -> Sequence[Pe
 def secondary_metrics(
     experiment: Experiment, rule: DecisionRule, counts: Counts, periods: Periods
 ) -> list[SecondaryMetric]:
-    """The secondary and guardrail metrics, those with data."""
+    """The metrics beside the one that decides, those with data."""
     return [
         SecondaryMetric(
             name=use.metric.name,
-            role="guardrail" if use.role == "guardrail" else "secondary",
+            role=cast(MetricRole, use.role),
             arms=tuple(counts.others[use.metric_id].arms()),
             good_direction=use.definition["good_direction"],
-            margin=use.margin or 0.0,
+            margin=(use.margin or 0.0) if use.role == "guardrail" else 0.0,
             periods=rule.design.strata(periods.get(use.metric_id, ())),
             level=use.baseline,
         )

@@ -262,7 +262,7 @@ def _conflicts(
         lines = [(one, line) for one in secondary for line in one.comparisons if line.letter == comparison.letter]
         tones = {metric: comparison.tone, **{one.name: line.tone for one, line in lines}}
         unproven = [
-            one.name for one, line in lines if one.role == "guardrail" and not line.kept and line.tone != "behind"
+            one.name for one, line in lines if one.role != "secondary" and not line.kept and line.tone != "behind"
         ]
         ahead = [name for name, tone in tones.items() if tone == "ahead"]
         behind = [name for name, tone in tones.items() if tone == "behind"]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from datetime import date
 
@@ -32,6 +32,7 @@ from neat_verdict.app.people.models import User
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.metrics import Tallying
 from neat_verdict.core.numbers import ASK_MARK, DecimalMark
+from neat_verdict.core.statistics import LEAST_DAYS
 from neat_verdict.core.statistics.skewness import uneven_sizes
 from neat_verdict.core.text.format import listed, plural
 
@@ -179,7 +180,7 @@ def _preview_steps(
         header=text.header,
         metric=use.metric.name,
         kind=tallying.name,
-        fields=fields_of(tallying),
+        fields=("day", "variant", *_given(tallying, known)),
         columns=columns,
         rows=counts.rows,
         folded=counts.folded,
@@ -187,10 +188,10 @@ def _preview_steps(
         wrong_count=len(counts.wrong),
         first_day=days[0] if days else None,
         last_day=days[-1] if days else None,
-        totals=_totals(counts, len(experiment.variants.all()), len(tallying.fields)),
+        totals=_totals(counts, len(experiment.variants.all()), len(_given(tallying, known))),
         difference=_difference(experiment, use, counts) if complete else None,
         seen_before=experiment.imports.filter(digest=hashlib.sha256(content).hexdigest(), metric=use.metric).exists(),
-        remarks=_remarks(experiment, counts, days, [name for name in tallying.third_fields if name not in known]),
+        remarks=_remarks(experiment, counts, days, tallying, known),
     )
 
 
@@ -221,8 +222,23 @@ def _difference(experiment: Experiment, use: ExperimentMetric, counts: Counts) -
     return Difference(len(given) - unchanged - changed, changed, unchanged)
 
 
-def _remarks(experiment: Experiment, counts: Counts, days: list[date], left_out: Sequence[str]) -> tuple[str, ...]:
+def _given(tallying: Tallying, known: Mapping[str, int]) -> tuple[str, ...]:
+    """The fields of a file, and those it must have; those of second order only where it has them."""
+    return tuple(name for name in tallying.fields if name in known or name in tallying.least_fields)
+
+
+def _remarks(
+    experiment: Experiment, counts: Counts, days: list[date], tallying: Tallying, known: Mapping[str, int]
+) -> tuple[str, ...]:
     lines = []
+    totals_only = any(name not in known for name in tallying.second_fields)
+    left_out = [] if totals_only else [name for name in tallying.third_fields if name not in known]
+    if totals_only:
+        names = listed([name.replace("_", " ") for name in tallying.second_fields])
+        lines.append(
+            f"Without {names} only totals are known: the variance comes from the days, each of which is one replicate, from "
+            f"{LEAST_DAYS} days on."
+        )
     if counts.folded:
         lines.append(
             f"{counts.folded:,} rows repeat a day and variant; their counts are added up. If they are copies, remove them first."
@@ -306,6 +322,7 @@ def store(
 def _write(experiment: Experiment, use: ExperimentMetric, counts: Counts) -> None:
     variants = {variant.position: variant for variant in experiment.variants.all()}
     columns = use.tallying.columns
+    squares = columns.index("squares") if "squares" in columns else None
     Tally.objects.bulk_create(
         [
             Tally(
@@ -313,6 +330,7 @@ def _write(experiment: Experiment, use: ExperimentMetric, counts: Counts) -> Non
                 metric=use.metric,
                 round=experiment.round,
                 day=day,
+                totals_only=squares is not None and math.isnan(sums[squares]),
                 **dict(zip(columns, map(_known, sums), strict=True)),
             )
             for (day, position), sums in counts.sums.items()
@@ -320,5 +338,5 @@ def _write(experiment: Experiment, use: ExperimentMetric, counts: Counts) -> Non
         batch_size=500,
         update_conflicts=True,
         unique_fields=["variant", "metric", "round", "segment", "day"],
-        update_fields=[*columns],
+        update_fields=[*columns, "totals_only"],
     )

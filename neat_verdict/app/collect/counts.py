@@ -21,12 +21,17 @@ def fields_of(tallying: Tallying) -> tuple[str, ...]:
     sums."""
     if tallying.buckets:
         raise InputError("metric", tallying.name, "cannot be had from daily sums: bring in a file of units, or events")
-    return ("day", "variant", *tallying.fields)
+    if not tallying.stored:
+        raise InputError(
+            "metric", tallying.name, "is made of other sums: bring in spend, or counts of the metrics it is made of"
+        )
+    return ("day", "variant", *tallying.least_fields)
 
 
 def known_fields(tallying: Tallying) -> tuple[str, ...]:
     """The same, and those it may have."""
-    return (*fields_of(tallying), *tallying.third_fields)
+    fields_of(tallying)
+    return ("day", "variant", *tallying.fields, *tallying.third_fields)
 
 
 _ISO = re.compile(r"(\d{4})[-/.](\d{1,2})[-/.](\d{1,2})(?:[T ].*)?$")
@@ -153,12 +158,21 @@ def _row(
             raise InputError("conversions", conversions, f"must not be greater than units ({units})")
         return key, (units, conversions)
     sums = [float(count_in("units", values["units"], expected.decimal))]
-    sums += [read_number(name, values[name], expected.decimal) for name in expected.tallying.fields[1:]]
+    tallying = expected.tallying
+    left_out = [name for name in tallying.second_fields if name not in values]
+    if left_out and len(left_out) < len(tallying.second_fields):
+        raise InputError(left_out[0], "missing", "must be there where the other sums of second order are")
     # What is left out here is not known, which is not 0.
     sums += [
-        read_number(name, values[name], expected.decimal) if values.get(name) else math.nan
-        for name in expected.tallying.third_fields
+        math.nan if name in left_out else read_number(name, values[name], expected.decimal)
+        for name in tallying.fields[1:]
     ]
+    sums += [
+        read_number(name, values[name], expected.decimal) if values.get(name) and not left_out else math.nan
+        for name in tallying.third_fields
+    ]
+    if left_out:
+        return key, tuple(sums)
     try:
         expected.tallying.check_sums(sums)
     except InputError as problem:

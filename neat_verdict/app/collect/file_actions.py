@@ -54,7 +54,7 @@ def preview_units(by: User, experiment: Experiment, path: Path, decimal: Decimal
     for variant in experiment.variants.all():
         names = (variant.letter, variant.name.strip(), f"variant {variant.letter}")
         spellings |= {name.lower(): variant.position for name in names}
-    measures = [measured(use) for use in experiment.metrics.all()]
+    measures = [measured(use) for use in experiment.metrics.all() if use.tallying.stored]
     never = never_counted_of(experiment.never_counted)
     return reduce_units(path, spellings, measures, workspace().segments, today(), never_counted=never, decimal=decimal)
 

@@ -106,11 +106,15 @@ def _out(experiment: Experiment, reduced: Reduced, digest: str, *, stored: bool)
 
 @router.post("/experiments/{key}/spend/preview", response=SpendFileOut, operation_id="preview_spend")
 def preview_of_spend(
-    request: HttpRequest, key: str, file: File[UploadedFile], decimal_mark: Form[Literal["", ".", ","]] = ""
+    request: HttpRequest,
+    key: str,
+    file: File[UploadedFile],
+    decimal_mark: Form[Literal["", ".", ","]] = "",
+    currency: Form[str] = "",
 ) -> SpendFileOut:
     """What a file of cost and impressions by day and variant comes to. Nothing is stored."""
     experiment = find(key)
-    seen = spend.preview_spend(person(request), experiment, _small(file), decimal_mark or None)
+    seen = spend.preview_spend(person(request), experiment, _small(file), decimal_mark or None, currency)
     return _spend_out(experiment, seen, stored=False)
 
 
@@ -121,6 +125,7 @@ def store_spend(
     file: File[UploadedFile],
     digest: Form[str],
     decimal_mark: Form[Literal["", ".", ","]] = "",
+    currency: Form[str] = "",
 ) -> Status[SpendFileOut]:
     experiment = find(key)
     seen = spend.store_spend(
@@ -129,6 +134,7 @@ def store_spend(
         _small(file),
         digest=digest,
         decimal=decimal_mark or None,
+        currency=currency,
         name=file.name or "spend",
     )
     return Status(201, _spend_out(experiment, seen, stored=True))
@@ -152,6 +158,7 @@ def _spend_out(experiment: Experiment, seen: spend.SpendFile, *, stored: bool) -
         digest=seen.digest,
         decimal_mark=seen.decimal_mark,
         decimal_open=seen.decimal_open,
+        currency=seen.currency,
         rows=seen.rows,
         days=len(days),
         first_day=days[0] if days else None,

@@ -117,6 +117,7 @@ class SpendFileOut(Schema):
     digest: str
     decimal_mark: str | None
     decimal_open: bool
+    currency: str
     rows: int
     days: int
     first_day: date | None

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
@@ -11,17 +12,20 @@ from django.db import transaction
 
 from neat_verdict.app.collect.actions import open_for_data
 from neat_verdict.app.collect.counts import Expected, WrongRow, day_in, day_order, decimal_of
-from neat_verdict.app.collect.text import match_columns, read_text
+from neat_verdict.app.collect.text import Text, match_columns, read_text
 from neat_verdict.app.experiments.actions import record
 from neat_verdict.app.experiments.models import Experiment, Spend
-from neat_verdict.app.experiments.queries import today
+from neat_verdict.app.experiments.queries import currency_of, today, workspace
 from neat_verdict.app.http.problems import Conflict
+from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.people.models import User
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.metrics import Total
 from neat_verdict.core.numbers import ASK_MARK, DecimalMark, read_number
 from neat_verdict.core.text.format import plural
 
-FIELDS = ("day", "variant", "cost", "impressions")
+FIELDS = ("day", "variant", "cost", "impressions", "currency")
+SUMS = ("cost", "impressions")
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,7 +33,7 @@ class SpendFile:
     """What a file holds and what storing it would do. ``digest`` is that of all that decides what is stored.
 
     ``sums`` by (day, position) have cost, impressions or both; ``changed`` counts those that replace other figures.
-    ``decimal_open`` says that the decimal mark must be chosen. ``remarks`` are what is odd.
+    ``decimal_open`` says that the decimal mark must be chosen. ``currency`` is that of the cost. ``remarks`` are what is odd.
     """
 
     digest: str
@@ -39,6 +43,7 @@ class SpendFile:
     wrong: tuple[WrongRow, ...]
     decimal_mark: DecimalMark | None
     decimal_open: bool
+    currency: str
     ignored: tuple[str, ...]
     remarks: tuple[str, ...]
 
@@ -48,11 +53,14 @@ class SpendFile:
         return sorted({day for day, _ in self.sums})
 
 
-def preview_spend(by: User, experiment: Experiment, content: bytes, decimal: DecimalMark | None = None) -> SpendFile:
+def preview_spend(
+    by: User, experiment: Experiment, content: bytes, decimal: DecimalMark | None = None, currency: str = ""
+) -> SpendFile:
     """What a file with a row a day and variant comes to; nothing is stored.
 
-    Cost or impressions may be missing as a column. Raises Conflict for an experiment that takes no data, InputError for a
-    file that cannot be read or has neither.
+    Cost or impressions may be missing as a column. The currency is that of its own column, else the one given, else the one that
+    the experiment's spend is in already, else the workspace's. Raises Conflict for an experiment that takes no data, or whose
+    spend is in another currency; InputError for a file that cannot be read, has neither sum, or is in several currencies.
     """
     open_for_data(by, experiment)
     text = read_text(content, FIELDS[:3])
@@ -60,10 +68,12 @@ def preview_spend(by: User, experiment: Experiment, content: bytes, decimal: Dec
     for field in ("day", "variant"):
         if field not in columns:
             raise InputError(field, "missing", f"must be a column; the file has {', '.join(text.header)}"[:300])
-    if not {"cost", "impressions"} & set(columns):
+    if not set(SUMS) & set(columns):
         raise InputError("cost", "missing", "must be a column, or impressions must")
     variants = [(variant.letter, variant.name) for variant in experiment.variants.all()]
-    decimal = decimal or decimal_of(text, columns, whole=("impressions",))
+    currency = _currency(experiment, text, columns, currency)
+    numbers = {field: place for field, place in columns.items() if field != "currency"}
+    decimal = decimal or decimal_of(text, numbers, whole=("impressions",))
     expected = Expected(columns, len(text.header), variants, today(), day_order(text, columns["day"]), decimal=decimal)
     names = expected.names()
     sums: dict[tuple[date, int], dict[str, float]] = {}
@@ -82,13 +92,14 @@ def preview_spend(by: User, experiment: Experiment, content: bytes, decimal: Dec
         for field, value in values.items():
             kept[field] += value
     return SpendFile(
-        digest=hashlib.sha256(content + str(decimal).encode()).hexdigest(),
+        digest=hashlib.sha256(content + f"{decimal} {currency}".encode()).hexdigest(),
         rows=rows,
         sums=sums,
         changed=_changed(experiment, sums),
         wrong=tuple(wrong),
         decimal_mark=decimal,
         decimal_open=decimal is None and any(line.reason.endswith(ASK_MARK) for line in wrong),
+        currency=currency,
         ignored=tuple(name for place, name in enumerate(text.header) if place not in columns.values()),
         remarks=_remarks(experiment, {day for day, _ in sums}),
     )
@@ -96,15 +107,22 @@ def preview_spend(by: User, experiment: Experiment, content: bytes, decimal: Dec
 
 @transaction.atomic
 def store_spend(
-    by: User, experiment: Experiment, content: bytes, *, digest: str, decimal: DecimalMark | None = None, name: str
+    by: User,
+    experiment: Experiment,
+    content: bytes,
+    *,
+    digest: str,
+    decimal: DecimalMark | None = None,
+    currency: str = "",
+    name: str,
 ) -> SpendFile:
     """Store a file; for its days and variants it replaces what was there, all or nothing.
 
     Raises Conflict where it is not what was previewed, has wrong rows or none; and as `preview_spend`.
     """
-    seen = preview_spend(by, Experiment.objects.select_for_update().get(pk=experiment.pk), content, decimal)
+    seen = preview_spend(by, Experiment.objects.select_for_update().get(pk=experiment.pk), content, decimal, currency)
     if seen.digest != digest:
-        raise Conflict("The file or its decimal mark is not the one that was previewed; preview it again")
+        raise Conflict("The file, its decimal mark or its currency is not what was previewed; preview it again")
     if seen.wrong:
         raise Conflict(f"{plural(len(seen.wrong), 'row')} of the file are wrong; put them right")
     if not seen.sums:
@@ -112,16 +130,39 @@ def store_spend(
     by_position = {variant.position: variant for variant in experiment.variants.all()}
     Spend.objects.bulk_create(
         [
-            Spend(variant=by_position[position], round=experiment.round, day=day, **sums)
+            Spend(variant=by_position[position], round=experiment.round, day=day, currency=seen.currency, **sums)
             for (day, position), sums in seen.sums.items()
         ],
         update_conflicts=True,
         unique_fields=["variant", "round", "day"],
-        update_fields=sorted(next(iter(seen.sums.values()))),
+        update_fields=[*sorted(next(iter(seen.sums.values()))), "currency"],
     )
-    text = f"Brought in “{name[:80]}”: cost and impressions of {plural(len(seen.days), 'day')}"
+    text = f"Brought in “{name[:80]}”: cost and impressions of {plural(len(seen.days), 'day')}, in {seen.currency}"
     record(experiment, by, "import", text[:500], rows=seen.rows)
     return seen
+
+
+def _currency(experiment: Experiment, text: Text, columns: Mapping[str, int], given: str) -> str:
+    """The one currency of a file. Raises InputError for several or what is none, Conflict for another than is stored."""
+    place = columns.get("currency")
+    named = {cells[place].strip().upper() for _, cells in text.rows() if place is not None and place < len(cells)}
+    if len(named) > 1:
+        raise InputError(
+            "currency", ", ".join(sorted(named))[:80], "must be the same in all rows: nothing is converted"
+        )
+    stored = currency_of(experiment)
+    result = next(iter(named), "") or given.strip().upper() or stored or workspace().currency
+    if not re.fullmatch(r"[A-Z]{3}", result):
+        raise InputError("currency", result, "must be three letters, such as EUR")
+    if stored and result != stored:
+        raise Conflict(f"The spend of this experiment is in {stored}, and this file in {result}: nothing is converted")
+    for use in experiment.metrics.all():
+        definition = definition_of(use.definition)
+        if definition.unit == "money" and Total("cost") in definition.totals and definition.currency != result:
+            raise Conflict(
+                f"“{use.metric.name}” is in {definition.currency}, and this file in {result}: nothing is converted"
+            )
+    return result
 
 
 def _changed(experiment: Experiment, sums: Mapping[tuple[date, int], Mapping[str, float]]) -> int:
@@ -154,7 +195,7 @@ def _row(cells: list[str], expected: Expected, names: dict[str, int]) -> tuple[t
         known = ", ".join(f"{letter} ({name})" for letter, name in expected.variants)
         raise InputError("variant", values["variant"] or "empty", f"must be one of {known}")
     sums = {}
-    for field in ("cost", "impressions"):
+    for field in SUMS:
         if field in values:
             sums[field] = read_number(field, values[field] or "0", expected.decimal)
             if sums[field] < 0:

@@ -1,4 +1,4 @@
-"""The workspace's name, time zone and longest run are set in Django's own administration."""
+"""The workspace's name, time zone, currency and longest run are set in Django's own administration."""
 
 from django.contrib import admin
 

@@ -16,15 +16,18 @@ from neat_verdict.app import clock
 from neat_verdict.app.experiments import rounds
 from neat_verdict.app.experiments.delivery import DeliveryChange
 from neat_verdict.app.experiments.models import (
+    GUARDING,
     Experiment,
     ExperimentMetric,
     LedgerEntry,
     Picture,
     Round,
+    Spend,
     Tally,
     Workspace,
 )
-from neat_verdict.app.experiments.tallies import Counts, columns_of, figures_of, table
+from neat_verdict.app.experiments.tallies import Counts, DailyCounts, columns_of, figures_of, table
+from neat_verdict.app.experiments.totals import SpendByDay, made_of_totals, spend_by_day, without_squares
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.designs import DEFAULT_DESIGN, DESIGNS, Design
@@ -221,13 +224,23 @@ def participation_today(experiment: Experiment) -> float:
     return Arrivals(1, experiment.participation, steps).participation_on(day)
 
 
+def currency_of(experiment: Experiment) -> str:
+    """In which currency the experiment's cost is, in all rounds; "" where none came in, or none was asked for then."""
+    rows = Spend.objects.filter(variant__experiment=experiment).exclude(currency="")
+    return rows.values_list("currency", flat=True).first() or ""
+
+
 def units_of(experiment: Experiment, number: int) -> int:
-    """Units of a round, by the tallies of the metric that decides."""
-    use = experiment.primary
+    """Units of a round, by the tallies of the metric that decides, or of the first that units are counted for."""
+    use = next((use for use in sorted(experiment.metrics.all(), key=_deciding_first) if use.tallying.stored), None)
     if use is None:
         return 0
     rows = Tally.objects.filter(variant__experiment=experiment, round=number, segment="", metric=use.metric_id)
     return rows.aggregate(units=Sum("units"))["units"] or 0
+
+
+def _deciding_first(use: ExperimentMetric) -> bool:
+    return use.role != "primary"
 
 
 def plan_request(experiment: Experiment, place: Workspace | None = None) -> PlanRequest | None:
@@ -251,9 +264,15 @@ def plan_request(experiment: Experiment, place: Workspace | None = None) -> Plan
         least_weeks=experiment.least_weeks,
         longest_run_weeks=longest_run_weeks(experiment, place),
         guardrails=tuple(
-            GuardrailNeed(use.metric.name, needed, use.margin, 1 if use.definition["good_direction"] == "up" else -1)
+            GuardrailNeed(
+                use.metric.name,
+                needed,
+                use.margin,
+                1 if use.definition["good_direction"] == "up" else -1,
+                use.role == "goal",
+            )
             for use in experiment.metrics.all()
-            if use.role == "guardrail"
+            if use.role in GUARDING
             and use.margin
             and (needed := baseline_of(use, use.baseline, use.standard_deviation))
         ),
@@ -303,7 +322,7 @@ def decision_rule(experiment: Experiment) -> DecisionRule:
 
 def window_days(experiment: Experiment) -> int:
     """Whole days until the verdict may read a day's units: the longest window of the metrics that it hangs on."""
-    uses = [use for use in experiment.metrics.all() if use.role in ("primary", "guardrail")]
+    uses = [use for use in experiment.metrics.all() if use.role in ("primary", *GUARDING)]
     return max((definition_of(use.definition).window_days for use in uses), default=0)
 
 
@@ -311,9 +330,14 @@ def planned_rule(experiment: Experiment) -> DecisionRule:
     """The rule that brief and sizing give as they stand. Raises InputError for figures that clash."""
     request = plan_request(experiment)
     guardrails = tuple(
-        Guardrail(use.metric.name, use.margin or 0.0, use.definition["good_direction"])
+        Guardrail(
+            use.metric.name,
+            0.0 if use.role == "goal" else use.margin or 0.0,
+            use.definition["good_direction"],
+            use.role == "goal",
+        )
         for use in experiment.metrics.all()
-        if use.role == "guardrail"
+        if use.role in GUARDING
     )
     longest = 7 * longest_run_weeks(experiment)
     if request is not None:
@@ -388,7 +412,7 @@ def last_day(experiment: Experiment) -> date | None:
 def daily_counts(experiments: list[Experiment]) -> dict[int, Counts]:
     """Tallies of everybody, of each experiment's own round, of many experiments in one query; by the experiments' ids."""
     # With the metrics named SQLite goes through the index to these rows alone, past those of all segments.
-    uses = [use for experiment in experiments for use in experiment.metrics.all()]
+    uses = [use for experiment in experiments for use in experiment.metrics.all() if use.tallying.stored]
     metrics = {use.metric_id for use in uses}
     columns = tuple(dict.fromkeys(column for use in uses for column in columns_of(use.tallying))) or RATE.columns
     round_of = {experiment.pk: experiment.round for experiment in experiments}
@@ -407,21 +431,37 @@ def daily_counts(experiments: list[Experiment]) -> dict[int, Counts]:
             continue
         day = days.get(on) or days.setdefault(on, date.fromisoformat(on))
         grouped[experiment_id].setdefault(metric_id, []).append((position, day, tuple(sums)))
-    return {experiment.pk: _counts(experiment, grouped[experiment.pk], columns) for experiment in experiments}
+    spend = spend_by_day(experiments)
+    return {
+        experiment.pk: _counts(experiment, grouped[experiment.pk], columns, spend.get(experiment.pk, {}))
+        for experiment in experiments
+    }
 
 
 def _counts(
-    experiment: Experiment, rows: dict[int, list[tuple[int, date, tuple[float, ...]]]], columns: tuple[str, ...]
+    experiment: Experiment,
+    rows: dict[int, list[tuple[int, date, tuple[float, ...]]]],
+    columns: tuple[str, ...],
+    spend: SpendByDay,
 ) -> Counts:
     arms = len(experiment.variants.all())
-    result = {}
-    for use in experiment.metrics.all():
+    uses = list(experiment.metrics.all())
+    result: dict[int, DailyCounts] = {}
+    for use in uses:
+        if not use.tallying.stored:
+            continue
         tallying = use.tallying
         chosen = itemgetter(*(columns.index(column) for column in columns_of(tallying)))
         mine = [
             (position, day, figures_of(tallying, chosen(sums))) for position, day, sums in rows.get(use.metric_id, [])
         ]
-        result[use.metric_id] = table(tallying, arms, mine)
+        result[use.metric_id] = without_squares(table(tallying, arms, mine))
+    in_order = sorted(uses, key=_deciding_first)
+    counted = {use.metric.key: result[use.metric_id] for use in in_order if use.metric_id in result}
+    for use in uses:
+        if not use.tallying.stored:
+            # Who came is what the metrics say that are counted, the deciding one first.
+            result[use.metric_id] = made_of_totals(use, counted, spend, arms, next(iter(counted), ""))
     primary = experiment.primary
     first = result.pop(primary.metric_id) if primary else table(RATE, arms, [])
     return Counts(first, result)

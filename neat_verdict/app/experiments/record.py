@@ -20,6 +20,7 @@ from neat_verdict.core.text.statements import Condition
 from neat_verdict.core.verdicts import (
     LIFT,
     DecisionRule,
+    MetricRole,
     Scale,
     Sentences,
     Verdict,
@@ -77,10 +78,10 @@ class MetricRecord:
 
 @dataclass(frozen=True, slots=True)
 class SecondaryRecord:
-    """A secondary or guardrail metric. ``kept`` and ``lost`` tell of each comparison what the verdict takes from it."""
+    """A metric beside the one that decides. ``kept`` and ``lost`` tell of each comparison what the verdict takes from it."""
 
     metric: MetricRecord
-    role: Literal["secondary", "guardrail"]
+    role: MetricRole
     margin: float | None
     arms: tuple[ArmRecord, ...]
     comparisons: tuple[ComparisonRecord, ...]

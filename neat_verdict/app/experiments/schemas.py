@@ -15,7 +15,7 @@ from neat_verdict.core.planning import MAX_ROUNDS, Alternatives, Plan
 from neat_verdict.core.text.format import format_share
 from neat_verdict.core.traffic import MAX_NAMED, MAX_RULES, IdentityRule
 
-Role = Literal["primary", "secondary", "guardrail"]
+Role = Literal["primary", "secondary", "guardrail", "goal"]
 
 
 def _without_defaults(schema: dict[str, Any]) -> None:

@@ -13,6 +13,7 @@ from neat_verdict.app.metrics.models import Metric, MetricVersion
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.metrics import Definition
 
 
 def plain_conversion(name: str, good_direction: str = "up") -> dict[str, Any]:
@@ -25,9 +26,11 @@ def plain_conversion(name: str, good_direction: str = "up") -> dict[str, Any]:
 
 @transaction.atomic
 def create_metric(by: User, name: str, definition: dict[str, Any], description: str = "") -> Metric:
-    """Raises InputError for a name that is empty or taken, or a definition that does not hold."""
+    """Raises InputError for a name that is empty or taken, a definition that does not hold, or one made of a metric that the
+    library lacks or that has no total."""
     require_editor(by)
     wanted = queries.definition_of(definition)
+    _check_parts(wanted)
     metric = Metric.objects.create(key=_free_key(name), name=_free_name(name), description=description.strip())
     MetricVersion.objects.create(metric=metric, number=1, definition=queries.record_of(wanted), made_by=by)
     return metric
@@ -48,6 +51,7 @@ def edit_metric(by: User, key: str, *, version: int, name: str, description: str
             current_version=latest.number,
         )
     wanted = queries.definition_of(definition)
+    _check_parts(wanted)
     metric.name, metric.description = _free_name(name, metric), description.strip()
     metric.save()
     if wanted != queries.definition_of(latest.definition):
@@ -67,7 +71,32 @@ def delete_metric(by: User, key: str) -> None:
         assert first is not None
         others = f" and {used - 1} more" if used > 1 else ""
         raise Conflict(f"“{metric.name}” is used by “{first.experiment.name}”{others}; a used metric stays")
+    made = next((other for other in Metric.objects.all() if metric.key in queries.made_of(other)), None)
+    if made is not None:
+        raise Conflict(f"“{made.name}” is made of the totals of “{metric.name}”; a used metric stays")
     metric.delete()
+
+
+def _check_parts(wanted: Definition) -> None:
+    """Raise InputError for a total of a metric that the library lacks, or that does not add up over units and days."""
+    currencies = {}
+    for index, total in enumerate(wanted.totals):
+        if not total.metric:
+            continue
+        metric = Metric.objects.filter(key=total.metric).first()
+        field = f"totals.{index}.metric"
+        if metric is None:
+            raise InputError(field, total.metric, "must be a metric of the library")
+        part = queries.definition_of(metric.latest.definition)
+        if not (part.rules.tally.stored and part.rules.tally.arm.adds_up and len(part.rules.tally.value_names) == 1):
+            raise InputError(field, total.metric, f"must add up over units; a {part.rules.title.lower()} does not")
+        if part.unit == "money":
+            currencies[part.currency] = field
+    if wanted.unit == "money" and currencies and wanted.currency not in currencies:
+        (currency, *_) = currencies
+        raise InputError(
+            "currency", wanted.currency, f"must be {currency}, in which the amount is: nothing is converted"
+        )
 
 
 def _free_name(name: str, metric: Metric | None = None) -> str:

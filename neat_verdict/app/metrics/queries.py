@@ -12,7 +12,7 @@ from django.http import Http404
 from neat_verdict.app.metrics.models import Metric
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.matching import Condition
-from neat_verdict.core.metrics import Definition, EventFilter, Measure
+from neat_verdict.core.metrics import Definition, EventFilter, Measure, Total
 
 
 def definition_of(record: dict[str, Any]) -> Definition:
@@ -23,6 +23,10 @@ def definition_of(record: dict[str, Any]) -> Definition:
         measure=_measure(record.get("measure"), "measure"),
         denominator=_measure(record.get("denominator"), "denominator"),
         steps=tuple(_filter(step, f"steps.{index}") for index, step in enumerate(record.get("steps") or [])),
+        totals=tuple(
+            _at(f"totals.{index}", lambda line=line: Total(line["of"], line.get("metric", "").strip()))
+            for index, line in enumerate(record.get("totals") or [])
+        ),
         window_hours=record.get("window_hours"),
         good_direction=record.get("good_direction", "up"),
         unit=record.get("unit", "percent"),
@@ -88,3 +92,8 @@ def find(key: str) -> Metric:
 def by_name(name: str) -> Metric | None:
     """The metric of a name or key, without regard to case."""
     return library().filter(Q(name__iexact=name.strip()) | Q(key=name.strip())).first()
+
+
+def made_of(metric: Metric) -> set[str]:
+    """Keys of the metrics whose totals any version of a metric is made of."""
+    return {key for version in metric.versions.all() for key in definition_of(version.definition).made_of}

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from neat_verdict.app.http.choices import MeasureKind, MetricKind
 from neat_verdict.core.matching import Operator, ValueKind
-from neat_verdict.core.metrics import Unit
+from neat_verdict.core.metrics import TotalOf, Unit
 from neat_verdict.core.rule import Direction
 
 
@@ -35,6 +35,14 @@ class MeasureIO(Schema):
     cap: float | None = None
 
 
+class TotalIO(Schema):
+    """As `core.metrics.Total`."""
+
+    model_config = {"extra": "forbid"}
+    of: TotalOf
+    metric: str = Field(default="", max_length=80)
+
+
 class DefinitionIO(Schema):
     """As `core.metrics.Definition`."""
 
@@ -43,6 +51,7 @@ class DefinitionIO(Schema):
     measure: MeasureIO | None = None
     denominator: MeasureIO | None = None
     steps: list[EventFilterIO] = Field(default_factory=list, max_length=10)
+    totals: list[TotalIO] = Field(default_factory=list, max_length=2)
     window_hours: float | None = None
     good_direction: Direction = "up"
     unit: Unit = "percent"

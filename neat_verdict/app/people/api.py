@@ -30,7 +30,13 @@ def _session(request: HttpRequest) -> Session:
         account = Account.model_validate(request.user, from_attributes=True)
     get_token(request)
     shown = list(DEMO_ACCOUNTS) if settings.DEMO and account is None else []
-    return Session(account=account, workspace=place.name, time_zone=place.time_zone, demo_accounts=shown)
+    return Session(
+        account=account,
+        workspace=place.name,
+        time_zone=place.time_zone,
+        currency=place.currency,
+        demo_accounts=shown,
+    )
 
 
 @router.get("/session", response=Session, auth=None, operation_id="get_session")

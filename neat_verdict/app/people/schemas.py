@@ -22,6 +22,7 @@ class Session(Schema):
     account: Account | None
     workspace: str
     time_zone: str
+    currency: str
     demo_accounts: list[DemoAccount]
 
 

@@ -152,17 +152,19 @@ def lines(reading: ReadingOut, tried: list[list[str]]) -> list[VariantLineOut]:
 
 
 def secondary(reading: ReadingOut) -> list[str]:
-    """Secondary and guardrail metrics, one sentence each."""
+    """The metrics beside the one that decides, one sentence each."""
     if reading.verdict == "unsound":
         return []
     return [
-        f"{side.role.capitalize()}: {line.sentence}{_within(side, line)}."
+        f"{'Second goal' if side.role == 'goal' else side.role.capitalize()}: {line.sentence}{_within(side, line)}."
         for side in reading.secondary
         for line in side.comparisons
     ]
 
 
 def _within(side: SecondaryOut, line: SecondaryComparisonOut) -> str:
+    if side.role == "goal":
+        return " – better, as asked" if line.kept else " – worse" if line.lost else " – not shown to be better"
     if side.role != "guardrail" or side.margin is None:
         return ""
     allowed = f"the {format_share(side.margin, 0)} it may lose" if side.margin >= 0.01 else "its margin"

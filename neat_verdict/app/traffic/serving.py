@@ -131,7 +131,9 @@ def _made_of(experiments: QuerySet[Experiment], place: Workspace, day: date) -> 
 def _served(experiment: Experiment, place: Workspace, day: date) -> Served:
     variants = list(experiment.variants.all())
     metrics = tuple(
-        CountedMetric(use.metric_id, definition_of(use.definition), use.before_days) for use in experiment.metrics.all()
+        CountedMetric(use.metric_id, definition_of(use.definition), use.before_days)
+        for use in experiment.metrics.all()
+        if use.tallying.stored
     )
     return Served(
         id=experiment.pk,

@@ -4,13 +4,15 @@ from neat_verdict.core.metrics.counting import Event, Line, Overall, UnitCount, 
 from neat_verdict.core.metrics.definition import UNITS, Definition, Unit
 from neat_verdict.core.metrics.kinds import KINDS, MEASURE_KINDS, Kind, kind_named
 from neat_verdict.core.metrics.measures import EventFilter, Measure, TimedEvent
-from neat_verdict.core.metrics.tallying import ALL_COLUMNS, RATE, TALLYINGS, THIRD_ORDER, Tallying
+from neat_verdict.core.metrics.tallying import ALL_COLUMNS, DAILY_TOTALS, RATE, TALLYINGS, THIRD_ORDER, Tallying
+from neat_verdict.core.metrics.totals import Total, TotalOf
 
 # The event that says which variant a unit was shown.
 EXPOSURE = "exposure"
 
 __all__ = [
     "ALL_COLUMNS",
+    "DAILY_TOTALS",
     "EXPOSURE",
     "KINDS",
     "MEASURE_KINDS",
@@ -27,6 +29,8 @@ __all__ = [
     "Overall",
     "Tallying",
     "TimedEvent",
+    "Total",
+    "TotalOf",
     "Unit",
     "UnitCount",
     "count_unit",

@@ -10,6 +10,7 @@ from typing import Literal, get_args
 from neat_verdict.core.checks import InputError, check_positive
 from neat_verdict.core.metrics.kinds import Kind, kind_named
 from neat_verdict.core.metrics.measures import EventFilter, Measure
+from neat_verdict.core.metrics.totals import Total
 
 Unit = Literal["percent", "number", "money", "milliseconds", "per_thousand"]
 UNITS: tuple[Unit, ...] = get_args(Unit)
@@ -29,6 +30,8 @@ class Definition:
         Of a ratio.
     steps : tuple of EventFilter
         What a unit must have done in order.
+    totals : tuple of Total
+        What is divided and by what, of a ratio of totals by day.
     window_hours : float or None
         Hours after a unit's first exposure within which events count, above 0; None for as long as the experiment runs.
     good_direction : "up" or "down"
@@ -46,6 +49,7 @@ class Definition:
     measure: Measure | None = None
     denominator: Measure | None = None
     steps: tuple[EventFilter, ...] = ()
+    totals: tuple[Total, ...] = ()
     window_hours: float | None = None
     good_direction: Literal["up", "down"] = "up"
     unit: Unit = "percent"
@@ -94,6 +98,11 @@ class Definition:
     def window_days(self) -> int:
         """Whole days after a day until the window of its last unit has closed; 0 without a window."""
         return math.ceil(self.window_hours / 24) if self.window_hours else 0
+
+    @property
+    def made_of(self) -> tuple[str, ...]:
+        """Keys of the metrics whose totals it is made of."""
+        return tuple(dict.fromkeys(total.metric for total in self.totals if total.metric))
 
     @property
     def event_names(self) -> tuple[str, ...]:

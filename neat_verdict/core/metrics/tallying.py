@@ -15,6 +15,7 @@ from neat_verdict.core.statistics import (
     QUANTILES,
     Adjustment,
     Arm,
+    DailyTotals,
     Mean,
     Quantile,
     Rate,
@@ -34,9 +35,11 @@ class Tallying(ABC):
     """Which sums of units' values are kept.
 
     ``name`` is the one it is stored by; ``columns`` are those of `ALL_COLUMNS`, in the order of the arm's sums; ``fields``
-    are their names in files, and ``third_fields`` those of the sums of third order, which a file may leave out; ``value_names``
+    are their names in files; a file may leave out ``third_fields``, those of third order, and all ``second_fields`` together, those
+    of second order: then only totals are known, and days are the replicates; ``value_names``
     tell a unit's values apart in files of units, ``capped_values`` is how many of them a cap may hold. ``buckets`` is how many
     counts follow the sums, of units by the bucket of their value; such tallies cannot be typed in or brought as daily sums.
+    ``stored`` is False where the sums are made of those of others when they are read.
     """
 
     name: ClassVar[str]
@@ -44,9 +47,16 @@ class Tallying(ABC):
     columns: ClassVar[tuple[str, ...]]
     fields: ClassVar[tuple[str, ...]]
     third_fields: ClassVar[tuple[str, ...]] = ()
+    second_fields: ClassVar[tuple[str, ...]] = ()
     value_names: ClassVar[tuple[str, ...]] = ("",)
     capped_values: ClassVar[int] = 1
     buckets: ClassVar[int] = 0
+    stored: ClassVar[bool] = True
+
+    @property
+    def least_fields(self) -> tuple[str, ...]:
+        """The fields that no file may leave out."""
+        return tuple(name for name in self.fields if name not in self.second_fields)
 
     @property
     def width(self) -> int:
@@ -102,6 +112,7 @@ class MeanTallying(Tallying):
 
     name = "mean"
     arm, fields, third_fields = Mean, ("units", "total", "squares"), ("cubes",)
+    second_fields = ("squares",)
     columns = (*fields, *third_fields)
 
     def check_sums(self, sums: Sequence[float]) -> Mean:
@@ -119,6 +130,7 @@ class RatioTallying(Tallying):
     value_names = ("numerator", "denominator")
     fields = ("units", "numerator", "denominator", "numerator_squares", "denominator_squares", "cross")
     third_fields = ("numerator_cubes", "squares_cross", "cross_squares", "denominator_cubes")
+    second_fields = ("numerator_squares", "denominator_squares", "cross")
 
     def check_sums(self, sums: Sequence[float]) -> Ratio:
         return Ratio(int(sums[0]), *(float(value) for value in sums[1:6]), *_third(sums[6:]))
@@ -165,8 +177,22 @@ class QuantileTallying(Tallying):
         return self.arm(int(sums[0]), tuple(int(count) for count in sums[2:]))
 
 
+class DailyTotalsTallying(Tallying):
+    """Totals by day, of which only the days are replicates."""
+
+    name = "daily_totals"
+    arm, columns, capped_values = DailyTotals, DailyTotals.field_names(), 0
+    fields = ("units", "numerator", "denominator")
+    stored = False
+
+    def check_sums(self, sums: Sequence[float]) -> DailyTotals:
+        units, above, below, above2, below2, cross, days, *products = (float(value) for value in sums)
+        return DailyTotals(int(units), above, below, above2, below2, cross, int(days), *products)
+
+
 RATE, MEAN, RATIO, ADJUSTED_MEAN = RateTallying(), MeanTallying(), RatioTallying(), AdjustedMeanTallying()
 MEDIAN, P90, P95 = map(QuantileTallying, QUANTILES, ("median", "p90", "p95"))
+DAILY_TOTALS = DailyTotalsTallying()
 TALLYINGS: dict[str, Tallying] = {
-    tallying.name: tallying for tallying in (RATE, MEAN, RATIO, ADJUSTED_MEAN, MEDIAN, P90, P95)
+    tallying.name: tallying for tallying in (RATE, MEAN, RATIO, ADJUSTED_MEAN, MEDIAN, P90, P95, DAILY_TOTALS)
 }

@@ -3,6 +3,7 @@
 from neat_verdict.core.planning.duration import Arrivals, Duration, RampStep, duration
 from neat_verdict.core.planning.outline import (
     Alternatives,
+    JointPower,
     Need,
     Plan,
     PlannedLook,
@@ -40,6 +41,7 @@ __all__ = [
     "Baseline",
     "Duration",
     "GuardrailNeed",
+    "JointPower",
     "Need",
     "Plan",
     "PlanRequest",

@@ -9,7 +9,14 @@ from neat_verdict.core.checks import InputError
 from neat_verdict.core.methods import METHODS
 from neat_verdict.core.planning.duration import MIN_WEEKS, Duration, duration, units_by_week
 from neat_verdict.core.planning.request import MAX_ROUNDS, PlanRequest
-from neat_verdict.core.sizing.sample_size import Arms, SampleSize, detectable_lift, noninferiority_size, power
+from neat_verdict.core.sizing.sample_size import (
+    Arms,
+    SampleSize,
+    detectable_lift,
+    noninferiority_size,
+    power,
+    sample_size,
+)
 from neat_verdict.core.sizing.strictness import STRICTNESS
 from neat_verdict.core.text.format import format_percent, format_share, plural
 from neat_verdict.core.variants import MAX_VARIANTS
@@ -43,6 +50,20 @@ class PlannedLook:
 
 
 @dataclass(frozen=True, slots=True)
+class JointPower:
+    """Chance that all goals are shown together with the planned sample, if each has the effect that was planned with.
+
+    ``each`` is that of the deciding metric, then of the goals; ``independent`` their product, ``least`` and ``most`` what it may
+    be at any correlation (Fréchet's bounds).
+    """
+
+    each: tuple[float, ...]
+    independent: float
+    least: float
+    most: float
+
+
+@dataclass(frozen=True, slots=True)
 class WhatIf:
     """One change of the plan, by its name, and the weeks it would take; None where it cannot be planned."""
 
@@ -57,7 +78,8 @@ class Plan:
 
     ``variance_removed`` is the share of the variance, and so of the sample, that the covariate saves.
     ``inflation`` is how many times the data of a single reading the method needs; ``needs`` has the deciding metric first, then
-    the guardrails, and ``decided_by`` names the one that asks the most ("" for the deciding metric).
+    the guardrails and goals, and ``decided_by`` names the one that asks the most ("" for the deciding metric); ``joint_power`` is
+    None where there is one goal only.
     """
 
     size: SampleSize
@@ -71,6 +93,7 @@ class Plan:
     curve: tuple[float | None, ...]
     warnings: tuple[str, ...]
     sentence: str
+    joint_power: JointPower | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,7 +129,25 @@ def make_plan(request: PlanRequest, units: str = "visitors") -> Plan:
         curve=curve,
         warnings=_warnings(request, run, curve, largest),
         sentence=f"{weeks}, {each}, to see a lift of {format_percent(request.worthwhile_lift)} or more.",
+        joint_power=_joint_power(request, run, factor),
     )
+
+
+def _joint_power(request: PlanRequest, run: Duration, factor: float) -> JointPower | None:
+    """With all units of the planned run."""
+    goals = [rail for rail in request.guardrails if rail.goal]
+    if not goals:
+        return None
+    units, confidence = request.arrivals.until(7 * run.weeks), request.strictness.confidence
+    guarding = replace(request, method=request.method.guardrail_method(early=False))
+    c = guarding.method.single_critical_value(confidence, request.arms.weights)
+    each = [reachable(request, units, factor)[1]]
+    for goal in goals:
+        wanted = goal.sign * goal.margin
+        size = sample_size(goal.baseline, wanted, request.arms, request.strictness, critical_value=c)
+        worth = units / _inflation(guarding, size)
+        each.append(power(worth, goal.baseline, wanted, request.arms, confidence, critical_value=c))
+    return JointPower(tuple(each), math.prod(each), max(math.fsum(each) - len(goals), 0.0), min(each))
 
 
 def plan_alternatives(request: PlanRequest) -> Alternatives:
@@ -134,9 +175,13 @@ def _needs(request: PlanRequest) -> tuple[tuple[Need, ...], float]:
     guarding = replace(request, method=request.method.guardrail_method(early=False))
     c = guarding.method.single_critical_value(request.strictness.confidence, request.arms.weights)
     for rail in request.guardrails:
-        size = noninferiority_size(
-            rail.baseline, rail.margin, request.arms, request.strictness, sign=rail.sign, critical_value=c
-        )
+        if rail.goal:
+            wanted = rail.sign * rail.margin
+            size = sample_size(rail.baseline, wanted, request.arms, request.strictness, critical_value=c)
+        else:
+            size = noninferiority_size(
+                rail.baseline, rail.margin, request.arms, request.strictness, sign=rail.sign, critical_value=c
+            )
         lines.append((rail.name, _adjusted(size, _inflation(guarding, size))))
     needs = tuple(Need(name, size, _duration(request, size.total).weeks) for name, size in lines)
     return needs, factor
@@ -247,9 +292,10 @@ def _warnings(request: PlanRequest, run: Duration, curve: tuple[float | None, ..
     if run.weeks < MIN_WEEKS:
         lines.append("Under two whole weeks a week's rhythm is seen only once: one odd week would decide.")
     if largest.name:
+        goal = any(rail.goal and rail.name == largest.name for rail in request.guardrails)
+        what, shown = ("goal", "is better") if goal else ("guardrail", "keeps within its margin")
         lines.append(
-            f"The guardrail {largest.name} asks the most: showing that it keeps within its margin takes "
-            f"{plural(largest.weeks, 'week')}."
+            f"The {what} {largest.name} asks the most: showing that it {shown} takes {plural(largest.weeks, 'week')}."
         )
     if run.too_long:
         limit = request.longest_run_weeks

@@ -17,13 +17,14 @@ MAX_ROUNDS = 6  # beyond that a plan takes years
 
 @dataclass(frozen=True, slots=True)
 class GuardrailNeed:
-    """A metric that a variant must be shown not to harm by ``margin`` (relative, above 0) or more; ``sign`` -1 where less is
-    better. Raises InputError."""
+    """A metric that a variant must be shown not to harm by ``margin`` (relative, above 0) or more; with ``goal`` one that it
+    must be shown to better, and is expected to by ``margin``. ``sign`` -1 where less is better. Raises InputError."""
 
     name: str
     baseline: Baseline
     margin: float
     sign: int = 1
+    goal: bool = False
 
     def __post_init__(self) -> None:
         check_positive("margin", self.margin)

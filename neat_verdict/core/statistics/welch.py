@@ -8,7 +8,7 @@ Welch (1947), Biometrika 34, 28-35; Fieller (1954), J. R. Stat. Soc. B 16, 175-1
 from __future__ import annotations
 
 import math
-from typing import Protocol
+from typing import Protocol, Self
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -20,10 +20,16 @@ from neat_verdict.core.statistics.skewness import with_skewness, without_skewnes
 
 
 class Estimated(Protocol):
-    """Anything with an estimate and its variance."""
+    """Anything with an estimate and its variance, from so many ``replicates``: units, or days.
+
+    ``covariance_with`` another is 0 but where both were seen on the same days; ``freedom_with`` it is None for Welch's.
+    """
 
     @property
     def units(self) -> float: ...
+
+    @property
+    def replicates(self) -> float: ...
 
     @property
     def estimate(self) -> float: ...
@@ -31,12 +37,25 @@ class Estimated(Protocol):
     @property
     def squared_error(self) -> float: ...
 
+    def covariance_with(self, other: Self, /) -> float: ...
+
+    def freedom_with(self, other: Self, /) -> float | None: ...
+
 
 def welch_freedom(first: Estimated, second: Estimated) -> float:
     """Welch-Satterthwaite degrees of freedom of the difference of two estimates; at least 1."""
+    paired = first.freedom_with(second)
+    if paired is not None:
+        return paired
     a, b = first.squared_error, second.squared_error
-    below = a * a / (first.units - 1) + b * b / (second.units - 1)
+    below = a * a / (first.replicates - 1) + b * b / (second.replicates - 1)
     return max((a + b) ** 2 / below, 1.0) if below > 0 else math.inf
+
+
+def error_of_difference(first: Estimated, second: Estimated) -> float:
+    """Standard error of first minus second; 0 where neither varies, or both do alike."""
+    variance = first.squared_error + second.squared_error - 2 * first.covariance_with(second)
+    return math.sqrt(max(variance, 0.0))
 
 
 def welch_statistic(first: Estimated, second: Estimated, skewness: float = 0.0) -> float:
@@ -46,7 +65,7 @@ def welch_statistic(first: Estimated, second: Estimated, skewness: float = 0.0) 
     values with rates. 0 where neither arm varies. Raises InputError for an arm with fewer than 2 units.
     """
     _enough(first, second)
-    error = math.sqrt(first.squared_error + second.squared_error)
+    error = error_of_difference(first, second)
     if error == 0:
         return 0.0
     t = float(without_skewness((first.estimate - second.estimate) / error, skewness))
@@ -88,10 +107,11 @@ def difference_of_means(
     (-inf, inf) where neither arm varies: equal values say nothing of the variance, however far apart the arms are.
     """
     _enough(first, second)
-    if first.squared_error + second.squared_error == 0:
+    error = error_of_difference(first, second)
+    if error == 0:
         return -math.inf, math.inf
     below, above = critical_values_of(first, second, critical_value, skewness)
-    gap, error = first.estimate - second.estimate, math.sqrt(first.squared_error + second.squared_error)
+    gap = first.estimate - second.estimate
     return gap - below * error, gap + above * error
 
 
@@ -104,12 +124,13 @@ def ratio_of_means(
     Under any ratio the arms share their shape, so that the skewness of first - ratio x second is that of the difference.
     """
     _enough(first, second)
-    if first.squared_error + second.squared_error == 0:
+    if error_of_difference(first, second) == 0:
         return -math.inf, math.inf
     below, above = critical_values_of(first, second, critical_value, skewness)
     low, high = fieller_interval(
-        first.estimate, first.squared_error, second.estimate, second.squared_error, below, above
-    )
+        first.estimate, first.squared_error, second.estimate, second.squared_error, below, above,
+        first.covariance_with(second),
+    )  # fmt: skip
     return float(low), float(high)
 
 
@@ -120,17 +141,20 @@ def fieller_interval(
     second_squared_error: ArrayLike,
     below: ArrayLike,
     above: ArrayLike | None = None,
+    covariance: ArrayLike = 0.0,
 ) -> tuple[FloatArray, FloatArray]:
     """Fieller's interval elementwise: the ratios that a test of first - ratio x second does not reject.
 
     ``below`` is the critical value on the side of the lower bound, ``above`` on that of the upper; the same where left out.
     """
-    m1, v1, m0, v0, c1, c2 = (
+    m1, v1, m0, v0, c1, c2, both = (
         np.asarray(part, dtype=np.float64)
-        for part in (first, first_squared_error, second, second_squared_error, below, below if above is None else above)
-    )
+        for part in (
+            first, first_squared_error, second, second_squared_error, below, below if above is None else above, covariance,
+        )
+    )  # fmt: skip
     bounded = (m0**2 - np.maximum(c1**2, c2**2) * v0 > 0) & (m0 > 0)
-    low, high = (_fieller_bound(m1, v1, m0, v0, c, bounded) for c in (-c1, c2))
+    low, high = (_fieller_bound(m1, v1, m0, v0, both, c, bounded) for c in (-c1, c2))
     return np.where(bounded, low, -np.inf), np.where(bounded, high, np.inf)
 
 
@@ -140,18 +164,20 @@ def fieller_statistic(
     second: FloatArray,
     second_squared_error: FloatArray,
     ratio: FloatArray,
+    covariance: ArrayLike = 0.0,
 ) -> FloatArray:
     """Statistic of "the first is ``ratio`` times the second", elementwise; 0 where neither varies."""
-    error = np.sqrt(first_squared_error + ratio**2 * second_squared_error)
+    variance = first_squared_error + ratio**2 * second_squared_error - 2 * ratio * np.asarray(covariance)
+    error = np.sqrt(np.maximum(variance, 0.0))
     gap = first - ratio * second
     return np.asarray(np.divide(gap, error, out=np.zeros_like(gap), where=error > 0))
 
 
 def _fieller_bound(
-    m1: FloatArray, v1: FloatArray, m0: FloatArray, v0: FloatArray, z: FloatArray, bounded: BoolArray
+    m1: FloatArray, v1: FloatArray, m0: FloatArray, v0: FloatArray, both: FloatArray, z: FloatArray, bounded: BoolArray
 ) -> FloatArray:
-    """The ratio whose test has the value -z."""
+    """The ratio whose test has the value -z; ``both`` is the covariance."""
     safe = np.where(bounded, m0**2 - z**2 * v0, 1.0)
-    # b² - 4ac over 4, written so that nothing large cancels: z² (v1 m0² + v0 m1² - z² v1 v0).
-    root = z * np.sqrt(np.maximum(v1 * m0**2 + v0 * m1**2 - z**2 * v1 * v0, 0.0))
-    return np.asarray((m1 * m0 + root) / safe)
+    # b² - 4ac over 4, written so that nothing large cancels: z² (v1 m0² + v0 m1² - 2 m1 m0 s - z² (v1 v0 - s²)).
+    within = v1 * m0**2 + v0 * m1**2 - 2 * m1 * m0 * both - z**2 * (v1 * v0 - both**2)
+    return np.asarray((m1 * m0 - z**2 * both + z * np.sqrt(np.maximum(within, 0.0))) / safe)

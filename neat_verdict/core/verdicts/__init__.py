@@ -4,7 +4,7 @@ from neat_verdict.core.rule import DecisionRule, Guardrail, rule_for, rule_from
 from neat_verdict.core.text.statements import Condition
 from neat_verdict.core.verdicts.cohorts import CohortReading, cohort_effects, read_cohorts
 from neat_verdict.core.verdicts.impact import impact
-from neat_verdict.core.verdicts.judging import MetricReading, Verdict, judge
+from neat_verdict.core.verdicts.judging import MetricReading, MetricRole, Verdict, judge
 from neat_verdict.core.verdicts.kinds import VERDICTS, VerdictKind
 from neat_verdict.core.verdicts.paragraph import rule_in_words
 from neat_verdict.core.verdicts.ranking import Ranked, chance_ahead, rank_arms
@@ -52,6 +52,7 @@ __all__ = [
     "Guardrail",
     "Looks",
     "MetricReading",
+    "MetricRole",
     "Outcome",
     "Ranked",
     "Reading",

@@ -61,6 +61,10 @@ def minimum_conditions(
         label = f"At least {plural(rule.least_conversions, rare)} expected a variant"
         met = expected >= rule.least_conversions
         lines.append(condition("conversions", "minimum", label, met, format_count(math.floor(expected)), required))
+    if least := arms[0].least_replicates:
+        seen = min(math.floor(arm.smallest_count) for arm in arms)
+        label = f"Totals of at least {plural(least, arms[0].notation.replicate)} a variant"
+        lines.append(condition("replicates", "minimum", label, seen >= least, format_count(seen), format_count(least)))
     return lines
 
 
@@ -121,11 +125,12 @@ def effect_conditions(
         lines = [_by_difference(line, best, rule, scale) for line in lines]
     for rail in rule.guardrails:
         result = next((line for line in others if line.metric == rail.metric and line.letter == letter), None)
-        required = f"no worse than {format_lift(-rail.margin)}"
-        label = f"{rail.metric[0].upper()}{rail.metric[1:]} of {letter} within its margin"
+        shown = "shown to be better" if rail.goal else "within its margin"
+        required = "better than 0%" if rail.goal else f"no worse than {format_lift(-rail.margin)}"
+        label = f"{rail.metric[0].upper()}{rail.metric[1:]} of {letter} {shown}"
         if result is None or not readable:
             seen = "no data" if not result else "not read yet"
-            lines.append(Condition("guardrail", "effect", label, "unknown", seen, required))
+            lines.append(Condition(rail.role, "effect", label, "unknown", seen, required))
         else:
-            lines.append(condition("guardrail", "effect", label, result.kept, format_lift(result.low), required))
+            lines.append(condition(rail.role, "effect", label, result.kept, format_lift(result.low), required))
     return lines

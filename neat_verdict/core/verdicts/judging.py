@@ -19,6 +19,7 @@ from neat_verdict.core.verdicts.facts import NOBODY, Facts, Positions
 from neat_verdict.core.verdicts.kinds import VERDICTS, VerdictKind
 from neat_verdict.core.verdicts.scale import LIFT, Scale
 
+MetricRole = Literal["secondary", "guardrail", "goal"]
 _IN_ORDER = tuple(VERDICTS.values())
 
 
@@ -27,11 +28,12 @@ class MetricReading:
     """What another metric says of one variant: its lift interval turned so that positive is good.
 
     A secondary is lost when ``high`` is below 0. A guardrail is harmed when ``high`` is below ``-margin``: the harm is
-    beyond doubt larger than allowed; it is kept when ``low`` is above ``-margin``; in between nothing is shown yet.
+    beyond doubt larger than allowed; it is kept when ``low`` is above ``-margin``; in between nothing is shown yet. A goal is
+    a guardrail with a margin of 0: kept is shown to be better.
     """
 
     metric: str
-    role: Literal["secondary", "guardrail"]
+    role: MetricRole
     variant: int
     low: float
     high: float
@@ -40,7 +42,7 @@ class MetricReading:
     @property
     def lost(self) -> bool:
         """True when the variant does harm here that the rule does not allow."""
-        return self.high < (-self.margin if self.role == "guardrail" else 0.0)
+        return self.high < -self.margin
 
     @property
     def letter(self) -> str:
@@ -49,7 +51,7 @@ class MetricReading:
 
     @property
     def kept(self) -> bool:
-        """True unless this is a guardrail that has not been shown to be within its margin."""
+        """True unless this is a guardrail or a goal that has not been shown to be within its margin."""
         return self.role == "secondary" or self.low > -self.margin
 
 
@@ -68,8 +70,8 @@ class Verdict:
     """``variant`` is the position of the variant spoken of (control is 0), None where there is none to name.
 
     ``runner_up`` is the second winner, ``separable`` whether the two differ significantly; ``lost`` are the metrics that make
-    a trade-off, ``unproven`` the guardrails a variant that would win has not been shown to keep; ``passed_over`` are variants
-    further ahead that are no winners for that.
+    a trade-off, ``unproven`` the guardrails and goals that a variant that would win has not been shown to keep; ``passed_over`` are
+    variants further ahead that are no winners for that.
     """
 
     name: str
@@ -194,7 +196,7 @@ def _against(read: Sequence[MetricReading], variant: int) -> tuple[tuple[str, ..
 def _unread(rule: DecisionRule, arms: int, others: Sequence[MetricReading]) -> list[MetricReading]:
     read = {(reading.metric, reading.variant) for reading in others}
     return [
-        MetricReading(rail.metric, "guardrail", variant, -math.inf, math.inf, rail.margin)
+        MetricReading(rail.metric, rail.role, variant, -math.inf, math.inf, rail.margin)
         for rail in rule.guardrails
         for variant in range(1, arms + 1)
         if (rail.metric, variant) not in read

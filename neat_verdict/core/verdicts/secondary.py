@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Literal
 
 from neat_verdict.core.methods import Reached
 from neat_verdict.core.periods import Period, compare_pairs
@@ -21,20 +20,21 @@ from neat_verdict.core.statistics import (
     two_sided_critical_value,
     two_sided_pvalue,
 )
-from neat_verdict.core.verdicts.judging import MetricReading
+from neat_verdict.core.verdicts.judging import MetricReading, MetricRole
 from neat_verdict.core.verdicts.scale import Scale, scale_of
 
 
 @dataclass(frozen=True, slots=True)
 class SecondaryMetric:
-    """A metric beside the one that decides: ``arms`` with control first, of one kind; ``margin`` for a guardrail.
+    """A metric beside the one that decides: ``arms`` with control first, of one kind; ``margin`` for a guardrail, 0 for a
+    goal.
 
     ``periods`` are its units by stretches of equal shares, all of them together where left out; ``level`` is control's that was
     planned with, where it is known.
     """
 
     name: str
-    role: Literal["secondary", "guardrail"]
+    role: MetricRole
     arms: tuple[Arm, ...]
     good_direction: Direction = "up"
     margin: float = 0.0
@@ -95,8 +95,8 @@ def read_secondary(
 ) -> tuple[SecondaryEvidence, ...]:
     """Read metrics beside the one that decides.
 
-    A guardrail is read by the standard of its rule, for all variants together: at planned looks it spends what the rule spends,
-    at any time it has the band of any time. So has one of a rule that is read by probabilities, or too ``early`` for a reading.
+    A guardrail or goal is read by the standard of its rule, for all variants together: at planned looks it spends what the rule
+    spends, at any time it has the band of any time. So has one of a rule that is read by probabilities, or too ``early`` for a reading.
     ``reached`` is how far the data are, all of them at one look where left out. The secondary metrics are one family over all
     their variants, adjusted as the rule says, so that many of them find no loss that is none.
     """

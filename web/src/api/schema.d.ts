@@ -2378,10 +2378,12 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "conversion" | "count" | "amount" | "ratio" | "funnel" | "median" | "p90" | "p95";
+            kind: "conversion" | "count" | "amount" | "ratio" | "funnel" | "median" | "p90" | "p95" | "totals";
             measure?: components["schemas"]["MeasureIO"] | null;
             /** Steps */
             steps?: components["schemas"]["EventFilterIO"][];
+            /** Totals */
+            totals?: components["schemas"]["TotalIO"][];
             /**
              * Unit
              * @default percent
@@ -3620,7 +3622,7 @@ export interface components {
              * Role
              * @enum {string}
              */
-            role: "primary" | "secondary" | "guardrail";
+            role: "primary" | "secondary" | "guardrail" | "goal";
             /** Standard Deviation */
             standard_deviation?: number | null;
             /** Strata */
@@ -3657,7 +3659,7 @@ export interface components {
              * Role
              * @enum {string}
              */
-            role: "primary" | "secondary" | "guardrail";
+            role: "primary" | "secondary" | "guardrail" | "goal";
             /** Standard Deviation */
             standard_deviation?: number | null;
             /** Strata */
@@ -4175,7 +4177,7 @@ export interface components {
              * @default rate
              * @enum {string}
              */
-            kind: "rate" | "mean" | "ratio" | "median" | "90th percentile" | "95th percentile";
+            kind: "rate" | "mean" | "ratio" | "median" | "90th percentile" | "95th percentile" | "ratio";
             /** Last Day */
             last_day?: string | null;
             /**
@@ -4631,7 +4633,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "rate" | "mean" | "ratio" | "median" | "90th percentile" | "95th percentile";
+            kind: "rate" | "mean" | "ratio" | "median" | "90th percentile" | "95th percentile" | "ratio";
             /** Margin */
             margin: number | null;
             /** Name */
@@ -4640,7 +4642,7 @@ export interface components {
              * Role
              * @enum {string}
              */
-            role: "secondary" | "guardrail";
+            role: "secondary" | "guardrail" | "goal";
             /** Unit */
             unit: string;
         };
@@ -4727,7 +4729,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "rate" | "mean" | "ratio" | "median" | "90th percentile" | "95th percentile";
+            kind: "rate" | "mean" | "ratio" | "median" | "90th percentile" | "95th percentile" | "ratio";
             /** Left Out */
             left_out: number;
             /** Metric */
@@ -4812,6 +4814,8 @@ export interface components {
         /** Session */
         Session: {
             account: components["schemas"]["Account"] | null;
+            /** Currency */
+            currency: string;
             /** Demo Accounts */
             demo_accounts: components["schemas"]["DemoAccount"][];
             /** Time Zone */
@@ -4956,6 +4960,8 @@ export interface components {
         SpendFileOut: {
             /** Changed */
             changed: number;
+            /** Currency */
+            currency: string;
             /** Days */
             days: number;
             /** Decimal Mark */
@@ -5122,6 +5128,22 @@ export interface components {
              * @enum {string}
              */
             tone: "ahead" | "behind" | "open";
+        };
+        /**
+         * TotalIO
+         * @description As `core.metrics.Total`.
+         */
+        TotalIO: {
+            /**
+             * Metric
+             * @default
+             */
+            metric: string;
+            /**
+             * Of
+             * @enum {string}
+             */
+            of: "cost" | "impressions" | "units" | "metric";
         };
         /**
          * UnitsOut
@@ -7668,6 +7690,11 @@ export interface operations {
             content: {
                 "multipart/form-data": {
                     /**
+                     * Currency
+                     * @default
+                     */
+                    currency?: string;
+                    /**
                      * Decimal Mark
                      * @default
                      * @enum {string}
@@ -7716,6 +7743,11 @@ export interface operations {
         requestBody: {
             content: {
                 "multipart/form-data": {
+                    /**
+                     * Currency
+                     * @default
+                     */
+                    currency?: string;
                     /**
                      * Decimal Mark
                      * @default
@@ -8542,7 +8574,7 @@ export interface operations {
     read_past_data: {
         parameters: {
             query?: {
-                kind?: "conversion" | "count" | "amount" | "ratio" | "funnel" | "median" | "p90" | "p95";
+                kind?: "conversion" | "count" | "amount" | "ratio" | "funnel" | "median" | "p90" | "p95" | "totals";
             };
             header?: never;
             path?: never;

@@ -187,7 +187,7 @@ def _compared(request: _Request) -> _Compared:
     if side is None:
         raise Conflict(f"There is nothing of {request.use.metric.name} to read yet")
     periods = [period.pair(max(request.position, 1), 0) for period in side.metric.strata]
-    rule = request.guarding if side.metric.role == "guardrail" else request.once
+    rule = request.once if side.metric.role == "secondary" else request.guarding
     return _Compared(periods, _at(side.comparisons, request), rule, len(side.comparisons))
 
 

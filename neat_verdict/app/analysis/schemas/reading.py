@@ -10,6 +10,7 @@ from pydantic import BaseModel as Schema  # its instances are taken as they are,
 from neat_verdict.app.analysis.schemas.adaptive import AdaptiveOut
 from neat_verdict.app.analysis.schemas.intervals import IntervalOut
 from neat_verdict.app.http.choices import LevelNoun
+from neat_verdict.core.verdicts import MetricRole
 
 Tone = Literal["ahead", "behind", "open"]
 ScaleName = Literal["lift", "difference"]
@@ -104,7 +105,7 @@ class SecondaryComparisonOut(Schema):
 class SecondaryOut(Schema):
     key: str
     name: str
-    role: Literal["secondary", "guardrail"]
+    role: MetricRole
     margin: float | None
     kind: LevelNoun
     unit: str

@@ -8,12 +8,12 @@ from typing import Any
 
 from django.core.files.base import ContentFile
 
-from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Picture, Tally, Variant
+from neat_verdict.app.experiments.models import GUARDING, Experiment, ExperimentMetric, Picture, Tally, Variant
 from neat_verdict.app.experiments.queries import workspace
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.metrics import actions as library
 from neat_verdict.app.metrics.models import Metric
-from neat_verdict.app.metrics.queries import by_name
+from neat_verdict.app.metrics.queries import by_name, definition_of
 from neat_verdict.app.people.models import User
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.metrics import kind_named
@@ -141,6 +141,7 @@ def edit_metrics(by: User, experiment: Experiment, wanted: list[dict[str, Any]])
             raise InputError(f"metrics.{position}.name", name, "is in the list already")
         used.add(metric.pk)
         _check_strata(position, line, metric)
+        _check_made_of(position, metric, lines, experiment)
         fields = {field: line[field] for field in _USE_FIELDS}
         ExperimentMetric.objects.create(experiment=experiment, metric=metric, position=position, **fields)
     # What was loaded with the experiment is out of date now.
@@ -160,14 +161,37 @@ def _check_strata(position: int, line: dict[str, Any], metric: Metric) -> None:
         raise InputError(f"metrics.{position}.strata", line["strata"], rule)
 
 
+def _check_made_of(position: int, metric: Metric, lines: list[dict[str, Any]], experiment: Experiment) -> None:
+    """Raise InputError for a metric made of totals without those, or where shares follow the evidence."""
+    definition = definition_of(metric.latest.definition)
+    if definition.rules.tally.stored:
+        return
+    if experiment.allocation is not None:
+        rule = "must be left out: totals by day cannot be told apart by the shares that units came by"
+        raise InputError(f"metrics.{position}.name", metric.name, rule)
+    named = {line["name"].lower() for line in lines}
+    for part in Metric.objects.filter(key__in=definition.made_of):
+        if not {part.name.lower(), part.key} & named:
+            rule = f"is made of the totals of “{part.name}”, which must be a metric of this experiment too"
+            raise InputError(f"metrics.{position}.name", metric.name, rule)
+    if not any(kind_named(_known_kind(line["name"])).tally.stored for line in lines):
+        rule = "needs a metric beside it that units are counted for, such as a conversion"
+        raise InputError(f"metrics.{position}.name", metric.name, rule)
+
+
+def _known_kind(name: str) -> str:
+    metric = by_name(name)
+    return metric.latest.definition["kind"] if metric else "conversion"
+
+
 def _use_line(index: int, line: dict[str, Any]) -> dict[str, Any]:
     result = {"name": line["name"].strip(), **{field: line.get(field) for field in _USE_FIELDS}}
     result["strata"] = (result["strata"] or "").strip()
     if not result["name"]:
         raise InputError(f"metrics.{index}.name", "empty", "must name a metric")
-    if result["role"] == "guardrail" and not (result["margin"] and 0 < result["margin"] <= 10):
+    if result["role"] in GUARDING and not (result["margin"] and 0 < result["margin"] <= 10):
         raise InputError(f"metrics.{index}.margin", result["margin"] or "empty", "must be above 0%, at most 1,000%")
-    if result["role"] != "guardrail":
+    if result["role"] not in GUARDING:
         result["margin"] = None
     for field in ("baseline", "standard_deviation"):
         if result[field] is not None and not 0 < result[field] < 1e15:

@@ -1,12 +1,13 @@
 """What is kept of experiments: their parts, variants, tallies, and the ledger of what was done to them."""
 
-from neat_verdict.app.experiments.models.experiment import Experiment, ExperimentMetric, Round
+from neat_verdict.app.experiments.models.experiment import GUARDING, Experiment, ExperimentMetric, Round
 from neat_verdict.app.experiments.models.ledger import LedgerEntry
 from neat_verdict.app.experiments.models.tallies import Spend, Tally
 from neat_verdict.app.experiments.models.variants import Picture, Variant
 from neat_verdict.app.experiments.models.workspace import Workspace
 
 __all__ = [
+    "GUARDING",
     "Experiment",
     "ExperimentMetric",
     "LedgerEntry",

@@ -21,6 +21,9 @@ from neat_verdict.app.experiments.models.parts import (
 from neat_verdict.app.metrics.models import Metric, MetricVersion
 from neat_verdict.core.metrics import Kind, Tallying, kind_named
 
+ROLES = ["primary", "secondary", "guardrail", "goal"]
+GUARDING = ["guardrail", "goal"]  # those that a winner hangs on beside the metric that decides
+
 
 class Experiment(Identity, Planned, Delivered, Scheduled, Decided):
     """A brief, a size and a rule. The rule is a copy that is made at the start and never changes after.
@@ -55,7 +58,8 @@ class Experiment(Identity, Planned, Delivered, Scheduled, Decided):
 class ExperimentMetric(models.Model):
     """A metric's part in an experiment. ``version`` is set at the start; a draft follows the latest.
 
-    ``baseline`` and ``standard_deviation`` serve the sizing of guardrails; the deciding metric's are the experiment's own.
+    ``margin`` is the harm that a guardrail allows, and the change of a goal that it is planned to show.
+    ``baseline`` and ``standard_deviation`` serve the sizing of guardrails and goals; the deciding one has those of the experiment.
     ``before_days`` is how long before its first exposure a unit is looked at to adjust what came after; None for not at all.
     ``strata`` is the property at first exposure by which a rate is post-stratified; "" for none.
     """
@@ -76,10 +80,8 @@ class ExperimentMetric(models.Model):
         constraints = [
             models.UniqueConstraint(fields=["experiment", "metric"], name="a_metric_once"),
             models.UniqueConstraint(fields=["experiment"], condition=Q(role="primary"), name="one_metric_decides"),
-            models.CheckConstraint(
-                condition=Q(role__in=["primary", "secondary", "guardrail"]), name="metric_role_known"
-            ),
-            models.CheckConstraint(condition=~Q(role="guardrail") | Q(margin__gt=0), name="guardrails_have_margins"),
+            models.CheckConstraint(condition=Q(role__in=ROLES), name="metric_role_known"),
+            models.CheckConstraint(condition=~Q(role__in=GUARDING) | Q(margin__gt=0), name="guardrails_have_margins"),
         ]
 
     @property

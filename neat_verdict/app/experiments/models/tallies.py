@@ -17,6 +17,7 @@ class Tally(models.Model):
     reached each step, ``capped`` those that reached the metric's cap (null where that was not counted).
     ``cubes``, ``squares_cross``, ``cross_squares`` and ``second_cubes`` are the sums of third order of both values y and x: y³,
     y²x, yx² and x³, null where they are not known.
+    ``totals_only`` says that the sums of second order of a mean or ratio are not known, and null.
     ``segment`` is empty for everybody, otherwise what the units had in common at first exposure ("device=phone").
     ``exact`` holds the sums of tallies made of events as whole numbers, in millionths (squares in millionths of millionths, cubes
     in millionths of those), so that adding and taking away leaves no trace; it is null for sums that came in as such, and of sums
@@ -40,6 +41,7 @@ class Tally(models.Model):
     second_cubes = models.FloatField(null=True)
     steps = models.JSONField(null=True)
     capped = models.PositiveBigIntegerField(null=True)
+    totals_only = models.BooleanField(default=False, db_default=False)
     exact = models.JSONField(null=True)
 
     class Meta:
@@ -47,20 +49,24 @@ class Tally(models.Model):
         constraints = [
             models.UniqueConstraint(fields=["variant", "metric", "round", "segment", "day"], name="one_tally_a_day"),
             models.CheckConstraint(
-                condition=Q(squares__isnull=False) | Q(total__gte=0, total__lte=F("units")),
+                condition=Q(squares__isnull=False) | Q(totals_only=True) | Q(total__gte=0, total__lte=F("units")),
                 name="conversions_within_units",
             ),
         ]
 
 
 class Spend(models.Model):
-    """What a variant cost on a day, and how often it was shown, where that is known in sums only (advertising, mailings)."""
+    """What a variant cost on a day, and how often it was shown, where that is known in sums only (advertising, mailings).
+
+    ``currency`` is three letters (ISO 4217), the same for all of an experiment; "" where cost came in before it was asked for.
+    """
 
     variant = models.ForeignKey(Variant, on_delete=models.CASCADE, related_name="spend")
     round = models.PositiveSmallIntegerField(default=1)
     day = models.DateField()
     cost = models.FloatField(default=0.0)
     impressions = models.FloatField(default=0.0)
+    currency = models.CharField(max_length=3, blank=True, default="")
 
     class Meta:
         ordering = ["day"]

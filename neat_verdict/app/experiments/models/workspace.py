@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from django.core.validators import RegexValidator
 from django.db import models
 
 from neat_verdict.app.experiments.models.parts import nobody
@@ -12,6 +13,8 @@ class Workspace(models.Model):
 
     name = models.CharField(max_length=120, default="Your workspace")
     time_zone = models.CharField(max_length=64, default="UTC")
+    # Three letters (ISO 4217): of cost where a file does not say its own.
+    currency = models.CharField(max_length=3, default="EUR", validators=[RegexValidator(r"^[A-Z]{3}$")])
     longest_run_weeks = models.PositiveSmallIntegerField(default=13)
     # Properties at first exposure that tallies are kept by: each line one property, or two that are crossed.
     segments = models.JSONField(default=list, blank=True)

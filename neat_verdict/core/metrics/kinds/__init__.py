@@ -8,8 +8,9 @@ from neat_verdict.core.metrics.kinds.count import Count
 from neat_verdict.core.metrics.kinds.funnel import Funnel
 from neat_verdict.core.metrics.kinds.quantile import Median, Percentile90, Percentile95
 from neat_verdict.core.metrics.kinds.ratio import Ratio
+from neat_verdict.core.metrics.kinds.totals import Totals
 
-_KINDS = (Conversion(), Count(), Amount(), Ratio(), Funnel(), Median(), Percentile90(), Percentile95())
+_KINDS = (Conversion(), Count(), Amount(), Ratio(), Funnel(), Median(), Percentile90(), Percentile95(), Totals())
 KINDS: dict[str, Kind] = {kind.name: kind for kind in _KINDS}
 MEASURE_KINDS: dict[str, MeasureKind] = {name: kind for name, kind in KINDS.items() if isinstance(kind, MeasureKind)}
 

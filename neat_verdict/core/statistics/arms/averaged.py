@@ -37,6 +37,7 @@ from neat_verdict.core.statistics.skewness import (
 )
 from neat_verdict.core.statistics.welch import (
     difference_of_means,
+    error_of_difference,
     fieller_interval,
     fieller_statistic,
     ratio_of_means,
@@ -126,6 +127,17 @@ class Averaged(Arm):
     def comparable(self) -> bool:
         return math.isfinite(self.squared_error)
 
+    @classmethod
+    def covariances(cls, sums: FloatArray) -> FloatArray:
+        """`covariance_with` the first arm, of sums (anything x arms x sums); anything x variants."""
+        return np.zeros(sums[..., 1:, 0].shape)
+
+    @classmethod
+    def stratified_covariance(
+        cls, weights: FloatArray, pairs: Sequence[tuple[Self, Self]], accumulate: Accumulate
+    ) -> FloatArray:
+        return accumulate(weights**2 * np.array([one.covariance_with(other) for one, other in pairs]))
+
     @property
     def smallest_count(self) -> float:
         return self.units
@@ -135,11 +147,11 @@ class Averaged(Arm):
         z = two_sided_critical_value(confidence)
         if not self.comparable:
             return math.nan, math.nan
-        reach = student_critical_value(z, self.units - 1) * math.sqrt(self.squared_error)
+        reach = student_critical_value(z, self.replicates - 1) * math.sqrt(self.squared_error)
         return self.estimate - reach, self.estimate + reach
 
     def interval_steps(self, confidence: float) -> tuple[tuple[str, float], ...]:
-        c = student_critical_value(two_sided_critical_value(confidence), self.units - 1)
+        c = student_critical_value(two_sided_critical_value(confidence), self.replicates - 1)
         return ("m", self.estimate), ("√v", math.sqrt(self.squared_error)), ("c", c)
 
     @classmethod
@@ -186,7 +198,7 @@ class Averaged(Arm):
     @classmethod
     def test_steps(cls, comparison: Comparison) -> tuple[tuple[str, float], ...]:
         first, second = comparison.variant, comparison.reference
-        error = math.sqrt(first.squared_error + second.squared_error)
+        error = error_of_difference(first, second)
         t = (first.estimate - second.estimate) / error if error else 0.0
         steps = [
             ("m₀", second.estimate), ("m₁", first.estimate), ("v₀", second.squared_error), ("v₁", first.squared_error),
@@ -213,10 +225,11 @@ class Averaged(Arm):
         with np.errstate(divide="ignore", invalid="ignore"):
             level, error = cls.levels(sums)
             m0, v0, m1, v1 = level[..., :1], error[..., :1], level[..., 1:], error[..., 1:]
-            usable = np.isfinite(v0) & np.isfinite(v1) & (units[..., :1] > 1) & (m0 > 0) & (v0 + v1 > 0)
+            both = cls.covariances(sums)
+            usable = np.isfinite(v0) & np.isfinite(v1) & (units[..., :1] > 1) & (m0 > 0) & (v0 + v1 > 2 * both)
             a = _along(cls.deviations_of(sums), units)
             below, above = with_skewness(critical_value, a), -with_skewness(-critical_value, a)
-            low, high = fieller_interval(m1, v1, m0, v0, below, above)
+            low, high = fieller_interval(m1, v1, m0, v0, below, above, both)
             result = [np.where(usable, part, np.nan) for part in (m1 / m0 - 1, low - 1, high - 1)]
         return result[0], result[1], result[2]
 
@@ -234,7 +247,9 @@ class Averaged(Arm):
     @classmethod
     def ratio_statistics(cls, strata: Sequence[tuple[Self, Self]], ratios: FloatArray) -> FloatArray:
         """Fieller's, turned from Student's t into the normal value with the same tail."""
-        levels = [(a.estimate, a.squared_error, a.units, b.estimate, b.squared_error, b.units) for a, b in strata]
+        levels = [
+            (a.estimate, a.squared_error, a.replicates, b.estimate, b.squared_error, b.replicates) for a, b in strata
+        ]
         m1, v1, n1, m0, v0, n0 = (part[:, None] for part in np.array(levels, dtype=np.float64).T)
         t = fieller_statistic(m1, v1, m0, v0, ratios)
         with np.errstate(divide="ignore", invalid="ignore"):
@@ -245,7 +260,7 @@ class Averaged(Arm):
     def posterior_against(self, control: Self, confidence: float, sign: int, tested: Comparison) -> Posterior:
         """Normal, with a flat prior, the variance taken as known and the skewness taken out; the credible interval of the lift
         is Fieller's."""
-        error = math.sqrt(self.squared_error + control.squared_error)
+        error = error_of_difference(self, control)
         gain = sign * tested.difference.estimate
         scale = abs(control.estimate) or LEAST_LEVEL
         better = without_skewness(gain / error, sign * _of_difference(self, control)) if error else 0.0

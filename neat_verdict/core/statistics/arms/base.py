@@ -8,6 +8,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, fields
 from typing import TYPE_CHECKING, ClassVar, Self
 
+import numpy as np
+
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.statistics.meta_analysis import Effect
 
@@ -24,7 +26,8 @@ class Notation:
 
     ``noun`` is the level's name, ``level`` its formula, ``interval`` the formula of its own interval; the others are
     those of a comparison. ``rare`` names what there may be too little of for the approximation ("conversion"), "" where the
-    units say that; ``verbs`` what a variant of a higher and of a lower level does, before the metric's name.
+    units say that; ``verbs`` what a variant of a higher and of a lower level does, before the metric's name; ``replicate`` what
+    the variance comes from where it is not the units ("day").
     """
 
     noun: str
@@ -47,6 +50,7 @@ class Notation:
     by_period: str = ""
     rare: str = ""
     verbs: tuple[str, str] = ("brings more", "brings fewer")
+    replicate: str = ""
 
 
 class Arm(ABC):
@@ -61,6 +65,7 @@ class Arm(ABC):
     converts: ClassVar[bool] = False  # whether each unit counts once or not at all
     skewed: ClassVar[bool] = False  # whether the skewness of units' values moves a comparison of uneven arms
     adds_up: ClassVar[bool] = True  # whether the level times units is a total
+    least_replicates: ClassVar[int] = 0  # how many of ``notation.replicate`` a comparison takes
     units: int
     total: float
 
@@ -153,6 +158,26 @@ class Arm(ABC):
         """Variance of Σ weight x level over strata, in the groups that ``accumulate`` adds up."""
 
     @classmethod
+    def stratified_covariance(
+        cls, _weights: FloatArray, pairs: Sequence[tuple[Self, Self]], accumulate: Accumulate
+    ) -> FloatArray:
+        """Covariance of Σ weight x level of variants and references over strata; 0 where they rest on different units."""
+        return accumulate(np.zeros(len(pairs)))
+
+    @property
+    def replicates(self) -> float:
+        """What the variance was estimated from: units, of totals by day the days."""
+        return self.units
+
+    def freedom_with(self, _control: Self) -> float | None:
+        """Degrees of freedom of a comparison with control; None for Welch's."""
+        return None
+
+    def covariance_with(self, _control: Self) -> float:
+        """Of this estimate and control's; 0 where they rest on different units."""
+        return 0.0
+
+    @classmethod
     @abstractmethod
     def log_ratio_within(cls, strata: Sequence[tuple[Self, Self]]) -> Effect | None:
         """One log ratio over strata of (variant, control), each compared within itself; None where it cannot be computed."""
@@ -195,5 +220,6 @@ class Arm(ABC):
         sides = [(arm.estimate, arm.squared_error) for arm in (self, control)]
         if not all(level > 0 and math.isfinite(error) for level, error in sides):
             return None
-        variance = sum(error / level**2 for level, error in sides)
+        both = self.covariance_with(control) / (sides[0][0] * sides[1][0])
+        variance = sum(error / level**2 for level, error in sides) - 2 * both
         return (math.log(sides[0][0] / sides[1][0]), variance) if variance > 0 else None

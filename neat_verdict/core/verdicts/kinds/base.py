@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, ClassVar, Literal
 
 from neat_verdict.core.numeric import BoolArray
 from neat_verdict.core.statistics import Comparison
-from neat_verdict.core.text.format import format_percent
+from neat_verdict.core.text.format import format_percent, listed
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.variants import LETTERS
 from neat_verdict.core.verdicts.facts import Facts, Positions
@@ -89,6 +89,21 @@ def what_helps(missing: Sequence[Condition]) -> str:
         " Under even shares skewness cancels and there is nothing to wait for; a cap on what one unit may count, or more units "
         "in the smaller variant, lower it."
     )
+
+
+def against_words(lost: Sequence[str], unproven: Sequence[str], rule: DecisionRule) -> str:
+    """What is held against a variant that would win: what it harms, else what it has not been shown to be."""
+    harmed = [metric for metric in lost if metric not in rule.goals]
+    missed = [metric for metric in lost if metric in rule.goals]
+    kept = [metric for metric in unproven if metric not in rule.goals]
+    better = [metric for metric in unproven if metric in rule.goals]
+    parts = [
+        f"harms {listed(harmed)}" if harmed else "",
+        f"is worse on {listed(missed)}" if missed else "",
+        f"{listed(kept)} has not been shown to keep within its margin" if kept and not lost else "",
+        f"has not been shown to be better on {listed(better)}" if better and not lost else "",
+    ]
+    return listed([part for part in parts if part])
 
 
 def estimate_of(reading: Reading, position: int, rule: DecisionRule, names: Names) -> str:

@@ -12,7 +12,14 @@ from neat_verdict.core.text.names import Names
 from neat_verdict.core.text.statements import Condition
 from neat_verdict.core.variants import LETTERS
 from neat_verdict.core.verdicts.facts import Facts, Positions, some
-from neat_verdict.core.verdicts.kinds.base import Parts, VerdictKind, interval_words, spoken_of, what_helps
+from neat_verdict.core.verdicts.kinds.base import (
+    Parts,
+    VerdictKind,
+    against_words,
+    interval_words,
+    spoken_of,
+    what_helps,
+)
 from neat_verdict.core.verdicts.sensitivity import more_data
 
 if TYPE_CHECKING:
@@ -79,7 +86,8 @@ def _what_is_missing(missing: Sequence[Condition], reading: Reading) -> tuple[st
     if keys == [("skewness", "not_met")]:
         short = "Too skewed to be judged at these shares"
         return "The values are too skewed to be judged at shares this uneven.", short
-    short = f"Too few {reading.arms[0].notation.rare}s to say"
+    notation = reading.arms[0].notation
+    short = f"Too few {notation.rare or notation.replicate}s to say"
     return f"{short}.", short
 
 
@@ -91,7 +99,8 @@ def _not_yet(reading: Reading, rule: DecisionRule, names: Names) -> Parts:
     detail = f"{interval_words(reading, position, rule, names)} The rule reads again {again}."
     if reading.verdict.unproven:
         open_ones = listed(reading.verdict.unproven)
-        headline = f"{names.variant(position)} is ahead, but {open_ones} has not been shown to keep within its margin."
+        missing = against_words((), reading.verdict.unproven, rule)
+        headline = f"{names.variant(position)} is ahead, but {missing}."
         return Parts(headline, f"Ahead; {open_ones} still open", detail)
     leads = rule.design.leads_words(reading.summary, rule, names)
     if leads is not None:

@@ -11,7 +11,7 @@ from neat_verdict.core.text.format import listed
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.variants import LETTERS
 from neat_verdict.core.verdicts.facts import Facts, Positions, some
-from neat_verdict.core.verdicts.kinds.base import Parts, VerdictKind, interval_words, spoken_of
+from neat_verdict.core.verdicts.kinds.base import Parts, VerdictKind, against_words, interval_words, spoken_of
 from neat_verdict.core.verdicts.sensitivity import until_no_winner
 
 if TYPE_CHECKING:
@@ -21,7 +21,9 @@ if TYPE_CHECKING:
 
 class TradeOff(VerdictKind):
     name, title, tone, mark, order = "trade_off", "Trade-off", "choice", "⇄", 1
-    meaning = "A variant would win but harms a guardrail, or loses a secondary metric: it needs a decision."
+    meaning = (
+        "A variant would win but harms a guardrail, or is worse on a goal or a secondary metric: it needs a decision."
+    )
     rehearsed = False
 
     def holds(self, facts: Facts) -> BoolArray:
@@ -34,18 +36,20 @@ class TradeOff(VerdictKind):
         position, _ = spoken_of(reading)
         figure, letter = reading.scale.effect_words(reading.effect(position).estimate, names), LETTERS[position]
         lost, open_ones = listed(reading.verdict.lost), listed(reading.verdict.unproven)
-        but = f"harms {lost}" if lost else f"{open_ones} has not been shown to keep within its margin"
+        but = against_words(reading.verdict.lost, reading.verdict.unproven, rule)
+        worse = "worse on" if set(reading.verdict.lost) & set(rule.goals) else "harms"
         return Parts(
             f"{names.variant(position)} wins on {names.metric}, {figure}, but {but}: it needs a decision.",
-            f"{letter} wins {names.metric}, {f'harms {lost}' if lost else f'{open_ones} open'}",
+            f"{letter} wins {names.metric}, {f'{worse} {lost}' if lost else f'{open_ones} open'}",
             interval_words(reading, position, rule, names),
             figure,
         )
 
     def sensitivity(self, reading: Reading, rule: DecisionRule, names: Names) -> tuple[str, ...]:
         position, best = spoken_of(reading)
-        metrics = listed(reading.verdict.lost or reading.verdict.unproven)
+        metrics = reading.verdict.lost or reading.verdict.unproven
+        wanted = "be what the rule asks" if set(metrics) & set(rule.goals) else "keep within what the rule allows"
         return (
-            f"{LETTERS[position]} would win if {metrics} were shown to keep within what the rule allows.",
+            f"{LETTERS[position]} would win if {listed(metrics)} were shown to {wanted}.",
             *until_no_winner(best, LETTERS[position], rule, names, len(reading.periods)),
         )

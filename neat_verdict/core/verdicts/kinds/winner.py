@@ -5,11 +5,17 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from neat_verdict.core.numeric import BoolArray
-from neat_verdict.core.text.format import listed
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.variants import LETTERS
 from neat_verdict.core.verdicts.facts import Facts, Positions, some
-from neat_verdict.core.verdicts.kinds.base import Parts, VerdictKind, estimate_of, interval_words, spoken_of
+from neat_verdict.core.verdicts.kinds.base import (
+    Parts,
+    VerdictKind,
+    against_words,
+    estimate_of,
+    interval_words,
+    spoken_of,
+)
 from neat_verdict.core.verdicts.sensitivity import until_no_winner
 from neat_verdict.core.verdicts.stopping import stopping_words
 
@@ -21,7 +27,10 @@ if TYPE_CHECKING:
 
 class Winner(VerdictKind):
     name, title, tone, mark, order = "winner", "Winner", "ahead", "▲", 2
-    meaning = "Sound, the minimum met, a variant's interval clear of zero in the good direction, no guardrail harmed."
+    meaning = (
+        "Sound, the minimum met, a variant's interval clear of zero in the good direction, no guardrail harmed and every goal "
+        "reached."
+    )
     counts_as = "won"
 
     def holds(self, facts: Facts) -> BoolArray:
@@ -45,7 +54,7 @@ class Winner(VerdictKind):
         if runner_up is not None:
             differs = "differs significantly from" if reading.verdict.separable else "is not distinguishable from"
             detail += f" It {differs} the runner-up, {names.variant(runner_up)}."
-        detail += "".join(_passed(reading, one, names) for one in reading.verdict.passed_over)
+        detail += "".join(_passed(reading, one, rule, names) for one in reading.verdict.passed_over)
         detail += stopping_words(reading, rule, names)
         short = f"{LETTERS[position]} ahead: {figure}" if figure else f"{LETTERS[position]} ahead"
         return Parts(headline, short, detail, figure)
@@ -58,14 +67,10 @@ class Winner(VerdictKind):
         )
 
 
-def _passed(reading: Reading, one: PassedOver, names: Names) -> str:
+def _passed(reading: Reading, one: PassedOver, rule: DecisionRule, names: Names) -> str:
     """Why a variant that is further ahead is not the winner."""
     size = reading.scale.effect_words(reading.effect(one.variant).estimate, names)
-    why = (
-        f"harms {listed(one.lost)}"
-        if one.lost
-        else f"has not been shown to keep {listed(one.unproven)} within its margin"
-    )
+    why = against_words(one.lost, one.unproven, rule)
     return f" {names.variant(one.variant)} is further ahead, {size}, but {why}: it would be a trade-off."
 
 
