@@ -7,6 +7,7 @@ from datetime import date, timedelta
 from neat_verdict.app.analysis import presenting
 from neat_verdict.app.analysis.analysis import Analysis, analyse, closed_until
 from neat_verdict.app.analysis.figures import number
+from neat_verdict.app.analysis.panels.by_days import by_days
 from neat_verdict.app.analysis.panels.capped import capped
 from neat_verdict.app.analysis.panels.funnels import funnels
 from neat_verdict.app.analysis.panels.looks import looks
@@ -60,6 +61,7 @@ def evidence_of(analysis: Analysis) -> EvidenceOut:
         looks=looks(analysis),
         funnels=funnels(analysis),
         spend=spend(analysis),
+        by_days=by_days(analysis),
         capped=capped(analysis),
         rounds=rounds(analysis),
         partial_day=_partial_day(analysis),

@@ -217,8 +217,17 @@ class NeedOut(Schema):
     weeks: int
 
 
+class JointPowerOut(Schema):
+    """As `core.planning.JointPower`, the deciding metric first."""
+
+    each: list[float]
+    independent: float
+    least: float
+    most: float
+
+
 class PlanOut(Schema):
-    """A plan; lifts and rates as shares. ``needs`` has the metric that decides first, then the guardrails.
+    """A plan; lifts and rates as shares. ``needs`` has the metric that decides first, then the guardrails and goals.
 
     ``sample_saved`` is the share of the sample that adjusting for the covariate saves, as text.
     """
@@ -239,6 +248,7 @@ class PlanOut(Schema):
     curve: list[float | None]
     weeks_by_strictness: dict[str, int]
     what_if: list[WhatIfOut]
+    joint_power: JointPowerOut | None
     warnings: list[str]
     sentence: str
 
@@ -271,6 +281,9 @@ class PlanOut(Schema):
             curve=list(plan.curve),
             weeks_by_strictness=others.weeks_by_strictness,
             what_if=[WhatIfOut(name=line.name, label=line.label, weeks=line.weeks) for line in others.what_if],
+            joint_power=None
+            if plan.joint_power is None
+            else JointPowerOut.model_validate(plan.joint_power, from_attributes=True),
             warnings=list(plan.warnings),
             sentence=plan.sentence,
         )

@@ -17,6 +17,7 @@ from neat_verdict.app.metrics.schemas import (
     UseOut,
     VersionOut,
 )
+from neat_verdict.core.checks import InputError
 from neat_verdict.core.metrics import Definition, UnitCount, count_unit, overall
 from neat_verdict.core.text.format import format_share, rounded
 
@@ -57,6 +58,10 @@ def present(metric: Metric) -> MetricOut:
 
 def preview(definition: Definition, events: str) -> MetricPreview:
     """What would be counted of sample events. Raises InputError naming the wrong line."""
+    if not definition.rules.tally.stored:
+        raise InputError(
+            "kind", definition.kind, "is made of totals by day: no event counts for it, so there is nothing to try"
+        )
     counts = {unit: count_unit(definition, first, happened) for unit, (first, happened) in read_events(events).items()}
     result = overall(definition, list(counts.values()))
     return MetricPreview(

@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 from neat_verdict.app import clock
+from neat_verdict.app.analysis.analysis import analyse
+from neat_verdict.app.analysis.panels.by_days import by_days
+from neat_verdict.app.analysis.panels.spend import spend
 from neat_verdict.app.analysis.presenting import present
 from neat_verdict.app.analysis.queries import decided_or_present
+from neat_verdict.app.analysis.schemas import ReadingOut
 from neat_verdict.app.casebook.queries import lesson_of
-from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.experiments.models import Experiment, Spend, Tally
 from neat_verdict.app.experiments.presenting import hypothesis, variant_out
 from neat_verdict.app.experiments.queries import find, key_when, workspace
 from neat_verdict.app.experiments.schemas import DeliveryChangeOut, RuleChangeOut
@@ -39,7 +43,7 @@ def report(experiment: Experiment) -> ReportOut:
         because=experiment.because,
         facts=story.facts(experiment, reading),
         lines=story.lines(reading, [variant.changes for variant in variants]),
-        secondary=story.secondary(reading),
+        secondary=[*story.secondary(reading), *_of_totals(experiment, reading)],
         caveats=story.caveats(reading),
         how_decided=story.how_decided(experiment, reading),
         shared_out=reading.design_words,
@@ -59,6 +63,16 @@ def report(experiment: Experiment) -> ReportOut:
         against_rule=bool(experiment.decision) and experiment.decision != reading.suggested,
         reading=reading,
     )
+
+
+def _of_totals(experiment: Experiment, reading: ReadingOut) -> list[str]:
+    """What the variants cost, and what only totals by day say; nothing is read again where there is neither."""
+    spent = Spend.objects.filter(variant__experiment=experiment).exists()
+    by_day = Tally.objects.filter(variant__experiment=experiment, totals_only=True).exists()
+    if not (spent or by_day) or reading.verdict == "unsound":
+        return []
+    analysis = analyse(experiment)
+    return [*story.spend(spend(analysis), reading), *story.by_days(by_days(analysis))]
 
 
 def _next_step(experiment: Experiment) -> str:

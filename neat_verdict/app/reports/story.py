@@ -2,15 +2,33 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import date, datetime
 
-from neat_verdict.app.analysis.schemas import ReadingOut, SecondaryComparisonOut, SecondaryOut
+from neat_verdict.app.analysis.schemas import (
+    ByDaysOut,
+    IntervalOut,
+    ReadingOut,
+    SecondaryComparisonOut,
+    SecondaryOut,
+    SpendOut,
+)
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import changes_after_start, decision_rule, earlier_rounds, local
 from neat_verdict.app.reports.schemas import FactOut, VariantLineOut
 from neat_verdict.core.methods import METHODS
 from neat_verdict.core.metrics import RATE
-from neat_verdict.core.text.format import format_count, format_levels, format_percent, format_share, listed, plural
+from neat_verdict.core.text.format import (
+    format_count,
+    format_levels,
+    format_lift,
+    format_percent,
+    format_share,
+    listed,
+    plural,
+    rounded,
+)
+from neat_verdict.core.variants import LETTERS
 from neat_verdict.core.verdicts import VERDICTS
 
 
@@ -159,6 +177,35 @@ def secondary(reading: ReadingOut) -> list[str]:
         f"{'Second goal' if side.role == 'goal' else side.role.capitalize()}: {line.sentence}{_within(side, line)}."
         for side in reading.secondary
         for line in side.comparisons
+    ]
+
+
+def spend(spent: SpendOut | None, reading: ReadingOut) -> list[str]:
+    """What one of the deciding metric cost in each variant, with the spend taken as known."""
+    if spent is None or not any(arm.cost for arm in spent.arms):
+        return []
+    parts = []
+    for arm in spent.arms:
+        if arm.cost_each.estimate is None:
+            continue
+        lift = arm.cost_lift if arm.letter != LETTERS[0] else None
+        against = f" ({_against(lift)} against A)" if lift else ""
+        parts.append(f"{arm.letter} {rounded(arm.cost_each.estimate, 2)} {spent.currency}{against}")
+    one = "a conversion" if reading.kind == RATE.name else f"one of {spent.metric}"
+    return [f"Cost of {one}, the spend taken as known: {'; '.join(parts)}."] if parts else []
+
+
+def _against(lift: IntervalOut) -> str:
+    bounds = [None if bound is None else format_lift(bound) for bound in (lift.low, lift.high)]
+    estimate = "" if lift.estimate is None else format_lift(lift.estimate)
+    return f"{estimate}, {bounds[0] or 'no limit'} to {bounds[1] or 'no limit'}"
+
+
+def by_days(lines: Sequence[ByDaysOut]) -> list[str]:
+    """Of metrics that are read by their days what that costs, and where days follow one another."""
+    return [
+        f"{line.metric_name[:1].upper()}{line.metric_name[1:]}: {' '.join([line.sentence, *line.warnings])}"
+        for line in lines
     ]
 
 

@@ -35,10 +35,10 @@ class Tallying(ABC):
     """Which sums of units' values are kept.
 
     ``name`` is the one it is stored by; ``columns`` are those of `ALL_COLUMNS`, in the order of the arm's sums; ``fields``
-    are their names in files; a file may leave out ``third_fields``, those of third order, and all ``second_fields`` together, those
-    of second order: then only totals are known, and days are the replicates; ``value_names``
-    tell a unit's values apart in files of units, ``capped_values`` is how many of them a cap may hold. ``buckets`` is how many
-    counts follow the sums, of units by the bucket of their value; such tallies cannot be typed in or brought as daily sums.
+    are their names in files. A file may leave out ``third_fields``, those of third order, and ``second_fields`` all together,
+    those of second order: then only totals are known, and days are the replicates. ``value_names`` tell a unit's values apart in
+    files of units, ``capped_values`` is how many of them a cap may hold. ``buckets`` is how many counts follow the sums, of units
+    by the bucket of their value; such tallies cannot be typed in or brought as daily sums.
     ``stored`` is False where the sums are made of those of others when they are read.
     """
 

@@ -96,9 +96,9 @@ def read_secondary(
     """Read metrics beside the one that decides.
 
     A guardrail or goal is read by the standard of its rule, for all variants together: at planned looks it spends what the rule
-    spends, at any time it has the band of any time. So has one of a rule that is read by probabilities, or too ``early`` for a reading.
-    ``reached`` is how far the data are, all of them at one look where left out. The secondary metrics are one family over all
-    their variants, adjusted as the rule says, so that many of them find no loss that is none.
+    spends, at any time it has the band of any time. So has one of a rule that is read by probabilities, or too ``early`` for a
+    reading. ``reached`` is how far the data are, all of them at one look where left out. The secondary metrics are one family
+    over all their variants, adjusted as the rule says, so that many of them find no loss that is none.
     """
     guarding = replace(rule, method=rule.method.guardrail_method(early=early), question=DEFAULT_QUESTION)
     secondary = [metric for metric in metrics if metric.role == "secondary" and comparable(metric.arms)]

@@ -8,7 +8,7 @@ from neat_verdict.app.analysis.analysis import Analysis
 from neat_verdict.app.analysis.figures import interval
 from neat_verdict.app.analysis.schemas import SpendArmOut, SpendOut
 from neat_verdict.app.experiments.models import Spend as SpendRow
-from neat_verdict.app.experiments.queries import rounds_read
+from neat_verdict.app.experiments.queries import currency_of, rounds_read, workspace
 from neat_verdict.core.statistics import (
     Interval,
     Spend,
@@ -50,7 +50,8 @@ def spend(analysis: Analysis) -> SpendOut | None:
                 else None,
             )
         )
-    return SpendOut(metric=analysis.experiment.metric, arms=arms)
+    currency = currency_of(analysis.experiment) or workspace().currency
+    return SpendOut(metric=analysis.experiment.metric, currency=currency, arms=arms)
 
 
 def spend_sums(analysis: Analysis) -> dict[int, Spend]:

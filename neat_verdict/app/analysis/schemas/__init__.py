@@ -9,6 +9,7 @@ from neat_verdict.app.analysis.schemas.docket import (
 from neat_verdict.app.analysis.schemas.evidence import (
     ArrivalsOut,
     ArrivedOut,
+    ByDaysOut,
     CappedOut,
     DailyOut,
     EvidenceOut,
@@ -59,6 +60,7 @@ __all__ = [
     "ArrivalsOut",
     "ArrivedOut",
     "AsideIn",
+    "ByDaysOut",
     "CappedOut",
     "CohortOut",
     "CohortsOut",

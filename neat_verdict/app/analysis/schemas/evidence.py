@@ -121,7 +121,21 @@ class SpendOut(Schema):
     """Cost of one conversion (or of one unit of what the metric sums), and what a thousand impressions bring, by variant."""
 
     metric: str
+    currency: str
     arms: list[SpendArmOut]
+
+
+class ByDaysOut(Schema):
+    """A metric of which only totals by day are known: ``wider`` is the part by which its interval is wider than with a variance
+    that were known, ``correlations`` those of each variant's neighbouring days against control (none where there is none)."""
+
+    metric: str
+    metric_name: str
+    days: int
+    wider: float
+    correlations: list[float | None]
+    sentence: str
+    warnings: list[str]
 
 
 class CappedOut(Schema):
@@ -181,6 +195,7 @@ class EvidenceOut(Schema):
     looks: LooksOut | None = None
     funnels: list[FunnelOut] = []
     spend: SpendOut | None = None
+    by_days: list[ByDaysOut] = []
     capped: list[CappedOut] = []
     rounds: RoundsOut | None = None
     partial_day: str = ""

@@ -59,7 +59,7 @@ class ExperimentMetric(models.Model):
     """A metric's part in an experiment. ``version`` is set at the start; a draft follows the latest.
 
     ``margin`` is the harm that a guardrail allows, and the change of a goal that it is planned to show.
-    ``baseline`` and ``standard_deviation`` serve the sizing of guardrails and goals; the deciding one has those of the experiment.
+    ``baseline`` and ``standard_deviation`` serve the sizing of guardrails and goals; the deciding one has the experiment’s.
     ``before_days`` is how long before its first exposure a unit is looked at to adjust what came after; None for not at all.
     ``strata`` is the property at first exposure by which a rate is post-stratified; "" for none.
     """
