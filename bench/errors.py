@@ -5,11 +5,13 @@ from __future__ import annotations
 import math
 import sys
 from collections.abc import Callable, Iterator, Sequence
+from dataclasses import replace
 from itertools import product
 
 import numpy as np
 
 from neat_verdict.core.methods import AlwaysValid, Fixed, GroupSequential, Method, PosteriorThresholds, Reached
+from neat_verdict.core.metrics import DAILY_TOTALS
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.periods import Pair, Period, compare_pairs, homogeneity_of, post_strata, total_of
 from neat_verdict.core.rounds import continued
@@ -21,12 +23,14 @@ from neat_verdict.core.statistics import (
     arm_statistic,
     boundary,
     compare_arms,
+    daily_sums,
     histogram,
     partially_pool,
     stopping_factor,
     two_sided_critical_value,
 )
 from neat_verdict.core.statistics.alpha_spending import SPENDING_FUNCTIONS
+from neat_verdict.core.verdicts import MetricReading
 
 Line = tuple[str, int, int]  # a world, alarms, runs
 SEED = 20261127
@@ -301,6 +305,62 @@ def continued_rounds(runs: int = 20_000) -> Iterator[Line]:
         )
 
 
+def daily_totals(runs: int = 4000) -> Iterator[Line]:
+    """Cost per conversion read by its days: intervals that leave the true lift out (wanted 5 %), at few and many days, small and
+    large, common and own noise of what a click costs, even and 4:1, and days that follow one another (which is told)."""
+    draw = np.random.default_rng(SEED)
+    noises = {"calm prices": (0.05, 0.02), "common swings": (0.4, 0.05), "swings of its own": (0.1, 0.3)}
+    for days, a_day, (name, noise), share in product((7, 14, 28, 56), (15, 100, 2000), noises.items(), (0.5, 0.2)):
+        for lift in (0.0, 0.25):
+            wrong = sum(_cost_misses(draw, days, a_day, noise, share, lift) for _ in range(runs // 4))
+            yield (
+                f"{days} days, {a_day:,} conversions a day, {name}, {share:.0%} in the variant, {lift:+.0%}",
+                wrong,
+                runs // 4,
+            )
+    for correlation in (0.3, 0.6):
+        wrong = sum(_cost_misses(draw, 28, 2000, (0.1, 0.2), 0.5, 0.0, correlation) for _ in range(runs))
+        yield f"28 days, each follows the day before ({correlation:g})", wrong, runs
+
+
+def _cost_misses(
+    draw: np.random.Generator,
+    days: int,
+    a_day: int,
+    noise: tuple[float, float],
+    share: float,
+    lift: float,
+    correlation: float = 0.0,
+) -> bool:
+    shares = np.array([1 - share, share])
+    clicks = draw.poisson(a_day / 0.05 * shares, (days, 2))
+    converted = draw.binomial(clicks, 0.05)
+    own = draw.normal(0, noise[1], (days, 2))
+    for day in range(1, days):
+        own[day] = correlation * own[day - 1] + math.sqrt(1 - correlation**2) * own[day]
+    price = np.exp(draw.normal(0, noise[0], (days, 1)) + own) * np.array([1.0, 1 + lift])
+    control, variant = DAILY_TOTALS.arms(daily_sums(clicks * price, converted * 1.0, clicks * 1.0).sum(axis=1))
+    if not (control.comparable and variant.comparable):
+        return False
+    result = compare_arms(variant, control, 1.959964)
+    return not result.lift.low <= lift <= result.lift.high
+
+
+def two_goals(runs: int = 20_000) -> Iterator[Line]:
+    """Variants called winners by two goals of which the second has no effect, whatever the first has: wanted 2.5 % at most."""
+    draw = np.random.default_rng(SEED)
+    for first, correlation in product((0.0, 1.0, 3.0, 8.0), (-0.8, 0.0, 0.5, 1.0)):
+        z = draw.standard_normal((runs, 2))
+        one = first + z[:, 0]
+        other = correlation * z[:, 0] + math.sqrt(1 - correlation**2) * z[:, 1]
+        goal = MetricReading("second goal", "goal", 1, 0.0, 0.0)
+        both = sum(
+            a > 1.959964 and replace(goal, low=b - 1.959964, high=b + 1.959964).kept
+            for a, b in zip(one.tolist(), other.tolist(), strict=True)
+        )
+        yield f"the first goal {first:g} standard errors better, correlation {correlation:g}", both, runs
+
+
 SIMULATIONS: dict[str, Callable[[], Iterator[Line]]] = {
     "overlap": overlap,
     "guardrails": guardrails,
@@ -312,6 +372,8 @@ SIMULATIONS: dict[str, Callable[[], Iterator[Line]]] = {
     "strata": strata,
     "rounds": rounds,
     "continued_rounds": continued_rounds,
+    "daily_totals": daily_totals,
+    "two_goals": two_goals,
 }
 
 

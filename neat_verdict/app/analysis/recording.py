@@ -174,7 +174,7 @@ def _secondary(evidence: SecondaryEvidence, uses: Sequence[ExperimentMetric], ru
     return SecondaryRecord(
         metric=_metric(use),
         role=metric.role,
-        margin=use.margin,
+        margin=use.margin if use.role == "guardrail" else None,
         arms=tuple(_arm(arm, rule) for arm in metric.arms),
         comparisons=tuple(
             _comparison(at, one, log_ratio_of([period.pair(at, 0) for period in metric.strata]))

@@ -124,6 +124,9 @@ def _times(event: str, **condition: Any) -> dict[str, Any]:
 # Name, what it counts, description.
 METRICS: tuple[tuple[str, dict[str, Any], str], ...] = (
     ("paid bookings", _did("booking_paid"), "At least one paid booking"),
+    ("cost per paid booking",
+     {"kind": "totals", "totals": [{"of": "cost"}, {"of": "metric", "metric": "paid-bookings"}], "good_direction": "down",
+      "unit": "money", "currency": "EUR"}, "What the advertising desk bills, for each booking that was paid"),
     ("paid bookings of those who began", _did("booking_paid"), "Among visitors who began to pay"),
     ("searches", _did("search"), "At least one search for a sailing"),
     ("sailings opened", _did("sailing_opened"), "Opened a sailing of the list"),
@@ -268,6 +271,8 @@ STORIES: tuple[Story, ...] = (
         _brief("showing the beach instead of the ferry", "people buy where they arrive", "visitors from adverts",
                baseline=0.03, worthwhile_lift=0.08, audience_per_day=4800, least_weeks=3),
         rates=(0.03, 0.0341), days_in=35, seed=47, spend=((0.31, 22.0), (0.39, 21.0)),
+        others=({"name": "cost per paid booking", "role": "goal", "margin": 0.1, "baseline": 10.5,
+                 "standard_deviation": 60.0},),
     ),
     Story(
         "Names for the cabins", "Cabins", "cabin upgrades",

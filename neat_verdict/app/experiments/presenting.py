@@ -127,7 +127,7 @@ def _use(use: ExperimentMetric) -> MetricUseOut:
         currency=definition.currency,
         words=definition.words(),
         # None where it is not read from sums.
-        fields=[] if use.tallying.buckets else ["day", "variant", *use.tallying.fields],
+        fields=["day", "variant", *use.tallying.fields] if use.tallying.typed else [],
         version=use.version.number if use.version else latest,
         latest_version=latest,
     )

@@ -164,7 +164,7 @@ def vocabulary() -> VocabularyOut:
                 title=kind.title,
                 explanation=kind.explanation,
                 units=list(kind.units),
-                fields=[] if kind.tally.buckets else list(kind.tally.fields),
+                fields=list(kind.tally.fields) if kind.tally.typed else [],
                 parts=list(kind.parts),
                 measured_as=kind.measured_as,
                 is_rate=kind.is_rate,

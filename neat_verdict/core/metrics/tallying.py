@@ -54,6 +54,11 @@ class Tallying(ABC):
     stored: ClassVar[bool] = True
 
     @property
+    def typed(self) -> bool:
+        """Whether daily sums of it can be typed in or brought in a file."""
+        return self.stored and not self.buckets
+
+    @property
     def least_fields(self) -> tuple[str, ...]:
         """The fields that no file may leave out."""
         return tuple(name for name in self.fields if name not in self.second_fields)

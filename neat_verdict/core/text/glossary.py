@@ -105,6 +105,16 @@ GLOSSARY: tuple[Term, ...] = (
         "Guardrail",
         "A metric that must not be harmed by more than its margin; a winner must be shown to stay within it.",
     ),
+    Term(
+        "Goal",
+        "A second metric that a winner must be shown to be better on too. Both must hold, so the level needs no correction; "
+        "the chance to show both together is at most the smaller of the two powers.",
+    ),
+    Term(
+        "Totals by day",
+        "Where nothing is known of single units, each day is one replicate: its totals are held against control’s of the same "
+        "day, and Student’s t allows for how few days there are.",
+    ),
     Term("Secondary metric", "A metric that is read and corrected for multiple testing, but does not decide."),
     Term(
         "Split",

@@ -33,7 +33,7 @@ class ByDays:
         """What it costs."""
         return (
             f"Only totals by day are known: each of the {self.days} days is one replicate, paired with control’s, which makes "
-            f"the interval {format_share(self.wider)} wider than a variance that were known."
+            f"the interval {format_share(self.wider)} wider than if the variance were known."
         )
 
     def warnings(self) -> tuple[str, ...]:

@@ -110,6 +110,14 @@ def _by_difference(line: Condition, best: Comparison, rule: DecisionRule, scale:
     return condition(line.key, line.subject, label, met, format_difference(bound), required)
 
 
+def _least_gain(low: float) -> str:
+    """The worse bound of a goal, positive where it is better: "at least 3.2% better"."""
+    if not math.isfinite(low):
+        return "not known"
+    size = format_lift(abs(low)).removeprefix("+")
+    return f"at least {size} better" if low > 0 else f"up to {size} worse"
+
+
 def effect_conditions(
     best: Comparison | None,
     letter: str,
@@ -126,11 +134,12 @@ def effect_conditions(
     for rail in rule.guardrails:
         result = next((line for line in others if line.metric == rail.metric and line.letter == letter), None)
         shown = "shown to be better" if rail.goal else "within its margin"
-        required = "better than 0%" if rail.goal else f"no worse than {format_lift(-rail.margin)}"
+        required = "better than control" if rail.goal else f"no worse than {format_lift(-rail.margin)}"
         label = f"{rail.metric[0].upper()}{rail.metric[1:]} of {letter} {shown}"
         if result is None or not readable:
             seen = "no data" if not result else "not read yet"
             lines.append(Condition(rail.role, "effect", label, "unknown", seen, required))
         else:
-            lines.append(condition(rail.role, "effect", label, result.kept, format_lift(result.low), required))
+            seen = _least_gain(result.low) if rail.goal else format_lift(result.low)
+            lines.append(condition(rail.role, "effect", label, result.kept, seen, required))
     return lines

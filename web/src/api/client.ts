@@ -206,9 +206,16 @@ function importParts(file: File, { columns, mark }: ChosenInFile, metric: string
 }
 
 /** What a file of spend and impressions by day and variant comes to; with a digest it is stored. */
-export function sendSpend(key: string, file: File, mark: "" | "." | ",", digest?: string): Promise<SpendFileSeen> {
-  if (digest === undefined) return sendForm(`/experiments/${key}/spend/preview`, { file, decimal_mark: mark });
-  return sendForm(`/experiments/${key}/spend`, { file, decimal_mark: mark, digest });
+export function sendSpend(
+  key: string,
+  file: File,
+  mark: "" | "." | ",",
+  currency: string,
+  digest?: string,
+): Promise<SpendFileSeen> {
+  const parts = { file, decimal_mark: mark, currency };
+  if (digest === undefined) return sendForm(`/experiments/${key}/spend/preview`, parts);
+  return sendForm(`/experiments/${key}/spend`, { ...parts, digest });
 }
 
 /** What a file with a row a unit comes to; with a digest it is stored. */

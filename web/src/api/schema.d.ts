@@ -2025,6 +2025,27 @@ export interface components {
             lift: number;
         };
         /**
+         * ByDaysOut
+         * @description A metric of which only totals by day are known: ``wider`` is the part by which its interval is wider than with a variance
+         *     that were known, ``correlations`` those of each variant's neighbouring days against control (none where there is none).
+         */
+        ByDaysOut: {
+            /** Correlations */
+            correlations: (number | null)[];
+            /** Days */
+            days: number;
+            /** Metric */
+            metric: string;
+            /** Metric Name */
+            metric_name: string;
+            /** Sentence */
+            sentence: string;
+            /** Warnings */
+            warnings: string[];
+            /** Wider */
+            wider: number;
+        };
+        /**
          * CappedOut
          * @description Units of each variant, and how many of them reached the cap of a metric.
          */
@@ -2685,6 +2706,11 @@ export interface components {
         EvidenceOut: {
             arrivals: components["schemas"]["ArrivalsOut"];
             /**
+             * By Days
+             * @default []
+             */
+            by_days: components["schemas"]["ByDaysOut"][];
+            /**
              * Capped
              * @default []
              */
@@ -3234,6 +3260,20 @@ export interface components {
              * @enum {string}
              */
             tone: "unsound" | "warning";
+        };
+        /**
+         * JointPowerOut
+         * @description As `core.planning.JointPower`, the deciding metric first.
+         */
+        JointPowerOut: {
+            /** Each */
+            each: number[];
+            /** Independent */
+            independent: number;
+            /** Least */
+            least: number;
+            /** Most */
+            most: number;
         };
         /** KeyIn */
         KeyIn: {
@@ -3901,7 +3941,7 @@ export interface components {
         };
         /**
          * PlanOut
-         * @description A plan; lifts and rates as shares. ``needs`` has the metric that decides first, then the guardrails.
+         * @description A plan; lifts and rates as shares. ``needs`` has the metric that decides first, then the guardrails and goals.
          *
          *     ``sample_saved`` is the share of the sample that adjusting for the covariate saves, as text.
          */
@@ -3916,6 +3956,7 @@ export interface components {
             decided_by: string;
             /** Inflation */
             inflation: number;
+            joint_power: components["schemas"]["JointPowerOut"] | null;
             /** Looks */
             looks: components["schemas"]["LookOut"][];
             /** Needs */
@@ -4998,6 +5039,8 @@ export interface components {
         SpendOut: {
             /** Arms */
             arms: components["schemas"]["SpendArmOut"][];
+            /** Currency */
+            currency: string;
             /** Metric */
             metric: string;
         };

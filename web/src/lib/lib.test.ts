@@ -78,6 +78,8 @@ describe("pasting from a spreadsheet", () => {
         ],
       ),
     ).toBe('day,units\n2026-03-02,"1,000"');
+    const typed = ["2026-03-02", "1000", ""];
+    expect(gridAsCsv(["day", "units", "squares"], [typed])).toBe("day,units\n2026-03-02,1000");
   });
 });
 

@@ -18,5 +18,14 @@ export function layOver(grid: string[][], cells: string[][], row: number, column
 export function gridAsCsv(header: string[], grid: string[][]): string {
   const quoted = (cell: string) => (/[",\n;]/.test(cell) ? `"${cell.replaceAll('"', '""')}"` : cell);
   const rows = grid.filter((cells) => cells.some((cell) => cell !== ""));
-  return [header, ...rows].map((cells) => cells.map(quoted).join(",")).join("\n");
+  // A column that nobody typed into is not there, as in a file that lacks it.
+  const typed = header.map((_, column) => rows.length === 0 || rows.some((cells) => cells[column] !== ""));
+  return [header, ...rows]
+    .map((cells) =>
+      cells
+        .filter((_, column) => typed[column])
+        .map(quoted)
+        .join(","),
+    )
+    .join("\n");
 }

@@ -4,8 +4,10 @@ import { fromCanonical } from "../lib/numbers";
 import { NumberInput } from "../parts/NumberInput";
 import { EventFields, Problem } from "./EventFields";
 import { kindNamed, vocabulary } from "../api/vocabulary";
+import { useSession } from "../api/hooks";
 import { emptyMeasure, ofKind, type Kind } from "./kinds";
 import { MeasureFields } from "./MeasureFields";
+import { TotalsFields } from "./TotalsFields";
 
 interface Props {
   value: Definition;
@@ -25,13 +27,15 @@ const UNITS: [Definition["unit"], string][] = [
 function unitsOf(kind: Kind) {
   const { measured_as: measuredAs, units } = kindNamed(kind);
   const isQuantile = measuredAs !== "" && measuredAs !== kind;
-  return UNITS.filter(([unit]) => (isQuantile ? units.includes(unit) : unit !== "percent" || kind === "ratio"));
+  const ofItsOwn = isQuantile || kind === "totals";
+  return UNITS.filter(([unit]) => (ofItsOwn ? units.includes(unit) : unit !== "percent" || kind === "ratio"));
 }
 
 /** All of a metric but its name. */
 export function DefinitionFields({ value, set, errorFor }: Props) {
   const below = (path: string) => (part: string) => errorFor(`${path}.${part}`);
-  const isRate = kindNamed(value.kind).is_rate;
+  const { is_rate: isRate, parts } = kindNamed(value.kind);
+  const { data: session } = useSession();
   return (
     <>
       <div className="grid grid-cols-4 gap-1.5 py-2 max-lg:grid-cols-2" role="radiogroup" aria-label="Kind">
@@ -54,9 +58,13 @@ export function DefinitionFields({ value, set, errorFor }: Props) {
           </label>
         ))}
       </div>
-      {kindNamed(value.kind).parts.includes("steps") ? (
+      {parts.includes("steps") && (
         <Steps steps={value.steps ?? []} set={(steps) => set({ ...value, steps })} errorFor={errorFor} />
-      ) : (
+      )}
+      {parts.includes("totals") && (
+        <TotalsFields totals={value.totals ?? []} set={(totals) => set({ ...value, totals })} errorFor={errorFor} />
+      )}
+      {parts.includes("measure") && (
         <MeasureFields
           label={value.kind === "ratio" ? "Numerator" : "What is counted"}
           anyKind={value.kind === "ratio"}
@@ -75,7 +83,9 @@ export function DefinitionFields({ value, set, errorFor }: Props) {
         />
       )}
       <div className="flex flex-wrap items-center gap-4 py-2">
-        <Window hours={value.window_hours ?? null} set={(window_hours) => set({ ...value, window_hours })} />
+        {!parts.includes("totals") && (
+          <Window hours={value.window_hours ?? null} set={(window_hours) => set({ ...value, window_hours })} />
+        )}
         <label className="flex items-center gap-2 text-sm">
           <span className="quiet">Good is</span>
           <select
@@ -95,7 +105,11 @@ export function DefinitionFields({ value, set, errorFor }: Props) {
               value={value.unit}
               onChange={(event) => {
                 const unit = event.target.value as Definition["unit"];
-                set({ ...value, unit, currency: unit === "money" ? value.currency || "EUR" : "" });
+                set({
+                  ...value,
+                  unit,
+                  currency: unit === "money" ? value.currency || (session?.currency ?? "EUR") : "",
+                });
               }}
             >
               {unitsOf(value.kind).map(([unit, name]) => (
@@ -119,7 +133,7 @@ export function DefinitionFields({ value, set, errorFor }: Props) {
           </label>
         )}
       </div>
-      {["window_hours", "unit", "currency", "measure", "denominator", "steps"]
+      {["window_hours", "unit", "currency", "measure", "denominator", "steps", "totals"]
         .map(errorFor)
         .filter((text) => text !== undefined)
         .map((text) => (

@@ -8,6 +8,7 @@ import { Failure, FormError, Panel, Skeleton } from "../parts/basics";
 import { AATest } from "./AATest";
 import { DefinitionFields } from "./DefinitionFields";
 import { Problem } from "./EventFields";
+import { kindNamed } from "../api/vocabulary";
 import { FIRST } from "./kinds";
 import { WorkedExample } from "./WorkedExample";
 
@@ -119,10 +120,10 @@ function Editor({ metric }: { metric: Metric | null }) {
               )}
             </form>
           </Panel>
-          {metric && <AATest metric={metric.key} />}
+          {metric && !kindNamed(metric.definition.kind).parts.includes("totals") && <AATest metric={metric.key} />}
           {metric && <UsedBy metric={metric} mayEdit={mayEdit} />}
         </div>
-        <WorkedExample definition={draft.definition} />
+        {!kindNamed(draft.definition.kind).parts.includes("totals") && <WorkedExample definition={draft.definition} />}
       </div>
     </main>
   );
@@ -158,7 +159,7 @@ function UsedBy({ metric, mayEdit }: { metric: Metric; mayEdit: boolean }) {
             <Link className="link grow" to={`/experiments/${use.experiment}/brief`}>
               {use.name}
             </Link>
-            <span className="quiet text-sm">{use.role === "primary" ? "primary" : use.role}</span>
+            <span className="quiet text-sm">{use.role === "goal" ? "second goal" : use.role}</span>
             <span className="quiet w-24 text-sm">{STATES[use.state as keyof typeof STATES]}</span>
             <span className="quiet w-20 text-right text-sm">version {use.version}</span>
           </li>

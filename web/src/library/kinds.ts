@@ -2,6 +2,7 @@ import type { Condition, Definition, EventFilter, Measure } from "../api/client"
 import { kindNamed, vocabulary } from "../api/vocabulary";
 
 export type Kind = Definition["kind"];
+export type Total = NonNullable<Definition["totals"]>[number];
 
 type Operator = NonNullable<Condition["operator"]>;
 type ValueKind = NonNullable<Condition["kind"]>;
@@ -33,11 +34,18 @@ export const FIRST: Definition = {
   measure: emptyMeasure("conversion"),
   denominator: null,
   steps: [],
+  totals: [],
   window_hours: null,
   good_direction: "up",
   unit: "percent",
   currency: "",
 };
+
+const NO_COUNTING = { measure: null, denominator: null, steps: [], window_hours: null };
+const FIRST_TOTALS: Total[] = [
+  { of: "cost", metric: "" },
+  { of: "metric", metric: "" },
+];
 
 /** The definition turned to another kind, keeping what still has a meaning. */
 export function ofKind(definition: Definition, kind: Kind): Definition {
@@ -45,7 +53,14 @@ export function ofKind(definition: Definition, kind: Kind): Definition {
   const { is_rate: isRate, parts, measured_as: measuredAs } = kindNamed(kind);
   const shareless = definition.unit === "percent" || definition.unit === "per_thousand";
   const unit: Definition["unit"] = isRate ? "percent" : shareless ? "number" : definition.unit;
-  const shared: Definition = { ...definition, kind, unit, currency: unit === "money" ? definition.currency : "" };
+  const shared: Definition = {
+    ...definition,
+    kind,
+    unit,
+    currency: unit === "money" ? definition.currency : "",
+    totals: [],
+  };
+  if (parts.includes("totals")) return { ...shared, ...NO_COUNTING, totals: FIRST_TOTALS };
   if (parts.includes("steps")) return { ...shared, measure: null, denominator: null, steps: [events, NO_EVENT] };
   if (parts.includes("denominator"))
     return { ...shared, measure: emptyMeasure("count", events), denominator: emptyMeasure("count"), steps: [] };

@@ -1,4 +1,4 @@
-import { cleanup, fireEvent, screen } from "@testing-library/react";
+import { cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
 import { Route, Routes } from "react-router";
 import { afterEach, describe, expect, it } from "vitest";
 import type { Definition, LatestAATest, Metric } from "../api/client";
@@ -138,6 +138,31 @@ describe("a metric", () => {
     fireEvent.click(screen.getByText("Save as a new version"));
     expect((await screen.findAllByText("event (empty) must name an event")).length).toBeGreaterThan(0);
     expect(screen.getByRole("combobox", { name: "What is counted: event" })).toHaveProperty("value", " ");
+  });
+
+  it("is made of totals by day: what is divided, by what, and nothing of events", async () => {
+    const calls = serve({ "POST /metrics": [{ status: 201, body: metric({ key: "cost-each" }) }] });
+    open("/metrics/new");
+    fireEvent.change(screen.getByLabelText("Name"), { target: { value: "cost each" } });
+    fireEvent.click(screen.getByLabelText(/Ratio of totals/));
+    expect(screen.queryByText("Worked example")).toBeNull();
+    expect(screen.queryByLabelText("Events count for")).toBeNull();
+    fireEvent.change(screen.getByLabelText("by"), { target: { value: "metric:paid-bookings" } });
+    fireEvent.change(screen.getByLabelText("It is"), { target: { value: "money" } });
+    fireEvent.click(screen.getByText("Create"));
+    const made = () => calls.find((call) => call.method === "POST" && call.path === "/metrics");
+    await waitFor(() => expect(made()).toBeTruthy());
+    const sent = made()?.body as { definition: Definition };
+    expect(sent.definition).toMatchObject({
+      kind: "totals",
+      totals: [
+        { of: "cost", metric: "" },
+        { of: "metric", metric: "paid-bookings" },
+      ],
+      unit: "money",
+      currency: "EUR",
+      measure: null,
+    });
   });
 
   it("can be removed only while nobody uses it", async () => {

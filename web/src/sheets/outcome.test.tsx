@@ -146,9 +146,10 @@ describe("beside the reading", () => {
       cost_lift: letter === "B" ? interval(0.02, 0.1, 0.2) : null,
       impressions_lift: null,
     });
-    const spend: Spend = { metric: "paid bookings", arms: [arm("A", 500), arm("B", 605)] };
+    const spend: Spend = { metric: "paid bookings", currency: "CHF", arms: [arm("A", 500), arm("B", 605)] };
     open(<SpendPanel spend={spend} reading={reading()} />);
     expect(screen.getByText("Cost of a conversion")).toBeTruthy();
+    expect(screen.getByText("count model: spend taken as known; amounts in CHF")).toBeTruthy();
     expect(screen.getByText("605")).toBeTruthy();
     expect(screen.getByText("+10.0%")).toBeTruthy();
     expect(screen.queryByText("Views")).toBeNull();

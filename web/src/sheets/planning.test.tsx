@@ -59,6 +59,7 @@ const PLAN = {
   weeks_by_strictness: { scout: 3, standard: 4, strict: 7 },
   what_if: [],
   sample_saved: "0%",
+  joint_power: null,
   warnings: [],
   sentence: "4 whole weeks, 40,000 visitors in each variant, to see a lift of 10% or more.",
 };
@@ -116,6 +117,18 @@ describe("the brief", () => {
     expect(last.changes.metrics[1]).toMatchObject({ name: "help opened", margin: 0.15, baseline: 0.11 });
   });
 
+  it("adds a second goal with a change to plan with", async () => {
+    const calls = serve({ [`PATCH ${PATH}`]: [{ body: experiment({ version: 4 }) }] });
+    open(<BriefSheet />, experiment({ metrics: [metricUse()] }));
+    fireEvent.change(screen.getByLabelText("Another metric"), { target: { value: "cost per booking" } });
+    fireEvent.change(screen.getByLabelText("Role"), { target: { value: "goal" } });
+    fireEvent.click(screen.getByText("Add"));
+    const saved = () => calls.find((call) => call.method === "PATCH");
+    await waitFor(() => expect(saved()).toBeTruthy());
+    const sent = (saved()?.body as { changes: { metrics: object[] } }).changes.metrics;
+    expect(sent[1]).toMatchObject({ name: "cost per booking", role: "goal", margin: 0.1 });
+  });
+
   it("sends variants with their ids, and copies with where they come from", async () => {
     const calls = serve({ [`PATCH ${PATH}`]: [{ body: experiment({ version: 4 }) }] });
     open(<Variants />, experiment({ variants: [variant("A", "List"), variant("B", "Calendar", { link: "/b" })] }));
@@ -161,6 +174,7 @@ describe("sizing", () => {
     const plan = {
       ...PLAN,
       decided_by: "help opened",
+      joint_power: { each: [0.9, 0.8], independent: 0.72, least: 0.7, most: 0.8 },
       needs: [...PLAN.needs, { name: "help opened", total: 99_000, weeks: 5 }],
     };
     open(<SizingSheet />, experiment({ metric: "fare", metrics: [fare], baseline: 42, standard_deviation: 80, plan }));
@@ -169,6 +183,7 @@ describe("sizing", () => {
     expect(
       within(screen.getByText("Sample size by metric").closest("section")!).getByText("help opened").className,
     ).toContain("font-semibold");
+    expect(screen.getByText(/72% power if they were independent; between 70% and 80% whatever/)).toBeTruthy();
   });
 
   it("opens a locked rule for a reason only, and sends the reason along", async () => {

@@ -64,6 +64,7 @@ export const SESSION = {
   account: { username: "mona", display_name: "Mona Orrell", role: "analyst", may_edit: true },
   workspace: "Tidewick Ferries",
   time_zone: "UTC",
+  currency: "EUR",
   demo_accounts: [],
 };
 

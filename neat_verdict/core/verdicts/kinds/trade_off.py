@@ -48,7 +48,8 @@ class TradeOff(VerdictKind):
     def sensitivity(self, reading: Reading, rule: DecisionRule, names: Names) -> tuple[str, ...]:
         position, best = spoken_of(reading)
         metrics = reading.verdict.lost or reading.verdict.unproven
-        wanted = "be what the rule asks" if set(metrics) & set(rule.goals) else "keep within what the rule allows"
+        goals = set(metrics) & set(rule.goals)
+        wanted = "keep within what the rule allows" if not goals else "be better" if goals == set(metrics) else "be as asked"
         return (
             f"{LETTERS[position]} would win if {listed(metrics)} were shown to {wanted}.",
             *until_no_winner(best, LETTERS[position], rule, names, len(reading.periods)),

@@ -53,8 +53,15 @@ function StrataField({ value, save, locked, error }: StrataProps) {
 }
 
 type Role = MetricUse["role"];
-const ROLES: Record<Role, string> = { primary: "primary", secondary: "secondary", guardrail: "guardrail" };
-const FIRST_MARGIN = 0.02;
+const ROLES: Record<Role, string> = {
+  primary: "primary",
+  secondary: "secondary",
+  guardrail: "guardrail",
+  goal: "second goal",
+};
+/** Those that a winner hangs on beside the primary metric. */
+const GUARDING: Role[] = ["guardrail", "goal"];
+const FIRST_MARGIN = { guardrail: 0.02, goal: 0.1 };
 
 /** What is measured beside the metric that decides, each with its part in the verdict. */
 export function MetricsPanel() {
@@ -72,7 +79,7 @@ export function MetricsPanel() {
       note={
         locked
           ? "locked since the start, each in the version of that day"
-          : "one is primary; guardrails must not be harmed"
+          : "one is primary; guardrails must not be harmed, goals must be better too"
       }
     >
       {experiment.metrics.length === 0 && (
@@ -82,7 +89,7 @@ export function MetricsPanel() {
         {experiment.metrics.map((use, index) => (
           <li key={use.key} className="py-1.5">
             <div className="flex items-baseline gap-3">
-              <span className={`w-20 shrink-0 text-sm ${use.role === "guardrail" ? "tone-warning" : "quiet"}`}>
+              <span className={`w-20 shrink-0 text-sm ${GUARDING.includes(use.role) ? "tone-warning" : "quiet"}`}>
                 {ROLES[use.role]}
               </span>
               <Link className="link w-40 shrink-0 font-semibold" to={`/metrics/${use.key}`}>
@@ -121,10 +128,10 @@ export function MetricsPanel() {
                 error={errorFor(`metrics.${index}.strata`)}
               />
             )}
-            {use.role === "guardrail" && (
+            {GUARDING.includes(use.role) && (
               <div className="ml-[92px] grid grid-cols-2 gap-x-6 max-lg:grid-cols-1">
                 <NumberField
-                  label="Margin"
+                  label={use.role === "goal" ? "Change to plan with" : "Margin"}
                   percent
                   value={use.margin ?? null}
                   save={(margin) => set(use.name, { margin })}
@@ -132,7 +139,7 @@ export function MetricsPanel() {
                   error={errorFor(`metrics.${index}.margin`)}
                 />
                 <NumberField
-                  label={use.is_rate ? "Rate today" : "Mean today"}
+                  label={use.is_rate ? "Rate today" : use.kind === "totals" ? "Level today" : "Mean today"}
                   percent={use.is_rate}
                   unit={use.is_rate ? "%" : use.currency}
                   value={use.baseline ?? null}
@@ -172,7 +179,7 @@ function AddMetric() {
     const line = {
       name: name.trim(),
       role,
-      margin: role === "guardrail" ? FIRST_MARGIN : null,
+      margin: role === "guardrail" || role === "goal" ? FIRST_MARGIN[role] : null,
       baseline: null,
       standard_deviation: null,
     };
@@ -205,6 +212,7 @@ function AddMetric() {
       >
         <option value="secondary">secondary</option>
         <option value="guardrail">guardrail</option>
+        <option value="goal">second goal</option>
       </select>
       <button className="btn btn-sm">Add</button>
       <span className="quiet text-sm">

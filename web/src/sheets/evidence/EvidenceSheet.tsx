@@ -11,6 +11,7 @@ import { LooksPanel } from "./LooksPanel";
 import { Method } from "./Method";
 import { RoundsPanel } from "./RoundsPanel";
 import { SpendPanel } from "./SpendPanel";
+import { ByDaysPanel } from "./ByDaysPanel";
 import { OverTime } from "./OverTime";
 import { Segments } from "./Segments";
 import { SecondaryMetrics } from "./SecondaryMetrics";
@@ -127,6 +128,7 @@ function Read({ evidence }: { evidence: Evidence }) {
       )}
       {!unsound && <SecondaryMetrics reading={reading} />}
       {!unsound && <Funnels funnels={evidence.funnels} worthwhile={reading.worthwhile_lift} />}
+      <ByDaysPanel lines={evidence.by_days} />
       {evidence.spend && <SpendPanel spend={evidence.spend} reading={reading} />}
       {!unsound && <Segments spoken={reading.variant ?? ""} />}
       <div className="flex flex-wrap items-center gap-4 text-sm">

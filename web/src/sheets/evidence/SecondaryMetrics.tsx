@@ -32,7 +32,7 @@ export function SecondaryMetrics({ reading }: { reading: Reading }) {
   return (
     <Panel
       title="Secondary and guardrail metrics"
-      note={`guardrails at the rule’s confidence; secondary ones share the level (${family}); grey: the margin`}
+      note={`guardrails and goals at the rule’s confidence; secondary ones share the level (${family}); grey: the margin`}
     >
       <div ref={holder}>
         <DataTable
@@ -76,7 +76,7 @@ function columnsOf(reading: Reading, lines: Line[], experiment: string, strip: n
           <Link className="link font-semibold" to={`/metrics/${metric.key}`}>
             {metric.name}
           </Link>
-          <span className="quiet block text-xs">{metric.role}</span>
+          <span className="quiet block text-xs">{metric.role === "goal" ? "second goal" : metric.role}</span>
         </>
       ),
     },

@@ -19,7 +19,7 @@ export function SpendPanel({ spend, reading }: { spend: Spend; reading: Reading 
     ...(spend.arms.some((arm) => arm.impressions > 0) ? impressionColumns(experiment.key) : []),
   ];
   return (
-    <Panel title="Spend and impressions" note="sums of spend and impressions; the intervals are the metric’s">
+    <Panel title="Spend and impressions" note={`count model: spend taken as known; amounts in ${spend.currency}`}>
       <DataTable
         label="Spend and impressions, in figures"
         rows={spend.arms}
@@ -28,7 +28,8 @@ export function SpendPanel({ spend, reading }: { spend: Spend; reading: Reading 
       />
       <p className="quiet mt-1 text-xs">
         Less is better for the cost, more for what impressions bring. Spend and impressions are taken as known; the
-        chance is all in the metric.
+        chance is all in the metric. Where clicks of one day cost more than those of another, a metric made of totals,
+        read by its days, says how sure the cost is.
       </p>
     </Panel>
   );

@@ -1,6 +1,6 @@
 import { kindNamed } from "../../api/vocabulary";
 import { WeeksCurve } from "../../charts/onDemand";
-import { count, percentText, plural } from "../../lib/format";
+import { count, percentText, plural, rate } from "../../lib/format";
 import { AATest } from "../../library/AATest";
 import { amount, capital, level } from "../../lib/metrics";
 import { Panel } from "../../parts/basics";
@@ -9,6 +9,7 @@ import { Term } from "../../parts/Term";
 import { useEditing } from "../editing";
 import { PastData } from "./PastData";
 import { Ramp } from "./Ramp";
+import { TermMark } from "../../parts/Term";
 import { RulePanel } from "./RulePanel";
 import { StrictnessChoice } from "./StrictnessChoice";
 
@@ -59,6 +60,14 @@ export function SizingSheet() {
               </li>
             ))}
           </ul>
+          {plan.joint_power && (
+            <p className="mt-2 text-sm">
+              Both goals together
+              <TermMark name="Goal" />: {rate(plan.joint_power.independent, 1)} power if they were independent;
+              between {rate(plan.joint_power.least, 1)} and {rate(plan.joint_power.most, 1)} whatever their
+              correlation ({plan.joint_power.each.map((power) => rate(power, 1)).join(" and ")} each).
+            </p>
+          )}
         </Panel>
       )}
     </>

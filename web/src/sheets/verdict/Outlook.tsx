@@ -244,7 +244,11 @@ function linesOf(reading: Reading, letter: string): Line[] {
       lines.push({
         metric: side.key,
         name: side.name,
-        part: side.margin ? `${side.role}, may lose ${percentText(side.margin)}%` : side.role,
+        part: side.margin
+          ? `${side.role}, may lose ${percentText(side.margin)}%`
+          : side.role === "goal"
+            ? "second goal"
+            : side.role,
         lift: match.effect,
         tone: match.tone,
         sentence: match.sentence,

@@ -22,6 +22,12 @@ export function DataIn() {
   return <CountsIn countable={countable} />;
 }
 
+/** Said where a file may leave the squares out. */
+function mayLackSquares(fields: readonly string[]): string {
+  const squares = fields.some((field) => field.includes("squares")) && !fields.includes("before");
+  return squares ? "; with totals only, days are the replicates" : "";
+}
+
 function CountsIn({ countable }: { countable: MetricUse[] }) {
   const { experiment } = useEditing();
   const first = countable.find((use) => use.role === "primary") ?? countable[0];
@@ -33,7 +39,7 @@ function CountsIn({ countable }: { countable: MetricUse[] }) {
   return (
     <UploadPanel
       title="Upload counts"
-      note={`${fields.join(", ").replaceAll("_", " ")}: one row a day and variant`}
+      note={`${fields.join(", ").replaceAll("_", " ")}: one row a day and variant${mayLackSquares(fields)}`}
       holds={
         experiment.metrics.length > 1 && (
           <MetricChoice

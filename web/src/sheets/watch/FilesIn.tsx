@@ -1,4 +1,5 @@
 import { useMutation } from "@tanstack/react-query";
+import { useState } from "react";
 import {
   sendEventFile,
   sendSpend,
@@ -8,7 +9,7 @@ import {
   type UnitsSeen,
 } from "../../api/client";
 import { useStale } from "../../api/keys";
-import { LETTERS } from "../../api/vocabulary";
+import { kindNamed, LETTERS } from "../../api/vocabulary";
 import { count, day, plural } from "../../lib/format";
 import { UploadPanel } from "../../parts/UploadPanel";
 import { WrongLines } from "../../parts/WrongLines";
@@ -40,7 +41,8 @@ function UnitFile() {
       stale("data", experiment.key);
     },
   });
-  const columns = experiment.metrics.flatMap((use) => {
+  const counted = experiment.metrics.filter((use) => !kindNamed(use.kind).parts.includes("totals"));
+  const columns = counted.flatMap((use) => {
     const stem = use.key.replaceAll("-", "_");
     return use.before_days ? [stem, `${stem}_before`] : [stem];
   });
@@ -172,16 +174,21 @@ function EventsStored({ seen }: { seen: EventFileSeen }) {
 }
 
 type Mark = "" | "." | ",";
+interface GivenSpend {
+  file: File;
+  mark: Mark;
+  currency: string;
+}
 
 function SpendFile() {
   const { experiment } = useEditing();
   const stale = useStale();
   const preview = useMutation({
-    mutationFn: ({ file, mark }: { file: File; mark: Mark }) => sendSpend(experiment.key, file, mark),
+    mutationFn: ({ file, mark, currency }: GivenSpend) => sendSpend(experiment.key, file, mark, currency),
   });
   const store = useMutation({
-    mutationFn: ({ file, mark, digest }: { file: File; mark: Mark; digest: string }) =>
-      sendSpend(experiment.key, file, mark, digest),
+    mutationFn: ({ file, mark, currency, digest }: GivenSpend & { digest: string }) =>
+      sendSpend(experiment.key, file, mark, currency, digest),
     onSuccess: () => {
       preview.reset();
       stale("data", experiment.key);
@@ -196,7 +203,8 @@ function SpendFile() {
       holds={
         <>
           Ad spend and impressions: <span className="font-mono">day, variant, cost, impressions</span>, either of the
-          two may be missing. It replaces the same days and variants.
+          two may be missing; <span className="font-mono">currency</span> where it is not the workspace’s. It replaces
+          the same days and variants.
         </>
       }
       label="Choose a file of costs"
@@ -204,14 +212,15 @@ function SpendFile() {
       busy={preview.isPending}
       pick={(file) => {
         store.reset();
-        preview.mutate({ file, mark: "" });
+        preview.mutate({ file, mark: "", currency: "" });
       }}
       error={preview.error ?? store.error}
     >
       {seen && given && (
         <SpendPreview
           seen={seen}
-          chooseMark={(mark) => preview.mutate({ file: given.file, mark })}
+          chooseMark={(mark) => preview.mutate({ ...given, mark })}
+          chooseCurrency={(currency) => preview.mutate({ ...given, currency })}
           storing={store.isPending}
           store={() => store.mutate({ ...given, digest: seen.digest })}
         />
@@ -228,12 +237,13 @@ function SpendFile() {
 interface SpendPreviewProps {
   seen: SpendFileSeen;
   chooseMark: (mark: Mark) => void;
+  chooseCurrency: (currency: string) => void;
   storing: boolean;
   store: () => void;
 }
 
 /** What a file of costs holds: enough to see a decimal mark that was read wrongly. Nothing is stored yet. */
-function SpendPreview({ seen, chooseMark, storing, store }: SpendPreviewProps) {
+function SpendPreview({ seen, chooseMark, chooseCurrency, storing, store }: SpendPreviewProps) {
   return (
     <div className="mt-2 text-sm" role="status">
       <p>
@@ -243,13 +253,14 @@ function SpendPreview({ seen, chooseMark, storing, store }: SpendPreviewProps) {
       </p>
       {Object.entries(seen.totals).map(([field, totals]) => (
         <p key={field}>
-          {field === "cost" ? "Cost" : "Impressions"}:{" "}
+          {field === "cost" ? `Cost in ${seen.currency}` : "Impressions"}:{" "}
           {totals.map((total, arm) => `${total.toLocaleString("en-GB")} in ${LETTERS[arm]}`).join(", ")}
         </p>
       ))}
       {(seen.decimal_open || seen.decimal_mark) && (
         <DecimalMarkChoice open={seen.decimal_open} mark={seen.decimal_mark} choose={chooseMark} />
       )}
+      {"cost" in seen.totals && <CurrencyChoice key={seen.currency} now={seen.currency} choose={chooseCurrency} />}
       {seen.ignored.length > 0 && <p className="quiet">Not used: {seen.ignored.join(", ")}</p>}
       {seen.changed > 0 && (
         <p>{plural(seen.changed, "figure")} of days and variants that are there already will be replaced by others.</p>
@@ -272,5 +283,30 @@ function SpendPreview({ seen, chooseMark, storing, store }: SpendPreviewProps) {
         {storing ? "Storing…" : "Store spend"}
       </button>
     </div>
+  );
+}
+
+/** The currency that a file of costs is read in, where it is another than the one taken. */
+function CurrencyChoice({ now, choose }: { now: string; choose: (currency: string) => void }) {
+  const [typed, setTyped] = useState(now);
+  return (
+    <form
+      className="flex items-center gap-2 py-1"
+      onSubmit={(event) => {
+        event.preventDefault();
+        choose(typed);
+      }}
+    >
+      <label className="flex items-center gap-2">
+        Currency
+        <input
+          className="input input-sm w-16"
+          maxLength={3}
+          value={typed}
+          onChange={(event) => setTyped(event.target.value.toUpperCase())}
+        />
+      </label>
+      {typed !== now && <button className="btn btn-xs">Read it in {typed}</button>}
+    </form>
   );
 }

@@ -17,6 +17,7 @@ const SEEN = {
   last_day: "2026-03-02",
   totals: { cost: [52.5, 0] },
   changed: 1,
+  currency: "EUR",
   ignored: ["agency"],
   wrong_count: 1,
   wrong: [{ line: 3, field: "cost", value: "52.104", reason: "may be 52.104 or 52,104" }],
@@ -28,7 +29,7 @@ describe("a file of spend", () => {
   it("is shown first, its decimal mark chosen, then stored as it was shown", async () => {
     const read = { ...SEEN, digest: "d2", decimal_open: false, decimal_mark: ",", wrong_count: 0, wrong: [] };
     const calls = serve({
-      [`POST ${PATH}/spend/preview`]: [{ body: SEEN }, { body: read }],
+      [`POST ${PATH}/spend/preview`]: [{ body: SEEN }, { body: read }, { body: { ...read, currency: "CHF" } }],
       [`POST ${PATH}/spend`]: [{ status: 201, body: { ...read, stored: true } }],
     });
     const known = experiment();
@@ -47,14 +48,17 @@ describe("a file of spend", () => {
       target: { files: [new File(["x"], "costs.csv")] },
     });
     await screen.findByText(/line 3: may be 52.104 or 52,104/);
-    expect(screen.getByText("Cost: 52.5 in A, 0 in B")).toBeTruthy();
+    expect(screen.getByText("Cost in EUR: 52.5 in A, 0 in B")).toBeTruthy();
     expect(screen.getByText("Not used: agency")).toBeTruthy();
     expect(screen.getByText("Store spend")).toHaveProperty("disabled", true);
     fireEvent.change(screen.getByLabelText("decimals come after a"), { target: { value: "," } });
     await waitFor(() => expect(screen.getByText("Store spend")).toHaveProperty("disabled", false));
+    fireEvent.change(screen.getByLabelText("Currency"), { target: { value: "chf" } });
+    fireEvent.click(screen.getByText("Read it in CHF"));
+    await screen.findByText("Cost in CHF: 52.5 in A, 0 in B");
     fireEvent.click(screen.getByText("Store spend"));
     await screen.findByText(/Stored: spend and impressions of 1 day/);
-    expect(calls).toHaveLength(3);
+    expect(calls).toHaveLength(4);
   });
 });
 
