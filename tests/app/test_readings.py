@@ -102,9 +102,45 @@ def test_a_formula_in_a_name_does_not_run(name):
 
 def test_the_scratchpad_judges_counts_as_typed(ask):
     arms = [{"units": "41,433", "conversions": "2104"}, {"units": "41 480", "conversions": "2284", "name": "Calendar"}]
-    status, reading = ask("post", "/scratchpad/verdict", {"arms": arms, "worthwhile_lift": 0.03})
+    status, judged = ask("post", "/scratchpad/verdict", {"arms": arms, "worthwhile_lift": 0.03})
+    reading = judged["reading"]
+    assert judged["money"] == []
     assert (status, reading["verdict"], reading["figure"]) == (200, "winner", "+8.4% (95% CI +2.4% to +14.9%)")
     assert reading["headline"].startswith("“Calendar” brings more conversions than A")
+
+
+def test_the_scratchpad_takes_money_beside_the_counts_and_says_what_a_clear_answer_needs(ask):
+    """38 and 61 enquiries; an interval as narrow as ±5 % takes far more, and so many weeks at the pace of 14 days."""
+    arms = [
+        {"units": "4000", "conversions": "38", "cost": "1,200.50", "amount": "3800"},
+        {"units": "4000", "conversions": "61", "cost": "1,700.00", "amount": "6405"},
+    ]
+    status, judged = ask("post", "/scratchpad/verdict", {"arms": arms, "days": 14})
+    assert status == 200
+    control, variant = judged["money"]
+    assert control["spend"]["cost_each"]["estimate"] == pytest.approx(1200.5 / 38)
+    assert variant["spend"]["cost_lift"]["estimate"] == pytest.approx((1700 / 61) / (1200.5 / 38) - 1)
+    assert (variant["amount_each"], variant["return_on_spend"]) == pytest.approx((6405 / 4000, 6405 / 1700))
+    (told,) = [line for line in judged["reading"]["would_change"] if "times the data" in line]
+    times = float(told.split("about ")[1].split(" times")[0])
+    weeks = int(told.split(": about ")[1].split(" week")[0].replace(",", ""))
+    assert weeks == pytest.approx(2 * (times - 1), rel=0.1)
+
+
+@pytest.mark.parametrize(
+    ("field", "text", "told"),
+    [
+        ("cost", "", "must be given for every variant, or for none"),
+        ("cost", "-3", "must be 0 or more"),
+        ("amount", "52.104", "may be 52.104 or 52,104"),
+        ("impressions", "many", "must be a whole number"),
+    ],
+)
+def test_money_in_the_scratchpad_is_refused_by_name(ask, field, text, told):
+    arms = [{"units": "100", "conversions": "5", field: text}, {"units": "100", "conversions": "5", field: "10"}]
+    status, problem = ask("post", "/scratchpad/verdict", {"arms": arms})
+    assert (status, problem["errors"][0]["field"].endswith(f"arms.0.{field}")) == (422, True)
+    assert told in problem["errors"][0]["message"]
 
 
 @pytest.mark.parametrize(

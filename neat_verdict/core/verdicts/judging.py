@@ -70,7 +70,7 @@ class Verdict:
     """``variant`` is the position of the variant spoken of (control is 0), None where there is none to name.
 
     ``runner_up`` is the second winner, ``separable`` whether the two differ significantly; ``lost`` are the metrics that make
-    a trade-off, ``unproven`` the guardrails and goals of a variant that would win that are still open; ``passed_over`` are variants
+    a trade-off, ``unproven`` the guardrails and goals that are still open of a variant that would win; ``passed_over`` are those
     further ahead that are no winners for that.
     """
 

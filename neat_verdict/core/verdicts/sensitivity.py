@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 from neat_verdict.core.checks import check_count, check_positive
 from neat_verdict.core.methods import Reached
 from neat_verdict.core.statistics import Comparison, Rate, conditional_power
-from neat_verdict.core.text.format import format_count, format_share
+from neat_verdict.core.text.format import format_count, format_share, plural
 from neat_verdict.core.text.names import Names
 
 if TYPE_CHECKING:
@@ -132,8 +132,14 @@ def more_data(reading: Reading, rule: DecisionRule, position: int, names: Names)
     units = sum(arm.units for arm in reading.arms)
     return (
         f"An interval as narrow as ±{scale.size_words(rule.worthwhile_lift, names)} needs about {_times(times)} times the data, "
-        f"{format_count(float(f'{units * times:.2g}'))} units in all.",
+        f"{format_count(float(f'{units * times:.2g}'))} units in all{_at_this_pace(reading.days, times)}.",
     )
+
+
+def _at_this_pace(days: int, times: float) -> str:
+    """How much longer that takes if units come as they did; "" where days are not known."""
+    weeks = math.ceil(float(f"{days * (times - 1) / 7:.2g}"))
+    return f": about {plural(weeks, 'week')} more at the pace so far" if weeks else ""
 
 
 def _times(factor: float) -> str:

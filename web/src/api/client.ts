@@ -31,6 +31,7 @@ export type Looks = Schemas["LooksOut"];
 export type Funnel = Schemas["FunnelOut"];
 export type Rounds = Schemas["RoundsOut"];
 export type Spend = Schemas["SpendOut"];
+export type Judged = Schemas["JudgedOut"];
 export type Cohorts = Schemas["CohortsOut"];
 export type SelectedRange = Schemas["SelectedRangeOut"];
 export type ReportLink = Schemas["LinkOut"];

@@ -1903,11 +1903,27 @@ export interface components {
         };
         /**
          * ArmIn
-         * @description Counts as typed: "41,433" is read, a rate is refused with the reason.
+         * @description Counts as typed: "41,433" is read, a rate is refused with the reason. ``cost``, ``impressions`` and the ``amount`` that
+         *     all conversions came to are totals, "" where they are not known.
          */
         ArmIn: {
+            /**
+             * Amount
+             * @default
+             */
+            amount: string;
             /** Conversions */
             conversions: string;
+            /**
+             * Cost
+             * @default
+             */
+            cost: string;
+            /**
+             * Impressions
+             * @default
+             */
+            impressions: string;
             /**
              * Name
              * @default
@@ -2323,6 +2339,11 @@ export interface components {
              * @default 0.95
              */
             confidence: number;
+            /**
+             * Days
+             * @default 0
+             */
+            days: number;
             /**
              * Good Direction
              * @default up
@@ -3275,6 +3296,15 @@ export interface components {
             /** Most */
             most: number;
         };
+        /**
+         * JudgedOut
+         * @description ``money`` is empty where neither cost, impressions nor an amount was given.
+         */
+        JudgedOut: {
+            /** Money */
+            money: components["schemas"]["MoneyOut"][];
+            reading: components["schemas"]["ReadingOut"];
+        };
         /** KeyIn */
         KeyIn: {
             /** Name */
@@ -3710,6 +3740,19 @@ export interface components {
             version: number;
             /** Words */
             words: string;
+        };
+        /**
+         * MoneyOut
+         * @description A variant's money. Of amounts only the total is known, so that what follows from it has no interval.
+         */
+        MoneyOut: {
+            /** Amount */
+            amount: number | null;
+            /** Amount Each */
+            amount_each: number | null;
+            /** Return On Spend */
+            return_on_spend: number | null;
+            spend: components["schemas"]["SpendArmOut"];
         };
         /** NeedOut */
         NeedOut: {
@@ -8763,7 +8806,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ReadingOut"];
+                    "application/json": components["schemas"]["JudgedOut"];
                 };
             };
             /** @description Refused; the problem document says why */

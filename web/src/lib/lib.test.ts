@@ -1,6 +1,6 @@
 import { interval } from "../test/kit";
 import { describe, expect, it } from "vitest";
-import { parseSplit, readArms, readSize, writeCounts, writeSize, RULE, SIZE } from "../scratchpad/address";
+import { BLANK, parseSplit, readArms, readSize, writeCounts, writeSize, RULE, SIZE } from "../scratchpad/address";
 import { calmRange, niceRange, sharedAxis } from "./axis";
 import { gridAsCsv, layOver, pastedCells } from "./paste";
 
@@ -86,8 +86,8 @@ describe("pasting from a spreadsheet", () => {
 describe("the scratchpad's address", () => {
   it("gives back what was typed", () => {
     const arms = [
-      { name: "Old & new", units: "41,433", conversions: "2104" },
-      { name: "", units: "5%", conversions: "" },
+      { ...BLANK, name: "Old & new", units: "41,433", conversions: "2104", cost: "1.200,50" },
+      { ...BLANK, units: "5%" },
     ];
     const params = new URLSearchParams(writeCounts(arms, { ...RULE, confidence: "90" }).toString());
     expect(readArms(params)).toEqual(arms);

@@ -174,7 +174,7 @@ describe("the docket", () => {
 
 describe("the scratchpad", () => {
   it("asks nothing before all counts are there, then shows the verdict", async () => {
-    const calls = serve({ "POST /scratchpad/verdict": [{ body: reading() }] });
+    const calls = serve({ "POST /scratchpad/verdict": [{ body: { reading: reading(), money: [] } }] });
     show(<ScratchpadPage />, {
       address: "/scratchpad?arm=Old~41433~2104&arm=New~41480~",
       known: [[keys.session, SESSION]],
@@ -185,6 +185,41 @@ describe("the scratchpad", () => {
     fireEvent.change(screen.getByLabelText("Conversions of B"), { target: { value: "2284" } });
     await within(screen.getByLabelText("Verdict")).findByText(/“Calendar first” brings more/);
     expect(calls[0]?.body).toMatchObject({ confidence: 0.95, worthwhile_lift: 0.05, least_conversions: 50 });
+  });
+
+  it("takes cost beside the counts, and says what a clear answer needs", async () => {
+    const figure = (estimate: number) => interval(estimate * 0.9, estimate, estimate * 1.1);
+    const line = (letter: string, cost: number) => ({
+      spend: {
+        letter,
+        cost,
+        impressions: 0,
+        cost_each: figure(cost / 50),
+        per_thousand: interval(null, null, null),
+        cost_lift: letter === "B" ? figure(0.1) : null,
+        impressions_lift: null,
+      },
+      amount: null,
+      amount_each: null,
+      return_on_spend: null,
+    });
+    const judged = {
+      reading: reading({ would_change: ["It needs about 5 times the data: 8 weeks more at the pace so far."] }),
+      money: [line("A", 500), line("B", 550)],
+    };
+    const calls = serve({ "POST /scratchpad/verdict": [{ body: judged }, { body: judged }, { body: judged }] });
+    show(<ScratchpadPage />, {
+      address: "/scratchpad?arm=Old~1000~50&arm=New~1000~50&days=14",
+      known: [[keys.session, SESSION]],
+    });
+    fireEvent.click(screen.getByText("Cost and amounts"));
+    fireEvent.change(screen.getByLabelText("Cost of A"), { target: { value: "500" } });
+    fireEvent.change(screen.getByLabelText("Cost of B"), { target: { value: "550" } });
+    expect(await screen.findByText("Cost of a conversion")).toBeTruthy();
+    expect(screen.getByText(/8 weeks more at the pace so far/)).toBeTruthy();
+    await waitFor(() =>
+      expect(calls.at(-1)?.body).toMatchObject({ days: 14, arms: [{ cost: "500" }, { cost: "550" }] }),
+    );
   });
 
   it("puts the refusal beside the variant it belongs to", async () => {

@@ -2,7 +2,7 @@ import { useDeferredValue, useState } from "react";
 import { Problem, type CountsIn, type Reading } from "../api/client";
 import { useSession, useVerdictOf } from "../api/hooks";
 import { LETTERS, verdictNamed } from "../api/vocabulary";
-import { count, percentText } from "../lib/format";
+import { count, percentText, plural } from "../lib/format";
 import { fromCanonical } from "../lib/numbers";
 import { TONE_COLOUR } from "../lib/words";
 import { Conditions } from "../parts/Conditions";
@@ -12,7 +12,8 @@ import { NewExperiment } from "../parts/NewExperiment";
 import { Panel } from "../parts/basics";
 import { Method } from "../sheets/evidence/Method";
 import { VariantTable } from "../sheets/evidence/VariantTable";
-import { parseSplit, readCounts, writeCounts, type PadArm, type PadRule } from "./address";
+import { BLANK, MONEY, parseSplit, readCounts, writeCounts, type PadArm, type PadRule } from "./address";
+import { MoneyPanel } from "./MoneyPanel";
 import { PadNumber } from "./PadNumber";
 import { useAddress } from "./useAddress";
 
@@ -27,9 +28,10 @@ function asRequest(arms: PadArm[], rule: PadRule): CountsIn | null {
     share(rule.worthwhile),
     fromCanonical(rule.least) ?? NaN,
   ];
+  const days = rule.days.trim() ? Number(rule.days) : 0;
   const complete = arms.every((arm) => arm.units.trim() && arm.conversions.trim());
   const weights = parseSplit(rule.split, arms.length);
-  if (!complete || !weights || ![confidence, worthwhile, least].every(Number.isFinite)) return null;
+  if (!complete || !weights || ![confidence, worthwhile, least, days].every(Number.isFinite)) return null;
   return {
     arms: arms.map((arm, index) => ({ ...arm, weight: weights[index] ?? 1 })),
     confidence,
@@ -37,6 +39,7 @@ function asRequest(arms: PadArm[], rule: PadRule): CountsIn | null {
     least_conversions: least,
     good_direction: "up",
     metric: "conversions",
+    days,
   };
 }
 
@@ -77,20 +80,29 @@ export function CountsPad() {
               change={(least) => write(arms, { ...rule, least })}
               error={problems.least_conversions}
             />
+            <PadNumber
+              label="Days"
+              unit=""
+              value={rule.days}
+              change={(days) => write(arms, { ...rule, days })}
+              error={problems.days}
+              optional
+            />
             <SplitField value={rule.split} arms={arms.length} change={(split) => write(arms, { ...rule, split })} />
           </div>
         </Panel>
         {readable && answer.data && !answer.error && (
           <>
-            <Panel title="Evidence" note={`${percentText(answer.data.interval_confidence)}% intervals`}>
-              <VariantTable reading={answer.data} />
+            <Panel title="Evidence" note={`${percentText(answer.data.reading.interval_confidence)}% intervals`}>
+              <VariantTable reading={answer.data.reading} />
             </Panel>
-            <Method reading={answer.data} />
+            <MoneyPanel money={answer.data.money} />
+            <Method reading={answer.data.reading} />
           </>
         )}
       </div>
       <Answer
-        reading={readable && !answer.error ? answer.data : undefined}
+        reading={readable && !answer.error ? answer.data?.reading : undefined}
         error={readable ? answer.error : null}
         arms={arms}
         rule={rule}
@@ -121,6 +133,8 @@ function SplitField({ value, arms, change }: { value: string; arms: number; chan
   );
 }
 
+const MONEY_WORDS = { cost: "Cost", impressions: "Impressions", amount: "Amount" };
+
 interface ArmsProps {
   arms: PadArm[];
   problems: Record<string, string>;
@@ -131,12 +145,15 @@ interface ArmsProps {
 function Arms({ arms, problems, change }: ArmsProps) {
   const set = (index: number, part: Partial<PadArm>) =>
     change(arms.map((arm, i) => (i === index ? { ...arm, ...part } : arm)));
+  const [asked, setAsked] = useState(false);
+  const withMoney = asked || arms.some((arm) => MONEY.some((field) => arm[field]));
   return (
     <>
       <div className="grid gap-1.5">
         {arms.map((arm, index) => {
           const letter = LETTERS[index] ?? "";
-          const wrong = [problems[`arms.${index}.units`], problems[`arms.${index}.conversions`]]
+          const wrong = ["units", "conversions", ...MONEY]
+            .map((field) => problems[`arms.${index}.${field}`])
             .filter(Boolean)
             .join("; ");
           return (
@@ -175,6 +192,22 @@ function Arms({ arms, problems, change }: ArmsProps) {
                   Remove
                 </button>
               </div>
+              {withMoney && (
+                <div className="mt-1 ml-7 flex flex-wrap gap-2">
+                  {MONEY.map((field) => (
+                    <label key={field} className="flex items-center gap-1.5">
+                      <span className="quiet text-sm">{MONEY_WORDS[field]}</span>
+                      <input
+                        className="input input-sm w-32 text-right"
+                        aria-label={`${MONEY_WORDS[field]} of ${letter}`}
+                        inputMode="decimal"
+                        value={arm[field]}
+                        onChange={(event) => set(index, { [field]: event.target.value })}
+                      />
+                    </label>
+                  ))}
+                </div>
+              )}
               {wrong && (
                 <p role="alert" className="ml-7 text-sm text-error">
                   {wrong}
@@ -184,13 +217,14 @@ function Arms({ arms, problems, change }: ArmsProps) {
           );
         })}
       </div>
-      <button
-        className="btn btn-xs mt-2"
-        disabled={arms.length >= 10}
-        onClick={() => change([...arms, { name: "", units: "", conversions: "" }])}
-      >
+      <button className="btn btn-xs mt-2" disabled={arms.length >= 10} onClick={() => change([...arms, BLANK])}>
         One variant more
       </button>
+      {!withMoney && (
+        <button className="btn btn-xs mt-2 ml-2" onClick={() => setAsked(true)}>
+          Cost and amounts
+        </button>
+      )}
     </>
   );
 }
@@ -237,6 +271,11 @@ function Answer({
       <div className="mt-3">
         <Conditions reading={reading} />
       </div>
+      {reading.would_change?.map((line) => (
+        <p key={line} className="mt-2 text-sm">
+          {line}
+        </p>
+      ))}
       {reading.warnings.map((line) => (
         <p key={line} className="quiet mt-2 text-sm">
           {line}
@@ -255,12 +294,19 @@ function Answer({
   );
 }
 
-/** What an experiment can take over: names, confidence, worthwhile lift, control's rate as the baseline; the counts, in words. */
+/** What an experiment can take over: names, confidence, worthwhile lift, control's rate as the baseline, the units a day; all that
+ * was typed, in words. */
 function asExperiment(reading: Reading, arms: PadArm[], rule: PadRule) {
   const baseline = reading.arms[0]?.rate.estimate ?? null;
   const counts = reading.arms.map((arm) => `${arm.letter} ${count(arm.total)} of ${count(arm.units)}`).join(", ");
+  const money = MONEY.filter((field) => arms.some((arm) => arm[field])).map(
+    (field) => ` ${MONEY_WORDS[field]}: ${arms.map((arm, index) => `${LETTERS[index]} ${arm[field]}`).join(", ")}.`,
+  );
+  const days = Number(rule.days);
+  const units = reading.arms.reduce((sum, arm) => sum + arm.units, 0);
   return {
-    description: `From the Scratchpad: ${counts}.`,
+    description: `From the Scratchpad: ${counts}${days ? `, in ${plural(days, "day")}` : ""}.${money.join("")}`,
+    ...(days ? { audience_per_day: Math.max(Math.round(units / days), 1) } : {}),
     variants: arms.map((arm, index) => ({
       name: arm.name.trim() || (index === 0 ? "Control" : `Variant ${LETTERS[index]}`),
       changes: [],

@@ -8,13 +8,16 @@ interface Props {
   value: string;
   change: (value: string) => void;
   error?: string | undefined;
+  /** Whether it may be empty. */
+  optional?: boolean;
 }
 
 /** A number of the scratchpad: goes into the address so that it reads alike for everybody. */
-export function PadNumber({ label, unit, value, change, error }: Props) {
+export function PadNumber({ label, unit, value, change, error, optional = false }: Props) {
   const id = useId();
   const number = fromCanonical(value);
-  const own = number === null || Number.isNaN(number) ? `${label} (${value || "empty"}) must be a number` : undefined;
+  const missing = number === null && !(optional && value === "");
+  const own = missing || Number.isNaN(number) ? `${label} (${value || "empty"}) must be a number` : undefined;
   const message = own ?? error;
   return (
     <div className="min-w-0">

@@ -5,6 +5,10 @@ export interface PadArm {
   name: string;
   units: string;
   conversions: string;
+  /** Totals, empty where they are not known. */
+  cost: string;
+  impressions: string;
+  amount: string;
 }
 
 export interface PadRule {
@@ -13,16 +17,20 @@ export interface PadRule {
   least: string;
   /** Planned weights, control first, such as 70:30; empty for an even split. */
   split: string;
+  /** Whole days that the counts are of; empty where that is not known. */
+  days: string;
 }
 
-export const RULE: PadRule = { confidence: "95", worthwhile: "5", least: "50", split: "" };
-const BLANK: PadArm = { name: "", units: "", conversions: "" };
+export const MONEY = ["cost", "impressions", "amount"] as const;
 
-/** Arms are written as name~units~conversions; control first. */
+export const RULE: PadRule = { confidence: "95", worthwhile: "5", least: "50", split: "", days: "" };
+export const BLANK: PadArm = { name: "", units: "", conversions: "", cost: "", impressions: "", amount: "" };
+
+/** Arms are written as name~units~conversions, then ~cost~impressions~amount where there are any; control first. */
 export function readArms(params: URLSearchParams): PadArm[] {
   const arms = params.getAll("arm").map((text) => {
-    const [name = "", units = "", conversions = ""] = text.split("~");
-    return { name, units, conversions };
+    const [name = "", units = "", conversions = "", cost = "", impressions = "", amount = ""] = text.split("~");
+    return { name, units, conversions, cost, impressions, amount };
   });
   while (arms.length < 2) arms.push({ ...BLANK });
   return arms.slice(0, 10);
@@ -34,6 +42,7 @@ function readRule(params: URLSearchParams): PadRule {
     worthwhile: params.get("worthwhile") ?? RULE.worthwhile,
     least: params.get("least") ?? RULE.least,
     split: params.get("split") ?? RULE.split,
+    days: params.get("days") ?? RULE.days,
   };
 }
 
@@ -43,8 +52,12 @@ export function readCounts(params: URLSearchParams): { arms: PadArm[]; rule: Pad
 
 export function writeCounts(arms: PadArm[], rule: PadRule): URLSearchParams {
   const params = new URLSearchParams();
-  for (const arm of arms) params.append("arm", [arm.name.replaceAll("~", "-"), arm.units, arm.conversions].join("~"));
-  for (const field of ["confidence", "worthwhile", "least", "split"] as const) {
+  for (const arm of arms) {
+    const counts = [arm.name.replaceAll("~", "-"), arm.units, arm.conversions];
+    const money = MONEY.map((field) => arm[field]);
+    params.append("arm", [...counts, ...(money.some(Boolean) ? money : [])].join("~"));
+  }
+  for (const field of ["confidence", "worthwhile", "least", "split", "days"] as const) {
     if (rule[field] !== RULE[field]) params.set(field, rule[field]);
   }
   return params;

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from django.db.models import Sum
 
 from neat_verdict.app.analysis.analysis import Analysis
@@ -18,6 +20,7 @@ from neat_verdict.core.statistics import (
     per_thousand_impressions,
 )
 from neat_verdict.core.variants import LETTERS
+from neat_verdict.core.verdicts import DecisionRule, Reading
 
 
 def spend(analysis: Analysis) -> SpendOut | None:
@@ -27,13 +30,21 @@ def spend(analysis: Analysis) -> SpendOut | None:
     sums = spend_sums(analysis)
     if not sums:
         return None
-    rule, reading = analysis.rule, analysis.reading
+    currency = currency_of(analysis.experiment) or workspace().currency
+    return SpendOut(
+        metric=analysis.experiment.metric,
+        currency=currency,
+        arms=spend_arms(analysis.reading, analysis.rule, sums),
+    )
+
+
+def spend_arms(reading: Reading, rule: DecisionRule, sums: Mapping[int, Spend]) -> list[SpendArmOut]:
+    """What each arm cost and was shown against what its units did, by position; all the chance is in the metric."""
     arms = []
     for position, arm in enumerate(reading.arms):
         mine, control = sums.get(position, Spend()), sums.get(0, Spend())
         level = Interval(arm.estimate, *arm.interval(rule.confidence))
-        result = analysis.comparison(position)
-        compared = result.lift if result else None
+        compared = reading.comparisons[position - 1].lift if position and reading.comparisons else None
         pair = reading.arms[0].units, arm.units
         arms.append(
             SpendArmOut(
@@ -50,8 +61,7 @@ def spend(analysis: Analysis) -> SpendOut | None:
                 else None,
             )
         )
-    currency = currency_of(analysis.experiment) or workspace().currency
-    return SpendOut(metric=analysis.experiment.metric, currency=currency, arms=arms)
+    return arms
 
 
 def spend_sums(analysis: Analysis) -> dict[int, Spend]:

@@ -49,7 +49,9 @@ class TradeOff(VerdictKind):
         position, best = spoken_of(reading)
         metrics = reading.verdict.lost or reading.verdict.unproven
         goals = set(metrics) & set(rule.goals)
-        wanted = "keep within what the rule allows" if not goals else "be better" if goals == set(metrics) else "be as asked"
+        wanted = (
+            "keep within what the rule allows" if not goals else "be better" if goals == set(metrics) else "be as asked"
+        )
         return (
             f"{LETTERS[position]} would win if {listed(metrics)} were shown to {wanted}.",
             *until_no_winner(best, LETTERS[position], rule, names, len(reading.periods)),

@@ -63,9 +63,9 @@ export function SizingSheet() {
           {plan.joint_power && (
             <p className="mt-2 text-sm">
               Both goals together
-              <TermMark name="Goal" />: {rate(plan.joint_power.independent, 1)} power if they were independent;
-              between {rate(plan.joint_power.least, 1)} and {rate(plan.joint_power.most, 1)} whatever their
-              correlation ({plan.joint_power.each.map((power) => rate(power, 1)).join(" and ")} each).
+              <TermMark name="Goal" />: {rate(plan.joint_power.independent, 1)} power if they were independent; between{" "}
+              {rate(plan.joint_power.least, 1)} and {rate(plan.joint_power.most, 1)} whatever their correlation (
+              {plan.joint_power.each.map((power) => rate(power, 1)).join(" and ")} each).
             </p>
           )}
         </Panel>
