@@ -115,6 +115,13 @@ def test_cost_each_is_read_by_its_days_paired_with_those_of_control(ask, analyst
     apart = left[:, 1] - left[:, 0]
     t = (ratios[1] - ratios[0]) / np.sqrt((apart**2).sum() * days / (days - 1))
     assert side["comparisons"][0]["pvalue"] == pytest.approx(2 * stats.t.sf(abs(t), days - 1), rel=1e-6)
+    # Each figure opens how it is made, with what it is made of.
+    about = f"/experiments/{experiment.key}/derivation?metric=cost-per-enquiry&variant=B"
+    for figure in ("level", "lift", "pvalue"):
+        status, made = ask("get", f"{about}&figure={figure}")
+        assert (status, "Cochran (1977)" in made["source"]) == (200, True), figure
+    lift = {line["name"]: line["value"] for line in ask("get", f"{about}&figure=lift")[1]["steps"]}
+    assert float(lift["estimate"]) == pytest.approx(side["comparisons"][0]["lift"]["estimate"], rel=1e-6)
     (told,) = evidence["by_days"]
     assert (told["metric"], told["days"], told["warnings"]) == ("cost-per-enquiry", days, [])
     assert told["wider"] == pytest.approx(stats.t.isf(0.025, days - 1) / stats.norm.isf(0.025) - 1)

@@ -9,6 +9,8 @@ const SUMS: [Exclude<Total["of"], "metric">, string][] = [
   ["units", "units"],
 ];
 
+const NAMES = { Divide: "Numerator, a total by day", by: "Denominator, a total by day" };
+
 interface Props {
   totals: Total[];
   set: (totals: Total[]) => void;
@@ -25,7 +27,7 @@ export function TotalsFields({ totals, set, errorFor }: Props) {
   return (
     <fieldset className="border-b border-base-300 py-2">
       <legend className="quiet text-sm">Totals by day and variant</legend>
-      {["Divide", "by"].map((label, index) => {
+      {(["Divide", "by"] as const).map((label, index) => {
         const total = totals[index] ?? { of: "cost", metric: "" };
         const error = errorFor(`totals.${index}.metric`) ?? errorFor(`totals.${index}.of`);
         return (
@@ -33,6 +35,7 @@ export function TotalsFields({ totals, set, errorFor }: Props) {
             <span className="quiet w-12">{label}</span>
             <select
               className="select select-sm w-64"
+              aria-label={NAMES[label]}
               aria-invalid={error !== undefined}
               value={total.of === "metric" ? `metric:${total.metric}` : total.of}
               onChange={(event) => {

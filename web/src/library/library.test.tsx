@@ -147,7 +147,9 @@ describe("a metric", () => {
     fireEvent.click(screen.getByLabelText(/Ratio of totals/));
     expect(screen.queryByText("Worked example")).toBeNull();
     expect(screen.queryByLabelText("Events count for")).toBeNull();
-    fireEvent.change(screen.getByLabelText("by"), { target: { value: "metric:paid-bookings" } });
+    fireEvent.change(screen.getByLabelText("Denominator, a total by day"), {
+      target: { value: "metric:paid-bookings" },
+    });
     fireEvent.change(screen.getByLabelText("It is"), { target: { value: "money" } });
     fireEvent.click(screen.getByText("Create"));
     const made = () => calls.find((call) => call.method === "POST" && call.path === "/metrics");

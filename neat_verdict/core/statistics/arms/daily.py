@@ -21,6 +21,7 @@ from neat_verdict.core.checks import InputError, check_count, check_number
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.statistics.arms.averaged import (
     DIFFERENCE,
+    FIELLER,
     LIFT,
     STUDENT,
     Averaged,
@@ -46,6 +47,7 @@ def _notation() -> Notation:
         test=f"{_LEVEL};  {_BOTH};  {_PAIRED}",
         test_source=STUDENT + _SOURCE,
         lift=f"{_LEVEL};  {_BOTH};  {lift}",
+        lift_source=f"{FIELLER}, with a covariance{_SOURCE}",
         difference=f"{_LEVEL};  {_BOTH};  {DIFFERENCE.replace('v₁ + v₀', 'v₁ + v₀ − 2s')}",
         difference_source=STUDENT + _SOURCE,
         replicate="day",
