@@ -15,7 +15,8 @@ from tests.app.test_permissions import OPERATIONS, TABLE, WRITE, World, status_o
 pytestmark = pytest.mark.django_db
 # Writes that change no experiment: previews, rehearsals of a plan, and what belongs to the workspace.
 NOT_OF_AN_EXPERIMENT = {
-    "preview_import", "preview_units", "preview_spend", "start_rehearsal", "cancel_rehearsal", "start_allocation_rehearsal",
+    "preview_import", "preview_units", "preview_spend", "preview_second_count",
+    "start_rehearsal", "cancel_rehearsal", "start_allocation_rehearsal",
     "start_aa_test", "cancel_aa_test",
     "keep_audience", "remove_audience", "make_key", "withdraw_key", "create_metric", "edit_metric", "delete_metric",
     "save_segment_set", "remove_segment_set", "choose_segments", "choose_never_counted", "take_in_event_file",
@@ -26,6 +27,7 @@ VERBS = {
     "set_end": "edit", "follow_up": "create", "withdraw_forecast": "forecast", "forecast": "forecast",
     "store_import": "import", "set_lesson": "lesson", "take_looks": "look", "set_look_aside": "look",
     "move_experiment": "pause", "add_note": "note", "remove_note": "note", "store_spend": "import",
+    "store_second_count": "import", "remove_second_count": "import",
     "remove_picture": "picture", "add_place": "handover", "remove_place": "handover", "tick_place": "handover",
     "share_report": "share", "withdraw_report_link": "share", "plan_rollout": "rollout", "stop_rollout": "rollout",
     "start_experiment": "start", "set_shares_by_hand": "reallocate", "reallocate": "reallocate", "store_units": "import",

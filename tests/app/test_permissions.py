@@ -16,6 +16,7 @@ from neat_verdict.app.analysis.actions import decide, save_segment_set, take_due
 from neat_verdict.app.casebook.actions import add_place, plan_rollout
 from neat_verdict.app.collect import actions as collect
 from neat_verdict.app.collect.file_actions import digest_of
+from neat_verdict.app.collect.second_counts import preview_second_count, store_second_count
 from neat_verdict.app.collect.spend import preview_spend
 from neat_verdict.app.config.api import api
 from neat_verdict.app.experiments import actions
@@ -40,6 +41,7 @@ pytestmark = pytest.mark.django_db
 WHO = ("nobody", "machine key", "stakeholder", "analyst", "admin")
 UNITS = b"unit,variant,day,paid bookings\nv1,A,2026-03-02,1\nv2,B,2026-03-02,0\n"
 SPEND = b"day,variant,cost\n2026-03-02,A,5\n"
+SECOND = SPEND.replace(b"cost", b"units")
 COUNTS = daily(2, {"A": (10, 1), "B": (10, 1)})
 
 
@@ -205,6 +207,23 @@ def stored_spend(w):
     return {"key": found.key}, {**upload(SPEND), "digest": preview_spend(w.by, found, SPEND).digest}
 
 
+def second_file():
+    return {**upload(SECOND), "source": "analytics"}
+
+
+def stored_second_count(w):
+    found = w.waiting
+    digest = preview_second_count(w.by, found, SECOND, "analytics").digest
+    return {"key": found.key}, {**second_file(), "digest": digest}
+
+
+def removed_second_count(w):
+    found = w.waiting
+    digest = preview_second_count(w.by, found, SECOND, "analytics").digest
+    store_second_count(w.by, found, SECOND, "analytics", digest=digest, name="second.csv")
+    return {"key": found.key, "source": "analytics"}, {}
+
+
 def stored_counts(w):
     found = w.waiting
     *_, seen = collect.preview(w.by, found, COUNTS, {})
@@ -240,6 +259,7 @@ TABLE = {
     "get_allocation": (READ, 200, of("adaptive")),
     "get_allocation_rehearsal": (READ, 200, of("adaptive")),
     "get_cohorts": (READ, 200, of("won")),
+    "get_second_counts_table": (READ, 200, lambda w: ({"key": w.won.key, "form": "csv"}, {})),
     "get_counts_table": (READ, 200, lambda w: ({"key": w.won.key, "form": "csv"}, {})),
     "get_epochs_file": (READ, 200, of("adaptive")),
     "get_epoch_record": (READ, 404, lambda w: ({"key": w.draft.key, "number": 1}, {})),
@@ -304,6 +324,9 @@ TABLE = {
         about(lambda w: ((e := w.won), add_note(w.by, e, START, "A campaign", everywhere=False).pk), "number"),
     ),
     "preview_spend": (WRITE, 200, lambda w: ({"key": w.waiting.key}, upload(SPEND))),
+    "preview_second_count": (WRITE, 200, lambda w: ({"key": w.waiting.key}, second_file())),
+    "store_second_count": (WRITE, 201, stored_second_count),
+    "remove_second_count": (WRITE, 204, removed_second_count),
     "store_spend": (WRITE, 201, stored_spend),
     "remove_picture": (WRITE, 200, about(picture_of, "picture")),
     "add_place": (WRITE, 200, of("decided", text="The mail")),

@@ -121,7 +121,9 @@ def test_cost_each_is_read_by_its_days_paired_with_those_of_control(ask, analyst
         status, made = ask("get", f"{about}&figure={figure}")
         assert (status, "Cochran (1977)" in made["source"]) == (200, True), figure
     lift = {line["name"]: line["value"] for line in ask("get", f"{about}&figure=lift")[1]["steps"]}
-    assert float(lift["estimate"].replace("−", "-")) == pytest.approx(side["comparisons"][0]["lift"]["estimate"], rel=1e-6)
+    assert float(lift["estimate"].replace("−", "-")) == pytest.approx(
+        side["comparisons"][0]["lift"]["estimate"], rel=1e-6
+    )
     (told,) = evidence["by_days"]
     assert (told["metric"], told["days"], told["warnings"]) == ("cost-per-enquiry", days, [])
     assert told["wider"] == pytest.approx(stats.t.isf(0.025, days - 1) / stats.norm.isf(0.025) - 1)

@@ -237,6 +237,7 @@ TAKE_WHAT_WAS_CHECKED = {
     "read_secondary", "judge", "after_stopping", "conversions_it_hangs_on", "rule_for", "make_plan", "plan_alternatives",
     "world_of", "find_issues", "count_unit", "overall", "unit_figure", "kind_named", "method_from", "rule_from", "skewness_of",
     "daily_sums", "neighbours",  # of sums by day: test_daily_totals
+    "compare_counts", "likely_causes", "sentence_of",  # of tables by day: test_second_count
     "split_at_random",  # its own test has the table
     "point", "property_text", "reversed_in_every_stratum",
     # derivations are made of comparisons and readings

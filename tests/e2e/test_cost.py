@@ -65,7 +65,21 @@ def test_a_lead_that_costs_more_each_is_a_trade_off_of_two_goals(people):
     page.get_by_role("button", name="Store spend").click()
     expect(page.get_by_label("Standing")).to_contain_text("is worse on cost of one ticket: it needs a decision.")
 
+    page.get_by_label("Counted by").fill("the till")
+    page.get_by_label("Choose a file of a second count").set_input_files({
+        **counts_file(DAYS, {"A": (2480, 124), "B": (2470, 128)}, first=FIRST), "name": "till.csv",
+    })  # fmt: skip
+    expect(page.get_by_text(re.compile("^Conversions: 3,472 in A, 3,584 in B"))).to_be_visible()
+    page.get_by_role("button", name="Store the second count").click()
+    expect(page.get_by_text("days counted by the till")).to_be_visible()
+
     page.get_by_role("link", name=re.compile("^Evidence")).click()
+    expect(
+        page.get_by_text("The verdict would be another, guardrails and goals left out of both: here winner")
+    ).to_be_visible()
+    expect(page.get_by_text("B is counted otherwise than control")).to_be_visible()
+    expect(page.get_by_label("Second count by the till", exact=True)).to_contain_text("beyond")
+    page.get_by_text("By day", exact=True).click()
     beside = page.get_by_label("Secondary and guardrail metrics, in figures")
     expect(beside).to_contain_text("second goal")
     expect(page.get_by_role("heading", name="Read by days")).to_be_visible()
@@ -79,6 +93,7 @@ def test_a_lead_that_costs_more_each_is_a_trade_off_of_two_goals(people):
     expect(page.get_by_text("Cost of one ticket of B shown to be better").first).to_be_visible()
     page.get_by_role("link", name="Report for stakeholders").click()
     expect(page.get_by_text(re.compile("^Second goal: cost of one ticket.*– worse\\.$"))).to_be_visible()
+    expect(page.get_by_text(re.compile("^Second count. The verdict would be another"))).to_be_visible()
     expect(page.get_by_text(re.compile("^Cost of a conversion, the spend taken as known: A "))).to_be_visible()
     assert person.axe() == []
 

@@ -15,6 +15,7 @@ from neat_verdict.app.analysis.evidence import evidence as evidence_of_experimen
 from neat_verdict.app.analysis.panels import cohorts as cohorts_panel
 from neat_verdict.app.analysis.panels import derivations, segments, selected_range
 from neat_verdict.app.analysis.panels.derivations import AnyFigure, Asked
+from neat_verdict.app.analysis.panels.second_counts import second_counts
 from neat_verdict.app.analysis.schemas import (
     AsideIn,
     CohortsOut,
@@ -61,6 +62,11 @@ def evidence_table(request: HttpRequest, key: str, form: exports.Format) -> Http
 @router.get("/experiments/{key}/counts.{form}", operation_id="get_counts_table")
 def counts_table(request: HttpRequest, key: str, form: exports.Format) -> HttpResponse:
     return exports.counts_table(analyse(find(key)), form)
+
+
+@router.get("/experiments/{key}/second-counts.{form}", operation_id="get_second_counts_table")
+def second_counts_table(request: HttpRequest, key: str, form: exports.Format) -> HttpResponse:
+    return exports.second_counts_table(key, second_counts(analyse(find(key))), form)
 
 
 @router.get("/experiments/{key}/segments", response=SegmentsOut, operation_id="get_segment_evidence")

@@ -12,6 +12,7 @@ from neat_verdict.app.analysis.panels.capped import capped
 from neat_verdict.app.analysis.panels.funnels import funnels
 from neat_verdict.app.analysis.panels.looks import looks
 from neat_verdict.app.analysis.panels.rounds import rounds
+from neat_verdict.app.analysis.panels.second_counts import second_counts
 from neat_verdict.app.analysis.panels.spend import spend
 from neat_verdict.app.analysis.queries import record, record_to_show
 from neat_verdict.app.analysis.schemas import DailyOut, EvidenceOut, ReadingOut
@@ -62,6 +63,7 @@ def evidence_of(analysis: Analysis) -> EvidenceOut:
         funnels=funnels(analysis),
         spend=spend(analysis),
         by_days=by_days(analysis),
+        second_counts=second_counts(analysis),
         capped=capped(analysis),
         rounds=rounds(analysis),
         partial_day=_partial_day(analysis),

@@ -16,7 +16,7 @@ import numpy as np
 from django.http import HttpResponse
 
 from neat_verdict.app.analysis.analysis import Analysis
-from neat_verdict.app.analysis.schemas import EvidenceOut, IntervalOut
+from neat_verdict.app.analysis.schemas import EvidenceOut, IntervalOut, SecondCountOut
 from neat_verdict.app.experiments.tallies import DailyCounts
 from neat_verdict.core.statistics.histogram import EDGES
 from neat_verdict.core.variants import LETTERS
@@ -26,7 +26,7 @@ _COLUMNS = (
     "metric", "role", "variant", "name", "units", "total", "level", "level_low", "level_high", "lift", "lift_low", "lift_high",
     "difference", "difference_low", "difference_high", "z", "p", "p_adjusted", "p_exact", "confidence", "critical_value",
 )  # fmt: skip
-_TEXTS = frozenset({"metric", "role", "variant", "name"})
+_TEXTS = frozenset({"metric", "role", "variant", "name", "source", "quantity"})
 
 
 def plain_cell(value: object) -> object:
@@ -106,13 +106,32 @@ def counts_table(analysis: Analysis, form: Format) -> HttpResponse:
     counts = (analysis.counts if analysis.rule.method.has_looks else analysis.all_counts).primary
     if counts.tallying.buckets:
         return _histograms(analysis, counts, form)
+    fields = (*counts.tallying.fields, *counts.tallying.third_fields)
     rows = [
-        (_day(day, form), letter, *(_whole(column[index][arm]) for column in counts.sums.tolist()))
+        (_day(day, form), letter, *(_whole(column[index][arm]) for column in counts.sums[: len(fields)].tolist()))
         for index, day in enumerate(counts.days)
         for arm, letter in enumerate(LETTERS[: counts.sums.shape[2]])
     ]
-    fields = (*counts.tallying.fields, *counts.tallying.third_fields)
     return _file(f"{analysis.experiment.key}-counts", form, ("day", "variant", *fields), rows)
+
+
+def second_counts_table(key: str, counts: Sequence[SecondCountOut], form: Format) -> HttpResponse:
+    """Both counts of each quantity by source, day and variant."""
+    rows = [
+        (
+            one.source,
+            _day(day, form),
+            letter,
+            line.quantity,
+            line.first_by_day[index][arm],
+            line.second_by_day[index][arm],
+        )
+        for one in counts
+        for line in one.quantities
+        for index, day in enumerate(one.days)
+        for arm, letter in enumerate(one.letters)
+    ]
+    return _file(f"{key}-second-counts", form, ("source", "day", "variant", "quantity", "first", "second"), rows)
 
 
 def _histograms(analysis: Analysis, counts: DailyCounts, form: Format) -> HttpResponse:

@@ -6,15 +6,24 @@ import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Literal
+from typing import Any, Literal
 
 from django.conf import settings
 from django.core.files.uploadedfile import TemporaryUploadedFile
 from django.http import HttpRequest
 from ninja import File, Form, Router, Status, UploadedFile
 
-from neat_verdict.app.collect import file_actions, spend
-from neat_verdict.app.collect.schemas import BadLineOut, EventFileOut, SpendFileOut, UnitsOut, WrongRowOut, WrongUnitOut
+from neat_verdict.app.collect import file_actions, second_counts, spend
+from neat_verdict.app.collect.daily_totals import DailyTotalsFile
+from neat_verdict.app.collect.schemas import (
+    BadLineOut,
+    EventFileOut,
+    SecondCountFileOut,
+    SpendFileOut,
+    UnitsOut,
+    WrongRowOut,
+    WrongUnitOut,
+)
 from neat_verdict.app.collect.unit_files import Reduced
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import find
@@ -148,29 +157,92 @@ def _small(file: UploadedFile) -> bytes:
 
 
 def _spend_out(experiment: Experiment, seen: spend.SpendFile, *, stored: bool) -> SpendFileOut:
-    arms = len(experiment.variants.all())
-    totals: dict[str, list[float]] = {}
-    for (_, position), sums in seen.sums.items():
-        for field, value in sums.items():
-            totals.setdefault(field, [0.0] * arms)[position] += value
-    days = seen.days
     return SpendFileOut(
+        **_totals_out(experiment, seen.found),
         digest=seen.digest,
-        decimal_mark=seen.decimal_mark,
-        decimal_open=seen.decimal_open,
         currency=seen.currency,
-        rows=seen.rows,
-        days=len(days),
-        first_day=days[0] if days else None,
-        last_day=days[-1] if days else None,
-        totals=totals,
         changed=seen.changed,
-        ignored=list(seen.ignored),
-        wrong_count=len(seen.wrong),
-        wrong=[WrongRowOut.model_validate(line, from_attributes=True) for line in seen.wrong[:BAD_SHOWN]],
         remarks=list(seen.remarks),
         stored=stored,
     )
+
+
+def _second_count_out(
+    experiment: Experiment, seen: second_counts.SecondCountFile, *, stored: bool
+) -> SecondCountFileOut:
+    return SecondCountFileOut(
+        **_totals_out(experiment, seen.found),
+        digest=seen.digest,
+        source=seen.source,
+        changed=seen.changed,
+        stored=stored,
+    )
+
+
+def _totals_out(experiment: Experiment, found: DailyTotalsFile) -> dict[str, Any]:
+    """What files of totals by day have in common, for their previews."""
+    arms = len(experiment.variants.all())
+    totals: dict[str, list[float]] = {}
+    for (_, position), sums in found.sums.items():
+        for field, value in sums.items():
+            totals.setdefault(field, [0.0] * arms)[position] += value
+    days = found.days
+    return {
+        "decimal_mark": found.decimal_mark,
+        "decimal_open": found.decimal_open,
+        "rows": found.rows,
+        "days": len(days),
+        "first_day": days[0] if days else None,
+        "last_day": days[-1] if days else None,
+        "totals": totals,
+        "ignored": list(found.ignored),
+        "wrong_count": len(found.wrong),
+        "wrong": [WrongRowOut.model_validate(line, from_attributes=True) for line in found.wrong[:BAD_SHOWN]],
+    }
+
+
+@router.post(
+    "/experiments/{key}/second-counts/preview", response=SecondCountFileOut, operation_id="preview_second_count"
+)
+def preview_of_second_count(
+    request: HttpRequest,
+    key: str,
+    file: File[UploadedFile],
+    source: Form[str],
+    decimal_mark: Form[Literal["", ".", ","]] = "",
+) -> SecondCountFileOut:
+    """What another system's counts by day and variant come to. Nothing is stored."""
+    experiment = find(key)
+    seen = second_counts.preview_second_count(person(request), experiment, _small(file), source, decimal_mark or None)
+    return _second_count_out(experiment, seen, stored=False)
+
+
+@router.post("/experiments/{key}/second-counts", response={201: SecondCountFileOut}, operation_id="store_second_count")
+def store_second_count(
+    request: HttpRequest,
+    key: str,
+    file: File[UploadedFile],
+    source: Form[str],
+    digest: Form[str],
+    decimal_mark: Form[Literal["", ".", ","]] = "",
+) -> Status[SecondCountFileOut]:
+    experiment = find(key)
+    seen = second_counts.store_second_count(
+        person(request),
+        experiment,
+        _small(file),
+        source,
+        digest=digest,
+        decimal=decimal_mark or None,
+        name=file.name or "second count",
+    )
+    return Status(201, _second_count_out(experiment, seen, stored=True))
+
+
+@router.delete("/experiments/{key}/second-counts/{source}", response={204: None}, operation_id="remove_second_count")
+def remove_second_count(request: HttpRequest, key: str, source: str) -> Status[None]:
+    second_counts.remove_second_count(person(request), find(key), source)
+    return Status(204, None)
 
 
 @router.post("/event-files", response=EventFileOut, operation_id="take_in_event_file")

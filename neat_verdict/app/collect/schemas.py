@@ -110,14 +110,13 @@ class EventFileOut(Schema):
     unknown: dict[str, int]
 
 
-class SpendFileOut(Schema):
-    """What a file of cost and impressions comes to: ``totals`` of either by variant, ``changed`` days and variants whose figures
-    it replaces by others. With wrong rows it cannot be stored."""
+class TotalsFileOut(Schema):
+    """What a file of totals by day and variant comes to: ``totals`` of each by variant, ``changed`` days and variants whose
+    figures it replaces by others. With wrong rows it cannot be stored."""
 
     digest: str
     decimal_mark: str | None
     decimal_open: bool
-    currency: str
     rows: int
     days: int
     first_day: date | None
@@ -127,5 +126,17 @@ class SpendFileOut(Schema):
     ignored: list[str]
     wrong_count: int
     wrong: list[WrongRowOut]
-    remarks: list[str]
     stored: bool
+
+
+class SpendFileOut(TotalsFileOut):
+    """Of cost and impressions."""
+
+    currency: str
+    remarks: list[str]
+
+
+class SecondCountFileOut(TotalsFileOut):
+    """Of what another system, the ``source``, counted."""
+
+    source: str

@@ -32,6 +32,7 @@ _KNOWN = {
     "denominator_squares": {"denominator squares", "squares of denominator", "denominator squared"},
     "cost": {"cost", "costs", "spend", "spent", "kosten", "cout", "coste", "budget"},
     "impressions": {"impressions", "views", "shown", "ansichten", "vues", "vistas"},
+    "amount": {"amount", "amounts", "revenue", "value", "turnover", "sum", "umsatz", "betrag", "montant", "importe"},
     "currency": {"currency", "wahrung", "waehrung", "devise", "moneda", "valuta"},
     "before": {"before", "pre", "pre period", "vorher", "avant", "antes"},
     "before_squares": {"before squares", "squares of before", "pre squares"},

@@ -24,6 +24,7 @@ from neat_verdict.app.collect import actions as collect
 from neat_verdict.app.collect.batch import read_batch
 from neat_verdict.app.collect.events import take_in
 from neat_verdict.app.collect.file_actions import digest_of, store_units
+from neat_verdict.app.collect.second_counts import preview_second_count, store_second_count
 from neat_verdict.app.collect.spend import preview_spend, store_spend
 from neat_verdict.app.demo.workspace import CHANGES, METRICS, NAME, NEVER_COUNTED, SEGMENTS, STORIES, TIME_ZONE, Story
 from neat_verdict.app.experiments import actions
@@ -36,6 +37,7 @@ from neat_verdict.app.people.models import User
 from neat_verdict.app.planning.actions import forecast
 from neat_verdict.app.standins.crowd import HOURS, Assigned, Truth, visits_of
 from neat_verdict.app.standins.models import SiteKey
+from neat_verdict.app.standins.second_counter import second_count
 from neat_verdict.app.traffic.reallocation import tend_epochs
 from neat_verdict.app.traffic.serving import served
 from neat_verdict.app.watch.actions import add_note, tick
@@ -248,6 +250,10 @@ def _bring_in(story: Story, by: User, experiment: Experiment, first: date, days:
         content = spend_file(story, experiment)
         digest = preview_spend(by, experiment, content).digest
         store_spend(by, experiment, content, digest=digest, name="advertising-desk.csv")
+    if story.second_count:
+        content = second_count(experiment, _SEED + story.seed).encode()
+        digest = preview_second_count(by, experiment, content, story.second_count).digest
+        store_second_count(by, experiment, content, story.second_count, digest=digest, name="visitor-statistics.csv")
 
 
 def _store_units(by: User, experiment: Experiment, content: str) -> None:

@@ -51,6 +51,7 @@ class Story:
     starts_next_monday: bool = False
     ended_ago: int = 0  # days; of those that the crowd makes
     # (cost of a visitor, impressions for each) by variant: what the advertising desk billed and showed.
+    second_count: str = ""  # the system that counts it too
     spend: tuple[tuple[float, float], ...] = ()
     # (how far the past of a customer tells, gain of the last variant): a file of customers with what they paid before.
     before: tuple[float, float] = (0.0, 0.0)
@@ -271,6 +272,7 @@ STORIES: tuple[Story, ...] = (
         _brief("showing the beach instead of the ferry", "people buy where they arrive", "visitors from adverts",
                baseline=0.03, worthwhile_lift=0.08, audience_per_day=4800, least_weeks=3),
         rates=(0.03, 0.0341), days_in=35, seed=47, spend=((0.31, 22.0), (0.39, 21.0)),
+        second_count="visitor statistics",
         others=({"name": "cost per paid booking", "role": "goal", "margin": 0.1, "baseline": 10.5,
                  "standard_deviation": 60.0},),
     ),

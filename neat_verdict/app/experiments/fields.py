@@ -89,6 +89,13 @@ FIELDS: dict[str, Field] = {
     "method_settings": Field("rule", label="settings of the method"),
     "family": Field("rule"),
     "warm_up_days": Field("rule"),
+    "count_tolerance": Field(
+        "start",
+        above=0.0,
+        below=1.0,
+        allowed="must lie between 0% and 100%, both excluded",
+        label="tolerance of second counts",
+    ),
     "allocation": Field("start"),
 }
 # Lists that are edited as a whole, and locked beside the fields.

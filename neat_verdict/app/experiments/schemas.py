@@ -167,6 +167,7 @@ class ExperimentFields(Schema):
     method_settings: dict[str, Any] = Field(default_factory=dict)
     family: Literal["holm", "benjamini_hochberg"] = "holm"
     warm_up_days: int = Field(default=0, ge=0, le=60)
+    count_tolerance: float = 0.05
     allocation: AllocationIO | None = None
 
 

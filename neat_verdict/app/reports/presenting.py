@@ -5,12 +5,13 @@ from __future__ import annotations
 from neat_verdict.app import clock
 from neat_verdict.app.analysis.analysis import analyse
 from neat_verdict.app.analysis.panels.by_days import by_days
+from neat_verdict.app.analysis.panels.second_counts import second_counts
 from neat_verdict.app.analysis.panels.spend import spend
 from neat_verdict.app.analysis.presenting import present
 from neat_verdict.app.analysis.queries import decided_or_present
 from neat_verdict.app.analysis.schemas import ReadingOut
 from neat_verdict.app.casebook.queries import lesson_of
-from neat_verdict.app.experiments.models import Experiment, Spend, Tally
+from neat_verdict.app.experiments.models import Experiment, SecondTally, Spend, Tally
 from neat_verdict.app.experiments.presenting import hypothesis, variant_out
 from neat_verdict.app.experiments.queries import find, key_when, workspace
 from neat_verdict.app.experiments.schemas import DeliveryChangeOut, RuleChangeOut
@@ -67,12 +68,16 @@ def report(experiment: Experiment) -> ReportOut:
 
 def _of_totals(experiment: Experiment, reading: ReadingOut) -> list[str]:
     """What the variants cost, and what only totals by day say; nothing is read again where there is neither."""
-    spent = Spend.objects.filter(variant__experiment=experiment).exists()
+    spent = any(model.objects.filter(variant__experiment=experiment).exists() for model in (Spend, SecondTally))
     by_day = Tally.objects.filter(variant__experiment=experiment, totals_only=True).exists()
     if not (spent or by_day) or reading.verdict == "unsound":
         return []
     analysis = analyse(experiment)
-    return [*story.spend(spend(analysis), reading), *story.by_days(by_days(analysis))]
+    return [
+        *story.spend(spend(analysis), reading),
+        *story.by_days(by_days(analysis)),
+        *story.second_counts(second_counts(analysis)),
+    ]
 
 
 def _next_step(experiment: Experiment) -> str:

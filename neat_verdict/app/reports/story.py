@@ -11,6 +11,7 @@ from neat_verdict.app.analysis.schemas import (
     ReadingOut,
     SecondaryComparisonOut,
     SecondaryOut,
+    SecondCountOut,
     SpendOut,
 )
 from neat_verdict.app.experiments.models import Experiment
@@ -207,6 +208,16 @@ def by_days(lines: Sequence[ByDaysOut]) -> list[str]:
         f"{line.metric_name[:1].upper()}{line.metric_name[1:]}: {' '.join([line.sentence, *line.warnings])}"
         for line in lines
     ]
+
+
+def second_counts(counts: Sequence[SecondCountOut]) -> list[str]:
+    """What other systems counted, and whether the verdict would be another by them."""
+    result = []
+    for one in counts:
+        beyond = [line.quantity for line in one.quantities if any(line.beyond)]
+        words = f" Beyond the {format_share(one.tolerance, 0)} tolerated: {listed(beyond)}." if beyond else ""
+        result.append(f"Second count. {one.sentence}{words}")
+    return result
 
 
 def _within(side: SecondaryOut, line: SecondaryComparisonOut) -> str:

@@ -11,10 +11,12 @@ import numpy as np
 from django.db.models import Q, QuerySet, Sum
 
 from neat_verdict.app import clock
+from neat_verdict.app.analysis.analysis import analyse
+from neat_verdict.app.analysis.panels.second_counts import compared
 from neat_verdict.app.collect.events import HOLD_AFTER, before_start, early_name, milliseconds
 from neat_verdict.app.collect.models import Arrival, Event, Intake, Sighting
 from neat_verdict.app.collect.recount import ARRIVAL_COLUMNS, HOUR
-from neat_verdict.app.experiments.models import Experiment, Tally
+from neat_verdict.app.experiments.models import Experiment, SecondTally, Tally
 from neat_verdict.app.experiments.queries import changes_after_start, daily_counts, today, weights
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.people.models import User
@@ -109,8 +111,13 @@ def observe(experiment: Experiment) -> Observed:
         together=experiment.identity == "person",
         early=_early(experiment) if by_events else 0,
         unit_name=experiment.unit_name,
+        second=compared(analyse(experiment)) if _counted_elsewhere(experiment) else {},
         **(last_day_of_intake() if by_events and experiment.state in ("running", "paused") else {}),
     )
+
+
+def _counted_elsewhere(experiment: Experiment) -> bool:
+    return SecondTally.objects.filter(variant__experiment=experiment, round=experiment.round).exists()
 
 
 def _early(experiment: Experiment) -> int:

@@ -9,6 +9,7 @@ from neat_verdict.core.soundness.data_quality import (
     gaps,
 )
 from neat_verdict.core.soundness.overlap import OverlapCheck, check_epochs, check_overlap
+from neat_verdict.core.soundness.second_count import Quantity, SecondCount, compare_counts, likely_causes, sentence_of
 from neat_verdict.core.soundness.split import SPLIT_ALARM, SplitCheck, check_split, check_split_by_epoch
 
 __all__ = [
@@ -16,6 +17,8 @@ __all__ = [
     "DataQualityIssue",
     "Observed",
     "OverlapCheck",
+    "Quantity",
+    "SecondCount",
     "SplitCheck",
     "Stratum",
     "check_epochs",
@@ -23,6 +26,9 @@ __all__ = [
     "check_split",
     "check_split_by_epoch",
     "check_strata",
+    "compare_counts",
     "find_issues",
     "gaps",
+    "likely_causes",
+    "sentence_of",
 ]

@@ -10,6 +10,7 @@ from typing import Literal
 
 from neat_verdict.core.checks import check_positive, check_table
 from neat_verdict.core.soundness.overlap import ABSENCE_ALARM, longest_absences, stretches
+from neat_verdict.core.soundness.second_count import SecondCount, likely_causes, sentence_of
 from neat_verdict.core.soundness.split import SPLIT_ALARM, SplitCheck, check_split
 from neat_verdict.core.text.format import plural
 
@@ -19,7 +20,8 @@ _LEAST_EVENTS = 100
 _LEAST_MIXED = 5
 _LEAST_EXPECTED = 10.0  # under this, chi-square is no guide
 IssueKind = Literal[
-    "split", "split_segment", "split_day", "gap", "mixed", "identity", "early", "duplicates", "late", "unexposed", "held"
+    "split", "split_segment", "split_day", "gap", "mixed", "identity", "early", "duplicates", "late", "unexposed", "held",
+    "second_count",
 ]  # fmt: skip
 
 
@@ -40,7 +42,7 @@ class Observed:
 
     ``events``, ``duplicates``, ``late``, ``held`` and ``unexposed`` count the last 24 hours; ``mixed`` are units seen in two
     variants, ``across`` those whose person saw another variant under another id (``together``: the ids of a person are one unit),
-    and ``early`` exposures timed before the start, in all.
+    and ``early`` exposures timed before the start, in all. ``second`` are what other systems counted, by their name.
     """
 
     letters: Sequence[str]
@@ -60,6 +62,7 @@ class Observed:
     held: int = 0
     unexposed: int = 0
     unit_name: str = "visitors"
+    second: Mapping[str, Sequence[SecondCount]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -133,6 +136,7 @@ def find_issues(seen: Observed) -> tuple[DataQualityIssue, ...]:
         *_identity_issues(seen),
         *_early_issues(seen),
         *_event_issues(seen),
+        *_second_count_issues(seen),
     ]
     return tuple(sorted(result, key=lambda issue: issue.tone != "unsound"))
 
@@ -240,6 +244,17 @@ def _early_issues(seen: Observed) -> list[DataQualityIssue]:
             "They count nowhere. Put the sender's clock right, or begin a round on the day from which they shall count",
         )
     ]
+
+
+def _second_count_issues(seen: Observed) -> list[DataQualityIssue]:
+    """Where another system's count disagrees beyond what was tolerated beforehand, or moves away from ours."""
+    result = []
+    for source, counts in seen.second.items():
+        wrong = [one for one in counts if any(one.beyond) or one.drifts or one.apart]
+        if wrong:
+            sentence = f"{source} counts otherwise: {'; '.join(map(sentence_of, wrong))}"
+            result.append(DataQualityIssue("second_count", sentence, ". ".join(likely_causes(counts)), subject=source))
+    return result
 
 
 def _event_issues(seen: Observed) -> list[DataQualityIssue]:

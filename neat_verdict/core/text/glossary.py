@@ -115,6 +115,11 @@ GLOSSARY: tuple[Term, ...] = (
         "Where nothing is known of single units, each day is one replicate: its totals are held against control’s of the same "
         "day, and Student’s t allows for how few days there are.",
     ),
+    Term(
+        "Second count",
+        "The same experiment counted by another system, beside the first and never instead of it. It asks whether the verdict "
+        "would be another.",
+    ),
     Term("Secondary metric", "A metric that is read and corrected for multiple testing, but does not decide."),
     Term(
         "Split",

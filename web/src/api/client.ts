@@ -31,6 +31,8 @@ export type Looks = Schemas["LooksOut"];
 export type Funnel = Schemas["FunnelOut"];
 export type Rounds = Schemas["RoundsOut"];
 export type Spend = Schemas["SpendOut"];
+export type SecondCountSeen = Schemas["SecondCountFileOut"];
+export type SecondCount = Schemas["SecondCountOut"];
 export type Judged = Schemas["JudgedOut"];
 export type Cohorts = Schemas["CohortsOut"];
 export type SelectedRange = Schemas["SelectedRangeOut"];
@@ -217,6 +219,19 @@ export function sendSpend(
   const parts = { file, decimal_mark: mark, currency };
   if (digest === undefined) return sendForm(`/experiments/${key}/spend/preview`, parts);
   return sendForm(`/experiments/${key}/spend`, { ...parts, digest });
+}
+
+/** What another system's counts by day and variant come to; with a digest they are stored. */
+export function sendSecondCount(
+  key: string,
+  file: File,
+  source: string,
+  mark: "" | "." | ",",
+  digest?: string,
+): Promise<SecondCountSeen> {
+  const parts = { file, source, decimal_mark: mark };
+  if (digest === undefined) return sendForm(`/experiments/${key}/second-counts/preview`, parts);
+  return sendForm(`/experiments/${key}/second-counts`, { ...parts, digest });
 }
 
 /** What a file with a row a unit comes to; with a digest it is stored. */

@@ -272,6 +272,15 @@ export function useDeleteMetric(key: string) {
   });
 }
 
+export function useRemoveSecondCount(key: string, source: string) {
+  const stale = useStale();
+  return useMutation({
+    mutationFn: () =>
+      client.DELETE("/api/v1/experiments/{key}/second-counts/{source}", { params: { path: { key, source } } }),
+    onSuccess: () => stale("data", key),
+  });
+}
+
 export function useSampleEvents() {
   return useQuery({
     queryKey: keys.sample,

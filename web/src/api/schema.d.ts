@@ -988,6 +988,77 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/experiments/{key}/second-counts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Store Second Count */
+        post: operations["store_second_count"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/second-counts.{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Second Counts Table */
+        get: operations["get_second_counts_table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/second-counts/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview Of Second Count
+         * @description What another system's counts by day and variant come to. Nothing is stored.
+         */
+        post: operations["preview_second_count"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/second-counts/{source}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove Second Count */
+        delete: operations["remove_second_count"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/experiments/{key}/segments": {
         parameters: {
             query?: never;
@@ -2750,6 +2821,11 @@ export interface components {
             partial_day: string;
             reading: components["schemas"]["ReadingOut"];
             rounds?: components["schemas"]["RoundsOut"] | null;
+            /**
+             * Second Counts
+             * @default []
+             */
+            second_counts: components["schemas"]["SecondCountOut"][];
             /** Series */
             series: components["schemas"]["SeriesOut"][];
             spend?: components["schemas"]["SpendOut"] | null;
@@ -2792,6 +2868,8 @@ export interface components {
             confidence?: number;
             /** Correlation */
             correlation?: number;
+            /** Count Tolerance */
+            count_tolerance?: number;
             /**
              * Data From
              * @enum {string}
@@ -2913,6 +2991,11 @@ export interface components {
              * @default 0
              */
             correlation: number;
+            /**
+             * Count Tolerance
+             * @default 0.05
+             */
+            count_tolerance: number;
             /**
              * Data From
              * @default files
@@ -4657,6 +4740,97 @@ export interface components {
             /** Events */
             events: string;
         };
+        /**
+         * SecondCountFileOut
+         * @description Of what another system, the ``source``, counted.
+         */
+        SecondCountFileOut: {
+            /** Changed */
+            changed: number;
+            /** Days */
+            days: number;
+            /** Decimal Mark */
+            decimal_mark: string | null;
+            /** Decimal Open */
+            decimal_open: boolean;
+            /** Digest */
+            digest: string;
+            /** First Day */
+            first_day: string | null;
+            /** Ignored */
+            ignored: string[];
+            /** Last Day */
+            last_day: string | null;
+            /** Rows */
+            rows: number;
+            /** Source */
+            source: string;
+            /** Stored */
+            stored: boolean;
+            /** Totals */
+            totals: {
+                [key: string]: number[];
+            };
+            /** Wrong */
+            wrong: components["schemas"]["WrongRowOut"][];
+            /** Wrong Count */
+            wrong_count: number;
+        };
+        /**
+         * SecondCountOut
+         * @description What another system counted beside our own count, on the days that both have. ``same_verdict`` is None where it cannot be
+         *     told; ``causes`` are what may be behind a disagreement.
+         */
+        SecondCountOut: {
+            /** Causes */
+            causes: string[];
+            /** Days */
+            days: string[];
+            /** Letters */
+            letters: string[];
+            /** Quantities */
+            quantities: components["schemas"]["SecondQuantityOut"][];
+            /** Same Verdict */
+            same_verdict: boolean | null;
+            /** Sentence */
+            sentence: string;
+            /** Source */
+            source: string;
+            /** Tolerance */
+            tolerance: number;
+        };
+        /**
+         * SecondQuantityOut
+         * @description A quantity in both counts, by variant, and by day and variant; ``apart`` are the letters of the variants whose difference
+         *     is another than control's, ``a_week`` is by how much the second count moves against the first in a week.
+         */
+        SecondQuantityOut: {
+            /** A Week */
+            a_week: number | null;
+            /** Apart */
+            apart: string[];
+            /** Beyond */
+            beyond: boolean[];
+            /** Differences */
+            differences: (number | null)[];
+            /** Drift Pvalue */
+            drift_pvalue: number | null;
+            /** Drifts */
+            drifts: boolean;
+            /** First */
+            first: number[];
+            /** First By Day */
+            first_by_day: number[][];
+            /**
+             * Quantity
+             * @enum {string}
+             */
+            quantity: "units" | "conversions" | "amount" | "cost";
+            /** Second */
+            second: number[];
+            /** Second By Day */
+            second_by_day: number[][];
+        };
         /** SecondaryArmOut */
         SecondaryArmOut: {
             /** Letter */
@@ -5038,8 +5212,7 @@ export interface components {
         };
         /**
          * SpendFileOut
-         * @description What a file of cost and impressions comes to: ``totals`` of either by variant, ``changed`` days and variants whose figures
-         *     it replaces by others. With wrong rows it cannot be stored.
+         * @description Of cost and impressions.
          */
         SpendFileOut: {
             /** Changed */
@@ -7649,6 +7822,166 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["HandoverOut"];
                 };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    store_second_count: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * Decimal Mark
+                     * @default
+                     * @enum {string}
+                     */
+                    decimal_mark?: "" | "." | ",";
+                    /** Digest */
+                    digest: string;
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /** Source */
+                    source: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SecondCountFileOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_second_counts_table: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                form: "csv" | "parquet";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_second_count: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * Decimal Mark
+                     * @default
+                     * @enum {string}
+                     */
+                    decimal_mark?: "" | "." | ",";
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /** Source */
+                    source: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SecondCountFileOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_second_count: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Refused; the problem document says why */
             "4XX": {

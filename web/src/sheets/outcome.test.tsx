@@ -2,7 +2,7 @@ import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/re
 import type { ReactNode } from "react";
 import { Route, Routes } from "react-router";
 import { afterEach, describe, expect, it } from "vitest";
-import type { Casebook, Funnel, FullHandover, Looks, Spend, SegmentEvidence } from "../api/client";
+import type { Casebook, Funnel, FullHandover, Looks, SecondCount, Spend, SegmentEvidence } from "../api/client";
 import { keys } from "../api/keys";
 import { CasebookPage } from "../casebook/CasebookPage";
 import { ShareDialog } from "../report/ShareDialog";
@@ -11,6 +11,7 @@ import { comparison, experiment, interval, reading, serve, SESSION, show, sideCo
 import { EditingProvider } from "./editing";
 import { Funnels } from "./evidence/Funnels";
 import { LooksPanel } from "./evidence/LooksPanel";
+import { SecondCountsPanel } from "./evidence/SecondCountsPanel";
 import { SpendPanel } from "./evidence/SpendPanel";
 import { SegmentSets } from "./evidence/SegmentSets";
 import { Figured } from "./evidence/DerivationCard";
@@ -153,6 +154,42 @@ describe("beside the reading", () => {
     expect(screen.getByText("605")).toBeTruthy();
     expect(screen.getByText("+10.0%")).toBeTruthy();
     expect(screen.queryByText("Views")).toBeNull();
+  });
+
+  it("holds a second count against the first, and lets it be taken away", async () => {
+    const one: SecondCount = {
+      source: "analytics",
+      days: ["2026-03-02"],
+      tolerance: 0.05,
+      letters: ["A", "B"],
+      quantities: [
+        {
+          quantity: "conversions",
+          first: [38, 61],
+          second: [37, 48],
+          differences: [-0.026, -0.213],
+          beyond: [false, true],
+          apart: [],
+          drifts: true,
+          a_week: -0.04,
+          drift_pvalue: 0.001,
+          first_by_day: [[38, 61]],
+          second_by_day: [[37, 48]],
+        },
+      ],
+      causes: ["Units agree and conversions do not"],
+      same_verdict: false,
+      sentence: "The verdict would be another.",
+    };
+    const calls = serve({ [`DELETE ${PATH}/second-counts/analytics`]: [{ body: null }] });
+    open(<SecondCountsPanel counts={[one]} />);
+    expect(screen.getByText("The verdict would be another.").className).toContain("tone-warning");
+    const table = screen.getByLabelText("Second count by analytics");
+    expect(within(table).getByText("−21.3%")).toBeTruthy();
+    expect(within(table).getAllByText("beyond")).toHaveLength(1);
+    expect(screen.getByText("The counts of conversions move apart: −4.0% a week.")).toBeTruthy();
+    fireEvent.click(screen.getByText("Remove"));
+    await waitFor(() => expect(calls).toHaveLength(1));
   });
 
   it("opens how a figure is made", async () => {

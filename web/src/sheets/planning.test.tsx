@@ -183,7 +183,7 @@ describe("sizing", () => {
     expect(
       within(screen.getByText("Sample size by metric").closest("section")!).getByText("help opened").className,
     ).toContain("font-semibold");
-    expect(screen.getByText(/72% power if they were independent; between 70% and 80% whatever/)).toBeTruthy();
+    expect(screen.getByText(/72.0% power if they were independent; between 70.0% and 80.0% whatever/)).toBeTruthy();
   });
 
   it("opens a locked rule for a reason only, and sends the reason along", async () => {

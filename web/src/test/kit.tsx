@@ -149,6 +149,7 @@ export function experiment(changes: Partial<Experiment> = {}): Experiment {
     method_settings: { sides: "two" },
     family: "holm",
     warm_up_days: 0,
+    count_tolerance: 0.05,
     allocation: null,
     allocation_mode: "follow",
     rule_changes: [],

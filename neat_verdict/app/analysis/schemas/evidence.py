@@ -9,6 +9,7 @@ from pydantic import BaseModel as Schema  # its instances are taken as they are,
 
 from neat_verdict.app.analysis.schemas.intervals import IntervalOut
 from neat_verdict.app.analysis.schemas.reading import ReadingOut, SplitOut, Tone
+from neat_verdict.core.soundness import Quantity
 
 
 class SeriesOut(Schema):
@@ -138,6 +139,37 @@ class ByDaysOut(Schema):
     warnings: list[str]
 
 
+class SecondQuantityOut(Schema):
+    """A quantity in both counts, by variant, and by day and variant; ``apart`` are the letters of the variants whose difference
+    is another than control's, ``a_week`` is by how much the second count moves against the first in a week."""
+
+    quantity: Quantity
+    first: list[float]
+    second: list[float]
+    differences: list[float | None]
+    beyond: list[bool]
+    apart: list[str]
+    drifts: bool
+    a_week: float | None
+    drift_pvalue: float | None
+    first_by_day: list[list[float]]
+    second_by_day: list[list[float]]
+
+
+class SecondCountOut(Schema):
+    """What another system counted beside our own count, on the days that both have. ``same_verdict`` is None where it cannot be
+    told; ``causes`` are what may be behind a disagreement."""
+
+    source: str
+    days: list[date]
+    tolerance: float
+    letters: list[str]
+    quantities: list[SecondQuantityOut]
+    causes: list[str]
+    same_verdict: bool | None
+    sentence: str
+
+
 class CappedOut(Schema):
     """Units of each variant, and how many of them reached the cap of a metric."""
 
@@ -196,6 +228,7 @@ class EvidenceOut(Schema):
     funnels: list[FunnelOut] = []
     spend: SpendOut | None = None
     by_days: list[ByDaysOut] = []
+    second_counts: list[SecondCountOut] = []
     capped: list[CappedOut] = []
     rounds: RoundsOut | None = None
     partial_day: str = ""

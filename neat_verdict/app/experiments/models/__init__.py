@@ -2,7 +2,7 @@
 
 from neat_verdict.app.experiments.models.experiment import GUARDING, Experiment, ExperimentMetric, Round
 from neat_verdict.app.experiments.models.ledger import LedgerEntry
-from neat_verdict.app.experiments.models.tallies import Spend, Tally
+from neat_verdict.app.experiments.models.tallies import SecondTally, Spend, Tally
 from neat_verdict.app.experiments.models.variants import Picture, Variant
 from neat_verdict.app.experiments.models.workspace import Workspace
 
@@ -13,6 +13,7 @@ __all__ = [
     "LedgerEntry",
     "Picture",
     "Round",
+    "SecondTally",
     "Spend",
     "Tally",
     "Variant",

@@ -64,6 +64,8 @@ class Planned(models.Model):
     # The settings of the method, by name (`core.methods`).
     method_settings = models.JSONField(default=dict, blank=True)
     family = models.CharField(max_length=20, default="holm")
+    # By how much a second count may differ before it is an issue.
+    count_tolerance = models.FloatField(default=0.05)
     warm_up_days = models.PositiveSmallIntegerField(default=0)
     rule = models.JSONField(null=True, blank=True)
     rule_locked_at = models.DateTimeField(null=True, blank=True)

@@ -55,6 +55,28 @@ class Tally(models.Model):
         ]
 
 
+class SecondTally(models.Model):
+    """What another system counted of a variant on a day, beside our own count, never instead of it; null where it does not say.
+
+    ``source`` is the system's name. The sums have the names of `core.soundness.Quantity`.
+    """
+
+    variant = models.ForeignKey(Variant, on_delete=models.CASCADE, related_name="second_tallies")
+    round = models.PositiveSmallIntegerField(default=1)
+    source = models.CharField(max_length=40)
+    day = models.DateField()
+    units = models.FloatField(null=True)
+    conversions = models.FloatField(null=True)
+    amount = models.FloatField(null=True)
+    cost = models.FloatField(null=True)
+
+    class Meta:
+        ordering = ["source", "day"]
+        constraints = [
+            models.UniqueConstraint(fields=["variant", "round", "source", "day"], name="one_second_tally_a_day")
+        ]
+
+
 class Spend(models.Model):
     """What a variant cost on a day, and how often it was shown, where that is known in sums only (advertising, mailings).
 

@@ -10,6 +10,7 @@ import { Funnels } from "./Funnels";
 import { LooksPanel } from "./LooksPanel";
 import { Method } from "./Method";
 import { RoundsPanel } from "./RoundsPanel";
+import { SecondCountsPanel } from "./SecondCountsPanel";
 import { SpendPanel } from "./SpendPanel";
 import { ByDaysPanel } from "./ByDaysPanel";
 import { OverTime } from "./OverTime";
@@ -129,6 +130,7 @@ function Read({ evidence }: { evidence: Evidence }) {
       {!unsound && <SecondaryMetrics reading={reading} />}
       {!unsound && <Funnels funnels={evidence.funnels} worthwhile={reading.worthwhile_lift} />}
       <ByDaysPanel lines={evidence.by_days} />
+      <SecondCountsPanel counts={evidence.second_counts ?? []} />
       {evidence.spend && <SpendPanel spend={evidence.spend} reading={reading} />}
       {!unsound && <Segments spoken={reading.variant ?? ""} />}
       <div className="flex flex-wrap items-center gap-4 text-sm">

@@ -15,6 +15,7 @@ import { UploadPanel } from "../../parts/UploadPanel";
 import { WrongLines } from "../../parts/WrongLines";
 import { useEditing } from "../editing";
 import { DecimalMarkChoice } from "./DecimalMarkChoice";
+import { SecondCountFile } from "./SecondCountFile";
 
 /** Files with a row a unit (CSV, Parquet), an event a line (NDJSON), or spend by day. */
 export function FilesIn() {
@@ -23,6 +24,7 @@ export function FilesIn() {
       <UnitFile />
       <EventFile />
       <SpendFile />
+      <SecondCountFile />
     </div>
   );
 }

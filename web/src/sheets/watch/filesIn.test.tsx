@@ -62,6 +62,46 @@ describe("a file of spend", () => {
   });
 });
 
+describe("a second count", () => {
+  it("is named, shown first, then stored under its name", async () => {
+    const read = {
+      ...SEEN,
+      source: "analytics",
+      decimal_open: false,
+      decimal_mark: null,
+      wrong_count: 0,
+      wrong: [],
+      ignored: [],
+      totals: { units: [980, 970] },
+    };
+    const calls = serve({
+      [`POST ${PATH}/second-counts/preview`]: [{ body: read }],
+      [`POST ${PATH}/second-counts`]: [{ status: 201, body: { ...read, stored: true } }],
+    });
+    const known = experiment({ state: "running", rule_locked_at: "2026-03-02T10:00Z" });
+    show(
+      <EditingProvider experiment={known}>
+        <FilesIn />
+      </EditingProvider>,
+      {
+        known: [
+          [keys.session, SESSION],
+          [keys.experiment(known.key), known],
+        ],
+      },
+    );
+    expect(screen.getByText("5% difference is tolerated, set before the start")).toBeTruthy();
+    fireEvent.change(screen.getByLabelText("Counted by"), { target: { value: "analytics" } });
+    fireEvent.change(screen.getByLabelText("Choose a file of a second count"), {
+      target: { files: [new File(["x"], "statistics.csv")] },
+    });
+    await screen.findByText("Units: 980 in A, 970 in B");
+    fireEvent.click(screen.getByText("Store the second count"));
+    await screen.findByText(/Stored: 1 day counted by analytics/);
+    expect(calls.map((call) => call.path)).toEqual([`${PATH}/second-counts/preview`, `${PATH}/second-counts`]);
+  });
+});
+
 describe("a file of units", () => {
   it("asks for the decimal mark where its numbers do not show it, and is stored as it was read", async () => {
     const seen = {
