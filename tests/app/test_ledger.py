@@ -27,6 +27,7 @@ VERBS = {
     "set_end": "edit", "follow_up": "create", "withdraw_forecast": "forecast", "forecast": "forecast",
     "store_import": "import", "set_lesson": "lesson", "take_looks": "look", "set_look_aside": "look",
     "move_experiment": "pause", "add_note": "note", "remove_note": "note", "store_spend": "import",
+    "add_metric": "metric", "remove_metric": "metric",
     "store_second_count": "import", "remove_second_count": "import",
     "remove_picture": "picture", "add_place": "handover", "remove_place": "handover", "tick_place": "handover",
     "share_report": "share", "withdraw_report_link": "share", "plan_rollout": "rollout", "stop_rollout": "rollout",

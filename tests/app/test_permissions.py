@@ -31,7 +31,7 @@ from neat_verdict.app.planning.models import AATest, Rehearsal
 from neat_verdict.app.reports.actions import share
 from neat_verdict.app.reports.presenting import link_out
 from neat_verdict.app.traffic.actions import keep_audience
-from neat_verdict.app.watch.actions import add_note
+from neat_verdict.app.watch.actions import add_metric, add_note
 from tests.app.conftest import PLAN, START, TODAY, bring_in, daily, did, exposed
 from tests.app.test_aa_tests import past_units_of
 from tests.app.test_looks import start_with
@@ -126,6 +126,19 @@ class World:
     def split(self, metric):
         fields = {"splits": 100, "seed": 1, "shares": [1, 1], "confidence": 0.95, "heard_at": TODAY, "by": self.by}
         return AATest.objects.create(metric=metric, **fields)
+
+    @property
+    def served(self):
+        """Running, fed by events, with a metric in the library that it does not have."""
+        create_metric(self.by, "help opened", did("help_opened"), "")
+        found = actions.create_experiment(self.by, "Fare calendar", {**PLAN, "data_from": "events"})
+        actions.start(self.by, found.key, START)
+        return find(found.key)
+
+    def watched(self):
+        found = self.served
+        add_metric(self.by, found.key, "help opened")
+        return found
 
     def rehearsed(self):
         found = self.draft
@@ -318,6 +331,8 @@ TABLE = {
     "take_looks": (WRITE, 200, of("looked")),
     "set_look_aside": (WRITE, 200, about(look_of, "number", reason="wrong data")),
     "move_experiment": (WRITE, 200, lambda w: ({"key": w.won.key, "move": "pause"}, {})),
+    "add_metric": (WRITE, 201, lambda w: ({"key": w.served.key}, {"name": "help opened"})),
+    "remove_metric": (WRITE, 200, lambda w: ({"key": w.watched().key, "metric": "help-opened"}, {})),
     "add_note": (WRITE, 201, of("won", day=START.isoformat(), text="A campaign")),
     "remove_note": (
         WRITE, 204,

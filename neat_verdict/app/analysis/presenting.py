@@ -25,6 +25,7 @@ from neat_verdict.app.analysis.schemas import (
     SplitOut,
     Tone,
 )
+from neat_verdict.app.experiments.models import GUARDING
 from neat_verdict.app.experiments.record import (
     AnalysisRecord,
     ArmRecord,
@@ -259,11 +260,14 @@ def _conflicts(
     """For each variant that is ahead on one metric and behind (or not shown to be kept) on another: both sides."""
     result = []
     for comparison in comparisons:
-        lines = [(one, line) for one in secondary for line in one.comparisons if line.letter == comparison.letter]
-        tones = {metric: comparison.tone, **{one.name: line.tone for one, line in lines}}
-        unproven = [
-            one.name for one, line in lines if one.role != "secondary" and not line.kept and line.tone != "behind"
+        lines = [
+            (one, line)
+            for one in secondary
+            for line in one.comparisons
+            if line.letter == comparison.letter and one.role != "exploratory"
         ]
+        tones = {metric: comparison.tone, **{one.name: line.tone for one, line in lines}}
+        unproven = [one.name for one, line in lines if one.role in GUARDING and not line.kept and line.tone != "behind"]
         ahead = [name for name, tone in tones.items() if tone == "ahead"]
         behind = [name for name, tone in tones.items() if tone == "behind"]
         if ahead and (behind or unproven):

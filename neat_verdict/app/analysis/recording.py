@@ -11,7 +11,7 @@ from typing import Any
 from neat_verdict.app.analysis.analysis import Analysis
 from neat_verdict.app.analysis.designs import DESIGN_ANALYSES
 from neat_verdict.app.experiments.models import ExperimentMetric
-from neat_verdict.app.experiments.queries import changes_after_start
+from neat_verdict.app.experiments.queries import changes_after_start, local
 from neat_verdict.app.experiments.record import (
     AnalysisRecord,
     ArmRecord,
@@ -88,6 +88,12 @@ def record_of(analysis: Analysis, rule_in_words: str) -> AnalysisRecord:
         f"{use.metric.name[:1].upper()}{use.metric.name[1:]} is read without its strata: not all units came in by {use.strata}."
         for use in experiment.metrics.all()
         if use.strata and not rule.method.credible and days and use.metric_id not in analysis.periods
+    )
+    cautions += tuple(
+        f"{use.metric.name[:1].upper()}{use.metric.name[1:]} was added on {local(use.added_at):%-d %B %Y}, after the start: it "
+        "is exploratory, and no part of the rule."
+        for use in experiment.metrics.all()
+        if use.added_at is not None
     )
     return replace(
         plain,

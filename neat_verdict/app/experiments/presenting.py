@@ -128,6 +128,7 @@ def _use(use: ExperimentMetric) -> MetricUseOut:
         words=definition.words(),
         # None where it is not read from sums.
         fields=["day", "variant", *use.tallying.fields] if use.tallying.typed else [],
+        added_at=use.added_at,
         version=use.version.number if use.version else latest,
         latest_version=latest,
     )

@@ -15,7 +15,7 @@ from neat_verdict.core.planning import MAX_ROUNDS, Alternatives, Plan
 from neat_verdict.core.text.format import format_share
 from neat_verdict.core.traffic import MAX_NAMED, MAX_RULES, IdentityRule
 
-Role = Literal["primary", "secondary", "guardrail", "goal"]
+Role = Literal["primary", "secondary", "guardrail", "goal", "exploratory"]
 
 
 def _without_defaults(schema: dict[str, Any]) -> None:
@@ -87,6 +87,7 @@ class MetricUseOut(MetricUseIn):
     currency: str
     words: str
     fields: list[str]  # columns of its daily counts
+    added_at: datetime | None  # after the start
     version: int
     latest_version: int
 

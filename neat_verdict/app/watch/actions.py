@@ -10,6 +10,7 @@ from typing import Any, TypeVar
 
 from django.core.mail import send_mail
 from django.db import IntegrityError, transaction
+from django.db.models import F
 
 from neat_verdict.app import clock
 from neat_verdict.app.analysis.actions import take_due_looks
@@ -19,9 +20,10 @@ from neat_verdict.app.collect.events import rebuild, release_held
 from neat_verdict.app.collect.models import Sighting
 from neat_verdict.app.experiments import actions as experiments
 from neat_verdict.app.experiments.audience import never_counted_of
-from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Workspace
+from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally, Workspace
 from neat_verdict.app.experiments.queries import find, workspace
 from neat_verdict.app.http.problems import Conflict
+from neat_verdict.app.metrics.queries import by_name
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.app.traffic.reallocation import tend_epochs
@@ -29,6 +31,7 @@ from neat_verdict.app.watch.models import ChangeNote, Notice, NoticeReading
 from neat_verdict.app.watch.queries import observe, unread_notices
 from neat_verdict.app.watch.readiness import unmet
 from neat_verdict.core.checks import InputError, check_day
+from neat_verdict.core.metrics import KINDS
 from neat_verdict.core.soundness import find_issues
 
 T = TypeVar("T")
@@ -224,6 +227,71 @@ def choose_never_counted(by: User, wanted: dict[str, Any]) -> Workspace:
     place.never_counted = wanted
     place.save()
     return place
+
+
+@transaction.atomic
+def add_metric(by: User, key: str, name: str) -> Experiment:
+    """Watch one more metric of the library on the events that are there already: exploratory, and never a part of the rule.
+
+    Raises Conflict for an experiment that is not on its way or has a decision, or whose counts come from files; InputError for a
+    metric that the library does not know, that is made of others or that is watched already.
+    """
+    require_editor(by)
+    experiment = find(key)
+    if experiment.state not in ("running", "paused", "ended"):
+        raise Conflict(
+            f"This experiment is {experiment.state}; a metric is added to one that has started and is not decided"
+        )
+    if experiment.data_from != "events":
+        raise Conflict(
+            "The counts come from files, which say nothing of another metric; copy the experiment to plan it"
+        )
+    metric = by_name(name)
+    if metric is None:
+        raise InputError("name", name.strip() or "empty", "must be a metric of the library")
+    if experiment.metrics.filter(metric=metric).exists():
+        raise InputError("name", metric.name, "is a metric of this experiment already")
+    if not KINDS[metric.latest.definition["kind"]].tally.stored:
+        raise InputError("name", metric.name, "is made of totals by day, not counted from events")
+    ExperimentMetric.objects.create(
+        experiment=experiment,
+        metric=metric,
+        version=metric.latest,
+        role="exploratory",
+        position=1 + max(use.position for use in experiment.metrics.all()),
+        added_at=clock.now(),
+    )
+    text = (
+        f"Added the metric {metric.name} after the start: exploratory, no part of the rule; all days were counted by it"
+    )
+    return _counted_anew(by, experiment, text)
+
+
+@transaction.atomic
+def remove_metric(by: User, key: str, metric: str) -> Experiment:
+    """Take a metric away that was added after the start, with its counts; the ledger keeps that it was there.
+
+    Raises Conflict for an experiment that is decided, InputError for a metric that was not added after the start.
+    """
+    require_editor(by)
+    experiment = find(key)
+    if experiment.state not in ("running", "paused", "ended"):
+        raise Conflict(f"This experiment is {experiment.state}; its metrics stay as they are")
+    use = experiment.metrics.filter(metric__key=metric, role="exploratory").first()
+    if use is None:
+        raise InputError("metric", metric, "was not added after the start")
+    name = use.metric.name
+    Tally.objects.filter(variant__experiment=experiment, round=experiment.round, metric=use.metric).delete()
+    use.delete()
+    return _counted_anew(by, experiment, f"Took away the metric {name}, which had been added after the start")
+
+
+def _counted_anew(by: User, experiment: Experiment, text: str) -> Experiment:
+    """Raise the version, so that all who serve the experiment load it again, and count its events by its metrics as they are."""
+    Experiment.objects.filter(pk=experiment.pk).update(version=F("version") + 1)
+    experiments.record(experiment, by, "metric", text)
+    rebuild([experiment.key])
+    return find(experiment.key)
 
 
 @transaction.atomic

@@ -13,6 +13,7 @@ from neat_verdict.app.people.auth import person
 from neat_verdict.app.watch import actions, presenting, queries
 from neat_verdict.app.watch.readiness import readiness
 from neat_verdict.app.watch.schemas import (
+    AddedMetricIn,
     LiveOut,
     NoteIn,
     NoteOut,
@@ -71,6 +72,17 @@ def remove_note(request: HttpRequest, key: str, number: int) -> Status[None]:
 
 def _note(mark: queries.Mark) -> NoteOut:
     return NoteOut(id=mark.number, day=mark.day, text=mark.text, everywhere=mark.everywhere, by=mark.by)
+
+
+@router.post("/experiments/{key}/added-metrics", response={201: ExperimentOut}, operation_id="add_metric")
+def add_metric(request: HttpRequest, key: str, payload: AddedMetricIn) -> Status[ExperimentOut]:
+    """Watch one more metric on the events that are there already: exploratory, never a part of the rule."""
+    return Status(201, present(actions.add_metric(person(request), key, payload.name)))
+
+
+@router.delete("/experiments/{key}/added-metrics/{metric}", response=ExperimentOut, operation_id="remove_metric")
+def remove_metric(request: HttpRequest, key: str, metric: str) -> ExperimentOut:
+    return present(actions.remove_metric(person(request), key, metric))
 
 
 @router.get("/notices", response=NoticesOut, operation_id="list_notices")

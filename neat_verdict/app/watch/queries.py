@@ -17,7 +17,7 @@ from neat_verdict.app.collect.events import HOLD_AFTER, before_start, early_name
 from neat_verdict.app.collect.models import Arrival, Event, Intake, Sighting
 from neat_verdict.app.collect.recount import ARRIVAL_COLUMNS, HOUR
 from neat_verdict.app.experiments.models import Experiment, SecondTally, Tally
-from neat_verdict.app.experiments.queries import changes_after_start, daily_counts, today, weights
+from neat_verdict.app.experiments.queries import changes_after_start, daily_counts, local, today, weights
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.people.models import User
 from neat_verdict.app.traffic.epochs import epochs_by_metric
@@ -207,14 +207,20 @@ class Mark:
 
 
 def marks(experiment: Experiment) -> list[Mark]:
-    """Change notes of an experiment, its own and those that concern all within its days, and changes of what visitors get."""
+    """Change notes of an experiment, its own and those that concern all within its days, changes of what visitors get, and
+    metrics that were added."""
     first = experiment.started_on or clock.now().date()
     last = experiment.ended_on or today()
     everywhere = Q(experiment__isnull=True, day__gte=first, day__lte=last)
     notes = ChangeNote.objects.select_related("made_by").filter(Q(experiment=experiment) | everywhere)
     noted = [mark_of(note) for note in notes]
     delivered = [Mark(None, one.at.date(), one.mark, False, one.by) for one in changes_after_start(experiment)]
-    return sorted([*noted, *delivered], key=lambda mark: mark.day)
+    added = [
+        Mark(None, local(use.added_at).date(), f"{use.metric.name} was added, exploratory", False, "")
+        for use in experiment.metrics.all()
+        if use.added_at is not None
+    ]
+    return sorted([*noted, *delivered, *added], key=lambda mark: mark.day)
 
 
 def mark_of(note: ChangeNote) -> Mark:

@@ -20,6 +20,12 @@ class PointOut(Schema):
     needed: bool
 
 
+class AddedMetricIn(Schema):
+    """The name or key of a metric of the library."""
+
+    name: str = Field(max_length=80)
+
+
 class ReadinessOut(Schema):
     points: list[PointOut]
     ready: bool

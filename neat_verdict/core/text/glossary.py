@@ -120,6 +120,10 @@ GLOSSARY: tuple[Term, ...] = (
         "The same experiment counted by another system, beside the first and never instead of it. It asks whether the verdict "
         "would be another.",
     ),
+    Term(
+        "Exploratory",
+        "Found or added after the start. It is shown with its figures, and no verdict rests on it.",
+    ),
     Term("Secondary metric", "A metric that is read and corrected for multiple testing, but does not decide."),
     Term(
         "Split",

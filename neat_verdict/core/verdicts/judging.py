@@ -19,7 +19,7 @@ from neat_verdict.core.verdicts.facts import NOBODY, Facts, Positions
 from neat_verdict.core.verdicts.kinds import VERDICTS, VerdictKind
 from neat_verdict.core.verdicts.scale import LIFT, Scale
 
-MetricRole = Literal["secondary", "guardrail", "goal"]
+MetricRole = Literal["secondary", "guardrail", "goal", "exploratory"]
 _IN_ORDER = tuple(VERDICTS.values())
 
 
@@ -29,7 +29,8 @@ class MetricReading:
 
     A secondary is lost when ``high`` is below 0. A guardrail is harmed when ``high`` is below ``-margin``: the harm is
     beyond doubt larger than allowed; it is kept when ``low`` is above ``-margin``; in between nothing is shown yet. A goal is
-    a guardrail with a margin of 0: kept is shown to be better.
+    a guardrail with a margin of 0: kept is shown to be better. What was added after the start is exploratory, and no part of the
+    rule: it is neither lost nor kept.
     """
 
     metric: str
@@ -42,7 +43,7 @@ class MetricReading:
     @property
     def lost(self) -> bool:
         """True when the variant does harm here that the rule does not allow."""
-        return self.high < -self.margin
+        return self.role != "exploratory" and self.high < -self.margin
 
     @property
     def letter(self) -> str:
@@ -52,7 +53,7 @@ class MetricReading:
     @property
     def kept(self) -> bool:
         """True unless this is a guardrail or a goal that has not been shown to be within its margin."""
-        return self.role == "secondary" or self.low > -self.margin
+        return self.role in ("secondary", "exploratory") or self.low > -self.margin
 
 
 @dataclass(frozen=True, slots=True)

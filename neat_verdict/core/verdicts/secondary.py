@@ -83,7 +83,7 @@ class SecondaryEvidence:
             effect = self.scale.effect(comparison).turned(self.metric.sign)
             # What is not known, or too skewed to be judged, shows nothing either way.
             skewed = comparison.skewness is not None and not comparison.skewness.trusted
-            sized = self.metric.role == "secondary" or self.scale.size_known
+            sized = self.metric.role in ("secondary", "exploratory") or self.scale.size_known
             unknown = skewed or not sized or math.isnan(effect.low)
             low, high = (-math.inf, math.inf) if unknown else (effect.low, effect.high)
             result.append(MetricReading(self.metric.name, self.metric.role, variant, low, high, self.metric.margin))
@@ -98,18 +98,22 @@ def read_secondary(
     A guardrail or goal is read by the standard of its rule, for all variants together: at planned looks it spends what the rule
     spends, at any time it has the band of any time. So has one of a rule that is read by probabilities, or too ``early`` for a
     reading. ``reached`` is how far the data are, all of them at one look where left out. The secondary metrics are one family
-    over all their variants, adjusted as the rule says, so that many of them find no loss that is none.
+    over all their variants, adjusted as the rule says, so that many of them find no loss that is none; those that were added
+    after the start are another, so that they take nothing from what was planned.
     """
     guarding = replace(rule, method=rule.method.guardrail_method(early=early), question=DEFAULT_QUESTION)
-    secondary = [metric for metric in metrics if metric.role == "secondary" and comparable(metric.arms)]
-    family = iter(_family(secondary, rule))
-    return tuple(
-        SecondaryEvidence(
-            metric,
-            next(family) if metric in secondary else _guarded(metric, guarding, reached or Reached(looks=(1.0,))),
-        )
-        for metric in metrics
-    )
+    families = {
+        role: [metric for metric in metrics if metric.role == role and comparable(metric.arms)]
+        for role in ("secondary", "exploratory")
+    }
+    made = {role: iter(_family(family, rule)) for role, family in families.items()}
+
+    def read(metric: SecondaryMetric) -> tuple[Comparison, ...]:
+        if metric.role not in families:
+            return _guarded(metric, guarding, reached or Reached(looks=(1.0,)))
+        return next(made[metric.role]) if metric in families[metric.role] else ()
+
+    return tuple(SecondaryEvidence(metric, read(metric)) for metric in metrics)
 
 
 def family_pvalues(metrics: Sequence[SecondaryMetric]) -> list[float]:

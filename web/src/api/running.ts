@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { client, take, type ConditionGroup, type NeverCounted } from "./client";
-import { keys, useStale } from "./keys";
+import { client, take, type ConditionGroup, type Experiment, type NeverCounted } from "./client";
+import { keys, useReplace, useStale } from "./keys";
 
 /** How often the Watch sheet asks while it is looked at, in milliseconds. */
 export const WATCH_EVERY = 3000;
@@ -61,6 +61,35 @@ export function useChangeNotes(key: string) {
     onSuccess,
   });
   return { add, remove };
+}
+
+/** Watch one more metric, by its name; or take one away that was added, by its key. */
+export function useAddMetric(key: string) {
+  const added = useAddedMetrics(key);
+  return useMutation({
+    mutationFn: (name: string) =>
+      take(client.POST("/api/v1/experiments/{key}/added-metrics", { params: { path: { key } }, body: { name } })),
+    onSuccess: added,
+  });
+}
+
+export function useRemoveMetric(key: string) {
+  const added = useAddedMetrics(key);
+  return useMutation({
+    mutationFn: (metric: string) =>
+      take(client.DELETE("/api/v1/experiments/{key}/added-metrics/{metric}", { params: { path: { key, metric } } })),
+    onSuccess: added,
+  });
+}
+
+function useAddedMetrics(key: string) {
+  const replace = useReplace();
+  const stale = useStale();
+  return async (experiment: Experiment) => {
+    await replace(keys.experiment(key), experiment);
+    stale("data", key);
+    stale("notes", key);
+  };
 }
 
 export function useAudiences() {

@@ -185,6 +185,43 @@ export interface paths {
         patch: operations["edit_experiment"];
         trace?: never;
     };
+    "/api/v1/experiments/{key}/added-metrics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Metric
+         * @description Watch one more metric on the events that are there already: exploratory, never a part of the rule.
+         */
+        post: operations["add_metric"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/added-metrics/{metric}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove Metric */
+        delete: operations["remove_metric"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/experiments/{key}/allocation": {
         parameters: {
             query?: never;
@@ -1827,6 +1864,14 @@ export interface components {
             /** Sentence */
             sentence: string;
             spared: components["schemas"]["IntervalOut"];
+        };
+        /**
+         * AddedMetricIn
+         * @description The name or key of a metric of the library.
+         */
+        AddedMetricIn: {
+            /** Name */
+            name: string;
         };
         /**
          * AllocationIO
@@ -3775,7 +3820,7 @@ export interface components {
              * Role
              * @enum {string}
              */
-            role: "primary" | "secondary" | "guardrail" | "goal";
+            role: "primary" | "secondary" | "guardrail" | "goal" | "exploratory";
             /** Standard Deviation */
             standard_deviation?: number | null;
             /** Strata */
@@ -3783,6 +3828,8 @@ export interface components {
         };
         /** MetricUseOut */
         MetricUseOut: {
+            /** Added At */
+            added_at: string | null;
             /** Baseline */
             baseline?: number | null;
             /** Before Days */
@@ -3812,7 +3859,7 @@ export interface components {
              * Role
              * @enum {string}
              */
-            role: "primary" | "secondary" | "guardrail" | "goal";
+            role: "primary" | "secondary" | "guardrail" | "goal" | "exploratory";
             /** Standard Deviation */
             standard_deviation?: number | null;
             /** Strata */
@@ -4900,7 +4947,7 @@ export interface components {
              * Role
              * @enum {string}
              */
-            role: "secondary" | "guardrail" | "goal";
+            role: "secondary" | "guardrail" | "goal" | "exploratory";
             /** Unit */
             unit: string;
         };
@@ -6093,6 +6140,73 @@ export interface operations {
                 "application/json": components["schemas"]["Edit"];
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExperimentOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_metric: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddedMetricIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExperimentOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_metric: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                metric: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {

@@ -4,6 +4,7 @@ import { afterEach, describe, expect, it } from "vitest";
 import type { Forecasts as Found, Rehearsal, World } from "../api/client";
 import { keys } from "../api/keys";
 import { experiment, metricUse, serve, SESSION, show, variant } from "../test/kit";
+import { MetricsPanel } from "./brief/MetricsPanel";
 import { BriefSheet } from "./brief/BriefSheet";
 import { Forecasts } from "./brief/Forecasts";
 import { Variants } from "./brief/Variants";
@@ -127,6 +128,29 @@ describe("the brief", () => {
     await waitFor(() => expect(saved()).toBeTruthy());
     const sent = (saved()?.body as { changes: { metrics: object[] } }).changes.metrics;
     expect(sent[1]).toMatchObject({ name: "cost per booking", role: "goal", margin: 0.1 });
+  });
+
+  it("watches one more metric after the start, and takes it away again", async () => {
+    const running = experiment({
+      state: "running",
+      data_from: "events",
+      rule_locked_at: "2026-03-02T10:00Z",
+      metrics: [metricUse()],
+    });
+    const added = metricUse({ key: "help", name: "help opened", role: "exploratory", added_at: "2026-03-05T10:00Z" });
+    const watched = { ...running, version: 9, metrics: [...running.metrics, added] };
+    const calls = serve({
+      [`POST ${PATH}/added-metrics`]: [{ status: 201, body: watched }],
+      [`DELETE ${PATH}/added-metrics/help`]: [{ body: { ...running, version: 10 } }],
+    });
+    open(<MetricsPanel />, running);
+    expect(screen.queryByLabelText("Role")).toBeNull();
+    fireEvent.change(screen.getByLabelText("Watch one more metric"), { target: { value: "help opened" } });
+    fireEvent.click(screen.getByText("Add as exploratory"));
+    expect(await screen.findByText(/Added on .*5 March.*no part of the rule/)).toBeTruthy();
+    fireEvent.click(screen.getByLabelText("Remove help opened"));
+    await waitFor(() => expect(screen.queryByText("exploratory")).toBeNull());
+    expect(calls.filter((call) => call.method !== "GET").map((call) => call.method)).toEqual(["POST", "DELETE"]);
   });
 
   it("sends variants with their ids, and copies with where they come from", async () => {

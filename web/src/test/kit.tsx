@@ -91,6 +91,7 @@ export function metricUse(changes: Partial<MetricUse> = {}): MetricUse {
     words: "Share of units that did booking_paid at least once. More is better.",
     fields: ["day", "variant", "units", "conversions"],
     version: 1,
+    added_at: null,
     latest_version: 1,
     ...changes,
   };

@@ -107,7 +107,8 @@ def _copy_brief(by: User, source: Experiment, name: str) -> Experiment:
     copied = Experiment.objects.create(key=free_key(name), name=name[:120], owner=by, **fields)
     ExperimentMetric.objects.bulk_create(
         ExperimentMetric(
-            experiment=copied, metric=use.metric, role=use.role, position=use.position, margin=use.margin,
+            experiment=copied, metric=use.metric, role="secondary" if use.role == "exploratory" else use.role,
+            position=use.position, margin=use.margin,
             baseline=use.baseline, standard_deviation=use.standard_deviation, before_days=use.before_days, strata=use.strata,
         )
         for use in source.metrics.all()

@@ -122,6 +122,10 @@ def edit_metrics(by: User, experiment: Experiment, wanted: list[dict[str, Any]])
     Raises InputError for two metrics that decide, one named twice, or a guardrail without margin; Conflict after the start.
     """
     present = list(experiment.metrics.select_related("metric"))
+    # What was added after the start is sent along unchanged.
+    added = {use.metric.name.lower() for use in present if use.role == "exploratory"}
+    present = [use for use in present if use.role != "exploratory"]
+    wanted = [line for line in wanted if line["role"] != "exploratory" or line["name"].strip().lower() not in added]
     before = [{"name": use.metric.name, **{field: getattr(use, field) for field in _USE_FIELDS}} for use in present]
     lines = [_use_line(index, line) for index, line in enumerate(wanted)]
     if [{**line, "name": line["name"].lower()} for line in before] == [
@@ -189,6 +193,10 @@ def _use_line(index: int, line: dict[str, Any]) -> dict[str, Any]:
     result["strata"] = (result["strata"] or "").strip()
     if not result["name"]:
         raise InputError(f"metrics.{index}.name", "empty", "must name a metric")
+    if result["role"] == "exploratory":
+        raise InputError(
+            f"metrics.{index}.role", "exploratory", "is what a metric becomes that is added after the start"
+        )
     if result["role"] in GUARDING and not (result["margin"] and 0 < result["margin"] <= 10):
         raise InputError(f"metrics.{index}.margin", result["margin"] or "empty", "must be above 0%, at most 1,000%")
     if result["role"] not in GUARDING:

@@ -194,6 +194,7 @@ def _close_round(experiment: Experiment, kept: list[dict[str, Any]], *, keep_pla
     experiment.ends_at = None
     experiment.started_on = experiment.ended_on = experiment.started_at = experiment.ended_at = None
     if not keep_plan:
+        experiment.metrics.filter(role="exploratory").update(role="secondary", added_at=None)
         experiment.metrics.update(version=None)
         experiment.rule = experiment.rule_locked_at = None
         experiment.rule_changes, experiment.delivery_changes = [], []

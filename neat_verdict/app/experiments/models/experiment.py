@@ -21,7 +21,7 @@ from neat_verdict.app.experiments.models.parts import (
 from neat_verdict.app.metrics.models import Metric, MetricVersion
 from neat_verdict.core.metrics import Kind, Tallying, kind_named
 
-ROLES = ["primary", "secondary", "guardrail", "goal"]
+ROLES = ["primary", "secondary", "guardrail", "goal", "exploratory"]
 GUARDING = ["guardrail", "goal"]  # those that a winner hangs on beside the metric that decides
 
 
@@ -61,19 +61,21 @@ class ExperimentMetric(models.Model):
     ``margin`` is the harm that a guardrail allows, and the change of a goal that it is planned to show.
     ``baseline`` and ``standard_deviation`` serve the sizing of guardrails and goals; the deciding one has the experiment’s.
     ``before_days`` is how long before its first exposure a unit is looked at to adjust what came after; None for not at all.
+    ``added_at`` is when a metric was added after the start: it is exploratory, and never a part of the rule.
     ``strata`` is the property at first exposure by which a rate is post-stratified; "" for none.
     """
 
     experiment = models.ForeignKey(Experiment, on_delete=models.CASCADE, related_name="metrics")
     metric = models.ForeignKey(Metric, on_delete=models.PROTECT, related_name="uses")
     version = models.ForeignKey(MetricVersion, null=True, blank=True, on_delete=models.PROTECT, related_name="uses")
-    role = models.CharField(max_length=10)
+    role = models.CharField(max_length=11)
     position = models.PositiveSmallIntegerField(default=0)
     margin = models.FloatField(null=True, blank=True)
     baseline = models.FloatField(null=True, blank=True)
     standard_deviation = models.FloatField(null=True, blank=True)
     before_days = models.PositiveSmallIntegerField(null=True, blank=True)
     strata = models.CharField(max_length=80, blank=True, default="")
+    added_at = models.DateTimeField(null=True, blank=True)
 
     class Meta:
         ordering = ["position"]

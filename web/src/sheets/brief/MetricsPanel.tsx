@@ -2,10 +2,11 @@ import { useId, useState } from "react";
 import { Link } from "react-router";
 import type { MetricUse, MetricUseIn } from "../../api/client";
 import { useMetricNames } from "../../api/hooks";
-import { useSegments } from "../../api/running";
+import { useAddMetric, useRemoveMetric, useSegments } from "../../api/running";
+import { day } from "../../lib/format";
 import { methodNamed } from "../../api/vocabulary";
 import { Problem } from "../../library/EventFields";
-import { Panel } from "../../parts/basics";
+import { FormError, Panel } from "../../parts/basics";
 import { ComboInput } from "../../parts/ComboInput";
 import { NumberField } from "../../parts/fields";
 import { TermMark } from "../../parts/Term";
@@ -58,6 +59,7 @@ const ROLES: Record<Role, string> = {
   secondary: "secondary",
   guardrail: "guardrail",
   goal: "second goal",
+  exploratory: "exploratory",
 };
 /** Those that a winner hangs on beside the primary metric. */
 const GUARDING: Role[] = ["guardrail", "goal"];
@@ -67,6 +69,8 @@ const FIRST_MARGIN = { guardrail: 0.02, goal: 0.1 };
 export function MetricsPanel() {
   const { experiment, save, mayEdit, locked, errorFor } = useEditing();
   const fixed = locked || !mayEdit;
+  const addable =
+    mayEdit && experiment.data_from === "events" && ["running", "paused", "ended"].includes(experiment.state);
   const set = (name: string, part: Partial<MetricUseIn>) =>
     save((latest) => ({
       metrics: metricsIn(latest).map((use) => (use.name === name ? { ...use, ...part } : use)),
@@ -98,7 +102,9 @@ export function MetricsPanel() {
               <span className="quiet min-w-0 grow text-sm">
                 {use.words}
                 {use.version < use.latest_version && ` Version ${use.version}; the library has ${use.latest_version}.`}
+                {use.added_at && ` Added on ${day(use.added_at)}, after the start: no part of the rule.`}
               </span>
+              {use.added_at && addable && <RemoveAdded metric={use} />}
               {!fixed && (
                 <button className="btn btn-xs" aria-label={`Remove ${use.name}`} onClick={() => remove(use.name)}>
                   Remove
@@ -165,7 +171,55 @@ export function MetricsPanel() {
         ))}
       </ul>
       {!fixed && <AddMetric />}
+      {addable && <AddAfterStart />}
     </Panel>
+  );
+}
+
+function RemoveAdded({ metric }: { metric: MetricUse }) {
+  const { experiment } = useEditing();
+  const remove = useRemoveMetric(experiment.key);
+  return (
+    <button
+      className="btn btn-xs"
+      aria-label={`Remove ${metric.name}`}
+      disabled={remove.isPending}
+      onClick={() => remove.mutate(metric.key)}
+    >
+      Remove
+    </button>
+  );
+}
+
+/** One more metric of the library, watched on the events that are there already. */
+function AddAfterStart() {
+  const { experiment } = useEditing();
+  const names = useMetricNames();
+  const [name, setName] = useState("");
+  const add = useAddMetric(experiment.key);
+  return (
+    <form
+      className="mt-2 flex flex-wrap items-center gap-2 border-t border-base-300 pt-2"
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (name.trim()) add.mutate(name.trim(), { onSuccess: () => setName("") });
+      }}
+    >
+      <ComboInput
+        label="Watch one more metric"
+        hideLabel
+        className="w-64"
+        placeholder="Watch one more metric"
+        value={name}
+        change={setName}
+        options={names.filter((known) => !experiment.metrics.some((use) => use.name === known))}
+      />
+      <button className="btn btn-sm" disabled={add.isPending}>
+        {add.isPending ? "Counting…" : "Add as exploratory"}
+      </button>
+      <span className="quiet text-sm">All days are counted by it; it takes no part in the rule.</span>
+      <FormError error={add.error} />
+    </form>
   );
 }
 
