@@ -145,6 +145,10 @@ def test_a_metric_made_of_totals_may_decide_and_units_still_say_who_came(ask, an
     days = len(evidence["daily"]["days"])
     assert (reading["verdict"], [arm["units"] for arm in reading["arms"]]) == ("winner", [2000 * days] * 2)
     assert "has a lower cost per enquiry" in reading["headline"]
+    result = reading["comparisons"][0]
+    assert result["chance"] == pytest.approx(1 - result["pvalue"] / 2)
+    made = ask("get", f"/experiments/{experiment.key}/derivation?variant=B&figure=chance_ahead")[1]
+    assert made["formula"].startswith("Φ(±z)")
     assert "Totals of at least 7 days a variant" in [line["label"] for line in reading["conditions"]]
     assert ask("get", f"/experiments/{experiment.key}/report")[0] == 200
 

@@ -14,6 +14,7 @@ from neat_verdict.core.metrics import DAILY_TOTALS, Definition, Total
 from neat_verdict.core.periods import Pair, compare_stratified
 from neat_verdict.core.statistics import LEAST_DAYS, DailyTotals, compare_arms, daily_sums, neighbours
 from neat_verdict.core.statistics.arms import ARMS
+from neat_verdict.core.verdicts import DecisionRule, chance_ahead, read_experiment
 
 Z = stats.norm.isf(0.025)
 
@@ -124,6 +125,16 @@ def test_over_several_rounds_the_days_stay_pairs():
         for p in pairs
     ]
     assert (made.difference.high - made.difference.low) / (2 * Z) == pytest.approx(math.hypot(*errors) / 2, rel=1e-9)
+
+
+@pytest.mark.parametrize("lift", [0.05, -0.05, 0.4])
+def test_the_plain_probability_agrees_with_the_paired_test(lift):
+    """One minus half the p on the side of the lead: the days that are common to all make nobody less sure."""
+    arms = arms_of(*drawn(10, common=0.5, own=0.1, lift=lift))
+    reading = read_experiment(arms, (1, 1), DecisionRule(confidence=0.95, worthwhile_lift=0.03), days=28)
+    half = reading.comparisons[0].pvalue / 2
+    leads = reading.comparisons[0].lift.estimate > 0
+    assert chance_ahead(reading, DecisionRule(0.95, 0.03), 1) == pytest.approx(1 - half if leads else half, rel=1e-9)
 
 
 def test_too_few_days_or_no_denominator_say_nothing():

@@ -40,7 +40,7 @@ from neat_verdict.core.soundness import SplitCheck
 from neat_verdict.core.statistics import Interval
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.variants import LETTERS
-from neat_verdict.core.verdicts import VERDICTS, Scale, adjusted_by
+from neat_verdict.core.verdicts import CHANCE_MEANING, VERDICTS, Scale, adjusted_by
 from neat_verdict.core.verdicts.impact import MONTH
 
 
@@ -127,6 +127,7 @@ def present(record: AnalysisRecord) -> ReadingOut:
             for one in record.ranking
         ],
         would_change=list(record.would_change),
+        chance_meaning=CHANCE_MEANING if any(one.chance is not None for one in record.comparisons) else "",
         conflicts=_conflicts(record.metric.name, comparisons, secondary) if kind.readable else [],
         design=rule.design.name,
         design_words=rule.design.report_words,

@@ -24,6 +24,7 @@ from neat_verdict.core.text.format import (
     format_levels,
     format_lift,
     format_percent,
+    format_probability,
     format_share,
     listed,
     plural,
@@ -168,6 +169,12 @@ def lines(reading: ReadingOut, tried: list[list[str]]) -> list[VariantLineOut]:
         )
         for position, (arm, level) in enumerate(zip(reading.arms, written, strict=True))
     ]
+
+
+def chances(reading: ReadingOut) -> list[str]:
+    """The plain probability of each variant to be better than control, with what it does and does not mean."""
+    known = [f"{one.letter} {format_probability(one.chance)}" for one in reading.comparisons if one.chance is not None]
+    return [f"Probability to be better than A: {', '.join(known)}. {reading.chance_meaning}"] if known else []
 
 
 def secondary(reading: ReadingOut) -> list[str]:

@@ -7,7 +7,7 @@ from neat_verdict.core.verdicts.impact import impact
 from neat_verdict.core.verdicts.judging import MetricReading, MetricRole, Verdict, judge
 from neat_verdict.core.verdicts.kinds import VERDICTS, VerdictKind
 from neat_verdict.core.verdicts.paragraph import rule_in_words
-from neat_verdict.core.verdicts.ranking import Ranked, chance_ahead, rank_arms
+from neat_verdict.core.verdicts.ranking import CHANCE_MEANING, Ranked, chance_ahead, rank_arms
 from neat_verdict.core.verdicts.reading import (
     Looks,
     Reading,
@@ -41,6 +41,7 @@ from neat_verdict.core.verdicts.stopping import AfterStopping, adjusted_by, afte
 from neat_verdict.core.verdicts.track_record import Forecasted, Outcome, TrackRecord, track_record
 
 __all__ = [
+    "CHANCE_MEANING",
     "LIFT",
     "VERDICTS",
     "AfterStopping",

@@ -60,16 +60,24 @@ def rank_arms(reading: Reading, rule: DecisionRule) -> tuple[Ranked, ...]:
     return tuple(ranked)
 
 
+CHANCE_MEANING = (
+    "By these counts alone and with no preference beforehand, whatever the size of the lift. It allows neither for looks nor for "
+    "several variants, and the rule does not decide by it."
+)
+
+
 def chance_ahead(reading: Reading, rule: DecisionRule, position: int) -> float | None:
     """The probability that a variant is better than control, by what was counted and flat priors; None with too little.
 
     No rule but the posterior one decides by it: it allows neither for looks nor for several variants. In one period by the arms'
     own posteriors (Scott 2010, Appl. Stoch. Models Bus. Ind. 26, 639-658), in several by the normal one of the combined
-    difference.
+    difference; of totals by day by that of the paired difference.
     """
     if not reading.comparisons:
         return None
     compared = reading.comparisons[position - 1]
+    if reading.arms[position].freedom_with(reading.arms[0]) is not None:
+        return float(special.ndtr(rule.sign * compared.statistic))
     if len(reading.periods) == 1:
         arms = [reading.arms[0], reading.arms[position]]
         return chances_to_be_best(arms, rule.sign)[1] if all(math.isfinite(arm.estimate) for arm in arms) else None

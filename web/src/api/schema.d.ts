@@ -4333,6 +4333,11 @@ export interface components {
             adjusted_by_days?: number | null;
             /** Arms */
             arms: components["schemas"]["ArmOut"][];
+            /**
+             * Chance Meaning
+             * @default
+             */
+            chance_meaning: string;
             /** Comparisons */
             comparisons: components["schemas"]["ComparisonOut"][];
             /** Conditions */

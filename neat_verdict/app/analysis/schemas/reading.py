@@ -181,6 +181,7 @@ class ReadingOut(Schema):
     next_look: date | None = None
     ranking: list[RankedOut] = []
     would_change: list[str] = []
+    chance_meaning: str = ""
     conflicts: list[ConflictOut] = []
     design: str = "parallel"
     design_words: str = ""

@@ -23,11 +23,7 @@ export function ChancesAhead({ reading, experiment }: { reading: Reading; experi
           </Figured>
         </span>
       ))}
-      .{" "}
-      <span className="quiet">
-        By these counts alone and with no preference beforehand, whatever the size of the lift. It allows neither for
-        looks nor for several variants, and the rule does not decide by it.
-      </span>
+      . <span className="quiet">{reading.chance_meaning}</span>
     </p>
   );
 }
