@@ -299,6 +299,7 @@ export function reading(changes: Partial<Reading> = {}): Reading {
     next_look: null,
     ranking: [],
     would_change: [],
+    chance_meaning: "",
     conflicts: [],
     adjusted_by_days: null,
     variance_removed: null,
