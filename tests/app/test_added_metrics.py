@@ -7,7 +7,7 @@ from neat_verdict.app.collect.events import rebuild
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import LedgerEntry, Tally
 from neat_verdict.app.experiments.queries import find
-from neat_verdict.app.metrics.actions import create_metric
+from neat_verdict.app.metrics.actions import create_metric, edit_metric
 from neat_verdict.app.watch.actions import add_metric
 from neat_verdict.app.watch.queries import marks
 from neat_verdict.core.statistics import Rate
@@ -43,6 +43,9 @@ def test_a_metric_added_after_the_start_is_counted_on_all_that_is_there(ask, ana
     status, seen = ask("post", f"/experiments/{helped.key}/added-metrics", {"name": "help opened"})
     assert (status, seen["metrics"][-1]["role"], seen["metrics"][-1]["version"]) == (201, "exploratory", 1)
     assert seen["version"] > helped.version
+    definition = {**did("help_closed"), "good_direction": "down"}
+    edit_metric(analyst, "help-opened", version=1, name="help opened", description="", definition=definition)
+    assert [use.version.number for use in find(helped.key).metrics.filter(role="exploratory")] == [1]
     reading = ask("get", f"/experiments/{helped.key}/evidence")[1]["reading"]
     side = next(side for side in reading["secondary"] if side["key"] == "help-opened")
     assert [arm["units"] for arm in side["arms"]] == [VISITORS // 2] * 2

@@ -11,7 +11,7 @@ from neat_verdict.app import clock
 from neat_verdict.app.collect.models import Import
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import SecondTally
-from neat_verdict.app.experiments.queries import find
+from neat_verdict.app.experiments.queries import decision_rule, find
 from neat_verdict.app.watch.actions import tick
 from neat_verdict.app.watch.models import Notice
 from tests.app.conftest import PLAN, START, bring_in, daily
@@ -37,12 +37,12 @@ def evidence_of(ask, experiment):
 
 def test_a_second_count_stands_beside_the_first_and_changes_nothing_of_it(ask, analyst, won):
     before = evidence_of(ask, won)["reading"]
-    status, stored = second(analyst, won, counted({"A": (1960, 97), "B": (1970, 118)}))
+    status, stored = second(analyst, won, counted({"A": (1910, 96), "B": (1920, 115)}))
     assert (status, stored["source"], stored["days"], stored["totals"]["units"]) == (
         201,
         "analytics",
         28,
-        [54_880, 55_160],
+        [53_480, 53_760],
     )
     evidence = evidence_of(ask, won)
     assert evidence["reading"] == before
@@ -50,8 +50,10 @@ def test_a_second_count_stands_beside_the_first_and_changes_nothing_of_it(ask, a
     days = len(one["days"])
     units, conversions = one["quantities"]
     assert units["first"] == [2000 * days] * 2
-    assert units["differences"] == pytest.approx([-0.02, -0.015])
+    assert units["differences"] == pytest.approx([-0.045, -0.04])
     assert (units["beyond"], conversions["beyond"], one["causes"]) == ([False] * 2, [False] * 2, [])
+    # Fewer than the planned sample there, and yet the same moment.
+    assert units["second"][0] < decision_rule(won).planned_units[0] < units["first"][0]
     assert one["same_verdict"] is True
     assert one["sentence"].startswith("By analytics too: same order, same verdict – here winner (B +20.0%)")
     report = ask("get", f"/experiments/{won.key}/report")[1]["secondary"]
@@ -87,6 +89,14 @@ def test_the_tolerance_is_set_before_the_start_and_locked_then(ask, analyst, dra
     second(analyst, find(other.key), counted({"A": (1500, 75), "B": (1500, 90)}))
     (one,) = evidence_of(ask, find(other.key))["second_counts"]
     assert (one["tolerance"], one["quantities"][0]["beyond"]) == (0.3, [False, False])
+
+
+def test_before_the_rule_reads_there_is_no_verdict_that_could_be_another(ask, analyst, running):
+    bring_in(analyst, running, daily(5, {"A": (2000, 100), "B": (2000, 120)}))
+    second(analyst, running, counted({"A": (2000, 120), "B": (2000, 100)}, days=5))
+    (one,) = evidence_of(ask, running)["second_counts"]
+    assert (one["same_verdict"], "cannot be told" in one["sentence"]) == (None, True)
+    assert one["quantities"][1]["beyond"] == [True, True]
 
 
 def test_only_the_days_that_both_have_are_compared_and_a_file_replaces_its_own_days(ask, analyst, won):

@@ -10,7 +10,9 @@ from neat_verdict.app.collect import actions as collect
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Spend, Tally, Workspace
 from neat_verdict.app.experiments.queries import find
+from neat_verdict.app.experiments.totals import spend_by_day
 from neat_verdict.app.metrics.actions import create_metric
+from neat_verdict.core.planning import Arms, Baseline, Strictness, sample_size
 from tests.app.conftest import PLAN, START, bring_in, did
 from tests.app.test_beside import bill, upload
 
@@ -174,10 +176,43 @@ def test_amounts_of_which_only_totals_are_known_are_read_by_their_days(ask, anal
     t = (ratios[1] - ratios[0]) / np.sqrt((apart**2).sum() * DAYS / (DAYS - 1))
     assert comparison["pvalue"] == pytest.approx(2 * stats.t.sf(abs(t), DAYS - 1), rel=1e-6)
     assert [line["metric"] for line in evidence["by_days"]] == ["fare"]
+    exported = ask.client.get(f"/api/v1/experiments/{experiment.key}/counts.csv").content.decode().splitlines()
+    assert (exported[0], exported[1].count(",")) == ("day,variant,units,numerator,denominator", 4)
     # With squares of some days only, the others are not guessed: all are read by their days.
     first = START.isoformat()
     bring_in(analyst, experiment, f"day,variant,units,total,squares\n{first},A,2000,24000,6000000\n".encode())
     assert ask("get", f"/experiments/{experiment.key}/evidence")[1]["by_days"][0]["days"] == DAYS
+
+
+def test_spend_of_an_earlier_round_is_none_of_this(ask, analyst, library):
+    experiment = begun(analyst, TWO_GOALS)
+    brought(analyst, experiment, lift=0.3, dearer=1.0)
+    actions.end(analyst, experiment.key)
+    again = find(actions.new_round(analyst, experiment.key).key)
+    assert spend_by_day([again]) == {again.pk: {}}
+    assert len(spend_by_day([find(f"{experiment.key}~1")])[again.pk]) == 2 * DAYS
+
+
+def test_some_of_the_sums_of_second_order_are_none(analyst, library):
+    ratio = {
+        "kind": "ratio", "measure": FARE["measure"], "denominator": {**FARE["measure"], "amount_of": "seats"}, "unit": "number",
+    }  # fmt: skip
+    create_metric(analyst, "fare of a seat", ratio, "")
+    experiment = begun(
+        analyst,
+        [{"name": "fare of a seat", "role": "primary"}],
+        baseline=12.0,
+        standard_deviation=80.0,
+        worthwhile_lift=0.05,
+    )
+    some = b"day,variant,units,numerator,denominator,numerator squares\n2026-03-02,A,10,50,20,400\n"
+    *_, seen = collect.preview(analyst, experiment, some, {})
+    assert [(line.column, "must be there where" in line.reason) for line in seen.wrong] == [
+        ("denominator_squares", True)
+    ]
+    totals = b"day,variant,units,numerator,denominator\n2026-03-02,A,10,50,20\n2026-03-02,B,10,50,20\n"
+    *_, seen = collect.preview(analyst, experiment, totals, {})
+    assert (seen.wrong, seen.totals) == ((), ((10.0, 50.0, 20.0), (10.0, 50.0, 20.0)))
 
 
 @pytest.mark.parametrize(
@@ -245,5 +280,9 @@ def test_two_goals_are_sized_and_their_joint_power_is_told(ask, analyst, library
     joint = plan["joint_power"]
     assert [need["name"] for need in plan["needs"]] == ["", "cost per enquiry"]
     assert joint["independent"] == pytest.approx(np.prod(joint["each"]))
+    assert joint["least"] == pytest.approx(max(sum(joint["each"]) - 1, 0.0))
     assert joint["least"] <= joint["independent"] <= joint["most"] == min(joint["each"])
+    # A goal asks for what shows its own change, which is less than showing that no harm of that size is done.
+    wanted = sample_size(Baseline(30.0, 80.0), -0.1, Arms((1.0, 1.0)), Strictness(0.95, 0.8))
+    assert plan["needs"][1]["total"] == wanted.total
     assert min(joint["each"]) > 0.79

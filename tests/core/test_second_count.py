@@ -77,6 +77,13 @@ def test_drift_and_unevenness_are_those_of_the_reference_library():
     assert "beyond 5%, moving −" in sentence_of(result)
 
 
+def test_what_is_beyond_chance_and_too_little_to_matter_is_not_told():
+    tiny = compare_counts("units", OURS, OURS * np.linspace(1.0, 0.999, DAYS)[:, None] * np.array([1.0, 0.999]), 0.05)
+    assert tiny.drift_pvalue < 1e-6
+    assert tiny.apart_pvalues[0] < 1e-6
+    assert (tiny.drifts, tiny.apart) == (False, ())
+
+
 def test_what_alarms_by_chance_is_rare():
     """Two counts with noise of their own and nothing else: one in a hundred drifts or differs between variants, by the level."""
     draw, runs, alarms = np.random.default_rng(7), 1000, 0

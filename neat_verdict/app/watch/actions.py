@@ -20,7 +20,7 @@ from neat_verdict.app.collect.events import rebuild, release_held
 from neat_verdict.app.collect.models import Sighting
 from neat_verdict.app.experiments import actions as experiments
 from neat_verdict.app.experiments.audience import never_counted_of
-from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally, Workspace
+from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Workspace
 from neat_verdict.app.experiments.queries import find, workspace
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.metrics.queries import by_name
@@ -281,7 +281,6 @@ def remove_metric(by: User, key: str, metric: str) -> Experiment:
     if use is None:
         raise InputError("metric", metric, "was not added after the start")
     name = use.metric.name
-    Tally.objects.filter(variant__experiment=experiment, round=experiment.round, metric=use.metric).delete()
     use.delete()
     return _counted_anew(by, experiment, f"Took away the metric {name}, which had been added after the start")
 

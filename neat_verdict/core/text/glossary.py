@@ -107,13 +107,12 @@ GLOSSARY: tuple[Term, ...] = (
     ),
     Term(
         "Goal",
-        "A second metric that a winner must be shown to be better on too. Both must hold, so the level needs no correction; "
-        "the chance to show both together is at most the smaller of the two powers.",
+        "A second metric that a winner must be shown to be better on too. Both must hold, so the level needs no correction.",
     ),
     Term(
         "Totals by day",
-        "Where nothing is known of single units, each day is one replicate: its totals are held against control’s of the same "
-        "day, and Student’s t allows for how few days there are.",
+        "Where nothing is known of single units, each day is one replicate. Its totals are held against control’s of the same "
+        "day.",
     ),
     Term(
         "Second count",
