@@ -162,6 +162,19 @@ def test_each_verdict_says_what_would_change_it(arms, more, told):
     assert told in " ".join(what_would_change(reading, RULE, NAMES))
 
 
+def test_what_more_data_takes_is_told_in_weeks_at_the_pace_so_far():
+    """So many times the data of these days, less the days that are over; nothing of it where days are not known."""
+    arms = [Rate(1000, 20_000), Rate(1030, 20_000)]
+    alone, paced = (
+        " ".join(what_would_change(read_experiment(arms, (1, 1), RULE, days=days), RULE, NAMES)) for days in (0, 28)
+    )
+    times = float(alone.split("about ")[1].split(" times")[0])
+    assert "at the pace so far" not in alone
+    weeks = math.ceil(4 * (times - 1))
+    assert f": about {weeks} weeks more at the pace so far." in paced or f": about {weeks - 1} weeks more" in paced
+    assert weeks < 4 * times - 2
+
+
 def test_the_order_of_variants_holds_as_often_as_the_rule_reads():
     """Three pairs share the level: each at 98.33 %, once, at any time, or at the boundary of the looks taken."""
     arms = [Rate(500, 10_000), Rate(600, 10_000), Rate(615, 10_000)]
