@@ -8,7 +8,7 @@ from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import LedgerEntry, Tally
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.metrics.actions import create_metric, edit_metric
-from neat_verdict.app.watch.actions import add_metric
+from neat_verdict.app.watch.actions import add_metric, tick
 from neat_verdict.app.watch.queries import marks
 from neat_verdict.core.statistics import Rate
 from neat_verdict.core.verdicts import DecisionRule, MetricReading, SecondaryMetric, read_secondary
@@ -77,6 +77,17 @@ def test_a_metric_added_after_the_start_is_counted_on_all_that_is_there(ask, ana
     assert helps_in_control() == 21
     rebuild([helped.key])
     assert helps_in_control() == 21
+
+
+def test_a_look_that_was_taken_before_shows_it_up_to_its_day(ask, analyst, helped):
+    tick()
+    reading = ask("get", f"/experiments/{helped.key}/evidence")[1]["reading"]
+    assert helped.looks_taken.count() == 1
+    add_metric(analyst, helped.key, "help opened")
+    again = ask("get", f"/experiments/{helped.key}/evidence")[1]["reading"]
+    assert [side["role"] for side in again["secondary"]] == ["secondary", "exploratory"]
+    assert [arm["units"] for arm in again["secondary"][1]["arms"]] == [arm["units"] for arm in reading["arms"]]
+    assert again["comparisons"] == reading["comparisons"]
 
 
 def test_what_was_added_can_be_taken_away_and_what_was_planned_cannot(ask, analyst, helped):

@@ -6,7 +6,7 @@ Made once a request. Tables, looks, segments, secondary metrics, derivations, re
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from copy import copy
 from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
@@ -244,7 +244,8 @@ def _at_looks(whole: Analysis, stored: Mapping[int, StoredLook], present: date, 
         whole, counts=counts.until(date.min), secondary=(), next_look=days[0] if days else None, periods=_until(whole.periods)
     )  # fmt: skip
     taken: list[Look] = []
-    for number, on, cut, looks in _looks_due(days, rule, counts, stored, present, ended=ended):
+    due = _looks_due(days, rule, counts, stored, present, ended=ended, added=_added(experiment))
+    for number, on, cut, looks in due:
         periods = kept_periods(stored[number].counts) if number in stored else None
         periods = _until(whole.all_periods, on) if periods is None else periods
         reading, secondary = _read(experiment, rule, cut, ended=ended and looks.last, looks=looks, periods=periods)
@@ -258,6 +259,11 @@ def _at_looks(whole: Analysis, stored: Mapping[int, StoredLook], present: date, 
         if settled:
             break
     return latest
+
+
+def _added(experiment: Experiment) -> set[int]:
+    """Ids of the metrics that were added after the start, which no earlier look has stored."""
+    return {use.metric_id for use in experiment.metrics.all() if use.added_at is not None}
 
 
 def _until(periods: Periods, day: date = date.min) -> Periods:
@@ -279,7 +285,7 @@ def _read_once(
     day = stored.day if stored is not None else _first_day_to_read(over.primary, rule)
     if day is None:
         return None
-    read = over.until(day) if stored is None else counts_of(stored, counts)
+    read = over.until(day) if stored is None else counts_of(stored, counts, _added(experiment))
     kept = kept_periods(stored.counts) if stored is not None else None
     periods = _until(all_periods, day) if kept is None else kept
     reading, secondary = _read(experiment, rule, read, ended=ended, periods=periods)
@@ -397,6 +403,7 @@ def _looks_due(
     present: date,
     *,
     ended: bool,
+    added: Collection[int],
 ) -> list[tuple[int, date, Counts, Looks]]:
     """The looks whose day is over and in the data, each with the counts up to it; once ended, the last with all."""
     if not counts.primary.days:
@@ -406,7 +413,7 @@ def _looks_due(
     planned = len(days) if rule.rounds == 1 else rule.rounds
     for number, day in enumerate(days, start=1):
         if number in stored:
-            cut = counts_of(stored[number], counts)
+            cut = counts_of(stored[number], counts, added)
         elif day > counts.primary.days[-1] or not (ended or day < present):
             break
         else:
@@ -423,7 +430,7 @@ def _looks_due(
     # Of a plan of several rounds the level that is left belongs to the rounds to come.
     if ended and rule.rounds == 1 and part > (information[-1] if information else 0.0):
         closing = len(days) + 1
-        cut = counts_of(stored[closing], counts) if closing in stored else counts
+        cut = counts_of(stored[closing], counts, added) if closing in stored else counts
         result.append((closing, counts.primary.days[-1], cut, Looks((*information, part), last=True)))
     return result
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import astuple, replace
 from datetime import date
 from typing import Any, cast
@@ -104,8 +104,9 @@ def stored_counts(counts: Counts, periods: Periods) -> dict[str, Any]:
     }
 
 
-def counts_of(stored: StoredLook, shape: Counts) -> Counts:
-    """The stored counts of a look again; ``shape`` says how each metric is tallied."""
+def counts_of(stored: StoredLook, shape: Counts, added: Collection[int] = ()) -> Counts:
+    """The stored counts of a look again; ``shape`` says how each metric is tallied. Metrics that were ``added`` after it, by
+    their ids, are counted up to its day."""
     record = stored.counts
     days = tuple(date.fromisoformat(day) for day in record["days"])
     first = shape.primary
@@ -113,7 +114,7 @@ def counts_of(stored: StoredLook, shape: Counts) -> Counts:
     for metric, daily in shape.others.items():
         line = record["others"].get(str(metric))
         if line is None:
-            others[metric] = daily.between(date.max, date.min)
+            others[metric] = daily.until(stored.day if metric in added else date.min)
         else:
             total = _sums_of([[sums] for sums in line["sums"]], daily, 1)
             others[metric] = replace(daily, days=(date.fromisoformat(line["day"]),), sums=total)
