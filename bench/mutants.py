@@ -68,8 +68,8 @@ BREAKS = [
     ),
     Break(
         C + "verdicts/judging.py",
-        'self.role == "secondary" or self.low > -self.margin',
-        'self.role == "secondary" or self.high > -self.margin',
+        'self.role in ("secondary", "exploratory") or self.low > -self.margin',
+        'self.role in ("secondary", "exploratory") or self.high > -self.margin',
         "tests/core/test_judge_methods.py tests/core/test_secondary.py",
         "a guardrail counts as kept unless its harm is shown",
     ),
@@ -145,8 +145,8 @@ BREAKS = [
     ),
     Break(
         C + "periods.py",
-        "difference=Interval(m1 - m0, m1 - m0 - below * error, m1 - m0 + above * error),",
-        "difference=Interval(m1 - m0, m1 - m0 - below * error / 2, m1 - m0 + above * error / 2),",
+        "difference=Interval(m1 - m0, m1 - m0 - reach[0], m1 - m0 + reach[1]),",
+        "difference=Interval(m1 - m0, m1 - m0 - reach[0] / 2, m1 - m0 + reach[1] / 2),",
         "tests/core/test_adaptive.py",
         "intervals by period are half as wide",
     ),
