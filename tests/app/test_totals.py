@@ -147,6 +147,11 @@ def test_a_metric_made_of_totals_may_decide_and_units_still_say_who_came(ask, an
     days = len(evidence["daily"]["days"])
     assert (reading["verdict"], [arm["units"] for arm in reading["arms"]]) == ("winner", [2000 * days] * 2)
     assert "has a lower cost per enquiry" in reading["headline"]
+    about = f"/experiments/{experiment.key}"
+    for path in ("segments?by=device", "cohorts", "selected-range?first=2026-03-02&last=2026-03-15", "live", "past"):
+        assert ask("get", f"{about}/{path}")[0] in (200, 409, 422), path
+    for path in ("evidence.json", "evidence.csv", "counts.csv", "counts.parquet", "picture.svg", "report.html"):
+        assert ask.client.get(f"/api/v1{about}/{path}").status_code in (200, 404), path
     result = reading["comparisons"][0]
     assert result["chance"] == pytest.approx(1 - result["pvalue"] / 2)
     made = ask("get", f"/experiments/{experiment.key}/derivation?variant=B&figure=chance_ahead")[1]
@@ -272,6 +277,25 @@ def test_money_is_in_one_currency_and_nothing_is_converted(ask, analyst, library
     third = begun(analyst, TWO_GOALS[:1])
     assert upload(analyst, f"/experiments/{third.key}/spend/preview", text)[1]["currency"] == "GBP"
     assert ask("get", "/session")[1]["currency"] == "GBP"
+
+
+def test_past_totals_give_a_level_and_a_spread_that_a_plan_counts_units_by(analyst):
+    """√units times the error of the ratio (Cochran's formula, by hand), so that a plan in units has the days it needs."""
+    units, converted, cost = (table[:, 0] for table in tables(5, 0.0, 1.0))
+    days = [START + timedelta(days=day) for day in range(DAYS)]
+    rows = "\n".join(f"{day},{n},{c},{x}" for day, n, c, x in zip(days, units, cost, converted, strict=True))
+    status, past = upload(analyst, "/past-data?kind=totals", f"day,units,numerator,denominator\n{rows}")
+    ratio = cost.sum() / converted.sum()
+    error = np.sqrt(((cost - ratio * converted) ** 2).sum() * DAYS / (DAYS - 1)) / converted.sum()
+    assert status == 200
+    assert (past["baseline"], past["standard_deviation"]) == pytest.approx((ratio, error * np.sqrt(units.sum())))
+    assert past["units_per_day"] == 2000
+    for text, told in (
+        ("units,conversions\n100,5\n", "must have the columns day, units, numerator and denominator"),
+        ("day,units,numerator,denominator\n2026-01-01,10,5,2\n", "must have 7 days or more"),
+    ):
+        status, problem = upload(analyst, "/past-data?kind=totals", text)
+        assert (status, told in problem["errors"][0]["message"]) == (422, True)
 
 
 def test_two_goals_are_sized_and_their_joint_power_is_told(ask, analyst, library):

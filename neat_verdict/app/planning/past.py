@@ -12,7 +12,7 @@ from neat_verdict.app.collect.text import Text, read_text
 from neat_verdict.core.checks import InputError, read_count
 from neat_verdict.core.metrics import RATE, Tallying
 from neat_verdict.core.numbers import DecimalMark, decimal_mark, read_number
-from neat_verdict.core.statistics import histogram
+from neat_verdict.core.statistics import LEAST_DAYS, daily_sums, histogram
 
 _NAMES = {
     "day": ("day", "date", "datum", "tag"),
@@ -42,11 +42,14 @@ class Past:
 def read_past(content: bytes, tallying: Tallying = RATE) -> Past:
     """Read a CSV of daily counts (units and conversions) or of one row a unit (value, and denominator for a ratio).
 
-    A column ``day`` is taken where it is there. Of a metric with buckets the level is its quantile, over the units that
-    have a value. Raises InputError naming the first wrong line and what is accepted.
+    A column ``day`` is taken where it is there. Of totals by day a row has day, units, numerator and denominator; the standard
+    deviation is then √units times the error of the ratio, with which a plan counts in units. Of a metric with buckets the level
+    is its quantile, over the units that have a value. Raises InputError naming the first wrong line and what is accepted.
     """
     text = read_text(content)
     columns = {name: _column(text.header, spellings) for name, spellings in _NAMES.items()}
+    if not tallying.stored:
+        return _totals(text, columns, tallying)
     if columns["units"] is not None and columns["conversions"] is not None:
         return _counts(text, columns)
     if columns["value"] is not None:
@@ -124,6 +127,35 @@ def _values(text: Text, columns: dict[str, int | None], tallying: Tallying) -> P
         return _past(level, float(residual.std(ddof=1)), len(values), days, None)
     cap = float(np.quantile(numerator, 0.99))
     return _past(float(numerator.mean()), float(numerator.std(ddof=1)), len(values), days, cap)
+
+
+def _totals(text: Text, columns: dict[str, int | None], tallying: Tallying) -> Past:
+    """A row a day with units, numerator and denominator."""
+    names = ("day", "units", "value", "denominator")
+    missing = [name for name in names if columns[name] is None]
+    if missing:
+        wanted = "must have the columns day, units, numerator and denominator (a day each)"
+        raise InputError("file", ", ".join(text.header), wanted)
+    places = [columns[name] for name in names[1:]]
+    mark = decimal_mark(
+        (_cell(cells, place), number == 0)
+        for _, cells in text.rows()
+        for number, place in enumerate(places)
+        if place is not None
+    )
+    by_day: dict[date, list[float]] = {}
+    for line, cells in text.rows():
+        day = _day(line, _cell(cells, columns["day"]))
+        sums = by_day.setdefault(day, [0.0, 0.0, 0.0])
+        for number, place in enumerate(places):
+            sums[number] += _number(line, _cell(cells, place), mark)
+    table = np.array(list(by_day.values())).reshape(-1, 3, 1)
+    arm = tallying.check_sums(daily_sums(table[:, 1], table[:, 2], table[:, 0]).sum(axis=1)[:, 0].tolist())
+    if not arm.comparable:
+        raise InputError(
+            "file", f"{len(by_day)} days", f"must have {LEAST_DAYS} days or more, and a denominator above 0"
+        )
+    return _past(arm.estimate, math.sqrt(arm.squared_error * arm.units), arm.units, set(by_day), None)
 
 
 def _past(level: float, standard_deviation: float, units: int, days: set[date], cap: float | None) -> Past:

@@ -3,6 +3,7 @@ import { useMutation } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { readPastFile, type Past } from "../../api/client";
 import { usePast } from "../../api/hooks";
+import { kindNamed } from "../../api/vocabulary";
 import { count } from "../../lib/format";
 import { FormError } from "../../parts/basics";
 import { FilePicker } from "../../parts/FilePicker";
@@ -57,7 +58,9 @@ export function PastData() {
             ))}
           </ul>
           <p className="quiet mt-1">
-            A CSV: units and conversions (a line a day), or value (a line a unit, with its denominator for a ratio)
+            {primary && kindNamed(primary.kind).parts.includes("totals")
+              ? "A CSV: day, units, numerator and denominator (a line a day, seven or more)"
+              : "A CSV: units and conversions (a line a day), or value (a line a unit, with its denominator for a ratio)"}
           </p>
           <FilePicker
             label="File of past data"

@@ -80,6 +80,7 @@ function OnPastUnits() {
   const primary = experiment.metrics.find((use) => use.role === "primary");
   const [control, ...variants] = experiment.variants.map((variant) => variant.weight);
   if (!primary || control === undefined || variants.length === 0) return null;
+  if (kindNamed(primary.kind).parts.includes("totals")) return null;
   return <AATest metric={primary.key} shares={[control, Math.min(...variants)]} confidence={experiment.confidence} />;
 }
 
