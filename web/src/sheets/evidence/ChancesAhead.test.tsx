@@ -12,7 +12,8 @@ describe("the plain probability to be better than control", () => {
       comparison({ letter: "C", chance: 0.99999 }),
       comparison({ letter: "D", chance: 0.00002 }),
     ];
-    show(<ChancesAhead reading={reading({ comparisons })} experiment="fare-calendar" />);
+    const chance_meaning = "By these counts alone; the rule does not decide by it.";
+    show(<ChancesAhead reading={reading({ comparisons, chance_meaning })} experiment="fare-calendar" />);
     expect(screen.getByRole("button", { name: "98.6%" })).toBeTruthy();
     expect(screen.getByRole("button", { name: "over 99.9%" })).toBeTruthy();
     expect(screen.getByRole("button", { name: "under 0.1%" })).toBeTruthy();
