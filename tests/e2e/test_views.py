@@ -112,6 +112,7 @@ def test_docket_and_report_read_in_one_column_on_a_phone(people):
         "pet-berth-wording",
         "island-names-on-the-route-map",
         "picture-of-the-breakfast",
+        "advert-with-the-ferry-or-the-island",
     ],
 )
 def test_each_report_prints_on_one_page(people, key):

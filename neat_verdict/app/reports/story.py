@@ -172,9 +172,13 @@ def lines(reading: ReadingOut, tried: list[list[str]]) -> list[VariantLineOut]:
 
 
 def chances(reading: ReadingOut) -> list[str]:
-    """The plain probability of each variant to be better than control, with what it does and does not mean."""
+    """The plain probability of each variant to be better than control, with what it does and does not mean; left out where units
+    were shared out by the evidence, of which the report has a paragraph of its own."""
+    if reading.design_words:
+        return []
     known = [f"{one.letter} {format_probability(one.chance)}" for one in reading.comparisons if one.chance is not None]
-    return [f"Probability to be better than A: {', '.join(known)}. {reading.chance_meaning}"] if known else []
+    meaning = "by these counts alone, whatever the size of the lift; the rule does not decide by it"
+    return [f"Probability to be better than A: {', '.join(known)} – {meaning}."] if known else []
 
 
 def secondary(reading: ReadingOut) -> list[str]:
@@ -210,11 +214,8 @@ def _against(lift: IntervalOut) -> str:
 
 
 def by_days(lines: Sequence[ByDaysOut]) -> list[str]:
-    """Of metrics that are read by their days what that costs, and where days follow one another."""
-    return [
-        f"{line.metric_name[:1].upper()}{line.metric_name[1:]}: {' '.join([line.sentence, *line.warnings])}"
-        for line in lines
-    ]
+    """Of metrics that are read by their days where these follow one another; what the days cost stands on the evidence."""
+    return [warning for line in lines for warning in line.warnings]
 
 
 def second_counts(counts: Sequence[SecondCountOut]) -> list[str]:

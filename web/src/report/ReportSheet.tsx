@@ -54,7 +54,7 @@ export function ReportSheet({ report }: { report: Report }) {
       </dl>
       <Variants report={report} />
       {report.secondary.length > 0 && (
-        <ul className="mt-2 text-sm">
+        <ul className="mt-2 text-sm print:text-xs print:leading-tight">
           {report.secondary.map((line) => (
             <li key={line}>{line}</li>
           ))}
