@@ -307,7 +307,7 @@ def continued_rounds(runs: int = 20_000) -> Iterator[Line]:
 
 def daily_totals(runs: int = 4000) -> Iterator[Line]:
     """Cost per conversion read by its days: intervals that leave the true lift out (wanted 5 %), at few and many days, small and
-    large, common and own noise of what a click costs, even and 4:1, and days that follow one another (which is told)."""
+    large, common and own noise of what a click costs, even and 4:1, and days that follow one another (which is reported)."""
     draw = np.random.default_rng(SEED)
     noises = {"calm prices": (0.05, 0.02), "common swings": (0.4, 0.05), "swings of its own": (0.1, 0.3)}
     for days, a_day, (name, noise), share in product((7, 14, 28, 56), (15, 100, 2000), noises.items(), (0.5, 0.2)):

@@ -116,6 +116,16 @@ def test_only_the_days_that_both_have_are_compared_and_a_file_replaces_its_own_d
     assert ledger[0] == "Took away the second count by the till"
 
 
+def test_what_was_not_sent_for_a_day_is_not_taken_for_nothing(ask, analyst, won):
+    """Units of four weeks and conversions of one: the days that have both are compared."""
+    units = daily(28, {"A": (2000, 0), "B": (2000, 0)}, header="day,variant,units,colour").decode()
+    second(analyst, won, units)
+    second(analyst, won, daily(5, {"A": (100, 0), "B": (120, 0)}, header="day,variant,conversions,colour").decode())
+    (one,) = evidence_of(ask, won)["second_counts"]
+    assert (len(one["days"]), [line["quantity"] for line in one["quantities"]]) == (5, ["units", "conversions"])
+    assert [line["differences"] for line in one["quantities"]] == [[0, 0], [0, 0]]
+
+
 def test_both_counts_are_exported_by_source_day_and_variant(ask, analyst, won):
     second(analyst, won, counted({"A": (1960, 97), "B": (1970, 118)}))
     content = ask.client.get(f"/api/v1/experiments/{won.key}/second-counts.csv").content.decode()

@@ -63,6 +63,11 @@ def test_a_disagreement_is_told_with_its_likely_cause(units, conversions, cause)
     assert all(issue.sentence.startswith("analytics counts otherwise: ") for issue in issues)
 
 
+def test_nothing_is_said_of_what_the_other_system_does_not_count():
+    """With units alone there are no conversions that could agree."""
+    assert "Conversions" not in " ".join(likely_causes([compare_counts("units", OURS, seen(1.3), 0.05)]))
+
+
 def test_drift_and_unevenness_are_those_of_the_reference_library():
     """scipy's linregress of the days' log ratios, and its one-sample t test of their differences between variants."""
     second = seen(RAMP * ONE_ARM)

@@ -264,7 +264,7 @@ def add_metric(by: User, key: str, name: str) -> Experiment:
     text = (
         f"Added the metric {metric.name} after the start: exploratory, no part of the rule; all days were counted by it"
     )
-    return _counted_anew(by, experiment, text)
+    return _counted_again(by, experiment, text)
 
 
 @transaction.atomic
@@ -282,10 +282,10 @@ def remove_metric(by: User, key: str, metric: str) -> Experiment:
         raise InputError("metric", metric, "was not added after the start")
     name = use.metric.name
     use.delete()
-    return _counted_anew(by, experiment, f"Took away the metric {name}, which had been added after the start")
+    return _counted_again(by, experiment, f"Took away the metric {name}, which had been added after the start")
 
 
-def _counted_anew(by: User, experiment: Experiment, text: str) -> Experiment:
+def _counted_again(by: User, experiment: Experiment, text: str) -> Experiment:
     """Raise the version, so that all who serve the experiment load it again, and count its events by its metrics as they are."""
     Experiment.objects.filter(pk=experiment.pk).update(version=F("version") + 1)
     experiments.record(experiment, by, "metric", text)

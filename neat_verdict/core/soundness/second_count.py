@@ -163,7 +163,7 @@ def likely_causes(counts: Sequence[SecondCount]) -> tuple[str, ...]:
             "Units agree and conversions do not: the two mean something else by a conversion, count it within another time, or "
             "give it to another visit"
         )
-    if units and any(units.beyond) and not (conversions and any(conversions.beyond)):
+    if units and conversions and any(units.beyond) and not any(conversions.beyond):
         lines.append("Conversions agree and units do not: one counts visits or ids where the other counts people")
     if wrong and all((d or 0.0) < 0 for one in wrong for d in one.differences) and not lines:
         lines.append(

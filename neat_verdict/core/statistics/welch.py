@@ -164,11 +164,9 @@ def fieller_statistic(
     second: FloatArray,
     second_squared_error: FloatArray,
     ratio: FloatArray,
-    covariance: ArrayLike = 0.0,
 ) -> FloatArray:
     """Statistic of "the first is ``ratio`` times the second", elementwise; 0 where neither varies."""
-    variance = first_squared_error + ratio**2 * second_squared_error - 2 * ratio * np.asarray(covariance)
-    error = np.sqrt(np.maximum(variance, 0.0))
+    error = np.sqrt(first_squared_error + ratio**2 * second_squared_error)
     gap = first - ratio * second
     return np.asarray(np.divide(gap, error, out=np.zeros_like(gap), where=error > 0))
 

@@ -11,7 +11,7 @@ from neat_verdict.core.statistics.welch import student_critical_value
 from neat_verdict.core.text.format import format_pvalue, format_share
 from neat_verdict.core.variants import LETTERS
 
-ALIKE = 0.05  # p under which neighbouring days are told to be alike
+ALIKE = 0.05  # p under which neighbouring days are reported to be alike
 
 
 @dataclass(frozen=True, slots=True)

@@ -53,15 +53,22 @@ def _sources(analysis: Analysis) -> dict[str, _Both]:
     result = {}
     for source in sorted({line[0] for line in lines}):
         mine = [line for line in lines if line[0] == source]
-        days = tuple(day for day in counts.days if any(line[1] == day for line in mine))
+        known = {
+            quantity: {(line[1], line[2]): line[number] for line in mine if line[number] is not None}
+            for number, quantity in enumerate(QUANTITIES, start=3)
+            if quantity in first
+        }
+        known = {quantity: values for quantity, values in known.items() if values}
+        # What was not sent for a day is not known, which is not 0: only days with all that the source has are compared.
+        whole = [{day for day, _ in values} for values in known.values()]
+        days = tuple(day for day in counts.days if whole and all(day in there for there in whole))
         if not days:
             continue
         at = [counts.days.index(day) for day in days]
-        tables = {}
-        for number, quantity in enumerate(QUANTITIES, start=3):
-            known = {(line[1], line[2]): line[number] for line in mine if line[number] is not None}
-            if known and quantity in first:
-                tables[quantity] = np.array([[known.get((day, arm), 0.0) for arm in range(arms)] for day in days])
+        tables = {
+            quantity: np.array([[values.get((day, arm), 0.0) for arm in range(arms)] for day in days])
+            for quantity, values in known.items()
+        }
         result[source] = _Both(days, {quantity: first[quantity][at] for quantity in tables}, tables)
     return result
 

@@ -171,7 +171,7 @@ def _check_made_of(position: int, metric: Metric, lines: list[dict[str, Any]], e
     if definition.rules.tally.stored:
         return
     if experiment.allocation is not None:
-        rule = "must be left out: totals by day cannot be told apart by the shares that units came by"
+        rule = "must be left out: totals by day cannot be separated by the shares that units were assigned by"
         raise InputError(f"metrics.{position}.name", metric.name, rule)
     named = {line["name"].lower() for line in lines}
     for part in Metric.objects.filter(key__in=definition.made_of):
