@@ -1,13 +1,6 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
-import {
-  sendEventFile,
-  sendSpend,
-  sendUnits,
-  type EventFileSeen,
-  type SpendFileSeen,
-  type UnitsSeen,
-} from "../../api/client";
+import { sendEventFile, sendSpend, sendUnits, type EventFileSeen, type UnitsSeen } from "../../api/client";
 import { useStale } from "../../api/keys";
 import { kindNamed, LETTERS } from "../../api/vocabulary";
 import { count, day, plural } from "../../lib/format";
@@ -16,6 +9,7 @@ import { WrongLines } from "../../parts/WrongLines";
 import { useEditing } from "../editing";
 import { DecimalMarkChoice } from "./DecimalMarkChoice";
 import { SecondCountFile } from "./SecondCountFile";
+import { TotalsPreview } from "./TotalsPreview";
 
 /** Files with a row a unit (CSV, Parquet), an event a line (NDJSON), or spend by day. */
 export function FilesIn() {
@@ -219,13 +213,27 @@ function SpendFile() {
       error={preview.error ?? store.error}
     >
       {seen && given && (
-        <SpendPreview
+        <TotalsPreview
           seen={seen}
+          nameOf={(field) => (field === "cost" ? `Cost in ${seen.currency}` : "Impressions")}
           chooseMark={(mark) => preview.mutate({ ...given, mark })}
-          chooseCurrency={(currency) => preview.mutate({ ...given, currency })}
           storing={store.isPending}
           store={() => store.mutate({ ...given, digest: seen.digest })}
-        />
+          storeLabel="Store spend"
+        >
+          {"cost" in seen.totals && (
+            <CurrencyChoice
+              key={seen.currency}
+              now={seen.currency}
+              choose={(currency) => preview.mutate({ ...given, currency })}
+            />
+          )}
+          {seen.remarks.map((remark) => (
+            <p key={remark} className="tone-warning">
+              {remark}
+            </p>
+          ))}
+        </TotalsPreview>
       )}
       {store.data && (
         <p role="status" className="mt-2 text-sm">
@@ -233,58 +241,6 @@ function SpendFile() {
         </p>
       )}
     </UploadPanel>
-  );
-}
-
-interface SpendPreviewProps {
-  seen: SpendFileSeen;
-  chooseMark: (mark: Mark) => void;
-  chooseCurrency: (currency: string) => void;
-  storing: boolean;
-  store: () => void;
-}
-
-/** What a file of costs holds: enough to see a decimal mark that was read wrongly. Nothing is stored yet. */
-function SpendPreview({ seen, chooseMark, chooseCurrency, storing, store }: SpendPreviewProps) {
-  return (
-    <div className="mt-2 text-sm" role="status">
-      <p>
-        {plural(seen.rows, "row")}
-        {seen.first_day && seen.last_day && `, ${day(seen.first_day)} to ${day(seen.last_day)}`}.{" "}
-        <b>Nothing is stored yet.</b>
-      </p>
-      {Object.entries(seen.totals).map(([field, totals]) => (
-        <p key={field}>
-          {field === "cost" ? `Cost in ${seen.currency}` : "Impressions"}:{" "}
-          {totals.map((total, arm) => `${total.toLocaleString("en-GB")} in ${LETTERS[arm]}`).join(", ")}
-        </p>
-      ))}
-      {(seen.decimal_open || seen.decimal_mark) && (
-        <DecimalMarkChoice open={seen.decimal_open} mark={seen.decimal_mark} choose={chooseMark} />
-      )}
-      {"cost" in seen.totals && <CurrencyChoice key={seen.currency} now={seen.currency} choose={chooseCurrency} />}
-      {seen.ignored.length > 0 && <p className="quiet">Not used: {seen.ignored.join(", ")}</p>}
-      {seen.changed > 0 && (
-        <p>{plural(seen.changed, "figure")} of days and variants that are there already will be replaced by others.</p>
-      )}
-      {seen.remarks.map((remark) => (
-        <p key={remark} className="tone-warning">
-          {remark}
-        </p>
-      ))}
-      <WrongLines
-        wrong={seen.wrong_count}
-        lines={seen.wrong.map((line) => ({ where: `line ${line.line}`, reason: line.reason }))}
-        consequence="nothing can be stored before they are put right"
-      />
-      <button
-        className="btn btn-sm btn-primary mt-1"
-        disabled={storing || seen.wrong_count > 0 || seen.days === 0}
-        onClick={store}
-      >
-        {storing ? "Storing…" : "Store spend"}
-      </button>
-    </div>
   );
 }
 

@@ -1,14 +1,13 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
-import { sendSecondCount, type SecondCountSeen } from "../../api/client";
+import { sendSecondCount } from "../../api/client";
 import { useStale } from "../../api/keys";
-import { LETTERS } from "../../api/vocabulary";
-import { day, percentText, plural } from "../../lib/format";
+import { percentText, plural } from "../../lib/format";
+import { capital } from "../../lib/metrics";
 import { NumberField } from "../../parts/fields";
 import { UploadPanel } from "../../parts/UploadPanel";
-import { WrongLines } from "../../parts/WrongLines";
 import { useEditing } from "../editing";
-import { DecimalMarkChoice } from "./DecimalMarkChoice";
+import { TotalsPreview } from "./TotalsPreview";
 
 interface Given {
   file: File;
@@ -83,8 +82,11 @@ export function SecondCountFile() {
       }
     >
       {seen && given && (
-        <Preview
+        <TotalsPreview
           seen={seen}
+          whose={` of ${seen.source}`}
+          nameOf={capital}
+          storeLabel="Store the second count"
           chooseMark={(mark) => preview.mutate({ ...given, mark })}
           storing={store.isPending}
           store={() => store.mutate({ ...given, digest: seen.digest })}
@@ -97,50 +99,5 @@ export function SecondCountFile() {
         </p>
       )}
     </UploadPanel>
-  );
-}
-
-interface PreviewProps {
-  seen: SecondCountSeen;
-  chooseMark: (mark: Given["mark"]) => void;
-  storing: boolean;
-  store: () => void;
-}
-
-function Preview({ seen, chooseMark, storing, store }: PreviewProps) {
-  return (
-    <div className="mt-2 text-sm" role="status">
-      <p>
-        {plural(seen.rows, "row")} of {seen.source}
-        {seen.first_day && seen.last_day && `, ${day(seen.first_day)} to ${day(seen.last_day)}`}.{" "}
-        <b>Nothing is stored yet.</b>
-      </p>
-      {Object.entries(seen.totals).map(([field, totals]) => (
-        <p key={field}>
-          {field[0]?.toUpperCase()}
-          {field.slice(1)}:{" "}
-          {totals.map((total, arm) => `${total.toLocaleString("en-GB")} in ${LETTERS[arm]}`).join(", ")}
-        </p>
-      ))}
-      {(seen.decimal_open || seen.decimal_mark) && (
-        <DecimalMarkChoice open={seen.decimal_open} mark={seen.decimal_mark} choose={chooseMark} />
-      )}
-      {seen.ignored.length > 0 && <p className="quiet">Not used: {seen.ignored.join(", ")}</p>}
-      {seen.changed > 0 && (
-        <p>{plural(seen.changed, "figure")} of days and variants that are there already will be replaced by others.</p>
-      )}
-      <WrongLines
-        wrong={seen.wrong_count}
-        lines={seen.wrong.map((line) => ({ where: `line ${line.line}`, reason: line.reason }))}
-        consequence="nothing can be stored before they are put right"
-      />
-      <button
-        className="btn btn-sm btn-primary mt-1"
-        disabled={storing || seen.wrong_count > 0 || seen.days === 0}
-        onClick={store}
-      >
-        {storing ? "Storing…" : "Store the second count"}
-      </button>
-    </div>
   );
 }
