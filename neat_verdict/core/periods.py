@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import reduce
 from operator import add
 from typing import Any
@@ -52,7 +52,8 @@ class Period:
     """Units first exposed while shares stood still, or a segment of them: their arms, control first.
 
     ``shares`` are those they were assigned by, ``number`` the period's within its ``round``; ``day`` places it in time, a whole
-    number that only sorts; ``segment`` is "" where everybody had the same shares.
+    number that only sorts; ``segment`` is "" where everybody had the same shares. ``fixed`` says that a person set the shares,
+    beforehand or on the way, and not what was seen (`stretches`).
     """
 
     arms: tuple[Arm, ...]
@@ -61,6 +62,7 @@ class Period:
     segment: str = ""
     number: int = 1
     round: int = 1
+    fixed: bool = False
 
     def __post_init__(self) -> None:
         for share in self.shares:
@@ -153,7 +155,11 @@ def post_strata(periods: Sequence[Period]) -> list[Period]:
         rest.append(large.pop(smallest))
     if rest:
         large["(all others)"] = tuple(map(total_of, zip(*rest, strict=True)))
-    return [Period(arms, periods[0].shares, segment=name) for name, arms in large.items()]
+    first = periods[0]
+    return [
+        Period(arms, first.shares, segment=name, number=first.number, round=first.round, fixed=first.fixed)
+        for name, arms in large.items()
+    ]
 
 
 def rounds_together(periods: Sequence[Period]) -> list[Period]:
@@ -166,14 +172,8 @@ def rounds_together(periods: Sequence[Period]) -> list[Period]:
     for period in periods:
         groups.setdefault(period.round, []).append(period)
     return [
-        Period(
-            tuple(map(total_of, zip(*(one.arms for one in group), strict=True))),
-            group[0].shares,
-            day=group[-1].day,
-            number=number,
-            round=number,
-        )
-        for number, group in sorted(groups.items())
+        replace(group[0], arms=tuple(map(total_of, zip(*(one.arms for one in group), strict=True))), day=group[-1].day)
+        for _, group in sorted(groups.items())
     ]
 
 

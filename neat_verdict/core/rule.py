@@ -11,10 +11,12 @@ from neat_verdict.core.checks import InputError, check_count, check_positive, ch
 from neat_verdict.core.combinations import check_combination
 from neat_verdict.core.designs import DEFAULT_DESIGN, DESIGNS, Design
 from neat_verdict.core.methods import DEFAULT_METHOD, METHODS, Method, method_from
+from neat_verdict.core.periods import Period
 from neat_verdict.core.planning import Plan, PlanRequest, check_rounds, reachable
 from neat_verdict.core.questions import DEFAULT_QUESTION, QUESTIONS, Question
 from neat_verdict.core.statistics import Correction
 from neat_verdict.core.statistics.multiplicity import CORRECTIONS
+from neat_verdict.core.stretches import shares_changed
 
 Direction = Literal["up", "down"]
 MIN_CONVERSIONS = 50  # per variant; the house's default, common practice is anything from 25 to a few hundred
@@ -174,10 +176,13 @@ class DecisionRule:
         """How long each round runs, the warm-up included."""
         return self.planned_days // self.rounds
 
-    def information(self, units: Sequence[float]) -> float:
-        """Share of the planned data that is in, as the design counts it; 1 without a plan."""
+    def information(self, units: Sequence[float], periods: Sequence[Period] = ()) -> float:
+        """Share of the planned data that is in, as the design counts it; 1 without a plan. ``periods`` are what the units came in
+        where the split was changed on the way."""
         if self.planned_units is None:
             return 1.0
+        if shares_changed(periods):
+            return self.design.information_over(periods, self.planned_units)
         return self.design.information(units, self.planned_units)
 
     @property

@@ -19,8 +19,8 @@ from neat_verdict.core.designs.adaptive.posteriors import (
     partially_pooled,
     posteriors_from,
     posteriors_of,
-    stratified_posteriors,
 )
+from neat_verdict.core.designs.posteriors import stratified_posteriors
 from neat_verdict.core.methods import AlwaysValid, Fixed
 from neat_verdict.core.periods import Pair, Period, compare_stratified, information_of, running_lift
 from neat_verdict.core.soundness import check_epochs, check_overlap, check_split, check_split_by_epoch

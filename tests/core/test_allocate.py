@@ -8,7 +8,8 @@ from scipy import integrate, stats
 from statsmodels.stats.contingency_tables import StratifiedTable
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.designs.adaptive.policy import LevelPosterior, Policy, next_shares, top_two_shares
+from neat_verdict.core.designs.adaptive.policy import Policy, next_shares, top_two_shares
+from neat_verdict.core.designs.posteriors import LevelPosterior
 from neat_verdict.core.designs.adaptive.posteriors import (
     chance_within,
     partially_pooled,

@@ -14,7 +14,8 @@ import pytest
 
 import neat_verdict.core as core
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.designs.adaptive.policy import LevelPosterior, Policy
+from neat_verdict.core.designs.adaptive.policy import Policy
+from neat_verdict.core.designs.posteriors import LevelPosterior
 from neat_verdict.core.methods import Reached, bonferroni, every_day
 from neat_verdict.core.periods import Pair, Period, compare_stratified
 from neat_verdict.core.planning import (
@@ -38,6 +39,7 @@ from neat_verdict.core.sizing import Baseline, Strictness
 from neat_verdict.core.soundness import (
     check_epochs,
     check_overlap,
+    check_overlap_by_stretch,
     check_split,
     check_split_by_epoch,
     check_strata,
@@ -78,6 +80,7 @@ from neat_verdict.core.statistics import (
     level_spent,
     mean_at_stop,
     normal_best_chances,
+    nothing_known,
     partially_pool,
     per_thousand_impressions,
     pool,
@@ -130,6 +133,7 @@ VALID = {
     compare_posterior: {"variant": RATES[0], "control": RATES[1], "confidence": 0.95, "sign": 1},
     compare_posteriors: {"variant": RATES[0], "control": RATES[1], "confidence": 0.95, "sign": 1},
     compare_with_control: {"control": RATES[1], "variants": [RATES[0]], "confidence": 0.95},
+    nothing_known: {"variant": RATES[0], "reference": RATES[1], "critical_value": 2.0},
     conditional_power: {"statistic": 1.0, "fraction": 0.5, "critical_value": 2.0, "drift": 3.0},
     cost_lift: {"lift": LIFT, "units": (10, 10), "costs": (5.0, 6.0)},
     cost_per: {"level": LIFT, "units": 10, "cost": 5.0},
@@ -212,6 +216,7 @@ VALID = {
     Period: {"arms": RATES, "shares": (0.5, 0.5)},
     # soundness
     check_epochs: {"units": [[50, 50], [40, 60]], "shares": [[0.5, 0.5], [0.4, 0.6]]},
+    check_overlap_by_stretch: {"tables": [([0, 1], [[50, 50], [40, 60]])]},
     check_overlap: {"units_by_day": [[50, 50], [40, 60]]},
     check_split: {"units": [50, 50], "weights": [1.0, 1.0]},
     check_split_by_epoch: {"units": [[50, 50], [40, 60]], "shares": [[0.5, 0.5], [0.4, 0.6]]},

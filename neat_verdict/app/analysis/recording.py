@@ -52,7 +52,7 @@ def record_of_reading(
         arms=tuple(_arm(arm, rule, *parts) for arm, parts in zip(reading.arms, shares, strict=True)),
         comparisons=tuple(
             replace(
-                _comparison(at, one, log_ratio_of([period.pair(at, 0) for period in reading.periods])),
+                _comparison(at, one, log_ratio_of(reading.pairs(at))),
                 chance=chance_ahead(reading, rule, at) if with_chance else None,
                 stopping_factor=after.factor if (after := after_stopping(reading, rule, at)) else None,
             )
@@ -183,8 +183,7 @@ def _secondary(evidence: SecondaryEvidence, uses: Sequence[ExperimentMetric], ru
         margin=use.margin if use.role == "guardrail" else None,
         arms=tuple(_arm(arm, rule) for arm in metric.arms),
         comparisons=tuple(
-            _comparison(at, one, log_ratio_of([period.pair(at, 0) for period in metric.strata]))
-            for at, one in enumerate(evidence.comparisons, start=1)
+            _comparison(at, one, log_ratio_of(metric.pairs(at))) for at, one in enumerate(evidence.comparisons, start=1)
         ),
         kept=tuple(line.kept for line in readings),
         lost=tuple(line.lost for line in readings),

@@ -41,20 +41,23 @@ def comparison_derivation(
     *,
     among: int,
     against: str = "A",
+    shared: bool = False,
 ) -> Derivation:
     """A figure of a variant against another, control (``against`` "A") if not said otherwise.
 
     ``pairs`` are the arms it was made of, by period; none for a single one. ``among`` is how many comparisons the adjusted p
-    allows for. Raises InputError for another figure, or pairs that cannot be compared.
+    allows for; ``shared`` says that it does so by equal parts of the level, because the split was changed. Raises InputError for
+    another figure, or pairs that cannot be compared.
     """
     if figure not in FIGURES[1:]:
         raise InputError("figure", figure, f"must be one of {', '.join(FIGURES)}")
     whose = f"{letter} against {against}"
     if len(pairs) > 1:
-        return _stratified(figure, comparison, pairs, rule, whose, among)
-    maker = {"pvalue": _pvalue, "adjusted_pvalue": _adjusted}.get(figure)
-    if maker is not None:
-        return maker(comparison, rule, whose, among)
+        return _stratified(figure, comparison, pairs, rule, whose, among, shared)
+    if figure == "pvalue":
+        return _pvalue(comparison, rule, whose)
+    if figure == "adjusted_pvalue":
+        return _adjusted(comparison, rule, whose, among, shared)
     return _interval(figure, comparison, rule, whose)
 
 
@@ -84,7 +87,7 @@ def _pvalue_words(rule: DecisionRule) -> str:
     )
 
 
-def _pvalue(comparison: Comparison, rule: DecisionRule, whose: str, _among: int) -> Derivation:
+def _pvalue(comparison: Comparison, rule: DecisionRule, whose: str) -> Derivation:
     notation = comparison.variant.notation
     return Derivation(
         f"p of {whose}",
@@ -96,10 +99,21 @@ def _pvalue(comparison: Comparison, rule: DecisionRule, whose: str, _among: int)
     )
 
 
-def _adjusted(comparison: Comparison, rule: DecisionRule, whose: str, among: int) -> Derivation:
+_SHARED = (
+    "Each comparison gets an equal part of the level: how they hang together depends on when the split was changed.",
+    "p · number of comparisons, at most 1",
+    "Dunn (1961), J. Am. Stat. Assoc. 56, 52–64 (Bonferroni)",
+)
+
+
+def _adjusted_words(rule: DecisionRule, among: int, shared: bool) -> tuple[str, str, str]:
+    return _SHARED if shared and among > 1 and rule.method.reads_once else rule.method.adjusted_derivation(among)
+
+
+def _adjusted(comparison: Comparison, rule: DecisionRule, whose: str, among: int, shared: bool) -> Derivation:
     return Derivation(
         f"Adjusted p of {whose}",
-        *rule.method.adjusted_derivation(among),
+        *_adjusted_words(rule, among, shared),
         (*_inputs(comparison), Step("comparisons", str(among))),
         (*_test_steps(comparison), Step("adjusted p", format_full(comparison.adjusted_pvalue))),
     )
@@ -138,7 +152,13 @@ _STRATIFIED = {
 
 
 def _stratified(
-    figure: Figure, comparison: Comparison, pairs: Sequence[Pair], rule: DecisionRule, whose: str, among: int
+    figure: Figure,
+    comparison: Comparison,
+    pairs: Sequence[Pair],
+    rule: DecisionRule,
+    whose: str,
+    among: int,
+    shared: bool,
 ) -> Derivation:
     result = compare_stratified(pairs, comparison.critical_value)
     if result is None:
@@ -162,7 +182,7 @@ def _stratified(
     elif figure == "pvalue":
         made.append(Step("p", format_full(comparison.pvalue)))
     else:
-        formula = rule.method.adjusted_derivation(among)[1]
+        formula = _adjusted_words(rule, among, shared)[1]
         made += [Step("comparisons", str(among)), Step("adjusted p", format_full(comparison.adjusted_pvalue))]
     words, combined, source = rule.design.stratified_words(segments=len({pair.segment for pair in pairs}) > 1)
     return Derivation(

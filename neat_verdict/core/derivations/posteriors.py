@@ -8,7 +8,7 @@ from neat_verdict.core.statistics import Comparison
 from neat_verdict.core.text.format import format_full
 from neat_verdict.core.text.statements import Derivation, Step, steps
 from neat_verdict.core.variants import LETTERS
-from neat_verdict.core.verdicts.ranking import chance_ahead
+from neat_verdict.core.verdicts.ranking import chance_ahead, ranked_parts
 from neat_verdict.core.verdicts.reading import Reading
 
 _BEST = "P(a is best) = ∫ f_a(t) · Π_{j≠a} F_j(t) dt"
@@ -17,11 +17,12 @@ _BEST = "P(a is best) = ∫ f_a(t) · Π_{j≠a} F_j(t) dt"
 def chance_derivation(reading: Reading, rule: DecisionRule, letter: str) -> Derivation:
     """The chance of an arm to be the best of all. Raises InputError where the arms cannot be compared."""
     place = LETTERS.index(letter)
-    result = rule.design.levels_and_chances(reading.periods, reading.arms, rule)
-    if result is None:
+    places, arms, periods = ranked_parts(reading)
+    result = rule.design.levels_and_chances(periods, arms, rule)
+    if result is None or place not in places:
         raise InputError("variant", letter, "cannot be compared yet: every variant needs units")
-    chances = result[1]
-    words, inputs = rule.design.chance_derivation(reading.periods, reading.arms, rule)
+    chances = dict(zip(places, result[1], strict=True))
+    words, inputs = rule.design.chance_derivation(periods, arms, rule)
     return Derivation(
         f"Chance of {letter} to be best",
         f"How likely its true level is the best of all, by what was counted and nothing else. {words}",
@@ -30,7 +31,7 @@ def chance_derivation(reading: Reading, rule: DecisionRule, letter: str) -> Deri
         "Scott (2010), Appl. Stoch. Models Bus. Ind. 26, 639–658; by quadrature",
         inputs,
         (
-            *(Step(LETTERS[at], format_full(p)) for at, p in enumerate(chances) if at != place),
+            *(Step(LETTERS[at], format_full(p)) for at, p in chances.items() if at != place),
             Step(letter, format_full(chances[place])),
         ),
     )
@@ -56,10 +57,10 @@ def chance_ahead_derivation(reading: Reading, rule: DecisionRule, letter: str) -
             (Step("z", format_full(reading.comparisons[place - 1].statistic)),),
             result,
         )
-    if len(reading.periods) == 1:
+    if len(pairs := reading.pairs(place)) == 1:
         inputs = [
             step
-            for one, arm in (("A", reading.arms[0]), (letter, reading.arms[place]))
+            for one, arm in (("A", pairs[0].reference), (letter, pairs[0].variant))
             for step in steps(arm.posterior_inputs(), f"_{one}")
         ]
         return Derivation(

@@ -28,6 +28,11 @@ CountTable = NDArray[np.int64]
 _SEGMENTS = "segments with shares of their own are combined by their parts π of all units: m = Σπm, v = Σπ²v"
 
 
+def shared_threshold(one: Threshold, comparisons: int) -> Threshold:
+    """The threshold of one of several comparisons at its share of the level (Bonferroni), its p by all of them."""
+    return Threshold(one.critical_value, lambda z: min(1.0, comparisons * one.adjusted_pvalue(z)))
+
+
 @dataclass(frozen=True, slots=True)
 class Summary:
     """What a design says beside its comparisons. ``gains`` of the variants over control put them in order (positive is good);
@@ -83,6 +88,11 @@ class Design(ABC):
         self, rule: DecisionRule, periods: Sequence[Period], first: int, second: int, pairs: int, reached: Reached
     ) -> float | None:
         """Two-sided critical value of two arms, one of several ``pairs`` that share the level; None with nothing to compare."""
+
+    def information_over(self, periods: Sequence[Period], planned_units: Sequence[float]) -> float:
+        """The same where the split was changed while data came in."""
+        units = [sum(period.arms[at].units for period in periods) for at in range(len(planned_units))]
+        return self.information(units, planned_units)
 
     # Soundness
 

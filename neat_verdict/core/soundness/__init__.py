@@ -8,7 +8,7 @@ from neat_verdict.core.soundness.data_quality import (
     find_issues,
     gaps,
 )
-from neat_verdict.core.soundness.overlap import OverlapCheck, check_epochs, check_overlap
+from neat_verdict.core.soundness.overlap import OverlapCheck, check_epochs, check_overlap, check_overlap_by_stretch
 from neat_verdict.core.soundness.second_count import Quantity, SecondCount, compare_counts, likely_causes, sentence_of
 from neat_verdict.core.soundness.split import SPLIT_ALARM, SplitCheck, check_split, check_split_by_epoch
 
@@ -23,6 +23,7 @@ __all__ = [
     "Stratum",
     "check_epochs",
     "check_overlap",
+    "check_overlap_by_stretch",
     "check_split",
     "check_split_by_epoch",
     "check_strata",

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import special
 
-from neat_verdict.core.checks import check_table
+from neat_verdict.core.checks import check_count, check_table
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.soundness.split import check_shares
 
@@ -71,6 +71,33 @@ def check_overlap(units_by_day: Sequence[Sequence[int]] | NDArray[np.int64]) -> 
         drift_pvalue=_homogeneity_pvalue(table),
         absences=absences,
     )
+
+
+def check_overlap_by_stretch(tables: Sequence[tuple[Sequence[int], Sequence[Sequence[int]]]]) -> OverlapCheck:
+    """As `check_overlap` where the split was changed on the way: ``tables`` has of each stretch the variants that got units in
+    it, by position, and their units by day (one row a day, the days of all stretches one after the other).
+
+    Each stretch by itself, its p times their number (Bonferroni). Raises InputError for what is no table of counts.
+    """
+    for columns, _ in tables:
+        for position in columns:
+            check_count("tables", position)
+    checks = [(columns, check_overlap(rows)) for columns, rows in tables]
+    count, before = len(checks), 0
+    days: list[int] = []
+    absences, apart, total = [], 0.0, 0.0
+    for (columns, check), (_, rows) in zip(checks, tables, strict=True):
+        mine = [one for one in check.absences if one.pvalue * count < ABSENCE_ALARM]
+        absent = sorted({day for one in mine for day in range(one.first, one.last + 1) if sum(rows[day])})
+        absences += [
+            Absence(columns[one.variant], before + one.first, before + one.last, one.pvalue * count) for one in mine
+        ]
+        days += [before + day for day in absent]
+        apart += sum(sum(rows[day]) for day in absent)
+        total += sum(map(sum, rows))
+        before += len(rows)
+    drift = min((check.drift_pvalue for _, check in checks), default=1.0)
+    return OverlapCheck(apart / total if total else 0.0, tuple(days), min(drift * count, 1.0), tuple(absences))
 
 
 def longest_absences(units_by_day: Sequence[Sequence[int]] | NDArray[np.float64]) -> tuple[Absence, ...]:

@@ -38,6 +38,7 @@ from neat_verdict.core.statistics.comparison import (
     compare_many,
     compare_posterior,
     compare_with_control,
+    nothing_known,
 )
 from neat_verdict.core.statistics.confidence_sequence import (
     always_valid_critical_value,
@@ -161,6 +162,7 @@ __all__ = [
     "mean_at_stop",
     "neighbours",
     "normal_best_chances",
+    "nothing_known",
     "partially_pool",
     "per_thousand_impressions",
     "pool",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
@@ -100,6 +101,13 @@ def compare_arms(
     if adjusted_pvalue is None:
         return result
     return replace(result, adjusted_pvalue=check_share("adjusted_pvalue", adjusted_pvalue))
+
+
+def nothing_known(variant: Arm, reference: Arm, critical_value: float) -> Comparison:
+    """Two arms with too little to be compared: no estimate, intervals without limits, p 1."""
+    anything = Interval(math.nan, -math.inf, math.inf)
+    c = check_positive("critical_value", critical_value)
+    return Comparison(variant, reference, c, anything, anything, 0.0, 1.0, 1.0, None, 0.0)
 
 
 def arm_statistic(variant: Arm, reference: Arm) -> float:

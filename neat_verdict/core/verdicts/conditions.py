@@ -12,6 +12,7 @@ from neat_verdict.core.rule import DecisionRule
 from neat_verdict.core.soundness import SPLIT_ALARM, OverlapCheck, SplitCheck
 from neat_verdict.core.statistics import Arm, Comparison
 from neat_verdict.core.statistics.skewness import LIMIT
+from neat_verdict.core.stretches import pairs_of, read_on, stopped_in
 from neat_verdict.core.text.format import (
     format_count,
     format_difference,
@@ -28,17 +29,22 @@ from neat_verdict.core.verdicts.scale import Scale
 _SHOWN_FROM = 0.1  # of a skewness that moves an error rate by less nobody need know
 
 
-def progress(arms: Sequence[Arm], rule: DecisionRule) -> float | None:
+def progress(arms: Sequence[Arm], rule: DecisionRule, periods: Sequence[Period] = ()) -> float | None:
     """Share of the planned data that is in, as the design counts it. None without a plan."""
     if rule.planned_units is None:
         return None
-    return rule.information([arm.units for arm in arms])
+    return rule.information([arm.units for arm in arms], periods)
 
 
 def minimum_conditions(
-    arms: Sequence[Arm], days: int, rule: DecisionRule, looks_taken: int | None = None
+    arms: Sequence[Arm],
+    days: int,
+    rule: DecisionRule,
+    looks_taken: int | None = None,
+    periods: Sequence[Period] = (),
 ) -> list[Condition]:
-    """Days, what the method waits for, and what the approximation needs; each only where the rule asks for it."""
+    """Days, what the method waits for, and what the approximation needs; each only where the rule asks for it. Nothing is waited
+    for of a variant that was stopped in the ``periods``."""
     check_count("days", days)
     lines = []
     if rule.minimum_days:
@@ -46,13 +52,14 @@ def minimum_conditions(
         label = f"Ran at least {plural(rule.minimum_days, 'day')}{weeks}"
         required = plural(rule.minimum_days, "day")
         lines.append(condition("days", "minimum", label, days >= rule.minimum_days, plural(days, "day"), required))
-    awaited = rule.method.minimum_condition(rule, progress(arms, rule), looks_taken)
+    awaited = rule.method.minimum_condition(rule, progress(arms, rule, periods), looks_taken)
     if awaited is not None:
         # The longest run is fixed beforehand too: it reads with what has come by then.
         at_end = (
             rule.method.reads_once and rule.longest_days is not None and days + rule.warm_up_days >= rule.longest_days
         )
         lines.append(replace(awaited, state="met") if at_end else awaited)
+    arms = read_on(arms, periods)
     if rare := arms[0].notation.rare:
         # What the approximation rests on is not how many converted in the arm that did worse, but how many would have without a
         # difference: a clear success where fewer is better has few.
@@ -73,7 +80,8 @@ def shape_conditions(periods: Sequence[Period]) -> list[Condition]:
 
     There is a period or more.
     """
-    pairs = ([period.pair(at, 0) for period in periods] for at in range(1, len(periods[0].arms)))
+    stopped = stopped_in(periods)
+    pairs = (pairs_of(periods, at) for at in range(1, len(periods[0].arms)) if at not in stopped)
     known = [one for one in map(skewness_of_pairs, pairs) if one is not None]
     worst = max(known, key=lambda one: abs(one.of_difference), default=None)
     if worst is None or abs(worst.of_difference) < _SHOWN_FROM:

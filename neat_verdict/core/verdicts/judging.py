@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Collection, Sequence
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -156,6 +156,7 @@ def judge(
     others: Sequence[MetricReading] = (),
     separable: Callable[[int, int, float], bool] | None = None,
     scale: Scale = LIFT,
+    stopped: Collection[int] = (),
 ) -> Verdict:
     """Give the verdict of one reading.
 
@@ -163,8 +164,22 @@ def judge(
     puts them in order; ``conditions`` are those of minimum and soundness; ``last`` says that the rule reads no more after this,
     ``ended`` that no more data will come; ``others`` are the readings of secondary metrics and guardrails. A guardrail of the
     rule without a reading has not been shown to be kept. ``separable`` says whether two arms (by position) differ significantly
-    at a critical value; ``scale`` is what effects are judged on.
+    at a critical value; ``scale`` is what effects are judged on. Variants that were ``stopped``, by position, are no part of it.
     """
+    if comparisons and stopped:
+        left = [at for at in range(1, len(comparisons) + 1) if at not in stopped]
+        among = judge(
+            [comparisons[at - 1] for at in left],
+            conditions,
+            rule,
+            gains=[gains[at - 1] for at in left] if gains else (),
+            last=last,
+            ended=ended,
+            others=[replace(one, variant=1 + left.index(one.variant)) for one in others if one.variant in left],
+            separable=separable and (lambda first, second, c: separable(left[first - 1], left[second - 1], c)),
+            scale=scale,
+        )
+        return _placed(among, (0, *left))
     read = (*others, *_unread(rule, len(comparisons), others))
     facts = facts_of(comparisons, conditions, rule, gains=gains, last=last, ended=ended, others=read, scale=scale)
     given, variants = give_verdicts(facts)
@@ -185,6 +200,16 @@ def judge(
     critical_value = comparisons[position - 1].critical_value
     apart = None if separable is None else separable(position, rest[0], critical_value)
     return Verdict(kind.name, position, runner_up=rest[0], separable=apart, passed_over=passed)
+
+
+def _placed(verdict: Verdict, positions: Sequence[int]) -> Verdict:
+    """A verdict of some of the variants, with the positions that they have among all."""
+    return replace(
+        verdict,
+        variant=None if verdict.variant is None else positions[verdict.variant],
+        runner_up=None if verdict.runner_up is None else positions[verdict.runner_up],
+        passed_over=tuple(replace(one, variant=positions[one.variant]) for one in verdict.passed_over),
+    )
 
 
 def _against(read: Sequence[MetricReading], variant: int) -> tuple[tuple[str, ...], tuple[str, ...]]:

@@ -7,9 +7,10 @@ from dataclasses import dataclass
 
 from scipy import special
 
-from neat_verdict.core.periods import compare_pairs
+from neat_verdict.core.periods import Period, compare_pairs
 from neat_verdict.core.rule import DecisionRule
-from neat_verdict.core.statistics import Comparison, Interval, chances_to_be_best, comparable
+from neat_verdict.core.statistics import Arm, Comparison, Interval, chances_to_be_best, comparable
+from neat_verdict.core.stretches import only, pairs_of
 from neat_verdict.core.verdicts.reading import Reading
 
 
@@ -37,9 +38,17 @@ class Ranked:
         return self.against_leader is not None and self.against_leader.separate
 
 
+def ranked_parts(reading: Reading) -> tuple[list[int], list[Arm], list[Period]]:
+    """The arms that were not stopped: their positions, their totals, and the periods with these alone."""
+    places = [0, *reading.left]
+    periods = only(reading.periods, places) if reading.stopped else list(reading.periods)
+    return places, [reading.arms[at] for at in places], periods
+
+
 def rank_arms(reading: Reading, rule: DecisionRule) -> tuple[Ranked, ...]:
-    """The arms of a reading in the order of their levels, the best first; empty with too little to compare."""
-    arms, periods = reading.arms, reading.periods
+    """The arms of a reading in the order of their levels, the best first; empty with too little to compare. Those that were
+    stopped are left out: nobody can be given them any more."""
+    places, arms, periods = ranked_parts(reading)
     if not reading.comparisons or not comparable(arms) or not all(math.isfinite(arm.estimate) for arm in arms):
         return ()
     result = rule.design.levels_and_chances(periods, arms, rule)
@@ -47,16 +56,16 @@ def rank_arms(reading: Reading, rule: DecisionRule) -> tuple[Ranked, ...]:
         return ()
     levels, chances = result
     leader, *rest = sorted(range(len(arms)), key=lambda position: -rule.sign * levels[position])
-    pairs = len(arms) * (len(arms) - 1) // 2
-    ranked = [Ranked(leader, chances[leader], None)]
+    pairs = len(reading.arms) * (len(reading.arms) - 1) // 2
+    ranked = [Ranked(places[leader], chances[leader], None)]
     for position in rest:
         c = rule.design.pair_critical_value(rule, periods, position, leader, pairs, reading.reached)
         if c is None:
             return ()
-        compared = compare_pairs([period.pair(position, leader) for period in periods], c)
+        compared = compare_pairs(pairs_of(periods, position, leader), c)
         if compared is None:
             return ()
-        ranked.append(Ranked(position, chances[position], compared))
+        ranked.append(Ranked(places[position], chances[position], compared))
     return tuple(ranked)
 
 
@@ -78,8 +87,9 @@ def chance_ahead(reading: Reading, rule: DecisionRule, position: int) -> float |
     compared = reading.comparisons[position - 1]
     if reading.arms[position].freedom_with(reading.arms[0]) is not None:
         return float(special.ndtr(rule.sign * compared.statistic))
-    if len(reading.periods) == 1:
-        arms = [reading.arms[0], reading.arms[position]]
+    pairs = reading.pairs(position)
+    if len(pairs) == 1:
+        arms = [pairs[0].reference, pairs[0].variant]
         return chances_to_be_best(arms, rule.sign)[1] if all(math.isfinite(arm.estimate) for arm in arms) else None
     if not compared.error > 0:
         return None

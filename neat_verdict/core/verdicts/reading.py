@@ -9,10 +9,11 @@ from neat_verdict.core.checks import InputError, check_positive
 from neat_verdict.core.designs import Series, Summary
 from neat_verdict.core.designs.base import CountTable
 from neat_verdict.core.methods import Reached
-from neat_verdict.core.periods import Period, compare_pairs
+from neat_verdict.core.periods import Pair, Period, compare_pairs
 from neat_verdict.core.rule import DecisionRule
 from neat_verdict.core.soundness import OverlapCheck, SplitCheck
-from neat_verdict.core.statistics import Arm, Comparison, Interval, comparable
+from neat_verdict.core.statistics import Arm, Comparison, Interval, comparable, nothing_known
+from neat_verdict.core.stretches import added_up, pairs_of, read_on, shares_changed, stopped_in
 from neat_verdict.core.text.statements import Condition
 from neat_verdict.core.variants import LETTERS, MAX_VARIANTS
 from neat_verdict.core.verdicts.conditions import (
@@ -57,9 +58,23 @@ class Reading:
     scale: Scale = LIFT
 
     @property
+    def stopped(self) -> tuple[int, ...]:
+        """Positions of the variants that were stopped: they are read by what came before, and no verdict names them."""
+        return stopped_in(self.periods)
+
+    @property
+    def left(self) -> tuple[int, ...]:
+        """Positions of the variants beside control that were not stopped."""
+        return tuple(at for at in range(1, len(self.arms)) if at not in self.stopped)
+
+    def pairs(self, position: int, reference: int = 0) -> list[Pair]:
+        """What a comparison was made of: two arms over the periods in which they can be held against one another."""
+        return pairs_of(self.periods, position, reference)
+
+    @property
     def best(self) -> Comparison | None:
         """The comparison of the variant that the verdict speaks of, the first where it names none."""
-        return self.comparisons[(self.verdict.variant or 1) - 1] if self.comparisons else None
+        return self.comparisons[(self.verdict.variant or self.left[0]) - 1] if self.comparisons else None
 
     def effect(self, position: int) -> Interval:
         """The interval by which a variant, by position, is judged."""
@@ -67,8 +82,8 @@ class Reading:
 
     @property
     def effects(self) -> tuple[Interval, ...]:
-        """Those of all variants, in order."""
-        return tuple(map(self.scale.effect, self.comparisons))
+        """Those of all variants that were not stopped, in order."""
+        return tuple(self.scale.effect(self.comparisons[at - 1]) for at in self.left) if self.comparisons else ()
 
     def series(
         self, rule: DecisionRule, arms_by_day: Sequence[Sequence[Arm]], periods: Sequence[Period] = ()
@@ -127,27 +142,28 @@ def read_experiment(
             "variants", len(arms), f"must be 2 to {MAX_VARIANTS} with a weight each ({len(weights)} given)"
         )
     strata = (_one_period(arms, weights),) if periods is None else rule.design.strata(periods)
+    stopped = stopped_in(strata)
     ran = days + rule.warm_up_days
     ended = ended or (rule.longest_days is not None and ran >= rule.longest_days)
     last = rule.method.reads_no_more(rule, ran, None if looks is None else looks.last)
-    reached = replace(reached_by(arms, rule, looks), last=last)
-    enough = comparable(arms) and not (rule.method.has_looks and looks is None)
+    reached = replace(reached_by(arms, rule, looks, strata), last=last)
+    enough = comparable(read_on(arms, strata)) and not (rule.method.has_looks and looks is None)
     comparisons = compare_with_control(strata, rule, reached) if enough else ()
     summary = rule.design.summarise(strata, comparisons, rule)
-    split, overlap, soundness = _soundness(strata, weights, rule, units_by_day)
+    split, overlap, soundness = _soundness(strata if periods is None else periods, weights, rule, units_by_day)
     conditions = [
-        *minimum_conditions(arms, days, rule, len(looks.information) if looks else 0),
+        *minimum_conditions(arms, days, rule, len(looks.information) if looks else 0, strata),
         *(shape_conditions(strata) if comparisons else ()),
         *rule.design.conditions(summary, rule),
         *soundness,
     ]
 
     def separable(first: int, second: int, c: float) -> bool:
-        result = compare_pairs([period.pair(first, second) for period in strata], c)
+        result = compare_pairs(pairs_of(strata, first, second), c)
         return result is not None and result.separate
 
     gains = rule.design.gains(comparisons, summary, rule)
-    scale = scale_of(comparisons, rule.planned_level)
+    scale = scale_of([one for at, one in enumerate(comparisons, 1) if at not in stopped], rule.planned_level)
     comparisons = tuple(map(scale.judged, comparisons))
     verdict = judge(
         comparisons,
@@ -159,11 +175,13 @@ def read_experiment(
         separable=separable,
         gains=gains,
         scale=scale,
+        stopped=stopped,
     )
     # The conditions are those of the variant that the verdict speaks of.
-    best = verdict.variant or (1 + max(range(len(gains)), key=gains.__getitem__) if gains else None)
+    open_ones = [at for at in range(1, len(gains) + 1) if at not in stopped]
+    best = verdict.variant or (max(open_ones, key=lambda at: gains[at - 1]) if open_ones else None)
     readable = verdict.name != "unsound" and all(line.state == "met" for line in conditions)
-    letter = LETTERS[best or 1]
+    letter = LETTERS[best or next(at for at in range(1, len(arms)) if at not in stopped)]
     spoken = comparisons[best - 1] if best else None
     conditions += effect_conditions(spoken, letter, rule, others, readable=readable, scale=scale)
     return Reading(
@@ -174,7 +192,7 @@ def read_experiment(
         overlap=overlap,
         conditions=tuple(conditions),
         verdict=verdict,
-        progress=progress(arms, rule),
+        progress=progress(arms, rule, strata),
         days=days,
         reached=reached,
         periods=strata,
@@ -191,9 +209,15 @@ def _one_period(arms: Sequence[Arm], weights: Sequence[float]) -> Period:
     return Period(tuple(arms), tuple(w / whole for w in weights))
 
 
-def is_sound(arms: Sequence[Arm], weights: Sequence[float], rule: DecisionRule, units_by_day: CountTable) -> bool:
-    """Whether the data agree with the design, so that lifts may be read: of one period the units, the planned split, the days."""
-    strata = (_one_period(arms, weights),)
+def is_sound(
+    arms: Sequence[Arm],
+    weights: Sequence[float],
+    rule: DecisionRule,
+    units_by_day: CountTable,
+    periods: Sequence[Period] = (),
+) -> bool:
+    """Whether the data agree with the design, so that lifts may be read: the units, the planned split, the days."""
+    strata = periods or (_one_period(arms, weights),)
     return all(line.state != "not_met" for line in _soundness(strata, weights, rule, units_by_day)[2])
 
 
@@ -205,33 +229,44 @@ def _soundness(
     return split, overlap, list(soundness_conditions(split, overlap, rule))
 
 
-def reached_by(arms: Sequence[Arm], rule: DecisionRule, looks: Looks | None = None) -> Reached:
+def reached_by(
+    arms: Sequence[Arm], rule: DecisionRule, looks: Looks | None = None, periods: Sequence[Period] = ()
+) -> Reached:
     """How far the data of these arms are, at the looks taken."""
-    fraction = rule.information([arm.units for arm in arms])
+    fraction = rule.information([arm.units for arm in arms], periods)
     return Reached(fraction, looks.information if looks else (), looks.last if looks else True)
 
 
-def is_early(arms: Sequence[Arm], days: int, rule: DecisionRule, looks: Looks | None = None) -> bool:
+def is_early(
+    arms: Sequence[Arm], days: int, rule: DecisionRule, looks: Looks | None = None, periods: Sequence[Period] = ()
+) -> bool:
     """Whether the rule may not be read yet: something of its minimum is not met."""
-    return not minimum_met(arms, days, rule, looks) or not shape_known(arms)
+    return not minimum_met(arms, days, rule, looks, periods) or not shape_known(arms, periods)
 
 
-def minimum_met(arms: Sequence[Arm], days: int, rule: DecisionRule, looks: Looks | None = None) -> bool:
+def minimum_met(
+    arms: Sequence[Arm], days: int, rule: DecisionRule, looks: Looks | None = None, periods: Sequence[Period] = ()
+) -> bool:
     """Whether all that only grows is in: days, data, conversions."""
-    lines = minimum_conditions(arms, days, rule, len(looks.information) if looks else 0)
+    lines = minimum_conditions(arms, days, rule, len(looks.information) if looks else 0, periods)
     return all(line.state == "met" for line in lines)
 
 
-def shape_known(arms: Sequence[Arm]) -> bool:
+def shape_known(arms: Sequence[Arm], periods: Sequence[Period] = ()) -> bool:
     """Whether the values are not too skewed to be judged."""
-    return all(line.state == "met" for line in shape_conditions([Period(tuple(arms), (1.0,) * len(arms))]))
+    strata = [Period(tuple(arms), (1.0,) * len(arms))] if not shares_changed(periods) else periods
+    return all(line.state == "met" for line in shape_conditions(strata))
 
 
 def compare_with_control(periods: Sequence[Period], rule: DecisionRule, reached: Reached) -> tuple[Comparison, ...]:
-    """Each variant against control as the rule's design and method have it; empty where one cannot be compared."""
-    thresholds = rule.design.thresholds(rule, periods, reached)
-    result = [
-        rule.method.compare([period.pair(variant, 0) for period in periods], rule, threshold)
-        for variant, threshold in enumerate(thresholds, start=1)
-    ]
+    """Each variant against control as the rule's design and method have it; empty where one cannot be compared, but for those
+    that were stopped, of which nothing is known then."""
+    thresholds, stopped = rule.design.thresholds(rule, periods, reached), stopped_in(periods)
+    result = []
+    for variant, threshold in enumerate(thresholds, start=1):
+        made = rule.method.compare(pairs_of(periods, variant), rule, threshold)
+        if made is None and variant in stopped:
+            together = added_up(periods)
+            made = nothing_known(together.arms[variant], together.arms[0], threshold.critical_value)
+        result.append(made)
     return tuple(one for one in result if one is not None) if all(result) else ()

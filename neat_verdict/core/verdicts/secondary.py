@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from neat_verdict.core.methods import Reached
-from neat_verdict.core.periods import Period, compare_pairs
+from neat_verdict.core.periods import Pair, Period, compare_pairs
 from neat_verdict.core.questions import DEFAULT_QUESTION
 from neat_verdict.core.rule import DecisionRule, Direction
 from neat_verdict.core.statistics import (
@@ -17,9 +17,11 @@ from neat_verdict.core.statistics import (
     arm_statistic,
     comparable,
     compare_many,
+    nothing_known,
     two_sided_critical_value,
     two_sided_pvalue,
 )
+from neat_verdict.core.stretches import pairs_of, read_on, stopped_in
 from neat_verdict.core.verdicts.judging import MetricReading, MetricRole
 from neat_verdict.core.verdicts.scale import Scale, scale_of
 
@@ -51,12 +53,22 @@ class SecondaryMetric:
         """The periods, or one of all units."""
         return self.periods or (Period(self.arms, (1.0,) * len(self.arms)),)
 
+    def pairs(self, variant: int) -> list[Pair]:
+        """A variant (by position) and control, over the periods in which they can be held against one another."""
+        return pairs_of(self.strata, variant)
+
     def statistic(self, variant: int) -> float:
-        """Of a variant (by position) against control."""
-        if len(self.strata) == 1:
-            return arm_statistic(self.arms[variant], self.arms[0])
-        result = compare_pairs([period.pair(variant, 0) for period in self.strata], 1.0)
+        """Of a variant against control; 0 where nothing is known."""
+        pairs = self.pairs(variant)
+        if len(pairs) == 1 and pairs[0].usable:
+            return arm_statistic(pairs[0].variant, pairs[0].reference)
+        result = compare_pairs(pairs, 1.0)
         return result.statistic if result else 0.0
+
+    @property
+    def comparable(self) -> bool:
+        """Whether every arm that was not stopped has enough to be compared."""
+        return comparable(read_on(self.arms, self.periods))
 
     @property
     def variants(self) -> range:
@@ -74,7 +86,9 @@ class SecondaryEvidence:
     @property
     def scale(self) -> Scale:
         """What its effects are judged on."""
-        return scale_of(self.comparisons, self.metric.level)
+        stopped = stopped_in(self.metric.strata)
+        left = [one for at, one in enumerate(self.comparisons, start=1) if at not in stopped]
+        return scale_of(left, self.metric.level)
 
     def readings(self) -> list[MetricReading]:
         """As the verdict takes them: intervals turned so that positive is good."""
@@ -103,7 +117,7 @@ def read_secondary(
     """
     guarding = replace(rule, method=rule.method.guardrail_method(early=early), question=DEFAULT_QUESTION)
     families = {
-        role: [metric for metric in metrics if metric.role == role and comparable(metric.arms)]
+        role: [metric for metric in metrics if metric.role == role and metric.comparable]
         for role in ("secondary", "exploratory")
     }
     made = {role: iter(_family(family, rule)) for role, family in families.items()}
@@ -132,24 +146,27 @@ def _compared(
 ) -> list[tuple[Comparison, ...]]:
     """The comparisons of each metric; the values are of all their variants, one metric after the other."""
     places = [(metric, variant) for metric in metrics for variant in metric.variants]
-    single = [(m.arms[v], m.arms[0]) for m, v in places if len(m.strata) == 1]
-    values = [c for (m, _), c in zip(places, critical_values, strict=True) if len(m.strata) == 1]
+    pairs = [metric.pairs(variant) for metric, variant in places]
+    alone = [len(line) == 1 and line[0].usable for line in pairs]
     # All at once, because rates are compared in arrays.
-    at_once = iter(compare_many(single, values))
-    made: dict[int, list[Comparison | None]] = {}
-    for (metric, variant), c, p in zip(places, critical_values, adjusted, strict=True):
-        one = (
-            next(at_once)
-            if len(metric.strata) == 1
-            else compare_pairs([period.pair(variant, 0) for period in metric.strata], c)
+    at_once = iter(
+        compare_many(
+            [(line[0].variant, line[0].reference) for line, one in zip(pairs, alone, strict=True) if one],
+            [c for c, one in zip(critical_values, alone, strict=True) if one],
         )
+    )
+    made: dict[int, list[Comparison | None]] = {}
+    for (metric, variant), line, single, c, p in zip(places, pairs, alone, critical_values, adjusted, strict=True):
+        one = next(at_once) if single else compare_pairs(line, c)
+        if one is None and variant in stopped_in(metric.strata):
+            one = nothing_known(metric.arms[variant], metric.arms[0], c)
         made.setdefault(id(metric), []).append(None if one is None else replace(one, adjusted_pvalue=p))
     lines = [made.get(id(metric), []) for metric in metrics]
     return [tuple(one for one in line if one is not None) if all(line) else () for line in lines]
 
 
 def _guarded(metric: SecondaryMetric, rule: DecisionRule, reached: Reached) -> tuple[Comparison, ...]:
-    if not comparable(metric.arms):
+    if not metric.comparable:
         return ()
     thresholds = rule.design.thresholds(rule, metric.strata, reached)
     if not thresholds:

@@ -54,6 +54,7 @@ from neat_verdict.core.statistics import (
     comparable,
     two_sided_critical_value,
 )
+from neat_verdict.core.stretches import shares_changed
 from neat_verdict.core.variants import LETTERS
 from neat_verdict.core.verdicts import (
     DecisionRule,
@@ -174,19 +175,19 @@ def _compared(request: _Request) -> _Compared:
         return _of_days(request, asked.first, asked.last)
     if asked.look is not None:
         reading = _look(request).reading
-        periods = [period.pair(max(request.position, 1), 0) for period in reading.periods]
+        periods = reading.pairs(max(request.position, 1))
         return _Compared(periods, _at(reading.comparisons, request), request.rule, _among(request))
     if request.use.role == "primary":
         reading = analysis.reading
         if analysis.readable:
-            periods = [period.pair(max(request.position, 1), 0) for period in reading.periods]
+            periods = reading.pairs(max(request.position, 1))
         else:  # where only levels are read, of what there is
             periods = [Pair(reading.arms[max(request.position, 1)], reading.arms[0])]
         return _Compared(periods, _at(reading.comparisons, request), request.rule, _among(request))
     side = next((line for line in analysis.secondary if line.metric.name == request.use.metric.name), None)
     if side is None:
         raise Conflict(f"There is nothing of {request.use.metric.name} to read yet")
-    periods = [period.pair(max(request.position, 1), 0) for period in side.metric.strata]
+    periods = side.metric.pairs(max(request.position, 1))
     rule = request.once if side.metric.role == "secondary" else request.guarding
     return _Compared(periods, _at(side.comparisons, request), rule, len(side.comparisons))
 
@@ -239,8 +240,9 @@ def _of_comparison(request: _Request) -> Derivation:
     if figure == "adjusted_pvalue" and request.use.role == "secondary" and not _is_part(asked):
         return _family(request)
     return comparison_derivation(
-        figure, compared.made, compared.pairs, compared.rule, asked.letter, among=compared.among
-    )
+        figure, compared.made, compared.pairs, compared.rule, asked.letter, among=compared.among,
+        shared=shares_changed(_reading(request).periods),
+    )  # fmt: skip
 
 
 def _is_part(asked: Asked) -> bool:
@@ -303,7 +305,7 @@ def _against_leader(request: _Request) -> Derivation:
     mine = next((line for line in ranked if line.position == request.position), None)
     if mine is None or mine.against_leader is None:
         raise Conflict("The leader is not held against itself, and the others only once they can be compared")
-    pairs = [period.pair(request.position, ranked[0].position) for period in reading.periods]
+    pairs = reading.pairs(request.position, ranked[0].position)
     letter, leader = request.asked.letter, LETTERS[ranked[0].position]
     among = len(ranked) * (len(ranked) - 1) // 2
     return comparison_derivation("lift", mine.against_leader, pairs, request.rule, letter, among=among, against=leader)

@@ -8,15 +8,18 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from neat_verdict.core.designs.adaptive.derivations import (
-    STRATIFIED_WORDS,
     gain_derivation,
-    posterior_steps,
-    posteriors_or_refuse,
     remaining_derivation,
 )
 from neat_verdict.core.designs.adaptive.gain import Gain, gain_over_even
-from neat_verdict.core.designs.adaptive.posteriors import possible_gain_remaining, stratified_posteriors
-from neat_verdict.core.designs.base import CountTable, Design, Series, Summary
+from neat_verdict.core.designs.adaptive.posteriors import possible_gain_remaining
+from neat_verdict.core.designs.base import CountTable, Design, Series, Summary, shared_threshold
+from neat_verdict.core.designs.posteriors import (
+    STRATIFIED_WORDS,
+    posterior_steps,
+    posteriors_or_refuse,
+    stratified_posteriors,
+)
 from neat_verdict.core.methods import Method, Reached, Threshold, bonferroni
 from neat_verdict.core.periods import Period, running_lift
 from neat_verdict.core.soundness import OverlapCheck, SplitCheck, check_epochs, check_split, check_split_by_epoch
@@ -93,7 +96,7 @@ class Adaptive(Design):
                 return ()
             at = Reached(fraction, reached.looks, reached.last)
             one = rule.method.threshold(bonferroni(rule.confidence, comparisons), [1, 1], at)
-            result.append(_shared(one, comparisons))
+            result.append(shared_threshold(one, comparisons))
         return tuple(result)
 
     def pair_critical_value(
@@ -204,11 +207,6 @@ class Adaptive(Design):
         )
         missing = "" if summary.leader == 0 else f"; that it beats {names.variant(0)} is not shown yet"
         return f"{leads}{missing}.", f"{LETTERS[summary.leader]} leads, little left to gain"
-
-
-def _shared(one: Threshold, comparisons: int) -> Threshold:
-    """The threshold of one of several comparisons at its share of the level, its p by all of them."""
-    return Threshold(one.critical_value, lambda z: min(1.0, comparisons * one.adjusted_pvalue(z)))
 
 
 def _units(periods: Sequence[Period]) -> list[list[int]]:

@@ -7,8 +7,13 @@ from typing import TYPE_CHECKING
 
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.designs.adaptive.gain import gain_over_even
-from neat_verdict.core.designs.adaptive.policy import LevelPosterior
-from neat_verdict.core.designs.adaptive.posteriors import possible_gain_remaining, stratified_posteriors
+from neat_verdict.core.designs.adaptive.posteriors import possible_gain_remaining
+from neat_verdict.core.designs.posteriors import (
+    STRATIFIED_WORDS,
+    posterior_steps,
+    posteriors_or_refuse,
+    stratified_posteriors,
+)
 from neat_verdict.core.periods import Period
 from neat_verdict.core.statistics import two_sided_critical_value
 from neat_verdict.core.text.format import format_full
@@ -17,29 +22,6 @@ from neat_verdict.core.variants import LETTERS
 
 if TYPE_CHECKING:
     from neat_verdict.core.rule import DecisionRule
-
-STRATIFIED_WORDS = (
-    "An arm’s level is that of the leader and its distance from the leader by epoch; its error makes the distance as "
-    "uncertain as "
-    "that comparison is."
-)
-
-
-def posterior_steps(posteriors: Sequence[LevelPosterior]) -> tuple[Step, ...]:
-    """Means and errors by arm."""
-    return tuple(
-        step
-        for letter, one in zip(LETTERS, posteriors, strict=False)
-        for step in steps(((f"m_{letter}", one.mean), (f"e_{letter}", one.error)))
-    )
-
-
-def posteriors_or_refuse(periods: Sequence[Period], rule: DecisionRule) -> tuple[LevelPosterior, ...]:
-    """The stratified posteriors. Raises InputError where the arms cannot be compared."""
-    result = stratified_posteriors(periods, sign=rule.sign)
-    if result is None:
-        raise InputError("epochs", len(periods), "must have units of every variant to compare")
-    return result
 
 
 def remaining_derivation(rule: DecisionRule, periods: Sequence[Period]) -> Derivation:

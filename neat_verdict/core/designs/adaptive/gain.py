@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from neat_verdict.core.designs.adaptive.posteriors import stratified_posteriors
+from neat_verdict.core.designs.posteriors import stratified_posteriors
 from neat_verdict.core.periods import Period
 from neat_verdict.core.statistics import Arm, Interval, normal_best_chances
 from neat_verdict.core.text.format import format_count

@@ -9,23 +9,12 @@ from typing import Literal
 import numpy as np
 from numpy.typing import ArrayLike
 
-from neat_verdict.core.checks import InputError, check_count, check_number, check_positive, check_probability
+from neat_verdict.core.checks import InputError, check_count, check_positive, check_probability
+from neat_verdict.core.designs.posteriors import LevelPosterior
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.statistics import many_normal_best_chances
 
 PolicyKind = Literal["proportional", "top_two"]
-
-
-@dataclass(frozen=True, slots=True)
-class LevelPosterior:
-    """Normal posterior of an arm's level with its ``mean`` and ``error`` (standard deviation, above 0)."""
-
-    mean: float
-    error: float
-
-    def __post_init__(self) -> None:
-        check_number("mean", self.mean)
-        check_positive("error", self.error)
 
 
 @dataclass(frozen=True, slots=True)

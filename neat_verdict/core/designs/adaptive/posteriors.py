@@ -10,9 +10,9 @@ import numpy as np
 from scipy import optimize, special
 
 from neat_verdict.core.checks import InputError, check_probability
-from neat_verdict.core.designs.adaptive.policy import LevelPosterior, Policy
+from neat_verdict.core.designs.adaptive.policy import Policy
+from neat_verdict.core.designs.posteriors import LevelPosterior
 from neat_verdict.core.numeric import FloatArray
-from neat_verdict.core.periods import Period, compare_stratified
 from neat_verdict.core.statistics import Arm, partially_pool
 from neat_verdict.core.statistics.arms import ARMS
 
@@ -149,42 +149,3 @@ def chance_within(means: FloatArray, errors: FloatArray, gain: float, *, sign: i
         inside *= np.where(leader[:, None] == arm, 1, below)
     mass = _WEIGHTS * _REACH * np.exp(-0.5 * (_REACH * _NODES) ** 2) / math.sqrt(2 * math.pi)
     return np.where(mean[:, 0] > 0, inside @ mass, np.nan)
-
-
-def stratified_posteriors(strata: Sequence[Period], *, sign: int = 1) -> tuple[LevelPosterior, ...] | None:
-    """Levels of the arms with shares that changed and levels that may have drifted: each held against the leader by epoch.
-
-    Another arm lies from the leader by their difference by epoch (`compare_stratified`), with the error that makes the difference
-    as uncertain as that comparison says. None where some arm cannot be compared.
-    """
-    first = [compare_stratified([s.pair(arm, 0) for s in strata], 1.0) for arm in range(1, _arms(strata))]
-    if not first or any(comparison is None for comparison in first):
-        return None
-    gains = [0.0, *(sign * comparison.difference.estimate for comparison in first if comparison is not None)]
-    leader = max(range(len(gains)), key=gains.__getitem__)
-    against = {
-        arm: compare_stratified([s.pair(arm, leader) for s in strata], 1.0)
-        for arm in range(len(gains))
-        if arm != leader
-    }
-    compared = [comparison for comparison in against.values() if comparison is not None]
-    if len(compared) < len(against):
-        return None
-    surest = min(compared, key=lambda comparison: comparison.reference_error)
-    if surest.reference_error <= 0:
-        return None
-    best = LevelPosterior(surest.reference_level, surest.reference_error)
-    made = []
-    for arm in range(len(gains)):
-        pair = against.get(arm)
-        if pair is None:
-            made.append(best)
-            continue
-        gap = pair.difference
-        own = max((gap.high - gap.low) ** 2 / 4 - best.error**2, 1e-6 * best.error**2)
-        made.append(LevelPosterior(best.mean + gap.estimate, math.sqrt(own)))
-    return tuple(made)
-
-
-def _arms(strata: Sequence[Period]) -> int:
-    return len(strata[0].arms) if strata else 0

@@ -8,12 +8,20 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from neat_verdict.core.designs.base import CountTable, Design, Series
+from neat_verdict.core.designs.base import CountTable, Design, Series, shared_threshold
+from neat_verdict.core.designs.parallel.stretches import overlap_by_stretch, split_by_stretch
+from neat_verdict.core.designs.posteriors import (
+    STRATIFIED_WORDS,
+    posterior_steps,
+    posteriors_or_refuse,
+    stratified_posteriors,
+)
 from neat_verdict.core.methods import Reached, Threshold, bonferroni
-from neat_verdict.core.periods import Period, compare_pairs, post_strata, rounds_together
+from neat_verdict.core.periods import Period, compare_pairs, information_of, post_strata, rounds_together
 from neat_verdict.core.soundness import OverlapCheck, SplitCheck, check_overlap, check_split
-from neat_verdict.core.statistics import Arm, Comparison, chances_to_be_best
+from neat_verdict.core.statistics import Arm, Comparison, chances_to_be_best, normal_best_chances
 from neat_verdict.core.statistics.arms.averaged import FIELLER
+from neat_verdict.core.stretches import pairs_of, shares_changed, stopped_in
 from neat_verdict.core.text.statements import Step, steps
 from neat_verdict.core.variants import LETTERS
 
@@ -28,16 +36,23 @@ class Parallel(Design):
     overlap_label, overlap_required = "Variants observed at the same time", "same shares every day"
 
     def strata(self, periods: Sequence[Period]) -> tuple[Period, ...]:
-        """By segments, where the reading is stratified by a property; else by rounds."""
-        return tuple(post_strata(periods) if any(one.segment for one in periods) else rounds_together(periods))
+        """By rounds, and within each by the stretches of a split that was changed and by the segments of a property."""
+        together = post_strata if any(one.segment for one in periods) else rounds_together
+        places = sorted({(one.round, one.number) for one in periods})
+        return tuple(
+            stratum
+            for place in places
+            for stratum in together([one for one in periods if (one.round, one.number) == place])
+        )
 
     def stratified_words(self, *, segments: bool) -> tuple[str, str, str]:
         if not segments:
             return (
-                "Rounds are read together: the arms are compared within each round, so that a level that differs from one to the "
-                "next takes no part in it, and the rounds are combined by weights that follow from their units alone.",
-                "m = Σw·m_r / Σw,  v = Σw²·v_r / (Σw)²,  w = √(N·n₁n₀/(n₁ + n₀)) of each round of N units: with the same shares "
-                "in all, Mantel’s and Haenszel’s n₁n₀/(n₁ + n₀) but for a factor",
+                "Rounds, and stretches of a split that was changed, are read together: the arms are compared within each, so "
+                "that a level that differs from one to the next takes no part in it, and they are combined by weights that "
+                "follow from their units alone.",
+                "m = Σw·m_r / Σw,  v = Σw²·v_r / (Σw)²,  w = √(N·n₁n₀/(n₁ + n₀)) of each round or stretch of N units: with the "
+                "same shares in all, Mantel’s and Haenszel’s n₁n₀/(n₁ + n₀) but for a factor",
                 f"Mantel & Haenszel (1959), J. Natl. Cancer Inst. 22, 719–748; {FIELLER}",
             )
         return (
@@ -51,7 +66,21 @@ class Parallel(Design):
         """That of the arm furthest behind."""
         return min(seen / planned for seen, planned in zip(units, planned_units, strict=True))
 
+    def information_over(self, periods: Sequence[Period], planned_units: Sequence[float]) -> float:
+        """That of the comparison furthest behind, as its variance has it; a variant that was stopped is waited for no more."""
+        stopped, control = stopped_in(periods), planned_units[0]
+        return min(
+            information_of(pairs_of(periods, at)) * (planned + control) / (planned * control)
+            for at, planned in enumerate(planned_units)
+            if at and at not in stopped
+        )
+
     def thresholds(self, rule: DecisionRule, periods: Sequence[Period], reached: Reached) -> tuple[Threshold, ...]:
+        comparisons = len(periods[0].arms) - 1
+        if shares_changed(periods) and comparisons > 1:
+            # How the comparisons hang together depends on when the split was changed, which nobody knew before.
+            one = rule.method.threshold(bonferroni(rule.confidence, comparisons), [1, 1], reached)
+            return (shared_threshold(one, comparisons),) * comparisons
         units = [sum(period.arms[at].units for period in periods) for at in range(len(periods[0].arms))]
         return (rule.method.threshold(rule.confidence, units, reached),) * (len(units) - 1)
 
@@ -61,19 +90,31 @@ class Parallel(Design):
         return rule.method.pair_critical_value(bonferroni(rule.confidence, pairs), reached)
 
     def check_split(self, periods: Sequence[Period], weights: Sequence[float]) -> SplitCheck:
+        if shares_changed(periods):
+            return split_by_stretch(periods)
         return check_split([sum(period.arms[at].units for period in periods) for at in range(len(weights))], weights)
 
-    def check_overlap(self, _periods: Sequence[Period], units_by_day: CountTable | None) -> OverlapCheck | None:
+    def check_overlap(self, periods: Sequence[Period], units_by_day: CountTable | None) -> OverlapCheck | None:
+        if shares_changed(periods):
+            return overlap_by_stretch(periods)
         return None if units_by_day is None else check_overlap(units_by_day)
 
     def levels_and_chances(
-        self, _periods: Sequence[Period], arms: Sequence[Arm], rule: DecisionRule
+        self, periods: Sequence[Period], arms: Sequence[Arm], rule: DecisionRule
     ) -> tuple[tuple[float, ...], tuple[float, ...]] | None:
-        return tuple(arm.estimate for arm in arms), chances_to_be_best(arms, rule.sign)
+        if not shares_changed(periods):
+            return tuple(arm.estimate for arm in arms), chances_to_be_best(arms, rule.sign)
+        posteriors = stratified_posteriors(periods, sign=rule.sign)
+        if posteriors is None:
+            return None
+        means, errors = [one.mean for one in posteriors], [one.error for one in posteriors]
+        return tuple(means), normal_best_chances(means, errors, sign=rule.sign)
 
     def chance_derivation(
-        self, _periods: Sequence[Period], arms: Sequence[Arm], _rule: DecisionRule
+        self, periods: Sequence[Period], arms: Sequence[Arm], rule: DecisionRule
     ) -> tuple[str, tuple[Step, ...]]:
+        if shares_changed(periods):
+            return STRATIFIED_WORDS, posterior_steps(posteriors_or_refuse(periods, rule))
         inputs = [
             step
             for letter, arm in zip(LETTERS, arms, strict=False)
@@ -84,19 +125,16 @@ class Parallel(Design):
     def lift_over_time(
         self, periods: Sequence[Period], arms_by_day: Sequence[Sequence[Arm]], critical_values: Sequence[float]
     ) -> tuple[Series, ...]:
-        if _in_rounds(periods) or any(period.segment for period in periods):
+        if _in_rounds(periods) or shares_changed(periods) or any(period.segment for period in periods):
             return self._stratified_lift(periods, critical_values)
         return lift_as_data_came_in(arms_by_day, critical_values[0])
 
     def _stratified_lift(self, periods: Sequence[Period], critical_values: Sequence[float]) -> tuple[Series, ...]:
-        """The same of periods of a day and a segment, or of a day of one of several rounds."""
+        """The same of periods of a day and a segment, or of a day of one of several rounds or stretches."""
         lines = []
         for day in sorted({period.day for period in periods}):
             strata = self.strata([period for period in periods if period.day <= day])
-            made = [
-                compare_pairs([period.pair(at, 0) for period in strata], c)
-                for at, c in enumerate(critical_values, start=1)
-            ]
+            made = [compare_pairs(pairs_of(strata, at), c) for at, c in enumerate(critical_values, start=1)]
             lines.append([_bounds(one) for one in made])
         return tuple(Series(*np.array(line).T) for line in zip(*lines, strict=True))
 

@@ -77,7 +77,7 @@ class VerdictKind(ABC):
 
 def spoken_of(reading: Reading) -> tuple[int, Comparison]:
     """Position and comparison of the variant that the verdict names, the first where it names none."""
-    position = reading.verdict.variant or 1
+    position = reading.verdict.variant or reading.left[0]
     return position, reading.comparisons[position - 1]
 
 

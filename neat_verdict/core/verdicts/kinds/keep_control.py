@@ -32,25 +32,23 @@ class KeepControl(VerdictKind):
         return LETTERS[0]
 
     def words(self, reading: Reading, rule: DecisionRule, names: Names) -> Parts:
-        if len(reading.comparisons) > 1:
-            closest = max(
-                range(1, len(reading.comparisons) + 1),
-                key=lambda position: reading.effect(position).estimate * rule.sign,
-            )
+        if len(reading.left) > 1:
+            closest = max(reading.left, key=lambda position: reading.effect(position).estimate * rule.sign)
             return Parts(
-                f"Keep {names.variant(0)}: none of the {len(reading.comparisons)} other variants is worth having.",
+                f"Keep {names.variant(0)}: none of the {len(reading.left)} other variants is worth having.",
                 f"None ahead. Keep {LETTERS[0]}",
                 f"The closest: {interval_words(reading, closest, rule, names)}",
             )
-        detail = interval_words(reading, 1, rule, names)
-        if reading.effect(1).turned(rule.sign).high < 0:
-            brings, figure = reading.arms[0].notation.verbs[rule.sign > 0], estimate_of(reading, 1, rule, names)
-            headline = f"Keep {names.variant(0)}: {names.variant(1)} {brings} {names.metric}, {figure}."
-            return Parts(headline, f"{LETTERS[1]} behind: {figure}", detail, figure)
+        (other,) = reading.left
+        detail = interval_words(reading, other, rule, names)
+        if reading.effect(other).turned(rule.sign).high < 0:
+            brings, figure = reading.arms[0].notation.verbs[rule.sign > 0], estimate_of(reading, other, rule, names)
+            headline = f"Keep {names.variant(0)}: {names.variant(other)} {brings} {names.metric}, {figure}."
+            return Parts(headline, f"{LETTERS[other]} behind: {figure}", detail, figure)
         worthwhile = reading.scale.size_words(rule.worthwhile_lift, names)
         return Parts(
-            f"Keep {names.variant(0)}: {names.variant(1)} does not reach the {worthwhile} worth acting on.",
-            f"{LETTERS[1]} not worth it. Keep {LETTERS[0]}",
+            f"Keep {names.variant(0)}: {names.variant(other)} does not reach the {worthwhile} worth acting on.",
+            f"{LETTERS[other]} not worth it. Keep {LETTERS[0]}",
             detail,
         )
 

@@ -33,7 +33,9 @@ class NoWorthwhileDifference(VerdictKind):
         lows, highs = zip(*((effect.low, effect.high) for effect in reading.effects), strict=True)
         bounds = reading.scale.bounds_words(min(lows), max(highs), names)
         worthwhile = reading.scale.size_words(rule.worthwhile_lift, names)
-        subject = f"{names.variant(0)} and {names.variant(1)}" if len(names.variants) == 2 else "The variants"
+        subject = (
+            f"{names.variant(0)} and {names.variant(reading.left[0])}" if len(reading.left) == 1 else "The variants"
+        )
         return Parts(
             f"{subject} do not differ in {names.metric} by as much as {worthwhile}.",
             f"No worthwhile difference: {bounds}",

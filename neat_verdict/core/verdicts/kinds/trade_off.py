@@ -54,5 +54,5 @@ class TradeOff(VerdictKind):
         )
         return (
             f"{LETTERS[position]} would win if {listed(metrics)} were shown to {wanted}.",
-            *until_no_winner(best, LETTERS[position], rule, names, len(reading.periods)),
+            *until_no_winner(best, LETTERS[position], rule, names, len(reading.pairs(position))),
         )

@@ -62,7 +62,7 @@ class Winner(VerdictKind):
     def sensitivity(self, reading: Reading, rule: DecisionRule, names: Names) -> tuple[str, ...]:
         position, best = spoken_of(reading)
         return (
-            *until_no_winner(best, LETTERS[position], rule, names, len(reading.periods)),
+            *until_no_winner(best, LETTERS[position], rule, names, len(reading.pairs(position))),
             *_runner_up(reading, names),
         )
 
