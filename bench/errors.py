@@ -10,6 +10,7 @@ from itertools import product
 
 import numpy as np
 
+from neat_verdict.core.designs import DESIGNS
 from neat_verdict.core.methods import AlwaysValid, Fixed, GroupSequential, Method, PosteriorThresholds, Reached
 from neat_verdict.core.metrics import DAILY_TOTALS
 from neat_verdict.core.numeric import FloatArray
@@ -30,7 +31,8 @@ from neat_verdict.core.statistics import (
     two_sided_critical_value,
 )
 from neat_verdict.core.statistics.alpha_spending import SPENDING_FUNCTIONS
-from neat_verdict.core.verdicts import MetricReading
+from neat_verdict.core.verdicts import DecisionRule, MetricReading
+from neat_verdict.core.verdicts.reading import compare_with_control
 
 Line = tuple[str, int, int]  # a world, alarms, runs
 SEED = 20261127
@@ -361,6 +363,61 @@ def two_goals(runs: int = 20_000) -> Iterator[Line]:
         yield f"the first goal {first:g} standard errors better, correlation {correlation:g}", both, runs
 
 
+def changed_split(runs: int = 4000) -> Iterator[Line]:
+    """Intervals of no difference that leave it out where the split was changed half-way, or a variant stopped: wanted 5 %."""
+    draw = np.random.default_rng(SEED)
+    for arms, when, levels in product((2, 3), ("never", "always", "by what was seen"), ((0.05, 0.05), (0.1, 0.2))):
+        wrong = sum(_wrong_after_change(draw, arms, when, levels) for _ in range(runs))
+        way = "the worst stopped" if arms == 3 else "1:1, then 9:1"
+        yield f"{arms} variants, {way} {when}, level {levels[0]:g} to {levels[1]:g}", wrong, runs
+    for levels in ((0.05, 0.05), (0.1, 0.2)):
+        wrong = sum(_wrong_at_looks(draw, levels) for _ in range(runs))
+        yield f"two looks, 9:1 after the first by what was seen, level {levels[0]:g} to {levels[1]:g}", wrong, runs
+
+
+def _half(draw: np.random.Generator, shares: Sequence[float], level: float, number: int, units: int = 20_000) -> Period:
+    came = draw.multinomial(units, shares)
+    arms = tuple(Rate(int(draw.binomial(n, level)), int(n)) for n in came)
+    return Period(arms, tuple(shares), number, number=number, fixed=True)
+
+
+def _wrong_after_change(draw: np.random.Generator, arms: int, when: str, levels: Sequence[float]) -> bool:
+    """Whether any interval that is still read leaves out no difference, once, at the end."""
+    even = [1 / arms] * arms
+    first = _half(draw, even, levels[0], 1)
+    seen = [0.0, *(arm_statistic(arm, first.arms[0]) for arm in first.arms[1:])]
+    worst = 1 + int(np.argmin(seen[1:]))
+    changes = when == "always" or (when != "never" and abs(seen[worst]) > 1 and (arms == 2 or seen[worst] < 0))
+    if not changes:
+        shares = even
+    elif arms == 2:
+        # To the one that looks better; always to control where nothing is looked at.
+        shares = [0.1, 0.9] if when != "always" and seen[1] > 0 else [0.9, 0.1]
+    else:
+        shares = [0.0 if at == worst else 0.5 for at in range(arms)]
+    strata = DESIGNS["parallel"].strata([first, _half(draw, shares, levels[1], 2 if changes else 1)])
+    made = compare_with_control(strata, DecisionRule(0.95, 0.05), Reached())
+    left = [one for at, one in enumerate(made, start=1) if not (changes and arms == 3 and at == worst)]
+    return any(one.separate for one in left)
+
+
+def _wrong_at_looks(draw: np.random.Generator, levels: Sequence[float]) -> bool:
+    """Whether one of two looks leaves out no difference, the second after a change by what the first showed."""
+    rule = DecisionRule(0.95, 0.05, method=GroupSequential(look_days=(7, 14)), planned_units=(20_000, 20_000))
+    periods = [_half(draw, (0.5, 0.5), levels[0], 1)]
+    information: tuple[float, ...] = ()
+    for last in (False, True):
+        strata = DESIGNS["parallel"].strata(periods)
+        units = [sum(one.arms[at].units for one in strata) for at in (0, 1)]
+        information = (*information, rule.information(units, strata))
+        (made,) = compare_with_control(strata, rule, Reached(information[-1], information, last))
+        if made.separate:
+            return True
+        ahead = made.statistic > 0
+        periods.append(_half(draw, (0.1, 0.9) if ahead else (0.9, 0.1), levels[1], 2))
+    return False
+
+
 SIMULATIONS: dict[str, Callable[[], Iterator[Line]]] = {
     "overlap": overlap,
     "guardrails": guardrails,
@@ -374,6 +431,7 @@ SIMULATIONS: dict[str, Callable[[], Iterator[Line]]] = {
     "continued_rounds": continued_rounds,
     "daily_totals": daily_totals,
     "two_goals": two_goals,
+    "changed_split": changed_split,
 }
 
 

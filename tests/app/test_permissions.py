@@ -3,7 +3,7 @@
 import io
 import json
 import tempfile
-from datetime import timedelta
+from datetime import date, timedelta
 from pathlib import Path
 
 import pytest
@@ -31,6 +31,7 @@ from neat_verdict.app.planning.models import AATest, Rehearsal
 from neat_verdict.app.reports.actions import share
 from neat_verdict.app.reports.presenting import link_out
 from neat_verdict.app.traffic.actions import keep_audience
+from neat_verdict.app.traffic.splitting import change_split
 from neat_verdict.app.watch.actions import add_metric, add_note
 from tests.app.conftest import PLAN, START, TODAY, bring_in, daily, did, exposed
 from tests.app.test_aa_tests import past_units_of
@@ -69,6 +70,13 @@ class World:
     def waiting(self):
         """Running; its data still to come in files."""
         found = self.draft
+        actions.start(self.by, found.key, START)
+        return find(found.key)
+
+    @property
+    def three(self):
+        variants = [{"name": name} for name in ("List first", "Calendar first", "No calendar")]
+        found = actions.create_experiment(self.by, "Fare calendar", {**PLAN, "variants": variants})
         actions.start(self.by, found.key, START)
         return find(found.key)
 
@@ -237,6 +245,12 @@ def removed_second_count(w):
     return {"key": found.key, "source": "analytics"}, {}
 
 
+def changed_split(w):
+    found = w.waiting
+    change_split(w.by, found.key, [3, 1], date.fromisoformat(DAY), "x")
+    return {"key": found.key, "number": 1}, {}
+
+
 def stored_counts(w):
     found = w.waiting
     *_, seen = collect.preview(w.by, found, COUNTS, {})
@@ -270,6 +284,7 @@ TABLE = {
     "list_exclusion_groups": (READ, 200, plain()),
     "get_experiment": (READ, 200, of("draft")),
     "get_allocation": (READ, 200, of("adaptive")),
+    "get_split": (READ, 200, of("waiting")),
     "get_allocation_rehearsal": (READ, 200, of("adaptive")),
     "get_cohorts": (READ, 200, of("won")),
     "get_second_counts_table": (READ, 200, lambda w: ({"key": w.won.key, "form": "csv"}, {})),
@@ -358,6 +373,9 @@ TABLE = {
     "stop_rollout": (WRITE, 200, with_rollout),
     "start_experiment": (WRITE, 200, of("draft", reason="x")),
     "set_shares_by_hand": (WRITE, 200, of("adaptive", shares=[0.4, 0.3, 0.3], reason="x")),
+    "change_split": (WRITE, 200, of("waiting", weights=[3, 1], from_day=DAY, reason="x")),
+    "stop_variant": (WRITE, 200, lambda w: ({"key": w.three.key}, {"variant": "C", "reason": "x"})),
+    "withdraw_split_change": (WRITE, 200, changed_split),
     "reallocate": (WRITE, 200, lambda w: ({"key": w.adaptive.key, "way": "freeze"}, {"reason": "x"})),
     "store_units": (WRITE, 201, stored_units),
     "preview_units": (WRITE, 200, lambda w: ({"key": w.waiting.key}, upload(UNITS, "units.csv"))),

@@ -9,13 +9,13 @@ from statsmodels.stats.contingency_tables import StratifiedTable
 
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.designs.adaptive.policy import Policy, next_shares, top_two_shares
-from neat_verdict.core.designs.posteriors import LevelPosterior
 from neat_verdict.core.designs.adaptive.posteriors import (
     chance_within,
     partially_pooled,
     possible_gain_remaining,
     posteriors_from,
 )
+from neat_verdict.core.designs.posteriors import LevelPosterior
 from neat_verdict.core.periods import Pair, compare_stratified
 from neat_verdict.core.statistics import Mean, Rate, Ratio
 from tests.core.allocation_worlds import CLEAR, DRIFTING, EQUAL, LATE, outcome, run

@@ -218,11 +218,29 @@ def test_nothing_is_waited_for_of_a_variant_that_was_stopped():
     assert read(whole, rule).progress == pytest.approx(10_200 / 20_000)
 
 
-def test_where_the_split_was_changed_information_is_that_of_the_comparison():
-    rule = replace(RULE, planned_units=(20_000, 20_000))
-    # Weights √(N·n₁n₀/(n₁ + n₀)): (Σw)²/ΣN of 20,000 units at 1:1, then 20,000 at 9:1, against 10,000 planned.
-    w = math.sqrt(20_000 * 5000), math.sqrt(20_000 * 1800)
-    assert read(CHANGED, rule).progress == pytest.approx(sum(w) ** 2 / 40_000 / 10_000)
+def test_where_the_split_was_changed_information_is_what_the_variance_of_the_sum_grows_by():
+    """Looks hang together by √(I₁/I₂): simulated with weights that no outcome has a part in."""
+    rule = replace(RULE, planned_units=(30_000, 30_000))
+    assert read(CHANGED, rule).progress == pytest.approx(40_000 / 60_000)
+    assert read(CHANGED[:10], rule).progress == pytest.approx(20_000 / 60_000)
+    draw = np.random.default_rng(5)
+    looks = []
+    for _ in range(4000):
+        first, second = (
+            Period(
+                tuple(Mean(n, x, n + x * x / n) for n, x in zip(units, sums, strict=True)),
+                shares,
+                at,
+                number=at,
+                fixed=True,
+            )
+            for at, units, shares, sums in (
+                (1, (1000, 1000), (0.5, 0.5), draw.normal(0, math.sqrt(1000), 2)),
+                (2, (1800, 200), (0.9, 0.1), draw.normal(0, 1, 2) * np.sqrt((1800, 200))),
+            )
+        )
+        looks.append([compare_pairs(pairs_of(made, 1), 1.96).statistic for made in ([first], [first, second])])
+    assert np.corrcoef(np.array(looks).T)[0, 1] == pytest.approx(math.sqrt(1 / 2), abs=0.03)
 
 
 @pytest.mark.parametrize("method", [Fixed(), GroupSequential(), AlwaysValid()], ids=lambda method: method.name)

@@ -32,8 +32,9 @@ from neat_verdict.app.experiments.queries import (
 from neat_verdict.app.experiments.tallies import Counts, DailyCounts
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.core.periods import Pair, Period
-from neat_verdict.core.soundness import check_split
+from neat_verdict.core.soundness import SplitCheck, check_split
 from neat_verdict.core.statistics import Comparison
+from neat_verdict.core.stretches import pairs_of, shares_changed
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.verdicts import (
     DecisionRule,
@@ -98,9 +99,30 @@ class Analysis:
         return self.reading.verdict.name != "unsound" and bool(self.counts.primary.days)
 
     @property
+    def by_epochs(self) -> bool:
+        """Whether the shares followed the evidence, so that units are only known by epochs."""
+        return DESIGN_ANALYSES[self.rule.design.name].shares_vary and bool(self.periods)
+
+    @property
     def shares_vary(self) -> bool:
         """Whether the units came by stretches of different shares."""
-        return DESIGN_ANALYSES[self.rule.design.name].shares_vary and bool(self.periods)
+        return self.by_epochs or any(map(shares_changed, self.periods.values()))
+
+    @property
+    def information(self) -> float:
+        """Share of the planned data that is in, whether it may be read yet or not."""
+        units = self.all_counts.primary.units.sum(axis=0).tolist()
+        return self.rule.information(units, () if self.by_epochs else _of_primary(self.experiment, self.all_periods))
+
+    @property
+    def split(self) -> SplitCheck:
+        """Whether all units that came fell to the variants as planned."""
+        if self.by_epochs:
+            return self.reading.split
+        periods, planned = _of_primary(self.experiment, self.all_periods), weights(self.experiment)
+        if shares_changed(periods):
+            return self.rule.design.check_split(periods, planned)
+        return check_split([int(units) for units in self.all_counts.primary.units.sum(axis=0)], planned)
 
     @property
     def days_left_out(self) -> list[date]:
@@ -139,8 +161,7 @@ class Analysis:
         periods = self.periods.get(use.metric_id)
         if periods:
             days = range(max(first, date(1, 1, 2)).toordinal(), last.toordinal() + 1)
-            chosen = self.rule.design.strata([period for period in periods if period.day in days])
-            return [period.pair(position, 0) for period in chosen]
+            return pairs_of(self.rule.design.strata([one for one in periods if one.day in days]), position)
         arms = counts.between(first, last).arms()
         return [Pair(arms[position], arms[0])]
 
@@ -212,19 +233,25 @@ def _analyse(experiment: Experiment, rule: DecisionRule, counts: Counts, day: da
         if rule.method.has_looks and reading.verdict.name != "unsound":
             return _at_looks(whole, stored, day - timedelta(days=rule.window_days), ended=ended)
         return whole
-    split = check_split([int(units) for units in counts.primary.units.sum(axis=0)], weights(experiment))
+    mine = _of_primary(experiment, periods)
+    if shares_changed(mine):
+        split = rule.design.check_split(mine, weights(experiment))
+    else:
+        split = check_split([int(units) for units in counts.primary.units.sum(axis=0)], weights(experiment))
     # What is unsound is said at once, whatever the day.
     over = counts if ended or not split.as_planned else counts.until(closed_until(rule.window_days, day))
     if rule.longest_days is not None and experiment.started_on is not None:
         # Whatever comes after the longest run is over makes no second reading.
         over = over.until(experiment.started_on + timedelta(days=rule.longest_days - 1))
-    sound = is_sound(over.primary.arms(), weights(experiment), rule, over.primary.units)
+    last = over.primary.days[-1] if over.primary.days else date.min
+    seen = _up_to(mine, last)
+    seen = seen if shares_changed(seen) else []
+    sound = is_sound(over.primary.arms(), weights(experiment), rule, over.primary.units, seen)
     if sound and rule.method.reads_once:
         once = _read_once(experiment, rule, over, counts, stored.get(1), periods, ended=ended)
         if once is not None:
             return once
     # All that is over: of unsound data, of what may be read on any day, and before anything else could be read.
-    last = over.primary.days[-1] if over.primary.days else date.min
     # A round that ends does not end its plan: before any look, files of it may still come, and another round.
     plan_over = ended and rounds_left(experiment) == 0
     reading, secondary = _read(experiment, rule, over, ended=plan_over, periods=_until(periods, last))
@@ -244,7 +271,8 @@ def _at_looks(whole: Analysis, stored: Mapping[int, StoredLook], present: date, 
         whole, counts=counts.until(date.min), secondary=(), next_look=days[0] if days else None, periods=_until(whole.periods)
     )  # fmt: skip
     taken: list[Look] = []
-    due = _looks_due(days, rule, counts, stored, present, ended=ended, added=_added(experiment))
+    mine = _of_primary(experiment, whole.all_periods) if not whole.by_epochs else ()
+    due = _looks_due(days, rule, counts, stored, present, mine, ended=ended, added=_added(experiment))
     for number, on, cut, looks in due:
         periods = kept_periods(stored[number].counts) if number in stored else None
         periods = _until(whole.all_periods, on) if periods is None else periods
@@ -282,7 +310,11 @@ def _read_once(
     ended: bool,
 ) -> Analysis | None:
     """A rule that reads once keeps its reading: that of the first day on which all that it waits for was in; None before it."""
-    day = stored.day if stored is not None else _first_day_to_read(over.primary, rule)
+    day = (
+        stored.day
+        if stored is not None
+        else _first_day_to_read(over.primary, rule, _of_primary(experiment, all_periods))
+    )
     if day is None:
         return None
     read = over.until(day) if stored is None else counts_of(stored, counts, _added(experiment))
@@ -296,7 +328,7 @@ def _read_once(
     )  # fmt: skip
 
 
-def _first_day_to_read(counts: DailyCounts, rule: DecisionRule) -> date | None:
+def _first_day_to_read(counts: DailyCounts, rule: DecisionRule, periods: Sequence[Period]) -> date | None:
     """The first day of those that are over on which the least weeks, the planned sample and the least conversions are in, and the
     values are not too skewed to be judged.
 
@@ -305,10 +337,22 @@ def _first_day_to_read(counts: DailyCounts, rule: DecisionRule) -> date | None:
 
     def reads(place: int) -> bool:
         cut = counts.until(counts.days[place])
-        return minimum_met(cut.arms(), cut.span, rule)
+        return minimum_met(cut.arms(), cut.span, rule, periods=_up_to(periods, counts.days[place]))
 
     first = bisect_left(range(len(counts.days)), True, key=reads)
-    return next((day for day in counts.days[first:] if shape_known(counts.until(day).arms())), None)
+    return next(
+        (day for day in counts.days[first:] if shape_known(counts.until(day).arms(), _up_to(periods, day))), None
+    )
+
+
+def _of_primary(experiment: Experiment, periods: Periods) -> Sequence[Period]:
+    """The periods of the metric that decides."""
+    primary = experiment.primary
+    return periods.get(primary.metric_id, ()) if primary else ()
+
+
+def _up_to(periods: Sequence[Period], day: date) -> list[Period]:
+    return [period for period in periods if period.day <= day.toordinal()]
 
 
 def _without_warm_up(experiment: Experiment, rule: DecisionRule, periods_by_metric: Periods) -> Periods:
@@ -401,6 +445,7 @@ def _looks_due(
     counts: Counts,
     stored: Mapping[int, StoredLook],
     present: date,
+    periods: Sequence[Period],
     *,
     ended: bool,
     added: Collection[int],
@@ -418,7 +463,7 @@ def _looks_due(
             break
         else:
             cut = counts.until(day)
-        part = rule.information(cut.primary.units.sum(axis=0).tolist())
+        part = rule.information(cut.primary.units.sum(axis=0).tolist(), _up_to(periods, day))
         if part <= (information[-1] if information else 0.0):
             continue
         information.append(part)
@@ -426,7 +471,7 @@ def _looks_due(
         result.append((number, day, cut, Looks(tuple(information), last)))
         if last:
             return result
-    part = rule.information(counts.primary.units.sum(axis=0).tolist())
+    part = rule.information(counts.primary.units.sum(axis=0).tolist(), periods)
     # Of a plan of several rounds the level that is left belongs to the rounds to come.
     if ended and rule.rounds == 1 and part > (information[-1] if information else 0.0):
         closing = len(days) + 1
@@ -445,8 +490,9 @@ def _read(
     periods: Periods,
 ) -> tuple[Reading, tuple[SecondaryEvidence, ...]]:
     primary, arms = experiment.primary, counts.primary.arms()
-    early = is_early(arms, counts.primary.span, rule, looks)
-    reached = reached_by(arms, rule, looks)
+    mine = _of_primary(experiment, periods)
+    early = is_early(arms, counts.primary.span, rule, looks, mine)
+    reached = reached_by(arms, rule, looks, mine)
     secondary = read_secondary(secondary_metrics(experiment, rule, counts, periods), rule, reached, early=early)
     reading = read_experiment(
         arms,

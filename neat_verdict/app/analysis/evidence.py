@@ -17,9 +17,8 @@ from neat_verdict.app.analysis.panels.spend import spend
 from neat_verdict.app.analysis.queries import record, record_to_show
 from neat_verdict.app.analysis.schemas import DailyOut, EvidenceOut, ReadingOut
 from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.app.experiments.queries import today, weights
+from neat_verdict.app.experiments.queries import today
 from neat_verdict.app.experiments.tallies import Counts
-from neat_verdict.core.soundness import check_split
 from neat_verdict.core.text.format import format_count, plural
 from neat_verdict.core.variants import LETTERS
 
@@ -39,13 +38,8 @@ def evidence_of(analysis: Analysis) -> EvidenceOut:
     counts = analysis.counts.primary
     by_day = counts.arms_by_day()
     primary = analysis.experiment.primary
-    periods = analysis.periods.get(primary.metric_id, ()) if primary and not analysis.shares_vary else ()
+    periods = analysis.periods.get(primary.metric_id, ()) if primary and not analysis.by_epochs else ()
     everything = analysis.all_counts.primary
-    split = (
-        analysis.reading.split
-        if analysis.shares_vary
-        else check_split([int(total) for total in everything.units.sum(axis=0)], weights(analysis.experiment))
-    )
     return EvidenceOut(
         reading=presenting.present(record_to_show(analysis)),
         series=[
@@ -58,7 +52,7 @@ def evidence_of(analysis: Analysis) -> EvidenceOut:
             sums=counts.sums[: len(counts.tallying.fields)].tolist(),
             levels=[[number(arm.estimate) for arm in day] for day in by_day],
         ),
-        arrivals=presenting.arrivals(everything, split),
+        arrivals=presenting.arrivals(everything, analysis.split),
         looks=looks(analysis),
         funnels=funnels(analysis),
         spend=spend(analysis),
@@ -84,7 +78,7 @@ def _partial_day(analysis: Analysis) -> str:
             f"{units} who came since {first_open:%-d %B} are still within the {waits} in which they count, and are not read "
             "yet."
         )
-    reads_by_day = not (analysis.looks or rule.method.has_looks or analysis.shares_vary)
+    reads_by_day = not (analysis.looks or rule.method.has_looks or analysis.by_epochs)
     if experiment.state not in ("running", "paused") or not reads_by_day:
         return ""
     return f"{present:%-d %B} is not over: its {units} so far count for no verdict before tomorrow."

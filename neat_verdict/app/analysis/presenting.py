@@ -151,6 +151,7 @@ def _arm(record: AnalysisRecord, at: int, arm: ArmRecord) -> ArmOut:
         rate=interval(arm.level, levels_text(record.metric.unit, record.metric.currency)),
         planned_share=arm.planned_share,
         seen_share=number(arm.seen_share),
+        stopped=arm.stopped,
     )
 
 

@@ -49,7 +49,10 @@ def record_of_reading(
         metric=metric,
         units=names.units,
         variants=names.variants,
-        arms=tuple(_arm(arm, rule, *parts) for arm, parts in zip(reading.arms, shares, strict=True)),
+        arms=tuple(
+            replace(_arm(arm, rule, *parts), stopped=at in reading.stopped)
+            for at, (arm, parts) in enumerate(zip(reading.arms, shares, strict=True))
+        ),
         comparisons=tuple(
             replace(
                 _comparison(at, one, log_ratio_of(reading.pairs(at))),
@@ -78,7 +81,7 @@ def record_of(analysis: Analysis, rule_in_words: str) -> AnalysisRecord:
     plain = record_of_reading(reading, rule, analysis.names, rule_in_words, metric)
     days = analysis.counts.primary.days
     # What was changed after the last day that is read concerns nobody who was.
-    cautions = tuple(one.sentence for one in changes_after_start(experiment) if days and one.at.date() <= days[-1])
+    cautions = tuple(one.sentence for one in changes_after_start(experiment) if days and one.day <= days[-1])
     cautions += tuple(
         f"{one.metric.name[:1].upper()}{one.metric.name[1:]} is too skewed to be judged at shares this uneven."
         for one in analysis.secondary
@@ -99,7 +102,7 @@ def record_of(analysis: Analysis, rule_in_words: str) -> AnalysisRecord:
         plain,
         sentences=replace(plain.sentences, warnings=(*cautions, *plain.sentences.warnings)),
         soundness=_soundness(analysis),
-        progress=rule.information(everything.units.sum(axis=0).tolist()) if rule.planned_units else None,
+        progress=analysis.information if rule.planned_units else None,
         days=everything.span,
         would_change=what_would_change(reading, rule, analysis.names),
         ranking=_ranking(analysis) if ranked else (),

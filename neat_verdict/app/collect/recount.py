@@ -85,7 +85,12 @@ def _unit_state(
         ]
         for metric in experiment.metrics
     }
-    mixed = any(exposure.position != first.position for exposure in exposures)
+    given_up = experiment.given_up.get(first.position)
+    mixed = any(
+        exposure.position != first.position
+        and not (given_up is not None and exposure.position == 0 and exposure.at >= given_up)
+        for exposure in exposures
+    )
     segments = segments_of(first.properties, experiment.segments)
     if experiment.epoch_starts:
         segments = (*segments, epoch_segment(experiment, first.at, first.properties))

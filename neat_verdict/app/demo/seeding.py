@@ -30,6 +30,7 @@ from neat_verdict.app.demo.workspace import CHANGES, METRICS, NAME, NEVER_COUNTE
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Experiment, Workspace
 from neat_verdict.app.experiments.queries import daily_counts, decision_rule, find
+from neat_verdict.app.experiments.splits import shares_on
 from neat_verdict.app.metrics.actions import create_metric
 from neat_verdict.app.people.api import DEMO_ACCOUNTS
 from neat_verdict.app.people.keys import make_key
@@ -40,6 +41,7 @@ from neat_verdict.app.standins.models import SiteKey
 from neat_verdict.app.standins.second_counter import second_count
 from neat_verdict.app.traffic.reallocation import tend_epochs
 from neat_verdict.app.traffic.serving import served
+from neat_verdict.app.traffic.splitting import stop_variant
 from neat_verdict.app.watch.actions import add_note, tick
 from neat_verdict.core.variants import LETTERS
 
@@ -199,6 +201,9 @@ def _tell(story: Story, people: dict[str, User], today: date) -> None:
     first = last - timedelta(days=run - 1)
     with clock.at(_moment(first, 6)):
         actions.start(by, experiment.key, first)
+    if story.stopped:
+        with clock.at(_moment(first + timedelta(days=story.stopped[0]), 11)):
+            stop_variant(by, experiment.key, LETTERS[len(story.variants) - 1], "", story.stopped[1])
     with clock.at(_moment(last + timedelta(days=1), 8)):
         _bring_in(story, by, find(experiment.key), first, run)
         tick()
@@ -317,11 +322,13 @@ def counts_file(story: Story, experiment: Experiment, first: date, days: int) ->
     """A CSV of daily counts drawn from the story's true rates, from its own seed."""
     draw = np.random.default_rng(_SEED + story.seed)
     lines = ["day,variant,visitors,conversions"]
-    arms = len(story.rates)
     per_day = (experiment.audience_per_day or 0) * experiment.participation * 1.03
     for offset in range(days):
         day = first + timedelta(days=offset)
-        visitors = draw.multinomial(draw.poisson(per_day * _RHYTHM[day.weekday()]), [1 / arms] * arms)
+        shares = shares_on(experiment, day)
+        visitors = draw.multinomial(
+            draw.poisson(per_day * _RHYTHM[day.weekday()]), [share / sum(shares) for share in shares]
+        )
         visitors[-1] = draw.binomial(visitors[-1], 1 - story.lost)
         for position, rate in enumerate(story.rates):
             converted = draw.binomial(visitors[position], rate * (2 - _RHYTHM[day.weekday()]))

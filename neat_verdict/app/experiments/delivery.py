@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any
 
 from neat_verdict.app.experiments.audience import audience_of, never_counted_of
@@ -18,7 +18,9 @@ SHOWN = ("changes", "parameters", "link")  # of a variant: what its visitors see
 
 @dataclass(frozen=True, slots=True)
 class DeliveryChange:
-    """A change of what visitors get, made after the start: ``subject`` begins a sentence ("What B shows")."""
+    """A change of what visitors get, made after the start: ``subject`` begins a sentence ("What B shows"). ``from_day`` is set
+    where it holds from another day on than that of ``at``, and ``consequence`` where it is of its own kind; ``stopped`` is set
+    of a variant that gets nobody new, whose ``after`` says what its units get."""
 
     at: datetime
     by: str
@@ -26,20 +28,32 @@ class DeliveryChange:
     subject: str
     before: str
     after: str
+    from_day: date | None = None
+    consequence: str = ""
+    stopped: bool = False
+
+    @property
+    def day(self) -> date:
+        """The day from which on it is so."""
+        return self.from_day or self.at.date()
 
     @property
     def sentence(self) -> str:
         """What a reader of the evidence has to keep in mind."""
-        consequence = (
+        consequence = self.consequence or (
             "All days were counted again by it."
             if self.subject in WHO_COUNTS.values()
             else "The days before and after it are not of the same thing."
         )
-        return f"{self.subject} was changed on {self.at:%-d %B %Y}, after the start ({self.before} → {self.after}). {consequence}"
+        done = "stopped" if self.stopped else "changed"
+        what = self.after if self.stopped else f"{self.before} → {self.after}"
+        return f"{self.subject} was {done} on {self.day:%-d %B %Y}, after the start ({what}). {consequence}"
 
     @property
     def mark(self) -> str:
         """Beside its day on a chart."""
+        if self.stopped:
+            return f"{self.subject} was stopped: {self.after}"
         return f"{self.subject} was changed: {self.before} → {self.after}"
 
 

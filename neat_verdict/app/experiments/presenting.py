@@ -27,6 +27,7 @@ from neat_verdict.app.experiments.schemas import (
     RuleChangeOut,
     VariantOut,
 )
+from neat_verdict.app.experiments.splits import as_changes
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.planning import Arms, make_plan, plan_alternatives
@@ -70,7 +71,7 @@ def present(experiment: Experiment) -> ExperimentOut:
         rounds_left=queries.rounds_left(experiment),
         workspace_longest_run_weeks=queries.workspace().longest_run_weeks,
         rule_changes=[RuleChangeOut(**line) for line in experiment.rule_changes],
-        delivery_changes=[DeliveryChangeOut(**line) for line in experiment.delivery_changes],
+        delivery_changes=delivery_changes(experiment),
         owner=experiment.owner.display_name,
         decided_by=experiment.decided_by.display_name if experiment.decided_by else "",
         variants=[variant_out(variant) for variant in experiment.variants.all()],
@@ -184,3 +185,10 @@ def _plan_parts(experiment: Experiment) -> tuple[PlanOut | None, str, date | Non
     except InputError as problem:
         return None, str(problem), None, ""
     return plan, "", queries.last_day(experiment), rule_in_words(rule, queries.weights(experiment))
+
+
+def delivery_changes(experiment: Experiment) -> list[DeliveryChangeOut]:
+    """What visitors get, and in which split, as it was changed after the start."""
+    kept = [DeliveryChangeOut(**line) for line in experiment.delivery_changes]
+    splits = [DeliveryChangeOut.model_validate(one, from_attributes=True) for one in as_changes(experiment)]
+    return sorted([*kept, *splits], key=lambda one: one.at)

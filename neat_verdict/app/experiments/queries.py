@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from datetime import date, datetime, time, timedelta
 from operator import itemgetter
 from typing import Any, cast
@@ -26,6 +27,7 @@ from neat_verdict.app.experiments.models import (
     Tally,
     Workspace,
 )
+from neat_verdict.app.experiments.splits import as_changes
 from neat_verdict.app.experiments.tallies import Counts, DailyCounts, columns_of, figures_of, table
 from neat_verdict.app.experiments.totals import SpendByDay, made_of_totals, spend_by_day, without_squares
 from neat_verdict.app.metrics.queries import definition_of
@@ -304,12 +306,15 @@ def missing_for_rule(experiment: Experiment) -> list[str]:
 
 
 def changes_after_start(experiment: Experiment) -> list[DeliveryChange]:
-    """Changes of what visitors get while units came, with local moments; those made after the end change nothing."""
+    """Changes of what visitors get while units came, and of the split, with local moments; those after the end change nothing."""
     changes = [
         DeliveryChange(**{**line, "at": local(datetime.fromisoformat(line["at"]))})
         for line in experiment.delivery_changes
     ]
-    return [one for one in changes if experiment.ended_at is None or one.at <= experiment.ended_at]
+    made = [one for one in changes if experiment.ended_at is None or one.at <= experiment.ended_at]
+    splits = [replace(one, at=local(one.at)) for one in as_changes(experiment)]
+    ended = experiment.ended_on
+    return sorted([*made, *(one for one in splits if ended is None or one.day <= ended)], key=lambda one: one.day)
 
 
 def decision_rule(experiment: Experiment) -> DecisionRule:

@@ -33,13 +33,14 @@ FORMAT = 3
 @dataclass(frozen=True, slots=True)
 class ArmRecord:
     """What was counted of an arm, and its level with the interval of its own. ``planned_share`` and ``seen_share`` are those of
-    the split, nan where there is none."""
+    the split, nan where there is none; ``stopped`` says that it got no new units at the end."""
 
     units: int
     total: float
     level: Interval
     planned_share: float = math.nan
     seen_share: float = math.nan
+    stopped: bool = False
 
 
 @dataclass(frozen=True, slots=True)

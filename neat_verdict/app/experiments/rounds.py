@@ -69,7 +69,7 @@ def _as_far_as_known(experiment: Experiment, row: Round) -> None:
     experiment.state = "ended"
     experiment.rule, experiment.started_on, experiment.ended_on = row.rule, row.started_on, row.ended_on
     experiment.started_at = experiment.ended_at = None
-    experiment.rule_changes, experiment.delivery_changes = [], []
+    experiment.rule_changes, experiment.delivery_changes, experiment.split_changes = [], [], []
     experiment.decision, experiment.decision_reading, experiment.decision_counts = "", None, None
 
 

@@ -12,9 +12,9 @@ from neat_verdict.app.analysis.queries import decided_or_present
 from neat_verdict.app.analysis.schemas import ReadingOut
 from neat_verdict.app.casebook.queries import lesson_of
 from neat_verdict.app.experiments.models import Experiment, SecondTally, Spend, Tally
-from neat_verdict.app.experiments.presenting import hypothesis, variant_out
+from neat_verdict.app.experiments.presenting import delivery_changes, hypothesis, variant_out
 from neat_verdict.app.experiments.queries import find, key_when, workspace
-from neat_verdict.app.experiments.schemas import DeliveryChangeOut, RuleChangeOut
+from neat_verdict.app.experiments.schemas import RuleChangeOut
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.reports import story
 from neat_verdict.app.reports.models import ReportLink
@@ -53,7 +53,7 @@ def report(experiment: Experiment) -> ReportOut:
         next_step=experiment.decision_next or _next_step(experiment),
         pictures=[variant_out(variant).pictures for variant in variants],
         rule_changes=[RuleChangeOut(**line) for line in experiment.rule_changes],
-        delivery_changes=[DeliveryChangeOut(**line) for line in experiment.delivery_changes],
+        delivery_changes=delivery_changes(experiment),
         started_on=experiment.started_on,
         rule_locked_at=experiment.rule_locked_at,
         decided_at=experiment.decided_at,

@@ -15,7 +15,7 @@ from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.people.auth import MachineAuth, person
 from neat_verdict.app.people.keys import make_key, withdraw_key
 from neat_verdict.app.people.models import MachineKey
-from neat_verdict.app.traffic import actions, assigning, presenting, queries, reallocation, site_code
+from neat_verdict.app.traffic import actions, assigning, presenting, queries, reallocation, site_code, splitting
 from neat_verdict.app.traffic.models import SavedAudience
 from neat_verdict.app.traffic.schemas import (
     AllocationOut,
@@ -33,6 +33,9 @@ from neat_verdict.app.traffic.schemas import (
     ReallocateIn,
     SharesByHandIn,
     SnippetsOut,
+    SplitIn,
+    StopIn,
+    StretchesOut,
 )
 
 router = Router(tags=["traffic"])
@@ -202,6 +205,35 @@ def epochs_file(request: HttpRequest, key: str) -> HttpResponse:
 def epoch_record(request: HttpRequest, key: str, number: int) -> EpochRecordOut:
     """An epoch's record, worked out once more."""
     return presenting.epoch_record(find(key), number)
+
+
+@router.get("/experiments/{key}/split", response=StretchesOut, operation_id="get_split")
+def get_split(request: HttpRequest, key: str) -> StretchesOut:
+    """The split as it was and is, stretch by stretch."""
+    return presenting.split(find(key))
+
+
+@router.post("/experiments/{key}/split", response=StretchesOut, operation_id="change_split")
+def change_split(request: HttpRequest, key: str, payload: SplitIn) -> StretchesOut:
+    """Share units out by other weights from a day on."""
+    splitting.change_split(person(request), find(key).key, payload.weights, payload.from_day, payload.reason)
+    return presenting.split(find(key))
+
+
+@router.post("/experiments/{key}/stopped-variants", response=StretchesOut, operation_id="stop_variant")
+def stop_variant(request: HttpRequest, key: str, payload: StopIn) -> StretchesOut:
+    """Give a variant no new units any more, at once."""
+    splitting.stop_variant(
+        person(request), find(key).key, payload.variant, payload.afterwards, payload.reason, payload.on_day
+    )
+    return presenting.split(find(key))
+
+
+@router.delete("/experiments/{key}/split/{number}", response=StretchesOut, operation_id="withdraw_split_change")
+def withdraw_split_change(request: HttpRequest, key: str, number: int) -> StretchesOut:
+    """Take back a change that does not hold yet, or that was noted wrongly."""
+    splitting.withdraw_change(person(request), find(key).key, number)
+    return presenting.split(find(key))
 
 
 _MODES = {"freeze": reallocation.freeze, "follow": reallocation.resume_policy, "even": reallocation.return_to_even}

@@ -125,8 +125,8 @@ def listed(experiment: Served) -> dict[str, Any]:
             for position, ((_, name, parameters), weight) in enumerate(
                 zip(experiment.variants, traffic.weights, strict=True)
             )
-            # After a decision nobody keeps what was not chosen.
-            if experiment.decided is None or position in (0, experiment.decided)
+            # Nobody keeps what was given up: what was not chosen at a decision, or was stopped for those who had it too.
+            if (experiment.decided is None or position in (0, experiment.decided)) and position not in traffic.given_up
         ],
     }
 

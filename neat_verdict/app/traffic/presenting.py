@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from datetime import date, timedelta
 from typing import Any, Literal, cast
 
 import numpy as np
 from django.http import Http404
 
 from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.app.experiments.queries import allocation_use
+from neat_verdict.app.experiments.queries import allocation_use, daily_counts, today
+from neat_verdict.app.experiments.splits import as_changes, kept_changes, stopped_variants, stretches
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.traffic.epochs import next_close, units_by_epoch, worked_out
@@ -23,8 +25,13 @@ from neat_verdict.app.traffic.schemas import (
     ExclusionOut,
     GroupUse,
     Origin,
+    SplitChangeOut,
+    StretchesOut,
+    StretchOut,
 )
 from neat_verdict.app.traffic.serving import parameters_of
+from neat_verdict.app.traffic.splitting import cannot_be_withdrawn, earliest_day, refusal
+from neat_verdict.core.stretches import stretch_on
 from neat_verdict.core.text.format import format_probability
 from neat_verdict.core.variants import LETTERS
 
@@ -187,3 +194,37 @@ def exclusion_group(group: ExclusionGroup) -> ExclusionOut:
     """A group with the part each experiment has of it."""
     members = [GroupUse(key=e.key, name=e.name, state=e.state, share=e.exclusion_share) for e in group.members]
     return ExclusionOut(name=group.name, free=group.free, members=members)
+
+
+def split(experiment: Experiment) -> StretchesOut:
+    """The stretches of a fixed split in the present round, with what came in each, and what may be changed."""
+    cuts, counts = stretches(experiment), daily_counts([experiment])[experiment.pk].primary
+    changes, arms = kept_changes(experiment), len(experiment.variants.all())
+    units = [[0] * arms for _ in cuts]
+    for day, row in zip(counts.days, counts.units.tolist(), strict=True):
+        number, _ = stretch_on(cuts, day.toordinal())
+        units[number - 1] = [seen + came for seen, came in zip(units[number - 1], row, strict=True)]
+    starts = [date.fromordinal(cut.first) if cut.first else today() for cut in cuts]
+    ends: list[date | None] = [start - timedelta(days=1) for start in starts[1:]]
+    sentences = [one.mark for one in as_changes(experiment)]
+    stop_refused = refusal(experiment, stopping=True)
+    stopped = stopped_variants(experiment)
+    return StretchesOut(
+        stretches=[
+            StretchOut(number=number, first=start, last=end, shares=list(cut.shares), units=came)
+            for number, (cut, start, end, came) in enumerate(
+                zip(cuts, starts, [*ends, experiment.ended_on], units, strict=True), start=1
+            )
+        ],
+        changes=[
+            SplitChangeOut(
+                number=number, from_day=one.from_day, sentence=sentence, stopped=one.stopped, reason=one.reason, by=one.by,
+                at=one.at, stays=cannot_be_withdrawn(experiment, one),
+            )
+            for number, (one, sentence) in enumerate(zip(changes, sentences, strict=True), start=1)
+        ],
+        earliest_day=earliest_day(experiment),
+        refused=refusal(experiment, stopping=False),
+        stop_refused=stop_refused,
+        letters=[] if stop_refused else [letter for letter in LETTERS[1:arms] if letter not in stopped],
+    )  # fmt: skip

@@ -20,11 +20,11 @@ class AssignIn(Schema):
 
 
 class AnswerOut(Schema):
-    """``reason`` is forced, audience, exclusion, participation, assigned or not_running; all but assigned do not count."""
+    """``reason`` says why; all but assigned do not count."""
 
     variant: str
     parameters: dict[str, Any]
-    reason: Literal["forced", "audience", "exclusion", "participation", "assigned", "not_running"]
+    reason: Literal["forced", "audience", "exclusion", "participation", "assigned", "stopped", "not_running"]
     because: str
     problem: str | None
 
@@ -134,6 +134,60 @@ class AllocationOut(Schema):
     epochs: list[EpochOut]
     left_out: int
     sentence: str
+
+
+class StretchOut(Schema):
+    """A part of the run with one split: ``shares`` control first, 0 of a variant that is stopped; ``units`` that came in it."""
+
+    number: int
+    first: date
+    last: date | None
+    shares: list[float]
+    units: list[int]
+
+
+class SplitChangeOut(Schema):
+    """A change of the split, or the stop of a variant (``stopped``, its letter). ``stays`` says why it cannot be taken back; ""
+    where it can."""
+
+    number: int
+    from_day: date
+    sentence: str
+    stopped: str
+    reason: str
+    by: str
+    at: datetime
+    stays: str
+
+
+class StretchesOut(Schema):
+    """The stretches of a round and what changed between them; ``refused`` and ``stop_refused`` say why nothing can be changed, or
+    no variant stopped; "" where it can. ``letters`` are those that can be stopped."""
+
+    stretches: list[StretchOut]
+    changes: list[SplitChangeOut]
+    earliest_day: date
+    refused: str
+    stop_refused: str
+    letters: list[str]
+
+
+class SplitIn(Schema):
+    """``weights`` with control first, above 0; from the beginning of ``from_day`` on."""
+
+    weights: list[float] = Field(max_length=10)
+    from_day: date
+    reason: str = Field(max_length=300)
+
+
+class StopIn(Schema):
+    """``afterwards`` is what units of the variant get from now on, "" where others share out; ``on_day`` the day on which it was
+    stopped, today where it is left out."""
+
+    variant: str = Field(max_length=1)
+    afterwards: Literal["keep", "control", ""] = ""
+    on_day: date | None = None
+    reason: str = Field(max_length=300)
 
 
 class ReallocateIn(Schema):

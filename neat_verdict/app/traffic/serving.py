@@ -17,11 +17,13 @@ from neat_verdict.app import clock
 from neat_verdict.app.experiments.audience import audience_of, never_counted_of
 from neat_verdict.app.experiments.models import Experiment, Workspace
 from neat_verdict.app.experiments.queries import today, workspace
+from neat_verdict.app.experiments.splits import shares_on, stopped_variants
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.traffic.models import Epoch, Rollout
 from neat_verdict.core.metrics import Definition, Tallying
 from neat_verdict.core.planning import Arrivals, RampStep
 from neat_verdict.core.traffic import IdentityRule, NeverCounted, Slice, Traffic, property_text
+from neat_verdict.core.variants import LETTERS
 
 OPEN_STATES = ("running", "paused", "ended")
 
@@ -61,6 +63,9 @@ class Served:
     decided: int | None  # position of the variant that was decided for
     identity: IdentityRule
     never_counted: NeverCounted
+    given_up: Mapping[
+        int, int
+    ]  # positions of stopped variants whose units get control's, with the moment from which on
 
     @property
     def serving(self) -> bool:
@@ -154,6 +159,11 @@ def _served(experiment: Experiment, place: Workspace, day: date) -> Served:
         decided=next((v.position for v in variants if v.letter == experiment.decision), None),
         identity=experiment.identity,
         never_counted=never_counted_of(experiment.never_counted),
+        given_up={
+            variants[LETTERS.index(letter)].position: int(one.at.timestamp() * 1000)
+            for letter, one in stopped_variants(experiment).items()
+            if one.afterwards == "control"
+        },
     )
 
 
@@ -202,8 +212,9 @@ def traffic_of(experiment: Experiment, day: date) -> Traffic:
     salt = f"{experiment.key}:{experiment.round}"
     if experiment.state == "decided":
         return _rolled_out(experiment, salt, positions, day)
-    even = tuple(variant.weight for variant in variants)
+    even = shares_on(experiment, day)
     shares = shares_now(experiment)
+    stopped = stopped_variants(experiment)
     allocated_by = (experiment.allocation or {}).get("segment", "")
     return Traffic(
         salt=salt,
@@ -216,6 +227,7 @@ def traffic_of(experiment: Experiment, day: date) -> Traffic:
         slice=part,
         running=experiment.state == "running",
         holding=experiment.holds_units and experiment.state in ("paused", "ended"),
+        given_up=frozenset(positions[letter] for letter, one in stopped.items() if one.afterwards == "control"),
     )
 
 

@@ -6,26 +6,31 @@ from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date, timedelta
+from typing import Any, cast
 
 import numpy as np
 from django.db.models import Q, QuerySet, Sum
 
 from neat_verdict.app import clock
 from neat_verdict.app.analysis.analysis import analyse
+from neat_verdict.app.analysis.designs import DESIGN_ANALYSES, Periods
 from neat_verdict.app.analysis.panels.second_counts import compared
 from neat_verdict.app.collect.events import HOLD_AFTER, before_start, early_name, milliseconds
 from neat_verdict.app.collect.models import Arrival, Event, Intake, Sighting
 from neat_verdict.app.collect.recount import ARRIVAL_COLUMNS, HOUR
 from neat_verdict.app.experiments.models import Experiment, SecondTally, Tally
 from neat_verdict.app.experiments.queries import changes_after_start, daily_counts, local, today, weights
+from neat_verdict.app.experiments.splits import is_changed, stretches
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.people.models import User
 from neat_verdict.app.traffic.epochs import epochs_by_metric
 from neat_verdict.app.traffic.models import Enrolment
 from neat_verdict.app.traffic.serving import served
 from neat_verdict.app.watch.models import ChangeNote, Notice
+from neat_verdict.core.designs.parallel.stretches import split_by_stretch
 from neat_verdict.core.metrics import EXPOSURE
 from neat_verdict.core.soundness import Observed
+from neat_verdict.core.stretches import shares_changed
 from neat_verdict.core.traffic import SAME_PERSON
 
 LATEST_SHOWN = 30
@@ -71,17 +76,38 @@ def exposed(experiment: Experiment) -> dict[str, int]:
 
 
 def planned_by_day(experiment: Experiment) -> dict[str, list[float]]:
-    """Units that each variant should have had by the shares of the epochs, by day; empty for a fixed split."""
+    """Units that each variant should have had by the shares of the epochs, or of the stretches of a split that was changed, by
+    day; empty for one that was not."""
     use = experiment.primary
-    if experiment.allocation is None or use is None:
+    if use is None or (experiment.allocation is None and not experiment.split_changes):
         return {}
     result: dict[str, list[float]] = {}
-    for epoch in epochs_by_metric(experiment)[use.metric_id]:
-        units = sum(arm.units for arm in epoch.arms)
+    made = epochs_by_metric(experiment) if experiment.allocation else _stretches_by_metric(experiment)
+    for epoch in made.get(use.metric_id, ()):
+        units = sum(arm.units for arm, share in zip(epoch.arms, epoch.shares, strict=True) if share)
+        if not units:
+            continue
         day = date.fromordinal(epoch.day).isoformat()
         before = result.get(day, [0.0] * len(epoch.shares))
         result[day] = [a + units * share for a, share in zip(before, epoch.shares, strict=True)]
     return result
+
+
+def _stretches_by_metric(experiment: Experiment) -> Periods:
+    return DESIGN_ANALYSES["parallel"].periods(experiment, daily_counts([experiment])[experiment.pk])
+
+
+def _in_stretches(experiment: Experiment) -> dict[str, Any]:
+    """The check of a split that was changed, and its stretches; nothing of one that was not."""
+    cuts, use = stretches(experiment), experiment.primary
+    if not is_changed(cuts) or use is None:
+        return {}
+    periods = _stretches_by_metric(experiment)[use.metric_id]
+    starts = [
+        (date.fromordinal(one.first) if one.first else date.min, [at for at, share in enumerate(one.shares) if share])
+        for one in cuts
+    ]
+    return {"stretches": starts, "split": split_by_stretch(periods) if shares_changed(periods) else None}
 
 
 def observe(experiment: Experiment) -> Observed:
@@ -96,13 +122,14 @@ def observe(experiment: Experiment) -> Observed:
     days = {day: tuple(units) for day, units in zip(counts.days, counts.units.tolist(), strict=True)}
     letters = [variant.letter for variant in experiment.variants.all()]
     planned = planned_by_day(experiment)
+    whole = np.sum(list(planned.values()), axis=0).tolist() if planned else []
     came = exposed(experiment)
     return Observed(
         letters=letters,
-        weights=np.sum(list(planned.values()), axis=0).tolist() if planned else weights(experiment),
+        weights=whole if whole and all(whole) else weights(experiment),
         units=counts.units.sum(axis=0).tolist() if counts.days else [0] * len(letters),
         # Segments have no plan of their own where shares change, or are set by segment.
-        segments=units_by_segment(experiment) if by_events and experiment.allocation is None else {},
+        segments=units_by_segment(experiment) if by_events and not planned else {},
         days=days,
         first=_first_whole_day(experiment, counts.days),
         last=last,
@@ -112,7 +139,8 @@ def observe(experiment: Experiment) -> Observed:
         early=_early(experiment) if by_events else 0,
         unit_name=experiment.unit_name,
         second=compared(analyse(experiment)) if _counted_elsewhere(experiment) else {},
-        **(last_day_of_intake() if by_events and experiment.state in ("running", "paused") else {}),
+        **_in_stretches(experiment),
+        **cast(Any, last_day_of_intake() if by_events and experiment.state in ("running", "paused") else {}),
     )
 
 
@@ -214,7 +242,7 @@ def marks(experiment: Experiment) -> list[Mark]:
     everywhere = Q(experiment__isnull=True, day__gte=first, day__lte=last)
     notes = ChangeNote.objects.select_related("made_by").filter(Q(experiment=experiment) | everywhere)
     noted = [mark_of(note) for note in notes]
-    delivered = [Mark(None, one.at.date(), one.mark, False, one.by) for one in changes_after_start(experiment)]
+    delivered = [Mark(None, one.day, one.mark, False, one.by) for one in changes_after_start(experiment)]
     added = [
         Mark(None, local(use.added_at).date(), f"{use.metric.name} was added, exploratory", False, "")
         for use in experiment.metrics.all()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 from typing import Literal
 
@@ -42,7 +42,9 @@ class Observed:
 
     ``events``, ``duplicates``, ``late``, ``held`` and ``unexposed`` count the last 24 hours; ``mixed`` are units seen in two
     variants, ``across`` those whose person saw another variant under another id (``together``: the ids of a person are one unit),
-    and ``early`` exposures timed before the start, in all. ``second`` are what other systems counted, by their name.
+    and ``early`` exposures timed before the start, in all. ``second`` are what other systems counted, by their name. Where the
+    split was changed on the way ``split`` is its check, and ``stretches`` are the days from which on each has been so, with the
+    variants, by position, that got units in it.
     """
 
     letters: Sequence[str]
@@ -63,6 +65,8 @@ class Observed:
     unexposed: int = 0
     unit_name: str = "visitors"
     second: Mapping[str, Sequence[SecondCount]] = field(default_factory=dict)
+    split: SplitCheck | None = None
+    stretches: Sequence[tuple[date, Sequence[int]]] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,13 +84,16 @@ def check_strata(
     weights: Sequence[float],
     planned: Mapping[str, Sequence[float]] | None = None,
 ) -> tuple[Stratum, ...]:
-    """The split within each stratum, the most telling first; ``planned`` has the weights of strata with some of their own."""
+    """The split within each stratum, the most telling first; ``planned`` has the weights of strata with some of their own, 0 of
+    variants that got no units in it: those are left out."""
     for weight in weights:
         check_positive("weights", weight)
     level = SPLIT_ALARM / max(len(units), 1)
     result = []
     for name, counts in units.items():
-        check = check_split(list(counts), (planned or {}).get(name, weights))
+        wanted = (planned or {}).get(name, weights)
+        shown = [at for at, weight in enumerate(wanted) if weight]
+        check = check_split([counts[at] for at in shown], [wanted[at] for at in shown])
         enough = sum(counts) * min(check.planned_shares) >= _LEAST_EXPECTED
         result.append(Stratum(name, tuple(counts), check, enough and check.pvalue < level))
     return tuple(sorted(result, key=lambda stratum: stratum.check.pvalue))
@@ -144,14 +151,13 @@ def find_issues(seen: Observed) -> tuple[DataQualityIssue, ...]:
 def _split_issues(seen: Observed) -> list[DataQualityIssue]:
     if not sum(seen.units):
         return []
-    overall = check_split(list(seen.units), seen.weights)
+    overall = seen.split or check_split(list(seen.units), seen.weights)
     strata = check_strata(seen.segments, seen.weights)
     alarming = [stratum for stratum in strata if stratum.alarm]
     where = f" It comes from {alarming[0].name}: {_counts(seen, alarming[0].units)}." if alarming else ""
     if not overall.as_planned:
         planned = ", ".join(
-            f"{letter} {weight / sum(seen.weights):.0%}"
-            for letter, weight in zip(seen.letters, seen.weights, strict=True)
+            f"{letter} {share:.0%}" for letter, share in zip(seen.letters, overall.planned_shares, strict=True)
         )
         return [
             DataQualityIssue(
@@ -188,8 +194,22 @@ def _gap_issues(seen: Observed) -> list[DataQualityIssue]:
             "something was wrong",
             subject=f"{gap.first.isoformat()} {_whom(seen, gap)}",
         )
-        for gap in gaps(seen.days, seen.first, seen.last)
+        for gap in _gaps(seen, seen.first, seen.last)
     ]
+
+
+def _gaps(seen: Observed, first: date, last: date) -> list[Gap]:
+    """Of each stretch of one split by itself, so that a variant is missed only where it was to be shown."""
+    begins = [(max(begin, first), shown) for begin, shown in seen.stretches] or [(first, range(len(seen.letters)))]
+    ends = [begin - timedelta(days=1) for begin, _ in begins[1:]] + [last]
+    result = []
+    for (begin, shown), end in zip(begins, ends, strict=True):
+        days = {
+            day: [units[at] for at in shown] for day, units in seen.days.items() if begin <= day <= end and len(units)
+        }
+        for gap in gaps(days, begin, min(end, last)) if begin <= min(end, last) else ():
+            result.append(gap if gap.variant is None else replace(gap, variant=shown[gap.variant]))
+    return result
 
 
 def _whom(seen: Observed, gap: Gap) -> str:

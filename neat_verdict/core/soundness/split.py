@@ -87,7 +87,7 @@ def check_split_by_epoch(units: Sequence[Sequence[int]], shares: Sequence[Sequen
     by_epoch = seen.sum(axis=1)
     total = by_epoch.sum()
     if not total:
-        return check_split([0] * seen.shape[1], plan.mean(axis=0).tolist())
+        return SplitCheck((0,) * seen.shape[1], tuple(plan.mean(axis=0).tolist()), 0.0, 1.0, 0)
     expected = by_epoch @ plan
     gap = seen.sum(axis=0) - expected
     covariance = np.diag(expected) - plan.T @ (plan * by_epoch[:, None])

@@ -48,6 +48,11 @@ GLOSSARY: tuple[Term, ...] = (
         own=True,
     ),
     Term(
+        "Stretch",
+        "Part of a run with one split. A split that is changed begins a new one; variants are compared within each.",
+        own=True,
+    ),
+    Term(
         "Decision rule",
         "Confidence, method, minimums and worthwhile lift, locked at the start: it says when data are enough, "
         "and for what.",

@@ -22,7 +22,7 @@ from neat_verdict.core.checks import InputError, check_positive, check_share
 from neat_verdict.core.traffic.audience import Audience
 from neat_verdict.core.variants import LETTERS
 
-Reason = Literal["forced", "audience", "exclusion", "participation", "assigned", "not_running"]
+Reason = Literal["forced", "audience", "exclusion", "participation", "assigned", "stopped", "not_running"]
 PARTICIPATION_SEED, VARIANT_SEED, EXCLUSION_SEED = 1, 2, 3
 
 MAX_UNIT_LENGTH = 200
@@ -104,6 +104,8 @@ class Traffic:
     allocated_by : str
         A property; its values in ``allocated`` have weights of their own, the others ``weights``. Empty for none.
     allocated : mapping of value (as `property_text`) to weights
+    given_up : set of position
+        Variants that were stopped and whose units get control's from then on; what they do still counts where they were.
 
     Raises
     ------
@@ -121,6 +123,7 @@ class Traffic:
     holding: bool = False
     allocated_by: str = ""
     allocated: Mapping[str, tuple[float, ...]] = field(default_factory=dict)
+    given_up: frozenset[int] = frozenset()
     _parts: _Parts = field(init=False, repr=False, compare=False)
     _allocated_parts: Mapping[str, _Parts] = field(init=False, repr=False, compare=False)
     _left_out: Assignment = field(init=False, repr=False, compare=False)
@@ -164,9 +167,10 @@ class Traffic:
         if self.forced and (chosen := self.forced.get(unit)) is not None:
             return Assignment(chosen, "forced", "chosen by hand")
         if not self.running:
-            return self._parts[kept][2] if self.holding and kept is not None else _NOT_RUNNING
+            held = self.holding and kept is not None and kept not in self.given_up
+            return self._parts[kept][2] if held and kept is not None else _NOT_RUNNING
         if kept is not None:
-            return self._parts[kept][2]
+            return _STOPPED if kept in self.given_up else self._parts[kept][2]
         if self.audience.groups and not self.audience.admits(properties):
             return Assignment(0, "audience", self.audience.rule_on(properties).because)
         if self.slice is not None and not self.slice.holds(unit):
@@ -188,6 +192,7 @@ class Traffic:
         return won
 
 
+_STOPPED = Assignment(0, "stopped", "its variant was stopped, and who had it gets control's")
 _NOT_RUNNING = Assignment(0, "not_running", "the experiment does not run")
 
 

@@ -72,9 +72,14 @@ class Reading:
         return pairs_of(self.periods, position, reference)
 
     @property
+    def spoken_of(self) -> int:
+        """Position of the variant that the verdict speaks of, of the first that is left where it names none."""
+        return self.verdict.variant or self.left[0]
+
+    @property
     def best(self) -> Comparison | None:
-        """The comparison of the variant that the verdict speaks of, the first where it names none."""
-        return self.comparisons[(self.verdict.variant or self.left[0]) - 1] if self.comparisons else None
+        """The comparison of that variant."""
+        return self.comparisons[self.spoken_of - 1] if self.comparisons else None
 
     def effect(self, position: int) -> Interval:
         """The interval by which a variant, by position, is judged."""

@@ -38,7 +38,7 @@ def _verdict(reading: Reading, names: Names) -> str:
     best = reading.best
     if best is None or reading.verdict.name == "unsound":
         return title
-    position = reading.verdict.variant or 1
+    position = reading.spoken_of
     effect = reading.effect(position)
     shown = f"{LETTERS[position]} {reading.scale.effect_words(effect.estimate, names)}"
     return f"{title} ({shown})" if math.isfinite(effect.estimate) else title

@@ -58,7 +58,7 @@ def adjusted_by(interval: Interval, factor: float | None) -> Interval:
 
 def stopping_words(reading: Reading, rule: DecisionRule, names: Names) -> str:
     """What a winner's estimate is worth, as sentences with a space before them; "" where it needs no adjustment."""
-    position = reading.verdict.variant or 1
+    position = reading.spoken_of
     after, effect = after_stopping(reading, rule, position), adjusted_effect(reading, rule, position)
     if after is None or effect is None:
         return f" {rule.method.not_adjusted}" if rule.method.not_adjusted else ""

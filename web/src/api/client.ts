@@ -75,6 +75,7 @@ export type CountsIn = Schemas["CountsIn"];
 export type SizeIn = Schemas["SizeIn"];
 export type Policy = Schemas["AllocationIO"];
 export type Allocation = Schemas["AllocationOut"];
+export type Stretches = Schemas["StretchesOut"];
 export type EpochShown = Schemas["EpochOut"];
 export type Adaptive = Schemas["AdaptiveOut"];
 export type AllocationRehearsal = Schemas["AllocationRehearsalOut"];

@@ -1190,6 +1190,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/experiments/{key}/split": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Split
+         * @description The split as it was and is, stretch by stretch.
+         */
+        get: operations["get_split"];
+        put?: never;
+        /**
+         * Change Split
+         * @description Share units out by other weights from a day on.
+         */
+        post: operations["change_split"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/split/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Withdraw Split Change
+         * @description Take back a change that does not hold yet, or that was noted wrongly.
+         */
+        delete: operations["withdraw_split_change"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/experiments/{key}/start": {
         parameters: {
             query?: never;
@@ -1201,6 +1245,26 @@ export interface paths {
         put?: never;
         /** Start */
         post: operations["start_experiment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/stopped-variants": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop Variant
+         * @description Give a variant no new units any more, at once.
+         */
+        post: operations["stop_variant"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1998,7 +2062,7 @@ export interface components {
         };
         /**
          * AnswerOut
-         * @description ``reason`` is forced, audience, exclusion, participation, assigned or not_running; all but assigned do not count.
+         * @description ``reason`` says why; all but assigned do not count.
          */
         AnswerOut: {
             /** Because */
@@ -2013,7 +2077,7 @@ export interface components {
              * Reason
              * @enum {string}
              */
-            reason: "forced" | "audience" | "exclusion" | "participation" | "assigned" | "not_running";
+            reason: "forced" | "audience" | "exclusion" | "participation" | "assigned" | "stopped" | "not_running";
             /** Variant */
             variant: string;
         };
@@ -2055,7 +2119,8 @@ export interface components {
         };
         /**
          * ArmOut
-         * @description ``total`` is the number of conversions of a rate, the sum of a mean, the numerator of a ratio; ``rate`` its level.
+         * @description ``total`` is the number of conversions of a rate, the sum of a mean, the numerator of a ratio; ``rate`` its level. One
+         *     that was ``stopped`` got no new units at the end, and is compared up to then.
          */
         ArmOut: {
             /** Letter */
@@ -2067,6 +2132,11 @@ export interface components {
             rate: components["schemas"]["IntervalOut"];
             /** Seen Share */
             seen_share: number | null;
+            /**
+             * Stopped
+             * @default false
+             */
+            stopped: boolean;
             /** Total */
             total: number;
             /** Units */
@@ -2283,7 +2353,7 @@ export interface components {
              * Reason
              * @enum {string}
              */
-            reason: "forced" | "audience" | "exclusion" | "participation" | "assigned" | "not_running";
+            reason: "forced" | "audience" | "exclusion" | "participation" | "assigned" | "stopped" | "not_running";
             /** Takes Part */
             takes_part: boolean;
             /** Variant */
@@ -5312,6 +5382,50 @@ export interface components {
             /** Metric */
             metric: string;
         };
+        /**
+         * SplitChangeOut
+         * @description A change of the split, or the stop of a variant (``stopped``, its letter). ``stays`` says why it cannot be taken back; ""
+         *     where it can.
+         */
+        SplitChangeOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /**
+             * From Day
+             * Format: date
+             */
+            from_day: string;
+            /** Number */
+            number: number;
+            /** Reason */
+            reason: string;
+            /** Sentence */
+            sentence: string;
+            /** Stays */
+            stays: string;
+            /** Stopped */
+            stopped: string;
+        };
+        /**
+         * SplitIn
+         * @description ``weights`` with control first, above 0; from the beginning of ``from_day`` on.
+         */
+        SplitIn: {
+            /**
+             * From Day
+             * Format: date
+             */
+            from_day: string;
+            /** Reason */
+            reason: string;
+            /** Weights */
+            weights: number[];
+        };
         /** SplitOut */
         SplitOut: {
             /** As Planned */
@@ -5368,6 +5482,47 @@ export interface components {
             pvalue: number;
             /** Units */
             units: number[];
+        };
+        /**
+         * StretchOut
+         * @description A part of the run with one split: ``shares`` control first, 0 of a variant that is stopped; ``units`` that came in it.
+         */
+        StretchOut: {
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /** Last */
+            last: string | null;
+            /** Number */
+            number: number;
+            /** Shares */
+            shares: number[];
+            /** Units */
+            units: number[];
+        };
+        /**
+         * StretchesOut
+         * @description The stretches of a round and what changed between them; ``refused`` and ``stop_refused`` say why nothing can be changed, or
+         *     no variant stopped; "" where it can. ``letters`` are those that can be stopped.
+         */
+        StretchesOut: {
+            /** Changes */
+            changes: components["schemas"]["SplitChangeOut"][];
+            /**
+             * Earliest Day
+             * Format: date
+             */
+            earliest_day: string;
+            /** Letters */
+            letters: string[];
+            /** Refused */
+            refused: string;
+            /** Stop Refused */
+            stop_refused: string;
+            /** Stretches */
+            stretches: components["schemas"]["StretchOut"][];
         };
         /**
          * TakenLookOut
@@ -8321,6 +8476,104 @@ export interface operations {
             };
         };
     };
+    get_split: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StretchesOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_split: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SplitIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StretchesOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    withdraw_split_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StretchesOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     start_experiment: {
         parameters: {
             query?: never;
@@ -8343,6 +8596,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExperimentOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stop_variant: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StopIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StretchesOut"];
                 };
             };
             /** @description Refused; the problem document says why */

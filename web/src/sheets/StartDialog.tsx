@@ -26,7 +26,7 @@ export function StartDialog({ close, run, error }: Props) {
     <Dialog title={later ? "Schedule the start" : "Start and lock the decision rule"} close={close}>
       <p className="mb-2">{experiment.rule_in_words}</p>
       <p className="quiet text-sm">
-        From the start on the metrics, the split and the sizes cannot change; names and remarks can. This rule changes
+        From the start on the metrics and the sizes cannot change; names and remarks can. This rule and the split change
         only for a reason, which the report shows.
       </p>
       <label className="mt-3 flex items-center gap-2">

@@ -238,6 +238,7 @@ export function reading(changes: Partial<Reading> = {}): Reading {
     total: conversions,
     rate: interval(0.05, conversions / units, 0.06),
     planned_share: 0.5,
+    stopped: false,
     seen_share: 0.5,
   });
   return {

@@ -16,7 +16,7 @@ from neat_verdict.app.analysis.panels.selected_range import range_critical_value
 from neat_verdict.app.analysis.panels.spend import spend_sums
 from neat_verdict.app.analysis.schemas import DerivationOut, StepOut
 from neat_verdict.app.experiments.models import ExperimentMetric
-from neat_verdict.app.experiments.queries import weights, workspace
+from neat_verdict.app.experiments.queries import workspace
 from neat_verdict.app.http.choices import OneOf
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.core.checks import InputError
@@ -45,7 +45,6 @@ from neat_verdict.core.derivations import (
 from neat_verdict.core.designs import DEFAULT_DESIGN
 from neat_verdict.core.methods import DEFAULT_METHOD, Reached
 from neat_verdict.core.periods import Pair, compare_pairs
-from neat_verdict.core.soundness import check_split
 from neat_verdict.core.statistics import (
     Arm,
     Comparison,
@@ -323,13 +322,16 @@ def _of_design(request: _Request) -> Derivation:
 
 def _split(request: _Request) -> Derivation:
     analysis = request.analysis
-    if analysis.shares_vary:
-        periods = analysis.reading.periods
-        return split_derivation(
-            analysis.reading.split, [([arm.units for arm in period.arms], period.shares) for period in periods]
-        )
-    units = analysis.all_counts.primary.units.sum(axis=0)
-    return split_derivation(check_split([int(count) for count in units], weights(analysis.experiment)))
+    if not analysis.shares_vary:
+        return split_derivation(analysis.split)
+    periods = analysis.reading.periods
+    return split_derivation(
+        analysis.reading.split,
+        [
+            ([arm.units if share else 0 for arm, share in zip(one.arms, one.shares, strict=True)], one.shares)
+            for one in periods
+        ],
+    )
 
 
 def _exact(request: _Request) -> Derivation:

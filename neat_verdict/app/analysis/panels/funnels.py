@@ -21,7 +21,7 @@ def funnels(analysis: Analysis) -> list[FunnelOut]:
     if not analysis.readable:
         return []
     uses = [use for use in analysis.experiment.metrics.all() if definition_of(use.definition).steps]
-    position = analysis.reading.verdict.variant or 1
+    position = analysis.reading.spoken_of
     reached = _reached(analysis, uses, position)
     return [
         _funnel(analysis, use, reached[use.metric_id], position)

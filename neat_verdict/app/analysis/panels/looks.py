@@ -48,7 +48,7 @@ def _look(analysis: Analysis, look: Look, coming: Sequence[float]) -> TakenLookO
         day=look.day,
         information=information[-1],
         critical_value=best.critical_value if best else None,
-        letter=LETTERS[reading.verdict.variant or 1] if best else None,
+        letter=LETTERS[reading.spoken_of] if best else None,
         statistic=best.statistic * rule.sign if best else None,
         lift=interval(reading.scale.effect(best), effects_text(reading.scale, analysis.names)) if best else None,
         power_as_seen=ahead.as_seen if ahead else None,

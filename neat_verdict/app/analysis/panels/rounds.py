@@ -167,7 +167,7 @@ def _continued(first: Analysis, analysis: Analysis) -> tuple[Continued, str] | N
         return None
     if not analysis.reading.verdict.kind.settled or analysis.shares_vary or first.shares_vary:
         return None
-    primary, position = analysis.use(), analysis.reading.verdict.variant or 1
+    primary, position = analysis.use(), analysis.reading.spoken_of
     seen = data.units.sum(axis=0).tolist()
     information = rule.information(seen)
     if not 0 < information < 1:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from datetime import date
 from typing import Any
 
@@ -127,8 +127,8 @@ def _stopping_factor(analysis: Analysis, use: ExperimentMetric, position: int) -
 
 
 def strata_of(analysis: Analysis, use: ExperimentMetric, by: str, position: int) -> Strata:
-    """The variant's and control's arms by segment on the days that are read, by day where the experiment has several periods:
-    within a day shares stood still, or nearly so."""
+    """The variant's and control's arms by segment on the days that are read: where shares followed the evidence by day, within
+    which they stood still, or nearly so; where the split was changed by the stretches in which both got units."""
     tallying = use.tallying
     days = analysis.counts_of(use).days  # as far as the metric's own windows have closed
     if not days:
@@ -138,12 +138,13 @@ def strata_of(analysis: Analysis, use: ExperimentMetric, by: str, position: int)
     tallies = _tallies(analysis, use, by, positions, days[0], days[-1])
     rows: Iterable[tuple[Any, ...]]
     if analysis.shares_vary or tallying.buckets:
-        by_day = analysis.shares_vary
+        place = _place_of(analysis, position)
         rows = (
-            (segment, at, day if by_day else date.min, *figures_of(tallying, values))
+            (segment, at, where, *figures_of(tallying, values))
             for segment, at, day, *values in tallies.values_list(
                 "segment", "variant__position", "day", *columns_of(tallying)
             )
+            if (where := place(day)) is not None
         )
     else:  # the database adds the days up, which spares reading each
         sums = {f"sum_{column}": _sum(column) for column in tallying.columns}
@@ -157,8 +158,8 @@ def strata_of(analysis: Analysis, use: ExperimentMetric, by: str, position: int)
         if _is_of(segment, by):
             came[segment, day] += values[0]
             if at in (0, position):
-                place = result.setdefault(segment, {}).setdefault(day, np.zeros((tallying.width, 2)))
-                place[:, int(at > 0)] += np.array(values, dtype=np.float64)
+                cell = result.setdefault(segment, {}).setdefault(day, np.zeros((tallying.width, 2)))
+                cell[:, int(at > 0)] += np.array(values, dtype=np.float64)
     strata = {}
     for segment, each in result.items():
         ordered = sorted(each)
@@ -168,6 +169,26 @@ def strata_of(analysis: Analysis, use: ExperimentMetric, by: str, position: int)
             for day, (control, variant) in zip(ordered, arms, strict=True)
         ]
     return strata
+
+
+def _place_of(analysis: Analysis, position: int) -> Callable[[date], date | None]:
+    """Where a day's units are put: the day itself under shares that follow the evidence, the first day of its stretch where the
+    split was changed (None on which the variant was stopped), and all together elsewhere."""
+    if analysis.by_epochs:
+        return lambda day: day
+    if not analysis.shares_vary:
+        return lambda _: date.min
+    periods = {one.day: one for lines in analysis.periods.values() for one in lines}
+    firsts: dict[tuple[int, float], date] = {}
+
+    def place(day: date) -> date | None:
+        period = periods.get(day.toordinal())
+        if period is None or not period.shares[position]:
+            return None
+        ratio = round(period.shares[position] / (period.shares[position] + period.shares[0]), 9)
+        return firsts.setdefault((period.round, ratio), day)
+
+    return place
 
 
 def _sum(column: str) -> Case | Sum:

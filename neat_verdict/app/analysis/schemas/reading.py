@@ -17,7 +17,8 @@ ScaleName = Literal["lift", "difference"]
 
 
 class ArmOut(Schema):
-    """``total`` is the number of conversions of a rate, the sum of a mean, the numerator of a ratio; ``rate`` its level."""
+    """``total`` is the number of conversions of a rate, the sum of a mean, the numerator of a ratio; ``rate`` its level. One
+    that was ``stopped`` got no new units at the end, and is compared up to then."""
 
     letter: str
     name: str
@@ -26,6 +27,7 @@ class ArmOut(Schema):
     rate: IntervalOut
     planned_share: float
     seen_share: float | None
+    stopped: bool = False
 
 
 class ComparisonOut(Schema):

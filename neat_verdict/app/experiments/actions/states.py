@@ -198,6 +198,7 @@ def _close_round(experiment: Experiment, kept: list[dict[str, Any]], *, keep_pla
         experiment.metrics.update(version=None)
         experiment.rule = experiment.rule_locked_at = None
         experiment.rule_changes, experiment.delivery_changes = [], []
+    experiment.split_changes = []
     experiment.epoch, experiment.allocation_mode = 0, "follow"
     experiment.decision = experiment.decision_reason = experiment.decision_next = ""
     experiment.decision_reading = experiment.decision_counts = experiment.decided_by = experiment.decided_at = None

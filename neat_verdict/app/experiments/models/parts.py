@@ -124,6 +124,8 @@ class Delivered(models.Model):
     holds_units = models.BooleanField(default=False)
     # Changes of what visitors get after the start (`delivery.DeliveryChange`), the earliest first.
     delivery_changes = models.JSONField(default=list, blank=True)
+    # Changes of the split after the start, and variants that were stopped (`splits.KeptChange`).
+    split_changes = models.JSONField(default=list, blank=True)
 
     class Meta:
         abstract = True

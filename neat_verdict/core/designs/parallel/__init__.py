@@ -67,13 +67,23 @@ class Parallel(Design):
         return min(seen / planned for seen, planned in zip(units, planned_units, strict=True))
 
     def information_over(self, periods: Sequence[Period], planned_units: Sequence[float]) -> float:
-        """That of the comparison furthest behind, as its variance has it; a variant that was stopped is waited for no more."""
+        """That of the comparison furthest behind; a variant that was stopped is waited for no more.
+
+        Where two arms kept their ratio it is n₁n₀/(n₁ + n₀) of what was planned; else all units, by which the variance of the sum
+        over stretches grows whatever the shares were (`Pair.weight`), so that looks hang together as the boundary has it.
+        """
         stopped, control = stopped_in(periods), planned_units[0]
-        return min(
-            information_of(pairs_of(periods, at)) * (planned + control) / (planned * control)
-            for at, planned in enumerate(planned_units)
-            if at and at not in stopped
-        )
+        parts = []
+        for at in range(1, len(planned_units)):
+            pairs = [pair for pair in pairs_of(periods, at) if pair.usable]
+            if at in stopped:
+                continue
+            if len(pairs) == 1:
+                variant = planned_units[at]
+                parts.append(information_of(pairs) * (variant + control) / (variant * control))
+            else:
+                parts.append(math.fsum(pair.size for pair in pairs) / math.fsum(planned_units))
+        return min(parts)
 
     def thresholds(self, rule: DecisionRule, periods: Sequence[Period], reached: Reached) -> tuple[Threshold, ...]:
         comparisons = len(periods[0].arms) - 1

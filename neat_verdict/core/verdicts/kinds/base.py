@@ -77,8 +77,7 @@ class VerdictKind(ABC):
 
 def spoken_of(reading: Reading) -> tuple[int, Comparison]:
     """Position and comparison of the variant that the verdict names, the first where it names none."""
-    position = reading.verdict.variant or reading.left[0]
-    return position, reading.comparisons[position - 1]
+    return reading.spoken_of, reading.comparisons[reading.spoken_of - 1]
 
 
 def what_helps(missing: Sequence[Condition]) -> str:

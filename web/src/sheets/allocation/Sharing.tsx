@@ -6,6 +6,7 @@ import { ChoiceField, NumberField, TextField } from "../../parts/fields";
 import { RadioCard } from "../../parts/RadioCard";
 import { useEditing, variantsIn } from "../editing";
 import { Split } from "../traffic/Split";
+import { StretchesPanel } from "../traffic/StretchesPanel";
 import { AllocationRehearsalPanel } from "./AllocationRehearsal";
 import { SharesPanel } from "./SharesPanel";
 
@@ -45,6 +46,7 @@ export function Sharing() {
       {started && follows && <SharesPanel />}
       {experiment.data_from === "events" && <Choice />}
       {follows ? <PolicyPanel /> : <Split />}
+      {started && !follows && <StretchesPanel />}
       {follows && <AllocationRehearsalPanel />}
     </>
   );
