@@ -10,6 +10,7 @@ from typing import Any, Literal
 from neat_verdict.core.checks import InputError, check_count, check_positive, check_probability
 from neat_verdict.core.combinations import check_combination
 from neat_verdict.core.designs import DEFAULT_DESIGN, DESIGNS, Design
+from neat_verdict.core.factors import Factor, check_factors
 from neat_verdict.core.methods import DEFAULT_METHOD, METHODS, Method, method_from
 from neat_verdict.core.periods import Period
 from neat_verdict.core.planning import Plan, PlanRequest, check_rounds, reachable
@@ -100,6 +101,8 @@ class DecisionRule:
     rounds : int
         In how many rounds of the same length the plan runs, 1 to `MAX_ROUNDS`; ``planned_days`` are those of all together, and
         the rule reads at the end of each.
+    factors : tuple of Factor
+        Where several are tested at once; their combinations are the variants.
 
     Raises
     ------
@@ -127,8 +130,12 @@ class DecisionRule:
     window_days: int = 0
     strata: str = ""
     rounds: int = 1
+    factors: tuple[Factor, ...] = ()
 
     def __post_init__(self) -> None:
+        check_factors(self.factors)
+        if (refused := self.design.refused_of(self)) is not None:
+            raise InputError(*refused)
         check_rounds(self.rounds)
         if self.rounds > 1 and not self.design.reads_rounds:
             raise InputError("rounds_planned", self.rounds, "must be 1 where shares follow the evidence")
@@ -195,7 +202,7 @@ class DecisionRule:
         fields = {
             name: getattr(self, name)
             for name in self.__slots__
-            if name not in ("method", "design", "question", "guardrails")
+            if name not in ("method", "design", "question", "guardrails", "factors")
         }
         return {
             **fields,
@@ -205,6 +212,7 @@ class DecisionRule:
             "design": self.design.name,
             "question": self.question.name,
             "guardrails": [asdict(rail) for rail in self.guardrails],
+            **({"factors": [asdict(factor) for factor in self.factors]} if self.factors else {}),
         }
 
 
@@ -236,6 +244,7 @@ def rule_from(record: Mapping[str, Any]) -> DecisionRule:
         "design": DESIGNS[fields["design"]],
         "question": QUESTIONS[fields["question"]],
         "guardrails": tuple(Guardrail(**rail) for rail in fields.get("guardrails") or ()),
+        "factors": tuple(Factor(one["name"], tuple(one["levels"])) for one in fields.get("factors") or ()),
     })  # fmt: skip
 
 
@@ -251,6 +260,7 @@ def rule_for(
     design: Design = DEFAULT_DESIGN,
     window_days: int = 0,
     strata: str = "",
+    factors: tuple[Factor, ...] = (),
 ) -> DecisionRule:
     """The decision rule of a plan: the method says when it reads, and by which units information is measured.
 
@@ -287,4 +297,5 @@ def rule_for(
         window_days=window_days,
         strata=strata,
         rounds=rounds,
+        factors=factors,
     )

@@ -198,4 +198,4 @@ def _summary(analysis: Analysis) -> dict[str, Any] | None:
     reading = analysis.reading
     if reading.summary is None or reading.verdict.name == "unsound":
         return None
-    return DESIGN_ANALYSES[analysis.rule.design.name].record(reading.summary, reading, analysis.names)
+    return DESIGN_ANALYSES[analysis.rule.design.name].record(reading.summary, analysis.rule, reading, analysis.names)

@@ -97,6 +97,7 @@ FIELDS: dict[str, Field] = {
         label="tolerance of second counts",
     ),
     "allocation": Field("start"),
+    "factors": Field("start"),
 }
 # Lists that are edited as a whole, and locked beside the fields.
 LOCKED_LISTS = frozenset({"metrics"})

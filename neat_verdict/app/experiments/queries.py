@@ -34,6 +34,7 @@ from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.designs import DEFAULT_DESIGN, DESIGNS, Design
 from neat_verdict.core.designs.adaptive.policy import Policy
+from neat_verdict.core.factors import Factor, check_factors, counts_of
 from neat_verdict.core.methods import Method, method_from
 from neat_verdict.core.metrics import RATE
 from neat_verdict.core.planning import (
@@ -187,8 +188,15 @@ def method_settings(experiment: Experiment) -> dict[str, Any]:
 
 
 def design(experiment: Experiment) -> Design:
-    """What is compared with what: by the evidence where traffic follows it."""
+    """What is compared with what: by the evidence where traffic follows it, by effects where several factors are tested."""
+    if experiment.factors:
+        return DESIGNS["factorial"]
     return DESIGNS["adaptive"] if experiment.allocation is not None else DEFAULT_DESIGN
+
+
+def factors(experiment: Experiment) -> tuple[Factor, ...]:
+    """The factors whose combinations are the variants; none of an experiment of variants. Raises InputError for what are none."""
+    return check_factors([Factor(one["name"], tuple(one["levels"])) for one in experiment.factors])
 
 
 def policy(experiment: Experiment) -> Policy | None:
@@ -259,7 +267,7 @@ def plan_request(experiment: Experiment, place: Workspace | None = None) -> Plan
             experiment.participation,
             ramp,
         ),
-        arms=Arms(weights(experiment)),
+        arms=Arms(weights(experiment), counts_of(factors(experiment))),
         strictness=Strictness(experiment.confidence, experiment.power),
         method=method(experiment),
         sign=1 if experiment.good_direction == "up" else -1,
@@ -358,6 +366,7 @@ def planned_rule(experiment: Experiment) -> DecisionRule:
             design=design(experiment),
             window_days=window_days(experiment),
             strata=_strata(experiment),
+            factors=factors(experiment),
         )
     days = 7 * experiment.least_weeks
     return DecisionRule(
@@ -376,6 +385,7 @@ def planned_rule(experiment: Experiment) -> DecisionRule:
         window_days=window_days(experiment),
         strata=_strata(experiment),
         rounds=experiment.rounds_planned,
+        factors=factors(experiment),
     )
 
 

@@ -132,6 +132,13 @@ class AllocationIO(Schema):
     segment: str = Field(default="", max_length=80)
 
 
+class FactorIO(Schema):
+    """One of several things that are changed at once; the first of its ``levels`` is the base."""
+
+    name: str = Field(max_length=40)
+    levels: list[str] = Field(max_length=10)
+
+
 class ExperimentFields(Schema):
     """The fields of an experiment that can be edited, as they are sent and answered (see `fields.FIELDS`)."""
 
@@ -170,6 +177,7 @@ class ExperimentFields(Schema):
     warm_up_days: int = Field(default=0, ge=0, le=60)
     count_tolerance: float = 0.05
     allocation: AllocationIO | None = None
+    factors: list[FactorIO] = Field(default=[], max_length=3)
 
 
 class ExperimentChanges(ExperimentFields):

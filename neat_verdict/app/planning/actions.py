@@ -68,6 +68,8 @@ def withdraw_forecast(by: User, experiment: Experiment) -> None:
 def start_rehearsal(by: User, experiment: Experiment, *, runs: int, seed: int, own_lift: float | None) -> Rehearsal:
     """Begin a rehearsal in the background. Raises Conflict without a plan, or while another one runs."""
     require_editor(by)
+    if experiment.factors:
+        raise Conflict("A rehearsal knows variants, not factors: what a plan of several factors shows is on Sizing")
     return _begin(by, experiment, queries.asked(experiment), runs=runs, seed=seed, own_lift=own_lift)
 
 

@@ -44,7 +44,12 @@ def report(experiment: Experiment) -> ReportOut:
         because=experiment.because,
         facts=story.facts(experiment, reading),
         lines=story.lines(reading, [variant.changes for variant in variants]),
-        secondary=[*story.chances(reading), *story.secondary(reading), *_of_totals(experiment, reading)],
+        secondary=[
+            *story.effects(reading),
+            *story.chances(reading),
+            *story.secondary(reading),
+            *_of_totals(experiment, reading),
+        ],
         caveats=story.caveats(reading),
         how_decided=story.how_decided(experiment, reading),
         shared_out=reading.design_words,

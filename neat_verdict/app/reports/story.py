@@ -14,6 +14,7 @@ from neat_verdict.app.analysis.schemas import (
     SecondCountOut,
     SpendOut,
 )
+from neat_verdict.app.analysis.schemas.factorial import FactorialOut
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import changes_after_start, decision_rule, earlier_rounds, local
 from neat_verdict.app.reports.schemas import FactOut, VariantLineOut
@@ -169,6 +170,11 @@ def lines(reading: ReadingOut, tried: list[list[str]]) -> list[VariantLineOut]:
         )
         for position, (arm, level) in enumerate(zip(reading.arms, written, strict=True))
     ]
+
+
+def effects(reading: ReadingOut) -> list[str]:
+    """Of several factors which level to take of each, and why; nothing of a test of variants, or while it is too early."""
+    return list(reading.summary.words) if isinstance(reading.summary, FactorialOut) and reading.readable else []
 
 
 def chances(reading: ReadingOut) -> list[str]:

@@ -36,6 +36,8 @@ def refusal(experiment: Experiment, *, stopping: bool) -> str:
         return f"This experiment is {experiment.state}; only one on the way has a split to change"
     if experiment.allocation is not None:
         return "Shares follow the evidence here: freeze them, or set them by hand for an epoch"
+    if experiment.factors:
+        return "Several factors are tested here, and each of their combinations keeps its share"
     if stopping and len(experiment.variants.all()) - len(stopped_variants(experiment)) <= 2:
         return "Only one variant is left beside control: end the experiment instead"
     if not stopping and method(experiment).credible:

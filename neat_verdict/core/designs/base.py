@@ -106,10 +106,30 @@ class Design(ABC):
 
     # Reading
 
+    def refused_of(self, _rule: DecisionRule) -> tuple[str, object, str] | None:
+        """What a rule of this design cannot have: field, value and what is accepted; None where it is as it should be."""
+        return None
+
+    def compare_all(
+        self, _periods: Sequence[Period], _rule: DecisionRule, _reached: Reached
+    ) -> tuple[Comparison, ...] | None:
+        """Each variant against control, where that is not a matter of the two of them; None where it is."""
+        return None
+
     def summarise(
-        self, _periods: Sequence[Period], _comparisons: Sequence[Comparison], _rule: DecisionRule
+        self, _periods: Sequence[Period], _comparisons: Sequence[Comparison], _rule: DecisionRule, _reached: Reached
     ) -> Summary | None:
         """What stands beside the comparisons; None where there is nothing, or too little to say it."""
+        return None
+
+    def may_win(self, _summary: Summary | None) -> tuple[int, ...] | None:
+        """Positions of the variants that a verdict may name as better; None for all."""
+        return None
+
+    def comparison_derivation(
+        self, _figure: str, _rule: DecisionRule, _periods: Sequence[Period], _comparison: Comparison, _position: int
+    ) -> Derivation | None:
+        """How a figure of a variant against control is made, where that is not a matter of the two of them; None where it is."""
         return None
 
     def conditions(self, _summary: Summary | None, _rule: DecisionRule) -> list[Condition]:
@@ -157,7 +177,11 @@ class Design(ABC):
 
     @abstractmethod
     def lift_over_time(
-        self, periods: Sequence[Period], arms_by_day: Sequence[Sequence[Arm]], critical_values: Sequence[float]
+        self,
+        rule: DecisionRule,
+        periods: Sequence[Period],
+        arms_by_day: Sequence[Sequence[Arm]],
+        critical_values: Sequence[float],
     ) -> tuple[Series, ...]:
         """Lift of each variant with all data up to each day, with its interval."""
 

@@ -9,6 +9,7 @@ from neat_verdict.core.checks import InputError
 from neat_verdict.core.methods import METHODS
 from neat_verdict.core.planning.duration import MIN_WEEKS, Duration, duration, units_by_week
 from neat_verdict.core.planning.request import MAX_ROUNDS, PlanRequest
+from neat_verdict.core.sizing.factors import interaction_need
 from neat_verdict.core.sizing.sample_size import (
     Arms,
     SampleSize,
@@ -144,9 +145,9 @@ def _joint_power(request: PlanRequest, run: Duration, factor: float) -> JointPow
     each = [reachable(request, units, factor)[1]]
     for goal in goals:
         wanted = goal.sign * goal.margin
-        size = sample_size(goal.baseline, wanted, request.arms, request.strictness, critical_value=c)
+        size = sample_size(goal.baseline, wanted, request.arms.cells, request.strictness, critical_value=c)
         worth = units / _inflation(guarding, size)
-        each.append(power(worth, goal.baseline, wanted, request.arms, confidence, critical_value=c))
+        each.append(power(worth, goal.baseline, wanted, request.arms.cells, confidence, critical_value=c))
     return JointPower(tuple(each), math.prod(each), max(math.fsum(each) - len(goals), 0.0), min(each))
 
 
@@ -177,10 +178,10 @@ def _needs(request: PlanRequest) -> tuple[tuple[Need, ...], float]:
     for rail in request.guardrails:
         if rail.goal:
             wanted = rail.sign * rail.margin
-            size = sample_size(rail.baseline, wanted, request.arms, request.strictness, critical_value=c)
+            size = sample_size(rail.baseline, wanted, request.arms.cells, request.strictness, critical_value=c)
         else:
             size = noninferiority_size(
-                rail.baseline, rail.margin, request.arms, request.strictness, sign=rail.sign, critical_value=c
+                rail.baseline, rail.margin, request.arms.cells, request.strictness, sign=rail.sign, critical_value=c
             )
         lines.append((rail.name, _adjusted(size, _inflation(guarding, size))))
     needs = tuple(Need(name, size, _duration(request, size.total).weeks) for name, size in lines)
@@ -188,7 +189,8 @@ def _needs(request: PlanRequest) -> tuple[tuple[Need, ...], float]:
 
 
 def _single_critical_value(request: PlanRequest) -> float:
-    return request.method.single_critical_value(request.strictness.confidence, request.arms.weights)
+    arms = request.arms
+    return request.method.single_critical_value(arms.confidence_each(request.strictness.confidence), arms.together)
 
 
 def _adjusted(size: SampleSize, factor: float) -> SampleSize:
@@ -225,7 +227,7 @@ def _looks(request: PlanRequest, run: Duration) -> tuple[PlannedLook, ...]:
     information = [request.arrivals.until(day) / request.arrivals.until(planned_days) for day in days]
     rows = request.method.planned_boundary(days, information, request.strictness.confidence, request.arms.comparisons)
     variance = request.baseline.variance * (1 - request.variance_removed)
-    error = math.sqrt(variance * (1 + 1 / request.arms.ratio) / request.arms.shares[0]) / request.baseline.value
+    error = math.sqrt(variance * (1 + 1 / request.arms.ratio) / request.arms.reference_share) / request.baseline.value
     return tuple(
         PlannedLook(day, part, c, math.erfc(c / math.sqrt(2)), c * error / math.sqrt(request.arrivals.until(day)))
         for day, part, c in rows
@@ -255,7 +257,7 @@ def reachable(request: PlanRequest, units: float, factor: float = 1.0) -> tuple[
 def _what_if(request: PlanRequest) -> tuple[WhatIf, ...]:
     arms, arrivals, method = request.arms, request.arrivals, request.method
     lines: list[tuple[str, str, PlanRequest]] = []
-    if len(arms.weights) < MAX_VARIANTS:
+    if len(arms.weights) < MAX_VARIANTS and not arms.levels:
         lines.append(
             ("one_more_variant", "One variant more", replace(request, arms=Arms((*arms.weights, arms.weights[-1]))))
         )
@@ -277,7 +279,27 @@ def _what_if(request: PlanRequest) -> tuple[WhatIf, ...]:
         if other.alternative and not isinstance(method, other) and method.reads_once != other.reads_once:
             shared = {"sides": method.sides} if other.settings else {}
             lines.append((other.name, other.alternative, replace(request, method=other.from_record(shared))))
-    return tuple(WhatIf(name, label, _weeks_or_none(changed)) for name, label, changed in lines)
+    return (
+        *(WhatIf(name, label, _weeks_or_none(changed)) for name, label, changed in lines),
+        *_interactions(request),
+    )
+
+
+def _interactions(request: PlanRequest) -> tuple[WhatIf, ...]:
+    """What it would take to see that two factors change each other's effect; nothing of a plan without factors."""
+    if not request.arms.levels:
+        return ()
+    needs, _ = _needs(request)
+    result = []
+    for name, part, size in (("interaction", 1.0, "as large as"), ("half_interaction", 0.5, "half as large as")):
+        need = interaction_need(request.arms.levels, part)
+        times = need.difference_of_differences
+        label = (
+            f"An interaction {size} the lift: {times:g} times the units as a difference of differences, "
+            f"{need.effect_coding:g} in effect coding"
+        )
+        result.append(WhatIf(name, label, _duration(request, math.ceil(needs[0].size.total * times)).weeks))
+    return tuple(result)
 
 
 def _weeks_or_none(request: PlanRequest) -> int | None:
@@ -314,7 +336,7 @@ def _warnings(request: PlanRequest, run: Duration, curve: tuple[float | None, ..
             f"That is longer than the {allowed} a run may take here.{seen} Look for a larger lift, a metric "
             f"nearer to the change or more traffic, or {rounds}."
         )
-    if len(request.arms.weights) > 4:
+    if len(request.arms.weights) > 4 and not request.arms.levels:
         lines.append("Each variant makes the test longer; more than four are rarely worth the wait.")
     if request.method.planning_warning:
         lines.append(request.method.planning_warning)

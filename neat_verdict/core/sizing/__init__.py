@@ -1,6 +1,7 @@
 """How many units: baselines, strictness, sample sizes and their inverses."""
 
 from neat_verdict.core.sizing.baseline import Baseline, mean_from_sums
+from neat_verdict.core.sizing.factors import InteractionNeed, interaction_need
 from neat_verdict.core.sizing.sample_size import (
     Arms,
     SampleSize,
@@ -18,9 +19,11 @@ __all__ = [
     "STRICTNESS",
     "Arms",
     "Baseline",
+    "InteractionNeed",
     "SampleSize",
     "Strictness",
     "detectable_lift",
+    "interaction_need",
     "mean_from_sums",
     "noninferiority_size",
     "power",

@@ -22,12 +22,21 @@ _LARGE = 1e6  # degrees of freedom from which on Student's t is taken by its exp
 class Arms:
     """Weights of the arms, control first: 2 to 10 positive numbers in any unit (50/50, 2:3:1).
 
-    Raises InputError for fewer than 2 or more than 10 arms or a weight that is not above 0.
+    ``levels`` says of the combinations of several factors, which all weigh the same, how many levels each factor has: what is
+    compared then are the levels of a factor, each with all units that have it (Collins, Dziak & Li 2009), as one family with the
+    interactions. Raises InputError for fewer than 2 or more than 10 arms, a weight that is not above 0, or levels that do not
+    make as many combinations.
     """
 
     weights: tuple[float, ...]
+    levels: tuple[int, ...] = ()
 
-    def __init__(self, weights: Sequence[float]) -> None:
+    def __init__(self, weights: Sequence[float], levels: Sequence[int] = ()) -> None:
+        if levels and (math.prod(levels) != len(weights) or len(set(weights)) > 1):
+            raise InputError(
+                "levels", " × ".join(map(str, levels)), f"must make {len(weights)} combinations of one weight"
+            )
+        object.__setattr__(self, "levels", tuple(levels))
         if not 2 <= len(weights) <= MAX_VARIANTS:
             raise InputError("variants", len(weights), f"must be 2 to {MAX_VARIANTS}, control included")
         object.__setattr__(self, "weights", tuple(check_positive("weight", weight) for weight in weights))
@@ -53,8 +62,29 @@ class Arms:
         """Units of the smallest variant for each of control: the comparison that asks the most."""
         return min(self.weights[1:]) / self.weights[0]
 
+    @property
+    def reference_share(self) -> float:
+        """Share of all units that a comparison's reference has: control's, or that of a level of the factor with most of them."""
+        return 1 / max(self.levels) if self.levels else self.shares[0]
+
+    @property
+    def together(self) -> tuple[float, ...]:
+        """Weights by which the comparisons hang together: of factors nothing is assumed, each has a part of the level."""
+        return (1.0, 1.0) if self.levels else self.weights
+
+    def confidence_each(self, confidence: float) -> float:
+        """The confidence at which ``together`` is read."""
+        return 1 - (1 - confidence) / self.comparisons if self.levels else confidence
+
+    @property
+    def cells(self) -> Arms:
+        """The same arms, each compared by itself."""
+        return Arms(self.weights)
+
     def critical_value(self, confidence: float, sides: Sides = "two") -> float:
-        """Critical value for all comparisons with control together (Dunnett)."""
+        """Critical value for all comparisons with control together (Dunnett; of factors Bonferroni)."""
+        if self.levels:
+            return dunnett_critical_value(self.confidence_each(confidence), 1.0, [1.0], sides)
         return dunnett_critical_value(confidence, self.weights[0], self.weights[1:], sides)
 
 
@@ -152,7 +182,7 @@ def _critical_value(arms: Arms, confidence: float, given: float | None) -> float
 def sized(control_units: float, arms: Arms, critical_value: float) -> SampleSize:
     """Whole units for all arms, from those of control."""
     shares = arms.shares
-    per_arm = tuple(math.ceil(control_units / shares[0] * part - 1e-9) for part in shares)
+    per_arm = tuple(math.ceil(control_units / arms.reference_share * part - 1e-9) for part in shares)
     return SampleSize(total=sum(per_arm), per_arm=per_arm, critical_value=critical_value)
 
 
@@ -201,7 +231,7 @@ def power(
 ) -> float:
     """Chance that the smallest variant's interval clears zero on the side of its true ``lift``, with ``total`` units."""
     changed = baseline.changed(lift)
-    control, ratio = check_positive("total", total) * arms.shares[0], arms.ratio
+    control, ratio = check_positive("total", total) * arms.reference_share, arms.ratio
     c = _critical_value(arms, confidence, critical_value)
     if baseline.standard_deviation is not None:
         return _power_of_means(abs(changed.value - baseline.value) / baseline.standard_deviation, control, ratio, c)
@@ -222,7 +252,7 @@ def detectable_lift(
     check_probability("power", strictness.power)
     check_positive("total", total)
     c = _critical_value(arms, strictness.confidence, critical_value)
-    if baseline.standard_deviation is not None and total * arms.shares[0] * (1 + arms.ratio) <= 2.001:
+    if baseline.standard_deviation is not None and total * arms.reference_share * (1 + arms.ratio) <= 2.001:
         return None
     largest = math.log(baseline.largest_lift)
 

@@ -157,6 +157,7 @@ def judge(
     separable: Callable[[int, int, float], bool] | None = None,
     scale: Scale = LIFT,
     stopped: Collection[int] = (),
+    may_win: Collection[int] | None = None,
 ) -> Verdict:
     """Give the verdict of one reading.
 
@@ -164,7 +165,8 @@ def judge(
     puts them in order; ``conditions`` are those of minimum and soundness; ``last`` says that the rule reads no more after this,
     ``ended`` that no more data will come; ``others`` are the readings of secondary metrics and guardrails. A guardrail of the
     rule without a reading has not been shown to be kept. ``separable`` says whether two arms (by position) differ significantly
-    at a critical value; ``scale`` is what effects are judged on. Variants that were ``stopped``, by position, are no part of it.
+    at a critical value; ``scale`` is what effects are judged on. Variants that were ``stopped``, by position, are no part of it,
+    and none but those that ``may_win`` is named as better, where that is given.
     """
     if comparisons and stopped:
         left = [at for at in range(1, len(comparisons) + 1) if at not in stopped]
@@ -182,6 +184,9 @@ def judge(
         return _placed(among, (0, *left))
     read = (*others, *_unread(rule, len(comparisons), others))
     facts = facts_of(comparisons, conditions, rule, gains=gains, last=last, ended=ended, others=read, scale=scale)
+    if may_win is not None:
+        named = np.array([at in may_win for at in range(1, len(comparisons) + 1)], dtype=bool).reshape(-1, 1)
+        facts = replace(facts, clear=facts.clear & named)
     given, variants = give_verdicts(facts)
     kind, variant = _IN_ORDER[int(given[0])], int(variants[0])
     position = None if variant == NOBODY else variant

@@ -100,7 +100,7 @@ class Reading:
         if not self.comparisons:
             return ()
         values = [comparison.critical_value for comparison in self.comparisons]
-        return rule.design.lift_over_time(periods or self.periods, arms_by_day, values)
+        return rule.design.lift_over_time(rule, periods or self.periods, arms_by_day, values)
 
 
 def read_experiment(
@@ -154,7 +154,7 @@ def read_experiment(
     reached = replace(reached_by(arms, rule, looks, strata), last=last)
     enough = comparable(read_on(arms, strata)) and not (rule.method.has_looks and looks is None)
     comparisons = compare_with_control(strata, rule, reached) if enough else ()
-    summary = rule.design.summarise(strata, comparisons, rule)
+    summary = rule.design.summarise(strata, comparisons, rule, reached)
     split, overlap, soundness = _soundness(strata if periods is None else periods, weights, rule, units_by_day)
     conditions = [
         *minimum_conditions(arms, days, rule, len(looks.information) if looks else 0, strata),
@@ -181,6 +181,7 @@ def read_experiment(
         gains=gains,
         scale=scale,
         stopped=stopped,
+        may_win=rule.design.may_win(summary),
     )
     # The conditions are those of the variant that the verdict speaks of.
     open_ones = [at for at in range(1, len(gains) + 1) if at not in stopped]
@@ -266,6 +267,9 @@ def shape_known(arms: Sequence[Arm], periods: Sequence[Period] = ()) -> bool:
 def compare_with_control(periods: Sequence[Period], rule: DecisionRule, reached: Reached) -> tuple[Comparison, ...]:
     """Each variant against control as the rule's design and method have it; empty where one cannot be compared, but for those
     that were stopped, of which nothing is known then."""
+    whole = rule.design.compare_all(periods, rule, reached)
+    if whole is not None:
+        return whole
     thresholds, stopped = rule.design.thresholds(rule, periods, reached), stopped_in(periods)
     result = []
     for variant, threshold in enumerate(thresholds, start=1):

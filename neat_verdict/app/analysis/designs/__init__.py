@@ -2,8 +2,11 @@
 
 from neat_verdict.app.analysis.designs.adaptive import AdaptiveAnalysis
 from neat_verdict.app.analysis.designs.base import DesignAnalysis, Periods
+from neat_verdict.app.analysis.designs.factorial import FactorialAnalysis
 from neat_verdict.app.analysis.designs.parallel import ParallelAnalysis
 
-DESIGN_ANALYSES: dict[str, DesignAnalysis] = {one.name: one for one in (ParallelAnalysis(), AdaptiveAnalysis())}
+DESIGN_ANALYSES: dict[str, DesignAnalysis] = {
+    one.name: one for one in (ParallelAnalysis(), AdaptiveAnalysis(), FactorialAnalysis())
+}
 
 __all__ = ["DESIGN_ANALYSES", "DesignAnalysis", "Periods"]

@@ -50,7 +50,7 @@ class AdaptiveAnalysis(DesignAnalysis):
     def periods(self, experiment: Experiment, _counts: Counts) -> Periods:
         return epochs_by_metric(experiment)
 
-    def record(self, summary: Summary, reading: Reading, names: Names) -> dict[str, Any] | None:
+    def record(self, summary: Summary, _rule: DecisionRule, reading: Reading, names: Names) -> dict[str, Any] | None:
         if not isinstance(summary, AdaptiveSummary):
             return None
         return asdict(

@@ -28,7 +28,7 @@ class DesignAnalysis:
         """The units by stretches of equal shares, or by strata, by the metric's id; nothing of a metric read as it is."""
         return {}
 
-    def record(self, _summary: Summary, _reading: Reading, _names: Names) -> dict[str, Any] | None:
+    def record(self, _summary: Summary, _rule: DecisionRule, _reading: Reading, _names: Names) -> dict[str, Any] | None:
         """What is stored of the core's summary, as plain values."""
         return None
 

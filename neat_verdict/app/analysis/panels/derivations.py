@@ -238,6 +238,13 @@ def _of_comparison(request: _Request) -> Derivation:
     figure: Figure = next(one for one in FIGURES if one == asked.figure)
     if figure == "adjusted_pvalue" and request.use.role == "secondary" and not _is_part(asked):
         return _family(request)
+    if request.use.role == "primary" and not _is_part(asked) and request.position:
+        reading = _reading(request)
+        own = request.rule.design.comparison_derivation(
+            figure, request.rule, reading.periods, compared.made, request.position
+        )
+        if own is not None:
+            return own
     return comparison_derivation(
         figure, compared.made, compared.pairs, compared.rule, asked.letter, among=compared.among,
         shared=shares_changed(_reading(request).periods),

@@ -8,6 +8,7 @@ from typing import Literal
 from pydantic import BaseModel as Schema  # its instances are taken as they are, not walked through again
 
 from neat_verdict.app.analysis.schemas.adaptive import AdaptiveOut
+from neat_verdict.app.analysis.schemas.factorial import FactorialOut
 from neat_verdict.app.analysis.schemas.intervals import IntervalOut
 from neat_verdict.app.http.choices import LevelNoun
 from neat_verdict.core.verdicts import MetricRole
@@ -136,7 +137,7 @@ class ConflictOut(Schema):
 
 
 # What a design reports in addition to its comparisons: one shape for each that reports something.
-DesignSummaryOut = AdaptiveOut
+DesignSummaryOut = AdaptiveOut | FactorialOut
 
 
 class ReadingOut(Schema):

@@ -69,6 +69,8 @@ def follow_up(by: User, source: Experiment) -> Experiment:
     if source.state != "decided" or rolled_out is None:
         raise Conflict("Only an experiment that was decided for a variant has a winner to start from")
     draft = _copy_brief(by, source, f"{rolled_out.name}, next round")
+    draft.factors = []
+    draft.save(update_fields=["factors"])
     draft.change = draft.because = ""
     _plan_with_what_was_shown(draft, source, rolled_out.position)
     draft.save()

@@ -11,19 +11,29 @@ from django.dispatch import Signal
 
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.actions.ledger import changed, record
-from neat_verdict.app.experiments.actions.parts import edit_metrics, edit_variants
+from neat_verdict.app.experiments.actions.parts import edit_metrics, edit_variants, variants_of
 from neat_verdict.app.experiments.actions.states import begin_next_round
 from neat_verdict.app.experiments.audience import audience_of, never_counted_of
 from neat_verdict.app.experiments.delivery import WHO_COUNTS, delivery_changes
 from neat_verdict.app.experiments.fields import FIELDS, LOCKED_AT_START, RULE_FIELDS, label_of
 from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.app.experiments.queries import design, method, method_settings, planned_rule, policy, today, weights
+from neat_verdict.app.experiments.queries import (
+    design,
+    factors,
+    method,
+    method_settings,
+    planned_rule,
+    policy,
+    today,
+    weights,
+)
 from neat_verdict.app.experiments.rounds import snapshot
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.core.checks import InputError, check_day
 from neat_verdict.core.combinations import check_combination
+from neat_verdict.core.factors import combinations_of, counts_of
 from neat_verdict.core.planning import Strictness
 from neat_verdict.core.questions import DEFAULT_QUESTION
 from neat_verdict.core.traffic import MAX_UNIT_LENGTH
@@ -76,6 +86,8 @@ def apply_changes(by: User, experiment: Experiment, changes: dict[str, Any], rea
             continue
         setattr(experiment, field, _checked(field, value))
         text.append(changed(field, _plain(before), _plain(value)))
+    if any(line["field"] == "factors" for line in text) and experiment.factors and variants is None:
+        variants = variants_of(experiment)
     if "method" in changes or "method_settings" in changes:
         _settle_method(experiment, changes)
     if variants is not None:
@@ -165,6 +177,7 @@ def _check_together(experiment: Experiment) -> None:
     audience_of(experiment.audience_rules)
     never_counted_of(experiment.never_counted)
     _check_allocation(experiment)
+    _check_factors(experiment)
     if experiment.rounds_planned > 1:
         planned_rule(experiment)
     letters = [variant.letter for variant in experiment.variants.all()]
@@ -202,6 +215,27 @@ def _check_allocation(experiment: Experiment) -> None:
         raise InputError("allocation.metric", record["metric"], f"must be one of {known}")
     if any(mark in record["segment"] for mark in "=&"):
         raise InputError("allocation.segment", record["segment"], "must be one property, without = or &")
+
+
+def _check_factors(experiment: Experiment) -> None:
+    """What several factors need: all their combinations, even weights, a design and a metric that go with them."""
+    chosen = factors(experiment)
+    if not chosen:
+        return
+    if experiment.allocation is not None:
+        raise InputError("factors", len(chosen), "cannot be tested where shares follow the evidence")
+    check_combination(design(experiment), DEFAULT_QUESTION, type(method(experiment)))
+    split, count = weights(experiment), len(combinations_of(counts_of(chosen)))
+    if len(split) != count:
+        raise InputError("variants", len(split), f"must be the {count} combinations of the factors")
+    if len(set(split)) > 1:
+        raise InputError("variants", "their weights", "must all be the same, so that every factor is told by all units")
+    use = experiment.primary
+    if use is not None and not use.tallying.stored:
+        raise InputError("factors", use.metric.name, "cannot be judged by a metric that is made of totals by day")
+    if use is not None and use.strata:
+        raise InputError("strata", use.strata, "must be empty where several factors are tested")
+    planned_rule(experiment)
 
 
 def _checked(field: str, value: Any) -> Any:

@@ -9,13 +9,14 @@ from typing import Any
 from django.core.files.base import ContentFile
 
 from neat_verdict.app.experiments.models import GUARDING, Experiment, ExperimentMetric, Picture, Tally, Variant
-from neat_verdict.app.experiments.queries import workspace
+from neat_verdict.app.experiments.queries import factors, workspace
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.metrics import actions as library
 from neat_verdict.app.metrics.models import Metric
 from neat_verdict.app.metrics.queries import by_name, definition_of
 from neat_verdict.app.people.models import User
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.factors import combinations_of, counts_of
 from neat_verdict.core.metrics import kind_named
 from neat_verdict.core.planning import Arms
 
@@ -106,6 +107,25 @@ def _check_parameter(path: str, parameter: dict[str, Any], seen: set[str]) -> No
             json.dumps(json.loads(value), allow_nan=False)
         except ValueError as problem:
             raise InputError(f"{path}.value", value or "empty", f"must be JSON: {problem}") from problem
+
+
+def variants_of(experiment: Experiment) -> list[dict[str, Any]]:
+    """A variant for every combination of the factors, named after its levels; what those that are there have stays with their
+    places."""
+    chosen = factors(experiment)
+    present = list(experiment.variants.all())
+    result = []
+    for place, of in enumerate(combinations_of(counts_of(chosen))):
+        levels = [(factor, factor.levels[level], level) for factor, level in zip(chosen, of, strict=True)]
+        kept = present[place] if place < len(present) else None
+        result.append({
+            "name": ", ".join(level for _, level, _ in levels)[:80],
+            "changes": [f"{factor.name}: {level}" for factor, level, changed in levels if changed],
+            "parameters": kept.parameters if kept else [],
+            "link": kept.link if kept else "",
+            "weight": 1.0,
+        })  # fmt: skip
+    return result
 
 
 def copy_pictures(source: Variant, target: Variant) -> None:

@@ -60,6 +60,8 @@ class Planned(models.Model):
     # How many rounds, as long as each other, are read together by one plan; the round in which that plan was locked.
     rounds_planned = models.PositiveSmallIntegerField(default=1)
     rule_round = models.PositiveSmallIntegerField(default=1)
+    # Several things that are changed at once, with their levels (`core.factors`); their combinations are the variants.
+    factors = models.JSONField(default=list, blank=True)
     method = models.CharField(max_length=30, default=DEFAULT_METHOD.name)
     # The settings of the method, by name (`core.methods`).
     method_settings = models.JSONField(default=dict, blank=True)

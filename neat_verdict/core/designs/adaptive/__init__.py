@@ -123,7 +123,7 @@ class Adaptive(Design):
         return check_epochs(_units(periods), [period.shares for period in periods]) if periods else None
 
     def summarise(
-        self, periods: Sequence[Period], comparisons: Sequence[Comparison], rule: DecisionRule
+        self, periods: Sequence[Period], comparisons: Sequence[Comparison], rule: DecisionRule, _reached: Reached
     ) -> AdaptiveSummary | None:
         posteriors = stratified_posteriors(periods, sign=rule.sign)
         gain = gain_over_even(periods, two_sided_critical_value(rule.confidence), sign=rule.sign)
@@ -173,7 +173,11 @@ class Adaptive(Design):
         return {"remaining": remaining_derivation, "gain": gain_derivation}
 
     def lift_over_time(
-        self, periods: Sequence[Period], _arms_by_day: Sequence[Sequence[Arm]], critical_values: Sequence[float]
+        self,
+        _rule: DecisionRule,
+        periods: Sequence[Period],
+        _arms_by_day: Sequence[Sequence[Arm]],
+        critical_values: Sequence[float],
     ) -> tuple[Series, ...]:
         """With all epochs up to each day there is (`Period.day`)."""
         ordered = sorted(periods, key=lambda period: period.day)

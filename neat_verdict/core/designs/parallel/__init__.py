@@ -133,7 +133,11 @@ class Parallel(Design):
         return "Rates have Beta(x + 1, n − x + 1) posteriors, means and ratios normal ones.", tuple(inputs)
 
     def lift_over_time(
-        self, periods: Sequence[Period], arms_by_day: Sequence[Sequence[Arm]], critical_values: Sequence[float]
+        self,
+        _rule: DecisionRule,
+        periods: Sequence[Period],
+        arms_by_day: Sequence[Sequence[Arm]],
+        critical_values: Sequence[float],
     ) -> tuple[Series, ...]:
         if _in_rounds(periods) or shares_changed(periods) or any(period.segment for period in periods):
             return self._stratified_lift(periods, critical_values)
