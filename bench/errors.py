@@ -11,6 +11,7 @@ from itertools import product
 import numpy as np
 
 from neat_verdict.core.designs import DESIGNS
+from neat_verdict.core.factors import Factor, combinations_of
 from neat_verdict.core.methods import AlwaysValid, Fixed, GroupSequential, Method, PosteriorThresholds, Reached
 from neat_verdict.core.metrics import DAILY_TOTALS
 from neat_verdict.core.numeric import FloatArray
@@ -418,6 +419,31 @@ def _wrong_at_looks(draw: np.random.Generator, levels: Sequence[float]) -> bool:
     return False
 
 
+def factors(runs: int = 4000) -> Iterator[Line]:
+    """Runs of several factors that find an effect where there is none, or take a level that does nothing: wanted 5 and 2.5 %."""
+    draw = np.random.default_rng(SEED)
+    design = DESIGNS["factorial"]
+    for counts, times in (((2, 2), 1.0), ((3, 2), 1.0), ((2, 2, 2), 1.0), ((2, 2), 1.2), ((2, 2, 2), 1.2)):
+        idle = range(int(times != 1), len(counts))
+        name = "nothing does anything" if times == 1 else "the first does +20 %, no other anything"
+        cells = combinations_of(counts)
+        for level, units in ((0.05, 4000), (0.3, 2000)):
+            made = tuple(Factor(f"f{at}", tuple("abc"[:n])) for at, n in enumerate(counts))
+            rule = DecisionRule(0.95, 0.02, design=design, factors=made)
+            found = taken = outside = 0
+            for _ in range(runs):
+                arms = [Rate(int(draw.binomial(units, level * (times if of[0] else 1))), units) for of in cells]
+                period = [Period(tuple(arms), (1 / len(arms),) * len(arms))]
+                summary = design.summarise(period, design.compare_all(period, rule, Reached()), rule, Reached())
+                found += any(one.clear and any(at in idle for at in one.factors) for one in summary.effects)
+                taken += any(summary.choice[at] for at in idle)
+                outside += not summary.effects[0].lift.low <= times - 1 <= summary.effects[0].lift.high
+            size = " × ".join(map(str, counts))
+            yield f"{size}, level {level:g}, {name}: an idle effect is shown", found, runs
+            yield f"{size}, level {level:g}, {name}: an idle level is taken", taken, runs
+            yield f"{size}, level {level:g}, {name}: the first's effect outside its interval", outside, runs
+
+
 SIMULATIONS: dict[str, Callable[[], Iterator[Line]]] = {
     "overlap": overlap,
     "guardrails": guardrails,
@@ -432,6 +458,7 @@ SIMULATIONS: dict[str, Callable[[], Iterator[Line]]] = {
     "daily_totals": daily_totals,
     "two_goals": two_goals,
     "changed_split": changed_split,
+    "factors": factors,
 }
 
 

@@ -42,6 +42,7 @@ def test_variants_are_made_of_the_factors(ask, analyst, draft):
     assert [one["name"] for one in seen["variants"]] == ["ferry, none", "island, none", "ferry, price", "island, price"]
     assert seen["variants"][3]["changes"] == ["photo: island", "badge: price"]
     assert (seen["design"], seen["factors"]) == ("factorial", FACTORS)
+    assert not any("at once" in line for line in seen["remarks"])
     # A level more makes the combinations it adds; what a variant sends stays with its place.
     three = [{**FACTORS[0], "levels": ["ferry", "island", "cabin"]}, FACTORS[1]]
     seen = edited(ask, draft, factors=three)[1]
@@ -77,7 +78,7 @@ def test_effects_are_read_and_the_levels_that_are_shown_are_taken(ask, analyst):
     assert [one["clear"] for one in summary["effects"]] == [True, True, False]
     assert summary["effects"][0]["effect"]["estimate"] == pytest.approx((222 * 244 / 200 / 220) ** 0.5 - 1)
     assert summary["choice"] == [1, 1]
-    assert summary["words"][0].startswith("photo: take island (+")
+    assert summary["words"][0].startswith("Photo: take island (+")
     # The lift of a combination is that of its levels, and can be done again.
     d = reading["comparisons"][2]
     assert d["lift"]["estimate"] == pytest.approx(244 / 200 - 1)

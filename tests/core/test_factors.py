@@ -199,8 +199,8 @@ def test_of_three_levels_the_best_that_is_shown_is_taken():
     assert made.summary.choice == (2, 0)
     assert made.verdict.variant == 2
     assert made.summary.words == (
-        "headline: take night (+23.9%, shown).",
-        "badge: stay with none; no other level is shown to be better.",
+        "Headline: take night (+23.9%, shown).",
+        "Badge: stay with none; no other level is shown to be better.",
     )
 
 

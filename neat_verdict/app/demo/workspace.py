@@ -212,6 +212,15 @@ STORIES: tuple[Story, ...] = (
         rates=(0.31, 0.324, 0.286), days_in=12, seed=33, stopped=(7, "the photos keep people from the list of sailings"),
     ),
     Story(
+        "Photo and price badge", "Cabins", "cabins opened",
+        ("ferry, no badge", "island, no badge", "ferry, price badge", "island, price badge"),
+        ("", "Show the island", "Show the price on a badge", "Show the island and the price"),
+        _brief("showing the island and the price at once", "either alone may be enough, and together they may quarrel",
+               baseline=0.12, worthwhile_lift=0.04, audience_per_day=6200,
+               factors=[{"name": "photo", "levels": ["ferry", "island"]}, {"name": "badge", "levels": ["none", "price"]}]),
+        rates=(0.12, 0.134, 0.1295, 0.1225), days_in=36, seed=61,
+    ),
+    Story(
         "Island photo headline", "Home", "island pages opened",
         ("Selkie Isle", "Selkie Isle, two hours away", "A night on an island", "Islands from 27 €"),
         ("", "Say how near it is", "Promise a night", "Name the price"),

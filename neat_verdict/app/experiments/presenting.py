@@ -148,7 +148,8 @@ def _remarks(experiment: Experiment, plan: PlanOut | None) -> list[str]:
         change=experiment.change,
         because=experiment.because,
         metric=experiment.metric,
-        variants=[(variant.name, variant.changes) for variant in experiment.variants.all()],
+        # Of several factors it is known what each change does, however many a combination has.
+        variants=[] if experiment.factors else [(one.name, one.changes) for one in experiment.variants.all()],
         weeks=plan.weeks if plan else None,
         weeks_of_two=weeks_of_two,
         longest_weeks=limit,

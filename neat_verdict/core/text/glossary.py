@@ -48,6 +48,14 @@ GLOSSARY: tuple[Term, ...] = (
         own=True,
     ),
     Term(
+        "Factors",
+        "Things that are changed at once, each with levels. Every combination is a variant, and all units tell of each factor.",
+    ),
+    Term(
+        "Interaction",
+        "What one factor does depends on another: the effect of both is not that of one times that of the other.",
+    ),
+    Term(
         "Stretch",
         "Part of a run with one split. A split that is changed begins a new one; variants are compared within each.",
         own=True,

@@ -78,6 +78,7 @@ export type Allocation = Schemas["AllocationOut"];
 export type Stretches = Schemas["StretchesOut"];
 export type EpochShown = Schemas["EpochOut"];
 export type Adaptive = Schemas["AdaptiveOut"];
+export type Factorial = Schemas["FactorialOut"];
 export type AllocationRehearsal = Schemas["AllocationRehearsalOut"];
 
 interface ProblemBody {

@@ -2772,6 +2772,26 @@ export interface components {
             version: number;
         };
         /**
+         * EffectOut
+         * @description A main effect, or an interaction where several ``factors`` (by place) have a part in it; ``tone`` says which way it is
+         *     shown.
+         */
+        EffectOut: {
+            /** Adjusted Pvalue */
+            adjusted_pvalue: number;
+            /** Clear */
+            clear: boolean;
+            effect: components["schemas"]["IntervalOut"];
+            /** Factors */
+            factors: number[];
+            /** Name */
+            name: string;
+            /** Pvalue */
+            pvalue: number;
+            /** Tone */
+            tone: string;
+        };
+        /**
          * EndIn
          * @description ``ends_at`` without a value: somebody ends it.
          */
@@ -2996,6 +3016,8 @@ export interface components {
             exclusion_group?: string;
             /** Exclusion Share */
             exclusion_share?: number;
+            /** Factors */
+            factors?: components["schemas"]["FactorIO"][];
             /**
              * Family
              * @enum {string}
@@ -3151,6 +3173,11 @@ export interface components {
              */
             exclusion_share: number;
             /**
+             * Factors
+             * @default []
+             */
+            factors: components["schemas"]["FactorIO"][];
+            /**
              * Family
              * @default holm
              * @enum {string}
@@ -3296,6 +3323,48 @@ export interface components {
             note: string;
             /** Value */
             value: string;
+        };
+        /**
+         * FactorIO
+         * @description One of several things that are changed at once; the first of its ``levels`` is the base.
+         */
+        FactorIO: {
+            /** Levels */
+            levels: string[];
+            /** Name */
+            name: string;
+        };
+        /**
+         * FactorOut
+         * @description A factor with its levels, the base first.
+         */
+        FactorOut: {
+            /** Levels */
+            levels: string[];
+            /** Name */
+            name: string;
+        };
+        /**
+         * FactorialOut
+         * @description ``combinations`` has of each variant the number of each factor's level, control first; ``choice`` those of the combination
+         *     to take, ``together`` the places of factors that interact, ``words`` what follows for each factor. ``on_logs``: effects are
+         *     lifts.
+         */
+        FactorialOut: {
+            /** Choice */
+            choice: number[];
+            /** Combinations */
+            combinations: number[][];
+            /** Effects */
+            effects: components["schemas"]["EffectOut"][];
+            /** Factors */
+            factors: components["schemas"]["FactorOut"][];
+            /** On Logs */
+            on_logs: boolean;
+            /** Together */
+            together: number[];
+            /** Words */
+            words: string[];
         };
         /** ForecastIn */
         ForecastIn: {
@@ -4525,7 +4594,8 @@ export interface components {
             stratified_by: string;
             /** Suggested */
             suggested: string;
-            summary?: components["schemas"]["AdaptiveOut"] | null;
+            /** Summary */
+            summary?: components["schemas"]["AdaptiveOut"] | components["schemas"]["FactorialOut"] | null;
             /**
              * Unit
              * @default percent
@@ -6690,7 +6760,7 @@ export interface operations {
     get_derivation: {
         parameters: {
             query: {
-                figure: "level" | "lift" | "difference" | "pvalue" | "adjusted_pvalue" | "superiority" | "impact" | "adjusted_effect" | "chance" | "chance_ahead" | "against_leader" | "boundary" | "power" | "partially_pooled" | "within" | "crude" | "differ" | "trend" | "exact_pvalue" | "split" | "cost_each" | "per_thousand" | "cost_lift" | "impressions_lift" | "pooled" | "remaining" | "gain";
+                figure: "level" | "lift" | "difference" | "pvalue" | "adjusted_pvalue" | "superiority" | "impact" | "adjusted_effect" | "chance" | "chance_ahead" | "against_leader" | "boundary" | "power" | "partially_pooled" | "within" | "crude" | "differ" | "trend" | "exact_pvalue" | "split" | "cost_each" | "per_thousand" | "cost_lift" | "impressions_lift" | "pooled" | "remaining" | "gain" | "effects";
                 variant: string;
                 metric?: string;
                 segment?: string;

@@ -155,6 +155,7 @@ export function experiment(changes: Partial<Experiment> = {}): Experiment {
     allocation_mode: "follow",
     rule_changes: [],
     delivery_changes: [],
+    factors: [],
     started_on: null,
     ended_on: null,
     rule_locked_at: null,

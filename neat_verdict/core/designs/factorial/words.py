@@ -49,4 +49,4 @@ def choice_words(
         worse = all(sign * one.shown.side < 0 for one in mine)
         why = "every other level is shown to be worse" if worse else "no other level is shown to be better"
         lines.append(f"{factor.name}: stay with {factor.levels[0]}; {why}.")
-    return tuple(lines)
+    return tuple(f"{line[0].upper()}{line[1:]}" for line in lines)

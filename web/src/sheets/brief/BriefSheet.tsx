@@ -1,6 +1,7 @@
 import { Panel } from "../../parts/basics";
 import { ComboField, TextField } from "../../parts/fields";
 import { metricsIn, useEditing } from "../editing";
+import { FactorsPanel } from "./FactorsPanel";
 import { Forecasts } from "./Forecasts";
 import { useMetricNames } from "../../api/hooks";
 import { MetricsPanel } from "./MetricsPanel";
@@ -49,6 +50,7 @@ export function BriefSheet() {
         )}
       </Panel>
       <MetricsPanel />
+      <FactorsPanel />
       <Variants />
       <Forecasts />
       <Panel title="About">

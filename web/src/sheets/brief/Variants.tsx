@@ -35,7 +35,11 @@ export function Variants() {
     <Panel
       title="Variants"
       note={
-        locked ? "their number and split are locked since the start" : "control first; one change at a time says most"
+        locked
+          ? "their number and split are locked since the start"
+          : experiment.factors.length
+            ? "every combination of the factors, control first"
+            : "control first; one change at a time says most"
       }
     >
       <DeliveryForAReason />
@@ -46,8 +50,14 @@ export function Variants() {
             variant={variant}
             index={index}
             set={(part) => set(variant.id, part)}
-            copy={mayEdit && !locked && count < MOST ? () => copyOf(variant.id) : undefined}
-            remove={mayEdit && !locked && index > 0 && count > 2 ? () => remove(variant.id) : undefined}
+            copy={
+              mayEdit && !locked && !experiment.factors.length && count < MOST ? () => copyOf(variant.id) : undefined
+            }
+            remove={
+              mayEdit && !locked && !experiment.factors.length && index > 0 && count > 2
+                ? () => remove(variant.id)
+                : undefined
+            }
           />
         ))}
       </ul>
