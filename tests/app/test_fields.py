@@ -11,7 +11,7 @@ pytestmark = pytest.mark.django_db
 # What stakeholders were promised: stated here once more, so that a field cannot be opened by a slip.
 STAY_AS_THEY_WERE = {
     "unit_name", "baseline", "standard_deviation", "correlation", "audience_per_day", "data_from", "assignment_unit",
-    "count_tolerance", "exclusion_group", "exclusion_share", "allocation", "planned_start", "metrics",
+    "count_tolerance", "exclusion_group", "exclusion_share", "allocation", "factors", "planned_start", "metrics",
 }  # fmt: skip
 CHANGE_FOR_A_REASON = {
     "worthwhile_lift", "confidence", "power", "least_weeks", "least_conversions", "longest_run_weeks", "method",

@@ -35,7 +35,7 @@ from neat_verdict.core.planning import (
 )
 from neat_verdict.core.rehearsal import World, rehearse, rehearse_allocation
 from neat_verdict.core.rule import Guardrail
-from neat_verdict.core.sizing import Baseline, Strictness
+from neat_verdict.core.sizing import Baseline, Strictness, interaction_need
 from neat_verdict.core.soundness import (
     check_epochs,
     check_overlap,
@@ -133,6 +133,7 @@ VALID = {
     compare_posterior: {"variant": RATES[0], "control": RATES[1], "confidence": 0.95, "sign": 1},
     compare_posteriors: {"variant": RATES[0], "control": RATES[1], "confidence": 0.95, "sign": 1},
     compare_with_control: {"control": RATES[1], "variants": [RATES[0]], "confidence": 0.95},
+    interaction_need: {"levels": [2, 2], "part": 0.5},
     nothing_known: {"variant": RATES[0], "reference": RATES[1], "critical_value": 2.0},
     conditional_power: {"statistic": 1.0, "fraction": 0.5, "critical_value": 2.0, "drift": 3.0},
     cost_lift: {"lift": LIFT, "units": (10, 10), "costs": (5.0, 6.0)},

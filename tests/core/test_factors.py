@@ -184,6 +184,15 @@ def test_a_factor_uses_all_units_so_that_it_is_known_better_than_a_variant_alone
     assert width < 0.75 * (alone.lift.high - alone.lift.low)
 
 
+def test_a_level_that_holms_second_step_shows_is_taken_and_its_interval_says_so():
+    """The first factor harms beyond doubt, so that the second is held against half of the level and not a third."""
+    made = read((Rate(1000, 20_000), Rate(800, 20_000), Rate(1077, 20_000), Rate(862, 20_000)))
+    badge = made.summary.effects[1]
+    assert 0.05 / 3 < badge.pvalue < 0.05 / 2
+    assert (made.verdict.name, made.verdict.variant) == ("winner", 2)
+    assert made.comparisons[1].critical_value == badge.critical_value < made.comparisons[0].critical_value
+
+
 def test_where_factors_interact_a_combination_is_held_against_control_by_itself():
     made = read(SHOPS["cross"])
     alone = estimate(SHOPS["cross"], np.array([-1.0, 1.0, 0, 0]), two_sided_critical_value(1 - 0.05 / 3))

@@ -14,6 +14,7 @@ from neat_verdict.core.designs import DESIGNS
 from neat_verdict.core.methods import METHODS, AlwaysValid, Fixed, GroupSequential
 from neat_verdict.core.periods import Pair, Period, compare_pairs, compare_stratified
 from neat_verdict.core.rule import DecisionRule
+from neat_verdict.core.soundness import check_overlap, check_overlap_by_stretch
 from neat_verdict.core.statistics import Mean, Rate, compare_arms, dunnett_critical_value, two_sided_critical_value
 from neat_verdict.core.stretches import (
     SplitChange,
@@ -220,9 +221,14 @@ def test_nothing_is_waited_for_of_a_variant_that_was_stopped():
 
 def test_where_the_split_was_changed_information_is_what_the_variance_of_the_sum_grows_by():
     """Looks hang together by √(I₁/I₂): simulated with weights that no outcome has a part in."""
-    rule = replace(RULE, planned_units=(30_000, 30_000))
+    rule = replace(RULE, method=GroupSequential(), planned_units=(30_000, 30_000))
     assert read(CHANGED, rule).progress == pytest.approx(40_000 / 60_000)
     assert read(CHANGED[:10], rule).progress == pytest.approx(20_000 / 60_000)
+    # Read once, a split that tells less takes longer: weights √(N·n₁n₀/(n₁ + n₀)), (Σw)²/ΣN of the 15,000 planned.
+    w = math.sqrt(20_000 * 5000), math.sqrt(20_000 * 1800)
+    once = replace(rule, method=Fixed())
+    assert read(CHANGED, once).progress == pytest.approx(sum(w) ** 2 / 40_000 / 15_000)
+    assert read(CHANGED[:10], once).progress == pytest.approx(20_000 / 60_000)
     draw = np.random.default_rng(5)
     looks = []
     for _ in range(4000):
@@ -281,6 +287,7 @@ def test_of_what_was_stopped_too_soon_nothing_is_known_and_the_others_are_read_o
     )
     assert (made.comparisons[1].lift.low, made.comparisons[1].lift.high) == (-math.inf, math.inf)
     assert (made.verdict.name, made.verdict.variant) == ("winner", 1)
+    assert not made.scale.by_difference
     second = SecondaryMetric("clicks", "secondary", tuple(made.arms), periods=tuple(PARALLEL.strata(periods)))
     (evidence,) = read_secondary([second], RULE)
     assert [math.isfinite(one.difference.high) for one in evidence.comparisons] == [True, False]
@@ -358,6 +365,14 @@ def test_variants_must_run_side_by_side_within_each_stretch():
         for one in CHANGED
     ]
     assert read(drifting).overlap.drift_pvalue < 0.001
+
+
+def test_each_stretch_is_tested_at_its_part_of_the_alarm():
+    table = [[500, 500], [560, 440], [505, 495], [470, 530]]
+    alone = check_overlap(table).drift_pvalue
+    columns = [0, 1]
+    both = check_overlap_by_stretch([(columns, table), (columns, table)])
+    assert both.drift_pvalue == pytest.approx(2 * alone)
 
 
 def test_a_variant_that_was_stopped_is_not_missed():

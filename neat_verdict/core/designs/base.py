@@ -89,8 +89,9 @@ class Design(ABC):
     ) -> float | None:
         """Two-sided critical value of two arms, one of several ``pairs`` that share the level; None with nothing to compare."""
 
-    def information_over(self, periods: Sequence[Period], planned_units: Sequence[float]) -> float:
-        """The same where the split was changed while data came in."""
+    def information_over(self, periods: Sequence[Period], planned_units: Sequence[float], *, once: bool) -> float:
+        """The same where the split was changed while data came in; ``once`` says that it is read once."""
+        del once
         units = [sum(period.arms[at].units for period in periods) for at in range(len(planned_units))]
         return self.information(units, planned_units)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from neat_verdict.core.checks import InputError, check_positive
+from neat_verdict.core.checks import InputError, check_count, check_positive
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,9 +27,9 @@ def interaction_need(levels: Sequence[int], part: float) -> InteractionNeed:
     Dziak & Li (2009), Psychol. Methods 14, 202-224. Raises InputError for a part that is not above 0, or fewer than two factors.
     """
     check_positive("part", part)
-    if len(levels) < 2 or min(levels) < 2:
-        raise InputError(
-            "levels", " × ".join(map(str, levels)) or "none", "must be two factors or more, of two levels or more"
-        )
+    for count in levels:
+        check_count("levels", count, 2)
+    if len(levels) < 2:
+        raise InputError("levels", len(levels), "must be those of two factors or more")
     other = sorted(levels, reverse=True)[1]
     return InteractionNeed(2 * other / part**2, 1 / part**2)

@@ -66,20 +66,21 @@ class Parallel(Design):
         """That of the arm furthest behind."""
         return min(seen / planned for seen, planned in zip(units, planned_units, strict=True))
 
-    def information_over(self, periods: Sequence[Period], planned_units: Sequence[float]) -> float:
+    def information_over(self, periods: Sequence[Period], planned_units: Sequence[float], *, once: bool) -> float:
         """That of the comparison furthest behind; a variant that was stopped is waited for no more.
 
-        Where two arms kept their ratio it is n₁n₀/(n₁ + n₀) of what was planned; else all units, by which the variance of the sum
-        over stretches grows whatever the shares were (`Pair.weight`), so that looks hang together as the boundary has it.
+        Read ``once`` it is what the comparison's variance says of n₁n₀/(n₁ + n₀) of what was planned, so that a split that tells
+        less takes longer. Read more than once it is all units, by which the variance of the sum over stretches grows whatever the
+        shares were (`Pair.weight`), so that looks hang together as the boundary has it; of two arms that kept their ratio both
+        are the same.
         """
         stopped, control = stopped_in(periods), planned_units[0]
         parts = []
-        for at in range(1, len(planned_units)):
-            pairs = [pair for pair in pairs_of(periods, at) if pair.usable]
-            if at in stopped:
+        for at, variant in enumerate(planned_units):
+            if not at or at in stopped:
                 continue
-            if len(pairs) == 1:
-                variant = planned_units[at]
+            pairs = [pair for pair in pairs_of(periods, at) if pair.usable]
+            if once or len(pairs) == 1:
                 parts.append(information_of(pairs) * (variant + control) / (variant * control))
             else:
                 parts.append(math.fsum(pair.size for pair in pairs) / math.fsum(planned_units))
