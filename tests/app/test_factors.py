@@ -2,7 +2,7 @@
 
 import pytest
 
-from neat_verdict.app.analysis.actions import decide
+from neat_verdict.app.analysis.actions import decide, take_due_looks
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.queries import decision_rule, find
 from neat_verdict.core.checks import InputError
@@ -148,3 +148,18 @@ def test_shares_that_follow_the_evidence_do_not_go_with_factors(analyst, metrics
     found = made(analyst)
     with pytest.raises(InputError, match="follow the evidence"):
         actions.edit_experiment(analyst, found.key, found.version, {"factors": FACTORS})
+
+
+def test_factors_are_read_at_planned_looks_and_their_figures_can_be_done_again(ask, analyst):
+    found = run_with(
+        analyst, BOTH, method="group_sequential", method_settings={"look_days": [14, 28]}, worthwhile_lift=0.08
+    )
+    take_due_looks(found)
+    shown = evidence(ask, found)
+    assert shown["looks"]["taken"]
+    reading = shown["reading"]
+    assert (reading["verdict"], reading["variant"]) == ("winner", "D")
+    for path in ("figure=effects&variant=B", "figure=lift&variant=D", "figure=adjusted_pvalue&variant=B"):
+        status, made = ask("get", f"/experiments/{found.key}/derivation?{path}")
+        assert status == 200, made
+    assert shown["series"][2]["estimate"][-1] == pytest.approx(reading["comparisons"][2]["lift"]["estimate"])

@@ -6,6 +6,7 @@ import pytest
 
 from neat_verdict.app import clock
 from neat_verdict.app.analysis.actions import decide, take_due_looks
+from neat_verdict.app.analysis.analysis import analyse
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import LedgerEntry
 from neat_verdict.app.experiments.queries import find
@@ -127,6 +128,15 @@ def test_the_same_counts_without_the_stop_contradict_the_design(ask, analyst):
     assert evidence(ask, found)["reading"]["verdict"] == "unsound"
 
 
+def test_units_that_still_come_to_a_stopped_variant_are_told(ask, analyst):
+    found = stopped(analyst)
+    bring_in(analyst, find(found.key), HEADER + rows(date(2026, 3, 20), 1, A=(2000, 100), B=(2000, 140), C=(7, 0)))
+    (issue,) = ask("get", f"/experiments/{found.key}/live")[1]["issues"]
+    assert issue["kind"] == "stopped"
+    assert "C was stopped, and 7 units still came to it" in issue["sentence"]
+    assert evidence(ask, found)["reading"]["verdict"] == "winner"
+
+
 def test_a_variant_stopped_on_its_first_day_leaves_the_others_to_be_read(ask, analyst):
     found = in_files(analyst, variants=3)
     stop_variant(analyst, found.key, "C", "", "an error page", START)
@@ -200,7 +210,11 @@ def test_rounds_of_one_plan_keep_each_its_own_split(ask, analyst):
 
 def test_a_decision_stands_on_the_split_it_was_made_on(ask, analyst):
     found = stopped(analyst)
+    before = analyse(find(found.key)).reading
     decide(analyst, find(found.key), "B", "", "")
+    # What was kept is read as it was, stretches and all.
+    kept = analyse(find(found.key)).reading
+    assert (kept.verdict, kept.comparisons, kept.stopped) == (before.verdict, before.comparisons, before.stopped)
     again = evidence(ask, found)["reading"]
     assert (again["verdict"], again["variant"]) == ("winner", "B")
     with pytest.raises(Conflict, match="decided"):
@@ -210,7 +224,10 @@ def test_a_decision_stands_on_the_split_it_was_made_on(ask, analyst):
 def test_a_look_reads_by_the_information_of_its_stretches(ask, analyst):
     plan = {"method": "group_sequential", "method_settings": {"look_days": [14, 28]}, "worthwhile_lift": 0.02}
     found = changed(analyst, **plan)
+    before = analyse(find(found.key)).reading
     take_due_looks(find(found.key))
+    stored = analyse(find(found.key)).reading
+    assert (stored.comparisons, stored.split, stored.overlap) == (before.comparisons, before.split, before.overlap)
     first, second = evidence(ask, found)["looks"]["taken"]
     planned = find(found.key).rule["planned_units"]
     assert first["information"] == pytest.approx(28_000 / planned[0])

@@ -245,7 +245,7 @@ def test_how_figures_are_made_can_be_done_again():
     assert [step.name for step in whole.steps][::2] == [
         "w of photo: island", "w of badge: price", "w of photo: island × badge: price"
     ]  # fmt: skip
-    one = FACTORIAL.comparison_derivation("lift", RULE, made.periods, made.comparisons[2], 3)
+    one = FACTORIAL.comparison_derivation("lift", RULE, made.periods, made.comparisons[2], 3, made.reached)
     values = {step.name: step.value for step in one.steps}
     assert values["w"] == "A −1; D 1"
     assert float(values["result"]) == pytest.approx(made.comparisons[2].lift.estimate)

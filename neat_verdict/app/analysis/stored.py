@@ -27,7 +27,8 @@ def stored_periods(periods: Periods) -> dict[str, Any]:
 def _period(period: Period) -> list[Any]:
     kind = ARMS.index(type(period.arms[0]))
     arms = [list(astuple(cast(Any, arm))) for arm in period.arms]
-    return [kind, arms, list(period.shares), period.day, period.segment, period.number, period.round]
+    place = [period.day, period.segment, period.number, period.round, period.fixed]
+    return [kind, arms, list(period.shares), *place]
 
 
 def kept_periods(stored: Mapping[str, Any]) -> Periods | None:

@@ -77,7 +77,9 @@ def _kept(experiment: Experiment) -> str:
     times = "once" if changes == 1 else f"{changes} times"
     kept = f"It was changed {times} after the start, which is shown below." if changes else "It was not changed after."
     if delivered := changes_after_start(experiment):
-        subjects = " and ".join(dict.fromkeys(one.subject for one in delivered))
+        first, *others = dict.fromkeys(one.subject for one in delivered)
+        # Within the sentence a subject begins small, unless it is a letter.
+        subjects = listed([first, *(f"{one[:1].lower()}{one[1:]}" if len(one) > 1 else one for one in others)])
         kept += f" {subjects} changed after the start, which is shown below."
     return kept
 

@@ -20,7 +20,7 @@ from neat_verdict.app.collect.models import Arrival, Event, Intake, Sighting
 from neat_verdict.app.collect.recount import ARRIVAL_COLUMNS, HOUR
 from neat_verdict.app.experiments.models import Experiment, SecondTally, Tally
 from neat_verdict.app.experiments.queries import changes_after_start, daily_counts, local, today, weights
-from neat_verdict.app.experiments.splits import is_changed, stretches
+from neat_verdict.app.experiments.splits import is_changed, stopped_variants, stretches
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.people.models import User
 from neat_verdict.app.traffic.epochs import epochs_by_metric
@@ -32,6 +32,7 @@ from neat_verdict.core.metrics import EXPOSURE
 from neat_verdict.core.soundness import Observed
 from neat_verdict.core.stretches import shares_changed
 from neat_verdict.core.traffic import SAME_PERSON
+from neat_verdict.core.variants import LETTERS
 
 LATEST_SHOWN = 30
 _LOOKED_AT = 400
@@ -107,7 +108,14 @@ def _in_stretches(experiment: Experiment) -> dict[str, Any]:
         (date.fromordinal(one.first) if one.first else date.min, [at for at, share in enumerate(one.shares) if share])
         for one in cuts
     ]
-    return {"stretches": starts, "split": split_by_stretch(periods) if shares_changed(periods) else None}
+    still = {
+        letter: sum(
+            int(one.arms[LETTERS.index(letter)].units) for one in periods if one.day > change.from_day.toordinal()
+        )
+        for letter, change in stopped_variants(experiment).items()
+    }
+    checked = split_by_stretch(periods) if shares_changed(periods) else None
+    return {"stretches": starts, "split": checked, "still": still}
 
 
 def observe(experiment: Experiment) -> Observed:

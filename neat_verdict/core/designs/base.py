@@ -128,7 +128,13 @@ class Design(ABC):
         return None
 
     def comparison_derivation(
-        self, _figure: str, _rule: DecisionRule, _periods: Sequence[Period], _comparison: Comparison, _position: int
+        self,
+        _figure: str,
+        _rule: DecisionRule,
+        _periods: Sequence[Period],
+        _comparison: Comparison,
+        _position: int,
+        _reached: Reached,
     ) -> Derivation | None:
         """How a figure of a variant against control is made, where that is not a matter of the two of them; None where it is."""
         return None
@@ -183,6 +189,7 @@ class Design(ABC):
         periods: Sequence[Period],
         arms_by_day: Sequence[Sequence[Arm]],
         critical_values: Sequence[float],
+        reached: Reached,
     ) -> tuple[Series, ...]:
         """Lift of each variant with all data up to each day, with its interval."""
 

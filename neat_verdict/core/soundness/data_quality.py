@@ -21,7 +21,7 @@ _LEAST_MIXED = 5
 _LEAST_EXPECTED = 10.0  # under this, chi-square is no guide
 IssueKind = Literal[
     "split", "split_segment", "split_day", "gap", "mixed", "identity", "early", "duplicates", "late", "unexposed", "held",
-    "second_count",
+    "second_count", "stopped",
 ]  # fmt: skip
 
 
@@ -44,7 +44,8 @@ class Observed:
     variants, ``across`` those whose person saw another variant under another id (``together``: the ids of a person are one unit),
     and ``early`` exposures timed before the start, in all. ``second`` are what other systems counted, by their name. Where the
     split was changed on the way ``split`` is its check, and ``stretches`` are the days from which on each has been so, with the
-    variants, by position, that got units in it.
+    variants, by position, that got units in it; ``still`` are the units of variants that were stopped, by letter, which came on
+    the days after.
     """
 
     letters: Sequence[str]
@@ -67,6 +68,7 @@ class Observed:
     second: Mapping[str, Sequence[SecondCount]] = field(default_factory=dict)
     split: SplitCheck | None = None
     stretches: Sequence[tuple[date, Sequence[int]]] = ()
+    still: Mapping[str, int] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -144,6 +146,7 @@ def find_issues(seen: Observed) -> tuple[DataQualityIssue, ...]:
         *_early_issues(seen),
         *_event_issues(seen),
         *_second_count_issues(seen),
+        *_stopped_issues(seen),
     ]
     return tuple(sorted(result, key=lambda issue: issue.tone != "unsound"))
 
@@ -275,6 +278,19 @@ def _second_count_issues(seen: Observed) -> list[DataQualityIssue]:
             sentence = f"{source} counts otherwise: {'; '.join(map(sentence_of, wrong))}"
             result.append(DataQualityIssue("second_count", sentence, ". ".join(likely_causes(counts)), subject=source))
     return result
+
+
+def _stopped_issues(seen: Observed) -> list[DataQualityIssue]:
+    return [
+        DataQualityIssue(
+            "stopped",
+            f"{letter} was stopped, and {plural(units, 'unit')} still came to it on the days after",
+            "They count in no comparison. Find who assigns by an older list, or keeps an answer longer than the day",
+            subject=letter,
+        )
+        for letter, units in seen.still.items()
+        if units
+    ]
 
 
 def _event_issues(seen: Observed) -> list[DataQualityIssue]:

@@ -100,7 +100,7 @@ class Reading:
         if not self.comparisons:
             return ()
         values = [comparison.critical_value for comparison in self.comparisons]
-        return rule.design.lift_over_time(rule, periods or self.periods, arms_by_day, values)
+        return rule.design.lift_over_time(rule, periods or self.periods, arms_by_day, values, self.reached)
 
 
 def read_experiment(

@@ -12,11 +12,13 @@ from neat_verdict.app.analysis.designs.parallel import ParallelAnalysis
 from neat_verdict.app.analysis.figures import interval
 from neat_verdict.app.analysis.schemas.factorial import EffectOut, FactorialOut, FactorOut
 from neat_verdict.core.designs import Summary
-from neat_verdict.core.designs.factorial import FactorialSummary
+from neat_verdict.core.designs.factorial import Factorial, FactorialSummary
+from neat_verdict.core.designs.factorial.derivations import effects_derivation
 from neat_verdict.core.designs.factorial.words import effect_name
 from neat_verdict.core.factors import combinations_of
 from neat_verdict.core.statistics import Interval
 from neat_verdict.core.text.names import Names
+from neat_verdict.core.text.statements import Derivation
 from neat_verdict.core.verdicts import DecisionRule, Reading
 
 
@@ -66,6 +68,12 @@ class FactorialAnalysis(ParallelAnalysis):
                 on_logs=summary.effects[0].on_logs,
             )
         )  # fmt: skip
+
+    def derivation(self, figure: str, reading: Reading, rule: DecisionRule, variant: int) -> Derivation:
+        design = rule.design
+        if figure == "effects" and isinstance(design, Factorial):
+            return effects_derivation(design, rule, reading.periods, reading.reached)
+        return super().derivation(figure, reading, rule, variant)
 
     def present(self, stored: Mapping[str, Any]) -> FactorialOut:
         kept = _ADAPTER.validate_python(dict(stored))

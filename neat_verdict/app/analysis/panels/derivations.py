@@ -241,7 +241,7 @@ def _of_comparison(request: _Request) -> Derivation:
     if request.use.role == "primary" and not _is_part(asked) and request.position:
         reading = _reading(request)
         own = request.rule.design.comparison_derivation(
-            figure, request.rule, reading.periods, compared.made, request.position
+            figure, request.rule, reading.periods, compared.made, request.position, reading.reached
         )
         if own is not None:
             return own

@@ -38,7 +38,8 @@ def looks(analysis: Analysis) -> LooksOut | None:
 def _look(analysis: Analysis, look: Look, coming: Sequence[float]) -> TakenLookOut:
     reading, rule, stored = look.reading, analysis.rule, look.stored
     best = reading.best
-    information = look.looks.information if look.looks else (rule.information([arm.units for arm in reading.arms]),)
+    seen = rule.information([arm.units for arm in reading.arms], reading.periods)
+    information = look.looks.information if look.looks else (seen,)
     ahead = None
     if best is not None and look.looks is not None and not reading.verdict.kind.settled:
         later = [part for part in coming if part > information[-1]]

@@ -178,6 +178,7 @@ class Adaptive(Design):
         periods: Sequence[Period],
         _arms_by_day: Sequence[Sequence[Arm]],
         critical_values: Sequence[float],
+        _reached: Reached,
     ) -> tuple[Series, ...]:
         """With all epochs up to each day there is (`Period.day`)."""
         ordered = sorted(periods, key=lambda period: period.day)

@@ -167,10 +167,11 @@ class Factorial(Parallel):
         periods: Sequence[Period],
         arms_by_day: Sequence[Sequence[Arm]],
         critical_values: Sequence[float],
+        reached: Reached,
     ) -> tuple[Series, ...]:
         """With the contrasts of the reading, of all data up to each day."""
         counts = counts_of(rule.factors)
-        together = entangled(self.effects(added_up(periods).arms, rule, Reached())) if periods else ()
+        together = entangled(self.effects(added_up(periods).arms, rule, reached)) if periods else ()
         cells = combinations_of(counts)[1:]
         so_far: list[Arm] = []
         lines = []
@@ -197,8 +198,14 @@ class Factorial(Parallel):
         return {"effects": partial(effects_derivation, self)}
 
     def comparison_derivation(
-        self, figure: str, rule: DecisionRule, periods: Sequence[Period], comparison: Comparison, position: int
+        self,
+        figure: str,
+        rule: DecisionRule,
+        periods: Sequence[Period],
+        comparison: Comparison,
+        position: int,
+        reached: Reached,
     ) -> Derivation | None:
         arms = added_up(periods).arms
-        together = entangled(self.effects(arms, rule, Reached()))
+        together = entangled(self.effects(arms, rule, reached))
         return cell_derivation(figure, rule, arms, comparison, position, together)

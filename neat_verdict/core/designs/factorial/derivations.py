@@ -22,6 +22,8 @@ if TYPE_CHECKING:
     from neat_verdict.core.designs.factorial import Factorial
     from neat_verdict.core.rule import DecisionRule
 
+ALL_AT_ONCE = Reached(looks=(1.0,))
+
 SOURCE = (
     "Montgomery (2017), Design and Analysis of Experiments, 9th ed., chapters 5 and 6; Box, Hunter & Hunter (2005), Statistics "
     "for Experimenters, 2nd ed., chapter 5"
@@ -52,11 +54,13 @@ def _weights(weights: FloatArray) -> str:
     return "; ".join(parts)
 
 
-def effects_derivation(design: Factorial, rule: DecisionRule, periods: Sequence[Period]) -> Derivation:
+def effects_derivation(
+    design: Factorial, rule: DecisionRule, periods: Sequence[Period], reached: Reached = ALL_AT_ONCE
+) -> Derivation:
     """All main effects and interactions with the weights of their contrasts."""
     arms, counts = added_up(periods).arms, counts_of(rule.factors)
     steps = []
-    for one in design.effects(arms, rule, Reached()):
+    for one in design.effects(arms, rule, reached):
         name = effect_name(rule.factors, one.of)
         steps.append(Step(f"w of {name}", _weights(contrast(counts, one.of))))
         steps.append(

@@ -139,6 +139,7 @@ class Parallel(Design):
         periods: Sequence[Period],
         arms_by_day: Sequence[Sequence[Arm]],
         critical_values: Sequence[float],
+        _reached: Reached,
     ) -> tuple[Series, ...]:
         if _in_rounds(periods) or shares_changed(periods) or any(period.segment for period in periods):
             return self._stratified_lift(periods, critical_values)
