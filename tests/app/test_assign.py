@@ -15,6 +15,7 @@ from neat_verdict.app.people.keys import withdraw_key
 from neat_verdict.app.people.models import MachineKey
 from neat_verdict.app.traffic.assigning import known_answers, running_list
 from neat_verdict.app.traffic.serving import forget, traffic_of
+from neat_verdict.app.traffic.splitting import stop_variant
 from neat_verdict.core.checks import InputError
 from tests.app.conftest import SERVED, TODAY, Json, exposed
 
@@ -138,6 +139,7 @@ def test_the_list_and_the_vectors_give_the_same_under_node(analyst, served, tmp_
         "variants": [{"name": name, "weight": weight} for name, weight in (("One", 2), ("Two", 3), ("Three", 1))],
     })  # fmt: skip
     actions.start(analyst, second.key)
+    stop_variant(analyst, second.key, "B", "control", "an error page")
     forget()
     listed = json.loads(json.dumps(running_list()))
     cases = [
@@ -153,7 +155,12 @@ def test_the_list_and_the_vectors_give_the_same_under_node(analyst, served, tmp_
         for traffic, _ in experiments
         for n, case in enumerate(cases)
     ]
-    expected += [["B", "forced"]]
+    # Who was given what, before B of the second was stopped.
+    stopped = next(traffic for traffic, found in experiments if found["key"] == second.key)
+    expected += [
+        ["B", "forced"],
+        *(["ABC"[(given := stopped.assign("v1", {}, kept)).position], given.reason] for kept in (1, 2)),
+    ]
     script = tmp_path / "run.mjs"
     script.write_text(f"""
         import {{ assign, point }} from {json.dumps(LOCAL.as_uri())};
@@ -164,6 +171,11 @@ def test_the_list_and_the_vectors_give_the_same_under_node(analyst, served, tmp_
         }}));
         const forced = assign(listed.experiments[0], "me", {{}});
         found.push([forced.variant, forced.reason]);
+        const second = listed.experiments.find((one) => one.key === {json.dumps(second.key)});
+        for (const kept of ["B", "C"]) {{
+            const given = assign(second, "v1", {{}}, kept);
+            found.push([given.variant, given.reason]);
+        }}
         const vectors = listed.test_vectors.filter((vector) => "point" in vector);
         const points = vectors.map((vector) => point(vector.seed, vector.text));
         console.log(JSON.stringify({{ found, points }}));
@@ -175,6 +187,7 @@ def test_the_list_and_the_vectors_give_the_same_under_node(analyst, served, tmp_
     assert out["found"] == expected
     assert {tuple(line) for line in expected} >= {("A", "audience"), ("B", "assigned"), ("A", "participation")}
     assert {reason for _, reason in expected} >= {"exclusion", "forced"}
+    assert expected[-2:] == [["A", "stopped"], ["C", "assigned"]]
 
 
 def test_the_vectors_never_change():

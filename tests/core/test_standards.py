@@ -8,6 +8,7 @@ import pytest
 from scipy import optimize, stats
 
 from neat_verdict.core.designs import DESIGNS
+from neat_verdict.core.factors import Factor
 from neat_verdict.core.methods import METHODS, PosteriorThresholds, Reached
 from neat_verdict.core.periods import Pair, Period
 from neat_verdict.core.soundness import SPLIT_ALARM, check_overlap, check_split
@@ -143,7 +144,10 @@ def test_shares_that_drift_raise_their_alarm_at_one_in_a_thousand(second_day, al
 def test_pairs_of_arms_share_the_level_in_every_design(design, confidence):
     """Three pairs, each read as the only one of a rule with a third of the level."""
     periods = [Period(ARMS[3], (1 / 3,) * 3, day) for day in range(3)]
-    found = rule("always_valid", confidence, 3, design=DESIGNS[design])
+    factors = (
+        (Factor("photo", ("ferry", "island")), Factor("badge", ("none", "price"))) if design == "factorial" else ()
+    )
+    found = rule("always_valid", confidence, 3, design=DESIGNS[design], factors=factors)
     alone = replace(found, confidence=shared(confidence, 3))
     one_of_three = found.design.pair_critical_value(found, periods, 0, 1, 3, Reached(0.5))
     assert one_of_three == pytest.approx(alone.design.pair_critical_value(alone, periods, 0, 1, 1, Reached(0.5)))

@@ -117,6 +117,8 @@ def listed(experiment: Served) -> dict[str, Any]:
         # hands it to the next assignment.
         "allocated_by": traffic.allocated_by,
         "allocated": allocated,
+        # Variants that were stopped and whose units get control's: hand what a unit was given over, and it is no new assignment.
+        "given_up": [LETTERS[position] for position in sorted(traffic.given_up)],
         # The names of the release before, for copies of the algorithm that sites still run; gone with the next.
         "steered_by": traffic.allocated_by,
         "steered": allocated,

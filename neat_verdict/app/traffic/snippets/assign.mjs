@@ -63,6 +63,8 @@ export function assign(experiment, unit, properties = {}, kept = "") {
   });
   const forced = experiment.variants.findIndex((variant) => variant.letter === experiment.forced[unit]);
   if (forced >= 0) return answer(forced, "forced");
+  // Who had a variant that was stopped gets control's, and counts where they were.
+  if (kept && experiment.given_up?.includes(kept)) return answer(0, "stopped");
   const before = experiment.variants.findIndex((variant) => variant.letter === kept);
   if (before >= 0) return answer(before, "assigned");
   if (!admits(experiment.audience, properties)) return answer(0, "audience");

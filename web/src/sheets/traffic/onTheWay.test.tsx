@@ -1,0 +1,136 @@
+import { cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
+import { afterEach, describe, expect, it } from "vitest";
+import type { Stretches } from "../../api/client";
+import { keys } from "../../api/keys";
+import { experiment, serve, SESSION, show } from "../../test/kit";
+import { FactorsPanel } from "../brief/FactorsPanel";
+import { EditingProvider } from "../editing";
+import { StretchesPanel } from "./StretchesPanel";
+
+afterEach(cleanup);
+const PATH = "/experiments/fare-calendar";
+const SPLIT: Stretches = {
+  stretches: [
+    { number: 1, first: "2026-03-02", last: "2026-03-15", shares: [0.5, 0.5], units: [1400, 1400] },
+    { number: 2, first: "2026-03-16", last: null, shares: [1, 0], units: [900, 0] },
+  ],
+  changes: [
+    {
+      number: 1,
+      from_day: "2026-03-16",
+      sentence: "B was stopped: it gets nobody new",
+      stopped: "B",
+      reason: "errors",
+      by: "Mona",
+      at: "2026-03-16T10:00:00Z",
+      stays: "This change holds already",
+    },
+  ],
+  earliest_day: "2026-03-31",
+  refused: "",
+  stop_refused: "Only one variant is left beside control: end the experiment instead",
+  letters: [],
+};
+
+function open(split: Stretches, session = SESSION) {
+  const known = experiment({ data_from: "events", rule_locked_at: "2026-03-02T08:00:00Z", state: "running" });
+  show(
+    <EditingProvider experiment={known}>
+      <StretchesPanel />
+    </EditingProvider>,
+    {
+      known: [
+        [keys.session, session],
+        [keys.experiment(known.key), known],
+        [keys.split(known.key), split],
+      ],
+    },
+  );
+}
+
+describe("the split on the way", () => {
+  it("shows what each stretch had, and why nothing more can be stopped or taken back", () => {
+    serve({});
+    open(SPLIT);
+    expect(screen.getByText("stopped")).toBeTruthy();
+    expect(screen.getByText("2,800")).toBeTruthy();
+    expect(screen.getByText("Stop a variant…")).toHaveProperty("disabled", true);
+    expect(screen.getByText("Stop a variant…").title).toContain("end the experiment instead");
+    expect(screen.queryByText("Take back")).toBeNull();
+  });
+
+  it("keeps what was typed when it is refused, and says why beside the field", async () => {
+    const message = "must be 31 March 2026 or later, so that a day has one split";
+    const calls = serve({
+      [`POST ${PATH}/split`]: [
+        { status: 422, body: { title: "A value is not accepted", errors: [{ field: "from_day", message }] } },
+      ],
+    });
+    open({ ...SPLIT, stretches: SPLIT.stretches.slice(0, 1), changes: [] });
+    fireEvent.click(screen.getByText("Change the split…"));
+    fireEvent.change(screen.getByLabelText("Weight of A from then on"), { target: { value: "80" } });
+    fireEvent.change(screen.getByLabelText("Weight of B from then on"), { target: { value: "20" } });
+    fireEvent.change(screen.getByLabelText(/^Why\?/), { target: { value: "less risk" } });
+    fireEvent.click(screen.getByRole("button", { name: "Change the split" }));
+    await waitFor(() => expect(screen.getByRole("alert").textContent).toContain(message));
+    expect(calls[0]?.body).toMatchObject({ weights: [80, 20], from_day: "2026-03-31", reason: "less risk" });
+    expect(screen.getByLabelText("Weight of A from then on")).toHaveProperty("value", "80");
+    expect(screen.getByLabelText(/^Why\?/)).toHaveProperty("value", "less risk");
+  });
+
+  it("is read by a stakeholder, who changes nothing", () => {
+    serve({});
+    open(SPLIT, { ...SESSION, account: { ...SESSION.account, role: "stakeholder", may_edit: false } });
+    expect(screen.getByText("B was stopped: it gets nobody new")).toBeTruthy();
+    expect(screen.queryByText("Change the split…")).toBeNull();
+  });
+});
+
+describe("several factors", () => {
+  it("are sent as a whole, and what is typed stays through a refusal", async () => {
+    const calls = serve({
+      [`PATCH ${PATH}`]: [
+        {
+          status: 422,
+          body: {
+            title: "A value is not accepted",
+            errors: [{ field: "factors.levels", message: "must be 2 or more" }],
+          },
+        },
+      ],
+    });
+    const known = experiment({});
+    show(
+      <EditingProvider experiment={known}>
+        <FactorsPanel />
+      </EditingProvider>,
+      {
+        known: [
+          [keys.session, SESSION],
+          [keys.experiment(known.key), known],
+        ],
+      },
+    );
+    fireEvent.click(screen.getByText("Test several factors…"));
+    fireEvent.change(screen.getByLabelText("Factor 1"), { target: { value: "photo" } });
+    fireEvent.change(screen.getByLabelText("Levels of factor 1, the base first"), { target: { value: "a, b, c, d" } });
+    fireEvent.change(screen.getByLabelText("Factor 2"), { target: { value: "badge" } });
+    fireEvent.change(screen.getByLabelText("Levels of factor 2, the base first"), { target: { value: "x, y, z" } });
+    expect(screen.getByRole("status").textContent).toContain(
+      "12 combinations, each a variant: at most 10 can be tested",
+    );
+    expect(screen.getByText("Make the variants")).toHaveProperty("disabled", true);
+    fireEvent.change(screen.getByLabelText("Levels of factor 2, the base first"), { target: { value: "x" } });
+    fireEvent.click(screen.getByText("Make the variants"));
+    await waitFor(() => expect(screen.getByRole("alert").textContent).toContain("must be 2 or more"));
+    expect(calls[0]?.body).toMatchObject({
+      changes: {
+        factors: [
+          { name: "photo", levels: ["a", "b", "c", "d"] },
+          { name: "badge", levels: ["x"] },
+        ],
+      },
+    });
+    expect(screen.getByLabelText("Levels of factor 1, the base first")).toHaveProperty("value", "a, b, c, d");
+  });
+});
