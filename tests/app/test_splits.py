@@ -151,7 +151,10 @@ def test_what_was_changed_is_told_wherever_the_result_is(ask, analyst):
     found = stopped(analyst)
     change_split(analyst, found.key, [3, 1, 1], date(2026, 3, 23), "more in control")
     said = evidence(ask, found)["reading"]["warnings"]
-    assert any("C was stopped on 16 March 2026, after the start (it gets nobody new)" in line for line in said)
+    assert any(
+        "C was stopped on 16 March 2026: it gets nobody new. It is compared up to the day before." in line
+        for line in said
+    )
     assert any("The split was changed on 23 March 2026" in line and "A 75% and B 25%" in line for line in said)
     assert [mark.day for mark in marks(find(found.key))] == [CHANGED, date(2026, 3, 23)]
     report = ask("get", f"/experiments/{found.key}/report")[1]

@@ -196,7 +196,7 @@ def test_the_keyboard_alone_reaches_everything(people):
     page.keyboard.press("/")
     page.keyboard.type("cabin")
     expect(page).to_have_url(re.compile(r"/\?search=cabin$"))
-    expect(page.locator("[data-docket-row]")).to_have_count(5)
+    expect(page.locator("[data-docket-row]")).to_have_count(6)
 
 
 def test_edits_can_be_undone_and_two_people_do_not_overwrite_each_other(people):

@@ -45,9 +45,10 @@ class DeliveryChange:
             if self.subject in WHO_COUNTS.values()
             else "The days before and after it are not of the same thing."
         )
-        done = "stopped" if self.stopped else "changed"
-        what = self.after if self.stopped else f"{self.before} → {self.after}"
-        return f"{self.subject} was {done} on {self.day:%-d %B %Y}, after the start ({what}). {consequence}"
+        if self.stopped:
+            return f"{self.subject} was stopped on {self.day:%-d %B %Y}: {self.after}. {consequence}"
+        changed = f"{self.subject} was changed on {self.day:%-d %B %Y}, after the start ({self.before} → {self.after})."
+        return f"{changed} {consequence}"
 
     @property
     def mark(self) -> str:

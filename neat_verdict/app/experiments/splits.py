@@ -102,8 +102,8 @@ def as_changes(experiment: Experiment) -> list[DeliveryChange]:
         after = stretches(experiment, changes[: place + 1])[-1].shares
         if one.stopped:
             subject, was, now = one.stopped, "shown", AFTERWARDS_WORDS[one.afterwards]
-            upto = "It is compared up to the day before" if one.from_day > first else "It has no whole day to compare"
-            consequence = f"{upto}; the others are read on, at the level that was planned for all."
+            late = one.from_day > first
+            consequence = "It is compared up to the day before." if late else "It has no whole day to compare."
         else:
             subject, was, now = "The split", split_words(before), split_words(after)
             consequence = (

@@ -61,7 +61,7 @@ export function ReportSheet({ report }: { report: Report }) {
         </ul>
       )}
       <SideBySide variants={reading.arms.map((arm, index) => ({ ...arm, pictures: report.pictures[index] ?? [] }))} />
-      <div className="mt-4 grid grid-cols-3 gap-x-6 gap-y-4 text-sm max-sm:grid-cols-1">
+      <div className="mt-4 grid grid-cols-3 gap-x-6 gap-y-4 text-sm max-sm:grid-cols-1 print:mt-2 print:gap-y-2">
         <Section title="What we believed">{report.hypothesis}</Section>
         <Section title="What to keep in mind">{report.caveats.join(" ")}</Section>
         <Section title="What happens next">{report.next_step}</Section>
@@ -71,7 +71,7 @@ export function ReportSheet({ report }: { report: Report }) {
         {report.shared_out && <Section title={`How ${reading.unit_name} were allocated`}>{report.shared_out}</Section>}
       </div>
       <ChangesAfterStart experiment={report} />
-      <p className="quiet mt-4 border-t border-base-300 pt-2 text-xs">{reading.rule_in_words}</p>
+      <p className="quiet mt-4 border-t border-base-300 pt-2 text-xs print:mt-2 print:pt-1">{reading.rule_in_words}</p>
     </article>
   );
 }

@@ -63,8 +63,10 @@ function columnsOf(reading: Reading, experiment: string | undefined, strip: numb
       cell: (arm) => (
         <span className="flex items-center gap-2 py-1">
           <Letter letter={arm.letter} />
-          <span className="font-semibold">{arm.name}</span>
-          {arm.stopped && <span className="quiet text-sm"> stopped</span>}
+          <span>
+            <span className="font-semibold">{arm.name}</span>
+            {arm.stopped && <span className="quiet text-sm"> stopped</span>}
+          </span>
         </span>
       ),
     },

@@ -225,14 +225,13 @@ export function ChangesAfterStart({
   ];
   if (lines.length === 0) return null;
   return (
-    <div className="mt-3 border-t border-base-300 pt-2">
+    <div className="mt-3 border-t border-base-300 pt-2 print:mt-1 print:pt-1">
       <h3 className="tone-warning font-sans text-sm font-semibold">Changed after the start</h3>
       {lines.map((change) => (
         <div key={`${change.at} ${change.text}`} className="mt-1 text-sm">
           <p>
-            {day(change.at)}, {change.by}: {change.reason}
+            {day(change.at)}, {change.by}: {change.reason} <span className="quiet">{change.text}</span>
           </p>
-          <p className="quiet">{change.text}</p>
         </div>
       ))}
     </div>
