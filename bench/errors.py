@@ -442,6 +442,15 @@ def factors(runs: int = 4000) -> Iterator[Line]:
             yield f"{size}, level {level:g}, {name}: an idle effect is shown", found, runs
             yield f"{size}, level {level:g}, {name}: an idle level is taken", taken, runs
             yield f"{size}, level {level:g}, {name}: the first's effect outside its interval", outside, runs
+    # Means about the border from which on logarithms are used, and negative ones: 2 x 2, 2,000 units, nothing does anything.
+    rule = DecisionRule(0.95, 0.02, design=design, factors=(Factor("a", ("0", "1")), Factor("b", ("0", "1"))))
+    for away in (-10.0, 0.0, 3.0, 4.0, 5.0, 8.0):
+        found = 0
+        for _ in range(runs):
+            values = draw.normal(away / math.sqrt(2000), 1, (4, 2000))
+            arms = [Mean(2000, float(one.sum()), float((one**2).sum())) for one in values]
+            found += any(one.clear for one in design.effects(arms, rule, Reached()))
+        yield f"2 × 2, means {away:g} standard errors from 0, nothing does anything: an effect is shown", found, runs
 
 
 SIMULATIONS: dict[str, Callable[[], Iterator[Line]]] = {

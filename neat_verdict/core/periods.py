@@ -134,6 +134,14 @@ def total_of(arms: Sequence[Arm]) -> Arm:
     return reduce(add, arms)
 
 
+def added_up(periods: Sequence[Period]) -> Period:
+    """Periods as one, placed where the last of them is."""
+    if len(periods) == 1:
+        return periods[0]
+    arms = tuple(map(total_of, zip(*(one.arms for one in periods), strict=True)))
+    return replace(periods[0], arms=arms, day=periods[-1].day)
+
+
 def post_strata(periods: Sequence[Period]) -> list[Period]:
     """Periods with the same shares throughout, put together by segment.
 
@@ -171,10 +179,7 @@ def rounds_together(periods: Sequence[Period]) -> list[Period]:
     groups: dict[int, list[Period]] = {}
     for period in periods:
         groups.setdefault(period.round, []).append(period)
-    return [
-        replace(group[0], arms=tuple(map(total_of, zip(*(one.arms for one in group), strict=True))), day=group[-1].day)
-        for _, group in sorted(groups.items())
-    ]
+    return [added_up(group) for _, group in sorted(groups.items())]
 
 
 def compare_pairs(

@@ -189,7 +189,7 @@ class DecisionRule:
         if self.planned_units is None:
             return 1.0
         if shares_changed(periods):
-            return self.design.information_over(periods, self.planned_units, once=self.method.reads_once)
+            return self.design.information_over(periods, self.planned_units, self.method.reads_once)
         return self.design.information(units, self.planned_units)
 
     @property

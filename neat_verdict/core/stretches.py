@@ -12,7 +12,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from neat_verdict.core.checks import InputError, check_positive
-from neat_verdict.core.periods import Pair, Period, total_of
+from neat_verdict.core.periods import Pair, Period, added_up
 from neat_verdict.core.statistics import Arm
 
 _DIGITS = 9  # to which two ratios of shares are the same
@@ -121,14 +121,6 @@ def pairs_of(periods: Sequence[Period], variant: int, reference: int = 0) -> lis
             key = ("", period.round, period.segment, round(period.shares[variant] / whole, _DIGITS) if whole else 0.0)
         groups.setdefault(key, []).append(period)
     return [added_up(group).pair(variant, reference) for group in groups.values()]
-
-
-def added_up(periods: Sequence[Period]) -> Period:
-    """Periods as one, placed where the last of them is."""
-    if len(periods) == 1:
-        return periods[0]
-    arms = tuple(map(total_of, zip(*(one.arms for one in periods), strict=True)))
-    return replace(periods[0], arms=arms, day=periods[-1].day)
 
 
 def only(periods: Sequence[Period], positions: Sequence[int]) -> list[Period]:

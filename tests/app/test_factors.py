@@ -93,7 +93,7 @@ def test_effects_are_read_and_the_levels_that_are_shown_are_taken(ask, analyst):
 def test_factors_that_change_each_others_effect_are_taken_together(ask, analyst):
     found = run_with(analyst, CROSS)
     reading = evidence(ask, found)["reading"]
-    assert reading["summary"]["together"] == [0, 1]
+    assert reading["summary"]["interacting"] == [0, 1]
     assert (reading["verdict"], reading["variant"]) == ("winner", "B")
     assert "change each other’s effect" in reading["summary"]["words"][0]
     report = ask("get", f"/experiments/{found.key}/report")[1]

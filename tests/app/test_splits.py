@@ -183,6 +183,46 @@ def test_changes_belong_to_their_round(ask, analyst):
     assert closed["comparisons"] == before["comparisons"]
 
 
+def test_a_round_before_the_plan_lends_it_no_split(ask, analyst):
+    """A first round with a change of its own, then a plan of two rounds without one."""
+    found = changed(analyst)
+    actions.end(analyst, found.key)
+    actions.new_round(analyst, found.key)
+    found = find(found.key)
+    plan = {
+        "rounds_planned": 2,
+        "method": "group_sequential",
+        "method_settings": {"look_days": [28, 56]},
+        "longest_run_weeks": 4,
+    }
+    actions.edit_experiment(analyst, found.key, found.version, plan)
+    first, second = date(2026, 4, 6), date(2026, 5, 11)
+    with clock.at(TODAY + timedelta(days=37)):
+        actions.start(analyst, found.key, first)
+        bring_in(analyst, find(found.key), daily(28, {"A": (2000, 100), "B": (2000, 102)}, first=first))
+        actions.end(analyst, found.key)
+        take_due_looks(find(found.key))
+        actions.new_round(analyst, found.key)
+    with clock.at(TODAY + timedelta(days=75)):
+        actions.start(analyst, found.key, second)
+        bring_in(analyst, find(found.key), daily(28, {"A": (2000, 100), "B": (2000, 102)}, first=second))
+        reading = evidence(ask, find(found.key))["reading"]
+        assert reading["verdict"] != "unsound"
+        assert reading["comparisons"][0]["lift"]["estimate"] == pytest.approx(0.02)
+
+
+def test_a_look_that_was_taken_stays_whatever_is_noted_of_the_split_since(ask, analyst):
+    plan = {"method": "group_sequential", "method_settings": {"look_days": [14, 28]}, "worthwhile_lift": 0.02}
+    found = in_files(analyst, **plan)
+    with clock.at(TODAY - timedelta(days=13)):
+        bring_in(analyst, found, daily(14, {"A": (2010, 100), "B": (1990, 100)}))
+        take_due_looks(find(found.key))
+        before = evidence(ask, found)["looks"]["taken"][0]
+    change_split(analyst, found.key, [50.5, 49.5], date(2026, 3, 9), "noted late")
+    after = evidence(ask, found)["looks"]["taken"][0]
+    assert (after["information"], after["critical_value"]) == (before["information"], before["critical_value"])
+
+
 def test_rounds_of_one_plan_keep_each_its_own_split(ask, analyst):
     """Nine to one from the middle of the first round on, then half and half again: at other levels, without a difference."""
     plan = {

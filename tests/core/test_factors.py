@@ -22,6 +22,7 @@ from neat_verdict.core.sizing import Arms, interaction_need, sample_size
 from neat_verdict.core.statistics import Mean, Rate, adjust_family, two_sided_critical_value
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.verdicts import Looks, read_experiment, rule_in_words, write_sentences
+from neat_verdict.core.verdicts.ranking import chance_ahead
 
 FACTORIAL = DESIGNS["factorial"]
 PHOTO, BADGE = Factor("photo", ("ferry", "island")), Factor("badge", ("none", "price"))
@@ -166,7 +167,7 @@ def test_a_rule_that_reads_more_than_once_gives_each_effect_an_equal_part(method
 )
 def test_the_verdict_takes_the_levels_whose_effect_is_shown(shop, verdict, variant, choice, together):
     made = read(SHOPS[shop])
-    assert (made.summary.choice, made.summary.together) == (choice, together)
+    assert (made.summary.choice, made.summary.interacting) == (choice, together)
     assert made.verdict.name == verdict
     if variant is not None:
         assert made.verdict.variant == variant
@@ -191,6 +192,7 @@ def test_a_level_that_holms_second_step_shows_is_taken_and_its_interval_says_so(
     assert 0.05 / 3 < badge.pvalue < 0.05 / 2
     assert (made.verdict.name, made.verdict.variant) == ("winner", 2)
     assert made.comparisons[1].critical_value == badge.critical_value < made.comparisons[0].critical_value
+    assert made.comparisons[1].adjusted_pvalue == badge.adjusted_pvalue <= 0.05
 
 
 def test_where_factors_interact_a_combination_is_held_against_control_by_itself():
@@ -213,14 +215,60 @@ def test_of_three_levels_the_best_that_is_shown_is_taken():
     )
 
 
-@given(st.lists(st.integers(500, 700), min_size=4, max_size=4))
-def test_the_verdict_and_the_effects_agree(counts):
-    made = read([Rate(x, 10_000) for x in counts])
-    wins = made.verdict.name == "winner"
-    inside = all(one.lift.low > -0.02 and one.lift.high < 0.02 for one in made.comparisons)
-    assert wins == any(made.summary.choice) or inside
-    if wins:
+COUNTED = st.tuples(st.integers(1, 40), st.integers(1, 400), st.integers(0, 100))
+
+
+@given(st.lists(COUNTED, min_size=4, max_size=4), st.sampled_from(["up", "down"]))
+def test_interval_p_verdict_and_words_agree_however_little_came(counted, direction):
+    """From one unit to some thousands, none of whom convert, or all."""
+    rule = replace(RULE, good_direction=direction, least_conversions=0)
+    arms = [Rate(units * times * share // 100, units * times) for times, units, share in counted]
+    made = read(arms, rule)
+    if made.verdict.name == "unsound":
+        made = read([Rate(arm.conversions * 400 // max(arm.units, 1), 400) for arm in arms], rule)
+    assert (made.verdict.name == "winner") == any(made.summary.choice)
+    for one in made.comparisons:
+        assert one.lift.low <= one.lift.estimate <= one.lift.high
+    if made.verdict.name == "winner":
+        best = made.comparisons[made.verdict.variant - 1]
         assert combinations_of((2, 2))[made.verdict.variant] == made.summary.choice
+        assert rule.sign * best.lift.side > 0
+        assert best.adjusted_pvalue <= 0.05
+        assert chance_ahead(made, rule, made.verdict.variant) > 0.95
+    for one in made.summary.effects:
+        assert one.clear == (one.adjusted_pvalue <= 0.05)
+
+
+@pytest.mark.parametrize(
+    ("arms", "verdict", "choice"),
+    [
+        # Negative levels, and levels that may be 0: differences decide.
+        ([Mean(5000, x, 9000.0) for x in (-1000.0, -500.0, -1000.0, -480.0)], "winner", (1, 0)),
+        ([Mean(5000, x, 9000.0) for x in (10.0, 300.0, 5.0, 320.0)], "winner", (1, 0)),
+        # Shown, and too small to act on.
+        ([Rate(10**9 + x, 10**10) for x in (0, 10**6, 0, 10**6)], "no_worthwhile_difference", (0, 0)),
+        ([Rate(500, 10_000)] * 4, "unresolved", (0, 0)),
+        ([Mean(100, 100.0, 100.0)] * 4, "unresolved", (0, 0)),
+    ],
+)
+def test_edges_are_read_as_they_are(arms, verdict, choice):
+    made = read(arms, replace(RULE, least_conversions=0))
+    assert (made.verdict.name, made.summary.choice) == (verdict, choice)
+    if verdict == "winner":
+        assert made.scale.by_difference
+        assert made.comparisons[0].difference.low > 0
+    if arms[0].units == 10**10:
+        assert "by less than is worth acting on" in made.summary.words[0]
+
+
+def test_where_nobody_converts_half_a_success_and_half_a_failure_are_added_in_every_combination():
+    """By hand, after Haldane (1956): m = (x + 1/2)/(n + 1), v = m(1 − m)/(n + 1)."""
+    arms = [Rate(0, 999), Rate(9, 999), Rate(4, 999), Rate(19, 999)]
+    made = estimate(arms, contrast((2, 2), (1, 0)), 1.0)
+    m = [0.0005, 0.0095, 0.0045, 0.0195]
+    assert made.lift.estimate == pytest.approx(math.sqrt(m[1] * m[3] / (m[0] * m[2])) - 1)
+    width = math.sqrt(sum((1 - one) / (1000 * one) for one in m)) / 2
+    assert math.log1p(made.lift.high) - math.log1p(made.lift.estimate) == pytest.approx(width)
 
 
 def test_less_is_better_where_that_is_so():

@@ -224,7 +224,7 @@ def test_where_the_split_was_changed_information_is_what_the_variance_of_the_sum
     rule = replace(RULE, method=GroupSequential(), planned_units=(30_000, 30_000))
     assert read(CHANGED, rule).progress == pytest.approx(40_000 / 60_000)
     assert read(CHANGED[:10], rule).progress == pytest.approx(20_000 / 60_000)
-    # Read once, a split that tells less takes longer: weights √(N·n₁n₀/(n₁ + n₀)), (Σw)²/ΣN of the 15,000 planned.
+    # Read once, a split that says less takes longer: weights √(N·n₁n₀/(n₁ + n₀)), (Σw)²/ΣN of the 15,000 planned.
     w = math.sqrt(20_000 * 5000), math.sqrt(20_000 * 1800)
     once = replace(rule, method=Fixed())
     assert read(CHANGED, once).progress == pytest.approx(sum(w) ** 2 / 40_000 / 15_000)
@@ -328,6 +328,25 @@ def test_chances_allow_for_the_stretches():
     first, second = rank_arms(made, RULE)
     assert (first.position, second.position) == (1, 0)
     assert first.chance == pytest.approx(chance_ahead(made, RULE, 1), abs=0.002)
+
+
+@given(st.lists(st.tuples(st.integers(0, 12), st.integers(0, 12)), min_size=2, max_size=2), st.integers(12, 40))
+def test_interval_p_and_verdict_agree_however_little_came(counted, times):
+    """Ten units a day at 9 to 1 after as many at 1 to 1, from nobody who converts to all."""
+    (a0, b0), (a1, b1) = counted
+    periods = [
+        Period((Rate(a0 * times, 12 * times), Rate(b0 * times, 12 * times)), (0.5, 0.5), 1, number=1, fixed=True),
+        Period(
+            (Rate(a1 * times * 3 // 4, 9 * times), Rate(b1 * times // 12, times)), (0.9, 0.1), 2, number=2, fixed=True
+        ),
+    ]
+    made = read(periods, replace(RULE, least_conversions=0))
+    (one,) = made.comparisons
+    assert (one.difference.side != 0) == (one.pvalue < 0.05)
+    assert (one.lift.side > 0) <= (one.difference.side > 0)
+    if made.verdict.name == "winner":
+        assert one.lift.side > 0
+        assert one.adjusted_pvalue < 0.05
 
 
 # Soundness

@@ -36,7 +36,9 @@ def test_factors_make_the_variants_and_their_plan(people):
     page.get_by_label(re.compile("today$")).first.fill("5")
     page.get_by_label("Visitors who qualify").fill("9000")
     page.keyboard.press("Tab")
-    expect(page.get_by_text(re.compile("An interaction half as large as the lift: 16 times the units"))).to_be_visible()
+    expect(
+        page.get_by_text(re.compile("Seeing an interaction half as large as the lift .16 times the units"))
+    ).to_be_visible()
 
 
 def test_effects_are_read_and_what_to_take_is_said(people):
@@ -45,8 +47,10 @@ def test_effects_are_read_and_what_to_take_is_said(people):
     page.goto(f"/experiments/{TESTED}/evidence")
     effects = page.get_by_label("Main effects and interactions")
     expect(effects).to_contain_text("photo: island × badge: price")
-    told = page.get_by_role("list", name="Which levels to take")
-    expect(told).to_contain_text("Photo and badge change each other’s effect, so they are taken together: photo island")
+    levels = page.get_by_role("list", name="Which levels to take")
+    expect(levels).to_contain_text(
+        "Photo and badge change each other’s effect, so they are taken together: photo island"
+    )
     expect(page.get_by_role("img", name=re.compile("by photo and badge"))).to_be_visible()
     expect(page.get_by_label("Standing")).to_contain_text("island, no badge")
     assert person.axe() == []

@@ -29,10 +29,10 @@ def test_the_split_is_changed_from_tomorrow_on_and_the_change_taken_back(people)
     expect(stretches).to_contain_text("90.0%")
     expect(page.get_by_text("less risk on the holiday")).to_be_visible()
     assert person.axe() == []
-    page.get_by_label(re.compile("Take back: The split was changed")).click()
+    page.get_by_label(re.compile("Withdraw: The split was changed")).click()
     expect(stretches.get_by_role("row")).to_have_count(2)
     page.goto(f"{SERVED}/ledger")
-    expect(page.get_by_text(re.compile("Took back the change of the split"))).to_be_visible()
+    expect(page.get_by_text(re.compile("Withdrew the change of the split"))).to_be_visible()
     expect(page.get_by_text(re.compile("A 50% and B 50% → A 90% and B 10%: less risk"))).to_be_visible()
 
 
@@ -45,7 +45,7 @@ def test_a_variant_that_was_stopped_is_told_so_that_the_others_can_be_read(peopl
     expect(page.get_by_label("Standing")).to_contain_text("It is compared up to the day before")
     # Without the stop the same counts contradict the design.
     page.goto(f"{FILED}/traffic")
-    page.get_by_label(re.compile("Take back: C was stopped")).click()
+    page.get_by_label(re.compile("Withdraw: C was stopped")).click()
     expect(page.get_by_label("Standing")).to_contain_text("No lift may be read")
     page.get_by_role("button", name="Stop a variant…").click()
     dialog = page.get_by_role("dialog")

@@ -119,10 +119,7 @@ class Analysis:
         """Whether all units that came fell to the variants as planned."""
         if self.by_epochs:
             return self.reading.split
-        periods, planned = _of_primary(self.experiment, self.all_periods), weights(self.experiment)
-        if shares_changed(periods):
-            return self.rule.design.check_split(periods, planned)
-        return check_split([int(units) for units in self.all_counts.primary.units.sum(axis=0)], planned)
+        return _split_of(self.experiment, self.rule, self.all_counts, self.all_periods)
 
     @property
     def days_left_out(self) -> list[date]:
@@ -234,10 +231,7 @@ def _analyse(experiment: Experiment, rule: DecisionRule, counts: Counts, day: da
             return _at_looks(whole, stored, day - timedelta(days=rule.window_days), ended=ended)
         return whole
     mine = _of_primary(experiment, periods)
-    if shares_changed(mine):
-        split = rule.design.check_split(mine, weights(experiment))
-    else:
-        split = check_split([int(units) for units in counts.primary.units.sum(axis=0)], weights(experiment))
+    split = _split_of(experiment, rule, counts, periods)
     # What is unsound is said at once, whatever the day.
     over = counts if ended or not split.as_planned else counts.until(closed_until(rule.window_days, day))
     if rule.longest_days is not None and experiment.started_on is not None:
@@ -271,8 +265,10 @@ def _at_looks(whole: Analysis, stored: Mapping[int, StoredLook], present: date, 
         whole, counts=counts.until(date.min), secondary=(), next_look=days[0] if days else None, periods=_until(whole.periods)
     )  # fmt: skip
     taken: list[Look] = []
-    mine = _of_primary(experiment, whole.all_periods) if not whole.by_epochs else ()
-    due = _looks_due(days, rule, counts, stored, present, mine, ended=ended, added=_added(experiment))
+    primary = experiment.primary.metric_id if experiment.primary else 0
+    due = _looks_due(
+        days, rule, counts, stored, present, whole.all_periods, primary, ended=ended, added=_added(experiment)
+    )
     for number, on, cut, looks in due:
         periods = kept_periods(stored[number].counts) if number in stored else None
         periods = _until(whole.all_periods, on) if periods is None else periods
@@ -343,6 +339,14 @@ def _first_day_to_read(counts: DailyCounts, rule: DecisionRule, periods: Sequenc
     return next(
         (day for day in counts.days[first:] if shape_known(counts.until(day).arms(), _up_to(periods, day))), None
     )
+
+
+def _split_of(experiment: Experiment, rule: DecisionRule, counts: Counts, periods: Periods) -> SplitCheck:
+    """Whether all these units fell to the variants as planned: of a split that was changed stretch by stretch."""
+    mine, planned = _of_primary(experiment, periods), weights(experiment)
+    if shares_changed(mine):
+        return rule.design.check_split(mine, planned)
+    return check_split([int(units) for units in counts.primary.units.sum(axis=0)], planned)
 
 
 def _of_primary(experiment: Experiment, periods: Periods) -> Sequence[Period]:
@@ -445,7 +449,8 @@ def _looks_due(
     counts: Counts,
     stored: Mapping[int, StoredLook],
     present: date,
-    periods: Sequence[Period],
+    all_periods: Periods,
+    primary: int,
     *,
     ended: bool,
     added: Collection[int],
@@ -454,6 +459,7 @@ def _looks_due(
     if not counts.primary.days:
         return []
     result: list[tuple[int, date, Counts, Looks]] = []
+    periods = all_periods.get(primary, ())
     information: list[float] = []
     planned = len(days) if rule.rounds == 1 else rule.rounds
     for number, day in enumerate(days, start=1):
@@ -463,7 +469,10 @@ def _looks_due(
             break
         else:
             cut = counts.until(day)
-        part = rule.information(cut.primary.units.sum(axis=0).tolist(), _up_to(periods, day))
+        # A stored look is read by what was kept with it, whatever was noted of the split since.
+        kept = kept_periods(stored[number].counts) or {} if number in stored else None
+        seen = _up_to(periods, day) if kept is None else kept.get(primary, ())
+        part = rule.information(cut.primary.units.sum(axis=0).tolist(), seen)
         if part <= (information[-1] if information else 0.0):
             continue
         information.append(part)

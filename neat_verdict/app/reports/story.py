@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import date, datetime
 
+from neat_verdict.app.analysis.designs import DESIGN_ANALYSES
 from neat_verdict.app.analysis.schemas import (
     ByDaysOut,
     IntervalOut,
@@ -182,7 +183,7 @@ def effects(reading: ReadingOut) -> list[str]:
 def chances(reading: ReadingOut) -> list[str]:
     """The plain probability of each variant to be better than control, with what it does and does not mean; left out where units
     were shared out by the evidence, of which the report has a paragraph of its own."""
-    if reading.design_words:
+    if DESIGN_ANALYSES[reading.design].shares_vary:
         return []
     known = [f"{one.letter} {format_probability(one.chance)}" for one in reading.comparisons if one.chance is not None]
     meaning = "by these counts alone, whatever the size of the lift; the rule does not decide by it"

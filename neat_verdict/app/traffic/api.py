@@ -231,7 +231,7 @@ def stop_variant(request: HttpRequest, key: str, payload: StopIn) -> StretchesOu
 
 @router.delete("/experiments/{key}/split/{number}", response=StretchesOut, operation_id="withdraw_split_change")
 def withdraw_split_change(request: HttpRequest, key: str, number: int) -> StretchesOut:
-    """Take back a change that does not hold yet, or that was noted wrongly."""
+    """Withdraw a change that does not hold yet, or that was noted wrongly."""
     splitting.withdraw_change(person(request), find(key).key, number)
     return presenting.split(find(key))
 

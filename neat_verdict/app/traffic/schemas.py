@@ -147,7 +147,7 @@ class StretchOut(Schema):
 
 
 class SplitChangeOut(Schema):
-    """A change of the split, or the stop of a variant (``stopped``, its letter). ``stays`` says why it cannot be taken back; ""
+    """A change of the split, or the stop of a variant (``stopped``, its letter). ``stays`` says why it cannot be withdrawn; ""
     where it can."""
 
     number: int

@@ -39,7 +39,7 @@ def refusal(experiment: Experiment, *, stopping: bool) -> str:
     if experiment.factors:
         return "Several factors are tested here, and each of their combinations keeps its share"
     if stopping and len(experiment.variants.all()) - len(stopped_variants(experiment)) <= 2:
-        return "Only one variant is left beside control: end the experiment instead"
+        return "Only one variant is left to compare with control: end the experiment instead"
     if not stopping and method(experiment).credible:
         return (
             "A rule that reads by posterior probability reads all units as one, so its split stays as it is; end this round and "
@@ -79,7 +79,7 @@ def change_split(by: User, key: str, weights: Sequence[float], from_day: date, r
             "from_day", f"{from_day:%-d %B %Y}", f"must be {first:%-d %B %Y} or later, so that a day has one split"
         )
     if any(one.from_day == from_day and one.weights for one in changes):
-        raise InputError("from_day", f"{from_day:%-d %B %Y}", "has a change of the split already; take that away first")
+        raise InputError("from_day", f"{from_day:%-d %B %Y}", "has a change of the split already; withdraw that first")
     wanted = tuple(1.0 if letter in stopped else weight for letter, weight in zip(letters, weights, strict=True))
     made = KeptChange(from_day, clock.now(), by.display_name, reason.strip(), weights=wanted)
     before = stretch_on(stretches(experiment), from_day.toordinal())[1].shares
@@ -124,7 +124,7 @@ def stop_variant(
 
 @transaction.atomic
 def withdraw_change(by: User, key: str, number: int) -> Experiment:
-    """Take back a change that does not hold yet, or of counts from files one that was noted wrongly. Its ``number`` is its place
+    """Withdraw a change that does not hold yet, or of counts from files one that was noted wrongly. Its ``number`` is its place
     among the changes of the round, from 1. Raises Conflict for one that holds already, InputError for a number without one."""
     require_editor(by)
     experiment = _locked(key)
@@ -137,11 +137,11 @@ def withdraw_change(by: User, key: str, number: int) -> Experiment:
         raise Conflict(why)
     what = f"the stop of {one.stopped}" if one.stopped else "the change of the split"
     rest = [*changes[: number - 1], *changes[number:]]
-    return _keep(by, experiment, rest, f"Took back {what} of {one.from_day:%-d %B %Y}")
+    return _keep(by, experiment, rest, f"Withdrew {what} of {one.from_day:%-d %B %Y}")
 
 
 def cannot_be_withdrawn(experiment: Experiment, change: KeptChange) -> str:
-    """Why a change stays; "" where it can be taken back."""
+    """Why a change stays; "" where it can be withdrawn."""
     if experiment.state not in ("running", "paused", "ended"):
         return f"This experiment is {experiment.state}; its split stays as it was"
     if experiment.data_from == "events" and change.from_day <= today():

@@ -48,10 +48,14 @@ def chance_ahead_derivation(reading: Reading, rule: DecisionRule, letter: str) -
         "nor for several variants, and only a rule by posterior probability decides by it."
     )
     result = (Step(f"P({letter} better than A)", format_full(chance)),)
-    if reading.arms[place].freedom_with(reading.arms[0]) is not None:
+    if rule.design.by_contrasts or reading.arms[place].freedom_with(reading.arms[0]) is not None:
+        contrasts = rule.design.by_contrasts
+        what = (
+            "Of several factors that of the contrast" if contrasts else "Of totals by day that of the paired difference"
+        )
         return Derivation(
             f"Chance of {letter} to be better than A",
-            f"{words} Of totals by day that of the paired difference, as its test has it.",
+            f"{words} {what}, as its test has it.",
             "Φ(±z), − where less is better",
             "Flat prior; Gelman et al. (2013), Bayesian Data Analysis, section 2.5",
             (Step("z", format_full(reading.comparisons[place - 1].statistic)),),

@@ -60,6 +60,7 @@ class Design(ABC):
     overlap_label: ClassVar[str]
     overlap_required: ClassVar[str]
     reads_rounds: ClassVar[bool] = False  # whether a plan may have several rounds that are read together
+    by_contrasts: ClassVar[bool] = False  # whether a variant against control is more than a matter of the two of them
     crude_is_fair: ClassVar[bool] = True  # whether totals, whatever their periods, may be compared
     report_words: ClassVar[str] = ""  # how units were shared out, for a report; "" where there is nothing to explain
     report_caveat: ClassVar[str] = ""  # what a reader of its figures has to keep in mind
@@ -89,9 +90,8 @@ class Design(ABC):
     ) -> float | None:
         """Two-sided critical value of two arms, one of several ``pairs`` that share the level; None with nothing to compare."""
 
-    def information_over(self, periods: Sequence[Period], planned_units: Sequence[float], *, once: bool) -> float:
+    def information_over(self, periods: Sequence[Period], planned_units: Sequence[float], _once: bool) -> float:
         """The same where the split was changed while data came in; ``once`` says that it is read once."""
-        del once
         units = [sum(period.arms[at].units for period in periods) for at in range(len(planned_units))]
         return self.information(units, planned_units)
 

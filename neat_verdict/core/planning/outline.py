@@ -295,8 +295,8 @@ def _interactions(request: PlanRequest) -> tuple[WhatIf, ...]:
         need = interaction_need(request.arms.levels, part)
         times = need.difference_of_differences
         label = (
-            f"An interaction {size} the lift: {times:g} times the units as a difference of differences, "
-            f"{need.effect_coding:g} in effect coding"
+            f"Seeing an interaction {size} the lift ({times:g} times the units as a difference of differences, "
+            f"{need.effect_coding:g} in effect coding)"
         )
         result.append(WhatIf(name, label, _duration(request, math.ceil(needs[0].size.total * times)).weeks))
     return tuple(result)

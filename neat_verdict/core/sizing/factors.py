@@ -1,4 +1,4 @@
-"""What an interaction asks for beside a main effect, in the two ways in which its size is told."""
+"""What an interaction asks for against a main effect, by the two ways in which its size is given."""
 
 from __future__ import annotations
 

@@ -49,7 +49,7 @@ GLOSSARY: tuple[Term, ...] = (
     ),
     Term(
         "Factors",
-        "Things that are changed at once, each with levels. Every combination is a variant, and all units tell of each factor.",
+        "Things that are changed at once, each with levels. Every combination is a variant, and all units count for each factor.",
     ),
     Term(
         "Interaction",

@@ -80,12 +80,12 @@ def chance_ahead(reading: Reading, rule: DecisionRule, position: int) -> float |
 
     No rule but the posterior one decides by it: it allows neither for looks nor for several variants. In one period by the arms'
     own posteriors (Scott 2010, Appl. Stoch. Models Bus. Ind. 26, 639-658), in several by the normal one of the combined
-    difference; of totals by day by that of the paired difference.
+    difference; of totals by day by that of the paired difference, of several factors by that of the contrast.
     """
     if not reading.comparisons:
         return None
     compared = reading.comparisons[position - 1]
-    if reading.arms[position].freedom_with(reading.arms[0]) is not None:
+    if rule.design.by_contrasts or reading.arms[position].freedom_with(reading.arms[0]) is not None:
         return float(special.ndtr(rule.sign * compared.statistic))
     pairs = reading.pairs(position)
     if len(pairs) == 1:

@@ -9,11 +9,11 @@ from neat_verdict.core.checks import InputError, check_positive
 from neat_verdict.core.designs import Series, Summary
 from neat_verdict.core.designs.base import CountTable
 from neat_verdict.core.methods import Reached
-from neat_verdict.core.periods import Pair, Period, compare_pairs
+from neat_verdict.core.periods import Pair, Period, added_up, compare_pairs
 from neat_verdict.core.rule import DecisionRule
 from neat_verdict.core.soundness import OverlapCheck, SplitCheck
 from neat_verdict.core.statistics import Arm, Comparison, Interval, comparable, nothing_known
-from neat_verdict.core.stretches import added_up, pairs_of, read_on, shares_changed, stopped_in
+from neat_verdict.core.stretches import pairs_of, read_on, shares_changed, stopped_in
 from neat_verdict.core.text.statements import Condition
 from neat_verdict.core.variants import LETTERS, MAX_VARIANTS
 from neat_verdict.core.verdicts.conditions import (
@@ -64,7 +64,7 @@ class Reading:
 
     @property
     def left(self) -> tuple[int, ...]:
-        """Positions of the variants beside control that were not stopped."""
+        """Positions of the variants other than control that were not stopped."""
         return tuple(at for at in range(1, len(self.arms)) if at not in self.stopped)
 
     def pairs(self, position: int, reference: int = 0) -> list[Pair]:

@@ -1226,7 +1226,7 @@ export interface paths {
         post?: never;
         /**
          * Withdraw Split Change
-         * @description Take back a change that does not hold yet, or that was noted wrongly.
+         * @description Withdraw a change that does not hold yet, or that was noted wrongly.
          */
         delete: operations["withdraw_split_change"];
         options?: never;
@@ -3347,7 +3347,7 @@ export interface components {
         /**
          * FactorialOut
          * @description ``combinations`` has of each variant the number of each factor's level, control first; ``choice`` those of the combination
-         *     to take, ``together`` the places of factors that interact, ``words`` what follows for each factor. ``on_logs``: effects are
+         *     to take, ``interacting`` the places of factors that interact, ``words`` what follows for each factor. ``on_logs``: effects are
          *     lifts.
          */
         FactorialOut: {
@@ -3359,10 +3359,10 @@ export interface components {
             effects: components["schemas"]["EffectOut"][];
             /** Factors */
             factors: components["schemas"]["FactorOut"][];
+            /** Interacting */
+            interacting: number[];
             /** On Logs */
             on_logs: boolean;
-            /** Together */
-            together: number[];
             /** Words */
             words: string[];
         };
@@ -5454,7 +5454,7 @@ export interface components {
         };
         /**
          * SplitChangeOut
-         * @description A change of the split, or the stop of a variant (``stopped``, its letter). ``stays`` says why it cannot be taken back; ""
+         * @description A change of the split, or the stop of a variant (``stopped``, its letter). ``stays`` says why it cannot be withdrawn; ""
          *     where it can.
          */
         SplitChangeOut: {

@@ -23,7 +23,7 @@ export interface StopWish {
   reason: string;
 }
 
-/** Share out by another split, stop a variant, or take a change back. */
+/** Share out by another split, stop a variant, or withdraw a change. */
 export function useChangeSplit(key: string) {
   const cache = useQueryClient();
   const stale = useStale();

@@ -37,7 +37,7 @@ class _Stored:
     factors: tuple[tuple[str, tuple[str, ...]], ...]
     effects: tuple[_Effect, ...]
     choice: tuple[int, ...]
-    together: tuple[int, ...]
+    interacting: tuple[int, ...]
     words: tuple[str, ...]
     on_logs: bool
 
@@ -63,7 +63,7 @@ class FactorialAnalysis(ParallelAnalysis):
                     for one in summary.effects
                 ),
                 choice=summary.choice,
-                together=summary.together,
+                interacting=summary.interacting,
                 words=summary.words,
                 on_logs=summary.effects[0].on_logs,
             )
@@ -88,7 +88,7 @@ class FactorialAnalysis(ParallelAnalysis):
                 for one in kept.effects
             ],
             choice=list(kept.choice),
-            together=list(kept.together),
+            interacting=list(kept.interacting),
             words=list(kept.words),
             on_logs=kept.on_logs,
         )  # fmt: skip

@@ -13,7 +13,7 @@ import numpy as np
 from neat_verdict.app.analysis.designs.base import DesignAnalysis, Periods
 from neat_verdict.app.experiments import rounds
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
-from neat_verdict.app.experiments.queries import decision_rule, weights
+from neat_verdict.app.experiments.queries import decision_rule, rounds_read, weights
 from neat_verdict.app.experiments.splits import is_changed, stretches
 from neat_verdict.app.experiments.tallies import Counts
 from neat_verdict.core.periods import Period
@@ -29,8 +29,9 @@ class ParallelAnalysis(DesignAnalysis):
     def periods(self, experiment: Experiment, counts: Counts) -> Periods:
         """A period a day and segment, of each metric that is read by strata; of none whose segments do not hold all units. Where
         several rounds are read together, or the split was changed, a period a day of the others too."""
-        in_rounds = bool(counts.primary.round_starts)
-        splits = [stretches(one) for one in (*(rounds.before(experiment) if in_rounds else ()), experiment)]
+        in_rounds, read = bool(counts.primary.round_starts), rounds_read(experiment)
+        before = [one for one in rounds.before(experiment) if one.round in read] if in_rounds else []
+        splits = [stretches(one) for one in (*before, experiment)]
         changed = any(map(is_changed, splits))
         stratified = {
             use.metric_id

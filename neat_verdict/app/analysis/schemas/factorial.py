@@ -29,13 +29,13 @@ class EffectOut(Schema):
 
 class FactorialOut(Schema):
     """``combinations`` has of each variant the number of each factor's level, control first; ``choice`` those of the combination
-    to take, ``together`` the places of factors that interact, ``words`` what follows for each factor. ``on_logs``: effects are
+    to take, ``interacting`` the places of factors that interact, ``words`` what follows for each factor. ``on_logs``: effects are
     lifts."""
 
     factors: list[FactorOut]
     combinations: list[list[int]]
     effects: list[EffectOut]
     choice: list[int]
-    together: list[int]
+    interacting: list[int]
     words: list[str]
     on_logs: bool

@@ -229,7 +229,9 @@ def _check_factors(experiment: Experiment) -> None:
     if len(split) != count:
         raise InputError("variants", len(split), f"must be the {count} combinations of the factors")
     if len(set(split)) > 1:
-        raise InputError("variants", "their weights", "must all be the same, so that every factor is told by all units")
+        raise InputError(
+            "variants", "their weights", "must all be the same, so that every factor is measured by all units"
+        )
     use = experiment.primary
     if use is not None and not use.tallying.stored:
         raise InputError("factors", use.metric.name, "cannot be judged by a metric that is made of totals by day")

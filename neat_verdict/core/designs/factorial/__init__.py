@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from neat_verdict.core.designs.base import Series, Summary
-from neat_verdict.core.designs.factorial.choice import chosen, combination_weights, entangled
+from neat_verdict.core.designs.base import Series, Summary, shared_threshold
+from neat_verdict.core.designs.factorial.choice import chosen, combination_weights, interacting
 from neat_verdict.core.designs.factorial.derivations import cell_derivation, effects_derivation
 from neat_verdict.core.designs.factorial.effects import (
     FactorEffect,
@@ -23,9 +23,8 @@ from neat_verdict.core.designs.factorial.words import choice_words
 from neat_verdict.core.designs.parallel import Parallel
 from neat_verdict.core.factors import Combination, combinations_of, counts_of
 from neat_verdict.core.methods import Method, Reached, Threshold, bonferroni
-from neat_verdict.core.periods import Period
-from neat_verdict.core.statistics import Arm, Comparison, adjust_family, two_sided_critical_value
-from neat_verdict.core.stretches import added_up
+from neat_verdict.core.periods import Period, added_up
+from neat_verdict.core.statistics import Arm, Comparison, Interval, adjust_family, two_sided_critical_value
 from neat_verdict.core.text.statements import Derivation
 
 if TYPE_CHECKING:
@@ -34,21 +33,22 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, slots=True)
 class FactorialSummary(Summary):
-    """``effects`` are all main effects and interactions; ``choice`` the combination to take, ``together`` the factors that
+    """``effects`` are all main effects and interactions; ``choice`` the combination to take, ``interacting`` the factors that
     interact, and ``words`` says what follows for each."""
 
     effects: tuple[FactorEffect, ...]
     choice: Combination
-    together: tuple[int, ...]
+    interacting: tuple[int, ...]
     words: tuple[str, ...]
 
 
 class Factorial(Parallel):
     name, title = "factorial", "Several factors at once"
     reads_rounds = False
+    by_contrasts = True
     crude_is_fair = False
     explanation = (
-        "Every combination of the factors’ levels is a variant with the same share; all units tell of each factor."
+        "Every combination of the factors’ levels is a variant with the same share; all units count for each factor."
     )
     report_words = (
         "Several things were changed at once, in every combination. Each is judged by everybody who saw it against everybody "
@@ -83,9 +83,9 @@ class Factorial(Parallel):
             adjusted = list(family.adjusted)
             values = [two_sided_critical_value(1 - level) for level in family.levels]
         else:
-            one = rule.method.threshold(bonferroni(rule.confidence, len(keys)), [1, 1], reached)
-            values = [one.critical_value] * len(keys)
-            adjusted = [min(1.0, len(keys) * one.adjusted_pvalue(made.statistic)) for made in plain]
+            shared = shared_threshold(_of_one(rule, len(keys), reached), len(keys))
+            values = [shared.critical_value] * len(keys)
+            adjusted = [shared.adjusted_pvalue(made.statistic) for made in plain]
         result = []
         for key, c, p in zip(keys, values, adjusted, strict=True):
             made = estimate(arms, contrast(counts, key), c)
@@ -98,18 +98,16 @@ class Factorial(Parallel):
         """Every combination against control: by the main effects of its levels, where factors interact by their combination."""
         arms = added_up(periods).arms
         effects, choice = self._chosen(arms, rule, reached)
-        counts, together = counts_of(rule.factors), entangled(effects)
-        shared = self._shared(rule, reached, len(arms) - 1)
+        counts, joined = counts_of(rule.factors), interacting(effects)
+        shared = shared_threshold(_of_one(rule, len(arms) - 1, reached), len(arms) - 1)
         made = []
         for arm, of in list(zip(arms, combinations_of(counts), strict=True))[1:]:
-            mine = [
-                one.critical_value
-                for one in effects
-                if one.clear and all(one.of[at] in (0, of[at]) for at in one.factors)
-            ]
+            behind = [one for one in effects if one.clear and one.within(of)]
             # What is taken is as sure as the effects that it is taken for.
-            c = max(mine) if of == choice and mine and not any(of[at] for at in together) else shared.critical_value
-            one = estimate(arms, combination_weights(counts, of, together), c)
+            by_effects = of == choice and not any(of[at] for at in joined)
+            c = max(one.critical_value for one in behind) if by_effects else shared.critical_value
+            one = estimate(arms, combination_weights(counts, of, joined), c)
+            p = max(one.adjusted_pvalue for one in behind) if by_effects else shared.adjusted_pvalue(one.statistic)
             made.append(
                 Comparison(
                     variant=arm,
@@ -119,23 +117,31 @@ class Factorial(Parallel):
                     lift=one.lift,
                     statistic=one.statistic,
                     pvalue=one.pvalue,
-                    adjusted_pvalue=min(1.0, (len(arms) - 1) * shared.adjusted_pvalue(one.statistic)),
+                    adjusted_pvalue=p,
                     exact_pvalue=None,
                     smallest_expected_count=arm.smallest_expected_count(arms[0]),
                 )
             )
         return tuple(made)
 
-    def _shared(self, rule: DecisionRule, reached: Reached, count: int) -> Threshold:
-        return rule.method.threshold(bonferroni(rule.confidence, count), [1, 1], reached)
-
     def _chosen(
         self, arms: Sequence[Arm], rule: DecisionRule, reached: Reached
     ) -> tuple[tuple[FactorEffect, ...], Combination]:
-        effects = self.effects(arms, rule, reached)
-        c = self._shared(rule, reached, len(arms) - 1).critical_value
-        against = partial(estimate, arms, critical_value=c)
-        return effects, chosen(counts_of(rule.factors), effects, rule.sign, against)
+        effects, counts = self.effects(arms, rule, reached), counts_of(rule.factors)
+        logs, joined = on_log_scale(arms), interacting(effects)
+        c = _of_one(rule, len(arms) - 1, reached).critical_value
+        # Differences are held against the level that was planned with, as everywhere (`verdicts.scale`).
+        worthwhile = rule.worthwhile_lift * (1.0 if logs else rule.planned_level or 0.0)
+
+        def is_better(effect: Interval) -> bool:
+            turned = effect.turned(rule.sign)
+            return turned.low > 0 and turned.high >= worthwhile
+
+        def of_combination(of: Combination) -> Interval:
+            made = estimate(arms, combination_weights(counts, of, joined), c)
+            return made.lift if logs else made.difference
+
+        return effects, chosen(counts, effects, rule.sign, is_better, of_combination)
 
     def summarise(
         self, periods: Sequence[Period], comparisons: Sequence[Comparison], rule: DecisionRule, reached: Reached
@@ -145,14 +151,14 @@ class Factorial(Parallel):
         effects, choice = self._chosen(added_up(periods).arms, rule, reached)
         gains = tuple(one.difference.estimate * rule.sign for one in comparisons)
         place = combinations_of(counts_of(rule.factors)).index(choice)
-        together = entangled(effects)
+        joined = interacting(effects)
         return FactorialSummary(
             gains=gains,
             leader=place or 1 + max(range(len(gains)), key=gains.__getitem__),
             effects=effects,
             choice=choice,
-            together=together,
-            words=choice_words(rule.factors, effects, choice, together, rule.sign),
+            interacting=joined,
+            words=choice_words(rule.factors, effects, choice, joined, rule.sign),
         )
 
     def may_win(self, summary: Summary | None) -> tuple[int, ...] | None:
@@ -171,7 +177,7 @@ class Factorial(Parallel):
     ) -> tuple[Series, ...]:
         """With the contrasts of the reading, of all data up to each day."""
         counts = counts_of(rule.factors)
-        together = entangled(self.effects(added_up(periods).arms, rule, reached)) if periods else ()
+        joined = interacting(self.effects(added_up(periods).arms, rule, reached)) if periods else ()
         cells = combinations_of(counts)[1:]
         so_far: list[Arm] = []
         lines = []
@@ -180,7 +186,7 @@ class Factorial(Parallel):
             row = []
             for of, c in zip(cells, critical_values, strict=True):
                 enough = all(arm.comparable for arm in so_far) and on_log_scale(so_far)
-                one = estimate(so_far, combination_weights(counts, of, together), c).lift if enough else None
+                one = estimate(so_far, combination_weights(counts, of, joined), c).lift if enough else None
                 row.append((one.estimate, one.low, one.high) if one else (np.nan,) * 3)
             lines.append(row)
         return tuple(Series(*np.array(line).T) for line in zip(*lines, strict=True))
@@ -207,5 +213,10 @@ class Factorial(Parallel):
         reached: Reached,
     ) -> Derivation | None:
         arms = added_up(periods).arms
-        together = entangled(self.effects(arms, rule, reached))
-        return cell_derivation(figure, rule, arms, comparison, position, together)
+        joined = interacting(self.effects(arms, rule, reached))
+        return cell_derivation(figure, rule, arms, comparison, position, joined)
+
+
+def _of_one(rule: DecisionRule, count: int, reached: Reached) -> Threshold:
+    """The threshold of one of so many comparisons that share the level."""
+    return rule.method.threshold(bonferroni(rule.confidence, count), [1, 1], reached)

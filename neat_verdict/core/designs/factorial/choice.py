@@ -6,28 +6,29 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from neat_verdict.core.designs.factorial.effects import Estimate, FactorEffect, contrast
+from neat_verdict.core.designs.factorial.effects import FactorEffect, contrast
 from neat_verdict.core.factors import Combination, combinations_of
 from neat_verdict.core.numeric import FloatArray
+from neat_verdict.core.statistics import Interval
 
 
-def entangled(effects: Sequence[FactorEffect]) -> tuple[int, ...]:
+def interacting(effects: Sequence[FactorEffect]) -> tuple[int, ...]:
     """The factors that have a part in an interaction that is shown: what one of them does hangs on the others."""
     return tuple(sorted({at for one in effects if one.clear and len(one.factors) > 1 for at in one.factors}))
 
 
-def combination_weights(counts: Sequence[int], of: Combination, together: Sequence[int]) -> FloatArray:
-    """What is held against control for a combination: the main effects of its levels, and of the factors that go ``together``
+def combination_weights(counts: Sequence[int], of: Combination, joined: Sequence[int]) -> FloatArray:
+    """What is held against control for a combination: the main effects of its levels, and of the factors that are ``joined``
     their own combination against the base, averaged over the others."""
     weights = np.zeros(len(combinations_of(counts)))
     for at, level in enumerate(of):
-        if level and at not in together:
+        if level and at not in joined:
             weights += contrast(counts, tuple(level if place == at else 0 for place in range(len(counts))))
-    if any(of[at] for at in together):
+    if any(of[at] for at in joined):
+        others = np.prod([counts[at] for at in range(len(counts)) if at not in joined])
         for place, cell in enumerate(combinations_of(counts)):
-            mine = tuple(cell[at] for at in together)
-            same = np.prod([counts[at] for at in range(len(counts)) if at not in together])
-            weights[place] += ((mine == tuple(of[at] for at in together)) - (not any(mine))) / same
+            mine = tuple(cell[at] for at in joined)
+            weights[place] += ((mine == tuple(of[at] for at in joined)) - (not any(mine))) / others
     return weights
 
 
@@ -35,30 +36,29 @@ def chosen(
     counts: Sequence[int],
     effects: Sequence[FactorEffect],
     sign: int,
-    held_against_base: Callable[[FloatArray], Estimate],
+    is_better: Callable[[Interval], bool],
+    of_combination: Callable[[Combination], Interval],
 ) -> Combination:
     """The combination to take, all at the base where nothing better is shown.
 
-    A factor that interacts with none takes the level with the best effect of those shown to be better. Those that interact are
-    taken together: the combination that is best against their base of those that ``held_against_base`` shows to be better.
+    A factor that interacts with none takes the level with the best effect of those that are shown to be better by what
+    ``is_better`` asks. Those that interact are taken together: the combination that is best against their base of those that are
+    shown to be better; ``of_combination`` is what a combination is held against control by.
     """
-    together = entangled(effects)
+    joined = interacting(effects)
     result = [0] * len(counts)
     for at in range(len(counts)):
-        mine = [one for one in effects if one.factors == (at,) and sign * one.shown.side > 0]
-        if at not in together and mine:
+        mine = [one for one in effects if one.factors == (at,) and is_better(one.shown)]
+        if at not in joined and mine:
             result[at] = max(mine, key=lambda one: sign * one.shown.estimate).of[at]
-    best, gain = None, 0.0
-    for cell in combinations_of([counts[at] for at in together]) if together else []:
-        if not any(cell):
-            continue
+    tried: dict[Combination, float] = {}
+    for cell in combinations_of([counts[at] for at in joined]) if joined else []:
         of = [0] * len(counts)
-        for at, level in zip(together, cell, strict=True):
+        for at, level in zip(joined, cell, strict=True):
             of[at] = level
-        made = held_against_base(combination_weights(counts, tuple(of), together))
-        shown = made.lift if effects[0].on_logs else made.difference
-        if sign * shown.side > 0 and sign * shown.estimate > gain:
-            best, gain = cell, sign * shown.estimate
-    for at, level in zip(together, best or (), strict=False):
+        if any(of) and is_better(shown := of_combination(tuple(of))):
+            tried[cell] = sign * shown.estimate
+    best: Combination = max(tried, key=lambda cell: tried[cell]) if tried else (0,) * len(joined)
+    for at, level in zip(joined, best, strict=True):
         result[at] = level
     return tuple(result)

@@ -6,14 +6,13 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from neat_verdict.core.designs.factorial.choice import combination_weights
-from neat_verdict.core.designs.factorial.effects import contrast, on_log_scale
+from neat_verdict.core.designs.factorial.effects import contrast, levels_of, on_log_scale
 from neat_verdict.core.designs.factorial.words import effect_name
 from neat_verdict.core.factors import combinations_of, counts_of
 from neat_verdict.core.methods import Reached
 from neat_verdict.core.numeric import FloatArray
-from neat_verdict.core.periods import Period
+from neat_verdict.core.periods import Period, added_up
 from neat_verdict.core.statistics import Arm, Comparison
-from neat_verdict.core.stretches import added_up
 from neat_verdict.core.text.format import format_full
 from neat_verdict.core.text.statements import Derivation, Step
 from neat_verdict.core.variants import LETTERS
@@ -38,13 +37,11 @@ def _formula(arms: Sequence[Arm]) -> str:
 
 def _cells(arms: Sequence[Arm], rule: DecisionRule) -> list[Step]:
     lines = []
-    for letter, arm, of in zip(LETTERS, arms, combinations_of(counts_of(rule.factors)), strict=False):
+    cells = zip(LETTERS, arms, combinations_of(counts_of(rule.factors)), *levels_of(arms), strict=False)
+    for letter, arm, of, m, v in cells:
         levels = ", ".join(factor.levels[level] for factor, level in zip(rule.factors, of, strict=True))
         lines.append(
-            Step(
-                f"{letter} ({levels}): n; m; v",
-                f"{arm.units}; {format_full(arm.estimate)}; {format_full(arm.squared_error)}",
-            )
+            Step(f"{letter} ({levels}): n; m; v", f"{arm.units}; {format_full(float(m))}; {format_full(float(v))}")
         )
     return lines
 
@@ -82,11 +79,11 @@ def effects_derivation(
 
 
 def cell_derivation(
-    figure: str, rule: DecisionRule, arms: Sequence[Arm], comparison: Comparison, position: int, together: Sequence[int]
+    figure: str, rule: DecisionRule, arms: Sequence[Arm], comparison: Comparison, position: int, joined: Sequence[int]
 ) -> Derivation:
     """A combination against control."""
     counts = counts_of(rule.factors)
-    weights = combination_weights(counts, combinations_of(counts)[position], together)
+    weights = combination_weights(counts, combinations_of(counts)[position], joined)
     shown = {
         "lift": (comparison.lift.estimate, comparison.lift.low, comparison.lift.high),
         "difference": (comparison.difference.estimate, comparison.difference.low, comparison.difference.high),
@@ -98,7 +95,7 @@ def cell_derivation(
     return Derivation(
         f"{names[figure]} of {LETTERS[position]} against A",
         "By the main effects of its levels, each averaged over the other factors"
-        + (", and of the factors that interact by their own combination." if together else ", added up.")
+        + (", and of the factors that interact by their own combination." if joined else ", added up.")
         + (" Adjusted by equal parts of the level (Bonferroni)." if figure == "adjusted_pvalue" else ""),
         _LEVELS if figure == "difference" else _formula(arms),
         SOURCE,

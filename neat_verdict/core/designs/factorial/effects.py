@@ -5,7 +5,7 @@ weighs the same: of a main effect a difference, of two factors a difference of t
 but one, and together they are the saturated model.
 
 On the log scale (log link) effects are ratios: a main effect a lift, an interaction the ratio of two lifts, 0 where lifts
-multiply. Where a level is not above 0 (identity link) they are differences, 0 where differences add up.
+multiply. Where a level is not clear of 0 (identity link) they are differences, 0 where differences add up.
 
 References: Montgomery (2017), Design and Analysis of Experiments, 9th ed., chapters 5 and 6; Box, Hunter & Hunter (2005),
 Statistics for Experimenters, 2nd ed., chapter 5; Collins, Dziak & Li (2009), Psychol. Methods 14, 202-224, for what an
@@ -25,6 +25,11 @@ from neat_verdict.core.checks import InputError, check_positive
 from neat_verdict.core.factors import Combination, combinations_of
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.statistics import Arm, Interval
+
+# Standard errors by which a level of a mean or a ratio must lie above 0 for its logarithm to be used; the house's choice, no
+# source.
+CLEAR_OF_ZERO = 4.0
+MAX_LOG = 700.0  # beyond which exp overflows
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,6 +66,10 @@ class FactorEffect:
         """On the scale that decides."""
         return self.lift if self.on_logs else self.difference
 
+    def within(self, of: Combination) -> bool:
+        """Whether a combination has all the levels that this is an effect of."""
+        return all(self.of[at] in (0, of[at]) for at in self.factors)
+
     @property
     def clear(self) -> bool:
         """Whether it is shown, all effects together."""
@@ -91,9 +100,20 @@ def contrast(counts: Sequence[int], of: Combination) -> FloatArray:
     return weights
 
 
+def levels_of(arms: Sequence[Arm]) -> tuple[FloatArray, FloatArray]:
+    """Levels and their variances. Where a combination has no conversion, or nothing but, half a success and half a failure are
+    added in every one (Haldane 1956, Ann. Hum. Genet. 20, 309-311)."""
+    if arms[0].converts and any(arm.total in (0, arm.units) for arm in arms):
+        units = np.array([arm.units + 1.0 for arm in arms])
+        rates = np.array([arm.total + 0.5 for arm in arms]) / units
+        return rates, rates * (1 - rates) / units
+    return np.array([arm.estimate for arm in arms]), np.array([arm.squared_error for arm in arms])
+
+
 def on_log_scale(arms: Sequence[Arm]) -> bool:
-    """Whether every level is above 0, so that lifts are defined."""
-    return all(arm.estimate > 0 and math.isfinite(arm.squared_error) for arm in arms)
+    """Whether every level lies so far above 0 that lifts are defined and the delta method holds; of rates it always does."""
+    levels, variances = levels_of(arms)
+    return arms[0].converts or bool(np.all((levels > 0) & (levels**2 > CLEAR_OF_ZERO**2 * variances)))
 
 
 def estimate(arms: Sequence[Arm], weights: FloatArray, critical_value: float) -> Estimate:
@@ -102,18 +122,15 @@ def estimate(arms: Sequence[Arm], weights: FloatArray, critical_value: float) ->
     Raises InputError for a critical value that is not above 0.
     """
     c = check_positive("critical_value", critical_value)
-    levels = np.array([arm.estimate for arm in arms])
-    errors = np.array([arm.squared_error for arm in arms])
-    used = weights != 0
-    gap, error = float(weights[used] @ levels[used]), math.sqrt(float(weights[used] ** 2 @ errors[used]))
+    levels, variances = levels_of(arms)
+    gap, error = float(weights @ levels), math.sqrt(float(weights**2 @ variances))
     difference = Interval(gap, gap - c * error, gap + c * error) if error > 0 else Interval(gap, -math.inf, math.inf)
     if not on_log_scale(arms):
         z = gap / error if error > 0 else 0.0
         return Estimate(Interval(math.nan, -math.inf, math.inf), difference, z, float(2 * special.ndtr(-abs(z))))
-    ratio = float(weights[used] @ np.log(levels[used]))
-    width = math.sqrt(float(weights[used] ** 2 @ (errors[used] / levels[used] ** 2)))
+    ratio, width = float(weights @ np.log(levels)), math.sqrt(float(weights**2 @ (variances / levels**2)))
     if not width > 0:
         return Estimate(Interval(math.expm1(ratio), -math.inf, math.inf), difference, 0.0, 1.0)
-    lift = Interval(*(math.expm1(min(ratio + side * c * width, 700.0)) for side in (0, -1, 1)))
+    lift = Interval(*(math.expm1(min(ratio + side * c * width, MAX_LOG)) for side in (0, -1, 1)))
     z = ratio / width
     return Estimate(lift, difference, z, float(2 * special.ndtr(-abs(z))))

@@ -24,29 +24,33 @@ def choice_words(
     factors: Sequence[Factor],
     effects: Sequence[FactorEffect],
     choice: Combination,
-    together: Sequence[int],
+    joined: Sequence[int],
     sign: int,
 ) -> tuple[str, ...]:
     """For each factor which level to take and why; those that interact in one sentence."""
     lines = []
-    if together:
-        names = listed([factors[at].name for at in together])
-        taken = listed([f"{factors[at].name} {factors[at].levels[choice[at]]}" for at in together])
+    if joined:
+        names = listed([factors[at].name for at in joined])
+        taken = listed([f"{factors[at].name} {factors[at].levels[choice[at]]}" for at in joined])
         why = (
             "which is shown to be better than their base"
-            if any(choice[at] for at in together)
+            if any(choice[at] for at in joined)
             else "since no combination is shown to be better than that"
         )
         lines.append(f"{names} change each other’s effect, so they are taken together: {taken}, {why}.")
     for at, factor in enumerate(factors):
-        if at in together:
+        if at in joined:
             continue
         mine = [one for one in effects if one.factors == (at,)]
         if choice[at]:
             one = next(one for one in mine if one.of[at] == choice[at])
             lines.append(f"{factor.name}: take {factor.levels[choice[at]]} ({effect_size(one)}, shown).")
             continue
-        worse = all(sign * one.shown.side < 0 for one in mine)
-        why = "every other level is shown to be worse" if worse else "no other level is shown to be better"
+        sides = [sign * one.shown.side for one in mine]
+        why = "no other level is shown to be better"
+        if all(side < 0 for side in sides):
+            why = "every other level is shown to be worse"
+        elif any(side > 0 for side in sides):
+            why = "what is shown to be better is so by less than is worth acting on"
         lines.append(f"{factor.name}: stay with {factor.levels[0]}; {why}.")
     return tuple(f"{line[0].upper()}{line[1:]}" for line in lines)

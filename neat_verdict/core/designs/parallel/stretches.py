@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from neat_verdict.core.periods import Period
+from neat_verdict.core.periods import Period, added_up
 from neat_verdict.core.soundness import OverlapCheck, SplitCheck, check_overlap_by_stretch, check_split_by_epoch
-from neat_verdict.core.stretches import added_up
 
 
 def split_by_stretch(periods: Sequence[Period]) -> SplitCheck:

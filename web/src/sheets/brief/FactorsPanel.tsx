@@ -1,5 +1,6 @@
 import { useState } from "react";
 import type { Experiment } from "../../api/client";
+import { LETTERS } from "../../api/vocabulary";
 import { plural } from "../../lib/format";
 import { FormError, Panel, errorOf } from "../../parts/basics";
 import { Term } from "../../parts/Term";
@@ -11,7 +12,7 @@ interface Draft {
   levels: string;
 }
 
-const MOST = 10;
+const MOST = LETTERS.length;
 const FIRST: Draft[] = [
   { name: "", levels: "" },
   { name: "", levels: "" },

@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useId, useState } from "react";
 import type { Stretches } from "../../api/client";
 import { LETTERS } from "../../api/vocabulary";
 import { useChangeSplit, useSplit } from "../../api/split";
@@ -31,7 +31,7 @@ export function StretchesPanel() {
   const close = () => setAsked(null);
   return (
     <Panel
-      title="Split on the way"
+      title="Split over time"
       note="Who is in stays where they are; variants are compared within each stretch of one split."
       action={
         mayEdit && (
@@ -73,11 +73,11 @@ export function StretchesPanel() {
               {mayEdit && one.stays === "" && (
                 <button
                   className="btn btn-xs"
-                  aria-label={`Take back: ${one.sentence}`}
+                  aria-label={`Withdraw: ${one.sentence}`}
                   disabled={withdraw.isPending}
                   onClick={() => withdraw.mutate(one.number)}
                 >
-                  Take back
+                  Withdraw
                 </button>
               )}
             </li>
@@ -188,21 +188,14 @@ function ChangeDialog({ split, change, close }: ChangeProps) {
                 .join(", ")}.`
             : "Each must be a number above 0."}
         </p>
-        <label className="mt-3 flex items-center gap-3">
-          <span className="w-24">From the day</span>
-          <input
-            type="date"
-            className="input input-sm w-40"
-            required
-            min={split.earliest_day}
-            value={day}
-            onChange={(event) => setDay(event.target.value)}
-            aria-describedby="split-day"
-          />
-          <span id="split-day" className="quiet text-sm">
-            {served ? "from midnight on, so that a day has one split" : "the first whole day with these shares"}
-          </span>
-        </label>
+        <DayField
+          label="From the day"
+          note={served ? "from midnight on, so that a day has one split" : "the first whole day with these shares"}
+          required
+          min={split.earliest_day}
+          value={day}
+          change={setDay}
+        />
         <WrongOf error={change.error} fields={["weights", "from_day"]} />
         <Reason value={reason} change={setReason} error={change.error} />
         <Buttons close={close} yes="Change the split" pending={change.isPending} ready={known && day !== ""} />
@@ -267,25 +260,46 @@ function StopDialog({ split, stop, close }: StopProps) {
             />
           </fieldset>
         ) : (
-          <label className="mt-3 flex items-center gap-3">
-            <span className="w-24">On the day</span>
-            <input
-              type="date"
-              className="input input-sm w-40"
-              value={day}
-              onChange={(event) => setDay(event.target.value)}
-              aria-describedby="stop-day"
-            />
-            <span id="stop-day" className="quiet text-sm">
-              empty for today; it is compared up to the day before
-            </span>
-          </label>
+          <DayField
+            label="On the day"
+            note="empty for today; it is compared up to the day before"
+            value={day}
+            change={setDay}
+          />
         )}
         <WrongOf error={stop.error} fields={["variant", "on_day", "afterwards"]} />
         <Reason value={reason} change={setReason} error={stop.error} />
         <Buttons close={close} yes={`Stop ${letter}`} pending={stop.isPending} ready={letter !== ""} />
       </form>
     </Dialog>
+  );
+}
+
+interface DayProps {
+  label: string;
+  note: string;
+  value: string;
+  change: (day: string) => void;
+  required?: boolean;
+  min?: string;
+}
+
+function DayField({ label, note, change, ...input }: DayProps) {
+  const id = useId();
+  return (
+    <label className="mt-3 flex items-center gap-3">
+      <span className="w-24">{label}</span>
+      <input
+        type="date"
+        className="input input-sm w-40"
+        onChange={(event) => change(event.target.value)}
+        aria-describedby={id}
+        {...input}
+      />
+      <span id={id} className="quiet text-sm">
+        {note}
+      </span>
+    </label>
   );
 }
 

@@ -28,7 +28,7 @@ const SPLIT: Stretches = {
   ],
   earliest_day: "2026-03-31",
   refused: "",
-  stop_refused: "Only one variant is left beside control: end the experiment instead",
+  stop_refused: "Only one variant is left to compare with control: end the experiment instead",
   letters: [],
 };
 
@@ -49,17 +49,17 @@ function open(split: Stretches, session = SESSION) {
 }
 
 describe("the split on the way", () => {
-  it("shows what each stretch had, and why nothing more can be stopped or taken back", () => {
+  it("shows what each stretch had, and why nothing more can be stopped or withdrawn", () => {
     serve({});
     open(SPLIT);
     expect(screen.getByText("stopped")).toBeTruthy();
     expect(screen.getByText("2,800")).toBeTruthy();
     expect(screen.getByText("Stop a variant…")).toHaveProperty("disabled", true);
     expect(screen.getByText("Stop a variant…").title).toContain("end the experiment instead");
-    expect(screen.queryByText("Take back")).toBeNull();
+    expect(screen.queryByText("Withdraw")).toBeNull();
   });
 
-  it("keeps what was typed when it is refused, and says why beside the field", async () => {
+  it("keeps what was typed when it is refused, and says why at the field", async () => {
     const message = "must be 31 March 2026 or later, so that a day has one split";
     const calls = serve({
       [`POST ${PATH}/split`]: [
