@@ -98,6 +98,7 @@ def test_factors_that_change_each_others_effect_are_taken_together(ask, analyst)
     assert "change each other’s effect" in reading["summary"]["words"][0]
     report = ask("get", f"/experiments/{found.key}/report")[1]
     assert any("change each other’s effect" in line for line in report["secondary"])
+    assert any(line.startswith("Probability to be better than A") for line in report["secondary"])
 
 
 def test_a_decision_keeps_the_effects(ask, analyst):

@@ -8,9 +8,11 @@ import pytest
 import statsmodels.api as sm
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy.stats import norm
 
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.combinations import check_combination
+from neat_verdict.core.derivations.posteriors import chance_ahead_derivation
 from neat_verdict.core.designs import DESIGNS
 from neat_verdict.core.designs.factorial.effects import contrast, effects_of, estimate
 from neat_verdict.core.factors import Factor, check_factors, combinations_of
@@ -193,6 +195,15 @@ def test_a_level_that_holms_second_step_shows_is_taken_and_its_interval_says_so(
     assert (made.verdict.name, made.verdict.variant) == ("winner", 2)
     assert made.comparisons[1].critical_value == badge.critical_value < made.comparisons[0].critical_value
     assert made.comparisons[1].adjusted_pvalue == badge.adjusted_pvalue <= 0.05
+
+
+def test_the_probability_to_be_better_is_that_of_the_figures_it_stands_next_to():
+    """Normal, of the contrast: a combination's own counts against control's would say otherwise."""
+    made = read(SHOPS["photo_helps"])
+    for at, one in enumerate(made.comparisons, start=1):
+        assert chance_ahead(made, RULE, at) == pytest.approx(norm.cdf(one.statistic))
+    words = chance_ahead_derivation(made, RULE, "C")
+    assert "Of several factors that of the contrast" in words.words
 
 
 def test_where_factors_interact_a_combination_is_held_against_control_by_itself():

@@ -70,9 +70,9 @@ class Parallel(Design):
         """That of the comparison furthest behind; a variant that was stopped is waited for no more.
 
         Read ``once`` it is what the comparison's variance says of n₁n₀/(n₁ + n₀) of what was planned, so that a split that
-        says less takes longer. Read more than once it is all units, by which the variance of the sum over stretches grows whatever the
-        shares were (`Pair.weight`), so that looks hang together as the boundary has it; of two arms that kept their ratio both
-        are the same.
+        says less takes longer. Read more than once it is all units, by which the variance of the sum over stretches grows
+        whatever the shares were (`Pair.weight`), so that looks hang together as the boundary has it; of two arms that kept their
+        ratio both are the same.
         """
         stopped, control = stopped_in(periods), planned_units[0]
         parts = []
