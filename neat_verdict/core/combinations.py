@@ -29,9 +29,11 @@ def why_not(design: Design, question: Question, method: type[Method]) -> str:
 
 
 def check_combination(design: Design, question: Question, method: type[Method]) -> None:
-    """Raise InputError, naming the method, for what does not go together."""
-    if reason := why_not(design, question, method):
+    """Raise InputError, naming the method or the question, for what does not go together."""
+    if reason := design.refuses(method):
         raise InputError("method", method.name, reason)
+    if reason := design.refuses_question(question):
+        raise InputError("question", question.name, reason)
 
 
 def combinations() -> Iterator[Combination]:

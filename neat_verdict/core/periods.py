@@ -16,7 +16,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import special
+from scipy import optimize, special
 
 from neat_verdict.core.checks import InputError, check_positive, check_share
 from neat_verdict.core.numeric import FloatArray
@@ -72,6 +72,9 @@ class Period:
         """Two of the arms, by position, to be compared."""
         units = sum(arm.units for arm in self.arms)
         return Pair(self.arms[variant], self.arms[reference], self.segment, units)
+
+
+_SMALLEST_STATISTIC, _LARGEST_STATISTIC = 1e-9, 20.0  # beyond it a p is under 1e-88
 
 
 @dataclass(frozen=True, slots=True)
@@ -211,6 +214,33 @@ def compare_pairs(
         smallest_expected_count=variant.smallest_expected_count(reference),
         skewness=made.skewness,
     )
+
+
+def statistic_at(pairs: Sequence[Pair], lift: float) -> float:
+    """Standardised statistic of "the relative lift is this one", positive where more is seen: the critical value at which a bound
+    of the lift's interval touches it, so that test and interval never disagree.
+
+    ``lift`` lies above -1. 0 where nothing is known, at most 20 either way. Raises InputError for another lift.
+    """
+    check_positive("lift", 1 + lift)
+    seen = compare_pairs(pairs, 1.0)
+    if seen is None or not math.isfinite(seen.lift.estimate) or seen.lift.estimate == lift:
+        return 0.0
+    above = seen.lift.estimate > lift
+
+    def room(c: float) -> float:
+        made = compare_pairs(pairs, c)
+        assert made is not None
+        gap = made.lift.low - lift if above else lift - made.lift.high
+        return max(gap, -1.0)  # a bound without limit has no root
+
+    if room(_LARGEST_STATISTIC) > 0:
+        size = _LARGEST_STATISTIC
+    elif room(_SMALLEST_STATISTIC) < 0:
+        size = 0.0
+    else:
+        size = float(optimize.brentq(room, _SMALLEST_STATISTIC, _LARGEST_STATISTIC, xtol=1e-10))
+    return size if above else -size
 
 
 def compare_stratified(pairs: Sequence[Pair], critical_value: float) -> Stratified | None:

@@ -35,7 +35,14 @@ from neat_verdict.core.planning import (
 )
 from neat_verdict.core.rehearsal import World, rehearse, rehearse_allocation
 from neat_verdict.core.rule import Guardrail
-from neat_verdict.core.sizing import Baseline, Strictness, interaction_need
+from neat_verdict.core.sizing import (
+    Baseline,
+    Strictness,
+    equivalence_power,
+    equivalence_size,
+    interaction_need,
+    noninferiority_power,
+)
 from neat_verdict.core.soundness import (
     check_epochs,
     check_overlap,
@@ -60,6 +67,7 @@ from neat_verdict.core.statistics import (
     best_chances,
     boundary,
     bucket_of,
+    chance_above_ratio,
     compare_arms,
     compare_many,
     compare_posterior,
@@ -130,8 +138,11 @@ VALID = {
     boundary: {"information": [0.5, 1.0], "confidence": 0.95},
     compare_arms: {"variant": RATES[0], "reference": RATES[1], "critical_value": 1.96, "adjusted_pvalue": 0.2},
     compare_many: {"pairs": [RATES], "critical_values": [1.96], "adjusted_pvalues": [0.1]},
-    compare_posterior: {"variant": RATES[0], "control": RATES[1], "confidence": 0.95, "sign": 1},
+    compare_posterior: {
+        "variant": RATES[0], "control": RATES[1], "confidence": 0.95, "sign": 1, "margin": 0.1,
+    },
     compare_posteriors: {"variant": RATES[0], "control": RATES[1], "confidence": 0.95, "sign": 1},
+    chance_above_ratio: {"variant": RATES[0], "control": RATES[1], "ratio": 0.9},
     compare_with_control: {"control": RATES[1], "variants": [RATES[0]], "confidence": 0.95},
     interaction_need: {"levels": [2, 2], "part": 0.5},
     nothing_known: {"variant": RATES[0], "reference": RATES[1], "critical_value": 2.0},
@@ -187,6 +198,13 @@ VALID = {
     detectable_lift: {"total": 1000.0, **SIZED},
     duration: {"total_units": 1000, "arrivals": ARRIVALS, "least_weeks": 2, "longest_run_weeks": 13},
     mean_from_sums: {"units": 10, "total": 20.0, "total_of_squares": 50.0},
+    equivalence_power: {
+        "total": 1000.0, "baseline": BASE, "margin": 0.1, "arms": ARMS, "confidence": 0.95, "critical_value": 2.0,
+    },
+    equivalence_size: {"margin": 0.1, **SIZED},
+    noninferiority_power: {
+        "total": 1000.0, "baseline": BASE, "margin": 0.1, "arms": ARMS, "confidence": 0.95, "sign": 1, "critical_value": 2.0,
+    },
     noninferiority_size: {"margin": 0.1, "sign": 1, **SIZED},
     power: {
         "total": 1000.0, "baseline": BASE, "lift": 0.1, "arms": ARMS, "confidence": 0.95, "critical_value": 2.0,
@@ -245,7 +263,8 @@ TAKE_WHAT_WAS_CHECKED = {
     "daily_sums", "neighbours",  # of sums by day: test_daily_totals
     "compare_counts", "likely_causes", "sentence_of",  # of tables by day: test_second_count
     "split_at_random",  # its own test has the table
-    "point", "property_text", "reversed_in_every_stratum",
+    "point", "property_text", "reversed_in_every_stratum", "by_interval",
+    "smallest_margin",  # of a power that is a function of the margin: test_questions
     # derivations are made of comparisons and readings
     "chance_ahead_derivation",
     "chance_derivation", "comparison_derivation", "difference_derivation", "exact_derivation", "family_derivation",

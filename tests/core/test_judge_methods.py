@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 
 from neat_verdict.core.methods import METHODS, Fixed, PosteriorThresholds, Reached
 from neat_verdict.core.periods import Pair, null_skewness_of
+from neat_verdict.core.questions import QUESTIONS
 from neat_verdict.core.statistics import (
     Rate,
     compare_many,
@@ -260,9 +261,13 @@ def test_conditions_and_headline_speak_of_the_winner_and_name_who_was_passed_ove
 
 @pytest.mark.parametrize("kind", METHODS)
 @pytest.mark.parametrize("weights", [(1, 1), (1, 1, 1)])
-def test_the_rule_in_words_announces_every_verdict_that_may_be_given(kind, weights):
+@pytest.mark.parametrize("question", QUESTIONS)
+def test_the_rule_in_words_announces_every_verdict_that_may_be_given(kind, weights, question):
     announced = {
-        "winner": "A variant wins when",
+        "winner": "A variant wins when" if question == "superiority" else "it is better",
+        "not_worse": "A variant is not worse when",
+        "the_same": "A variant is the same when",
+        "not_the_same": "It is not the same when",
         "keep_control": "Control is kept when",
         "trade_off": "is a trade-off",
         "no_worthwhile_difference": "is no worthwhile difference",
@@ -271,5 +276,7 @@ def test_the_rule_in_words_announces_every_verdict_that_may_be_given(kind, weigh
         "keep_collecting": "",  # what is still to come is no verdict to be announced
     }
     assert announced.keys() == VERDICTS.keys()
-    said = rule_in_words(rule(kind), weights)
-    assert [name for name, words in announced.items() if words not in said] == []
+    said = rule_in_words(rule(kind, question=QUESTIONS[question]), weights)
+    given = QUESTIONS[question].verdicts
+    assert [name for name in given if announced[name] not in said] == []
+    assert [name for name in announced.keys() - given if announced[name] in said] == []

@@ -7,7 +7,16 @@ from typing import Any
 
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.methods.always_valid import AlwaysValid
-from neat_verdict.core.methods.base import Method, Reached, Setting, Threshold, bonferroni, every_day
+from neat_verdict.core.methods.base import (
+    AtMargin,
+    Method,
+    Reached,
+    Setting,
+    Threshold,
+    bonferroni,
+    by_interval,
+    every_day,
+)
 from neat_verdict.core.methods.fixed import Fixed
 from neat_verdict.core.methods.group_sequential import GroupSequential
 from neat_verdict.core.methods.posterior import PosteriorThresholds
@@ -31,6 +40,7 @@ __all__ = [
     "DEFAULT_METHOD",
     "METHODS",
     "AlwaysValid",
+    "AtMargin",
     "Fixed",
     "GroupSequential",
     "Method",
@@ -39,6 +49,7 @@ __all__ = [
     "Setting",
     "Threshold",
     "bonferroni",
+    "by_interval",
     "every_day",
     "method_from",
 ]

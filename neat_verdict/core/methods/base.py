@@ -7,14 +7,16 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from typing import TYPE_CHECKING, Any, ClassVar, Literal, Protocol, Self
 
+import numpy as np
 from scipy import special
 
 from neat_verdict.core.checks import InputError, check_count, check_not_negative, check_probability
 from neat_verdict.core.numeric import BoolArray, FloatArray
-from neat_verdict.core.periods import Pair, compare_pairs, null_skewness_of
+from neat_verdict.core.periods import Pair, compare_pairs, null_skewness_of, statistic_at
 from neat_verdict.core.statistics import (
     Arm,
     Comparison,
+    Interval,
     Sides,
     arm_statistic,
     with_null_skewness,
@@ -55,6 +57,17 @@ class Threshold:
 
     critical_value: float
     adjusted_pvalue: Callable[[float], float]
+
+
+@dataclass(frozen=True, slots=True)
+class AtMargin:
+    """Where effects, turned so that positive is good, are shown to lie against ± a margin; one column a reading or run."""
+
+    above_loss: BoolArray
+    below_gain: BoolArray
+    below_loss: BoolArray
+    above_gain: BoolArray
+    inside: BoolArray
 
 
 @dataclass(frozen=True, slots=True)
@@ -121,6 +134,11 @@ class Method(ABC):
     adjusted_formula: ClassVar[str]
     adjusted_source: ClassVar[str]
     sides: Sides = "two"
+
+    @property
+    def sure(self) -> float:
+        """The probability at which a posterior shows something; 1 for a method that reads by none."""
+        return 1.0
 
     def record(self) -> dict[str, Any]:
         """Name and settings, as they are stored and sent."""
@@ -210,12 +228,16 @@ class Method(ABC):
 
     def compare(self, pairs: Sequence[Pair], rule: DecisionRule, threshold: Threshold) -> Comparison | None:
         """A variant against control over periods; None with too little to compare."""
-        if self.sides == "one":
+        if self.sides == "one" and not rule.question.both_bounds:
             return self._compare_one_side(pairs, rule, threshold)
         result = compare_pairs(pairs, threshold.critical_value)
         if result is None:
             return None
-        return replace(result, adjusted_pvalue=threshold.adjusted_pvalue(result.statistic * rule.sign))
+        return replace(
+            result,
+            adjusted_pvalue=threshold.adjusted_pvalue(result.statistic * rule.sign),
+            margin_pvalue=margin_pvalue(pairs, rule, threshold),
+        )
 
     def _compare_one_side(self, pairs: Sequence[Pair], rule: DecisionRule, threshold: Threshold) -> Comparison | None:
         """With the skewness that uneven arms leave in a statistic of rates taken out, which one side does not cancel."""
@@ -230,11 +252,16 @@ class Method(ABC):
             pvalue=float(special.ndtr(-z)),
             adjusted_pvalue=threshold.adjusted_pvalue(z),
             null_skewness=rule.sign * skewness,
+            margin_pvalue=margin_pvalue(pairs, rule, threshold, skewness),
         )
 
     def clear_and_beaten(self, comparison: Comparison, low: float, high: float) -> tuple[bool, bool]:
         """Whether a variant is shown to be better, and to be worse, by its interval (turned so that positive is good)."""
         return low > 0, high < 0
+
+    def at_margin(self, _comparison: Comparison, effect: Interval, margin: float) -> AtMargin:
+        """Where the effect of a reading (turned so that positive is good) is shown to lie against ± a margin."""
+        return by_interval(effect, margin)
 
     def still_clear(self, variant: Arm, control: Arm, *, rule: DecisionRule, comparison: Comparison) -> bool:
         """Whether other counts in place of those of a ``comparison`` that is clear would be clear too, by its critical value."""
@@ -256,6 +283,15 @@ class Method(ABC):
         """`clear_and_beaten` of many runs."""
         z = rule.sign * runs.statistic(arm, 1.0, rows, day)
         return z > critical_value, z < -critical_value
+
+    def at_margin_in_runs(
+        self, rule: DecisionRule, from_loss: FloatArray, from_gain: FloatArray, critical_value: float
+    ) -> AtMargin:
+        """`at_margin` of many runs, by their statistics of "the turned effect is minus the margin" and "is the margin"."""
+        c = critical_value
+        return AtMargin(
+            from_loss > c, from_gain < -c, from_loss < -c, from_gain > c, (from_loss > c) & (from_gain < -c)
+        )
 
     # Planning
 
@@ -287,14 +323,22 @@ class Method(ABC):
 
     def winner_words(self, rule: DecisionRule, *, several: bool) -> str:
         """When a variant wins, as a sentence."""
-        direction = "above" if rule.sign > 0 else "below"
+        where = "above zero" if rule.sign > 0 else "below zero"
+        return self.shown_words(rule, "A variant wins", where, several=several)
+
+    def shown_words(self, rule: DecisionRule, claim: str, where: str, *, several: bool, both: bool = False) -> str:
+        """When a ``claim`` is made, as a sentence: the effect must be shown to lie ``where``; ``both`` says that both bounds
+        must."""
         confidence = format_share(rule.confidence, 0)
-        subject = (
-            f"its whole {confidence} interval lies" if self.sides == "two" else f"its one-sided {confidence} bound lies"
-        )
+        if self.sides == "two":
+            subject = f"its whole {confidence} interval lies"
+        elif both:
+            subject = f"each of its one-sided {confidence} bounds lies"
+        else:
+            subject = f"its one-sided {confidence} bound lies"
         parts = [part for part in ("for all variants together" if several else "", self.allowing()) if part]
         allowed = f", allowing {' and '.join(parts)}," if parts else ""
-        return f"A variant wins when {subject} {direction} zero{allowed} {self.enough_words(rule)}."
+        return f"{claim} when {subject} {where}{allowed} {self.enough_words(rule)}."
 
     def enough_words(self, rule: DecisionRule) -> str:
         """The conversions that each variant needs."""
@@ -309,6 +353,9 @@ class Method(ABC):
         if self.sides == "two":
             return f"At {format_share(rule.confidence, 0)} confidence{together}, {subject} is {bounds}."
         at, true = format_share(rule.confidence, 0), format_share(rule.interval_confidence, 0)
+        if rule.question.both_bounds:
+            named = f"{subject[0].upper()}{subject[1:]}"
+            return f"{named} is {bounds}: each bound holds at {at} confidence{together}, both at {true}."
         side, way = ("lower", "above") if rule.sign > 0 else ("upper", "below")
         return (
             f"{subject[0].upper()}{subject[1:]} is {bounds}. The {side} bound, {way} which it lies at {at} confidence{together}, "
@@ -350,6 +397,35 @@ def _plain(value: Any) -> Any:
 
 def _read(value: Any) -> Any:
     return tuple(value) if isinstance(value, list) else value
+
+
+def by_interval(effect: Interval, margin: float) -> AtMargin:
+    """Where an interval lies against ± a margin, as a column of one reading."""
+    above_loss, below_gain = effect.low > -margin, effect.high < margin
+    lines = (above_loss, below_gain, effect.high < -margin, effect.low > margin, above_loss and below_gain)
+    return AtMargin(*(np.array([line]) for line in lines))
+
+
+def margin_pvalue(
+    pairs: Sequence[Pair], rule: DecisionRule, threshold: Threshold, skewness: float = 0.0
+) -> float | None:
+    """The adjusted p of "the lift lies beyond a margin", the larger of both sides where both are asked for; None where the
+    question is about none. ``skewness`` is that of the statistic, positive in the good direction."""
+    margin = rule.question.margin_of(rule)
+    if margin is None:
+        return None
+    borders = [-margin, margin] if rule.question.both_bounds else [-margin]
+    pvalues = []
+    for border in borders:
+        if rule.sign * border <= -1:  # a level cannot fall by more than all of it
+            continue
+        z = rule.sign * statistic_at(pairs, rule.sign * border)
+        inward = z if border < 0 else -z
+        size = float(without_null_skewness(inward, skewness))
+        # Beyond the margin nothing speaks for lying within it, however far from the margin that is.
+        nothing = rule.method.sides == "two" and size <= 0
+        pvalues.append(1.0 if nothing else threshold.adjusted_pvalue(size))
+    return max(pvalues, default=0.0)
 
 
 def check_choice(field: str, value: str, known: Sequence[str]) -> None:

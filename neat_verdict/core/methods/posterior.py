@@ -7,17 +7,20 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, ClassVar, Literal
 
+import numpy as np
 from scipy import special
 
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.methods.always_valid import AlwaysValid
 from neat_verdict.core.methods.base import (
+    AtMargin,
     Method,
     Reached,
     Runs,
     Setting,
     Threshold,
     any_day,
+    by_interval,
     every_day,
     normal_critical_value,
 )
@@ -30,7 +33,14 @@ from neat_verdict.core.methods.fixed import (
 )
 from neat_verdict.core.numeric import BoolArray, FloatArray
 from neat_verdict.core.periods import Pair, total_of
-from neat_verdict.core.statistics import Arm, Comparison, comparable, compare_posterior, two_sided_critical_value
+from neat_verdict.core.statistics import (
+    Arm,
+    Comparison,
+    Interval,
+    comparable,
+    compare_posterior,
+    two_sided_critical_value,
+)
 from neat_verdict.core.statistics.posterior import normal_expected_loss, normal_superiority
 from neat_verdict.core.text.format import format_percent, format_probability, format_share
 from neat_verdict.core.text.statements import Condition
@@ -99,6 +109,10 @@ class PosteriorThresholds(Method):
         if not (math.isfinite(self.expected_loss) and self.expected_loss > 0):
             raise InputError("expected_loss", self.expected_loss, "must be above 0")
 
+    @property
+    def sure(self) -> float:
+        return self.superiority
+
     def guardrail_method(self, *, early: bool) -> Method:
         """Probabilities are read on any day, so guardrails get the band that holds at any time."""
         return AlwaysValid()
@@ -116,7 +130,9 @@ class PosteriorThresholds(Method):
         variant, reference = (total_of([getattr(pair, side) for pair in pairs]) for side in ("variant", "reference"))
         if not comparable([variant, reference]):
             return None
-        return compare_posterior(variant, reference, rule.confidence, sign=rule.sign)
+        return compare_posterior(
+            variant, reference, rule.confidence, sign=rule.sign, margin=rule.question.margin_of(rule)
+        )
 
     def clear_and_beaten(self, comparison: Comparison, low: float, high: float) -> tuple[bool, bool]:
         result = comparison.posterior
@@ -126,6 +142,24 @@ class PosteriorThresholds(Method):
             result.superiority >= self.superiority and result.expected_loss <= self.expected_loss,
             1 - result.superiority >= self.superiority and result.expected_loss_of_control <= self.expected_loss,
         )
+
+    def at_margin(self, comparison: Comparison, effect: Interval, margin: float) -> AtMargin:
+        result = comparison.posterior
+        if result is None or result.above_loss is None or result.below_gain is None:
+            return by_interval(effect, margin)
+        return self._at_margin(np.array([result.above_loss]), np.array([result.below_gain]))
+
+    def _at_margin(self, above_loss: FloatArray, below_gain: FloatArray) -> AtMargin:
+        sure = self.superiority
+        return AtMargin(
+            above_loss >= sure, below_gain >= sure, 1 - above_loss >= sure, 1 - below_gain >= sure,
+            above_loss + below_gain - 1 >= sure,
+        )  # fmt: skip
+
+    def at_margin_in_runs(
+        self, _rule: DecisionRule, from_loss: FloatArray, from_gain: FloatArray, _critical_value: float
+    ) -> AtMargin:
+        return self._at_margin(special.ndtr(from_loss), special.ndtr(-from_gain))
 
     def still_clear(self, variant: Arm, control: Arm, *, rule: DecisionRule, comparison: Comparison) -> bool:
         """By its probability and expected loss, on the side that the comparison is clear on."""
@@ -163,6 +197,10 @@ class PosteriorThresholds(Method):
             f"choosing it loses on average no more than {format_percent(self.expected_loss)} of control’s level, "
             f"{self.enough_words(rule)}."
         )
+
+    def shown_words(self, rule: DecisionRule, claim: str, where: str, *, several: bool, both: bool = False) -> str:
+        sure = format_percent(self.superiority)
+        return f"{claim} when its lift lies {where} with a probability of {sure} or more, {self.enough_words(rule)}."
 
     def interval_words(self, comparison: Comparison, rule: DecisionRule, subject: str, bounds: str) -> str:
         result = comparison.posterior

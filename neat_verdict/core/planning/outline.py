@@ -10,14 +10,8 @@ from neat_verdict.core.methods import METHODS
 from neat_verdict.core.planning.duration import MIN_WEEKS, Duration, duration, units_by_week
 from neat_verdict.core.planning.request import MAX_ROUNDS, PlanRequest
 from neat_verdict.core.sizing.factors import interaction_need
-from neat_verdict.core.sizing.sample_size import (
-    Arms,
-    SampleSize,
-    detectable_lift,
-    noninferiority_size,
-    power,
-    sample_size,
-)
+from neat_verdict.core.sizing.margins import noninferiority_size
+from neat_verdict.core.sizing.sample_size import Arms, SampleSize, power, sample_size
 from neat_verdict.core.sizing.strictness import STRICTNESS
 from neat_verdict.core.text.format import format_percent, format_share, plural
 from neat_verdict.core.variants import MAX_VARIANTS
@@ -228,18 +222,18 @@ def _looks(request: PlanRequest, run: Duration) -> tuple[PlannedLook, ...]:
     rows = request.method.planned_boundary(days, information, request.strictness.confidence, request.arms.comparisons)
     variance = request.baseline.variance * (1 - request.variance_removed)
     error = math.sqrt(variance * (1 + 1 / request.arms.ratio) / request.arms.reference_share) / request.baseline.value
-    return tuple(
-        PlannedLook(day, part, c, math.erfc(c / math.sqrt(2)), c * error / math.sqrt(request.arrivals.until(day)))
-        for day, part, c in rows
-    )
+
+    def needed(day: int, c: float) -> float:
+        return request.question.needed_lift(c * error / math.sqrt(request.arrivals.until(day)), request.worthwhile_lift)
+
+    return tuple(PlannedLook(day, part, c, math.erfc(c / math.sqrt(2)), needed(day, c)) for day, part, c in rows)
 
 
 def _curve(request: PlanRequest, weeks: int, factor: float) -> tuple[float | None, ...]:
     c = _single_critical_value(request)
     gain = factor * (1 - request.variance_removed)
     return tuple(
-        detectable_lift(units / gain, request.baseline, request.arms, request.strictness, critical_value=c)
-        for units in units_by_week(request.arrivals, weeks)
+        request.question.smallest(request, units / gain, c) for units in units_by_week(request.arrivals, weeks)
     )
 
 
@@ -248,10 +242,7 @@ def reachable(request: PlanRequest, units: float, factor: float = 1.0) -> tuple[
     worthwhile lift. ``factor`` is the method's `Plan.inflation`."""
     c = _single_critical_value(request)
     worth = units / (factor * (1 - request.variance_removed))
-    lift = detectable_lift(worth, request.baseline, request.arms, request.strictness, critical_value=c)
-    wanted = request.sign * request.worthwhile_lift
-    chance = power(worth, request.baseline, wanted, request.arms, request.strictness.confidence, critical_value=c)
-    return lift, chance
+    return request.question.smallest(request, worth, c), request.question.power(request, worth, c)
 
 
 def _what_if(request: PlanRequest) -> tuple[WhatIf, ...]:
@@ -270,7 +261,8 @@ def _what_if(request: PlanRequest) -> tuple[WhatIf, ...]:
         lines.append(("all_traffic", "Everybody included", replace(request, arrivals=everybody)))
     half = replace(arrivals, audience_per_day=arrivals.audience_per_day / 2)
     lines.append(("half_traffic", "Half the traffic", replace(request, arrivals=half)))
-    lines.append(("half_lift", "Half the lift", replace(request, worthwhile_lift=request.worthwhile_lift / 2)))
+    half_size = replace(request, worthwhile_lift=request.worthwhile_lift / 2)
+    lines.append(("half_lift", f"Half the {request.question.looked_for}", half_size))
     if request.correlation == 0:
         label = f"Adjusted for a covariate with correlation {_TYPICAL_CORRELATION:g}"
         lines.append(("covariate", label, replace(request, correlation=_TYPICAL_CORRELATION)))
@@ -326,15 +318,16 @@ def _warnings(request: PlanRequest, run: Duration, curve: tuple[float | None, ..
         allowed = (
             plural(limit, "week") if request.rounds == 1 else f"{request.rounds} rounds of {plural(limit, 'week')}"
         )
-        seen = f" In {allowed} a lift of {format_share(reach)} would be seen." if reach else ""
+        shown = request.question.shown_in_time(format_share(reach)) if reach else ""
+        seen = f" In {allowed} {shown} would be seen." if reach else ""
         rounds = (
             f"plan {run.rounds} rounds of up to {plural(limit, 'week')} each, read together at planned looks"
             if run.rounds <= MAX_ROUNDS
             else f"give it up: even in rounds it would take {run.weeks:,} weeks"
         )
         lines.append(
-            f"That is longer than the {allowed} a run may take here.{seen} Look for a larger lift, a metric "
-            f"nearer to the change or more traffic, or {rounds}."
+            f"That is longer than the {allowed} a run may take here.{seen} Look for a larger {request.question.looked_for}, a "
+            f"metric nearer to the change or more traffic, or {rounds}."
         )
     if len(request.arms.weights) > 4 and not request.arms.levels:
         lines.append("Each variant makes the test longer; more than four are rarely worth the wait.")

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from neat_verdict.core.checks import InputError, check_count
-from neat_verdict.core.methods import Reached, every_day
+from neat_verdict.core.methods import AtMargin, Reached, every_day
 from neat_verdict.core.numeric import BoolArray, FloatArray
 from neat_verdict.core.rehearsal.draws import ALL, Runs, draw_runs
 from neat_verdict.core.rehearsal.world import World
@@ -26,7 +26,7 @@ PATHS = 100
 _CHUNK = 1000
 _NAMES = tuple(VERDICTS)
 _SETTLED = np.array([kind.settled for kind in VERDICTS.values()])
-_WON = np.array([kind.counts_as == "won" for kind in VERDICTS.values()])
+_WON = np.array([kind.says_yes for kind in VERDICTS.values()])
 _DECIDED = np.array([kind.settled and kind.counts_as != "open" for kind in VERDICTS.values()])
 # The verdicts that a rehearsal can come to: the split and the guardrails are not what is rehearsed.
 POSSIBLE = tuple(name for name, kind in VERDICTS.items() if kind.rehearsed)
@@ -55,8 +55,8 @@ class Rehearsal:
     decided_on : count of decided runs by day of the run (index 0 is day 1); the unresolved ones are left out
     mean_days, mean_units : length and units of a run until its verdict or its end
     days_quantiles : 10, 50 and 90 % of the days until a verdict or the end
-    right_winners : runs won by B while B is truly better
-    false_winners : runs won by any variant that is truly no better than control
+    right_winners : runs whose verdict is a yes to the question (a winner; one not worse; one the same), and rightly so
+    false_winners : runs in which it is a yes that is not true
     estimates : 5, 50 and 95 % quantiles and mean of the winner's estimated lift; nan without a winner
     exaggeration : mean estimate of right winners over the truth; nan without
     peeking_winners : runs in which somebody who looks every day and stops at the first unadjusted interval clear of zero in
@@ -216,15 +216,17 @@ def _facts(runs: Runs, rule: DecisionRule, rows: NDArray[np.int64], look: _Look,
     beaten: list[BoolArray] = []
     below: list[BoolArray] = []
     above: list[BoolArray] = []
+    at_margin: list[AtMargin] = []
     for arm in range(1, arms):
         # The interval lies below a lift where the test of that lift lies under -c, and above it where over c.
-        under_upper = method.statistic_of_runs(runs, arm, 1 + wanted, rows, day) < -c
-        over_lower = (
-            method.statistic_of_runs(runs, arm, 1 - wanted, rows, day) > c
-            if wanted < 1
-            else np.ones(len(rows), dtype=bool)
+        from_upper = method.statistic_of_runs(runs, arm, 1 + wanted, rows, day)
+        # A level cannot fall by more than all of it.
+        from_lower = (
+            method.statistic_of_runs(runs, arm, 1 - wanted, rows, day) if wanted < 1 else np.full(len(rows), np.inf)
         )
-        good, bad = (under_upper, over_lower) if rule.sign > 0 else (over_lower, under_upper)
+        from_loss, from_gain = (from_lower, from_upper) if rule.sign > 0 else (-from_upper, -from_lower)
+        at_margin.append(method.at_margin_in_runs(rule, from_loss, from_gain, c))
+        good, bad = from_gain < -c, from_loss > c
         better, worse = method.clear_and_beaten_in_runs(runs, rule, arm, rows, day, c)
         for part, values in zip((clear, beaten, below, above), (better, worse, good, bad), strict=True):
             part.append(values)
@@ -234,8 +236,8 @@ def _facts(runs: Runs, rule: DecisionRule, rows: NDArray[np.int64], look: _Look,
         units = np.broadcast_to(runs.units[day], runs.totals[rows, day, :].shape)
         enough = smallest_expected_counts(runs.totals[rows, day, :], units) >= rule.least_conversions
     facts = facts_of_runs(
-        rule, clear=clear, beaten=beaten, below_worthwhile=below, above_harmful=above, lifts=lifts, minimum_met=enough,
-        last=look.last,
+        rule, clear=clear, beaten=beaten, below_worthwhile=below, above_harmful=above, at_margin=at_margin, lifts=lifts,
+        minimum_met=enough, last=look.last,
     )  # fmt: skip
     return facts, lifts
 
@@ -267,9 +269,10 @@ def _some_paths(runs: Runs, rule: DecisionRule, world: World, outcome: _Outcome)
 def _summary(seen: _Outcome, paths: Paths, world: World, rule: DecisionRule, lift: float, seed: int) -> Rehearsal:
     runs = len(seen.code)
     decided = _DECIDED[seen.code]
-    better = lift * rule.sign > 0
+    of_b, of_others = (rule.question.is_true(one * rule.sign, rule.worthwhile_lift) for one in (lift, 0.0))
     won = _WON[seen.code]
-    right = won & (seen.arm == 1) & better
+    right = won & np.where(seen.arm == 1, of_b, of_others)
+    right_of_b = right & (seen.arm == 1)
     units_by_day = world.units().sum(axis=1).cumsum()
     estimates = seen.estimate[won]
     quantiles = np.quantile(estimates, [0.05, 0.5, 0.95]) if len(estimates) else np.full(3, np.nan)
@@ -288,7 +291,7 @@ def _summary(seen: _Outcome, paths: Paths, world: World, rule: DecisionRule, lif
         right_winners=int(right.sum()),
         false_winners=int((won & ~right).sum()),
         estimates=(float(quantiles[0]), float(quantiles[1]), float(quantiles[2]), mean),
-        exaggeration=float(seen.estimate[right].mean() / lift) if right.any() else math.nan,
+        exaggeration=float(seen.estimate[right_of_b].mean() / lift) if right_of_b.any() and lift else math.nan,
         peeking_winners=int(seen.peeking_win.sum()),
         peeking_differences=int(seen.peeking_difference.sum()),
         paths=paths,

@@ -2,11 +2,17 @@
 
 from neat_verdict.core.sizing.baseline import Baseline, mean_from_sums
 from neat_verdict.core.sizing.factors import InteractionNeed, interaction_need
+from neat_verdict.core.sizing.margins import (
+    equivalence_power,
+    equivalence_size,
+    noninferiority_power,
+    noninferiority_size,
+    smallest_margin,
+)
 from neat_verdict.core.sizing.sample_size import (
     Arms,
     SampleSize,
     detectable_lift,
-    noninferiority_size,
     power,
     sample_size,
 )
@@ -23,9 +29,13 @@ __all__ = [
     "SampleSize",
     "Strictness",
     "detectable_lift",
+    "equivalence_power",
+    "equivalence_size",
     "interaction_need",
     "mean_from_sums",
+    "noninferiority_power",
     "noninferiority_size",
     "power",
     "sample_size",
+    "smallest_margin",
 ]

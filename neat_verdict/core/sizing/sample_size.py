@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from scipy import optimize, special, stats
 
-from neat_verdict.core.checks import InputError, check_positive, check_probability, check_sign
+from neat_verdict.core.checks import InputError, check_positive, check_probability
 from neat_verdict.core.sizing.baseline import Baseline
 from neat_verdict.core.sizing.strictness import Strictness
 from neat_verdict.core.statistics import Sides, dunnett_critical_value
@@ -164,7 +164,7 @@ def sample_size(
         Naming the argument that is out of its range.
     """
     changed = baseline.changed(lift)
-    c = _critical_value(arms, strictness.confidence, critical_value)
+    c = critical_value_of(arms, strictness.confidence, critical_value)
     if baseline.standard_deviation is None:
         need = control_units_needed(baseline.value, changed.value, arms.ratio, c, strictness.power)
     else:
@@ -173,8 +173,8 @@ def sample_size(
     return sized(need, arms, c)
 
 
-def _critical_value(arms: Arms, confidence: float, given: float | None) -> float:
-    """That of all comparisons together, unless another is given."""
+def critical_value_of(arms: Arms, confidence: float, given: float | None) -> float:
+    """That of all comparisons together, unless another is ``given`` (above 0). Raises InputError."""
     check_probability("confidence", confidence)
     return arms.critical_value(confidence) if given is None else check_positive("critical_value", given)
 
@@ -186,53 +186,13 @@ def sized(control_units: float, arms: Arms, critical_value: float) -> SampleSize
     return SampleSize(total=sum(per_arm), per_arm=per_arm, critical_value=critical_value)
 
 
-def noninferiority_size(
-    baseline: Baseline,
-    margin: float,
-    arms: Arms,
-    strictness: Strictness,
-    *,
-    sign: int = 1,
-    critical_value: float | None = None,
-) -> SampleSize:
-    """Units so that a variant that does no harm is shown, with the power asked for, to do less than ``margin`` of it.
-
-    ``margin`` is relative to control's level, above 0, and under 1 where more is better; harm is excluded when the whole interval
-    of the lift lies on the good side of it: of control's level only the part 1 - ``sign`` x margin is held against the variant's,
-    and varies that much less (or more). Rates: variances under the margin by the likeliest rates that have it, Farrington &
-    Manning (1990), Stat. Med. 9, 1447-1454. Means: Julious (2004), Stat. Med. 23, 1921-1986, section 4. Raises InputError.
-    """
-    check_positive("margin", margin)
-    check_sign(sign)
-    c = _critical_value(arms, strictness.confidence, critical_value)
-    level, ratio = baseline.value, arms.ratio
-    kept = 1 - sign * margin
-    allowed = margin * level
-    if kept <= 0:
-        raise InputError("margin", margin, "must be under 100% where more is better")
-    alternative = baseline.variance * (1 / ratio + kept**2)
-    null = alternative if baseline.standard_deviation is not None else _variance_at_ratio(level, ratio, kept)
-    sure = c * math.sqrt(null) + float(special.ndtri(strictness.power)) * math.sqrt(alternative)
-    return sized((sure / allowed) ** 2, arms, c)
-
-
-def _variance_at_ratio(p: float, k: float, kept: float) -> float:
-    """Variance, for each unit of control, of rate 1 - ``kept`` x rate 0 at the likeliest rates with that ratio, where both are
-    seen at ``p`` with ``k`` variant units for each of control. The quadratic of Koopman (1984)."""
-    a, c = (1 + k) * kept, (1 + k) * p
-    b = (k + p) * kept + k * p + 1
-    p0 = min(2 * c / (b + math.sqrt(max(b * b - 4 * a * c, 0.0))), 1.0)
-    p1 = min(kept * p0, 1.0)
-    return p1 * (1 - p1) / k + kept**2 * p0 * (1 - p0)
-
-
 def power(
     total: float, baseline: Baseline, lift: float, arms: Arms, confidence: float, *, critical_value: float | None = None
 ) -> float:
     """Chance that the smallest variant's interval clears zero on the side of its true ``lift``, with ``total`` units."""
     changed = baseline.changed(lift)
     control, ratio = check_positive("total", total) * arms.reference_share, arms.ratio
-    c = _critical_value(arms, confidence, critical_value)
+    c = critical_value_of(arms, confidence, critical_value)
     if baseline.standard_deviation is not None:
         return _power_of_means(abs(changed.value - baseline.value) / baseline.standard_deviation, control, ratio, c)
     p0, p1 = baseline.value, changed.value
@@ -251,7 +211,7 @@ def detectable_lift(
     """
     check_probability("power", strictness.power)
     check_positive("total", total)
-    c = _critical_value(arms, strictness.confidence, critical_value)
+    c = critical_value_of(arms, strictness.confidence, critical_value)
     if baseline.standard_deviation is not None and total * arms.reference_share * (1 + arms.ratio) <= 2.001:
         return None
     largest = math.log(baseline.largest_lift)

@@ -26,7 +26,8 @@ class Comparison:
     ``exact_pvalue`` (Boschloo, unadjusted) stands beside it where an expected count is under 5. ``posterior`` is there under a
     rule that reads by it; ``lift`` then has the bounds of its credible interval. ``skewness`` is what was taken out of the
     statistic; None of rates, and where third moments are not known. ``null_skewness`` is that of a statistic of rates if nothing
-    differed, under a one-sided rule, whose critical value and p allow for it; 0 elsewhere.
+    differed, under a one-sided rule, whose critical value and p allow for it; 0 elsewhere. ``margin_pvalue`` is that of a lift
+    beyond a margin, adjusted as the other, where the question is about one.
     """
 
     variant: Arm
@@ -42,6 +43,7 @@ class Comparison:
     posterior: Posterior | None = None
     skewness: Skewness | None = None
     null_skewness: float = 0.0
+    margin_pvalue: float | None = None
 
     @property
     def error(self) -> float:
@@ -115,14 +117,24 @@ def arm_statistic(variant: Arm, reference: Arm) -> float:
     return _kind(variant, reference).statistic(variant, reference)
 
 
-def compare_posterior(variant: Arm, control: Arm, confidence: float, *, sign: int) -> Comparison:
+def compare_posterior(
+    variant: Arm, control: Arm, confidence: float, *, sign: int, margin: float | None = None
+) -> Comparison:
     """Compare two arms of the same kind by their posteriors; the test and its interval of the difference stand beside them.
 
-    Raises TypeError for arms of different kinds, InputError for a confidence outside (0, 1).
+    With a ``margin`` (relative, above 0) the posterior says where the lift lies against it too. Raises TypeError for arms of
+    different kinds, InputError for a confidence outside (0, 1) or a margin that is not above 0.
     """
     check_sign(sign)
     tested = compare_arms(variant, control, two_sided_critical_value(confidence))
     posterior = variant.posterior_against(control, confidence, sign, tested)
+    if margin is not None:
+        check_positive("margin", margin)
+        # A level cannot fall by more than all of it.
+        above_fall = variant.chance_above(control, 1 - margin) if margin < 1 else 1.0
+        above_rise = variant.chance_above(control, 1 + margin)
+        above_loss, below_gain = (above_fall, 1 - above_rise) if sign > 0 else (1 - above_rise, above_fall)
+        posterior = replace(posterior, above_loss=above_loss, below_gain=below_gain)
     return replace(tested, posterior=posterior, lift=Interval(tested.lift.estimate, posterior.low, posterior.high))
 
 

@@ -58,7 +58,9 @@ class Posterior:
 
     ``superiority`` is the probability that the variant's rate lies further in the good direction; ``expected_loss`` what is
     lost on average by choosing the variant, and ``expected_loss_of_control`` by keeping control, both as a share of control's
-    mean rate; ``low`` and ``high`` bound the credible interval (equal tails) of the relative lift.
+    mean rate; ``low`` and ``high`` bound the credible interval (equal tails) of the relative lift. ``above_loss`` and
+    ``below_gain`` are the probabilities that the lift, turned so that positive is good, lies above minus a margin, and below it;
+    None where no margin was asked for.
     """
 
     superiority: float
@@ -66,6 +68,8 @@ class Posterior:
     expected_loss_of_control: float
     low: float
     high: float
+    above_loss: float | None = None
+    below_gain: float | None = None
 
 
 def compare_posteriors(
@@ -92,6 +96,12 @@ def compare_posteriors(
         low=_ratio_quantile(ours, theirs, tail) - 1,
         high=_ratio_quantile(ours, theirs, 1 - tail) - 1,
     )
+
+
+def chance_above_ratio(variant: Converted, control: Converted, ratio: float, *, prior: Prior | None = None) -> float:
+    """Probability that a variant's rate is more than ``ratio`` (above 0) times control's. Raises InputError for another ratio."""
+    check_positive("ratio", ratio)
+    return _chance_of_ratio(_Beta.of(variant, prior), _Beta.of(control, prior), ratio)
 
 
 def best_chances(arms: Sequence[Converted], *, sign: int = 1, prior: Prior | None = None) -> tuple[float, ...]:

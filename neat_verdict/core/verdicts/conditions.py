@@ -136,7 +136,8 @@ def effect_conditions(
     scale: Scale = LIFT_SCALE,
 ) -> list[Condition]:
     """What the method asks of the best variant's effect, then each guardrail; unknown until readable."""
-    lines = rule.method.effect_conditions(best, letter, rule, readable=readable)
+    effect = None if best is None else scale.effect(best)
+    lines = rule.question.effect_conditions(best, effect, letter, rule, readable=readable)
     if best is not None and scale.by_difference:
         lines = [_by_difference(line, best, rule, scale) for line in lines]
     for rail in rule.guardrails:

@@ -7,7 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from neat_verdict.core.methods import AtMargin
 from neat_verdict.core.numeric import BoolArray, FloatArray
+from neat_verdict.core.questions import Question
 
 Positions = NDArray[np.int64]
 NOBODY = -1
@@ -33,6 +35,10 @@ class Facts:
         How far each lies ahead of control (positive is good); nan counts as far behind.
     harmed, unproven : variants x readings
         Whether a guardrail is harmed or a secondary metric lost, and whether a guardrail has not been shown to be kept.
+    at_margin : variants x readings
+        Where effects lie against ± the worthwhile lift, as the method of the rule has it.
+    question : Question
+        What is asked: `wins` are the variants of which it is answered by yes.
     """
 
     sound: BoolArray
@@ -46,6 +52,8 @@ class Facts:
     gains: FloatArray
     harmed: BoolArray
     unproven: BoolArray
+    at_margin: AtMargin
+    question: Question
 
     @property
     def inside(self) -> BoolArray:
@@ -54,8 +62,13 @@ class Facts:
 
     @property
     def wins(self) -> BoolArray:
-        """Clear of zero, and not known to be too small to matter; only where the rule may be read."""
-        return self.clear & ~self.inside & self.readable
+        """Where the answer to the question is shown to be yes; only where the rule may be read."""
+        return self.question.shown(self) & self.readable
+
+    @property
+    def refuted(self) -> BoolArray:
+        """Where it is shown to be no."""
+        return self.question.refuted(self) & self.readable
 
     @property
     def unharmed(self) -> BoolArray:

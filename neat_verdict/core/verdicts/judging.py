@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Collection, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
+from neat_verdict.core.methods import AtMargin, by_interval
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.rule import DecisionRule
 from neat_verdict.core.statistics import Comparison
@@ -21,6 +22,7 @@ from neat_verdict.core.verdicts.scale import LIFT, Scale
 
 MetricRole = Literal["secondary", "guardrail", "goal", "exploratory"]
 _IN_ORDER = tuple(VERDICTS.values())
+_AT_MARGIN = tuple(field.name for field in fields(AtMargin))
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,7 +98,8 @@ class Verdict:
 
 def give_verdicts(facts: Facts) -> tuple[NDArray[np.int64], Positions]:
     """Of each reading the verdict, as its place in the registry, and the variant spoken of (-1 for none)."""
-    holds = np.stack([kind.holds(facts) for kind in _IN_ORDER])
+    may_be_given = [kind.name in facts.question.verdicts for kind in _IN_ORDER]
+    holds = np.stack([kind.holds(facts) for kind in _IN_ORDER]) & np.array(may_be_given)[:, None]
     given = holds.argmax(axis=0)
     variants = np.stack([kind.variant(facts) for kind in _IN_ORDER])
     return given, np.take_along_axis(variants, given[None], axis=0)[0]
@@ -117,6 +120,12 @@ def facts_of(
     turned = [scale.effect(comparison).turned(rule.sign) for comparison in comparisons]
     shown = [
         rule.method.clear_and_beaten(comparison, effect.low, effect.high)
+        for comparison, effect in zip(comparisons, turned, strict=True)
+    ]
+    at_margin = [
+        by_interval(effect, rule.worthwhile_lift)
+        if scale.by_difference
+        else rule.method.at_margin(comparison, effect, rule.worthwhile_lift)
         for comparison, effect in zip(comparisons, turned, strict=True)
     ]
     sizes = scale.size_known
@@ -142,6 +151,10 @@ def facts_of(
         gains=np.array(gains, dtype=np.float64).reshape(-1, 1),
         harmed=column([any(line.lost for line in others if line.variant == at) for at in positions]),
         unproven=column([any(not line.kept for line in others if line.variant == at) for at in positions]),
+        at_margin=AtMargin(
+            **{field: column([sizes and bool(getattr(one, field)[0]) for one in at_margin]) for field in _AT_MARGIN}
+        ),
+        question=rule.question,
     )
 
 
@@ -197,7 +210,9 @@ def judge(
     if position not in clean:
         return Verdict(kind.name, position, lost=lost, unproven=unproven)
     ahead = [
-        at for at in range(1, len(comparisons) + 1) if facts.wins[at - 1, 0] and gains[at - 1] > gains[position - 1]
+        at
+        for at in range(1, len(comparisons) + 1)
+        if at not in clean and facts.wins[at - 1, 0] and gains[at - 1] > gains[position - 1]
     ]
     passed = tuple(PassedOver(at, *_against(read, at)) for at in ahead)
     if not rest:
@@ -241,6 +256,7 @@ def facts_of_runs(
     beaten: Sequence[NDArray[np.bool_]],
     below_worthwhile: Sequence[NDArray[np.bool_]],
     above_harmful: Sequence[NDArray[np.bool_]],
+    at_margin: Sequence[AtMargin],
     lifts: FloatArray,
     minimum_met: NDArray[np.bool_],
     last: bool,
@@ -260,4 +276,6 @@ def facts_of_runs(
         gains=rule.sign * lifts,
         harmed=nothing,
         unproven=nothing,
+        at_margin=AtMargin(**{field: np.stack([getattr(one, field) for one in at_margin]) for field in _AT_MARGIN}),
+        question=rule.question,
     )

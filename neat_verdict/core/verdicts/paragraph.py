@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from neat_verdict.core.checks import check_positive
 from neat_verdict.core.rule import DecisionRule
-from neat_verdict.core.text.format import format_percent, format_share, plural
+from neat_verdict.core.text.format import format_share, plural
 
 
 def rule_in_words(rule: DecisionRule, weights: Sequence[float]) -> str:
@@ -34,9 +34,9 @@ def rule_in_words(rule: DecisionRule, weights: Sequence[float]) -> str:
         longest = plural(rule.longest_days // rule.rounds, "day")
         sentences.append(f"{run} after {longest}, whatever has been seen.")
     if rule.reachable_power is not None:
-        lift = f"a lift of {format_share(rule.reachable_lift)}" if rule.reachable_lift else "no lift"
+        shown = rule.question.shown_in_time(format_share(rule.reachable_lift) if rule.reachable_lift else "")
         sentences.append(
-            f"By then it can show {lift} with the planned power; the worthwhile {format_percent(rule.worthwhile_lift)} only "
+            f"By then it can show {shown} with the planned power; {rule.question.size_words(rule)} only "
             f"{format_share(rule.reachable_power, 0)} of the time."
         )
     sentences.append(

@@ -13,6 +13,7 @@ from neat_verdict.core.methods import Reached
 from neat_verdict.core.statistics import Comparison, Rate, conditional_power
 from neat_verdict.core.text.format import format_count, format_share, plural
 from neat_verdict.core.text.names import Names
+from neat_verdict.core.variants import LETTERS
 
 if TYPE_CHECKING:
     from neat_verdict.core.rule import DecisionRule
@@ -39,7 +40,8 @@ def chances_ahead(
     coming: Sequence[float],
     comparisons: int = 1,
 ) -> Ahead | None:
-    """Conditional power at the latest of the looks taken, for a rule with planned looks; None where it cannot be computed.
+    """Conditional power at the latest of the looks taken, for a rule with planned looks; None where it cannot be computed,
+    or the question is about a margin.
 
     ``information`` are the shares of the planned data at the looks taken, ``coming`` those at the looks still planned;
     ``comparisons`` share the level.
@@ -48,7 +50,7 @@ def chances_ahead(
     for field, parts in (("information", information), ("coming", coming)):
         for part in parts:
             check_positive(field, part)
-    if not information or not coming or not 0 < information[-1] < coming[-1]:
+    if not rule.question.about_zero or not information or not coming or not 0 < information[-1] < coming[-1]:
         return None
     fractions = tuple(t / coming[-1] for t in (*information, *(t for t in coming if t > information[-1])))
     one = rule.method.comparison_confidence(rule.confidence, comparisons)
@@ -71,11 +73,24 @@ def what_would_change(reading: Reading, rule: DecisionRule, names: Names) -> tup
     return kind.sensitivity(reading, rule, names)
 
 
-def until_no_winner(
-    best: Comparison, letter: str, rule: DecisionRule, names: Names, strata: int = 1
-) -> tuple[str, ...]:
-    """How many conversions the verdict hangs on, or how much smaller the difference would have to be where it is made of several
-    ``strata``, or of no counts."""
+def what_it_hangs_on(reading: Reading, rule: DecisionRule, names: Names) -> tuple[str, ...]:
+    """How little would have to be otherwise for the answer not to be yes any more."""
+    if rule.question.about_zero:
+        return until_no_winner(reading, rule, names)
+    scale, position = reading.scale, reading.spoken_of
+    effect = reading.effect(position).turned(rule.sign)
+    otherwise = effect.estimate + rule.question.undoing(effect, rule.worthwhile_lift)
+    if not math.isfinite(otherwise):
+        return ()
+    words = scale.effect_words(rule.sign * otherwise, names)
+    return (f"Had the {scale.noun} of {LETTERS[position]} come out at {words}, its interval would reach the margin.",)
+
+
+def until_no_winner(reading: Reading, rule: DecisionRule, names: Names) -> tuple[str, ...]:
+    """How many conversions a winner hangs on, or how much smaller the difference would have to be where it is made of several
+    strata, or of no counts."""
+    position, best = reading.spoken_of, reading.comparisons[reading.spoken_of - 1]
+    letter, strata = LETTERS[position], len(reading.pairs(position))
     variant, control = best.variant, best.reference
     if isinstance(variant, Rate) and isinstance(control, Rate) and rule.design.crude_is_fair and strata == 1:
         moved = conversions_it_hangs_on(variant, control, partial(rule.method.still_clear, rule=rule, comparison=best))

@@ -26,7 +26,7 @@ class AfterStopping:
 
 def after_stopping(reading: Reading, rule: DecisionRule, position: int) -> AfterStopping | None:
     """Of a variant, by position; None where the estimate needs no adjustment, or none is known for the way of reading."""
-    if not reading.comparisons:
+    if not reading.comparisons or not rule.question.about_zero:
         return None
     comparison, looks = reading.comparisons[position - 1], reading.reached.looks
     confidence = rule.method.comparison_confidence(rule.confidence, len(reading.comparisons))
@@ -61,7 +61,7 @@ def stopping_words(reading: Reading, rule: DecisionRule, names: Names) -> str:
     position = reading.spoken_of
     after, effect = after_stopping(reading, rule, position), adjusted_effect(reading, rule, position)
     if after is None or effect is None:
-        return f" {rule.method.not_adjusted}" if rule.method.not_adjusted else ""
+        return f" {rule.method.not_adjusted}" if rule.method.not_adjusted and rule.question.about_zero else ""
     scale = reading.scale
     words = f" Adjusted for when the run ended, the estimate is {scale.effect_words(effect, names)}."
     if after.shown_if_worthwhile is not None:

@@ -22,6 +22,7 @@ from neat_verdict.core.designs.posteriors import (
 )
 from neat_verdict.core.methods import Method, Reached, Threshold, bonferroni
 from neat_verdict.core.periods import Period, running_lift
+from neat_verdict.core.questions import Question
 from neat_verdict.core.soundness import OverlapCheck, SplitCheck, check_epochs, check_split, check_split_by_epoch
 from neat_verdict.core.statistics import (
     Arm,
@@ -73,6 +74,13 @@ class Adaptive(Design):
         "together."
     )
     report_caveat = "Rates are of everybody who saw a variant, lifts compare within epochs: the two need not agree."
+
+    def refuses_question(self, question: Question) -> str:
+        return (
+            ""
+            if question.about_zero
+            else "cannot be asked here: traffic that follows the evidence goes to what is better"
+        )
 
     def refuses(self, method: type[Method]) -> str:
         if method.holds_at_any_time or method.has_looks:

@@ -24,6 +24,7 @@ from neat_verdict.core.designs.parallel import Parallel
 from neat_verdict.core.factors import Combination, combinations_of, counts_of
 from neat_verdict.core.methods import Method, Reached, Threshold, bonferroni
 from neat_verdict.core.periods import Period, added_up
+from neat_verdict.core.questions import Question
 from neat_verdict.core.statistics import Arm, Comparison, Interval, adjust_family, two_sided_critical_value
 from neat_verdict.core.text.statements import Derivation
 
@@ -54,6 +55,9 @@ class Factorial(Parallel):
         "Several things were changed at once, in every combination. Each is judged by everybody who saw it against everybody "
         "who did not, and whether they change each other’s effect was tested too."
     )
+
+    def refuses_question(self, question: Question) -> str:
+        return "" if question.about_zero else "cannot be asked here: the levels to take are those that are better"
 
     def refuses(self, method: type[Method]) -> str:
         return (

@@ -15,7 +15,7 @@ from typing import Self
 import numpy as np
 from scipy import special
 
-from neat_verdict.core.checks import InputError, check_number
+from neat_verdict.core.checks import InputError, check_number, check_positive
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.statistics.arms.base import Accumulate, Arm, Notation
 from neat_verdict.core.statistics.comparison import Comparison
@@ -271,6 +271,14 @@ class Averaged(Arm):
             low=tested.lift.low,
             high=tested.lift.high,
         )
+
+    def chance_above(self, control: Self, ratio: float) -> float:
+        kept = check_positive("ratio", ratio)
+        gap = self.estimate - kept * control.estimate
+        variance = (
+            self.squared_error + kept**2 * control.squared_error - 2 * kept * float(self.covariance_with(control))
+        )
+        return float(special.ndtr(gap / math.sqrt(variance))) if variance > 0 else float(gap > 0)
 
     @classmethod
     def chances_to_be_best(cls, arms: Sequence[Self], sign: int) -> tuple[float, ...]:

@@ -191,6 +191,10 @@ class Arm(ABC):
     def posterior_against(self, control: Self, confidence: float, sign: int, tested: Comparison) -> Posterior:
         """What the data say of this arm against control; ``tested`` is the test's comparison of the two."""
 
+    @abstractmethod
+    def chance_above(self, control: Self, ratio: float) -> float:
+        """Posterior probability that this arm's level is more than ``ratio`` (above 0) times control's."""
+
     @classmethod
     @abstractmethod
     def chances_to_be_best(cls, arms: Sequence[Self], sign: int) -> tuple[float, ...]:

@@ -17,7 +17,7 @@ from neat_verdict.core.statistics.dunnett import two_sided_critical_value
 from neat_verdict.core.statistics.exact import boschloo_pvalue, smallest_expected_count
 from neat_verdict.core.statistics.interval import Interval
 from neat_verdict.core.statistics.meta_analysis import Effect
-from neat_verdict.core.statistics.posterior import Posterior, best_chances, compare_posteriors
+from neat_verdict.core.statistics.posterior import Posterior, best_chances, chance_above_ratio, compare_posteriors
 from neat_verdict.core.statistics.score import (
     difference_interval,
     ratio_interval,
@@ -212,6 +212,9 @@ class Rate(Arm):
 
     def posterior_against(self, control: Rate, confidence: float, sign: int, tested: Comparison) -> Posterior:
         return compare_posteriors(self, control, confidence, sign=sign)
+
+    def chance_above(self, control: Rate, ratio: float) -> float:
+        return chance_above_ratio(self, control, ratio)
 
     @classmethod
     def chances_to_be_best(cls, arms: Sequence[Rate], sign: int) -> tuple[float, ...]:

@@ -5,6 +5,9 @@ from neat_verdict.core.verdicts.kinds.base import Parts, Tone, VerdictKind
 from neat_verdict.core.verdicts.kinds.keep_collecting import KeepCollecting
 from neat_verdict.core.verdicts.kinds.keep_control import KeepControl
 from neat_verdict.core.verdicts.kinds.no_worthwhile_difference import NoWorthwhileDifference
+from neat_verdict.core.verdicts.kinds.not_the_same import NotTheSame
+from neat_verdict.core.verdicts.kinds.not_worse import NotWorse
+from neat_verdict.core.verdicts.kinds.the_same import TheSame
 from neat_verdict.core.verdicts.kinds.trade_off import TradeOff
 from neat_verdict.core.verdicts.kinds.unresolved import Unresolved
 from neat_verdict.core.verdicts.kinds.unsound import Unsound
@@ -15,9 +18,12 @@ VERDICTS: dict[str, VerdictKind] = {
     for kind in (
         Unsound(),
         Winner(),
+        NotWorse(),
+        TheSame(),
         TradeOff(),
         NoWorthwhileDifference(),
         KeepControl(),
+        NotTheSame(),
         Unresolved(),
         KeepCollecting(),
     )

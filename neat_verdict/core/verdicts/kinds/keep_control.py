@@ -19,11 +19,14 @@ if TYPE_CHECKING:
 
 class KeepControl(VerdictKind):
     name, title, tone, mark, order = "keep_control", "Keep control", "behind", "▼", 3
-    meaning = "Sound, and every other variant is worse, or its interval lies below the worthwhile lift."
+    meaning = (
+        "Sound, and every other variant is worse (by more than the margin, where that is the question), or its interval lies "
+        "below the worthwhile lift."
+    )
     counts_as = "lost"
 
     def holds(self, facts: Facts) -> BoolArray:
-        return facts.readable & ~some(facts.wins) & every(facts.beaten | facts.below_worthwhile)
+        return facts.readable & ~some(facts.wins) & every(facts.refuted)
 
     def variant(self, facts: Facts) -> Positions:
         return np.zeros(facts.sound.shape, dtype=np.int64)

@@ -36,11 +36,11 @@ class Unresolved(VerdictKind):
         scale, effect = reading.scale, reading.effect(position)
         whose = f" of {LETTERS[position]}" if len(reading.comparisons) > 1 else ""
         bounds = scale.bounds_words(effect.low, effect.high, names)
-        worthwhile = f" ({scale.size_words(rule.worthwhile_lift, names)} or more)" if scale.size_known else ""
+        size = scale.size_words(rule.worthwhile_lift, names) if scale.size_known else ""
         return Parts(
             f"Not settled: the {scale.noun}{whose} in {names.metric} may be anything from {bounds}.",
             f"Unresolved: {bounds}",
-            f"The interval holds both zero and {scale.noun}s worth acting on{worthwhile}.",
+            rule.question.open_words(scale.noun, size),
         )
 
     def sensitivity(self, reading: Reading, rule: DecisionRule, names: Names) -> tuple[str, ...]:

@@ -32,12 +32,13 @@ class Winner(VerdictKind):
         "reached."
     )
     counts_as = "won"
+    says_yes = True
 
     def holds(self, facts: Facts) -> BoolArray:
-        return some(facts.clean)
+        return some(facts.clean & facts.clear)
 
     def variant(self, facts: Facts) -> Positions:
-        return facts.best(facts.clean)
+        return facts.best(facts.clean & facts.clear)
 
     def suggested(self, variant: int | None) -> str:
         return LETTERS[variant or 0]
@@ -60,11 +61,7 @@ class Winner(VerdictKind):
         return Parts(headline, short, detail, figure)
 
     def sensitivity(self, reading: Reading, rule: DecisionRule, names: Names) -> tuple[str, ...]:
-        position, best = spoken_of(reading)
-        return (
-            *until_no_winner(best, LETTERS[position], rule, names, len(reading.pairs(position))),
-            *_runner_up(reading, names),
-        )
+        return (*until_no_winner(reading, rule, names), *_runner_up(reading, names))
 
 
 def _passed(reading: Reading, one: PassedOver, rule: DecisionRule, names: Names) -> str:
