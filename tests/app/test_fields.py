@@ -15,10 +15,11 @@ STAY_AS_THEY_WERE = {
 }  # fmt: skip
 CHANGE_FOR_A_REASON = {
     "worthwhile_lift", "confidence", "power", "least_weeks", "least_conversions", "longest_run_weeks", "method",
-    "method_settings", "family", "warm_up_days", "rounds_planned",
+    "question", "method_settings", "family", "warm_up_days", "rounds_planned",
 }  # fmt: skip
 NOT_COPIED = {"name", "forced", "planned_start"}
 SET = {
+    "question": "noninferiority",
     "method": "group_sequential",
     "method_settings": {"looks": 5},
     "confidence": 0.9,

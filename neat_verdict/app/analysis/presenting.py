@@ -90,6 +90,8 @@ def present(record: AnalysisRecord) -> ReadingOut:
         confidence=rule.confidence,
         interval_confidence=rule.interval_confidence,
         worthwhile_lift=rule.worthwhile_lift,
+        question=rule.question.name,
+        size_meaning=rule.question.band_words,
         good_direction=rule.good_direction,
         metric=record.metric.name,
         unit_name=record.units,

@@ -287,6 +287,13 @@ STORIES: tuple[Story, ...] = (
                  "standard_deviation": 60.0},),
     ),
     Story(
+        "Ports without suggestions", "Home", "searches",
+        ("Suggestions while typing", "A plain list of ports"), ("", "Replace the paid address service by our own list of ports"),
+        _brief("replacing the paid address service by a plain list of ports", "forty ports fit on a page and cost nothing",
+               baseline=0.21, question="noninferiority", worthwhile_lift=0.04, audience_per_day=5800),
+        rates=(0.212, 0.2128), days_in=21, seed=71,
+    ),
+    Story(
         "Names for the cabins", "Cabins", "cabin upgrades",
         ("Numbers", "Names of islands", "Names of birds"), ("", "Call cabins after islands", "Call cabins after birds"),
         _brief("giving cabins a name", "nobody remembers a number", baseline=0.10, worthwhile_lift=0.08,

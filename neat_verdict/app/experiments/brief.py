@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
+from neat_verdict.core.questions import Question
 from neat_verdict.core.text.format import plural
 from neat_verdict.core.variants import LETTERS
 
@@ -12,14 +13,13 @@ _SAYS_NOTHING = re.compile(r"(variant|version|option|test|new|alternative|[a-j]|
 
 
 def hypothesis(
-    *, change: str, audience: str, metric: str, good_direction: str, worthwhile_lift: float, because: str
+    *, change: str, audience: str, metric: str, sign: int, worthwhile_lift: float, because: str, question: Question
 ) -> str:
     """The parts of the hypothesis as a sentence; gaps are shown as an ellipsis."""
-    way = "raises" if good_direction == "up" else "lowers"
     for_whom = f" for {audience.strip()}" if audience.strip() else ""
     why = f", because {_trimmed(because)}" if because.strip() else ""
     subject = _trimmed(change) or "…"
-    effect = f"{way} {metric.strip() or '…'} by at least {worthwhile_lift * 100:g}%"
+    effect = question.effect_words(metric.strip() or "…", worthwhile_lift, sign)
     return f"{subject[0].upper()}{subject[1:]}{for_whom} {effect}{why}."
 
 
@@ -38,6 +38,7 @@ def remarks(
     longest_weeks: int | None = None,
     smallest_seen: float | None = None,
     worthwhile_lift: float = 0.0,
+    looked_for: str = "lift",
     uneven_amounts: bool = False,
     window_days: int = 0,
 ) -> list[str]:
@@ -69,7 +70,7 @@ def remarks(
         )
     elif smallest_seen and smallest_seen > worthwhile_lift > 0:
         lines.append(
-            f"{metric} can hardly show this change: the longest run allowed sees lifts from {smallest_seen:.1%} on, and "
+            f"{metric} can hardly show this change: the longest run allowed sees {looked_for}s from {smallest_seen:.1%} on, and "
             f"{worthwhile_lift * 100:g}% is looked for. A metric nearer to the change may."
         )
     if uneven_amounts:

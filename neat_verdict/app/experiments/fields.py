@@ -85,6 +85,7 @@ FIELDS: dict[str, Field] = {
     "planned_start": Field("start", copied=False),
     "longest_run_weeks": Field("rule"),
     "rounds_planned": Field("rule", label="rounds read together"),
+    "question": Field("rule"),
     "method": Field("rule"),
     "method_settings": Field("rule", label="settings of the method"),
     "family": Field("rule"),

@@ -155,6 +155,7 @@ def _remarks(experiment: Experiment, plan: PlanOut | None) -> list[str]:
         longest_weeks=limit,
         smallest_seen=smallest,
         worthwhile_lift=experiment.worthwhile_lift,
+        looked_for=queries.question(experiment).looked_for,
         uneven_amounts=_uneven_amounts(experiment),
         window_days=queries.window_days(experiment),
     )
@@ -172,9 +173,10 @@ def hypothesis(experiment: Experiment) -> str:
         change=experiment.change,
         audience=experiment.audience,
         metric=experiment.metric,
-        good_direction=experiment.good_direction,
+        sign=1 if experiment.good_direction == "up" else -1,
         worthwhile_lift=experiment.worthwhile_lift,
         because=experiment.because,
+        question=queries.question(experiment),
     )
 
 

@@ -48,6 +48,7 @@ from neat_verdict.core.planning import (
     Strictness,
     make_plan,
 )
+from neat_verdict.core.questions import QUESTIONS, Question
 from neat_verdict.core.statistics import Correction
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.verdicts import DecisionRule, Guardrail, rule_for, rule_from
@@ -181,6 +182,11 @@ def method(experiment: Experiment) -> Method:
     return chosen.over_rounds(experiment.rounds_planned)
 
 
+def question(experiment: Experiment) -> Question:
+    """What is asked of a variant against control."""
+    return QUESTIONS[experiment.question]
+
+
 def method_settings(experiment: Experiment) -> dict[str, Any]:
     """Every setting of the method, those that were not chosen with their usual value."""
     settings = method(experiment).record()
@@ -287,6 +293,7 @@ def plan_request(experiment: Experiment, place: Workspace | None = None) -> Plan
             and (needed := baseline_of(use, use.baseline, use.standard_deviation))
         ),
         correlation=experiment.correlation,
+        question=question(experiment),
         rounds=experiment.rounds_planned,
     )
 
@@ -382,6 +389,7 @@ def planned_rule(experiment: Experiment) -> DecisionRule:
         family=cast(Correction, experiment.family),
         warm_up_days=experiment.warm_up_days,
         design=design(experiment),
+        question=question(experiment),
         window_days=window_days(experiment),
         strata=_strata(experiment),
         rounds=experiment.rounds_planned,

@@ -8,10 +8,11 @@ from typing import Any, Literal
 from ninja import Schema
 from pydantic import Field
 
-from neat_verdict.app.http.choices import MethodName
+from neat_verdict.app.http.choices import MethodName, QuestionName
 from neat_verdict.app.metrics.schemas import ConditionIO
 from neat_verdict.core.methods import DEFAULT_METHOD
 from neat_verdict.core.planning import MAX_ROUNDS, Alternatives, Plan
+from neat_verdict.core.questions import DEFAULT_QUESTION
 from neat_verdict.core.text.format import format_share
 from neat_verdict.core.traffic import MAX_NAMED, MAX_RULES, IdentityRule
 
@@ -171,6 +172,7 @@ class ExperimentFields(Schema):
     planned_start: date | None = None
     longest_run_weeks: int | None = Field(default=None, ge=1, le=104)
     rounds_planned: int = Field(default=1, ge=1, le=MAX_ROUNDS)
+    question: QuestionName = DEFAULT_QUESTION.name
     method: MethodName = DEFAULT_METHOD.name
     method_settings: dict[str, Any] = Field(default_factory=dict)
     family: Literal["holm", "benjamini_hochberg"] = "holm"

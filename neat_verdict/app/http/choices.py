@@ -10,6 +10,7 @@ from pydantic_core import CoreSchema, core_schema
 
 from neat_verdict.core.methods import METHODS
 from neat_verdict.core.metrics import KINDS, MEASURE_KINDS
+from neat_verdict.core.questions import QUESTIONS
 from neat_verdict.core.statistics.arms import ARMS
 
 
@@ -28,6 +29,7 @@ def _names(registry: Iterable[str]) -> OneOf:
 
 
 MethodName = Annotated[str, _names(METHODS)]
+QuestionName = Annotated[str, _names(QUESTIONS)]
 MetricKind = Annotated[str, _names(KINDS)]
 MeasureKind = Annotated[str, _names(MEASURE_KINDS)]
 LevelNoun = Annotated[str, _names(arm.notation.noun for arm in ARMS)]

@@ -8,11 +8,11 @@ from typing import Any, Literal
 from django.http import HttpRequest
 from ninja import Router, Schema
 
-from neat_verdict.core.combinations import combinations
 from neat_verdict.core.designs import DESIGNS
 from neat_verdict.core.matching import OPERATOR_WORDS, OPERATORS
 from neat_verdict.core.methods import METHODS
 from neat_verdict.core.metrics import KINDS
+from neat_verdict.core.questions import QUESTIONS
 from neat_verdict.core.text.glossary import GLOSSARY
 from neat_verdict.core.variants import LETTERS
 from neat_verdict.core.verdicts import VERDICTS
@@ -49,13 +49,32 @@ class MethodOut(Schema):
     defaults: dict[str, Any]
 
 
+class QuestionOut(Schema):
+    """What the size of the rule is called under it, and which verdicts may be given; ``yes`` follows "would"."""
+
+    name: str
+    title: str
+    explanation: str
+    size_name: str
+    size_explanation: str
+    looked_for: str
+    boundary_words: str
+    band_words: str
+    lines: Literal["both", "good"]
+    yes: str
+    about_zero: bool
+    verdicts: list[str]
+
+
 class DesignOut(Schema):
-    """``refused`` says, by the name of a method, why it does not hold in this design."""
+    """``refused`` says, by the name of a method, why it does not hold in this design, ``refused_questions`` the same of
+    questions."""
 
     name: str
     title: str
     explanation: str
     refused: dict[str, str]
+    refused_questions: dict[str, str]
 
 
 class VerdictOut(Schema):
@@ -66,6 +85,7 @@ class VerdictOut(Schema):
     tone: Tone
     readable: bool
     settled: bool
+    rehearsed: bool
 
 
 class MetricKindOut(Schema):
@@ -98,6 +118,7 @@ class TermOut(Schema):
 
 class VocabularyOut(Schema):
     letters: str
+    questions: list[QuestionOut]
     methods: list[MethodOut]
     designs: list[DesignOut]
     verdicts: list[VerdictOut]
@@ -114,6 +135,23 @@ def vocabulary() -> VocabularyOut:
     """The whole description."""
     return VocabularyOut(
         letters=LETTERS,
+        questions=[
+            QuestionOut(
+                name=question.name,
+                title=question.title,
+                explanation=question.explanation,
+                size_name=question.size_name,
+                size_explanation=question.size_explanation,
+                looked_for=question.looked_for,
+                boundary_words=question.boundary_words,
+                band_words=question.band_words,
+                lines=question.lines,
+                yes=question.yes,
+                about_zero=question.about_zero,
+                verdicts=[name for name in VERDICTS if name in question.verdicts],
+            )
+            for question in QUESTIONS.values()
+        ],
         methods=[
             MethodOut(
                 name=method.name,
@@ -142,7 +180,13 @@ def vocabulary() -> VocabularyOut:
         ],
         designs=[
             DesignOut(
-                name=design.name, title=design.title, explanation=design.explanation, refused=_refused(design.name)
+                name=design.name,
+                title=design.title,
+                explanation=design.explanation,
+                refused={name: why for name, method in METHODS.items() if (why := design.refuses(method))},
+                refused_questions={
+                    name: why for name, question in QUESTIONS.items() if (why := design.refuses_question(question))
+                },
             )
             for design in DESIGNS.values()
         ],
@@ -155,6 +199,7 @@ def vocabulary() -> VocabularyOut:
                 tone=verdict.tone,
                 readable=verdict.readable,
                 settled=verdict.settled,
+                rehearsed=verdict.rehearsed,
             )
             for verdict in VERDICTS.values()
         ],
@@ -178,10 +223,6 @@ def vocabulary() -> VocabularyOut:
             for kind, operators in OPERATORS.items()
         ],
     )
-
-
-def _refused(design: str) -> dict[str, str]:
-    return {one.method: one.refused_because for one in combinations() if one.design == design and one.refused_because}
 
 
 router = Router(tags=["Vocabulary"])

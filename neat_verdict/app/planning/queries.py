@@ -14,7 +14,7 @@ from django.http import Http404
 
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.app.experiments.queries import daily_counts, listed, plan_request
+from neat_verdict.app.experiments.queries import daily_counts, listed, plan_request, question
 from neat_verdict.app.experiments.record import from_stored
 from neat_verdict.app.experiments.tallies import DailyCounts
 from neat_verdict.app.metrics.models import Metric
@@ -50,9 +50,10 @@ def asked(experiment: Experiment) -> str | None:
 
 
 def worlds(rehearsal: Rehearsal) -> list[tuple[str, float]]:
-    """Key and true lift of each world: nothing, the worthwhile lift, and the analyst's own."""
-    sign = 1 if rehearsal.experiment.good_direction == "up" else -1
-    result = [("none", 0.0), ("worthwhile", sign * rehearsal.experiment.worthwhile_lift)]
+    """Key and true lift of each world: nothing, the lift or margin of the question, and the analyst's own."""
+    experiment = rehearsal.experiment
+    sign = 1 if experiment.good_direction == "up" else -1
+    result = [(key, sign * lift) for key, lift in question(experiment).rehearsed_worlds(experiment.worthwhile_lift)]
     if rehearsal.own_lift is not None:
         result.append(("own", rehearsal.own_lift))
     return result

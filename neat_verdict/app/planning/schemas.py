@@ -70,7 +70,7 @@ class BoundaryOut(Schema):
 class WorldOut(Schema):
     """What came of a rehearsal in which variant B truly has this lift."""
 
-    key: Literal["none", "worthwhile", "own"]
+    key: Literal["none", "worthwhile", "margin", "own"]
     lift: float
     verdicts: dict[str, ShareOut]
     decided_on: list[int]

@@ -13,7 +13,7 @@ from neat_verdict.core.sizing.factors import interaction_need
 from neat_verdict.core.sizing.margins import noninferiority_size
 from neat_verdict.core.sizing.sample_size import Arms, SampleSize, power, sample_size
 from neat_verdict.core.sizing.strictness import STRICTNESS
-from neat_verdict.core.text.format import format_percent, format_share, plural
+from neat_verdict.core.text.format import format_share, plural
 from neat_verdict.core.variants import MAX_VARIANTS
 
 _CURVE_WEEKS = 10
@@ -115,7 +115,9 @@ def make_plan(request: PlanRequest, units: str = "visitors") -> Plan:
     return Plan(
         size=largest.size,
         duration=run,
-        changed_level=request.baseline.changed(request.sign * request.worthwhile_lift).value,
+        changed_level=request.baseline.changed(
+            request.question.size_sign * request.sign * request.worthwhile_lift
+        ).value,
         variance_removed=request.variance_removed,
         inflation=factor,
         needs=needs,
@@ -123,7 +125,7 @@ def make_plan(request: PlanRequest, units: str = "visitors") -> Plan:
         looks=_looks(request, run),
         curve=curve,
         warnings=_warnings(request, run, curve, largest),
-        sentence=f"{weeks}, {each}, to see a lift of {format_percent(request.worthwhile_lift)} or more.",
+        sentence=f"{weeks}, {each}, {request.question.sized_words(request.worthwhile_lift)}.",
         joint_power=_joint_power(request, run, factor),
     )
 

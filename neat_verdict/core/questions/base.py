@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, ClassVar
+from typing import TYPE_CHECKING, ClassVar, Literal
 
 from neat_verdict.core.numeric import BoolArray
 from neat_verdict.core.text.format import format_percent, format_pvalue, listed
@@ -33,8 +33,12 @@ class Question(ABC):
     size_name: ClassVar[str]
     size_explanation: ClassVar[str]
     looked_for: ClassVar[str]
+    band_words: ClassVar[str]  # of the band of ± the size in a picture, after "Inside the grey band (±3%)"
+    boundary_words: ClassVar[str]  # where a lift must be seen to be called, after "A lift must be seen"
+    lines: ClassVar[Literal["both", "good"]] = "both"  # on which sides a boundary is drawn
     yes: ClassVar[str]
     verdicts: ClassVar[frozenset[str]]
+    size_sign: ClassVar[int] = -1  # whether the size is a gain or a loss
     about_zero: ClassVar[bool] = False
     both_bounds: ClassVar[bool] = False
 
@@ -109,6 +113,14 @@ class Question(ABC):
     @abstractmethod
     def open_words(self, noun: str, size: str) -> str:
         """Why an interval settles nothing, as a sentence; ``size`` is "" where it is not known."""
+
+    @abstractmethod
+    def effect_words(self, metric: str, size: float, sign: int) -> str:
+        """What is expected of a variant, after its name: "raises paid bookings by at least 5%"."""
+
+    @abstractmethod
+    def sized_words(self, size: float) -> str:
+        """What a sample is for: "to see a lift of 5% or more"."""
 
     def size_words(self, rule: DecisionRule) -> str:
         """The size that was chosen, in words: "the worthwhile 3%"."""

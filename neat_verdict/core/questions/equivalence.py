@@ -34,6 +34,8 @@ class Equivalence(Question):
         "The smallest difference, up or down, that would matter. It is chosen before the start.",
     )
     looked_for = "margin"
+    band_words = "a difference does not matter"
+    boundary_words = "between the lines to be called the same"
     yes = "be shown to be the same"
     verdicts = frozenset({"unsound", "trade_off", "the_same", "not_the_same", "unresolved", "keep_collecting"})
     both_bounds = True
@@ -106,3 +108,9 @@ class Equivalence(Question):
     def open_words(self, noun: str, size: str) -> str:
         within = f"±{size}" if size else "the margin"
         return f"The interval holds both {noun}s within {within} and larger ones."
+
+    def effect_words(self, metric: str, size: float, _sign: int) -> str:
+        return f"leaves {metric} the same, within ±{format_percent(size)}"
+
+    def sized_words(self, size: float) -> str:
+        return f"to show of what changes nothing that it is the same within ±{format_percent(size)}"

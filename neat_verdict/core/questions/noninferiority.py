@@ -31,6 +31,9 @@ class Noninferiority(Question):
     )
     size_name, size_explanation = "Margin", "The smallest loss that would be too much. It is chosen before the start."
     looked_for = "margin"
+    band_words = "a loss is accepted"
+    boundary_words = "on the good side of the line to be called not worse"
+    lines = "good"
     yes = "be shown not to be worse"
     verdicts = frozenset({
         "unsound", "trade_off", "winner", "not_worse", "keep_control", "unresolved", "keep_collecting",
@@ -111,7 +114,7 @@ class Noninferiority(Question):
         )
 
     def claim(self, variant: str, metric: str, size: str) -> str:
-        return f"{variant} is not worse on {metric} by {size}"
+        return f"{variant} is not worse on {metric} by as much as {size}"
 
     def short_claim(self, letter: str, metric: str) -> str:
         return f"{letter} not worse on {metric}"
@@ -119,3 +122,9 @@ class Noninferiority(Question):
     def open_words(self, noun: str, size: str) -> str:
         within = f"the margin of {size}" if size else "the margin"
         return f"The interval holds both {noun}s within {within} and losses beyond it."
+
+    def effect_words(self, metric: str, size: float, sign: int) -> str:
+        return f"does not {'lower' if sign > 0 else 'raise'} {metric} by {format_percent(size)} or more"
+
+    def sized_words(self, size: float) -> str:
+        return f"to show of what does no harm that it is not worse by {format_percent(size)}"

@@ -23,11 +23,14 @@ class Superiority(Question):
     explanation = "A variant wins when its interval lies clear of zero in the good direction."
     size_name, size_explanation = "Worthwhile lift", "The smallest lift that is worth acting on."
     looked_for = "lift"
+    band_words = "a change is too small to act on"
+    boundary_words = "beyond the line to be called a difference"
     yes = "win"
     verdicts = frozenset({
         "unsound", "trade_off", "winner", "keep_control", "no_worthwhile_difference", "unresolved", "keep_collecting",
     })  # fmt: skip
     about_zero = True
+    size_sign = 1
 
     def units_needed(self, request: PlanRequest, critical_value: float) -> SampleSize:
         lift = request.sign * request.worthwhile_lift
@@ -81,6 +84,12 @@ class Superiority(Question):
 
     def open_words(self, noun: str, size: str) -> str:
         return f"The interval holds both zero and {noun}s worth acting on{f' ({size} or more)' if size else ''}."
+
+    def effect_words(self, metric: str, size: float, sign: int) -> str:
+        return f"{'raises' if sign > 0 else 'lowers'} {metric} by at least {format_percent(size)}"
+
+    def sized_words(self, size: float) -> str:
+        return f"to see a lift of {format_percent(size)} or more"
 
     def size_words(self, rule: DecisionRule) -> str:
         return f"the worthwhile {format_percent(rule.worthwhile_lift)}"

@@ -36,7 +36,7 @@ POSSIBLE = tuple(name for name, kind in VERDICTS.items() if kind.rehearsed)
 class Paths:
     """Some runs to be drawn: lift of variant B by day (nan before control has anything), the day each was decided, and how.
 
-    ``boundary`` has, for each day on which the rule reads, (day, lift beyond which it calls a difference).
+    ``boundary`` has, for each day on which the rule reads, (day, lift at which it answers yes, as `Question.needed_lift`).
     """
 
     lifts: FloatArray
@@ -257,7 +257,13 @@ def _some_paths(runs: Runs, rule: DecisionRule, world: World, outcome: _Outcome)
     first = slice(0, PATHS)
     level, units = world.baseline, runs.units
     error = np.sqrt(level.variance * (1 / units[:, 1] + 1 / units[:, 0])) / level.value
-    boundary = tuple((look.day + 1, float(look.critical_value * error[look.day])) for look in _looks(runs, rule))
+    boundary = tuple(
+        (
+            look.day + 1,
+            rule.question.needed_lift(float(look.critical_value * error[look.day]), rule.worthwhile_lift),
+        )
+        for look in _looks(runs, rule)
+    )
     return Paths(
         lifts=runs.lift(1, first),
         decided_on=tuple(int(day) + 1 for day in outcome.day[first]),

@@ -79,6 +79,18 @@ GLOSSARY: tuple[Term, ...] = (
         own=True,
     ),
     Term(
+        "Margin",
+        "The smallest loss, or difference, that would be too much. It is chosen before the start, from what the loss would cost.",
+    ),
+    Term(
+        "Non-inferiority",
+        "A variant is shown not to be worse by the margin or more: the interval leaves out every such loss.",
+    ),
+    Term(
+        "Equivalence",
+        "A variant is shown to differ by less than the margin, up or down: the whole interval lies within it.",
+    ),
+    Term(
         "Lift",
         "How much higher the variant's level is than control's, as a share of control's: 5.0% to 5.5% is +10%.",
     ),

@@ -2671,7 +2671,8 @@ export interface components {
         };
         /**
          * DesignOut
-         * @description ``refused`` says, by the name of a method, why it does not hold in this design.
+         * @description ``refused`` says, by the name of a method, why it does not hold in this design, ``refused_questions`` the same of
+         *     questions.
          */
         DesignOut: {
             /** Explanation */
@@ -2680,6 +2681,10 @@ export interface components {
             name: string;
             /** Refused */
             refused: {
+                [key: string]: string;
+            };
+            /** Refused Questions */
+            refused_questions: {
                 [key: string]: string;
             };
             /** Title */
@@ -3058,6 +3063,11 @@ export interface components {
             planned_start?: string | null;
             /** Power */
             power?: number;
+            /**
+             * Question
+             * @enum {string}
+             */
+            question?: "superiority" | "noninferiority" | "equivalence";
             /** Ramp */
             ramp?: components["schemas"]["RampStepIO"][];
             /** Rounds Planned */
@@ -3257,6 +3267,12 @@ export interface components {
              * @default 0.8
              */
             power: number;
+            /**
+             * Question
+             * @default superiority
+             * @enum {string}
+             */
+            question: "superiority" | "noninferiority" | "equivalence";
             /** Ramp */
             ramp: components["schemas"]["RampStepIO"][];
             /** Read After */
@@ -4428,6 +4444,39 @@ export interface components {
             title: string;
             type: string;
         };
+        /**
+         * QuestionOut
+         * @description What the size of the rule is called under it, and which verdicts may be given; ``yes`` follows "would".
+         */
+        QuestionOut: {
+            /** About Zero */
+            about_zero: boolean;
+            /** Band Words */
+            band_words: string;
+            /** Boundary Words */
+            boundary_words: string;
+            /** Explanation */
+            explanation: string;
+            /**
+             * Lines
+             * @enum {string}
+             */
+            lines: "both" | "good";
+            /** Looked For */
+            looked_for: string;
+            /** Name */
+            name: string;
+            /** Size Explanation */
+            size_explanation: string;
+            /** Size Name */
+            size_name: string;
+            /** Title */
+            title: string;
+            /** Verdicts */
+            verdicts: string[];
+            /** Yes */
+            yes: string;
+        };
         /** RampStepIO */
         RampStepIO: {
             /** Days */
@@ -4557,6 +4606,8 @@ export interface components {
             planned_days: number;
             /** Progress */
             progress: number | null;
+            /** Question */
+            question: string;
             /**
              * Ranking
              * @default []
@@ -4586,6 +4637,8 @@ export interface components {
             secondary: components["schemas"]["SecondaryOut"][];
             /** Short */
             short: string;
+            /** Size Meaning */
+            size_meaning: string;
             split: components["schemas"]["SplitOut"];
             /**
              * Stratified By
@@ -5806,6 +5859,8 @@ export interface components {
             name: string;
             /** Readable */
             readable: boolean;
+            /** Rehearsed */
+            rehearsed: boolean;
             /** Settled */
             settled: boolean;
             /** Title */
@@ -5840,6 +5895,8 @@ export interface components {
             methods: components["schemas"]["MethodOut"][];
             /** Metric Kinds */
             metric_kinds: components["schemas"]["MetricKindOut"][];
+            /** Questions */
+            questions: components["schemas"]["QuestionOut"][];
             /** Value Kinds */
             value_kinds: components["schemas"]["ValueKindOut"][];
             /** Verdicts */
@@ -5919,7 +5976,7 @@ export interface components {
              * Key
              * @enum {string}
              */
-            key: "none" | "worthwhile" | "own";
+            key: "none" | "worthwhile" | "margin" | "own";
             /** Lift */
             lift: number;
             /** Mean Days */

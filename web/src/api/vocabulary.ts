@@ -15,6 +15,8 @@ function named<Member extends { name: string }>(members: Member[], name: string)
   return members.find((member) => member.name === name) ?? (members[0] as Member);
 }
 
+export type QuestionWords = Vocabulary["questions"][number];
+export const questionNamed = (name: string) => named(vocabulary.questions, name);
 export const methodNamed = (name: string) => named(vocabulary.methods, name);
 export const verdictNamed = (name: string) => named(vocabulary.verdicts, name);
 export const kindNamed = (name: string) => named(vocabulary.metric_kinds, name);

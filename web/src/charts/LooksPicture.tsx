@@ -1,5 +1,6 @@
 import { scaleLinear } from "d3-scale";
 import type { Plan } from "../api/client";
+import type { QuestionWords } from "../api/vocabulary";
 import { signed } from "../lib/format";
 import { useWidth } from "../lib/useWidth";
 
@@ -7,15 +8,19 @@ interface Props {
   looks: Plan["looks"];
   days: number;
   worthwhile: number;
+  question: QuestionWords;
+  /** 1 where more is better, -1 where less is. */
+  good: 1 | -1;
   height?: number;
 }
 
 const SIDE = { left: 46, right: 14, top: 8, bottom: 22 };
 
-/** The boundary: how large a lift must be seen at each look to be called, in both directions. */
-export function LooksPicture({ looks, days, worthwhile, height = 190 }: Props) {
+/** The boundary: where a lift must be seen at each look to be called. */
+export function LooksPicture({ looks, days, worthwhile, question, good, height = 190 }: Props) {
   const [holder, width] = useWidth(360);
-  const top = Math.min(Math.max(...looks.map((look) => look.lift), worthwhile * 1.3) * 1.05, 1.5);
+  const top = Math.min(Math.max(...looks.map((look) => Math.abs(look.lift)), worthwhile * 1.3) * 1.05, 1.5);
+  const sides = question.lines === "both" ? ([1, -1] as const) : [good];
   const x = scaleLinear([0, days], [SIDE.left, width - SIDE.right]);
   const y = scaleLinear([-top, top], [height - SIDE.bottom, SIDE.top]);
   const line = (sign: 1 | -1) => looks.map((look) => `${x(look.day)},${y(sign * Math.min(look.lift, top))}`).join(" ");
@@ -38,7 +43,7 @@ export function LooksPicture({ looks, days, worthwhile, height = 190 }: Props) {
           </text>
         ))}
         <line x1={SIDE.left} x2={width - SIDE.right} y1={y(0)} y2={y(0)} stroke="var(--color-base-content)" />
-        {([1, -1] as const).map((sign) => (
+        {sides.map((sign) => (
           <polyline
             key={sign}
             points={line(sign)}
@@ -57,7 +62,7 @@ export function LooksPicture({ looks, days, worthwhile, height = 190 }: Props) {
               stroke="var(--color-base-300)"
               strokeDasharray="2 3"
             />
-            <circle cx={x(look.day)} cy={y(Math.min(look.lift, top))} r={3.5} fill="var(--ahead)" />
+            <circle cx={x(look.day)} cy={y(sides[0] * Math.min(look.lift, top))} r={3.5} fill="var(--ahead)" />
             <circle cx={x(look.day)} cy={y(-Math.min(look.lift, top))} r={3.5} fill="var(--behind)" />
             <text x={x(look.day)} y={height - 6} textAnchor="middle" fontSize={12} fill="var(--color-neutral)">
               {look.day}

@@ -1,28 +1,37 @@
 import { scaleLinear } from "d3-scale";
 import { useId } from "react";
 import type { World } from "../api/client";
+import { verdictNamed, vocabulary, type QuestionWords, type Tone } from "../api/vocabulary";
 import { signed } from "../lib/format";
 import { useWidth } from "../lib/useWidth";
 
 type Path = World["paths"][number];
 const SIDE = { left: 50, right: 26, top: 8, bottom: 22 };
-const COLOURS: Record<string, string> = {
-  winner: "var(--ahead)",
-  keep_control: "var(--behind)",
-  no_worthwhile_difference: "var(--color-neutral)",
-  unresolved: "var(--open)",
+const TONES: Partial<Record<Tone, string>> = {
+  ahead: "var(--ahead)",
+  behind: "var(--behind)",
+  same: "var(--color-neutral)",
 };
+
+function colour(verdict: string): string {
+  return TONES[verdictNamed(verdict).tone] ?? "var(--open)";
+}
 
 /** Simulated runs against the boundary: the lift with the data up to each day, until the rule settles it. */
 export function PathsPicture({
   world,
   days,
   worthwhile,
+  question,
+  good,
   height = 300,
 }: {
   world: World;
   days: number;
   worthwhile: number;
+  question: QuestionWords;
+  /** 1 where more is better, -1 where less is. */
+  good: 1 | -1;
   height?: number;
 }) {
   const [holder, width] = useWidth(640);
@@ -33,6 +42,7 @@ export function PathsPicture({
   const weeks = Array.from({ length: Math.floor(days / 7) }, (_, week) => 7 * (week + 1));
   const step = Math.ceil(weeks.length / 14);
   const counts = tally(world.paths);
+  const sides = question.lines === "both" ? ([1, -1] as const) : [good];
   return (
     <div ref={holder}>
       <svg width={width} height={height} role="img" aria-label={`A hundred simulated runs: ${counts}`}>
@@ -68,7 +78,7 @@ export function PathsPicture({
             key={index}
             points={line(path, x, y)}
             fill="none"
-            stroke={COLOURS[path.verdict] ?? "var(--open)"}
+            stroke={colour(path.verdict)}
             strokeWidth={1}
             strokeOpacity={0.45}
             clipPath={`url(#${frame})`}
@@ -83,13 +93,13 @@ export function PathsPicture({
               cx={x(path.decided_on)}
               cy={y(Math.max(-top, Math.min(last, top)))}
               r={2.5}
-              fill={COLOURS[path.verdict]}
+              fill={colour(path.verdict)}
             />
           );
         })}
         <line x1={SIDE.left} x2={width - SIDE.right} y1={y(0)} y2={y(0)} stroke="var(--color-base-content)" />
         <Decided world={world} x={x} bottom={height - SIDE.bottom} />
-        {([1, -1] as const).map((sign) => (
+        {sides.map((sign) => (
           <g key={sign} stroke="var(--color-base-content)" strokeWidth={1.5}>
             <polyline
               points={world.boundary.map((mark) => `${x(mark.day)},${y(sign * Math.min(mark.lift, top))}`).join(" ")}
@@ -110,8 +120,8 @@ export function PathsPicture({
         ))}
       </svg>
       <p className="quiet text-sm">
-        {counts}. Dashed: beyond it the rule calls a difference; grey: too small to act on; bars: on which day the
-        verdicts of all runs came.
+        Of these: {counts}. A lift must be seen {question.boundary_words} (dashed); grey: {question.band_words}; bars:
+        on which day the verdicts of all runs came.
       </p>
     </div>
   );
@@ -147,7 +157,7 @@ function range(world: World, worthwhile: number): number {
   const later = world.paths.flatMap((path) => path.lifts.slice(6, path.decided_on)).filter((v) => v !== null);
   const sizes = later.map((value) => Math.abs(value ?? 0)).sort((a, b) => a - b);
   const most = sizes[Math.floor(sizes.length * 0.98)] ?? worthwhile;
-  const edge = world.boundary.at(-1)?.lift ?? 0;
+  const edge = Math.abs(world.boundary.at(-1)?.lift ?? 0);
   return Math.min(Math.max(most, worthwhile * 1.6, edge * 1.3), 2);
 }
 
@@ -160,15 +170,9 @@ function line(path: Path, x: (day: number) => number, y: (lift: number) => numbe
 }
 
 function tally(paths: Path[]): string {
-  const names: [string, string][] = [
-    ["winner", "won"],
-    ["keep_control", "kept control"],
-    ["no_worthwhile_difference", "showed no worthwhile difference"],
-    ["unresolved", "stayed unresolved"],
-  ];
-  return names
-    .map(([verdict, phrase]) => [paths.filter((path) => path.verdict === verdict).length, phrase] as const)
+  return vocabulary.verdicts
+    .map((verdict) => [paths.filter((path) => path.verdict === verdict.name).length, verdict.title] as const)
     .filter(([number]) => number > 0)
-    .map(([number, phrase]) => `${number} ${phrase}`)
+    .map(([number, title]) => `${title.toLowerCase()} ${number}`)
     .join(", ");
 }

@@ -4,16 +4,18 @@ import { percentText } from "../lib/format";
 
 const TICK = { fontSize: 12, fill: "var(--color-neutral)" };
 
-/** What each extra week adds: the smallest lift that would be seen, week by week. */
+/** What each extra week adds: the smallest lift, or margin, that would be shown, week by week. */
 export function WeeksCurve({
   curve,
   weeks,
   wanted,
+  lookedFor = "lift",
   height = 210,
 }: {
   curve: (number | null)[];
   weeks: number;
   wanted: number;
+  lookedFor?: string;
   height?: number;
 }) {
   const points = curve.map((lift, index) => ({ week: index + 1, lift }));
@@ -22,7 +24,7 @@ export function WeeksCurve({
   return (
     <div
       role="img"
-      aria-label={`Smallest lift seen after 1 week ${percent(curve[0])}, after ${curve.length} weeks ${percent(last)}`}
+      aria-label={`Smallest ${lookedFor} shown after 1 week ${percent(curve[0])}, after ${curve.length} weeks ${percent(last)}`}
     >
       <ResponsiveContainer width="100%" height={height}>
         <LineChart data={points} margin={{ top: 8, right: 24, bottom: 0, left: 0 }} accessibilityLayer={false}>

@@ -228,9 +228,19 @@ interface ChoiceProps<T extends string> {
   options: readonly { value: T; label: string }[];
   save: (value: T) => void;
   locked?: boolean;
+  note?: ReactNode;
+  error?: string | undefined;
 }
 
-export function ChoiceField<T extends string>({ label, value, options, save, locked = false }: ChoiceProps<T>) {
+export function ChoiceField<T extends string>({
+  label,
+  value,
+  options,
+  save,
+  locked = false,
+  note,
+  error,
+}: ChoiceProps<T>) {
   const id = useId();
   return (
     <div className="py-1">
@@ -250,6 +260,7 @@ export function ChoiceField<T extends string>({ label, value, options, save, loc
           </option>
         ))}
       </select>
+      <Below note={note} error={error} />
     </div>
   );
 }

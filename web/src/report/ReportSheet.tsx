@@ -39,7 +39,7 @@ export function ReportSheet({ report }: { report: Report }) {
       {!unsound && reading.comparisons.length > 0 && <Picture comparisons={reading.comparisons} report={report} />}
       <p className="mt-1 text-sm">
         {reading.detail}
-        {!unsound && ` Inside the grey band (±${reading.worthwhile_text}) a change is too small to act on.`}
+        {!unsound && ` Inside the grey band (±${reading.worthwhile_text}) ${reading.size_meaning}.`}
       </p>
       <dl className="mt-4 grid grid-cols-3 gap-6 border-y border-base-300 py-3 max-sm:grid-cols-1 max-sm:gap-3">
         {report.facts.map((fact) => (

@@ -296,7 +296,7 @@ describe("the rehearsal", () => {
       "it declares a winner 2.5% of the time; looking every day and stopping at the first good number would, 14.0%",
     );
     expect(screen.getByText("1.12 times")).toBeTruthy();
-    expect(screen.getByRole("img").getAttribute("aria-label")).toBe("A hundred simulated runs: 1 won");
+    expect(screen.getByRole("img").getAttribute("aria-label")).toBe("A hundred simulated runs: winner 1");
   });
 
   it("shows a result of another plan", () => {

@@ -158,6 +158,8 @@ class ReadingOut(Schema):
     confidence: float
     interval_confidence: float
     worthwhile_lift: float
+    question: str
+    size_meaning: str
     good_direction: Literal["up", "down"]
     metric: str
     unit_name: str

@@ -24,6 +24,7 @@ from neat_verdict.app.experiments.queries import (
     method_settings,
     planned_rule,
     policy,
+    question,
     today,
     weights,
 )
@@ -35,7 +36,6 @@ from neat_verdict.core.checks import InputError, check_day
 from neat_verdict.core.combinations import check_combination
 from neat_verdict.core.factors import combinations_of, counts_of
 from neat_verdict.core.planning import Strictness
-from neat_verdict.core.questions import DEFAULT_QUESTION
 from neat_verdict.core.traffic import MAX_UNIT_LENGTH
 from neat_verdict.core.verdicts import rule_from, rule_in_words
 
@@ -200,7 +200,7 @@ def _check_allocation(experiment: Experiment) -> None:
         raise InputError(
             "allocation", experiment.data_from, "needs events: only what we assign ourselves can follow the evidence"
         )
-    check_combination(design(experiment), DEFAULT_QUESTION, type(method(experiment)))
+    check_combination(design(experiment), question(experiment), type(method(experiment)))
     split = weights(experiment)
     if len(set(split)) > 1:
         raise InputError("variants", "their weights", "must all be the same: the evidence sets the shares")
@@ -224,7 +224,7 @@ def _check_factors(experiment: Experiment) -> None:
         return
     if experiment.allocation is not None:
         raise InputError("factors", len(chosen), "cannot be tested where shares follow the evidence")
-    check_combination(design(experiment), DEFAULT_QUESTION, type(method(experiment)))
+    check_combination(design(experiment), question(experiment), type(method(experiment)))
     split, count = weights(experiment), len(combinations_of(counts_of(chosen)))
     if len(split) != count:
         raise InputError("variants", len(split), f"must be the {count} combinations of the factors")

@@ -11,6 +11,7 @@ from django.db.models import Q
 
 from neat_verdict.app import clock
 from neat_verdict.core.methods import DEFAULT_METHOD
+from neat_verdict.core.questions import DEFAULT_QUESTION
 from neat_verdict.core.traffic import IdentityRule
 
 
@@ -62,6 +63,7 @@ class Planned(models.Model):
     rule_round = models.PositiveSmallIntegerField(default=1)
     # Several things that are changed at once, with their levels (`core.factors`); their combinations are the variants.
     factors = models.JSONField(default=list, blank=True)
+    question = models.CharField(max_length=30, default=DEFAULT_QUESTION.name)
     method = models.CharField(max_length=30, default=DEFAULT_METHOD.name)
     # The settings of the method, by name (`core.methods`).
     method_settings = models.JSONField(default=dict, blank=True)

@@ -46,7 +46,7 @@ class NotWorse(VerdictKind):
         if reading.effect(position).turned(rule.sign).high < 0:
             detail += " It is worse all the same, by less than the margin."
         return Parts(
-            f"{names.variant(position)} is not worse than {names.variant(0)} in {names.metric} by {margin}: {figure}.",
+            f"{names.variant(position)} is not worse than {names.variant(0)} in {names.metric} by as much as {margin}: {figure}.",
             f"{LETTERS[position]} not worse: {figure}",
             detail,
             figure,

@@ -2,6 +2,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import type { Rehearsal } from "../../api/client";
 import { useCancelRehearsal, useRehearsal, useRehearse } from "../../api/hooks";
+import { questionNamed } from "../../api/vocabulary";
 import { PathsPicture } from "../../charts/PathsPicture";
 import { count, percentText, signed } from "../../lib/format";
 import { fromCanonical } from "../../lib/numbers";
@@ -81,7 +82,7 @@ function Ask({ rehearsal }: { rehearsal: Rehearsal | null }) {
         {rehearsal?.state === "cancelled" && "Cancelled; no results were kept."}
         {rehearsal?.state === "failed" && rehearsal.problem}
         {!rehearsal &&
-          "It shows how often each verdict comes, when, and how wrong the estimate is, if there is no effect, the worthwhile lift, or one of your choice."}
+          "It shows how often each verdict comes, when, and how wrong the estimate is, if there is no effect, the lift or margin of the plan, or one of your choice."}
         {rehearsal?.state === "done" && rehearsal.stale && (
           <span className="tone-warning">The plan has changed since; these results are of the earlier plan.</span>
         )}
@@ -116,15 +117,16 @@ function Outcome({ rehearsal }: { rehearsal: Rehearsal }) {
   const { experiment } = useEditing();
   const [shown, setShown] = useState(1);
   const world = rehearsal.worlds[shown] ?? rehearsal.worlds[0];
-  const [none, worthwhile] = rehearsal.worlds;
-  if (!world || !none || !worthwhile) return null;
+  const [none, other] = rehearsal.worlds;
+  const question = questionNamed(experiment.question);
+  if (!world || !none || !other) return null;
   return (
     <>
       <Panel title="Results" note={`${count(rehearsal.runs)} runs, seed ${rehearsal.seed}`}>
         <p className="mb-2 font-serif text-lg leading-snug">
-          If {signed(worthwhile.lift)} is true, the rule finds it {percent(worthwhile.right_winners.share)} of the time.
-          If nothing is true, it declares a winner {percent(none.false_winners.share)} of the time; looking every day
-          and stopping at the first good number would, {percent(none.peeking_winners.share)}.
+          {question.about_zero
+            ? `If ${signed(other.lift)} is true, the rule finds it ${percent(other.right_winners.share)} of the time. If nothing is true, it declares a winner ${percent(none.false_winners.share)} of the time; looking every day and stopping at the first good number would, ${percent(none.peeking_winners.share)}.`
+            : `If nothing differs, the variant would ${question.yes} ${percent(none.right_winners.share)} of the time. If the true lift is ${signed(other.lift)}, as large as the margin, it would ${percent(other.false_winners.share)} of the time, wrongly.`}
         </p>
         <div className="mt-3 mb-1 flex items-baseline gap-3">
           <h3 className="font-sans text-sm font-semibold">A hundred of the runs</h3>
@@ -142,10 +144,16 @@ function Outcome({ rehearsal }: { rehearsal: Rehearsal }) {
             ))}
           </span>
         </div>
-        <PathsPicture world={world} days={rehearsal.days} worthwhile={experiment.worthwhile_lift} />
+        <PathsPicture
+          world={world}
+          days={rehearsal.days}
+          worthwhile={experiment.worthwhile_lift}
+          question={question}
+          good={experiment.good_direction === "up" ? 1 : -1}
+        />
       </Panel>
       <Panel title="In figures">
-        <WorldTable rehearsal={rehearsal} metric={experiment.metric} units={experiment.unit_name} />
+        <WorldTable rehearsal={rehearsal} metric={experiment.metric} units={experiment.unit_name} question={question} />
       </Panel>
     </>
   );

@@ -1,4 +1,5 @@
 import type { Rehearsal, World } from "../../api/client";
+import { vocabulary, type QuestionWords } from "../../api/vocabulary";
 import { count, signed } from "../../lib/format";
 import { DataTable, type Column } from "../../parts/DataTable";
 
@@ -9,21 +10,37 @@ interface Line {
   figure: (world: World) => string;
 }
 
+const WORLDS: Record<string, string> = { worthwhile: "Worthwhile", margin: "At the margin", own: "Your own" };
+
 export function worldName(world: World): string {
-  if (world.key === "none") return "No effect";
-  return world.key === "worthwhile" ? `Worthwhile, ${signed(world.lift)}` : `Your own, ${signed(world.lift)}`;
+  return world.key === "none" ? "No effect" : `${WORLDS[world.key] ?? world.key}, ${signed(world.lift)}`;
 }
 
 function share(part: Share | undefined): string {
   return part ? part.text : "–";
 }
 
+/** How often the rule says what, by the question it asks; then when, how wrong, and what there would be without it. */
+function linesOf(question: QuestionWords): Line[] {
+  const [right, wrong] = question.about_zero ? ["True winner", "False winner"] : ["Yes, rightly", "Yes, wrongly"];
+  const others = vocabulary.verdicts.filter(
+    ({ name, rehearsed }) =>
+      rehearsed && question.verdicts.includes(name) && !(question.about_zero && name === "winner"),
+  );
+  return [
+    {
+      label: right,
+      note: "power",
+      figure: (w) => (question.about_zero && w.lift === 0 ? "–" : share(w.right_winners)),
+    },
+    { label: wrong, figure: (w) => share(w.false_winners) },
+    ...others.map(({ name, title }): Line => ({ label: title, figure: (w) => share(w.verdicts[name]) })),
+    ...LINES,
+    ...(question.about_zero ? OF_WINNERS : []),
+  ];
+}
+
 const LINES: Line[] = [
-  { label: "True winner", note: "power", figure: (w) => (w.lift === 0 ? "–" : share(w.right_winners)) },
-  { label: "False winner", figure: (w) => share(w.false_winners) },
-  { label: "Keep control", figure: (w) => share(w.verdicts.keep_control) },
-  { label: "No worthwhile difference", figure: (w) => share(w.verdicts.no_worthwhile_difference) },
-  { label: "Unresolved at the end", figure: (w) => share(w.verdicts.unresolved) },
   {
     label: "Days until the verdict or the end",
     note: "mean; 10th to 90th percentile",
@@ -32,13 +49,17 @@ const LINES: Line[] = [
   },
   { label: "Units until then", note: "mean", figure: (w) => count(w.mean_units) },
   {
-    label: "Observed lift of the winner",
+    label: "Observed lift of the variant named",
     note: "median; 5th to 95th percentile",
     figure: (w) =>
       w.estimates[1] == null
         ? "–"
         : `${signed(w.estimates[1])}; ${signed(w.estimates[0])} to ${signed(w.estimates[2])}`,
   },
+];
+
+/** What is said of winners only. */
+const OF_WINNERS: Line[] = [
   {
     label: "Observed divided by true lift",
     note: "on average",
@@ -49,11 +70,21 @@ const LINES: Line[] = [
 ];
 
 /** How often each verdict comes, when, and how wrong: a column for each true lift. */
-export function WorldTable({ rehearsal, metric, units }: { rehearsal: Rehearsal; metric: string; units: string }) {
+export function WorldTable({
+  rehearsal,
+  metric,
+  units,
+  question,
+}: {
+  rehearsal: Rehearsal;
+  metric: string;
+  units: string;
+  question: QuestionWords;
+}) {
   return (
     <DataTable
       label="Results, in figures"
-      rows={LINES}
+      rows={linesOf(question)}
       rowKey={(line) => line.label}
       sortable={false}
       columns={[

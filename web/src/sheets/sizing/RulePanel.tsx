@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { Link } from "react-router";
 import type { Experiment } from "../../api/client";
-import { designNamed, methodNamed, vocabulary, type Setting } from "../../api/vocabulary";
+import { designNamed, methodNamed, questionNamed, vocabulary, type Setting } from "../../api/vocabulary";
 import { LooksPicture } from "../../charts/LooksPicture";
 import { day, plural } from "../../lib/format";
 import { readNumber } from "../../lib/numbers";
@@ -18,6 +18,7 @@ export function RulePanel() {
   const fixed = ruleLocked || !mayEdit;
   const plan = experiment.plan;
   const { refused } = designNamed(experiment.design);
+  const question = questionNamed(experiment.question);
   return (
     <Panel
       title={<Term name="Decision rule" />}
@@ -67,9 +68,15 @@ export function RulePanel() {
         <Figures fixed={fixed} />
         {plan && plan.looks.length > 0 && (
           <div>
-            <LooksPicture looks={plan.looks} days={7 * plan.weeks} worthwhile={experiment.worthwhile_lift} />
+            <LooksPicture
+              looks={plan.looks}
+              days={7 * plan.weeks}
+              worthwhile={experiment.worthwhile_lift}
+              question={question}
+              good={experiment.good_direction === "up" ? 1 : -1}
+            />
             <p className="quiet text-sm">
-              A lift must be seen beyond the line to be called on that day. All in all{" "}
+              A lift must be seen {question.boundary_words} on that day. All in all{" "}
               {Math.round((plan.inflation - 1) * 1000) / 10}% more data than a single reading.
             </p>
           </div>

@@ -1,10 +1,11 @@
-import { kindNamed } from "../../api/vocabulary";
+import type { Experiment } from "../../api/client";
+import { designNamed, kindNamed, questionNamed, vocabulary } from "../../api/vocabulary";
 import { WeeksCurve } from "../../charts/onDemand";
 import { count, percentText, plural, rate } from "../../lib/format";
 import { AATest } from "../../library/AATest";
 import { amount, capital, level } from "../../lib/metrics";
 import { Panel } from "../../parts/basics";
-import { NumberField } from "../../parts/fields";
+import { ChoiceField, NumberField } from "../../parts/fields";
 import { Term } from "../../parts/Term";
 import { useEditing } from "../editing";
 import { PastData } from "./PastData";
@@ -16,6 +17,7 @@ import { StrictnessChoice } from "./StrictnessChoice";
 export function SizingSheet() {
   const { experiment } = useEditing();
   const plan = experiment.plan;
+  const { looked_for: lookedFor } = questionNamed(experiment.question);
   return (
     <>
       <div className="grid grid-cols-2 gap-3 max-xl:grid-cols-1">
@@ -37,9 +39,9 @@ export function SizingSheet() {
       {plan && (
         <Panel
           title="What each extra week adds"
-          note={`smallest lift seen with ${percentText(experiment.power)}% power; dashed: ${plural(plan.weeks, "week")}, ${percentText(experiment.worthwhile_lift)}%`}
+          note={`smallest ${lookedFor} shown with ${percentText(experiment.power)}% power; dashed: ${plural(plan.weeks, "week")}, ${percentText(experiment.worthwhile_lift)}%`}
         >
-          <WeeksCurve curve={plan.curve} weeks={plan.weeks} wanted={experiment.worthwhile_lift} />
+          <WeeksCurve curve={plan.curve} weeks={plan.weeks} wanted={experiment.worthwhile_lift} lookedFor={lookedFor} />
         </Panel>
       )}
       <RulePanel />
@@ -93,6 +95,7 @@ function Expectations() {
   const unit = primary ? amount(primary) : "";
   const metric = experiment.metric || "Conversions";
   const units = experiment.unit_name;
+  const question = questionNamed(experiment.question);
   return (
     <Panel title="What you expect">
       <NumberField
@@ -118,17 +121,18 @@ function Expectations() {
         />
       )}
       {!fixed && <PastData />}
+      <QuestionField fixed={ruleLocked || !mayEdit} />
       <NumberField
-        label="Smallest lift worth acting on"
-        term="Worthwhile lift"
+        label={question.about_zero ? "Smallest lift worth acting on" : question.size_name}
+        term={question.size_name}
         percent
         value={experiment.worthwhile_lift}
         save={(value) => value !== null && save({ worthwhile_lift: value })}
         locked={ruleLocked || !mayEdit}
-        error={errorFor("worthwhile_lift") ?? errorFor("lift")}
+        error={errorFor("worthwhile_lift") ?? errorFor("lift") ?? errorFor("margin")}
         note={
           plan && experiment.baseline
-            ? `${level(experiment.baseline, primary)} would become ${level(plan.changed_level, primary)}`
+            ? `${level(experiment.baseline, primary)} would become ${level(plan.changed_level, primary)}${question.about_zero ? "" : ", which would be too much"}`
             : undefined
         }
       />
@@ -167,5 +171,24 @@ function Expectations() {
         }
       />
     </Panel>
+  );
+}
+
+/** What is asked of a variant: better, not worse, or the same; a design that looks for the best asks for the better one only. */
+function QuestionField({ fixed }: { fixed: boolean }) {
+  const { experiment, save, errorFor } = useEditing();
+  const { refused_questions: refused } = designNamed(experiment.design);
+  return (
+    <ChoiceField
+      label="Question"
+      value={experiment.question}
+      options={vocabulary.questions
+        .filter(({ name }) => !(name in refused))
+        .map(({ name, title }) => ({ value: name as Experiment["question"], label: title }))}
+      save={(question) => save({ question })}
+      note={questionNamed(experiment.question).explanation}
+      locked={fixed}
+      error={errorFor("question") ?? errorFor("changes.question")}
+    />
   );
 }

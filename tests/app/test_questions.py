@@ -1,0 +1,113 @@
+"""Not worse, and the same, as the question of a rule: from the sizing over the evidence to the decision and its report."""
+
+import pytest
+
+from neat_verdict.app.analysis.actions import decide
+from neat_verdict.app.experiments import actions
+from neat_verdict.app.experiments.queries import find, planned_rule
+from neat_verdict.app.planning.actions import run_rehearsal, start_rehearsal
+from neat_verdict.core.rule import rule_from
+from tests.app.conftest import PLAN, START, bring_in, daily
+
+ASKED = {**PLAN, "question": "noninferiority", "baseline": 0.2, "worthwhile_lift": 0.1, "audience_per_day": 2000}
+
+
+def edited(ask, experiment, **changes):
+    found = find(experiment.key)
+    return ask("patch", f"/experiments/{found.key}", {"version": found.version, "changes": changes})
+
+
+def run_with(analyst, counts, **others):
+    found = actions.create_experiment(analyst, "Plain list", {**ASKED, **others})
+    actions.start(analyst, found.key, START)
+    bring_in(analyst, find(found.key), daily(14, dict(zip("AB", counts, strict=True))))
+    return find(found.key)
+
+
+SAME, WORSE, WIDE = ((1000, 200), (1000, 201)), ((1000, 200), (1000, 165)), ((1000, 200), (1000, 182))
+
+
+def test_a_question_is_chosen_and_the_plan_speaks_its_language(ask, analyst, draft):
+    status, seen = edited(ask, draft, **{name: ASKED[name] for name in ("question", "baseline", "audience_per_day")})
+    assert (status, seen["question"]) == (200, "noninferiority")
+    assert "does not lower" in seen["hypothesis"]
+    assert "A variant is not worse when its whole 95% interval lies above" in seen["rule_in_words"]
+    assert seen["plan"]["sentence"].endswith("to show of what does no harm that it is not worse by 10%.")
+    assert seen["plan"]["changed_level"] == pytest.approx(0.18)
+    assert any(line["label"] == "Half the margin" for line in seen["plan"]["what_if"])
+    same = edited(ask, draft, question="equivalence")[1]
+    assert "leaves paid bookings the same, within ±10%" in same["hypothesis"]
+    assert same["plan"]["total"] > seen["plan"]["total"]
+    better = edited(ask, draft, question="superiority")[1]
+    assert "raises paid bookings by at least 10%" in better["hypothesis"]
+
+
+def test_what_cannot_be_asked_is_refused_by_name(ask, draft):
+    status, problem = edited(ask, draft, question="perhaps")
+    assert status == 422
+    assert "changes.question" in str(problem)
+    factors = [{"name": "photo", "levels": ["ferry", "island"]}, {"name": "badge", "levels": ["none", "price"]}]
+    status, problem = edited(ask, draft, factors=factors, question="equivalence")
+    assert status == 422
+    assert problem["errors"][0]["field"] == "question"
+    assert "cannot be asked here" in problem["errors"][0]["message"]
+    # A margin of all there is cannot be kept within where more is better.
+    assert (
+        "under 100%"
+        in edited(ask, draft, baseline=0.2, audience_per_day=2000, question="noninferiority", worthwhile_lift=1.5)[1][
+            "plan_problem"
+        ]
+    )
+
+
+@pytest.mark.parametrize(
+    ("question", "counts", "verdict"),
+    [
+        ("noninferiority", SAME, "not_worse"),
+        ("noninferiority", WORSE, "keep_control"),
+        ("noninferiority", WIDE, "unresolved"),
+        ("equivalence", SAME, "the_same"),
+        ("equivalence", WORSE, "not_the_same"),
+        ("superiority", SAME, "no_worthwhile_difference"),
+    ],
+)
+def test_the_evidence_answers_the_question_that_was_locked(ask, analyst, question, counts, verdict):
+    found = run_with(analyst, counts, question=question)
+    assert rule_from(found.rule).question.name == question
+    seen = ask("get", f"/experiments/{found.key}/evidence")[1]["reading"]
+    assert (seen["verdict"], seen["question"]) == (verdict, question)
+    (line,) = [one for one in seen["conditions"] if one["subject"] == "effect"]
+    assert (line["key"] == "clear") == (question == "superiority")
+    if question != "superiority":
+        assert ", p " in line["seen"]
+
+
+def test_the_question_is_a_part_of_the_rule_and_changes_for_a_reason_only(ask, analyst):
+    found = run_with(analyst, SAME)
+    status, _ = edited(ask, found, question="superiority")
+    assert status == 409
+    changed = ask("patch", f"/experiments/{found.key}", {
+        "version": found.version, "changes": {"question": "superiority"}, "reason": "It must be better after all",
+    })[1]  # fmt: skip
+    assert "A variant is not worse when" in changed["rule_changes"][0]["before"]
+    assert planned_rule(find(found.key)).question.name == "superiority"
+
+
+def test_a_decision_and_its_report_keep_the_question(ask, analyst):
+    found = run_with(analyst, SAME)
+    decide(analyst, found, "B", "", "")
+    report = ask("get", f"/experiments/{found.key}/report")[1]
+    assert report["reading"]["verdict"] == "not_worse"
+    assert report["reading"]["headline"].startswith("“")
+    assert "is not worse than" in report["reading"]["headline"]
+    assert report["reading"]["size_meaning"] == "a loss is accepted"
+    assert not report["against_rule"]
+    copied = find(actions.copy_experiment(analyst, find(found.key)).key)
+    assert copied.question == "noninferiority"
+
+
+def test_a_rehearsal_tries_the_margin(ask, analyst, draft):
+    edited(ask, draft, **{name: ASKED[name] for name in ("question", "baseline", "audience_per_day")})
+    run_rehearsal(start_rehearsal(analyst, find(draft.key), runs=200, seed=1, own_lift=None).pk)
+    seen = ask("get", f"/experiments/{draft.key}/rehearsal")[1]["rehearsal"]
+    assert [(one["key"], one["lift"]) for one in seen["worlds"]] == [("none", 0.0), ("margin", -0.1)]
