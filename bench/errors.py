@@ -16,7 +16,9 @@ from neat_verdict.core.methods import AlwaysValid, Fixed, GroupSequential, Metho
 from neat_verdict.core.metrics import DAILY_TOTALS
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.periods import Pair, Period, compare_pairs, homogeneity_of, post_strata, total_of
-from neat_verdict.core.questions import QUESTIONS, Question
+from neat_verdict.core.planning import STANDARD, Arms, Arrivals, Baseline, PlanRequest, make_plan
+from neat_verdict.core.questions import QUESTIONS
+from neat_verdict.core.rehearsal import rehearse, world_of
 from neat_verdict.core.rounds import continued
 from neat_verdict.core.soundness import check_overlap
 from neat_verdict.core.statistics import (
@@ -33,7 +35,7 @@ from neat_verdict.core.statistics import (
     two_sided_critical_value,
 )
 from neat_verdict.core.statistics.alpha_spending import SPENDING_FUNCTIONS
-from neat_verdict.core.verdicts import DecisionRule, Looks, MetricReading, read_experiment
+from neat_verdict.core.verdicts import DecisionRule, MetricReading
 from neat_verdict.core.verdicts.reading import compare_with_control
 
 Line = tuple[str, int, int]  # a world, alarms, runs
@@ -454,55 +456,31 @@ def factors(runs: int = 4000) -> Iterator[Line]:
         yield f"2 × 2, means {away:g} standard errors from 0, nothing does anything: an effect is shown", found, runs
 
 
-def margins(runs: int = 8000) -> Iterator[Line]:
-    """Answers by yes at the margin and without any difference, 4,000 or 20,000 units a variant, margin 10 % (level 0.2) or 20 %
-    (0.03): read once, at four looks, on each of 20 days at any time, and by posterior probability once.
+def margins(runs: int = 20_000) -> Iterator[Line]:
+    """Answers by yes at the margin and without any difference, of whole plans as they are rehearsed: rates of 20 % and means,
+    margin 10 %, two and three variants, 400 units a day.
 
-    Two-sided intervals of 95 % leave 2.5 % to each side, one-sided ones 5 %; a posterior of 95 % leaves about 5 %, read once.
+    Two-sided intervals of 95 % leave 2.5 % to each side, one-sided ones 5 %; thresholds on a posterior, read on any day, promise
+    nothing.
     """
-    draw = np.random.default_rng(20)
-    ways: dict[str, tuple[Method, int]] = {
-        "once": (Fixed(), 1),
-        "once, one-sided": (Fixed(sides="one"), 1),
-        "four looks": (GroupSequential(), 4),
-        "any of 20 days": (AlwaysValid(), 20),
-        "posterior, once": (PosteriorThresholds(), 1),
-    }
-    for question in (QUESTIONS["noninferiority"], QUESTIONS["equivalence"]):
-        for level, units, margin in ((0.2, 4000, 0.1), (0.03, 20_000, 0.2)):
-            for name, (method, parts) in ways.items():
-                few = runs if parts == 1 else runs // 4
-                for true in (-margin, 0.0):
-                    yes = sum(
-                        _answered(draw, question, method, (level, level * (1 + true)), units, parts, margin)
-                        for _ in range(few)
-                    )
-                    where = "at the margin" if true else "without difference"
-                    yield f"{question.name}, level {level:g}, {units:,} units, {name}, {where}", yes, few
-
-
-def _answered(
-    draw: np.random.Generator,
-    question: Question,
-    method: Method,
-    levels: tuple[float, float],
-    units: int,
-    parts: int,
-    margin: float,
-) -> bool:
-    """Whether a run answers by yes at any of its readings, each with an equal part of the units more."""
-    rule = DecisionRule(
-        0.95, margin, question=question, method=method, least_conversions=0, planned_units=(units, units)
+    ways: tuple[Method, ...] = (Fixed(), Fixed(sides="one"), GroupSequential(), AlwaysValid(), PosteriorThresholds())
+    worlds = (
+        ("rate", Baseline(0.2), 2),
+        ("rate, three variants", Baseline(0.2), 3),
+        ("mean", Baseline(30.0, 60.0), 2),
     )
-    seen = [0, 0]
-    for part in range(1, parts + 1):
-        seen = [x + int(draw.binomial(units // parts, level)) for x, level in zip(seen, levels, strict=True)]
-        arms = [Rate(x, units // parts * part) for x in seen]
-        shares = tuple(k / parts for k in range(1, part + 1))
-        looks = Looks(shares, last=part == parts) if method.has_looks else None
-        if read_experiment(arms, (1, 1), rule, looks=looks).verdict.kind.says_yes:
-            return True
-    return False
+    for question in (QUESTIONS["noninferiority"], QUESTIONS["equivalence"]):
+        for name, baseline, variants in worlds:
+            for method in ways:
+                arms = Arms.even(variants)
+                request = PlanRequest(baseline, 0.1, Arrivals(400.0), arms, STANDARD, method, question=question)
+                world, rule = world_of(request, make_plan(request))
+                where = f"{question.name}, {name}, {method.title.lower()}{', one-sided' * (method.sides == 'one')}"
+                edge = rehearse(world, rule, -0.1, runs=runs, seed=SEED)
+                # The other variants do not differ, so that only a yes of B is wrong.
+                yield f"{where}: wrongly, at the margin", edge.false_winners, runs
+                none = rehearse(world, rule, 0.0, runs=runs, seed=SEED + 1)
+                yield f"{where}: rightly, without difference", none.right_winners, runs
 
 
 SIMULATIONS: dict[str, Callable[[], Iterator[Line]]] = {

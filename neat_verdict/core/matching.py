@@ -13,9 +13,11 @@ from neat_verdict.core.checks import InputError
 
 Value = str | float | bool
 ValueKind = Literal["text", "number", "true_false", "date", "version"]
-Operator = Literal["is", "is_not", "any_of", "contains", "starts_with", "greater", "less", "between", "is_set"]
+Operator = Literal[
+    "is", "is_not", "any_of", "contains", "starts_with", "ends_with", "greater", "less", "between", "is_set"
+]
 OPERATORS: dict[ValueKind, tuple[Operator, ...]] = {
-    "text": ("is", "is_not", "any_of", "contains", "starts_with", "is_set"),
+    "text": ("is", "is_not", "any_of", "contains", "starts_with", "ends_with", "is_set"),
     "number": ("is", "is_not", "any_of", "greater", "less", "between", "is_set"),
     "true_false": ("is", "is_not", "is_set"),
     "date": ("is", "is_not", "any_of", "greater", "less", "between", "is_set"),
@@ -23,9 +25,14 @@ OPERATORS: dict[ValueKind, tuple[Operator, ...]] = {
 }
 OPERATOR_WORDS: dict[Operator, str] = {
     "is": "is", "is_not": "is not", "any_of": "is any of", "contains": "contains", "starts_with": "starts with",
+    "ends_with": "ends with",
     "greater": "is greater than", "less": "is less than", "between": "is between", "is_set": "is set",
 }  # fmt: skip
-_NEEDED: dict[Operator, tuple[int, int]] = {"any_of": (1, 200), "between": (2, 2), "is_set": (0, 0)}
+MAX_CONDITIONS = 50
+_MANY = (1, 200)
+_NEEDED: dict[Operator, tuple[int, int]] = {
+    "any_of": _MANY, "contains": _MANY, "starts_with": _MANY, "ends_with": _MANY, "between": (2, 2), "is_set": (0, 0),
+}  # fmt: skip
 _NUMBER = re.compile(r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?$", re.ASCII)
 _Comparable = str | float | bool | date | tuple[int, ...]
 
@@ -40,7 +47,8 @@ class Condition:
         Name of the property, not empty.
     operator : one of `OPERATORS` for the kind
     values : tuple of str
-        One value; two for "between" (both included), any number for "any_of", none for "is_set". Numbers as "12.5", true or
+        One value; two for "between" (both included), one or more for "any_of", "contains", "starts_with" and "ends_with", of
+        which one must hold, none for "is_set". Numbers as "12.5", true or
         false as such, dates as 2026-03-31, versions as 4.12.0. Texts are compared without regard to case.
     kind : "text", "number", "true_false", "date" or "version"
 
@@ -90,9 +98,37 @@ class Condition:
         """ "section is any of cabins, decks"."""
         joint = " and " if self.operator == "between" else ", "
         operator = "is" if self.operator == "any_of" and len(self.values) == 1 else self.operator
-        return f"{self.attribute} {OPERATOR_WORDS[operator]} {joint.join(self.values)}".strip()
+        any_of = " any of" if operator in _PARTS and len(self.values) > 1 else ""
+        return f"{self.attribute} {OPERATOR_WORDS[operator]}{any_of} {joint.join(self.values)}".strip()
 
 
+@dataclass(frozen=True, slots=True)
+class Group:
+    """Conditions of which all, or any one, must hold.
+
+    Raises InputError for a kind other than "all" or "any", or for none or more than 50 conditions.
+    """
+
+    kind: Literal["all", "any"]
+    conditions: tuple[Condition, ...]
+
+    def __post_init__(self) -> None:
+        if self.kind not in ("all", "any"):
+            raise InputError("kind", self.kind, "must be all or any")
+        if not 1 <= len(self.conditions) <= MAX_CONDITIONS:
+            raise InputError("conditions", len(self.conditions), f"must be 1 to {MAX_CONDITIONS} in a group")
+
+    def matches(self, properties: Mapping[str, object]) -> bool:
+        """Whether the conditions hold of these properties; one that is absent matches nothing."""
+        test = all if self.kind == "all" else any
+        return test(condition.matches(properties) for condition in self.conditions)
+
+    def words(self) -> str:
+        """ "country is ie and device is phone", or joined by "or"."""
+        return f" {'and' if self.kind == 'all' else 'or'} ".join(condition.words() for condition in self.conditions)
+
+
+_PARTS = frozenset({"contains", "starts_with", "ends_with"})
 _EXPECTED: dict[ValueKind, str] = {
     "text": "must not be empty",
     "number": "must be a number, such as 12.5",
@@ -153,8 +189,9 @@ _TESTS: dict[Operator, Callable[[_Comparable, list[_Comparable]], bool]] = {
     "is": lambda seen, wanted: seen == wanted[0],
     "is_not": lambda seen, wanted: seen != wanted[0],
     "any_of": lambda seen, wanted: seen in wanted,
-    "contains": lambda seen, wanted: str(wanted[0]) in str(seen),
-    "starts_with": lambda seen, wanted: str(seen).startswith(str(wanted[0])),
+    "contains": lambda seen, wanted: any(str(one) in str(seen) for one in wanted),
+    "starts_with": lambda seen, wanted: str(seen).startswith(tuple(map(str, wanted))),
+    "ends_with": lambda seen, wanted: str(seen).endswith(tuple(map(str, wanted))),
     "greater": lambda seen, wanted: _less(wanted[0], seen),
     "less": lambda seen, wanted: _less(seen, wanted[0]),
     "between": lambda seen, wanted: not _less(seen, wanted[0]) and not _less(wanted[1], seen),

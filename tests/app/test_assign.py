@@ -131,6 +131,10 @@ def test_the_list_and_the_vectors_give_the_same_under_node(analyst, served, tmp_
             {"attribute": "device", "operator": "starts_with", "values": ["Ph"], "kind": "text"},
             {"attribute": "app", "operator": "between", "values": ["4.2", "4.10"], "kind": "version"},
         ]},
+        {"kind": "any", "conditions": [
+            {"attribute": "device", "operator": "ends_with", "values": ["NE", "xyz"], "kind": "text"},
+            {"attribute": "device", "operator": "contains", "values": ["zz", "able", "ABL"], "kind": "text"},
+        ]},
         {"kind": "all", "conditions": [{"attribute": "born", "operator": "less", "values": ["2000-02-29"], "kind": "date"}]},
         {"kind": "all", "conditions": [{"attribute": "party", "operator": "greater", "values": ["1.5"], "kind": "number"}]},
     ])  # fmt: skip

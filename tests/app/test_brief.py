@@ -10,13 +10,15 @@ from neat_verdict.app.experiments.brief import hypothesis, remarks
 from neat_verdict.app.experiments.models import Workspace
 from neat_verdict.app.experiments.queries import local, today
 from neat_verdict.app.metrics.actions import create_metric
+from neat_verdict.core.questions import QUESTIONS
 from tests.app.conftest import Json
 
 WHOLE = {
     "change": "showing the calendar first.",
     "audience": "visitors on phones",
     "metric": "paid bookings",
-    "good_direction": "up",
+    "sign": 1,
+    "question": QUESTIONS["superiority"],
     "worthwhile_lift": 0.05,
     "because": "they choose the day before the hour.",
 }
@@ -34,7 +36,7 @@ NAMES = [("Sailing list first", []), ("Calendar first", ["calendar above the lis
         ({"audience": "", "because": ""}, "Showing the calendar first raises paid bookings by at least 5%."),
         (
             {
-                "good_direction": "down",
+                "sign": -1,
                 "metric": "cancellations",
                 "audience": "",
                 "because": "",

@@ -169,9 +169,9 @@ def test_sample_events_that_cannot_be_read_are_told_by_line(ask, analyst, events
     assert told in json.dumps(problem)
 
 
-def test_a_name_the_library_does_not_know_becomes_a_plain_conversion(ask, draft):
+def test_a_name_the_library_does_not_know_becomes_a_plain_conversion_where_that_is_said(ask, draft):
     status, shown = ask("patch", f"/experiments/{draft.key}", {"version": draft.version, "changes": {"metrics": [
-        {"name": "Pet berths added", "role": "primary"},
+        {"name": "Pet berths added", "role": "primary", "new": True},
         {"name": "paid bookings", "role": "guardrail", "margin": 0.02, "baseline": 0.05},
     ]}})  # fmt: skip
     assert status == 200
@@ -188,7 +188,8 @@ def test_a_name_the_library_does_not_know_becomes_a_plain_conversion(ask, draft)
     ("metrics", "field"),
     [
         ([{"name": "a", "role": "primary"}, {"name": "b", "role": "primary"}], "metrics"),
-        ([{"name": "a", "role": "primary"}, {"name": "A", "role": "secondary"}], "metrics.1.name"),
+        ([{"name": "a", "role": "primary", "new": True}, {"name": "A", "role": "secondary"}], "metrics.1.name"),
+        ([{"name": "paid bokings", "role": "primary"}], "metrics.0.name"),
         ([{"name": "a", "role": "guardrail"}], "metrics.0.margin"),
         ([{"name": " ", "role": "primary"}], "metrics.0.name"),
         ([{"name": "a", "role": "secondary", "baseline": -1}], "metrics.0.baseline"),
@@ -209,3 +210,84 @@ def test_stakeholders_read_the_library_only(analyst, stakeholder, draft):
     assert ask("get", "/metrics")[1]["count"] == 1
     assert ask("post", "/metrics", {"name": "x", "definition": {"kind": "conversion", "measure": PAID}})[0] == 403
     assert ask("delete", "/metrics/paid-bookings")[0] == 403
+
+
+def test_a_slip_makes_no_metric_and_names_the_nearest(ask, draft):
+    line = {"name": "Paid bokings", "role": "primary"}
+    status, problem = ask(
+        "patch", f"/experiments/{draft.key}", {"version": draft.version, "changes": {"metrics": [line]}}
+    )
+    assert status == 422
+    assert "must be a metric of the library; the nearest is “paid bookings”" in problem["errors"][0]["message"]
+    line["name"] = "zzz"
+    problem = ask("patch", f"/experiments/{draft.key}", {"version": draft.version, "changes": {"metrics": [line]}})[1]
+    assert "nearest" not in problem["errors"][0]["message"]
+
+
+def test_the_direction_is_chosen_in_the_experiment_too(ask, analyst, draft):
+    def changed(direction):
+        found = find(draft.key)
+        line = {"name": "paid bookings", "role": "primary", "direction": direction}
+        return ask("patch", f"/experiments/{draft.key}", {"version": found.version, "changes": {"metrics": [line]}})[1]
+
+    down = changed("down")
+    assert (down["good_direction"], down["metrics"][0]["direction"]) == ("down", "down")
+    assert down["metrics"][0]["words"].endswith("Less is better.")
+    assert "lowers paid bookings" in down["hypothesis"]
+    assert "interval lies below zero" in down["rule_in_words"]
+    # The library keeps its own, and a copy the one chosen.
+    assert ask("get", "/metrics/paid-bookings")[1]["definition"]["good_direction"] == "up"
+    assert find(actions.copy_experiment(analyst, find(draft.key)).key).good_direction == "down"
+    back = changed(None)
+    assert (back["good_direction"], back["metrics"][0]["direction"]) == ("up", None)
+
+
+GOAL = {
+    "kind": "funnel",
+    "within_hours": 48,
+    "steps": [
+        {"event": "search", "or_events": ["page_view"], "groups": [{"kind": "any", "conditions": [
+            {"attribute": "page", "operator": "is", "values": ["Timetable"]},
+            {"attribute": "address", "operator": "ends_with", "values": ["/sailings", "/fares"]},
+        ]}]},
+        {"event": "booking_paid"},
+    ],
+}  # fmt: skip
+
+
+def test_a_goal_of_several_events_groups_and_a_time_is_kept_counted_and_told(ask, draft):
+    status, made = ask("post", "/metrics", {"name": "booked in time", "definition": GOAL})
+    assert status == 201
+    assert made["words"] == (
+        "Share of units that did search or page_view where (page is Timetable or address ends with any of /sailings, /fares), "
+        "then booking_paid, in this order and within 2 days of the first. More is better."
+    )
+    assert made["events"] == ["search", "page_view", "booking_paid"]
+    assert made["definition"]["steps"][0]["or_events"] == ["page_view"]
+    lines = [
+        {"unit": "v1", "event": "page_view", "at": "2026-03-02T09:00:00Z", "page": "timetable"},
+        {"unit": "v1", "event": "booking_paid", "at": "2026-03-04T08:00:00Z"},
+        {"unit": "v2", "event": "search", "at": "2026-03-02T09:00:00Z", "address": "/en/fares"},
+        {"unit": "v2", "event": "booking_paid", "at": "2026-03-05T08:00:00Z"},
+    ]
+    exposed = [{"unit": unit, "event": "exposure", "at": "2026-03-02T08:00:00Z"} for unit in ("v1", "v2")]
+    sample = "\n".join(json.dumps(line) for line in [*exposed, *lines])
+    seen = ask("post", "/metrics/preview", {"definition": GOAL, "events": sample})[1]
+    assert [(one["unit"], one["value"]) for one in seen["units"]] == [("v1", 1), ("v2", 0)]
+
+
+@pytest.mark.parametrize(
+    ("change", "field"),
+    [
+        ({"or_events": [""]}, "definition.steps.0.or_events.0"),
+        ({"groups": [{"kind": "any", "conditions": [{"attribute": "", "values": ["x"]}]}]},
+         "definition.steps.0.groups.0.conditions.0.attribute"),
+        ({"groups": [{"kind": "any", "conditions": []}]}, "definition.steps.0.groups.0.conditions"),
+        ({"groups": [{"kind": "one", "conditions": [{"attribute": "a", "values": ["x"]}]}]}, "definition.steps.0.groups.0.kind"),
+    ],
+)  # fmt: skip
+def test_what_is_wrong_in_a_goal_is_named_by_its_place(ask, draft, change, field):
+    steps = [{**GOAL["steps"][0], **change}, GOAL["steps"][1]]
+    status, problem = ask("post", "/metrics", {"name": "goal", "definition": {**GOAL, "steps": steps}})
+    assert status == 422
+    assert problem["errors"][0]["field"].removeprefix("definition.") == field.removeprefix("definition.")

@@ -317,6 +317,7 @@ TABLE = {
     "sample_events": (READ, 200, plain()),
     "get_metric": (READ, 200, lambda w: ({"key": create_metric(w.by, "seats", did("seat_chosen"), "").key}, {})),
     "list_notices": (READ, 200, plain()),
+    "list_seen_events": (READ, 200, plain()),
     "get_picture": (READ, 200, lambda w: ({"picture": picture_of(w)[1]}, {})),
     "get_segments": (READ, 200, plain()),
     "download_running": (READ, 200, plain()),

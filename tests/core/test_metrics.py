@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.matching import OPERATORS, Condition
+from neat_verdict.core.matching import OPERATORS, Condition, Group
 from neat_verdict.core.metrics import Definition, Event, EventFilter, Measure, count_unit, overall
 
 START = datetime(2026, 3, 2, 10, tzinfo=UTC)
@@ -25,7 +25,10 @@ def event(name, hours, **properties):
         ("text", "is_not", ("cabins",), "decks", "Cabins"),
         ("text", "any_of", ("cabins", "decks"), "DECKS", "bars"),
         ("text", "contains", ("dog",), "a berth for your dog", "a cat"),
+        ("text", "contains", ("dog", "cat"), "A cat", "a bird"),
         ("text", "starts_with", ("/isl",), "/islands/north", "/home/isl"),
+        ("text", "starts_with", ("/isl", "/har"), "/harbours", "/a/islands"),
+        ("text", "ends_with", (".PDF", "/print"), "/fares.pdf", "/fares.pdf?x"),
         ("number", "greater", ("40",), 40.5, 40),
         ("number", "less", ("40",), "39.9", 40),
         ("number", "between", ("10", "20"), 20, 20.01),
@@ -172,3 +175,113 @@ def test_definitions_out_of_range_are_refused_by_name(make, field):
     with pytest.raises(InputError) as refused:
         make()
     assert refused.value.field == field
+
+
+def test_a_filter_takes_any_of_its_events_under_all_conditions_and_every_group():
+    deck, bar = (Condition("section", "is", (name,)) for name in ("deck", "bar"))
+    either = EventFilter(
+        "page_view", (Condition("device", "is", ("phone",)),), ("search",), (Group("any", (deck, bar)),)
+    )
+    assert either.words() == "page_view or search where device is phone and (section is deck or section is bar)"
+    assert either.names == ("page_view", "search")
+
+    def of(name, **properties):
+        return event(name, 1, **properties).timed
+
+    assert either.fits(of("search", device="phone", section="bar"))
+    assert either.why_not(of("booking_paid", device="phone", section="bar")) == "not a page_view or search"
+    assert either.why_not(of("search", device="desk", section="bar")) == "device is desk; wanted: device is phone"
+    assert either.why_not(of("search", device="phone", section="cabin")) == "wanted: section is deck or section is bar"
+    assert Definition("conversion", Measure("conversion", either)).event_names == ("page_view", "search")
+
+
+@pytest.mark.parametrize(
+    ("made", "field"),
+    [
+        (lambda: EventFilter("a", or_events=("",)), "or_events.0"),
+        (lambda: EventFilter("a", or_events=("b", "a")), "or_events.1"),
+        (lambda: EventFilter("a", or_events=tuple(f"e{n}" for n in range(21))), "or_events"),
+        (lambda: Measure("conversion", PAID, first_only=True), "first_only"),
+        (lambda: Definition("conversion", Measure("conversion", PAID), within_hours=2), "within_hours"),
+        (lambda: Definition("funnel", steps=(VIEWED, PAID), within_hours=0), "within_hours"),
+        (lambda: Condition("x", "ends_with", ()), "values"),
+        (lambda: Condition("x", "ends_with", ("1",), "number"), "operator"),
+    ],
+)
+def test_a_goal_that_makes_no_sense_is_refused_by_name(made, field):
+    with pytest.raises(InputError) as problem:
+        made()
+    assert problem.value.field == field
+
+
+def test_the_first_event_alone_counts_where_that_is_said():
+    first = Definition("amount", Measure("amount", PAID, "amount", first_only=True), unit="money", currency="EUR")
+    paid = [event("booking_paid", hours, amount=amount) for hours, amount in ((1, 30), (2, 50), (-1, 70))]
+    counted = count_unit(first, START, paid)
+    assert counted.figure == (30,)
+    assert [line.reason for line in counted.lines] == ["before the first exposure", "counts 30", "not the first"]
+    assert "the first only" in first.words()
+    # One that carries no number is the first all the same: what counts must not hang on its figure.
+    assert count_unit(
+        first, START, [event("booking_paid", 1, amount="free"), event("booking_paid", 2, amount=9)]
+    ).figure == (0,)
+
+
+STEPS = tuple(EventFilter(name) for name in "abc")
+
+
+def of_times(text):
+    """ "a0 b1 c9": events by their hour."""
+    return [event(one[0], float(one[1:])) for one in text.split()]
+
+
+@pytest.mark.parametrize(
+    ("happened", "reached"),
+    [
+        ("a0 b1 c2", 3),
+        ("a0 b1 c9", 2),
+        # A later beginning is as good: the steps need not be the first of their name.
+        ("a0 a8 b9 c10", 3),
+        ("a0 b1 a8 c9", 2),
+        ("a0 b1 a8 b9 c10", 3),
+        ("b0 a1 c2", 1),
+        ("a0 b2.01", 1),
+        ("", 0),
+    ],
+)
+def test_steps_follow_one_another_within_their_time(happened, reached):
+    metric = Definition("funnel", steps=STEPS, within_hours=2)
+    counted = count_unit(metric, START, of_times(happened))
+    assert counted.figure == (float(reached == 3), *(float(reached > step) for step in range(3)))
+    assert "in this order and within 2 hours of the first" in metric.words()
+
+
+def test_a_step_that_comes_too_late_says_so():
+    counted = count_unit(Definition("funnel", steps=STEPS, within_hours=2), START, of_times("a0 b1 c9"))
+    assert [(line.counted, line.reason) for line in counted.lines] == [
+        (True, "step 1 of 3"),
+        (True, "step 2 of 3"),
+        (False, "later than 2 hours after the first step"),
+    ]
+
+
+@given(st.lists(st.tuples(st.sampled_from("abc"), st.integers(0, 12)), max_size=9), st.integers(1, 12))
+def test_steps_in_time_are_those_that_trying_every_way_finds(happened, hours):
+    ordered = sorted(happened, key=lambda one: one[1])
+    events = [event(name, float(at)) for name, at in ordered]
+
+    def best(place, step, began):
+        found = step
+        for later in range(place, len(ordered)):
+            name, at = ordered[later]
+            if step < 3 and name == "abc"[step] and (step == 0 or at - began <= hours):
+                found = max(found, best(later + 1, step + 1, at if step == 0 else began))
+        return found
+
+    limited = count_unit(Definition("funnel", steps=STEPS, within_hours=hours), START, events)
+    assert sum(limited.figure[1:]) == best(0, 0, 0)
+    # A limit that nothing reaches is none.
+    assert (
+        count_unit(Definition("funnel", steps=STEPS, within_hours=1000), START, events).figure
+        == count_unit(Definition("funnel", steps=STEPS), START, events).figure
+    )

@@ -12,7 +12,8 @@ from ninja import File, Form, Router, Status, UploadedFile
 
 from neat_verdict.app.collect import actions
 from neat_verdict.app.collect.models import Import
-from neat_verdict.app.collect.schemas import ImportOut, PreviewOut, PreviewStep
+from neat_verdict.app.collect.schemas import ImportOut, PreviewOut, PreviewStep, SeenEventOut
+from neat_verdict.app.collect.seen import seen_events
 from neat_verdict.app.experiments import queries
 from neat_verdict.app.people.auth import person
 from neat_verdict.core.checks import InputError
@@ -42,6 +43,12 @@ def _lines(steps: Iterator[int | actions.Preview]) -> Iterator[bytes]:
         else:
             line = PreviewStep(preview=PreviewOut.model_validate(step, from_attributes=True))
         yield line.model_dump_json().encode() + b"\n"
+
+
+@router.get("/events/seen", response=list[SeenEventOut], operation_id="list_seen_events")
+def seen(request: HttpRequest) -> list[SeenEventOut]:
+    """Names of events that came in, with their properties: what metrics can be made of."""
+    return [SeenEventOut.model_validate(one, from_attributes=True) for one in seen_events()]
 
 
 @router.post("/experiments/{key}/imports/preview", response=PreviewStep, operation_id="preview_import")

@@ -8,6 +8,19 @@ from typing import Literal
 from ninja import Schema
 
 
+class SeenPropertyOut(Schema):
+    name: str
+    values: list[str]
+
+
+class SeenEventOut(Schema):
+    """An event that came in, with properties among the latest events and their most frequent values."""
+
+    name: str
+    times: int
+    properties: list[SeenPropertyOut]
+
+
 class WrongRowOut(Schema):
     line: int
     column: str

@@ -31,6 +31,7 @@ from neat_verdict.app.experiments.splits import as_changes
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.planning import Arms, make_plan, plan_alternatives
+from neat_verdict.core.rule import Direction
 from neat_verdict.core.statistics.skewness import uneven_sizes
 from neat_verdict.core.verdicts import rule_in_words
 
@@ -121,6 +122,7 @@ def _use(use: ExperimentMetric) -> MetricUseOut:
         standard_deviation=use.standard_deviation,
         before_days=use.before_days,
         strata=use.strata or None,
+        direction=cast(Direction, use.direction) if use.direction else None,
         kind=definition.kind,
         is_rate=definition.is_rate,
         good_direction=definition.good_direction,

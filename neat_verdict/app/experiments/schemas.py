@@ -13,6 +13,7 @@ from neat_verdict.app.metrics.schemas import ConditionIO
 from neat_verdict.core.methods import DEFAULT_METHOD
 from neat_verdict.core.planning import MAX_ROUNDS, Alternatives, Plan
 from neat_verdict.core.questions import DEFAULT_QUESTION
+from neat_verdict.core.rule import Direction
 from neat_verdict.core.text.format import format_share
 from neat_verdict.core.traffic import MAX_NAMED, MAX_RULES, IdentityRule
 
@@ -65,10 +66,9 @@ class VariantOut(Schema):
     pictures: list[PictureOut]
 
 
-class MetricUseIn(Schema):
-    """``name`` is that (or the key) of a metric of the library; one that is not there yet is made, as a plain conversion."""
+class MetricUseFields(Schema):
+    """``direction`` is which way is good in this experiment, in place of the library's."""
 
-    model_config = {"extra": "forbid"}
     name: str = Field(max_length=80)
     role: Role
     margin: float | None = None
@@ -76,10 +76,18 @@ class MetricUseIn(Schema):
     standard_deviation: float | None = None
     before_days: int | None = Field(default=None, ge=1, le=365)
     strata: str | None = Field(default=None, max_length=80)  # a property by which a rate is post-stratified
+    direction: Direction | None = None
 
 
-class MetricUseOut(MetricUseIn):
-    model_config = {"extra": "ignore"}
+class MetricUseIn(MetricUseFields):
+    """``name`` is that (or the key) of a metric of the library; one that is not there yet is made, as a plain conversion, where
+    the line says that it is ``new``."""
+
+    model_config = {"extra": "forbid"}
+    new: bool = False
+
+
+class MetricUseOut(MetricUseFields):
     key: str
     kind: str
     is_rate: bool

@@ -11,7 +11,7 @@ from django.http import Http404
 
 from neat_verdict.app.metrics.models import Metric
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.matching import Condition
+from neat_verdict.core.matching import Condition, Group
 from neat_verdict.core.metrics import Definition, EventFilter, Measure, Total
 
 
@@ -27,6 +27,7 @@ def definition_of(record: dict[str, Any]) -> Definition:
             _at(f"totals.{index}", lambda line=line: Total(line["of"], line.get("metric", "").strip()))
             for index, line in enumerate(record.get("totals") or [])
         ),
+        within_hours=record.get("within_hours"),
         window_hours=record.get("window_hours"),
         good_direction=record.get("good_direction", "up"),
         unit=record.get("unit", "percent"),
@@ -44,11 +45,29 @@ def _measure(record: dict[str, Any] | None, path: str) -> Measure | None:
     if record is None:
         return None
     events = _filter(record["events"], f"{path}.events")
-    return _at(path, lambda: Measure(record["kind"], events, record.get("amount_of", ""), record.get("cap")))
+    return _at(
+        path,
+        lambda: Measure(
+            record["kind"], events, record.get("amount_of", ""), record.get("cap"), record.get("first_only", False)
+        ),
+    )
 
 
 def _filter(record: dict[str, Any], path: str) -> EventFilter:
-    conditions = tuple(
+    conditions = _conditions(record, path)
+    others = tuple(name.strip() for name in record.get("or_events") or ())
+    groups = tuple(
+        _at(
+            f"{path}.groups.{index}",
+            lambda index=index, line=line: Group(line["kind"], _conditions(line, f"{path}.groups.{index}")),
+        )
+        for index, line in enumerate(record.get("groups") or [])
+    )
+    return _at(path, lambda: EventFilter(record["event"].strip(), conditions, others, groups))
+
+
+def _conditions(record: dict[str, Any], path: str) -> tuple[Condition, ...]:
+    return tuple(
         _at(
             f"{path}.conditions.{index}",
             lambda line=line: Condition(
@@ -57,14 +76,15 @@ def _filter(record: dict[str, Any], path: str) -> EventFilter:
         )
         for index, line in enumerate(record.get("conditions") or [])
     )
-    return _at(path, lambda: EventFilter(record["event"].strip(), conditions))
 
 
 def _at(path: str, make: Any) -> Any:
     try:
         return make()
     except InputError as problem:
-        problem.field = f"{path}.{problem.field}"
+        # What lies deeper has its whole path already.
+        if not problem.field.startswith(f"{path}."):
+            problem.field = f"{path}.{problem.field}"
         raise
 
 

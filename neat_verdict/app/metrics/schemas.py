@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from datetime import datetime
+from typing import Annotated, Literal
 
 from ninja import Schema
 from pydantic import Field
 
 from neat_verdict.app.http.choices import MeasureKind, MetricKind
-from neat_verdict.core.matching import Operator, ValueKind
+from neat_verdict.core.matching import MAX_CONDITIONS, Operator, ValueKind
 from neat_verdict.core.metrics import TotalOf, Unit
+from neat_verdict.core.metrics.measures import MAX_PARTS
 from neat_verdict.core.rule import Direction
 
 
@@ -21,10 +23,22 @@ class ConditionIO(Schema):
     kind: ValueKind = "text"
 
 
+class FilterGroupIO(Schema):
+    """Conditions of which all, or any one, must hold."""
+
+    model_config = {"extra": "forbid"}
+    kind: Literal["all", "any"]
+    conditions: list[ConditionIO] = Field(min_length=1, max_length=MAX_CONDITIONS)
+
+
 class EventFilterIO(Schema):
+    """Events named ``event``, or any of ``or_events``, that fulfil all ``conditions`` and every group."""
+
     model_config = {"extra": "forbid"}
     event: str = Field(max_length=80)
     conditions: list[ConditionIO] = Field(default_factory=list, max_length=20)
+    or_events: list[Annotated[str, Field(max_length=80)]] = Field(default_factory=list, max_length=MAX_PARTS)
+    groups: list[FilterGroupIO] = Field(default_factory=list, max_length=MAX_PARTS)
 
 
 class MeasureIO(Schema):
@@ -33,6 +47,7 @@ class MeasureIO(Schema):
     events: EventFilterIO
     amount_of: str = Field(default="", max_length=80)
     cap: float | None = None
+    first_only: bool = False
 
 
 class TotalIO(Schema):
@@ -52,6 +67,7 @@ class DefinitionIO(Schema):
     denominator: MeasureIO | None = None
     steps: list[EventFilterIO] = Field(default_factory=list, max_length=10)
     totals: list[TotalIO] = Field(default_factory=list, max_length=2)
+    within_hours: float | None = None
     window_hours: float | None = None
     good_direction: Direction = "up"
     unit: Unit = "percent"

@@ -9,6 +9,7 @@ from typing import Literal, get_args
 
 from neat_verdict.core.checks import InputError, check_positive
 from neat_verdict.core.metrics.kinds import Kind, kind_named
+from neat_verdict.core.metrics.kinds.base import hours_in_words
 from neat_verdict.core.metrics.measures import EventFilter, Measure
 from neat_verdict.core.metrics.totals import Total
 
@@ -30,6 +31,8 @@ class Definition:
         Of a ratio.
     steps : tuple of EventFilter
         What a unit must have done in order.
+    within_hours : float or None
+        Of steps: hours from the first of them in which the others must follow, above 0; None for no limit.
     totals : tuple of Total
         What is divided and by what, of a ratio of totals by day.
     window_hours : float or None
@@ -50,6 +53,7 @@ class Definition:
     denominator: Measure | None = None
     steps: tuple[EventFilter, ...] = ()
     totals: tuple[Total, ...] = ()
+    within_hours: float | None = None
     window_hours: float | None = None
     good_direction: Literal["up", "down"] = "up"
     unit: Unit = "percent"
@@ -57,8 +61,11 @@ class Definition:
 
     def __post_init__(self) -> None:
         self.rules.check(self)
-        if self.window_hours is not None:
-            check_positive("window_hours", self.window_hours)
+        for name in ("window_hours", "within_hours"):
+            if getattr(self, name) is not None:
+                check_positive(name, getattr(self, name))
+        if self.within_hours is not None and not self.steps:
+            raise InputError("within_hours", self.within_hours, "must be left out: only steps follow one another")
         if self.good_direction not in ("up", "down"):
             raise InputError("good_direction", self.good_direction, "must be up or down")
         if self.unit not in UNITS:
@@ -108,16 +115,10 @@ class Definition:
     def event_names(self) -> tuple[str, ...]:
         """Names of all events it looks at, each once, in order."""
         filters = [*self.steps, *(part.events for part in self.measures)]
-        return tuple(dict.fromkeys(one.event for one in filters))
+        return tuple(dict.fromkeys(name for one in filters for name in one.names))
 
     def words(self) -> str:
         """The definition as a sentence."""
-        within = f", within {_span(self.window_hours)} of the first exposure" if self.window_hours else ""
+        within = f", within {hours_in_words(self.window_hours)} of the first exposure" if self.window_hours else ""
         direction = "More" if self.good_direction == "up" else "Less"
         return f"{self.rules.subject(self)}{within}. {direction} is better."
-
-
-def _span(hours: float) -> str:
-    if hours % 24 == 0:
-        return "1 day" if hours == 24 else f"{hours / 24:g} days"
-    return "1 hour" if hours == 1 else f"{hours:g} hours"

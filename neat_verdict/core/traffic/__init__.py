@@ -1,5 +1,6 @@
 """Sharing traffic out: who qualifies, who takes part, and who gets which variant."""
 
+from neat_verdict.core.matching import Group
 from neat_verdict.core.traffic.assignment import (
     MAX_UNIT_LENGTH,
     Assignment,
@@ -10,7 +11,7 @@ from neat_verdict.core.traffic.assignment import (
     point,
     property_text,
 )
-from neat_verdict.core.traffic.audience import Audience, Group, Ruling
+from neat_verdict.core.traffic.audience import Audience, Ruling
 from neat_verdict.core.traffic.identity import (
     MAX_IDS,
     MAX_NAMED,

@@ -4,38 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Literal
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.matching import Condition
+from neat_verdict.core.matching import Condition, Group
 
-MAX_GROUPS, MAX_CONDITIONS = 20, 50
-
-
-@dataclass(frozen=True, slots=True)
-class Group:
-    """Conditions of which all, or any one, must hold.
-
-    Raises InputError for a kind other than "all" or "any", or for none or more than 50 conditions.
-    """
-
-    kind: Literal["all", "any"]
-    conditions: tuple[Condition, ...]
-
-    def __post_init__(self) -> None:
-        if self.kind not in ("all", "any"):
-            raise InputError("kind", self.kind, "must be all or any")
-        if not 1 <= len(self.conditions) <= MAX_CONDITIONS:
-            raise InputError("conditions", len(self.conditions), f"must be 1 to {MAX_CONDITIONS} in a group")
-
-    def matches(self, properties: Mapping[str, object]) -> bool:
-        """Whether the conditions hold of these properties; one that is absent matches nothing."""
-        test = all if self.kind == "all" else any
-        return test(condition.matches(properties) for condition in self.conditions)
-
-    def words(self) -> str:
-        """ "country is ie and device is phone", or joined by "or"."""
-        return f" {'and' if self.kind == 'all' else 'or'} ".join(condition.words() for condition in self.conditions)
+MAX_GROUPS = 20
 
 
 @dataclass(frozen=True, slots=True)

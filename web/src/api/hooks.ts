@@ -230,9 +230,33 @@ export function useMetricNames(): string[] {
   return useMetrics().data?.items.map((metric) => metric.name) ?? [];
 }
 
-/** Names of the events that metrics count, to choose from. */
+/** Events that came in, with their properties. */
+function useSeenEvents() {
+  return useQuery({
+    queryKey: keys.seenEvents,
+    queryFn: () => take(client.GET("/api/v1/events/seen")),
+    staleTime: 60_000,
+  });
+}
+
+/** Names of the events that came in or that metrics count, to choose from. */
 export function useEventNames(): string[] {
-  return [...new Set(useMetrics().data?.items.flatMap((metric) => metric.events))].sort();
+  const seen = useSeenEvents().data?.map((event) => event.name) ?? [];
+  return [...new Set([...seen, ...(useMetrics().data?.items.flatMap((metric) => metric.events) ?? [])])].sort();
+}
+
+/** What a unit is known by when it is assigned, and sent with its exposure. */
+export const AT_EXPOSURE = ["exposure"];
+
+/** Properties that events of these names, or any where none is given, were seen with; each with its most frequent values. */
+export function useSeenProperties(events: readonly string[] = []): Map<string, string[]> {
+  const found = new Map<string, string[]>();
+  for (const event of useSeenEvents().data ?? []) {
+    if (events.length > 0 && !events.includes(event.name)) continue;
+    for (const { name, values } of event.properties)
+      found.set(name, [...new Set([...(found.get(name) ?? []), ...values])]);
+  }
+  return found;
 }
 
 export function useMetric(key: string | null) {

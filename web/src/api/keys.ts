@@ -16,6 +16,7 @@ export const keys = {
   metrics: (search?: string) => (search === undefined ? (["metrics"] as const) : (["metrics", search] as const)),
   metric: (key: string) => ["metric", key] as const,
   sample: ["sample-events"] as const,
+  seenEvents: ["seen-events"] as const,
   metricPreview: (definition: Definition, events: string | null) => ["metric-preview", definition, events] as const,
   forecasts: (key: string) => ["forecasts", key] as const,
   rehearsal: (key: string) => ["rehearsal", key] as const,

@@ -133,6 +133,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/events/seen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Seen
+         * @description Names of events that came in, with their properties: what metrics can be made of.
+         */
+        get: operations["list_seen_events"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/exclusion-groups": {
         parameters: {
             query?: never;
@@ -2477,7 +2497,7 @@ export interface components {
              * @default is
              * @enum {string}
              */
-            operator: "is" | "is_not" | "any_of" | "contains" | "starts_with" | "greater" | "less" | "between" | "is_set";
+            operator: "is" | "is_not" | "any_of" | "contains" | "starts_with" | "ends_with" | "greater" | "less" | "between" | "is_set";
             /** Values */
             values?: string[];
         };
@@ -2620,6 +2640,8 @@ export interface components {
             unit: "percent" | "number" | "money" | "milliseconds" | "per_thousand";
             /** Window Hours */
             window_hours?: number | null;
+            /** Within Hours */
+            within_hours?: number | null;
         };
         /**
          * DeliveryChangeOut
@@ -2910,12 +2932,19 @@ export interface components {
                 [key: string]: number;
             };
         };
-        /** EventFilterIO */
+        /**
+         * EventFilterIO
+         * @description Events named ``event``, or any of ``or_events``, that fulfil all ``conditions`` and every group.
+         */
         EventFilterIO: {
             /** Conditions */
             conditions?: components["schemas"]["ConditionIO"][];
             /** Event */
             event: string;
+            /** Groups */
+            groups?: components["schemas"]["FilterGroupIO"][];
+            /** Or Events */
+            or_events?: string[];
         };
         /**
          * EventNameOut
@@ -3382,6 +3411,19 @@ export interface components {
             /** Words */
             words: string[];
         };
+        /**
+         * FilterGroupIO
+         * @description Conditions of which all, or any one, must hold.
+         */
+        FilterGroupIO: {
+            /** Conditions */
+            conditions: components["schemas"]["ConditionIO"][];
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "all" | "any";
+        };
         /** ForecastIn */
         ForecastIn: {
             /** High */
@@ -3822,6 +3864,11 @@ export interface components {
             cap?: number | null;
             events: components["schemas"]["EventFilterIO"];
             /**
+             * First Only
+             * @default false
+             */
+            first_only: boolean;
+            /**
              * Kind
              * @enum {string}
              */
@@ -3960,17 +4007,25 @@ export interface components {
         };
         /**
          * MetricUseIn
-         * @description ``name`` is that (or the key) of a metric of the library; one that is not there yet is made, as a plain conversion.
+         * @description ``name`` is that (or the key) of a metric of the library; one that is not there yet is made, as a plain conversion, where
+         *     the line says that it is ``new``.
          */
         MetricUseIn: {
             /** Baseline */
             baseline?: number | null;
             /** Before Days */
             before_days?: number | null;
+            /** Direction */
+            direction?: ("up" | "down") | null;
             /** Margin */
             margin?: number | null;
             /** Name */
             name: string;
+            /**
+             * New
+             * @default false
+             */
+            new: boolean;
             /**
              * Role
              * @enum {string}
@@ -3991,6 +4046,8 @@ export interface components {
             before_days?: number | null;
             /** Currency */
             currency: string;
+            /** Direction */
+            direction?: ("up" | "down") | null;
             /** Fields */
             fields: string[];
             /**
@@ -5150,6 +5207,25 @@ export interface components {
             unit: string;
         };
         /**
+         * SeenEventOut
+         * @description An event that came in, with properties among the latest events and their most frequent values.
+         */
+        SeenEventOut: {
+            /** Name */
+            name: string;
+            /** Properties */
+            properties: components["schemas"]["SeenPropertyOut"][];
+            /** Times */
+            times: number;
+        };
+        /** SeenPropertyOut */
+        SeenPropertyOut: {
+            /** Name */
+            name: string;
+            /** Values */
+            values: string[];
+        };
+        /**
          * SegmentOut
          * @description ``units`` and ``levels`` of control and the variant; ``lift`` is missing where there is too little to compare.
          *
@@ -6307,6 +6383,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EventFileOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_seen_events: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeenEventOut"][];
                 };
             };
             /** @description Refused; the problem document says why */

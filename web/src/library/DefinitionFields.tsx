@@ -2,10 +2,11 @@ import { useState } from "react";
 import type { Definition, EventFilter } from "../api/client";
 import { fromCanonical } from "../lib/numbers";
 import { NumberInput } from "../parts/NumberInput";
-import { EventFields, Problem } from "./EventFields";
+import { Problem } from "./ConditionFields";
+import { EventFields } from "./EventFields";
 import { kindNamed, vocabulary } from "../api/vocabulary";
 import { useSession } from "../api/hooks";
-import { emptyMeasure, ofKind, type Kind } from "./kinds";
+import { emptyMeasure, NO_EVENT, ofKind, type Kind } from "./kinds";
 import { MeasureFields } from "./MeasureFields";
 import { TotalsFields } from "./TotalsFields";
 
@@ -83,8 +84,23 @@ export function DefinitionFields({ value, set, errorFor }: Props) {
         />
       )}
       <div className="flex flex-wrap items-center gap-4 py-2">
+        {parts.includes("steps") && (
+          <Hours
+            label="All steps within"
+            placeholder="no limit"
+            after="of the first step"
+            hours={value.within_hours ?? null}
+            set={(within_hours) => set({ ...value, within_hours })}
+          />
+        )}
         {!parts.includes("totals") && (
-          <Window hours={value.window_hours ?? null} set={(window_hours) => set({ ...value, window_hours })} />
+          <Hours
+            label="Events count for"
+            placeholder="the run"
+            after="from the first exposure on"
+            hours={value.window_hours ?? null}
+            set={(window_hours) => set({ ...value, window_hours })}
+          />
         )}
         <label className="flex items-center gap-2 text-sm">
           <span className="quiet">Good is</span>
@@ -133,7 +149,7 @@ export function DefinitionFields({ value, set, errorFor }: Props) {
           </label>
         )}
       </div>
-      {["window_hours", "unit", "currency", "measure", "denominator", "steps", "totals"]
+      {["within_hours", "window_hours", "unit", "currency", "measure", "denominator", "steps", "totals"]
         .map(errorFor)
         .filter((text) => text !== undefined)
         .map((text) => (
@@ -143,7 +159,16 @@ export function DefinitionFields({ value, set, errorFor }: Props) {
   );
 }
 
-function Window({ hours, set }: { hours: number | null; set: (hours: number | null) => void }) {
+interface HoursProps {
+  label: string;
+  placeholder: string;
+  after: string;
+  hours: number | null;
+  set: (hours: number | null) => void;
+}
+
+/** A time in days or hours; empty for none. */
+function Hours({ label, placeholder, after, hours, set }: HoursProps) {
   const inDays = hours !== null && hours % 24 === 0;
   const [unit, setUnit] = useState<24 | 1>(inDays || hours === null ? 24 : 1);
   const [typed, setTyped] = useState(hours === null ? "" : String(hours / unit));
@@ -157,24 +182,24 @@ function Window({ hours, set }: { hours: number | null; set: (hours: number | nu
   return (
     <span className="flex items-center gap-2 text-sm">
       <label className="flex items-center gap-2">
-        <span className="quiet">Events count for</span>
+        <span className="quiet">{label}</span>
         <NumberInput
           className="input-sm w-20"
-          placeholder="the run"
+          placeholder={placeholder}
           value={typed}
           change={(text) => change(text, unit)}
         />
       </label>
       <select
         className="select select-sm w-24"
-        aria-label="Days or hours"
+        aria-label={`${label}: days or hours`}
         value={unit}
         onChange={(event) => change(typed, Number(event.target.value) as 24 | 1)}
       >
         <option value={24}>days</option>
         <option value={1}>hours</option>
       </select>
-      <span className="quiet">from the first exposure on</span>
+      <span className="quiet">{after}</span>
     </span>
   );
 }
@@ -213,11 +238,7 @@ function Steps({ steps, set, errorFor }: StepsProps) {
         ))}
       </ol>
       {steps.length < 10 && (
-        <button
-          type="button"
-          className="btn btn-xs mt-1 ml-7"
-          onClick={() => set([...steps, { event: "", conditions: [] }])}
-        >
+        <button type="button" className="btn btn-xs mt-1 ml-7" onClick={() => set([...steps, NO_EVENT])}>
           Another step
         </button>
       )}

@@ -1,7 +1,9 @@
 import type { Condition, EventFilter } from "../api/client";
-import { useEventNames } from "../api/hooks";
+import { useEventNames, useSeenProperties } from "../api/hooks";
 import { ComboInput } from "../parts/ComboInput";
-import { OPERATOR_NAMES, OPERATORS, VALUE_KINDS } from "./kinds";
+import { ConditionGroups, ConditionLines } from "./ConditionGroups";
+import { Problem } from "./ConditionFields";
+import { NEW_CONDITION } from "./kinds";
 
 interface Props {
   label: string;
@@ -11,16 +13,19 @@ interface Props {
   errorFor: (path: string) => string | undefined;
 }
 
-/** An event by name, under any number of conditions on its properties. */
+/** An event by name, or any of several, under conditions on its properties: all of them, and of a group any one. */
 export function EventFields({ label, value, set, errorFor }: Props) {
   const names = useEventNames();
   const conditions = value.conditions ?? [];
-  const change = (index: number, part: Partial<Condition>) =>
-    set({ ...value, conditions: conditions.map((line, i) => (i === index ? { ...line, ...part } : line)) });
-  const problem = errorFor("event");
+  const others = value.or_events ?? [];
+  const groups = value.groups ?? [];
+  const all = [value.event, ...others];
+  const seen = useSeenProperties(all.filter(Boolean));
+  const add = (...added: Condition[]) => set({ ...value, conditions: [...conditions, ...added] });
+  const problem = errorFor("event") ?? errorFor("or_events") ?? errorFor("groups");
   return (
     <div>
-      <div className="flex items-center gap-2">
+      <div className="flex flex-wrap items-center gap-2">
         <ComboInput
           label={`${label}: event`}
           hideLabel
@@ -33,114 +38,81 @@ export function EventFields({ label, value, set, errorFor }: Props) {
         <button
           type="button"
           className="btn btn-xs"
-          onClick={() =>
-            set({
-              ...value,
-              conditions: [...conditions, { attribute: "", operator: "is", values: [""], kind: "text" }],
-            })
-          }
+          aria-label={`${label}: or another event`}
+          onClick={() => set({ ...value, or_events: [...others, ""] })}
         >
+          or…
+        </button>
+        <button type="button" className="btn btn-xs" onClick={() => add(NEW_CONDITION)}>
           where…
         </button>
-      </div>
-      {problem && <Problem text={problem} />}
-      {conditions.map((condition, index) => (
-        <ConditionFields
-          key={index}
-          label={`${label}, condition ${index + 1}`}
-          condition={condition}
-          set={(part) => change(index, part)}
-          remove={() => set({ ...value, conditions: conditions.filter((_, i) => i !== index) })}
-          problem={["attribute", "operator", "values", "kind"]
-            .map((part) => errorFor(`conditions.${index}.${part}`))
-            .find(Boolean)}
-        />
-      ))}
-    </div>
-  );
-}
-
-/** One condition on a property, of an event or of a visitor. */
-interface ConditionProps {
-  label: string;
-  condition: Condition;
-  set: (part: Partial<Condition>) => void;
-  remove: () => void;
-  problem: string | undefined;
-}
-
-export function ConditionFields({ label, condition, set, remove, problem }: ConditionProps) {
-  const kind = condition.kind ?? "text";
-  const operator = condition.operator ?? "is";
-  const values = condition.values ?? [];
-  const many = operator === "any_of" || operator === "between";
-  return (
-    <div className="mt-1 ml-4">
-      <div className="flex flex-wrap items-center gap-1.5">
-        <input
-          className="input input-sm w-32"
-          aria-label={`${label}: property`}
-          placeholder="section"
-          value={condition.attribute}
-          onChange={(event) => set({ attribute: event.target.value })}
-        />
-        <select
-          className="select select-sm w-32"
-          aria-label={`${label}: kind`}
-          value={kind}
-          onChange={(event) => {
-            const next = event.target.value as typeof kind;
-            set({ kind: next, operator: OPERATORS[next].includes(operator) ? operator : "is" });
-          }}
+        <button
+          type="button"
+          className="btn btn-xs"
+          onClick={() => set({ ...value, groups: [...groups, { kind: "any", conditions: [NEW_CONDITION] }] })}
         >
-          {Object.entries(VALUE_KINDS).map(([key, name]) => (
-            <option key={key} value={key}>
-              {name}
-            </option>
-          ))}
-        </select>
-        <select
-          className="select select-sm w-36"
-          aria-label={`${label}: operator`}
-          value={operator}
-          onChange={(event) => {
-            const next = event.target.value as typeof operator;
-            set({ operator: next, values: next === "is_set" ? [] : values.length ? values : [""] });
-          }}
-        >
-          {OPERATORS[kind].map((name) => (
-            <option key={name} value={name}>
-              {OPERATOR_NAMES[name]}
-            </option>
-          ))}
-        </select>
-        {operator !== "is_set" && (
-          <input
-            className="input input-sm w-44"
-            aria-label={`${label}: ${many ? "values, separated by commas" : "value"}`}
-            placeholder={many ? "cabins, decks" : ""}
-            value={many ? values.join(", ") : (values[0] ?? "")}
-            onChange={(event) =>
-              set({
-                values: many ? event.target.value.split(",").map((part) => part.trimStart()) : [event.target.value],
-              })
-            }
-            onBlur={() => many && set({ values: values.map((part) => part.trim()).filter(Boolean) })}
-          />
-        )}
-        <button type="button" className="btn btn-xs" aria-label={`Remove ${label}`} onClick={remove}>
-          ✕
+          where any of…
         </button>
+        {all.includes("page_view") && conditions.length === 0 && (
+          <>
+            <button type="button" className="btn btn-xs" onClick={() => add({ ...NEW_CONDITION, attribute: "page" })}>
+              page by name
+            </button>
+            <button
+              type="button"
+              className="btn btn-xs"
+              onClick={() => add({ ...NEW_CONDITION, attribute: "address", operator: "contains" })}
+            >
+              page by address
+            </button>
+          </>
+        )}
       </div>
+      {others.map((name, index) => (
+        <div key={index} className="mt-1 ml-4 flex items-center gap-2">
+          <span className="quiet text-sm">or</span>
+          <ComboInput
+            label={`${label}: event ${index + 2}`}
+            hideLabel
+            className="w-52"
+            placeholder="booking_requested"
+            value={name}
+            change={(event) =>
+              set({ ...value, or_events: others.map((line, place) => (place === index ? event : line)) })
+            }
+            options={names}
+          />
+          <button
+            type="button"
+            className="btn btn-xs"
+            aria-label={`${label}: remove event ${index + 2}`}
+            onClick={() => set({ ...value, or_events: others.filter((_, place) => place !== index) })}
+          >
+            ✕
+          </button>
+          {errorFor(`or_events.${index}`) && <Problem text={errorFor(`or_events.${index}`) ?? ""} />}
+        </div>
+      ))}
       {problem && <Problem text={problem} />}
-    </div>
-  );
-}
-
-export function Problem({ text }: { text: string }) {
-  return (
-    <div role="alert" className="text-sm text-error">
-      {text}
+      <ConditionLines
+        label={label}
+        conditions={conditions}
+        set={(changed) => set({ ...value, conditions: changed })}
+        seen={seen}
+        errorFor={errorFor}
+      />
+      <div className="mt-1 ml-4">
+        <ConditionGroups
+          groups={groups}
+          set={(changed) => set({ ...value, groups: changed })}
+          mayEdit
+          name={`${label}: group`}
+          between="and"
+          opening="where"
+          seen={seen}
+          errorFor={(path) => errorFor(`groups.${path}`)}
+        />
+      </div>
     </div>
   );
 }

@@ -2,7 +2,8 @@ import { useState } from "react";
 import type { Measure } from "../api/client";
 import { fromCanonical } from "../lib/numbers";
 import { NumberInput } from "../parts/NumberInput";
-import { EventFields, Problem } from "./EventFields";
+import { Problem } from "./ConditionFields";
+import { EventFields } from "./EventFields";
 
 interface Props {
   label: string;
@@ -21,7 +22,7 @@ const KINDS: [Measure["kind"], string][] = [
 
 /** What one unit counts: an event, how often, or the sum of one of its properties; capped if wanted. */
 export function MeasureFields({ label, value, set, anyKind = false, errorFor }: Props) {
-  const problem = ["kind", "amount_of", "cap"].map(errorFor).find(Boolean);
+  const problem = ["kind", "amount_of", "cap", "first_only"].map(errorFor).find(Boolean);
   return (
     <fieldset className="border-b border-base-300 py-2">
       <legend className="quiet text-sm">{label}</legend>
@@ -31,7 +32,9 @@ export function MeasureFields({ label, value, set, anyKind = false, errorFor }: 
             className="select select-sm w-44"
             aria-label={`${label}: what`}
             value={value.kind}
-            onChange={(event) => set({ ...value, kind: event.target.value as Measure["kind"], cap: null })}
+            onChange={(event) =>
+              set({ ...value, kind: event.target.value as Measure["kind"], cap: null, first_only: false })
+            }
           >
             {KINDS.map(([kind, name]) => (
               <option key={kind} value={kind}>
@@ -57,6 +60,20 @@ export function MeasureFields({ label, value, set, anyKind = false, errorFor }: 
               value={value.amount_of ?? ""}
               onChange={(event) => set({ ...value, amount_of: event.target.value })}
             />
+          </label>
+        )}
+        {value.kind !== "conversion" && (
+          <label className="flex items-center gap-2 text-sm">
+            <span className="quiet">Counts</span>
+            <select
+              className="select select-sm w-40"
+              aria-label={`${label}: every event or the first`}
+              value={value.first_only ? "first" : "every"}
+              onChange={(event) => set({ ...value, first_only: event.target.value === "first" })}
+            >
+              <option value="every">every event</option>
+              <option value="first">the first event only</option>
+            </select>
           </label>
         )}
         {value.kind !== "conversion" && (

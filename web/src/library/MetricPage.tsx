@@ -7,7 +7,7 @@ import { STATES } from "../lib/words";
 import { Failure, FormError, Panel, Skeleton } from "../parts/basics";
 import { AATest } from "./AATest";
 import { DefinitionFields } from "./DefinitionFields";
-import { Problem } from "./EventFields";
+import { Problem } from "./ConditionFields";
 import { kindNamed } from "../api/vocabulary";
 import { FIRST } from "./kinds";
 import { WorkedExample } from "./WorkedExample";
@@ -123,7 +123,9 @@ function Editor({ metric }: { metric: Metric | null }) {
           {metric && !kindNamed(metric.definition.kind).parts.includes("totals") && <AATest metric={metric.key} />}
           {metric && <UsedBy metric={metric} mayEdit={mayEdit} />}
         </div>
-        {!kindNamed(draft.definition.kind).parts.includes("totals") && <WorkedExample definition={draft.definition} />}
+        {!kindNamed(draft.definition.kind).parts.includes("totals") && (
+          <WorkedExample definition={draft.definition} said={metric?.words} />
+        )}
       </div>
     </main>
   );

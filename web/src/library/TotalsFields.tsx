@@ -1,6 +1,6 @@
 import { useMetrics } from "../api/hooks";
 import { kindNamed } from "../api/vocabulary";
-import { Problem } from "./EventFields";
+import { Problem } from "./ConditionFields";
 import type { Total } from "./kinds";
 
 const SUMS: [Exclude<Total["of"], "metric">, string][] = [

@@ -4,10 +4,10 @@ import type { Definition, MetricPreview } from "../api/client";
 import { useMetricPreview, useSampleEvents } from "../api/hooks";
 import { useSettled } from "../lib/useSettled";
 import { Panel } from "../parts/basics";
-import { Problem } from "./EventFields";
+import { Problem } from "./ConditionFields";
 
 /** What the definition would count of some events, event by event. */
-export function WorkedExample({ definition }: { definition: Definition }) {
+export function WorkedExample({ definition, said }: { definition: Definition; said: string | undefined }) {
   const sample = useSampleEvents();
   const [own, setOwn] = useState<string | null>(null);
   const [editing, setEditing] = useState(false);
@@ -34,15 +34,23 @@ export function WorkedExample({ definition }: { definition: Definition }) {
         />
       )}
       {preview.isError && <Problem text={preview.error.message} />}
-      {preview.data && !preview.isError && <Counted preview={preview.data} kind={settled.kind} />}
+      {preview.data && !preview.isError && <Counted preview={preview.data} kind={settled.kind} said={said} />}
     </Panel>
   );
 }
 
-function Counted({ preview, kind }: { preview: MetricPreview; kind: Definition["kind"] }) {
+interface CountedProps {
+  preview: MetricPreview;
+  kind: Definition["kind"];
+  /** The sentence that stands on the page already, of the definition as it is kept. */
+  said: string | undefined;
+}
+
+function Counted({ preview, kind, said }: CountedProps) {
   const { measured_as: measuredAs } = kindNamed(kind);
   return (
     <>
+      {preview.words !== said && <p className="mb-2 font-serif text-lg leading-snug">{preview.words}</p>}
       <p className="mb-2">
         <b className="text-lg">{preview.figure_text}</b>{" "}
         <span className="quiet text-sm">

@@ -23,10 +23,13 @@ export const OPERATOR_NAMES = Object.fromEntries(
   vocabulary.value_kinds.flatMap((kind) => kind.operators.map((one) => [one.name, one.title])),
 ) as Record<Operator, string>;
 
-const NO_EVENT: EventFilter = { event: "", conditions: [] };
+export const NO_EVENT: EventFilter = { event: "", conditions: [], or_events: [], groups: [] };
+/** Operators that take several values, of which one must hold. */
+export const OF_MANY: Operator[] = ["any_of", "contains", "starts_with", "ends_with"];
+export const NEW_CONDITION: Condition = { attribute: "", operator: "is", values: [""], kind: "text" };
 
 export function emptyMeasure(kind: Measure["kind"], events: EventFilter = NO_EVENT): Measure {
-  return { kind, events, amount_of: "", cap: null };
+  return { kind, events, amount_of: "", cap: null, first_only: false };
 }
 
 export const FIRST: Definition = {
@@ -35,13 +38,14 @@ export const FIRST: Definition = {
   denominator: null,
   steps: [],
   totals: [],
+  within_hours: null,
   window_hours: null,
   good_direction: "up",
   unit: "percent",
   currency: "",
 };
 
-const NO_COUNTING = { measure: null, denominator: null, steps: [], window_hours: null };
+const NO_COUNTING = { measure: null, denominator: null, steps: [], within_hours: null, window_hours: null };
 const FIRST_TOTALS: Total[] = [
   { of: "cost", metric: "" },
   { of: "metric", metric: "" },

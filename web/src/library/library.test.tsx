@@ -11,7 +11,13 @@ import { MetricPage } from "./MetricPage";
 afterEach(cleanup);
 const PAID: Definition = {
   ...FIRST,
-  measure: { kind: "conversion", events: { event: "booking_paid", conditions: [] }, amount_of: "", cap: null },
+  measure: {
+    kind: "conversion",
+    events: { event: "booking_paid", conditions: [] },
+    amount_of: "",
+    cap: null,
+    first_only: false,
+  },
 };
 
 function metric(changes: Partial<Metric> = {}): Metric {

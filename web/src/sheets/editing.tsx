@@ -151,13 +151,17 @@ export function variantsIn(experiment: Experiment): Variant[] {
 
 /** The metrics as they are sent back. */
 export function metricsIn(experiment: Experiment): MetricUseIn[] {
-  return experiment.metrics.map(({ name, role, margin, baseline, standard_deviation, before_days, strata }) => ({
-    name,
-    role,
-    margin: margin ?? null,
-    baseline: baseline ?? null,
-    standard_deviation: standard_deviation ?? null,
-    before_days: before_days ?? null,
-    strata: strata ?? null,
-  }));
+  return experiment.metrics.map(
+    ({ name, role, margin, baseline, standard_deviation, before_days, strata, direction }) => ({
+      name,
+      role,
+      margin: margin ?? null,
+      baseline: baseline ?? null,
+      standard_deviation: standard_deviation ?? null,
+      before_days: before_days ?? null,
+      strata: strata ?? null,
+      direction: direction ?? null,
+      new: false,
+    }),
+  );
 }

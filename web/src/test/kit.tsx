@@ -1,6 +1,7 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { render } from "@testing-library/react";
 import type { ReactNode } from "react";
+import { keys } from "../api/keys";
 import { server } from "./setup";
 import { MemoryRouter } from "react-router";
 import type {
@@ -52,6 +53,8 @@ export function serve(answers: Record<string, Answer[]>): Call[] {
 /** Renders a part with what all parts live in: a router and a cache that starts with `known`. */
 export function show(part: ReactNode, { address = "/", known = [] as [readonly unknown[], unknown][] } = {}) {
   const cache = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: Infinity } } });
+  // What is offered to choose from; nothing came in unless a test says so.
+  cache.setQueryData(keys.seenEvents, []);
   for (const [key, data] of known) cache.setQueryData(key, data);
   return render(
     <QueryClientProvider client={cache}>

@@ -32,7 +32,7 @@ def funnels(analysis: Analysis) -> list[FunnelOut]:
 
 def funnel_step(analysis: Analysis, use: ExperimentMetric, position: int, step: str) -> tuple[Rate, Rate]:
     """Control's and a variant's rate of a funnel's step, of the units that reached the one before. Raises InputError."""
-    names_of = [one.event for one in definition_of(use.definition).steps]
+    names_of = [" or ".join(one.names) for one in definition_of(use.definition).steps]
     reached = _reached(analysis, [use], position).get(use.metric_id, {})
     if step not in names_of or len(reached) < 2:
         raise InputError("step", step, f"must be a step that was counted; known are {', '.join(names_of) or 'none'}")
@@ -64,7 +64,7 @@ def _funnel(analysis: Analysis, use: ExperimentMetric, reached: dict[int, list[i
     """Each step as a rate of those who reached the one before. Exploratory: the funnel is read as a whole."""
     critical = two_sided_critical_value(analysis.rule.confidence)
     steps, losses = [], []
-    for place, name in enumerate([step.event for step in definition_of(use.definition).steps], start=1):
+    for place, name in enumerate([" or ".join(step.names) for step in definition_of(use.definition).steps], start=1):
         arms = [Rate(reached[at][place], reached[at][place - 1]) for at in (0, position)]
         compared = compare_arms(arms[1], arms[0], critical) if comparable(arms) else None
         if arms[0].units and arms[1].units:

@@ -112,6 +112,7 @@ def _copy_brief(by: User, source: Experiment, name: str) -> Experiment:
             experiment=copied, metric=use.metric, role="secondary" if use.role == "exploratory" else use.role,
             position=use.position, margin=use.margin,
             baseline=use.baseline, standard_deviation=use.standard_deviation, before_days=use.before_days, strata=use.strata,
+            direction=use.direction,
         )
         for use in source.metrics.all()
     )  # fmt: skip

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import math
+from difflib import get_close_matches
 from typing import Any
 
 from django.core.files.base import ContentFile
@@ -21,7 +22,7 @@ from neat_verdict.core.metrics import kind_named
 from neat_verdict.core.planning import Arms
 
 _VARIANT_FIELDS = ("name", "changes", "parameters", "link", "weight")
-_USE_FIELDS = ("role", "margin", "baseline", "standard_deviation", "before_days", "strata")
+_USE_FIELDS = ("role", "margin", "baseline", "standard_deviation", "before_days", "strata", "direction")
 Told = list[dict[str, Any]]
 
 
@@ -137,9 +138,11 @@ def copy_pictures(source: Variant, target: Variant) -> None:
 
 
 def edit_metrics(by: User, experiment: Experiment, wanted: list[dict[str, Any]]) -> Told:
-    """Bring the metrics to the wanted list; a name that the library does not know is made there.
+    """Bring the metrics to the wanted list; a name that the library does not know is made there, unless the line says that it is
+    not ``new``.
 
-    Raises InputError for two metrics that decide, one named twice, or a guardrail without margin; Conflict after the start.
+    Raises InputError for two metrics that decide, one named twice, one that is not known, or a guardrail without margin; Conflict
+    after the start.
     """
     present = list(experiment.metrics.select_related("metric"))
     # What was added after the start is sent along unchanged.
@@ -160,7 +163,10 @@ def edit_metrics(by: User, experiment: Experiment, wanted: list[dict[str, Any]])
     used: set[int] = set()
     for position, line in enumerate(lines):
         name = line["name"]
-        metric = by_name(name) or library.create_metric(by, name, library.plain_conversion(name))
+        metric = by_name(name)
+        if metric is None and not wanted[position].get("new", True):
+            raise InputError(f"metrics.{position}.name", name, f"must be a metric of the library{_nearest(name)}")
+        metric = metric or library.create_metric(by, name, library.plain_conversion(name))
         if metric.pk in used:
             raise InputError(f"metrics.{position}.name", name, "is in the list already")
         used.add(metric.pk)
@@ -171,6 +177,13 @@ def edit_metrics(by: User, experiment: Experiment, wanted: list[dict[str, Any]])
     # What was loaded with the experiment is out of date now.
     getattr(experiment, "_prefetched_objects_cache", {}).pop("metrics", None)
     return [{"field": "metrics", "before": before, "after": lines}]
+
+
+def _nearest(name: str) -> str:
+    """The metric whose name is nearest, after "must be a metric of the library"; "" where none is near."""
+    known = {metric.lower(): metric for metric in Metric.objects.values_list("name", flat=True)}
+    near = get_close_matches(name.lower(), known, n=1)
+    return f"; the nearest is “{known[near[0]]}”" if near else ""
 
 
 def _check_strata(position: int, line: dict[str, Any], metric: Metric) -> None:
@@ -211,6 +224,7 @@ def _known_kind(name: str) -> str:
 def _use_line(index: int, line: dict[str, Any]) -> dict[str, Any]:
     result = {"name": line["name"].strip(), **{field: line.get(field) for field in _USE_FIELDS}}
     result["strata"] = (result["strata"] or "").strip()
+    result["direction"] = result["direction"] or ""
     if not result["name"]:
         raise InputError(f"metrics.{index}.name", "empty", "must name a metric")
     if result["role"] == "exploratory":

@@ -74,6 +74,8 @@ class ExperimentMetric(models.Model):
     baseline = models.FloatField(null=True, blank=True)
     standard_deviation = models.FloatField(null=True, blank=True)
     before_days = models.PositiveSmallIntegerField(null=True, blank=True)
+    # Which way is good in this experiment; "" for as the library has it.
+    direction = models.CharField(max_length=4, blank=True, default="")
     strata = models.CharField(max_length=80, blank=True, default="")
     added_at = models.DateTimeField(null=True, blank=True)
 
@@ -88,8 +90,9 @@ class ExperimentMetric(models.Model):
 
     @property
     def definition(self) -> dict[str, Any]:
-        """Of the version that counts here."""
-        return (self.version or self.metric.latest).definition
+        """Of the version that counts here, with the direction that is good here."""
+        definition = (self.version or self.metric.latest).definition
+        return {**definition, "good_direction": self.direction} if self.direction else definition
 
     @property
     def kind(self) -> Kind:

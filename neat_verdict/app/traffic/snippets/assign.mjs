@@ -117,9 +117,11 @@ function matches({ attribute, operator, values, kind }, properties) {
     case "any_of":
       return wanted.some((value) => compare(seen, value) === 0);
     case "contains":
-      return seen.includes(wanted[0]);
+      return wanted.some((part) => seen.includes(part));
     case "starts_with":
-      return seen.startsWith(wanted[0]);
+      return wanted.some((part) => seen.startsWith(part));
+    case "ends_with":
+      return wanted.some((part) => seen.endsWith(part));
     case "greater":
       return compare(seen, wanted[0]) > 0;
     case "less":

@@ -85,6 +85,13 @@ class Kind(ABC):
         return numerator / denominator if denominator else math.nan
 
 
+def hours_in_words(hours: float) -> str:
+    """ "1 day", "36 hours"."""
+    if hours % 24 == 0:
+        return "1 day" if hours == 24 else f"{hours / 24:g} days"
+    return "1 hour" if hours == 1 else f"{hours:g} hours"
+
+
 def check_measured_as(definition: Definition, kind: str, why: str) -> None:
     """Raise InputError for a definition without a measure, or with one of another kind."""
     if definition.measure is None:
@@ -131,4 +138,4 @@ class MeasureKind(Kind):
         return ""
 
 
-__all__ = ["MEAN", "RATE", "Kind", "MeasureKind", "Reason"]
+__all__ = ["MEAN", "RATE", "Kind", "MeasureKind", "Reason", "hours_in_words"]

@@ -1,10 +1,11 @@
+import { useState } from "react";
 import { Panel } from "../../parts/basics";
 import { ComboField, TextField } from "../../parts/fields";
 import { metricsIn, useEditing } from "../editing";
 import { FactorsPanel } from "./FactorsPanel";
 import { Forecasts } from "./Forecasts";
 import { useMetricNames } from "../../api/hooks";
-import { MetricsPanel } from "./MetricsPanel";
+import { MakeNew, MetricsPanel } from "./MetricsPanel";
 import { Variants } from "./Variants";
 
 export function BriefSheet() {
@@ -90,19 +91,30 @@ export function BriefSheet() {
   );
 }
 
-/** Picked from the library by name, or made on the spot: a name that is new becomes a plain conversion there. */
+/** Picked from the library by name. A name that is not there is made a plain conversion only where that is said. */
 function PrimaryMetric() {
   const names = useMetricNames();
+  const [tried, setTried] = useState("");
   const { experiment, save, mayEdit, locked, errorFor } = useEditing();
   const primary = experiment.metrics.find((use) => use.role === "primary");
-  const set = (name: string) =>
+  const set = (name: string, isNew = false) => {
+    setTried(isNew ? "" : name);
     save((latest) => {
       const others = metricsIn(latest).filter(
         (use) => use.role !== "primary" && use.name.toLowerCase() !== name.toLowerCase(),
       );
-      const line = { name, role: "primary" as const, margin: null, baseline: null, standard_deviation: null };
+      const line = {
+        name,
+        role: "primary" as const,
+        margin: null,
+        baseline: null,
+        standard_deviation: null,
+        new: isNew,
+      };
       return { metrics: name ? [line, ...others] : others };
     });
+  };
+  const error = errorFor("metrics") ?? (tried ? errorFor("metrics.0.name") : undefined);
   return (
     <>
       <ComboField
@@ -113,8 +125,9 @@ function PrimaryMetric() {
         locked={locked || !mayEdit}
         placeholder="paid bookings"
         note={primary && (primary.good_direction === "up" ? "should rise" : "should fall")}
-        error={errorFor("metrics") ?? errorFor("metrics.0.name")}
+        error={error}
       />
+      {error && tried && <MakeNew name={tried} make={() => set(tried, true)} />}
     </>
   );
 }

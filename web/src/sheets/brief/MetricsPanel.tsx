@@ -5,7 +5,7 @@ import { useMetricNames } from "../../api/hooks";
 import { useAddMetric, useRemoveMetric, useSegments } from "../../api/running";
 import { day } from "../../lib/format";
 import { methodNamed } from "../../api/vocabulary";
-import { Problem } from "../../library/EventFields";
+import { Problem } from "../../library/ConditionFields";
 import { FormError, Panel } from "../../parts/basics";
 import { ComboInput } from "../../parts/ComboInput";
 import { NumberField } from "../../parts/fields";
@@ -61,6 +61,7 @@ const ROLES: Record<Role, string> = {
   goal: "second goal",
   exploratory: "exploratory",
 };
+const DIRECTIONS = { up: "more", down: "less" };
 /** Those that a winner hangs on beside the primary metric. */
 const GUARDING: Role[] = ["guardrail", "goal"];
 const FIRST_MARGIN = { guardrail: 0.02, goal: 0.1 };
@@ -111,6 +112,27 @@ export function MetricsPanel() {
                 </button>
               )}
             </div>
+            {!fixed && (
+              <label className="ml-[92px] flex items-center gap-2 py-1 text-sm">
+                Good here is
+                <select
+                  className="select select-sm w-52"
+                  aria-label={`Good direction of ${use.name}`}
+                  value={use.direction ?? ""}
+                  onChange={(event) =>
+                    set(use.name, { direction: (event.target.value || null) as MetricUse["direction"] })
+                  }
+                >
+                  <option value="">
+                    {use.direction
+                      ? "as the library has it"
+                      : `${DIRECTIONS[use.good_direction]}, as the library has it`}
+                  </option>
+                  <option value="up">more</option>
+                  <option value="down">less</option>
+                </select>
+              </label>
+            )}
             {["count", "amount"].includes(use.kind) && (
               <div className="ml-[92px]">
                 <NumberField
@@ -223,15 +245,27 @@ function AddAfterStart() {
   );
 }
 
+/** Offered where a name is not in the library: nothing is made by a slip. */
+export function MakeNew({ name, make }: { name: string; make: () => void }) {
+  return (
+    <button type="button" className="btn btn-xs mt-1" onClick={make}>
+      Make “{name}” a new metric, a plain conversion
+    </button>
+  );
+}
+
 function AddMetric() {
   const { experiment, save, errorFor } = useEditing();
   const names = useMetricNames();
   const [name, setName] = useState("");
   const [role, setRole] = useState<Role>("secondary");
-  const add = () => {
-    if (!name.trim()) return;
+  const [tried, setTried] = useState("");
+  const add = (wanted: string, isNew = false) => {
+    if (!wanted) return;
+    setTried(isNew ? "" : wanted);
     const line = {
-      name: name.trim(),
+      name: wanted,
+      new: isNew,
       role,
       margin: role === "guardrail" || role === "goal" ? FIRST_MARGIN[role] : null,
       baseline: null,
@@ -240,13 +274,13 @@ function AddMetric() {
     save((latest) => ({ metrics: [...metricsIn(latest), line] }));
     setName("");
   };
-  const error = errorFor("metrics") ?? errorFor(`metrics.${experiment.metrics.length}.name`);
+  const error = tried ? (errorFor("metrics") ?? errorFor(`metrics.${experiment.metrics.length}.name`)) : undefined;
   return (
     <form
       className="mt-2 flex flex-wrap items-center gap-2 border-t border-base-300 pt-2"
       onSubmit={(event) => {
         event.preventDefault();
-        add();
+        add(name.trim());
       }}
     >
       <ComboInput
@@ -269,18 +303,12 @@ function AddMetric() {
         <option value="goal">second goal</option>
       </select>
       <button className="btn btn-sm">Add</button>
-      <span className="quiet text-sm">
-        A name that is new becomes a plain conversion, to be defined in the{" "}
-        <Link className="link" to="/metrics">
-          library
-        </Link>
-        .
-      </span>
       {error && (
         <span role="alert" className="text-sm text-error">
           {error}
         </span>
       )}
+      {error && tried && <MakeNew name={tried} make={() => add(tried, true)} />}
     </form>
   );
 }

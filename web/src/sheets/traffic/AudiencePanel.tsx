@@ -1,10 +1,11 @@
 import { useState } from "react";
 import type { ConditionGroup } from "../../api/client";
+import { AT_EXPOSURE, useSeenProperties } from "../../api/hooks";
 import { useAudiences, useKeepAudience } from "../../api/running";
 import { FormError, Panel } from "../../parts/basics";
 import { useEditing } from "../editing";
 import { DeliveryForAReason } from "../ForAReason";
-import { ConditionGroups, NEW_GROUP } from "./ConditionGroups";
+import { ConditionGroups, NEW_GROUP } from "../../library/ConditionGroups";
 import { VisitorCheck } from "./VisitorCheck";
 
 /** Who qualifies: groups of conditions that must all hold, from the library or made here. */
@@ -13,6 +14,7 @@ export function AudiencePanel() {
   const mayEdit = allowed && !ruleLocked;
   const [draft, setDraft] = useState<ConditionGroup[] | null>(null);
   const groups = draft ?? experiment.audience_rules;
+  const seen = useSeenProperties(AT_EXPOSURE);
   const changed = draft !== null && JSON.stringify(draft) !== JSON.stringify(experiment.audience_rules);
   return (
     <Panel
@@ -21,6 +23,7 @@ export function AudiencePanel() {
     >
       <DeliveryForAReason />
       <ConditionGroups
+        seen={seen}
         groups={groups}
         set={setDraft}
         mayEdit={mayEdit}

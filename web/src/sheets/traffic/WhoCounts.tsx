@@ -1,11 +1,12 @@
 import { useState } from "react";
 import type { NeverCounted } from "../../api/client";
+import { AT_EXPOSURE, useSeenProperties } from "../../api/hooks";
 import { useKeepNeverCounted, useNeverCounted } from "../../api/running";
 import { FormError, Panel } from "../../parts/basics";
 import { ChoiceField } from "../../parts/fields";
 import { useEditing } from "../editing";
 import { ForAReason } from "../ForAReason";
-import { ConditionGroups, NEW_GROUP } from "./ConditionGroups";
+import { ConditionGroups, NEW_GROUP } from "../../library/ConditionGroups";
 
 const IDENTITIES = [
   { value: "id", label: "Every id that is sent is a unit" },
@@ -69,6 +70,7 @@ function NeverCountedFields({ mayEdit }: { mayEdit: boolean }) {
   const keep = useKeepNeverCounted();
   const [draft, setDraft] = useState<NeverCounted | null>(null);
   const [typed, setTyped] = useState<string | null>(null);
+  const seen = useSeenProperties(AT_EXPOSURE);
   const kept = experiment.never_counted;
   const shown = draft ?? kept;
   const wanted = typed === null ? shown : { ...shown, units: readIds(typed) };
@@ -101,6 +103,7 @@ function NeverCountedFields({ mayEdit }: { mayEdit: boolean }) {
       {problem && <p className="text-sm text-error">{problem}</p>}
       <div className="mt-2">
         <ConditionGroups
+          seen={seen}
           groups={shown.groups}
           set={(groups) => setDraft({ ...shown, groups })}
           mayEdit={mayEdit}

@@ -1,8 +1,8 @@
-import type { Condition, ConditionGroup } from "../../api/client";
-import { ConditionFields } from "../../library/EventFields";
+import type { Condition, ConditionGroup } from "../api/client";
+import { ConditionFields } from "./ConditionFields";
+import { NEW_CONDITION } from "./kinds";
 
-const EMPTY: Condition = { attribute: "", operator: "is", values: [""], kind: "text" };
-export const NEW_GROUP: ConditionGroup = { kind: "all", conditions: [EMPTY] };
+export const NEW_GROUP: ConditionGroup = { kind: "all", conditions: [NEW_CONDITION] };
 
 interface Props {
   groups: ConditionGroup[];
@@ -14,11 +14,13 @@ interface Props {
   between: "and" | "or";
   opening: string;
   /** Message of the server for a path below the list, such as "0.conditions.1.values". */
+  /** Properties that were seen, with their most frequent values. */
+  seen: Map<string, string[]>;
   errorFor: (path: string) => string | undefined;
 }
 
-/** Groups of conditions on properties of a visitor, as fields. */
-export function ConditionGroups({ groups, set, mayEdit, name, between, opening, errorFor }: Props) {
+/** Groups of conditions on properties of a visitor or an event, as fields. */
+export function ConditionGroups({ groups, set, mayEdit, name, between, opening, seen, errorFor }: Props) {
   const put = (index: number, group: ConditionGroup) => set(groups.map((one, i) => (i === index ? group : one)));
   return groups.map((group, index) => (
     <fieldset key={index} disabled={!mayEdit} className="mb-2 border-l-2 border-base-300 pl-3">
@@ -39,7 +41,7 @@ export function ConditionGroups({ groups, set, mayEdit, name, between, opening, 
             <button
               className="btn btn-xs"
               aria-label={`Condition in ${name.toLowerCase()} ${index + 1}`}
-              onClick={() => put(index, { ...group, conditions: [...group.conditions, EMPTY] })}
+              onClick={() => put(index, { ...group, conditions: [...group.conditions, NEW_CONDITION] })}
             >
               Condition
             </button>
@@ -53,24 +55,39 @@ export function ConditionGroups({ groups, set, mayEdit, name, between, opening, 
           </>
         )}
       </div>
-      {group.conditions.map((condition, place) => (
-        <ConditionFields
-          key={place}
-          label={`${name} ${index + 1}, condition ${place + 1}`}
-          condition={condition}
-          set={(part) =>
-            put(index, {
-              ...group,
-              conditions: group.conditions.map((one, i) => (i === place ? { ...one, ...part } : one)),
-            })
-          }
-          remove={() => put(index, { ...group, conditions: group.conditions.filter((_, i) => i !== place) })}
-          problem={["attribute", "operator", "values", "kind"]
-            .map((part) => errorFor(`${index}.conditions.${place}.${part}`))
-            .find(Boolean)}
-        />
-      ))}
+      <ConditionLines
+        label={`${name} ${index + 1}`}
+        conditions={group.conditions}
+        set={(conditions) => put(index, { ...group, conditions })}
+        seen={seen}
+        errorFor={(path) => errorFor(`${index}.${path}`)}
+      />
       {group.conditions.length === 0 && <p className="text-sm text-error">A group needs a condition.</p>}
     </fieldset>
+  ));
+}
+
+interface LinesProps {
+  label: string;
+  conditions: Condition[];
+  set: (conditions: Condition[]) => void;
+  seen: Map<string, string[]>;
+  errorFor: (path: string) => string | undefined;
+}
+
+/** Conditions one under the other. */
+export function ConditionLines({ label, conditions, set, seen, errorFor }: LinesProps) {
+  return conditions.map((condition, index) => (
+    <ConditionFields
+      key={index}
+      label={`${label}, condition ${index + 1}`}
+      condition={condition}
+      seen={seen}
+      set={(part) => set(conditions.map((line, place) => (place === index ? { ...line, ...part } : line)))}
+      remove={() => set(conditions.filter((_, place) => place !== index))}
+      problem={["attribute", "operator", "values", "kind"]
+        .map((part) => errorFor(`conditions.${index}.${part}`))
+        .find(Boolean)}
+    />
   ));
 }
