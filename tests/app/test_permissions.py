@@ -301,6 +301,7 @@ TABLE = {
     "get_live": (READ, 200, of("won")),
     "list_notes": (READ, 200, of("won")),
     "list_past": (READ, 200, of("draft")),
+    "get_levels": (READ, 200, plain()),
     "get_report_picture": (READ, 200, lambda w: ({"key": w.won.key, "kind": "svg"}, {})),
     "get_readiness": (READ, 200, of("draft")),
     "get_rehearsal": (READ, 200, of("draft")),

@@ -31,6 +31,7 @@ def test_readiness_names_what_has_not_been_seen_and_a_look_at_each_variant_meets
     before = points(ask, prepared.key)
     assert before == {
         "The decision rule can be locked": True, "The shares add up to 100%": True, "A system has a key": True,
+        "Every variant has the same parameters": True, "No other running experiment sets them": True,
         "Variant A has been shown to somebody": False, "Variant B has been shown to somebody": False,
         "booking_paid comes in": False,
     }  # fmt: skip
@@ -42,6 +43,31 @@ def test_readiness_names_what_has_not_been_seen_and_a_look_at_each_variant_meets
     assert all(points(ask, prepared.key).values())
     with clock.at(TODAY + timedelta(days=15)):  # what was seen long ago proves nothing
         assert not points(ask, prepared.key)["booking_paid comes in"]
+
+
+def test_a_parameter_that_a_variant_lacks_or_another_experiment_sets_is_found_before_the_start(ask, analyst, served):
+    both = {"name": "calendar", "kind": "text", "value": "month"}
+    lines = [{"name": "As it is", "parameters": []}, {"name": "By month", "parameters": [both]}]
+    made = actions.create_experiment(analyst, "By month", {**SERVED, "variants": lines})
+
+    def seen():
+        found = ask("get", f"/experiments/{made.key}/readiness")[1]["points"]
+        return {
+            point["label"]: (point["met"], point["seen"])
+            for point in found
+            if "set" in point["label"] or "same" in point["label"]
+        }
+
+    assert seen() == {
+        "Every variant has the same parameters": (False, "A lacks calendar"),
+        "No other running experiment sets them": (False, "calendar is set by “Fare calendar”"),
+    }
+    # In one exclusion group nobody is in both.
+    Experiment.objects.filter(pk__in=[made.pk, served.pk]).update(exclusion_group="page")
+    assert seen()["No other running experiment sets them"] == (True, "none")
+    Experiment.objects.filter(pk=made.pk).update(exclusion_group="")
+    actions.end(analyst, served.key)
+    assert seen()["No other running experiment sets them"][0]
 
 
 def test_a_start_that_is_not_ready_needs_a_reason_which_the_ledger_keeps(ask, prepared):

@@ -6,7 +6,7 @@ from django.http import HttpRequest
 from ninja import Router, Schema
 
 from neat_verdict.app.casebook import actions, presenting, queries
-from neat_verdict.app.casebook.schemas import CasebookOut, HandoverOut, LessonIO, PlaceIn, TickIn
+from neat_verdict.app.casebook.schemas import CasebookOut, HandoverOut, LessonIO, LevelsOut, PlaceIn, TickIn
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.people.auth import person
 from neat_verdict.app.traffic.schemas import RolloutIn
@@ -24,6 +24,12 @@ def casebook(
 ) -> CasebookOut:
     limit, offset = min(max(limit, 1), 500), min(max(offset, 0), 10**9)
     return presenting.casebook_out(queries.casebook(search=search, area=area, verdict=verdict), offset, limit)
+
+
+@router.get("/casebook/levels", response=LevelsOut, operation_id="get_levels")
+def levels(request: HttpRequest, by: str = "metric") -> LevelsOut:
+    """What control showed in decided experiments, by metric, and by area, month or a property that tallies are kept by."""
+    return presenting.levels_out(by, queries.levels_by(), queries.levels(by))
 
 
 @router.get("/experiments/{key}/handover", response=HandoverOut, operation_id="get_handover")

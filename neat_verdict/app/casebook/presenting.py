@@ -2,19 +2,25 @@
 
 from __future__ import annotations
 
+from calendar import month_name
+from collections import Counter
+from collections.abc import Sequence
 from typing import Any
 
 from neat_verdict.app.analysis.figures import interval, number
 from neat_verdict.app.analysis.presenting import adjusted_text, effect_shown, tone_of
-from neat_verdict.app.casebook.queries import Case, Casebook, lesson_of
+from neat_verdict.app.casebook.queries import Case, Casebook, SeenLevel, lesson_of
 from neat_verdict.app.casebook.schemas import (
     CasebookOut,
     CaseOut,
     HandoverOut,
     LessonIO,
+    LevelGroupOut,
+    LevelsOut,
     PlaceOut,
     RecordOut,
     RolloutOut,
+    SeenLevelOut,
 )
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import today
@@ -22,8 +28,10 @@ from neat_verdict.app.experiments.schemas import ConditionGroupIO
 from neat_verdict.app.traffic.models import Rollout
 from neat_verdict.app.traffic.schemas import StepIO
 from neat_verdict.app.traffic.wording import rollout_in_words
-from neat_verdict.core.text.format import format_lift, format_percent, format_share
-from neat_verdict.core.verdicts import TrackRecord
+from neat_verdict.core.text.format import format_count, format_levels, format_lift, format_percent, format_share
+from neat_verdict.core.verdicts import TrackRecord, levels_of
+
+MONTHS = list(month_name)
 
 
 def handover(experiment: Experiment) -> HandoverOut:
@@ -135,3 +143,54 @@ def _sentences(record: TrackRecord) -> list[str]:
             f"{format_percent(round(record.forecast_bias, 3))} {way}."
         )
     return lines
+
+
+def levels_out(by: str, choices: Sequence[str], seen: Sequence[SeenLevel]) -> LevelsOut:
+    """Levels by metric and group, the metrics with most tests first."""
+    groups: dict[tuple[str, str], list[SeenLevel]] = {}
+    for one in seen:
+        groups.setdefault((one.metric, one.group), []).append(one)
+    tests = Counter(one.metric for one in seen)
+    ordered = sorted(groups, key=lambda key: (-tests[key[0]], key[0].lower(), _in_order(by, key[1])))
+    return LevelsOut(by=by, choices=list(choices), groups=[_group(*key, groups[key]) for key in ordered])
+
+
+def _in_order(by: str, group: str) -> tuple[int, str]:
+    return (MONTHS.index(group) if by == "month" and group in MONTHS else 0, group.lower())
+
+
+def _group(metric: str, group: str, seen: Sequence[SeenLevel]) -> LevelGroupOut:
+    unit, currency = seen[0].unit, seen[0].currency
+    summary = levels_of([one.level for one in seen])
+    ends = (summary.least, summary.lower, summary.median, summary.upper, summary.most)
+    texts = format_levels([*ends, *(one.level for one in seen)], unit, currency)
+    least, lower, median, upper, most = texts[: len(ends)]
+    return LevelGroupOut(
+        metric=metric,
+        group=group,
+        tests=summary.count,
+        least_text=least,
+        lower_text=lower,
+        median_text=median,
+        upper_text=upper,
+        most_text=most,
+        levels=[
+            SeenLevelOut(
+                key=one.experiment.key,
+                name=one.experiment.name,
+                level=one.level,
+                level_text=text,
+                units=one.units,
+                planned_text=format_levels([one.planned], unit, currency)[0] if one.planned else "",
+                traffic_text=_traffic(one),
+            )
+            for one, text in zip(seen, texts[len(ends) :], strict=True)
+        ],
+    )
+
+
+def _traffic(one: SeenLevel) -> str:
+    if not (one.per_day and one.planned_per_day):
+        return ""
+    part = format_share(one.per_day / one.planned_per_day, 0)
+    return f"{format_count(one.per_day)} a day, {part} of the plan"

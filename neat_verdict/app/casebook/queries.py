@@ -5,12 +5,14 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from django.db.models import Q
+from django.db.models import Q, Sum
 
 from neat_verdict.app.casebook.models import Lesson
-from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.app.experiments.queries import closed_and_decided
+from neat_verdict.app.experiments.models import Experiment, Tally
+from neat_verdict.app.experiments.queries import closed_and_decided, workspace
 from neat_verdict.app.experiments.record import AnalysisRecord, from_stored
+from neat_verdict.app.metrics.queries import definition_of
+from neat_verdict.core.checks import InputError
 from neat_verdict.core.statistics import Interval
 from neat_verdict.core.verdicts import Forecasted, Outcome, TrackRecord, track_record
 
@@ -90,3 +92,88 @@ def _outcome(experiment: Experiment, record: AnalysisRecord) -> Outcome:
         good_direction=record.metric.good_direction,
         forecasts=tuple(Forecasted(f.lift, f.low, f.high) for f in experiment.forecasts.all()),
     )
+
+
+@dataclass(frozen=True, slots=True)
+class SeenLevel:
+    """What control showed in a decided experiment, or in a part of it; ``group`` is what it is listed by.
+
+    ``planned`` is the level it was planned with, ``per_day`` the units of all variants a day, and ``planned_per_day`` those that
+    were planned; None where nothing was planned, or of a part.
+    """
+
+    experiment: Experiment
+    metric: str
+    unit: str
+    currency: str
+    group: str
+    level: float
+    units: int
+    planned: float | None
+    per_day: float | None
+    planned_per_day: float | None
+
+
+BY_EXPERIMENT = ("metric", "area", "month")
+
+
+def levels_by() -> list[str]:
+    """What levels can be listed by: the metric alone, area, month, and each property that tallies are kept by."""
+    return [*BY_EXPERIMENT, *(names[0] for names in workspace().segments if len(names) == 1)]
+
+
+def levels(by: str = "metric") -> list[SeenLevel]:
+    """The levels of control in all sound decided experiments, by metric. Raises InputError for what they cannot be listed by."""
+    known = levels_by()
+    if by not in known:
+        raise InputError("by", by or "empty", f"must be one of {', '.join(known)}")
+    result = []
+    for experiment in _decided():
+        record = from_stored(experiment.decision_reading or {}, experiment.rule)
+        if record.verdict.kind.counts_as == "unsound" or not record.arms:
+            continue
+        result += _levels_in(experiment, record, by) if by not in BY_EXPERIMENT else _level(experiment, record, by)
+    return result
+
+
+def _level(experiment: Experiment, record: AnalysisRecord, by: str) -> list[SeenLevel]:
+    control, units, first = record.arms[0], sum(arm.units for arm in record.arms), record.first_day
+    if not math.isfinite(control.level.estimate) or not control.units:
+        return []
+    group = {"area": experiment.area or "no area", "month": f"{first:%B}" if first else "no days"}.get(by, "")
+    planned_per_day = None
+    if experiment.audience_per_day:
+        planned_per_day = experiment.audience_per_day * experiment.participation * experiment.exclusion_share
+    return [
+        SeenLevel(
+            experiment, record.metric.name, record.metric.unit, record.metric.currency, group, control.level.estimate,
+            control.units, experiment.baseline, units / record.days if record.days else None, planned_per_day,
+        )
+    ]  # fmt: skip
+
+
+def _levels_in(experiment: Experiment, record: AnalysisRecord, by: str) -> list[SeenLevel]:
+    """By the segments of a property; rates only, whose sums are enough."""
+    primary = experiment.primary
+    if primary is None or not primary.kind.is_rate or primary.kind.steps(definition_of(primary.definition)):
+        return []
+    rows = (
+        Tally.objects.filter(
+            variant__experiment__key=experiment.round_of or experiment.key,
+            variant__position=0,
+            metric=primary.metric,
+            round=experiment.round,
+            segment__startswith=f"{by}=",
+        )
+        .order_by()
+        .values("segment")
+        .annotate(units=Sum("units"), total=Sum("total"))
+    )  # fmt: skip
+    return [
+        SeenLevel(
+            experiment, record.metric.name, record.metric.unit, record.metric.currency,
+            row["segment"].removeprefix(f"{by}="), row["total"] / row["units"], row["units"], None, None, None,
+        )
+        for row in rows
+        if row["units"] and " & " not in row["segment"]
+    ]  # fmt: skip

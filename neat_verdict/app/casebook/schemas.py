@@ -99,3 +99,35 @@ class CasebookOut(Schema):
     cases: list[CaseOut]
     areas: list[str]
     count: int
+
+
+class SeenLevelOut(Schema):
+    """Of one experiment; ``traffic_text`` is what came a day of what was planned, ``planned_text`` the level of the plan."""
+
+    key: str
+    name: str
+    level: float
+    level_text: str
+    units: int
+    planned_text: str
+    traffic_text: str
+
+
+class LevelGroupOut(Schema):
+    """What control showed by metric and ``group``; the texts are the ends, the quartiles and the middle."""
+
+    metric: str
+    group: str
+    tests: int
+    least_text: str
+    lower_text: str
+    median_text: str
+    upper_text: str
+    most_text: str
+    levels: list[SeenLevelOut]
+
+
+class LevelsOut(Schema):
+    by: str
+    choices: list[str]
+    groups: list[LevelGroupOut]

@@ -21,6 +21,7 @@ from neat_verdict.app.planning.presenting import (
     past_of_experiment,
     past_out,
     rehearsal_out,
+    standing,
 )
 from neat_verdict.app.planning.schemas import (
     AATestIn,
@@ -144,7 +145,9 @@ def cancel_aa_test(request: HttpRequest, key: str, number: int) -> LatestAATest:
 
 @router.get("/experiments/{key}/past", response=PastsOut, operation_id="list_past")
 def past(request: HttpRequest, key: str) -> PastsOut:
-    return PastsOut(items=[past_of_experiment(*past) for past in queries.past_of_metric(find(key), person(request))])
+    experiment = find(key)
+    pasts = queries.past_of_metric(experiment, person(request))
+    return PastsOut(items=[past_of_experiment(*past) for past in pasts], standing=standing(experiment, pasts))
 
 
 @router.post("/past-data", response=PastOut, operation_id="read_past_data")

@@ -17,6 +17,7 @@ from neat_verdict.app.planning.schemas import (
     PastOut,
     RehearsalOut,
 )
+from neat_verdict.core.verdicts import held_against
 
 
 def forecasts_out(
@@ -106,6 +107,15 @@ def rehearsal_out(rehearsal: Rehearsal, experiment: Experiment) -> RehearsalOut:
             **result,
         }
     )
+
+
+def standing(experiment: Experiment, pasts: Sequence[tuple[Experiment, Past, float]]) -> str:
+    """Where the level that is planned with lies among those that control showed."""
+    primary = experiment.primary
+    if primary is None or experiment.baseline is None:
+        return ""
+    seen = [past.baseline for _, past, _ in pasts]
+    return held_against(experiment.baseline, seen, primary.definition["unit"], primary.definition.get("currency", ""))
 
 
 def past_of_experiment(experiment: Experiment, past: Past, units_per_day: float) -> PastOut:

@@ -229,4 +229,7 @@ class PastOut(Schema):
 
 
 class PastsOut(Schema):
+    """``standing`` says where the level of the plan lies among those of the decided experiments; "" where they are few."""
+
     items: list[PastOut]
+    standing: str

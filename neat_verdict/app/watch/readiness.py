@@ -11,7 +11,7 @@ from neat_verdict.app.experiments.queries import missing_for_rule, planned_rule
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.people.models import MachineKey
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.text.format import format_share, plural
+from neat_verdict.core.text.format import format_share, listed, plural
 
 SEEN_WITHIN = 14 * 24 * 3_600_000
 
@@ -35,7 +35,7 @@ def readiness(experiment: Experiment) -> list[Point]:
     """All points, in the order of the sheets."""
     points = [_rule(experiment), *_reach(experiment), _shares(experiment)]
     if experiment.data_from == "events":
-        points += [_key(), *_variants(experiment), *_events(experiment)]
+        points += [*_parameters(experiment), _key(), *_variants(experiment), *_events(experiment)]
     return points
 
 
@@ -73,6 +73,43 @@ def _shares(experiment: Experiment) -> Point:
     total = sum(weights)
     seen = ", ".join(f"{weight / total:.1%}" for weight in weights) if total else "none"
     return Point("The shares add up to 100%", total > 0, seen, "Give each variant its share", "traffic")
+
+
+def _parameters(experiment: Experiment) -> list[Point]:
+    """Whether each variant has the parameters that others have, and no other running experiment sets the same."""
+    sent = {variant.letter: {line["name"] for line in variant.parameters} for variant in experiment.variants.all()}
+    names = sorted(set().union(*sent.values()))
+    if not names:
+        return []
+    lacking = [
+        f"{letter} lacks {listed([name for name in names if name not in has])}"
+        for letter, has in sent.items()
+        if not has.issuperset(names)
+    ]
+    fix = "Give every variant each of them, control its present value: what the site does without one is not tested"
+    points = [
+        Point("Every variant has the same parameters", not lacking, "; ".join(lacking) or listed(names), fix, "brief")
+    ]
+    clashes = _set_elsewhere(experiment, set(names))
+    seen = "; ".join(f"{name} is set by “{other}”" for name, other in clashes)
+    away = "Name them otherwise, or put both experiments into one exclusion group, so that nobody is in both"
+    return [*points, Point("No other running experiment sets them", not clashes, seen or "none", away, "traffic")]
+
+
+def _set_elsewhere(experiment: Experiment, names: set[str]) -> list[tuple[str, str]]:
+    """(parameter, name of an experiment) of those that are running and may have the same units."""
+    others = Experiment.objects.filter(state__in=["running", "paused"], data_from="events").exclude(pk=experiment.pk)
+    if experiment.exclusion_group:
+        others = others.exclude(exclusion_group=experiment.exclusion_group)
+    return sorted(
+        {
+            (line["name"], other.name)
+            for other in others.prefetch_related("variants")
+            for variant in other.variants.all()
+            for line in variant.parameters
+            if line["name"] in names
+        }
+    )
 
 
 def _key() -> Point:

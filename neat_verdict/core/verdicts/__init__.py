@@ -6,6 +6,7 @@ from neat_verdict.core.verdicts.cohorts import CohortReading, cohort_effects, re
 from neat_verdict.core.verdicts.impact import impact
 from neat_verdict.core.verdicts.judging import MetricReading, MetricRole, Verdict, judge
 from neat_verdict.core.verdicts.kinds import VERDICTS, VerdictKind
+from neat_verdict.core.verdicts.levels import Levels, held_against, levels_of
 from neat_verdict.core.verdicts.paragraph import rule_in_words
 from neat_verdict.core.verdicts.ranking import CHANCE_MEANING, Ranked, chance_ahead, rank_arms
 from neat_verdict.core.verdicts.reading import (
@@ -51,6 +52,7 @@ __all__ = [
     "DecisionRule",
     "Forecasted",
     "Guardrail",
+    "Levels",
     "Looks",
     "MetricReading",
     "MetricRole",
@@ -75,10 +77,12 @@ __all__ = [
     "compare_totals",
     "compare_with_control",
     "conversions_it_hangs_on",
+    "held_against",
     "impact",
     "is_early",
     "is_sound",
     "judge",
+    "levels_of",
     "minimum_met",
     "rank_arms",
     "reached_by",

@@ -27,6 +27,7 @@ export type FullHandover = Schemas["HandoverOut"];
 export type Handover = Schemas["RolloutOut"];
 export type RolloutIn = Schemas["RolloutIn"];
 export type Casebook = Schemas["CasebookOut"];
+export type LevelGroup = Schemas["LevelGroupOut"];
 export type Looks = Schemas["LooksOut"];
 export type Funnel = Schemas["FunnelOut"];
 export type Rounds = Schemas["RoundsOut"];

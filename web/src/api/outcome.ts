@@ -104,6 +104,15 @@ export function useCasebook(asked: CasebookAsked) {
   });
 }
 
+/** What control showed in decided experiments, listed by area, month or a property of units. */
+export function useLevels(by: string) {
+  return useQuery({
+    queryKey: keys.levels(by),
+    queryFn: () => take(client.GET("/api/v1/casebook/levels", { params: { query: { by } } })),
+    placeholderData: keepPreviousData,
+  });
+}
+
 /** Taking the looks that are due, or setting one aside; both answer with the evidence as it is then. */
 export function useLooks(key: string) {
   const cache = useQueryClient();

@@ -76,6 +76,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/casebook/levels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Levels
+         * @description What control showed in decided experiments, by metric, and by area, month or a property that tallies are kept by.
+         */
+        get: operations["get_levels"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/collect": {
         parameters: {
             query?: never;
@@ -3762,6 +3782,39 @@ export interface components {
              */
             why: string;
         };
+        /**
+         * LevelGroupOut
+         * @description What control showed by metric and ``group``; the texts are the ends, the quartiles and the middle.
+         */
+        LevelGroupOut: {
+            /** Group */
+            group: string;
+            /** Least Text */
+            least_text: string;
+            /** Levels */
+            levels: components["schemas"]["SeenLevelOut"][];
+            /** Lower Text */
+            lower_text: string;
+            /** Median Text */
+            median_text: string;
+            /** Metric */
+            metric: string;
+            /** Most Text */
+            most_text: string;
+            /** Tests */
+            tests: number;
+            /** Upper Text */
+            upper_text: string;
+        };
+        /** LevelsOut */
+        LevelsOut: {
+            /** By */
+            by: string;
+            /** Choices */
+            choices: string[];
+            /** Groups */
+            groups: components["schemas"]["LevelGroupOut"][];
+        };
         /** LinkIn */
         LinkIn: {
             /**
@@ -4274,10 +4327,15 @@ export interface components {
             /** Units Per Day */
             units_per_day: number | null;
         };
-        /** PastsOut */
+        /**
+         * PastsOut
+         * @description ``standing`` says where the level of the plan lies among those of the decided experiments; "" where they are few.
+         */
         PastsOut: {
             /** Items */
             items: components["schemas"]["PastOut"][];
+            /** Standing */
+            standing: string;
         };
         /** PathOut */
         PathOut: {
@@ -5217,6 +5275,26 @@ export interface components {
             properties: components["schemas"]["SeenPropertyOut"][];
             /** Times */
             times: number;
+        };
+        /**
+         * SeenLevelOut
+         * @description Of one experiment; ``traffic_text`` is what came a day of what was planned, ``planned_text`` the level of the plan.
+         */
+        SeenLevelOut: {
+            /** Key */
+            key: string;
+            /** Level */
+            level: number;
+            /** Level Text */
+            level_text: string;
+            /** Name */
+            name: string;
+            /** Planned Text */
+            planned_text: string;
+            /** Traffic Text */
+            traffic_text: string;
+            /** Units */
+            units: number;
         };
         /** SeenPropertyOut */
         SeenPropertyOut: {
@@ -6258,6 +6336,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CasebookOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_levels: {
+        parameters: {
+            query?: {
+                by?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LevelsOut"];
                 };
             };
             /** @description Refused; the problem document says why */

@@ -11,6 +11,7 @@ import { TONE_CLASS } from "../lib/words";
 import { useAddressParams } from "../lib/useAddressParams";
 import { Empty, Failure, Panel, Skeleton } from "../parts/basics";
 import { DataTable, type Column } from "../parts/DataTable";
+import { Levels } from "./Levels";
 
 type Case = Casebook["cases"][number];
 const NEEDS = 900;
@@ -77,6 +78,9 @@ export function CasebookPage() {
             </span>
           </div>
           <Cases cases={query.data.cases} />
+          <div className="mt-3">
+            <Levels />
+          </div>
         </>
       )}
     </main>

@@ -489,6 +489,25 @@ describe("the casebook", () => {
     expect(await screen.findByText("No match")).toBeTruthy();
   });
 
+  it("lists what control showed, each test a link that says what was planned", async () => {
+    const level = (name: string, value: number, planned = "") => ({
+      key: name, name, level: value, level_text: `${100 * value}%`, units: 900, planned_text: planned,
+      traffic_text: planned && "900 a day, 90% of the plan",
+    }); // prettier-ignore
+    const group = {
+      metric: "paid bookings", group: "", tests: 2, least_text: "4%", lower_text: "4.5%", median_text: "5%", upper_text: "5.5%",
+      most_text: "6%", levels: [level("one", 0.04, "5%"), level("two", 0.06)],
+    }; // prettier-ignore
+    const found = { by: "metric", choices: ["metric", "area"], groups: [group] };
+    serve({ "GET /casebook/levels": [{ body: { ...found, by: "area", groups: [] } }] });
+    show(<CasebookPage />, { known: [[keys.casebook(asked), casebook], [keys.levels("metric"), found]] }); // prettier-ignore
+    expect(screen.getByText("4% to 6%")).toBeTruthy();
+    const dot = screen.getByLabelText("one: 4%, planned with 5%; 900 a day, 90% of the plan");
+    expect(dot.getAttribute("href")).toBe("/experiments/one/evidence");
+    fireEvent.change(screen.getByLabelText("List levels by"), { target: { value: "area" } });
+    expect(await screen.findByText(/No decided experiment has levels by area/)).toBeTruthy();
+  });
+
   it("is empty until something is decided", () => {
     const empty = { ...casebook, record: { ...casebook.record, decided: 0, sentences: [] }, cases: [], count: 0 };
     show(<CasebookPage />, { known: [[keys.casebook(asked), empty]] });

@@ -34,6 +34,7 @@ export function PastData() {
         Take these from past data
         {past.data?.items.length ? ` (${past.data.items.length} decided with this metric)` : ""}
       </button>
+      {past.data?.standing && <p className="quiet">{past.data.standing}</p>}
       {open && (
         <div className="mt-1">
           <ul>
