@@ -28,7 +28,7 @@ from neat_verdict.core.sizing import (
     noninferiority_size,
     smallest_margin,
 )
-from neat_verdict.core.statistics import Mean, Rate, compare_posterior, ratio_interval
+from neat_verdict.core.statistics import Interval, Mean, Rate, compare_posterior, ratio_interval
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.verdicts import (
     DecisionRule,
@@ -314,6 +314,11 @@ def test_a_plan_speaks_of_the_margin(question):
     assert "a margin of" in said
     assert "Look for a larger margin" in said
     first, last = made.looks[0], made.looks[-1]
+    # As far from the margin as the interval reaches.
+    better = make_plan(dataclasses.replace(request, question=QUESTIONS["superiority"]))
+    reach = QUESTIONS[question].needed_lift(0.01, 0.03)
+    assert reach == pytest.approx(-0.02 if question == "noninferiority" else 0.02)
+    assert better.looks[0].lift > 0
     # An early look asks for more: a larger lift to be no worse, a smaller one to be the same.
     assert (first.lift > last.lift) == (question == "noninferiority")
     found = rule_for(request, made, longest_days=28)
@@ -364,3 +369,20 @@ def test_designs_that_look_for_the_best_ask_no_other_question():
         dataclasses.replace(
             rule("noninferiority", 0.05, GroupSequential()), planned_units=(10, 10), design=DESIGNS["adaptive"]
         )
+
+
+@pytest.mark.parametrize(
+    ("question", "low", "high", "shift"),
+    [("noninferiority", -0.02, 0.06, -0.03), ("equivalence", -0.02, 0.03, 0.02), ("equivalence", -0.04, 0.03, -0.01),
+     ("superiority", 0.02, 0.06, -0.02)],
+)  # fmt: skip
+def test_the_least_shift_that_undoes_an_answer_is_to_the_nearest_border(question, low, high, shift):
+    assert QUESTIONS[question].undoing(Interval(0.0, low, high), 0.05) == pytest.approx(shift)
+
+
+def test_the_statistic_of_a_margin_lies_beyond_the_critical_value_exactly_when_the_answer_is_yes():
+    for conversions in (9_400, 9_750, 9_800, 10_150, 10_300, 10_700):
+        for question in MARGINS:
+            reading = read([Rate(10_000, 100_000), Rate(conversions, 100_000)], question, 0.05, Fixed())
+            (one,) = reading.comparisons
+            assert (one.margin_statistic > one.critical_value) == reading.verdict.kind.says_yes

@@ -113,6 +113,8 @@ def test_docket_and_report_read_in_one_column_on_a_phone(people):
         "island-names-on-the-route-map",
         "picture-of-the-breakfast",
         "advert-with-the-ferry-or-the-island",
+        "photo-and-price-badge",
+        "ports-without-suggestions",
     ],
 )
 def test_each_report_prints_on_one_page(people, key):

@@ -64,8 +64,8 @@ def _reach(experiment: Experiment) -> list[Point]:
     if rule.reachable_power is None:
         return []
     seen = f"{format_share(rule.reachable_power, 0)} of the time in {plural(rule.planned_days, 'day')}"
-    fix = "Look for a larger lift, more traffic or a nearer metric, or allow a longer run"
-    return [Point("The longest run can show the worthwhile lift", False, seen, fix, "sizing")]
+    fix = f"Look for a larger {rule.question.looked_for}, more traffic or a nearer metric, or allow a longer run"
+    return [Point(f"The longest run can show the {rule.question.size_name.lower()}", False, seen, fix, "sizing")]
 
 
 def _shares(experiment: Experiment) -> Point:

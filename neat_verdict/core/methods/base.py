@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, fields, replace
@@ -233,10 +234,12 @@ class Method(ABC):
         result = compare_pairs(pairs, threshold.critical_value)
         if result is None:
             return None
+        margin_statistic, margin_pvalue = against_margin(pairs, rule, threshold)
         return replace(
             result,
             adjusted_pvalue=threshold.adjusted_pvalue(result.statistic * rule.sign),
-            margin_pvalue=margin_pvalue(pairs, rule, threshold),
+            margin_statistic=margin_statistic,
+            margin_pvalue=margin_pvalue,
         )
 
     def _compare_one_side(self, pairs: Sequence[Pair], rule: DecisionRule, threshold: Threshold) -> Comparison | None:
@@ -247,12 +250,14 @@ class Method(ABC):
         if result is None:
             return None
         z = float(without_null_skewness(result.statistic * rule.sign, skewness))
+        margin_statistic, margin_pvalue = against_margin(pairs, rule, threshold, skewness)
         return replace(
             result,
             pvalue=float(special.ndtr(-z)),
             adjusted_pvalue=threshold.adjusted_pvalue(z),
             null_skewness=rule.sign * skewness,
-            margin_pvalue=margin_pvalue(pairs, rule, threshold, skewness),
+            margin_statistic=margin_statistic,
+            margin_pvalue=margin_pvalue,
         )
 
     def clear_and_beaten(self, comparison: Comparison, low: float, high: float) -> tuple[bool, bool]:
@@ -406,26 +411,24 @@ def by_interval(effect: Interval, margin: float) -> AtMargin:
     return AtMargin(*(np.array([line]) for line in lines))
 
 
-def margin_pvalue(
+def against_margin(
     pairs: Sequence[Pair], rule: DecisionRule, threshold: Threshold, skewness: float = 0.0
-) -> float | None:
-    """The adjusted p of "the lift lies beyond a margin", the larger of both sides where both are asked for; None where the
-    question is about none. ``skewness`` is that of the statistic, positive in the good direction."""
+) -> tuple[float | None, float | None]:
+    """``margin_statistic`` and ``margin_pvalue`` of a `Comparison`: of both sides, where both are asked for, the one that says
+    less. None where the question is about no margin. ``skewness`` is that of the statistic, positive in the good direction."""
     margin = rule.question.margin_of(rule)
     if margin is None:
-        return None
+        return None, None
     borders = [-margin, margin] if rule.question.both_bounds else [-margin]
-    pvalues = []
-    for border in borders:
-        if rule.sign * border <= -1:  # a level cannot fall by more than all of it
-            continue
-        z = rule.sign * statistic_at(pairs, rule.sign * border)
-        inward = z if border < 0 else -z
-        size = float(without_null_skewness(inward, skewness))
-        # Beyond the margin nothing speaks for lying within it, however far from the margin that is.
-        nothing = rule.method.sides == "two" and size <= 0
-        pvalues.append(1.0 if nothing else threshold.adjusted_pvalue(size))
-    return max(pvalues, default=0.0)
+    # A level cannot fall by more than all of it.
+    reached = [border for border in borders if rule.sign * border > -1]
+    if not reached:
+        return math.inf, 0.0
+    inward = min((-border / abs(border)) * rule.sign * statistic_at(pairs, rule.sign * border) for border in reached)
+    size = float(without_null_skewness(inward, skewness))
+    # Beyond the margin nothing speaks for lying within it, however far from the margin that is.
+    nothing = rule.method.sides == "two" and size <= 0
+    return inward, 1.0 if nothing else threshold.adjusted_pvalue(size)
 
 
 def check_choice(field: str, value: str, known: Sequence[str]) -> None:

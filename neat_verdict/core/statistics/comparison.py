@@ -26,8 +26,9 @@ class Comparison:
     ``exact_pvalue`` (Boschloo, unadjusted) stands beside it where an expected count is under 5. ``posterior`` is there under a
     rule that reads by it; ``lift`` then has the bounds of its credible interval. ``skewness`` is what was taken out of the
     statistic; None of rates, and where third moments are not known. ``null_skewness`` is that of a statistic of rates if nothing
-    differed, under a one-sided rule, whose critical value and p allow for it; 0 elsewhere. ``margin_pvalue`` is that of a lift
-    beyond a margin, adjusted as the other, where the question is about one.
+    differed, under a one-sided rule, whose critical value and p allow for it; 0 elsewhere. ``margin_statistic`` and
+    ``margin_pvalue`` are those of "the lift lies beyond the margin" (positive speaks for lying within), adjusted as the other,
+    where the question is about one.
     """
 
     variant: Arm
@@ -43,6 +44,7 @@ class Comparison:
     posterior: Posterior | None = None
     skewness: Skewness | None = None
     null_skewness: float = 0.0
+    margin_statistic: float | None = None
     margin_pvalue: float | None = None
 
     @property

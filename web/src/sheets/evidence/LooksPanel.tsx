@@ -1,6 +1,6 @@
 import { useState } from "react";
 import type { Looks, Reading } from "../../api/client";
-import { methodNamed } from "../../api/vocabulary";
+import { methodNamed, questionNamed } from "../../api/vocabulary";
 import { useLooks, type FigureAsked } from "../../api/outcome";
 import { copiedLift } from "../../charts/stripColumn";
 import { PathPicture } from "../../charts/PathPicture";
@@ -164,6 +164,7 @@ function columnsOf(
   reading: Reading,
 ): Column<Look>[] {
   const { scale } = reading;
+  const { about_zero: aboutZero } = questionNamed(reading.question);
   const taken =
     <Value,>(of: (look: Taken) => Value) =>
     (look: Look) =>
@@ -191,15 +192,14 @@ function columnsOf(
         ),
     },
     {
-      name: "z",
+      name: aboutZero ? "z" : "z of the margin",
       value: taken((look) => look.statistic),
       cell: (look) => {
         if (!isTaken(look)) return "…";
-        return compares(look) ? (
-          <OfLook look={look} figure="pvalue" label="z" shown={look.statistic?.toFixed(3)} />
-        ) : (
-          "–"
-        );
+        if (!compares(look)) return "–";
+        // How a p of no difference is made says nothing of a margin.
+        if (!aboutZero) return look.statistic?.toFixed(3);
+        return <OfLook look={look} figure="pvalue" label="z" shown={look.statistic?.toFixed(3)} />;
       },
     },
     {
