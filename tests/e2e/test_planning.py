@@ -6,7 +6,7 @@ import re
 from PIL import Image
 from playwright.sync_api import expect
 
-from tests.e2e.test_whole_job import choose, fill
+from tests.e2e.test_whole_job import choose, fill, make_metric
 
 
 def picture(colour):
@@ -23,11 +23,11 @@ def test_a_new_user_plans_from_an_empty_page_to_a_started_experiment(people):
     page.get_by_role("button", name="Create", exact=True).click()
     page.get_by_role("heading", level=1, name="Dog ears on the timetable").wait_for()
 
-    # The brief asks for what is missing, and a name that is new makes a metric on the spot.
+    # The brief asks for what is missing, and a name that is new makes a metric on the spot where that is said.
     expect(page.get_by_label("Remarks")).to_contain_text("Name the metric that decides")
     fill(page, "What changes", "marking sailings with dog berths")
     fill(page, "Because", "people with dogs look for it first")
-    fill(page, "Primary metric", "dog tickets")
+    make_metric(page, "dog tickets")
     expect(page.get_by_text("Share of units that did dog_tickets at least once. More is better.")).to_be_visible()
     expect(page.get_by_label("Remarks")).to_have_count(0)
     fill(page, "Name of A", "Plain timetable")

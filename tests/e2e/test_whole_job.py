@@ -27,6 +27,13 @@ def fill(page, label, text):
     assert saved.value.ok, saved.value.text()
 
 
+def make_metric(page, name):
+    """Type the name of a metric that is not in the library, and say that it shall be made."""
+    choose(page, "Primary metric", name)
+    with page.expect_response(lambda r: r.request.method == "PATCH" and r.ok):
+        page.get_by_role("button", name=f"Make “{name}” a new metric, a plain conversion").first.click()
+
+
 def choose(page, label, text):
     """Type into a field with a list and leave it, which closes the list."""
     field = page.get_by_role("combobox", name=label)
@@ -47,7 +54,7 @@ def create(page, name, *, lift="10"):
     page.get_by_role("button", name="Create", exact=True).click()
     page.get_by_role("heading", level=1, name=name).wait_for()
     fill(page, "What changes", "a larger ticket button")
-    fill(page, "Primary metric", "tickets bought")
+    make_metric(page, "tickets bought")
     page.get_by_role("link", name=re.compile("^Sizing")).click()
     fill(page, "Tickets bought today", "5")
     fill(page, "Smallest lift worth acting on", lift)

@@ -240,7 +240,9 @@ def _analyse(experiment: Experiment, rule: DecisionRule, counts: Counts, day: da
     last = over.primary.days[-1] if over.primary.days else date.min
     seen = _up_to(mine, last)
     seen = seen if shares_changed(seen) else []
-    sound = is_sound(over.primary.arms(), weights(experiment), rule, over.primary.units, seen)
+    sound = is_sound(
+        over.primary.arms(), weights(experiment), rule, over.primary.units if over.primary.is_daily else None, seen
+    )
     if sound and rule.method.reads_once:
         once = _read_once(experiment, rule, over, counts, stored.get(1), periods, ended=ended)
         if once is not None:
@@ -507,7 +509,8 @@ def _read(
         arms,
         weights(experiment),
         rule,
-        units_by_day=counts.primary.units,
+        # Of several days at once it is not known what was seen on each.
+        units_by_day=counts.primary.units if counts.primary.is_daily else None,
         days=counts.primary.span,
         ended=ended,
         others=[line for one in secondary for line in one.readings()],

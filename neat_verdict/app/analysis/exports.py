@@ -26,6 +26,7 @@ _COLUMNS = (
     "metric", "role", "variant", "name", "units", "total", "level", "level_low", "level_high", "lift", "lift_low", "lift_high",
     "difference", "difference_low", "difference_high", "z", "p", "p_adjusted", "p_exact", "confidence", "critical_value",
 )  # fmt: skip
+_DAYS = frozenset({"first_day", "day"})
 _TEXTS = frozenset({"metric", "role", "variant", "name", "source", "quantity"})
 
 
@@ -48,7 +49,7 @@ def _file(name: str, form: Format, header: Sequence[str], rows: Iterable[Sequenc
 
 def _parquet(header: Sequence[str], rows: Sequence[Sequence[object]]) -> bytes:
     """Typed columns: text and days as such, every figure as a double, so that a column has one type in all files."""
-    types = {column: "VARCHAR" if column in _TEXTS else "DATE" if column == "day" else "DOUBLE" for column in header}
+    types = {column: "VARCHAR" if column in _TEXTS else "DATE" if column in _DAYS else "DOUBLE" for column in header}
     columns = ", ".join(f'"{column}" {kind}' for column, kind in types.items())
     with tempfile.TemporaryDirectory() as folder, duckdb.connect() as store:
         file = Path(folder) / "table.parquet"
@@ -107,12 +108,20 @@ def counts_table(analysis: Analysis, form: Format) -> HttpResponse:
     if counts.tallying.buckets:
         return _histograms(analysis, counts, form)
     fields = (*counts.tallying.fields, *counts.tallying.third_fields)
+    columns = counts.sums[: len(fields)].tolist()
+    # Where rows are of several days the first of them stands too, as files of weeks have it.
+    first = [] if counts.is_daily else ["first_day"]
     rows = [
-        (_day(day, form), letter, *(_whole(column[index][arm]) for column in counts.sums[: len(fields)].tolist()))
+        (
+            *([_day(counts.begins(day), form)] if first else []),
+            _day(day, form),
+            letter,
+            *(_whole(column[index][arm]) for column in columns),
+        )
         for index, day in enumerate(counts.days)
         for arm, letter in enumerate(LETTERS[: counts.sums.shape[2]])
     ]
-    return _file(f"{analysis.experiment.key}-counts", form, ("day", "variant", *fields), rows)
+    return _file(f"{analysis.experiment.key}-counts", form, (*first, "day", "variant", *fields), rows)
 
 
 def second_counts_table(key: str, counts: Sequence[SecondCountOut], form: Format) -> HttpResponse:

@@ -82,6 +82,11 @@ def record_of(analysis: Analysis, rule_in_words: str) -> AnalysisRecord:
     days = analysis.counts.primary.days
     # What was changed after the last day that is read concerns nobody who was.
     cautions = tuple(one.sentence for one in changes_after_start(experiment) if days and one.day <= days[-1])
+    if not analysis.counts.primary.is_daily:
+        cautions += (
+            "Counts came in for several days at once: what is judged is the lift and the split; whether the variants were seen "
+            "on the same days is not known.",
+        )
     cautions += tuple(
         f"{one.metric.name[:1].upper()}{one.metric.name[1:]} is too skewed to be judged at shares this uneven."
         for one in analysis.secondary
@@ -108,7 +113,7 @@ def record_of(analysis: Analysis, rule_in_words: str) -> AnalysisRecord:
         ranking=_ranking(analysis) if ranked else (),
         secondary=tuple(_secondary(one, list(experiment.metrics.all()), rule) for one in analysis.secondary),
         summary=_summary(analysis),
-        first_day=days[0] if days else None,
+        first_day=analysis.counts.primary.begins(days[0]) if days else None,
         last_day=days[-1] if days else None,
         read_on=analysis.read_on,
         next_look=analysis.next_look and analysis.next_look + timedelta(days=rule.window_days),

@@ -65,7 +65,17 @@ def thawed(stored: Mapping[str, Any], shape: Counts) -> Counts:
 
 
 def _stored_daily(daily: DailyCounts) -> dict[str, Any]:
-    return {"days": [day.isoformat() for day in daily.days], "sums": _plain(daily.sums)}
+    return {"days": [day.isoformat() for day in daily.days], "sums": _plain(daily.sums), **_stored_lengths(daily)}
+
+
+def _stored_lengths(daily: DailyCounts) -> dict[str, Any]:
+    """How many days those are of that end several; nothing where all stand for themselves."""
+    kept = {day.isoformat(): daily.lengths[day] for day in daily.days if day in daily.lengths}
+    return {"lengths": kept} if kept else {}
+
+
+def _lengths_of(stored: Mapping[str, Any]) -> dict[date, int]:
+    return {date.fromisoformat(day): length for day, length in stored.get("lengths", {}).items()}
 
 
 def _plain(sums: FloatArray) -> Any:
@@ -86,7 +96,7 @@ def _daily_of(stored: Mapping[str, Any] | None, shape: DailyCounts) -> DailyCoun
     if stored is None:
         return shape.between(date.max, date.min)
     days = tuple(date.fromisoformat(day) for day in stored["days"])
-    return replace(shape, days=days, sums=_sums_of(stored["sums"], shape, len(days)))
+    return replace(shape, days=days, sums=_sums_of(stored["sums"], shape, len(days)), lengths=_lengths_of(stored))
 
 
 def stored_counts(counts: Counts, periods: Periods) -> dict[str, Any]:
@@ -97,6 +107,7 @@ def stored_counts(counts: Counts, periods: Periods) -> dict[str, Any]:
         **stored_periods(periods),
         "days": [day.isoformat() for day in first.days],
         "sums": _plain(first.sums),
+        **_stored_lengths(first),
         "others": {
             str(metric): {"day": daily.days[-1].isoformat(), "sums": _plain(daily.sums.sum(axis=1))}
             for metric, daily in counts.others.items()
@@ -119,4 +130,5 @@ def counts_of(stored: StoredLook, shape: Counts, added: Collection[int] = ()) ->
         else:
             total = _sums_of([[sums] for sums in line["sums"]], daily, 1)
             others[metric] = replace(daily, days=(date.fromisoformat(line["day"]),), sums=total)
-    return Counts(replace(first, days=days, sums=_sums_of(record["sums"], first, len(days))), others)
+    sums = _sums_of(record["sums"], first, len(days))
+    return Counts(replace(first, days=days, sums=sums, lengths=_lengths_of(record)), others)

@@ -7,7 +7,7 @@ import json
 import math
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, timedelta
 
 from django.db import transaction
 
@@ -19,6 +19,8 @@ from neat_verdict.app.collect.counts import (
     decimal_of,
     fields_of,
     known_fields,
+    leave_out_across,
+    leave_out_overlaps,
     read_counts,
 )
 from neat_verdict.app.collect.models import Import
@@ -26,6 +28,7 @@ from neat_verdict.app.collect.text import Text, match_columns, read_text
 from neat_verdict.app.experiments.actions import record
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
 from neat_verdict.app.experiments.queries import metric_use, today, weights
+from neat_verdict.app.experiments.splits import kept_changes
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
@@ -165,11 +168,13 @@ def _preview_steps(
     known = {name: place for name, place in columns.items() if place is not None}
     complete = all(name in known for name in fields_of(tallying))
     if complete:
-        for step in read_counts(text, _expected(experiment, text, known, use.tallying, decimal)):
+        expected = _expected(experiment, text, known, use.tallying, decimal)
+        for step in read_counts(text, expected):
             if isinstance(step, int):
                 yield step
             else:
                 counts = step
+        _leave_out(experiment, use, counts, expected)
     days = sorted({day for day, _ in counts.sums})
     yield Preview(
         digest=_bound(content, use, columns, decimal),
@@ -186,7 +191,7 @@ def _preview_steps(
         folded=counts.folded,
         wrong=tuple(counts.wrong[:WRONG_SHOWN]),
         wrong_count=len(counts.wrong),
-        first_day=days[0] if days else None,
+        first_day=days[0] - timedelta(days=counts.lengths.get(days[0], 1) - 1) if days else None,
         last_day=days[-1] if days else None,
         totals=_totals(counts, len(experiment.variants.all()), len(_given(tallying, known))),
         difference=_difference(experiment, use, counts) if complete else None,
@@ -207,6 +212,18 @@ def _stored(experiment: Experiment, use: ExperimentMetric) -> dict[tuple[date, i
     rows = Tally.objects.filter(variant__experiment=experiment, metric=use.metric, round=experiment.round, segment="")
     values = rows.values_list("day", "variant__position", *columns)
     return {(day, position): tuple(map(_known, sums)) for day, position, *sums in values}
+
+
+def _stored_lengths(experiment: Experiment, use: ExperimentMetric) -> dict[date, int]:
+    """How many days each of the stored days ends."""
+    rows = Tally.objects.filter(variant__experiment=experiment, metric=use.metric, round=experiment.round, segment="")
+    return dict(rows.order_by().values_list("day", "days"))
+
+
+def _leave_out(experiment: Experiment, use: ExperimentMetric, counts: Counts, expected: Expected) -> None:
+    """Rows of several days that would count twice, or that a change of the split lies within."""
+    leave_out_overlaps(counts, _stored_lengths(experiment, use), expected)
+    leave_out_across(counts, [change.from_day for change in kept_changes(experiment)], expected)
 
 
 def _known(value: float | None) -> float | None:
@@ -238,6 +255,12 @@ def _remarks(
         lines.append(
             f"Without {names} only totals are known: the variance comes from the days, each of which is one replicate, from "
             f"{LEAST_DAYS} days on."
+        )
+    if counts.lengths:
+        longest = max(counts.lengths.values())
+        lines.append(
+            f"Rows are of up to {plural(longest, 'day')} at once: lift and split are judged; whether the variants ran side by "
+            "side is not known, and charts have a point for each row."
         )
     if counts.folded:
         lines.append(
@@ -293,8 +316,9 @@ def store(
     if missing:
         raise InputError(missing[0], "not chosen", "must be one of the file's columns")
     known = {field: place for field, place in columns.items() if place is not None}
-    steps = read_counts(text, _expected(experiment, text, known, use.tallying, mark))
-    counts = next(step for step in steps if isinstance(step, Counts))
+    expected = _expected(experiment, text, known, use.tallying, mark)
+    counts = next(step for step in read_counts(text, expected) if isinstance(step, Counts))
+    _leave_out(experiment, use, counts, expected)
     if counts.wrong and not leave_out_wrong:
         raise Conflict(f"{len(counts.wrong)} rows are wrong; put them right, or choose to leave them out")
     if not counts.sums:
@@ -330,6 +354,7 @@ def _write(experiment: Experiment, use: ExperimentMetric, counts: Counts) -> Non
                 metric=use.metric,
                 round=experiment.round,
                 day=day,
+                days=counts.lengths.get(day, 1),
                 totals_only=squares is not None and math.isnan(sums[squares]),
                 **dict(zip(columns, map(_known, sums), strict=True)),
             )
@@ -338,5 +363,5 @@ def _write(experiment: Experiment, use: ExperimentMetric, counts: Counts) -> Non
         batch_size=500,
         update_conflicts=True,
         unique_fields=["variant", "metric", "round", "segment", "day"],
-        update_fields=[*columns, "totals_only"],
+        update_fields=[*columns, "days", "totals_only"],
     )

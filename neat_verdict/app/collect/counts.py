@@ -6,7 +6,7 @@ import math
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from datetime import date
+from datetime import date, timedelta
 
 from neat_verdict.app.collect.text import Text
 from neat_verdict.core.checks import InputError, check_day, read_count
@@ -29,14 +29,19 @@ def fields_of(tallying: Tallying) -> tuple[str, ...]:
 
 
 def known_fields(tallying: Tallying) -> tuple[str, ...]:
-    """The same, and those it may have."""
+    """The same, and those it may have: the first of several days that a row is of, and sums of higher order."""
     fields_of(tallying)
-    return ("day", "variant", *tallying.fields, *tallying.third_fields)
+    return (FIRST_DAY, "day", "variant", *tallying.fields, *tallying.third_fields)
+
+
+FIRST_DAY = "first_day"
+MAX_LENGTH = 400  # days of one row
 
 
 _ISO = re.compile(r"(\d{4})[-/.](\d{1,2})[-/.](\d{1,2})(?:[T ].*)?$")
 _DAY_FIRST = re.compile(r"(\d{1,2})\.(\d{1,2})\.(\d{4})$")
 _SLASHED = re.compile(r"(\d{1,2})[/-](\d{1,2})[/-](\d{4})$")
+_WEEK = re.compile(r"(\d{4})-?W(\d{2})$")  # of ISO 8601, from Monday on
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,9 +56,12 @@ class WrongRow:
 
 @dataclass(slots=True)
 class Counts:
-    """Sums by (day, position of the variant) in the order of the kind's fields, and what was found on the way."""
+    """Sums by (day, position of the variant) in the order of the kind's fields, and what was found on the way. ``lengths`` says
+    of a day that ends several how many, ``lines`` the first line of each day."""
 
     sums: dict[tuple[date, int], tuple[float, ...]] = field(default_factory=dict)
+    lengths: dict[date, int] = field(default_factory=dict)
+    lines: dict[date, int] = field(default_factory=dict)
     wrong: list[WrongRow] = field(default_factory=list)
     rows: int = 0
     folded: int = 0
@@ -75,6 +83,20 @@ class Expected:
     def fields(self) -> tuple[str, ...]:
         """The columns a row has."""
         return tuple(name for name in known_fields(self.tallying) if name in self.columns)
+
+    def length_of(self, first: str, last: str, ends: date) -> int:
+        """How many days a row is of. Raises InputError for a first day after the last, or more than 400 days."""
+        if _WEEK.match(last):
+            return 7
+        if not first:
+            return 1
+        begins = day_in(first, self, FIRST_DAY)
+        length = (ends - begins).days + 1
+        if not 1 <= length <= MAX_LENGTH:
+            raise InputError(
+                FIRST_DAY, first, f"must not be after the last day ({last}), nor more than {MAX_LENGTH} days before"
+            )
+        return length
 
     def names(self) -> dict[str, int]:
         """Accepted spellings of each variant: its letter, its name, "control" for A."""
@@ -99,7 +121,7 @@ def decimal_of(
     text: Text, columns: Mapping[str, int], whole: Sequence[str] = ("units", "conversions")
 ) -> DecimalMark | None:
     """The decimal mark of a file's numbers, from all of them. Raises InputError where they are written in two ways."""
-    places = [(place, name in whole) for name, place in columns.items() if name not in ("day", "variant")]
+    places = [(place, name in whole) for name, place in columns.items() if name not in ("day", "variant", FIRST_DAY)]
     return decimal_mark(
         (cells[place], counted) for _, cells in text.rows() for place, counted in places if place < len(cells)
     )
@@ -118,7 +140,13 @@ def read_counts(text: Text, expected: Expected) -> Iterator[int | Counts]:
         if counts.rows % PROGRESS_EVERY == 0:
             yield counts.rows
         try:
-            key, seen = _row(cells, expected, names, days)
+            key, seen, length = _row(cells, expected, names, days)
+            if counts.lengths.setdefault(key[0], length) != length:
+                raise InputError(
+                    FIRST_DAY,
+                    str(length),
+                    f"must be the same in all rows that end on {key[0]}: {counts.lengths[key[0]]} days",
+                )
         except InputError as problem:
             counts.wrong.append(_wrong(line, cells, expected, problem))
             continue
@@ -127,12 +155,73 @@ def read_counts(text: Text, expected: Expected) -> Iterator[int | Counts]:
             counts.folded += 1
             seen = tuple(a + b for a, b in zip(before, seen, strict=True))
         counts.sums[key] = seen
+        counts.lines.setdefault(key[0], line)
+    _leave_out(counts, _overlapping(counts.lengths, {}), expected)
+    counts.lengths = {day: length for day, length in counts.lengths.items() if length > 1}
     yield counts
+
+
+def _overlapping(lengths: Mapping[date, int], there: Mapping[date, int]) -> dict[date, str]:
+    """Days whose rows are of days that others are of too, with what those are; ``there`` are those that are stored already, of
+    which the same may come again."""
+    if not any(length > 1 for length in (*lengths.values(), *there.values())):
+        return {}
+
+    def span(day: date, length: int) -> tuple[date, date]:
+        return day - timedelta(days=length - 1), day
+
+    mine = sorted((span(day, length) for day, length in lengths.items()), key=lambda one: (one[1] - one[0], one[1]))
+    stored = [span(day, length) for day, length in there.items() if lengths.get(day) != length]
+    result: dict[date, str] = {}
+    for place, (first, last) in enumerate(mine):
+        # Of two rows the longer one goes, which may be a sum of others.
+        others = [(other, "that are there already") for other in stored]
+        others += [(other, "of another row") for other in mine[:place] if other[1] not in result]
+        for (begins, ends), where in others:
+            if begins <= last and first <= ends:
+                result[last] = f"{begins:%-d %B} to {ends:%-d %B %Y} {where}"
+                break
+    return result
+
+
+def leave_out_overlaps(counts: Counts, there: Mapping[date, int], expected: Expected) -> None:
+    """Take rows away, as wrong ones, that are of days which stored counts of other lengths are of too."""
+    _leave_out(counts, _overlapping({day: counts.lengths.get(day, 1) for day, _ in counts.sums}, there), expected)
+
+
+def leave_out_across(counts: Counts, changes: Sequence[date], expected: Expected) -> None:
+    """Take rows away, as wrong ones, within whose days the split was changed, or a variant stopped: none can be taken apart."""
+    within = {
+        day: change
+        for day, length in counts.lengths.items()
+        for change in changes
+        if day - timedelta(days=length - 1) < change <= day
+    }
+    column = FIRST_DAY if FIRST_DAY in expected.columns else "day"
+    for day, change in within.items():
+        rule = (
+            f"its days hold {change:%-d %B %Y}, from which on the split was another: bring in rows that end before it, and begin "
+            "on it"
+        )
+        _take_away(counts, day, WrongRow(counts.lines.get(day, 0), column, day.isoformat(), rule))
+
+
+def _leave_out(counts: Counts, overlaps: Mapping[date, str], expected: Expected) -> None:
+    column = FIRST_DAY if FIRST_DAY in expected.columns else "day"
+    for day, other in overlaps.items():
+        rule = f"its days are also those {other}: they would count twice"
+        _take_away(counts, day, WrongRow(counts.lines.get(day, 0), column, day.isoformat(), rule))
+
+
+def _take_away(counts: Counts, day: date, wrong: WrongRow) -> None:
+    counts.wrong.append(wrong)
+    counts.sums = {key: sums for key, sums in counts.sums.items() if key[0] != day}
+    counts.lengths.pop(day, None)
 
 
 def _row(
     cells: Sequence[str], expected: Expected, names: Mapping[str, int], days: dict[str, date]
-) -> tuple[tuple[date, int], tuple[float, ...]]:
+) -> tuple[tuple[date, int], tuple[float, ...], int]:
     if len(cells) > expected.width and any(cell.strip() for cell in cells[expected.width :]):
         raise InputError(
             "row",
@@ -146,17 +235,18 @@ def _row(
             raise InputError(name, "empty", f"is missing: the row has {len(cells)} cells only")
         values[name] = cells[index].strip()
     if values["day"] not in days:
-        days[values["day"]] = day_in(values["day"], expected)
+        days[values["day"]] = day_in(values["day"], expected, or_week=True)
     position = names.get(values["variant"].lower())
     if position is None:
         known = ", ".join(f"{letter} ({name})" for letter, name in expected.variants)
         raise InputError("variant", values["variant"] or "empty", f"must be one of {known}")
     key = (days[values["day"]], position)
+    length = expected.length_of(values.get(FIRST_DAY, ""), values["day"], key[0])
     if expected.tallying.arm.converts:
         units, conversions = (count_in(name, values[name], expected.decimal) for name in ("units", "conversions"))
         if conversions > units:
             raise InputError("conversions", conversions, f"must not be greater than units ({units})")
-        return key, (units, conversions)
+        return key, (units, conversions), length
     sums = [float(count_in("units", values["units"], expected.decimal))]
     tallying = expected.tallying
     left_out = [name for name in tallying.second_fields if name not in values]
@@ -172,13 +262,13 @@ def _row(
         for name in tallying.third_fields
     ]
     if left_out:
-        return key, tuple(sums)
+        return key, tuple(sums), length
     try:
         expected.tallying.check_sums(sums)
     except InputError as problem:
         problem.field = _AS_WRITTEN.get(problem.field, problem.field)
         raise
-    return key, tuple(sums)
+    return key, tuple(sums), length
 
 
 _AS_WRITTEN = {"total_of_squares": "squares", "total_of_cubes": "cubes"}
@@ -197,12 +287,25 @@ def count_in(field_name: str, text: str, decimal: DecimalMark | None) -> int:
     return read_count(field_name, number)
 
 
-def day_in(text: str, expected: Expected) -> date:
-    """A day as files write it. Raises InputError for what is none, or lies in the future."""
-    result = check_day("day", _parsed_day(text, expected.day_first))
+def day_in(text: str, expected: Expected, field_name: str = "day", *, or_week: bool = False) -> date:
+    """A day as files write it, of a week its last, where weeks may be given. Raises InputError for what is none, or lies in the
+    future."""
+    try:
+        week = _WEEK.match(text) if or_week else None
+        result = check_day(field_name, _last_of(week) if week else _parsed_day(text, expected.day_first))
+    except InputError as problem:
+        problem.field = field_name
+        raise
     if result > expected.latest:
-        raise InputError("day", text, f"lies in the future (today is {expected.latest.isoformat()})")
+        raise InputError(field_name, text, f"lies in the future (today is {expected.latest.isoformat()})")
     return result
+
+
+def _last_of(week: re.Match[str]) -> date:
+    try:
+        return date.fromisocalendar(int(week[1]), int(week[2]), 7)
+    except ValueError as problem:
+        raise InputError("day", week[0], "is no week of the calendar; write it as 2026-W14") from problem
 
 
 def _parsed_day(text: str, day_first: bool | None) -> date:

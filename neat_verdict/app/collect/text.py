@@ -14,7 +14,11 @@ from neat_verdict.core.checks import InputError
 csv.field_size_limit(2**31 - 1)  # a stray quote is reported as a wrong row, not as a failure of the reader
 # Names that exports commonly give these columns, in several languages' spellings without accents.
 _KNOWN = {
-    "day": {"day", "date", "tag", "datum", "jour", "fecha", "dia", "dato", "data", "dt"},
+    "day": {
+        "day", "date", "tag", "datum", "jour", "fecha", "dia", "dato", "data", "dt", "to", "last day", "until", "end", "bis",
+        "fin", "week", "woche", "semaine", "semana",
+    },
+    "first_day": {"from", "first day", "start", "von", "since", "debut", "desde", "begin"},
     "variant": {"variant", "arm", "group", "version", "bucket", "cell", "variante", "gruppe", "groupe", "treatment", "variation"},
     "units": {
         "units", "visitors", "users", "sessions", "visits", "exposures", "exposed", "n", "total", "impressions", "count",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from datetime import date, datetime, time, timedelta
 from operator import itemgetter
@@ -445,18 +445,23 @@ def daily_counts(experiments: list[Experiment]) -> dict[int, Counts]:
         present.filter(variant__experiment__in=experiments)
         .annotate(on=Cast("day", CharField()))
         .order_by()
-        .values_list("variant__experiment_id", "round", "metric_id", "variant__position", "on", *columns)
+        .values_list("variant__experiment_id", "round", "metric_id", "variant__position", "on", "days", *columns)
     )
     days: dict[str, date] = {}
     grouped: dict[int, dict[int, list[tuple[int, date, tuple[float, ...]]]]] = {e.pk: {} for e in experiments}
-    for experiment_id, number, metric_id, position, on, *sums in rows:
+    lengths: dict[int, dict[int, dict[date, int]]] = {e.pk: {} for e in experiments}
+    for experiment_id, number, metric_id, position, on, length, *sums in rows:
         if number != round_of[experiment_id]:
             continue
         day = days.get(on) or days.setdefault(on, date.fromisoformat(on))
+        if length > 1:
+            lengths[experiment_id].setdefault(metric_id, {})[day] = length
         grouped[experiment_id].setdefault(metric_id, []).append((position, day, tuple(sums)))
     spend = spend_by_day(experiments)
     return {
-        experiment.pk: _counts(experiment, grouped[experiment.pk], columns, spend.get(experiment.pk, {}))
+        experiment.pk: _counts(
+            experiment, grouped[experiment.pk], columns, spend.get(experiment.pk, {}), lengths[experiment.pk]
+        )
         for experiment in experiments
     }
 
@@ -466,6 +471,7 @@ def _counts(
     rows: dict[int, list[tuple[int, date, tuple[float, ...]]]],
     columns: tuple[str, ...],
     spend: SpendByDay,
+    lengths: Mapping[int, Mapping[date, int]],
 ) -> Counts:
     arms = len(experiment.variants.all())
     uses = list(experiment.metrics.all())
@@ -478,7 +484,7 @@ def _counts(
         mine = [
             (position, day, figures_of(tallying, chosen(sums))) for position, day, sums in rows.get(use.metric_id, [])
         ]
-        result[use.metric_id] = without_squares(table(tallying, arms, mine))
+        result[use.metric_id] = without_squares(table(tallying, arms, mine, lengths.get(use.metric_id)))
     in_order = sorted(uses, key=_deciding_first)
     counted = {use.metric.key: result[use.metric_id] for use in in_order if use.metric_id in result}
     for use in uses:

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
-from datetime import date
+from dataclasses import dataclass, field, replace
+from datetime import date, timedelta
 from typing import Any
 
 import numpy as np
@@ -17,12 +17,17 @@ from neat_verdict.core.statistics import Adjustment, Arm
 @dataclass(frozen=True, slots=True)
 class DailyCounts:
     """One metric's sums: ``sums`` is sums (and buckets) x days x variants, control first; days in order, those without data left
-    out. ``round_starts`` are the first days of the rounds after the first, where several are read together."""
+    out. ``round_starts`` are the first days of the rounds after the first, where several are read together.
+
+    What came in for several days at once (a week, a total) stands at the last of them; ``lengths`` says of such a day how many it
+    ends.
+    """
 
     tallying: Tallying
     days: tuple[date, ...]
     sums: NDArray[np.float64]
     round_starts: tuple[date, ...] = ()
+    lengths: Mapping[date, int] = field(default_factory=dict)
 
     @property
     def units(self) -> NDArray[np.int64]:
@@ -36,8 +41,17 @@ class DailyCounts:
         result = 0
         for first, next_one in zip((date.min, *starts), (*starts, date.max), strict=True):
             mine = [day for day in self.days if first <= day < next_one]
-            result += (mine[-1] - mine[0]).days + 1 if mine else 0
+            result += (mine[-1] - self.begins(mine[0])).days + 1 if mine else 0
         return result
+
+    def begins(self, day: date) -> date:
+        """The first of the days that end with one of ``days``."""
+        return day - timedelta(days=self.lengths.get(day, 1) - 1)
+
+    @property
+    def is_daily(self) -> bool:
+        """Whether everything is known by day, so that it can be said what was seen on each."""
+        return not any(day in self.lengths for day in self.days)
 
     @property
     def adjustment(self) -> Adjustment | None:
@@ -57,14 +71,15 @@ class DailyCounts:
         return self.between(date.min, day)
 
     def between(self, first: date, last: date) -> DailyCounts:
-        """The days from ``first`` to ``last``, both included."""
-        chosen = [index for index, day in enumerate(self.days) if first <= day <= last]
+        """The days from ``first`` to ``last``, both included; of several days at once those that lie between wholly."""
+        chosen = [index for index, day in enumerate(self.days) if day <= last and self.begins(day) >= first]
         return replace(self, days=tuple(self.days[index] for index in chosen), sums=self.sums[:, chosen])
 
     def after(self, earlier: DailyCounts, first: date) -> DailyCounts:
         """These days after those of ``earlier`` rounds, which are all over by ``first``."""
         sums = np.concatenate([earlier.sums, self.sums], axis=1)
-        return DailyCounts(self.tallying, (*earlier.days, *self.days), sums, (*earlier.round_starts, first))
+        starts, lengths = (*earlier.round_starts, first), {**earlier.lengths, **self.lengths}
+        return DailyCounts(self.tallying, (*earlier.days, *self.days), sums, starts, lengths)
 
     def round_of(self, day: date) -> int:
         """In which of the rounds that are read together a day lies, from 1."""
@@ -107,12 +122,17 @@ def figures_of(tallying: Tallying, values: Sequence[Any]) -> list[float]:
     return [*sums, *counts, *[0] * (tallying.buckets - len(counts))]
 
 
-def table(tallying: Tallying, arms: int, rows: Sequence[tuple[int, date, Sequence[float]]]) -> DailyCounts:
-    """Rows of (position, day, sums) as a table."""
+def table(
+    tallying: Tallying,
+    arms: int,
+    rows: Sequence[tuple[int, date, Sequence[float]]],
+    lengths: Mapping[date, int] | None = None,
+) -> DailyCounts:
+    """Rows of (position, day, sums) as a table; ``lengths`` of the days that end several."""
     days = tuple(sorted({day for _, day, _ in rows}))
     place = {day: index for index, day in enumerate(days)}
     sums = np.zeros((tallying.width, len(days), arms))
     if rows:
         positions, at = [position for position, _, _ in rows], [place[day] for _, day, _ in rows]
         sums[:, at, positions] = np.array([values for _, _, values in rows], dtype=np.float64).T
-    return DailyCounts(tallying, days, sums)
+    return DailyCounts(tallying, days, sums, lengths=lengths or {})

@@ -51,7 +51,8 @@ def made_of_totals(
     known = [counted[key] for key in keys if key in counted]
     days = _days_of(known, spend, bool({"cost", "impressions"} & {above.of, below.of}))
     tables = [_table(total, days, counted, spend, arms, keys[0]) for total in (above, below, Total("units"))]
-    return DailyCounts(DAILY_TOTALS, days, daily_sums(tables[0], tables[1], tables[2]))
+    lengths = {day: length for one in known for day, length in one.lengths.items()}
+    return DailyCounts(DAILY_TOTALS, days, daily_sums(tables[0], tables[1], tables[2]), lengths=lengths)
 
 
 def _days_of(tables: Sequence[DailyCounts], spend: SpendByDay, of_spend: bool) -> tuple[date, ...]:

@@ -10,7 +10,7 @@ from django.db import transaction
 
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.actions import record
-from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.experiments.models import Experiment, Tally
 from neat_verdict.app.experiments.queries import method, today
 from neat_verdict.app.experiments.splits import (
     AFTERWARDS_WORDS,
@@ -80,6 +80,7 @@ def change_split(by: User, key: str, weights: Sequence[float], from_day: date, r
         )
     if any(one.from_day == from_day and one.weights for one in changes):
         raise InputError("from_day", f"{from_day:%-d %B %Y}", "has a change of the split already; withdraw that first")
+    _between_rows(experiment, "from_day", from_day)
     wanted = tuple(1.0 if letter in stopped else weight for letter, weight in zip(letters, weights, strict=True))
     made = KeptChange(from_day, clock.now(), by.display_name, reason.strip(), weights=wanted)
     before = stretch_on(stretches(experiment), from_day.toordinal())[1].shares
@@ -115,6 +116,7 @@ def stop_variant(
     if experiment.started_on is not None and not experiment.started_on <= day <= today():
         said = f"must lie between {experiment.started_on:%-d %B %Y} and {today():%-d %B %Y}"
         raise InputError("on_day", f"{day:%-d %B %Y}", said)
+    _between_rows(experiment, "on_day", day)
     made = KeptChange(
         day, clock.now(), by.display_name, reason.strip(), stopped=letter, afterwards=afterwards if ours else ""
     )
@@ -147,6 +149,21 @@ def cannot_be_withdrawn(experiment: Experiment, change: KeptChange) -> str:
     if experiment.data_from == "events" and change.from_day <= today():
         return "This change holds already: who came since was shared out by it. Change the split once more instead"
     return ""
+
+
+def _between_rows(experiment: Experiment, field: str, day: date) -> None:
+    """Raise InputError for a day that lies within days whose counts came in as one, which cannot be taken apart."""
+    rows = Tally.objects.filter(
+        variant__experiment=experiment, round=experiment.round, days__gt=1, day__gte=day
+    ).values_list("day", "days")
+    for last, length in rows:
+        first = last - timedelta(days=length - 1)
+        if first < day:
+            raise InputError(
+                field,
+                f"{day:%-d %B %Y}",
+                f"must not lie within {first:%-d %B} to {last:%-d %B %Y}, whose counts came in as one",
+            )
 
 
 def _changeable(by: User, key: str, reason: str, *, stopping: bool) -> Experiment:

@@ -127,7 +127,12 @@ def observe(experiment: Experiment) -> Observed:
         last = min(last, experiment.ended_on)
     if not by_events:  # files come when they come: what is missing at the end is not a gap yet
         last = min(last, counts.days[-1]) if counts.days else last
-    days = {day: tuple(units) for day, units in zip(counts.days, counts.units.tolist(), strict=True)}
+    # What came in for several days at once was seen on each of them as far as is known.
+    days = {
+        day - timedelta(days=earlier): tuple(units)
+        for day, units in zip(counts.days, counts.units.tolist(), strict=True)
+        for earlier in range(counts.lengths.get(day, 1))
+    }
     letters = [variant.letter for variant in experiment.variants.all()]
     planned = planned_by_day(experiment)
     whole = np.sum(list(planned.values()), axis=0).tolist() if planned else []
@@ -139,7 +144,7 @@ def observe(experiment: Experiment) -> Observed:
         # Segments have no plan of their own where shares change, or are set by segment.
         segments=units_by_segment(experiment) if by_events and not planned else {},
         days=days,
-        first=_first_whole_day(experiment, counts.days),
+        first=_first_whole_day(experiment, tuple(sorted(days))),
         last=last,
         mixed=came["mixed"],
         across=came["across"],

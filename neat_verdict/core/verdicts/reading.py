@@ -219,7 +219,7 @@ def is_sound(
     arms: Sequence[Arm],
     weights: Sequence[float],
     rule: DecisionRule,
-    units_by_day: CountTable,
+    units_by_day: CountTable | None,
     periods: Sequence[Period] = (),
 ) -> bool:
     """Whether the data agree with the design, so that lifts may be read: the units, the planned split, the days."""

@@ -59,9 +59,10 @@ def cohort_groups(
     analysis: Analysis, use: ExperimentMetric, position: int, days_a_group: int = WEEK
 ) -> tuple[list[tuple[date, date]], list[list[Pair]]]:
     """First and last day of each group, and its arms (variant, control) by period."""
-    days = analysis.counts_of(use).days
+    counts = analysis.counts_of(use)
+    days = counts.days
     spans: list[tuple[date, date]] = []
-    day = days[0]
+    day = counts.begins(days[0])
     while day <= days[-1]:
         end = min(day + timedelta(days=days_a_group - 1), days[-1])
         spans.append((day, end))

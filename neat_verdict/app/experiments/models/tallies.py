@@ -29,6 +29,8 @@ class Tally(models.Model):
     round = models.PositiveSmallIntegerField(default=1)
     segment = models.CharField(max_length=200, blank=True, default="")
     day = models.DateField()
+    # How many days it is of, the last of them ``day``; more than one where only totals of weeks, or of all, were known.
+    days = models.PositiveSmallIntegerField(default=1, db_default=1)
     units = models.PositiveBigIntegerField()
     total = models.FloatField()
     squares = models.FloatField(null=True)

@@ -39,7 +39,7 @@ function CountsIn({ countable }: { countable: MetricUse[] }) {
   return (
     <UploadPanel
       title="Upload counts"
-      note={`${fields.join(", ").replaceAll("_", " ")}: one row a day and variant${mayLackSquares(fields)}`}
+      note={`${fields.join(", ").replaceAll("_", " ")}: one row a day and variant; of weeks or all days with from and to${mayLackSquares(fields)}`}
       holds={
         experiment.metrics.length > 1 && (
           <MetricChoice

@@ -27,15 +27,18 @@ export function PreviewPanel({ preview, storing, fileName, choose, chooseMark, s
         {preview.seen_before && " This file was stored before."}
       </p>
       <div className="my-2 flex flex-wrap gap-4">
-        {preview.fields.map((field) => (
+        {/* Weeks and totals have a first day beside the last; without one a row is of one day. */}
+        {[...("first_day" in preview.columns ? ["first_day"] : []), ...preview.fields].map((field) => (
           <label key={field} className="text-sm">
-            <span className="quiet block">{field.replaceAll("_", " ")} is in column</span>
+            <span className="quiet block">{named(field, preview)} is in column</span>
             <select
-              className={`select select-xs w-36 ${preview.columns[field] === null ? "select-error" : ""}`}
+              className={`select select-xs w-36 ${unmatched.includes(field) ? "select-error" : ""}`}
               value={preview.columns[field] ?? ""}
               onChange={(event) => choose(field, Number(event.target.value))}
             >
-              {preview.columns[field] === null && <option value="">choose…</option>}
+              {preview.columns[field] === null && (
+                <option value="">{field === "first_day" ? "none: one day a row" : "choose…"}</option>
+              )}
               {preview.header.map((name, index) => (
                 <option key={index} value={index}>
                   {name || `column ${index + 1}`}
@@ -71,6 +74,12 @@ export function PreviewPanel({ preview, storing, fileName, choose, chooseMark, s
       </div>
     </section>
   );
+}
+
+/** A field as it is asked for; the day is the last one where rows are of several. */
+function named(field: string, preview: Preview): string {
+  if (field === "day" && preview.columns.first_day != null) return "last day";
+  return field.replaceAll("_", " ");
 }
 
 function Effect({ preview }: { preview: Preview }) {
