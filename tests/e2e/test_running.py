@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 
 from playwright.sync_api import expect
 
-from tests.e2e.test_whole_job import create
+from tests.e2e.test_whole_job import choose, create
 
 CALENDAR = "/experiments/fare-calendar-before-the-sailing-list"
 
@@ -66,8 +66,8 @@ def test_who_qualifies_is_said_with_the_rule_that_decides(people):
     page = people().sign_in().page
     page.goto("/experiments/return-leg-suggested-first/traffic")
     page.get_by_role("button", name="Add a rule").click()
-    page.get_by_label("Group 1, condition 1: property").fill("device")
-    page.get_by_label("Group 1, condition 1: value").fill("phone")
+    choose(page, "Group 1, condition 1: property", "device")
+    choose(page, "Group 1, condition 1: value", "phone")
     page.get_by_role("button", name="Save rules").click()
     expect(page.get_by_text("device is phone", exact=True)).to_be_visible()
     page.get_by_label("Properties of the visitor").fill("device: tablet")

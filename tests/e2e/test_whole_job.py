@@ -28,8 +28,11 @@ def fill(page, label, text):
 
 
 def make_metric(page, name):
-    """Type the name of a metric that is not in the library, and say that it shall be made."""
-    choose(page, "Primary metric", name)
+    """Type the name of a metric, and where it is not in the library say that it shall be made."""
+    with page.expect_response(lambda r: r.request.method == "PATCH") as saved:
+        choose(page, "Primary metric", name)
+    if saved.value.ok:
+        return
     with page.expect_response(lambda r: r.request.method == "PATCH" and r.ok):
         page.get_by_role("button", name=f"Make “{name}” a new metric, a plain conversion").first.click()
 
