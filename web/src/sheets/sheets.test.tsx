@@ -428,7 +428,9 @@ describe("bringing in figures of another metric", () => {
     open(<DataIn />, experiment({ state: "running", metrics: [metricUse(), fare] }));
     fireEvent.change(screen.getByLabelText("Figures of"), { target: { value: "fare" } });
     expect(
-      screen.getByText(/^day, variant, units, total, squares: one row a day and variant; with totals only/),
+      screen.getByText(
+        /^day, variant, units, total, squares: one row a day and variant; of weeks or all days with from and to; with totals only/,
+      ),
     ).toBeTruthy();
     fireEvent.click(screen.getByText("Type or paste"));
     expect(screen.getByLabelText("squares, row 1")).toBeTruthy();
