@@ -326,6 +326,18 @@ def test_after_a_plan_that_was_not_finished_a_round_may_claim_what_it_had_left(a
     assert "so it may be called better" in rounds["sentence"]
 
 
+def test_a_plan_about_a_margin_leaves_a_round_after_it_no_claim_to_be_better(ask, analyst, draft):
+    actions.edit_experiment(analyst, KEY, find(KEY).version, {"question": "noninferiority"})
+    actions.start(analyst, KEY, START)
+    bring_in(analyst, find(KEY), daily(10, {"A": (2000, 100), "B": (2000, 112)}))
+    actions.end(analyst, KEY)
+    actions.new_round(analyst, KEY)
+    run(analyst, SECOND, {"A": (2000, 100), "B": (2000, 108)}, 28)
+    rounds = shown(ask, KEY, "/evidence")["rounds"]
+    assert rounds["standing"] == "exploratory"
+    assert "may be called better" not in rounds["sentence"]
+
+
 def count(machine, first, conversions):
     """Sixty units are exposed on a day in turn, and the first so many book."""
     day = first.isoformat()

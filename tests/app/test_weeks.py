@@ -175,3 +175,18 @@ def test_a_change_of_the_split_lies_between_rows_and_not_within_one(ask, analyst
     (wrong,) = seen["wrong"]
     assert "its days hold 4 March 2026, from which on the split was another" in wrong["reason"]
     assert seen["difference"]["added"] == 2
+
+
+def test_rounds_of_weeks_are_read_with_all_their_rows(ask, analyst, run):
+    upload(analyst, run, weekly(weeks=2))
+    actions.end(analyst, run.key)
+    actions.new_round(analyst, run.key)
+    second = WEEKS[2][0]
+    actions.start(analyst, run.key, second)
+    lines = [line for line in weekly(weeks=4).splitlines() if line.startswith(("from", "2026-03-02", "2026-03-09"))]
+    upload(analyst, run, "\n".join(lines))
+    rounds = evidence(ask, run)["rounds"]["together"][0]["rounds"]
+    assert [(one["first"], one["last"]) for one in rounds] == [
+        (WEEKS[0][0].isoformat(), WEEKS[1][1].isoformat()), (second.isoformat(), WEEKS[3][1].isoformat()),
+    ]  # fmt: skip
+    assert [one["units"] for one in rounds] == [[56_000, 56_000]] * 2

@@ -34,6 +34,11 @@ class _Round:
     days: tuple[date, ...]
     analysis: Analysis
 
+    @property
+    def first(self) -> date:
+        """The first day, also where counts are of several at once."""
+        return self.analysis.all_counts.primary.begins(self.days[0])
+
 
 def rounds(analysis: Analysis) -> RoundsOut | None:
     """None where there is one round only, or nothing may be read."""
@@ -112,7 +117,7 @@ def _line(parts: Sequence[_Round], analysis: Analysis, use: ExperimentMetric, po
             RoundOfOut(
                 key=part.key,
                 number=part.number,
-                first=part.days[0],
+                first=part.first,
                 last=part.days[-1],
                 units=[int(sum(pair.reference.units for pair in own)), int(sum(pair.variant.units for pair in own))],
                 lift=interval(compared.lift) if compared else None,
@@ -147,7 +152,7 @@ def _pairs(part: _Round, use: ExperimentMetric, position: int) -> list[Pair]:
         return []
     if mine.definition != use.definition or not part.analysis.counts_of(mine).days:
         return []
-    return part.analysis.pairs(mine, position, part.days[0], part.days[-1])
+    return part.analysis.pairs(mine, position, part.first, part.days[-1])
 
 
 def _alike(made: RoundsTogether) -> str:
@@ -163,7 +168,8 @@ def _continued(first: Analysis, analysis: Analysis) -> tuple[Continued, str] | N
     """What the present round may claim where the plan before it was not finished: it reads once, and ended before its time had
     come. None where it was, or where the present round is not to be read yet."""
     rule, data = first.rule, first.all_counts.primary
-    if not rule.method.reads_once or minimum_met(data.arms(), data.span, rule):
+    # Of winners only: what a plan about a margin leaves to the round after it is not known here.
+    if not rule.question.about_zero or not rule.method.reads_once or minimum_met(data.arms(), data.span, rule):
         return None
     if not analysis.reading.verdict.kind.settled or analysis.shares_vary or first.shares_vary:
         return None
