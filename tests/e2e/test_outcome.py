@@ -81,7 +81,7 @@ def test_a_trade_off_is_weighed_and_decided_by_a_person(people):
     expect(page.get_by_text("A: Breakfast as an extra").first).to_be_visible()
     page.get_by_role("link", name="Casebook").first.click()
     page.get_by_label("Search the casebook").fill("pays for the ships")
-    expect(page.get_by_role("link", name="Cabin and breakfast in one offer")).to_be_visible()
+    expect(page.get_by_role("link", name="Cabin and breakfast in one offer", exact=True)).to_be_visible()
     expect(page.get_by_text("1 experiment", exact=True)).to_be_visible()
 
 

@@ -29,7 +29,7 @@ def test_a_file_of_weeks_is_judged_by_lift_and_split_and_says_what_is_not_known(
         {"name": "weeks.csv", "mimeType": "text/csv", "buffer": "\n".join([HEADER, *lines]).encode()}
     )
     preview = page.get_by_role("region", name="Preview")
-    expect(preview.get_by_label("first day is in column")).to_have_value("0")
+    expect(preview.get_by_label("a row begins on the day in column")).to_have_value("0")
     expect(preview.get_by_label("last day is in column")).to_have_value("1")
     expect(preview).to_contain_text("Rows are of up to 7 days at once")
     expect(preview).to_contain_text("they would count twice")

@@ -71,6 +71,8 @@ function columnsOf(by: string, grouped: boolean): Column<LevelGroup>[] {
     column("All lie in", (line) => (line.tests < 2 ? "–" : `${line.least_text} to ${line.most_text}`)),
     column("Each test", (line) => line.levels.map((one) => `${one.name} ${one.level_text}`).join("; "), {
       align: "left",
+      // On a phone the figures are enough.
+      className: "max-sm:hidden",
       cell: (line) => <Dots group={line} />,
     }),
   ];

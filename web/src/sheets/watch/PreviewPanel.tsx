@@ -30,7 +30,7 @@ export function PreviewPanel({ preview, storing, fileName, choose, chooseMark, s
         {/* Weeks and totals have a first day beside the last; without one a row is of one day. */}
         {[...("first_day" in preview.columns ? ["first_day"] : []), ...preview.fields].map((field) => (
           <label key={field} className="text-sm">
-            <span className="quiet block">{named(field, preview)} is in column</span>
+            <span className="quiet block">{asked(field, preview)} column</span>
             <select
               className={`select select-xs w-36 ${unmatched.includes(field) ? "select-error" : ""}`}
               value={preview.columns[field] ?? ""}
@@ -76,10 +76,11 @@ export function PreviewPanel({ preview, storing, fileName, choose, chooseMark, s
   );
 }
 
-/** A field as it is asked for; the day is the last one where rows are of several. */
-function named(field: string, preview: Preview): string {
-  if (field === "day" && preview.columns.first_day != null) return "last day";
-  return field.replaceAll("_", " ");
+/** What a column is asked for; the day is the last one where rows are of several. */
+function asked(field: string, preview: Preview): string {
+  if (field === "first_day") return "a row begins on the day in";
+  const last = field === "day" && preview.columns.first_day != null;
+  return `${last ? "last day" : field.replaceAll("_", " ")} is in`;
 }
 
 function Effect({ preview }: { preview: Preview }) {
