@@ -58,6 +58,11 @@ def test_a_property_that_tallies_are_kept_by_lists_levels_too(ask, analyst, thre
         Tally.objects.create(
             variant=control, metric=metric, segment=segment, day=date(2026, 3, 2), units=units, total=total
         )
+    # What the variant showed is no level of control.
+    variant = found.variants.all()[1]
+    Tally.objects.create(
+        variant=variant, metric=metric, segment="device=phone", day=date(2026, 3, 2), units=1000, total=900
+    )
     seen = ask("get", "/casebook/levels?by=device")[1]
     assert seen["choices"][-1] == "device"
     assert [(one["group"], one["median_text"]) for one in seen["groups"]] == [("desk", "8.00%"), ("phone", "3.00%")]

@@ -28,7 +28,7 @@ def event(name, hours, **properties):
         ("text", "contains", ("dog", "cat"), "A cat", "a bird"),
         ("text", "starts_with", ("/isl",), "/islands/north", "/home/isl"),
         ("text", "starts_with", ("/isl", "/har"), "/harbours", "/a/islands"),
-        ("text", "ends_with", (".PDF", "/print"), "/fares.pdf", "/fares.pdf?x"),
+        ("text", "ends_with", ("/print", ".PDF"), "/fares.pdf", "/fares.pdf?x"),
         ("number", "greater", ("40",), 40.5, 40),
         ("number", "less", ("40",), "39.9", 40),
         ("number", "between", ("10", "20"), 20, 20.01),
@@ -189,6 +189,7 @@ def test_a_filter_takes_any_of_its_events_under_all_conditions_and_every_group()
         return event(name, 1, **properties).timed
 
     assert either.fits(of("search", device="phone", section="bar"))
+    assert not either.fits(of("search", device="phone", section="cabin"))
     assert either.why_not(of("booking_paid", device="phone", section="bar")) == "not a page_view or search"
     assert either.why_not(of("search", device="desk", section="bar")) == "device is desk; wanted: device is phone"
     assert either.why_not(of("search", device="phone", section="cabin")) == "wanted: section is deck or section is bar"
@@ -285,3 +286,10 @@ def test_steps_in_time_are_those_that_trying_every_way_finds(happened, hours):
         count_unit(Definition("funnel", steps=STEPS, within_hours=1000), START, events).figure
         == count_unit(Definition("funnel", steps=STEPS), START, events).figure
     )
+
+
+@pytest.mark.parametrize("hours", [None, 2])
+def test_one_event_is_one_step_of_a_way(hours):
+    twice = Definition("funnel", steps=(EventFilter("a"), EventFilter("a")), within_hours=hours)
+    assert count_unit(twice, START, of_times("a0")).figure == (0, 1, 0)
+    assert count_unit(twice, START, of_times("a0 a1")).figure == (1, 1, 1)
