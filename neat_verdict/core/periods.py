@@ -224,11 +224,13 @@ def statistic_at(pairs: Sequence[Pair], lift: float) -> float:
     """
     check_positive("lift", 1 + lift)
     seen = compare_pairs(pairs, 1.0)
-    if seen is None or not math.isfinite(seen.lift.estimate) or seen.lift.estimate == lift:
+    if seen is None:
         return 0.0
     if len(pairs) == 1 and seen.variant.converts:  # the score test, which the interval of two rates inverts
         z = type(seen.variant).ratio_statistics([(seen.variant, seen.reference)], np.array([[1 + lift]]))
         return float(np.clip(z[0, 0], -_LARGEST_STATISTIC, _LARGEST_STATISTIC))
+    if not math.isfinite(seen.lift.estimate) or seen.lift.estimate == lift:
+        return 0.0
     above = seen.lift.estimate > lift
 
     def room(c: float) -> float:

@@ -154,6 +154,7 @@ class DecisionRule:
         for units in self.planned_units or ():
             check_count("planned_units", units)
         check_combination(self.design, self.question, type(self.method))
+        self.question.check_size(self.worthwhile_lift, self.sign)
         if self.family not in CORRECTIONS:
             raise InputError("family", self.family, f"must be {' or '.join(CORRECTIONS)}")
         if self.longest_days is not None and check_count("longest_days", self.longest_days) < max(self.planned_days, 1):

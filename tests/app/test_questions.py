@@ -51,13 +51,14 @@ def test_what_cannot_be_asked_is_refused_by_name(ask, draft):
     assert status == 422
     assert problem["errors"][0]["field"] == "question"
     assert "cannot be asked here" in problem["errors"][0]["message"]
-    # A margin of all there is cannot be kept within where more is better.
-    assert (
-        "under 100%"
-        in edited(ask, draft, baseline=0.2, audience_per_day=2000, question="noninferiority", worthwhile_lift=1.5)[1][
-            "plan_problem"
-        ]
-    )
+    # A margin of all there is cannot be kept within where more is better, also where the direction comes later.
+    status, problem = edited(ask, draft, factors=[], question="noninferiority", worthwhile_lift=1.5)
+    assert (status, problem["errors"][0]["field"]) == (422, "worthwhile_lift")
+    less = [{"name": "paid bookings", "role": "primary", "direction": "down"}]
+    assert edited(ask, draft, question="noninferiority", worthwhile_lift=1.5, metrics=less)[0] == 200
+    more = [{**less[0], "direction": "up"}]
+    status, problem = edited(ask, draft, metrics=more)
+    assert (status, problem["errors"][0]["field"]) == (422, "worthwhile_lift")
 
 
 @pytest.mark.parametrize(

@@ -1,8 +1,10 @@
 """Counts of weeks and of all at once: rows with a first and a last day, from the file to the verdict."""
 
+import json
 from datetime import date, timedelta
 
 import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
 
 from neat_verdict.app.analysis.actions import decide
 from neat_verdict.app.experiments import actions
@@ -82,13 +84,10 @@ def test_weeks_of_the_calendar_are_read_by_their_number(analyst, run):
     assert (tally.day, tally.days) == (date(2026, 3, 8), 7)
 
 
-def previewed(ask, run, body):
-    import json
-
-    from django.core.files.uploadedfile import SimpleUploadedFile
-
+def previewed(ask, run, body, **columns):
+    file = SimpleUploadedFile("weeks.csv", body.encode())
     answer = ask.client.post(
-        f"/api/v1/experiments/{run.key}/imports/preview", {"file": SimpleUploadedFile("weeks.csv", body.encode())}
+        f"/api/v1/experiments/{run.key}/imports/preview", {"file": file, "columns": json.dumps(columns)}
     )
     last = b"".join(answer.streaming_content).decode().strip().splitlines()[-1]
     return json.loads(last)["preview"]
@@ -190,3 +189,12 @@ def test_rounds_of_weeks_are_read_with_all_their_rows(ask, analyst, run):
         (WEEKS[0][0].isoformat(), WEEKS[1][1].isoformat()), (second.isoformat(), WEEKS[3][1].isoformat()),
     ]  # fmt: skip
     assert [one["units"] for one in rounds] == [[56_000, 56_000]] * 2
+
+
+def test_a_word_in_a_name_is_no_first_day_and_a_column_can_be_taken_away(ask, run):
+    named = "day,variant,visitors from adverts,conversions up to date\n2026-03-02,A,100,5\n"
+    columns = previewed(ask, run, named)["columns"]
+    assert (columns["first_day"], columns["day"], columns["units"], columns["conversions"]) == (None, 0, 2, 3)
+    seen = previewed(ask, run, f"{HEADER}\n2026-03-02,2026-03-08,A,100,5\n", first_day=None)
+    assert seen["columns"]["first_day"] is None
+    assert seen["first_day"] == seen["last_day"] == "2026-03-08"

@@ -57,3 +57,10 @@ def test_a_simulated_share_has_its_margin(share, standard_error, text):
 )
 def test_a_probability_is_never_a_certainty(value, decimals, text):
     assert wording.format_probability(value, decimals) == text
+
+
+@pytest.mark.parametrize("value", [1e30, 1e300, -1e30])
+def test_figures_of_any_size_are_written(value):
+    """Two units leave intervals of forty digits: long, and no failure."""
+    assert wording.format_lift(value).endswith("%")
+    assert wording.format_difference(value).strip("+−0123456789,.") == ""

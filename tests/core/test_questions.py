@@ -97,7 +97,7 @@ def test_the_p_of_means_against_a_margin_is_that_of_two_one_sided_welch_tests(ma
 
 @settings(max_examples=60, deadline=None)
 @given(
-    st.integers(5, 400), st.integers(5, 400), st.integers(500, 3000), st.integers(500, 3000), st.floats(0.02, 0.6),
+    st.integers(0, 400), st.integers(0, 400), st.integers(500, 3000), st.integers(500, 3000), st.floats(0.02, 0.6),
     st.sampled_from([1, -1]), st.sampled_from(MARGINS), st.integers(1, 2),
 )  # fmt: skip
 def test_interval_p_and_verdict_never_disagree_about_a_margin(x0, x1, n0, n1, margin, sign, question, strata):
@@ -386,3 +386,64 @@ def test_the_statistic_of_a_margin_lies_beyond_the_critical_value_exactly_when_t
             reading = read([Rate(10_000, 100_000), Rate(conversions, 100_000)], question, 0.05, Fixed())
             (one,) = reading.comparisons
             assert (one.margin_statistic > one.critical_value) == reading.verdict.kind.says_yes
+
+
+def test_a_control_without_conversions_has_a_p_and_words_without_a_figure():
+    for conversions, verdict in ((5, "winner"), (3, "not_worse")):
+        arms, found = [Rate(0, 1000), Rate(conversions, 1000)], rule("noninferiority", 0.5, Fixed())
+        reading = read(arms, "noninferiority", 0.5, Fixed())
+        assert reading.verdict.name == verdict
+        assert reading.comparisons[0].margin_pvalue < 0.05
+        words = write_sentences(reading, found, NAMES)
+        assert ": ." not in words.headline
+        assert not words.short.endswith(": ")
+
+
+@pytest.mark.parametrize("question", MARGINS)
+@pytest.mark.parametrize("direction", ["up", "down"])
+def test_a_margin_of_all_there_is_is_refused_where_a_level_may_fall(question, direction):
+    """More than all of a level cannot be lost: within such a margin lies every variant."""
+    refused = direction == "up" or question == "equivalence"
+    made = (
+        lambda: rule(question, 1.2, good_direction=direction),
+        lambda: PlanRequest(
+            Baseline(0.1), 1.2, Arrivals(100.0), EVEN, STANDARD, sign=1 if direction == "up" else -1,
+            question=QUESTIONS[question],
+        ),
+    )  # fmt: skip
+    for make in made:
+        if refused:
+            with pytest.raises(InputError, match="must be under 100%"):
+                make()
+        else:
+            make()
+
+
+EDGES = {
+    "nothing in both": [Rate(0, 1000), Rate(0, 1000)], "everything in both": [Rate(1000, 1000), Rate(1000, 1000)],
+    "one unit": [Rate(0, 1), Rate(1, 1)], "huge": [Rate(10**8, 10**9), Rate(94 * 10**6, 10**9)],
+    "90/10": [Rate(900, 9000), Rate(101, 1000)], "ten a day": [Rate(7, 140), Rate(8, 140)],
+    "negative means": [Mean(500, -1500.0, 12_500.0), Mean(500, -1505.0, 12_530.0)],
+    "about zero": [Mean(500, 25.0, 8000.0), Mean(500, 30.0, 8000.0)],
+    "constant": [Mean(50, 100.0, 200.0), Mean(50, 100.0, 200.0)],
+    "two units": [Mean(2, 10.0, 52.0), Mean(2, 10.2, 54.0)],
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("question", MARGINS)
+@pytest.mark.parametrize("name", METHODS)
+@pytest.mark.parametrize("arms", EDGES.values(), ids=EDGES.keys())
+@pytest.mark.parametrize("level", [None, 5.0])
+def test_at_the_edges_line_p_and_verdict_agree_and_all_is_said(arms, name, question, level):
+    method, looks = METHODS_READ[name]
+    for direction in ("up", "down"):
+        found = rule(question, 0.05, method, good_direction=direction, planned_level=level)
+        reading = read_experiment(arms, (9, 1) if arms[0].units == 9000 else (1, 1), found, looks=looks, ended=True)
+        words = write_sentences(reading, found, NAMES)
+        said = " ".join([words.headline, words.short, words.detail, *what_would_change(reading, found, NAMES)])
+        assert "nan" not in said
+        yes = reading.verdict.kind.says_yes
+        lines = [one for one in reading.conditions if one.subject == "effect" and one.state != "unknown"]
+        assert all((line.state == "met") == yes for line in lines)
+        if lines and not reading.scale.by_difference and name != "posterior":
+            assert (reading.comparisons[0].margin_pvalue < 0.05) == yes

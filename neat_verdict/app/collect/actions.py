@@ -109,7 +109,9 @@ def _columns(text: Text, fields: tuple[str, ...], chosen: dict[str, int | None])
             raise InputError("columns", field, f"must be one of {', '.join(fields)}")
         if index is not None and not 0 <= index < len(text.header):
             raise InputError(field, index, f"must be a column from 0 to {len(text.header) - 1}")
-        if index is not None:
+        if index is None:
+            matched[field] = None
+        else:
             matched = {name: None if place == index else place for name, place in matched.items()} | {field: index}
     return matched
 

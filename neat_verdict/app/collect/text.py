@@ -14,11 +14,8 @@ from neat_verdict.core.checks import InputError
 csv.field_size_limit(2**31 - 1)  # a stray quote is reported as a wrong row, not as a failure of the reader
 # Names that exports commonly give these columns, in several languages' spellings without accents.
 _KNOWN = {
-    "day": {
-        "day", "date", "tag", "datum", "jour", "fecha", "dia", "dato", "data", "dt", "to", "last day", "until", "end", "bis",
-        "fin", "week", "woche", "semaine", "semana",
-    },
-    "first_day": {"from", "first day", "start", "von", "since", "debut", "desde", "begin"},
+    "day": {"day", "date", "tag", "datum", "jour", "fecha", "dia", "dato", "data", "dt"},
+    "first_day": set(),
     "variant": {"variant", "arm", "group", "version", "bucket", "cell", "variante", "gruppe", "groupe", "treatment", "variation"},
     "units": {
         "units", "visitors", "users", "sessions", "visits", "exposures", "exposed", "n", "total", "impressions", "count",
@@ -47,6 +44,18 @@ _KNOWN = {
     "before_cubes": {"before cubes"},
     "squares_cross": {"squares cross"},
     "cross_squares": {"cross squares"},
+}  # fmt: skip
+
+# Names that say it whole only: a word such as "from" stands in many others.
+_KNOWN_WHOLE = {
+    "first_day": {
+        "from", "first day", "start", "start date", "start day", "date from", "from date", "begin", "begin date", "since",
+        "week start", "week begin", "von", "datum von", "debut", "desde",
+    },
+    "day": {
+        "to", "last day", "end", "end date", "end day", "date to", "to date", "until", "week end", "week", "bis", "datum bis",
+        "fin", "hasta", "woche", "semaine", "semana",
+    },
 }  # fmt: skip
 
 
@@ -105,13 +114,13 @@ def match_columns(header: tuple[str, ...], fields: tuple[str, ...]) -> dict[str,
     """The column of each field, by exact name first, then by a known word in it; None where nothing fits."""
     bare = [_bare(name) for name in header]
     result: dict[str, int | None] = dict.fromkeys(fields)
-    rules: tuple[Callable[[str, set[str]], bool], ...] = (
-        lambda name, known: name in known,
-        lambda name, known: bool(known & set(name.split())),
+    rules: tuple[Callable[[str, str], bool], ...] = (
+        lambda name, field: name in _KNOWN[field] or name in _KNOWN_WHOLE.get(field, ()),
+        lambda name, field: bool(_KNOWN[field] & set(name.split())),
     )
     for fits in rules:
         for field in fields:
-            free = [i for i, name in enumerate(bare) if i not in result.values() and fits(name, _KNOWN[field])]
+            free = [i for i, name in enumerate(bare) if i not in result.values() and fits(name, field)]
             if result[field] is None and free:
                 result[field] = free[0]
     return result

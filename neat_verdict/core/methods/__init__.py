@@ -14,7 +14,6 @@ from neat_verdict.core.methods.base import (
     Setting,
     Threshold,
     bonferroni,
-    by_interval,
     every_day,
 )
 from neat_verdict.core.methods.fixed import Fixed
@@ -49,7 +48,6 @@ __all__ = [
     "Setting",
     "Threshold",
     "bonferroni",
-    "by_interval",
     "every_day",
     "method_from",
 ]

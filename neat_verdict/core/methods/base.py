@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, fields, replace
@@ -419,12 +418,8 @@ def against_margin(
     margin = rule.question.margin_of(rule)
     if margin is None:
         return None, None
-    borders = [-margin, margin] if rule.question.both_bounds else [-margin]
-    # A level cannot fall by more than all of it.
-    reached = [border for border in borders if rule.sign * border > -1]
-    if not reached:
-        return math.inf, 0.0
-    inward = min((-border / abs(border)) * rule.sign * statistic_at(pairs, rule.sign * border) for border in reached)
+    borders = (-margin, margin) if rule.question.both_bounds else (-margin,)
+    inward = min((-border / margin) * rule.sign * statistic_at(pairs, rule.sign * border) for border in borders)
     size = float(without_null_skewness(inward, skewness))
     # Beyond the margin nothing speaks for lying within it, however far from the margin that is.
     nothing = rule.method.sides == "two" and size <= 0

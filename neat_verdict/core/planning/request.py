@@ -65,6 +65,7 @@ class PlanRequest:
     def __post_init__(self) -> None:
         check_positive("worthwhile_lift", self.worthwhile_lift)
         check_sign(self.sign)
+        self.question.check_size(self.worthwhile_lift, self.sign)
         check_count("least_weeks", self.least_weeks, 1)
         check_count("longest_run_weeks", self.longest_run_weeks, 1)
         check_rounds(self.rounds)

@@ -6,15 +6,16 @@ from abc import ABC, abstractmethod
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, ClassVar, Literal
 
+from neat_verdict.core.checks import InputError
 from neat_verdict.core.numeric import BoolArray
-from neat_verdict.core.text.format import format_percent, format_pvalue, listed
-from neat_verdict.core.text.statements import Condition, condition
+from neat_verdict.core.text.format import format_percent, listed
 
 if TYPE_CHECKING:
     from neat_verdict.core.planning.request import PlanRequest
     from neat_verdict.core.rule import DecisionRule
     from neat_verdict.core.sizing.sample_size import SampleSize
     from neat_verdict.core.statistics import Comparison, Interval
+    from neat_verdict.core.text.statements import Condition
     from neat_verdict.core.verdicts.facts import Facts
 
 
@@ -38,7 +39,7 @@ class Question(ABC):
     lines: ClassVar[Literal["both", "good"]] = "both"  # on which sides a boundary is drawn
     yes: ClassVar[str]
     verdicts: ClassVar[frozenset[str]]
-    size_sign: ClassVar[int] = -1  # whether the size is a gain or a loss
+    size_sign: ClassVar[int] = 1  # -1 where the size is a loss
     about_zero: ClassVar[bool] = False
     both_bounds: ClassVar[bool] = False
 
@@ -60,9 +61,18 @@ class Question(ABC):
     def needed_lift(self, half_width: float, size: float) -> float:
         """The observed lift at which a reading says yes, positive is good, where its interval reaches so far to each side."""
 
+    def refuses_size(self, _size: float, _sign: int) -> str:
+        """Why the question cannot have a size, where less is better with ``sign`` -1; "" where it can."""
+        return ""
+
+    def check_size(self, size: float, sign: int) -> None:
+        """Raise InputError for a size that the question cannot have."""
+        if reason := self.refuses_size(size, sign):
+            raise InputError("worthwhile_lift", size, reason)
+
+    @abstractmethod
     def rehearsed_worlds(self, size: float) -> Sequence[tuple[str, float]]:
         """Names and true lifts (positive is good) of the worlds in which a plan is tried: the edge of the promise among them."""
-        return ("none", 0.0), ("margin", -size)
 
     @abstractmethod
     def is_true(self, lift: float, size: float) -> bool:
@@ -128,7 +138,7 @@ class Question(ABC):
 
     def shown_in_time(self, figure: str) -> str:
         """What a run can show, within a sentence: "a lift of 4.1%"; without a figure there is none."""
-        return f"a margin of {figure}" if figure else "no margin"
+        return f"a {self.looked_for} of {figure}" if figure else f"no {self.looked_for}"
 
     def words(self, rule: DecisionRule, *, several: bool) -> Sequence[str]:
         """When a variant wins and what else may be concluded, as sentences."""
@@ -151,14 +161,3 @@ class Question(ABC):
             *self.other_words(rule, several=several),
             "If none of this holds at the end, it stays unresolved.",
         ]
-
-
-def margin_condition(
-    label: str, met: bool | None, seen: str, required: str, comparison: Comparison | None = None, *, readable: bool
-) -> Condition:
-    """The line of an effect that is held against a margin, with the p of its test; unknown where ``met`` is None."""
-    if met is None or not readable:
-        return Condition("margin", "effect", label, "unknown", seen if met is None else "not read yet", required)
-    if comparison is not None and comparison.margin_pvalue is not None:
-        seen = f"{seen}, p {format_pvalue(comparison.margin_pvalue)}"
-    return condition("margin", "effect", label, met, seen, required)

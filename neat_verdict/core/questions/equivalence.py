@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from neat_verdict.core.numeric import BoolArray
-from neat_verdict.core.questions.base import Question, margin_condition
-from neat_verdict.core.sizing.margins import equivalence_power, equivalence_size, smallest_margin
+from neat_verdict.core.questions.about_margin import AboutMargin, margin_condition
+from neat_verdict.core.sizing.margins import equivalence_power, equivalence_size
 from neat_verdict.core.sizing.sample_size import SampleSize
 from neat_verdict.core.text.format import format_interval, format_percent, format_probability
 
@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from neat_verdict.core.verdicts.facts import Facts
 
 
-class Equivalence(Question):
+class Equivalence(AboutMargin):
     """Two one-sided tests: both bounds of the interval lie within the margin. Schuirmann (1987), J. Pharmacokinet. Biopharm. 15,
     657-680; Wellek (2010), Testing Statistical Hypotheses of Equivalence and Noninferiority, 2nd ed., chapter 3. With both bounds
     of a 95 % interval each test is made at 2.5 %; where each bound holds at 95 % (one-sided), at 5 %."""
@@ -29,11 +29,7 @@ class Equivalence(Question):
         "For what must change nothing: a new system, a new supplier. A variant is the same when its whole interval lies within "
         "the margin, to both sides."
     )
-    size_name, size_explanation = (
-        "Margin",
-        "The smallest difference, up or down, that would matter. It is chosen before the start.",
-    )
-    looked_for = "margin"
+    size_explanation = "The smallest difference, up or down, that would matter. It is chosen before the start."
     band_words = "a difference does not matter"
     boundary_words = "between the lines to be called the same"
     yes = "be shown to be the same"
@@ -45,18 +41,14 @@ class Equivalence(Question):
             request.baseline, request.worthwhile_lift, request.arms, request.strictness, critical_value=critical_value
         )
 
-    def power(self, request: PlanRequest, total: float, critical_value: float) -> float:
-        return self._chance(request, request.worthwhile_lift, total, critical_value)
-
-    def smallest(self, request: PlanRequest, total: float, critical_value: float) -> float | None:
-        return smallest_margin(
-            lambda margin: self._chance(request, margin, total, critical_value), request.strictness.power
-        )
-
-    def _chance(self, request: PlanRequest, margin: float, total: float, critical_value: float) -> float:
-        confidence = request.strictness.confidence
+    def chance(self, request: PlanRequest, margin: float, total: float, critical_value: float) -> float:
         return equivalence_power(
-            total, request.baseline, margin, request.arms, confidence, critical_value=critical_value
+            total,
+            request.baseline,
+            margin,
+            request.arms,
+            request.strictness.confidence,
+            critical_value=critical_value,
         )
 
     def needed_lift(self, half_width: float, size: float) -> float:

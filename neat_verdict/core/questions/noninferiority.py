@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from neat_verdict.core.numeric import BoolArray
-from neat_verdict.core.questions.base import Question, margin_condition
-from neat_verdict.core.sizing.margins import noninferiority_power, noninferiority_size, smallest_margin
+from neat_verdict.core.questions.about_margin import AboutMargin, margin_condition
+from neat_verdict.core.sizing.margins import noninferiority_power, noninferiority_size
 from neat_verdict.core.sizing.sample_size import SampleSize
 from neat_verdict.core.text.format import format_lift, format_percent, format_probability
 
@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from neat_verdict.core.verdicts.facts import Facts
 
 
-class Noninferiority(Question):
+class Noninferiority(AboutMargin):
     """By the interval's bound against the margin: Wellek (2010), Testing Statistical Hypotheses of Equivalence and
     Noninferiority, 2nd ed., chapter 2. A variant that is clear of zero too may be called better at the same level, for that is
     the stronger claim of two that are nested (Morikawa & Yoshida 1995, J. Biopharm. Stat. 5, 297-306)."""
@@ -29,8 +29,7 @@ class Noninferiority(Question):
         "For what is cheaper, simpler or has to come. A variant may be taken when its interval leaves out every loss as large as "
         "the margin."
     )
-    size_name, size_explanation = "Margin", "The smallest loss that would be too much. It is chosen before the start."
-    looked_for = "margin"
+    size_explanation = "The smallest loss that would be too much. It is chosen before the start."
     band_words = "a loss is accepted"
     boundary_words = "on the good side of the line to be called not worse"
     lines = "good"
@@ -49,15 +48,7 @@ class Noninferiority(Question):
             critical_value=critical_value,
         )
 
-    def power(self, request: PlanRequest, total: float, critical_value: float) -> float:
-        return self._chance(request, request.worthwhile_lift, total, critical_value)
-
-    def smallest(self, request: PlanRequest, total: float, critical_value: float) -> float | None:
-        return smallest_margin(
-            lambda margin: self._chance(request, margin, total, critical_value), request.strictness.power
-        )
-
-    def _chance(self, request: PlanRequest, margin: float, total: float, critical_value: float) -> float:
+    def chance(self, request: PlanRequest, margin: float, total: float, critical_value: float) -> float:
         return noninferiority_power(
             total,
             request.baseline,

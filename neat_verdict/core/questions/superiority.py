@@ -30,7 +30,6 @@ class Superiority(Question):
         "unsound", "trade_off", "winner", "keep_control", "no_worthwhile_difference", "unresolved", "keep_collecting",
     })  # fmt: skip
     about_zero = True
-    size_sign = 1
 
     def units_needed(self, request: PlanRequest, critical_value: float) -> SampleSize:
         lift = request.sign * request.worthwhile_lift
@@ -93,6 +92,3 @@ class Superiority(Question):
 
     def size_words(self, rule: DecisionRule) -> str:
         return f"the worthwhile {format_percent(rule.worthwhile_lift)}"
-
-    def shown_in_time(self, figure: str) -> str:
-        return f"a lift of {figure}" if figure else "no lift"

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import sys
 from collections.abc import Sequence
-from decimal import ROUND_HALF_UP, Decimal
+from decimal import ROUND_HALF_UP, Context, Decimal
 
 MINUS = "\u2212"
 
@@ -22,11 +22,14 @@ def format_lift(value: float) -> str:
     return f"{'+' if value > 0 else MINUS}{text}%"
 
 
+_ANY_SIZE = Context(prec=400)  # the largest number of the machine has 309 digits
+
+
 def rounded(value: float, decimals: int) -> str:
     """A number with its decimals, halves away from zero as people round (Python and JavaScript each do otherwise)."""
     # Through the shortest text of the value, less the noise of the last bits: 0.5625 * 100 is a half, 56.24999999999999 is too.
     exact = Decimal(f"{value:.12g}") if abs(value) < 1e11 else Decimal(value)
-    text = f"{exact.quantize(Decimal(1).scaleb(-decimals), ROUND_HALF_UP):,f}"
+    text = f"{exact.quantize(Decimal(1).scaleb(-decimals), ROUND_HALF_UP, _ANY_SIZE):,f}"
     return text if text.strip("-0.,") else text.removeprefix("-")
 
 

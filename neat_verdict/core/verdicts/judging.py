@@ -10,7 +10,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from neat_verdict.core.methods import AtMargin, by_interval
+from neat_verdict.core.methods import AtMargin
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.rule import DecisionRule
 from neat_verdict.core.statistics import Comparison
@@ -123,9 +123,7 @@ def facts_of(
         for comparison, effect in zip(comparisons, turned, strict=True)
     ]
     at_margin = [
-        by_interval(effect, rule.worthwhile_lift)
-        if scale.by_difference
-        else rule.method.at_margin(comparison, effect, rule.worthwhile_lift)
+        rule.method.at_margin(comparison, effect, rule.worthwhile_lift)
         for comparison, effect in zip(comparisons, turned, strict=True)
     ]
     sizes = scale.size_known

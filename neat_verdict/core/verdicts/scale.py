@@ -61,10 +61,17 @@ class Scale:
         return Interval(*(value / self.unit_size for value in (difference.estimate, difference.low, difference.high)))
 
     def judged(self, comparison: Comparison) -> Comparison:
-        """The comparison with expected losses that are parts of the level that effects are held against."""
+        """The comparison with expected losses that are parts of the level that effects are held against, and without what is said
+        of a margin of the lift where the difference decides."""
         posterior = comparison.posterior
-        if posterior is None or not self.by_difference or self.level is None:
+        if not self.by_difference:
             return comparison
+        comparison = replace(comparison, margin_statistic=None, margin_pvalue=None)
+        if posterior is None:
+            return comparison
+        posterior = replace(posterior, above_loss=None, below_gain=None)
+        if self.level is None:
+            return replace(comparison, posterior=posterior)
         part = (abs(comparison.reference.estimate) or LEAST_LEVEL) / self.level
         loss, of_control = posterior.expected_loss * part, posterior.expected_loss_of_control * part
         return replace(

@@ -9,6 +9,7 @@ from neat_verdict.app.analysis.figures import effects_text, interval
 from neat_verdict.app.analysis.schemas import LooksOut, PlannedLookOut, SetAsideOut, TakenLookOut
 from neat_verdict.app.experiments.queries import today
 from neat_verdict.app.experiments.record import from_stored
+from neat_verdict.core.rule import DecisionRule
 from neat_verdict.core.statistics import Comparison
 from neat_verdict.core.variants import LETTERS
 from neat_verdict.core.verdicts import chances_ahead, write_sentences
@@ -51,7 +52,7 @@ def _look(analysis: Analysis, look: Look, coming: Sequence[float]) -> TakenLookO
         information=information[-1],
         critical_value=best.critical_value if best else None,
         letter=LETTERS[reading.spoken_of] if best else None,
-        statistic=_statistic(best, rule.sign) if best else None,
+        statistic=_statistic(best, rule) if best else None,
         lift=interval(reading.scale.effect(best), effects_text(reading.scale, analysis.names)) if best else None,
         power_as_seen=ahead.as_seen if ahead else None,
         power_if_worthwhile=ahead.if_worthwhile if ahead else None,
@@ -65,6 +66,6 @@ def _look(analysis: Analysis, look: Look, coming: Sequence[float]) -> TakenLookO
     )
 
 
-def _statistic(best: Comparison, sign: int) -> float:
+def _statistic(best: Comparison, rule: DecisionRule) -> float | None:
     """What is held against the boundary, positive is good: of a margin where the question is about one."""
-    return best.statistic * sign if best.margin_statistic is None else best.margin_statistic
+    return best.statistic * rule.sign if rule.question.about_zero else best.margin_statistic

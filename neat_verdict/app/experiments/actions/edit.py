@@ -174,6 +174,7 @@ def _check_together(experiment: Experiment) -> None:
     """What concerns several fields."""
     Strictness(experiment.confidence, experiment.power)
     method(experiment)
+    question(experiment).check_size(experiment.worthwhile_lift, 1 if experiment.good_direction == "up" else -1)
     audience_of(experiment.audience_rules)
     never_counted_of(experiment.never_counted)
     _check_allocation(experiment)

@@ -123,9 +123,3 @@ def interval_words(reading: Reading, position: int, rule: DecisionRule, names: N
     subject = f"{noun} of {LETTERS[position]}" if len(reading.comparisons) > 1 else noun
     bounds = reading.scale.bounds_words(effect.low, effect.high, names)
     return rule.method.interval_words(comparison, rule, subject, bounds)
-
-
-def also_words(reading: Reading, names: Names, says: str) -> str:
-    """The other variant of which the answer is yes, as a sentence with a space before it; "" where there is none."""
-    other = reading.verdict.runner_up
-    return "" if other is None else f" {names.variant(other)} {says} too."

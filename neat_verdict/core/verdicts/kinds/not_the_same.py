@@ -31,10 +31,12 @@ class NotTheSame(VerdictKind):
         figure, margin = estimate_of(reading, position, rule, names), scale.size_words(rule.worthwhile_lift, names)
         better = reading.effect(position).turned(rule.sign).low > 0
         brings = reading.arms[0].notation.verbs[(rule.sign < 0) if better else (rule.sign > 0)]
+        # A control without conversions leaves no relative figure.
+        seen = f": {figure}" if figure else ""
         return Parts(
-            f"Not the same: {names.variant(position)} {brings} {names.metric} than {names.variant(0)}, by more than {margin}: "
-            f"{figure}.",
-            f"{LETTERS[position]} {'better' if better else 'worse'}, not the same: {figure}",
+            f"Not the same: {names.variant(position)} {brings} {names.metric} than {names.variant(0)}, by more than {margin}"
+            f"{seen}.",
+            f"{LETTERS[position]} {'better' if better else 'worse'}, not the same{seen}",
             interval_words(reading, position, rule, names),
             figure,
         )

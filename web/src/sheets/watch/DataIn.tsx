@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { NOTHING_CHOSEN, type MetricUse } from "../../api/client";
+import { NOTHING_CHOSEN, type MetricUse, type Preview } from "../../api/client";
 import { count } from "../../lib/format";
 import { Panel } from "../../parts/basics";
 import { UploadPanel } from "../../parts/UploadPanel";
@@ -88,7 +88,7 @@ function CountsIn({ countable }: { countable: MetricUse[] }) {
           choose={(field, index) =>
             void counts.read(file, {
               ...counts.chosen,
-              columns: { ...preview.columns, ...counts.chosen.columns, [field]: index },
+              columns: { ...without(index, { ...preview.columns, ...counts.chosen.columns }), [field]: index },
             })
           }
           chooseMark={(mark) => void counts.read(file, { ...counts.chosen, mark })}
@@ -119,4 +119,9 @@ function MetricChoice({ metrics, metric, choose }: MetricChoiceProps) {
       </select>
     </label>
   );
+}
+
+/** The columns of the fields, but that none is in the one that is given away. */
+function without(index: number | null, columns: Preview["columns"]): Preview["columns"] {
+  return Object.fromEntries(Object.entries(columns).map(([field, at]) => [field, at === index ? null : at]));
 }

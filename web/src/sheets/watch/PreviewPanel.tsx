@@ -8,7 +8,7 @@ interface Props {
   preview: Preview;
   storing: boolean;
   fileName: string;
-  choose: (field: string, index: number) => void;
+  choose: (field: string, index: number | null) => void;
   chooseMark: (mark: "." | ",") => void;
   store: (leaveOutWrong: boolean) => void;
   discard: () => void;
@@ -27,18 +27,17 @@ export function PreviewPanel({ preview, storing, fileName, choose, chooseMark, s
         {preview.seen_before && " This file was stored before."}
       </p>
       <div className="my-2 flex flex-wrap gap-4">
-        {/* Weeks and totals have a first day beside the last; without one a row is of one day. */}
+        {/* Weeks and totals have a first day and a last; without the first a row is of one day. */}
         {[...("first_day" in preview.columns ? ["first_day"] : []), ...preview.fields].map((field) => (
           <label key={field} className="text-sm">
             <span className="quiet block">{asked(field, preview)} column</span>
             <select
               className={`select select-xs w-36 ${unmatched.includes(field) ? "select-error" : ""}`}
               value={preview.columns[field] ?? ""}
-              onChange={(event) => choose(field, Number(event.target.value))}
+              onChange={(event) => choose(field, event.target.value === "" ? null : Number(event.target.value))}
             >
-              {preview.columns[field] === null && (
-                <option value="">{field === "first_day" ? "none: one day a row" : "choose…"}</option>
-              )}
+              {field === "first_day" && <option value="">none: one day a row</option>}
+              {field !== "first_day" && preview.columns[field] === null && <option value="">choose…</option>}
               {preview.header.map((name, index) => (
                 <option key={index} value={index}>
                   {name || `column ${index + 1}`}
