@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from scipy import stats
+from scipy import special, stats
 from statsmodels.stats.proportion import test_proportions_2indep as reference_test
 from statsmodels.stats.proportion import tost_proportions_2indep
 
@@ -34,6 +34,8 @@ from neat_verdict.core.verdicts import (
     DecisionRule,
     Looks,
     MetricReading,
+    after_stopping,
+    chances_ahead,
     read_experiment,
     rule_from,
     rule_in_words,
@@ -179,15 +181,16 @@ def test_every_way_of_reading_answers_every_question(name, question):
     assert near.verdict.name == "unresolved"
 
 
+@pytest.mark.parametrize("margin", [0.1, 0.5])
 @pytest.mark.parametrize("sign", [1, -1])
 @pytest.mark.parametrize(
     "arms",
-    [(Rate(95, 900), Rate(100, 1000)), (Mean(400, 4000.0, 42_000.0), Mean(500, 5100.0, 54_000.0))],
+    [(Rate(95, 900), Rate(100, 1000)), (Mean(40, 400.0, 9000.0), Mean(50, 510.0, 12_000.0))],
     ids=["rates", "means"],
 )
-def test_the_posterior_probability_of_a_margin_is_that_of_a_simulation(arms, sign):
+def test_the_posterior_probability_of_a_margin_is_that_of_a_simulation(arms, sign, margin):
     """200,000 draws of both posteriors: a Monte Carlo error of 0.1 %."""
-    draw, margin = np.random.default_rng(3), 0.1
+    draw = np.random.default_rng(3)
     levels = []
     for arm in arms:
         if isinstance(arm, Rate):
@@ -447,3 +450,46 @@ def test_at_the_edges_line_p_and_verdict_agree_and_all_is_said(arms, name, quest
         assert all((line.state == "met") == yes for line in lines)
         if lines and not reading.scale.by_difference and name != "posterior":
             assert (reading.comparisons[0].margin_pvalue < 0.05) == yes
+
+
+def test_a_posterior_within_both_bounds_is_the_probability_of_both_and_no_product():
+    found = rule("equivalence", 0.05, PosteriorThresholds())
+    from_loss, from_gain = np.array([special.ndtri(0.974)]), np.array([-special.ndtri(0.9755)])
+    # 0.974 + 0.9755 - 1 is under 0.95, 0.974 x 0.9755 over it.
+    assert not found.method.at_margin_in_runs(found, from_loss, from_gain, 0.0).inside[0]
+
+
+def test_who_is_not_worse_and_further_ahead_than_the_winner_is_not_passed_over():
+    arms = [Rate(10_000, 100_000), Rate(10_400, 100_000), Rate(2090, 20_000)]
+    reading = read_experiment(arms, (5, 5, 1), rule("noninferiority", 0.05, Fixed()))
+    lifts = [one.lift for one in reading.comparisons]
+    assert lifts[0].low > 0 > lifts[1].low > -0.05
+    assert lifts[1].estimate > lifts[0].estimate
+    assert (reading.verdict.name, reading.verdict.variant) == ("winner", 1)
+    assert reading.verdict.passed_over == ()
+
+
+def test_no_chance_ahead_and_no_adjusted_estimate_is_given_of_a_margin():
+    others = {"planned_units": (100_000, 100_000), "planned_days": 28}
+    arms, looks = [Rate(5_000, 50_000), Rate(5_100, 50_000)], Looks((0.5,), last=False)
+    for question, said in (("superiority", True), ("noninferiority", False)):
+        found = rule(question, 0.05, GroupSequential(), **others)
+        reading = read_experiment(arms, (1, 1), found, looks=looks)
+        assert (chances_ahead(reading.comparisons[0], found, (0.5,), (1.0,)) is not None) == said
+        assert (after_stopping(reading, found, 1) is not None) == said
+
+
+def test_a_rehearsal_turns_the_margin_where_less_is_better():
+    request = PlanRequest(
+        Baseline(0.2), 0.1, Arrivals(400.0), EVEN, STANDARD, sign=-1, question=QUESTIONS["noninferiority"]
+    )
+    world, found = world_of(request, make_plan(request))
+    # Five per cent fewer is better, twice the margin more is too much; 1,000 runs, a Monte Carlo error of 1.3 % at most.
+    better, worse = (rehearse(world, found, lift, runs=1000, seed=4) for lift in (-0.05, 0.2))
+    assert better.right_winners > 900
+    assert worse.right_winners == worse.false_winners == 0
+    assert worse.verdicts["keep_control"] > 500
+    # The boundary is where a lift must be seen, positive is good: within the margin, as far from it as the interval reaches.
+    ((day, lift),) = better.paths.boundary
+    assert day <= found.planned_days
+    assert -0.1 < lift < 0
