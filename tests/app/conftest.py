@@ -10,11 +10,13 @@ from django.test import Client
 from neat_verdict.app import clock
 from neat_verdict.app.collect import actions as collect
 from neat_verdict.app.experiments import actions
+from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.metrics.actions import create_metric
 from neat_verdict.app.people.keys import make_key
 from neat_verdict.app.people.models import User
 from neat_verdict.app.traffic import serving
+from neat_verdict.app.traffic.sightings import buffer
 
 TODAY = datetime(2026, 3, 30, 12, tzinfo=UTC)
 START = date(2026, 3, 2)
@@ -46,6 +48,8 @@ def _standing_clock(settings):
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]  # quick, for tests only
     cache.clear()
     serving.forget()
+    buffer.forget()
+    buffer.by_itself = False  # a test stores what was noted when it wants it stored
     with clock.at(TODAY):
         yield
 
@@ -136,8 +140,9 @@ def metrics(analyst):
 
 @pytest.fixture
 def served(analyst, metrics):
-    """An experiment whose traffic is shared out here, running since the 2nd of March."""
+    """An experiment whose traffic is shared out here, running since the 2nd of March; broken down as the workspace says alone."""
     draft = actions.create_experiment(analyst, "Fare calendar", dict(SERVED))
+    Experiment.objects.update(breakdowns=[])
     actions.start(analyst, draft.key, START)
     return find(draft.key)
 

@@ -18,7 +18,8 @@ NOT_OF_AN_EXPERIMENT = {
     "preview_import", "preview_units", "preview_spend", "preview_second_count",
     "start_rehearsal", "cancel_rehearsal", "start_allocation_rehearsal",
     "start_aa_test", "cancel_aa_test",
-    "keep_audience", "remove_audience", "make_key", "withdraw_key", "create_metric", "edit_metric", "delete_metric",
+    "keep_audience", "change_audience", "remove_audience", "make_key", "withdraw_key",
+    "create_metric", "edit_metric", "delete_metric",
     "save_segment_set", "remove_segment_set", "choose_segments", "choose_never_counted", "take_in_event_file",
 }  # fmt: skip
 # The verb of the entry of each of the others.
@@ -28,7 +29,7 @@ VERBS = {
     "store_import": "import", "set_lesson": "lesson", "take_looks": "look", "set_look_aside": "look",
     "move_experiment": "pause", "add_note": "note", "remove_note": "note", "store_spend": "import",
     "change_split": "split", "stop_variant": "split", "withdraw_split_change": "split",
-    "add_metric": "metric", "remove_metric": "metric",
+    "choose_breakdowns": "edit", "add_metric": "metric", "remove_metric": "metric",
     "store_second_count": "import", "remove_second_count": "import",
     "remove_picture": "picture", "add_place": "handover", "remove_place": "handover", "tick_place": "handover",
     "share_report": "share", "withdraw_report_link": "share", "plan_rollout": "rollout", "stop_rollout": "rollout",

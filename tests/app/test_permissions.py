@@ -279,6 +279,7 @@ TABLE = {
     "get_shared_picture": (OPEN, 200, shared_picture),
     # What every account may read or work out.
     "list_audiences": (READ, 200, plain()),
+    "list_ready_audiences": (READ, 200, plain()),
     "get_casebook": (READ, 200, plain()),
     "get_docket": (READ, 200, plain()),
     "list_exclusion_groups": (READ, 200, plain()),
@@ -324,6 +325,7 @@ TABLE = {
     "download_running": (READ, 200, plain()),
     "check_visitor": (ASK, 200, of("draft", unit="v1")),
     "preview_metric": (ASK, 200, plain(definition=did("booking_paid"), events=SAMPLE)),
+    "size_audience": (ASK, 200, plain(groups=GROUPS)),
     "size_plan": (ASK, 200, plain(baseline=0.05, worthwhile_lift=0.1, audience_per_day=1000)),
     "judge_counts": (ASK, 200, plain(arms=[{"units": "100", "conversions": "5"}] * 2)),
     "read_past_data": (ASK, 200, lambda w: ({}, upload(b"day,units,conversions\n2026-01-01,1000,50\n"))),
@@ -331,6 +333,9 @@ TABLE = {
     "sign_out": (ASK, 200, plain()),
     # What changes something: analysts and admins.
     "keep_audience": (WRITE, 201, plain(name="Phones", groups=GROUPS)),
+    "change_audience": (
+        WRITE, 200, numbered(lambda w: keep_audience(w.by, "Phones", "", GROUPS).pk, name="Tablets", groups=GROUPS)
+    ),
     "remove_audience": (WRITE, 204, numbered(lambda w: keep_audience(w.by, "Phones", "", GROUPS).pk)),
     "take_in_event_file": (WRITE, 200, lambda w: ({}, upload(json.dumps(exposed("v1", "A")).encode(), "e.ndjson"))),
     "create_experiment": (WRITE, 201, plain(name="x")),
@@ -395,6 +400,7 @@ TABLE = {
     "delete_metric": (WRITE, 204, lambda w: ({"key": create_metric(w.by, "seats", did("seat_chosen"), "").key}, {})),
     "save_segment_set": (WRITE, 201, plain(name="Small", by="device", values=["device=phone"])),
     "remove_segment_set": (WRITE, 204, numbered(lambda w: save_segment_set(w.by, "Small", "device", ["a=b"]).pk)),
+    "choose_breakdowns": (WRITE, 200, of("served", segments=[["device", "source"]])),
     "choose_segments": (WRITE, 200, plain(segments=[["device"]])),
     "get_never_counted": (READ, 200, plain()),
     "choose_never_counted": (WRITE, 200, plain(units=["monitor-1"], groups=[])),

@@ -3,6 +3,7 @@
 import pytest
 
 from neat_verdict.app.analysis.actions import decide
+from neat_verdict.app.analysis.analysis import analyse
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.queries import find, planned_rule
 from neat_verdict.app.planning.actions import run_rehearsal, start_rehearsal
@@ -112,3 +113,13 @@ def test_a_rehearsal_tries_the_margin(ask, analyst, draft):
     run_rehearsal(start_rehearsal(analyst, find(draft.key), runs=200, seed=1, own_lift=None).pk)
     seen = ask("get", f"/experiments/{draft.key}/rehearsal")[1]["rehearsal"]
     assert [(one["key"], one["lift"]) for one in seen["worlds"]] == [("none", 0.0), ("margin", -0.1)]
+
+
+def test_a_look_shows_the_statistic_that_its_boundary_is_held_against(ask, analyst):
+    found = run_with(analyst, SAME, question="noninferiority", method="group_sequential", method_settings={"looks": 2})
+    reading = analyse(find(found.key)).reading
+    (best,) = reading.comparisons
+    looks = ask("get", f"/experiments/{found.key}/evidence")[1]["looks"]["taken"]
+    shown = [one["statistic"] for one in looks if one["statistic"] is not None]
+    assert shown[-1] == pytest.approx(best.margin_statistic)
+    assert abs(shown[-1] - best.statistic) > 1

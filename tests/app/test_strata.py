@@ -3,7 +3,7 @@
 import pytest
 
 from neat_verdict.app.experiments import actions
-from neat_verdict.app.experiments.models import Tally, Workspace
+from neat_verdict.app.experiments.models import Experiment, Tally, Workspace
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.metrics.actions import create_metric
 from tests.app.conftest import START, bring_in, daily
@@ -104,7 +104,7 @@ def test_without_the_property_it_is_read_as_it_is_and_says_so(ask, analyst):
 @pytest.mark.parametrize(
     ("definition", "strata", "message"),
     [
-        (PAID, "colour", "must be one of the properties kept at first exposure (visitor)"),
+        (PAID, "colour", "must be one of the properties kept at first exposure (visitor, device, source)"),
         (
             {"kind": "count", "measure": {"kind": "count", "events": {"event": "search"}}, "unit": "number"},
             "visitor",
@@ -130,6 +130,7 @@ def test_a_copy_keeps_the_choice(analyst, filled):
 
 
 def test_the_property_is_kept_as_long_as_an_undecided_experiment_compares_by_it(ask, filled):
+    Experiment.objects.update(breakdowns=[])  # the workspace alone keeps it
     status, problem = ask("put", "/segments", {"segments": [["device", "visitor"], ["device"]]})
     assert status == 409
     assert "“Fare calendar” compares within the segments of visitor" in problem["title"]

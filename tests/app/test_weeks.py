@@ -7,6 +7,7 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from neat_verdict.app.analysis.actions import decide
+from neat_verdict.app.analysis.analysis import analyse
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Tally
 from neat_verdict.app.experiments.queries import find
@@ -139,8 +140,21 @@ def test_a_decision_keeps_how_many_days_its_counts_are_of(ask, analyst, run):
     decide(analyst, find(run.key), "B", "", "")
     kept = evidence(ask, run)["reading"]
     assert (kept["days"], kept["first_day"], kept["verdict"]) == (35, FIRST.isoformat(), "winner")
+    cohorts = ask("get", f"/experiments/{run.key}/cohorts")[1]["cohorts"]
     Tally.objects.all().delete()
     assert evidence(ask, run)["reading"]["days"] == 35
+    counts = analyse(find(run.key)).all_counts.primary
+    assert [counts.begins(day) for day in counts.days] == [first for first, _ in WEEKS[:5]]
+    assert ask("get", f"/experiments/{run.key}/cohorts")[1]["cohorts"] == cohorts
+
+
+def test_a_week_that_begins_before_a_range_is_no_part_of_it(analyst, run):
+    upload(analyst, run, weekly())
+    counts = analyse(find(run.key)).all_counts.primary
+    (first, last), (_, second_last) = WEEKS[:2]
+    assert counts.between(first, last).days == (last,)
+    assert counts.between(first + timedelta(days=1), second_last).days == (second_last,)
+    assert counts.between(first, second_last - timedelta(days=1)).days == (last,)
 
 
 def test_what_is_exported_can_be_brought_in_again(ask, analyst, run):

@@ -493,3 +493,24 @@ def test_a_rehearsal_turns_the_margin_where_less_is_better():
     ((day, lift),) = better.paths.boundary
     assert day <= found.planned_days
     assert -0.1 < lift < 0
+
+
+@pytest.mark.parametrize("question", MARGINS)
+def test_where_the_difference_decides_nothing_is_said_of_a_margin_of_the_lift(question):
+    """Levels about zero: a margin of the lift means nothing there."""
+    found = rule(question, 0.05, Fixed(), planned_level=5.0)
+    reading = read_experiment(EDGES["about zero"], (1, 1), found)
+    assert reading.scale.by_difference
+    assert all(one.margin_statistic is one.margin_pvalue is None for one in reading.comparisons)
+    reading = read_experiment([Mean(500, 2500.0, 14_500.0), Mean(500, 2505.0, 14_600.0)], (1, 1), found)
+    assert not reading.scale.by_difference
+    assert all(one.margin_statistic is not None for one in reading.comparisons)
+
+
+@pytest.mark.parametrize(("variant", "said"), [(Rate(19_400, 200_000), True), (Rate(20_000, 200_000), False)])
+def test_what_is_not_worse_by_the_margin_and_worse_all_the_same_is_said_to_be(variant, said):
+    found = rule("noninferiority", 0.05, Fixed())
+    reading = read_experiment([Rate(20_000, 200_000), variant], (1, 1), found)
+    assert reading.verdict.name == "not_worse"
+    text = write_sentences(reading, found, NAMES)
+    assert ("It is worse all the same" in f"{text.detail} {text.headline} {text.short}") == said

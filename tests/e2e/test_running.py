@@ -75,7 +75,7 @@ def test_who_qualifies_is_said_with_the_rule_that_decides(people):
     expect(page.get_by_text("not met: device is phone (device is tablet)")).to_be_visible()
     page.get_by_label("Name for the library").fill("People on phones")
     page.get_by_role("button", name="Save to the library").click()
-    expect(page.get_by_label("Audience from the library")).to_contain_text("People on phones")
+    expect(page.get_by_label("Audience to begin with")).to_contain_text("People on phones")
     page.get_by_role("button", name="Undo").click()
     expect(page.get_by_text("everybody qualifies")).to_be_visible()
 

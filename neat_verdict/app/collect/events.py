@@ -273,7 +273,7 @@ def rebuild(keys: Collection[str] | None = None, *, decided_too: bool = False) -
     """
     chosen = [experiment for key, experiment in served().items() if experiment.open and (keys is None or key in keys)]
     if decided_too:
-        chosen += decided_on_events()
+        chosen += decided_on_events(keys)
     if not chosen:
         return 0
     for experiment in chosen:

@@ -19,7 +19,7 @@ from neat_verdict.app.collect.unit_files import Measured, Reduced, reduce_units
 from neat_verdict.app.experiments.actions import record
 from neat_verdict.app.experiments.audience import never_counted_of
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
-from neat_verdict.app.experiments.queries import today, workspace
+from neat_verdict.app.experiments.queries import breakdowns, today
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.people.actions import require_editor
@@ -56,7 +56,9 @@ def preview_units(by: User, experiment: Experiment, path: Path, decimal: Decimal
         spellings |= {name.lower(): variant.position for name in names}
     measures = [measured(use) for use in experiment.metrics.all() if use.tallying.stored]
     never = never_counted_of(experiment.never_counted)
-    return reduce_units(path, spellings, measures, workspace().segments, today(), never_counted=never, decimal=decimal)
+    return reduce_units(
+        path, spellings, measures, breakdowns(experiment), today(), never_counted=never, decimal=decimal
+    )
 
 
 def store_units(

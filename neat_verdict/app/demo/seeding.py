@@ -41,6 +41,7 @@ from neat_verdict.app.standins.models import SiteKey
 from neat_verdict.app.standins.second_counter import second_count
 from neat_verdict.app.traffic.reallocation import tend_epochs
 from neat_verdict.app.traffic.serving import served
+from neat_verdict.app.traffic.sightings import Buffer
 from neat_verdict.app.traffic.splitting import stop_variant
 from neat_verdict.app.watch.actions import add_note, tick
 from neat_verdict.core.variants import LETTERS
@@ -87,13 +88,15 @@ class _Inside:
     def assign(self, unit: str, properties: Mapping[str, Any]) -> Assigned:
         """By experiment: variant, parameters, reason. A visitor who comes for the first time has nothing kept."""
         result = {}
+        self.sightings.note(unit, properties)
         for key, experiment in self.running.items():
             given = experiment.traffic.assign(unit, properties)
             variant = {"variant": LETTERS[given.position], "parameters": experiment.variants[given.position][2]}
             result[key] = {**variant, "reason": given.reason}
         return result
 
-    def __init__(self) -> None:
+    def __init__(self, sightings: Buffer) -> None:
+        self.sightings = sightings
         self.running = {key: experiment for key, experiment in served().items() if experiment.state == "running"}
 
     def collect(self, events: Sequence[Mapping[str, Any]]) -> None:
@@ -108,7 +111,7 @@ def _let_the_crowd_come(by: User, stories: list[Story], today: date) -> None:
     A day passes in quarters, before each of which the epochs are closed that are over.
     """
     draw = random.Random(_SEED)
-    number, now = 0, clock.now()
+    number, now, sightings = 0, clock.now(), Buffer(by_itself=False)
     for days_ago in range(max(story.days_in for story in stories), -1, -1):
         day = today - timedelta(days=days_ago)
         with clock.at(_moment(day, 0)):
@@ -125,7 +128,7 @@ def _let_the_crowd_come(by: User, stories: list[Story], today: date) -> None:
             with clock.at(start):
                 for experiment in Experiment.objects.filter(state="running", allocation__isnull=False):
                     tend_epochs(experiment)
-                door = _Inside()
+                door = _Inside(sightings)
             mine = [moment for moment in moments if start <= moment < end]
             numbers = iter(range(number, number + len(mine)))
             number += len(mine)
@@ -133,6 +136,7 @@ def _let_the_crowd_come(by: User, stories: list[Story], today: date) -> None:
                 door.collect(
                     [event for visit in visits_of(door, draw, numbers, iter(mine), Truth()) for event in visit]
                 )
+                sightings.flush()
 
 
 def _moments(draw: random.Random, day: date, until: datetime) -> list[datetime]:

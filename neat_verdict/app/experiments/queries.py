@@ -61,6 +61,12 @@ def workspace() -> Workspace:
     return Workspace.objects.first() or Workspace()
 
 
+def breakdowns(experiment: Experiment, place: Workspace | None = None) -> list[list[str]]:
+    """The properties, or pairs, that its tallies are kept by: those of the workspace, then its own; each once."""
+    lines = [*(place or workspace()).segments, *experiment.breakdowns]
+    return [list(line) for line in dict.fromkeys(map(tuple, lines))]
+
+
 def today(place: Workspace | None = None) -> date:
     """The calendar day in the workspace's time zone."""
     return clock.now().astimezone(ZoneInfo((place or workspace()).time_zone)).date()

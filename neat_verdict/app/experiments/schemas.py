@@ -349,6 +349,7 @@ class ExperimentOut(ExperimentFields):
     participation_today: float
     audience_in_words: str
     never_counted_in_words: str
+    breakdowns: list[list[str]]
     round: int
     round_of: str  # of a closed round the key of its experiment
     rounds: list[RoundOut]

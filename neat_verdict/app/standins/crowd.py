@@ -21,7 +21,7 @@ Assigned = Mapping[str, Mapping[str, Any]]
 DEVICES = (("phone", 0.58), ("computer", 0.30), ("tablet", 0.12))
 SOURCES = (("search", 0.50), ("direct", 0.20), ("newsletter", 0.15), ("partner", 0.15))
 LANGUAGES = (("en", 0.60), ("fr", 0.20), ("ga", 0.10), ("de", 0.10))
-STAFF, SIGNED_IN = 0.004, 0.03  # shares of the visitors
+STAFF, SIGNED_IN, BEFORE = 0.004, 0.03, 0.35  # shares of the visitors
 # Visitors by the hour of the day; more in the evening.
 HOURS = (1, 1, 1, 1, 1, 2, 4, 6, 8, 8, 8, 8, 9, 8, 8, 8, 9, 10, 12, 13, 12, 9, 5, 2)
 
@@ -81,6 +81,8 @@ def somebody(draw: random.Random, number: int) -> Visitor:
     }  # fmt: skip
     unit = f"tw-{number:07d}"
     # By dice of their own, so that all else stays as it is.
+    came_before = random.Random(f"{unit}/before").random() < BEFORE
+    properties["visitor"] = "returning" if came_before else "new"
     if random.Random(f"{unit}/staff").random() < STAFF:
         properties["staff"] = True
     pair = f"account-{number // 2:06d}"

@@ -10,12 +10,20 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404
 from ninja import Router, Status
 
-from neat_verdict.app.experiments.audience import audience_of
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.people.auth import MachineAuth, person
 from neat_verdict.app.people.keys import make_key, withdraw_key
 from neat_verdict.app.people.models import MachineKey
-from neat_verdict.app.traffic import actions, assigning, presenting, queries, reallocation, site_code, splitting
+from neat_verdict.app.traffic import (
+    actions,
+    assigning,
+    audiences,
+    presenting,
+    queries,
+    reallocation,
+    site_code,
+    splitting,
+)
 from neat_verdict.app.traffic.models import SavedAudience
 from neat_verdict.app.traffic.schemas import (
     AllocationOut,
@@ -23,6 +31,7 @@ from neat_verdict.app.traffic.schemas import (
     AssignOut,
     AudienceIn,
     AudienceOut,
+    AudienceSizeOut,
     CheckIn,
     CheckOut,
     EpochRecordOut,
@@ -30,13 +39,16 @@ from neat_verdict.app.traffic.schemas import (
     KeyIn,
     KeyOut,
     NewKeyOut,
+    ReadyAudienceOut,
     ReallocateIn,
+    RulesIn,
     SharesByHandIn,
     SnippetsOut,
     SplitIn,
     StopIn,
     StretchesOut,
 )
+from neat_verdict.app.traffic.sightings import buffer, last_month
 
 router = Router(tags=["traffic"])
 _LOCAL = Path(__file__).parent / "snippets" / "assign.mjs"
@@ -82,6 +94,7 @@ def assign(request: HttpRequest) -> HttpResponse:
         problems.append("properties must be an object")
         properties = {}
     result = assigning.assign(unit, properties, keys)
+    buffer.note(unit, properties)
     answers = {
         key: {
             "variant": answer.variant,
@@ -132,31 +145,42 @@ def exclusion_groups(request: HttpRequest) -> list[ExclusionOut]:
 
 
 @router.get("/audiences", response=list[AudienceOut], operation_id="list_audiences")
-def audiences(request: HttpRequest) -> list[AudienceOut]:
-    return [_audience(audience) for audience in SavedAudience.objects.select_related("made_by")]
+def kept_audiences(request: HttpRequest) -> list[AudienceOut]:
+    """The audiences that are kept for reuse, with how many of last month's units each would let in."""
+    return audiences.kept_audiences()
 
 
 @router.post("/audiences", response={201: AudienceOut}, operation_id="keep_audience")
 def keep_audience(request: HttpRequest, payload: AudienceIn) -> Status[AudienceOut]:
+    kept = actions.keep_audience(person(request), payload.name, payload.description, payload.model_dump()["groups"])
+    return Status(201, audiences.described(kept, last_month()))
+
+
+@router.get("/audiences/ready-made", response=list[ReadyAudienceOut], operation_id="list_ready_audiences")
+def ready_audiences(request: HttpRequest) -> list[ReadyAudienceOut]:
+    """Audiences that most tests need, to be taken and edited."""
+    return audiences.ready_made()
+
+
+@router.post("/audiences/size", response=AudienceSizeOut, operation_id="size_audience")
+def size_audience(request: HttpRequest, payload: RulesIn) -> AudienceSizeOut:
+    """How many of last month's units rules would have let in. Nothing is stored."""
+    return audiences.size_of(payload.model_dump()["groups"])
+
+
+@router.put("/audiences/{number}", response=AudienceOut, operation_id="change_audience")
+def change_audience(request: HttpRequest, number: int, payload: AudienceIn) -> AudienceOut:
+    """Other rules, name or description. Experiments that took it keep their copy."""
+    get_object_or_404(SavedAudience, pk=number)
     groups = payload.model_dump()["groups"]
-    return Status(201, _audience(actions.keep_audience(person(request), payload.name, payload.description, groups)))
+    changed = actions.change_audience(person(request), number, payload.name, payload.description, groups)
+    return audiences.described(changed, last_month())
 
 
 @router.delete("/audiences/{number}", response={204: None}, operation_id="remove_audience")
 def remove_audience(request: HttpRequest, number: int) -> Status[None]:
     actions.remove_audience(person(request), number)
     return Status(204, None)
-
-
-def _audience(saved_audience: SavedAudience) -> AudienceOut:
-    return AudienceOut(
-        id=saved_audience.pk,
-        name=saved_audience.name,
-        description=saved_audience.description,
-        groups=saved_audience.groups,
-        words=audience_of(saved_audience.groups).words(),
-        made_by=saved_audience.made_by.display_name,
-    )
 
 
 @router.get("/keys", response=list[KeyOut], operation_id="list_keys")

@@ -120,3 +120,27 @@ class Epoch(models.Model):
                 fields=["experiment", "round"], condition=models.Q(ended_at__isnull=True), name="one_open_epoch"
             ),
         ]
+
+
+class SampledDay(models.Model):
+    """A day (UTC) on which assignments were asked for, and the share of its units that is kept, by their points."""
+
+    day = models.DateField(unique=True)
+    share = models.FloatField(default=1.0)
+
+
+class PropertySet(models.Model):
+    """What units were assigned with: their properties as JSON, names sorted, each set once."""
+
+    text = models.TextField(unique=True)
+
+
+class SeenUnit(models.Model):
+    """A unit, by nothing but its point (`core.traffic.sampling`), that asked for an assignment on a day with these properties."""
+
+    day = models.DateField()
+    point = models.FloatField()
+    properties = models.ForeignKey(PropertySet, on_delete=models.CASCADE, related_name="+")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["day", "point", "properties"], name="a_set_once_a_unit_and_day")]

@@ -46,16 +46,49 @@ class CheckOut(AnswerOut):
     takes_part: bool
 
 
-class AudienceIn(Schema):
+class RulesIn(Schema):
+    groups: list[ConditionGroupIO] = Field(max_length=20)
+
+
+class AudienceIn(RulesIn):
     name: str = Field(max_length=80)
     description: str = Field(default="", max_length=300)
-    groups: list[ConditionGroupIO] = Field(max_length=20)
+
+
+class EstimatedUnits(Schema):
+    """A number of units with 95 % bounds; they are the number itself where every unit was kept."""
+
+    estimate: float
+    low: float
+    high: float
+
+
+class AudienceSizeOut(Schema):
+    """How many of the units of the last month rules would have let in, ``share`` of all; without numbers where nobody came.
+    ``never_sent`` are the properties in the rules that no unit came with."""
+
+    units: EstimatedUnits | None
+    admitted: EstimatedUnits | None
+    share: float | None
+    never_sent: list[str]
+    sentence: str
 
 
 class AudienceOut(AudienceIn):
     id: int
     words: str
     made_by: str
+    size: AudienceSizeOut
+
+
+class ReadyAudienceOut(RulesIn):
+    """Rules to take and edit. ``to_fill_in`` says that values are still to be given, so that there is no size of them."""
+
+    name: str
+    description: str
+    words: str
+    to_fill_in: bool
+    size: AudienceSizeOut | None
 
 
 class KeyIn(Schema):

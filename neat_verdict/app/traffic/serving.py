@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from bisect import bisect_right
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from datetime import date
 from typing import Any, NamedTuple
@@ -16,7 +16,7 @@ from django.db.models import Prefetch, Q, QuerySet
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.audience import audience_of, never_counted_of
 from neat_verdict.app.experiments.models import Experiment, Workspace
-from neat_verdict.app.experiments.queries import today, workspace
+from neat_verdict.app.experiments.queries import breakdowns, today, workspace
 from neat_verdict.app.experiments.splits import shares_on, stopped_variants
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.traffic.models import Epoch, Rollout
@@ -117,9 +117,12 @@ def _candidates() -> QuerySet[Experiment]:
     return Experiment.objects.filter(open_still | rolled_out, data_from="events").select_related("rollout")
 
 
-def decided_on_events() -> list[Served]:
-    """The experiments that are decided and keep the counts they were decided on, so that theirs may be counted again."""
+def decided_on_events(keys: Collection[str] | None = None) -> list[Served]:
+    """The experiments, of all or of these, that are decided and keep the counts they were decided on, so that theirs may be
+    counted again."""
     decided = Experiment.objects.filter(state__in=["decided", "archived"], data_from="events", started_at__isnull=False)
+    if keys is not None:
+        decided = decided.filter(key__in=keys)
     return _made_of(decided.filter(decision_counts__isnull=False).select_related("rollout"), workspace(), today())
 
 
@@ -153,7 +156,7 @@ def _served(experiment: Experiment, place: Workspace, day: date) -> Served:
         ended=int(experiment.ended_at.timestamp() * 1000) if experiment.ended_at else None,
         metrics=metrics,
         event_names=frozenset(name for metric in metrics for name in metric.definition.event_names),
-        segments=tuple(tuple(line) for line in place.segments),
+        segments=tuple(tuple(line) for line in breakdowns(experiment, place)),
         epoch_starts=_epoch_starts(experiment),
         positions={variant.letter: variant.position for variant in variants},
         decided=next((v.position for v in variants if v.letter == experiment.decision), None),

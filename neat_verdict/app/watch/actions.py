@@ -10,7 +10,7 @@ from typing import Any, TypeVar
 
 from django.core.mail import send_mail
 from django.db import IntegrityError, transaction
-from django.db.models import F
+from django.db.models import F, QuerySet
 
 from neat_verdict.app import clock
 from neat_verdict.app.analysis.actions import take_due_looks
@@ -21,7 +21,7 @@ from neat_verdict.app.collect.models import Sighting
 from neat_verdict.app.experiments import actions as experiments
 from neat_verdict.app.experiments.audience import never_counted_of
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Workspace
-from neat_verdict.app.experiments.queries import find, workspace
+from neat_verdict.app.experiments.queries import breakdowns, find, workspace
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.metrics.queries import by_name
 from neat_verdict.app.people.actions import require_editor
@@ -33,6 +33,7 @@ from neat_verdict.app.watch.readiness import unmet
 from neat_verdict.core.checks import InputError, check_day
 from neat_verdict.core.metrics import KINDS
 from neat_verdict.core.soundness import find_issues
+from neat_verdict.core.text.format import listed
 
 T = TypeVar("T")
 log = logging.getLogger(__name__)
@@ -300,22 +301,50 @@ def choose_segments(by: User, wanted: list[list[str]]) -> Workspace:
     Raises InputError for more than two crossed, Conflict where an undecided experiment compares within segments of one left out.
     """
     require_editor(by)
+    place = workspace()
+    place.segments = _lines(wanted)
+    _check_needed(place, ExperimentMetric.objects.all())
+    place.save()
+    rebuild(decided_too=True)
+    return place
+
+
+@transaction.atomic
+def choose_breakdowns(by: User, key: str, wanted: list[list[str]]) -> Experiment:
+    """Choose what an experiment's tallies are kept by beside the properties of the workspace; its events are counted again.
+
+    Files that came in before keep what they brought. Raises InputError for more than two crossed, Conflict where it compares
+    within segments of one left out.
+    """
+    require_editor(by)
+    experiment = find(key)
+    before, experiment.breakdowns = experiment.breakdowns, _lines(wanted)
+    if experiment.breakdowns == before:
+        return experiment
+    Experiment.objects.filter(pk=experiment.pk).update(breakdowns=experiment.breakdowns, version=F("version") + 1)
+    _check_needed(workspace(), experiment.metrics.all())
+    words = listed([" & ".join(line) for line in experiment.breakdowns]) or "nothing of its own"
+    change = {"field": "breakdowns", "before": before, "after": experiment.breakdowns}
+    experiments.record(experiment, by, "edit", f"Evidence is broken down by {words}", changes=[change])
+    rebuild([experiment.key], decided_too=True)
+    return find(experiment.key)
+
+
+def _lines(wanted: list[list[str]]) -> list[list[str]]:
+    """Properties or pairs as they are kept, each once. Raises InputError for what is neither."""
     lines = [[name.strip() for name in line] for line in wanted]
     for number, line in enumerate(lines):
         if not 1 <= len(line) <= 2 or not all(line) or len(set(line)) < len(line):
             raise InputError(
                 f"segments.{number}", " & ".join(line) or "empty", "must be one property, or two different ones"
             )
-    needed = ExperimentMetric.objects.exclude(strata="").exclude(experiment__state="decided")
-    missing = (
-        needed.exclude(strata__in=[line[0] for line in lines if len(line) == 1]).select_related("experiment").first()
-    )
-    if missing is not None:
-        raise Conflict(
-            f"“{missing.experiment.name}” compares within the segments of {missing.strata}: keep it while that is so"
-        )
-    place = workspace()
-    place.segments = [list(line) for line in dict.fromkeys(map(tuple, lines))]
-    place.save()
-    rebuild(decided_too=True)
-    return place
+    return [list(line) for line in dict.fromkeys(map(tuple, lines))]
+
+
+def _check_needed(place: Workspace, uses: QuerySet[ExperimentMetric]) -> None:
+    """Raise Conflict where an undecided experiment compares within segments that it would not be counted by any more."""
+    for use in uses.exclude(strata="").exclude(experiment__state="decided").select_related("experiment"):
+        if [use.strata] not in breakdowns(use.experiment, place):
+            raise Conflict(
+                f"“{use.experiment.name}” compares within the segments of {use.strata}: keep it while that is so"
+            )

@@ -104,6 +104,12 @@ def read_notices(request: HttpRequest) -> NoticesOut:
     return notices(request)
 
 
+@router.put("/experiments/{key}/breakdowns", response=ExperimentOut, operation_id="choose_breakdowns")
+def choose_breakdowns(request: HttpRequest, key: str, payload: SegmentsIO) -> ExperimentOut:
+    """What the evidence of one experiment is broken down by; its events are counted again."""
+    return present(actions.choose_breakdowns(person(request), key, payload.segments))
+
+
 @router.get("/segments", response=SegmentsIO, operation_id="get_segments")
 def segments(request: HttpRequest) -> SegmentsIO:
     return SegmentsIO(segments=workspace().segments)

@@ -21,24 +21,33 @@ from neat_verdict.core.traffic.identity import (
     NeverCounted,
     Standing,
 )
+from neat_verdict.core.traffic.ready_made import READY_MADE, STANDARD_BREAKDOWNS, ReadyAudience
+from neat_verdict.core.traffic.sampling import Count, Sample, estimated, sample_point
 
 __all__ = [
     "MAX_IDS",
     "MAX_NAMED",
     "MAX_RULES",
     "MAX_UNIT_LENGTH",
+    "READY_MADE",
     "SAME_PERSON",
+    "STANDARD_BREAKDOWNS",
     "Assignment",
     "Audience",
+    "Count",
     "Group",
     "IdentityRule",
     "NeverCounted",
+    "ReadyAudience",
     "Reason",
     "Ruling",
+    "Sample",
     "Slice",
     "Standing",
     "Traffic",
+    "estimated",
     "free_slice",
     "point",
     "property_text",
+    "sample_point",
 ]

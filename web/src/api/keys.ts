@@ -1,6 +1,6 @@
 import { useQueryClient, type QueryKey } from "@tanstack/react-query";
 import { useCallback } from "react";
-import type { CountsIn, Definition, SizeIn } from "./client";
+import type { ConditionGroup, CountsIn, Definition, SizeIn } from "./client";
 
 /** Under which name each answer of the server is kept. */
 export const keys = {
@@ -31,6 +31,8 @@ export const keys = {
   notices: ["notices"] as const,
   notes: (key: string) => ["notes", key] as const,
   audiences: ["audiences"] as const,
+  readyAudiences: ["audiences", "ready-made"] as const,
+  audienceSize: (groups: ConditionGroup[]) => ["audiences", "size", groups] as const,
   neverCounted: ["never-counted"] as const,
   machineKeys: ["machine-keys"] as const,
   snippets: (key: string) => ["snippets", key] as const,

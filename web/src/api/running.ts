@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, skipToken, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { client, take, type ConditionGroup, type Experiment, type NeverCounted } from "./client";
 import { keys, useReplace, useStale } from "./keys";
 
@@ -65,24 +65,25 @@ export function useChangeNotes(key: string) {
 
 /** Watch one more metric, by its name; or take one away that was added, by its key. */
 export function useAddMetric(key: string) {
-  const added = useAddedMetrics(key);
+  const counted = useCountedAgain(key);
   return useMutation({
     mutationFn: (name: string) =>
       take(client.POST("/api/v1/experiments/{key}/added-metrics", { params: { path: { key } }, body: { name } })),
-    onSuccess: added,
+    onSuccess: counted,
   });
 }
 
 export function useRemoveMetric(key: string) {
-  const added = useAddedMetrics(key);
+  const counted = useCountedAgain(key);
   return useMutation({
     mutationFn: (metric: string) =>
       take(client.DELETE("/api/v1/experiments/{key}/added-metrics/{metric}", { params: { path: { key, metric } } })),
-    onSuccess: added,
+    onSuccess: counted,
   });
 }
 
-function useAddedMetrics(key: string) {
+/** The experiment as it is now, and its data asked for once more. */
+function useCountedAgain(key: string) {
   const replace = useReplace();
   const stale = useStale();
   return async (experiment: Experiment) => {
@@ -96,19 +97,47 @@ export function useAudiences() {
   return useQuery({ queryKey: keys.audiences, queryFn: () => take(client.GET("/api/v1/audiences")) });
 }
 
+/** Audiences that ship with the application, with how many of last month's units each would have let in. */
+export function useReadyAudiences() {
+  return useQuery({
+    queryKey: keys.readyAudiences,
+    queryFn: () => take(client.GET("/api/v1/audiences/ready-made")),
+  });
+}
+
+/** How many of last month's units rules would have let in; asks nothing while there are none. */
+export function useAudienceSize(groups: ConditionGroup[]) {
+  return useQuery({
+    queryKey: keys.audienceSize(groups),
+    queryFn: groups.length > 0 ? () => take(client.POST("/api/v1/audiences/size", { body: { groups } })) : skipToken,
+    retry: false,
+    placeholderData: keepPreviousData,
+  });
+}
+
+export interface AudienceDraft {
+  name: string;
+  description: string;
+  groups: ConditionGroup[];
+}
+
 export function useKeepAudience() {
   const stale = useStale();
   const onSuccess = () => stale("audiences");
   const keep = useMutation({
-    mutationFn: (body: { name: string; description: string; groups: ConditionGroup[] }) =>
-      take(client.POST("/api/v1/audiences", { body })),
+    mutationFn: (body: AudienceDraft) => take(client.POST("/api/v1/audiences", { body })),
+    onSuccess,
+  });
+  const change = useMutation({
+    mutationFn: ({ number, ...body }: AudienceDraft & { number: number }) =>
+      take(client.PUT("/api/v1/audiences/{number}", { params: { path: { number } }, body })),
     onSuccess,
   });
   const remove = useMutation({
     mutationFn: (number: number) => client.DELETE("/api/v1/audiences/{number}", { params: { path: { number } } }),
     onSuccess,
   });
-  return { keep, remove };
+  return { keep, change, remove };
 }
 
 /** Would a visitor with these properties take part? */
@@ -163,6 +192,16 @@ export function useExclusionGroups() {
 
 export function useSegments() {
   return useQuery({ queryKey: keys.segments, queryFn: () => take(client.GET("/api/v1/segments")) });
+}
+
+/** What the evidence of one experiment is broken down by, beside the properties kept in all of them. */
+export function useChooseBreakdowns(key: string) {
+  const counted = useCountedAgain(key);
+  return useMutation({
+    mutationFn: (segments: string[][]) =>
+      take(client.PUT("/api/v1/experiments/{key}/breakdowns", { params: { path: { key } }, body: { segments } })),
+    onSuccess: counted,
+  });
 }
 
 export function useChooseSegments() {

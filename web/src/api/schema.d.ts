@@ -31,11 +31,54 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Audiences */
+        /**
+         * Kept Audiences
+         * @description The audiences that are kept for reuse, with how many of last month's units each would let in.
+         */
         get: operations["list_audiences"];
         put?: never;
         /** Keep Audience */
         post: operations["keep_audience"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/audiences/ready-made": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Ready Audiences
+         * @description Audiences that most tests need, to be taken and edited.
+         */
+        get: operations["list_ready_audiences"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/audiences/size": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Size Audience
+         * @description How many of last month's units rules would have let in. Nothing is stored.
+         */
+        post: operations["size_audience"];
         delete?: never;
         options?: never;
         head?: never;
@@ -50,7 +93,11 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put?: never;
+        /**
+         * Change Audience
+         * @description Other rules, name or description. Experiments that took it keep their copy.
+         */
+        put: operations["change_audience"];
         post?: never;
         /** Remove Audience */
         delete: operations["remove_audience"];
@@ -337,6 +384,26 @@ export interface paths {
          * @description Freeze the shares, let them follow the evidence again, or return to even ones.
          */
         post: operations["reallocate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/breakdowns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Choose Breakdowns
+         * @description What the evidence of one experiment is broken down by; its events are counted again.
+         */
+        put: operations["choose_breakdowns"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2247,8 +2314,24 @@ export interface components {
             made_by: string;
             /** Name */
             name: string;
+            size: components["schemas"]["AudienceSizeOut"];
             /** Words */
             words: string;
+        };
+        /**
+         * AudienceSizeOut
+         * @description How many of the units of the last month rules would have let in, ``share`` of all; without numbers where nobody came.
+         *     ``never_sent`` are the properties in the rules that no unit came with.
+         */
+        AudienceSizeOut: {
+            admitted: components["schemas"]["EstimatedUnits"] | null;
+            /** Never Sent */
+            never_sent: string[];
+            /** Sentence */
+            sentence: string;
+            /** Share */
+            share: number | null;
+            units: components["schemas"]["EstimatedUnits"] | null;
         };
         /** BadLineOut */
         BadLineOut: {
@@ -2927,6 +3010,18 @@ export interface components {
             low: number | null;
         };
         /**
+         * EstimatedUnits
+         * @description A number of units with 95 % bounds; they are the number itself where every unit was kept.
+         */
+        EstimatedUnits: {
+            /** Estimate */
+            estimate: number;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+        };
+        /**
          * EventFileOut
          * @description ``line`` is counted from 1; with bad lines nothing was stored.
          */
@@ -3172,6 +3267,8 @@ export interface components {
              * @default
              */
             because: string;
+            /** Breakdowns */
+            breakdowns: string[][];
             /**
              * Change
              * @default
@@ -4792,6 +4889,23 @@ export interface components {
              */
             would_change: string[];
         };
+        /**
+         * ReadyAudienceOut
+         * @description Rules to take and edit. ``to_fill_in`` says that values are still to be given, so that there is no size of them.
+         */
+        ReadyAudienceOut: {
+            /** Description */
+            description: string;
+            /** Groups */
+            groups: components["schemas"]["ConditionGroupIO"][];
+            /** Name */
+            name: string;
+            size: components["schemas"]["AudienceSizeOut"] | null;
+            /** To Fill In */
+            to_fill_in: boolean;
+            /** Words */
+            words: string;
+        };
         /** ReallocateIn */
         ReallocateIn: {
             /** Reason */
@@ -5094,6 +5208,11 @@ export interface components {
             by: string;
             /** Reason */
             reason: string;
+        };
+        /** RulesIn */
+        RulesIn: {
+            /** Groups */
+            groups: components["schemas"]["ConditionGroupIO"][];
         };
         /** SampleOut */
         SampleOut: {
@@ -6285,6 +6404,103 @@ export interface operations {
             };
         };
     };
+    list_ready_audiences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadyAudienceOut"][];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    size_audience: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RulesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AudienceSizeOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_audience: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AudienceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AudienceOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     remove_audience: {
         parameters: {
             query?: never;
@@ -6884,6 +7100,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AllocationOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    choose_breakdowns: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SegmentsIO"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
             /** @description Refused; the problem document says why */

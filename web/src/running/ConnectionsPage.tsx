@@ -1,4 +1,5 @@
 import { useState } from "react";
+import { PropertyLines } from "../library/PropertyLines";
 import { useSession } from "../api/hooks";
 import { useChooseSegments, useKeyActions, useMachineKeys, useSegments } from "../api/running";
 import { moment } from "../lib/format";
@@ -84,51 +85,23 @@ function Keys() {
   );
 }
 
-/** "device, source, device & language" → [["device"], ["source"], ["device", "language"]]. */
-export function readSegments(text: string): string[][] {
-  return text
-    .split(/[,\n]/)
-    .map((part) =>
-      part
-        .split("&")
-        .map((name) => name.trim())
-        .filter(Boolean),
-    )
-    .filter((line) => line.length > 0);
-}
-
 function SegmentChoice() {
   const { data: session } = useSession();
   const segments = useSegments();
   const choose = useChooseSegments();
-  const [typed, setTyped] = useState<string | null>(null);
-  const shown = segments.data?.segments.map((line) => line.join(" & ")).join(", ") ?? "";
   return (
     <Panel title="Segments" note="properties at the first exposure that visitors are counted by, in all experiments">
-      <form
-        className="flex gap-2"
-        onSubmit={(event) => {
-          event.preventDefault();
-          choose.mutate(readSegments(typed ?? shown), { onSuccess: () => setTyped(null) });
-        }}
-      >
-        <input
-          className="input input-sm grow"
-          aria-label="Properties, separated by commas"
-          placeholder="device, source, device & language"
-          readOnly={!session?.account?.may_edit}
-          value={typed ?? shown}
-          onChange={(event) => setTyped(event.target.value)}
-        />
-        <button className="btn btn-sm" disabled={typed === null || typed === shown || choose.isPending}>
-          {choose.isPending ? "Counting again…" : "Save"}
-        </button>
-      </form>
+      <PropertyLines
+        lines={segments.data?.segments ?? []}
+        save={(lines, done) => choose.mutate(lines, { onSuccess: done })}
+        busy={choose.isPending}
+        error={choose.error}
+        mayEdit={session?.account?.may_edit ?? false}
+      />
       <p className="quiet mt-1 text-sm">
         Two joined by & are crossed. What has come in already is counted again by the properties you choose, of
         experiments that are decided too.
       </p>
-      <FormError error={choose.error} />
     </Panel>
   );
 }

@@ -20,7 +20,8 @@ import { FilesIn } from "../sheets/watch/FilesIn";
 import { DataQualityIssues, Intake, Latest, Segments } from "../sheets/watch/LivePanels";
 import { Problem, type ConditionGroup } from "../api/client";
 import { experiment, interval, serve, SESSION, show } from "../test/kit";
-import { ConnectionsPage, readSegments } from "./ConnectionsPage";
+import { readSegments } from "../library/PropertyLines";
+import { ConnectionsPage } from "./ConnectionsPage";
 import { NoticesPage } from "./NoticesPage";
 
 afterEach(cleanup);
@@ -83,17 +84,31 @@ describe("the split", () => {
   });
 });
 
+const SIZE = {
+  units: { estimate: 400, low: 400, high: 400 },
+  admitted: { estimate: 100, low: 100, high: 100 },
+  share: 0.25,
+  never_sent: [],
+  sentence: "Of 400 units that came since 2 March, 100 would have been let in, 25.0%.",
+};
+const NO_AUDIENCES: [readonly unknown[], unknown][] = [
+  [keys.audiences, []],
+  [keys.readyAudiences, []],
+];
+
 describe("the audience", () => {
   it("is drafted, then used as a whole", async () => {
     const calls = serve({ [`PATCH ${PATH}`]: [{ body: experiment({ data_from: "events", version: 4 }) }] });
-    open(<AudiencePanel />, undefined, [[keys.audiences, []]]);
+    calls.length = 0;
+    open(<AudiencePanel />, undefined, NO_AUDIENCES);
     fireEvent.click(screen.getByText("Add a rule"));
+    expect(screen.getByText(/^Complete the conditions to see how many/)).toBeTruthy();
     fireEvent.change(screen.getByLabelText("Group 1, condition 1: property"), { target: { value: "device" } });
     fireEvent.change(screen.getByLabelText("Group 1, condition 1: value"), { target: { value: "phone" } });
     expect(screen.getByText("not saved yet")).toBeTruthy();
     fireEvent.click(screen.getByText("Save rules"));
-    await waitFor(() => expect(calls).toHaveLength(1));
-    expect(calls[0]?.body).toMatchObject({
+    await waitFor(() => expect(calls.some((call) => call.method === "PATCH")).toBe(true));
+    expect(calls.find((call) => call.method === "PATCH")?.body).toMatchObject({
       changes: {
         audience_rules: [
           { kind: "all", conditions: [{ attribute: "device", operator: "is", values: ["phone"], kind: "text" }] },
@@ -102,34 +117,47 @@ describe("the audience", () => {
     });
   });
 
-  it("comes from the library as a copy, and goes there under a name", async () => {
+  it("begins with one that is kept or ready-made, is looked at before it is saved, and says whom it lets in", async () => {
     const groups: ConditionGroup[] = [
       { kind: "any", conditions: [{ attribute: "app", operator: "is_set", values: [], kind: "text" }] },
     ];
-    const kept = { id: 7, name: "App users", description: "", groups, words: "app is set", made_by: "Mona" };
+    const open_one: ConditionGroup[] = [
+      { kind: "all", conditions: [{ attribute: "country", operator: "any_of", values: [], kind: "text" }] },
+    ];
+    const kept = {
+      id: 7,
+      name: "App users",
+      description: "",
+      groups,
+      words: "app is set",
+      made_by: "Mona",
+      size: SIZE,
+    };
+    const ready = { name: "In certain countries", description: "", groups: open_one, words: "country is any of …" };
     const calls = serve({
-      [`PATCH ${PATH}`]: [
-        {
-          body: experiment({
-            data_from: "events",
-            version: 4,
-            audience_rules: groups,
-            audience_in_words: "app is set",
-          }),
-        },
-      ],
-      "POST /audiences": [{ status: 201, body: kept }],
+      "POST /audiences/size": [{ body: SIZE }, { body: SIZE }],
       "GET /audiences": [{ body: [kept] }],
+      "PUT /audiences/7": [{ body: kept }],
     });
-    open(<AudiencePanel />, undefined, [[keys.audiences, [kept]]]);
-    fireEvent.change(screen.getByLabelText("Audience from the library"), { target: { value: "7" } });
+    open(<AudiencePanel />, undefined, [
+      [keys.audiences, [kept]],
+      [keys.readyAudiences, [{ ...ready, to_fill_in: true, size: null }]],
+    ]);
+    const choice = screen.getByLabelText("Audience to begin with");
+    expect(within(choice).getByText("App users · 25%")).toBeTruthy();
+    fireEvent.change(choice, { target: { value: "kept 7" } });
+    expect(screen.getByText(SIZE.sentence)).toBeTruthy();
     fireEvent.click(screen.getByText("Use it"));
-    await waitFor(() => expect(calls).toHaveLength(1));
-    cleanup();
-    open(<AudiencePanel />, experiment({ data_from: "events", audience_rules: groups }), [[keys.audiences, []]]);
-    fireEvent.change(screen.getByLabelText("Name for the library"), { target: { value: "App users" } });
-    fireEvent.click(screen.getByText("Save to the library"));
-    await waitFor(() => expect(calls.some((call) => call.path === "/audiences")).toBe(true));
+    expect(screen.getByText("not saved yet")).toBeTruthy();
+    await screen.findByText(SIZE.sentence);
+    // Under the name of one that is kept it takes its place.
+    fireEvent.change(screen.getByLabelText("Name for the library"), { target: { value: "app users" } });
+    fireEvent.click(screen.getByText("Replace in the library"));
+    await waitFor(() => expect(calls.find((call) => call.method === "PUT")?.body).toMatchObject({ name: "App users" }));
+    fireEvent.change(choice, { target: { value: "ready In certain countries" } });
+    fireEvent.click(screen.getByText("Use it"));
+    expect(screen.getByText(/^Complete the conditions/)).toBeTruthy();
+    expect(calls.some((call) => call.method === "PATCH")).toBe(false);
   });
 
   it("is checked for a visitor, with the rule that decided", async () => {

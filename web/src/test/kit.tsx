@@ -133,6 +133,7 @@ export function experiment(changes: Partial<Experiment> = {}): Experiment {
     identity: "id",
     never_counted: { units: [], groups: [] },
     never_counted_in_words: "",
+    breakdowns: [["device"]],
     forced: {},
     exclusion_group: "",
     exclusion_share: 1,

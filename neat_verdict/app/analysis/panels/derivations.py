@@ -11,12 +11,11 @@ from neat_verdict.app.analysis.analysis import Analysis, Look
 from neat_verdict.app.analysis.designs import DESIGN_ANALYSES
 from neat_verdict.app.analysis.panels.cohorts import cohort_groups
 from neat_verdict.app.analysis.panels.funnels import funnel_step
-from neat_verdict.app.analysis.panels.segments import compare_segment, strata_of
+from neat_verdict.app.analysis.panels.segments import choices_of, compare_segment, strata_of
 from neat_verdict.app.analysis.panels.selected_range import range_critical_value
 from neat_verdict.app.analysis.panels.spend import spend_sums
 from neat_verdict.app.analysis.schemas import DerivationOut, StepOut
 from neat_verdict.app.experiments.models import ExperimentMetric
-from neat_verdict.app.experiments.queries import workspace
 from neat_verdict.app.http.choices import OneOf
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.core.checks import InputError
@@ -396,7 +395,7 @@ def _crude(request: _Request) -> Derivation:
 
 
 def _differ(request: _Request) -> Derivation:
-    return difference_derivation(_strata(request), len(workspace().segments))
+    return difference_derivation(_strata(request), len(choices_of(request.analysis)))
 
 
 def _trend(request: _Request) -> Derivation:

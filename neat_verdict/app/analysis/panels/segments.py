@@ -17,12 +17,13 @@ from neat_verdict.app.analysis.models import SegmentSet
 from neat_verdict.app.analysis.presenting import shown_kind, tone_of
 from neat_verdict.app.analysis.schemas import IntervalOut, SegmentOut, SegmentSetOut, SegmentsOut
 from neat_verdict.app.experiments.models import ExperimentMetric, Tally
-from neat_verdict.app.experiments.queries import rounds_read, workspace
+from neat_verdict.app.experiments.queries import breakdowns, rounds_read, workspace
 from neat_verdict.app.experiments.tallies import columns_of, figures_of
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.metrics import THIRD_ORDER
 from neat_verdict.core.periods import Pair, compare_pairs
 from neat_verdict.core.statistics import Comparison, comparable, two_sided_critical_value
+from neat_verdict.core.traffic import STANDARD_BREAKDOWNS, property_text
 from neat_verdict.core.variants import LETTERS
 from neat_verdict.core.verdicts import Segment, Strata, adjusted_by, after_stopping, impact, read_segments, totals_of
 
@@ -37,7 +38,7 @@ def segments(
     With ``only`` those segments alone are read, as a saved set has them. Raises InputError for a property, metric or variant that
     there is not.
     """
-    choices = [" & ".join(line) for line in workspace().segments]
+    choices = choices_of(analysis)
     use, position = analysis.use(metric), analysis.position(variant)
     by = by or next(iter(choices), "")
     if by and by not in choices:
@@ -78,6 +79,23 @@ def segments(
         chosen=[name for name in only if name in strata],
         sets=[SegmentSetOut(id=s.pk, name=s.name, by=s.by, values=s.values) for s in SegmentSet.objects.filter(by=by)],
     )
+
+
+def choices_of(analysis: Analysis) -> list[str]:
+    """What its tallies are kept by; of the standard ones, which nobody has chosen, those that its units carry."""
+    everywhere = workspace().segments
+    result = []
+    for line in breakdowns(analysis.experiment):
+        standard = tuple(line) in STANDARD_BREAKDOWNS and line not in everywhere
+        if not standard or all(_is_carried(analysis, name) for name in line):
+            result.append(" & ".join(line))
+    return result
+
+
+def _is_carried(analysis: Analysis, name: str) -> bool:
+    """Whether any unit came with the property."""
+    tallies = Tally.objects.filter(variant__experiment=analysis.experiment, segment__startswith=f"{name}=")
+    return tallies.exclude(segment=f"{name}={property_text(None)}").exists()
 
 
 def _unread(analysis: Analysis) -> str:

@@ -105,7 +105,7 @@ def _level(arms: Sequence[ArmRecord], position: int) -> float | None:
 
 
 def _copy_brief(by: User, source: Experiment, name: str) -> Experiment:
-    fields = {field: getattr(source, field) for field in COPIED}
+    fields = {field: getattr(source, field) for field in COPIED} | {"breakdowns": source.breakdowns}
     copied = Experiment.objects.create(key=free_key(name), name=name[:120], owner=by, **fields)
     ExperimentMetric.objects.bulk_create(
         ExperimentMetric(

@@ -10,7 +10,7 @@ from typing import Any
 from django.core.files.base import ContentFile
 
 from neat_verdict.app.experiments.models import GUARDING, Experiment, ExperimentMetric, Picture, Tally, Variant
-from neat_verdict.app.experiments.queries import factors, workspace
+from neat_verdict.app.experiments.queries import breakdowns, factors
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.metrics import actions as library
 from neat_verdict.app.metrics.models import Metric
@@ -170,7 +170,7 @@ def edit_metrics(by: User, experiment: Experiment, wanted: list[dict[str, Any]])
         if metric.pk in used:
             raise InputError(f"metrics.{position}.name", name, "is in the list already")
         used.add(metric.pk)
-        _check_strata(position, line, metric)
+        _check_strata(position, line, metric, experiment)
         _check_made_of(position, metric, lines, experiment)
         fields = {field: line[field] for field in _USE_FIELDS}
         ExperimentMetric.objects.create(experiment=experiment, metric=metric, position=position, **fields)
@@ -186,11 +186,11 @@ def _nearest(name: str) -> str:
     return f"; the nearest is “{known[near[0]]}”" if near else ""
 
 
-def _check_strata(position: int, line: dict[str, Any], metric: Metric) -> None:
+def _check_strata(position: int, line: dict[str, Any], metric: Metric, experiment: Experiment) -> None:
     """Raise InputError for a metric that is no rate, or a property that tallies are not kept by."""
     if not line["strata"]:
         return
-    kept = [names[0] for names in workspace().segments if len(names) == 1]
+    kept = [names[0] for names in breakdowns(experiment) if len(names) == 1]
     if not kind_named(metric.latest.definition["kind"]).is_rate:
         raise InputError(f"metrics.{position}.strata", line["strata"], "must be left out: only rates are stratified")
     if line["strata"] not in kept:

@@ -12,7 +12,12 @@ from django.db.models import Q
 from neat_verdict.app import clock
 from neat_verdict.core.methods import DEFAULT_METHOD
 from neat_verdict.core.questions import DEFAULT_QUESTION
-from neat_verdict.core.traffic import IdentityRule
+from neat_verdict.core.traffic import STANDARD_BREAKDOWNS, IdentityRule
+
+
+def standard_breakdowns() -> list[list[str]]:
+    """What the evidence of a new experiment is broken down by."""
+    return [list(line) for line in STANDARD_BREAKDOWNS]
 
 
 class Identity(models.Model):
@@ -112,6 +117,8 @@ class Delivered(models.Model):
     audience_rules = models.JSONField(default=list, blank=True)
     # Whether every id is a unit, or all ids of a person are one (`core.traffic.IdentityRule`).
     identity: models.CharField[IdentityRule, IdentityRule] = models.CharField(max_length=6, default="id")
+    # Properties at first exposure that its tallies are kept by, with those of the workspace (`Workspace.segments`).
+    breakdowns = models.JSONField(default=standard_breakdowns, blank=True)
     # Who is never counted: {"units": ids, "groups": rules}.
     never_counted = models.JSONField(default=nobody, blank=True)
     forced = models.JSONField(default=dict, blank=True)

@@ -11,6 +11,7 @@ import { Failure, Panel, Skeleton } from "../../parts/basics";
 import { DataTable, type Column } from "../../parts/DataTable";
 import { Term } from "../../parts/Term";
 import { useEditing } from "../editing";
+import { Breakdowns } from "./Breakdowns";
 import { SegmentSets } from "./SegmentSets";
 import { Figured } from "./DerivationCard";
 import { LiftFigure } from "./LiftFigure";
@@ -38,12 +39,13 @@ export function Segments({ spoken }: { spoken: string }) {
     return (
       <Panel title="Segments">
         <p className="quiet text-sm">
-          No properties are kept yet. Choose them under{" "}
+          Nobody came with a property that evidence is broken down by. Choose others here, or for all experiments under{" "}
           <Link className="link" to="/connections">
             Connections
           </Link>
-          ; what has come in is counted again.
+          .
         </p>
+        <Breakdowns />
       </Panel>
     );
   return (
@@ -84,6 +86,7 @@ export function Segments({ spoken }: { spoken: string }) {
         />
       )}
       {data.left_out > 0 && <p className="quiet mt-1 text-sm">and {count(data.left_out)} smaller ones</p>}
+      <Breakdowns />
     </Panel>
   );
 }
