@@ -22,6 +22,8 @@ MAX_TEXT_LENGTH = 1000
 _EARLIEST, _LATEST = 946_684_800_000, 4_102_444_800_000  # the years 2000 to 2099
 _OWN = frozenset({"id", "unit", "event", "at"})
 OTHER_ID = "with"  # what an event that links two ids calls the one that stands for the person
+BASE_VERSION = "base_version"  # of an exposure: the version of the page or configuration that all variants stand on
+MAX_VERSION_LENGTH = 60
 _OF_EXPOSURES = frozenset({"experiment", "variant", "reason"})
 _NUMBER_TOO_LARGE = 1e15
 
@@ -130,6 +132,8 @@ def read_event(item: Any) -> Sent:
     known = _OWN | _OF_EXPOSURES if name == EXPOSURE else _OWN
     properties = {key: value for key, value in item.items() if key not in known}
     _check_properties(properties)
+    if name == EXPOSURE and properties.get(BASE_VERSION) is not None:
+        properties[BASE_VERSION] = _text(properties, BASE_VERSION, MAX_VERSION_LENGTH)
     sent_id, unit = _text(item, "id", 100), _text(item, "unit", 200)
     if name == SAME_PERSON:
         properties[OTHER_ID] = _text(item, OTHER_ID, 200)
@@ -153,7 +157,7 @@ def _check_properties(properties: dict[str, Any]) -> None:
 
 def _text(item: dict[str, Any], field: str, longest: int) -> str:
     value = item.get(field)
-    if value.__class__ is int and field in ("id", "unit", OTHER_ID):
+    if value.__class__ is int and field in ("id", "unit", OTHER_ID, BASE_VERSION):
         value = str(value)
     if value.__class__ is not str or not 0 < len(value) <= longest or _SURROGATE.search(value):
         shown = value[:40] or "empty" if isinstance(value, str) else _kind(value)

@@ -7,7 +7,7 @@ from dataclasses import asdict
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from ninja import Router, Schema
 
-from neat_verdict.app.collect.batch import BadBatch, read_batch
+from neat_verdict.app.collect.batch import MAX_VERSION_LENGTH, BadBatch, read_batch
 from neat_verdict.app.collect.events import take_in
 from neat_verdict.app.http.problems import problem
 from neat_verdict.app.people.auth import MachineAuth
@@ -48,6 +48,11 @@ _EVENT = {
         "at": {"type": "string", "format": "date-time"},
         "experiment": {"type": "string", "description": "Of an exposure: the experiment's key"},
         "variant": {"type": "string", "description": "Of an exposure: the letter that was shown"},
+        "base_version": {
+            "type": "string",
+            "maxLength": MAX_VERSION_LENGTH,
+            "description": "Of an exposure: version or fingerprint of the page or configuration that all variants stand on",
+        },
         "reason": {"type": "string", "description": "Of an exposure: forced, where somebody looked at it on purpose"},
     },
     "additionalProperties": {"type": ["string", "number", "boolean", "null"]},

@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from heapq import merge
 from typing import Any, NamedTuple
 
+from neat_verdict.app.collect.batch import BASE_VERSION
 from neat_verdict.app.experiments.exact_tallies import MILLION, SUMS, Cell
 from neat_verdict.app.traffic.serving import Served, epoch_segment
 from neat_verdict.core.metrics import Definition, TimedEvent, unit_figure
@@ -19,6 +20,8 @@ from neat_verdict.core.traffic import Standing, property_text
 
 HOUR = 3_600_000
 MAX_SEGMENT_LENGTH = 200
+# How the tallies by version of the page are called; no property begins so.
+BASE_SEGMENT = "@@"
 
 
 class Exposure(NamedTuple):
@@ -94,6 +97,8 @@ def _unit_state(
     segments = segments_of(first.properties, experiment.segments)
     if experiment.epoch_starts:
         segments = (*segments, epoch_segment(experiment, first.at, first.properties))
+    if version := first.properties.get(BASE_VERSION):
+        segments = (*segments, f"{BASE_SEGMENT}{property_text(version)}"[:MAX_SEGMENT_LENGTH])
     return UnitState(first.position, first.at, segments, values, mixed)
 
 

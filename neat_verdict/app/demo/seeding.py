@@ -48,6 +48,8 @@ from neat_verdict.core.variants import LETTERS
 
 _SEED = 20_000
 _VISITORS = 1500
+# The site as it was, and how many days ago the next version was released.
+_BEFORE_RELEASE, _RELEASED_AGO = "booking 41", 9
 _BATCH = 10_000
 _QUARTERS = (0, 6, 12, 18, 24)
 _RHYTHM = (1.08, 0.98, 0.94, 0.96, 1.06, 1.04, 0.94)
@@ -121,6 +123,7 @@ def _let_the_crowd_come(by: User, stories: list[Story], today: date) -> None:
                 if story.ended_ago and story.ended_ago == days_ago:
                     actions.end(by, slugify(story.name))
         moments = _moments(draw, day, now)
+        truth = Truth(version=_BEFORE_RELEASE) if days_ago > _RELEASED_AGO else Truth()
         for begins, ends in pairwise(_QUARTERS):
             start, end = _moment(day, 0) + timedelta(hours=begins), _moment(day, 0) + timedelta(hours=ends)
             if start > now:
@@ -133,9 +136,7 @@ def _let_the_crowd_come(by: User, stories: list[Story], today: date) -> None:
             numbers = iter(range(number, number + len(mine)))
             number += len(mine)
             with clock.at(min(end, now)):
-                door.collect(
-                    [event for visit in visits_of(door, draw, numbers, iter(mine), Truth()) for event in visit]
-                )
+                door.collect([event for visit in visits_of(door, draw, numbers, iter(mine), truth) for event in visit])
                 sightings.flush()
 
 

@@ -30,6 +30,7 @@ HOURS = (1, 1, 1, 1, 1, 2, 4, 6, 8, 8, 8, 8, 9, 8, 8, 8, 9, 10, 12, 13, 12, 9, 5
 class Truth:
     """What is really so: rates of those who see a page, and what a variant's parameter does to them."""
 
+    version: str = "booking 42"  # of the site
     paid: float = 0.12
     calendar_on_phones: float = 0.16
     cabin: float = 0.10
@@ -127,7 +128,9 @@ class Visit:
             if parameter not in given["parameters"]:
                 continue
             if given["reason"] in ("assigned", "forced"):
-                shown = {"experiment": key, "variant": given["variant"], "reason": given["reason"]}
+                shown = {
+                    "experiment": key, "variant": given["variant"], "reason": given["reason"], "base_version": self.truth.version,
+                }  # fmt: skip
                 self._tell("exposure", dice, **shown, **self.visitor.properties)
             return given["parameters"][parameter]
         return default

@@ -17,7 +17,7 @@ from neat_verdict.app.analysis.designs import DESIGN_ANALYSES, Periods
 from neat_verdict.app.analysis.panels.second_counts import compared
 from neat_verdict.app.collect.events import HOLD_AFTER, before_start, early_name, milliseconds
 from neat_verdict.app.collect.models import Arrival, Event, Intake, Sighting
-from neat_verdict.app.collect.recount import ARRIVAL_COLUMNS, HOUR
+from neat_verdict.app.collect.recount import ARRIVAL_COLUMNS, BASE_SEGMENT, HOUR
 from neat_verdict.app.experiments.models import Experiment, SecondTally, Tally
 from neat_verdict.app.experiments.queries import changes_after_start, daily_counts, local, today, weights
 from neat_verdict.app.experiments.splits import is_changed, stopped_variants, stretches
@@ -29,8 +29,9 @@ from neat_verdict.app.traffic.serving import served
 from neat_verdict.app.watch.models import ChangeNote, Notice
 from neat_verdict.core.designs.parallel.stretches import split_by_stretch
 from neat_verdict.core.metrics import EXPOSURE
-from neat_verdict.core.soundness import Observed
+from neat_verdict.core.soundness import BaseChange, Observed, Versions, base_changes
 from neat_verdict.core.stretches import shares_changed
+from neat_verdict.core.text.format import listed
 from neat_verdict.core.traffic import SAME_PERSON
 from neat_verdict.core.variants import LETTERS
 
@@ -49,6 +50,7 @@ def units_by_segment(experiment: Experiment) -> dict[str, list[int]]:
         Tally.objects.filter(variant__experiment=experiment, metric=use.metric_id, round=experiment.round)
         .exclude(segment="")
         .exclude(segment__startswith="#")
+        .exclude(segment__startswith=BASE_SEGMENT)
         .exclude(segment__contains=" & ")
         .values_list("segment", "variant__position")
         .annotate(units=Sum("units"))
@@ -57,6 +59,22 @@ def units_by_segment(experiment: Experiment) -> dict[str, list[int]]:
     for segment, position, units in rows:
         result[segment][position] = units
     return dict(result)
+
+
+def versions_seen(experiment: Experiment) -> Versions:
+    """Units by day, by the version of the page they brought at their first exposure, by variant; nothing where none was sent."""
+    use = experiment.primary
+    if use is None or experiment.data_from != "events":
+        return {}
+    rows = Tally.objects.filter(
+        variant__experiment=experiment, metric=use.metric_id, round=experiment.round, segment__startswith=BASE_SEGMENT
+    ).values_list("day", "segment", "variant__position", "units")
+    result: dict[date, dict[str, list[int]]] = {}
+    for day, segment, position, units in rows:
+        versions = result.setdefault(day, {})
+        arms = versions.setdefault(segment.removeprefix(BASE_SEGMENT), [0] * len(experiment.variants.all()))
+        arms[position] = units
+    return result
 
 
 def last_day_of_intake() -> dict[str, int]:
@@ -152,6 +170,7 @@ def observe(experiment: Experiment) -> Observed:
         early=_early(experiment) if by_events else 0,
         unit_name=experiment.unit_name,
         second=compared(analyse(experiment)) if _counted_elsewhere(experiment) else {},
+        versions=versions_seen(experiment),
         **_in_stretches(experiment),
         **cast(Any, last_day_of_intake() if by_events and experiment.state in ("running", "paused") else {}),
     )
@@ -248,8 +267,8 @@ class Mark:
 
 
 def marks(experiment: Experiment) -> list[Mark]:
-    """Change notes of an experiment, its own and those that concern all within its days, changes of what visitors get, and
-    metrics that were added."""
+    """Change notes of an experiment, its own and those that concern all within its days, changes of what visitors get, metrics
+    that were added, and changes of the page that all variants stand on."""
     first = experiment.started_on or clock.now().date()
     last = experiment.ended_on or today()
     everywhere = Q(experiment__isnull=True, day__gte=first, day__lte=last)
@@ -261,7 +280,14 @@ def marks(experiment: Experiment) -> list[Mark]:
         for use in experiment.metrics.all()
         if use.added_at is not None
     ]
-    return sorted([*noted, *delivered, *added], key=lambda mark: mark.day)
+    seen = versions_seen(experiment)
+    base = [Mark(None, one.day, _base_change_words(one), False, "") for one in base_changes(seen)]
+    return sorted([*noted, *delivered, *added, *base], key=lambda mark: mark.day)
+
+
+def _base_change_words(change: BaseChange) -> str:
+    where = "" if change.everywhere else f" in {listed([LETTERS[at] for at in change.variants])} only"
+    return f"The page changed{where}: version {change.before} → {change.after}"
 
 
 def mark_of(note: ChangeNote) -> Mark:

@@ -1,5 +1,6 @@
 """Does the data agree with the design? If not, no lift may be read."""
 
+from neat_verdict.core.soundness.base import BaseChange, VersionCheck, Versions, base_changes, check_versions
 from neat_verdict.core.soundness.data_quality import (
     DataQualityIssue,
     Observed,
@@ -14,6 +15,7 @@ from neat_verdict.core.soundness.split import SPLIT_ALARM, SplitCheck, check_spl
 
 __all__ = [
     "SPLIT_ALARM",
+    "BaseChange",
     "DataQualityIssue",
     "Observed",
     "OverlapCheck",
@@ -21,12 +23,16 @@ __all__ = [
     "SecondCount",
     "SplitCheck",
     "Stratum",
+    "VersionCheck",
+    "Versions",
+    "base_changes",
     "check_epochs",
     "check_overlap",
     "check_overlap_by_stretch",
     "check_split",
     "check_split_by_epoch",
     "check_strata",
+    "check_versions",
     "compare_counts",
     "find_issues",
     "gaps",

@@ -9,6 +9,7 @@ from datetime import date, timedelta
 from typing import Literal
 
 from neat_verdict.core.checks import check_positive, check_table
+from neat_verdict.core.soundness.base import Versions, check_versions
 from neat_verdict.core.soundness.overlap import ABSENCE_ALARM, longest_absences, stretches
 from neat_verdict.core.soundness.second_count import SecondCount, likely_causes, sentence_of
 from neat_verdict.core.soundness.split import SPLIT_ALARM, SplitCheck, check_split
@@ -21,7 +22,7 @@ _LEAST_MIXED = 5
 _LEAST_EXPECTED = 10.0  # under this, chi-square is no guide
 IssueKind = Literal[
     "split", "split_segment", "split_day", "gap", "mixed", "identity", "early", "duplicates", "late", "unexposed", "held",
-    "second_count", "stopped",
+    "second_count", "stopped", "base",
 ]  # fmt: skip
 
 
@@ -45,7 +46,7 @@ class Observed:
     and ``early`` exposures timed before the start, in all. ``second`` are what other systems counted, by their name. Where the
     split was changed on the way ``split`` is its check, and ``stretches`` are the days from which on each has been so, with the
     variants, by position, that got units in it; ``still`` are the units of variants that were stopped, by letter, which came on
-    the days after.
+    the days after. ``versions`` are those of what all variants stand on, as units brought them.
     """
 
     letters: Sequence[str]
@@ -69,6 +70,7 @@ class Observed:
     split: SplitCheck | None = None
     stretches: Sequence[tuple[date, Sequence[int]]] = ()
     still: Mapping[str, int] = field(default_factory=dict)
+    versions: Versions = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,6 +149,7 @@ def find_issues(seen: Observed) -> tuple[DataQualityIssue, ...]:
         *_event_issues(seen),
         *_second_count_issues(seen),
         *_stopped_issues(seen),
+        *_base_issues(seen),
     ]
     return tuple(sorted(result, key=lambda issue: issue.tone != "unsound"))
 
@@ -291,6 +294,27 @@ def _stopped_issues(seen: Observed) -> list[DataQualityIssue]:
         for letter, units in seen.still.items()
         if units
     ]
+
+
+def _base_issues(seen: Observed) -> list[DataQualityIssue]:
+    """Where what all stand on changed in some variants only. Of two versions one is told: the other is its counterpart."""
+    alarming = [one for one in check_versions(seen.versions) if one.alarm][:1]
+    return [
+        DataQualityIssue(
+            "base",
+            f"The page is not the same in all variants: version {one.version} was seen by {_parts(seen, one.shares)} on the days "
+            f"with several versions (p = {one.pvalue:.2g})",
+            "Find out who released it to some variants only. From that day on the variants differ by more than was planned: "
+            "put it right, and read the days before, or begin a new round",
+            subject=one.version,
+        )
+        for one in alarming
+    ]
+
+
+def _parts(seen: Observed, shares: Sequence[float]) -> str:
+    parts = [f"{share:.0%} in {letter}" for letter, share in zip(seen.letters, shares, strict=True) if share == share]
+    return ", ".join(parts)
 
 
 def _event_issues(seen: Observed) -> list[DataQualityIssue]:

@@ -6609,6 +6609,8 @@ export interface operations {
                     events: ({
                         /** Format: date-time */
                         at: string;
+                        /** @description Of an exposure: version or fingerprint of the page or configuration that all variants stand on */
+                        base_version?: string;
                         /** @description "exposure", or a name of your own */
                         event: string;
                         /** @description Of an exposure: the experiment's key */

@@ -1,6 +1,8 @@
 // The booking site: asks what to show, shows it, and tells what happened.
 "use strict";
 
+const VERSION = "booking 42";
+
 const { page, key } = document.body.dataset;
 const main = document.getElementById("page");
 const form = document.getElementById("who");
@@ -51,7 +53,7 @@ let assignments = {};
 function shown(parameter, otherwise) {
   for (const [experiment, { variant, parameters, reason }] of Object.entries(assignments)) {
     if (!(parameter in parameters)) continue;
-    if (reason === "assigned" || reason === "forced") tell("exposure", { experiment, variant, reason, ...properties() });
+    if (reason === "assigned" || reason === "forced") tell("exposure", { experiment, variant, reason, base_version: VERSION, ...properties() });
     return parameters[parameter];
   }
   return otherwise;
