@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from datetime import date, timedelta
 from typing import cast
@@ -9,7 +10,7 @@ from typing import cast
 from neat_verdict.app.experiments import brief, queries
 from neat_verdict.app.experiments.audience import audience_of, never_counted_of
 from neat_verdict.app.experiments.fields import FIELDS
-from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Variant
+from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Picture, Variant
 from neat_verdict.app.experiments.rounds import address
 from neat_verdict.app.experiments.schemas import (
     AllocationIO,
@@ -47,6 +48,7 @@ _MADE = {"allocation", "ramp", "audience_rules", "never_counted", "method_settin
 def present(experiment: Experiment) -> ExperimentOut:
     """Fields, sentence, remarks, plan and rule. A plan that cannot be made comes as the reason why."""
     plan, plan_problem, last_day, words = _plan_parts(experiment)
+    earlier = queries.earlier_pictures(experiment)
     return ExperimentOut(
         **{name: getattr(experiment, name) for name in _SAME_NAME if name not in _MADE},
         design=queries.design(experiment).name,
@@ -75,7 +77,7 @@ def present(experiment: Experiment) -> ExperimentOut:
         delivery_changes=delivery_changes(experiment),
         owner=experiment.owner.display_name,
         decided_by=experiment.decided_by.display_name if experiment.decided_by else "",
-        variants=[variant_out(variant) for variant in experiment.variants.all()],
+        variants=[variant_out(variant, earlier.get(variant.pk, ())) for variant in experiment.variants.all()],
         hypothesis=hypothesis(experiment),
         remarks=_remarks(experiment, plan),
         rule_in_words=words,
@@ -87,8 +89,20 @@ def present(experiment: Experiment) -> ExperimentOut:
     )
 
 
-def variant_out(variant: Variant) -> VariantOut:
-    """A variant with the addresses of its pictures."""
+def picture_out(picture: Picture) -> PictureOut:
+    """A picture with its address."""
+    return PictureOut(
+        id=picture.pk,
+        url=f"/api/v1/pictures/{picture.pk}",
+        width=picture.width,
+        height=picture.height,
+        caption=picture.caption,
+        until=queries.local(picture.removed_at).date() if picture.removed_at else None,
+    )
+
+
+def variant_out(variant: Variant, earlier: Sequence[Picture] = ()) -> VariantOut:
+    """A variant with the addresses of its pictures, and of those that were removed since the start."""
     return VariantOut(
         id=variant.pk,
         letter=variant.letter,
@@ -97,16 +111,8 @@ def variant_out(variant: Variant) -> VariantOut:
         parameters=[ParameterIO(**line) for line in variant.parameters],
         link=variant.link,
         weight=variant.weight,
-        pictures=[
-            PictureOut(
-                id=picture.pk,
-                url=f"/api/v1/pictures/{picture.pk}",
-                width=picture.width,
-                height=picture.height,
-                caption=picture.caption,
-            )
-            for picture in variant.pictures.all()
-        ],
+        pictures=[picture_out(picture) for picture in variant.pictures.all()],
+        earlier_pictures=[picture_out(picture) for picture in earlier],
     )
 
 

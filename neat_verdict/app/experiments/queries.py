@@ -123,11 +123,26 @@ def closed_and_decided(parts: Sequence[str]) -> list[Experiment]:
 
 
 def picture(number: int) -> Picture:
-    """A variant's picture. Raises Http404."""
-    row = Picture.objects.filter(pk=number).first()
+    """A variant's picture, one that was removed too. Raises Http404."""
+    row = Picture.everything.filter(pk=number).first()
     if row is None:
         raise Http404
     return row
+
+
+def earlier_pictures(experiment: Experiment) -> dict[int, list[Picture]]:
+    """Pictures that were removed since the start of the round (up to its end, of a closed one), by variant."""
+    if experiment.started_at is None:
+        return {}
+    removed = Picture.everything.filter(
+        variant__in=[variant.pk for variant in experiment.variants.all()], removed_at__gt=experiment.started_at
+    )
+    if experiment.round_of and experiment.ended_at is not None:
+        removed = removed.filter(removed_at__lte=experiment.ended_at)
+    result: dict[int, list[Picture]] = {}
+    for picture in removed:
+        result.setdefault(picture.variant_id, []).append(picture)
+    return result
 
 
 def listed(*, archived: bool = False) -> QuerySet[Experiment]:

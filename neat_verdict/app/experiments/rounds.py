@@ -14,7 +14,7 @@ from django.core import serializers
 from django.db.models import Model, QuerySet
 from django.http import HttpRequest, HttpResponse
 
-from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Round, Variant
+from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Picture, Round, Variant
 from neat_verdict.app.http.problems import problem
 
 MARK = "~"  # stands in no key
@@ -46,6 +46,10 @@ def in_round(present: Experiment, row: Round) -> Experiment:
     (result,) = parts[Experiment]
     if row.kept is None:
         _as_far_as_known(result, row)
+    shown = _pictures_then([variant.pk for variant in parts[Variant]], result.ended_at or row.closed_at)
+    for variant in parts[Variant]:
+        pictures = _loaded(variant.pictures.all(), shown.get(variant.pk, []))
+        variant._prefetched_objects_cache = {"pictures": pictures}
     metrics = {use.metric_id: use.metric for use in present.metrics.all()}
     for use in parts[ExperimentMetric]:
         if use.metric_id in metrics:
@@ -56,6 +60,21 @@ def in_round(present: Experiment, row: Round) -> Experiment:
         "metrics": _loaded(result.metrics.all(), parts[ExperimentMetric]),
         "variants": _loaded(result.variants.all(), parts[Variant]),
     }
+    return result
+
+
+def _pictures_then(variants: list[int], moment: datetime | None) -> dict[int, list[Picture]]:
+    """The pictures of variants, by their number, as they were shown at a moment; as they are now where it is not known."""
+    result: dict[int, list[Picture]] = {}
+    for picture in Picture.everything.filter(variant__in=variants):
+        if moment is None:
+            shown = picture.removed_at is None
+        else:
+            shown = (picture.added_at is None or picture.added_at <= moment) and (
+                picture.removed_at is None or picture.removed_at > moment
+            )
+        if shown:
+            result.setdefault(picture.variant_id, []).append(picture)
     return result
 
 

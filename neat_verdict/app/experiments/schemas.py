@@ -53,6 +53,7 @@ class PictureOut(Schema):
     width: int
     height: int
     caption: str
+    until: date | None  # the day on which it was removed
 
 
 class VariantOut(Schema):
@@ -64,6 +65,7 @@ class VariantOut(Schema):
     link: str
     weight: float
     pictures: list[PictureOut]
+    earlier_pictures: list[PictureOut]  # removed since the start
 
 
 class MetricUseFields(Schema):

@@ -12,8 +12,8 @@ from neat_verdict.app.analysis.queries import decided_or_present
 from neat_verdict.app.analysis.schemas import ReadingOut
 from neat_verdict.app.casebook.queries import lesson_of
 from neat_verdict.app.experiments.models import Experiment, SecondTally, Spend, Tally
-from neat_verdict.app.experiments.presenting import delivery_changes, hypothesis, variant_out
-from neat_verdict.app.experiments.queries import find, key_when, workspace
+from neat_verdict.app.experiments.presenting import delivery_changes, hypothesis, picture_out
+from neat_verdict.app.experiments.queries import earlier_pictures, find, key_when, workspace
 from neat_verdict.app.experiments.schemas import RuleChangeOut
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.reports import story
@@ -30,7 +30,7 @@ def report(experiment: Experiment) -> ReportOut:
         raise Conflict("There is no report before the start")
     reading = present(decided_or_present(experiment))
     lesson = lesson_of(experiment)
-    variants = list(experiment.variants.all())
+    variants, earlier = list(experiment.variants.all()), earlier_pictures(experiment)
     return ReportOut(
         key=experiment.key,
         name=experiment.name,
@@ -56,7 +56,8 @@ def report(experiment: Experiment) -> ReportOut:
         why=lesson.why,
         learnt=lesson.learnt,
         next_step=experiment.decision_next or _next_step(experiment),
-        pictures=[variant_out(variant).pictures for variant in variants],
+        pictures=[[picture_out(one) for one in variant.pictures.all()] for variant in variants],
+        earlier_pictures=[[picture_out(one) for one in earlier.get(variant.pk, ())] for variant in variants],
         rule_changes=[RuleChangeOut(**line) for line in experiment.rule_changes],
         delivery_changes=delivery_changes(experiment),
         started_on=experiment.started_on,
@@ -122,7 +123,7 @@ def link_out(link: ReportLink) -> LinkOut:
 def shared_report(link: ReportLink, token: str) -> ReportOut:
     """The report behind a link, of the round in which it was made, its pictures at addresses that need no account."""
     result = report(find(key_when(link.experiment, link.made_at)))
-    for pictures in result.pictures:
+    for pictures in [*result.pictures, *result.earlier_pictures]:
         for picture in pictures:
             picture.url = f"/api/v1/shared/{token}/pictures/{picture.id}"
     return result

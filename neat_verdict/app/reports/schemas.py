@@ -50,6 +50,7 @@ class ReportOut(Schema):
     learnt: str
     next_step: str
     pictures: list[list[PictureOut]]
+    earlier_pictures: list[list[PictureOut]]
     rule_changes: list[RuleChangeOut]
     delivery_changes: list[DeliveryChangeOut]
     started_on: date | None

@@ -4451,6 +4451,8 @@ export interface components {
             height: number;
             /** Id */
             id: number;
+            /** Until */
+            until: string | null;
             /** Url */
             url: string;
             /** Width */
@@ -5058,6 +5060,8 @@ export interface components {
             decision_sentence: string;
             /** Delivery Changes */
             delivery_changes: components["schemas"]["DeliveryChangeOut"][];
+            /** Earlier Pictures */
+            earlier_pictures: components["schemas"]["PictureOut"][][];
             /** Facts */
             facts: components["schemas"]["FactOut"][];
             /** How Decided */
@@ -6107,6 +6111,8 @@ export interface components {
         VariantOut: {
             /** Changes */
             changes: string[];
+            /** Earlier Pictures */
+            earlier_pictures: components["schemas"]["PictureOut"][];
             /** Id */
             id: number;
             /** Letter */

@@ -6,7 +6,7 @@ import { tickOf } from "../lib/metrics";
 import { useWidth } from "../lib/useWidth";
 import { Headline } from "../parts/Headline";
 import { Letter } from "../parts/Letter";
-import { SideBySide } from "../sheets/brief/Pictures";
+import { EarlierPictures, SideBySide } from "../sheets/brief/Pictures";
 import { ChangesAfterStart } from "../sheets/sizing/RulePanel";
 
 /** The one page a stakeholder reads. All its sentences come from the server. */
@@ -61,6 +61,9 @@ export function ReportSheet({ report }: { report: Report }) {
         </ul>
       )}
       <SideBySide variants={reading.arms.map((arm, index) => ({ ...arm, pictures: report.pictures[index] ?? [] }))} />
+      {reading.arms.map((arm, index) => (
+        <EarlierPictures key={arm.letter} pictures={report.earlier_pictures[index] ?? []} name={arm.name} />
+      ))}
       <div className="mt-4 grid grid-cols-3 gap-x-6 gap-y-4 text-sm max-sm:grid-cols-1 print:mt-2 print:gap-y-2">
         <Section title="What we believed">{report.hypothesis}</Section>
         <Section title="What to keep in mind">{report.caveats.join(" ")}</Section>

@@ -20,6 +20,7 @@ function report(changes: Partial<Report> = {}): Report {
     hypothesis: "Calendar first raises paid bookings by at least 3%.",
     because: "",
     pictures: [[], []],
+    earlier_pictures: [[], []],
     rule_changes: [],
     delivery_changes: [],
     verdict_name: "Winner",
@@ -99,9 +100,14 @@ describe("the report", () => {
   });
 
   it("shows what was tried side by side where there are pictures", () => {
-    const picture = { id: 1, url: "/api/v1/pictures/1", width: 4, height: 3, caption: "Calendar" };
-    openReport({ pictures: [[], [picture]] });
+    const picture = { id: 1, url: "/api/v1/pictures/1", width: 4, height: 3, caption: "Calendar", until: null };
+    const earlier = { ...picture, id: 2, caption: "Calendar, smaller", until: "2026-03-12" };
+    openReport({ pictures: [[], [picture]], earlier_pictures: [[], [earlier]] });
     expect(screen.getByAltText("Calendar").getAttribute("src")).toBe("/api/v1/pictures/1");
+    expect(screen.getByText("Shown earlier (1)")).toBeTruthy();
+    expect(screen.getByAltText("Calendar, smaller")).toBeTruthy();
+    expect(screen.getByText(/^until 12 March/)).toBeTruthy();
+    expect(screen.queryByText("Delete")).toBeNull();
     expect(screen.getByText("no picture")).toBeTruthy();
   });
 

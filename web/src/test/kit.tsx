@@ -73,7 +73,18 @@ export const SESSION = {
 
 export function variant(letter: string, name: string, changes: Partial<VariantOut> = {}): VariantOut {
   const id = 100 + letter.charCodeAt(0);
-  return { id, letter, name, changes: [], parameters: [], link: "", weight: 1, pictures: [], ...changes };
+  return {
+    id,
+    letter,
+    name,
+    changes: [],
+    parameters: [],
+    link: "",
+    weight: 1,
+    pictures: [],
+    earlier_pictures: [],
+    ...changes,
+  };
 }
 
 export function metricUse(changes: Partial<MetricUse> = {}): MetricUse {

@@ -8,6 +8,7 @@ from django.core.files.base import ContentFile, File
 from django.db import transaction
 from PIL import Image, UnidentifiedImageError
 
+from neat_verdict.app import clock
 from neat_verdict.app.experiments.actions.ledger import record
 from neat_verdict.app.experiments.models import Experiment, Picture, Variant
 from neat_verdict.app.http.problems import Conflict
@@ -41,15 +42,22 @@ def add_picture(by: User, experiment: Experiment, variant_id: int, file: File[by
 
 @transaction.atomic
 def remove_picture(by: User, experiment: Experiment, picture_id: int) -> None:
-    """Remove a picture and its file."""
-    row = Picture.objects.filter(pk=picture_id, variant__experiment=experiment).select_related("variant").first()
+    """Remove a picture. Before the first start its file goes with it; later it stays as what was shown until now, unless it is
+    removed once more."""
+    row = Picture.everything.filter(pk=picture_id, variant__experiment=experiment).select_related("variant").first()
     if row is None:
         raise InputError("picture", picture_id, "is no picture of this experiment")
     variant = _variant(by, experiment, row.variant.pk)
+    if row.removed_at is None and (experiment.started_at is not None or experiment.rounds.exists()):
+        row.removed_at = clock.now()
+        row.save(update_fields=["removed_at"])
+        record(experiment, by, "picture", f"Removed a picture of {variant.letter}; it is kept as shown until now")
+        return
     storage, name = row.image.storage, str(row.image.name)
     row.delete()
     transaction.on_commit(lambda: storage.delete(name))
-    record(experiment, by, "picture", f"Removed a picture of {variant.letter}")
+    earlier = ", shown earlier, for good" if row.removed_at is not None else ""
+    record(experiment, by, "picture", f"Removed a picture of {variant.letter}{earlier}")
 
 
 def _variant(by: User, experiment: Experiment, variant_id: int) -> Variant:

@@ -6,6 +6,7 @@ from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
 from django.db.models import Q
 
+from neat_verdict.app import clock
 from neat_verdict.app.experiments.models.experiment import Experiment
 from neat_verdict.core.variants import LETTERS
 
@@ -34,14 +35,29 @@ class Variant(models.Model):
         return LETTERS[self.position]
 
 
+class PresentPictures(models.Manager["Picture"]):
+    """Those that have not been removed."""
+
+    def get_queryset(self) -> models.QuerySet[Picture]:
+        return super().get_queryset().filter(removed_at__isnull=True)
+
+
 class Picture(models.Model):
-    """What a variant looks like. The file is ours: drawn again from what was sent, without its metadata."""
+    """What a variant looks like. The file is ours: drawn again from what was sent, without its metadata.
+
+    One that is removed after the start stays, as what was shown until then; ``added_at`` is null where that is not known.
+    """
 
     variant = models.ForeignKey(Variant, on_delete=models.CASCADE, related_name="pictures")
     image = models.FileField(upload_to="pictures/")
     width = models.PositiveIntegerField()
     height = models.PositiveIntegerField()
     caption = models.CharField(max_length=200, blank=True, default="")
+    added_at = models.DateTimeField(null=True, default=clock.now)
+    removed_at = models.DateTimeField(null=True, blank=True)
+
+    objects = PresentPictures()
+    everything = models.Manager["Picture"]()
 
     class Meta:
         ordering = ["id"]

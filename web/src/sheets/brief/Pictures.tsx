@@ -1,5 +1,6 @@
 import type { VariantOut } from "../../api/client";
 import { usePictures } from "../../api/hooks";
+import { day } from "../../lib/format";
 import { FormError } from "../../parts/basics";
 import { Letter } from "../../parts/Letter";
 import { useEditing } from "../editing";
@@ -33,6 +34,11 @@ export function VariantPictures({ variant }: { variant: VariantOut }) {
           </figure>
         ))}
       </div>
+      <EarlierPictures
+        pictures={variant.earlier_pictures}
+        name={variant.name}
+        remove={mayEdit ? (id) => remove.mutate(id) : undefined}
+      />
       {mayEdit && (
         <label className="mt-1 block text-sm">
           <span className="quiet mb-0.5 block">Pictures of {variant.letter}</span>
@@ -50,6 +56,44 @@ export function VariantPictures({ variant }: { variant: VariantOut }) {
       )}
       <FormError error={add.error ?? remove.error} />
     </div>
+  );
+}
+
+interface EarlierProps {
+  pictures: VariantOut["earlier_pictures"];
+  name: string;
+  /** Remove one for good. */
+  remove?: ((id: number) => void) | undefined;
+}
+
+/** What was shown of a variant until it was replaced on the way. */
+export function EarlierPictures({ pictures, name, remove }: EarlierProps) {
+  if (pictures.length === 0) return null;
+  return (
+    <details className="mt-1 text-sm">
+      <summary className="quiet cursor-pointer">Shown earlier ({pictures.length})</summary>
+      <div className="mt-1 flex flex-wrap gap-2">
+        {pictures.map((picture) => (
+          <figure key={picture.id}>
+            <a href={picture.url} target="_blank" rel="noreferrer">
+              <img
+                src={picture.url}
+                alt={picture.caption || `${name}, as seen earlier`}
+                className="h-16 rounded-sm border border-base-300"
+              />
+            </a>
+            <figcaption className="quiet text-xs">
+              until {day(picture.until ?? "")}
+              {remove && (
+                <button className="btn btn-xs ml-1 px-1" onClick={() => remove(picture.id)}>
+                  Delete
+                </button>
+              )}
+            </figcaption>
+          </figure>
+        ))}
+      </div>
+    </details>
   );
 }
 
