@@ -44,12 +44,14 @@ from neat_verdict.core.sizing import (
     noninferiority_power,
 )
 from neat_verdict.core.soundness import (
+    base_changes,
     check_epochs,
     check_overlap,
     check_overlap_by_stretch,
     check_split,
     check_split_by_epoch,
     check_strata,
+    check_versions,
     gaps,
 )
 from neat_verdict.core.statistics import (
@@ -101,7 +103,7 @@ from neat_verdict.core.statistics import (
     two_sided_critical_value,
     wilson_interval,
 )
-from neat_verdict.core.traffic import Slice, free_slice
+from neat_verdict.core.traffic import Slice, estimated, free_slice
 from neat_verdict.core.verdicts import (
     DecisionRule,
     adjusted_by,
@@ -129,6 +131,7 @@ LIFT = Interval(0.1, 0.05, 0.2)
 COUNTS = {"x1": 12, "n1": 100, "x2": 9, "n2": 110}
 SIZED = {"baseline": BASE, "arms": ARMS, "strictness": STRICT, "critical_value": 2.0}
 
+VERSIONS = {date(2026, 3, 1): {"1": [50, 50], "2": [30, 40]}}
 # What is called, and a call of it that makes sense.
 VALID = {
     # statistics
@@ -243,6 +246,8 @@ VALID = {
     check_overlap: {"units_by_day": [[50, 50], [40, 60]]},
     check_split: {"units": [50, 50], "weights": [1.0, 1.0]},
     check_split_by_epoch: {"units": [[50, 50], [40, 60]], "shares": [[0.5, 0.5], [0.4, 0.6]]},
+    base_changes: {"seen": VERSIONS},
+    check_versions: {"seen": VERSIONS},
     check_strata: {"units": {"phone": [50, 50]}, "weights": [1.0, 1.0], "planned": {"phone": [1.0, 1.0]}},
     gaps: {"days": {date(2026, 3, 1): [5, 5]}, "first": date(2026, 3, 1), "last": date(2026, 3, 2)},
     # rehearsal, adaptive shares, traffic
@@ -255,6 +260,7 @@ VALID = {
     LevelPosterior: {"mean": 0.1, "error": 0.1},
     Policy: {"floor": 0.05, "max_change": 0.25, "even_units": 5, "even_epochs": 1, "half_life": 3.0},
     Slice: {"group": "home", "start": 0.1, "end": 0.5},
+    estimated: {"kept": 5, "share": 0.5},
     free_slice: {"taken": [(0.1, 0.2)], "share": 0.3},
 }  # fmt: skip
 
@@ -267,7 +273,7 @@ TAKE_WHAT_WAS_CHECKED = {
     "daily_sums", "neighbours",  # of sums by day: test_daily_totals
     "compare_counts", "likely_causes", "sentence_of",  # of tables by day: test_second_count
     "split_at_random",  # its own test has the table
-    "point", "property_text", "reversed_in_every_stratum",
+    "point", "sample_point", "property_text", "reversed_in_every_stratum",
     "smallest_margin",  # of a power that is a function of the margin: test_questions
     # derivations are made of comparisons and readings
     "chance_ahead_derivation",

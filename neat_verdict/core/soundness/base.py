@@ -50,7 +50,7 @@ class VersionCheck:
 def base_changes(seen: Versions) -> tuple[BaseChange, ...]:
     """When another version became a day's own, two thirds of the units of a variant and five at least, in order.
 
-    What becomes so in several variants within three days is one change.
+    What becomes so in several variants within three days is one change. Raises InputError for what is no table of units.
     """
     arms = _arms(seen)
     flips = sorted((day, before, after, at) for at in range(arms) for day, before, after in _flips(seen, at))
@@ -85,7 +85,9 @@ def check_versions(seen: Versions) -> tuple[VersionCheck, ...]:
     the variants' parts of them, Σ(x_d - n_d p_d) has the covariance Σ n_d (N_d - n_d) / (N_d - 1) (diag(p_d) - p_d p_dᵀ) where
     chance alone decides. No plan of the split is needed, so that it may change. A version with fewer than 20 units, or with fewer
     than 20 others on its days, is passed over; the alarm of the split (p < 0.001) is shared among the versions (Bonferroni).
+    Raises InputError for what is no table of units.
     """
+    _arms(seen)
     names = sorted({version for versions in seen.values() for version in versions})
     found = [(name, made) for name in names if (made := _spread(seen, name)) is not None]
     level = SPLIT_ALARM / max(len(found), 1)
@@ -98,7 +100,7 @@ def _spread(seen: Versions, version: str) -> tuple[tuple[float, ...], float, flo
     mixed = [(own, total) for own, total in rows if own is not None and 0 < sum(own) < total.sum()]
     if not mixed:
         return None
-    own = check_table("seen", [units for units, _ in mixed])
+    own = np.asarray([units for units, _ in mixed], dtype=np.float64)
     all_units = np.asarray([total for _, total in mixed], dtype=np.float64)
     shown = all_units.sum(axis=0) > 0
     own, all_units = own[:, shown], all_units[:, shown]
@@ -141,4 +143,5 @@ def _total(versions: Mapping[str, Sequence[int]]) -> FloatArray:
 
 
 def _arms(seen: Versions) -> int:
-    return max((len(units) for versions in seen.values() for units in versions.values()), default=0)
+    """How many variants there are. Raises InputError for rows of different lengths, or what is no number of units."""
+    return int(check_table("seen", [units for versions in seen.values() for units in versions.values()]).shape[-1])

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 from scipy import special
 
-from neat_verdict.core.checks import InputError
+from neat_verdict.core.checks import InputError, check_count
 from neat_verdict.core.traffic.assignment import point
 from neat_verdict.core.traffic.audience import Audience
 
@@ -37,11 +37,13 @@ class Count:
 
 
 def estimated(kept: int, share: float) -> Count:
-    """The number of units of which a share was kept by hash. Exact where all are kept. Raises InputError for no share."""
+    """The number of units of which a share was kept by hash. Exact where all are kept.
+
+    Raises InputError for no share, or no whole number kept.
+    """
     if not 0 < share <= 1:
         raise InputError("share", share, "must be above 0 and at most 1")
-    if kept < 0:
-        raise InputError("kept", kept, "must be 0 or more")
+    check_count("kept", kept)
     if share == 1:
         return Count(kept, kept, kept, kept)
     tail = (1 - CONFIDENCE) / 2
