@@ -1,5 +1,7 @@
 """Not worse, and the same, as the question of a rule: from the sizing over the evidence to the decision and its report."""
 
+import csv
+
 import pytest
 
 from neat_verdict.app.analysis.actions import decide
@@ -123,3 +125,32 @@ def test_a_look_shows_the_statistic_that_its_boundary_is_held_against(ask, analy
     shown = [one["statistic"] for one in looks if one["statistic"] is not None]
     assert shown[-1] == pytest.approx(best.margin_statistic)
     assert abs(shown[-1] - best.statistic) > 1
+
+
+@pytest.mark.parametrize(
+    ("question", "source"), [("noninferiority", "Gart (1985)"), ("equivalence", "Schuirmann (1987)")]
+)
+def test_the_p_of_the_margin_stands_in_table_export_and_decision_and_is_worked_out(ask, analyst, question, source):
+    found = run_with(analyst, SAME, question=question)
+    (compared,) = analyse(find(found.key)).reading.comparisons
+    path = f"/experiments/{found.key}"
+    (line,) = ask("get", f"{path}/evidence")[1]["reading"]["comparisons"]
+    assert line["margin_pvalue"] == compared.margin_pvalue < 0.05 < line["pvalue"]
+    made = ask("get", f"{path}/derivation?figure=margin_pvalue&variant=B")[1]
+    assert source in made["source"]
+    shown = {step["name"]: step["value"].replace("−", "-") for step in made["steps"]}
+    assert float(shown["p of the margin"]) == pytest.approx(compared.margin_pvalue)
+    lines = list(csv.DictReader(ask.client.get(f"/api/v1{path}/evidence.csv").content.decode().splitlines()))
+    assert [one["p_margin"] for one in lines] == ["", str(compared.margin_pvalue)]
+    actions.end(analyst, found.key)
+    decide(analyst, find(found.key), "B", "", "")
+    (kept,) = ask("get", f"{path}/evidence")[1]["reading"]["comparisons"]
+    assert kept["margin_pvalue"] == compared.margin_pvalue
+
+
+def test_where_zero_decides_there_is_no_p_of_a_margin(ask, analyst):
+    found = run_with(analyst, SAME, question="superiority")
+    (line,) = ask("get", f"/experiments/{found.key}/evidence")[1]["reading"]["comparisons"]
+    assert line["margin_pvalue"] is None
+    status, refused = ask("get", f"/experiments/{found.key}/derivation?figure=margin_pvalue&variant=B")
+    assert (status, refused["errors"][0]["field"]) == (422, "figure")

@@ -278,6 +278,7 @@ TAKE_WHAT_WAS_CHECKED = {
     # derivations are made of comparisons and readings
     "chance_ahead_derivation",
     "chance_derivation", "comparison_derivation", "difference_derivation", "exact_derivation", "family_derivation",
+    "margin_derivation",
     "impact_derivation", "level_derivation", "partially_pooled_derivation", "posterior_derivation", "power_derivation",
     "spend_derivation", "split_derivation", "stopping_derivation", "trend_derivation", "within_derivation",
 }  # fmt: skip

@@ -24,7 +24,8 @@ from neat_verdict.core.variants import LETTERS
 Format = Literal["csv", "parquet"]
 _COLUMNS = (
     "metric", "role", "variant", "name", "units", "total", "level", "level_low", "level_high", "lift", "lift_low", "lift_high",
-    "difference", "difference_low", "difference_high", "z", "p", "p_adjusted", "p_exact", "confidence", "critical_value",
+    "difference", "difference_low", "difference_high", "z", "p", "p_adjusted", "p_exact", "p_margin", "confidence",
+    "critical_value",
 )  # fmt: skip
 _DAYS = frozenset({"first_day", "day"})
 _TEXTS = frozenset({"metric", "role", "variant", "name", "source", "quantity"})
@@ -81,10 +82,10 @@ def as_table(key: str, evidence: EvidenceOut, form: Format) -> HttpResponse:
         row: list[object] = [reading.metric, "primary", arm.letter, arm.name, arm.units, arm.total, *_figures(arm.rate)]
         result = by_letter.get(arm.letter)
         if result is None:
-            row += [None] * 10
+            row += [None] * 11
         else:
             row += [*_figures(result.lift), *_figures(result.difference)]
-            row += [result.statistic, result.pvalue, result.adjusted_pvalue, result.exact_pvalue]
+            row += [result.statistic, result.pvalue, result.adjusted_pvalue, result.exact_pvalue, result.margin_pvalue]
         rows.append([*row, reading.interval_confidence, result.critical_value if result else None])
     names = {arm.letter: arm.name for arm in reading.arms}
     for side in reading.secondary:
@@ -92,7 +93,11 @@ def as_table(key: str, evidence: EvidenceOut, form: Format) -> HttpResponse:
         for level in side.arms:
             row = [side.name, side.role, level.letter, names[level.letter], level.units, None, *_figures(level.level)]
             line = lines.get(level.letter)
-            row += [*_figures(line.lift), *[None] * 4, line.pvalue, line.adjusted_pvalue, None] if line else [None] * 10
+            row += (
+                [*_figures(line.lift), *[None] * 4, line.pvalue, line.adjusted_pvalue, None, None]
+                if line
+                else [None] * 11
+            )
             rows.append([*row, reading.interval_confidence, line.critical_value if line else None])
     return _file(f"{key}-evidence", form, _COLUMNS, rows)
 

@@ -169,6 +169,7 @@ def _comparison(record: AnalysisRecord, one: ComparisonRecord, sign: int) -> Com
         pvalue=one.pvalue,
         adjusted_pvalue=one.adjusted_pvalue,
         exact_pvalue=one.exact_pvalue,
+        margin_pvalue=one.margin_pvalue,
         critical_value=one.critical_value,
         superiority=one.posterior.superiority if one.posterior else None,
         expected_loss=one.posterior.expected_loss if one.posterior else None,

@@ -160,6 +160,7 @@ def _comparison(variant: int, one: Comparison, effect: Effect | None) -> Compari
         pvalue=one.pvalue,
         adjusted_pvalue=one.adjusted_pvalue,
         exact_pvalue=one.exact_pvalue,
+        margin_pvalue=one.margin_pvalue,
         posterior=one.posterior,
         effect=effect,
         per_level=one.reference.total_per_level if one.reference.adds_up else None,

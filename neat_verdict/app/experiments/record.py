@@ -48,7 +48,8 @@ class ComparisonRecord:
     """A variant (by position) against control. ``effect`` is the log ratio with its variance, None where there is none;
     ``per_level`` what a unit adds to the total for each 1 of the level, None where levels do not add up; ``stopping_factor``
     times the estimate is adjusted for when the run ended, None where nothing is adjusted; ``chance`` is that of being better than
-    control (`chance_ahead`), None of a rule that has one of its own in ``posterior``."""
+    control (`chance_ahead`), None of a rule that has one of its own in ``posterior``;
+    ``margin_pvalue`` is of a question about a margin."""
 
     variant: int
     critical_value: float
@@ -63,6 +64,7 @@ class ComparisonRecord:
     per_level: float | None = 1.0
     stopping_factor: float | None = None
     chance: float | None = None
+    margin_pvalue: float | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,7 +8,12 @@ from neat_verdict.core.derivations.posteriors import chance_ahead_derivation, ch
 from neat_verdict.core.derivations.segments import partially_pooled_derivation, trend_derivation, within_derivation
 from neat_verdict.core.derivations.spend import SpendFigure, spend_derivation
 from neat_verdict.core.derivations.stopping import stopping_derivation
-from neat_verdict.core.derivations.tests import difference_derivation, exact_derivation, split_derivation
+from neat_verdict.core.derivations.tests import (
+    difference_derivation,
+    exact_derivation,
+    margin_derivation,
+    split_derivation,
+)
 from neat_verdict.core.text.statements import Derivation, Step
 
 __all__ = [
@@ -25,6 +30,7 @@ __all__ = [
     "family_derivation",
     "impact_derivation",
     "level_derivation",
+    "margin_derivation",
     "partially_pooled_derivation",
     "posterior_derivation",
     "power_derivation",

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.periods import Pair, homogeneity_of, is_informative, stratified_levels
+from neat_verdict.core.rule import DecisionRule
 from neat_verdict.core.soundness import SplitCheck
 from neat_verdict.core.statistics import Comparison
 from neat_verdict.core.statistics.arms.averaged import FIELLER, FIELLER_TEST
@@ -69,6 +70,35 @@ def exact_derivation(comparison: Comparison, letter: str, against: str = "A") ->
         (
             Step("smallest count expected", format_full(comparison.smallest_expected_count)),
             Step("exact p", format_full(comparison.exact_pvalue)),
+        ),
+    )
+
+
+def margin_derivation(comparison: Comparison, rule: DecisionRule, letter: str, against: str = "A") -> Derivation:
+    """The p of a margin, by which a rule that asks for one decides. Raises InputError where the rule asks for none."""
+    margin = rule.question.margin_of(rule)
+    if margin is None or comparison.margin_pvalue is None or comparison.margin_statistic is None:
+        raise InputError("figure", "margin_pvalue", "is there only where the question is about a margin of the lift")
+    both = rule.question.both_bounds
+    borders = "1 − m and 1 + m" if both else "1 − m" if rule.sign > 0 else "1 + m"
+    sides = " Two one-sided tests: the one that says less is the one that counts." if both else ""
+    notation = comparison.reference.notation
+    return Derivation(
+        f"p of the margin of {letter} against {against}",
+        "Whether the lift lies within the margin, clear of chance: the test of no difference with the margin in its place."
+        f"{sides} Where the lift lies beyond the margin nothing speaks for it, and p is 1 where both sides are counted.",
+        f"{notation.ratio_test}, at R = {borders}, turned so that a positive z lies within the margin; p from z as the p of no "
+        "difference, adjusted in the same way",
+        f"{notation.ratio_test_source}; two one-sided tests: Schuirmann (1987), J. Pharmacokinet. Biopharm. 15, 657–680",
+        (
+            Step("margin m", format_full(margin)),
+            *steps(comparison.reference.inputs(), "₀"),
+            *steps(comparison.variant.inputs(), "₁"),
+        ),
+        (
+            Step("lift", format_full(comparison.lift.estimate)),
+            Step("z of the margin", format_full(comparison.margin_statistic)),
+            Step("p of the margin", format_full(comparison.margin_pvalue)),
         ),
     )
 

@@ -2533,7 +2533,8 @@ export interface components {
          * @description ``effect`` is what is judged and shown: the lift, or on the scale of differences the difference, placed as a part of the
          *     level planned with and written in the metric's unit. ``adjusted_text`` is the effect adjusted for when the run ended, "" where
          *     nothing is; ``effect_per_month`` has that estimate. Under a posterior rule there are ``superiority`` and ``expected_loss``;
-         *     under the others ``chance`` is the plain probability to be better than control, by which they do not decide.
+         *     under the others ``chance`` is the plain probability to be better than control, by which they do not decide. ``margin_pvalue``
+         *     is that of the margin, where the question is about one: adjusted as the other, by which such a rule decides.
          */
         ComparisonOut: {
             /** Adjusted Pvalue */
@@ -2557,6 +2558,8 @@ export interface components {
             /** Letter */
             letter: string;
             lift: components["schemas"]["IntervalOut"];
+            /** Margin Pvalue */
+            margin_pvalue?: number | null;
             /** Pvalue */
             pvalue: number;
             /** Sentence */
@@ -7290,7 +7293,7 @@ export interface operations {
     get_derivation: {
         parameters: {
             query: {
-                figure: "level" | "lift" | "difference" | "pvalue" | "adjusted_pvalue" | "superiority" | "impact" | "adjusted_effect" | "chance" | "chance_ahead" | "against_leader" | "boundary" | "power" | "partially_pooled" | "within" | "crude" | "differ" | "trend" | "exact_pvalue" | "split" | "cost_each" | "per_thousand" | "cost_lift" | "impressions_lift" | "pooled" | "remaining" | "gain" | "effects";
+                figure: "level" | "lift" | "difference" | "pvalue" | "adjusted_pvalue" | "superiority" | "impact" | "adjusted_effect" | "chance" | "chance_ahead" | "against_leader" | "boundary" | "power" | "partially_pooled" | "within" | "crude" | "differ" | "trend" | "exact_pvalue" | "margin_pvalue" | "split" | "cost_each" | "per_thousand" | "cost_lift" | "impressions_lift" | "pooled" | "remaining" | "gain" | "effects";
                 variant: string;
                 metric?: string;
                 segment?: string;

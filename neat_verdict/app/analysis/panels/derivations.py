@@ -32,6 +32,7 @@ from neat_verdict.core.derivations import (
     family_derivation,
     impact_derivation,
     level_derivation,
+    margin_derivation,
     partially_pooled_derivation,
     posterior_derivation,
     power_derivation,
@@ -344,6 +345,10 @@ def _exact(request: _Request) -> Derivation:
     return exact_derivation(_comparison(request), request.asked.letter)
 
 
+def _margin(request: _Request) -> Derivation:
+    return margin_derivation(_comparison(request), request.rule, request.asked.letter)
+
+
 # Looks
 
 
@@ -446,6 +451,7 @@ _MAKERS: Mapping[str, Callable[[_Request], Derivation]] = {
     "differ": _differ,
     "trend": _trend,
     "exact_pvalue": _exact,
+    "margin_pvalue": _margin,
     "split": _split,
     "cost_each": _spend,
     "per_thousand": _spend,

@@ -35,7 +35,8 @@ class ComparisonOut(Schema):
     """``effect`` is what is judged and shown: the lift, or on the scale of differences the difference, placed as a part of the
     level planned with and written in the metric's unit. ``adjusted_text`` is the effect adjusted for when the run ended, "" where
     nothing is; ``effect_per_month`` has that estimate. Under a posterior rule there are ``superiority`` and ``expected_loss``;
-    under the others ``chance`` is the plain probability to be better than control, by which they do not decide.
+    under the others ``chance`` is the plain probability to be better than control, by which they do not decide. ``margin_pvalue``
+    is that of the margin, where the question is about one: adjusted as the other, by which such a rule decides.
     """
 
     letter: str
@@ -46,6 +47,7 @@ class ComparisonOut(Schema):
     pvalue: float
     adjusted_pvalue: float
     exact_pvalue: float | None
+    margin_pvalue: float | None = None
     critical_value: float
     superiority: float | None = None
     expected_loss: float | None = None

@@ -174,6 +174,9 @@ function evidenceColumn(
     copied: [
       ["p", (arm) => of(arm)?.pvalue],
       ["p adjusted", (arm) => of(arm)?.adjusted_pvalue],
+      ...(reading.comparisons.some((line) => line.margin_pvalue != null)
+        ? ([["p margin", (arm: Arm) => of(arm)?.margin_pvalue]] as const)
+        : []),
     ],
     cell: (arm) => {
       const line = of(arm);
@@ -193,6 +196,14 @@ function evidenceColumn(
             <Opens {...asked} figure="superiority" label={`Probability that ${arm.letter} is better`}>
               {probability(line.superiority)}
             </Opens>
+          )}
+          {line.margin_pvalue != null && (
+            <span className="quiet block text-xs">
+              margin{" "}
+              <Opens {...asked} figure="margin_pvalue" label={`p of the margin of ${arm.letter}`}>
+                {pvalue(line.margin_pvalue)}
+              </Opens>
+            </span>
           )}
           {line.exact_pvalue !== null && (
             <span className="quiet block text-xs">

@@ -22,7 +22,8 @@ export function ChangeNotes() {
             <span className="grow">
               {note.text}{" "}
               <span className="quiet">
-                {note.everywhere ? "everywhere" : "here"} · {note.by}
+                {note.everywhere ? "everywhere" : "here"}
+                {note.by && ` · ${note.by}`}
               </span>
             </span>
             {mayEdit && note.id !== null && (
