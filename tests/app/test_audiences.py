@@ -82,6 +82,14 @@ def test_of_many_units_a_share_is_kept_alike_on_all_days_and_the_numbers_are_est
         assert abs(found[name]["estimate"] - true) < 4 * (true * (1 - share) / share) ** 0.5
         assert found[name]["low"] < found[name]["estimate"] < found[name]["high"]
     assert found["sentence"].startswith("Of about ")
+    # Another process, which does not know of the share yet, stores nothing above it.
+    day = SampledDay.objects.get(day=TODAY.date())
+    monkeypatch.setattr(sightings, "KEPT_A_DAY", 10_000)
+    other = Buffer(by_itself=False)
+    for number in range(5000, 5200):
+        other.note(f"v{number}", {})
+    other.flush()
+    assert not SeenUnit.objects.filter(day=day.day, point__gte=day.share).exists()
     # What lies above the share is not even noted.
     waiting = Buffer(by_itself=False)
     waiting.note("v0", {})

@@ -17,6 +17,8 @@ from neat_verdict.app.standins.models import Letter
 from neat_verdict.app.traffic.epochs import worked_out
 from neat_verdict.app.traffic.models import Epoch
 from neat_verdict.app.watch.models import Notice
+from neat_verdict.core.planning import Arms, Arrivals, Baseline, PlanRequest, Strictness, make_plan
+from neat_verdict.core.questions import QUESTIONS
 from tests.app.conftest import Json, bring_in, daily
 
 pytestmark = pytest.mark.django_db
@@ -162,6 +164,28 @@ def test_the_scratchpad_sizes(ask):
     assert (status, plan["per_arm"], plan["weeks"]) == (200, [37513, 37513], 4)
     status, problem = ask("post", "/scratchpad/size", {"baseline": 0, "worthwhile_lift": 0.1, "audience_per_day": 2900})
     assert (status, problem["errors"][0]["field"]) == (422, "baseline")
+
+
+@pytest.mark.parametrize(
+    ("question", "verdict"),
+    [("superiority", "no_worthwhile_difference"), ("noninferiority", "not_worse"), ("equivalence", "the_same")],
+)
+def test_the_scratchpad_asks_what_is_chosen(ask, question, verdict):
+    arms = [{"units": "41433", "conversions": "2104"}, {"units": "41298", "conversions": "2090"}]
+    body = {"arms": arms, "worthwhile_lift": 0.1, "question": question}
+    reading = ask("post", "/scratchpad/verdict", body)[1]["reading"]
+    assert (reading["verdict"], reading["question"]) == (verdict, question)
+    wanted = {"baseline": 0.05, "worthwhile_lift": 0.1, "audience_per_day": 3000, "question": question}
+    planned = make_plan(
+        PlanRequest(
+            Baseline(0.05), 0.1, Arrivals(3000), Arms([1, 1]), Strictness(0.95, 0.8), question=QUESTIONS[question]
+        )
+    )
+    assert ask("post", "/scratchpad/size", wanted)[1]["per_arm"] == list(planned.size.per_arm)
+    body["question"] = wanted["question"] = "which"
+    for path, sent in (("verdict", body), ("size", wanted)):
+        status, refused = ask("post", f"/scratchpad/{path}", sent)
+        assert (status, refused["errors"][0]["field"].endswith("question")) == (422, True)
 
 
 def test_there_is_no_report_before_the_start(ask, draft):

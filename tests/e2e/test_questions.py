@@ -51,3 +51,21 @@ def test_what_is_not_worse_is_said_so_from_the_evidence_to_the_report(people):
     page.goto(f"/reports/{ASKED}")
     expect(page.get_by_text(re.compile("Inside the grey band .±4%. a loss is accepted"))).to_be_visible()
     assert person.axe() == []
+
+
+def test_the_scratchpad_answers_the_question_and_hands_it_on(people):
+    person = people().sign_in()
+    page = person.page
+    page.goto("/scratchpad?arm=Old~41433~2104&arm=New~41298~2090&worthwhile=10")
+    answer = page.get_by_label("Verdict")
+    expect(answer).to_contain_text("No worthwhile difference")
+    page.get_by_label("Question").select_option("Is it at least not worse?")
+    expect(answer).to_contain_text("“New” is not worse than “Old” in conversions by as much as 10%")
+    expect(page).to_have_url(re.compile("question=noninferiority"))
+    assert person.axe() == []
+    page.get_by_role("button", name="Make this an experiment…").click()
+    page.get_by_label("What is tested?").fill("Plain seats")
+    page.get_by_role("button", name="Create", exact=True).click()
+    page.wait_for_url("**/experiments/plain-seats/**")
+    page.goto("/experiments/plain-seats/sizing")
+    expect(page.get_by_label("Question")).to_have_value("noninferiority")

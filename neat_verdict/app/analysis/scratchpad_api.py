@@ -16,10 +16,12 @@ from neat_verdict.app.analysis.schemas import ReadingOut, SpendArmOut
 from neat_verdict.app.experiments.queries import workspace
 from neat_verdict.app.experiments.record import MetricRecord
 from neat_verdict.app.experiments.schemas import PlanOut
+from neat_verdict.app.http.choices import QuestionName
 from neat_verdict.core.checks import InputError, read_count
 from neat_verdict.core.metrics import RATE
 from neat_verdict.core.numbers import read_number
 from neat_verdict.core.planning import Arms, Arrivals, Baseline, PlanRequest, Strictness, make_plan, plan_alternatives
+from neat_verdict.core.questions import DEFAULT_QUESTION, QUESTIONS
 from neat_verdict.core.statistics import Rate, Spend
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.variants import LETTERS
@@ -44,6 +46,7 @@ class ArmIn(Schema):
 class CountsIn(Schema):
     arms: list[ArmIn] = Field(min_length=2, max_length=10)
     confidence: float = 0.95
+    question: QuestionName = DEFAULT_QUESTION.name
     worthwhile_lift: float = 0.05
     least_conversions: int = Field(default=50, ge=0, le=10**6)
     good_direction: Literal["up", "down"] = "up"
@@ -68,6 +71,7 @@ class JudgedOut(Schema):
 
 
 class SizeIn(Schema):
+    question: QuestionName = DEFAULT_QUESTION.name
     baseline: float
     worthwhile_lift: float
     audience_per_day: float = Field(gt=0, le=1e12)
@@ -131,6 +135,7 @@ def judge_counts(request: HttpRequest, payload: CountsIn) -> JudgedOut:
     rule = DecisionRule(
         confidence=payload.confidence,
         worthwhile_lift=payload.worthwhile_lift,
+        question=QUESTIONS[payload.question],
         good_direction=payload.good_direction,
         least_conversions=payload.least_conversions,
     )
@@ -157,6 +162,7 @@ def size_plan(request: HttpRequest, payload: SizeIn) -> PlanOut:
         arms=Arms(payload.weights),
         strictness=Strictness(payload.confidence, payload.power),
         sign=-1 if payload.worthwhile_lift < 0 else 1,
+        question=QUESTIONS[payload.question],
         least_weeks=payload.least_weeks,
         longest_run_weeks=workspace().longest_run_weeks,
     )

@@ -2673,6 +2673,12 @@ export interface components {
              */
             metric: string;
             /**
+             * Question
+             * @default superiority
+             * @enum {string}
+             */
+            question: "superiority" | "noninferiority" | "equivalence";
+            /**
              * Worthwhile Lift
              * @default 0.05
              */
@@ -5708,6 +5714,12 @@ export interface components {
              * @default 0.8
              */
             power: number;
+            /**
+             * Question
+             * @default superiority
+             * @enum {string}
+             */
+            question: "superiority" | "noninferiority" | "equivalence";
             /** Weights */
             weights?: number[];
             /** Worthwhile Lift */

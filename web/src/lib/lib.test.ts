@@ -1,6 +1,16 @@
 import { interval } from "../test/kit";
 import { describe, expect, it } from "vitest";
-import { BLANK, parseSplit, readArms, readSize, writeCounts, writeSize, RULE, SIZE } from "../scratchpad/address";
+import {
+  BLANK,
+  parseSplit,
+  readArms,
+  readCounts,
+  readSize,
+  writeCounts,
+  writeSize,
+  RULE,
+  SIZE,
+} from "../scratchpad/address";
 import { calmRange, niceRange, sharedAxis } from "./axis";
 import { gridAsCsv, layOver, pastedCells } from "./paste";
 
@@ -89,10 +99,12 @@ describe("the scratchpad's address", () => {
       { ...BLANK, name: "Old & new", units: "41,433", conversions: "2104", cost: "1.200,50" },
       { ...BLANK, units: "5%" },
     ];
-    const params = new URLSearchParams(writeCounts(arms, { ...RULE, confidence: "90" }).toString());
-    expect(readArms(params)).toEqual(arms);
-    expect(params.get("confidence")).toBe("90");
-    const size = { ...SIZE, rate: "4.2" };
+    const params = new URLSearchParams(
+      writeCounts(arms, { ...RULE, confidence: "90", question: "equivalence" }).toString(),
+    );
+    expect(readCounts(params)).toEqual({ arms, rule: { ...RULE, confidence: "90", question: "equivalence" } });
+    expect(readCounts(new URLSearchParams("question=which")).rule.question).toBe(RULE.question);
+    const size = { ...SIZE, rate: "4.2", question: "noninferiority" as const };
     expect(readSize(new URLSearchParams(writeSize(size).toString()))).toEqual(size);
   });
 

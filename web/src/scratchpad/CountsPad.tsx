@@ -1,7 +1,7 @@
 import { useDeferredValue, useState } from "react";
 import { Problem, type CountsIn, type Reading } from "../api/client";
 import { useSession, useVerdictOf } from "../api/hooks";
-import { LETTERS, verdictNamed } from "../api/vocabulary";
+import { LETTERS, questionNamed, verdictNamed } from "../api/vocabulary";
 import { count, percentText, plural } from "../lib/format";
 import { fromCanonical } from "../lib/numbers";
 import { TONE_COLOUR } from "../lib/words";
@@ -15,6 +15,7 @@ import { VariantTable } from "../sheets/evidence/VariantTable";
 import { BLANK, MONEY, parseSplit, readCounts, writeCounts, type PadArm, type PadRule } from "./address";
 import { MoneyPanel } from "./MoneyPanel";
 import { PadNumber } from "./PadNumber";
+import { QuestionChoice } from "./QuestionChoice";
 import { useAddress } from "./useAddress";
 
 function share(text: string): number {
@@ -34,6 +35,7 @@ function asRequest(arms: PadArm[], rule: PadRule): CountsIn | null {
   if (!complete || !weights || ![confidence, worthwhile, least, days].every(Number.isFinite)) return null;
   return {
     arms: arms.map((arm, index) => ({ ...arm, weight: weights[index] ?? 1 })),
+    question: rule.question,
     confidence,
     worthwhile_lift: worthwhile,
     least_conversions: least,
@@ -59,6 +61,7 @@ export function CountsPad() {
         <Panel title="Counts" note="units exposed, and how many of them converted">
           <Arms arms={arms} problems={problems} change={(next) => write(next, rule)} />
           <div className="mt-3 flex flex-wrap gap-5 border-t border-base-300 pt-2">
+            <QuestionChoice value={rule.question} change={(question) => write(arms, { ...rule, question })} />
             <PadNumber
               label="Confidence"
               unit="%"
@@ -67,7 +70,7 @@ export function CountsPad() {
               error={problems.confidence}
             />
             <PadNumber
-              label="Worthwhile lift"
+              label={questionNamed(rule.question).size_name}
               unit="%"
               value={rule.worthwhile}
               change={(worthwhile) => write(arms, { ...rule, worthwhile })}
@@ -312,6 +315,7 @@ function asExperiment(reading: Reading, arms: PadArm[], rule: PadRule) {
       changes: [],
       weight: parseSplit(rule.split, arms.length)?.[index] ?? 1,
     })),
+    question: rule.question,
     confidence: share(rule.confidence),
     worthwhile_lift: share(rule.worthwhile),
     least_conversions: fromCanonical(rule.least) ?? 50,

@@ -1,4 +1,4 @@
-import { LETTERS } from "../api/vocabulary";
+import { LETTERS, questionNamed } from "../api/vocabulary";
 import { useState } from "react";
 import { Problem, type Plan } from "../api/client";
 import { useSession, useSizeOf } from "../api/hooks";
@@ -7,8 +7,9 @@ import { count, plural, rate } from "../lib/format";
 import { fromCanonical } from "../lib/numbers";
 import { NewExperiment } from "../parts/NewExperiment";
 import { FactLine, Panel } from "../parts/basics";
-import { readSize, writeSize, type PadSize } from "./address";
+import { readSize, writeSize, type PadSize, type Question } from "./address";
 import { PadNumber } from "./PadNumber";
+import { QuestionChoice } from "./QuestionChoice";
 import { useAddress } from "./useAddress";
 
 const FIELDS: { field: keyof PadSize; label: string; unit: string; problem: string }[] = [
@@ -26,7 +27,9 @@ export function SizePad() {
   const [size, change] = useAddress(readSize, writeSize);
   const number = (field: keyof PadSize) => fromCanonical(size[field]) ?? NaN;
   const variants = Math.round(number("variants"));
+  const question = questionNamed(size.question);
   const request = {
+    question: size.question,
     baseline: number("rate") / 100,
     worthwhile_lift: number("lift") / 100,
     audience_per_day: number("traffic"),
@@ -45,10 +48,11 @@ export function SizePad() {
       <div className="grid grid-cols-[minmax(0,1fr)] content-start gap-3">
         <Panel title="What you expect">
           <div className="grid grid-cols-4 gap-3 max-sm:grid-cols-2">
+            <QuestionChoice value={size.question} change={(question) => change({ ...size, question })} />
             {FIELDS.map(({ field, label, unit, problem }) => (
               <PadNumber
                 key={field}
-                label={label}
+                label={field === "lift" && !question.about_zero ? question.size_name : label}
                 unit={unit}
                 value={size[field]}
                 error={problems[problem]}
@@ -58,8 +62,14 @@ export function SizePad() {
           </div>
         </Panel>
         {plan && (
-          <Panel title="What each extra week adds" note="smallest lift that would be seen">
-            <WeeksCurve curve={plan.curve} weeks={plan.weeks} wanted={Math.abs(request.worthwhile_lift)} height={260} />
+          <Panel title="What each extra week adds" note={`smallest ${question.looked_for} that would be shown`}>
+            <WeeksCurve
+              curve={plan.curve}
+              weeks={plan.weeks}
+              wanted={Math.abs(request.worthwhile_lift)}
+              height={260}
+              lookedFor={question.looked_for}
+            />
           </Panel>
         )}
       </div>
@@ -72,6 +82,7 @@ interface AnswerProps {
   plan: Plan | undefined;
   error: Error | null;
   request: {
+    question: Question;
     baseline: number;
     worthwhile_lift: number;
     audience_per_day: number;
@@ -102,7 +113,10 @@ function Answer({ plan, error, request }: AnswerProps) {
       <dl className="mt-3 text-sm">
         <FactLine label="In each variant" value={count(plan.per_arm[0] ?? 0)} />
         <FactLine label="In all" value={count(plan.total)} />
-        <FactLine label="The rate would become" value={rate(plan.changed_level)} />
+        <FactLine
+          label={questionNamed(request.question).about_zero ? "The rate would become" : "At the margin the rate is"}
+          value={rate(plan.changed_level)}
+        />
         <FactLine label="Days for the sample" value={count(plan.days_needed)} />
         {plan.what_if.map((line) => (
           <FactLine
@@ -128,8 +142,9 @@ function Answer({ plan, error, request }: AnswerProps) {
 }
 
 function asExperiment(request: AnswerProps["request"]) {
-  const { baseline, worthwhile_lift, audience_per_day, participation, confidence, power, weights } = request;
+  const { question, baseline, worthwhile_lift, audience_per_day, participation, confidence, power, weights } = request;
   return {
+    question,
     baseline,
     worthwhile_lift: Math.abs(worthwhile_lift),
     audience_per_day: Math.round(audience_per_day),

@@ -1,3 +1,5 @@
+import type { Experiment } from "../api/client";
+import { vocabulary } from "../api/vocabulary";
 import { fromCanonical } from "../lib/numbers";
 
 /** The scratchpad's state as it stands in the address. Numbers are canonical texts there. */
@@ -12,6 +14,8 @@ export interface PadArm {
 }
 
 export interface PadRule {
+  /** What is asked, by its name (`vocabulary.questions`). */
+  question: Question;
   confidence: string;
   worthwhile: string;
   least: string;
@@ -23,7 +27,18 @@ export interface PadRule {
 
 export const MONEY = ["cost", "impressions", "amount"] as const;
 
-export const RULE: PadRule = { confidence: "95", worthwhile: "5", least: "50", split: "", days: "" };
+export type Question = Experiment["question"];
+
+const DEFAULT_QUESTION: Question = "superiority";
+
+export const RULE: PadRule = {
+  question: DEFAULT_QUESTION,
+  confidence: "95",
+  worthwhile: "5",
+  least: "50",
+  split: "",
+  days: "",
+};
 export const BLANK: PadArm = { name: "", units: "", conversions: "", cost: "", impressions: "", amount: "" };
 
 /** Arms are written as name~units~conversions, then ~cost~impressions~amount where there are any; control first. */
@@ -38,12 +53,19 @@ export function readArms(params: URLSearchParams): PadArm[] {
 
 function readRule(params: URLSearchParams): PadRule {
   return {
+    question: readQuestion(params),
     confidence: params.get("confidence") ?? RULE.confidence,
     worthwhile: params.get("worthwhile") ?? RULE.worthwhile,
     least: params.get("least") ?? RULE.least,
     split: params.get("split") ?? RULE.split,
     days: params.get("days") ?? RULE.days,
   };
+}
+
+/** What is asked; the usual question where the address names none that there is. */
+function readQuestion(params: URLSearchParams): Question {
+  const named = params.get("question");
+  return vocabulary.questions.some(({ name }) => name === named) ? (named as Question) : DEFAULT_QUESTION;
 }
 
 export function readCounts(params: URLSearchParams): { arms: PadArm[]; rule: PadRule } {
@@ -57,13 +79,14 @@ export function writeCounts(arms: PadArm[], rule: PadRule): URLSearchParams {
     const money = MONEY.map((field) => arm[field]);
     params.append("arm", [...counts, ...(money.some(Boolean) ? money : [])].join("~"));
   }
-  for (const field of ["confidence", "worthwhile", "least", "split", "days"] as const) {
+  for (const field of ["question", "confidence", "worthwhile", "least", "split", "days"] as const) {
     if (rule[field] !== RULE[field]) params.set(field, rule[field]);
   }
   return params;
 }
 
 export interface PadSize {
+  question: Question;
   rate: string;
   lift: string;
   traffic: string;
@@ -74,6 +97,7 @@ export interface PadSize {
 }
 
 export const SIZE: PadSize = {
+  question: DEFAULT_QUESTION,
   rate: "5",
   lift: "10",
   traffic: "3000",
@@ -84,9 +108,10 @@ export const SIZE: PadSize = {
 };
 
 export function readSize(params: URLSearchParams): PadSize {
-  return Object.fromEntries(
-    Object.entries(SIZE).map(([field, value]) => [field, params.get(field) ?? value]),
-  ) as unknown as PadSize;
+  const read = Object.fromEntries(
+    Object.entries(SIZE).map(([field, value]) => [field, params.get(field) ?? (value as string)]),
+  );
+  return { ...(read as unknown as PadSize), question: readQuestion(params) };
 }
 
 export function writeSize(size: PadSize): URLSearchParams {
