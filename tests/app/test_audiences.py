@@ -5,7 +5,8 @@ from datetime import timedelta
 import pytest
 
 from neat_verdict.app import clock
-from neat_verdict.app.experiments.actions import copy_experiment, create_experiment, edit_experiment, start
+from neat_verdict.app.analysis.actions import decide
+from neat_verdict.app.experiments.actions import copy_experiment, create_experiment, edit_experiment, end, start
 from neat_verdict.app.experiments.models import Experiment, Tally
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.traffic import sightings
@@ -192,6 +193,18 @@ def test_what_one_experiment_is_broken_down_by_is_counted_again_and_stays_its_ow
     before = served.ledger.count()
     ask("put", path, {"segments": chosen["breakdowns"]})
     assert served.ledger.count() == before
+
+
+def test_only_the_one_experiment_is_counted_again(ask, analyst, served, machine):
+    machine.collect(*(exposed(f"v{number}", "AB"[number % 2]) for number in range(6)))
+    other = copy_experiment(analyst, find(served.key))
+    end(analyst, served.key)
+    decide(analyst, find(served.key), "A", "it is cheaper", "")
+    Tally.objects.all().delete()
+    ask("put", f"/experiments/{other.key}/breakdowns", {"segments": [["language"]]})
+    assert not Tally.objects.exists()
+    ask("put", f"/experiments/{served.key}/breakdowns", {"segments": [["language"]]})
+    assert Tally.objects.filter(segment="language=(not known)").exists()
 
 
 @pytest.mark.parametrize("wrong", [[[]], [["a", "b", "c"]], [["a", "a"]], [["device"], [" "]]])

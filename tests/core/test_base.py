@@ -101,7 +101,12 @@ def test_what_is_spread_alike_or_says_nothing_is_no_issue(versions):
         (run("1", "1", "2", "2"), [BaseChange(on(2), "1", "2", (0, 1), True)]),
         (run("1", "2", "1"), [BaseChange(on(1), "1", "2", (0, 1), True), BaseChange(on(2), "2", "1", (0, 1), True)]),
         # In between neither is the day's own.
-        (days({"1": (9, 9)}, {"1": (5, 5), "2": (4, 4)}, {"2": (9, 9)}), [BaseChange(on(2), "1", "2", (0, 1), True)]),
+        (days({"1": (9, 9)}, {"1": (5, 5), "2": (6, 6)}, {"2": (9, 9)}), [BaseChange(on(2), "1", "2", (0, 1), True)]),
+        # Each variant got another.
+        (
+            days({"1": (9, 9)}, {"2": (9, 0), "3": (0, 9)}),
+            [BaseChange(on(1), "1", "2", (0,), False), BaseChange(on(1), "1", "3", (1,), False)],
+        ),
         (days({"1": (9, 9)}, {"1": (9, 0), "2": (0, 9)}), [BaseChange(on(1), "1", "2", (1,), False)]),
         # The other follows in time, or too late.
         (
@@ -120,3 +125,11 @@ def test_what_is_spread_alike_or_says_nothing_is_no_issue(versions):
 )  # fmt: skip
 def test_a_change_is_dated_by_the_day_another_version_became_its_own(versions, changes):
     assert list(base_changes(versions)) == changes
+
+
+@pytest.mark.parametrize(("of_b", "alarm"), [(63, True), (62, False), (57, False)])
+def test_the_alarm_is_that_of_the_split_shared_among_the_versions(of_b, alarm):
+    """Of two versions each has p < 0.0005 to show: 0.00024 is one, 0.00071 none."""
+    checks = check_versions(days({"1": (of_b, 100 - of_b), "2": (100 - of_b, of_b)}))
+    assert [one.alarm for one in checks] == [alarm, alarm]
+    assert (checks[0].pvalue < 0.0005) == alarm
