@@ -12,6 +12,7 @@ from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.traffic import sightings
 from neat_verdict.app.traffic.models import PropertySet, SampledDay, SeenUnit
 from neat_verdict.app.traffic.sightings import Buffer, buffer, last_month, properties_text
+from neat_verdict.app.watch.queries import observe
 from tests.app.conftest import SERVED, START, TODAY, exposed
 
 pytestmark = pytest.mark.django_db
@@ -126,6 +127,16 @@ def test_what_is_no_property_is_left_out_and_breaks_nothing(properties, kept):
     assert buffer.flush() == 1
 
 
+def test_one_whose_properties_change_all_the_time_does_not_push_the_others_out(ask):
+    came(50, device="phone")
+    for number in range(3000):
+        buffer.note("a robot", {"clock": number})
+    buffer.flush()
+    assert SampledDay.objects.get().share == 1
+    assert size(ask)["admitted"]["estimate"] == 50
+    assert SeenUnit.objects.count() == 50 + sightings.SETS_A_UNIT
+
+
 def test_nothing_of_a_unit_is_kept_but_its_point(analyst):
     buffer.note("anna@example.com", {"device": "phone"})
     buffer.flush()
@@ -168,6 +179,7 @@ def test_evidence_is_broken_down_by_what_its_units_carry_at_once(ask, analyst, m
         machine.collect(exposed(f"v{number}", "AB"[number % 2], device="phone" if number % 4 else "tablet"))
     _, found = ask("get", f"/experiments/{made.key}/segments")
     assert found["choices"] == ["device"]
+    assert set(observe(find(made.key)).segments) == {"device=phone", "device=tablet"}
     # One that came without the property is in it too, so that the segments are everybody.
     machine.collect(exposed("v40", "A"))
     _, found = ask("get", f"/experiments/{made.key}/segments")

@@ -3,6 +3,7 @@
 import pytest
 
 from neat_verdict.app.collect.events import rebuild
+from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Tally
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.watch.queries import observe, versions_seen
@@ -58,6 +59,13 @@ def test_a_unit_counts_with_the_version_it_saw_first_and_a_rebuild_gives_the_sam
     }  # fmt: skip
     rebuild()
     assert versions_seen(served) == seen
+
+
+def test_another_round_begins_with_its_own_versions(analyst, machine, served):
+    came(machine, 3, {"A": ["41"], "B": ["41"]})
+    actions.end(analyst, served.key)
+    actions.new_round(analyst, served.key)
+    assert versions_seen(find(served.key)) == {}
 
 
 def test_versions_are_no_segments(ask, machine, served):

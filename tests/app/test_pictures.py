@@ -81,8 +81,11 @@ def test_a_closed_round_shows_the_pictures_of_its_time(ask, analyst, running):
         ask("delete", f"/experiments/{running.key}/pictures/{replaced}")
     with later(hours=-1):
         actions.end(analyst, running.key)
+    # Between its end and the next round: it was shown to the end.
+    with later(minutes=-30):
+        ask("delete", f"/experiments/{running.key}/pictures/{old}")
+    with later(minutes=-10):
         actions.new_round(analyst, running.key)
-    ask("delete", f"/experiments/{running.key}/pictures/{old}")
     added(analyst, running.key, "new")
     assert shown(ask, f"{running.key}~1") == (["old"], ["replaced within the round"])
     assert shown(ask, running.key)[0] == ["new"]

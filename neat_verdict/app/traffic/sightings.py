@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import logging
 import threading
+from collections import Counter
 from collections.abc import Collection, Mapping
 from datetime import date, timedelta
 from typing import Any
@@ -27,6 +28,7 @@ READ_AT_ONCE = 30_000
 STORE_AFTER = 5.0  # seconds
 WAITING = 10_000  # what a process keeps unstored; more is not noted
 MAX_PROPERTIES, MAX_LENGTH = 50, 200
+SETS_A_UNIT = 20  # a day; one whose properties change with every request must not push the others out
 
 Sighting = tuple[date, float, str]  # day, point, properties as text
 
@@ -40,6 +42,7 @@ class Buffer:
         self._waiting: list[Sighting] = []
         self._day, self._share = date.min, 1.0
         self._known: set[tuple[float, str]] = set()
+        self._sets: Counter[float] = Counter()  # of properties, by unit
         self._timer: threading.Timer | None = None
 
     def note(self, unit: str, properties: Mapping[str, object]) -> None:
@@ -52,8 +55,11 @@ class Buffer:
         text = properties_text(properties)
         with self._lock:
             if day != self._day:
-                self._day, self._share, self._known = day, 1.0, set()
+                self._day, self._share, self._known, self._sets = day, 1.0, set(), Counter()
             if point >= self._share or (point, text) in self._known or len(self._waiting) >= WAITING:
+                return
+            self._sets[point] += 1
+            if self._sets[point] > SETS_A_UNIT:
                 return
             self._known.add((point, text))
             self._waiting.append((day, point, text))
@@ -68,6 +74,7 @@ class Buffer:
             if self._day in shares:
                 self._share = shares[self._day]
                 self._known = {one for one in self._known if one[0] < self._share}
+                self._sets = Counter(point for point, _ in self._known)
         return len(taken)
 
     def forget(self) -> None:

@@ -32,7 +32,7 @@ from neat_verdict.core.metrics import EXPOSURE
 from neat_verdict.core.soundness import BaseChange, Observed, Versions, base_changes
 from neat_verdict.core.stretches import shares_changed
 from neat_verdict.core.text.format import listed
-from neat_verdict.core.traffic import SAME_PERSON
+from neat_verdict.core.traffic import SAME_PERSON, property_text
 from neat_verdict.core.variants import LETTERS
 
 LATEST_SHOWN = 30
@@ -58,7 +58,9 @@ def units_by_segment(experiment: Experiment) -> dict[str, list[int]]:
     result: dict[str, list[int]] = defaultdict(lambda: [0] * len(experiment.variants.all()))
     for segment, position, units in rows:
         result[segment][position] = units
-    return dict(result)
+    # A property that nobody came with has no segments.
+    carried = {name for name, _, value in (one.partition("=") for one in result) if value != property_text(None)}
+    return {segment: units for segment, units in result.items() if segment.partition("=")[0] in carried}
 
 
 def versions_seen(experiment: Experiment) -> Versions:
