@@ -88,7 +88,9 @@ def test_a_closed_round_shows_the_pictures_of_its_time(ask, analyst, running):
         actions.new_round(analyst, running.key)
     added(analyst, running.key, "new")
     assert shown(ask, f"{running.key}~1") == (["old"], ["replaced within the round"])
-    assert shown(ask, running.key)[0] == ["new"]
+    with later(minutes=1):
+        actions.start(analyst, running.key)
+        assert shown(ask, running.key) == (["new"], [])
     assert ask("get", f"/experiments/{running.key}~1/report")[1]["pictures"][1][0]["caption"] == "old"
 
 
