@@ -59,7 +59,7 @@ def test_the_scratchpad_answers_the_question_and_hands_it_on(people):
     page.goto("/scratchpad?arm=Old~41433~2104&arm=New~41298~2090&worthwhile=10")
     answer = page.get_by_label("Verdict")
     expect(answer).to_contain_text("No worthwhile difference")
-    page.get_by_label("Question").select_option("Is it at least not worse?")
+    page.get_by_label("Question", exact=True).select_option("Is it at least not worse?")
     expect(answer).to_contain_text("“New” is not worse than “Old” in conversions by as much as 10%")
     expect(page).to_have_url(re.compile("question=noninferiority"))
     assert person.axe() == []
@@ -68,4 +68,4 @@ def test_the_scratchpad_answers_the_question_and_hands_it_on(people):
     page.get_by_role("button", name="Create", exact=True).click()
     page.wait_for_url("**/experiments/plain-seats/**")
     page.goto("/experiments/plain-seats/sizing")
-    expect(page.get_by_label("Question")).to_have_value("noninferiority")
+    expect(page.get_by_label("Question", exact=True)).to_have_value("noninferiority")

@@ -12,6 +12,7 @@ export function QuestionChoice({ value, change }: Props) {
     <label className="min-w-0">
       <span className="quiet block text-sm">Question</span>
       <select
+        aria-label="Question"
         className="select select-sm w-48"
         value={value}
         onChange={(event) => change(event.target.value as Question)}
