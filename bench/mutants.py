@@ -138,8 +138,8 @@ BREAKS = [
     ),
     Break(
         C + "text/format.py",
-        "ROUND_HALF_UP):,f",
-        "ROUND_HALF_DOWN):,f",
+        "ROUND_HALF_UP, _ANY_SIZE)",
+        "'ROUND_HALF_DOWN', _ANY_SIZE)",
         "tests/core/test_format.py",
         "halves are rounded towards zero",
     ),

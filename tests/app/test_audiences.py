@@ -118,6 +118,7 @@ def test_after_a_month_a_day_is_dropped_with_its_properties():
         ({"a": None, "b": [1], "c": {"d": 1}, 3: "x"}, "{}"),
         ({"a": "x" * 500}, '{"a":"' + "x" * 200 + '"}'),
         ({"a": "\ud800"}, '{"a":"?"}'),
+        ({"\ud800": 1}, '{"?":1}'),
         ({"a": 10**30, "b": float("inf")}, '{"b":null}'),
     ],
 )
@@ -125,6 +126,14 @@ def test_what_is_no_property_is_left_out_and_breaks_nothing(properties, kept):
     assert properties_text(properties) == kept
     buffer.note("v1", properties)
     assert buffer.flush() == 1
+
+
+def test_what_is_no_unit_gets_its_answer_and_is_not_noted(machine):
+    for unit in ("", "x" * 201, "\ud800", 7.5, None):
+        status, answer = machine("/assign", {"unit": unit, "properties": {"device": "phone"}})
+        assert status == 200
+        assert answer["assignments"] == {}
+    assert buffer.flush() == 0
 
 
 def test_one_whose_properties_change_all_the_time_does_not_push_the_others_out(ask):

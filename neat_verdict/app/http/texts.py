@@ -14,6 +14,11 @@ _LAST_OF_PLANES = "".join(chr(plane << 16 | last) for plane in range(17) for las
 _UNFIT = re.compile(f"[\x00-\x08\x0b-\x1f\x7f-\x9f\ud800-\udfff\ufdd0-\ufdef{_LAST_OF_PLANES}]")
 
 
+def is_whole(text: str) -> bool:
+    """Whether it can be stored and sent: without halves of surrogate pairs."""
+    return not any("\ud800" <= character <= "\udfff" for character in text)
+
+
 def clean(value: Any) -> Any:
     """A text, or all texts within lists and mappings, with a space for each character that does not belong into text."""
     if isinstance(value, str):

@@ -11,6 +11,7 @@ from django.shortcuts import get_object_or_404
 from ninja import Router, Status
 
 from neat_verdict.app.experiments.queries import find
+from neat_verdict.app.http.texts import is_whole
 from neat_verdict.app.people.auth import MachineAuth, person
 from neat_verdict.app.people.keys import make_key, withdraw_key
 from neat_verdict.app.people.models import MachineKey
@@ -84,7 +85,7 @@ def assign(request: HttpRequest) -> HttpResponse:
     problems = []
     if isinstance(unit, int) and not isinstance(unit, bool):
         unit = str(unit)
-    if not isinstance(unit, str):
+    if not isinstance(unit, str) or not is_whole(unit):
         problems.append("unit must be text of 1 to 200 characters")
         unit = ""
     if keys is not None and not (isinstance(keys, list) and all(isinstance(key, str) for key in keys)):

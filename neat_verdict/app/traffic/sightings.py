@@ -17,6 +17,7 @@ import orjson
 from django.db import connections, transaction
 
 from neat_verdict.app import clock
+from neat_verdict.app.http.texts import is_whole
 from neat_verdict.app.sql import rows, run_many
 from neat_verdict.app.traffic.models import PropertySet, SampledDay, SeenUnit
 from neat_verdict.core.traffic import MAX_UNIT_LENGTH, Sample, sample_point
@@ -46,8 +47,8 @@ class Buffer:
         self._timer: threading.Timer | None = None
 
     def note(self, unit: str, properties: Mapping[str, object]) -> None:
-        """Note that a unit asked for an assignment. Never raises."""
-        if not 0 < len(unit) <= MAX_UNIT_LENGTH:
+        """Note that a unit asked for an assignment. Never raises: what is no unit, or no text at all, is passed over."""
+        if not 0 < len(unit) <= MAX_UNIT_LENGTH or not is_whole(unit):
             return
         day, point = clock.now().date(), sample_point(unit)
         if day == self._day and point >= self._share:
@@ -114,10 +115,15 @@ def properties_text(properties: Mapping[str, object]) -> str:
     for name in sorted(name for name in properties if isinstance(name, str))[:MAX_PROPERTIES]:
         value = properties[name]
         if isinstance(value, str):
-            kept[name[:MAX_LENGTH]] = value[:MAX_LENGTH].encode(errors="replace").decode()
+            kept[_text(name)] = _text(value)
         elif isinstance(value, bool | float) or (isinstance(value, int) and abs(value) < 2**53):
-            kept[name[:MAX_LENGTH]] = value
+            kept[_text(name)] = value
     return orjson.dumps(kept).decode()
+
+
+def _text(text: str) -> str:
+    """Text as it can be stored: of bounded length, and without halves of characters."""
+    return text[:MAX_LENGTH].encode(errors="replace").decode()
 
 
 @transaction.atomic
