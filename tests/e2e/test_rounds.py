@@ -50,7 +50,7 @@ def test_two_rounds_are_read_together_decided_on_and_stay_to_be_read_when_a_thir
     page.get_by_role("link", name="Report for stakeholders").click()
     expect(page.get_by_text("Decided: roll out A page of its own.")).to_be_visible()
     page.goto("/casebook")
-    page.get_by_role("link", name="Luxury cabins page").click()
+    page.get_by_role("link", name="Luxury cabins page", exact=True).click()
     expect(page.get_by_text("A page of its own for everybody").first).to_be_visible()
 
 
