@@ -62,7 +62,7 @@ export function ReportSheet({ report }: { report: Report }) {
       )}
       <SideBySide variants={reading.arms.map((arm, index) => ({ ...arm, pictures: report.pictures[index] ?? [] }))} />
       {reading.arms.map((arm, index) => (
-        <EarlierPictures key={arm.letter} pictures={report.earlier_pictures[index] ?? []} name={arm.name} />
+        <EarlierPictures key={arm.letter} pictures={report.earlier_pictures[index] ?? []} variant={arm} />
       ))}
       <div className="mt-4 grid grid-cols-3 gap-x-6 gap-y-4 text-sm max-sm:grid-cols-1 print:mt-2 print:gap-y-2">
         <Section title="What we believed">{report.hypothesis}</Section>

@@ -104,7 +104,7 @@ describe("the report", () => {
     const earlier = { ...picture, id: 2, caption: "Calendar, smaller", until: "2026-03-12" };
     openReport({ pictures: [[], [picture]], earlier_pictures: [[], [earlier]] });
     expect(screen.getByAltText("Calendar").getAttribute("src")).toBe("/api/v1/pictures/1");
-    expect(screen.getByText("Shown earlier (1)")).toBeTruthy();
+    expect(screen.getByText("Shown earlier of B (1)")).toBeTruthy();
     expect(screen.getByAltText("Calendar, smaller")).toBeTruthy();
     expect(screen.getByText(/^until 12 March/)).toBeTruthy();
     expect(screen.queryByText("Delete")).toBeNull();

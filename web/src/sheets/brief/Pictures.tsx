@@ -36,7 +36,7 @@ export function VariantPictures({ variant }: { variant: VariantOut }) {
       </div>
       <EarlierPictures
         pictures={variant.earlier_pictures}
-        name={variant.name}
+        variant={variant}
         remove={mayEdit ? (id) => remove.mutate(id) : undefined}
       />
       {mayEdit && (
@@ -61,24 +61,26 @@ export function VariantPictures({ variant }: { variant: VariantOut }) {
 
 interface EarlierProps {
   pictures: VariantOut["earlier_pictures"];
-  name: string;
+  variant: Pick<VariantOut, "letter" | "name">;
   /** Remove one for good. */
   remove?: ((id: number) => void) | undefined;
 }
 
 /** What was shown of a variant until it was replaced on the way. */
-export function EarlierPictures({ pictures, name, remove }: EarlierProps) {
+export function EarlierPictures({ pictures, variant, remove }: EarlierProps) {
   if (pictures.length === 0) return null;
   return (
     <details className="mt-1 text-sm">
-      <summary className="quiet cursor-pointer">Shown earlier ({pictures.length})</summary>
+      <summary className="quiet cursor-pointer">
+        Shown earlier of {variant.letter} ({pictures.length})
+      </summary>
       <div className="mt-1 flex flex-wrap gap-2">
         {pictures.map((picture) => (
           <figure key={picture.id}>
             <a href={picture.url} target="_blank" rel="noreferrer">
               <img
                 src={picture.url}
-                alt={picture.caption || `${name}, as seen earlier`}
+                alt={picture.caption || `${variant.name}, as seen earlier`}
                 className="h-16 rounded-sm border border-base-300"
               />
             </a>
