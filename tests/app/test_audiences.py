@@ -207,6 +207,12 @@ def test_what_one_experiment_is_broken_down_by_is_counted_again_and_stays_its_ow
     entry = served.ledger.order_by("-pk").first()
     assert entry.sentence == "Evidence is broken down by language and language & device"
     assert ask("get", "/segments")[1] == {"segments": []}
+    # A pair of which one was never sent does not make that one known.
+    ask("put", path, {"segments": [["device"], ["language", "device"], ["device", "language"]]})
+    assert ask("get", f"/experiments/{served.key}/segments?by=language%20%26%20device")[1]["choices"] == [
+        "language & device", "device & language",
+    ]  # fmt: skip
+    ask("put", path, {"segments": chosen["breakdowns"]})
     machine.collect(exposed("v9", "B", language="ga"))
     assert Tally.objects.filter(segment="language=ga").exists()
     assert find(copy_experiment(analyst, find(served.key)).key).breakdowns == chosen["breakdowns"]

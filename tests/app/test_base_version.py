@@ -1,12 +1,14 @@
 """The version of the page that exposures may carry: marks where it changes, an issue where it changes in some variants only."""
 
+from datetime import date
+
 import pytest
 
 from neat_verdict.app.collect.events import rebuild
 from neat_verdict.app.experiments import actions
-from neat_verdict.app.experiments.models import Tally
+from neat_verdict.app.experiments.models import Experiment, Tally
 from neat_verdict.app.experiments.queries import find
-from neat_verdict.app.watch.queries import observe, versions_seen
+from neat_verdict.app.watch.queries import _versions_to_compare, observe, versions_seen
 from neat_verdict.core.soundness import find_issues
 from tests.app.conftest import exposed
 
@@ -85,3 +87,17 @@ def test_what_is_no_version_is_refused_by_name(machine, served, wrong):
 
 def test_of_other_events_it_is_a_property_like_any(machine, served):
     machine.collect({"id": "e", "unit": "v", "event": "search", "at": "2026-03-10T11:00:00Z", "base_version": "x" * 61})
+
+
+def test_where_shares_change_within_a_day_a_version_may_go_with_them_and_is_no_issue(machine, served):
+    """A release on the day on which B was stopped, or while shares follow the evidence."""
+    came(machine, 3, {"A": ["41"], "B": ["41"]})
+    came(machine, 4, {"A": ["41", "42"], "B": ["41"]})
+    assert len(issues(served)) == 1
+    stop = {"from_day": "2026-03-04", "at": "2026-03-04T12:00:00+00:00", "by": "Mona", "reason": "x", "weights": [],
+            "stopped": "B", "afterwards": "keep"}  # fmt: skip
+    Experiment.objects.filter(pk=served.pk).update(split_changes=[stop])
+    assert versions_seen(find(served.key)) != {}
+    assert _versions_to_compare(find(served.key)).keys() == {date(2026, 3, 3)}
+    Experiment.objects.filter(pk=served.pk).update(split_changes=[], allocation={"metric": "paid-bookings"})
+    assert _versions_to_compare(find(served.key)) == {}

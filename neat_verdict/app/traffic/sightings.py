@@ -35,7 +35,7 @@ Sighting = tuple[date, float, str]  # day, point, properties as text
 
 
 class Buffer:
-    """What has been noted in this process and is not stored yet. It stores itself from time to time, or when it is told to."""
+    """What has been noted in this process and is not stored yet. It stores itself from time to time, or when it is asked to."""
 
     def __init__(self, *, by_itself: bool = True) -> None:
         self.by_itself = by_itself

@@ -311,7 +311,7 @@ def choose_segments(by: User, wanted: list[list[str]]) -> Workspace:
 
 @transaction.atomic
 def choose_breakdowns(by: User, key: str, wanted: list[list[str]]) -> Experiment:
-    """Choose what an experiment's tallies are kept by beside the properties of the workspace; its events are counted again.
+    """Choose what an experiment's tallies are kept by, with the properties of the workspace; its events are counted again.
 
     Files that came in before keep what they brought. Raises InputError for more than two crossed, Conflict where it compares
     within segments of one left out.

@@ -79,6 +79,15 @@ def versions_seen(experiment: Experiment) -> Versions:
     return result
 
 
+def _versions_to_compare(experiment: Experiment) -> Versions:
+    """Those of the days on which all shares stood still. Where they follow the evidence they change within a day, and by what a
+    unit is, which a version may go with; a variant that is stopped has units for a part of that day only."""
+    if experiment.allocation is not None:
+        return {}
+    stopped = {change.from_day for change in stopped_variants(experiment).values()}
+    return {day: versions for day, versions in versions_seen(experiment).items() if day not in stopped}
+
+
 def last_day_of_intake() -> dict[str, int]:
     """What the workspace took in within 24 hours."""
     since = milliseconds() // HOUR - 23
@@ -172,7 +181,7 @@ def observe(experiment: Experiment) -> Observed:
         early=_early(experiment) if by_events else 0,
         unit_name=experiment.unit_name,
         second=compared(analyse(experiment)) if _counted_elsewhere(experiment) else {},
-        versions=versions_seen(experiment),
+        versions=_versions_to_compare(experiment),
         **_in_stretches(experiment),
         **cast(Any, last_day_of_intake() if by_events and experiment.state in ("running", "paused") else {}),
     )

@@ -297,7 +297,7 @@ def _stopped_issues(seen: Observed) -> list[DataQualityIssue]:
 
 
 def _base_issues(seen: Observed) -> list[DataQualityIssue]:
-    """Where what all stand on changed in some variants only. Of two versions one is told: the other is its counterpart."""
+    """Where what all stand on changed in some variants only. Of two versions one is named: the other is its counterpart."""
     alarming = [one for one in check_versions(seen.versions) if one.alarm][:1]
     return [
         DataQualityIssue(

@@ -194,7 +194,7 @@ export function useSegments() {
   return useQuery({ queryKey: keys.segments, queryFn: () => take(client.GET("/api/v1/segments")) });
 }
 
-/** What the evidence of one experiment is broken down by, beside the properties kept in all of them. */
+/** What the evidence of one experiment is broken down by, in addition to the properties kept in all of them. */
 export function useChooseBreakdowns(key: string) {
   const counted = useCountedAgain(key);
   return useMutation({

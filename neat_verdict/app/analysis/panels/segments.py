@@ -95,7 +95,7 @@ def choices_of(analysis: Analysis) -> list[str]:
 def _is_carried(analysis: Analysis, name: str) -> bool:
     """Whether any unit came with the property."""
     tallies = Tally.objects.filter(variant__experiment=analysis.experiment, segment__startswith=f"{name}=")
-    return tallies.exclude(segment=f"{name}={property_text(None)}").exists()
+    return tallies.exclude(segment=f"{name}={property_text(None)}").exclude(segment__contains=" & ").exists()
 
 
 def _unread(analysis: Analysis) -> str:

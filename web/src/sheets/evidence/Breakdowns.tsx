@@ -3,7 +3,7 @@ import { useChooseBreakdowns } from "../../api/running";
 import { PropertyLines } from "../../library/PropertyLines";
 import { useEditing } from "../editing";
 
-/** What the evidence of this experiment is broken down by, beside the properties that are kept in all of them. */
+/** What the evidence of this experiment is broken down by, in addition to the properties that are kept in all of them. */
 export function Breakdowns() {
   const { experiment, mayEdit } = useEditing();
   const choose = useChooseBreakdowns(experiment.key);
