@@ -374,6 +374,9 @@ def changed_split(runs: int = 4000) -> Iterator[Line]:
         wrong = sum(_wrong_after_change(draw, arms, when, levels) for _ in range(runs))
         way = "the worst stopped" if arms == 3 else "1:1, then 9:1"
         yield f"{arms} variants, {way} {when}, level {levels[0]:g} to {levels[1]:g}", wrong, runs
+    for when, levels in product(("always", "if nothing looked better"), ((0.05, 0.05), (0.1, 0.2))):
+        wrong = sum(_wrong_after_joining(draw, when, levels) for _ in range(runs))
+        yield f"a third that joins half-way {when}, level {levels[0]:g} to {levels[1]:g}", wrong, runs
     for levels in ((0.05, 0.05), (0.1, 0.2)):
         wrong = sum(_wrong_at_looks(draw, levels) for _ in range(runs))
         yield f"two looks, 9:1 after the first by what was seen, level {levels[0]:g} to {levels[1]:g}", wrong, runs
@@ -403,6 +406,18 @@ def _wrong_after_change(draw: np.random.Generator, arms: int, when: str, levels:
     made = compare_with_control(strata, DecisionRule(0.95, 0.05), Reached())
     left = [one for at, one in enumerate(made, start=1) if not (changes and arms == 3 and at == worst)]
     return any(one.separate for one in left)
+
+
+def _wrong_after_joining(draw: np.random.Generator, when: str, levels: Sequence[float]) -> bool:
+    """Whether any interval of two or three variants leaves out no difference, once, at the end."""
+    first = _half(draw, (0.5, 0.5, 0.0), levels[0], 1)
+    joins = when == "always" or arm_statistic(first.arms[1], first.arms[0]) < 1
+    second = _half(draw, [1 / 3] * 3 if joins else (0.5, 0.5, 0.0), levels[1], 2)
+    periods = [replace(first, awaited=(2,)), second]
+    if not joins:
+        periods = [replace(one, arms=one.arms[:2], shares=one.shares[:2], number=1) for one in periods]
+    made = compare_with_control(DESIGNS["parallel"].strata(periods), DecisionRule(0.95, 0.05), Reached())
+    return any(one.separate for one in made)
 
 
 def _wrong_at_looks(draw: np.random.Generator, levels: Sequence[float]) -> bool:

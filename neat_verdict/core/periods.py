@@ -53,7 +53,7 @@ class Period:
 
     ``shares`` are those they were assigned by, ``number`` the period's within its ``round``; ``day`` places it in time, a whole
     number that only sorts; ``segment`` is "" where everybody had the same shares. ``fixed`` says that a person set the shares,
-    beforehand or on the way, and not what was seen (`stretches`).
+    beforehand or on the way, and not what was seen (`stretches`); then ``awaited`` are the positions of variants that join later.
     """
 
     arms: tuple[Arm, ...]
@@ -63,6 +63,7 @@ class Period:
     number: int = 1
     round: int = 1
     fixed: bool = False
+    awaited: tuple[int, ...] = ()
 
     def __post_init__(self) -> None:
         for share in self.shares:

@@ -1,9 +1,10 @@
-"""Stretches of a fixed split that was changed while units came, or from which a variant was stopped.
+"""Stretches of a fixed split that was changed while units came, from which a variant was stopped, or which one joined later.
 
 Whoever sets a split may change it on the way. Within a stretch the shares stood still, so that its comparisons are fair; those of
 several stretches are combined as those of any periods are (`periods`). Two arms that kept their ratio were never apart: for them
 such stretches are one, whatever became of a third arm. A variant that was stopped is compared with the control of its own time
-only, which ends with the day before: on the day itself it had units for a part of it.
+only, which ends with the day before: on the day itself it had units for a part of it. One that joined later is compared with the
+control from its first day on.
 """
 
 from __future__ import annotations
@@ -20,41 +21,52 @@ _DIGITS = 9  # to which two ratios of shares are the same
 
 @dataclass(frozen=True, slots=True)
 class SplitChange:
-    """What is so from a ``day`` on (a whole number that only sorts): other ``weights``, or a variant ``stopped``, by position.
+    """What is so from a ``day`` on (a whole number that only sorts): other ``weights``, perhaps because a variant ``joined``, or
+    one ``stopped``, both by position.
 
-    Raises InputError for neither or both, for weights that are not above 0, and for a control that is stopped.
+    Raises InputError for neither or both of weights and a stop, for weights that are not above 0, for a control that is stopped
+    or joins, and for a variant that joins without weights.
     """
 
     day: int
     weights: tuple[float, ...] = ()
     stopped: int | None = None
+    joined: int | None = None
 
     def __post_init__(self) -> None:
         if bool(self.weights) == (self.stopped is not None):
             raise InputError("weights", self.weights or "none", "must be given, or a variant that is stopped")
         for weight in self.weights:
             check_positive("weights", weight)
-        if self.stopped is not None and self.stopped < 1:
-            raise InputError("stopped", self.stopped, "must be a variant other than control")
+        for field in ("stopped", "joined"):
+            place = getattr(self, field)
+            if place is not None and place < 1:
+                raise InputError(field, place, "must be a variant other than control")
+        if self.joined is not None and not self.weights:
+            raise InputError("joined", self.joined, "must come with weights")
 
 
 @dataclass(frozen=True, slots=True)
 class Stretch:
-    """From the ``first`` day on units fall to the variants by these ``shares``, which add up to 1; 0 of one that is stopped."""
+    """From the ``first`` day on units fall to the variants by these ``shares``, which add up to 1; 0 of one that is stopped, and
+    of those ``awaited``, by position, that join later."""
 
     first: int
     shares: tuple[float, ...]
+    awaited: tuple[int, ...] = ()
 
 
 def stretches_of(weights: Sequence[float], changes: Sequence[SplitChange], first: int = 0) -> tuple[Stretch, ...]:
     """The stretches of a run that began on the ``first`` day with these ``weights`` (control first, each above 0), in order.
 
-    A variant that is stopped stays so, also under other weights later. Raises InputError for changes before the second day,
-    weights that are not one a variant, or where less than one variant is left to compare with control.
+    A variant that is stopped stays so, also under other weights later; one that joins has a weight from the beginning, which
+    counts from its day on. Raises InputError for changes before the first day, weights that are not one a variant, or where less
+    than one variant is left to compare with control.
     """
     for weight in weights:
         check_positive("weights", weight)
-    made = [Stretch(first, _shares(weights, set()))]
+    awaited = {change.joined for change in changes if change.joined is not None}
+    made = [_stretch(first, weights, set(), awaited)]
     now, stopped = tuple(weights), set[int]()
     for day in sorted({change.day for change in changes}):
         if day < first:
@@ -64,19 +76,20 @@ def stretches_of(weights: Sequence[float], changes: Sequence[SplitChange], first
                 raise InputError("weights", len(change.weights), f"must be {len(weights)}, one a variant")
             now = change.weights or now
             stopped |= set() if change.stopped is None else {change.stopped}
-        if len(stopped) >= len(weights) - 1:
+            awaited -= set() if change.joined is None else {change.joined}
+        if len(stopped | awaited) >= len(weights) - 1:
             raise InputError("stopped", len(stopped), "must leave a variant to compare with control")
-        shares = _shares(now, stopped)
+        stretch = _stretch(day, now, stopped, awaited)
         if day == first:
             made.pop()
-        if not made or shares != made[-1].shares:
-            made.append(Stretch(day, shares))
+        if not made or (stretch.shares, stretch.awaited) != (made[-1].shares, made[-1].awaited):
+            made.append(stretch)
     return tuple(made)
 
 
-def _shares(weights: Sequence[float], stopped: set[int]) -> tuple[float, ...]:
-    left = [0.0 if at in stopped else weight for at, weight in enumerate(weights)]
-    return tuple(weight / sum(left) for weight in left)
+def _stretch(first: int, weights: Sequence[float], stopped: set[int], awaited: set[int]) -> Stretch:
+    left = [0.0 if at in stopped | awaited else weight for at, weight in enumerate(weights)]
+    return Stretch(first, tuple(weight / sum(left) for weight in left), tuple(sorted(awaited - stopped)))
 
 
 def stretch_on(stretches: Sequence[Stretch], day: int) -> tuple[int, Stretch]:
@@ -86,18 +99,25 @@ def stretch_on(stretches: Sequence[Stretch], day: int) -> tuple[int, Stretch]:
 
 
 def shares_changed(periods: Sequence[Period]) -> bool:
-    """Whether somebody changed a fixed split, or stopped a variant, while these units came."""
+    """Whether somebody changed a fixed split, stopped a variant, or let one join, while these units came."""
     shares = {period.shares for period in periods if period.fixed}
     return len(shares) > 1 or any(0 in one for one in shares)
 
 
 def stopped_in(periods: Sequence[Period]) -> tuple[int, ...]:
-    """Positions of the variants that get no new units in the latest of the periods of a fixed split."""
+    """Positions of the variants that get no new units any more in the latest of the periods of a fixed split."""
     fixed = [period for period in periods if period.fixed]
     if not fixed:
         return ()
     latest = max(fixed, key=lambda period: (period.round, period.number, period.day))
-    return tuple(at for at, share in enumerate(latest.shares) if not share)
+    return tuple(at for at, share in enumerate(latest.shares) if not share and at not in latest.awaited)
+
+
+def partly_in(periods: Sequence[Period]) -> tuple[int, ...]:
+    """Positions of the variants that got no units in some of the periods of a fixed split: those stopped, and those that joined
+    later or are still to join."""
+    without = {at for one in periods if one.fixed for at, share in enumerate(one.shares) if not share}
+    return tuple(sorted(without))
 
 
 def read_on(arms: Sequence[Arm], periods: Sequence[Period]) -> list[Arm]:

@@ -28,7 +28,7 @@ VERBS = {
     "set_end": "edit", "follow_up": "create", "withdraw_forecast": "forecast", "forecast": "forecast",
     "store_import": "import", "set_lesson": "lesson", "take_looks": "look", "set_look_aside": "look",
     "move_experiment": "pause", "add_note": "note", "remove_note": "note", "store_spend": "import",
-    "change_split": "split", "stop_variant": "split", "withdraw_split_change": "split",
+    "change_split": "split", "stop_variant": "split", "add_challenger": "split", "withdraw_split_change": "split",
     "choose_breakdowns": "edit", "add_metric": "metric", "remove_metric": "metric",
     "store_second_count": "import", "remove_second_count": "import",
     "remove_picture": "picture", "add_place": "handover", "remove_place": "handover", "tick_place": "handover",

@@ -382,6 +382,9 @@ TABLE = {
     "set_shares_by_hand": (WRITE, 200, of("adaptive", shares=[0.4, 0.3, 0.3], reason="x")),
     "change_split": (WRITE, 200, of("waiting", weights=[3, 1], from_day=DAY, reason="x")),
     "stop_variant": (WRITE, 200, lambda w: ({"key": w.three.key}, {"variant": "C", "reason": "x"})),
+    "add_challenger": (
+        WRITE, 200, of("waiting", weights=[1, 1, 1], from_day=DAY, reason="x", variant={"name": "A third"})
+    ),
     "withdraw_split_change": (WRITE, 200, changed_split),
     "reallocate": (WRITE, 200, lambda w: ({"key": w.adaptive.key, "way": "freeze"}, {"reason": "x"})),
     "store_units": (WRITE, 201, stored_units),

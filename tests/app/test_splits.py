@@ -1,5 +1,6 @@
 """A split that is changed while an experiment runs, and a variant that is stopped: who gets what, what is read, what is said."""
 
+import json
 from datetime import date, timedelta
 
 import pytest
@@ -159,11 +160,7 @@ def test_what_was_changed_is_told_wherever_the_result_is(ask, analyst):
     assert [mark.day for mark in marks(find(found.key))] == [CHANGED, date(2026, 3, 23)]
     report = ask("get", f"/experiments/{found.key}/report")[1]
     assert [one["reason"] for one in report["delivery_changes"]] == ["people lose their bookings", "more in control"]
-    assert (
-        any("C and The split changed after the start" in line for line in [report["rule_kept"]])
-        if "rule_kept" in report
-        else True
-    )
+    assert "C and the split changed after the start" in json.dumps(report)
     entries = LedgerEntry.objects.filter(experiment=found, verb="split").values_list("sentence", flat=True)
     assert sorted(entries)[1].startswith("Stopped C on 16 March 2026, it gets nobody new: people lose")
     stretches = ask("get", f"/experiments/{found.key}/split")[1]["stretches"]

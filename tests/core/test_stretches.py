@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy import stats
 from statsmodels.stats.contingency_tables import StratifiedTable
 
 from neat_verdict.core.checks import InputError
@@ -425,3 +426,84 @@ def test_every_method_reads_on_after_a_stop():
         )  # fmt: skip
         assert made.stopped == (2,)
         assert Stretch(1, THIRDS).shares == THIRDS
+
+
+# A challenger that joins
+
+# C joins on day 11, when every level has doubled; it is no better than its own control, B is by a fifth.
+JOINED = [
+    *[replace(one, awaited=(2,)) for one in days(1, 10, (0.10, 0.12, 0.0), (1500, 1500, 0), (0.5, 0.5, 0.0), 1)],
+    *days(11, 10, (0.20, 0.24, 0.20), (1000, 1000, 1000), THIRDS, 2),
+]
+ONCE = replace(RULE, planned_units=(10_000, 10_000, 10_000))
+
+
+def test_a_variant_that_joins_has_its_share_from_its_day_on():
+    joins = SplitChange(5, (1, 1, 2), joined=2)
+    before, after = stretches_of((2, 2, 4), [joins], 1)
+    assert (before.shares, before.awaited) == ((0.5, 0.5, 0.0), (2,))
+    assert (after.first, after.shares, after.awaited) == (5, (0.25, 0.25, 0.5), ())
+    # Other weights before its day leave it where it is; one that is stopped before is awaited no more.
+    first, second, third = stretches_of((2, 2, 4), [SplitChange(3, (3, 1, 9)), joins], 1)
+    assert (second.shares, second.awaited) == ((0.75, 0.25, 0.0), (2,))
+    assert (first.shares, third.shares) == (before.shares, after.shares)
+    stopped = stretches_of((2, 2, 4), [joins, SplitChange(3, stopped=2)], 1)
+    assert [one.awaited for one in stopped] == [(2,), ()]
+
+
+@pytest.mark.parametrize(
+    ("make", "field"),
+    [
+        (lambda: SplitChange(5, (1, 1), joined=0), "joined"),
+        (lambda: SplitChange(5, joined=2), "weights"),
+        (lambda: SplitChange(5, stopped=1, joined=2), "joined"),
+        # Somebody must be there to compare until it comes.
+        (lambda: stretches_of((1, 1), [SplitChange(5, (1, 1), joined=1), SplitChange(3, (1, 2))]), "stopped"),
+    ],
+)
+def test_what_is_no_joining_is_refused(make, field):
+    with pytest.raises(InputError) as refused:
+        make()
+    assert refused.value.field == field
+
+
+def test_a_variant_that_joined_is_compared_with_the_control_of_its_own_time():
+    found = read(JOINED, ONCE)
+    b, c = found.comparisons
+    # Crudely C would be far ahead of a control that had half of its time at half the level.
+    crude = totals(JOINED)
+    assert crude[2].estimate / crude[0].estimate > 1.4
+    assert c.lift.estimate == pytest.approx(0, abs=1e-12)
+    assert b.lift.estimate == pytest.approx(0.2)
+    own = compare_arms(Rate(2000, 10_000), Rate(2000, 10_000), c.critical_value)
+    assert (c.difference.low, c.difference.high) == pytest.approx((own.difference.low, own.difference.high))
+    assert (found.verdict.name, found.verdict.variant) == ("winner", 1)
+    assert stopped_in(JOINED) == ()
+    assert found.split.pvalue == pytest.approx(1)
+    # Three comparisons would have shared the level of two: each is read at its share (Bonferroni).
+    assert b.critical_value == pytest.approx(two_sided_critical_value(0.975))
+
+
+@pytest.mark.parametrize(
+    "since",
+    [[], [replace(JOINED[10], arms=(Rate(1, 5), Rate(1, 5), Rate(0, 5)))]],
+    ids=["before its day", "on its first day"],
+)
+def test_a_reading_waits_for_who_joins_and_shows_the_others_meanwhile(since):
+    kept = [*JOINED[:10], *since]
+    waiting = read_experiment(totals(kept), (1.0,) * 3, ONCE, days=len(kept), periods=kept)
+    assert waiting.verdict.name == "keep_collecting"
+    assert waiting.reached.fraction < 0.01
+    assert "sample" in [line.key for line in waiting.conditions if line.state == "not_met"]
+    b, c = waiting.comparisons
+    assert b.lift.estimate == pytest.approx(0.2, rel=0.01)
+    assert not c.known or c.difference.low < 0 < c.difference.high
+    (other,) = read_secondary([SecondaryMetric("fares", "secondary", tuple(totals(kept)), periods=kept)], ONCE)
+    assert other.comparisons[0].lift.estimate == pytest.approx(0.2, rel=0.01)
+
+
+def test_units_of_one_who_has_not_joined_are_no_part_of_the_split():
+    early = [replace(one, arms=(Rate(150, 1600), one.arms[1], Rate(1, 40))) for one in JOINED[:10]]
+    expected = stats.chisquare([16_000, 15_000])  # SciPy
+    found = PARALLEL.check_split(early, (1.0,) * 3)
+    assert (found.statistic, found.pvalue) == pytest.approx((expected.statistic, expected.pvalue), rel=1e-9)

@@ -61,3 +61,34 @@ def test_a_variant_that_was_stopped_is_told_so_that_the_others_can_be_read(peopl
     assert person.axe() == []
     page.goto(FILED.replace("experiments", "reports"))
     expect(page.get_by_text(re.compile("the photos hide the list"))).to_be_visible()
+
+
+def test_a_challenger_joins_from_tomorrow_on_and_is_withdrawn_before_it_does(people):
+    person = people().sign_in()
+    page = person.page
+    page.goto("/experiments/pet-berth-wording/traffic")
+    page.get_by_role("button", name="Let a variant join…").click()
+    dialog = page.get_by_role("dialog")
+    dialog.get_by_label("Name of C").fill("Bring your dog along")
+    dialog.get_by_label("What it changes, one thing a line").fill("Names dogs instead of pets")
+    dialog.get_by_label("Value of pet_wording for C").fill("Cabin for you and your dog")
+    dialog.get_by_label("Why? Evidence and report show it.").fill("most pets on board are dogs")
+    expect(dialog.get_by_role("status")).to_have_text("That is A 33.3%, B 33.3%, C 33.3%.")
+    assert person.axe() == []
+    dialog.get_by_role("button", name="Let C join").click()
+    expect(dialog).to_be_hidden()
+    stretches = page.get_by_role("table").filter(has_text="Stretch")
+    expect(stretches).to_contain_text("joins later")
+    expect(stretches).to_contain_text("33.3%")
+    assert person.axe() == []
+    page.goto("/experiments/pet-berth-wording/ledger")
+    expect(
+        page.get_by_text(re.compile("Let C “Bring your dog along” join from .*A 33.3%, B 33.3% and C 33.3%"))
+    ).to_be_visible()
+    page.goto("/experiments/pet-berth-wording/evidence")
+    expect(page.get_by_role("row").filter(has_text="Bring your dog along").first).to_be_visible()
+    assert person.axe() == []
+    page.goto("/experiments/pet-berth-wording/traffic")
+    page.get_by_label(re.compile("Withdraw: C joined")).click()
+    expect(stretches).not_to_contain_text("joins later")
+    expect(page.get_by_text("Bring your dog along")).to_have_count(0)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import astuple, replace
 from datetime import date
 from typing import Any, cast
@@ -16,6 +16,8 @@ from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.periods import Period
 from neat_verdict.core.statistics.arms import ARMS
 
+_AWAITED = 8  # its place among the stored values of a period
+
 
 def stored_periods(periods: Periods) -> dict[str, Any]:
     """The units by stretches of equal shares as JSON has them; nothing where there is one such stretch."""
@@ -27,7 +29,7 @@ def stored_periods(periods: Periods) -> dict[str, Any]:
 def _period(period: Period) -> list[Any]:
     kind = ARMS.index(type(period.arms[0]))
     arms = [list(astuple(cast(Any, arm))) for arm in period.arms]
-    place = [period.day, period.segment, period.number, period.round, period.fixed]
+    place = [period.day, period.segment, period.number, period.round, period.fixed, list(period.awaited)]
     return [kind, arms, list(period.shares), *place]
 
 
@@ -39,10 +41,15 @@ def kept_periods(stored: Mapping[str, Any]) -> Periods | None:
     return {
         int(metric): [
             Period(tuple(ARMS[kind](*arm) for arm in arms), tuple(shares), *place)
-            for kind, arms, shares, *place in periods
+            for kind, arms, shares, *place in map(_with_tuple, periods)
         ]
         for metric, periods in lines.items()
     }
+
+
+def _with_tuple(stored: Sequence[Any]) -> list[Any]:
+    """The values of a period, those awaited as a tuple; stored ones had fewer values before."""
+    return [tuple(value) if place == _AWAITED else value for place, value in enumerate(stored)]
 
 
 def frozen(counts: Counts, periods: Periods, day: date, *, ended: bool) -> dict[str, Any]:

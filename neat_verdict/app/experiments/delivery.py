@@ -20,7 +20,8 @@ SHOWN = ("changes", "parameters", "link")  # of a variant: what its visitors see
 class DeliveryChange:
     """A change of what visitors get, made after the start: ``subject`` begins a sentence ("What B shows"). ``from_day`` is set
     where it holds from another day on than that of ``at``, and ``consequence`` where it is of its own kind; ``stopped`` is set
-    of a variant that gets nobody new, whose ``after`` says what its units get."""
+    of a variant that gets nobody new, whose ``after`` says what its units get, and ``joined`` of one that was not there
+    before."""
 
     at: datetime
     by: str
@@ -31,6 +32,7 @@ class DeliveryChange:
     from_day: date | None = None
     consequence: str = ""
     stopped: bool = False
+    joined: bool = False
 
     @property
     def day(self) -> date:
@@ -47,6 +49,8 @@ class DeliveryChange:
         )
         if self.stopped:
             return f"{self.subject} was stopped on {self.day:%-d %B %Y}: {self.after}. {consequence}"
+        if self.joined:
+            return f"{self.subject} joined on {self.day:%-d %B %Y} ({self.after}). {consequence}"
         changed = f"{self.subject} was changed on {self.day:%-d %B %Y}, after the start ({self.before} → {self.after})."
         return f"{changed} {consequence}"
 
@@ -55,6 +59,8 @@ class DeliveryChange:
         """Beside its day on a chart."""
         if self.stopped:
             return f"{self.subject} was stopped: {self.after}"
+        if self.joined:
+            return f"{self.subject} joined: {self.after}"
         return f"{self.subject} was changed: {self.before} → {self.after}"
 
 

@@ -1,4 +1,5 @@
-"""A fixed split that is changed while an experiment runs, and variants that are stopped: what is kept of it, and what follows.
+"""A fixed split that is changed while an experiment runs, and variants that are stopped or join: what is kept of it, and what
+follows.
 
 A change holds from the beginning of a day on, so that every day has one split; a variant is stopped at once, and the day of it
 counts for the others only (`core.stretches`).
@@ -27,8 +28,8 @@ AFTERWARDS_WORDS: dict[Afterwards, str] = {
 
 @dataclass(frozen=True, slots=True)
 class KeptChange:
-    """As it is kept: ``weights`` of all variants from ``from_day`` on, or the letter of one that was ``stopped`` on that day and
-    what its units get ``afterwards`` ("" where others share out)."""
+    """As it is kept: ``weights`` of all variants from ``from_day`` on, with the letter of one that ``joined`` on that day, or the
+    letter of one that was ``stopped`` on it and what its units get ``afterwards`` ("" where others share out)."""
 
     from_day: date
     at: datetime
@@ -37,6 +38,7 @@ class KeptChange:
     weights: tuple[float, ...] = ()
     stopped: str = ""
     afterwards: Afterwards = ""
+    joined: str = ""
 
     def stored(self) -> dict[str, Any]:
         """Plain values."""
@@ -50,8 +52,11 @@ class KeptChange:
     @property
     def change(self) -> SplitChange:
         """As the core has it."""
-        stopped = LETTERS.index(self.stopped) if self.stopped else None
-        return SplitChange(self.from_day.toordinal(), self.weights, stopped)
+        return SplitChange(self.from_day.toordinal(), self.weights, _position(self.stopped), _position(self.joined))
+
+
+def _position(letter: str) -> int | None:
+    return LETTERS.index(letter) if letter else None
 
 
 def kept_changes(experiment: Experiment) -> list[KeptChange]:
@@ -92,6 +97,11 @@ def stopped_variants(experiment: Experiment) -> dict[str, KeptChange]:
     return {one.stopped: one for one in kept_changes(experiment) if one.stopped}
 
 
+def joined_variants(experiment: Experiment) -> dict[str, KeptChange]:
+    """The variants that joined in this round, or are to join, by letter."""
+    return {one.joined: one for one in kept_changes(experiment) if one.joined}
+
+
 def as_changes(experiment: Experiment) -> list[DeliveryChange]:
     """The changes as everybody reads them, with what follows for the evidence."""
     changes = kept_changes(experiment)
@@ -104,19 +114,33 @@ def as_changes(experiment: Experiment) -> list[DeliveryChange]:
             subject, was, now = one.stopped, "shown", AFTERWARDS_WORDS[one.afterwards]
             late = one.from_day > first
             consequence = "It is compared up to the day before." if late else "It has no whole day to compare."
+        elif one.joined:
+            subject, was, now = one.joined, "not there", split_words(after)
+            consequence = "It is compared with the control of its own time."
         else:
             subject, was, now = "The split", split_words(before), split_words(after)
             consequence = (
                 "Variants are compared within each stretch of one split, so that levels and lift need not agree."
             )
         result.append(
-            DeliveryChange(one.at, one.by, one.reason, subject, was, now, one.from_day, consequence, bool(one.stopped))
+            DeliveryChange(
+                one.at,
+                one.by,
+                one.reason,
+                subject,
+                was,
+                now,
+                one.from_day,
+                consequence,
+                bool(one.stopped),
+                bool(one.joined),
+            )
         )
     return result
 
 
 def split_words(shares: Sequence[float]) -> str:
-    """Shares in words: "A 90%, B 10%"; those of stopped variants left out."""
+    """Shares in words: "A 90%, B 10%"; those of variants without any left out."""
     digits = 0 if all(round(100 * share, 6).is_integer() for share in shares) else 1
     parts = [f"{LETTERS[at]} {format_share(share, digits)}" for at, share in enumerate(shares) if share]
     return listed(parts)

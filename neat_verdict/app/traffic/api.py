@@ -19,6 +19,7 @@ from neat_verdict.app.traffic import (
     actions,
     assigning,
     audiences,
+    joining,
     presenting,
     queries,
     reallocation,
@@ -37,6 +38,7 @@ from neat_verdict.app.traffic.schemas import (
     CheckOut,
     EpochRecordOut,
     ExclusionOut,
+    JoinIn,
     KeyIn,
     KeyOut,
     NewKeyOut,
@@ -251,6 +253,14 @@ def stop_variant(request: HttpRequest, key: str, payload: StopIn) -> StretchesOu
     splitting.stop_variant(
         person(request), find(key).key, payload.variant, payload.afterwards, payload.reason, payload.on_day
     )
+    return presenting.split(find(key))
+
+
+@router.post("/experiments/{key}/joining-variants", response=StretchesOut, operation_id="add_challenger")
+def add_challenger(request: HttpRequest, key: str, payload: JoinIn) -> StretchesOut:
+    """Let a new challenger join from a day on."""
+    variant = payload.variant.model_dump(exclude={"id", "copy_of", "weight"})
+    joining.add_challenger(person(request), find(key).key, variant, payload.weights, payload.from_day, payload.reason)
     return presenting.split(find(key))
 
 

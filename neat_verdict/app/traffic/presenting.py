@@ -15,6 +15,7 @@ from neat_verdict.app.experiments.splits import as_changes, kept_changes, stoppe
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.traffic.epochs import next_close, units_by_epoch, worked_out
+from neat_verdict.app.traffic.joining import joining_refusal
 from neat_verdict.app.traffic.models import Epoch
 from neat_verdict.app.traffic.queries import ExclusionGroup, assignment_if_running
 from neat_verdict.app.traffic.schemas import (
@@ -211,14 +212,16 @@ def split(experiment: Experiment) -> StretchesOut:
     stopped = stopped_variants(experiment)
     return StretchesOut(
         stretches=[
-            StretchOut(number=number, first=start, last=end, shares=list(cut.shares), units=came)
+            StretchOut(number=number, first=start, last=end, shares=list(cut.shares),
+                awaited=[LETTERS[at] for at in cut.awaited], units=came)
             for number, (cut, start, end, came) in enumerate(
                 zip(cuts, starts, [*ends, experiment.ended_on], units, strict=True), start=1
             )
         ],
         changes=[
             SplitChangeOut(
-                number=number, from_day=one.from_day, sentence=sentence, stopped=one.stopped, reason=one.reason, by=one.by,
+                number=number, from_day=one.from_day, sentence=sentence, stopped=one.stopped, joined=one.joined,
+                reason=one.reason, by=one.by,
                 at=one.at, stays=cannot_be_withdrawn(experiment, one),
             )
             for number, (one, sentence) in enumerate(zip(changes, sentences, strict=True), start=1)
@@ -226,5 +229,6 @@ def split(experiment: Experiment) -> StretchesOut:
         earliest_day=earliest_day(experiment),
         refused=refusal(experiment, stopping=False),
         stop_refused=stop_refused,
+        join_refused=joining_refusal(experiment),
         letters=[] if stop_refused else [letter for letter in LETTERS[1:arms] if letter not in stopped],
     )  # fmt: skip

@@ -8,7 +8,7 @@ from typing import Any, Literal
 from ninja import Schema
 from pydantic import Field
 
-from neat_verdict.app.experiments.schemas import ConditionGroupIO
+from neat_verdict.app.experiments.schemas import ConditionGroupIO, VariantIn
 
 
 class AssignIn(Schema):
@@ -170,23 +170,26 @@ class AllocationOut(Schema):
 
 
 class StretchOut(Schema):
-    """A part of the run with one split: ``shares`` control first, 0 of a variant that is stopped; ``units`` that came in it."""
+    """Days of one split: ``shares`` control first, 0 of a variant that is stopped and of those ``awaited``, by letter, that join
+    later; ``units`` that came in it."""
 
     number: int
     first: date
     last: date | None
     shares: list[float]
+    awaited: list[str]
     units: list[int]
 
 
 class SplitChangeOut(Schema):
-    """A change of the split, or the stop of a variant (``stopped``, its letter). ``stays`` says why it cannot be withdrawn; ""
-    where it can."""
+    """A change of the split, the stop of a variant (``stopped``, its letter), or one that ``joined``; ``stays`` says why it
+    cannot be withdrawn; "" where it can."""
 
     number: int
     from_day: date
     sentence: str
     stopped: str
+    joined: str
     reason: str
     by: str
     at: datetime
@@ -194,14 +197,15 @@ class SplitChangeOut(Schema):
 
 
 class StretchesOut(Schema):
-    """The stretches of a round and what changed between them; ``refused`` and ``stop_refused`` say why nothing can be changed, or
-    no variant stopped; "" where it can. ``letters`` are those that can be stopped."""
+    """The stretches of a round and what changed between them; ``refused``, ``stop_refused`` and ``join_refused`` say why nothing
+    can be changed, no variant stopped, or none join; "" where it can. ``letters`` are those that can be stopped."""
 
     stretches: list[StretchOut]
     changes: list[SplitChangeOut]
     earliest_day: date
     refused: str
     stop_refused: str
+    join_refused: str
     letters: list[str]
 
 
@@ -211,6 +215,12 @@ class SplitIn(Schema):
     weights: list[float] = Field(max_length=10)
     from_day: date
     reason: str = Field(max_length=300)
+
+
+class JoinIn(SplitIn):
+    """``weights`` are of all variants, the new one's last; ``variant`` is what it shows."""
+
+    variant: VariantIn
 
 
 class StopIn(Schema):

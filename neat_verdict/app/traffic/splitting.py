@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from dataclasses import replace
 from datetime import date, timedelta
 
 from django.db import transaction
 
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.actions import record
+from neat_verdict.app.experiments.actions.parts import remove_variant
 from neat_verdict.app.experiments.models import Experiment, Tally
 from neat_verdict.app.experiments.queries import method, today
 from neat_verdict.app.experiments.splits import (
@@ -64,33 +66,44 @@ def change_split(by: User, key: str, weights: Sequence[float], from_day: date, r
     cannot be changed, InputError for weights that are not above 0 or change nothing, a day that is over or has a change already,
     or no reason.
     """
-    experiment = _changeable(by, key, reason, stopping=False)
-    changes, stopped = kept_changes(experiment), stopped_variants(experiment)
-    letters = [variant.letter for variant in experiment.variants.all()]
+    experiment = changeable(by, key, reason, lambda one: refusal(one, stopping=False))
+    changes = kept_changes(experiment)
+    wanted = checked_weights(experiment, weights)
+    check_first_day(experiment, from_day)
+    made = KeptChange(from_day, clock.now(), by.display_name, reason.strip(), weights=wanted)
+    before = stretch_on(stretches(experiment), from_day.toordinal())[1].shares
+    after = stretch_on(stretches(experiment, in_order([*changes, made])), from_day.toordinal())[1].shares
+    if all(math.isclose(one, other, abs_tol=1e-9) for one, other in zip(before, after, strict=True)):
+        raise InputError("weights", split_words(after), "must differ from the split that holds on that day")
+    words = (
+        f"Changed the split from {from_day:%-d %B %Y} on: {split_words(before)} → {split_words(after)}: {made.reason}"
+    )
+    return keep(by, experiment, [*changes, made], words)
+
+
+def checked_weights(experiment: Experiment, weights: Sequence[float]) -> tuple[float, ...]:
+    """Weights as they are kept, one a variant; those of stopped variants are passed over. Raises InputError."""
+    letters, stopped = [variant.letter for variant in experiment.variants.all()], stopped_variants(experiment)
     if len(weights) != len(letters):
         raise InputError("weights", len(weights), f"must be {len(letters)}, one a variant")
     for letter, weight in zip(letters, weights, strict=True):
         if letter not in stopped and not (math.isfinite(weight) and weight > 0):
             raise InputError("weights", weight, f"must be above 0 for {letter}; stop a variant that shall get nobody")
+    return tuple(1.0 if letter in stopped else weight for letter, weight in zip(letters, weights, strict=True))
+
+
+def check_first_day(experiment: Experiment, from_day: date) -> None:
+    """Raise InputError for a day that other weights cannot hold from: one that is over, has such a change already, or lies within
+    a row of counts."""
     first = earliest_day(experiment)
     check_day("from_day", from_day)
     if from_day < first:
         raise InputError(
             "from_day", f"{from_day:%-d %B %Y}", f"must be {first:%-d %B %Y} or later, so that a day has one split"
         )
-    if any(one.from_day == from_day and one.weights for one in changes):
+    if any(one.from_day == from_day and one.weights for one in kept_changes(experiment)):
         raise InputError("from_day", f"{from_day:%-d %B %Y}", "has a change of the split already; withdraw that first")
     _between_rows(experiment, "from_day", from_day)
-    wanted = tuple(1.0 if letter in stopped else weight for letter, weight in zip(letters, weights, strict=True))
-    made = KeptChange(from_day, clock.now(), by.display_name, reason.strip(), weights=wanted)
-    before = stretch_on(stretches(experiment), from_day.toordinal())[1].shares
-    after = stretch_on(stretches(experiment, _sorted([*changes, made])), from_day.toordinal())[1].shares
-    if all(math.isclose(one, other, abs_tol=1e-9) for one, other in zip(before, after, strict=True)):
-        raise InputError("weights", split_words(after), "must differ from the split that holds on that day")
-    words = (
-        f"Changed the split from {from_day:%-d %B %Y} on: {split_words(before)} → {split_words(after)}: {made.reason}"
-    )
-    return _keep(by, experiment, [*changes, made], words)
 
 
 @transaction.atomic
@@ -103,7 +116,7 @@ def stop_variant(
     Raises Conflict where no variant can be stopped, InputError for control, a variant that is stopped already, a choice that is
     missing, a day outside the run, or no reason.
     """
-    experiment = _changeable(by, key, reason, stopping=True)
+    experiment = changeable(by, key, reason, lambda one: refusal(one, stopping=True))
     letters = [variant.letter for variant in experiment.variants.all()]
     stopped = stopped_variants(experiment)
     left = [one for one in letters[1:] if one not in stopped]
@@ -121,7 +134,7 @@ def stop_variant(
         day, clock.now(), by.display_name, reason.strip(), stopped=letter, afterwards=afterwards if ours else ""
     )
     words = f"Stopped {letter} on {day:%-d %B %Y}, {AFTERWARDS_WORDS[made.afterwards]}: {made.reason}"
-    return _keep(by, experiment, [*kept_changes(experiment), made], words)
+    return keep(by, experiment, [*kept_changes(experiment), made], words)
 
 
 @transaction.atomic
@@ -138,8 +151,15 @@ def withdraw_change(by: User, key: str, number: int) -> Experiment:
     if why:
         raise Conflict(why)
     what = f"the stop of {one.stopped}" if one.stopped else "the change of the split"
+    what = f"the joining of {one.joined}" if one.joined else what
     rest = [*changes[: number - 1], *changes[number:]]
-    return _keep(by, experiment, rest, f"Withdrew {what} of {one.from_day:%-d %B %Y}")
+    if one.joined:
+        rest = [replace(other, weights=other.weights[:-1]) for other in rest if other.stopped != one.joined]
+        experiment.forced = {unit: letter for unit, letter in experiment.forced.items() if letter != one.joined}
+        remove_variant(experiment, experiment.variants.all()[len(one.weights) - 1])
+        if experiment.rule is not None and experiment.rule["planned_units"] is not None:
+            experiment.rule = {**experiment.rule, "planned_units": experiment.rule["planned_units"][:-1]}
+    return keep(by, experiment, rest, f"Withdrew {what} of {one.from_day:%-d %B %Y}")
 
 
 def cannot_be_withdrawn(experiment: Experiment, change: KeptChange) -> str:
@@ -148,6 +168,8 @@ def cannot_be_withdrawn(experiment: Experiment, change: KeptChange) -> str:
         return f"This experiment is {experiment.state}; its split stays as it was"
     if experiment.data_from == "events" and change.from_day <= today():
         return "This change holds already: who came since was shared out by it. Change the split once more instead"
+    if change.joined and change.joined != list(experiment.variants.all())[-1].letter:
+        return "Another variant joined after this one; withdraw that first"
     return ""
 
 
@@ -166,10 +188,11 @@ def _between_rows(experiment: Experiment, field: str, day: date) -> None:
             )
 
 
-def _changeable(by: User, key: str, reason: str, *, stopping: bool) -> Experiment:
+def changeable(by: User, key: str, reason: str, refused: Callable[[Experiment], str]) -> Experiment:
+    """The experiment, locked. Raises Conflict where ``refused`` says why not, InputError for no reason."""
     require_editor(by)
     experiment = _locked(key)
-    if why := refusal(experiment, stopping=stopping):
+    if why := refused(experiment):
         raise Conflict(why)
     if not reason.strip():
         raise InputError("reason", "empty", "must say why: evidence and report show it")
@@ -180,14 +203,15 @@ def _locked(key: str) -> Experiment:
     return Experiment.objects.select_for_update().get(key=key)
 
 
-def _sorted(changes: Sequence[KeptChange]) -> list[KeptChange]:
+def in_order(changes: Sequence[KeptChange]) -> list[KeptChange]:
+    """By their days."""
     return sorted(changes, key=lambda one: (one.from_day, one.at))
 
 
-def _keep(by: User, experiment: Experiment, changes: Sequence[KeptChange], words: str) -> Experiment:
+def keep(by: User, experiment: Experiment, changes: Sequence[KeptChange], words: str) -> Experiment:
     """Keep the changes, and raise the version, so that all who serve the experiment load it again."""
-    stretches(experiment, _sorted(changes))
-    experiment.split_changes = [one.stored() for one in _sorted(changes)]
+    stretches(experiment, in_order(changes))
+    experiment.split_changes = [one.stored() for one in in_order(changes)]
     experiment.version += 1
     experiment.save()
     record(experiment, by, "split", words)

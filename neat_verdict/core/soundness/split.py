@@ -77,7 +77,7 @@ def check_split_by_epoch(units: Sequence[Sequence[int]], shares: Sequence[Sequen
     """As `check_split`, where each epoch had shares of its own: ``units`` and ``shares`` (above 0, adding up to 1) by epoch.
 
     All units against all expected: with S = Σ n_e (diag(s_e) - s_e s_eᵀ), the covariance of the sum of independent multinomials,
-    (seen - expected)ᵀ S⁺ (seen - expected) is chi-square with one degree less than there are variants. The planned shares told
+    (seen - expected)ᵀ S⁺ (seen - expected) is chi-square with one degree less than variants with a share. The planned shares told
     are those of all epochs together. Raises InputError where the numbers of epochs differ, or there is none.
     """
     if len(units) != len(shares) or not units:
@@ -95,5 +95,6 @@ def check_split_by_epoch(units: Sequence[Sequence[int]], shares: Sequence[Sequen
     with np.errstate(divide="ignore", invalid="ignore"):
         residual = np.nan_to_num(np.abs(gap) / np.sqrt(np.diag(covariance)))
     counted = tuple(int(count) for count in seen.sum(axis=0))
-    pvalue = float(special.chdtrc(seen.shape[1] - 1, statistic))
+    # One that no epoch had a share for is no part of it.
+    pvalue = float(special.chdtrc(np.count_nonzero(expected) - 1, statistic))
     return SplitCheck(counted, tuple((expected / total).tolist()), statistic, pvalue, int(residual.argmax()))

@@ -53,6 +53,11 @@ class Comparison:
         return (self.difference.high - self.difference.low) / (2 * self.critical_value)
 
     @property
+    def known(self) -> bool:
+        """Whether there was enough to compare (`nothing_known`)."""
+        return not math.isnan(self.difference.estimate)
+
+    @property
     def separate(self) -> bool:
         """Whether the interval of the difference leaves out zero."""
         return self.difference.side != 0

@@ -167,7 +167,7 @@ def judge(
     others: Sequence[MetricReading] = (),
     separable: Callable[[int, int, float], bool] | None = None,
     scale: Scale = LIFT,
-    stopped: Collection[int] = (),
+    left_out: Collection[int] = (),
     may_win: Collection[int] | None = None,
 ) -> Verdict:
     """Give the verdict of one reading.
@@ -176,11 +176,11 @@ def judge(
     puts them in order; ``conditions`` are those of minimum and soundness; ``last`` says that the rule reads no more after this,
     ``ended`` that no more data will come; ``others`` are the readings of secondary metrics and guardrails. A guardrail of the
     rule without a reading has not been shown to be kept. ``separable`` says whether two arms (by position) differ significantly
-    at a critical value; ``scale`` is what effects are judged on. Variants that were ``stopped``, by position, are no part of it,
+    at a critical value; ``scale`` is what effects are judged on. Variants that are ``left_out``, by position, are no part of it,
     and none but those that ``may_win`` is named as better, where that is given.
     """
-    if comparisons and stopped:
-        left = [at for at in range(1, len(comparisons) + 1) if at not in stopped]
+    if comparisons and left_out:
+        left = [at for at in range(1, len(comparisons) + 1) if at not in left_out]
         among = judge(
             [comparisons[at - 1] for at in left],
             conditions,

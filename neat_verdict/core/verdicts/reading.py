@@ -13,7 +13,7 @@ from neat_verdict.core.periods import Pair, Period, added_up, compare_pairs
 from neat_verdict.core.rule import DecisionRule
 from neat_verdict.core.soundness import OverlapCheck, SplitCheck
 from neat_verdict.core.statistics import Arm, Comparison, Interval, comparable, nothing_known
-from neat_verdict.core.stretches import pairs_of, read_on, shares_changed, stopped_in
+from neat_verdict.core.stretches import pairs_of, partly_in, shares_changed, stopped_in
 from neat_verdict.core.text.statements import Condition
 from neat_verdict.core.variants import LETTERS, MAX_VARIANTS
 from neat_verdict.core.verdicts.conditions import (
@@ -152,7 +152,10 @@ def read_experiment(
     ended = ended or (rule.longest_days is not None and ran >= rule.longest_days)
     last = rule.method.reads_no_more(rule, ran, None if looks is None else looks.last)
     reached = replace(reached_by(arms, rule, looks, strata), last=last)
-    enough = comparable(read_on(arms, strata)) and not (rule.method.has_looks and looks is None)
+    late = partly_in(strata)
+    enough = comparable([arm for at, arm in enumerate(arms) if at not in late]) and not (
+        rule.method.has_looks and looks is None
+    )
     comparisons = compare_with_control(strata, rule, reached) if enough else ()
     summary = rule.design.summarise(strata, comparisons, rule, reached)
     split, overlap, soundness = _soundness(strata if periods is None else periods, weights, rule, units_by_day)
@@ -168,7 +171,9 @@ def read_experiment(
         return result is not None and result.separate
 
     gains = rule.design.gains(comparisons, summary, rule)
-    scale = scale_of([one for at, one in enumerate(comparisons, 1) if at not in stopped], rule.planned_level)
+    # One that joined has nothing to say yet while the conditions wait for it.
+    left_out = {*stopped, *(at for at, one in enumerate(comparisons, 1) if not one.known)}
+    scale = scale_of([one for at, one in enumerate(comparisons, 1) if at not in left_out], rule.planned_level)
     comparisons = tuple(map(scale.judged, comparisons))
     verdict = judge(
         comparisons,
@@ -180,11 +185,11 @@ def read_experiment(
         separable=separable,
         gains=gains,
         scale=scale,
-        stopped=stopped,
+        left_out=left_out,
         may_win=rule.design.may_win(summary),
     )
     # The conditions are those of the variant that the verdict speaks of.
-    open_ones = [at for at in range(1, len(gains) + 1) if at not in stopped]
+    open_ones = [at for at in range(1, len(gains) + 1) if at not in left_out]
     best = verdict.variant or (max(open_ones, key=lambda at: gains[at - 1]) if open_ones else None)
     readable = verdict.name != "unsound" and all(line.state == "met" for line in conditions)
     letter = LETTERS[best or next(at for at in range(1, len(arms)) if at not in stopped)]
@@ -266,16 +271,18 @@ def shape_known(arms: Sequence[Arm], periods: Sequence[Period] = ()) -> bool:
 
 def compare_with_control(periods: Sequence[Period], rule: DecisionRule, reached: Reached) -> tuple[Comparison, ...]:
     """Each variant against control as the rule's design and method have it; empty where one cannot be compared, but for those
-    that were stopped, of which nothing is known then."""
+    that were stopped or join later, of which nothing is known then."""
     whole = rule.design.compare_all(periods, rule, reached)
     if whole is not None:
         return whole
-    thresholds, stopped = rule.design.thresholds(rule, periods, reached), stopped_in(periods)
+    thresholds, late = rule.design.thresholds(rule, periods, reached), partly_in(periods)
     result = []
     for variant, threshold in enumerate(thresholds, start=1):
-        made = rule.method.compare(pairs_of(periods, variant), rule, threshold)
-        if made is None and variant in stopped:
+        one = rule.method.compare(pairs_of(periods, variant), rule, threshold)
+        if one is None and variant in late:
             together = added_up(periods)
-            made = nothing_known(together.arms[variant], together.arms[0], threshold.critical_value)
-        result.append(made)
-    return tuple(one for one in result if one is not None) if all(result) else ()
+            one = nothing_known(together.arms[variant], together.arms[0], threshold.critical_value)
+        result.append(one)
+    made = [one for one in result if one is not None]
+    left = any(one.known for at, one in enumerate(made, start=1) if at not in stopped_in(periods))
+    return tuple(made) if left and all(result) else ()

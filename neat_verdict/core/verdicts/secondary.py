@@ -21,7 +21,7 @@ from neat_verdict.core.statistics import (
     two_sided_critical_value,
     two_sided_pvalue,
 )
-from neat_verdict.core.stretches import pairs_of, read_on, stopped_in
+from neat_verdict.core.stretches import pairs_of, partly_in, stopped_in
 from neat_verdict.core.verdicts.judging import MetricReading, MetricRole
 from neat_verdict.core.verdicts.scale import Scale, scale_of
 
@@ -67,8 +67,9 @@ class SecondaryMetric:
 
     @property
     def comparable(self) -> bool:
-        """Whether every arm that was not stopped has enough to be compared."""
-        return comparable(read_on(self.arms, self.periods))
+        """Whether every arm that got units throughout has enough to be compared."""
+        late = partly_in(self.periods)
+        return comparable([arm for at, arm in enumerate(self.arms) if at not in late])
 
     @property
     def variants(self) -> range:
@@ -87,7 +88,7 @@ class SecondaryEvidence:
     def scale(self) -> Scale:
         """What its effects are judged on."""
         stopped = stopped_in(self.metric.strata)
-        left = [one for at, one in enumerate(self.comparisons, start=1) if at not in stopped]
+        left = [one for at, one in enumerate(self.comparisons, start=1) if one.known and at not in stopped]
         return scale_of(left, self.metric.level)
 
     def readings(self) -> list[MetricReading]:
@@ -158,7 +159,7 @@ def _compared(
     made: dict[int, list[Comparison | None]] = {}
     for (metric, variant), line, single, c, p in zip(places, pairs, alone, critical_values, adjusted, strict=True):
         one = next(at_once) if single else compare_pairs(line, c)
-        if one is None and variant in stopped_in(metric.strata):
+        if one is None and variant in partly_in(metric.strata):
             one = nothing_known(metric.arms[variant], metric.arms[0], c)
         made.setdefault(id(metric), []).append(None if one is None else replace(one, adjusted_pvalue=p))
     lines = [made.get(id(metric), []) for metric in metrics]

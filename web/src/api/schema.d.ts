@@ -718,6 +718,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/experiments/{key}/joining-variants": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Challenger
+         * @description Let a new challenger join from a day on.
+         */
+        post: operations["add_challenger"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/experiments/{key}/ledger": {
         parameters: {
             query?: never;
@@ -3734,6 +3754,22 @@ export interface components {
             tone: "unsound" | "warning";
         };
         /**
+         * JoinIn
+         * @description ``weights`` are of all variants, the new one's last; ``variant`` is what it shows.
+         */
+        JoinIn: {
+            /**
+             * From Day
+             * Format: date
+             */
+            from_day: string;
+            /** Reason */
+            reason: string;
+            variant: components["schemas"]["VariantIn"];
+            /** Weights */
+            weights: number[];
+        };
+        /**
          * JointPowerOut
          * @description As `core.planning.JointPower`, the deciding metric first.
          */
@@ -5799,8 +5835,8 @@ export interface components {
         };
         /**
          * SplitChangeOut
-         * @description A change of the split, or the stop of a variant (``stopped``, its letter). ``stays`` says why it cannot be withdrawn; ""
-         *     where it can.
+         * @description A change of the split, the stop of a variant (``stopped``, its letter), or one that ``joined``; ``stays`` says why it
+         *     cannot be withdrawn; "" where it can.
          */
         SplitChangeOut: {
             /**
@@ -5815,6 +5851,8 @@ export interface components {
              * Format: date
              */
             from_day: string;
+            /** Joined */
+            joined: string;
             /** Number */
             number: number;
             /** Reason */
@@ -5900,9 +5938,12 @@ export interface components {
         };
         /**
          * StretchOut
-         * @description A part of the run with one split: ``shares`` control first, 0 of a variant that is stopped; ``units`` that came in it.
+         * @description Days of one split: ``shares`` control first, 0 of a variant that is stopped and of those ``awaited``, by letter, that join
+         *     later; ``units`` that came in it.
          */
         StretchOut: {
+            /** Awaited */
+            awaited: string[];
             /**
              * First
              * Format: date
@@ -5919,8 +5960,8 @@ export interface components {
         };
         /**
          * StretchesOut
-         * @description The stretches of a round and what changed between them; ``refused`` and ``stop_refused`` say why nothing can be changed, or
-         *     no variant stopped; "" where it can. ``letters`` are those that can be stopped.
+         * @description The stretches of a round and what changed between them; ``refused``, ``stop_refused`` and ``join_refused`` say why nothing
+         *     can be changed, no variant stopped, or none join; "" where it can. ``letters`` are those that can be stopped.
          */
         StretchesOut: {
             /** Changes */
@@ -5930,6 +5971,8 @@ export interface components {
              * Format: date
              */
             earliest_day: string;
+            /** Join Refused */
+            join_refused: string;
             /** Letters */
             letters: string[];
             /** Refused */
@@ -7829,6 +7872,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PreviewStep"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_challenger: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StretchesOut"];
                 };
             };
             /** @description Refused; the problem document says why */

@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { client, take, type Stretches } from "./client";
+import { client, take, type Parameter, type Stretches } from "./client";
 import { keys, useStale } from "./keys";
 
 /** The stretches of a fixed split, and what changed between them. */
@@ -16,6 +16,15 @@ export interface SplitWish {
   reason: string;
 }
 
+export interface JoinWish extends SplitWish {
+  variant: {
+    name: string;
+    changes: string[];
+    parameters: Parameter[];
+    link: string;
+  };
+}
+
 export interface StopWish {
   variant: string;
   afterwards: "" | "keep" | "control";
@@ -23,7 +32,7 @@ export interface StopWish {
   reason: string;
 }
 
-/** Share out by another split, stop a variant, or withdraw a change. */
+/** Share out by another split, stop a variant, let one join, or withdraw a change. */
 export function useChangeSplit(key: string) {
   const cache = useQueryClient();
   const stale = useStale();
@@ -40,10 +49,14 @@ export function useChangeSplit(key: string) {
     mutationFn: (body: StopWish) => take(client.POST("/api/v1/experiments/{key}/stopped-variants", { params, body })),
     onSuccess,
   });
+  const join = useMutation({
+    mutationFn: (body: JoinWish) => take(client.POST("/api/v1/experiments/{key}/joining-variants", { params, body })),
+    onSuccess,
+  });
   const withdraw = useMutation({
     mutationFn: (number: number) =>
       take(client.DELETE("/api/v1/experiments/{key}/split/{number}", { params: { path: { key, number } } })),
     onSuccess,
   });
-  return { change, stop, withdraw };
+  return { change, stop, join, withdraw };
 }

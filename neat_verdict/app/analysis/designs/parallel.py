@@ -65,7 +65,9 @@ def _places(experiment: Experiment, counts: Counts, splits: Sequence[Sequence[St
         if splits is None:
             return Period((), planned, round=in_round)
         number, stretch = stretch_on(splits[in_round - 1], day.toordinal())
-        return Period((), stretch.shares, number=number, round=in_round, fixed=True)
+        # Whoever had not joined at the end is waited for no more.
+        awaited = () if experiment.ended_on else stretch.awaited
+        return Period((), stretch.shares, number=number, round=in_round, fixed=True, awaited=awaited)
 
     return place
 

@@ -20,6 +20,8 @@ from neat_verdict.core.checks import InputError
 from neat_verdict.core.factors import combinations_of, counts_of
 from neat_verdict.core.metrics import kind_named
 from neat_verdict.core.planning import Arms
+from neat_verdict.core.text.format import listed
+from neat_verdict.core.variants import MAX_VARIANTS
 
 _VARIANT_FIELDS = ("name", "changes", "parameters", "link", "weight")
 _USE_FIELDS = ("role", "margin", "baseline", "standard_deviation", "before_days", "strata", "direction")
@@ -57,6 +59,32 @@ def edit_variants(experiment: Experiment, wanted: list[dict[str, Any]]) -> Told:
         if source is not None:
             copy_pictures(source, made)
     return [{"field": "variants", "before": before, "after": lines}]
+
+
+def add_variant(experiment: Experiment, line: dict[str, Any]) -> Variant:
+    """One more variant, the last, after the start. Raises InputError where there are as many as there can be, for a line that is
+    not accepted, and for parameters other than those that all variants have."""
+    present = list(experiment.variants.all())
+    if len(present) >= MAX_VARIANTS:
+        raise InputError("variant", len(present) + 1, f"must be at most {MAX_VARIANTS}")
+    made = _variant_line(len(present), line)
+    given = {parameter["name"] for parameter in made["parameters"]}
+    missing = sorted({p["name"] for variant in present for p in variant.parameters} - given)
+    if missing:
+        raise InputError(
+            "parameters", ", ".join(sorted(given)) or "none", f"must have {listed(missing)}, as the others do"
+        )
+    result = Variant.objects.create(experiment=experiment, position=len(present), **made)
+    getattr(experiment, "_prefetched_objects_cache", {}).pop("variants", None)
+    return result
+
+
+def remove_variant(experiment: Experiment, variant: Variant) -> None:
+    """The last variant, which was added after the start. Raises Conflict where it has counts or pictures are kept of it."""
+    if Tally.objects.filter(variant=variant).exists():
+        raise Conflict(f"{variant.letter} has counts already; stop it instead")
+    variant.delete()
+    getattr(experiment, "_prefetched_objects_cache", {}).pop("variants", None)
 
 
 def _kept(present: list[Variant], wanted: list[dict[str, Any]]) -> list[Variant]:

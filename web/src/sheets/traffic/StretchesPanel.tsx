@@ -1,24 +1,24 @@
-import { useId, useState } from "react";
+import { useState } from "react";
 import type { Stretches } from "../../api/client";
 import { LETTERS } from "../../api/vocabulary";
 import { useChangeSplit, useSplit } from "../../api/split";
 import { count, rate, weekday } from "../../lib/format";
-import { fromCanonical } from "../../lib/numbers";
 import { Dialog } from "../../parts/Dialog";
 import { Letter } from "../../parts/Letter";
-import { NumberInput } from "../../parts/NumberInput";
 import { RadioCard } from "../../parts/RadioCard";
 import { Term } from "../../parts/Term";
-import { Failure, FormError, Panel, Skeleton, errorOf } from "../../parts/basics";
+import { Failure, FormError, Panel, Skeleton } from "../../parts/basics";
 import { useEditing, variantsIn } from "../editing";
+import { Buttons, DayField, Reason, Weights, WrongOf, letterAt, weightsOf } from "./changeForm";
+import { JoinDialog } from "./JoinDialog";
 
-type Asked = "split" | "stop";
+type Asked = "split" | "stop" | "join";
 
 /** The split as it was and is, stretch by stretch, and the ways to change it on the way. */
 export function StretchesPanel() {
   const { experiment, mayEdit } = useEditing();
   const query = useSplit(experiment.key);
-  const { change, stop, withdraw } = useChangeSplit(experiment.key);
+  const { change, stop, join, withdraw } = useChangeSplit(experiment.key);
   const [asked, setAsked] = useState<Asked | null>(null);
   if (query.isPending) return <Skeleton rows={2} />;
   if (query.isError) return <Failure error={query.error} again={() => void query.refetch()} />;
@@ -26,6 +26,7 @@ export function StretchesPanel() {
   const open = (what: Asked) => () => {
     change.reset();
     stop.reset();
+    join.reset();
     setAsked(what);
   };
   const close = () => setAsked(null);
@@ -51,6 +52,14 @@ export function StretchesPanel() {
               onClick={open("stop")}
             >
               Stop a variant…
+            </button>
+            <button
+              className="btn btn-xs"
+              disabled={split.join_refused !== ""}
+              title={split.join_refused}
+              onClick={open("join")}
+            >
+              Let a variant join…
             </button>
           </span>
         )
@@ -86,6 +95,7 @@ export function StretchesPanel() {
       )}
       <FormError error={withdraw.error} />
       {asked === "split" && <ChangeDialog split={split} change={change} close={close} />}
+      {asked === "join" && <JoinDialog split={split} join={join} close={close} />}
       {asked === "stop" && <StopDialog split={split} stop={stop} close={close} />}
     </Panel>
   );
@@ -119,7 +129,7 @@ function StretchTable({ split }: { split: Stretches }) {
             <td className="whitespace-nowrap">{one.last ? weekday(one.last) : "now"}</td>
             {one.shares.map((share, at) => (
               <td key={at} className="text-right">
-                {share === 0 ? <span className="quiet">stopped</span> : rate(share, 1)}
+                {share > 0 ? rate(share, 1) : <span className="quiet">{absence(one, letterAt(at))}</span>}
               </td>
             ))}
             <td className="text-right">{count(one.units.reduce((sum, units) => sum + units, 0))}</td>
@@ -130,8 +140,8 @@ function StretchTable({ split }: { split: Stretches }) {
   );
 }
 
-function letterAt(place: number): string {
-  return LETTERS[place] ?? "";
+function absence(stretch: Stretches["stretches"][number], letter: string): string {
+  return stretch.awaited.includes(letter) ? "joins later" : "stopped";
 }
 
 interface ChangeProps {
@@ -149,45 +159,20 @@ function ChangeDialog({ split, change, close }: ChangeProps) {
   const [day, setDay] = useState(served ? split.earliest_day : "");
   const [reason, setReason] = useState("");
   const shown = shares.map((share) => share > 0);
-  const numbers = typed.map((text, at) => (shown[at] ? fromCanonical(text) : 1));
-  const known = numbers.every((number): number is number => number !== null && number > 0);
-  const sum = known ? numbers.reduce((total, number, at) => total + (shown[at] ? number : 0), 0) : NaN;
+  const numbers = weightsOf(typed, shown);
   return (
     <Dialog title="Change the split" close={close}>
       <form
         onSubmit={(event) => {
           event.preventDefault();
-          if (known) change.mutate({ weights: numbers, from_day: day, reason }, { onSuccess: close });
+          if (numbers) change.mutate({ weights: numbers, from_day: day, reason }, { onSuccess: close });
         }}
       >
         <p>
           A new stretch begins. Who is in stays where they are, and variants are compared within each stretch, so that
           days of different splits are not held against one another.
         </p>
-        <div className="mt-3 flex flex-wrap gap-3">
-          {typed.map(
-            (text, at) =>
-              shown[at] && (
-                <label key={at} className="flex items-center gap-1">
-                  {letterAt(at)}
-                  <NumberInput
-                    className="input-sm w-20"
-                    aria-label={`Weight of ${letterAt(at)} from then on`}
-                    value={text}
-                    change={(next) => setTyped(typed.map((before, place) => (place === at ? next : before)))}
-                  />
-                </label>
-              ),
-          )}
-        </div>
-        <p role="status" className={`text-sm ${known ? "quiet" : "text-error"}`}>
-          {known
-            ? `That is ${numbers
-                .map((number, at) => (shown[at] ? `${letterAt(at)} ${rate(number / sum, 1)}` : ""))
-                .filter(Boolean)
-                .join(", ")}.`
-            : "Each must be a number above 0."}
-        </p>
+        <Weights typed={typed} shown={shown} change={setTyped} />
         <DayField
           label="From the day"
           note={served ? "from midnight on, so that a day has one split" : "the first whole day with these shares"}
@@ -198,7 +183,12 @@ function ChangeDialog({ split, change, close }: ChangeProps) {
         />
         <WrongOf error={change.error} fields={["weights", "from_day"]} />
         <Reason value={reason} change={setReason} error={change.error} />
-        <Buttons close={close} yes="Change the split" pending={change.isPending} ready={known && day !== ""} />
+        <Buttons
+          close={close}
+          yes="Change the split"
+          pending={change.isPending}
+          ready={numbers !== null && day !== ""}
+        />
       </form>
     </Dialog>
   );
@@ -272,89 +262,5 @@ function StopDialog({ split, stop, close }: StopProps) {
         <Buttons close={close} yes={`Stop ${letter}`} pending={stop.isPending} ready={letter !== ""} />
       </form>
     </Dialog>
-  );
-}
-
-interface DayProps {
-  label: string;
-  note: string;
-  value: string;
-  change: (day: string) => void;
-  required?: boolean;
-  min?: string;
-}
-
-function DayField({ label, note, change, ...input }: DayProps) {
-  const id = useId();
-  return (
-    <label className="mt-3 flex items-center gap-3">
-      <span className="w-24">{label}</span>
-      <input
-        type="date"
-        className="input input-sm w-40"
-        onChange={(event) => change(event.target.value)}
-        aria-describedby={id}
-        {...input}
-      />
-      <span id={id} className="quiet text-sm">
-        {note}
-      </span>
-    </label>
-  );
-}
-
-function WrongOf({ error, fields }: { error: Error | null; fields: string[] }) {
-  const wrong = fields.map((field) => errorOf(error, field)).find(Boolean);
-  if (!wrong) return null;
-  return (
-    <p role="alert" className="text-sm text-error">
-      {wrong}
-    </p>
-  );
-}
-
-function Reason({ value, change, error }: { value: string; change: (text: string) => void; error: Error | null }) {
-  const wrong = errorOf(error, "reason");
-  const elsewhere = ["weights", "from_day", "variant", "on_day", "afterwards"].some((field) => errorOf(error, field));
-  return (
-    <>
-      <label className="mt-3 block">
-        <span className="quiet block text-sm">Why? Evidence and report show it.</span>
-        <input
-          className="input w-full"
-          required
-          maxLength={300}
-          value={value}
-          onChange={(event) => change(event.target.value)}
-        />
-      </label>
-      {wrong ? (
-        <p role="alert" className="text-sm text-error">
-          {wrong}
-        </p>
-      ) : (
-        !elsewhere && <FormError error={error} />
-      )}
-    </>
-  );
-}
-
-interface ButtonsProps {
-  close: () => void;
-  yes: string;
-  pending: boolean;
-  ready: boolean;
-}
-
-function Buttons({ close, yes, pending, ready }: ButtonsProps) {
-  return (
-    <div className="mt-4 flex justify-end gap-2">
-      <button type="button" className="btn btn-sm" onClick={close}>
-        Cancel
-      </button>
-      <button className="btn btn-sm btn-primary" disabled={pending || !ready}>
-        {yes}
-      </button>
-    </div>
   );
 }

@@ -11,8 +11,8 @@ afterEach(cleanup);
 const PATH = "/experiments/fare-calendar";
 const SPLIT: Stretches = {
   stretches: [
-    { number: 1, first: "2026-03-02", last: "2026-03-15", shares: [0.5, 0.5], units: [1400, 1400] },
-    { number: 2, first: "2026-03-16", last: null, shares: [1, 0], units: [900, 0] },
+    { number: 1, first: "2026-03-02", last: "2026-03-15", shares: [0.5, 0.5], awaited: [], units: [1400, 1400] },
+    { number: 2, first: "2026-03-16", last: null, shares: [1, 0], awaited: [], units: [900, 0] },
   ],
   changes: [
     {
@@ -20,6 +20,7 @@ const SPLIT: Stretches = {
       from_day: "2026-03-16",
       sentence: "B was stopped: it gets nobody new",
       stopped: "B",
+      joined: "",
       reason: "errors",
       by: "Mona",
       at: "2026-03-16T10:00:00Z",
@@ -28,6 +29,7 @@ const SPLIT: Stretches = {
   ],
   earliest_day: "2026-03-31",
   refused: "",
+  join_refused: "This rule reads on the way",
   stop_refused: "Only one variant is left to compare with control: end the experiment instead",
   letters: [],
 };
@@ -76,6 +78,40 @@ describe("the split on the way", () => {
     expect(calls[0]?.body).toMatchObject({ weights: [80, 20], from_day: "2026-03-31", reason: "less risk" });
     expect(screen.getByLabelText("Weight of A from then on")).toHaveProperty("value", "80");
     expect(screen.getByLabelText(/^Why\?/)).toHaveProperty("value", "less risk");
+  });
+
+  it("lets a variant join with what the others have, and says what is wrong with it", async () => {
+    const message = "must say what is shown";
+    const calls = serve({
+      [`POST ${PATH}/joining-variants`]: [
+        { status: 422, body: { title: "A value is not accepted", errors: [{ field: "variants.2.name", message }] } },
+      ],
+    });
+    const first = { ...SPLIT.stretches[0]!, last: null };
+    open({ ...SPLIT, stretches: [first], changes: [], join_refused: "" });
+    fireEvent.click(screen.getByText("Let a variant join…"));
+    fireEvent.change(screen.getByLabelText("Name of C"), { target: { value: "Map first" } });
+    fireEvent.change(screen.getByLabelText("What it changes, one thing a line"), { target: { value: "a map\n\n" } });
+    expect(screen.getByRole("status").textContent).toBe("That is A 33.3%, B 33.3%, C 33.3%.");
+    fireEvent.change(screen.getByLabelText("Weight of C from then on"), { target: { value: "100" } });
+    fireEvent.change(screen.getByLabelText(/^Why\?/), { target: { value: "an idea" } });
+    fireEvent.click(screen.getByRole("button", { name: "Let C join" }));
+    await waitFor(() => expect(screen.getByRole("alert").textContent).toContain(message));
+    expect(calls[0]?.body).toMatchObject({
+      variant: { name: "Map first", changes: ["a map"] },
+      weights: [50, 50, 100],
+      from_day: "2026-03-31",
+      reason: "an idea",
+    });
+    expect(screen.getByLabelText("Name of C")).toHaveProperty("value", "Map first");
+  });
+
+  it("says of a variant without units whether it was stopped or is still to come", () => {
+    serve({});
+    const stretches = SPLIT.stretches.map((one, at) => ({ ...one, shares: at ? [0.5, 0.5] : [1, 0] }));
+    open({ ...SPLIT, stretches: [{ ...stretches[0]!, awaited: ["B"] }, stretches[1]!] });
+    expect(screen.getByText("joins later")).toBeTruthy();
+    expect(screen.getByText("Let a variant join…").title).toBe("This rule reads on the way");
   });
 
   it("is read by a stakeholder, who changes nothing", () => {
