@@ -13,7 +13,7 @@ from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.metrics.actions import create_metric
-from neat_verdict.app.people.keys import make_key
+from neat_verdict.app.people.keys import make_key, rate, uses
 from neat_verdict.app.people.models import User
 from neat_verdict.app.traffic import serving
 from neat_verdict.app.traffic.sightings import buffer
@@ -49,7 +49,9 @@ def _standing_clock(settings):
     cache.clear()
     serving.forget()
     buffer.forget()
-    buffer.by_itself = False  # a test stores what was noted when it wants it stored
+    buffer.by_itself = uses.by_itself = False  # a test stores what was noted when it wants it stored
+    rate.forget()
+    uses.forget()
     with clock.at(TODAY):
         yield
 

@@ -18,7 +18,7 @@ NOT_OF_AN_EXPERIMENT = {
     "preview_import", "preview_units", "preview_spend", "preview_second_count",
     "start_rehearsal", "cancel_rehearsal", "start_allocation_rehearsal",
     "start_aa_test", "cancel_aa_test",
-    "keep_audience", "change_audience", "remove_audience", "make_key", "withdraw_key",
+    "keep_audience", "change_audience", "remove_audience", "make_key", "make_site_key", "withdraw_key",
     "create_metric", "edit_metric", "delete_metric",
     "save_segment_set", "remove_segment_set", "choose_segments", "choose_never_counted", "take_in_event_file",
 }  # fmt: skip

@@ -394,6 +394,7 @@ TABLE = {
     ),
     "withdraw_decision": (WRITE, 200, of("decided", reason="x")),
     "make_key": (WRITE, 201, plain(name="site")),
+    "make_site_key": (WRITE, 201, plain(name="site", origins=["https://www.tidewick.example"])),
     "withdraw_key": (WRITE, 200, numbered(lambda w: make_key(w.by, "site")[0].pk)),
     "create_metric": (WRITE, 201, plain(**METRIC)),
     "edit_metric": (

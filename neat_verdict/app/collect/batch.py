@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import zlib
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, NamedTuple
@@ -72,6 +72,11 @@ def read_batch(body: bytes, *, gzipped: bool = False, lines: bool = False) -> li
     items = list(_lines(body)) if lines else _items(body)
     if len(items) > MAX_EVENTS:
         raise InputError("events", len(items), f"must be at most {MAX_EVENTS:,} in a batch; send them in parts")
+    return read_items(items)
+
+
+def read_items(items: Sequence[Any]) -> list[Sent]:
+    """The events of a list. Raises BadBatch for one with bad items."""
     result, bad = [], []
     for index, item in enumerate(items):
         try:

@@ -64,7 +64,7 @@ _BATCH = {"type": "object", "required": ["events"], "properties": {"events": {"t
     "/collect",
     response=ReceiptOut,
     operation_id="collect",
-    auth=MachineAuth(),
+    auth=MachineAuth("collect"),
     openapi_extra={
         "requestBody": {
             "required": True,

@@ -8,9 +8,10 @@ from neat_verdict.app.config.shell import screen, shared_screen, sign_in_screen
 
 urlpatterns = [
     path("api/v1/", api.urls),
+    path("site/v1/", include("neat_verdict.app.site.urls")),
     path("admin/", admin.site.urls),
     path("sign-in", sign_in_screen),
     path("shared/<str:token>", shared_screen),
     path("", include("neat_verdict.app.standins.urls")),
-    re_path(r"^(?!api/|static/).*$", screen),
+    re_path(r"^(?!api/|site/|static/).*$", screen),
 ]

@@ -1,30 +1,83 @@
-"""Keys for machines: made once, shown once, withdrawn."""
+"""Keys for servers and sites: made once, withdrawn, with when they were last used and how often they came too fast."""
 
 from __future__ import annotations
 
 import secrets
+import threading
+import time
+from collections import Counter
+from collections.abc import Sequence
+from datetime import datetime
 
 from django.db import transaction
+from django.db.models import F
 
 from neat_verdict.app import clock
 from neat_verdict.app.http.problems import Conflict
+from neat_verdict.app.later import Later
 from neat_verdict.app.people.actions import require_editor
-from neat_verdict.app.people.models import MachineKey, User
+from neat_verdict.app.people.models import SCOPES, MachineKey, User
+from neat_verdict.app.people.origins import MAX_ORIGINS, check_origin
 from neat_verdict.app.people.queries import digest
 from neat_verdict.core.checks import InputError
 
-PREFIX = "nv_"
+PREFIXES = {"server": "nv_", "site": "nvsite_"}
+PER_MINUTE = 6_000
+MOST_PER_MINUTE = 600_000
+STORE_AFTER = 10.0  # seconds
 
 
 @transaction.atomic
-def make_key(by: User, name: str) -> tuple[MachineKey, str]:
-    """A new key and its secret, which is not kept. Raises InputError for an empty name."""
+def make_key(
+    by: User, name: str, *, scopes: Sequence[str] = tuple(SCOPES), expires_at: datetime | None = None
+) -> tuple[MachineKey, str]:
+    """A server's key and its secret, which is not kept. Raises InputError for an empty name, no scope or one that is not known,
+    and an end that is over."""
+    named = _named(by, name)
+    unknown = [scope for scope in scopes if scope not in SCOPES]
+    if unknown or not scopes:
+        raise InputError("scopes", ", ".join(unknown) or "none", f"must be one or several of {', '.join(SCOPES)}")
+    return _made(by, "server", named, expires_at, scopes=[scope for scope in SCOPES if scope in scopes])
+
+
+@transaction.atomic
+def make_site_key(
+    by: User, name: str, origins: Sequence[str], *, per_minute: int = PER_MINUTE, expires_at: datetime | None = None
+) -> MachineKey:
+    """A site's key, which its pages carry. Raises InputError for an empty name, origins that are none, a rate out of range, and
+    an end that is over."""
+    named = _named(by, name)
+    allowed = list(dict.fromkeys(check_origin(origin) for origin in origins))
+    if not 1 <= len(allowed) <= MAX_ORIGINS:
+        raise InputError("origins", len(allowed), f"must be 1 to {MAX_ORIGINS}, such as https://www.example.com")
+    if not 1 <= per_minute <= MOST_PER_MINUTE:
+        raise InputError("per_minute", per_minute, f"must be 1 to {MOST_PER_MINUTE:,} requests")
+    scopes = ["assign", "collect"]
+    return _made(by, "site", named, expires_at, scopes=scopes, origins=allowed, per_minute=per_minute)[0]
+
+
+def _named(by: User, name: str) -> str:
     require_editor(by)
     if not name.strip():
         raise InputError("name", "empty", "must say which system uses the key")
-    secret = PREFIX + secrets.token_urlsafe(32)
-    key = MachineKey.objects.create(name=name.strip()[:80], start=secret[:8], digest=digest(secret), made_by=by)
-    return key, secret
+    return name.strip()[:80]
+
+
+def _made(by: User, kind: str, name: str, expires_at: datetime | None, **fields: object) -> tuple[MachineKey, str]:
+    if expires_at is not None and expires_at <= clock.now():
+        raise InputError("expires_at", f"{expires_at:%-d %B %Y}", "must lie in the future")
+    secret = PREFIXES[kind] + secrets.token_urlsafe(32 if kind == "server" else 18)
+    public = secret if kind == "site" else ""
+    return MachineKey.objects.create(
+        name=name,
+        kind=kind,
+        start=secret[: len(PREFIXES[kind]) + 5],
+        digest=digest(secret),
+        public=public,
+        made_by=by,
+        expires_at=expires_at,
+        **fields,
+    ), secret
 
 
 @transaction.atomic
@@ -37,3 +90,72 @@ def withdraw_key(by: User, number: int) -> MachineKey:
     key.withdrawn_at = clock.now()
     key.save()
     return key
+
+
+class Uses:
+    """When keys were last used and how often they came too fast, as this process has seen it and not stored yet."""
+
+    def __init__(self, *, by_itself: bool = True) -> None:
+        self.by_itself = by_itself
+        self._lock = threading.Lock()
+        self._later = Later(self.store, STORE_AFTER)
+        self._used: dict[int, datetime] = {}
+        self._refused: Counter[int] = Counter()
+
+    def note(self, key: int, *, refused: bool = False) -> None:
+        """Note a use, or a request that was refused because it came too fast."""
+        with self._lock:
+            if refused:
+                self._refused[key] += 1
+            else:
+                self._used[key] = clock.now()
+        if self.by_itself:
+            self._later.soon()
+
+    def forget(self) -> None:
+        """Begin with nothing noted."""
+        self._take()
+
+    def store(self) -> None:
+        """Store what was noted."""
+        used, refused = self._take()
+        for key in sorted({*used, *refused}):
+            fields: dict[str, object] = {"refused": F("refused") + refused[key]} if refused[key] else {}
+            if key in used:
+                fields["used_at"] = used[key]
+            MachineKey.objects.filter(pk=key).update(**fields)
+
+    def _take(self) -> tuple[dict[int, datetime], Counter[int]]:
+        self._later.cancel()
+        with self._lock:
+            taken = self._used, self._refused
+            self._used, self._refused = {}, Counter()
+        return taken
+
+
+uses = Uses()
+
+
+class Rate:
+    """At most so many requests a minute for each key, as a bucket that fills evenly; of this process alone."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._buckets: dict[int, tuple[float, float]] = {}  # by key: requests left, and the moment of that
+
+    def wait(self, key: int, per_minute: int) -> float:
+        """0 where a request may come, else the seconds until it may."""
+        now = time.monotonic()
+        with self._lock:
+            left, since = self._buckets.get(key, (float(per_minute), now))
+            left = min(per_minute, left + (now - since) * per_minute / 60)
+            self._buckets[key] = (left - 1 if left >= 1 else left, now)
+        return 0.0 if left >= 1 else (1 - left) * 60 / per_minute
+
+    def forget(self) -> None:
+        """Begin with full buckets."""
+        with self._lock:
+            self._buckets = {}
+
+
+rate = Rate()

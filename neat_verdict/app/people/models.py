@@ -44,15 +44,50 @@ class User(AbstractUser):
         return self.get_full_name() or self.username
 
 
+SCOPES = {
+    "assign": "ask which variant a unit gets",
+    "collect": "send exposures and events",
+    "read": "read the list of running experiments",
+}
+
+
+def all_scopes() -> list[str]:
+    """What a key may do unless it is given less."""
+    return list(SCOPES)
+
+
 class MachineKey(models.Model):
-    """A key with which a machine asks for assignments and sends events. Only its digest is kept."""
+    """A key with which a server or a page of a site reaches us.
+
+    Of a server's only the digest is kept; its ``scopes`` say what it may do. That of a site stands in its pages for everybody to
+    read: it may ask for assignments and send events, from the ``origins`` listed for it, ``per_minute`` times at most.
+    """
+
+    class Kind(models.TextChoices):
+        SERVER = "server"
+        SITE = "site"
 
     name = models.CharField(max_length=80)
+    kind = models.CharField(max_length=8, choices=Kind.choices, default=Kind.SERVER)
     start = models.CharField(max_length=12)
     digest = models.CharField(max_length=64, unique=True)
+    public = models.CharField(max_length=80, blank=True, default="")  # of a site's, the whole of it
+    scopes = models.JSONField(default=all_scopes)
+    origins = models.JSONField(default=list, blank=True)
+    per_minute = models.PositiveIntegerField(default=0)
     made_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     made_at = models.DateTimeField(default=clock.now)
+    expires_at = models.DateTimeField(null=True, blank=True)
     withdrawn_at = models.DateTimeField(null=True, blank=True)
+    used_at = models.DateTimeField(null=True, blank=True)
+    refused = models.PositiveIntegerField(default=0)  # requests that came too fast
 
     class Meta:
         ordering = ["-made_at", "-id"]
+        constraints = [
+            models.CheckConstraint(condition=models.Q(kind__in=["server", "site"]), name="kind_of_key_known"),
+            models.CheckConstraint(
+                condition=models.Q(kind="server", public="") | models.Q(kind="site", per_minute__gt=0),
+                name="site_key_public_and_bounded",
+            ),
+        ]

@@ -3,8 +3,15 @@
 from __future__ import annotations
 
 import hashlib
+from datetime import UTC
+from typing import NamedTuple
 
+import orjson
 from django.db import connection
+from django.db.models import Q, QuerySet
+
+from neat_verdict.app import clock
+from neat_verdict.app.people.models import MachineKey
 
 
 def digest(secret: str) -> str:
@@ -12,10 +19,39 @@ def digest(secret: str) -> str:
     return hashlib.sha256(secret.encode()).hexdigest()
 
 
-def key_of(secret: str) -> int | None:
-    """The number of the key with that secret, unless it has been withdrawn."""
+class Key(NamedTuple):
+    """A key that opens something: of a ``server`` or a ``site``."""
+
+    id: int
+    kind: str
+    scopes: list[str]
+    origins: list[str]
+    per_minute: int
+
+
+def site_origins() -> list[list[str]]:
+    """The origins of all sites' keys that open something."""
+    return list(_in_use().filter(kind="site").values_list("origins", flat=True))
+
+
+def keys_in_use() -> int:
+    """How many keys open something."""
+    return _in_use().count()
+
+
+def _in_use() -> QuerySet[MachineKey]:
+    valid = Q(expires_at__isnull=True) | Q(expires_at__gt=clock.now())
+    return MachineKey.objects.filter(valid, withdrawn_at__isnull=True)
+
+
+def key_of(secret: str) -> Key | None:
+    """The key with that secret, unless it has been withdrawn or has expired."""
     # Written out: every assignment passes here, and building the query would cost more than asking it.
     with connection.cursor() as cursor:
-        cursor.execute("SELECT id FROM people_machinekey WHERE digest = %s AND withdrawn_at IS NULL", [digest(secret)])
+        cursor.execute(
+            "SELECT id, kind, scopes, origins, per_minute FROM people_machinekey "
+            "WHERE digest = %s AND withdrawn_at IS NULL AND (expires_at IS NULL OR expires_at > %s)",
+            [digest(secret), clock.now().astimezone(UTC).strftime("%Y-%m-%d %H:%M:%S.%f")],
+        )
         row = cursor.fetchone()
-    return row[0] if row else None
+    return Key(row[0], row[1], orjson.loads(row[2]), orjson.loads(row[3]), row[4]) if row else None

@@ -13,7 +13,7 @@ from ninja import Router, Status
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.http.texts import is_whole
 from neat_verdict.app.people.auth import MachineAuth, person
-from neat_verdict.app.people.keys import make_key, withdraw_key
+from neat_verdict.app.people.keys import make_key, make_site_key, withdraw_key
 from neat_verdict.app.people.models import MachineKey
 from neat_verdict.app.traffic import (
     actions,
@@ -46,6 +46,7 @@ from neat_verdict.app.traffic.schemas import (
     ReallocateIn,
     RulesIn,
     SharesByHandIn,
+    SiteKeyIn,
     SnippetsOut,
     SplitIn,
     StopIn,
@@ -55,7 +56,6 @@ from neat_verdict.app.traffic.sightings import buffer, last_month
 
 router = Router(tags=["traffic"])
 _LOCAL = Path(__file__).parent / "snippets" / "assign.mjs"
-_machine = MachineAuth()
 
 
 def _described(schema: Any) -> dict[str, Any]:
@@ -72,7 +72,7 @@ def _described(schema: Any) -> dict[str, Any]:
     "/assign",
     response=AssignOut,
     operation_id="assign",
-    auth=_machine,
+    auth=MachineAuth("assign"),
     openapi_extra=_described(AssignIn),
     tags=["machines"],
 )
@@ -111,7 +111,7 @@ def assign(request: HttpRequest) -> HttpResponse:
     return JsonResponse({"assignments": answers, "problem": "; ".join(problems) or None})
 
 
-@router.get("/running.json", operation_id="get_running", auth=_machine, tags=["machines"])
+@router.get("/running.json", operation_id="get_running", auth=MachineAuth("read"), tags=["machines"])
 def running(request: HttpRequest) -> dict[str, Any]:
     """All running experiments, to assign without asking: see assign.mjs for the algorithm."""
     return assigning.running_list()
@@ -193,8 +193,18 @@ def keys(request: HttpRequest) -> list[KeyOut]:
 
 @router.post("/keys", response={201: NewKeyOut}, operation_id="make_key")
 def new_key(request: HttpRequest, payload: KeyIn) -> Status[NewKeyOut]:
-    result, secret = make_key(person(request), payload.name)
+    """A server's key."""
+    result, secret = make_key(person(request), payload.name, scopes=payload.scopes, expires_at=payload.expires_at)
     return Status(201, NewKeyOut(**_key(result), secret=secret))
+
+
+@router.post("/site-keys", response={201: KeyOut}, operation_id="make_site_key")
+def new_site_key(request: HttpRequest, payload: SiteKeyIn) -> Status[KeyOut]:
+    """A key that the pages of a site carry: it asks for assignments and sends events, and nothing else."""
+    result = make_site_key(
+        person(request), payload.name, payload.origins, per_minute=payload.per_minute, expires_at=payload.expires_at
+    )
+    return Status(201, KeyOut(**_key(result)))
 
 
 @router.delete("/keys/{number}", response=KeyOut, operation_id="withdraw_key")
@@ -204,13 +214,12 @@ def remove_key(request: HttpRequest, number: int) -> KeyOut:
 
 
 def _key(machine_key: MachineKey) -> dict[str, Any]:
+    fields = ("name", "kind", "start", "public", "scopes", "origins", "per_minute", "made_at", "expires_at", "withdrawn_at",
+              "used_at", "refused")  # fmt: skip
     return {
         "id": machine_key.pk,
-        "name": machine_key.name,
-        "start": machine_key.start,
         "made_by": machine_key.made_by.display_name,
-        "made_at": machine_key.made_at,
-        "withdrawn_at": machine_key.withdrawn_at,
+        **{field: getattr(machine_key, field) for field in fields},
     }
 
 

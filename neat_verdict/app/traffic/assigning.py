@@ -28,6 +28,11 @@ class Answer:
     because: str = ""
     problem: str | None = None
 
+    @property
+    def counts(self) -> bool:
+        """Whether showing it is an exposure."""
+        return self.reason in ("assigned", "forced")
+
 
 def assign(unit: str, properties: Mapping[str, object], keys: Sequence[str] | None = None) -> dict[str, Answer]:
     """The unit's variants, by experiment; of all that are served where ``keys`` is None.

@@ -9,6 +9,9 @@ from ninja import Schema
 from pydantic import Field
 
 from neat_verdict.app.experiments.schemas import ConditionGroupIO, VariantIn
+from neat_verdict.app.people.keys import PER_MINUTE
+from neat_verdict.app.people.models import all_scopes
+from neat_verdict.app.people.origins import MAX_ORIGINS
 
 
 class AssignIn(Schema):
@@ -92,18 +95,40 @@ class ReadyAudienceOut(RulesIn):
 
 
 class KeyIn(Schema):
+    """``scopes`` are what it may do; without an end it is valid until it is withdrawn."""
+
     name: str = Field(max_length=80)
+    scopes: list[str] = Field(default_factory=all_scopes, max_length=10)
+    expires_at: datetime | None = None
+
+
+class SiteKeyIn(Schema):
+    """``origins`` are those of the pages that may use it; ``per_minute`` requests at most."""
+
+    name: str = Field(max_length=80)
+    origins: list[str] = Field(max_length=MAX_ORIGINS)
+    per_minute: int = PER_MINUTE
+    expires_at: datetime | None = None
 
 
 class KeyOut(Schema):
-    """``start`` is how the secret begins; the rest is not kept."""
+    """``start`` is how the secret begins; of a server's the rest is not kept, of a site's ``public`` is the whole. ``used_at`` is
+    right to some seconds; ``refused`` counts requests that came too fast."""
 
     id: int
     name: str
+    kind: Literal["server", "site"]
     start: str
+    public: str
+    scopes: list[str]
+    origins: list[str]
+    per_minute: int
     made_by: str
     made_at: datetime
+    expires_at: datetime | None
     withdrawn_at: datetime | None
+    used_at: datetime | None
+    refused: int
 
 
 class NewKeyOut(KeyOut):

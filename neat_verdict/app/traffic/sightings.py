@@ -6,7 +6,6 @@ process has noted and not stored when it ends is lost, which a sample can bear.
 
 from __future__ import annotations
 
-import logging
 import threading
 from collections import Counter
 from collections.abc import Collection, Mapping
@@ -14,15 +13,15 @@ from datetime import date, timedelta
 from typing import Any
 
 import orjson
-from django.db import connections, transaction
+from django.db import transaction
 
 from neat_verdict.app import clock
 from neat_verdict.app.http.texts import is_whole
+from neat_verdict.app.later import Later
 from neat_verdict.app.sql import rows, run_many
 from neat_verdict.app.traffic.models import PropertySet, SampledDay, SeenUnit
 from neat_verdict.core.traffic import MAX_UNIT_LENGTH, Sample, sample_point
 
-log = logging.getLogger(__name__)
 DAYS = 30
 KEPT_A_DAY = 2_000  # units with their properties; above it half of them are kept
 READ_AT_ONCE = 30_000
@@ -44,7 +43,7 @@ class Buffer:
         self._day, self._share = date.min, 1.0
         self._known: set[tuple[float, str]] = set()
         self._sets: Counter[float] = Counter()  # of properties, by unit
-        self._timer: threading.Timer | None = None
+        self._later = Later(self.flush, STORE_AFTER)
 
     def note(self, unit: str, properties: Mapping[str, object]) -> None:
         """Note that a unit asked for an assignment. Never raises: what is no unit, or no text at all, is passed over."""
@@ -64,8 +63,8 @@ class Buffer:
                 return
             self._known.add((point, text))
             self._waiting.append((day, point, text))
-            if self._timer is None and self.by_itself:
-                self._timer = self._later()
+            if self.by_itself:
+                self._later.soon()
 
     def flush(self) -> int:
         """Store what waits, in the caller's transaction; returns how many sightings that were."""
@@ -84,26 +83,10 @@ class Buffer:
         self._day = date.min
 
     def _take(self) -> list[Sighting]:
+        self._later.cancel()
         with self._lock:
-            if self._timer is not None:
-                self._timer.cancel()
-            taken, self._waiting, self._timer = self._waiting, [], None
+            taken, self._waiting = self._waiting, []
         return taken
-
-    def _later(self) -> threading.Timer:
-        timer = threading.Timer(STORE_AFTER, self._flush_alone)
-        timer.daemon = True
-        timer.start()
-        return timer
-
-    def _flush_alone(self) -> None:
-        """In a thread of its own: nobody waits for it, and what fails is only a few seconds of a sample."""
-        try:
-            self.flush()
-        except Exception:
-            log.exception("sightings of units could not be stored")
-        finally:
-            connections.close_all()
 
 
 buffer = Buffer()

@@ -9,7 +9,7 @@ from neat_verdict.app.collect.models import Sighting
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import missing_for_rule, planned_rule
 from neat_verdict.app.metrics.queries import definition_of
-from neat_verdict.app.people.models import MachineKey
+from neat_verdict.app.people.queries import keys_in_use
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.text.format import format_share, listed, plural
 
@@ -113,7 +113,7 @@ def _set_elsewhere(experiment: Experiment, names: set[str]) -> list[tuple[str, s
 
 
 def _key() -> Point:
-    keys = MachineKey.objects.filter(withdrawn_at__isnull=True).count()
+    keys = keys_in_use()
     return Point(
         "A system has a key",
         keys > 0,

@@ -1496,7 +1496,10 @@ export interface paths {
         /** Keys */
         get: operations["list_keys"];
         put?: never;
-        /** New Key */
+        /**
+         * New Key
+         * @description A server's key.
+         */
         post: operations["make_key"];
         delete?: never;
         options?: never;
@@ -1875,6 +1878,26 @@ export interface paths {
         get: operations["get_shared_picture"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/site-keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * New Site Key
+         * @description A key that the pages of a site carry: it asks for assignments and sends events, and nothing else.
+         */
+        post: operations["make_site_key"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3792,18 +3815,33 @@ export interface components {
             money: components["schemas"]["MoneyOut"][];
             reading: components["schemas"]["ReadingOut"];
         };
-        /** KeyIn */
+        /**
+         * KeyIn
+         * @description ``scopes`` are what it may do; without an end it is valid until it is withdrawn.
+         */
         KeyIn: {
+            /** Expires At */
+            expires_at?: string | null;
             /** Name */
             name: string;
+            /** Scopes */
+            scopes?: string[];
         };
         /**
          * KeyOut
-         * @description ``start`` is how the secret begins; the rest is not kept.
+         * @description ``start`` is how the secret begins; of a server's the rest is not kept, of a site's ``public`` is the whole. ``used_at`` is
+         *     right to some seconds; ``refused`` counts requests that came too fast.
          */
         KeyOut: {
+            /** Expires At */
+            expires_at: string | null;
             /** Id */
             id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "server" | "site";
             /**
              * Made At
              * Format: date-time
@@ -3813,8 +3851,20 @@ export interface components {
             made_by: string;
             /** Name */
             name: string;
+            /** Origins */
+            origins: string[];
+            /** Per Minute */
+            per_minute: number;
+            /** Public */
+            public: string;
+            /** Refused */
+            refused: number;
+            /** Scopes */
+            scopes: string[];
             /** Start */
             start: string;
+            /** Used At */
+            used_at: string | null;
             /** Withdrawn At */
             withdrawn_at: string | null;
         };
@@ -4321,8 +4371,15 @@ export interface components {
          * @description The only answer that carries the secret.
          */
         NewKeyOut: {
+            /** Expires At */
+            expires_at: string | null;
             /** Id */
             id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "server" | "site";
             /**
              * Made At
              * Format: date-time
@@ -4332,10 +4389,22 @@ export interface components {
             made_by: string;
             /** Name */
             name: string;
+            /** Origins */
+            origins: string[];
+            /** Per Minute */
+            per_minute: number;
+            /** Public */
+            public: string;
+            /** Refused */
+            refused: number;
+            /** Scopes */
+            scopes: string[];
             /** Secret */
             secret: string;
             /** Start */
             start: string;
+            /** Used At */
+            used_at: string | null;
             /** Withdrawn At */
             withdrawn_at: string | null;
         };
@@ -5723,6 +5792,23 @@ export interface components {
             password: string;
             /** Username */
             username: string;
+        };
+        /**
+         * SiteKeyIn
+         * @description ``origins`` are those of the pages that may use it; ``per_minute`` requests at most.
+         */
+        SiteKeyIn: {
+            /** Expires At */
+            expires_at?: string | null;
+            /** Name */
+            name: string;
+            /** Origins */
+            origins: string[];
+            /**
+             * Per Minute
+             * @default 6000
+             */
+            per_minute: number;
         };
         /** SizeIn */
         SizeIn: {
@@ -10517,6 +10603,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_site_key: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiteKeyIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeyOut"];
+                };
             };
             /** @description Refused; the problem document says why */
             "4XX": {

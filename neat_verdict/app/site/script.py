@@ -1,0 +1,63 @@
+"""The script that pages load: the one of this release, and by its version, which never changes."""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+import re
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+
+from django.conf import settings
+from django.http import Http404, HttpRequest, HttpResponse, HttpResponseNotModified
+from django.views.decorators.http import require_safe
+
+_NAMES = re.compile(r"neat(?:-(?P<version>\d+\.\d+\.\d+))?\.js(?P<map>\.map)?")
+_MINUTES, _YEAR = 600, 31_536_000
+
+
+@dataclass(frozen=True, slots=True)
+class Built:
+    """The script as it was built: its ``version``, and the hash that a page can hold it to (Subresource Integrity)."""
+
+    version: str
+    code: bytes
+    map: bytes
+    integrity: str
+
+
+@cache
+def built() -> Built:
+    """Raises FileNotFoundError where the front end is not built."""
+    place: Path = settings.WEB_BUILD / "site"
+    code = (place / "neat.js").read_bytes()
+    integrity = "sha384-" + base64.b64encode(hashlib.sha384(code).digest()).decode()
+    return Built((place / "version").read_text().strip(), code, (place / "neat.js.map").read_bytes(), integrity)
+
+
+@require_safe
+def script(request: HttpRequest, name: str) -> HttpResponse:
+    """``neat.js``, kept by browsers for minutes; ``neat-1.2.3.js``, kept for a year; and their source maps."""
+    found = _NAMES.fullmatch(name)
+    try:
+        made = built()
+    except FileNotFoundError:
+        return HttpResponse("The front end is not built. Run bin/setup.", status=503, content_type="text/plain")
+    if found is None or found["version"] not in (None, made.version):
+        raise Http404
+    content = made.map if found["map"] else made.code
+    tag = f'"{hashlib.sha256(content).hexdigest()[:20]}"'
+    matches = request.headers.get("If-None-Match") == tag
+    answer = HttpResponseNotModified() if matches else HttpResponse(content, content_type=_type(found))
+    kept = f"public, max-age={_YEAR}, immutable" if found["version"] else f"public, max-age={_MINUTES}"
+    answer.headers["Cache-Control"] = kept
+    answer.headers["ETag"] = tag
+    # Anybody may load it, and hold it to its hash.
+    answer.headers["Access-Control-Allow-Origin"] = "*"
+    answer.headers["Cross-Origin-Resource-Policy"] = "cross-origin"
+    return answer
+
+
+def _type(found: re.Match[str]) -> str:
+    return "application/json" if found["map"] else "text/javascript; charset=utf-8"

@@ -1,0 +1,11 @@
+"""Addresses for the pages of a site."""
+
+from django.urls import path
+
+from neat_verdict.app.site import script, views
+
+urlpatterns = [
+    path("assign", views.assign),
+    path("events", views.events),
+    path("<str:name>", script.script),
+]
