@@ -69,8 +69,11 @@ def test_outside_the_demo_there_is_no_stand_in(db, settings, path):
 def test_in_the_demo_the_site_has_its_key_and_the_mailbox_its_letters(analyst, settings):
     settings.DEMO = True
     settings.EMAIL_BACKEND = "neat_verdict.app.standins.mailbox.MailboxBackend"
-    SiteKey.objects.create(secret="nv_site")
-    assert b'data-key="nv_site"' in Client().get("/tidewick/").content
+    SiteKey.objects.create(secret="nv_site", public="nvsite_page")
+    shown = Client().get("/tidewick/", headers={"Host": "127.0.0.1:8765"})
+    assert b'data-key="nvsite_page" data-verdict="http://localhost:8765"' in shown.content
+    assert b"nv_site" not in shown.content
+    assert "script-src 'self' http://localhost:8765;" in shown["Content-Security-Policy"]
     assert Client().get("/tidewick/nowhere").status_code == 404
     send_mail("Neat Verdict: a split <b>", "Find where", None, ["mona@tidewick.example"])
     assert Letter.objects.get().recipients == "mona@tidewick.example"

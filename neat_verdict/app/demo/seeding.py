@@ -33,7 +33,7 @@ from neat_verdict.app.experiments.queries import daily_counts, decision_rule, fi
 from neat_verdict.app.experiments.splits import shares_on
 from neat_verdict.app.metrics.actions import create_metric
 from neat_verdict.app.people.api import DEMO_ACCOUNTS
-from neat_verdict.app.people.keys import make_key
+from neat_verdict.app.people.keys import make_key, make_site_key
 from neat_verdict.app.people.models import User
 from neat_verdict.app.planning.actions import forecast
 from neat_verdict.app.standins.crowd import HOURS, Assigned, Truth, visits_of
@@ -67,7 +67,9 @@ def seed(today: date) -> int:
         for name, definition, description in METRICS:
             create_metric(people["mona"], name, definition, description)
         _, secret = make_key(people["mona"], "Tidewick booking site")
-        SiteKey.objects.create(secret=secret)
+        # Of the demo's own machine, whatever the port: the pages lie at one of its names, the script at the other.
+        page = make_site_key(people["mona"], "Tidewick pages", ["http://127.0.0.1:*", "http://localhost:*"])
+        SiteKey.objects.create(secret=secret, public=page.public)
     for story in STORIES:
         _tell(story, people, today)
     _let_the_crowd_come(people["mona"], [story for story in STORIES if story.parameters and story.days_in], today)

@@ -34,6 +34,11 @@ def site_origins() -> list[list[str]]:
     return list(_in_use().filter(kind="site").values_list("origins", flat=True))
 
 
+def site_key() -> str:
+    """The key of a site that was made last; "" where none has one."""
+    return _in_use().filter(kind="site").values_list("public", flat=True).first() or ""
+
+
 def keys_in_use() -> int:
     """How many keys open something."""
     return _in_use().count()

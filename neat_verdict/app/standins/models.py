@@ -1,4 +1,4 @@
-"""What the stand-ins keep: the mailbox's letters, and the key that the booking site was given."""
+"""What the stand-ins keep: the mailbox's letters, and the keys that the booking site was given."""
 
 from __future__ import annotations
 
@@ -21,6 +21,8 @@ class Letter(models.Model):
 
 
 class SiteKey(models.Model):
-    """The booking site's key for machines, in the clear: it stands for a setting of somebody else's system."""
+    """The booking site's keys, in the clear: they stand for settings of somebody else's system. ``secret`` is that of its server,
+    ``public`` that of its pages."""
 
     secret = models.CharField(max_length=80)
+    public = models.CharField(max_length=80, blank=True, default="")

@@ -22,10 +22,20 @@ def _in_demo(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
         if not settings.DEMO:
             raise Http404
         answer = view(request, **named)
-        answer["Content-Security-Policy"] = "default-src 'self'; img-src 'self' data:; frame-ancestors 'none'"
+        ours = _verdict(request)
+        answer["Content-Security-Policy"] = (
+            f"default-src 'self'; script-src 'self' {ours}; connect-src {ours}; img-src 'self' data:; frame-ancestors 'none'"
+        )
         return answer
 
     return shown
+
+
+def _verdict(request: HttpRequest) -> str:
+    """Where the booking site finds us: the same machine by its other name, which is another origin for its pages."""
+    host, _, port = request.get_host().partition(":")
+    other = {"127.0.0.1": "localhost", "localhost": "127.0.0.1"}.get(host, host)
+    return f"{request.scheme}://{other}" + (f":{port}" if port else "")
 
 
 @require_safe
@@ -35,7 +45,8 @@ def booking_site(request: HttpRequest, page: str = "home") -> HttpResponse:
     if page not in PAGES:
         raise Http404
     key = SiteKey.objects.first()
-    return render(request, "standins/site.html", {"page": page, "pages": PAGES, "key": key.secret if key else ""})
+    shown = {"page": page, "pages": PAGES, "key": key.public if key else "", "verdict": _verdict(request)}
+    return render(request, "standins/site.html", shown)
 
 
 @require_safe

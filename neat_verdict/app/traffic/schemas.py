@@ -138,6 +138,7 @@ class NewKeyOut(KeyOut):
 
 
 class SnippetsOut(Schema):
+    page: str
     python: str
     javascript: str
     curl: str

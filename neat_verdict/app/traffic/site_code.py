@@ -6,7 +6,9 @@ import json
 from collections.abc import Mapping
 
 from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.people.queries import site_key
 from neat_verdict.app.traffic.schemas import SnippetsOut
+from neat_verdict.app.traffic.serving import parameters_of
 
 
 def snippets(experiment: Experiment, address: str) -> SnippetsOut:
@@ -14,7 +16,13 @@ def snippets(experiment: Experiment, address: str) -> SnippetsOut:
     names = {"address": address, "key": experiment.key, "event": _event_of(experiment)}
     parameters = sorted({line["name"] for v in experiment.variants.all() for line in v.parameters})
     reading = parameters[0] if parameters else ""
+    use = (
+        f"neat.get({_for_page(reading)}, {_for_page(_of_control(experiment, reading))})"
+        if reading
+        else 'neat.get("…", false)'
+    )
     return SnippetsOut(
+        page=_filled(_PAGE, {**names, "site_key": site_key() or "the site’s key, see Connections", "use": use}),
         python=_filled(
             _PYTHON, {**names, "use": f"parameters[{json.dumps(reading)}]" if reading else 'variant == "B"'}
         ),
@@ -23,6 +31,16 @@ def snippets(experiment: Experiment, address: str) -> SnippetsOut:
         ),
         curl=_filled(_CURL, names),
     )
+
+
+def _for_page(value: object) -> str:
+    """A value as a script within a page may hold it: nothing in it ends the script."""
+    return json.dumps(value, ensure_ascii=False).replace("</", "<\\/")
+
+
+def _of_control(experiment: Experiment, parameter: str) -> object:
+    """What the page shows without us: what control has."""
+    return parameters_of(experiment.variants.all()[0].parameters).get(parameter)
 
 
 def _event_of(experiment: Experiment) -> str:
@@ -38,6 +56,17 @@ def _filled(template: str, names: Mapping[str, str]) -> str:
     return template
 
 
+_PAGE = """\
+<script src="‹address›/site/v1/neat.js" data-key="‹site_key›" data-timeout="300" async></script>
+<script>
+  (window.neatQueue = window.neatQueue || []).push(async (neat) => {
+    await neat.ready; // after 300 ms at the latest; then everybody sees what is there without us
+    console.log(‹use›); // reading it is the exposure
+  });
+  // later, when it happens:
+  window.neatQueue.push((neat) => neat.track("‹event›"));
+</script>
+"""
 _CURL = """\
 curl -s ‹address›/api/v1/assign \\
   -H "Authorization: Bearer $NEAT_VERDICT_KEY" -H "Content-Type: application/json" \\

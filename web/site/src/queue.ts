@@ -1,7 +1,5 @@
 import type { Options, Value } from "./options";
 
-export type SiteEvent = Record<string, Value>;
-
 const STORED = "neat_waiting";
 const AT_ONCE = 50;
 const MOST = 500; // what waits; the oldest go first
@@ -11,7 +9,7 @@ const LONGEST = 60_000;
 
 /** Events on their way: sent in batches, kept through failures and while there is no network. */
 export class Queue {
-  private waiting: SiteEvent[] = [];
+  private waiting: string[] = []; // as JSON
   private timer: ReturnType<typeof setTimeout> | undefined;
   private sending = false;
   private delay = SOON;
@@ -30,7 +28,7 @@ export class Queue {
   /** What an earlier page could not send. */
   restore(): void {
     try {
-      const kept = JSON.parse(localStorage.getItem(STORED) ?? "[]") as SiteEvent[];
+      const kept = JSON.parse(localStorage.getItem(STORED) ?? "[]") as string[];
       localStorage.removeItem(STORED);
       if (Array.isArray(kept)) this.waiting = [...kept, ...this.waiting].slice(-MOST);
       if (this.waiting.length) this.soon(SOON);
@@ -39,8 +37,9 @@ export class Queue {
     }
   }
 
-  add(event: SiteEvent): void {
-    this.waiting = [...this.waiting, event].slice(-MOST);
+  /** Throws for what is no JSON, before anything waits with it. */
+  add(event: Record<string, Value>): void {
+    this.waiting = [...this.waiting, JSON.stringify(event)].slice(-MOST);
     if (!navigator.onLine) this.keep();
     this.soon(this.delay);
   }
@@ -94,9 +93,9 @@ export class Queue {
     this.keep();
   }
 
-  private batch(): SiteEvent[] {
+  private batch(): string[] {
     let count = Math.min(this.waiting.length, AT_ONCE);
-    while (count > 1 && this.body(this.waiting.slice(0, count)).length > MOST_BYTES) count = Math.ceil(count / 2);
+    while (count > 1 && bytes(this.body(this.waiting.slice(0, count))) > MOST_BYTES) count = Math.ceil(count / 2);
     return this.waiting.slice(0, count);
   }
 
@@ -104,8 +103,8 @@ export class Queue {
     return `${this.options.address}/site/v1/events`;
   }
 
-  private body(events: SiteEvent[]): string {
-    return JSON.stringify({ key: this.options.key, events });
+  private body(events: string[]): string {
+    return `{"key":${JSON.stringify(this.options.key)},"events":[${events.join()}]}`;
   }
 
   private keep(): void {
@@ -116,4 +115,8 @@ export class Queue {
       // Full, or not to be had: they wait in memory.
     }
   }
+}
+
+function bytes(text: string): number {
+  return new TextEncoder().encode(text).length;
 }

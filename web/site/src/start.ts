@@ -23,6 +23,8 @@ export interface Neat {
   expose(name: string): void;
   /** Something happened. */
   track(event: string, properties?: Properties): void;
+  /** What the visitor takes part in, for other tools of the site. */
+  assignments(): Assignment[];
   /** What else is known of the visitor; variants are asked for once more where it changes. */
   know(properties: Properties): Promise<void>;
   /** Called with each change of the address that loads no page, and where parameters come later. */
@@ -32,11 +34,14 @@ export interface Neat {
   optIn(): void;
 }
 
-interface Given {
+export interface Assignment {
+  experiment: string;
+  variant: string;
+  reason: string;
+}
+
+interface Given extends Partial<Assignment> {
   value: unknown;
-  experiment?: string;
-  variant?: string;
-  reason?: string;
 }
 
 const EXPOSURE = "exposure";
@@ -109,6 +114,14 @@ export function start(given: Partial<Options>): Neat {
     track(EXPOSURE, { ...options.properties, ...base, experiment, variant, reason });
   }
 
+  function assignments(): Assignment[] {
+    const found = new Map<string, Assignment>();
+    for (const { experiment, variant, reason } of Object.values(known)) {
+      if (experiment && variant && reason) found.set(experiment, { experiment, variant, reason });
+    }
+    return [...found.values()];
+  }
+
   function get<T>(name: string, otherwise: T, when: When = "now"): T {
     const found = known[name];
     if (!found || (otherwise !== null && typeof found.value !== typeof otherwise)) return otherwise;
@@ -137,6 +150,7 @@ export function start(given: Partial<Options>): Neat {
     },
     expose: (name) => void safely(() => expose(name)),
     track: (event, properties) => void safely(() => track(event, properties)),
+    assignments: () => safely(assignments) ?? [],
     know: async (properties) => {
       options.properties = { ...options.properties, ...properties };
       await again().catch(() => undefined);

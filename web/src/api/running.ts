@@ -169,14 +169,19 @@ export function useKeyActions() {
   const stale = useStale();
   const onSuccess = () => stale("machineKeys");
   const make = useMutation({
-    mutationFn: (name: string) => take(client.POST("/api/v1/keys", { body: { name } })),
+    mutationFn: (body: { name: string; scopes: string[] }) => take(client.POST("/api/v1/keys", { body })),
+    onSuccess,
+  });
+  const makeForSite = useMutation({
+    mutationFn: (body: { name: string; origins: string[]; per_minute: number }) =>
+      take(client.POST("/api/v1/site-keys", { body })),
     onSuccess,
   });
   const withdraw = useMutation({
     mutationFn: (number: number) => take(client.DELETE("/api/v1/keys/{number}", { params: { path: { number } } })),
     onSuccess,
   });
-  return { make, withdraw };
+  return { make, makeForSite, withdraw };
 }
 
 export function useSnippets(key: string) {

@@ -5853,6 +5853,8 @@ export interface components {
             curl: string;
             /** Javascript */
             javascript: string;
+            /** Page */
+            page: string;
             /** Python */
             python: string;
         };

@@ -290,12 +290,12 @@ describe("who assigns", () => {
   });
 
   it("hands the engineer a snippet in each language", () => {
-    const snippets = { python: "import json", javascript: "const ask", curl: "curl -s" };
+    const snippets = { page: "<script", python: "import json", javascript: "const ask", curl: "curl -s" };
     open(<Engineers />, undefined, [
       [keys.snippets("fare-calendar"), snippets],
       [keys.machineKeys, []],
     ]);
-    expect(screen.getByLabelText("Snippet").textContent).toBe("curl -s");
+    expect(screen.getByLabelText("Snippet").textContent).toBe("<script");
     fireEvent.click(screen.getByRole("tab", { name: "Python" }));
     expect(screen.getByLabelText("Snippet").textContent).toBe("import json");
     expect(screen.getByText(/No system has a key yet/)).toBeTruthy();
@@ -477,17 +477,39 @@ describe("connections and notices", () => {
       start: "nv_abcde",
       made_by: "Mona",
       made_at: "2026-03-02T09:00:00Z",
+      kind: "server",
+      public: "",
+      scopes: ["assign", "collect"],
+      origins: [],
+      per_minute: 0,
+      expires_at: null,
       withdrawn_at: null,
+      used_at: null,
+      refused: 0,
     };
+    const pages = {
+      ...key,
+      id: 5,
+      name: "Pages",
+      kind: "site",
+      public: "nvsite_abc",
+      origins: ["https://www.example.com"],
+      used_at: "2026-03-09T08:00:00Z",
+      refused: 1200,
+    };
+    const message = "origins (www.example.com): must be like https://www.example.com";
     const calls = serve({
+      "POST /site-keys": [
+        { status: 422, body: { title: "A value is not accepted", errors: [{ field: "origins", message }] } },
+      ],
       "POST /keys": [{ status: 201, body: { ...key, id: 4, name: "Site", secret: "nv_secret" } }],
-      "GET /keys": [{ body: [key] }, { body: [key] }],
+      "GET /keys": [{ body: [key, pages] }, { body: [key, pages] }],
       "DELETE /keys/3": [{ body: { ...key, withdrawn_at: "2026-03-03T09:00:00Z" } }],
     });
     show(<ConnectionsPage />, {
       known: [
         [keys.session, SESSION],
-        [keys.machineKeys, [key]],
+        [keys.machineKeys, [key, pages]],
         [keys.segments, { segments: [["device"], ["device", "language"]] }],
       ],
     });
@@ -498,6 +520,21 @@ describe("connections and notices", () => {
     fireEvent.change(screen.getByLabelText("System that needs a key"), { target: { value: "Site" } });
     fireEvent.click(screen.getByText("Create key"));
     await screen.findByText("nv_secret");
+    expect(calls.find((call) => call.method === "POST")?.body).toEqual({
+      name: "Site",
+      scopes: ["assign", "collect", "read"],
+    });
+    expect(screen.getByText("nvsite_abc")).toBeTruthy();
+    expect(screen.getByText(/last used .*1,200 requests refused/)).toBeTruthy();
+    expect(screen.getByText(/never used/)).toBeTruthy();
+    fireEvent.change(screen.getByLabelText("Site"), { target: { value: "More pages" } });
+    fireEvent.change(screen.getByLabelText("Origins of its pages"), {
+      target: { value: "www.example.com, https://b.example" },
+    });
+    fireEvent.click(screen.getByText("Create a site’s key"));
+    await waitFor(() => expect(screen.getByRole("alert").textContent).toBe(message));
+    expect(calls.at(-1)?.body).toMatchObject({ origins: ["www.example.com", "https://b.example"], per_minute: 6000 });
+    expect(screen.getByLabelText("Origins of its pages")).toHaveProperty("value", "www.example.com, https://b.example");
     fireEvent.click(screen.getByLabelText("Withdraw the key of App"));
     await waitFor(() => expect(calls.some((call) => call.method === "DELETE")).toBe(true));
   });

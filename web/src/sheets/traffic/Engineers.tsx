@@ -6,6 +6,7 @@ import { CopyText } from "../../parts/CopyText";
 import { useEditing } from "../editing";
 
 const LANGUAGES = [
+  ["page", "On the page"],
   ["curl", "curl"],
   ["python", "Python"],
   ["javascript", "JavaScript"],
@@ -16,7 +17,7 @@ export function Engineers() {
   const { experiment } = useEditing();
   const snippets = useSnippets(experiment.key);
   const machineKeys = useMachineKeys();
-  const [language, setLanguage] = useState<"curl" | "python" | "javascript">("curl");
+  const [language, setLanguage] = useState<(typeof LANGUAGES)[number][0]>("page");
   const inUse = machineKeys.data?.filter((key) => !key.withdrawn_at).length ?? 0;
   return (
     <Panel

@@ -3,7 +3,7 @@
 
 const VERSION = "booking 42";
 
-const { page, key } = document.body.dataset;
+const { page, key, verdict } = document.body.dataset;
 const main = document.getElementById("page");
 const form = document.getElementById("who");
 const steps = ["home", "sailings", "seat", "extras", "payment", "done"];
@@ -24,40 +24,28 @@ function keep() {
   for (const [name, value] of Object.entries(who)) form.elements[name].value = value;
 }
 
-async function ask(path, body) {
-  const answer = await fetch(`/api/v1/${path}`, {
-    method: "POST",
-    headers: { Authorization: `Bearer ${key}`, "Content-Type": "application/json" },
-    body: JSON.stringify(body),
-    keepalive: true,
-  });
-  return answer.json();
-}
-
-function properties() {
+/** The script of Neat Verdict, as on any site; here the visitor and what is known of them come from the form. */
+function load() {
   const { visitor, ...known } = who;
-  return known;
+  const script = document.createElement("script");
+  script.src = `${verdict}/site/v1/neat.js`;
+  Object.assign(script.dataset, { key, unit: visitor, properties: JSON.stringify(known), version: VERSION, timeout: 3000 });
+  return new Promise((resolve) => {
+    script.onload = resolve;
+    script.onerror = resolve; // without it everybody sees what is there today
+    document.head.append(script);
+  }).then(() => window.neat?.ready);
 }
 
-async function tell(event, more = {}) {
-  const sent = { id: crypto.randomUUID(), unit: who.visitor, event, at: new Date().toISOString(), ...more };
-  const receipt = await ask("collect", { events: [sent] });
+function tell(event, more = {}) {
+  window.neat?.track(event, more);
   const line = document.createElement("li");
-  line.textContent = receipt.accepted === 1 ? `${event}${more.variant ? ` ${more.variant}` : ""}` : `${event}: ${receipt.title}`;
+  line.textContent = event;
   document.getElementById("sent").append(line);
 }
 
-let assignments = {};
-
 /** What an experiment says about a parameter; showing it is the exposure. */
-function shown(parameter, otherwise) {
-  for (const [experiment, { variant, parameters, reason }] of Object.entries(assignments)) {
-    if (!(parameter in parameters)) continue;
-    if (reason === "assigned" || reason === "forced") tell("exposure", { experiment, variant, reason, base_version: VERSION, ...properties() });
-    return parameters[parameter];
-  }
-  return otherwise;
-}
+const shown = (parameter, otherwise) => window.neat?.get(parameter, otherwise) ?? otherwise;
 
 const HEADLINES = {
   name: "Selkie Isle",
@@ -121,11 +109,11 @@ function next(label, event, more) {
   return `<p><button data-action="${actions.length - 1}">${label}</button></p>`;
 }
 
-main.addEventListener("click", async (click) => {
+main.addEventListener("click", (click) => {
   const action = actions[click.target.dataset.action];
   if (!action) return;
   click.target.disabled = true;
-  await tell(action.event, action.more);
+  tell(action.event, action.more);
   if (action.then) location.assign(`/tidewick/${action.then}`);
 });
 form.addEventListener("submit", (submitted) => {
@@ -140,16 +128,13 @@ document.getElementById("another").addEventListener("click", () => {
   location.assign("/tidewick/");
 });
 
-ask("assign", { unit: who.visitor, properties: properties() })
-  .then((answer) => (assignments = answer.assignments ?? {}))
-  .catch(() => ({})) // without an answer everybody sees what is there today
-  .then(() => {
-    main.innerHTML = PAGES[page]();
-    document.getElementById("assigned").replaceChildren(
-      ...Object.entries(assignments).map(([experiment, { variant, reason }]) => {
-        const line = document.createElement("li");
-        line.textContent = `${experiment}: ${variant} (${reason.replace("_", " ")})`;
-        return line;
-      }),
-    );
-  });
+load().then(() => {
+  main.innerHTML = PAGES[page]();
+  document.getElementById("assigned").replaceChildren(
+    ...(window.neat?.assignments() ?? []).map(({ experiment, variant, reason }) => {
+      const line = document.createElement("li");
+      line.textContent = `${experiment}: ${variant} (${reason})`;
+      return line;
+    }),
+  );
+});

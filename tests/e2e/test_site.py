@@ -1,0 +1,194 @@
+"""The script on pages of another origin, under a strict policy: what is shown, what is counted, what never breaks."""
+
+import re
+import threading
+import urllib.request
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.e2e.conftest import PATIENCE
+
+CALENDAR = "/experiments/fare-calendar-before-the-sailing-list"
+PAGE = """<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Sailings</title><link rel="icon" href="data:,">
+<script src="{verdict}/site/v1/neat.js" data-key="{key}" data-properties='{{"device": "phone"}}' data-page-views async></script>
+<script src="/page.js" defer></script></head>
+<body><h1 id="top">Asking</h1><div id="far"></div><main id="main"></main></body></html>"""
+# The fares come late, far below what is in view.
+SCRIPT = """
+document.getElementById("far").style.height = "3000px";
+const show = (begin) => { document.getElementById("top").textContent = begin; };
+setTimeout(() => { if (!window.neat) show("without"); }, 1500);
+(window.neatQueue = window.neatQueue || []).push(async (neat) => {
+  await neat.ready;
+  show(neat.get("sailings_begin_with", "default", { selector: "#fares" }));
+  setTimeout(() => {
+    const fares = document.createElement("p");
+    fares.id = "fares";
+    fares.textContent = "Fares from 27 €";
+    document.getElementById("main").append(fares);
+  }, 50);
+});
+"""
+
+
+@pytest.fixture
+def shop(site):
+    """A site of somebody else's: its pages, at a port of its own. Answers with its address, by the host it is asked at."""
+    answered = urllib.request.urlopen(f"{site}/tidewick/", timeout=30).read().decode()
+    key = re.search(r'data-key="([^"]+)"', answered)[1]
+    policy = f"default-src 'none'; script-src 'self' {site}; connect-src {site}; img-src data:"
+
+    class Pages(BaseHTTPRequestHandler):
+        def do_GET(self):
+            code = self.path.startswith("/page.js")
+            content = (SCRIPT if code else PAGE.format(verdict=site, key=key)).encode()
+            self.send_response(200)
+            self.send_header("Content-Type", "text/javascript" if code else "text/html")
+            self.send_header("Content-Security-Policy", policy)
+            self.end_headers()
+            self.wfile.write(content)
+
+        def log_message(self, *_):
+            """Says nothing."""
+
+    servers = {host: ThreadingHTTPServer((host, 0), Pages) for host in ("127.0.0.1", "127.0.0.2")}
+    for server in servers.values():
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+    yield {host: f"http://{host}:{server.server_port}/" for host, server in servers.items()}
+    for server in servers.values():
+        server.shutdown()
+        server.server_close()
+
+
+@pytest.fixture
+def visit(chromium, shop):
+    """A visitor at the site's page; at the end no page of theirs may have complained."""
+    contexts, complaints = [], []
+
+    def come(host="127.0.0.1", before=lambda _page: None):
+        context = chromium.new_context(viewport={"width": 400, "height": 700})
+        contexts.append(context)
+        page = context.new_page()
+        page.on("pageerror", lambda error: complaints.append(str(error)))
+        page.on(
+            "console", lambda message: "Content Security Policy" in message.text and complaints.append(message.text)
+        )
+        before(page)
+        page.goto(shop[host])
+        return page
+
+    yield come
+    for context in contexts:
+        context.close()
+    assert complaints == []
+
+
+def in_latest(people, unit):
+    """The rows of a visitor on Watch."""
+    page = people().sign_in().page
+    page.goto(f"{CALENDAR}/watch")
+    return page.get_by_label("Latest exposures and events").get_by_role("row").filter(has_text=unit)
+
+
+def stored(page):
+    """What waits for the network. Asked again and again: under the page's policy no function may be made of a text."""
+    return page.evaluate("localStorage.getItem('neat_waiting')")
+
+
+def wait_until(page, holds):
+    for _ in range(PATIENCE // 100):
+        if holds():
+            return
+        page.wait_for_timeout(100)
+    raise TimeoutError
+
+
+def test_a_visitor_is_counted_once_the_changed_thing_is_in_view(people, visit):
+    page = visit()
+    heading = page.get_by_role("heading")
+    expect(heading).to_have_text(re.compile("^(list|calendar)$"))
+    letter = "B" if heading.inner_text() == "calendar" else "A"
+    expect(page.locator("#fares")).to_be_attached()
+    unit = page.evaluate("neat.unit")
+    with page.expect_request("**/site/v1/events") as sent:
+        page.evaluate("neat.track('search')")
+    assert [event["event"] for event in sent.value.post_data_json["events"]] in (["page_view", "search"], ["search"])
+    with page.expect_request("**/site/v1/events") as sent:
+        page.locator("#fares").scroll_into_view_if_needed()
+    (exposure,) = sent.value.post_data_json["events"]
+    assert (exposure["event"], exposure["variant"], exposure["device"]) == ("exposure", letter, "phone")
+    seen = in_latest(people, unit)
+    expect(seen.filter(has_text="exposure")).to_have_count(1)
+    expect(seen.filter(has_text="exposure").get_by_role("cell").nth(3)).to_have_text(letter)
+    # The same visitor on the next page, and what was tracked as the page was left.
+    page.evaluate("neat.track('booking_paid', {amount: 27}); location.reload()")
+    expect(heading).to_have_text("calendar" if letter == "B" else "list")
+    assert page.evaluate("neat.unit") == unit
+    expect(seen.filter(has_text="booking_paid")).to_have_count(1)
+
+
+# A script that is never answered is no case: it is async, and the page waits for nothing but its own load event.
+@pytest.mark.parametrize(
+    ("door", "shown", "fault"),
+    [("neat.js", "without", "away"), ("neat.js", "without", "broken"),
+     ("assign", "default", "away"), ("assign", "default", "broken"), ("assign", "default", "silent")],
+)  # fmt: skip
+def test_a_page_shows_what_it_shows_without_us_where_we_fail(visit, door, shown, fault):
+    faults = {
+        "away": lambda route: route.abort(),
+        "broken": lambda route: route.fulfill(status=500, body="<html>", headers={"Access-Control-Allow-Origin": "*"}),
+        "silent": lambda _route: None,  # never answered
+    }
+    page = visit(before=lambda page: page.route(f"**/site/v1/{door}", faults[fault]))
+    expect(page.get_by_role("heading")).to_have_text(shown)
+    page.evaluate("window.neat?.track('search')")
+
+
+def test_what_happens_without_a_network_is_sent_when_it_is_back(people, visit):
+    page = visit()
+    expect(page.get_by_role("heading")).to_have_text(re.compile("^(list|calendar)$"))
+    unit = page.evaluate("neat.unit")
+    page.context.set_offline(True)
+    page.evaluate("neat.track('search')")
+    wait_until(page, lambda: stored(page))
+    with page.expect_request("**/site/v1/events") as sent:
+        page.context.set_offline(False)
+    assert sent.value.post_data_json["events"][-1]["event"] == "search"
+    wait_until(page, lambda: not stored(page))
+    page.locator("#fares").scroll_into_view_if_needed()
+    expect(in_latest(people, unit).filter(has_text="exposure")).to_have_count(1)
+
+
+def test_a_page_that_the_key_is_not_for_is_served_nothing(people, visit):
+    page = visit("127.0.0.2")
+    expect(page.get_by_role("heading")).to_have_text("default")
+    unit = page.evaluate("neat.unit")
+    with page.expect_event("requestfailed", lambda one: one.url.endswith("/site/v1/events")):
+        page.evaluate("neat.track('search')")
+    assert page.evaluate("neat.assignments()") == []
+    expect(in_latest(people, unit)).to_have_count(0)
+
+
+def test_a_site_gets_its_key_and_the_code_for_its_pages(people):
+    person = people().sign_in()
+    page = person.page
+    page.goto("/connections")
+    page.get_by_label("Site", exact=True).fill("Island pages")
+    page.get_by_label("Origins of its pages").fill("islands.example")
+    page.get_by_role("button", name="Create a site’s key").click()
+    expect(page.get_by_role("alert")).to_contain_text("must be like https://www.example.com")
+    page.get_by_label("Origins of its pages").fill("https://islands.example")
+    page.get_by_role("button", name="Create a site’s key").click()
+    line = page.get_by_role("listitem").filter(has_text="Island pages")
+    expect(line).to_contain_text("https://islands.example")
+    expect(line).to_contain_text("never used")
+    assert person.axe() == []
+    key = line.locator(".font-mono").inner_text()
+    page.goto(f"{CALENDAR}/traffic")
+    expect(page.get_by_label("Snippet", exact=True)).to_contain_text(f'data-key="{key}"')
+    expect(page.get_by_label("Snippet", exact=True)).to_contain_text('neat.get("sailings_begin_with", "list")')
+    page.goto("/connections")
+    page.get_by_label("Withdraw the key of Island pages").click()
+    expect(line).to_contain_text("withdrawn")

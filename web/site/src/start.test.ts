@@ -1,0 +1,298 @@
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import { start, type Neat, type Options } from "./start";
+
+interface Call {
+  path: string;
+  body: { key: string; unit?: string; properties?: object; events?: Record<string, unknown>[] };
+}
+
+const ASSIGNED = { value: true, experiment: "fare-calendar", variant: "B", reason: "assigned" };
+const KEY: Partial<Options> = { key: "nvsite_x", address: "https://verdict.example/" };
+let calls: Call[];
+let answers: Record<string, () => Promise<Response> | Response>;
+let beacons: string[];
+
+const ok = (body: object) => new Response(JSON.stringify(body));
+const sent = () => calls.filter((call) => call.path === "events").flatMap((call) => call.body.events ?? []);
+const later = (milliseconds: number) => vi.advanceTimersByTimeAsync(milliseconds);
+
+beforeEach(() => {
+  vi.useFakeTimers({ now: new Date("2026-03-30T12:00:00Z") });
+  calls = [];
+  beacons = [];
+  answers = { assign: () => ok({ parameters: { calendar: ASSIGNED } }), events: () => ok({ accepted: 1 }) };
+  vi.stubGlobal("fetch", (address: string, given: RequestInit) => {
+    const path = address.replace("https://verdict.example/site/v1/", "");
+    calls.push({ path, body: JSON.parse(given.body as string) as Call["body"] });
+    const answer = Promise.resolve(answers[path]?.() ?? new Response(null, { status: 404 }));
+    return new Promise((resolve, reject) => {
+      given.signal?.addEventListener("abort", () => reject(new DOMException("aborted", "AbortError")));
+      answer.then(resolve, reject);
+    });
+  });
+  navigator.sendBeacon = (_address, body) => beacons.push(body as string) > 0;
+  localStorage.clear();
+  for (const name of ["neat_unit", "neat_out"]) document.cookie = `${name}=; Max-Age=0; Path=/`;
+});
+
+afterEach(() => {
+  vi.useRealTimers();
+  vi.unstubAllGlobals();
+  vi.restoreAllMocks();
+});
+
+async function begun(given: Partial<Options> = {}): Promise<Neat> {
+  const neat = start({ ...KEY, ...given });
+  await neat.ready;
+  return neat;
+}
+
+describe("parameters", () => {
+  it("are there once ready, and reading one is the exposure, once", async () => {
+    const neat = start({ ...KEY, properties: { device: "phone" }, version: "booking 42" });
+    expect(neat.get("calendar", false)).toBe(false);
+    await neat.ready;
+    expect(calls[0]?.body).toMatchObject({ key: "nvsite_x", unit: neat.unit, properties: { device: "phone" } });
+    expect(neat.get("calendar", false)).toBe(true);
+    neat.get("calendar", false);
+    neat.track("search", { words: 3 });
+    await later(1000);
+    expect(neat.assignments()).toEqual([{ experiment: "fare-calendar", variant: "B", reason: "assigned" }]);
+    const [exposure, search, ...more] = sent();
+    expect(more).toEqual([]);
+    expect(exposure).toMatchObject({
+      event: "exposure", experiment: "fare-calendar", variant: "B", reason: "assigned",
+      unit: neat.unit, at: "2026-03-30T12:00:00.000Z", device: "phone", base_version: "booking 42",
+    }); // prettier-ignore
+    expect(search).toMatchObject({ event: "search", words: 3, unit: neat.unit });
+  });
+
+  it.each([
+    ["is of another type", { value: "yes", experiment: "x", variant: "B", reason: "assigned" }],
+    ["is of a test the visitor has no part in", { value: true }],
+  ])("make no exposure where one %s", async (_, calendar) => {
+    answers.assign = () => ok({ parameters: { calendar } });
+    const neat = await begun();
+    expect(neat.get("calendar", false)).toBe(typeof calendar.value === "boolean" ? calendar.value : false);
+    expect(neat.get("unknown", 7)).toBe(7);
+    await later(5000);
+    expect(sent()).toEqual([]);
+  });
+
+  it("are exposed when the site says so", async () => {
+    const neat = await begun();
+    expect(neat.get("calendar", false, "later")).toBe(true);
+    await later(1000);
+    expect(sent()).toEqual([]);
+    neat.expose("calendar");
+    await later(1000);
+    expect(sent()).toHaveLength(1);
+  });
+
+  it("are exposed when the changed thing is in view, also where it comes late", async () => {
+    let see: IntersectionObserverCallback = () => undefined;
+    vi.stubGlobal(
+      "IntersectionObserver",
+      class {
+        constructor(callback: IntersectionObserverCallback) {
+          see = callback;
+        }
+        observe = vi.fn();
+        disconnect = vi.fn();
+      },
+    );
+    const view = (intersectionRatio: number) =>
+      see(
+        [{ isIntersecting: true, intersectionRatio, intersectionRect: { height: 1 } } as IntersectionObserverEntry],
+        {} as never,
+      );
+    const neat = await begun();
+    neat.get("calendar", false, { selector: "#calendar" });
+    view(1);
+    document.body.innerHTML = '<div id="calendar"></div>';
+    await later(0);
+    view(0.4);
+    await later(1000);
+    expect(sent()).toEqual([]);
+    view(0.5);
+    await later(1000);
+    expect(sent()).toHaveLength(1);
+  });
+});
+
+describe("a page", () => {
+  it.each([
+    ["the service is away", () => Promise.reject(new TypeError("no network"))],
+    ["the answer is an error", () => new Response("{}", { status: 503 })],
+    ["the answer is no JSON", () => new Response("<html>")],
+    ["the answer is empty", () => new Response("{}")],
+  ])("shows what it shows without us where %s", async (_, answer) => {
+    answers.assign = answer;
+    const neat = await begun();
+    expect(neat.get("calendar", "list")).toBe("list");
+    await later(5000);
+    expect(sent()).toEqual([]);
+  });
+
+  it("waits no longer than its time-out, and what comes later is too late", async () => {
+    let reply: (answer: Response) => void = () => undefined;
+    answers.assign = () => new Promise<Response>((resolve) => (reply = resolve));
+    const neat = start({ ...KEY, timeout: 200 });
+    let ready = false;
+    void neat.ready.then(() => (ready = true));
+    await later(199);
+    expect(ready).toBe(false);
+    await later(1);
+    expect(ready).toBe(true);
+    reply(ok({ parameters: { calendar: ASSIGNED } }));
+    await later(1000);
+    expect(neat.get("calendar", false)).toBe(false);
+    expect(sent()).toEqual([]);
+  });
+
+  it("never sees what goes wrong here", async () => {
+    const neat = await begun();
+    vi.spyOn(document, "querySelector").mockImplementation(() => {
+      throw new Error("wrong");
+    });
+    expect(neat.get("calendar", false, { selector: "((" })).toBe(false);
+    neat.onChange(() => {
+      throw new Error("wrong too");
+    });
+    history.pushState({}, "", "/elsewhere");
+    const circle: Record<string, never> = {};
+    expect(() => neat.track("x", Object.assign(circle, { circle }) as never)).not.toThrow();
+  });
+
+  it("tells its addresses as they change, each once", async () => {
+    const neat = await begun({ pageViews: true });
+    const changed = vi.fn();
+    neat.onChange(changed);
+    history.pushState({}, "", "/sailings");
+    history.replaceState({}, "", "/sailings");
+    history.replaceState({}, "", "/seat");
+    await later(1000);
+    expect(changed).toHaveBeenCalledTimes(2);
+    expect(sent().map((event) => [event.event, event.address])).toEqual([
+      ["page_view", expect.any(String)], ["page_view", "/sailings"], ["page_view", "/seat"],
+    ]); // prettier-ignore
+  });
+
+  it("asks once more when more is known of the visitor", async () => {
+    const neat = await begun();
+    const changed = vi.fn();
+    neat.onChange(changed);
+    answers.assign = () => ok({ parameters: { calendar: { ...ASSIGNED, variant: "A", value: false } } });
+    await neat.know({ signed_in: true });
+    expect(calls.at(-1)?.body.properties).toEqual({ signed_in: true });
+    expect(changed).toHaveBeenCalledTimes(1);
+    expect(neat.get("calendar", true)).toBe(false);
+  });
+});
+
+describe("visitors", () => {
+  it("are the same on the next page, or whom the site says they are", async () => {
+    const first = (await begun()).unit;
+    expect(first).toMatch(/^[0-9a-f-]{36}$/);
+    expect((await begun()).unit).toBe(first);
+    expect((await begun({ unit: "account-7" })).unit).toBe("account-7");
+  });
+
+  it("are not known before they agree, where they are asked", async () => {
+    const neat = await begun({ askConsent: true, pageViews: true });
+    neat.track("search");
+    expect(neat.get("calendar", false)).toBe(false);
+    await later(5000);
+    expect([calls, document.cookie, localStorage.length, neat.unit]).toEqual([[], "", 0, ""]);
+    const changed = vi.fn();
+    neat.onChange(changed);
+    neat.consent(true);
+    await later(1000);
+    expect(changed).toHaveBeenCalledTimes(1);
+    expect(neat.get("calendar", false)).toBe(true);
+    expect(document.cookie).toContain("neat_unit=");
+    neat.consent(false);
+    await later(5000);
+    expect([document.cookie, neat.get("calendar", false), neat.unit]).toEqual(["", false, ""]);
+  });
+
+  it.each([{ doNotTrack: "1" }, { globalPrivacyControl: true }])("are left alone where %o says so", async (signal) => {
+    for (const [name, value] of Object.entries(signal)) {
+      Object.defineProperty(navigator, name, { value, configurable: true });
+    }
+    const neat = await begun();
+    neat.track("search");
+    await later(5000);
+    expect([calls, document.cookie, neat.get("calendar", 1)]).toEqual([[], "", 1]);
+    for (const name of Object.keys(signal)) Reflect.deleteProperty(navigator, name);
+  });
+
+  it("opt out for good, and in again", async () => {
+    const neat = await begun();
+    neat.get("calendar", false);
+    neat.optOut();
+    await later(5000);
+    expect(sent()).toEqual([]);
+    calls = [];
+    const next = await begun();
+    next.track("search");
+    await later(5000);
+    expect([calls, next.get("calendar", false)]).toEqual([[], false]);
+    next.optIn();
+    await later(1000);
+    expect(next.get("calendar", false)).toBe(true);
+  });
+});
+
+describe("events", () => {
+  it("wait for the network, less and less often, and come each once", async () => {
+    answers.events = () => Promise.reject(new TypeError("no network"));
+    const neat = await begun();
+    neat.track("search");
+    await later(1000 + 2000 + 4000);
+    expect(calls.filter((call) => call.path === "events")).toHaveLength(3);
+    expect(JSON.parse(localStorage.getItem("neat_waiting") ?? "[]")).toHaveLength(1);
+    const [id] = sent().map((event) => event.id);
+    answers.events = () => ok({ accepted: 1 });
+    await later(8000);
+    expect(new Set(sent().map((event) => event.id))).toEqual(new Set([id]));
+    expect(localStorage.getItem("neat_waiting")).toBeNull();
+    calls = [];
+    await later(60_000);
+    expect(calls).toEqual([]);
+  });
+
+  it.each([[422, 0], [403, 0], [429, 1], [503, 1]])("answered with %i are kept %i", async (status, kept) => {
+    answers.events = () => new Response("{}", { status, headers: status === 429 ? { "Retry-After": "7" } : {} });
+    const neat = await begun();
+    neat.track("search");
+    await later(1000);
+    calls = [];
+    await later(status === 429 ? 6999 : 1999);
+    expect(sent()).toHaveLength(0);
+    await later(1);
+    expect(sent()).toHaveLength(kept);
+  }); // prettier-ignore
+
+  it("go along when the page is left, in batches as large as a page may send", async () => {
+    const neat = await begun();
+    for (let number = 0; number < 120; number += 1) neat.track("scrolled", { number, words: "é".repeat(900) });
+    window.dispatchEvent(new Event("pagehide"));
+    const batches = beacons.map((body) => (JSON.parse(body) as Call["body"]).events ?? []);
+    const numbers = batches.flat().flatMap(({ number }) => (typeof number === "number" ? [number] : []));
+    expect(numbers).toEqual([...Array(120).keys()]);
+    expect(Math.max(...beacons.map((body) => new TextEncoder().encode(body).length))).toBeLessThanOrEqual(64 * 1024);
+    await later(5000);
+    expect(sent()).toEqual([]);
+  });
+
+  it("of a page that was left without a network come from the next", async () => {
+    navigator.sendBeacon = () => false;
+    const neat = await begun();
+    neat.track("search");
+    window.dispatchEvent(new Event("pagehide"));
+    await begun();
+    await later(1000);
+    expect(sent().map((event) => event.event)).toContain("search");
+  });
+});
