@@ -313,3 +313,94 @@ def test_without_a_build_the_script_says_what_to_do(tmp_path, settings):
     script.built.cache_clear()
     answer = Client().get("/site/v1/neat.js")
     assert (answer.status_code, answer.content) == (503, b"The front end is not built. Run bin/setup.")
+
+
+# OpenFeature's protocol
+
+
+def evaluated(headers, key="", *, context=None, raw=None, **more):
+    body = raw if raw is not None else json.dumps({"context": context})
+    path = f"/ofrep/v1/evaluate/flags{f'/{key}' if key else ''}"
+    answer = Client().post(path, body, content_type="application/json", headers={**headers, **more})
+    return answer, json.loads(answer.content or b"null")
+
+
+@pytest.fixture
+def bearer(analyst):
+    return {"Authorization": f"Bearer {make_key(analyst, 'server', scopes=['assign'])[1]}"}
+
+
+@pytest.mark.parametrize("letter", ["A", "B"])
+def test_a_parameter_is_a_flag_with_what_its_exposure_needs(served, bearer, letter):
+    answer, body = evaluated(bearer, "calendar", context={"targetingKey": unit_of(letter), "device": "phone"})
+    shown = {"experiment": "fare-calendar", "variant": letter, "reason": "assigned"}
+    flag = {"key": "calendar", "value": letter == "B", "variant": letter, "reason": "SPLIT", "metadata": shown}
+    assert (answer.status_code, body) == (200, flag)
+    assert evaluated(bearer, context={"targetingKey": unit_of(letter)})[1] == {"flags": [flag]}
+
+
+def test_evaluating_is_not_being_exposed(ask, served, bearer):
+    for number in range(20):
+        evaluated(bearer, context={"targetingKey": f"v{number}"})
+    assert ask("get", f"/experiments/{served.key}/live")[1]["units"] == [0, 0]
+
+
+def test_who_takes_no_part_is_given_what_is_there_without_a_test(analyst, served, bearer):
+    actions.edit_experiment(analyst, served.key, served.version, {"participation": 0.0001}, "a pause")
+    body = evaluated(bearer, "calendar", context={"targetingKey": "v1"})[1]
+    assert body == {"key": "calendar", "value": False, "reason": "DEFAULT", "variant": "default", "metadata": {}}
+
+
+def test_a_client_that_has_all_is_told_so(served, bearer):
+    answer, _ = evaluated(bearer, context={"targetingKey": "v1"})
+    again, body = evaluated(bearer, context={"targetingKey": "v1"}, **{"If-None-Match": answer["ETag"]})
+    assert (again.status_code, body, again["ETag"]) == (304, None, answer["ETag"])
+    other = next(f"v{n}" for n in range(2, 99) if assign(f"v{n}", {}) != assign("v1", {}))
+    assert evaluated(bearer, context={"targetingKey": other}, **{"If-None-Match": answer["ETag"]})[0].status_code == 200
+
+
+@pytest.mark.parametrize(
+    ("key", "given", "status", "code"),
+    [
+        ("nothing", {"context": {"targetingKey": "v1"}}, 404, "FLAG_NOT_FOUND"),
+        ("fare-calendar", {"context": {"targetingKey": "v1"}}, 404, "FLAG_NOT_FOUND"),
+        ("calendar", {"context": {}}, 400, "TARGETING_KEY_MISSING"),
+        ("calendar", {"context": {"targetingKey": ""}}, 400, "TARGETING_KEY_MISSING"),
+        ("calendar", {"context": {"targetingKey": 7}}, 400, "INVALID_CONTEXT"),
+        ("calendar", {"context": {"targetingKey": "x" * 201}}, 400, "INVALID_CONTEXT"),
+        ("calendar", {"context": []}, 400, "INVALID_CONTEXT"),
+        ("calendar", {"raw": "{"}, 400, "PARSE_ERROR"),
+        ("calendar", {"raw": "[]"}, 400, "INVALID_CONTEXT"),
+        ("", {"context": {}}, 400, "TARGETING_KEY_MISSING"),
+        ("", {"raw": "[" * 5000}, 400, "PARSE_ERROR"),
+    ],
+)
+def test_what_cannot_be_evaluated_is_told_by_the_standards_codes(served, bearer, key, given, status, code):
+    answer, body = evaluated(bearer, key, **given)
+    assert (answer.status_code, body["errorCode"], body.get("key", "")) == (status, code, key)
+    assert body["errorDetails"]
+
+
+def test_a_page_asks_by_its_sites_key_from_its_own_origin(analyst, key, served):
+    own = {"Authorization": f"Bearer {key.public}", "Origin": HOME}
+    answer, _ = evaluated(own, context={"targetingKey": "v1"})
+    assert (answer.status_code, answer["Access-Control-Allow-Origin"]) == (200, HOME)
+    assert "ETag" in answer["Access-Control-Expose-Headers"]
+    assert evaluated({"X-API-Key": key.public, "Origin": HOME}, context={"targetingKey": "v1"})[0].status_code == 200
+    for headers in (
+        {**own, "Origin": "https://elsewhere.example"},
+        {"Authorization": "Bearer nvsite_x", "Origin": HOME},
+        {},
+    ):
+        refused, body = evaluated(headers, context={"targetingKey": "v1"})
+        assert (refused.status_code, set(body)) == (401, {"errorCode", "errorDetails"})
+        assert not refused.has_header("Access-Control-Allow-Origin")
+    other = make_key(analyst, "reads", scopes=["read"])[1]
+    assert evaluated({"Authorization": f"Bearer {other}"}, context={"targetingKey": "v1"})[0].status_code == 403
+    ahead = Client().options("/ofrep/v1/evaluate/flags", headers={"Origin": HOME})
+    assert "Authorization" in ahead["Access-Control-Allow-Headers"]
+    slow = make_site_key(analyst, "Slow", [HOME], per_minute=1)
+    answers = [
+        evaluated({"X-API-Key": slow.public, "Origin": HOME}, context={"targetingKey": "v1"})[0] for _ in range(2)
+    ]
+    assert [(one.status_code, one.get("Retry-After")) for one in answers] == [(200, None), (429, "60")]

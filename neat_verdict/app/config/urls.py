@@ -5,13 +5,16 @@ from django.urls import include, path, re_path
 
 from neat_verdict.app.config.api import api
 from neat_verdict.app.config.shell import screen, shared_screen, sign_in_screen
+from neat_verdict.app.site import ofrep
 
 urlpatterns = [
     path("api/v1/", api.urls),
     path("site/v1/", include("neat_verdict.app.site.urls")),
+    path("ofrep/v1/evaluate/flags", ofrep.evaluate_all),
+    path("ofrep/v1/evaluate/flags/<str:key>", ofrep.evaluate),
     path("admin/", admin.site.urls),
     path("sign-in", sign_in_screen),
     path("shared/<str:token>", shared_screen),
     path("", include("neat_verdict.app.standins.urls")),
-    re_path(r"^(?!api/|site/|static/).*$", screen),
+    re_path(r"^(?!api/|site/|ofrep/|static/).*$", screen),
 ]

@@ -8,7 +8,6 @@ stored.
 from __future__ import annotations
 
 import json
-import math
 from collections.abc import Callable
 from functools import wraps
 from typing import Any
@@ -21,17 +20,16 @@ from neat_verdict.app.collect.batch import BadBatch, read_items
 from neat_verdict.app.collect.events import take_in
 from neat_verdict.app.http.problems import problem
 from neat_verdict.app.http.texts import is_whole
-from neat_verdict.app.people.keys import rate, uses
 from neat_verdict.app.people.origins import is_allowed
-from neat_verdict.app.people.queries import Key, key_of, site_origins
-from neat_verdict.app.traffic import assigning
+from neat_verdict.app.people.queries import Key, key_of
+from neat_verdict.app.site.doors import preflight, readable, seconds_to_wait
+from neat_verdict.app.traffic.assigning import GivenParameter, parameters_for
 from neat_verdict.app.traffic.sightings import buffer
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.traffic import MAX_UNIT_LENGTH
 
 MAX_BYTES = 64 * 1024  # as much as a page that is left may send
 MAX_EVENTS = 500
-PREFLIGHT_SECONDS = 86_400
 Answer = Callable[[Key, dict[str, Any]], HttpResponse]
 
 
@@ -44,7 +42,7 @@ def _open(answer: Answer) -> Callable[[HttpRequest], HttpResponse]:
     def view(request: HttpRequest) -> HttpResponse:
         origin = request.headers.get("Origin", "")
         if request.method == "OPTIONS":
-            return _preflight(origin)
+            return preflight(origin, "Content-Type")
         if len(request.body) > MAX_BYTES:
             return problem(413, f"A page sends at most {MAX_BYTES // 1024} kB at once; send it in parts")
         try:
@@ -55,39 +53,17 @@ def _open(answer: Answer) -> Callable[[HttpRequest], HttpResponse]:
         key = key_of(named) if isinstance(named, str) and is_whole(named) else None
         if key is None or key.kind != "site" or not is_allowed(origin, key.origins):
             return problem(403, "This is not open to this page")
-        wait = rate.wait(key.id, key.per_minute)
-        uses.note(key.id, refused=wait > 0)
-        if wait:
+        if wait := seconds_to_wait(key):
             refused = problem(429, f"More than {key.per_minute:,} requests a minute; nothing of this was stored")
-            refused.headers["Retry-After"] = str(math.ceil(wait))
-            return _readable(refused, origin)
+            refused.headers["Retry-After"] = str(wait)
+            return readable(refused, origin)
         try:
-            return _readable(answer(key, body), origin)
+            return readable(answer(key, body), origin)
         except InputError as wrong:
             errors = [{"field": wrong.field, "message": str(wrong)}]
-            return _readable(problem(422, "A value is not accepted", errors=errors), origin)
+            return readable(problem(422, "A value is not accepted", errors=errors), origin)
 
     return view
-
-
-def _readable(answer: HttpResponse, origin: str) -> HttpResponse:
-    """The same, so that the page may read it."""
-    answer.headers["Access-Control-Allow-Origin"] = origin
-    answer.headers["Access-Control-Expose-Headers"] = "Retry-After"
-    answer.headers["Cache-Control"] = "no-store"
-    answer.headers["Vary"] = "Origin"
-    return answer
-
-
-def _preflight(origin: str) -> HttpResponse:
-    """What a browser asks before it sends what is not safelisted; of which key, it does not say."""
-    answer = HttpResponse(status=204)
-    if not any(is_allowed(origin, origins) for origins in site_origins()):
-        return answer
-    answer.headers["Access-Control-Allow-Methods"] = "POST"
-    answer.headers["Access-Control-Allow-Headers"] = "Content-Type"
-    answer.headers["Access-Control-Max-Age"] = str(PREFLIGHT_SECONDS)
-    return _readable(answer, origin)
 
 
 @_open
@@ -99,14 +75,16 @@ def assign(_key: Key, body: dict[str, Any]) -> HttpResponse:
         raise InputError("unit", str(unit)[:40], f"must be text of 1 to {MAX_UNIT_LENGTH} characters")
     if not isinstance(properties, dict):
         raise InputError("properties", str(properties)[:40], "must be an object")
-    parameters: dict[str, dict[str, Any]] = {}
-    for experiment, given in assigning.assign(unit, properties).items():
-        shown = {"experiment": experiment, "variant": given.variant, "reason": given.reason} if given.counts else {}
-        for name, value in given.parameters.items():
-            if name not in parameters or (shown and "experiment" not in parameters[name]):
-                parameters[name] = {"value": value, **shown}
     buffer.note(unit, properties)
-    return JsonResponse({"parameters": parameters})
+    given = parameters_for(unit, properties)
+    return JsonResponse({"parameters": {name: _shown(one) for name, one in given.items()}})
+
+
+def _shown(given: GivenParameter) -> dict[str, Any]:
+    if given.shown is None:
+        return {"value": given.value}
+    experiment, variant, reason = given.shown
+    return {"value": given.value, "experiment": experiment, "variant": variant, "reason": reason}
 
 
 @_open

@@ -46,6 +46,25 @@ def assign(unit: str, properties: Mapping[str, object], keys: Sequence[str] | No
     return {key: _answer(experiments.get(key), unit, properties, kept) for key in keys}
 
 
+@dataclass(frozen=True, slots=True)
+class GivenParameter:
+    """What a parameter is for a unit; where showing it is an exposure, the experiment, the variant and the reason with it."""
+
+    value: object
+    shown: tuple[str, str, str] | None = None
+
+
+def parameters_for(unit: str, properties: Mapping[str, object]) -> dict[str, GivenParameter]:
+    """The parameters of a unit by name. Where several experiments set one, that which the unit takes part in has its way."""
+    result: dict[str, GivenParameter] = {}
+    for experiment, answer in assign(unit, properties).items():
+        shown = (experiment, answer.variant, answer.reason) if answer.counts else None
+        for name, value in answer.parameters.items():
+            if name not in result or (shown and result[name].shown is None):
+                result[name] = GivenParameter(value, shown)
+    return result
+
+
 def _concerns(experiment: Served, unit: str, kept: Mapping[tuple[int, int], int]) -> bool:
     """Whether this experiment is in the answer to a unit that names none: one that only holds others is not."""
     traffic = experiment.traffic

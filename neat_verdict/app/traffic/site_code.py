@@ -57,7 +57,8 @@ def _filled(template: str, names: Mapping[str, str]) -> str:
 
 
 _PAGE = """\
-<script src="‹address›/site/v1/neat.js" data-key="‹site_key›" data-timeout="300" async></script>
+<script src="‹address›/site/v1/neat.js" async
+  data-key="‹site_key›" data-timeout="300"></script>
 <script>
   (window.neatQueue = window.neatQueue || []).push(async (neat) => {
     await neat.ready; // after 300 ms at the latest; then everybody sees what is there without us

@@ -150,10 +150,8 @@ function KeyList({ kind, none, withdraw }: ListProps) {
         <li key={key.id} className="flex flex-wrap items-center gap-x-3 gap-y-0.5 border-b border-base-300 py-1.5">
           <span className={key.withdrawn_at ? "quiet line-through" : "font-semibold"}>{key.name}</span>
           <span className="font-mono text-sm">{key.public || `${key.start}…`}</span>
-          {key.public && !key.withdrawn_at && <CopyText text={key.public} label={`Copy the key of ${key.name}`} />}
-          <span className="quiet grow text-sm">
-            {key.origins.length ? key.origins.join(", ") : key.scopes.join(", ")}
-          </span>
+          {key.public && !key.withdrawn_at && <CopyText text={key.public} label="Copy the key" />}
+          <span className="grow" />
           {mayEdit && !key.withdrawn_at && (
             <button
               className="btn btn-xs"
@@ -174,6 +172,7 @@ function KeyList({ kind, none, withdraw }: ListProps) {
 
 function History({ made, zone }: { made: MachineKey; zone: string }): ReactNode {
   const parts = [
+    made.origins.length ? `from ${made.origins.join(" and ")}` : `may ${made.scopes.join(", ")}`,
     `made by ${made.made_by} ${moment(made.made_at, zone)}`,
     made.used_at ? `last used ${moment(made.used_at, zone)}` : "never used",
     made.refused ? `${count(made.refused)} requests refused, which came too fast` : "",

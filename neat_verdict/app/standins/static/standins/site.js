@@ -39,9 +39,22 @@ function load() {
 
 function tell(event, more = {}) {
   window.neat?.track(event, more);
-  const line = document.createElement("li");
-  line.textContent = event;
-  document.getElementById("sent").append(line);
+  sent.push(event);
+  sessionStorage.setItem("sent", JSON.stringify(sent.slice(-8)));
+  list("sent", sent);
+}
+
+/** What this visit has told, on earlier pages too: a click that leads on leaves the page at once. */
+const sent = JSON.parse(sessionStorage.getItem("sent") ?? "[]");
+
+function list(id, lines) {
+  document.getElementById(id).replaceChildren(
+    ...lines.map((text) => {
+      const line = document.createElement("li");
+      line.textContent = text;
+      return line;
+    }),
+  );
 }
 
 /** What an experiment says about a parameter; showing it is the exposure. */
@@ -130,11 +143,7 @@ document.getElementById("another").addEventListener("click", () => {
 
 load().then(() => {
   main.innerHTML = PAGES[page]();
-  document.getElementById("assigned").replaceChildren(
-    ...(window.neat?.assignments() ?? []).map(({ experiment, variant, reason }) => {
-      const line = document.createElement("li");
-      line.textContent = `${experiment}: ${variant} (${reason})`;
-      return line;
-    }),
-  );
+  const assignments = window.neat?.assignments() ?? [];
+  list("assigned", assignments.map(({ experiment, variant, reason }) => `${experiment}: ${variant} (${reason})`));
+  list("sent", sent);
 });

@@ -1,0 +1,40 @@
+"""What all doors for pages have in common: who may read an answer, what a browser asks beforehand, how often a key may come."""
+
+from __future__ import annotations
+
+import math
+
+from django.http import HttpResponse
+
+from neat_verdict.app.people.keys import rate, uses
+from neat_verdict.app.people.origins import is_allowed
+from neat_verdict.app.people.queries import Key, site_origins
+
+_PREFLIGHT_SECONDS = 86_400
+
+
+def readable(answer: HttpResponse, origin: str) -> HttpResponse:
+    """The same, so that a page of the origin may read it."""
+    answer.headers["Access-Control-Allow-Origin"] = origin
+    answer.headers["Access-Control-Expose-Headers"] = "ETag, Retry-After"
+    answer.headers["Cache-Control"] = "no-store"
+    answer.headers["Vary"] = "Origin"
+    return answer
+
+
+def preflight(origin: str, headers: str) -> HttpResponse:
+    """What a browser asks before it sends what is not safelisted; of which key, it does not say."""
+    answer = HttpResponse(status=204)
+    if not any(is_allowed(origin, origins) for origins in site_origins()):
+        return answer
+    answer.headers["Access-Control-Allow-Methods"] = "POST"
+    answer.headers["Access-Control-Allow-Headers"] = headers
+    answer.headers["Access-Control-Max-Age"] = str(_PREFLIGHT_SECONDS)
+    return readable(answer, origin)
+
+
+def seconds_to_wait(key: Key) -> int:
+    """0 where the request may come, which is noted as a use; else whole seconds, and it is noted as refused."""
+    wait = rate.wait(key.id, key.per_minute) if key.kind == "site" else 0.0
+    uses.note(key.id, refused=wait > 0)
+    return math.ceil(wait)

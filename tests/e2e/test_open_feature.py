@@ -1,0 +1,92 @@
+"""The clients of the OpenFeature standard, unchanged: they get our parameters, and tell an exposure once it is one."""
+
+import json
+import re
+import subprocess
+import urllib.request
+import uuid
+from datetime import UTC, datetime
+from pathlib import Path
+
+import pytest
+from openfeature import api
+from openfeature.contrib.provider.ofrep import OFREPProvider
+from openfeature.evaluation_context import EvaluationContext
+from openfeature.hook import Hook
+from playwright.sync_api import expect
+
+from tests.e2e.test_site import in_latest
+
+ROOT = Path(__file__).resolve().parents[2]
+PARAMETER = "sailings_begin_with"
+MAKE_KEY = (
+    "from neat_verdict.app.people.keys import make_key; from neat_verdict.app.people.models import User; "
+    "print('secret', make_key(User.objects.get(username='mona'), 'OpenFeature')[1])"
+)
+NODE = """
+import { OpenFeature } from "@openfeature/web-sdk";
+import { OFREPWebProvider } from "@openfeature/ofrep-web-provider";
+const [site, secret, unit] = process.argv.slice(2);
+const provider = new OFREPWebProvider({ baseUrl: site, pollInterval: 0, headers: [["Authorization", `Bearer ${secret}`]] });
+await OpenFeature.setProviderAndWait(provider, { targetingKey: unit, device: "phone" });
+const client = OpenFeature.getClient();
+const known = client.getStringDetails("sailings_begin_with", "default");
+const unknown = client.getStringDetails("nothing", "default");
+console.log(JSON.stringify({ known, unknown }));
+process.exit(0);
+"""
+
+
+@pytest.fixture
+def secret(manage):
+    return re.search(r"secret (\S+)", manage("shell", "-c", MAKE_KEY))[1]
+
+
+@pytest.fixture
+def unit():
+    return f"open-{uuid.uuid4().hex[:8]}"
+
+
+class Exposures(Hook):
+    """Tells an exposure after each evaluation that is one, as an application would where it shows what it got."""
+
+    def __init__(self, site, secret):
+        self.site, self.secret = site, secret
+
+    def after(self, hook_context, details, hints):
+        if "experiment" not in details.flag_metadata:
+            return
+        unit = hook_context.evaluation_context.targeting_key
+        event = {"id": str(uuid.uuid4()), "unit": unit, "event": "exposure", "at": datetime.now(UTC).isoformat()}
+        body = json.dumps({"events": [{**event, **details.flag_metadata}]}).encode()
+        headers = {"Authorization": f"Bearer {self.secret}", "Content-Type": "application/json"}
+        urllib.request.urlopen(urllib.request.Request(f"{self.site}/api/v1/collect", body, headers), timeout=30).read()
+
+
+def test_the_python_client_gets_parameters_and_exposes_by_a_hook(people, site, secret, unit):
+    api.set_provider(OFREPProvider(site, headers_factory=lambda: {"Authorization": f"Bearer {secret}"}))
+    client = api.get_client()
+    context = EvaluationContext(unit, {"device": "phone"})
+    seen = client.get_string_details(PARAMETER, "default", context)
+    assert (seen.value, seen.reason) in [("list", "SPLIT"), ("calendar", "SPLIT")]
+    assert client.get_string_value("nothing", "default", context) == "default"
+    assert client.get_boolean_value(PARAMETER, True, context) is True  # of another type: the default
+    expect(in_latest(people, unit)).to_have_count(0)
+    client.add_hooks([Exposures(site, secret)])
+    assert client.get_string_value(PARAMETER, "default", context) == seen.value
+    row = in_latest(people, unit)
+    expect(row).to_have_count(1)
+    expect(row.get_by_role("cell").nth(3)).to_have_text(seen.variant)
+    api.shutdown()
+
+
+def test_the_browser_client_gets_all_parameters_at_once(site, secret, unit):
+    # Within the front end's folder, where its packages are found.
+    told = subprocess.run(
+        ["node", "--input-type=module", "-", site, secret, unit], input=NODE, cwd=ROOT / "web", text=True,
+        capture_output=True, timeout=60, check=True,
+    )  # fmt: skip
+    answer = json.loads(told.stdout.strip().splitlines()[-1])
+    assert answer["known"]["value"] == {"A": "list", "B": "calendar"}[answer["known"]["variant"]]
+    assert answer["known"]["flagMetadata"]["experiment"] == "fare-calendar-before-the-sailing-list"
+    assert (answer["unknown"]["value"], answer["unknown"]["errorCode"]) == ("default", "FLAG_NOT_FOUND")
