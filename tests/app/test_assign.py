@@ -1,6 +1,7 @@
 """Assignments over HTTP: the same for ever, never an error page, and the same without asking us."""
 
 import json
+import re
 import shutil
 import subprocess
 from pathlib import Path
@@ -11,10 +12,11 @@ from django.test import Client
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.http.problems import Conflict
-from neat_verdict.app.people.keys import withdraw_key
+from neat_verdict.app.people.keys import make_site_key, withdraw_key
 from neat_verdict.app.people.models import MachineKey
 from neat_verdict.app.traffic.assigning import known_answers, running_list
 from neat_verdict.app.traffic.serving import forget, traffic_of
+from neat_verdict.app.traffic.site_code import LANGUAGES, NO_KEY
 from neat_verdict.app.traffic.splitting import stop_variant
 from neat_verdict.core.checks import InputError
 from tests.app.conftest import SERVED, TODAY, Json, exposed
@@ -269,11 +271,30 @@ def test_what_the_split_rests_on_is_locked_and_what_only_adds_units_is_not(analy
     assert find(served.key).participation == 0.9
 
 
-def test_snippets_carry_the_experiments_own_names(ask, served):
+def test_snippets_carry_the_experiments_own_names(ask, analyst, served):
     _, found = ask("get", f"/experiments/{served.key}/snippets")
-    for text in found.values():
-        assert "fare-calendar" in text
-        assert "booking_paid" in text
+    by_name = {one["name"]: one["code"] for one in found}
+    assert list(by_name) == list(LANGUAGES)
+    for name, text in by_name.items():
+        assert ("calendar" if "open" in name or name == "page" else "fare-calendar") in text
         assert "‹" not in text
+    for name in ("python", "open_feature_python"):
+        compile(by_name[name], name, "exec")
+    assert 'neat.get("calendar", false)' in by_name["page"]
+    assert NO_KEY in by_name["page"]
+    assert 'get_boolean_value("calendar", False,' in by_name["open_feature_python"]
+    key = make_site_key(analyst, "Site", ["https://www.tidewick.example"]).public
+    assert f'data-key="{key}"' in ask("get", f"/experiments/{served.key}/snippets")[1][0]["code"]
+
+
+@pytest.mark.parametrize("value", ["</script><b>", "it's", 'say "so"', "é ✓", "\\"])
+def test_no_value_ends_a_snippet(ask, analyst, served, value):
+    line = {"name": "wording", "kind": "text", "value": value}
+    draft = actions.create_experiment(
+        analyst, "Words", {**SERVED, "variants": [{"name": n, "parameters": [line]} for n in ("A", "B")]}
+    )
+    found = {one["name"]: one["code"] for one in ask("get", f"/experiments/{draft.key}/snippets")[1]}
+    assert found["page"].count("</script>") == 2
+    literal = re.search(r'neat\.get\("wording", (.*?)\); //', found["page"])[1]
+    assert json.loads(literal) == value
     compile(found["python"], "snippet", "exec")
-    assert 'parameters["calendar"]' in found["javascript"]

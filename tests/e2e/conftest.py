@@ -6,8 +6,10 @@ import shutil
 import socket
 import subprocess
 import sys
+import threading
 import time
 import urllib.request
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 from types import SimpleNamespace
 
@@ -126,6 +128,35 @@ def chromium():
         browser = playwright.chromium.launch(executable_path=path, args=CHROMIUM_ARGS)
         yield browser
         browser.close()
+
+
+@pytest.fixture
+def serve_pages():
+    """Serves {path: (type, content)} at a port of its own, as somebody else's site; answers with its address."""
+    servers = []
+
+    def serve(pages, *, host="127.0.0.1", policy=""):
+        class Pages(BaseHTTPRequestHandler):
+            def do_GET(self):
+                kind, content = pages.get(self.path, ("text/plain", ""))
+                self.send_response(200 if self.path in pages else 404)
+                self.send_header("Content-Type", f"{kind}; charset=utf-8")
+                if policy:
+                    self.send_header("Content-Security-Policy", policy)
+                self.end_headers()
+                self.wfile.write(content.encode())
+
+            def log_message(self, *_):
+                """Says nothing."""
+
+        servers.append(ThreadingHTTPServer((host, 0), Pages))
+        threading.Thread(target=servers[-1].serve_forever, daemon=True).start()
+        return f"http://{host}:{servers[-1].server_port}/"
+
+    yield serve
+    for server in servers:
+        server.shutdown()
+        server.server_close()
 
 
 class Person:

@@ -1,8 +1,10 @@
 """The clients of the OpenFeature standard, unchanged: they get our parameters, and tell an exposure once it is one."""
 
 import json
+import os
 import re
 import subprocess
+import sys
 import urllib.request
 import uuid
 from datetime import UTC, datetime
@@ -15,7 +17,8 @@ from openfeature.evaluation_context import EvaluationContext
 from openfeature.hook import Hook
 from playwright.sync_api import expect
 
-from tests.e2e.test_site import in_latest
+from neat_verdict.app.traffic.site_code import LANGUAGES
+from tests.e2e.test_site import in_latest, wait_until
 
 ROOT = Path(__file__).resolve().parents[2]
 PARAMETER = "sailings_begin_with"
@@ -90,3 +93,81 @@ def test_the_browser_client_gets_all_parameters_at_once(site, secret, unit):
     assert answer["known"]["value"] == {"A": "list", "B": "calendar"}[answer["known"]["variant"]]
     assert answer["known"]["flagMetadata"]["experiment"] == "fare-calendar-before-the-sailing-list"
     assert (answer["unknown"]["value"], answer["unknown"]["errorCode"]) == ("default", "FLAG_NOT_FOUND")
+
+
+# The code that the Traffic sheet hands to engineers
+
+FROM_A_PAGE = """
+const ask = globalThis.fetch;
+globalThis.fetch = (address, given) => {
+  const request = new Request(address, given);
+  request.headers.set("Origin", "http://localhost:5173");
+  return ask(request);
+};
+"""
+
+
+@pytest.fixture
+def snippets(people):
+    page = people().sign_in().page
+    answer = page.request.get("/api/v1/experiments/fare-calendar-before-the-sailing-list/snippets")
+    return {one["name"]: one["code"] for one in answer.json()}
+
+
+def in_a_browser(chromium, address):
+    page = chromium.new_page()
+    said = []
+    page.on("console", lambda message: said.append(message.text))
+    page.goto(address)
+    wait_until(page, lambda: any("shown:" in line for line in said))
+    page.close()
+    return "\n".join(said)
+
+
+def by_command(command, code, secret, unit):
+    # A visitor of their own, and within the front end's folder, where its packages are found.
+    env = {**os.environ, "NEAT_VERDICT_KEY": secret}
+    told = subprocess.run(
+        command,
+        check=False,
+        input=code.replace("visitor-1", unit),
+        cwd=ROOT / "web",
+        env=env,
+        text=True,
+        capture_output=True,
+        timeout=60,
+    )
+    assert told.returncode == 0, told.stderr
+    return told.stdout
+
+
+COMMANDS = {
+    "python": [sys.executable, "-"],
+    "open_feature_python": [sys.executable, "-"],
+    "javascript": ["node", "--input-type=module", "-"],
+    "open_feature_web": ["node", "--input-type=module", "-"],
+}
+
+
+@pytest.mark.parametrize("language", LANGUAGES)
+def test_each_snippet_does_what_it_says(people, chromium, serve_pages, snippets, secret, unit, language):
+    code = snippets[language]
+    if language == "page":
+        assert re.search("shown: (list|calendar)", in_a_browser(chromium, serve_pages({"/": ("text/html", code)})))
+    elif language == "curl":
+        told = by_command(["bash", "-s"], code.replace('"e-', f'"{unit}-'), secret, unit)
+        assert '"variant": "' in told
+        assert '"accepted": 2' in told
+    else:
+        told = by_command(
+            COMMANDS[language], FROM_A_PAGE + code if language == "open_feature_web" else code, secret, unit
+        )
+        assert re.search("shown: (list|calendar)", told)
+    if language != "page":
+        expect(in_latest(people, unit).filter(has_text="exposure")).to_have_count(1)
+
+
+@pytest.mark.parametrize("language", COMMANDS)
+def test_each_snippet_shows_what_is_there_without_us(snippets, secret, site, unit, language):
+    away = snippets[language].replace(site, "http://127.0.0.1:9")
+    assert "shown: list" in by_command(COMMANDS[language], away, secret, unit)

@@ -1,9 +1,7 @@
 """The script on pages of another origin, under a strict policy: what is shown, what is counted, what never breaks."""
 
 import re
-import threading
 import urllib.request
-from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 
 import pytest
 from playwright.sync_api import expect
@@ -34,32 +32,14 @@ setTimeout(() => { if (!window.neat) show("without"); }, 1500);
 
 
 @pytest.fixture
-def shop(site):
+def shop(site, serve_pages):
     """A site of somebody else's: its pages, at a port of its own. Answers with its address, by the host it is asked at."""
     answered = urllib.request.urlopen(f"{site}/tidewick/", timeout=30).read().decode()
     key = re.search(r'data-key="([^"]+)"', answered)[1]
     policy = f"default-src 'none'; script-src 'self' {site}; connect-src {site}; img-src data:"
 
-    class Pages(BaseHTTPRequestHandler):
-        def do_GET(self):
-            code = self.path.startswith("/page.js")
-            content = (SCRIPT if code else PAGE.format(verdict=site, key=key)).encode()
-            self.send_response(200)
-            self.send_header("Content-Type", "text/javascript" if code else "text/html")
-            self.send_header("Content-Security-Policy", policy)
-            self.end_headers()
-            self.wfile.write(content)
-
-        def log_message(self, *_):
-            """Says nothing."""
-
-    servers = {host: ThreadingHTTPServer((host, 0), Pages) for host in ("127.0.0.1", "127.0.0.2")}
-    for server in servers.values():
-        threading.Thread(target=server.serve_forever, daemon=True).start()
-    yield {host: f"http://{host}:{server.server_port}/" for host, server in servers.items()}
-    for server in servers.values():
-        server.shutdown()
-        server.server_close()
+    pages = {"/": ("text/html", PAGE.format(verdict=site, key=key)), "/page.js": ("text/javascript", SCRIPT)}
+    return {host: serve_pages(pages, host=host, policy=policy) for host in ("127.0.0.1", "127.0.0.2")}
 
 
 @pytest.fixture

@@ -47,7 +47,7 @@ from neat_verdict.app.traffic.schemas import (
     RulesIn,
     SharesByHandIn,
     SiteKeyIn,
-    SnippetsOut,
+    SnippetOut,
     SplitIn,
     StopIn,
     StretchesOut,
@@ -137,8 +137,8 @@ def check(request: HttpRequest, key: str, payload: CheckIn) -> CheckOut:
     return presenting.check(find(key), payload.unit, payload.properties)
 
 
-@router.get("/experiments/{key}/snippets", response=SnippetsOut, operation_id="get_snippets")
-def snippets(request: HttpRequest, key: str) -> SnippetsOut:
+@router.get("/experiments/{key}/snippets", response=list[SnippetOut], operation_id="get_snippets")
+def snippets(request: HttpRequest, key: str) -> list[SnippetOut]:
     return site_code.snippets(find(key), request.build_absolute_uri("/").rstrip("/"))
 
 

@@ -137,11 +137,12 @@ class NewKeyOut(KeyOut):
     secret: str
 
 
-class SnippetsOut(Schema):
-    page: str
-    python: str
-    javascript: str
-    curl: str
+class SnippetOut(Schema):
+    """Code in a language; ``title`` names it for people."""
+
+    name: str
+    title: str
+    code: str
 
 
 class GroupUse(Schema):

@@ -5847,16 +5847,17 @@ export interface components {
             /** Worthwhile Lift */
             worthwhile_lift: number;
         };
-        /** SnippetsOut */
-        SnippetsOut: {
-            /** Curl */
-            curl: string;
-            /** Javascript */
-            javascript: string;
-            /** Page */
-            page: string;
-            /** Python */
-            python: string;
+        /**
+         * SnippetOut
+         * @description Code in a language; ``title`` names it for people.
+         */
+        SnippetOut: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
         };
         /** SpendArmOut */
         SpendArmOut: {
@@ -9137,7 +9138,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SnippetsOut"];
+                    "application/json": components["schemas"]["SnippetOut"][];
                 };
             };
             /** @description Refused; the problem document says why */

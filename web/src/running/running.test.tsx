@@ -290,7 +290,10 @@ describe("who assigns", () => {
   });
 
   it("hands the engineer a snippet in each language", () => {
-    const snippets = { page: "<script", python: "import json", javascript: "const ask", curl: "curl -s" };
+    const snippets = [
+      { name: "page", title: "On the page", code: "<script" },
+      { name: "python", title: "Python", code: "import json" },
+    ];
     open(<Engineers />, undefined, [
       [keys.snippets("fare-calendar"), snippets],
       [keys.machineKeys, []],
