@@ -32,7 +32,7 @@ from neat_verdict.app.demo.workspace import METRICS
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Workspace
 from neat_verdict.app.metrics.actions import create_metric
-from neat_verdict.app.people.keys import make_key
+from neat_verdict.app.people.keys import make_key, make_site_key
 from neat_verdict.app.people.models import User
 mona = User.objects.create_user("mona", password="bench", role="analyst")
 Workspace.objects.create(segments=[["device"], ["language"]])
@@ -41,7 +41,7 @@ for name, definition, text in METRICS:
 plan = {"change": "x", "baseline": 0.05, "audience_per_day": 4000, "data_from": "events", "metrics": [
     {"name": "paid bookings", "role": "primary"}, {"name": "fare per visitor", "role": "secondary"}]}
 actions.start(mona, actions.create_experiment(mona, "Fare calendar", plan).key)
-print("secret", make_key(mona, "bench")[1])
+print("secret", make_key(mona, "bench")[1], make_site_key(mona, "pages", ["http://localhost:*"], per_minute=600_000).public)
 """
 
 
@@ -63,8 +63,8 @@ def assignment() -> bool:
 
 
 @contextlib.contextmanager
-def server() -> Iterator[tuple[int, str, Path]]:
-    """gunicorn with one worker on a database of its own: port, key, folder."""
+def server() -> Iterator[tuple[int, str, str, Path]]:
+    """gunicorn with one worker on a database of its own: port, a server's key and a site's, folder."""
     with tempfile.TemporaryDirectory() as folder, socket.socket() as probe:
         settings = {"NEAT_VERDICT_DATA": folder, "NEAT_VERDICT_SECRET_KEY": "bench", "PYTHONPATH": str(ROOT)}
         env = {**os.environ, **settings, "DJANGO_SETTINGS_MODULE": "bench.settings"}
@@ -78,7 +78,7 @@ def server() -> Iterator[tuple[int, str, Path]]:
             capture_output=True,
             text=True,
         )
-        secret = made.stdout.split("secret ")[1].strip()
+        secret, public = made.stdout.split("secret ")[1].split()[:2]
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
         probe.close()
@@ -90,7 +90,7 @@ def server() -> Iterator[tuple[int, str, Path]]:
             while True:
                 with contextlib.suppress(OSError), socket.create_connection(("127.0.0.1", port), 1):
                     break
-            yield port, secret, Path(folder)
+            yield port, secret, public, Path(folder)
         finally:
             running.terminate()
             running.wait(timeout=20)
@@ -142,7 +142,7 @@ def batch(number: int, size: int) -> list[dict[str, object]]:
 
 
 def over_http() -> bool:
-    with server() as (port, secret, folder):
+    with server() as (port, secret, public, folder):
         headers = {"Authorization": f"Bearer {secret}", "Content-Type": "application/json"}
         numbers = iter(range(10**9))
 
@@ -153,6 +153,7 @@ def over_http() -> bool:
         rate(port, "/api/v1/assign", somebody, headers, 0.5)
         ours, empty = rate(port, "/api/v1/assign", somebody, headers), rate(port, "/empty", somebody, headers)
         kept = line("POST /assign", ours, "an empty endpoint", empty, "at most 2", ours <= 2 * empty)
+        kept &= page_over_http(port, public, numbers)
         batches = [batch(number, 4000) for number in range(15)]
         bodies = [json.dumps({"events": events}).encode() for events in batches]
         connection = http.client.HTTPConnection("127.0.0.1", port, timeout=60)
@@ -167,6 +168,27 @@ def over_http() -> bool:
             "collecting an event over HTTP", ours, "sqlite3 executemany", reference, "at most 4", ours <= 4 * reference
         )
         return kept & pages(port, folder)
+
+
+def page_over_http(port: int, key: str, numbers: Iterator[int]) -> bool:
+    """The slowest of what a page waits for, beside an empty endpoint, asked in turn."""
+    connection = http.client.HTTPConnection("127.0.0.1", port, timeout=30)
+    headers = {"Content-Type": "text/plain", "Origin": "http://localhost:1"}
+
+    def took(path: str) -> float:
+        body = json.dumps({"key": key, "unit": f"v{next(numbers)}", "properties": {"device": "phone"}})
+        begin = time.perf_counter()
+        connection.request("POST", path, body, headers)
+        answer = connection.getresponse()
+        answer.read()
+        assert answer.status == 200, answer.status
+        return time.perf_counter() - begin
+
+    times = [(took("/site/v1/assign"), took("/empty")) for _ in range(2000)][200:]
+    ours, empty = (sorted(side)[int(0.95 * len(side))] for side in zip(*times, strict=True))
+    return line(
+        "POST /site/v1/assign, 95th percentile", ours, "an empty endpoint’s", empty, "at most 2", ours <= 2 * empty
+    )
 
 
 def bare_inserts(folder: Path, batches: list[list[dict[str, object]]]) -> float:

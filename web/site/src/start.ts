@@ -79,9 +79,10 @@ export function start(given: Partial<Options>): Neat {
 
   function begin(): Promise<void> {
     if (!visitor.allowed) return Promise.resolve();
-    queue.restore();
+    const asking = ask();
     view();
-    return ask();
+    // Once the page has what it waits for: opening the storage takes as long as asking.
+    return asking.finally(() => safely(() => queue.restore()));
   }
 
   async function again(): Promise<void> {

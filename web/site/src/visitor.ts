@@ -15,14 +15,18 @@ export function newId(): string {
   return Array.from(crypto.getRandomValues(new Uint8Array(16)), (byte) => byte.toString(16).padStart(2, "0")).join("");
 }
 
-function cookie(name: string): string {
-  const found = document.cookie.split("; ").find((one) => one.startsWith(`${name}=`));
-  return found ? decodeURIComponent(found.slice(name.length + 1)) : "";
+/** The cookies, read once a page: reading them waits for another process of the browser. */
+function cookies(): Map<string, string> {
+  const pairs = document.cookie.split("; ").map((one) => one.split("=") as [string, string?]);
+  return new Map(pairs.map(([name, value]) => [name, value ?? ""]));
 }
 
 /** Who the visitor is, and whether they may be known at all. */
 export class Visitor {
   private consented: boolean;
+  private readonly kept = cookies();
+
+  private renewed = false; // the cookie’s age, with each page
 
   constructor(private readonly options: Options) {
     this.consented = !options.askConsent;
@@ -30,16 +34,18 @@ export class Visitor {
 
   /** Whether anything may be stored and sent. */
   get allowed(): boolean {
-    return this.consented && !asksNotTo() && cookie(OUT) !== "1";
+    return this.consented && !asksNotTo() && this.kept.get(OUT) !== "1";
   }
 
   /** The id; made and kept where there is none yet. */
   get unit(): string {
     if (!this.allowed) return "";
     if (this.options.unit) return this.options.unit;
-    const id = cookie(UNIT) || newId();
-    this.keep(UNIT, id, DAYS);
-    return id;
+    const known = this.kept.get(UNIT);
+    if (known && this.renewed) return known;
+    this.renewed = true;
+    this.keep(UNIT, known || newId(), DAYS);
+    return this.kept.get(UNIT) ?? "";
   }
 
   consent(given: boolean): void {
@@ -56,6 +62,7 @@ export class Visitor {
     const domain = this.options.domain ? `; Domain=${this.options.domain}` : "";
     const secure = location.protocol === "https:" ? "; Secure" : "";
     const age = `; Max-Age=${days * 86_400}`;
-    document.cookie = `${name}=${encodeURIComponent(value)}${age}; Path=/; SameSite=Lax${domain}${secure}`;
+    this.kept.set(name, value);
+    document.cookie = `${name}=${value}${age}; Path=/; SameSite=Lax${domain}${secure}`;
   }
 }
