@@ -126,8 +126,15 @@ def test_a_change_from_before_keeps_the_ratio_of_the_others(ask, analyst, live):
     add_challenger(analyst, live.key, MAP, [2, 2, 4], TOMORROW, "an idea")
     shares = [one["shares"] for one in ask("get", f"/experiments/{live.key}/split")[1]["stretches"]]
     assert shares == [[0.5, 0.5, 0], [0.25, 0.25, 0.5], [pytest.approx(0.3), pytest.approx(0.1), pytest.approx(0.6)]]
-    withdraw_change(analyst, live.key, 1)
+    assert find(live.key).variants.get(position=2).weight == 2
+    actions.edit_experiment(analyst, live.key, find(live.key).version, {"forced": {"me": "C"}}, "to look at it")
+    stop_variant(analyst, live.key, "C", "control", "a mistake")
+    number = next(
+        line["number"] for line in ask("get", f"/experiments/{live.key}/split")[1]["changes"] if line["joined"]
+    )
+    withdraw_change(analyst, live.key, number)
     left = find(live.key)
+    assert (left.forced, [change.get("stopped") for change in left.split_changes]) == ({}, [""])
     assert [variant.letter for variant in left.variants.all()] == ["A", "B"]
     assert left.split_changes[0]["weights"] == [3, 1]
     assert len(decision_rule(left).planned_units) == 2
@@ -187,5 +194,14 @@ def test_a_rule_that_has_read_takes_none(analyst):
     bring_in(analyst, found, HEADER + rows(START, 28, A=(3000, 150), B=(3000, 180)))
     with pytest.raises(Conflict, match="the rule has read"):
         add_challenger(analyst, found.key, NEW, [1, 1, 1], TOMORROW, "an idea")
+    three = in_files(analyst, variants=3, **ONCE)
+    stop_variant(analyst, three.key, "C", "", "it breaks", START)
+    bring_in(analyst, three, HEADER + rows(START, 28, A=(3000, 150), B=(3000, 180)))
+    with pytest.raises(Conflict, match="the rule has read"):
+        add_challenger(analyst, three.key, NEW, [1, 1, 1, 1], TOMORROW, "an idea")
+    short = in_files(analyst, longest_run_weeks=2, **ONCE)
+    bring_in(analyst, short, HEADER + rows(START, 14, A=(300, 15), B=(300, 18)))
+    with pytest.raises(Conflict, match="the rule has read"):
+        add_challenger(analyst, short.key, NEW, [1, 1, 1], TOMORROW, "an idea")
     with pytest.raises(InputError):
         add_challenger(analyst, in_files(analyst, **ONCE).key, NEW, [1, 1, 1], START, "an idea")

@@ -17,6 +17,7 @@ from neat_verdict.app.people.models import MachineKey
 from neat_verdict.app.people.origins import check_origin, is_allowed
 from neat_verdict.app.site import script
 from neat_verdict.app.traffic.assigning import assign
+from neat_verdict.app.traffic.sightings import buffer
 from neat_verdict.core.checks import InputError
 from tests.app.conftest import SERVED, TODAY, exposed, happened
 
@@ -70,6 +71,21 @@ def test_of_what_does_not_concern_it_a_page_learns_the_value_alone(page, analyst
     assert page("assign", unit="v1")[1] == {"parameters": {"calendar": {"value": False}}}
     actions.create_experiment(analyst, "Another", dict(SERVED))  # a draft, of which nobody is to know
     assert page("assign", unit="v1")[1] == {"parameters": {"calendar": {"value": False}}}
+
+
+def test_where_two_set_a_parameter_the_one_that_the_visitor_takes_part_in_has_its_way(page, analyst, served):
+    actions.edit_experiment(analyst, served.key, served.version, {"participation": 0.0001}, "a pause")
+    second = actions.create_experiment(analyst, "Second", {**SERVED, "participation": 1.0})
+    actions.start(analyst, second.key)
+    given = [page("assign", unit=f"v{n}")[1]["parameters"]["calendar"] for n in range(20)]
+    assert {one["experiment"] for one in given} == {"second"}
+    assert {one["value"] for one in given} == {True, False}
+
+
+def test_who_asks_is_sampled_whichever_door_they_come_through(page, served, bearer):
+    page("assign", unit="v1", properties={"device": "phone"})
+    evaluated(bearer, context={"targetingKey": "v2"})
+    assert buffer.flush() == 2
 
 
 def test_exposures_and_events_of_a_page_are_counted(ask, page, served):
@@ -177,6 +193,9 @@ def test_a_flood_is_refused_counted_and_let_in_again(analyst, served, monkeypatc
     uses.store()
     kept = MachineKey.objects.get(pk=slow.pk)
     assert (kept.refused, kept.used_at) == (4, TODAY)
+    # Whoever was quiet for an hour has no more than a minute's requests.
+    now += 3600
+    assert [page("events", events=[])[0].status_code for _ in range(61)] == [200] * 60 + [429]
 
 
 # Keys

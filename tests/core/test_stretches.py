@@ -448,7 +448,7 @@ def test_a_variant_that_joins_has_its_share_from_its_day_on():
     assert (second.shares, second.awaited) == ((0.75, 0.25, 0.0), (2,))
     assert (first.shares, third.shares) == (before.shares, after.shares)
     stopped = stretches_of((2, 2, 4), [joins, SplitChange(3, stopped=2)], 1)
-    assert [one.awaited for one in stopped] == [(2,), ()]
+    assert [(one.first, one.awaited) for one in stopped] == [(1, (2,)), (3, ())]
 
 
 @pytest.mark.parametrize(
@@ -500,6 +500,21 @@ def test_a_reading_waits_for_who_joins_and_shows_the_others_meanwhile(since):
     assert not c.known or c.difference.low < 0 < c.difference.high
     (other,) = read_secondary([SecondaryMetric("fares", "secondary", tuple(totals(kept)), periods=kept)], ONCE)
     assert other.comparisons[0].lift.estimate == pytest.approx(0.2, rel=0.01)
+
+
+def test_what_is_not_known_of_who_joins_changes_nothing_of_how_the_others_are_read():
+    """Of amounts a lift without limits would have all variants judged by the difference."""
+    level = [Mean(1500, 15_000.0, 160_000.0), Mean(1500, 18_000.0, 230_000.0), Mean(0, 0.0, 0.0)]
+    periods = [replace(one, arms=tuple(level)) for one in JOINED[:10]]
+    arms = [Mean(10 * one.units, 10 * one.total, 10 * one.total_of_squares) for one in level]
+    rule = replace(ONCE, planned_level=10.0)
+    found = read_experiment(arms, (1.0,) * 3, rule, days=10, periods=periods)
+    assert [one.known for one in found.comparisons] == [True, False]
+    assert not found.scale.by_difference
+    assert found.spoken_of == 1
+    assert any(line.label.startswith("Interval of B") for line in found.conditions)
+    (other,) = read_secondary([SecondaryMetric("fares", "secondary", tuple(arms), periods=periods, level=10.0)], rule)
+    assert not other.scale.by_difference
 
 
 def test_units_of_one_who_has_not_joined_are_no_part_of_the_split():

@@ -38,5 +38,5 @@ def _matches(origin: re.Match[str], kept: str) -> bool:
     usual = _USUAL_PORT[origin[1]]
     same_port = found[3] == "*" or (origin[3] or usual) == (found[3] or usual)
     if found[2].startswith("*."):
-        return same_port and origin[2].endswith(found[2][1:]) and len(origin[2]) > len(found[2][1:])
+        return same_port and origin[2].endswith(found[2][1:])
     return same_port and origin[2] == found[2]
