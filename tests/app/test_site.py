@@ -390,6 +390,7 @@ def test_a_client_that_has_all_is_told_so(served, bearer):
         ("calendar", {"context": []}, 400, "INVALID_CONTEXT"),
         ("calendar", {"raw": "{"}, 400, "PARSE_ERROR"),
         ("calendar", {"raw": "[]"}, 400, "INVALID_CONTEXT"),
+        ("calendar", {"context": {"targetingKey": "v1", "words": "x" * 70_000}}, 400, "INVALID_CONTEXT"),
         ("", {"context": {}}, 400, "TARGETING_KEY_MISSING"),
         ("", {"raw": "[" * 5000}, 400, "PARSE_ERROR"),
     ],

@@ -74,7 +74,7 @@ def in_latest(people, unit):
 
 def stored(page):
     """What waits for the network. Asked again and again: under the page's policy no function may be made of a text."""
-    return page.evaluate("localStorage.getItem('neat_waiting')")
+    return page.evaluate("Object.keys(localStorage).some((name) => name.startsWith('neat_waiting:'))")
 
 
 def wait_until(page, holds):

@@ -22,13 +22,12 @@ from neat_verdict.app.http.problems import problem
 from neat_verdict.app.http.texts import is_whole
 from neat_verdict.app.people.origins import is_allowed
 from neat_verdict.app.people.queries import Key, key_of
-from neat_verdict.app.site.doors import preflight, readable, seconds_to_wait
+from neat_verdict.app.site.doors import MAX_BYTES, is_too_large, preflight, readable, seconds_to_wait
 from neat_verdict.app.traffic.assigning import GivenParameter, parameters_for
 from neat_verdict.app.traffic.sightings import buffer
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.traffic import MAX_UNIT_LENGTH
 
-MAX_BYTES = 64 * 1024  # as much as a page that is left may send
 MAX_EVENTS = 500
 Answer = Callable[[Key, dict[str, Any]], HttpResponse]
 
@@ -43,7 +42,7 @@ def _open(answer: Answer) -> Callable[[HttpRequest], HttpResponse]:
         origin = request.headers.get("Origin", "")
         if request.method == "OPTIONS":
             return preflight(origin, "Content-Type")
-        if len(request.body) > MAX_BYTES:
+        if is_too_large(request):
             return problem(413, f"A page sends at most {MAX_BYTES // 1024} kB at once; send it in parts")
         try:
             body = json.loads(request.body)

@@ -1,6 +1,7 @@
 import type { Options, Value } from "./options";
+import { newId } from "./visitor";
 
-const STORED = "neat_waiting";
+const STORED = "neat_waiting:"; // then the page’s own id: several are open at once
 const AT_ONCE = 50;
 const MOST = 500; // what waits; the oldest go first
 const MOST_BYTES = 60_000; // the door takes 64 kB, as a page that is left may send
@@ -13,6 +14,8 @@ export class Queue {
   private timer: ReturnType<typeof setTimeout> | undefined;
   private sending = false;
   private delay = SOON;
+  private restored = false;
+  private readonly stored = STORED + newId();
 
   constructor(
     private readonly options: Options,
@@ -25,12 +28,16 @@ export class Queue {
     });
   }
 
-  /** What an earlier page could not send. */
+  /** What other pages could not send. What one that is still open sends too counts once. */
   restore(): void {
+    if (this.restored) return;
+    this.restored = true;
     try {
-      const kept = JSON.parse(localStorage.getItem(STORED) ?? "[]") as string[];
-      localStorage.removeItem(STORED);
-      if (Array.isArray(kept)) this.waiting = [...kept, ...this.waiting].slice(-MOST);
+      for (const name of Object.keys(localStorage).filter((one) => one.startsWith(STORED) && one !== this.stored)) {
+        const kept: unknown = JSON.parse(localStorage.getItem(name) ?? "[]");
+        localStorage.removeItem(name);
+        if (Array.isArray(kept)) this.waiting = [...(kept as string[]), ...this.waiting].slice(-MOST);
+      }
       if (this.waiting.length) this.soon(SOON);
     } catch {
       // No storage here: what could not be sent is lost with the page.
@@ -47,7 +54,7 @@ export class Queue {
   clear(): void {
     this.waiting = [];
     try {
-      localStorage.removeItem(STORED);
+      localStorage.removeItem(this.stored);
     } catch {
       // Nothing is stored.
     }
@@ -109,8 +116,8 @@ export class Queue {
 
   private keep(): void {
     try {
-      if (this.waiting.length && this.mayStore()) localStorage.setItem(STORED, JSON.stringify(this.waiting));
-      else localStorage.removeItem(STORED);
+      if (this.waiting.length && this.mayStore()) localStorage.setItem(this.stored, JSON.stringify(this.waiting));
+      else localStorage.removeItem(this.stored);
     } catch {
       // Full, or not to be had: they wait in memory.
     }

@@ -14,6 +14,10 @@ let beacons: string[];
 
 const ok = (body: object) => new Response(JSON.stringify(body));
 const sent = () => calls.filter((call) => call.path === "events").flatMap((call) => call.body.events ?? []);
+const stored = () =>
+  Object.keys(localStorage)
+    .filter((name) => name.startsWith("neat_waiting:"))
+    .flatMap((name) => JSON.parse(localStorage.getItem(name) ?? "[]") as string[]);
 const later = (milliseconds: number) => vi.advanceTimersByTimeAsync(milliseconds);
 
 beforeEach(() => {
@@ -179,7 +183,7 @@ describe("a page", () => {
   });
 
   it("asks once more when more is known of the visitor", async () => {
-    const neat = await begun();
+    const neat = await begun({ pageViews: true });
     const changed = vi.fn();
     neat.onChange(changed);
     answers.assign = () => ok({ parameters: { calendar: { ...ASSIGNED, variant: "A", value: false } } });
@@ -187,6 +191,8 @@ describe("a page", () => {
     expect(calls.at(-1)?.body.properties).toEqual({ signed_in: true });
     expect(changed).toHaveBeenCalledTimes(1);
     expect(neat.get("calendar", true)).toBe(false);
+    await later(1000);
+    expect(sent().filter((event) => event.event === "page_view")).toHaveLength(1);
   });
 });
 
@@ -251,12 +257,12 @@ describe("events", () => {
     neat.track("search");
     await later(1000 + 2000 + 4000);
     expect(calls.filter((call) => call.path === "events")).toHaveLength(3);
-    expect(JSON.parse(localStorage.getItem("neat_waiting") ?? "[]")).toHaveLength(1);
+    expect(stored()).toHaveLength(1);
     const [id] = sent().map((event) => event.id);
     answers.events = () => ok({ accepted: 1 });
     await later(8000);
     expect(new Set(sent().map((event) => event.id))).toEqual(new Set([id]));
-    expect(localStorage.getItem("neat_waiting")).toBeNull();
+    expect(stored()).toEqual([]);
     calls = [];
     await later(60_000);
     expect(calls).toEqual([]);
@@ -284,6 +290,21 @@ describe("events", () => {
     expect(Math.max(...beacons.map((body) => new TextEncoder().encode(body).length))).toBeLessThanOrEqual(64 * 1024);
     await later(5000);
     expect(sent()).toEqual([]);
+  });
+
+  it("of a page that is still open stay stored when another has sent its own", async () => {
+    const first = await begun();
+    const second = await begun({ unit: "somebody" });
+    answers.events = () => Promise.reject(new TypeError("no network"));
+    first.track("search");
+    await later(1000);
+    answers.events = () => ok({ accepted: 1 });
+    second.track("seat_chosen");
+    await later(1000);
+    expect(sent().at(-1)?.event).toBe("seat_chosen");
+    expect(stored().map((one) => (JSON.parse(one) as { event: string }).event)).toEqual(["search"]);
+    await later(2000);
+    expect(stored()).toEqual([]);
   });
 
   it("of a page that was left without a network come from the next", async () => {

@@ -56,6 +56,7 @@ export function start(given: Partial<Options>): Neat {
   const listeners: (() => void)[] = [];
   let known: Record<string, Given> = {};
   let asked = 0;
+  let viewed = "";
 
   /** Ask which parameters the visitor has. What comes after the time-out is too late: something else is being shown by then. */
   async function ask(): Promise<void> {
@@ -102,7 +103,10 @@ export function start(given: Partial<Options>): Neat {
     if (unit) queue.add({ ...properties, id: newId(), unit, event, at: new Date().toISOString() });
   }
 
+  /** Each address once, however often something begins at it. */
   function view(): void {
+    if (viewed === location.href || !visitor.allowed) return;
+    viewed = location.href;
     if (options.pageViews)
       track(PAGE_VIEW, { address: location.pathname.slice(0, 200), name: document.title.slice(0, 200) });
   }
