@@ -18,7 +18,8 @@ from openfeature.hook import Hook
 from playwright.sync_api import expect
 
 from neat_verdict.app.traffic.site_code import LANGUAGES
-from tests.e2e.test_site import in_latest, wait_until
+from tests.e2e.conftest import Person
+from tests.e2e.test_site import CALENDAR, in_latest, wait_until
 
 ROOT = Path(__file__).resolve().parents[2]
 PARAMETER = "sailings_begin_with"
@@ -40,9 +41,20 @@ process.exit(0);
 """
 
 
-@pytest.fixture
-def secret(manage):
-    return re.search(r"secret (\S+)", manage("shell", "-c", MAKE_KEY))[1]
+@pytest.fixture(scope="module")
+def secret(demo):
+    command = [sys.executable, "manage.py", "shell", "-c", MAKE_KEY]
+    told = subprocess.run(command, cwd=ROOT, env=demo.env, check=True, capture_output=True, text=True)
+    return re.search(r"secret (\S+)", told.stdout)[1]
+
+
+@pytest.fixture(scope="module")
+def analyst(chromium, site):
+    """Somebody who stays signed in for all of these tests."""
+    person = Person(chromium, site).sign_in()
+    yield person.page
+    person.context.close()
+    assert person.complaints == []
 
 
 @pytest.fixture
@@ -66,7 +78,7 @@ class Exposures(Hook):
         urllib.request.urlopen(urllib.request.Request(f"{self.site}/api/v1/collect", body, headers), timeout=30).read()
 
 
-def test_the_python_client_gets_parameters_and_exposes_by_a_hook(people, site, secret, unit):
+def test_the_python_client_gets_parameters_and_exposes_by_a_hook(analyst, site, secret, unit):
     api.set_provider(OFREPProvider(site, headers_factory=lambda: {"Authorization": f"Bearer {secret}"}))
     client = api.get_client()
     context = EvaluationContext(unit, {"device": "phone"})
@@ -74,10 +86,10 @@ def test_the_python_client_gets_parameters_and_exposes_by_a_hook(people, site, s
     assert (seen.value, seen.reason) in [("list", "SPLIT"), ("calendar", "SPLIT")]
     assert client.get_string_value("nothing", "default", context) == "default"
     assert client.get_boolean_value(PARAMETER, True, context) is True  # of another type: the default
-    expect(in_latest(people, unit)).to_have_count(0)
+    expect(in_latest(analyst, unit)).to_have_count(0)
     client.add_hooks([Exposures(site, secret)])
     assert client.get_string_value(PARAMETER, "default", context) == seen.value
-    row = in_latest(people, unit)
+    row = in_latest(analyst, unit)
     expect(row).to_have_count(1)
     expect(row.get_by_role("cell").nth(3)).to_have_text(seen.variant)
     api.shutdown()
@@ -107,10 +119,9 @@ globalThis.fetch = (address, given) => {
 """
 
 
-@pytest.fixture
-def snippets(people):
-    page = people().sign_in().page
-    answer = page.request.get("/api/v1/experiments/fare-calendar-before-the-sailing-list/snippets")
+@pytest.fixture(scope="module")
+def snippets(analyst):
+    answer = analyst.request.get(f"/api/v1{CALENDAR}/snippets")
     return {one["name"]: one["code"] for one in answer.json()}
 
 
@@ -150,7 +161,7 @@ COMMANDS = {
 
 
 @pytest.mark.parametrize("language", LANGUAGES)
-def test_each_snippet_does_what_it_says(people, chromium, serve_pages, snippets, secret, unit, language):
+def test_each_snippet_does_what_it_says(analyst, chromium, serve_pages, snippets, secret, unit, language):
     code = snippets[language]
     if language == "page":
         assert re.search("shown: (list|calendar)", in_a_browser(chromium, serve_pages({"/": ("text/html", code)})))
@@ -164,7 +175,7 @@ def test_each_snippet_does_what_it_says(people, chromium, serve_pages, snippets,
         )
         assert re.search("shown: (list|calendar)", told)
     if language != "page":
-        expect(in_latest(people, unit).filter(has_text="exposure")).to_have_count(1)
+        expect(in_latest(analyst, unit).filter(has_text="exposure")).to_have_count(1)
 
 
 @pytest.mark.parametrize("language", COMMANDS)

@@ -65,11 +65,12 @@ def visit(chromium, shop):
     assert complaints == []
 
 
-def in_latest(people, unit):
-    """The rows of a visitor on Watch."""
-    page = people().sign_in().page
+def in_latest(page, unit):
+    """The rows of a visitor on Watch, at a page of somebody who is signed in."""
     page.goto(f"{CALENDAR}/watch")
-    return page.get_by_label("Latest exposures and events").get_by_role("row").filter(has_text=unit)
+    rows = page.get_by_label("Latest exposures and events").get_by_role("row")
+    expect(rows.nth(1)).to_be_visible()  # before it has loaded, nobody would be there
+    return rows.filter(has_text=unit)
 
 
 def stored(page):
@@ -99,7 +100,7 @@ def test_a_visitor_is_counted_once_the_changed_thing_is_in_view(people, visit):
         page.locator("#fares").scroll_into_view_if_needed()
     (exposure,) = sent.value.post_data_json["events"]
     assert (exposure["event"], exposure["variant"], exposure["device"]) == ("exposure", letter, "phone")
-    seen = in_latest(people, unit)
+    seen = in_latest(people().sign_in().page, unit)
     expect(seen.filter(has_text="exposure")).to_have_count(1)
     expect(seen.filter(has_text="exposure").get_by_role("cell").nth(3)).to_have_text(letter)
     # The same visitor on the next page, and what was tracked as the page was left.
@@ -138,7 +139,7 @@ def test_what_happens_without_a_network_is_sent_when_it_is_back(people, visit):
     assert sent.value.post_data_json["events"][-1]["event"] == "search"
     wait_until(page, lambda: not stored(page))
     page.locator("#fares").scroll_into_view_if_needed()
-    expect(in_latest(people, unit).filter(has_text="exposure")).to_have_count(1)
+    expect(in_latest(people().sign_in().page, unit).filter(has_text="exposure")).to_have_count(1)
 
 
 def test_a_page_that_the_key_is_not_for_is_served_nothing(people, visit):
@@ -148,7 +149,7 @@ def test_a_page_that_the_key_is_not_for_is_served_nothing(people, visit):
     with page.expect_event("requestfailed", lambda one: one.url.endswith("/site/v1/events")):
         page.evaluate("neat.track('search')")
     assert page.evaluate("neat.assignments()") == []
-    expect(in_latest(people, unit)).to_have_count(0)
+    expect(in_latest(people().sign_in().page, unit)).to_have_count(0)
 
 
 def test_a_site_gets_its_key_and_the_code_for_its_pages(people):
