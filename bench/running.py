@@ -171,7 +171,7 @@ def over_http() -> bool:
 
 
 def page_over_http(port: int, key: str, numbers: Iterator[int]) -> bool:
-    """The slowest of what a page waits for, beside an empty endpoint, asked in turn."""
+    """The slowest of what a page waits for, against an empty endpoint, asked in turn."""
     connection = http.client.HTTPConnection("127.0.0.1", port, timeout=30)
     headers = {"Content-Type": "text/plain", "Origin": "http://localhost:1"}
 

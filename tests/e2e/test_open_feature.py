@@ -1,4 +1,4 @@
-"""The clients of the OpenFeature standard, unchanged: they get our parameters, and tell an exposure once it is one."""
+"""The clients of the OpenFeature standard, unchanged: they get our parameters, and an exposure is sent once it is one."""
 
 import json
 import os
@@ -44,8 +44,8 @@ process.exit(0);
 @pytest.fixture(scope="module")
 def secret(demo):
     command = [sys.executable, "manage.py", "shell", "-c", MAKE_KEY]
-    told = subprocess.run(command, cwd=ROOT, env=demo.env, check=True, capture_output=True, text=True)
-    return re.search(r"secret (\S+)", told.stdout)[1]
+    output = subprocess.run(command, cwd=ROOT, env=demo.env, check=True, capture_output=True, text=True)
+    return re.search(r"secret (\S+)", output.stdout)[1]
 
 
 @pytest.fixture(scope="module")
@@ -63,7 +63,7 @@ def unit():
 
 
 class Exposures(Hook):
-    """Tells an exposure after each evaluation that is one, as an application would where it shows what it got."""
+    """Sends an exposure after each evaluation that is one, as an application would where it shows what it got."""
 
     def __init__(self, site, secret):
         self.site, self.secret = site, secret
@@ -97,11 +97,11 @@ def test_the_python_client_gets_parameters_and_exposes_by_a_hook(analyst, site, 
 
 def test_the_browser_client_gets_all_parameters_at_once(site, secret, unit):
     # Within the front end's folder, where its packages are found.
-    told = subprocess.run(
+    output = subprocess.run(
         ["node", "--input-type=module", "-", site, secret, unit], input=NODE, cwd=ROOT / "web", text=True,
         capture_output=True, timeout=60, check=True,
     )  # fmt: skip
-    answer = json.loads(told.stdout.strip().splitlines()[-1])
+    answer = json.loads(output.stdout.strip().splitlines()[-1])
     assert answer["known"]["value"] == {"A": "list", "B": "calendar"}[answer["known"]["variant"]]
     assert answer["known"]["flagMetadata"]["experiment"] == "fare-calendar-before-the-sailing-list"
     assert (answer["unknown"]["value"], answer["unknown"]["errorCode"]) == ("default", "FLAG_NOT_FOUND")
@@ -138,7 +138,7 @@ def in_a_browser(chromium, address):
 def by_command(command, code, secret, unit):
     # A visitor of their own, and within the front end's folder, where its packages are found.
     env = {**os.environ, "NEAT_VERDICT_KEY": secret}
-    told = subprocess.run(
+    output = subprocess.run(
         command,
         check=False,
         input=code.replace("visitor-1", unit),
@@ -148,8 +148,8 @@ def by_command(command, code, secret, unit):
         capture_output=True,
         timeout=60,
     )
-    assert told.returncode == 0, told.stderr
-    return told.stdout
+    assert output.returncode == 0, output.stderr
+    return output.stdout
 
 
 COMMANDS = {
@@ -166,14 +166,14 @@ def test_each_snippet_does_what_it_says(analyst, chromium, serve_pages, snippets
     if language == "page":
         assert re.search("shown: (list|calendar)", in_a_browser(chromium, serve_pages({"/": ("text/html", code)})))
     elif language == "curl":
-        told = by_command(["bash", "-s"], code.replace('"e-', f'"{unit}-'), secret, unit)
-        assert '"variant": "' in told
-        assert '"accepted": 2' in told
+        output = by_command(["bash", "-s"], code.replace('"e-', f'"{unit}-'), secret, unit)
+        assert '"variant": "' in output
+        assert '"accepted": 2' in output
     else:
-        told = by_command(
+        output = by_command(
             COMMANDS[language], FROM_A_PAGE + code if language == "open_feature_web" else code, secret, unit
         )
-        assert re.search("shown: (list|calendar)", told)
+        assert re.search("shown: (list|calendar)", output)
     if language != "page":
         expect(in_latest(analyst, unit).filter(has_text="exposure")).to_have_count(1)
 

@@ -97,11 +97,6 @@ def stopped_variants(experiment: Experiment) -> dict[str, KeptChange]:
     return {one.stopped: one for one in kept_changes(experiment) if one.stopped}
 
 
-def joined_variants(experiment: Experiment) -> dict[str, KeptChange]:
-    """The variants that joined in this round, or are to join, by letter."""
-    return {one.joined: one for one in kept_changes(experiment) if one.joined}
-
-
 def as_changes(experiment: Experiment) -> list[DeliveryChange]:
     """The changes as everybody reads them, with what follows for the evidence."""
     changes = kept_changes(experiment)

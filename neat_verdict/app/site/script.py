@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import base64
 import hashlib
 import re
 from dataclasses import dataclass
@@ -19,21 +18,19 @@ _MINUTES, _YEAR = 600, 31_536_000
 
 @dataclass(frozen=True, slots=True)
 class Built:
-    """The script as it was built: its ``version``, and the hash that a page can hold it to (Subresource Integrity)."""
+    """The script as it was built, with its source map."""
 
     version: str
     code: bytes
     map: bytes
-    integrity: str
 
 
 @cache
 def built() -> Built:
     """Raises FileNotFoundError where the front end is not built."""
     place: Path = settings.WEB_BUILD / "site"
-    code = (place / "neat.js").read_bytes()
-    integrity = "sha384-" + base64.b64encode(hashlib.sha384(code).digest()).decode()
-    return Built((place / "version").read_text().strip(), code, (place / "neat.js.map").read_bytes(), integrity)
+    version = (place / "version").read_text().strip()
+    return Built(version, (place / "neat.js").read_bytes(), (place / "neat.js.map").read_bytes())
 
 
 @require_safe

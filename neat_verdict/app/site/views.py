@@ -21,7 +21,7 @@ from neat_verdict.app.collect.events import take_in
 from neat_verdict.app.http.problems import problem
 from neat_verdict.app.http.texts import is_whole
 from neat_verdict.app.people.origins import is_allowed
-from neat_verdict.app.people.queries import Key, key_of
+from neat_verdict.app.people.queries import key_of
 from neat_verdict.app.site.doors import MAX_BYTES, is_too_large, preflight, readable, seconds_to_wait
 from neat_verdict.app.traffic.assigning import GivenParameter, parameters_for
 from neat_verdict.app.traffic.sightings import buffer
@@ -29,7 +29,7 @@ from neat_verdict.core.checks import InputError
 from neat_verdict.core.traffic import MAX_UNIT_LENGTH
 
 MAX_EVENTS = 500
-Answer = Callable[[Key, dict[str, Any]], HttpResponse]
+Answer = Callable[[dict[str, Any]], HttpResponse]
 
 
 def _open(answer: Answer) -> Callable[[HttpRequest], HttpResponse]:
@@ -57,7 +57,7 @@ def _open(answer: Answer) -> Callable[[HttpRequest], HttpResponse]:
             refused.headers["Retry-After"] = str(wait)
             return readable(refused, origin)
         try:
-            return readable(answer(key, body), origin)
+            return readable(answer(body), origin)
         except InputError as wrong:
             errors = [{"field": wrong.field, "message": str(wrong)}]
             return readable(problem(422, "A value is not accepted", errors=errors), origin)
@@ -66,7 +66,7 @@ def _open(answer: Answer) -> Callable[[HttpRequest], HttpResponse]:
 
 
 @_open
-def assign(_key: Key, body: dict[str, Any]) -> HttpResponse:
+def assign(body: dict[str, Any]) -> HttpResponse:
     """The parameters of a unit. Of those it takes part in, the experiment and the variant stand with them, for the exposure; of
     others only the value, so that a page learns nothing of tests that do not concern it."""
     unit, properties = body.get("unit"), body.get("properties", {})
@@ -87,7 +87,7 @@ def _shown(given: GivenParameter) -> dict[str, Any]:
 
 
 @_open
-def events(_key: Key, body: dict[str, Any]) -> HttpResponse:
+def events(body: dict[str, Any]) -> HttpResponse:
     """Exposures and events: all of them stored, or none."""
     items = body.get("events")
     if not isinstance(items, list) or len(items) > MAX_EVENTS:

@@ -1,4 +1,4 @@
-"""A new challenger that joins while an experiment runs, compared with the control of its own time, and withdrawing it again.
+"""A new challenger that joins while an experiment runs, compared with the control of its own time.
 
 Where the rule reads once nobody has been read yet, so that the level can be shared among one comparison more. A rule that reads
 on the way has spent some of its level on the comparisons that there were: there a new challenger takes a round of its own.
@@ -44,11 +44,13 @@ def _was_read(experiment: Experiment) -> bool:
     """Whether the rule's one reading may have been seen: all that it waits for is in."""
     rule, stopped = decision_rule(experiment), stopped_variants(experiment)
     counts = daily_counts([experiment])[experiment.pk].primary
-    if rule.planned_units is None or not counts.days:
+    if not counts.days:
         return False
     longest = rule.longest_days is not None and counts.span >= rule.longest_days
-    units = zip(experiment.variants.all(), counts.units.sum(axis=0).tolist(), rule.planned_units, strict=True)
-    sample = all(seen >= planned for variant, seen, planned in units if variant.letter not in stopped)
+    # Without a planned sample it reads as soon as its days are over.
+    planned = rule.planned_units or (0,) * len(counts.units[0])
+    units = zip(experiment.variants.all(), counts.units.sum(axis=0).tolist(), planned, strict=True)
+    sample = all(seen >= needed for variant, seen, needed in units if variant.letter not in stopped)
     return longest or (sample and counts.span >= rule.minimum_days + rule.warm_up_days)
 
 

@@ -77,8 +77,8 @@ def check_split_by_epoch(units: Sequence[Sequence[int]], shares: Sequence[Sequen
     """As `check_split`, where each epoch had shares of its own: ``units`` and ``shares`` (above 0, adding up to 1) by epoch.
 
     All units against all expected: with S = Σ n_e (diag(s_e) - s_e s_eᵀ), the covariance of the sum of independent multinomials,
-    (seen - expected)ᵀ S⁺ (seen - expected) is chi-square with one degree less than variants with a share. The planned shares told
-    are those of all epochs together. Raises InputError where the numbers of epochs differ, or there is none.
+    (seen - expected)ᵀ S⁺ (seen - expected) is chi-square with one degree less than variants with a share. The planned
+    shares returned are those of all epochs together. Raises InputError where the numbers of epochs differ, or there is none.
     """
     if len(units) != len(shares) or not units:
         raise InputError("units", len(units), f"must be given for each of the {len(shares)} epochs, at least 1")

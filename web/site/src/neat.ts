@@ -18,7 +18,7 @@ if (own instanceof HTMLScriptElement && !window.neat) {
       try {
         one(neat);
       } catch (problem) {
-        // The page's own: told where the page tells its own.
+        // The page's own: shown where the page shows its own.
         setTimeout(() => {
           throw problem;
         });

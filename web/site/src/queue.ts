@@ -33,7 +33,7 @@ export class Queue {
     if (this.restored) return;
     this.restored = true;
     try {
-      for (const name of Object.keys(localStorage).filter((one) => one.startsWith(STORED) && one !== this.stored)) {
+      for (const name of storedNames().filter((one) => one !== this.stored)) {
         const kept: unknown = JSON.parse(localStorage.getItem(name) ?? "[]");
         localStorage.removeItem(name);
         if (Array.isArray(kept)) this.waiting = [...(kept as string[]), ...this.waiting].slice(-MOST);
@@ -51,10 +51,11 @@ export class Queue {
     this.soon(this.delay);
   }
 
+  /** Nothing waits any more, of other pages neither. */
   clear(): void {
     this.waiting = [];
     try {
-      localStorage.removeItem(this.stored);
+      for (const name of storedNames()) localStorage.removeItem(name);
     } catch {
       // Nothing is stored.
     }
@@ -122,6 +123,10 @@ export class Queue {
       // Full, or not to be had: they wait in memory.
     }
   }
+}
+
+function storedNames(): string[] {
+  return Object.keys(localStorage).filter((one) => one.startsWith(STORED));
 }
 
 function bytes(text: string): number {

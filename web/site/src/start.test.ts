@@ -154,6 +154,19 @@ describe("a page", () => {
     expect(sent()).toEqual([]);
   });
 
+  it("within a frame that may store nothing is served all the same", async () => {
+    const refuse = () => {
+      throw new DOMException("sandboxed", "SecurityError");
+    };
+    Object.defineProperty(document, "cookie", { get: refuse, set: refuse, configurable: true });
+    vi.stubGlobal("localStorage", new Proxy({}, { get: refuse, ownKeys: refuse }));
+    const neat = await begun();
+    expect(neat.get("calendar", false)).toBe(true);
+    await later(1000);
+    expect(sent()).toHaveLength(1);
+    Reflect.deleteProperty(document, "cookie");
+  });
+
   it("never sees what goes wrong here", async () => {
     const neat = await begun();
     vi.spyOn(document, "querySelector").mockImplementation(() => {
@@ -168,7 +181,7 @@ describe("a page", () => {
     expect(() => neat.track("x", Object.assign(circle, { circle }) as never)).not.toThrow();
   });
 
-  it("tells its addresses as they change, each once", async () => {
+  it("sends its addresses as they change, each once", async () => {
     const neat = await begun({ pageViews: true });
     const changed = vi.fn();
     neat.onChange(changed);
@@ -234,9 +247,12 @@ describe("visitors", () => {
   });
 
   it("opt out for good, and in again", async () => {
-    const neat = await begun();
+    localStorage.setItem("neat_waiting:earlier", "[]");
+    const neat = await begun({ unit: "" });
     neat.get("calendar", false);
+    localStorage.setItem("neat_waiting:another", '["{}"]');
     neat.optOut();
+    expect(localStorage.length).toBe(0);
     await later(5000);
     expect(sent()).toEqual([]);
     calls = [];

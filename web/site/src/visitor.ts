@@ -17,15 +17,18 @@ export function newId(): string {
 
 /** The cookies, read once a page: reading them waits for another process of the browser. */
 function cookies(): Map<string, string> {
-  const pairs = document.cookie.split("; ").map((one) => one.split("=") as [string, string?]);
-  return new Map(pairs.map(([name, value]) => [name, value ?? ""]));
+  try {
+    const pairs = document.cookie.split("; ").map((one) => one.split("=") as [string, string?]);
+    return new Map(pairs.map(([name, value]) => [name, value ?? ""]));
+  } catch {
+    return new Map(); // a frame that may have none
+  }
 }
 
 /** Who the visitor is, and whether they may be known at all. */
 export class Visitor {
   private consented: boolean;
   private readonly kept = cookies();
-
   private renewed = false; // the cookie’s age, with each page
 
   constructor(private readonly options: Options) {
@@ -63,6 +66,10 @@ export class Visitor {
     const secure = location.protocol === "https:" ? "; Secure" : "";
     const age = `; Max-Age=${days * 86_400}`;
     this.kept.set(name, value);
-    document.cookie = `${name}=${value}${age}; Path=/; SameSite=Lax${domain}${secure}`;
+    try {
+      document.cookie = `${name}=${value}${age}; Path=/; SameSite=Lax${domain}${secure}`;
+    } catch {
+      // Then the id is this page’s alone.
+    }
   }
 }

@@ -63,7 +63,7 @@ def edit_variants(experiment: Experiment, wanted: list[dict[str, Any]]) -> Told:
 
 def add_variant(experiment: Experiment, line: dict[str, Any]) -> Variant:
     """One more variant, the last, after the start. Raises InputError where there are as many as there can be, for a line that is
-    not accepted, and for parameters other than those that all variants have."""
+    not accepted, and where a parameter is missing that another variant has."""
     present = list(experiment.variants.all())
     if len(present) >= MAX_VARIANTS:
         raise InputError("variant", len(present) + 1, f"must be at most {MAX_VARIANTS}")
@@ -80,7 +80,7 @@ def add_variant(experiment: Experiment, line: dict[str, Any]) -> Variant:
 
 
 def remove_variant(experiment: Experiment, variant: Variant) -> None:
-    """The last variant, which was added after the start. Raises Conflict where it has counts or pictures are kept of it."""
+    """The last variant, which was added after the start. Raises Conflict where it has counts."""
     if Tally.objects.filter(variant=variant).exists():
         raise Conflict(f"{variant.letter} has counts already; stop it instead")
     variant.delete()

@@ -4,7 +4,7 @@ import type { useChangeSplit } from "../../api/split";
 import { Dialog } from "../../parts/Dialog";
 import { errorOf } from "../../parts/basics";
 import { useEditing, variantsIn } from "../editing";
-import { Buttons, DayField, Reason, Weights, WrongOf, letterAt, weightsOf } from "./changeForm";
+import { Buttons, FirstDay, Reason, Weights, WrongOf, letterAt, weightsOf } from "./changeForm";
 
 interface Props {
   split: Stretches;
@@ -91,14 +91,7 @@ export function JoinDialog({ split, join, close }: Props) {
           </label>
         ))}
         <Weights typed={typed} shown={shown} change={setTyped} />
-        <DayField
-          label="From the day"
-          note={served ? "from midnight on, so that a day has one split" : "the first whole day with these shares"}
-          required
-          min={split.earliest_day}
-          value={day}
-          change={setDay}
-        />
+        <FirstDay split={split} served={served} value={day} change={setDay} />
         <WrongOf error={join.error} fields={wrong} />
         <Reason
           value={reason}

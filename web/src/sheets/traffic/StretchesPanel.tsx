@@ -9,7 +9,7 @@ import { RadioCard } from "../../parts/RadioCard";
 import { Term } from "../../parts/Term";
 import { Failure, FormError, Panel, Skeleton } from "../../parts/basics";
 import { useEditing, variantsIn } from "../editing";
-import { Buttons, DayField, Reason, Weights, WrongOf, letterAt, weightsOf } from "./changeForm";
+import { Buttons, DayField, FirstDay, Reason, Weights, WrongOf, letterAt, weightsOf } from "./changeForm";
 import { JoinDialog } from "./JoinDialog";
 
 type Asked = "split" | "stop" | "join";
@@ -173,14 +173,7 @@ function ChangeDialog({ split, change, close }: ChangeProps) {
           days of different splits are not held against one another.
         </p>
         <Weights typed={typed} shown={shown} change={setTyped} />
-        <DayField
-          label="From the day"
-          note={served ? "from midnight on, so that a day has one split" : "the first whole day with these shares"}
-          required
-          min={split.earliest_day}
-          value={day}
-          change={setDay}
-        />
+        <FirstDay split={split} served={served} value={day} change={setDay} />
         <WrongOf error={change.error} fields={["weights", "from_day"]} />
         <Reason value={reason} change={setReason} error={change.error} />
         <Buttons

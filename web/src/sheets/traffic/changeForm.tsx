@@ -1,4 +1,5 @@
 import { useId } from "react";
+import type { Stretches } from "../../api/client";
 import { LETTERS } from "../../api/vocabulary";
 import { rate } from "../../lib/format";
 import { fromCanonical } from "../../lib/numbers";
@@ -80,6 +81,27 @@ export function DayField({ label, note, change, ...input }: DayProps) {
         {note}
       </span>
     </label>
+  );
+}
+
+interface FirstDayProps {
+  split: Stretches;
+  served: boolean;
+  value: string;
+  change: (day: string) => void;
+}
+
+/** The day from the beginning of which another split holds. */
+export function FirstDay({ split, served, value, change }: FirstDayProps) {
+  return (
+    <DayField
+      label="From the day"
+      note={served ? "from midnight on, so that a day has one split" : "the first whole day with these shares"}
+      required
+      min={split.earliest_day}
+      value={value}
+      change={change}
+    />
   );
 }
 

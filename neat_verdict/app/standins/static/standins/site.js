@@ -37,14 +37,14 @@ function load() {
   }).then(() => window.neat?.ready);
 }
 
-function tell(event, more = {}) {
+function send(event, more = {}) {
   window.neat?.track(event, more);
   sent.push(event);
   sessionStorage.setItem("sent", JSON.stringify(sent.slice(-8)));
   list("sent", sent);
 }
 
-/** What this visit has told, on earlier pages too: a click that leads on leaves the page at once. */
+/** What this visit has sent, on earlier pages too: a click that leads on leaves the page at once. */
 const sent = JSON.parse(sessionStorage.getItem("sent") ?? "[]");
 
 function list(id, lines) {
@@ -126,7 +126,7 @@ main.addEventListener("click", (click) => {
   const action = actions[click.target.dataset.action];
   if (!action) return;
   click.target.disabled = true;
-  tell(action.event, action.more);
+  send(action.event, action.more);
   if (action.then) location.assign(`/tidewick/${action.then}`);
 });
 form.addEventListener("submit", (submitted) => {
