@@ -15,6 +15,7 @@ from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.metrics.actions import create_metric
 from neat_verdict.app.people.keys import make_key, rate, uses
 from neat_verdict.app.people.models import User
+from neat_verdict.app.site import pages
 from neat_verdict.app.traffic import serving
 from neat_verdict.app.traffic.sightings import buffer
 
@@ -49,9 +50,12 @@ def _standing_clock(settings):
     cache.clear()
     serving.forget()
     buffer.forget()
-    buffer.by_itself = uses.by_itself = False  # a test stores what was noted when it wants it stored
+    buffer.by_itself = uses.by_itself = pages.buffer.by_itself = (
+        False  # a test stores what was noted when it wants it stored
+    )
     rate.forget()
     uses.forget()
+    pages.buffer.forget()
     with clock.at(TODAY):
         yield
 

@@ -205,6 +205,11 @@ def shared_picture(w):
     return {"token": token, "picture": Picture.objects.get(variant__experiment=found).pk}, {}
 
 
+def for_engineer(w):
+    link = link_out(share(w.by, w.draft, 30, kind="engineer"))
+    return {"token": link.path.removeprefix("/for-engineers/")}, {}
+
+
 def with_rollout(w):
     found = w.decided
     plan_rollout(w.by, found.key, steps=[(TODAY.date(), 1.0)])
@@ -277,6 +282,7 @@ TABLE = {
     "download_local_assignment": (OPEN, 200, plain()),
     "get_shared_report": (OPEN, 200, lambda w: ({"token": w.shared()[1]}, {})),
     "get_shared_picture": (OPEN, 200, shared_picture),
+    "get_for_engineer": (OPEN, 200, for_engineer),
     # What every account may read or work out.
     "list_audiences": (READ, 200, plain()),
     "list_ready_audiences": (READ, 200, plain()),
@@ -312,6 +318,7 @@ TABLE = {
     "get_report_slides": (READ, 200, of("won")),
     "get_segment_evidence": (READ, 200, of("won")),
     "get_snippets": (READ, 200, of("draft")),
+    "get_on_page": (READ, 200, of("draft")),
     "get_selected_range": (READ, 200, lambda w: ({"key": w.won.key, "?": RANGE}, {})),
     "get_derivation": (READ, 200, lambda w: ({"key": w.won.key, "?": "?figure=lift&variant=B"}, {})),
     "list_keys": (READ, 200, plain()),

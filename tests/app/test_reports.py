@@ -82,7 +82,7 @@ def test_a_withdrawn_link_opens_no_more(ask, won, anybody):
     assert (status, gone["state"]) == (200, "withdrawn")
     assert anybody("get", path)[0] == 410
     told = [entry["sentence"] for entry in ask("get", f"/experiments/{won.key}/ledger")[1]["items"]]
-    assert "Withdrew a report link" in told
+    assert "Withdrew a link to the report" in told
 
 
 @pytest.mark.parametrize("token", ["1", "1.x", signing.Signer(salt="another", sep=".").sign("1"), "nothing"])

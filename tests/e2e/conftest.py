@@ -138,8 +138,9 @@ def serve_pages():
     def serve(pages, *, host="127.0.0.1", policy=""):
         class Pages(BaseHTTPRequestHandler):
             def do_GET(self):
-                kind, content = pages.get(self.path, ("text/plain", ""))
-                self.send_response(200 if self.path in pages else 404)
+                path = self.path.partition("?")[0]
+                kind, content = pages.get(path, ("text/plain", ""))
+                self.send_response(200 if path in pages else 404)
                 self.send_header("Content-Type", f"{kind}; charset=utf-8")
                 if policy:
                     self.send_header("Content-Security-Policy", policy)
@@ -168,6 +169,7 @@ class Person:
         self.context.set_default_timeout(PATIENCE)
         self.page = self.context.new_page()
         self.complaints = []
+        self.others = ()  # addresses beside ours that the pages may load, in frames
         self.page.on("console", lambda message: self._heard(message.type, message.text))
         self.page.on("pageerror", lambda error: self.complaints.append(str(error)))
         self.page.on("request", lambda request: self._left(request.url))
@@ -179,7 +181,8 @@ class Person:
 
     def _left(self, url):
         # The booking site's pages find the script at the machine's other name.
-        if not url.startswith((self.site, self.site.replace("127.0.0.1", "localhost"), "data:", "blob:")):
+        ours = (self.site, self.site.replace("127.0.0.1", "localhost"), "data:", "blob:")
+        if not url.startswith((*ours, *self.others)):
             self.complaints.append(f"asked for {url}, which is not ours")
 
     def sign_in(self, name="mona"):
@@ -201,7 +204,7 @@ class Person:
     def axe(self):
         if not self.page.evaluate("'axe' in window"):
             self.page.add_script_tag(path=str(AXE))
-        found = self.page.evaluate("axe.run(document, {resultTypes: ['violations']})")
+        found = self.page.evaluate("axe.run(document, {resultTypes: ['violations'], iframes: false})")
         return [
             f"{v['id']}: {node['html'][:160]} {node['failureSummary'][:200]}"
             for v in found["violations"]

@@ -47,7 +47,7 @@ def visit(chromium, shop):
     """A visitor at the site's page; at the end no page of theirs may have complained."""
     contexts, complaints = [], []
 
-    def come(host="127.0.0.1", before=lambda _page: None):
+    def come(host="127.0.0.1", before=lambda _page: None, address=None):
         context = chromium.new_context(viewport={"width": 400, "height": 700})
         contexts.append(context)
         page = context.new_page()
@@ -56,7 +56,7 @@ def visit(chromium, shop):
             "console", lambda message: "Content Security Policy" in message.text and complaints.append(message.text)
         )
         before(page)
-        page.goto(shop[host])
+        page.goto(address or shop[host])
         return page
 
     yield come
@@ -173,3 +173,69 @@ def test_a_site_gets_its_key_and_the_code_for_its_pages(people):
     page.goto("/connections")
     page.get_by_label("Withdraw the key of Island pages").click()
     expect(line).to_contain_text("withdrawn")
+
+
+def test_a_variant_is_looked_at_on_the_page_and_nobody_is_counted(people, visit, shop):
+    person = people().sign_in()
+    person.others = (shop["127.0.0.1"],)
+    page = person.page
+    page.goto(f"{CALENDAR}/brief")
+    page.get_by_label("Address of the page").fill("sailings")
+    page.get_by_label("Address of the page").blur()
+    expect(page.get_by_role("alert").last).to_contain_text("must be like https://www.example.com/sailings")
+    page.get_by_label("Address of the page").fill(shop["127.0.0.1"])
+    page.get_by_label("Address of the page").blur()
+    page.get_by_label("Show here: B").click()
+    for device in ("computer", "tablet", "phone"):
+        framed = page.frame_locator(f"iframe[title='B on a {device}']")
+        expect(framed.get_by_role("heading")).to_have_text("calendar")
+        expect(framed.get_by_label("Preview")).to_have_count(0)
+    shown = page.get_by_role("group", name="B on the page")
+    expect(shown.get_by_text("All parameters are in use.")).to_have_count(3)
+    expect(page).to_have_url(re.compile(r"\?look=B$"))
+    page.get_by_role("button", name="Check", exact=True).click()
+    expect(page.get_by_text("The script is on the page, met")).to_be_visible()
+    assert person.axe() == []
+    assert person.overflow() == 0
+    # Anybody else, without an account.
+    link = page.get_by_label("Open: B").get_attribute("href")
+    before = page.request.get("/api/v1/experiments/fare-calendar-before-the-sailing-list/live").json()
+    guest = visit(address=link)
+    expect(guest.get_by_role("heading")).to_have_text("calendar")
+    expect(guest.get_by_label("Preview")).to_contain_text("Preview of B, Calendar first")
+    guest.locator("#fares").scroll_into_view_if_needed()
+    guest.evaluate("neat.track('search')")
+    guest.goto(shop["127.0.0.1"])
+    expect(guest.get_by_role("heading")).to_have_text("calendar")
+    expect(guest.get_by_label("Preview")).to_contain_text("All of its parameters are in use here.")
+    assert guest.evaluate("[neat.unit, document.cookie.includes('neat_unit')]") == ["", False]
+    guest.get_by_role("button", name="Leave the preview").click()
+    expect(guest.get_by_role("heading")).to_have_text(re.compile("^(list|calendar)$"))
+    expect(guest.get_by_label("Preview")).to_have_count(0)
+    assert guest.evaluate("neat.unit") != ""
+    assert (
+        page.request.get("/api/v1/experiments/fare-calendar-before-the-sailing-list/live").json()["latest"]
+        == before["latest"]
+    )
+
+
+def test_an_engineer_finds_everything_at_a_link(people, visit, shop):
+    page = people().sign_in().page
+    page.goto(f"{CALENDAR}/brief")
+    page.get_by_role("button", name="Send to the engineer…").click()
+    page.get_by_label("For whom (you alone see this)").fill("Web team")
+    page.get_by_role("button", name="Make a link").click()
+    address = page.get_by_label("Address of Web team").input_value()
+    engineer = people(width=390, height=844)
+    engineer.page.goto(address)
+    expect(engineer.page.get_by_role("heading", level=1)).to_have_text("Fare calendar before the sailing list")
+    expect(engineer.page.get_by_label("Snippet", exact=True)).to_contain_text("data-key=")
+    engineer.page.get_by_role("tab", name="Python", exact=True).click()
+    expect(engineer.page.get_by_label("Snippet", exact=True)).to_contain_text("sailings_begin_with")
+    expect(engineer.page.get_by_role("link", name="Calendar first")).to_be_visible()
+    assert engineer.axe() == []
+    assert engineer.overflow() == 0
+    page.get_by_role("button", name="Withdraw").click()
+    expect(page.get_by_text("withdrawn")).to_be_visible()
+    engineer.page.reload()
+    expect(engineer.page.get_by_role("alert")).to_contain_text("This link was withdrawn")

@@ -15,7 +15,7 @@ function version(): Plugin {
 
 const MODULE = process.env.NEAT_SITE_MODULE === "1";
 
-// As a script of its own, for pages; and as a module, for sites that are built themselves.
+// As a script of its own, for pages; and as modules: for sites that are built themselves, and the parts loaded when needed.
 export default defineConfig({
   publicDir: false,
   plugins: [version()],
@@ -25,7 +25,11 @@ export default defineConfig({
     sourcemap: true,
     target: "es2020",
     lib: MODULE
-      ? { entry: "site/src/start.ts", formats: ["es"], fileName: () => "neat.mjs" }
+      ? {
+          entry: { neat: "site/src/start.ts", "neat-preview": "site/src/preview.ts" },
+          formats: ["es"],
+          fileName: (_format, name) => (name === "neat" ? "neat.mjs" : `${name}.js`),
+        }
       : { entry: "site/src/neat.ts", formats: ["iife"], name: "neatScript", fileName: () => "neat.js" },
   },
 });

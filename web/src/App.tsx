@@ -14,6 +14,7 @@ const NoticesPage = lazy(() => import("./running/NoticesPage").then((m) => ({ de
 const CasebookPage = lazy(() => import("./casebook/CasebookPage").then((m) => ({ default: m.CasebookPage })));
 const GlossaryPage = lazy(() => import("./GlossaryPage").then((m) => ({ default: m.GlossaryPage })));
 const SharedReportPage = lazy(() => import("./report/ReportPage").then((m) => ({ default: m.SharedReportPage })));
+const EngineerPage = lazy(() => import("./report/EngineerPage").then((m) => ({ default: m.EngineerPage })));
 const ReportPage = lazy(() => import("./report/ReportPage").then((m) => ({ default: m.ReportPage })));
 
 export function App() {
@@ -29,6 +30,7 @@ export function App() {
         <Route path="/sign-in" element={<SignInPage />} />
         <Route path="/reports/:key" element={<ReportPage />} />
         <Route path="/shared/:token" element={<SharedReportPage />} />
+        <Route path="/for-engineers/:token" element={<EngineerPage />} />
         <Route element={<Frame />}>
           <Route index element={<DocketPage />} />
           <Route path="/scratchpad" element={<ScratchpadPage />} />

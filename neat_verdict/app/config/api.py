@@ -17,6 +17,7 @@ from neat_verdict.app.metrics.api import router as metrics
 from neat_verdict.app.people.api import router as people
 from neat_verdict.app.planning.api import router as planning
 from neat_verdict.app.reports.api import router as reports
+from neat_verdict.app.site.api import router as site
 from neat_verdict.app.traffic.api import router as traffic
 from neat_verdict.app.watch.api import router as watch
 
@@ -31,6 +32,7 @@ for prefix, router in (
     ("", experiments),
     ("", planning),
     ("", traffic),
+    ("", site),
     ("", collect),
     ("", events),
     ("", files),

@@ -39,6 +39,7 @@ INSTALLED_APPS = [
     "neat_verdict.app.metrics",
     "neat_verdict.app.experiments",
     "neat_verdict.app.traffic",
+    "neat_verdict.app.site",
     "neat_verdict.app.planning",
     "neat_verdict.app.collect",
     "neat_verdict.app.analysis",

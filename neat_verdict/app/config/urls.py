@@ -15,6 +15,7 @@ urlpatterns = [
     path("admin/", admin.site.urls),
     path("sign-in", sign_in_screen),
     path("shared/<str:token>", shared_screen),
+    path("for-engineers/<str:token>", shared_screen),
     path("", include("neat_verdict.app.standins.urls")),
     re_path(r"^(?!api/|site/|ofrep/|static/).*$", screen),
 ]

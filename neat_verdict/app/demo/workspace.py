@@ -163,12 +163,15 @@ METRICS: tuple[tuple[str, dict[str, Any], str], ...] = (
 )  # fmt: skip
 
 
+# Where the booking site is, as `bin/demo` starts it: by its other name, which is another origin.
+_SITE = "http://localhost:8765/tidewick/"
+
 STORIES: tuple[Story, ...] = (
     Story(
         "Fare calendar before the sailing list", "Booking", "paid bookings",
         ("Sailing list first", "Calendar first"), ("", "Show the fare calendar above the list of sailings"),
         _brief("showing the fare calendar before the sailing list", "visitors choose the cheap day before the hour",
-               baseline=0.125, worthwhile_lift=0.08, audience_per_day=1500),
+               baseline=0.125, worthwhile_lift=0.08, audience_per_day=1500, page=f"{_SITE}sailings"),
         days_in=28, forecasts=(("mona", 0.04, 0.0, 0.09), ("ada", 0.10, 0.03, 0.18)),
         others=({"name": "from sailing to payment", "role": "secondary"}, {"name": "wait for a sailing", "role": "secondary"}),
         parameters=(_text("sailings_begin_with", "list"), _text("sailings_begin_with", "calendar")),
@@ -199,7 +202,7 @@ STORIES: tuple[Story, ...] = (
         ("Upgrade after payment", "Upgrade while choosing a seat"), ("", "Offer the cabin while the seat is chosen"),
         _brief("offering the cabin while the seat is chosen", "the wish for comfort is strongest then", "foot passengers",
                baseline=0.10, worthwhile_lift=0.10, audience_per_day=1350,
-               method="group_sequential", method_settings={"looks": 4}),
+               method="group_sequential", method_settings={"looks": 4}, page=f"{_SITE}seat"),
         days_in=17, others=({"name": "fare per visitor", "role": "secondary"},),
         parameters=(_choice("offer_cabin_at_seat", "false"), _choice("offer_cabin_at_seat", "true")),
     ),

@@ -69,6 +69,7 @@ FIELDS: dict[str, Field] = {
     "worthwhile_lift": Field("rule", above=0.0, below=100.0, allowed="must be above 0%"),
     "audience_per_day": Field("start"),
     "participation": _share(),
+    "page": Field(label="address of the page"),
     "ramp": Field(),
     "data_from": Field("start"),
     "assignment_unit": Field("start"),

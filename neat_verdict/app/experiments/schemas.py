@@ -166,6 +166,7 @@ class ExperimentFields(Schema):
     worthwhile_lift: float = 0.05
     audience_per_day: int | None = Field(default=None, ge=1, le=10**9)
     participation: float = 1.0
+    page: str = Field(default="", max_length=500)  # its address, as visitors open it
     ramp: list[RampStepIO] = Field(default_factory=list, max_length=20)
     data_from: Literal["files", "events"] = "files"
     assignment_unit: Literal["visitor", "account", "request"] = "visitor"

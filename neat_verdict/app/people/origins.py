@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from urllib.parse import urlsplit
 
 from neat_verdict.core.checks import InputError
 
@@ -23,6 +24,18 @@ def check_origin(text: str) -> str:
         )
     scheme, host, port = found.groups()
     return f"{scheme}://{host}" + (f":{port}" if port and port != _USUAL_PORT[scheme] else "")
+
+
+def origin_of(address: str, field: str = "page") -> str:
+    """The origin of a page's address, as a browser names it. Raises InputError for what is no address of a page."""
+    try:
+        parts = urlsplit(address)
+        origin = check_origin(f"{parts.scheme}://{parts.netloc}")
+    except (ValueError, InputError) as wrong:
+        raise InputError(field, address[:80], "must be like https://www.example.com/sailings") from wrong
+    if "*" in origin:
+        raise InputError(field, address[:80], "must be the address of one page, without *")
+    return origin
 
 
 def is_allowed(origin: str, allowed: list[str]) -> bool:

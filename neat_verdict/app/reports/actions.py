@@ -14,25 +14,32 @@ from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.app.reports.models import ReportLink
+from neat_verdict.app.reports.schemas import LinkKind
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.text.format import plural
 
 MAX_DAYS = 365
+WHAT = {"report": "the report", "engineer": "what an engineer needs"}
 
 
 @transaction.atomic
-def share(by: User, experiment: Experiment, days: int, note: str = "") -> ReportLink:
-    """A read-only link that opens for ``days`` (1 to 365). Raises Conflict for a draft, InputError for other days."""
+def share(by: User, experiment: Experiment, days: int, note: str = "", kind: LinkKind = "report") -> ReportLink:
+    """A read-only link that opens for ``days`` (1 to 365). Raises Conflict for the report of a draft, InputError for other
+    days."""
     require_editor(by)
-    if experiment.rule is None:
+    if kind == "report" and experiment.rule is None:
         raise Conflict("There is no report before the start")
     if not 1 <= days <= MAX_DAYS:
         raise InputError("days", days, f"must be 1 to {MAX_DAYS}")
     link = ReportLink.objects.create(
-        experiment=experiment, made_by=by, note=note.strip()[:120], expires_at=clock.now() + timedelta(days=days)
+        experiment=experiment,
+        kind=kind,
+        made_by=by,
+        note=note.strip()[:120],
+        expires_at=clock.now() + timedelta(days=days),
     )
     text = f" for {link.note}" if link.note else ""
-    record(experiment, by, "share", f"Made a report link{text}, open for {plural(days, 'day')}", link=link.pk)
+    record(experiment, by, "share", f"Made a link to {WHAT[kind]}{text}, open for {plural(days, 'day')}", link=link.pk)
     return link
 
 
@@ -47,7 +54,11 @@ def withdraw(by: User, experiment: Experiment, link_id: int) -> ReportLink:
         link.withdrawn_at = clock.now()
         link.save()
         record(
-            experiment, by, "share", f"Withdrew a report link{f' for {link.note}' if link.note else ''}", link=link.pk
+            experiment,
+            by,
+            "share",
+            f"Withdrew a link to {WHAT[link.kind]}{f' for {link.note}' if link.note else ''}",
+            link=link.pk,
         )
     return link
 

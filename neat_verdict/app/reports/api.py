@@ -9,8 +9,8 @@ from ninja import Router, Status
 
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.people.auth import person
-from neat_verdict.app.reports import actions, files, presenting, queries
-from neat_verdict.app.reports.schemas import LinkIn, LinkOut, ReportOut
+from neat_verdict.app.reports import actions, engineers, files, presenting, queries
+from neat_verdict.app.reports.schemas import EngineerOut, LinkIn, LinkOut, ReportOut
 
 router = Router(tags=["reports"])
 
@@ -46,7 +46,7 @@ def links(request: HttpRequest, key: str) -> list[LinkOut]:
 
 @router.post("/experiments/{key}/report-links", response={201: LinkOut}, operation_id="share_report")
 def share(request: HttpRequest, key: str, payload: LinkIn) -> Status[LinkOut]:
-    made = actions.share(person(request), find(key), payload.days, payload.note)
+    made = actions.share(person(request), find(key), payload.days, payload.note, payload.kind)
     return Status(201, presenting.link_out(made))
 
 
@@ -61,6 +61,14 @@ def shared(request: HttpRequest, token: str) -> ReportOut:
     link = queries.opened(token)
     actions.count_opening(link)
     return presenting.shared_report(link, token)
+
+
+@router.get("/for-engineers/{token}", response=EngineerOut, operation_id="get_for_engineer", auth=None)
+def for_engineer(request: HttpRequest, token: str) -> EngineerOut:
+    """What an engineer needs, behind a link; no account is needed, and nothing can be changed."""
+    link = queries.opened(token, "engineer")
+    actions.count_opening(link)
+    return engineers.for_engineer(link, request.build_absolute_uri("/").rstrip("/"))
 
 
 @router.get("/shared/{token}/pictures/{picture}", operation_id="get_shared_picture", auth=None)

@@ -1,4 +1,4 @@
-"""Links by which people without an account read a report."""
+"""Links by which people without an account read a report, or what an engineer needs."""
 
 from __future__ import annotations
 
@@ -10,8 +10,14 @@ from neat_verdict.app.experiments.models import Experiment
 
 
 class ReportLink(models.Model):
-    """A read-only address of a report. It ends by itself and can be withdrawn; it is never removed."""
+    """A read-only address of a report, or of what an engineer needs. It ends by itself and can be withdrawn; it is never
+    removed."""
 
+    class Kind(models.TextChoices):
+        REPORT = "report"
+        ENGINEER = "engineer"
+
+    kind = models.CharField(max_length=8, choices=Kind.choices, default=Kind.REPORT)
     experiment = models.ForeignKey(Experiment, on_delete=models.CASCADE, related_name="report_links")
     note = models.CharField(max_length=120, blank=True, default="")
     made_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
@@ -23,3 +29,6 @@ class ReportLink(models.Model):
 
     class Meta:
         ordering = ["-made_at", "-id"]
+        constraints = [
+            models.CheckConstraint(condition=models.Q(kind__in=["report", "engineer"]), name="kind_of_link_known")
+        ]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import cast
+
 from neat_verdict.app import clock
 from neat_verdict.app.analysis.analysis import analyse
 from neat_verdict.app.analysis.panels.by_days import by_days
@@ -19,7 +21,7 @@ from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.reports import story
 from neat_verdict.app.reports.models import ReportLink
 from neat_verdict.app.reports.queries import path_of
-from neat_verdict.app.reports.schemas import LinkOut, ReportOut
+from neat_verdict.app.reports.schemas import LinkKind, LinkOut, ReportOut
 from neat_verdict.app.traffic.wording import rollout_in_words
 from neat_verdict.core.verdicts import VERDICTS
 
@@ -110,6 +112,7 @@ def link_out(link: ReportLink) -> LinkOut:
     state = "withdrawn" if link.withdrawn_at else "expired" if link.expires_at <= clock.now() else "open"
     return LinkOut(
         id=link.pk,
+        kind=cast(LinkKind, link.kind),
         path=path_of(link),
         note=link.note,
         state=state,

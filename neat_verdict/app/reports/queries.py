@@ -10,6 +10,7 @@ from neat_verdict.app import clock
 from neat_verdict.app.experiments.models import Experiment, Picture
 from neat_verdict.app.http.problems import Gone
 from neat_verdict.app.reports.models import ReportLink
+from neat_verdict.app.reports.schemas import LinkKind
 
 _SIGNER = signing.Signer(salt="report link", sep=".")
 
@@ -19,18 +20,22 @@ def links(experiment: Experiment) -> QuerySet[ReportLink]:
     return experiment.report_links.select_related("made_by")
 
 
+_PLACES = {"report": "shared", "engineer": "for-engineers"}
+
+
 def path_of(link: ReportLink) -> str:
     """The address of a link below the application's own: signed, not stored."""
-    return f"/shared/{_SIGNER.sign(str(link.pk))}"
+    return f"/{_PLACES[link.kind]}/{_SIGNER.sign(str(link.pk))}"
 
 
-def opened(token: str) -> ReportLink:
-    """The link behind an address. Raises Http404 for one that was never made, Gone for one that opens no more."""
+def opened(token: str, kind: LinkKind = "report") -> ReportLink:
+    """The link behind an address. Raises Http404 for one that was never made, or leads to something else, and Gone for one that
+    opens no more."""
     try:
         number = int(_SIGNER.unsign(token))
     except (signing.BadSignature, ValueError) as bad:
         raise Http404 from bad
-    link = ReportLink.objects.select_related("experiment").filter(pk=number).first()
+    link = ReportLink.objects.select_related("experiment").filter(pk=number, kind=kind).first()
     if link is None:
         raise Http404
     if link.withdrawn_at:

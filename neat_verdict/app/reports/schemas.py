@@ -1,13 +1,16 @@
-"""Shape of the stakeholder report and of the links to it."""
+"""Shapes of the stakeholder report, of what an engineer needs, and of the links to both."""
 
 from __future__ import annotations
 
 from datetime import date, datetime
+from typing import Literal
 
 from ninja import Schema
 
 from neat_verdict.app.analysis.schemas import ReadingOut
-from neat_verdict.app.experiments.schemas import DeliveryChangeOut, PictureOut, RuleChangeOut
+from neat_verdict.app.experiments.schemas import DeliveryChangeOut, ParameterIO, PictureOut, Role, RuleChangeOut
+from neat_verdict.app.site.schemas import FindingOut, PagePreviewOut
+from neat_verdict.app.traffic.schemas import SnippetOut
 
 
 class FactOut(Schema):
@@ -64,7 +67,13 @@ class ReportOut(Schema):
     reading: ReadingOut
 
 
+LinkKind = Literal["report", "engineer"]
+
+
 class LinkIn(Schema):
+    """A link to the report, or to what an engineer needs, from the draft on."""
+
+    kind: LinkKind = "report"
     days: int = 30
     note: str = ""
 
@@ -73,6 +82,7 @@ class LinkOut(Schema):
     """``path`` is the address below the application's own; ``state`` tells whether it still opens."""
 
     id: int
+    kind: LinkKind
     path: str
     note: str
     state: str
@@ -80,3 +90,44 @@ class LinkOut(Schema):
     made_at: datetime
     expires_at: datetime
     opened: int
+
+
+class GivenVariantOut(Schema):
+    """A variant as the site sees it; ``share`` is its share of the traffic that takes part."""
+
+    letter: str
+    name: str
+    changes: list[str]
+    share: float
+    parameters: list[ParameterIO]
+
+
+class WantedEventOut(Schema):
+    """Events to be sent, in words, by the metric that counts them; ``amount_of`` is the property that holds its amount."""
+
+    metric: str
+    role: Role
+    words: str
+    events: list[str]
+    amount_of: list[str]
+
+
+class EngineerOut(Schema):
+    """All that an engineer needs to bring an experiment onto the page."""
+
+    key: str
+    name: str
+    workspace: str
+    owner: str
+    change: str
+    audience: str
+    page: str
+    unit: str
+    planned_start: date | None
+    state: str
+    variants: list[GivenVariantOut]
+    events: list[WantedEventOut]
+    snippets: list[SnippetOut]
+    previews: list[PagePreviewOut]
+    findings: list[FindingOut]
+    expires_at: datetime

@@ -1,4 +1,5 @@
-"""The script that pages load: the one of this release, and by its version, which never changes."""
+"""The script that pages load, and the parts of it that are loaded when they are needed: those of this release, and by their
+version, which never changes."""
 
 from __future__ import annotations
 
@@ -12,13 +13,14 @@ from django.conf import settings
 from django.http import Http404, HttpRequest, HttpResponse, HttpResponseNotModified
 from django.views.decorators.http import require_safe
 
-_NAMES = re.compile(r"neat(?:-(?P<version>\d+\.\d+\.\d+))?\.js(?P<map>\.map)?")
+PARTS = ("preview",)
+_NAMES = re.compile(rf"(?P<file>neat(?:-(?:{'|'.join(PARTS)}))?)(?:-(?P<version>\d+\.\d+\.\d+))?\.js(?P<map>\.map)?")
 _MINUTES, _YEAR = 600, 31_536_000
 
 
 @dataclass(frozen=True, slots=True)
 class Built:
-    """The script as it was built, with its source map."""
+    """A file as it was built, with its source map."""
 
     version: str
     code: bytes
@@ -26,22 +28,32 @@ class Built:
 
 
 @cache
-def built() -> Built:
+def built(file: str = "neat") -> Built:
     """Raises FileNotFoundError where the front end is not built."""
     place: Path = settings.WEB_BUILD / "site"
     version = (place / "version").read_text().strip()
-    return Built(version, (place / "neat.js").read_bytes(), (place / "neat.js.map").read_bytes())
+    return Built(version, (place / f"{file}.js").read_bytes(), (place / f"{file}.js.map").read_bytes())
+
+
+def current_version() -> str:
+    """That of the script which is served now; "" where it is not built."""
+    try:
+        return built().version
+    except FileNotFoundError:
+        return ""
 
 
 @require_safe
 def script(request: HttpRequest, name: str) -> HttpResponse:
-    """``neat.js``, kept by browsers for minutes; ``neat-1.2.3.js``, kept for a year; and their source maps."""
+    """``neat.js``, kept by browsers for minutes; ``neat-1.2.3.js``, kept for a year; their parts and source maps."""
     found = _NAMES.fullmatch(name)
+    if found is None:
+        raise Http404
     try:
-        made = built()
+        made = built(found["file"])
     except FileNotFoundError:
         return HttpResponse("The front end is not built. Run bin/setup.", status=503, content_type="text/plain")
-    if found is None or found["version"] not in (None, made.version):
+    if found["version"] not in (None, made.version):
         raise Http404
     content = made.map if found["map"] else made.code
     tag = f'"{hashlib.sha256(content).hexdigest()[:20]}"'

@@ -7,5 +7,6 @@ from neat_verdict.app.site import script, views
 urlpatterns = [
     path("assign", views.assign),
     path("events", views.events),
+    path("preview", views.preview),
     path("<str:name>", script.script),
 ]

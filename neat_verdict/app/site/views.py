@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
+from dataclasses import dataclass
 from functools import wraps
 from typing import Any
 
@@ -18,18 +19,32 @@ from django.views.decorators.http import require_http_methods
 
 from neat_verdict.app.collect.batch import BadBatch, read_items
 from neat_verdict.app.collect.events import take_in
-from neat_verdict.app.http.problems import problem
+from neat_verdict.app.http.problems import Gone, problem
 from neat_verdict.app.http.texts import is_whole
 from neat_verdict.app.people.origins import is_allowed
-from neat_verdict.app.people.queries import key_of
+from neat_verdict.app.people.queries import Key, key_of
+from neat_verdict.app.site import pages
 from neat_verdict.app.site.doors import MAX_BYTES, is_too_large, preflight, readable, seconds_to_wait
+from neat_verdict.app.site.previews import previewed
 from neat_verdict.app.traffic.assigning import GivenParameter, parameters_for
+from neat_verdict.app.traffic.serving import parameters_of
 from neat_verdict.app.traffic.sightings import buffer
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.traffic import MAX_UNIT_LENGTH
 
 MAX_EVENTS = 500
-Answer = Callable[[dict[str, Any]], HttpResponse]
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """What a page sent, and from where."""
+
+    body: dict[str, Any]
+    key: Key
+    origin: str
+
+
+Answer = Callable[[Asked], HttpResponse]
 
 
 def _open(answer: Answer) -> Callable[[HttpRequest], HttpResponse]:
@@ -57,26 +72,34 @@ def _open(answer: Answer) -> Callable[[HttpRequest], HttpResponse]:
             refused.headers["Retry-After"] = str(wait)
             return readable(refused, origin)
         try:
-            return readable(answer(body), origin)
+            return readable(answer(Asked(body, key, origin)), origin)
         except InputError as wrong:
             errors = [{"field": wrong.field, "message": str(wrong)}]
             return readable(problem(422, "A value is not accepted", errors=errors), origin)
+        except Gone as over:
+            return readable(problem(410, str(over)), origin)
 
     return view
 
 
 @_open
-def assign(body: dict[str, Any]) -> HttpResponse:
+def assign(asked: Asked) -> HttpResponse:
     """The parameters of a unit. Of those it takes part in, the experiment and the variant stand with them, for the exposure; of
     others only the value, so that a page learns nothing of tests that do not concern it."""
+    body = asked.body
     unit, properties = body.get("unit"), body.get("properties", {})
     if not isinstance(unit, str) or not 0 < len(unit) <= MAX_UNIT_LENGTH or not is_whole(unit):
         raise InputError("unit", str(unit)[:40], f"must be text of 1 to {MAX_UNIT_LENGTH} characters")
     if not isinstance(properties, dict):
         raise InputError("properties", str(properties)[:40], "must be an object")
     buffer.note(unit, properties)
+    _note_page(asked)
     given = parameters_for(unit, properties)
     return JsonResponse({"parameters": {name: _shown(one) for name, one in given.items()}})
+
+
+def _note_page(asked: Asked) -> None:
+    pages.buffer.note(asked.key.id, asked.origin, asked.body.get("page"), asked.body.get("script"))
 
 
 def _shown(given: GivenParameter) -> dict[str, Any]:
@@ -87,9 +110,19 @@ def _shown(given: GivenParameter) -> dict[str, Any]:
 
 
 @_open
-def events(body: dict[str, Any]) -> HttpResponse:
+def preview(asked: Asked) -> HttpResponse:
+    """What the variant behind a link shows. Nobody is counted, and no id is needed."""
+    _note_page(asked)
+    variant, expires_at = previewed(str(asked.body.get("token")))
+    given = {name: {"value": value} for name, value in parameters_of(variant.parameters).items()}
+    shown = {"variant": variant.letter, "name": variant.name, "expires_at": expires_at.isoformat()}
+    return JsonResponse({**shown, "parameters": given})
+
+
+@_open
+def events(asked: Asked) -> HttpResponse:
     """Exposures and events: all of them stored, or none."""
-    items = body.get("events")
+    items = asked.body.get("events")
     if not isinstance(items, list) or len(items) > MAX_EVENTS:
         given = len(items) if isinstance(items, list) else type(items).__name__
         raise InputError("events", given, f"must be a list of at most {MAX_EVENTS} events")

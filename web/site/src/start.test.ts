@@ -333,3 +333,50 @@ describe("events", () => {
     expect(sent().map((event) => event.event)).toContain("search");
   });
 });
+
+describe("a preview", () => {
+  const LOOK = { variant: "B", name: "Calendar first", expires_at: "2026-04-06T12:00:00Z" };
+
+  beforeEach(async () => {
+    history.replaceState(null, "", "/sailings?day=7&neat_preview=7-99~x");
+    await later(5000); // the pages of the tests before see the address change too
+    calls = [];
+    answers.preview = () => ok({ ...LOOK, parameters: { calendar: { value: true } } });
+  });
+
+  afterEach(() => {
+    history.replaceState(null, "", "/");
+    document.cookie = "neat_preview=; Max-Age=0; Path=/";
+  });
+
+  it("shows the variant of its link, and nothing of the visit is known, stored or sent", async () => {
+    const neat = await begun({ pageViews: true });
+    expect(calls.map(({ path, body }) => [path, body])).toEqual([
+      ["preview", { key: "nvsite_x", page: "/sailings", script: expect.any(String) as string, token: "7-99~x" }],
+    ]);
+    expect(neat.get("calendar", false)).toBe(true);
+    neat.track("search");
+    await neat.know({ device: "phone" });
+    await later(5000);
+    expect([neat.unit, neat.assignments(), sent(), stored(), document.cookie.includes("neat_unit")]).toEqual([
+      "", [], [], [], false,
+    ]); // prettier-ignore
+  });
+
+  it("stays on the pages that follow, and ends with its cookie", async () => {
+    await begun();
+    history.replaceState(null, "", "/seat");
+    expect((await begun()).get("calendar", false)).toBe(true);
+    document.cookie = "neat_preview=; Max-Age=0; Path=/";
+    expect((await begun()).unit).not.toBe("");
+    expect(calls.map((call) => call.path)).toEqual(["preview", "preview", "assign"]);
+  });
+
+  it("that has expired shows what everybody sees, and counts nobody", async () => {
+    answers.preview = () => new Response(JSON.stringify({ title: "This preview has expired." }), { status: 410 });
+    const neat = await begun();
+    expect(neat.get("calendar", false)).toBe(false);
+    expect(calls.map((call) => call.path)).toEqual(["preview"]);
+    expect(neat.unit).toBe("");
+  });
+});

@@ -1,4 +1,8 @@
+import { version as SCRIPT } from "../package.json";
+import { readCookies } from "./cookies";
 import { complete, type Options, type Properties } from "./options";
+import type { Look, Shown } from "./preview";
+import { framed, leavePreview, previewToken } from "./previewing";
 import { Queue } from "./queue";
 import { onAddress, whenSeen } from "./seen";
 import { newId, Visitor } from "./visitor";
@@ -44,41 +48,84 @@ interface Given extends Partial<Assignment> {
   value: unknown;
 }
 
+/** What a door answers: parameters, of a preview with its variant, or a problem. */
+interface Answer {
+  parameters?: Record<string, Given>;
+  variant?: string;
+  name?: string;
+  expires_at?: string;
+  title?: string;
+  problem?: string | undefined;
+}
+
+interface PreviewPart {
+  show: (look: Look, leave: () => void) => Shown;
+}
+
 const EXPOSURE = "exposure";
 const PAGE_VIEW = "page_view";
+const PREVIEW_TIMEOUT = 5_000; // somebody waits for it on purpose
 
 /** Begin on this page. */
 export function start(given: Partial<Options>): Neat {
   const options = complete(given);
-  const visitor = new Visitor(options);
+  const kept = readCookies();
+  const preview = safely(() => previewToken(kept)) ?? "";
+  const visitor = new Visitor(options, kept);
   const queue = new Queue(options, () => visitor.allowed);
+  const read = new Set<string>();
   const exposed = new Set<string>();
   const listeners: (() => void)[] = [];
   let known: Record<string, Given> = {};
   let asked = 0;
   let viewed = "";
+  let bar: Shown | undefined;
+
+  /** What a door answers to a question, in time; undefined where it does not. */
+  async function answerOf(door: string, question: object, timeout: number): Promise<Answer | undefined> {
+    const stop = new AbortController();
+    const timer = setTimeout(() => stop.abort(), timeout);
+    try {
+      const body = JSON.stringify({ key: options.key, page: location.pathname, script: SCRIPT, ...question });
+      const answer = await fetch(`${options.address}/site/v1/${door}`, { method: "POST", body, signal: stop.signal });
+      const content = (await answer.json()) as Answer;
+      return answer.ok ? content : { problem: content.title };
+    } catch {
+      return undefined;
+    } finally {
+      clearTimeout(timer);
+    }
+  }
 
   /** Ask which parameters the visitor has. What comes after the time-out is too late: something else is being shown by then. */
   async function ask(): Promise<void> {
     const turn = ++asked;
     const unit = visitor.unit;
     if (!unit) return;
-    const stop = new AbortController();
-    const timer = setTimeout(() => stop.abort(), options.timeout);
-    try {
-      const body = JSON.stringify({ key: options.key, unit, properties: options.properties });
-      const answer = await fetch(`${options.address}/site/v1/assign`, { method: "POST", body, signal: stop.signal });
-      if (!answer.ok || turn !== asked) return;
-      const { parameters } = (await answer.json()) as { parameters?: Record<string, Given> };
-      known = parameters ?? {};
-    } catch {
-      // No answer in time.
-    } finally {
-      clearTimeout(timer);
-    }
+    const answer = await answerOf("assign", { unit, properties: options.properties }, options.timeout);
+    if (answer && !answer.problem && turn === asked) known = answer.parameters ?? {};
+  }
+
+  /** Ask what the variant of a preview shows, and say on the page that it is one. */
+  async function look(): Promise<void> {
+    const answer = (await answerOf("preview", { token: preview }, PREVIEW_TIMEOUT)) ?? {
+      problem: "The preview does not answer. Is this origin open to the site’s key?",
+    };
+    known = answer.parameters ?? {};
+    const { variant, name, expires_at: until, problem } = answer;
+    const parameters = Object.keys(known);
+    const what = { variant, name, until, problem, parameters, script: SCRIPT, framed: framed() };
+    void tell(what).catch(() => undefined);
+  }
+
+  async function tell(what: Look): Promise<void> {
+    const part = (await import(/* @vite-ignore */ `${options.address}/site/v1/neat-preview.js`)) as PreviewPart;
+    bar = part.show(what, leavePreview);
+    read.forEach((name) => bar?.read(name));
   }
 
   function begin(): Promise<void> {
+    if (preview) return look();
     if (!visitor.allowed) return Promise.resolve();
     const asking = ask();
     view();
@@ -99,13 +146,13 @@ export function start(given: Partial<Options>): Neat {
   }
 
   function track(event: string, properties: Properties = {}): void {
-    const unit = visitor.unit;
+    const unit = preview ? "" : visitor.unit;
     if (unit) queue.add({ ...properties, id: newId(), unit, event, at: new Date().toISOString() });
   }
 
   /** Each address once, however often something begins at it. */
   function view(): void {
-    if (viewed === location.href || !visitor.allowed) return;
+    if (viewed === location.href || preview || !visitor.allowed) return;
     viewed = location.href;
     if (options.pageViews)
       track(PAGE_VIEW, { address: location.pathname.slice(0, 200), name: document.title.slice(0, 200) });
@@ -128,6 +175,10 @@ export function start(given: Partial<Options>): Neat {
   }
 
   function get<T>(name: string, otherwise: T, when: When = "now"): T {
+    if (preview) {
+      read.add(name);
+      bar?.read(name);
+    }
     const found = known[name];
     if (!found || (otherwise !== null && typeof found.value !== typeof otherwise)) return otherwise;
     const shown = () => safely(() => expose(name));
@@ -147,7 +198,7 @@ export function start(given: Partial<Options>): Neat {
   return {
     ready,
     get unit() {
-      return safely(() => visitor.unit) ?? "";
+      return preview ? "" : (safely(() => visitor.unit) ?? "");
     },
     get: <T>(name: string, otherwise: T, when?: When) => {
       const found = safely(() => ({ value: get(name, otherwise, when) }));

@@ -1,3 +1,4 @@
+import { writeCookie } from "./cookies";
 import type { Options } from "./options";
 
 const UNIT = "neat_unit";
@@ -15,23 +16,15 @@ export function newId(): string {
   return Array.from(crypto.getRandomValues(new Uint8Array(16)), (byte) => byte.toString(16).padStart(2, "0")).join("");
 }
 
-/** The cookies, read once a page: reading them waits for another process of the browser. */
-function cookies(): Map<string, string> {
-  try {
-    const pairs = document.cookie.split("; ").map((one) => one.split("=") as [string, string?]);
-    return new Map(pairs.map(([name, value]) => [name, value ?? ""]));
-  } catch {
-    return new Map(); // a frame that may have none
-  }
-}
-
 /** Who the visitor is, and whether they may be known at all. */
 export class Visitor {
   private consented: boolean;
-  private readonly kept = cookies();
   private renewed = false; // the cookie’s age, with each page
 
-  constructor(private readonly options: Options) {
+  constructor(
+    private readonly options: Options,
+    private readonly kept: Map<string, string>,
+  ) {
     this.consented = !options.askConsent;
   }
 
@@ -62,14 +55,7 @@ export class Visitor {
   }
 
   private keep(name: string, value: string, days: number): void {
-    const domain = this.options.domain ? `; Domain=${this.options.domain}` : "";
-    const secure = location.protocol === "https:" ? "; Secure" : "";
-    const age = `; Max-Age=${days * 86_400}`;
     this.kept.set(name, value);
-    try {
-      document.cookie = `${name}=${value}${age}; Path=/; SameSite=Lax${domain}${secure}`;
-    } catch {
-      // Then the id is this page’s alone.
-    }
+    writeCookie(name, value, days * 86_400, this.options.domain);
   }
 }

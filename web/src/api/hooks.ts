@@ -30,6 +30,16 @@ export function useSession() {
   });
 }
 
+/** Previews of the variants on the page, whether the script is there, and where it was seen; with an address of the page only. */
+export function useOnPage(key: string, page: string, days: number) {
+  return useQuery({
+    queryKey: keys.onPage(key, { page, days }),
+    queryFn: page
+      ? () => take(client.GET("/api/v1/experiments/{key}/on-page", { params: { path: { key }, query: { days } } }))
+      : skipToken,
+  });
+}
+
 export function useSignIn() {
   const cache = useQueryClient();
   return useMutation({

@@ -1,5 +1,5 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { client, take, type Handover } from "./client";
+import { client, take, type Handover, type ReportLink } from "./client";
 import type { operations } from "./schema";
 import { keys, useStale } from "./keys";
 
@@ -7,6 +7,14 @@ export function useSharedReport(token: string) {
   return useQuery({
     queryKey: keys.shared(token),
     queryFn: () => take(client.GET("/api/v1/shared/{token}", { params: { path: { token } } })),
+    retry: false,
+  });
+}
+
+export function useForEngineer(token: string) {
+  return useQuery({
+    queryKey: keys.forEngineer(token),
+    queryFn: () => take(client.GET("/api/v1/for-engineers/{token}", { params: { path: { token } } })),
     retry: false,
   });
 }
@@ -20,7 +28,7 @@ export function useReportLinks(key: string) {
   });
   const onSuccess = () => stale("links", key);
   const make = useMutation({
-    mutationFn: (body: { days: number; note: string }) =>
+    mutationFn: (body: { kind: ReportLink["kind"]; days: number; note: string }) =>
       take(client.POST("/api/v1/experiments/{key}/report-links", { params, body })),
     onSuccess,
   });

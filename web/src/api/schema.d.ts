@@ -885,6 +885,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/experiments/{key}/on-page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * On Page
+         * @description Links to look at each variant on the page, open for so many days, and whether the page has the script.
+         */
+        get: operations["get_on_page"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/experiments/{key}/past": {
         parameters: {
             query?: never;
@@ -1480,6 +1500,26 @@ export interface paths {
         put?: never;
         /** Check */
         post: operations["check_visitor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/for-engineers/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * For Engineer
+         * @description What an engineer needs, behind a link; no account is needed, and nothing can be changed.
+         */
+        get: operations["get_for_engineer"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2982,6 +3022,47 @@ export interface components {
             ends_at?: string | null;
         };
         /**
+         * EngineerOut
+         * @description All that an engineer needs to bring an experiment onto the page.
+         */
+        EngineerOut: {
+            /** Audience */
+            audience: string;
+            /** Change */
+            change: string;
+            /** Events */
+            events: components["schemas"]["WantedEventOut"][];
+            /**
+             * Expires At
+             * Format: date-time
+             */
+            expires_at: string;
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Owner */
+            owner: string;
+            /** Page */
+            page: string;
+            /** Planned Start */
+            planned_start: string | null;
+            /** Previews */
+            previews: components["schemas"]["PagePreviewOut"][];
+            /** Snippets */
+            snippets: components["schemas"]["SnippetOut"][];
+            /** State */
+            state: string;
+            /** Unit */
+            unit: string;
+            /** Variants */
+            variants: components["schemas"]["GivenVariantOut"][];
+            /** Workspace */
+            workspace: string;
+        };
+        /**
          * EpochOut
          * @description An epoch: its shares by segment ("" for everybody), who set them and why; ``chances`` to be best as they were known when it
          *     began, ``wanted`` what the policy asked for then, ``units`` first exposed in it by variant, ``sentence`` why for everybody and
@@ -3253,6 +3334,8 @@ export interface components {
             /** Name */
             name?: string;
             never_counted?: components["schemas"]["NeverCountedIO"];
+            /** Page */
+            page?: string;
             /** Participation */
             participation?: number;
             /** Planned Start */
@@ -3449,6 +3532,11 @@ export interface components {
             /** Owner */
             owner: string;
             /**
+             * Page
+             * @default
+             */
+            page: string;
+            /**
              * Participation
              * @default 1
              */
@@ -3593,6 +3681,17 @@ export interface components {
              */
             kind: "all" | "any";
         };
+        /** FindingOut */
+        FindingOut: {
+            /** Fix */
+            fix: string;
+            /** Label */
+            label: string;
+            /** Met */
+            met: boolean;
+            /** Seen */
+            seen: string;
+        };
         /** ForecastIn */
         ForecastIn: {
             /** High */
@@ -3671,6 +3770,22 @@ export interface components {
              * @enum {string}
              */
             tone: "ahead" | "behind" | "open";
+        };
+        /**
+         * GivenVariantOut
+         * @description A variant as the site sees it; ``share`` is its share of the traffic that takes part.
+         */
+        GivenVariantOut: {
+            /** Changes */
+            changes: string[];
+            /** Letter */
+            letter: string;
+            /** Name */
+            name: string;
+            /** Parameters */
+            parameters: components["schemas"]["ParameterIO"][];
+            /** Share */
+            share: number;
         };
         /**
          * GroupUse
@@ -4007,13 +4122,22 @@ export interface components {
             /** Groups */
             groups: components["schemas"]["LevelGroupOut"][];
         };
-        /** LinkIn */
+        /**
+         * LinkIn
+         * @description A link to the report, or to what an engineer needs, from the draft on.
+         */
         LinkIn: {
             /**
              * Days
              * @default 30
              */
             days: number;
+            /**
+             * Kind
+             * @default report
+             * @enum {string}
+             */
+            kind: "report" | "engineer";
             /**
              * Note
              * @default
@@ -4032,6 +4156,11 @@ export interface components {
             expires_at: string;
             /** Id */
             id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "report" | "engineer";
             /**
              * Made At
              * Format: date-time
@@ -4478,6 +4607,22 @@ export interface components {
             /** Unread */
             unread: number;
         };
+        /**
+         * OnPageOut
+         * @description ``version`` is the current one of the script.
+         */
+        OnPageOut: {
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
+            /** Page */
+            page: string;
+            /** Pages */
+            pages: components["schemas"]["SeenPageOut"][];
+            /** Previews */
+            previews: components["schemas"]["PagePreviewOut"][];
+            /** Version */
+            version: string;
+        };
         /** OverlapOut */
         OverlapOut: {
             /** Apart Share */
@@ -4488,6 +4633,23 @@ export interface components {
             drift_pvalue: number;
             /** Same Time */
             same_time: boolean;
+        };
+        /**
+         * PagePreviewOut
+         * @description A link by which anybody looks at a variant on the page, without being counted.
+         */
+        PagePreviewOut: {
+            /** Address */
+            address: string;
+            /**
+             * Expires At
+             * Format: date-time
+             */
+            expires_at: string;
+            /** Letter */
+            letter: string;
+            /** Name */
+            name: string;
         };
         /**
          * ParameterIO
@@ -5533,6 +5695,26 @@ export interface components {
             /** Units */
             units: number;
         };
+        /**
+         * SeenPageOut
+         * @description A page that asked; ``version`` is that of the script on it.
+         */
+        SeenPageOut: {
+            /** Address */
+            address: string;
+            /**
+             * First At
+             * Format: date-time
+             */
+            first_at: string;
+            /**
+             * Last At
+             * Format: date-time
+             */
+            last_at: string;
+            /** Version */
+            version: string;
+        };
         /** SeenPropertyOut */
         SeenPropertyOut: {
             /** Name */
@@ -6327,6 +6509,25 @@ export interface components {
             value_kinds: components["schemas"]["ValueKindOut"][];
             /** Verdicts */
             verdicts: components["schemas"]["VerdictOut"][];
+        };
+        /**
+         * WantedEventOut
+         * @description Events to be sent, in words, by the metric that counts them; ``amount_of`` is the property that holds its amount.
+         */
+        WantedEventOut: {
+            /** Amount Of */
+            amount_of: string[];
+            /** Events */
+            events: string[];
+            /** Metric */
+            metric: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "primary" | "secondary" | "guardrail" | "goal" | "exploratory";
+            /** Words */
+            words: string;
         };
         /**
          * WayOut
@@ -8306,6 +8507,39 @@ export interface operations {
             };
         };
     };
+    get_on_page: {
+        parameters: {
+            query?: {
+                days?: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OnPageOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_past: {
         parameters: {
             query?: never;
@@ -9631,6 +9865,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CheckOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_for_engineer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EngineerOut"];
                 };
             };
             /** @description Refused; the problem document says why */

@@ -50,7 +50,7 @@ export function ReportPage() {
       {report.isPending && <Skeleton rows={6} />}
       {report.isError && <Failure error={report.error} again={() => void report.refetch()} />}
       {report.data && <ReportSheet report={report.data} />}
-      {sharing && <ShareDialog experiment={key} close={() => setSharing(false)} />}
+      {sharing && <ShareDialog experiment={key} kind="report" close={() => setSharing(false)} />}
     </main>
   );
 }

@@ -6,23 +6,38 @@ import { errorOf, FormError } from "../parts/basics";
 import { Dialog } from "../parts/Dialog";
 import { CopyText } from "../parts/CopyText";
 
+const WORDS = {
+  report: {
+    title: "Share the report",
+    what: "Whoever has the link reads the report as it is at that time, without an account. Nothing else opens, and nothing can be changed.",
+  },
+  engineer: {
+    title: "Send to the engineer",
+    what: "Whoever has the link finds the script with the site’s key, the parameters, what is to be sent and previews, without an account. Nothing can be changed there.",
+  },
+} as const;
+
+interface Props {
+  experiment: string;
+  kind: ReportLink["kind"];
+  close: () => void;
+}
+
 /** Links for people without an account: made, copied, withdrawn. */
-export function ShareDialog({ experiment, close }: { experiment: string; close: () => void }) {
+export function ShareDialog({ experiment, kind, close }: Props) {
   const { links, make, withdraw } = useReportLinks(experiment);
   const [days, setDays] = useState("30");
   const [note, setNote] = useState("");
+  const made = links.data?.filter((link) => link.kind === kind);
   const wrong = errorOf(make.error, "days");
   return (
-    <Dialog title="Share the report" close={close}>
-      <p className="text-sm">
-        Whoever has the link reads the report as it is at that time, without an account. Nothing else opens, and nothing
-        can be changed.
-      </p>
+    <Dialog title={WORDS[kind].title} close={close}>
+      <p className="text-sm">{WORDS[kind].what}</p>
       <form
         className="mt-3 flex flex-wrap items-end gap-2"
         onSubmit={(event) => {
           event.preventDefault();
-          make.mutate({ days: Number(days), note }, { onSuccess: () => setNote("") });
+          make.mutate({ kind, days: Number(days), note }, { onSuccess: () => setNote("") });
         }}
       >
         <label className="grow">
@@ -50,10 +65,10 @@ export function ShareDialog({ experiment, close }: { experiment: string; close: 
       </form>
       <FormError error={make.error ?? withdraw.error} />
       <ul className="mt-3 divide-y divide-base-300 text-sm">
-        {links.data?.map((link) => (
+        {made?.map((link) => (
           <Line key={link.id} link={link} withdraw={() => withdraw.mutate(link.id)} />
         ))}
-        {links.data?.length === 0 && <li className="quiet">No link has been made yet.</li>}
+        {made?.length === 0 && <li className="quiet">No link has been made yet.</li>}
       </ul>
       <div className="mt-4 text-right">
         <button className="btn btn-sm" onClick={close}>

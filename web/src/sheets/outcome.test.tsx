@@ -389,6 +389,7 @@ describe("the handover", () => {
 describe("sharing", () => {
   const link = {
     id: 5,
+    kind: "report",
     path: "/shared/5.sig",
     note: "Board",
     state: "open",
@@ -400,11 +401,15 @@ describe("sharing", () => {
 
   it("makes a link, shows its address, withdraws it", async () => {
     const calls = serve({
-      [`GET ${PATH}/report-links`]: [{ body: [] }, { body: [link] }, { body: [{ ...link, state: "withdrawn" }] }],
+      [`GET ${PATH}/report-links`]: [
+        { body: [{ ...link, kind: "engineer", note: "Web team" }] },
+        { body: [link] },
+        { body: [{ ...link, state: "withdrawn" }] },
+      ],
       [`POST ${PATH}/report-links`]: [{ status: 201, body: link }],
       [`POST ${PATH}/report-links/5/withdraw`]: [{ body: { ...link, state: "withdrawn" } }],
     });
-    show(<ShareDialog experiment="fare-calendar" close={() => undefined} />);
+    show(<ShareDialog experiment="fare-calendar" kind="report" close={() => undefined} />);
     expect(await screen.findByText("No link has been made yet.")).toBeTruthy();
     fireEvent.change(screen.getByLabelText(/For whom/), { target: { value: "Board" } });
     fireEvent.click(screen.getByText("Make a link"));
@@ -412,7 +417,7 @@ describe("sharing", () => {
     expect(address.value).toMatch(/\/shared\/5\.sig$/);
     fireEvent.click(screen.getByText("Withdraw"));
     expect(await screen.findByText("withdrawn")).toBeTruthy();
-    expect(calls.find((call) => call.method === "POST")?.body).toEqual({ days: 30, note: "Board" });
+    expect(calls.find((call) => call.method === "POST")?.body).toEqual({ kind: "report", days: 30, note: "Board" });
   });
 
   it("says why a link does not open", async () => {

@@ -135,6 +135,7 @@ export function experiment(changes: Partial<Experiment> = {}): Experiment {
     worthwhile_lift: 0.1,
     audience_per_day: 4000,
     participation: 1,
+    page: "",
     ramp: [],
     participation_today: 1,
     data_from: "files",

@@ -32,6 +32,7 @@ from neat_verdict.app.experiments.rounds import snapshot
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
+from neat_verdict.app.people.origins import origin_of
 from neat_verdict.core.checks import InputError, check_day
 from neat_verdict.core.combinations import check_combination
 from neat_verdict.core.factors import combinations_of, counts_of
@@ -249,6 +250,8 @@ def _checked(field: str, value: Any) -> Any:
         check_day(field, value)
     if field == "name" and not str(value).strip():
         raise InputError(field, "empty", "must say what is tested, in 1 to 120 characters")
+    if field == "page" and str(value).strip():
+        origin_of(str(value).strip())
     return value.strip() if isinstance(value, str) else value
 
 

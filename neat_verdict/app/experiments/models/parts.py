@@ -111,6 +111,8 @@ class Delivered(models.Model):
     """Who gets which variant, in which shares, who counts, and where counts come from."""
 
     participation = models.FloatField(default=1.0)
+    # The address of the page that changes, as visitors open it; "" where none is.
+    page = models.CharField(max_length=500, blank=True, default="")
     ramp = models.JSONField(default=list, blank=True)
     data_from = models.CharField(max_length=10, default="files")
     assignment_unit = models.CharField(max_length=10, default="visitor")

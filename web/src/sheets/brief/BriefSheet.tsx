@@ -6,6 +6,7 @@ import { FactorsPanel } from "./FactorsPanel";
 import { Forecasts } from "./Forecasts";
 import { useMetricNames } from "../../api/hooks";
 import { MakeNew, MetricsPanel } from "./MetricsPanel";
+import { OnPagePanel } from "./page/OnPagePanel";
 import { Variants } from "./Variants";
 
 export function BriefSheet() {
@@ -53,6 +54,7 @@ export function BriefSheet() {
       <MetricsPanel />
       <FactorsPanel />
       <Variants />
+      <OnPagePanel />
       <Forecasts />
       <Panel title="About">
         <div className="grid grid-cols-3 gap-x-5 max-sm:grid-cols-1">

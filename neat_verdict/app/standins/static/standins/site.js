@@ -10,7 +10,7 @@ const steps = ["home", "sailings", "seat", "extras", "payment", "done"];
 
 const somebodyNew = () => `web-${crypto.getRandomValues(new Uint32Array(1))[0].toString(36)}`;
 const address = new URLSearchParams(location.search);
-const who = JSON.parse(localStorage.getItem("tidewick") ?? "null") ?? {
+const who = JSON.parse(kept(() => localStorage.getItem("tidewick")) ?? "null") ?? {
   visitor: somebodyNew(),
   device: "computer",
   source: "direct",
@@ -19,8 +19,17 @@ const who = JSON.parse(localStorage.getItem("tidewick") ?? "null") ?? {
 for (const name of Object.keys(who)) if (address.get(name)) who[name] = address.get(name);
 keep();
 
+/** A browser may keep nothing for a page in a frame of another site. */
+function kept(work) {
+  try {
+    return work();
+  } catch {
+    return null;
+  }
+}
+
 function keep() {
-  localStorage.setItem("tidewick", JSON.stringify(who));
+  kept(() => localStorage.setItem("tidewick", JSON.stringify(who)));
   for (const [name, value] of Object.entries(who)) form.elements[name].value = value;
 }
 
@@ -40,12 +49,12 @@ function load() {
 function send(event, more = {}) {
   window.neat?.track(event, more);
   sent.push(event);
-  sessionStorage.setItem("sent", JSON.stringify(sent.slice(-8)));
+  kept(() => sessionStorage.setItem("sent", JSON.stringify(sent.slice(-8))));
   list("sent", sent);
 }
 
 /** What this visit has sent, on earlier pages too: a click that leads on leaves the page at once. */
-const sent = JSON.parse(sessionStorage.getItem("sent") ?? "[]");
+const sent = JSON.parse(kept(() => sessionStorage.getItem("sent")) ?? "[]");
 
 function list(id, lines) {
   document.getElementById(id).replaceChildren(

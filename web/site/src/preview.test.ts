@@ -1,0 +1,51 @@
+import { afterEach, describe, expect, it, vi } from "vitest";
+import { show, type Look } from "./preview";
+
+const LOOK: Look = {
+  variant: "B", name: "Calendar first", until: "2026-04-06T12:00:00Z", parameters: ["begin", "fares"], script: "1.1.0",
+  framed: false,
+}; // prettier-ignore
+
+// The simulated browser has no such sheets; that they hold under a strict policy is tested in Chromium.
+CSSStyleSheet.prototype.replaceSync = () => undefined;
+
+const root = () => document.querySelector("neat-preview")?.shadowRoot;
+
+afterEach(() => {
+  document.querySelector("neat-preview")?.remove();
+  vi.restoreAllMocks();
+});
+
+describe("the bar of a preview", () => {
+  it("names the variant, and what the page has not asked for", () => {
+    const shown = show(LOOK, () => undefined);
+    expect(root()?.textContent).toContain("Preview of B, Calendar first");
+    expect(root()?.textContent).toContain("has not asked for: begin, fares");
+    shown.read("begin");
+    expect(root()?.textContent).toContain("has not asked for: fares");
+    shown.read("fares");
+    expect(root()?.textContent).toContain("All of its parameters are in use here");
+  });
+
+  it("leads back", () => {
+    const leave = vi.fn();
+    show(LOOK, leave);
+    root()?.querySelector("button")?.click();
+    expect(leave).toHaveBeenCalledOnce();
+  });
+
+  it("says why there is nothing to see", () => {
+    show({ problem: "This preview has expired.", script: "1.1.0", framed: false }, () => undefined);
+    expect(root()?.textContent).toBe("This preview has expired.Leave the preview");
+  });
+
+  it("is not drawn in a frame, which tells the page around it", () => {
+    const posted = vi.spyOn(window.parent, "postMessage").mockImplementation(() => undefined);
+    show({ ...LOOK, framed: true }, () => undefined).read("fares");
+    expect(root()).toBeUndefined();
+    expect(posted.mock.calls.map(([said]) => said as object)).toMatchObject([
+      { neat: "preview", variant: "B", script: "1.1.0", read: [], missing: ["begin", "fares"] },
+      { read: ["fares"], missing: ["begin"] },
+    ]);
+  });
+});

@@ -1,0 +1,24 @@
+/** Whether this page is looked at by a link to a preview, and by which. */
+import { writeCookie } from "./cookies";
+
+const NAME = "neat_preview"; // in the address, then in a cookie for the pages that follow
+const SECONDS = 3600;
+
+/** A frame shows what its address says, and nothing of it stays: several variants stand beside one another. */
+export const framed = (): boolean => window.parent !== window;
+
+/** The token of the link, "" for a usual visit. */
+export function previewToken(kept: Map<string, string>): string {
+  const given = new URLSearchParams(location.search).get(NAME);
+  if (framed()) return given ?? "";
+  if (given) writeCookie(NAME, encodeURIComponent(given), SECONDS, "");
+  return given ?? decodeURIComponent(kept.get(NAME) ?? "");
+}
+
+/** Back to a usual visit, of the same page. */
+export function leavePreview(): void {
+  writeCookie(NAME, "", 0, "");
+  const usual = new URL(location.href);
+  usual.searchParams.delete(NAME);
+  location.replace(usual);
+}
