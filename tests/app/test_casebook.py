@@ -140,7 +140,7 @@ def test_a_rollout_to_a_segment_leaves_the_others_with_control(ask, served_winne
     rules = [
         {"kind": "all", "conditions": [{"attribute": "device", "operator": "is", "values": ["phone"], "kind": "text"}]}
     ]
-    body = {"steps": [{"day": day(0), "share": 1}], "rules": rules}
+    body = {"steps": [{"day": day(0), "share": 1}], "lines": [{"name": "Phones", "letter": "B", "rules": rules}]}
     assert ask("put", f"/experiments/{served_winner.key}/rollout", body)[0] == 200
     assert assign("visitor-1", {"device": "phone"})[served_winner.key].variant == "B"
     assert assign("visitor-1", {"device": "desk"})[served_winner.key].variant == "A"
@@ -164,11 +164,19 @@ def test_a_rollout_stops_for_a_reason(ask, served_winner):
         ({"steps": [{"day": day(3), "share": 0.5}, {"day": day(1), "share": 1}]}, "steps.1.day"),
         ({"steps": [{"day": day(0), "share": 0.5}, {"day": day(1), "share": 0.4}]}, "steps.1.day"),
         ({"steps": [{"day": day(5), "share": 1}], "until": day(2)}, "until"),
-        ({"steps": [{"day": day(0), "share": 1}], "rules": [{"kind": "all", "conditions": []}]}, "rules.0.conditions"),
+        ({"rules": []}, "rules"),
+        ({"lines": [{"name": "Some", "letter": "B", "rules": [{"conditions": []}]}]}, "lines.0.rules.0.conditions"),
+        ({"lines": [{"name": " ", "letter": "B"}]}, "lines.0.name"),
+        ({"lines": [{"name": "Some", "letter": "D"}]}, "lines.0.letter"),
+        ({"lines": [{"name": "All", "letter": "B"}, {"name": "More", "letter": "A"}]}, "lines.1.name"),
+        ({"lines": [{"name": "All", "letter": "A"}]}, "lines"),
+        ({"holdout": 0.05}, "holdout"),  # of an experiment that is counted from files
+        ({"holdout": -0.1}, "holdout"),
     ],
 )
 def test_steps_that_cannot_be_are_refused_by_name(ask, decided, body, field):
-    status, problem = ask("put", f"/experiments/{decided.key}/rollout", body)
+    sent = {"steps": [{"day": day(0), "share": 1}], **body}
+    status, problem = ask("put", f"/experiments/{decided.key}/rollout", sent)
     assert (status, problem["errors"][0]["field"]) == (422, field)
     assert ask("get", f"/experiments/{decided.key}/handover")[1]["rollout"] is None
 

@@ -385,6 +385,7 @@ TABLE = {
     "withdraw_report_link": (WRITE, 200, about(lambda w: ((e := w.won), share(w.by, e, 3).pk), "link")),
     "plan_rollout": (WRITE, 200, of("decided", steps=[{"day": DAY, "share": 1}])),
     "stop_rollout": (WRITE, 200, with_rollout),
+    "release_rollout": (WRITE, 200, with_rollout),
     "start_experiment": (WRITE, 200, of("draft", reason="x")),
     "set_shares_by_hand": (WRITE, 200, of("adaptive", shares=[0.4, 0.3, 0.3], reason="x")),
     "change_split": (WRITE, 200, of("waiting", weights=[3, 1], from_day=DAY, reason="x")),

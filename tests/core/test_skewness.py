@@ -140,6 +140,22 @@ def test_taking_skewness_out_and_putting_it_back_is_the_same(z, skewness):
     assert float(without_skewness(with_skewness(z, skewness), skewness)) == pytest.approx(z, abs=1e-7)
 
 
+@pytest.mark.parametrize("skewness", [-2.0, -1e-9, 0.0, 1e-9, 0.3])
+def test_what_is_without_limit_stays_so(skewness):
+    assert with_skewness([-math.inf, math.inf], skewness).tolist() == [-math.inf, math.inf]
+
+
+@pytest.mark.parametrize("critical_value", [8.0, 30.0, 60.0, 1e6])
+def test_a_threshold_that_few_units_cannot_reach_leaves_means_without_limits(critical_value):
+    """As at the first moments of a reading at any time: Student's t of few units has no finite value for such a tail."""
+    found = compare_arms(mean_of(np.array([0, 1, 2, 9])), mean_of(np.array([0, 1, 1, 3, 5])), critical_value)
+    assert not any(
+        math.isnan(bound) for bound in (found.lift.low, found.lift.high, found.difference.low, found.difference.high)
+    )
+    assert found.difference.low < found.difference.estimate < found.difference.high
+    assert critical_value < 60 or (found.difference.low, found.difference.high) == (-math.inf, math.inf)
+
+
 def test_the_correction_is_the_first_term_of_the_edgeworth_expansion():
     """Hall (1992): P(T <= x) = Φ(x) + a(2x² + 1)φ(x)/6, so that T below x is Φ of what the correction makes of x."""
     for x in (-2.5, -1.0, 0.4, 1.96):

@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import expect
 from pptx import Presentation
 
-from tests.e2e.test_whole_job import counts_file, create, fill, start
+from tests.e2e.test_whole_job import choose, counts_file, create, fill, start
 
 
 def bring_in(page, file):
@@ -190,3 +190,41 @@ def test_an_experiment_with_planned_looks_is_stopped_at_its_second(people, manag
     assert person.axe() == []
     page.get_by_role("button", name="Next round from the winner").click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("next round")
+
+
+def test_a_rollout_is_measured_by_those_held_out_until_it_is_in_the_product(people):
+    person = people().sign_in()
+    page = person.page
+    page.goto("/experiments/timetable-on-the-home-page/verdict")
+    brings = page.get_by_label("What the rollout brings")
+    expect(brings.get_by_role("row", name=re.compile("^timetables used"))).to_contain_text("%")
+    expect(brings.get_by_role("row", name=re.compile("^Phones")).first).to_be_visible()
+    expect(
+        page.get_by_text(re.compile(r"of [\d,]+ units were held out\. With the rollout, timetables used: "))
+    ).to_be_visible()
+    assert person.axe() == []
+    assert person.overflow() == 0
+    # Those who come by the newsletter keep control.
+    page.get_by_role("button", name="Change the plan…").click()
+    page.get_by_role("button", name="A line before").click()
+    page.get_by_label("Name of line 1").fill("Readers")
+    page.get_by_label("Variant of line 1").select_option("A")
+    page.get_by_label("Held out, in percent").fill("60")
+    page.get_by_role("button", name="Save the rollout").click()
+    expect(page.get_by_role("alert").first).to_be_visible()  # the condition is still empty
+    choose(page, "Line 1, group 1, condition 1: property", "source")
+    choose(page, "Line 1, group 1, condition 1: value", "newsletter")
+    page.get_by_role("button", name="Save the rollout").click()
+    expect(page.get_by_role("alert").first).to_contain_text("must lie between 0% and 50%")
+    expect(page.get_by_label("Name of line 1")).to_have_value("Readers")
+    page.get_by_label("Held out, in percent").fill("20")
+    assert person.axe() == []
+    page.get_by_role("button", name="Save the rollout").click()
+    said = page.get_by_text(re.compile("A for Readers .*source is newsletter.*, else C for Phones .*20% held out"))
+    expect(said).to_be_visible()
+    expect(page.get_by_text("0 of 0 units were held out: too little to say what the rollout brings.")).to_be_visible()
+    # It is what the site shows by itself now.
+    page.get_by_role("button", name="In the product now…").click()
+    expect(page.get_by_role("dialog")).to_contain_text("1 place still to be changed by hand")
+    page.get_by_role("button", name="End the rollout").click()
+    expect(page.get_by_text(re.compile("In the product since "))).to_be_visible()

@@ -43,8 +43,16 @@ def decide(
         if choice in ("none", LETTERS[0]):
             raise InputError("rollout", choice, "is for a variant other than control")
         steps = [(step.day, step.share) for step in rollout.steps]
-        rules = [group.model_dump() for group in rollout.rules]
-        planned = keep_rollout(by, experiment, choice, steps=steps, rules=rules, until=rollout.until, path="rollout.")
+        planned = keep_rollout(
+            by,
+            experiment,
+            choice,
+            steps=steps,
+            lines=[line.model_dump() for line in rollout.lines],
+            holdout=rollout.holdout,
+            until=rollout.until,
+            path="rollout.",
+        )
         then = f"rolled out to {rollout_in_words(planned)}"
     return experiments.decide(
         by,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import date
 from typing import Any
 
@@ -11,7 +11,6 @@ from django.db import transaction
 from neat_verdict.app import clock
 from neat_verdict.app.casebook.models import Lesson, Place
 from neat_verdict.app.experiments.actions.ledger import record
-from neat_verdict.app.experiments.audience import audience_of
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
@@ -31,18 +30,20 @@ def plan_rollout(
     key: str,
     *,
     steps: Sequence[tuple[date, float]],
-    rules: list[dict[str, Any]] | None = None,
+    lines: Sequence[Mapping[str, Any]] = (),
+    holdout: float = 0.0,
     until: date | None = None,
 ) -> Rollout:
-    """Serve the decided variant by steps (day, share in (0, 1]), to those that ``rules`` admit, up to and with ``until``.
+    """Serve the decided variant, or by ``lines`` several, by steps (day, share in (0, 1]), up to and with ``until``; a share
+    ``holdout`` of those reached keeps control.
 
-    A single step of 1 is a rollout at once. Raises Conflict unless a variant was decided for, InputError for steps that
-    are not in order or do not rise.
+    A single step of 1 is a rollout at once. Raises Conflict unless a variant was decided for, InputError for what
+    `traffic.rollouts.keep_rollout` refuses.
     """
     experiment = _decided(by, key)
-    rollout = keep_rollout(by, experiment, experiment.decision, steps=steps, rules=rules, until=until)
+    rollout = keep_rollout(by, experiment, experiment.decision, steps=steps, lines=lines, holdout=holdout, until=until)
     text = f"Rollout of {experiment.decision} planned: {rollout_in_words(rollout)}"
-    record(experiment, by, "rollout", text[:500], steps=rollout.steps, audience=audience_of(rollout.rules).words())
+    record(experiment, by, "rollout", text[:500], steps=rollout.steps, lines=rollout.lines, holdout=rollout.holdout)
     _touch(experiment)
     return rollout
 
@@ -60,6 +61,22 @@ def stop_rollout(by: User, key: str, reason: str) -> Rollout:
     rollout.save()
     experiment.holds_units = False
     record(experiment, by, "rollout", f"Rollout of {rollout.letter} stopped: {reason.strip()}"[:500])
+    _touch(experiment)
+    return rollout
+
+
+@transaction.atomic
+def release(by: User, key: str) -> Rollout:
+    """The variant is a part of the product now: nothing is served any more, and what was held out ends with it. Raises Conflict
+    without a rollout."""
+    experiment = _decided(by, key)
+    rollout = Rollout.objects.filter(experiment=experiment, stopped_at__isnull=True).first()
+    if rollout is None:
+        raise Conflict("There is no rollout that could end with a release")
+    rollout.stopped_at = rollout.released_at = clock.now()
+    rollout.save()
+    experiment.holds_units = False
+    record(experiment, by, "rollout", f"{rollout.letter} is in the product now; its rollout has ended")
     _touch(experiment)
     return rollout
 

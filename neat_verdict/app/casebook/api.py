@@ -39,17 +39,29 @@ def handover(request: HttpRequest, key: str) -> HandoverOut:
 
 @router.put("/experiments/{key}/rollout", response=HandoverOut, operation_id="plan_rollout")
 def plan_rollout(request: HttpRequest, key: str, payload: RolloutIn) -> HandoverOut:
-    """Serve the decided variant by steps. The first step of 100% is a rollout at once."""
+    """Serve the decided variant by steps, to some or to all. The first step of 100% is a rollout at once."""
     experiment = find(key)
-    steps = [(step.day, step.share) for step in payload.steps]
-    rules = [group.model_dump() for group in payload.rules]
-    actions.plan_rollout(person(request), experiment.key, steps=steps, rules=rules, until=payload.until)
+    actions.plan_rollout(
+        person(request),
+        experiment.key,
+        steps=[(step.day, step.share) for step in payload.steps],
+        lines=[line.model_dump() for line in payload.lines],
+        holdout=payload.holdout,
+        until=payload.until,
+    )
     return presenting.handover(find(key))
 
 
 @router.post("/experiments/{key}/rollout/stop", response=HandoverOut, operation_id="stop_rollout")
 def stop_rollout(request: HttpRequest, key: str, payload: StopIn) -> HandoverOut:
     actions.stop_rollout(person(request), find(key).key, payload.reason)
+    return presenting.handover(find(key))
+
+
+@router.post("/experiments/{key}/rollout/release", response=HandoverOut, operation_id="release_rollout")
+def release_rollout(request: HttpRequest, key: str) -> HandoverOut:
+    """The variant is a part of the product now: its rollout ends."""
+    actions.release(person(request), find(key).key)
     return presenting.handover(find(key))
 
 

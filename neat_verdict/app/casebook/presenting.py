@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import math
 from calendar import month_name
 from collections import Counter
 from collections.abc import Sequence
 from typing import Any
 
-from neat_verdict.app.analysis.figures import interval, number
+from neat_verdict.app.analysis.figures import bounds_text, interval, levels_text, number
 from neat_verdict.app.analysis.presenting import adjusted_text, effect_shown, tone_of
 from neat_verdict.app.casebook.queries import Case, Casebook, SeenLevel, lesson_of
+from neat_verdict.app.casebook.results import LineResult, RolloutResult, rollout_result
 from neat_verdict.app.casebook.schemas import (
     CasebookOut,
     CaseOut,
@@ -17,18 +19,27 @@ from neat_verdict.app.casebook.schemas import (
     LessonIO,
     LevelGroupOut,
     LevelsOut,
+    LineResultOut,
+    MetricResultOut,
     PlaceOut,
     RecordOut,
     RolloutOut,
+    RolloutResultOut,
     SeenLevelOut,
 )
-from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.experiments.models import Experiment, ExperimentMetric
 from neat_verdict.app.experiments.queries import today
-from neat_verdict.app.experiments.schemas import ConditionGroupIO
 from neat_verdict.app.traffic.models import Rollout
-from neat_verdict.app.traffic.schemas import StepIO
+from neat_verdict.app.traffic.schemas import RolloutLineIO, StepIO
 from neat_verdict.app.traffic.wording import rollout_in_words
-from neat_verdict.core.text.format import format_count, format_levels, format_lift, format_percent, format_share
+from neat_verdict.core.text.format import (
+    format_count,
+    format_levels,
+    format_lift,
+    format_percent,
+    format_probability,
+    format_share,
+)
 from neat_verdict.core.verdicts import TrackRecord, levels_of
 
 MONTHS = list(month_name)
@@ -55,12 +66,68 @@ def _rollout(rollout: Rollout, experiment: Experiment) -> RolloutOut:
     return RolloutOut(
         letter=rollout.letter,
         steps=[StepIO(**step) for step in rollout.steps],
-        rules=[ConditionGroupIO(**group) for group in rollout.rules],
+        lines=[RolloutLineIO(**line) for line in rollout.lines],
+        holdout=rollout.holdout,
         until=rollout.until,
         share_today=rollout.share_on(today()) if experiment.state == "decided" else 0.0,
         stopped_at=rollout.stopped_at,
+        released_at=rollout.released_at,
+        result=_result(found) if (found := rollout_result(experiment, rollout)) else None,
         served_here=experiment.data_from == "events",
         sentence=rollout_in_words(rollout),
+    )
+
+
+def _result(found: RolloutResult) -> RolloutResultOut:
+    sound = found.split.as_planned
+    return RolloutResultOut(
+        since=found.since,
+        confidence=found.confidence,
+        sound=sound,
+        sentence=_brought(found),
+        metrics=[
+            MetricResultOut(
+                metric=one.use.metric.name,
+                key=one.use.metric.key,
+                role=one.use.role,
+                lines=[_line(line, one.use, sound=sound) for line in one.lines],
+            )
+            for one in found.metrics
+        ],
+    )
+
+
+def _line(line: LineResult, use: ExperimentMetric, *, sound: bool) -> LineResultOut:
+    write = levels_text(use.definition["unit"], use.definition["currency"])
+    held_out, reached = write([line.held_out.estimate, line.reached.estimate])
+    lift = line.comparison.lift if line.comparison and sound else None
+    if lift is not None and not math.isfinite(lift.estimate):  # nobody of those held out did it
+        lift = None
+    return LineResultOut(
+        name=line.name,
+        held_out=line.held_out.units,
+        reached=line.reached.units,
+        held_out_text=held_out,
+        reached_text=reached,
+        lift=interval(lift) if lift else None,
+        tone=tone_of(lift, 1 if use.definition["good_direction"] == "up" else -1),
+    )
+
+
+def _brought(found: RolloutResult) -> str:
+    """What the metric that decided says over all lines, in words."""
+    held_out, reached = found.split.units
+    counted = f"{format_count(held_out)} of {format_count(held_out + reached)} units were held out"
+    if not found.split.as_planned:
+        p = format_probability(found.split.pvalue)
+        return f"{counted}, which contradicts the share planned (p {p}): no lift may be read."
+    whole = found.metrics[0].lines[0] if found.metrics else None
+    if whole is None or whole.comparison is None or not math.isfinite(whole.comparison.lift.estimate):
+        return f"{counted}: too little to say what the rollout brings."
+    texts = interval(whole.comparison.lift)
+    return (
+        f"{counted}. With the rollout, {found.metrics[0].use.metric.name}: {texts.estimate_text} "
+        f"({format_share(found.confidence, 0)} CI, at any time, {bounds_text(texts)})."
     )
 
 

@@ -7,8 +7,7 @@ from datetime import date, datetime
 from ninja import Schema
 
 from neat_verdict.app.analysis.schemas import IntervalOut, Tone
-from neat_verdict.app.experiments.schemas import ConditionGroupIO
-from neat_verdict.app.traffic.schemas import StepIO
+from neat_verdict.app.traffic.schemas import RolloutLineIO, StepIO
 
 
 class PlaceOut(Schema):
@@ -28,15 +27,48 @@ class TickIn(Schema):
     done: bool
 
 
+class LineResultOut(Schema):
+    """A line of the list against those held out of it, "" for all lines; without a lift where there is too little."""
+
+    name: str
+    held_out: int
+    reached: int
+    held_out_text: str
+    reached_text: str
+    lift: IntervalOut | None
+    tone: Tone
+
+
+class MetricResultOut(Schema):
+    metric: str
+    key: str
+    role: str
+    lines: list[LineResultOut]
+
+
+class RolloutResultOut(Schema):
+    """What a rollout has brought since a moment. Intervals hold at any time; ``sound`` is false where the share held out
+    contradicts the plan, and then no lift is given."""
+
+    since: datetime
+    confidence: float
+    sound: bool
+    sentence: str
+    metrics: list[MetricResultOut]
+
+
 class RolloutOut(Schema):
-    """``share_today`` of those admitted get the variant; ``sentence`` tells the plan."""
+    """``share_today`` of those admitted are reached; ``sentence`` tells the plan. ``result`` is null where nobody is held out."""
 
     letter: str
     steps: list[StepIO]
-    rules: list[ConditionGroupIO]
+    lines: list[RolloutLineIO]
+    holdout: float
     until: date | None
     share_today: float
     stopped_at: datetime | None
+    released_at: datetime | None
+    result: RolloutResultOut | None
     served_here: bool
     sentence: str
 

@@ -151,7 +151,7 @@ def recount(persons: Collection[tuple[str, ...]], open_ones: Sequence[Served], p
     """
     if not persons or not open_ones:
         return set()
-    before = {(row.unit, row.experiment_id): row for row in present}
+    before = {(row.unit, row.experiment_id, row.round): row for row in present}
     by_id = {experiment.id: experiment for experiment in open_ones}
     day_of = local_day()
     changes = {experiment.id: (Sums(experiment), Arrivals()) for experiment in open_ones}
@@ -159,7 +159,7 @@ def recount(persons: Collection[tuple[str, ...]], open_ones: Sequence[Served], p
     for unit, experiment_id, now_state in unit_states(persons, open_ones):
         experiment = by_id[experiment_id]
         enrolled.add(unit)
-        old = _state_of(before.get((unit, experiment_id)), experiment)
+        old = _state_of(before.get((unit, experiment_id, experiment.round)), experiment)
         if old == now_state:
             continue
         sums, arrivals = changes[experiment_id]
@@ -182,7 +182,7 @@ def _change_tallies(experiment: Served, sums: Sums) -> None:
 
 
 def _state_of(row: Enrolled | None, experiment: Served) -> UnitState | None:
-    if row is None or row.round != experiment.round:
+    if row is None:
         return None
     position = next(place for place, variant in enumerate(experiment.variants) if variant[0] == row.variant_id)
     segments, values = tuple(orjson.loads(row.segments)), orjson.loads(row.values)

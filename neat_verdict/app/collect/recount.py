@@ -14,7 +14,7 @@ from typing import Any, NamedTuple
 
 from neat_verdict.app.collect.batch import BASE_VERSION
 from neat_verdict.app.experiments.exact_tallies import MILLION, SUMS, Cell
-from neat_verdict.app.traffic.serving import Served, epoch_segment
+from neat_verdict.app.traffic.serving import Served, epoch_segment, rollout_segment
 from neat_verdict.core.metrics import Definition, TimedEvent, unit_figure
 from neat_verdict.core.traffic import Standing, property_text
 
@@ -97,6 +97,8 @@ def _unit_state(
     segments = segments_of(first.properties, experiment.segments)
     if experiment.epoch_starts:
         segments = (*segments, epoch_segment(experiment, first.at, first.properties))
+    if experiment.rollout is not None:
+        segments = (*segments, rollout_segment(experiment.rollout.line_of(first.properties)))
     if version := first.properties.get(BASE_VERSION):
         segments = (*segments, f"{BASE_SEGMENT}{property_text(version)}"[:MAX_SEGMENT_LENGTH])
     return UnitState(first.position, first.at, segments, values, mixed)

@@ -40,6 +40,7 @@ from neat_verdict.app.standins.crowd import HOURS, Assigned, Truth, visits_of
 from neat_verdict.app.standins.models import SiteKey
 from neat_verdict.app.standins.second_counter import second_count
 from neat_verdict.app.traffic.reallocation import tend_epochs
+from neat_verdict.app.traffic.schemas import RolloutIn
 from neat_verdict.app.traffic.serving import served
 from neat_verdict.app.traffic.sightings import Buffer
 from neat_verdict.app.traffic.splitting import stop_variant
@@ -94,14 +95,14 @@ class _Inside:
         result = {}
         self.sightings.note(unit, properties)
         for key, experiment in self.running.items():
-            given = experiment.traffic.assign(unit, properties)
+            given = (experiment.rollout or experiment.traffic).assign(unit, properties)
             variant = {"variant": LETTERS[given.position], "parameters": experiment.variants[given.position][2]}
             result[key] = {**variant, "reason": given.reason}
         return result
 
     def __init__(self, sightings: Buffer) -> None:
         self.sightings = sightings
-        self.running = {key: experiment for key, experiment in served().items() if experiment.state == "running"}
+        self.running = {key: one for key, one in served().items() if one.state == "running" or one.rollout}
 
     def collect(self, events: Sequence[Mapping[str, Any]]) -> None:
         """Hand events over."""
@@ -124,6 +125,8 @@ def _let_the_crowd_come(by: User, stories: list[Story], today: date) -> None:
                     actions.start(by, slugify(story.name))
                 if story.ended_ago and story.ended_ago == days_ago:
                     actions.end(by, slugify(story.name))
+                if story.lines and story.decided_ago == days_ago:
+                    _roll_out(story, by, day)
         moments = _moments(draw, day, now)
         truth = Truth(version=_BEFORE_RELEASE) if days_ago > _RELEASED_AGO else Truth()
         for begins, ends in pairwise(_QUARTERS):
@@ -140,6 +143,15 @@ def _let_the_crowd_come(by: User, stories: list[Story], today: date) -> None:
             with clock.at(min(end, now)):
                 door.collect([event for visit in visits_of(door, draw, numbers, iter(mine), truth) for event in visit])
                 sightings.flush()
+
+
+def _roll_out(story: Story, by: User, day: date) -> None:
+    """Decide, and give each line of the list what it gets, with some held out."""
+    rollout = RolloutIn.model_validate(
+        {"steps": [{"day": day, "share": 1}], "lines": list(story.lines), "holdout": story.holdout}
+    )
+    decide(by, find(slugify(story.name)), story.lines[-1]["letter"], story.reason, story.next_step, rollout)
+    _hand_over(story, by, slugify(story.name), day)
 
 
 def _moments(draw: random.Random, day: date, until: datetime) -> list[datetime]:

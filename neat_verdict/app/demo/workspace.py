@@ -62,6 +62,9 @@ class Story:
     why: str = ""
     places: tuple[tuple[str, str, bool], ...] = ()  # (what, who, done)
     rollout: tuple[tuple[int, float], ...] = ()  # (days after the decision, share)
+    # Of those that the crowd makes and that were decided: who gets what from then on, and how many are held out.
+    lines: tuple[dict[str, Any], ...] = ()
+    holdout: float = 0.0
 
 
 def _brief(change: str, because: str, audience: str = "all visitors", **fields: Any) -> dict[str, Any]:
@@ -138,6 +141,7 @@ METRICS: tuple[tuple[str, dict[str, Any], str], ...] = (
     ("pet berths added", _did("pet_added"), ""),
     ("island pages opened", _did("island_opened"), "Followed the photo on the home page"),
     ("breakfasts added", _did("breakfast_added"), ""),
+    ("timetables used", _did("timetable_used"), "Looked up a sailing in the timetable of the home page"),
     ("group bookings", _did("booking_paid", attribute="passengers", operator="greater", values=["3"], kind="number"),
      "A paid booking for four or more"),
     ("return trips", _did("booking_paid", attribute="legs", operator="is", values=["2"], kind="number"), ""),
@@ -243,6 +247,22 @@ STORIES: tuple[Story, ...] = (
         days_in=25, ended_ago=4,
         parameters=(_text("breakfast_picture", "none"), _text("breakfast_picture", "coffee"),
                     _text("breakfast_picture", "table")),
+    ),
+    Story(
+        "Timetable on the home page", "Home", "timetables used",
+        ("A link to it", "The sailings of today", "The next three sailings"),
+        ("", "Show the sailings of today", "Show the next three sailings"),
+        _brief("showing sailings on the home page", "most visitors come for a time of departure", baseline=0.18,
+               worthwhile_lift=0.12, audience_per_day=1500, least_weeks=2, page=_SITE),
+        days_in=26, others=({"name": "searches", "role": "secondary"},),
+        parameters=(_text("home_timetable", "link"), _text("home_timetable", "today"), _text("home_timetable", "next")),
+        decided_ago=11, reason="It is used more, and costs nothing", holdout=0.1,
+        lines=(
+            {"name": "Phones", "letter": "C", "rules": [{"kind": "all", "conditions": [
+                {"attribute": "device", "operator": "is", "values": ["phone"], "kind": "text"}]}]},
+            {"name": "Everybody else", "letter": "B", "rules": []},
+        ),
+        places=(("Timetable sheet in the harbours", "Ada", True), ("Start screen of the app", "Silas", False)),
     ),
     Story(
         "Return leg suggested first", "Booking", "return trips",

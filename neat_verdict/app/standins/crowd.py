@@ -48,6 +48,11 @@ class Truth:
             "computer": {"coffee": -0.1, "table": 0.3},
         }
     )
+    # What the sailings on the home page do to looking one up, by device; alike where it is not named.
+    timetable: float = 0.18
+    timetables: Mapping[str, Mapping[str, float]] = field(
+        default_factory=lambda: {"today": {"phone": 0.12, "": 0.3}, "next": {"phone": 0.34, "": 0.16}}
+    )
     search: float = 0.22
     mean_fare: float = 88.0
 
@@ -141,6 +146,7 @@ class Visit:
     def walk(self) -> list[dict[str, Any]]:
         """All that happens."""
         truth, phone = self.truth, self.visitor.properties["device"] == "phone"
+        self._looks_up()
         if self._does(truth.search):
             self._tell("search")
         calendar = self._sees("sailings_begin_with", "list") == "calendar"
@@ -173,6 +179,14 @@ class Visit:
         if self.visitor.account:
             self._tell("same_person", random.Random(f"{self.visitor.unit}/account"), **{"with": self.visitor.account})
         return self.events
+
+    def _looks_up(self) -> None:
+        """The timetable on the home page, before anything else; by the visitor's own dice."""
+        truth, device = self.truth, self.visitor.properties["device"]
+        dice = random.Random(f"{self.visitor.unit}/timetable")
+        effects = truth.timetables.get(str(self._sees("home_timetable", "link", dice)), {})
+        if dice.random() < truth.timetable * (1 + effects.get(device, effects.get("", 0.0))):
+            self._tell("timetable_used", dice)
 
     def _looks_around(self) -> None:
         """The island's photo on the home page, and the breakfast; by the visitor's own dice, so that all else stays as it is."""

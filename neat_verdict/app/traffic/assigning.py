@@ -94,28 +94,32 @@ def _answer(
 ) -> Answer:
     if experiment is None:
         return Answer("A", {}, "not_running", problem=NOT_KNOWN)
-    before = kept.get((experiment.id, experiment.round))
-    position = None
-    if before is not None:
-        position = next(place for place, variant in enumerate(experiment.variants) if variant[0] == before)
-    if experiment.state == "decided" and not _stays(experiment, position, properties):
-        position = None
+    position = _position_in(experiment, experiment.round, kept)
     try:
-        result = experiment.traffic.assign(unit, properties, position)
+        if experiment.rollout is not None:
+            in_test = _position_in(experiment, experiment.test_round, kept)
+            now = position if experiment.measured else None
+            result = experiment.rollout.assign(unit, properties, in_test=in_test, kept=now)
+        else:
+            if experiment.state == "decided" and position != experiment.decided:
+                position = None
+            result = experiment.traffic.assign(unit, properties, position)
     except InputError as problem:
         return Answer("A", experiment.variants[0][2], "not_running", problem=str(problem))
     return Answer(LETTERS[result.position], experiment.variants[result.position][2], result.reason, result.because)
 
 
-def _stays(experiment: Served, position: int | None, properties: Mapping[str, object]) -> bool:
-    """Whether a unit keeps what it was exposed to after the decision: what was decided for, where the rollout admits it."""
-    audience = experiment.traffic.audience
-    return position == experiment.decided and (not audience.groups or audience.admits(properties))
+def _position_in(experiment: Served, number: int, kept: Mapping[tuple[int, int], int]) -> int | None:
+    """The position that a unit was first exposed to in a round."""
+    before = kept.get((experiment.id, number))
+    if before is None:
+        return None
+    return next(place for place, variant in enumerate(experiment.variants) if variant[0] == before)
 
 
 def running_list() -> dict[str, Any]:
     """All running experiments and rollouts as others need them to assign by themselves, with vectors to hold theirs against."""
-    running = [experiment for experiment in served().values() if experiment.serving]
+    running = [experiment for experiment in served().values() if experiment.serving and _can_be_listed(experiment)]
     return {
         "format": 1,
         "made_at": clock.now().isoformat(),
@@ -124,9 +128,24 @@ def running_list() -> dict[str, Any]:
     }
 
 
+def _can_be_listed(experiment: Served) -> bool:
+    """A list of several lines, or a holdout, cannot be said in the terms of `listed`: such rollouts are asked for."""
+    return experiment.rollout is None or (len(experiment.rollout.lines) == 1 and not experiment.rollout.holdout)
+
+
+def _traffic(experiment: Served) -> Traffic:
+    """As the list has it; of a rollout its only line."""
+    rollout = experiment.rollout
+    if rollout is None:
+        return experiment.traffic
+    (line,) = rollout.lines
+    weights = tuple(float(position == line.position) for position in range(len(experiment.variants)))
+    return Traffic(rollout.salt, weights, rollout.share, audience=line.audience, running=rollout.share > 0)
+
+
 def listed(experiment: Served) -> dict[str, Any]:
     """One experiment of the list."""
-    traffic = experiment.traffic
+    traffic = _traffic(experiment)
     allocated = {value: list(weights) for value, weights in traffic.allocated.items()}
     return {
         "key": experiment.key,

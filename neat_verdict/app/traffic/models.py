@@ -10,6 +10,7 @@ from django.db import models
 
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.models import Experiment, Variant
+from neat_verdict.core.traffic import MAX_HOLDOUT
 
 
 class SavedAudience(models.Model):
@@ -62,19 +63,43 @@ class PersonLink(models.Model):
 
 
 class Rollout(models.Model):
-    """A decided variant served by us until the release is there: ``steps`` are {"day", "share"}, to those that ``rules`` admit.
+    """A decided variant served by us until the release is there: ``steps`` are {"day", "share"}; ``lines`` are {"name", "letter",
+    "rules"}, the first that admits a unit says what it gets, and everybody else has control.
 
     Only experiments that take events are served; for the others it is the plan that people follow. ``until`` is the last day.
+    A share ``holdout`` of those reached keeps control; what units do is then counted under ``measured_round``, from
+    ``measured_at`` on. A round of its own for each list of who gets what: what was counted for another says nothing of this one.
+    ``released_at`` is when the variant came to be a part of the product.
     """
 
     experiment = models.OneToOneField(Experiment, on_delete=models.CASCADE, related_name="rollout")
     letter = models.CharField(max_length=1)
     steps = models.JSONField(default=list)
-    rules = models.JSONField(default=list, blank=True)
+    lines = models.JSONField(default=list)
+    holdout = models.FloatField(default=0.0)
     until = models.DateField(null=True, blank=True)
     made_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     made_at = models.DateTimeField(default=clock.now)
     stopped_at = models.DateTimeField(null=True, blank=True)
+    released_at = models.DateTimeField(null=True, blank=True)
+    measured_round = models.PositiveSmallIntegerField(null=True, blank=True)
+    measured_at = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(holdout__gte=0, holdout__lte=MAX_HOLDOUT), name="holdout_is_a_share"
+            ),
+            models.CheckConstraint(
+                condition=models.Q(holdout=0) | models.Q(measured_round__isnull=False, measured_at__isnull=False),
+                name="a_holdout_is_measured",
+            ),
+        ]
+
+    @property
+    def is_measured(self) -> bool:
+        """Whether what units do under it is counted now."""
+        return self.holdout > 0 and self.stopped_at is None
 
     def share_on(self, day: date) -> float:
         """The share that gets the variant on a day."""

@@ -1,8 +1,9 @@
-"""A decided variant's rollout: its steps, for whom and until when. Called inside the transaction of an action."""
+"""A decided variant's rollout: who gets what, by which steps, how many are held out, until when. Called inside the transaction of
+an action."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import date
 from typing import Any
 
@@ -12,8 +13,12 @@ from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.people.models import User
 from neat_verdict.app.traffic.models import Rollout
 from neat_verdict.core.checks import InputError, check_day
+from neat_verdict.core.traffic import RolloutLine, RolloutTraffic
 
 MAX_STEPS = 20
+EVERYBODY = "Everybody"
+# Rounds of the test itself are far below; a rollout that is measured counts under one above.
+FIRST_MEASURED_ROUND = 1001
 
 
 def keep_rollout(
@@ -22,29 +27,86 @@ def keep_rollout(
     letter: str,
     *,
     steps: Sequence[tuple[date, float]],
-    rules: list[dict[str, Any]] | None = None,
+    lines: Sequence[Mapping[str, Any]] = (),
+    holdout: float = 0.0,
     until: date | None = None,
     path: str = "",
 ) -> Rollout:
-    """Keep a rollout by steps (day, share in (0, 1]), in place of one before; a stopped one goes on.
+    """Keep a rollout by steps (day, share in (0, 1]), in place of one before; a stopped one goes on. Without ``lines`` everybody
+    gets the variant of ``letter``.
 
-    Raises InputError, its field after ``path``, for steps that are not in order or do not rise, and for rules that are none.
+    Raises InputError, its field after ``path``, for steps that are not in order or do not rise, lines that are none or are never
+    reached, and a holdout out of range or of what is not served here.
     """
     _check_steps(steps, until, path)
-    audience_of(rules or [], f"{path}rules")
+    kept = [dict(line) for line in lines] or [{"name": EVERYBODY, "letter": letter, "rules": []}]
+    _check_lines(experiment, kept, holdout, path)
+    before = Rollout.objects.filter(experiment=experiment).first()
     rollout, _ = Rollout.objects.update_or_create(
         experiment=experiment,
         defaults={
             "letter": letter,
             "steps": [{"day": day.isoformat(), "share": share} for day, share in steps],
-            "rules": rules or [],
+            "lines": kept,
+            "holdout": holdout,
             "until": until,
             "made_by": by,
             "made_at": clock.now(),
             "stopped_at": None,
+            "released_at": None,
+            **_measured(before, kept, holdout),
         },
     )
     return rollout
+
+
+def _measured(before: Rollout | None, lines: list[dict[str, Any]], holdout: float) -> dict[str, Any]:
+    """Under which round it counts, and since when: as before while the same get the same, a new one otherwise."""
+    if before is not None and (holdout == 0 or (before.lines, before.holdout) == (lines, holdout)):
+        return {"measured_round": before.measured_round, "measured_at": before.measured_at}
+    if holdout == 0:
+        return {"measured_round": None, "measured_at": None}
+    latest = before.measured_round if before is not None else None
+    return {"measured_round": FIRST_MEASURED_ROUND if latest is None else latest + 1, "measured_at": clock.now()}
+
+
+def rollout_traffic(experiment: Experiment, rollout: Rollout, day: date) -> RolloutTraffic:
+    """How a rollout shares traffic out on a day. Raises InputError for lines or a holdout that cannot be."""
+    positions = {variant.letter: variant.position for variant in experiment.variants.all()}
+    return RolloutTraffic(
+        # Another list draws others: whoever was held out of one is not for ever.
+        f"{experiment.key}:{experiment.round}:{rollout.measured_round or 0}",
+        _lines(rollout.lines, positions),
+        rollout.share_on(day),
+        rollout.holdout,
+    )
+
+
+def _lines(lines: Sequence[Mapping[str, Any]], positions: Mapping[str, int], path: str = "") -> tuple[RolloutLine, ...]:
+    return tuple(
+        RolloutLine(line["name"], positions[line["letter"]], audience_of(line["rules"], f"{path}lines.{place}.rules"))
+        for place, line in enumerate(lines)
+    )
+
+
+def _check_lines(experiment: Experiment, lines: Sequence[Mapping[str, Any]], holdout: float, path: str) -> None:
+    positions = {variant.letter: variant.position for variant in experiment.variants.all()}
+    names = [line["name"].strip() for line in lines]
+    for place, (line, name) in enumerate(zip(lines, names, strict=True)):
+        if not name or name in names[:place]:
+            raise InputError(f"{path}lines.{place}.name", name or "empty", "must name the line, each another")
+        if line["letter"] not in positions:
+            raise InputError(f"{path}lines.{place}.letter", line["letter"], f"must be one of {', '.join(positions)}")
+    if all(positions[line["letter"]] == 0 for line in lines):
+        raise InputError(f"{path}lines", "control for all", "must give somebody a variant; else stop the rollout")
+    if holdout and experiment.data_from != "events":
+        raise InputError(f"{path}holdout", holdout, "needs events: only what we serve ourselves can be held out")
+    try:
+        RolloutTraffic("check", _lines(lines, positions, path), 1.0, holdout)
+    except InputError as wrong:
+        if not wrong.field.startswith(path):
+            wrong.field = f"{path}{wrong.field}"
+        raise
 
 
 def _check_steps(steps: Sequence[tuple[date, float]], until: date | None, path: str) -> None:

@@ -12,6 +12,7 @@ from neat_verdict.app.experiments.schemas import ConditionGroupIO, VariantIn
 from neat_verdict.app.people.keys import PER_MINUTE
 from neat_verdict.app.people.models import all_scopes
 from neat_verdict.app.people.origins import MAX_ORIGINS
+from neat_verdict.core.traffic import Reason
 
 
 class AssignIn(Schema):
@@ -27,7 +28,7 @@ class AnswerOut(Schema):
 
     variant: str
     parameters: dict[str, Any]
-    reason: Literal["forced", "audience", "exclusion", "participation", "assigned", "stopped", "not_running"]
+    reason: Reason
     because: str
     problem: str | None
 
@@ -284,7 +285,21 @@ class StepIO(Schema):
     share: float
 
 
-class RolloutIn(Schema):
-    steps: list[StepIO]
+class RolloutLineIO(Schema):
+    """Who gets the variant of a letter: all that the rules admit, everybody without rules."""
+
+    model_config = {"extra": "forbid"}
+    name: str = Field(max_length=80)
+    letter: str = Field(max_length=1)
     rules: list[ConditionGroupIO] = []
+
+
+class RolloutIn(Schema):
+    """``lines`` in order, the first that admits a unit decides; without any, everybody gets the variant that was decided for.
+    A share ``holdout`` of those reached keeps control, to measure what the rollout brings."""
+
+    model_config = {"extra": "forbid"}
+    steps: list[StepIO]
+    lines: list[RolloutLineIO] = []
+    holdout: float = 0.0
     until: date | None = None

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from bisect import bisect_right
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from typing import Any, NamedTuple
 from zoneinfo import ZoneInfo
@@ -20,9 +20,10 @@ from neat_verdict.app.experiments.queries import breakdowns, today, workspace
 from neat_verdict.app.experiments.splits import shares_on, stopped_variants
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.traffic.models import Epoch, Rollout
+from neat_verdict.app.traffic.rollouts import rollout_traffic
 from neat_verdict.core.metrics import Definition, Tallying
 from neat_verdict.core.planning import Arrivals, RampStep
-from neat_verdict.core.traffic import IdentityRule, NeverCounted, Slice, Traffic, property_text
+from neat_verdict.core.traffic import IdentityRule, NeverCounted, RolloutTraffic, Slice, Traffic, property_text
 from neat_verdict.core.variants import LETTERS
 
 OPEN_STATES = ("running", "paused", "ended")
@@ -63,9 +64,11 @@ class Served:
     decided: int | None  # position of the variant that was decided for
     identity: IdentityRule
     never_counted: NeverCounted
-    given_up: Mapping[
-        int, int
-    ]  # positions of stopped variants whose units get control's, with the moment from which on
+    # Positions of stopped variants whose units get control's, with the moment from which on.
+    given_up: Mapping[int, int]
+    rollout: RolloutTraffic | None = None  # of one that is decided and rolled out
+    test_round: int = 0  # there, the round of the test; ``round`` is that under which the rollout is measured
+    measured: bool = False
 
     @property
     def serving(self) -> bool:
@@ -75,7 +78,7 @@ class Served:
     @property
     def open(self) -> bool:
         """True while events count."""
-        return self.state in OPEN_STATES
+        return self.state in OPEN_STATES or self.measured
 
 
 _made: tuple[object, dict[str, Served]] | None = None
@@ -123,20 +126,35 @@ def decided_on_events(keys: Collection[str] | None = None) -> list[Served]:
     decided = Experiment.objects.filter(state__in=["decided", "archived"], data_from="events", started_at__isnull=False)
     if keys is not None:
         decided = decided.filter(key__in=keys)
-    return _made_of(decided.filter(decision_counts__isnull=False).select_related("rollout"), workspace(), today())
+    chosen = decided.filter(decision_counts__isnull=False).select_related("rollout")
+    return [_of_test(experiment, workspace(), today()) for experiment in _with_parts(chosen)]
 
 
 def _load(place: Workspace, day: date) -> list[Served]:
-    return _made_of(_candidates(), place, day)
+    return [_served(experiment, place, day) for experiment in _with_parts(_candidates())]
 
 
-def _made_of(experiments: QuerySet[Experiment], place: Workspace, day: date) -> list[Served]:
+def _with_parts(experiments: QuerySet[Experiment]) -> QuerySet[Experiment]:
     epochs = Prefetch("epochs", Epoch.objects.defer("record"))
-    related = ("variants", "metrics__metric__versions", "metrics__version", epochs)
-    return [_served(experiment, place, day) for experiment in experiments.prefetch_related(*related)]
+    return experiments.prefetch_related("variants", "metrics__metric__versions", "metrics__version", epochs)
 
 
 def _served(experiment: Experiment, place: Workspace, day: date) -> Served:
+    result = _of_test(experiment, place, day)
+    rollout: Rollout | None = getattr(experiment, "rollout", None)
+    if experiment.state != "decided" or rollout is None or rollout.stopped_at is not None:
+        return result
+    result = replace(result, rollout=rollout_traffic(experiment, rollout, day), test_round=experiment.round)
+    if not rollout.is_measured or rollout.measured_round is None or rollout.measured_at is None:
+        return result
+    # Counted apart from the test, from its own beginning on, as long as it lasts.
+    began = int(rollout.measured_at.timestamp() * 1000)
+    return replace(
+        result, measured=True, round=rollout.measured_round, started=began, ended=None, epoch_starts=(), given_up={}
+    )
+
+
+def _of_test(experiment: Experiment, place: Workspace, day: date) -> Served:
     variants = list(experiment.variants.all())
     metrics = tuple(
         CountedMetric(use.metric_id, definition_of(use.definition), use.before_days)
@@ -187,6 +205,11 @@ def epoch_segment(experiment: Served, at: int, properties: Mapping[str, object])
     return f"#{number} {by}={property_text(properties.get(by))}" if by else f"#{number}"
 
 
+def rollout_segment(line: int | None) -> str:
+    """What a unit of a rollout is tallied under, by the place of the line that admitted it; no property begins with #."""
+    return f"#line {0 if line is None else line + 1}"
+
+
 def epochs_of(experiment: Experiment) -> list[Epoch]:
     """The epochs of the present round, in order; their records are left in the database until somebody asks for one."""
     loaded = getattr(experiment, "_prefetched_objects_cache", {}).get("epochs")
@@ -235,18 +258,13 @@ def traffic_of(experiment: Experiment, day: date) -> Traffic:
 
 
 def _rolled_out(experiment: Experiment, salt: str, positions: Mapping[str, int], day: date) -> Traffic:
-    """The rollout as a split between control and the variant. Under the same salt those who saw the variant are its first; until
-    it is planned they keep it, and nobody else gets it."""
+    """After a decision: control for all; what a rollout gives is for `rollouts.rollout_traffic`. Until one is planned those who
+    saw the variant keep it, and nobody else gets it."""
     rollout: Rollout | None = getattr(experiment, "rollout", None)
+    control = (1.0, *(0.0 for _ in range(len(positions) - 1)))
     if rollout is None:
-        control = (1.0, *(0.0 for _ in range(len(positions) - 1)))
         return Traffic(salt, control, running=False, holding=experiment.holds_units)
-    share = rollout.share_on(day)
-    chosen = positions[rollout.letter]
-    weights = [0.0] * len(positions)
-    weights[0] = 1 - share
-    weights[chosen] += share
-    return Traffic(salt, tuple(weights), audience=audience_of(rollout.rules), running=share > 0)
+    return Traffic(salt, control, running=rollout.share_on(day) > 0)
 
 
 def parameters_of(lines: list[dict[str, Any]]) -> dict[str, object]:

@@ -28,6 +28,9 @@ RULE_OF_THUMB = 355.0
 _EVEN = 1.1
 _ROUNDING = 1e-15  # relative, of a sum in floating point
 
+# So far out, or without limit, no skewness moves it.
+_FAR = 1e100
+
 
 class Shaped(Protocol):
     """Anything whose units' values have known sums of squared and cubed deviations from their level; None where they have not."""
@@ -126,8 +129,11 @@ def with_null_skewness(z: ArrayLike, skewness: ArrayLike) -> FloatArray:
 
 def with_skewness(z: ArrayLike, skewness: ArrayLike) -> FloatArray:
     """The inverse of `without_skewness`: where a studentised difference has the tail that a symmetric one has at ``z``."""
-    z, a = np.asarray(z, dtype=np.float64), np.asarray(skewness, dtype=np.float64)
+    given, a = np.asarray(z, dtype=np.float64), np.asarray(skewness, dtype=np.float64)
+    far = np.abs(given) > _FAR
+    z = np.where(far, 0.0, given)
     small = np.abs(a) < 1e-6
     safe = np.where(small, 1.0, a)
     near = z - a * (1 + 2 * z**2) / 6
-    return np.asarray(np.where(small, near, 3 / safe * (np.cbrt(1 + safe * (z - safe / 6)) - 1)))
+    moved = np.where(small, near, 3 / safe * (np.cbrt(1 + safe * (z - safe / 6)) - 1))
+    return np.asarray(np.where(far, given, moved))

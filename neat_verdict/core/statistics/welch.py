@@ -79,10 +79,12 @@ def _normal_of_t(t: float, freedom: float) -> float:
 
 
 def student_critical_value(critical_value: float, freedom: float) -> float:
-    """The value of Student's t with the same tail as a normal critical value."""
+    """The value of Student's t with the same tail as a normal critical value; infinite where that tail is too small to be told
+    from none."""
     if not math.isfinite(freedom):
         return critical_value
-    return -float(special.stdtrit(freedom, float(special.ndtr(-critical_value))))
+    t = float(special.stdtrit(freedom, float(special.ndtr(-critical_value))))
+    return -t if math.isfinite(t) else math.inf
 
 
 def critical_values_of(
@@ -153,7 +155,9 @@ def fieller_interval(
             first, first_squared_error, second, second_squared_error, below, below if above is None else above, covariance,
         )
     )  # fmt: skip
-    bounded = (m0**2 - np.maximum(c1**2, c2**2) * v0 > 0) & (m0 > 0)
+    reachable = np.isfinite(c1) & np.isfinite(c2)
+    c1, c2 = np.where(reachable, c1, 0.0), np.where(reachable, c2, 0.0)
+    bounded = reachable & (m0**2 - np.maximum(c1**2, c2**2) * v0 > 0) & (m0 > 0)
     low, high = (_fieller_bound(m1, v1, m0, v0, both, c, bounded) for c in (-c1, c2))
     return np.where(bounded, low, -np.inf), np.where(bounded, high, np.inf)
 

@@ -22,10 +22,13 @@ from neat_verdict.core.traffic.identity import (
     Standing,
 )
 from neat_verdict.core.traffic.ready_made import READY_MADE, STANDARD_BREAKDOWNS, ReadyAudience
+from neat_verdict.core.traffic.rollout import MAX_HOLDOUT, MAX_LINES, RolloutLine, RolloutTraffic
 from neat_verdict.core.traffic.sampling import Count, Sample, estimated, sample_point
 
 __all__ = [
+    "MAX_HOLDOUT",
     "MAX_IDS",
+    "MAX_LINES",
     "MAX_NAMED",
     "MAX_RULES",
     "MAX_UNIT_LENGTH",
@@ -40,6 +43,8 @@ __all__ = [
     "NeverCounted",
     "ReadyAudience",
     "Reason",
+    "RolloutLine",
+    "RolloutTraffic",
     "Ruling",
     "Sample",
     "Slice",

@@ -22,7 +22,7 @@ from neat_verdict.core.checks import InputError, check_positive, check_share
 from neat_verdict.core.traffic.audience import Audience
 from neat_verdict.core.variants import LETTERS
 
-Reason = Literal["forced", "audience", "exclusion", "participation", "assigned", "stopped", "not_running"]
+Reason = Literal["forced", "audience", "exclusion", "participation", "assigned", "kept", "stopped", "not_running"]
 PARTICIPATION_SEED, VARIANT_SEED, EXCLUSION_SEED = 1, 2, 3
 
 MAX_UNIT_LENGTH = 200

@@ -1,5 +1,5 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { client, take, type Handover, type ReportLink } from "./client";
+import { client, take, type ReportLink, type RolloutIn } from "./client";
 import type { operations } from "./schema";
 import { keys, useStale } from "./keys";
 
@@ -48,8 +48,9 @@ export function useHandover(key: string) {
 }
 
 export type HandoverStep =
-  | { kind: "rollout"; steps: { day: string; share: number }[]; rules: Handover["rules"]; until: string | null }
+  | ({ kind: "rollout" } & Required<RolloutIn>)
   | { kind: "stop"; reason: string }
+  | { kind: "release" }
   | { kind: "add-place"; text: string; who: string }
   | { kind: "tick-place"; place: number; done: boolean }
   | { kind: "remove-place"; place: number }
@@ -63,11 +64,14 @@ export function useHandoverStep(key: string) {
     mutationFn: (step: HandoverStep) => {
       switch (step.kind) {
         case "rollout": {
-          const { steps, rules, until } = step;
-          return take(client.PUT("/api/v1/experiments/{key}/rollout", { params, body: { steps, rules, until } }));
+          const { steps, lines, holdout, until } = step;
+          const body = { steps, lines, holdout, until };
+          return take(client.PUT("/api/v1/experiments/{key}/rollout", { params, body }));
         }
         case "stop":
           return take(client.POST("/api/v1/experiments/{key}/rollout/stop", { params, body: { reason: step.reason } }));
+        case "release":
+          return take(client.POST("/api/v1/experiments/{key}/rollout/release", { params }));
         case "add-place":
           return take(
             client.POST("/api/v1/experiments/{key}/places", { params, body: { text: step.text, who: step.who } }),

@@ -1145,10 +1145,30 @@ export interface paths {
         get?: never;
         /**
          * Plan Rollout
-         * @description Serve the decided variant by steps. The first step of 100% is a rollout at once.
+         * @description Serve the decided variant by steps, to some or to all. The first step of 100% is a rollout at once.
          */
         put: operations["plan_rollout"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/rollout/release": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Release Rollout
+         * @description The variant is a part of the product now: its rollout ends.
+         */
+        post: operations["release_rollout"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2267,7 +2287,7 @@ export interface components {
              * Reason
              * @enum {string}
              */
-            reason: "forced" | "audience" | "exclusion" | "participation" | "assigned" | "stopped" | "not_running";
+            reason: "forced" | "audience" | "exclusion" | "participation" | "assigned" | "kept" | "stopped" | "not_running";
             /** Variant */
             variant: string;
         };
@@ -2559,7 +2579,7 @@ export interface components {
              * Reason
              * @enum {string}
              */
-            reason: "forced" | "audience" | "exclusion" | "participation" | "assigned" | "stopped" | "not_running";
+            reason: "forced" | "audience" | "exclusion" | "participation" | "assigned" | "kept" | "stopped" | "not_running";
             /** Takes Part */
             takes_part: boolean;
             /** Variant */
@@ -4123,6 +4143,28 @@ export interface components {
             groups: components["schemas"]["LevelGroupOut"][];
         };
         /**
+         * LineResultOut
+         * @description A line of the list against those held out of it, "" for all lines; without a lift where there is too little.
+         */
+        LineResultOut: {
+            /** Held Out */
+            held_out: number;
+            /** Held Out Text */
+            held_out_text: string;
+            lift: components["schemas"]["IntervalOut"] | null;
+            /** Name */
+            name: string;
+            /** Reached */
+            reached: number;
+            /** Reached Text */
+            reached_text: string;
+            /**
+             * Tone
+             * @enum {string}
+             */
+            tone: "ahead" | "behind" | "open";
+        };
+        /**
          * LinkIn
          * @description A link to the report, or to what an engineer needs, from the draft on.
          */
@@ -4378,6 +4420,17 @@ export interface components {
             definition: components["schemas"]["DefinitionIO"];
             /** Events */
             events: string;
+        };
+        /** MetricResultOut */
+        MetricResultOut: {
+            /** Key */
+            key: string;
+            /** Lines */
+            lines: components["schemas"]["LineResultOut"][];
+            /** Metric */
+            metric: string;
+            /** Role */
+            role: string;
         };
         /**
          * MetricUseIn
@@ -5378,27 +5431,56 @@ export interface components {
             /** Workspace */
             workspace: string;
         };
-        /** RolloutIn */
+        /**
+         * RolloutIn
+         * @description ``lines`` in order, the first that admits a unit decides; without any, everybody gets the variant that was decided for.
+         *     A share ``holdout`` of those reached keeps control, to measure what the rollout brings.
+         */
         RolloutIn: {
             /**
-             * Rules
+             * Holdout
+             * @default 0
+             */
+            holdout: number;
+            /**
+             * Lines
              * @default []
              */
-            rules: components["schemas"]["ConditionGroupIO"][];
+            lines: components["schemas"]["RolloutLineIO"][];
             /** Steps */
             steps: components["schemas"]["StepIO"][];
             /** Until */
             until?: string | null;
         };
         /**
-         * RolloutOut
-         * @description ``share_today`` of those admitted get the variant; ``sentence`` tells the plan.
+         * RolloutLineIO
+         * @description Who gets the variant of a letter: all that the rules admit, everybody without rules.
          */
-        RolloutOut: {
+        RolloutLineIO: {
             /** Letter */
             letter: string;
-            /** Rules */
+            /** Name */
+            name: string;
+            /**
+             * Rules
+             * @default []
+             */
             rules: components["schemas"]["ConditionGroupIO"][];
+        };
+        /**
+         * RolloutOut
+         * @description ``share_today`` of those admitted are reached; ``sentence`` tells the plan. ``result`` is null where nobody is held out.
+         */
+        RolloutOut: {
+            /** Holdout */
+            holdout: number;
+            /** Letter */
+            letter: string;
+            /** Lines */
+            lines: components["schemas"]["RolloutLineIO"][];
+            /** Released At */
+            released_at: string | null;
+            result: components["schemas"]["RolloutResultOut"] | null;
             /** Sentence */
             sentence: string;
             /** Served Here */
@@ -5411,6 +5493,26 @@ export interface components {
             stopped_at: string | null;
             /** Until */
             until: string | null;
+        };
+        /**
+         * RolloutResultOut
+         * @description What a rollout has brought since a moment. Intervals hold at any time; ``sound`` is false where the share held out
+         *     contradicts the plan, and then no lift is given.
+         */
+        RolloutResultOut: {
+            /** Confidence */
+            confidence: number;
+            /** Metrics */
+            metrics: components["schemas"]["MetricResultOut"][];
+            /** Sentence */
+            sentence: string;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /** Sound */
+            sound: boolean;
         };
         /**
          * RoundOfOut
@@ -9068,6 +9170,37 @@ export interface operations {
                 "application/json": components["schemas"]["RolloutIn"];
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandoverOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    release_rollout: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {

@@ -39,6 +39,7 @@ export function ConditionGroups({ groups, set, mayEdit, name, between, opening, 
         {mayEdit && (
           <>
             <button
+              type="button"
               className="btn btn-xs"
               aria-label={`Condition in ${name.toLowerCase()} ${index + 1}`}
               onClick={() => put(index, { ...group, conditions: [...group.conditions, NEW_CONDITION] })}
@@ -46,6 +47,7 @@ export function ConditionGroups({ groups, set, mayEdit, name, between, opening, 
               Condition
             </button>
             <button
+              type="button"
               className="btn btn-xs"
               aria-label={`Remove ${name.toLowerCase()} ${index + 1}`}
               onClick={() => set(groups.filter((_, i) => i !== index))}

@@ -310,9 +310,9 @@ describe("the verdict’s outlook", () => {
 
 describe("the handover", () => {
   const nothing: FullHandover = { rollout: null, places: [], lesson: { learnt: "", why: "" } };
-  const decided = experiment({ state: "decided", decision: "B" });
+  const decided = experiment({ state: "decided", decision: "B", data_from: "events" });
 
-  it("plans a rollout by steps, to a segment, until a day", async () => {
+  it("plans a rollout by steps, with some held out, until a day", async () => {
     const calls = serve({ [`PUT ${PATH}/rollout`]: [{ body: nothing }] });
     let closed = false;
     open(<RolloutForm rollout={null} close={() => (closed = true)} />, decided);
@@ -321,8 +321,7 @@ describe("the handover", () => {
     for (const [label, value] of [
       ["Day of step 1", "2026-04-01"],
       ["Day of step 2", "2026-04-08"],
-      ["Only where this property", "device"],
-      ["is one of (empty: everybody)", "phone, tablet"],
+      ["Held out, in percent", "5"],
       ["Until the release, last day (may be empty)", "2026-05-01"],
     ] as const)
       fireEvent.change(screen.getByLabelText(label), { target: { value } });
@@ -333,12 +332,8 @@ describe("the handover", () => {
         { day: "2026-04-01", share: 0.1 },
         { day: "2026-04-08", share: 1 },
       ],
-      rules: [
-        {
-          kind: "all",
-          conditions: [{ attribute: "device", operator: "any_of", values: ["phone", "tablet"], kind: "text" }],
-        },
-      ],
+      lines: [{ name: "Everybody", letter: "B", rules: [] }],
+      holdout: 0.05,
       until: "2026-05-01",
     });
   });

@@ -24,6 +24,7 @@ import { StateActions } from "./StateActions";
 import { Split } from "./traffic/Split";
 import { DecisionForm } from "./verdict/DecisionForm";
 import { planOf, sentPlan } from "./verdict/RolloutForm";
+import type { PlanLine } from "./verdict/RolloutLines";
 import { CountsGrid } from "./watch/CountsGrid";
 import { DataIn } from "./watch/DataIn";
 import { PreviewPanel } from "./watch/PreviewPanel";
@@ -209,24 +210,33 @@ describe("the decision form", () => {
     open(<DecisionForm reading={reading()} />, experiment({ state: "running" }));
     expect(screen.getByLabelText("With the decision")).toHaveProperty("checked", true);
     fireEvent.click(screen.getByText("By steps: 10, 50, 100%"));
-    fireEvent.change(screen.getByPlaceholderText("device"), { target: { value: "device" } });
-    fireEvent.change(screen.getByPlaceholderText("phone, tablet"), { target: { value: "phone" } });
+    fireEvent.click(screen.getByText("A line before"));
+    fireEvent.change(screen.getByLabelText("Name of line 1"), { target: { value: "Phones" } });
+    fireEvent.change(screen.getByLabelText("Variant of line 1"), { target: { value: "A" } });
     fireEvent.click(screen.getByText("Record the decision"));
     await waitFor(() => expect(calls).toHaveLength(1));
-    const sent = calls[0]?.body as { rollout: { steps: { share: number }[]; rules: unknown[] } };
+    const sent = calls[0]?.body as { rollout: { steps: { share: number }[]; lines: PlanLine[] } };
     expect(sent.rollout.steps.map((step) => step.share)).toEqual([0.1, 0.5, 1]);
-    expect(sent.rollout.rules).toEqual([
-      { kind: "all", conditions: [{ attribute: "device", operator: "any_of", values: ["phone"], kind: "text" }] },
+    expect(sent.rollout.lines.map((line) => [line.name, line.letter, line.rules.length])).toEqual([
+      ["Phones", "A", 1],
+      ["Everybody", "B", 0],
     ]);
   });
 
-  it("keeps rules that its two fields cannot show", () => {
+  it("sends a rollout back as it came where nothing was changed", () => {
     const rules = ["phone", "tablet"].map((value) => ({
       kind: "all" as const,
       conditions: [{ attribute: "device", operator: "is" as const, values: [value], kind: "text" as const }],
     }));
-    const rollout = { letter: "B", steps: [], rules, until: null, share_today: 1, stopped_at: null } as const;
-    expect(sentPlan(planOf({ ...rollout, steps: [], served_here: true, sentence: "" })).rules).toEqual(rules);
+    const kept = {
+      steps: [{ day: "2026-04-01", share: 0.125 }],
+      lines: [{ name: "Small", letter: "B", rules }],
+      holdout: 0.075,
+      until: "2026-05-01",
+    };
+    const ended = { stopped_at: null, released_at: null, result: null, served_here: true };
+    const rollout = { ...kept, ...ended, letter: "C", share_today: 1, sentence: "" };
+    expect(sentPlan(planOf(rollout), "C")).toEqual(kept);
   });
 
   it("fills nothing in before the rule has spoken", () => {

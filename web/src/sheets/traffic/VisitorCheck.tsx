@@ -21,6 +21,7 @@ const REASONS: Record<string, string> = {
   audience: "Does not qualify",
   exclusion: "In another experiment of the group",
   participation: "Outside the traffic included",
+  kept: "Keeps what it had in the test",
   not_running: "The experiment is not running",
 };
 

@@ -36,7 +36,7 @@ export function DecisionForm({ reading }: { reading: Reading }) {
       <form
         onSubmit={(event) => {
           event.preventDefault();
-          const rollout = rolledOut && now ? sentPlan(plan) : null;
+          const rollout = rolledOut && now ? sentPlan(plan, choice) : null;
           step.mutate({ kind: "decide", choice, reason, next_step: next, rollout });
         }}
       >
@@ -85,7 +85,13 @@ export function DecisionForm({ reading }: { reading: Reading }) {
             </label>
             {now && (
               <div className="my-2 ml-6">
-                <RolloutFields plan={plan} change={(part) => setPlan((before) => ({ ...before, ...part(before) }))} />
+                <RolloutFields
+                  plan={plan}
+                  change={(part) => setPlan((before) => ({ ...before, ...part(before) }))}
+                  decided={choice}
+                  error={step.error}
+                  path="rollout."
+                />
                 {errors.length > 0 && (
                   <p role="alert" className="mt-2 text-sm text-error">
                     {errors.join("; ")}

@@ -3,10 +3,12 @@ import { Link } from "react-router";
 import type { FullHandover } from "../../api/client";
 import { useHandover, useHandoverStep } from "../../api/outcome";
 import { day, plural } from "../../lib/format";
+import { Dialog } from "../../parts/Dialog";
 import { errorOf, Failure, FormError, Panel, Skeleton } from "../../parts/basics";
 import { TextField } from "../../parts/fields";
 import { useEditing } from "../editing";
 import { RolloutForm } from "./RolloutForm";
+import { RolloutResult } from "./RolloutResult";
 
 /** What must happen after the verdict: rollout, places to change by hand, what was learnt. */
 export function HandoverPanel() {
@@ -33,7 +35,9 @@ function RolloutPanel({ handover, mayEdit }: PartProps) {
   const step = useHandoverStep(experiment.key);
   const [editing, setEditing] = useState(false);
   const [reason, setReason] = useState<string | null>(null);
+  const [releasing, setReleasing] = useState(false);
   const { rollout } = handover;
+  const open = handover.places.filter((place) => !place.done_at).length;
   const here = experiment.data_from === "events";
   return (
     <Panel
@@ -44,10 +48,13 @@ function RolloutPanel({ handover, mayEdit }: PartProps) {
     >
       {rollout ? (
         <p>
-          <b>{rollout.letter}</b>: {rollout.sentence}.{" "}
-          {rollout.stopped_at
-            ? `Stopped on ${day(rollout.stopped_at)}.`
-            : `Today: ${Math.round(rollout.share_today * 100)}%.`}
+          {rollout.lines.length === 1 && <b>{rollout.letter}: </b>}
+          {rollout.sentence}.{" "}
+          {rollout.released_at
+            ? `In the product since ${day(rollout.released_at)}.`
+            : rollout.stopped_at
+              ? `Stopped on ${day(rollout.stopped_at)}.`
+              : `Today: ${Math.round(rollout.share_today * 100)}%.`}
         </p>
       ) : (
         !editing && <p className="quiet">No rollout is planned yet.</p>
@@ -58,11 +65,40 @@ function RolloutPanel({ handover, mayEdit }: PartProps) {
             {rollout ? "Change the plan…" : "Plan the rollout…"}
           </button>
           {rollout && !rollout.stopped_at && reason === null && (
-            <button className="btn btn-sm" onClick={() => setReason("")}>
-              Stop it…
-            </button>
+            <>
+              <button className="btn btn-sm" onClick={() => setReleasing(true)}>
+                In the product now…
+              </button>
+              <button className="btn btn-sm" onClick={() => setReason("")}>
+                Stop it…
+              </button>
+            </>
           )}
         </div>
+      )}
+      {rollout?.released_at && open > 0 && (
+        <p className="tone-warning mt-1 text-sm">{plural(open, "place")} below still to be changed by hand.</p>
+      )}
+      {releasing && (
+        <Dialog title="In the product now" close={() => setReleasing(false)}>
+          <p>
+            {rollout?.letter} is then what the site shows by itself: nothing is served from here any more
+            {rollout?.holdout ? ", and those held out get it too" : ""}. What was counted stays.
+          </p>
+          {open > 0 && <p className="tone-warning mt-2">{plural(open, "place")} still to be changed by hand.</p>}
+          <div className="mt-4 flex justify-end gap-2">
+            <button className="btn btn-sm" onClick={() => setReleasing(false)}>
+              Cancel
+            </button>
+            <button
+              className="btn btn-sm btn-primary"
+              disabled={step.isPending}
+              onClick={() => step.mutate({ kind: "release" }, { onSuccess: () => setReleasing(false) })}
+            >
+              End the rollout
+            </button>
+          </div>
+        </Dialog>
       )}
       {reason !== null && (
         <form
@@ -80,6 +116,7 @@ function RolloutPanel({ handover, mayEdit }: PartProps) {
         </form>
       )}
       <FormError error={step.error} />
+      {rollout?.result && <RolloutResult result={rollout.result} />}
       {editing && <RolloutForm rollout={rollout ?? null} close={() => setEditing(false)} />}
     </Panel>
   );

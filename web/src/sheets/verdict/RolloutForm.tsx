@@ -1,11 +1,12 @@
 import { useState } from "react";
 import type { Handover } from "../../api/client";
 import { useHandoverStep } from "../../api/outcome";
-import { plural } from "../../lib/format";
+import { percentText } from "../../lib/format";
 import { fromCanonical } from "../../lib/numbers";
 import { NumberInput } from "../../parts/NumberInput";
 import { errorOf, FormError } from "../../parts/basics";
 import { useEditing } from "../editing";
+import { RolloutLines, type PlanLine } from "./RolloutLines";
 
 interface Line {
   day: string;
@@ -20,69 +21,42 @@ function after(days: number): string {
   return new Date(Date.now() + days * 86_400_000).toISOString().slice(0, 10);
 }
 
-type Rules = Handover["rules"];
-
 export interface RolloutPlan {
-  lines: Line[];
+  steps: Line[];
+  lines: PlanLine[];
+  /** In percent, as typed. */
+  holdout: string;
   until: string;
-  /** Rules that two fields cannot show; they are kept as they are. Null where the two fields say it all. */
-  kept: Rules | null;
-  property: string;
-  values: string;
-}
-
-/** Whether the two fields can show all of the rules. */
-function isSimple(rules: Rules): boolean {
-  const [group] = rules;
-  if (!group) return true;
-  const [condition] = group.conditions;
-  const one = rules.length === 1 && group.conditions.length === 1;
-  return one && ["is", "any_of"].includes(condition?.operator ?? "") && (condition?.kind ?? "text") === "text";
 }
 
 /** A rollout as it is edited; without one, everybody at once. */
 export function planOf(rollout: Handover | null): RolloutPlan {
-  const rules = rollout?.rules ?? [];
-  const condition = isSimple(rules) ? rules[0]?.conditions[0] : undefined;
   return {
-    lines: rollout?.steps.map((one) => ({
-      day: one.day,
-      share: String(Number((one.share * 100).toPrecision(6))),
-    })) ?? [{ day: today(), share: "100" }],
+    steps: rollout?.steps.map((one) => ({ day: one.day, share: percentText(one.share) })) ?? [
+      { day: today(), share: "100" },
+    ],
+    lines: rollout?.lines ?? [{ name: "Everybody", letter: "", rules: [] }],
+    holdout: percentText(rollout?.holdout ?? 0),
     until: rollout?.until ?? "",
-    kept: isSimple(rules) ? null : rules,
-    property: condition?.attribute ?? "",
-    values: condition?.values?.join(", ") ?? "",
   };
 }
 
-/** As it is sent. */
-export function sentPlan({ lines, until, kept, property, values }: RolloutPlan) {
-  const listed = values
-    .split(",")
-    .map((part) => part.trim())
-    .filter(Boolean);
-  const simple: Rules =
-    property.trim() && listed.length
-      ? [
-          {
-            kind: "all",
-            conditions: [{ attribute: property.trim(), operator: "any_of", values: listed, kind: "text" }],
-          },
-        ]
-      : [];
+/** As it is sent; a line without a letter gets the variant that was decided for. */
+export function sentPlan({ steps, lines, holdout, until }: RolloutPlan, decided: string) {
   return {
-    steps: lines.map((line) => ({ day: line.day, share: (fromCanonical(line.share) ?? NaN) / 100 })),
-    rules: kept ?? simple,
+    steps: steps.map((line) => ({ day: line.day, share: (fromCanonical(line.share) ?? NaN) / 100 })),
+    lines: lines.map((line) => ({ ...line, letter: line.letter || decided })),
+    holdout: (fromCanonical(holdout) ?? 0) / 100,
     until: until || null,
   };
 }
 
-/** What was wrong with the plan, by the fields of the answer that lie under `path`. */
+/** What was wrong with the plan, by the fields of the answer that lie under `path`; conditions say it beside their fields. */
 export function planErrors(error: Error | null, plan: RolloutPlan, path = ""): string[] {
-  return plan.lines
+  return plan.steps
     .flatMap((_, at) => [`steps.${at}.share`, `steps.${at}.day`])
-    .concat("until", "steps", "rules")
+    .concat(plan.lines.flatMap((_, at) => [`lines.${at}.name`, `lines.${at}.letter`, `lines.${at}.rules`]))
+    .concat("until", "steps", "lines", "holdout")
     .map((field) => errorOf(error, `${path}${field}`))
     .filter((text) => text !== undefined);
 }
@@ -90,42 +64,35 @@ export function planErrors(error: Error | null, plan: RolloutPlan, path = ""): s
 interface FieldsProps {
   plan: RolloutPlan;
   change: (part: (before: RolloutPlan) => Partial<RolloutPlan>) => void;
+  decided: string;
+  error: Error | null;
+  path?: string;
 }
 
-/** Steps with their days, for whom, and until when. */
-export function RolloutFields({ plan, change }: FieldsProps) {
+/** Steps with their days, who gets what, how many are held out, and until when. */
+export function RolloutFields({ plan, change, decided, error, path = "" }: FieldsProps) {
+  const { experiment } = useEditing();
+  const served = experiment.data_from === "events";
   return (
     <>
-      <Steps lines={plan.lines} setLines={(next) => change((before) => ({ lines: next(before.lines) }))} />
+      <Steps lines={plan.steps} setLines={(next) => change((before) => ({ steps: next(before.steps) }))} />
+      <RolloutLines
+        lines={plan.lines}
+        set={(next) => change((before) => ({ lines: next(before.lines) }))}
+        decided={decided}
+        errorFor={(field) => errorOf(error, `${path}${field}`)}
+      />
       <div className="mt-3 flex flex-wrap items-end gap-3">
-        {plan.kept ? (
-          <p className="text-sm">
-            Its rules stay as they are: {plural(plan.kept.length, "group")} of conditions.{" "}
-            <button type="button" className="btn btn-xs" onClick={() => change(() => ({ kept: null }))}>
-              Set others
-            </button>
-          </p>
-        ) : (
-          <>
-            <label>
-              <span className="quiet block text-sm">Only where this property</span>
-              <input
-                className="input input-sm w-36"
-                placeholder="device"
-                value={plan.property}
-                onChange={(event) => change(() => ({ property: event.target.value }))}
-              />
-            </label>
-            <label>
-              <span className="quiet block text-sm">is one of (empty: everybody)</span>
-              <input
-                className="input input-sm w-52"
-                placeholder="phone, tablet"
-                value={plan.values}
-                onChange={(event) => change(() => ({ values: event.target.value }))}
-              />
-            </label>
-          </>
+        {served && (
+          <label>
+            <span className="quiet block text-sm">Held out to measure it, %</span>
+            <NumberInput
+              className="input-sm w-24"
+              aria-label="Held out, in percent"
+              value={plan.holdout}
+              change={(holdout) => change(() => ({ holdout }))}
+            />
+          </label>
         )}
         <label>
           <span className="quiet block text-sm">Until the release, last day (may be empty)</span>
@@ -137,6 +104,13 @@ export function RolloutFields({ plan, change }: FieldsProps) {
           />
         </label>
       </div>
+      {served && (
+        <p className="quiet mt-1 text-sm">
+          {fromCanonical(plan.holdout)
+            ? "They keep A as long as the rollout lasts. Another list or another share begins the count once more."
+            : "With nobody held out, nothing will tell what the rollout brings."}
+        </p>
+      )}
     </>
   );
 }
@@ -152,10 +126,15 @@ export function RolloutForm({ rollout, close }: { rollout: Handover | null; clos
       className="mt-2 border-t border-base-300 pt-2"
       onSubmit={(event) => {
         event.preventDefault();
-        step.mutate({ kind: "rollout", ...sentPlan(plan) }, { onSuccess: close });
+        step.mutate({ kind: "rollout", ...sentPlan(plan, experiment.decision) }, { onSuccess: close });
       }}
     >
-      <RolloutFields plan={plan} change={(part) => setPlan((before) => ({ ...before, ...part(before) }))} />
+      <RolloutFields
+        plan={plan}
+        change={(part) => setPlan((before) => ({ ...before, ...part(before) }))}
+        decided={experiment.decision}
+        error={step.error}
+      />
       {errors.length > 0 ? (
         <p role="alert" className="mt-2 text-sm text-error">
           {errors.join("; ")}

@@ -75,6 +75,8 @@ const HEADLINES = {
   night: "A night on an island",
   price: "Islands from 27 €",
 };
+const SAILINGS = ["07:30 Selkie Isle", "09:05 Kelp Holm", "11:15 Selkie Isle", "13:40 Far Skerry", "16:40 Selkie Isle"];
+const TIMETABLES = { today: SAILINGS, next: SAILINGS.slice(0, 3) };
 const BREAKFASTS = {
   none: "Breakfast on board",
   coffee: "Breakfast on board (a picture of a cup of coffee)",
@@ -88,6 +90,8 @@ const PAGES = {
     part("h2", HEADLINES[shown("island_headline", "name")]) +
     does("See the island", "island_opened") +
     part("p", "From North Quay to Selkie Isle, tomorrow, two passengers.") +
+    (TIMETABLES[shown("home_timetable", "link")] ?? []).map((line) => part("div", line, "card")).join("") +
+    does("Look up a sailing", "timetable_used") +
     next("Search sailings", "search"),
   sailings: () =>
     shown("sailings_begin_with", "list") === "calendar"
