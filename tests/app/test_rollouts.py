@@ -16,6 +16,7 @@ from neat_verdict.app.people.keys import make_site_key
 from neat_verdict.app.traffic.assigning import assign, running_list
 from neat_verdict.app.traffic.models import Enrolment, Rollout
 from neat_verdict.app.traffic.rollouts import FIRST_MEASURED_ROUND
+from neat_verdict.app.watch.actions import choose_segments
 from tests.app.conftest import SERVED, START, TODAY, exposed, happened
 from tests.app.test_site import HOME, Page
 
@@ -187,6 +188,37 @@ def test_a_unit_of_the_test_counts_for_the_rollout_apart(ask, analyst, served):
     assert (line["held_out"], line["reached"], line["reached_text"]) == (0, 1, "100.0%")
 
 
+def test_other_segments_are_counted_for_the_test_and_its_rollout_alike(ask, analyst, tested):
+    roll_out(ask, holdout=0.3)
+    visits("island", units("i", 25), units("i", 9))
+    whole = {number: Tally.objects.filter(round=number, segment="").count() for number in (1, FIRST_MEASURED_ROUND)}
+    assert all(whole.values())
+    choose_segments(analyst, [["home"]])
+    for number, count in whole.items():
+        assert Tally.objects.filter(round=number, segment="").count() == count
+        assert Tally.objects.filter(round=number, segment__startswith="home=").exists()
+    assert sum(row.units for row in Tally.objects.filter(round=1, segment="", metric__key="paid-bookings")) == 1
+
+
+def test_units_whose_exposure_fits_no_line_are_said_and_not_read(ask, tested):
+    roll_out(ask, lines=[ISLANDERS], holdout=0.3)
+    visits("island", units("i", 10))
+    at = (TODAY + timedelta(minutes=1)).isoformat()
+    take_in(read_batch(json.dumps([exposed(unit, "B", at) for unit in units("v", 3)]).encode()))
+    assert (
+        "of 10 units were held out (3 more were shown something with properties that fit no line)"
+        in result(ask)["sentence"]
+    )
+
+
+def test_a_visitor_is_checked_by_the_rollout(ask, tested):
+    roll_out(ask, lines=[ISLANDERS, PORT])
+    path = f"/experiments/{KEY}/would-take-part"
+    checked = {home: ask("post", path, {"unit": "v1", "properties": {"home": home}})[1] for home in ("port", "inland")}
+    assert (checked["port"]["variant"], checked["port"]["because"]) == ("C", "in “Port”")
+    assert (checked["inland"]["variant"], checked["inland"]["because"]) == ("A", "in no line of the rollout")
+
+
 @pytest.mark.parametrize(
     ("change", "again"),
     [({}, False), ({"steps": [{"day": TODAY_TEXT, "share": 0.5}]}, False), ({"until": "2026-06-01"}, False),
@@ -252,11 +284,17 @@ def test_a_round_after_it_begins_with_nothing_of_it(ask, analyst, tested):
     visits("island", units("i", 20))
     ask("post", f"/experiments/{KEY}/rollout/release")
     assert ask("post", f"/experiments/{KEY}/move/new-round")[0] == 200
-    actions.start(analyst, KEY)
-    given = assign("i-1", {})[KEY]
+    with clock.at(TODAY + timedelta(minutes=4)):
+        actions.start(analyst, KEY)
+        given = assign("i-1", {})[KEY]
     assert given.reason == "assigned"
     take_in(
         read_batch(json.dumps([exposed("i-1", given.variant, (TODAY + timedelta(minutes=5)).isoformat())]).encode())
     )
     assert Enrolment.objects.filter(unit="i-1", round=2).count() == 1
     assert Enrolment.objects.filter(unit="i-1", round=FIRST_MEASURED_ROUND).count() == 1
+    # The same rollout after another test is another one.
+    with clock.at(TODAY + timedelta(hours=1)):
+        decide(analyst, find(KEY), "B", "again", "")
+        roll_out(ask, holdout=0.3)
+        assert Rollout.objects.get().measured_round == FIRST_MEASURED_ROUND + 1

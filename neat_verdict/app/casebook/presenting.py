@@ -118,6 +118,8 @@ def _brought(found: RolloutResult) -> str:
     """What the metric that decided says over all lines, in words."""
     held_out, reached = found.split.units
     counted = f"{format_count(held_out)} of {format_count(held_out + reached)} units were held out"
+    if found.unplaced:
+        counted += f" ({format_count(found.unplaced)} more were shown something with properties that fit no line)"
     if not found.split.as_planned:
         p = format_probability(found.split.pvalue)
         return f"{counted}, which contradicts the share planned (p {p}): no lift may be read."

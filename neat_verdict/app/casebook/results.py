@@ -46,11 +46,13 @@ class MetricResult:
 
 @dataclass(frozen=True, slots=True)
 class RolloutResult:
-    """What has been counted since a moment; ``split`` is of those held out and those reached, against the holdout."""
+    """What has been counted since a moment; ``split`` is of those held out and those reached, against the holdout. ``unplaced``
+    units were shown something with properties that fit no line."""
 
     since: datetime
     confidence: float
     split: SplitCheck
+    unplaced: int
     metrics: tuple[MetricResult, ...]
 
 
@@ -65,7 +67,8 @@ def rollout_result(experiment: Experiment, rollout: Rollout) -> RolloutResult | 
     whole = found[0].lines[0] if found else None
     units = (whole.held_out.units, whole.reached.units) if whole else (0, 0)
     split = check_split(units, (rollout.holdout, 1 - rollout.holdout))
-    return RolloutResult(rollout.measured_at, rule.confidence, split, found)
+    unplaced = int(_sums(uses[0], rollout.measured_round, None)[0].sum()) if uses else 0
+    return RolloutResult(rollout.measured_at, rule.confidence, split, unplaced, found)
 
 
 def _metric(
@@ -80,8 +83,8 @@ def _metric(
     return MetricResult(use, tuple(_line(use, name, one, planned, confidence) for name, one in shown))
 
 
-def _sums(use: ExperimentMetric, number: int, place: int) -> NDArray[np.float64]:
-    """Sums x (held out, reached) of a line."""
+def _sums(use: ExperimentMetric, number: int, place: int | None) -> NDArray[np.float64]:
+    """Sums x (held out, reached) of a line; of no line where ``place`` is None."""
     columns = columns_of(use.tallying)
     rows = Tally.objects.filter(
         variant__experiment=use.experiment_id,

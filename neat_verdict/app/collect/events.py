@@ -271,9 +271,16 @@ def rebuild(keys: Collection[str] | None = None, *, decided_too: bool = False) -
 
     ``decided_too`` are those counted again whose decision keeps its own counts: their segments change, their reading does not.
     """
-    chosen = [experiment for key, experiment in served().items() if experiment.open and (keys is None or key in keys)]
-    if decided_too:
-        chosen += decided_on_events(keys)
+    open_ones = [
+        experiment for key, experiment in served().items() if experiment.open and (keys is None or key in keys)
+    ]
+    counted = _count_again(open_ones)
+    # By themselves: one that is decided may be open once more, for its rollout.
+    return counted + _count_again(decided_on_events(keys)) if decided_too else counted
+
+
+def _count_again(chosen: Sequence[Served]) -> int:
+    """Of different experiments, each in the round that it is given in."""
     if not chosen:
         return 0
     for experiment in chosen:

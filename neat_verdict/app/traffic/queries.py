@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import today
+from neat_verdict.app.traffic.rollouts import rollout_traffic
 from neat_verdict.app.traffic.serving import traffic_of
 from neat_verdict.core.traffic import Assignment
 
@@ -26,7 +27,10 @@ class ExclusionGroup:
 
 
 def assignment_if_running(experiment: Experiment, unit: str, properties: Mapping[str, object]) -> Assignment:
-    """What a visitor would get if the experiment ran now, and what decides it. Nothing is stored."""
+    """What a visitor would get if the experiment ran now, or gets by its rollout, and what decides it. Nothing is stored."""
+    rollout = getattr(experiment, "rollout", None) if experiment.state == "decided" else None
+    if rollout is not None and rollout.stopped_at is None:
+        return rollout_traffic(experiment, rollout, today()).assign(unit, properties)
     return replace(traffic_of(experiment, today()), running=True).assign(unit, properties)
 
 

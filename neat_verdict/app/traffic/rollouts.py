@@ -39,7 +39,9 @@ def keep_rollout(
     reached, and a holdout out of range or of what is not served here.
     """
     _check_steps(steps, until, path)
-    kept = [dict(line) for line in lines] or [{"name": EVERYBODY, "letter": letter, "rules": []}]
+    kept = [{**line, "name": line["name"].strip()} for line in lines] or [
+        {"name": EVERYBODY, "letter": letter, "rules": []}
+    ]
     _check_lines(experiment, kept, holdout, path)
     before = Rollout.objects.filter(experiment=experiment).first()
     rollout, _ = Rollout.objects.update_or_create(
@@ -54,19 +56,24 @@ def keep_rollout(
             "made_at": clock.now(),
             "stopped_at": None,
             "released_at": None,
-            **_measured(before, kept, holdout),
+            **_measured(experiment, before, kept, holdout),
         },
     )
     return rollout
 
 
-def _measured(before: Rollout | None, lines: list[dict[str, Any]], holdout: float) -> dict[str, Any]:
-    """Under which round it counts, and since when: as before while the same get the same, a new one otherwise."""
-    if before is not None and (holdout == 0 or (before.lines, before.holdout) == (lines, holdout)):
-        return {"measured_round": before.measured_round, "measured_at": before.measured_at}
+def _measured(
+    experiment: Experiment, before: Rollout | None, lines: list[dict[str, Any]], holdout: float
+) -> dict[str, Any]:
+    """Under which round it counts, and since when: as before while, after the same test, the same get the same; a new one
+    otherwise."""
+    latest = before.measured_round if before is not None else None
+    if before is not None and before.measured_at is not None:
+        same_test = experiment.started_at is None or before.measured_at >= experiment.started_at
+        if holdout == 0 or (same_test and (before.lines, before.holdout) == (lines, holdout)):
+            return {"measured_round": latest, "measured_at": before.measured_at}
     if holdout == 0:
         return {"measured_round": None, "measured_at": None}
-    latest = before.measured_round if before is not None else None
     return {"measured_round": FIRST_MEASURED_ROUND if latest is None else latest + 1, "measured_at": clock.now()}
 
 
@@ -91,7 +98,7 @@ def _lines(lines: Sequence[Mapping[str, Any]], positions: Mapping[str, int], pat
 
 def _check_lines(experiment: Experiment, lines: Sequence[Mapping[str, Any]], holdout: float, path: str) -> None:
     positions = {variant.letter: variant.position for variant in experiment.variants.all()}
-    names = [line["name"].strip() for line in lines]
+    names = [line["name"] for line in lines]
     for place, (line, name) in enumerate(zip(lines, names, strict=True)):
         if not name or name in names[:place]:
             raise InputError(f"{path}lines.{place}.name", name or "empty", "must name the line, each another")
