@@ -99,6 +99,14 @@ def test_it_ends_by_itself(ask, page, placed, days, after, status):
     assert status == 200 or "new one" in told["title"]
 
 
+def test_asked_for_again_within_the_hour_it_is_the_same(ask, placed):
+    with clock.at(TODAY + timedelta(minutes=1)):
+        first = on_page(ask, placed)["previews"]
+    with clock.at(TODAY + timedelta(minutes=59)):
+        assert on_page(ask, placed)["previews"] == first
+    assert first[0]["expires_at"] == "2026-04-06T13:00:00Z"
+
+
 @pytest.mark.parametrize("days", [0, 31])
 def test_no_link_opens_for_longer(ask, placed, days):
     status, problem = ask("get", f"/experiments/{placed.key}/on-page?days={days}")

@@ -39,7 +39,11 @@ ALL = {"name": "Everybody", "letter": "B", "rules": []}
 def tested(analyst, metrics):
     """Decided for B, of three variants; `kept` had B in the test."""
     third = {"name": "Map", "parameters": [{"name": "calendar", "kind": "true_false", "value": "true"}]}
-    made = actions.create_experiment(analyst, "Fare calendar", {**SERVED, "variants": [*SERVED["variants"], third]})
+    made = actions.create_experiment(
+        analyst,
+        "Fare calendar",
+        {**SERVED, "metrics": SERVED["metrics"][::-1], "variants": [*SERVED["variants"], third]},
+    )
     actions.start(analyst, made.key, START)
     take_in(read_batch(json.dumps([exposed("kept", "B")]).encode()))
     decide(analyst, find(KEY), "B", "it reads better", "")
@@ -107,14 +111,20 @@ def test_who_had_the_variant_in_the_test_keeps_it_and_is_not_counted(ask, analys
 
 @pytest.mark.parametrize(
     ("plan", "listed"),
-    [({}, True), ({"lines": [ISLANDERS]}, True), ({"lines": [ISLANDERS, PORT]}, False), ({"holdout": 0.1}, False)],
+    [
+        ({}, "B"),
+        ({"lines": [ISLANDERS]}, "B"),
+        ({"lines": [PORT]}, "C"),
+        ({"lines": [ISLANDERS, PORT]}, ""),
+        ({"holdout": 0.1}, ""),
+    ],
 )
 def test_the_list_for_others_has_only_what_it_can_say(ask, tested, plan, listed):
     roll_out(ask, **plan)
     found = [line for line in running_list()["experiments"] if line["key"] == KEY]
-    assert bool(found) == listed
+    assert bool(found) == bool(listed)
     if listed:
-        assert [variant["weight"] for variant in found[0]["variants"]] == [0, 1]
+        assert [(variant["letter"], variant["weight"]) for variant in found[0]["variants"]] == [("A", 0), (listed, 1)]
         assert len(found[0]["audience"]) == len(plan.get("lines", [ALL])[0]["rules"])
 
 
@@ -142,7 +152,7 @@ def test_what_units_do_is_counted_by_line_against_those_held_out(ask, tested):
     amount = next(one for one in found["metrics"] if one["role"] == "secondary")
     assert sum(line["reached"] for line in amount["lines"][1:]) == amount["lines"][0]["reached"]
     assert found["sentence"].startswith(
-        f"{bookings['lines'][0]['held_out']} of 100 units were held out. With the rollout, "
+        f"{bookings['lines'][0]['held_out']} of 100 units were held out. With the rollout, paid bookings: "
     )
     assert "at any time" in found["sentence"]
 

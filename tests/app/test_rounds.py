@@ -127,7 +127,7 @@ def test_there_is_no_round_that_was_not_run(ask, again, key):
 
 
 def test_no_round_is_begun_over_a_rollout_that_is_served_here(ask, analyst, served):
-    plan = {"steps": [{"day": TODAY.date().isoformat(), "share": 0.5}], "rules": [], "until": None}
+    plan = {"steps": [{"day": TODAY.date().isoformat(), "share": 0.5}], "lines": [], "until": None}
     body = {"choice": "B", "reason": "it reads better", "next_step": "", "rollout": plan}
     assert ask("post", f"/experiments/{KEY}/decision", body)[0] == 200
     status, problem = ask("post", f"/experiments/{KEY}/move/new-round")

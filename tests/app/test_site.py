@@ -1,7 +1,7 @@
 """What the pages of a site may ask and send: with the key that stands in them, from where it may be used, and nothing else."""
 
 import json
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 
 import pytest
 from django.test import Client
@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from neat_verdict.app import clock
 from neat_verdict.app.collect.models import Event
 from neat_verdict.app.experiments import actions
+from neat_verdict.app.experiments.models import Workspace
 from neat_verdict.app.people import keys
 from neat_verdict.app.people.keys import make_key, make_site_key, uses, withdraw_key
 from neat_verdict.app.people.models import MachineKey
@@ -230,6 +231,19 @@ def test_a_key_says_when_it_was_used_and_ends_when_it_was_to(ask, analyst, machi
     for days, status in ((6, 200), (8, 401)):
         with clock.at(TODAY + timedelta(days=days)):
             assert client.get("/api/v1/running.json").status_code == status
+
+
+@pytest.mark.parametrize("path", ["keys", "site-keys"])
+def test_an_end_without_an_offset_is_meant_in_the_workspaces_zone(ask, path):
+    Workspace.objects.create(time_zone="Europe/Berlin")
+    body = {
+        "name": "April",
+        "expires_at": "2026-04-06T23:59:59",
+        **({"origins": [HOME]} if path == "site-keys" else {}),
+    }
+    status, made = ask("post", f"/{path}", body)
+    assert status == 201
+    assert datetime.fromisoformat(made["expires_at"]) == datetime(2026, 4, 6, 21, 59, 59, tzinfo=UTC)
 
 
 def test_a_sites_key_can_be_read_again_and_a_servers_not(ask, key, machine):

@@ -46,8 +46,8 @@ class MetricResult:
 
 @dataclass(frozen=True, slots=True)
 class RolloutResult:
-    """What has been counted since a moment; ``split`` is of those held out and those reached, against the holdout. ``unplaced``
-    units were shown something with properties that fit no line."""
+    """What has been counted since a moment, the metric that decided first; ``split`` is of those held out and those reached,
+    against the holdout. ``unplaced`` units were shown something with properties that fit no line."""
 
     since: datetime
     confidence: float
@@ -62,7 +62,9 @@ def rollout_result(experiment: Experiment, rollout: Rollout) -> RolloutResult | 
         return None
     rule = rule_from(experiment.rule)
     planned = _effective(rule.planned_units[:2]) if rule.planned_units else _USUAL
-    uses = [use for use in experiment.metrics.all() if use.tallying.stored]
+    uses = sorted(
+        (use for use in experiment.metrics.all() if use.tallying.stored), key=lambda use: use.role != "primary"
+    )
     found = tuple(_metric(use, rollout.lines, rollout.measured_round, planned, rule.confidence) for use in uses)
     whole = found[0].lines[0] if found else None
     units = (whole.held_out.units, whole.reached.units) if whole else (0, 0)

@@ -27,10 +27,14 @@ class PreviewLink:
 
 
 def preview_link(variant: Variant, page: str, days: int) -> PreviewLink:
-    """A link to the page with the variant on it, which opens for ``days`` (1 to 30). Raises InputError for others."""
+    """A link to the page with the variant on it, which opens for ``days`` (1 to 30) and up to an hour. Raises InputError for
+    others."""
     if not 1 <= days <= MAX_DAYS:
         raise InputError("days", days, f"must be 1 to {MAX_DAYS}")
-    expires_at = (clock.now() + timedelta(days=days)).replace(microsecond=0)
+    # To the full hour: asked for again, a link stays the same, and what stands beside it need not be loaded again.
+    expires_at = (clock.now() + timedelta(days=days, hours=1, microseconds=-1)).replace(
+        minute=0, second=0, microsecond=0
+    )
     token = _SIGNER.sign(f"{variant.pk}-{int(expires_at.timestamp())}")
     parts = urlsplit(page)
     query = f"{parts.query}&" if parts.query else ""

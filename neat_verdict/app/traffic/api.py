@@ -10,7 +10,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404
 from ninja import Router, Status
 
-from neat_verdict.app.experiments.queries import find
+from neat_verdict.app.experiments.queries import find, local_moment
 from neat_verdict.app.http.texts import is_whole
 from neat_verdict.app.people.auth import MachineAuth, person
 from neat_verdict.app.people.keys import make_key, make_site_key, withdraw_key
@@ -194,15 +194,17 @@ def keys(request: HttpRequest) -> list[KeyOut]:
 @router.post("/keys", response={201: NewKeyOut}, operation_id="make_key")
 def new_key(request: HttpRequest, payload: KeyIn) -> Status[NewKeyOut]:
     """A server's key."""
-    result, secret = make_key(person(request), payload.name, scopes=payload.scopes, expires_at=payload.expires_at)
+    expires_at = local_moment(payload.expires_at)
+    result, secret = make_key(person(request), payload.name, scopes=payload.scopes, expires_at=expires_at)
     return Status(201, NewKeyOut(**_key(result), secret=secret))
 
 
 @router.post("/site-keys", response={201: KeyOut}, operation_id="make_site_key")
 def new_site_key(request: HttpRequest, payload: SiteKeyIn) -> Status[KeyOut]:
     """A key that the pages of a site carry: it asks for assignments and sends events, and nothing else."""
+    expires_at = local_moment(payload.expires_at)
     result = make_site_key(
-        person(request), payload.name, payload.origins, per_minute=payload.per_minute, expires_at=payload.expires_at
+        person(request), payload.name, payload.origins, per_minute=payload.per_minute, expires_at=expires_at
     )
     return Status(201, KeyOut(**_key(result)))
 

@@ -146,6 +146,7 @@ def _traffic(experiment: Served) -> Traffic:
 def listed(experiment: Served) -> dict[str, Any]:
     """One experiment of the list."""
     traffic = _traffic(experiment)
+    chosen = experiment.rollout.lines[0].position if experiment.rollout else experiment.decided
     allocated = {value: list(weights) for value, weights in traffic.allocated.items()}
     return {
         "key": experiment.key,
@@ -171,7 +172,7 @@ def listed(experiment: Served) -> dict[str, Any]:
                 zip(experiment.variants, traffic.weights, strict=True)
             )
             # Nobody keeps what was given up: what was not chosen at a decision, or was stopped for those who had it too.
-            if (experiment.decided is None or position in (0, experiment.decided)) and position not in traffic.given_up
+            if (chosen is None or position in (0, chosen)) and position not in traffic.given_up
         ],
     }
 

@@ -169,11 +169,12 @@ export function useKeyActions() {
   const stale = useStale();
   const onSuccess = () => stale("machineKeys");
   const make = useMutation({
-    mutationFn: (body: { name: string; scopes: string[] }) => take(client.POST("/api/v1/keys", { body })),
+    mutationFn: (body: { name: string; scopes: string[]; expires_at: string | null }) =>
+      take(client.POST("/api/v1/keys", { body })),
     onSuccess,
   });
   const makeForSite = useMutation({
-    mutationFn: (body: { name: string; origins: string[]; per_minute: number }) =>
+    mutationFn: (body: { name: string; origins: string[]; per_minute: number; expires_at: string | null }) =>
       take(client.POST("/api/v1/site-keys", { body })),
     onSuccess,
   });

@@ -13,7 +13,8 @@ export function SiteKeys() {
   const [name, setName] = useState("");
   const [origins, setOrigins] = useState("");
   const [perMinute, setPerMinute] = useState("6000");
-  const wrong = ["origins", "per_minute"].map((field) => errorOf(makeForSite.error, field)).find(Boolean);
+  const [until, setUntil] = useState("");
+  const wrong = ["origins", "per_minute", "expires_at"].map((field) => errorOf(makeForSite.error, field)).find(Boolean);
   return (
     <Panel
       title="Sites"
@@ -26,8 +27,13 @@ export function SiteKeys() {
           onSubmit={(event) => {
             event.preventDefault();
             makeForSite.mutate(
-              { name, origins: origins.split(/[\s,]+/).filter(Boolean), per_minute: Number(perMinute) },
-              { onSuccess: () => [setName(""), setOrigins("")] },
+              {
+                name,
+                origins: origins.split(/[\s,]+/).filter(Boolean),
+                per_minute: Number(perMinute),
+                expires_at: endOf(until),
+              },
+              { onSuccess: () => [setName(""), setOrigins(""), setUntil("")] },
             );
           }}
         >
@@ -49,6 +55,7 @@ export function SiteKeys() {
               onChange={(event) => setPerMinute(event.target.value)}
             />
           </label>
+          <Until value={until} change={setUntil} />
           <button className="btn btn-sm" disabled={!name.trim() || !origins.trim() || makeForSite.isPending}>
             Create a site’s key
           </button>
@@ -77,6 +84,7 @@ export function ServerKeys() {
   const { make, withdraw } = useKeyActions();
   const [name, setName] = useState("");
   const [scopes, setScopes] = useState<string[]>(SCOPES.map(([scope]) => scope));
+  const [until, setUntil] = useState("");
   return (
     <Panel title="Servers" note="a server sends its key as Authorization: Bearer nv_…">
       <KeyList kind="server" none="No server has a key yet." withdraw={withdraw} />
@@ -94,7 +102,8 @@ export function ServerKeys() {
           className="mt-3 flex flex-wrap items-center gap-x-4 gap-y-2"
           onSubmit={(event) => {
             event.preventDefault();
-            make.mutate({ name, scopes }, { onSuccess: () => setName("") });
+            const sent = { name, scopes, expires_at: endOf(until) };
+            make.mutate(sent, { onSuccess: () => [setName(""), setUntil("")] });
           }}
         >
           <input
@@ -120,6 +129,7 @@ export function ServerKeys() {
               </label>
             ))}
           </fieldset>
+          <Until value={until} change={setUntil} />
           <button className="btn btn-sm" disabled={!name.trim() || !scopes.length || make.isPending}>
             Create key
           </button>
@@ -127,6 +137,23 @@ export function ServerKeys() {
       )}
       <FormError error={make.error ?? withdraw.error} />
     </Panel>
+  );
+}
+
+/** The last moment of a day, in the workspace's zone. */
+const endOf = (day: string): string | null => (day ? `${day}T23:59:59` : null);
+
+function Until({ value, change }: { value: string; change: (day: string) => void }) {
+  return (
+    <label>
+      <span className="quiet block text-sm">Last day (may be empty)</span>
+      <input
+        type="date"
+        className="input input-sm w-40"
+        value={value}
+        onChange={(event) => change(event.target.value)}
+      />
+    </label>
   );
 }
 

@@ -521,11 +521,13 @@ describe("connections and notices", () => {
       "device, device & language",
     );
     fireEvent.change(screen.getByLabelText("System that needs a key"), { target: { value: "Site" } });
+    fireEvent.change(screen.getAllByLabelText("Last day (may be empty)")[1]!, { target: { value: "2026-06-30" } });
     fireEvent.click(screen.getByText("Create key"));
     await screen.findByText("nv_secret");
     expect(calls.find((call) => call.method === "POST")?.body).toEqual({
       name: "Site",
       scopes: ["assign", "collect", "read"],
+      expires_at: "2026-06-30T23:59:59",
     });
     expect(screen.getByText("nvsite_abc")).toBeTruthy();
     expect(screen.getByText(/last used .*1,200 requests refused/)).toBeTruthy();
@@ -536,7 +538,11 @@ describe("connections and notices", () => {
     });
     fireEvent.click(screen.getByText("Create a site’s key"));
     await waitFor(() => expect(screen.getByRole("alert").textContent).toBe(message));
-    expect(calls.at(-1)?.body).toMatchObject({ origins: ["www.example.com", "https://b.example"], per_minute: 6000 });
+    expect(calls.at(-1)?.body).toMatchObject({
+      origins: ["www.example.com", "https://b.example"],
+      per_minute: 6000,
+      expires_at: null,
+    });
     expect(screen.getByLabelText("Origins of its pages")).toHaveProperty("value", "www.example.com, https://b.example");
     fireEvent.click(screen.getByLabelText("Withdraw the key of App"));
     await waitFor(() => expect(calls.some((call) => call.method === "DELETE")).toBe(true));

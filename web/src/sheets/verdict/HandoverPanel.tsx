@@ -4,6 +4,7 @@ import type { FullHandover } from "../../api/client";
 import { useHandover, useHandoverStep } from "../../api/outcome";
 import { day, plural } from "../../lib/format";
 import { Dialog } from "../../parts/Dialog";
+import { capital } from "../../lib/metrics";
 import { errorOf, Failure, FormError, Panel, Skeleton } from "../../parts/basics";
 import { TextField } from "../../parts/fields";
 import { useEditing } from "../editing";
@@ -49,7 +50,7 @@ function RolloutPanel({ handover, mayEdit }: PartProps) {
       {rollout ? (
         <p>
           {rollout.lines.length === 1 && <b>{rollout.letter}: </b>}
-          {rollout.sentence}.{" "}
+          {rollout.lines.length === 1 ? rollout.sentence : capital(rollout.sentence)}.{" "}
           {rollout.released_at
             ? `In the product since ${day(rollout.released_at)}.`
             : rollout.stopped_at

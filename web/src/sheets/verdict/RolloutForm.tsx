@@ -46,7 +46,7 @@ export function sentPlan({ steps, lines, holdout, until }: RolloutPlan, decided:
   return {
     steps: steps.map((line) => ({ day: line.day, share: (fromCanonical(line.share) ?? NaN) / 100 })),
     lines: lines.map((line) => ({ ...line, letter: line.letter || decided })),
-    holdout: (fromCanonical(holdout) ?? 0) / 100,
+    holdout: holdout.trim() ? (fromCanonical(holdout) ?? NaN) / 100 : 0,
     until: until || null,
   };
 }
