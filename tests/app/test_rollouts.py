@@ -262,6 +262,15 @@ def test_a_share_held_out_that_contradicts_the_plan_gives_no_lift(ask, tested):
     assert [line["lift"] for one in found["metrics"] for line in one["lines"]] == [None, None]
 
 
+def test_the_first_unit_contradicts_nothing(ask, tested):
+    roll_out(ask, holdout=0.02)
+    at = (TODAY + timedelta(minutes=1)).isoformat()
+    take_in(read_batch(json.dumps([exposed("v", "A", at)]).encode()))
+    found = result(ask)
+    assert found["sound"]
+    assert found["sentence"] == "1 of 1 units were held out: too little to say what the rollout brings."
+
+
 def test_with_nobody_held_out_nothing_is_counted(ask, tested):
     assert roll_out(ask)["result"] is None
     visits("island", units("i", 20))

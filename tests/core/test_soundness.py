@@ -17,12 +17,36 @@ def test_the_published_mismatch_is_found():
     assert not check.as_planned
 
 
-@pytest.mark.parametrize(("units", "weights"), [((100, 130), (1, 1)), ((200, 310, 95), (2, 3, 1)), ((7, 3), (50, 50))])
+@pytest.mark.parametrize(("units", "weights"), [((100, 130), (1, 1)), ((200, 310, 95), (2, 3, 1)), ((14, 6), (50, 50))])
 def test_the_split_check_is_chi_square_goodness_of_fit(units, weights):
     expected = np.array(weights) / sum(weights) * sum(units)
     theirs = stats.chisquare(units, expected)
     ours = check_split(units, weights)
     assert (ours.statistic, ours.pvalue) == pytest.approx((theirs.statistic, theirs.pvalue), rel=1e-10)
+
+
+@pytest.mark.parametrize(
+    ("units", "weights"), [((1, 0), (0.05, 0.95)), ((0, 7), (1, 1)), ((9, 40), (1, 9)), ((3, 0, 5), (1, 2, 7))]
+)
+def test_of_few_units_each_arm_is_held_against_the_others_exactly(units, weights):
+    """SciPy's binomial distribution, both tails alike; of several arms by Bonferroni."""
+    total, shares = sum(units), np.array(weights) / sum(weights)
+    tails = [
+        min(stats.binom.cdf(k, total, p), stats.binom.sf(k - 1, total, p)) for k, p in zip(units, shares, strict=True)
+    ]
+    wanted = min(1.0, 2 * min(tails) * (len(units) if len(units) > 2 else 1))
+    assert check_split(units, weights).pvalue == pytest.approx(wanted, rel=1e-10)
+
+
+@pytest.mark.parametrize("share", [0.005, 0.05, 0.1, 0.5])
+@pytest.mark.parametrize("total", [1, 2, 10, 60, 180])
+def test_a_fair_split_of_few_units_alarms_no_more_often_than_promised(total, share):
+    """The chance of an alarm, over all splits there may be: one unit in a small arm is nothing to wonder at."""
+    alarms = [k for k in range(total + 1) if not check_split([k, total - k], [share, 1 - share]).as_planned]
+    # Where as many are expected that chi-square is used, it is an approximation.
+    few = total * min(share, 1 - share) < 10
+    assert stats.binom.pmf(alarms, total, share).sum() <= (0.001 if few else 0.003)
+    assert total < 180 or alarms
 
 
 def test_the_arm_that_went_wrong_is_named():

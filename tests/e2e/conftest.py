@@ -169,7 +169,7 @@ class Person:
         self.context.set_default_timeout(PATIENCE)
         self.page = self.context.new_page()
         self.complaints = []
-        self.others = ()  # addresses beside ours that the pages may load, in frames
+        self.others = ()  # further addresses that the pages may load, in frames
         self.page.on("console", lambda message: self._heard(message.type, message.text))
         self.page.on("pageerror", lambda error: self.complaints.append(str(error)))
         self.page.on("request", lambda request: self._left(request.url))

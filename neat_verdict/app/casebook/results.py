@@ -22,7 +22,7 @@ from neat_verdict.core.soundness import SplitCheck, check_split
 from neat_verdict.core.statistics import Arm, Comparison, always_valid_critical_value, comparable, compare_arms
 from neat_verdict.core.variants import LETTERS
 
-# Units with as much to tell as the plan of a test that has none; the interval is tightest there, and holds anywhere.
+# Planned information, in units, of a test without a plan; the interval is tightest there, and holds anywhere.
 _USUAL = 5_000.0
 
 

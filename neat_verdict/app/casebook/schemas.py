@@ -58,7 +58,7 @@ class RolloutResultOut(Schema):
 
 
 class RolloutOut(Schema):
-    """``share_today`` of those admitted are reached; ``sentence`` tells the plan. ``result`` is null where nobody is held out."""
+    """``share_today`` of those admitted are reached; ``sentence`` is the plan. ``result`` is null where nobody is held out."""
 
     letter: str
     steps: list[StepIO]

@@ -18,7 +18,7 @@ WAITING = 2_000  # what a process keeps unstored; more is not noted
 KEPT = 500  # pages of a key, the latest
 MAX_LENGTH = 200
 # A number, a long code, an address of a mailbox: one page for all of them, and nobody's name kept.
-_PERSONAL = re.compile(r"\d+|[0-9a-fA-F-]{16,}|[^/]*@[^/]*|[^/]{41,}")
+_PERSONAL = re.compile(r"\d+|[0-9a-fA-F-]{16,}|[^/]*(?:@|%40)[^/]*|[^/]{41,}")
 _VERSION = re.compile(r"\d{1,4}\.\d{1,4}\.\d{1,4}")
 
 _Page = tuple[int, str, str]  # key, origin, path

@@ -31,7 +31,7 @@ def preview_link(variant: Variant, page: str, days: int) -> PreviewLink:
     others."""
     if not 1 <= days <= MAX_DAYS:
         raise InputError("days", days, f"must be 1 to {MAX_DAYS}")
-    # To the full hour: asked for again, a link stays the same, and what stands beside it need not be loaded again.
+    # To the full hour: asked for again, a link stays the same, and frames that show it need not be loaded again.
     expires_at = (clock.now() + timedelta(days=days, hours=1, microseconds=-1)).replace(
         minute=0, second=0, microsecond=0
     )

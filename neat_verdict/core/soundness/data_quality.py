@@ -12,14 +12,13 @@ from neat_verdict.core.checks import check_positive, check_table
 from neat_verdict.core.soundness.base import Versions, check_versions
 from neat_verdict.core.soundness.overlap import ABSENCE_ALARM, longest_absences, stretches
 from neat_verdict.core.soundness.second_count import SecondCount, likely_causes, sentence_of
-from neat_verdict.core.soundness.split import SPLIT_ALARM, SplitCheck, check_split
+from neat_verdict.core.soundness.split import LEAST_EXPECTED, SPLIT_ALARM, SplitCheck, check_split
 from neat_verdict.core.text.format import plural
 
 # Shares above which there is an issue. The house's limits, no source.
 DUPLICATES_ALARM, LATE_ALARM, UNEXPOSED_ALARM, MIXED_ALARM, ACROSS_ALARM = 0.05, 0.05, 0.5, 0.001, 0.05
 _LEAST_EVENTS = 100
 _LEAST_MIXED = 5
-_LEAST_EXPECTED = 10.0  # under this, chi-square is no guide
 IssueKind = Literal[
     "split", "split_segment", "split_day", "gap", "mixed", "identity", "early", "duplicates", "late", "unexposed", "held",
     "second_count", "stopped", "base",
@@ -98,7 +97,7 @@ def check_strata(
         wanted = (planned or {}).get(name, weights)
         shown = [at for at, weight in enumerate(wanted) if weight]
         check = check_split([counts[at] for at in shown], [wanted[at] for at in shown])
-        enough = sum(counts) * min(check.planned_shares) >= _LEAST_EXPECTED
+        enough = sum(counts) * min(check.planned_shares) >= LEAST_EXPECTED
         result.append(Stratum(name, tuple(counts), check, enough and check.pvalue < level))
     return tuple(sorted(result, key=lambda stratum: stratum.check.pvalue))
 

@@ -13,6 +13,7 @@ from neat_verdict.core.checks import InputError, check_count, check_positive, ch
 from neat_verdict.core.numeric import FloatArray
 
 SPLIT_ALARM = 0.001
+LEAST_EXPECTED = 10.0  # under this, chi-square is no guide
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,7 +41,9 @@ class SplitCheck:
 def check_split(units: Sequence[int], weights: Sequence[float]) -> SplitCheck:
     """Chi-square goodness of fit of assigned units to the planned weights (any unit, each above 0).
 
-    Alarm at p < 0.001: Fabijan et al. (2019), Proc. KDD, 2156-2164. With no units p is 1.
+    Where fewer than 10 are expected in an arm: each arm against all others by the exact binomial test, both tails alike (Clopper
+    & Pearson 1934), the smallest p times the number of such tests. Alarm at p < 0.001: Fabijan et al. (2019), KDD, 2156-2164.
+    With no units p is 1.
     Raises InputError where the lengths differ or a weight is not above 0.
     """
     if len(units) != len(weights) or len(units) < 2:
@@ -56,8 +59,16 @@ def check_split(units: Sequence[int], weights: Sequence[float]) -> SplitCheck:
         return SplitCheck(tuple(units), tuple(planned.tolist()), 0.0, 1.0, 0)
     statistic = float(((seen - expected) ** 2 / expected).sum())
     residual = np.abs(seen - expected) / np.sqrt(expected * (1 - planned))
-    pvalue = float(special.chdtrc(len(units) - 1, statistic))
+    enough = expected.min() >= LEAST_EXPECTED
+    pvalue = float(special.chdtrc(len(units) - 1, statistic)) if enough else _exact(seen, planned)
     return SplitCheck(tuple(units), tuple(planned.tolist()), statistic, pvalue, int(residual.argmax()))
+
+
+def _exact(seen: FloatArray, planned: FloatArray) -> float:
+    total = int(seen.sum())
+    tails = np.minimum(special.bdtr(seen, total, planned), special.bdtrc(seen - 1, total, planned))
+    tests = 1 if len(seen) == 2 else len(seen)  # of two arms the one says what the other says
+    return min(1.0, 2 * tests * float(tails.min()))
 
 
 def check_shares(shares: Sequence[Sequence[float]], epochs: int) -> FloatArray:

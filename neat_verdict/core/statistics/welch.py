@@ -79,8 +79,8 @@ def _normal_of_t(t: float, freedom: float) -> float:
 
 
 def student_critical_value(critical_value: float, freedom: float) -> float:
-    """The value of Student's t with the same tail as a normal critical value; infinite where that tail is too small to be told
-    from none."""
+    """The value of Student's t with the same tail as a normal critical value; infinite where that tail is too small for a finite
+    value."""
     if not math.isfinite(freedom):
         return critical_value
     t = float(special.stdtrit(freedom, float(special.ndtr(-critical_value))))

@@ -57,7 +57,7 @@ class RolloutTraffic:
 
     def __post_init__(self) -> None:
         if not self.salt:
-            raise InputError("salt", "empty", "must tell the rollout from all others")
+            raise InputError("salt", "empty", "must be the rollout's own")
         if not 1 <= len(self.lines) <= MAX_LINES:
             raise InputError("lines", len(self.lines), f"must be 1 to {MAX_LINES}")
         check_share("share", self.share)

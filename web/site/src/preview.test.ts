@@ -39,7 +39,7 @@ describe("the bar of a preview", () => {
     expect(root()?.textContent).toBe("This preview has expired.Leave the preview");
   });
 
-  it("is not drawn in a frame, which tells the page around it", () => {
+  it("is not drawn in a frame, which reports to the page around it", () => {
     const posted = vi.spyOn(window.parent, "postMessage").mockImplementation(() => undefined);
     show({ ...LOOK, framed: true }, () => undefined).read("fares");
     expect(root()).toBeUndefined();

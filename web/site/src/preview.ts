@@ -1,6 +1,6 @@
 /**
- * A part that is loaded with a preview only: says on the page what is being looked at, and leads back; in a frame it tells the
- * page around it instead. It stands on nothing of the page: its styles are its own, and no policy of the page need allow them.
+ * A part that is loaded with a preview only: says on the page what is being looked at, and leads back; in a frame it reports
+ * to the page around it instead. It stands on nothing of the page: its styles are its own, and no policy of the page need allow them.
  */
 
 export interface Look {

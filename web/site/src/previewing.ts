@@ -4,7 +4,7 @@ import { writeCookie } from "./cookies";
 const NAME = "neat_preview"; // in the address, then in a cookie for the pages that follow
 const SECONDS = 3600;
 
-/** A frame shows what its address says, and nothing of it stays: several variants stand beside one another. */
+/** A frame shows what its address says, and nothing of it stays: several variants stand next to one another. */
 export const framed = (): boolean => window.parent !== window;
 
 /** The token of the link, "" for a usual visit. */

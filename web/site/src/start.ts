@@ -115,10 +115,10 @@ export function start(given: Partial<Options>): Neat {
     const { variant, name, expires_at: until, problem } = answer;
     const parameters = Object.keys(known);
     const what = { variant, name, until, problem, parameters, script: SCRIPT, framed: framed() };
-    void tell(what).catch(() => undefined);
+    void announce(what).catch(() => undefined);
   }
 
-  async function tell(what: Look): Promise<void> {
+  async function announce(what: Look): Promise<void> {
     const part = (await import(/* @vite-ignore */ `${options.address}/site/v1/neat-preview.js`)) as PreviewPart;
     bar = part.show(what, leavePreview);
     read.forEach((name) => bar?.read(name));

@@ -5469,7 +5469,7 @@ export interface components {
         };
         /**
          * RolloutOut
-         * @description ``share_today`` of those admitted are reached; ``sentence`` tells the plan. ``result`` is null where nobody is held out.
+         * @description ``share_today`` of those admitted are reached; ``sentence`` is the plan. ``result`` is null where nobody is held out.
          */
         RolloutOut: {
             /** Holdout */

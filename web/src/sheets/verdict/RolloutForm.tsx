@@ -51,7 +51,7 @@ export function sentPlan({ steps, lines, holdout, until }: RolloutPlan, decided:
   };
 }
 
-/** What was wrong with the plan, by the fields of the answer that lie under `path`; conditions say it beside their fields. */
+/** What was wrong with the plan, by the fields of the answer that lie under `path`; conditions say it at their fields. */
 export function planErrors(error: Error | null, plan: RolloutPlan, path = ""): string[] {
   return plan.steps
     .flatMap((_, at) => [`steps.${at}.share`, `steps.${at}.day`])
@@ -108,7 +108,7 @@ export function RolloutFields({ plan, change, decided, error, path = "" }: Field
         <p className="quiet mt-1 text-sm">
           {fromCanonical(plan.holdout)
             ? "They keep A as long as the rollout lasts. Another list or another share begins the count once more."
-            : "With nobody held out, nothing will tell what the rollout brings."}
+            : "With nobody held out, nothing will show what the rollout brings."}
         </p>
       )}
     </>

@@ -19,7 +19,7 @@ interface Said {
   missing: string[];
 }
 
-/** A variant on the page at three widths beside one another, each with what the script there says. */
+/** A variant on the page at three widths side by side, each with what the script there says. */
 export function PreviewFrames({ preview }: { preview: OnPage["previews"][number] }) {
   const [holder, width] = useWidth(780);
   // As high as each other, however wide the Brief is.
