@@ -165,7 +165,10 @@ def test_the_decision_and_what_it_was_made_on_stay_as_they_were(ask, tested):
     assert list(Tally.objects.filter(round=1).order_by("pk").values()) == own
     assert ask("get", f"/experiments/{KEY}/evidence")[1] == before["evidence"]
     report = ask("get", f"/experiments/{KEY}/report")[1]
-    assert {**report, "next_step": ""} == {**before["report"], "next_step": ""}
+    said_of_it = {"next_step": "", "rollout_brings": ""}
+    assert {**report, **said_of_it} == {**before["report"], **said_of_it}
+    assert before["report"]["rollout_brings"] == ""
+    assert report["rollout_brings"] == result(ask)["sentence"]
 
 
 def tallies():

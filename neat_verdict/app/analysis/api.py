@@ -153,10 +153,11 @@ _MOVES = {
     "archive": experiments.archive,
     "restore": experiments.restore,
     "unschedule": experiments.unschedule,
+    "to-draft": experiments.back_to_draft,
     "new-round": actions.new_round,
 }
 _STOPS = {"pause": experiments.pause, "end": experiments.end}
-Move = Literal["pause", "resume", "end", "archive", "restore", "unschedule", "new-round"]
+Move = Literal["pause", "resume", "end", "archive", "restore", "unschedule", "to-draft", "new-round"]
 
 
 @router.post("/experiments/{key}/move/{move}", response=ExperimentOut, operation_id="move_experiment")

@@ -11,6 +11,8 @@ from neat_verdict.app.experiments.models import Experiment, Workspace
 from neat_verdict.app.experiments.queries import daily_counts, listed, local, plan, today, workspace
 from neat_verdict.app.experiments.tallies import Counts
 from neat_verdict.app.people.models import User
+from neat_verdict.app.traffic.models import Rollout
+from neat_verdict.app.traffic.wording import rollout_in_words
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.text.format import listed as listed_words
 from neat_verdict.core.verdicts import VERDICTS
@@ -52,7 +54,7 @@ def _headline(waiting: int) -> str:
     return f"{number} experiment{' is' if waiting == 1 else 's are'} waiting for a decision"
 
 
-_GROUPS = ("ready", "collecting", "preparation", "decided", "archived")
+_GROUPS = ("ready", "collecting", "preparation", "tailored", "decided", "archived")
 
 
 def _urgency(row: DocketRow) -> tuple[object, ...]:
@@ -75,9 +77,9 @@ def _row(experiment: Experiment, counts: Counts, user: User, place: Workspace, d
         "worthwhile_lift": experiment.worthwhile_lift,
     }
     if experiment.rule is None:
-        group = "archived" if experiment.state == "archived" else "preparation"
+        group = experiment.state if experiment.state in ("archived", "tailored") else "preparation"
         unread = {"verdict": None, "lift": None, "tone": "open", "progress": None, "days": 0, "planned_days": 0}
-        return DocketRow.model_validate({**common, **unread, "group": group, "short": _preparation(experiment, place)})
+        return DocketRow.model_validate({**common, **unread, "group": group, "short": _without_rule(experiment, place)})
     record = decided_or_present(experiment, counts, day)
     shown = present(record)
     spoken = next((c for c in shown.comparisons if c.letter == shown.variant), None) or next(
@@ -111,8 +113,11 @@ def _group(state: str, *, settled: bool) -> str:
     return "ready" if settled else "collecting"
 
 
-def _preparation(experiment: Experiment, place: Workspace) -> str:
-    """When it starts, or what a draft still lacks, in the order of the sheets."""
+def _without_rule(experiment: Experiment, place: Workspace) -> str:
+    """Who is given it without a test, when it starts, or what a draft still lacks, in the order of the sheets."""
+    if experiment.state == "tailored":
+        rollout = Rollout.objects.get(experiment=experiment)
+        return f"Given to {rollout_in_words(rollout)}" if rollout.stopped_at is None else "No longer given"
     if experiment.state == "scheduled" and experiment.starts_at is not None:
         return f"Starts {local(experiment.starts_at):%A %-d %B at %H:%M}"
     missing = []

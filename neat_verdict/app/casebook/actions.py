@@ -10,8 +10,9 @@ from django.db import transaction
 
 from neat_verdict.app import clock
 from neat_verdict.app.casebook.models import Lesson, Place
-from neat_verdict.app.experiments.actions.ledger import record
-from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.experiments.actions.ledger import changed, record
+from neat_verdict.app.experiments.actions.states import give_without_test
+from neat_verdict.app.experiments.models import ROLLED_OUT, Experiment
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
@@ -19,6 +20,7 @@ from neat_verdict.app.traffic.models import Rollout
 from neat_verdict.app.traffic.rollouts import keep_rollout
 from neat_verdict.app.traffic.wording import rollout_in_words
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.variants import LETTERS
 
 MAX_PLACES = 100
 MAX_TEXT_LENGTH = 4000
@@ -33,17 +35,29 @@ def plan_rollout(
     lines: Sequence[Mapping[str, Any]] = (),
     holdout: float = 0.0,
     until: date | None = None,
+    without_test: bool = False,
 ) -> Rollout:
     """Serve the decided variant, or by ``lines`` several, by steps (day, share in (0, 1]), up to and with ``until``; a share
-    ``holdout`` of those reached keeps control.
+    ``holdout`` of those reached keeps control. A draft is given ``without_test`` where that is asked for.
 
-    A single step of 1 is a rollout at once. Raises Conflict unless a variant was decided for, InputError for what
-    `traffic.rollouts.keep_rollout` refuses.
+    A single step of 1 is a rollout at once. Raises Conflict unless a variant was decided for, or it is given without a test,
+    InputError for what `traffic.rollouts.keep_rollout` refuses.
     """
-    experiment = _decided(by, key)
-    rollout = keep_rollout(by, experiment, experiment.decision, steps=steps, lines=lines, holdout=holdout, until=until)
-    text = f"Rollout of {experiment.decision} planned: {rollout_in_words(rollout)}"
-    record(experiment, by, "rollout", text[:500], steps=rollout.steps, lines=rollout.lines, holdout=rollout.holdout)
+    require_editor(by)
+    draft = without_test and Experiment.objects.filter(key=key, state="draft").exists()
+    experiment = Experiment.objects.select_for_update().get(key=key) if draft else _rolled_out(by, key)
+    letter = experiment.decision or _first_given(lines)
+    rollout = keep_rollout(by, experiment, letter, steps=steps, lines=lines, holdout=holdout, until=until)
+    words = rollout_in_words(rollout)
+    changes = []
+    if draft:
+        changes = [changed("state", experiment.state, "tailored")]
+        give_without_test(experiment)
+        text = f"{letter} given without a test: {words}"
+    else:
+        text = f"Rollout of {letter} planned: {words}"
+    detail = {"steps": rollout.steps, "lines": rollout.lines, "holdout": rollout.holdout, "changes": changes}
+    record(experiment, by, "rollout", text[:500], **detail)
     _touch(experiment)
     return rollout
 
@@ -51,7 +65,7 @@ def plan_rollout(
 @transaction.atomic
 def stop_rollout(by: User, key: str, reason: str) -> Rollout:
     """Everybody gets control again, at once. Raises Conflict without a rollout, InputError without a reason."""
-    experiment = _decided(by, key)
+    experiment = _rolled_out(by, key)
     rollout = Rollout.objects.filter(experiment=experiment, stopped_at__isnull=True).first()
     if rollout is None:
         raise Conflict("There is no rollout to stop")
@@ -69,7 +83,7 @@ def stop_rollout(by: User, key: str, reason: str) -> Rollout:
 def release(by: User, key: str) -> Rollout:
     """The variant is a part of the product now: nothing is served any more, and what was held out ends with it. Raises Conflict
     without a rollout."""
-    experiment = _decided(by, key)
+    experiment = _rolled_out(by, key)
     rollout = Rollout.objects.filter(experiment=experiment, stopped_at__isnull=True).first()
     if rollout is None:
         raise Conflict("There is no rollout that could end with a release")
@@ -81,18 +95,25 @@ def release(by: User, key: str) -> Rollout:
     return rollout
 
 
-def _decided(by: User, key: str) -> Experiment:
+def _rolled_out(by: User, key: str) -> Experiment:
     require_editor(by)
     experiment = Experiment.objects.select_for_update().get(key=key)
-    if experiment.state != "decided" or experiment.decision in ("", "none"):
+    if experiment.state == "draft":
+        raise Conflict("A draft is rolled out only if it is said that there will be no test (without_test)")
+    if experiment.state not in ROLLED_OUT or (experiment.state == "decided" and experiment.decision in ("", "none")):
         raise Conflict("Only an experiment that was decided for a variant can be rolled out")
     return experiment
+
+
+def _first_given(lines: Sequence[Mapping[str, Any]]) -> str:
+    """The variant that the first line with one gives; B where all is left open."""
+    return next((line["letter"] for line in lines if line["letter"] != LETTERS[0]), LETTERS[1])
 
 
 def _touch(experiment: Experiment) -> None:
     """A new version tells those who serve it that something changed."""
     experiment.version += 1
-    experiment.save(update_fields=["version", "holds_units"])
+    experiment.save(update_fields=["version", "holds_units", "state"])
 
 
 @transaction.atomic

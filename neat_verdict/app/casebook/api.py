@@ -6,10 +6,17 @@ from django.http import HttpRequest
 from ninja import Router, Schema
 
 from neat_verdict.app.casebook import actions, presenting, queries
-from neat_verdict.app.casebook.schemas import CasebookOut, HandoverOut, LessonIO, LevelsOut, PlaceIn, TickIn
+from neat_verdict.app.casebook.schemas import (
+    CasebookOut,
+    HandoverOut,
+    LessonIO,
+    LevelsOut,
+    PlaceIn,
+    RolloutPlanIn,
+    TickIn,
+)
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.people.auth import person
-from neat_verdict.app.traffic.schemas import RolloutIn
 
 router = Router(tags=["casebook"])
 
@@ -38,8 +45,9 @@ def handover(request: HttpRequest, key: str) -> HandoverOut:
 
 
 @router.put("/experiments/{key}/rollout", response=HandoverOut, operation_id="plan_rollout")
-def plan_rollout(request: HttpRequest, key: str, payload: RolloutIn) -> HandoverOut:
-    """Serve the decided variant by steps, to some or to all. The first step of 100% is a rollout at once."""
+def plan_rollout(request: HttpRequest, key: str, payload: RolloutPlanIn) -> HandoverOut:
+    """Serve the decided variant by steps, to some or to all; or, of a draft, variants without a test. One step of 100% gives all
+    of it at once."""
     experiment = find(key)
     actions.plan_rollout(
         person(request),
@@ -48,6 +56,7 @@ def plan_rollout(request: HttpRequest, key: str, payload: RolloutIn) -> Handover
         lines=[line.model_dump() for line in payload.lines],
         holdout=payload.holdout,
         until=payload.until,
+        without_test=payload.without_test,
     )
     return presenting.handover(find(key))
 

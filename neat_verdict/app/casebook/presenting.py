@@ -27,7 +27,7 @@ from neat_verdict.app.casebook.schemas import (
     RolloutResultOut,
     SeenLevelOut,
 )
-from neat_verdict.app.experiments.models import Experiment, ExperimentMetric
+from neat_verdict.app.experiments.models import ROLLED_OUT, Experiment, ExperimentMetric
 from neat_verdict.app.experiments.queries import today
 from neat_verdict.app.traffic.models import Rollout
 from neat_verdict.app.traffic.schemas import RolloutLineIO, StepIO
@@ -69,7 +69,7 @@ def _rollout(rollout: Rollout, experiment: Experiment) -> RolloutOut:
         lines=[RolloutLineIO(**line) for line in rollout.lines],
         holdout=rollout.holdout,
         until=rollout.until,
-        share_today=rollout.share_on(today()) if experiment.state == "decided" else 0.0,
+        share_today=rollout.share_on(today()) if experiment.state in ROLLED_OUT else 0.0,
         stopped_at=rollout.stopped_at,
         released_at=rollout.released_at,
         result=_result(found) if (found := rollout_result(experiment, rollout)) else None,
@@ -112,6 +112,13 @@ def _line(line: LineResult, use: ExperimentMetric, *, sound: bool) -> LineResult
         lift=interval(lift) if lift else None,
         tone=tone_of(lift, 1 if use.definition["good_direction"] == "up" else -1),
     )
+
+
+def brought_by_rollout(experiment: Experiment) -> str:
+    """What the rollout of an experiment has brought so far, or brought, in words; "" where nobody is, or was, held out."""
+    rollout = Rollout.objects.filter(experiment=experiment).first()
+    found = rollout_result(experiment, rollout) if rollout else None
+    return _brought(found) if found else ""
 
 
 def _brought(found: RolloutResult) -> str:

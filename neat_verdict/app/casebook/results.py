@@ -58,19 +58,20 @@ class RolloutResult:
 
 def rollout_result(experiment: Experiment, rollout: Rollout) -> RolloutResult | None:
     """What the rollout has brought so far, also after it has ended; None where nobody is, or was, held out."""
-    if rollout.measured_round is None or rollout.measured_at is None or experiment.rule is None or not rollout.holdout:
+    if rollout.measured_round is None or rollout.measured_at is None or not rollout.holdout:
         return None
-    rule = rule_from(experiment.rule)
-    planned = _effective(rule.planned_units[:2]) if rule.planned_units else _USUAL
+    rule = rule_from(experiment.rule) if experiment.rule is not None else None  # none was locked without a test
+    planned = _effective(rule.planned_units[:2]) if rule is not None and rule.planned_units else _USUAL
+    confidence = experiment.confidence if rule is None else rule.confidence
     uses = sorted(
         (use for use in experiment.metrics.all() if use.tallying.stored), key=lambda use: use.role != "primary"
     )
-    found = tuple(_metric(use, rollout.lines, rollout.measured_round, planned, rule.confidence) for use in uses)
+    found = tuple(_metric(use, rollout.lines, rollout.measured_round, planned, confidence) for use in uses)
     whole = found[0].lines[0] if found else None
     units = (whole.held_out.units, whole.reached.units) if whole else (0, 0)
     split = check_split(units, (rollout.holdout, 1 - rollout.holdout))
     unplaced = int(_sums(uses[0], rollout.measured_round, None)[0].sum()) if uses else 0
-    return RolloutResult(rollout.measured_at, rule.confidence, split, unplaced, found)
+    return RolloutResult(rollout.measured_at, confidence, split, unplaced, found)
 
 
 def _metric(

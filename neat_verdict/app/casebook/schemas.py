@@ -7,7 +7,13 @@ from datetime import date, datetime
 from ninja import Schema
 
 from neat_verdict.app.analysis.schemas import IntervalOut, Tone
-from neat_verdict.app.traffic.schemas import RolloutLineIO, StepIO
+from neat_verdict.app.traffic.schemas import RolloutIn, RolloutLineIO, StepIO
+
+
+class RolloutPlanIn(RolloutIn):
+    """``without_test`` gives a draft, which is then not tested."""
+
+    without_test: bool = False
 
 
 class PlaceOut(Schema):

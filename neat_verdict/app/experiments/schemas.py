@@ -344,7 +344,7 @@ class ExperimentOut(ExperimentFields):
     key: str
     version: int
     design: str
-    state: Literal["draft", "scheduled", "running", "paused", "ended", "decided", "archived"]
+    state: Literal["draft", "scheduled", "running", "paused", "ended", "decided", "tailored", "archived"]
     owner: str
     metric: str
     metrics: list[MetricUseOut]

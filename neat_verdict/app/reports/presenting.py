@@ -12,6 +12,7 @@ from neat_verdict.app.analysis.panels.spend import spend
 from neat_verdict.app.analysis.presenting import present
 from neat_verdict.app.analysis.queries import decided_or_present
 from neat_verdict.app.analysis.schemas import ReadingOut
+from neat_verdict.app.casebook.presenting import brought_by_rollout
 from neat_verdict.app.casebook.queries import lesson_of
 from neat_verdict.app.experiments.models import Experiment, SecondTally, Spend, Tally
 from neat_verdict.app.experiments.presenting import delivery_changes, hypothesis, picture_out
@@ -58,6 +59,7 @@ def report(experiment: Experiment) -> ReportOut:
         why=lesson.why,
         learnt=lesson.learnt,
         next_step=experiment.decision_next or _next_step(experiment),
+        rollout_brings=brought_by_rollout(experiment),
         pictures=[[picture_out(one) for one in variant.pictures.all()] for variant in variants],
         earlier_pictures=[[picture_out(one) for one in earlier.get(variant.pk, ())] for variant in variants],
         rule_changes=[RuleChangeOut(**line) for line in experiment.rule_changes],

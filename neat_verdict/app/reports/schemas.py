@@ -52,6 +52,7 @@ class ReportOut(Schema):
     why: str
     learnt: str
     next_step: str
+    rollout_brings: str = ""
     pictures: list[list[PictureOut]]
     earlier_pictures: list[list[PictureOut]]
     rule_changes: list[RuleChangeOut]

@@ -176,7 +176,7 @@ def _known(slide: _Slide, report: ReportOut) -> None:
         ("What to keep in mind", " ".join(report.caveats)),
         ("Why we think so", report.why or "Nothing is noted."),
         ("What was learnt", report.learnt or "Nothing is noted."),
-        ("What happens next", report.next_step),
+        ("What happens next", f"{report.next_step} {report.rollout_brings}".strip()),
     ]
     for number, (title, text) in enumerate(parts):
         left, top = _MARGIN + (number % 2) * (half + 28), 88 + (number // 2) * 118

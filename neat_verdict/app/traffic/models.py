@@ -63,8 +63,8 @@ class PersonLink(models.Model):
 
 
 class Rollout(models.Model):
-    """A decided variant served by us until the release is there: ``steps`` are {"day", "share"}; ``lines`` are {"name", "letter",
-    "rules"}, the first that admits a unit says what it gets, and everybody else has control.
+    """A variant served by us, decided for or without a test, until the release is there: ``steps`` are {"day", "share"};
+    ``lines`` are {"name", "letter", "rules"}, the first that admits a unit says what it gets, and everybody else has control.
 
     Only experiments that take events are served; for the others it is the plan that people follow. ``until`` is the last day.
     A share ``holdout`` of those reached keeps control; what units do is then counted under ``measured_round``, from

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.experiments.models import ROLLED_OUT, Experiment
 from neat_verdict.app.experiments.queries import today
 from neat_verdict.app.traffic.rollouts import rollout_traffic
 from neat_verdict.app.traffic.serving import traffic_of
@@ -28,7 +28,7 @@ class ExclusionGroup:
 
 def assignment_if_running(experiment: Experiment, unit: str, properties: Mapping[str, object]) -> Assignment:
     """What a visitor would get if the experiment ran now, or gets by its rollout, and what decides it. Nothing is stored."""
-    rollout = getattr(experiment, "rollout", None) if experiment.state == "decided" else None
+    rollout = getattr(experiment, "rollout", None) if experiment.state in ROLLED_OUT else None
     if rollout is not None and rollout.stopped_at is None:
         return rollout_traffic(experiment, rollout, today()).assign(unit, properties)
     return replace(traffic_of(experiment, today()), running=True).assign(unit, properties)

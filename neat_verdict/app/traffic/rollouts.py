@@ -1,5 +1,5 @@
-"""A decided variant's rollout: who gets what, by which steps, how many are held out, until when. Called inside the transaction of
-an action."""
+"""A rollout, of what was decided for or without a test: who gets what, by which steps, how many are held out, until when. Called
+inside the transaction of an action."""
 
 from __future__ import annotations
 
@@ -70,6 +70,8 @@ def _measured(
     latest = before.measured_round if before is not None else None
     if before is not None and before.measured_at is not None:
         same_test = experiment.started_at is None or before.measured_at >= experiment.started_at
+        # From a draft, what is given may have been changed since.
+        same_test = same_test and experiment.state != "draft"
         if holdout == 0 or (same_test and (before.lines, before.holdout) == (lines, holdout)):
             return {"measured_round": latest, "measured_at": before.measured_at}
     if holdout == 0:

@@ -15,7 +15,7 @@ from django.db.models import Prefetch, Q, QuerySet
 
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.audience import audience_of, never_counted_of
-from neat_verdict.app.experiments.models import Experiment, Workspace
+from neat_verdict.app.experiments.models import ROLLED_OUT, Experiment, Workspace
 from neat_verdict.app.experiments.queries import breakdowns, today, workspace
 from neat_verdict.app.experiments.splits import shares_on, stopped_variants
 from neat_verdict.app.metrics.queries import definition_of
@@ -107,7 +107,8 @@ def _stamp() -> tuple[object, ...]:
         zone, segments = cursor.fetchone() or ("UTC", "[]")
         cursor.execute(
             "SELECT id, key, version, state, epoch FROM experiments_experiment "
-            "WHERE data_from = 'events' AND (state NOT IN ('decided', 'archived') OR state = 'decided' AND (holds_units OR id IN "
+            "WHERE data_from = 'events' AND (state NOT IN ('decided', 'tailored', 'archived') "
+            "OR state IN ('decided', 'tailored') AND (holds_units OR id IN "
             "(SELECT experiment_id FROM traffic_rollout WHERE stopped_at IS NULL))) ORDER BY id"
         )
         return clock.now().astimezone(ZoneInfo(zone)).date(), zone, segments, *cursor.fetchall()
@@ -115,8 +116,8 @@ def _stamp() -> tuple[object, ...]:
 
 def _candidates() -> QuerySet[Experiment]:
     planned = Q(rollout__isnull=False, rollout__stopped_at__isnull=True)
-    rolled_out = Q(state="decided") & (planned | Q(holds_units=True))
-    open_still = ~Q(state__in=["decided", "archived"])
+    rolled_out = Q(state__in=ROLLED_OUT) & (planned | Q(holds_units=True))
+    open_still = ~Q(state__in=[*ROLLED_OUT, "archived"])
     return Experiment.objects.filter(open_still | rolled_out, data_from="events").select_related("rollout")
 
 
@@ -142,7 +143,7 @@ def _with_parts(experiments: QuerySet[Experiment]) -> QuerySet[Experiment]:
 def _served(experiment: Experiment, place: Workspace, day: date) -> Served:
     result = _of_test(experiment, place, day)
     rollout: Rollout | None = getattr(experiment, "rollout", None)
-    if experiment.state != "decided" or rollout is None or rollout.stopped_at is not None:
+    if experiment.state not in ROLLED_OUT or rollout is None or rollout.stopped_at is not None:
         return result
     result = replace(result, rollout=rollout_traffic(experiment, rollout, day), test_round=experiment.round)
     if not rollout.is_measured or rollout.measured_round is None or rollout.measured_at is None:
@@ -236,7 +237,7 @@ def traffic_of(experiment: Experiment, day: date) -> Traffic:
     if experiment.exclusion_group and experiment.slice_start is not None and experiment.slice_end is not None:
         part = Slice(experiment.exclusion_group, experiment.slice_start, experiment.slice_end)
     salt = f"{experiment.key}:{experiment.round}"
-    if experiment.state == "decided":
+    if experiment.state in ROLLED_OUT:
         return _rolled_out(experiment, salt, positions, day)
     even = shares_on(experiment, day)
     shares = shares_now(experiment)
@@ -258,8 +259,8 @@ def traffic_of(experiment: Experiment, day: date) -> Traffic:
 
 
 def _rolled_out(experiment: Experiment, salt: str, positions: Mapping[str, int], day: date) -> Traffic:
-    """After a decision: control for all; what a rollout gives is for `rollouts.rollout_traffic`. Until one is planned those who
-    saw the variant keep it, and nobody else gets it."""
+    """After a decision, or without a test: control for all; what a rollout gives is for `rollouts.rollout_traffic`. Until one is
+    planned those who saw the variant keep it, and nobody else gets it."""
     rollout: Rollout | None = getattr(experiment, "rollout", None)
     control = (1.0, *(0.0 for _ in range(len(positions) - 1)))
     if rollout is None:

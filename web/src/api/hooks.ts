@@ -160,7 +160,7 @@ export type Step =
   | { kind: "end-time"; ends_at: string | null }
   | { kind: "pause" | "end"; hold: boolean }
   | {
-      kind: "resume" | "archive" | "restore" | "unschedule" | "new-round" | "copy" | "follow-up";
+      kind: "resume" | "archive" | "restore" | "unschedule" | "to-draft" | "new-round" | "copy" | "follow-up";
     }
   | { kind: "decide"; choice: string; reason: string; next_step: string; rollout: RolloutIn | null }
   | { kind: "withdraw"; reason: string };

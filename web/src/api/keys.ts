@@ -82,7 +82,7 @@ const STALE = {
   ],
   forecast: (key) => [keys.ledger(key)],
   rehearsal: (key) => [keys.allocationRehearsal(key)],
-  handover: (key) => [keys.ledger(key), keys.report(key), keys.casebook()],
+  handover: (key) => [keys.experiment(key), keys.docket(), keys.ledger(key), keys.report(key), keys.casebook()],
   links: (key) => [keys.links(key), keys.ledger(key)],
   notes: (key) => [["notes"], keys.ledger(key)],
   metric: () => [keys.metrics(), ["experiment"]],

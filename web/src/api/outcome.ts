@@ -48,7 +48,7 @@ export function useHandover(key: string) {
 }
 
 export type HandoverStep =
-  | ({ kind: "rollout" } & Required<RolloutIn>)
+  | ({ kind: "rollout"; without_test?: boolean } & Required<RolloutIn>)
   | { kind: "stop"; reason: string }
   | { kind: "release" }
   | { kind: "add-place"; text: string; who: string }
@@ -64,8 +64,8 @@ export function useHandoverStep(key: string) {
     mutationFn: (step: HandoverStep) => {
       switch (step.kind) {
         case "rollout": {
-          const { steps, lines, holdout, until } = step;
-          const body = { steps, lines, holdout, until };
+          const { steps, lines, holdout, until, without_test = false } = step;
+          const body = { steps, lines, holdout, until, without_test };
           return take(client.PUT("/api/v1/experiments/{key}/rollout", { params, body }));
         }
         case "stop":

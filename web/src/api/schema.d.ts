@@ -1145,7 +1145,7 @@ export interface paths {
         get?: never;
         /**
          * Plan Rollout
-         * @description Serve the decided variant by steps, to some or to all. The first step of 100% is a rollout at once.
+         * @description Serve the decided variant by steps, to some or to all; or, of a draft, variants without a test. The first step of 100% is a rollout at once.
          */
         put: operations["plan_rollout"];
         post?: never;
@@ -2960,7 +2960,7 @@ export interface components {
              * Group
              * @enum {string}
              */
-            group: "ready" | "collecting" | "preparation" | "decided" | "archived";
+            group: "ready" | "collecting" | "preparation" | "tailored" | "decided" | "archived";
             /** Key */
             key: string;
             lift: components["schemas"]["IntervalOut"] | null;
@@ -2982,7 +2982,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "draft" | "scheduled" | "running" | "paused" | "ended" | "decided" | "archived";
+            state: "draft" | "scheduled" | "running" | "paused" | "ended" | "decided" | "tailored" | "archived";
             /**
              * Tone
              * @enum {string}
@@ -3614,7 +3614,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "draft" | "scheduled" | "running" | "paused" | "ended" | "decided" | "archived";
+            state: "draft" | "scheduled" | "running" | "paused" | "ended" | "decided" | "tailored" | "archived";
             /**
              * Unit Name
              * @default visitors
@@ -5410,6 +5410,11 @@ export interface components {
             /** Pictures */
             pictures: components["schemas"]["PictureOut"][][];
             reading: components["schemas"]["ReadingOut"];
+            /**
+             * Rollout Brings
+             * @default
+             */
+            rollout_brings: string;
             /** Rule Changes */
             rule_changes: components["schemas"]["RuleChangeOut"][];
             /** Rule Line */
@@ -5493,6 +5498,31 @@ export interface components {
             stopped_at: string | null;
             /** Until */
             until: string | null;
+        };
+        /**
+         * RolloutPlanIn
+         * @description ``without_test`` gives a draft, which is then not tested.
+         */
+        RolloutPlanIn: {
+            /**
+             * Holdout
+             * @default 0
+             */
+            holdout: number;
+            /**
+             * Lines
+             * @default []
+             */
+            lines: components["schemas"]["RolloutLineIO"][];
+            /** Steps */
+            steps: components["schemas"]["StepIO"][];
+            /** Until */
+            until?: string | null;
+            /**
+             * Without Test
+             * @default false
+             */
+            without_test: boolean;
         };
         /**
          * RolloutResultOut
@@ -8487,7 +8517,7 @@ export interface operations {
             header?: never;
             path: {
                 key: string;
-                move: "pause" | "resume" | "end" | "archive" | "restore" | "unschedule" | "new-round";
+                move: "pause" | "resume" | "end" | "archive" | "restore" | "unschedule" | "to-draft" | "new-round";
             };
             cookie?: never;
         };
@@ -9167,7 +9197,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RolloutIn"];
+                "application/json": components["schemas"]["RolloutPlanIn"];
             };
         };
         responses: {

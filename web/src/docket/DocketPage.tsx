@@ -15,6 +15,7 @@ const GROUPS: { name: DocketRow["group"]; title: string; note: string }[] = [
   },
   { name: "collecting", title: "Collecting", note: "Nothing to decide yet." },
   { name: "preparation", title: "In preparation", note: "" },
+  { name: "tailored", title: "Given without a test", note: "" },
   { name: "decided", title: "Decided lately", note: "" },
   { name: "archived", title: "Archive", note: "" },
 ];

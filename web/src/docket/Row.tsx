@@ -50,7 +50,7 @@ export function Row({ row, axis }: { row: DocketRow; axis: Axis }) {
 
 function target(row: DocketRow): string {
   if (row.group === "preparation") return "brief";
-  return row.group === "ready" || row.group === "decided" ? "verdict" : "evidence";
+  return ["ready", "decided", "tailored"].includes(row.group) ? "verdict" : "evidence";
 }
 
 function Progress({ row }: { row: DocketRow }) {

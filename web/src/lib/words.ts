@@ -26,6 +26,7 @@ export const STATES: Record<DocketRow["state"], string> = {
   paused: "paused",
   ended: "ended",
   decided: "decided",
+  tailored: "given without a test",
   archived: "archived",
 };
 

@@ -68,6 +68,7 @@ export function ReportSheet({ report }: { report: Report }) {
         <Section title="What we believed">{report.hypothesis}</Section>
         <Section title="What to keep in mind">{report.caveats.join(" ")}</Section>
         <Section title="What happens next">{report.next_step}</Section>
+        {report.rollout_brings && <Section title="What the rollout brings">{report.rollout_brings}</Section>}
         {report.why && <Section title="Why we think so">{report.why}</Section>}
         {report.learnt && <Section title="What was learnt">{report.learnt}</Section>}
         <Section title="How it was decided">{report.how_decided}</Section>

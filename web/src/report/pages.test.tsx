@@ -45,6 +45,7 @@ function report(changes: Partial<Report> = {}): Report {
     why: "",
     learnt: "",
     next_step: "On phones from Monday",
+    rollout_brings: "",
     started_on: "2026-03-02",
     rule_locked_at: "2026-03-01T06:00:00Z",
     decided_at: "2026-03-30T08:00:00Z",

@@ -106,12 +106,15 @@ function summarise(
       done: units > 0,
     },
     verdict: {
-      line: experiment.decision
-        ? `Decided: ${experiment.decision === "none" ? "no rollout" : experiment.decision}`
-        : reading
-          ? verdictNamed(reading.verdict).title
-          : "Not yet",
-      done: experiment.decision !== "",
+      line:
+        experiment.state === "tailored"
+          ? "Given without a test"
+          : experiment.decision
+            ? `Decided: ${experiment.decision === "none" ? "no rollout" : experiment.decision}`
+            : reading
+              ? verdictNamed(reading.verdict).title
+              : "Not yet",
+      done: experiment.decision !== "" || experiment.state === "tailored",
     },
   };
 }

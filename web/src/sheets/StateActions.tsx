@@ -7,7 +7,7 @@ import { Dialog } from "../parts/Dialog";
 import { useEditing } from "./editing";
 import { StartDialog } from "./StartDialog";
 
-type Move = "pause" | "resume" | "end" | "archive" | "restore" | "unschedule" | "new-round";
+type Move = "pause" | "resume" | "end" | "archive" | "restore" | "unschedule" | "to-draft" | "new-round";
 const MOVES: Record<Experiment["state"], { move: Move; label: string }[]> = {
   draft: [{ move: "archive", label: "Archive" }],
   scheduled: [{ move: "unschedule", label: "Cancel the schedule" }],
@@ -25,6 +25,10 @@ const MOVES: Record<Experiment["state"], { move: Move; label: string }[]> = {
   ],
   decided: [
     { move: "new-round", label: "New round" },
+    { move: "archive", label: "Archive" },
+  ],
+  tailored: [
+    { move: "to-draft", label: "Back to preparation" },
     { move: "archive", label: "Archive" },
   ],
   archived: [{ move: "restore", label: "Restore" }],

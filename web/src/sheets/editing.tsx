@@ -98,7 +98,7 @@ export function EditingProvider({ experiment, children }: { experiment: Experime
   const value = useMemo<Editing>(
     () => ({
       experiment,
-      mayEdit: mayAct && !["decided", "archived"].includes(experiment.state),
+      mayEdit: mayAct && !["decided", "tailored", "archived"].includes(experiment.state),
       mayAct,
       locked: experiment.rule_locked_at !== null,
       ruleLocked: experiment.rule_locked_at !== null && !reason,

@@ -22,8 +22,8 @@ class DocketRow(Schema):
     area: str
     owner: str
     mine: bool
-    state: Literal["draft", "scheduled", "running", "paused", "ended", "decided", "archived"]
-    group: Literal["ready", "collecting", "preparation", "decided", "archived"]
+    state: Literal["draft", "scheduled", "running", "paused", "ended", "decided", "tailored", "archived"]
+    group: Literal["ready", "collecting", "preparation", "tailored", "decided", "archived"]
     verdict: str | None
     short: str
     lift: IntervalOut | None

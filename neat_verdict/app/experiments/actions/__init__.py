@@ -7,6 +7,7 @@ from neat_verdict.app.experiments.actions.ledger import record
 from neat_verdict.app.experiments.actions.pictures import add_picture, remove_picture
 from neat_verdict.app.experiments.actions.states import (
     archive,
+    back_to_draft,
     end,
     new_round,
     pause,
@@ -21,6 +22,7 @@ from neat_verdict.app.experiments.actions.states import (
 __all__ = [
     "add_picture",
     "archive",
+    "back_to_draft",
     "copy_experiment",
     "counting_changed",
     "create_experiment",

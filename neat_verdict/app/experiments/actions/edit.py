@@ -62,6 +62,10 @@ def edit_experiment(
             "Somebody changed this experiment meanwhile; see what is there now, then change it again",
             current_version=experiment.version,
         )
+    if experiment.state == "tailored":
+        raise Conflict(
+            "What visitors get here stays as it is while it is given without a test; make it a draft again first"
+        )
     if experiment.state in ("decided", "archived"):
         raise Conflict(f"This experiment is {experiment.state}; it can be copied, not changed")
     before = snapshot(experiment, (today(), clock.now())) if new_round else None

@@ -1,4 +1,4 @@
-"""Schedule, start, pause, resume, end, a new round, archive, restore."""
+"""Schedule, start, pause, resume, end, a new round, given without a test and back, archive, restore."""
 
 from __future__ import annotations
 
@@ -254,10 +254,36 @@ def end(by: User, key: str, *, hold: bool = True) -> Experiment:
     return _move(experiment, by, "end", f"Ended; {_held_words(hold)}", "ended")
 
 
+def give_without_test(experiment: Experiment) -> None:
+    """Into the state in which variants are given by a rollout and nothing is tested; metrics keep their present definitions.
+    Called inside the transaction of an action that keeps the rollout and records it; the experiment is not saved yet. Raises
+    Conflict for one that is no draft, was run before, or whose traffic is shared out elsewhere."""
+    if experiment.state != "draft" or experiment.round > 1:
+        raise Conflict("Only a draft that was never run can be given without a test")
+    if experiment.data_from != "events":
+        raise Conflict(
+            "What is given without a test is served from here; choose “Events” as the source of counts on the Traffic sheet",
+            fields=["data_from"],
+        )
+    pin_versions(experiment)
+    experiment.state = "tailored"
+
+
+@transaction.atomic
+def back_to_draft(by: User, key: str) -> Experiment:
+    """What was given without a test becomes a draft again, to be changed or tested. Raises Conflict while it is rolled out."""
+    experiment = _for_change(by, key, allowed=("tailored",), verb="made a draft again")
+    rollout = getattr(experiment, "rollout", None)
+    if rollout is not None and rollout.stopped_at is None:
+        raise Conflict("It is being rolled out; stop the rollout first")
+    experiment.metrics.update(version=None)
+    return _move(experiment, by, "draft", "A draft again, to be changed or tested", "draft")
+
+
 @transaction.atomic
 def archive(by: User, key: str) -> Experiment:
     """Put away; nothing is lost, and `restore` brings it back."""
-    experiment = _for_change(by, key, allowed=("draft", "ended", "decided"), verb="archived")
+    experiment = _for_change(by, key, allowed=("draft", "ended", "decided", "tailored"), verb="archived")
     experiment.state_before_archive = experiment.state
     return _move(experiment, by, "archive", "Archived", "archived")
 

@@ -20,6 +20,10 @@ def standard_breakdowns() -> list[list[str]]:
     return [list(line) for line in STANDARD_BREAKDOWNS]
 
 
+# States in which a rollout gives variants.
+ROLLED_OUT = ("decided", "tailored")
+
+
 class Identity(models.Model):
     """What it is, whose, and in which state; the brief."""
 
@@ -30,6 +34,7 @@ class Identity(models.Model):
         PAUSED = "paused"
         ENDED = "ended"
         DECIDED = "decided"
+        TAILORED = "tailored"  # given to some without a test
         ARCHIVED = "archived"
 
     key = models.SlugField(max_length=80, unique=True)
@@ -95,7 +100,7 @@ PLAN_CONSTRAINTS: list[models.BaseConstraint] = [
     models.CheckConstraint(condition=Q(confidence__gt=0, confidence__lt=1), name="confidence_share"),
     models.CheckConstraint(condition=Q(power__gt=0, power__lt=1), name="power_share"),
     models.CheckConstraint(
-        condition=Q(state__in=["draft", "scheduled", "archived"]) | Q(rule__isnull=False),
+        condition=Q(state__in=["draft", "scheduled", "archived", "tailored"]) | Q(rule__isnull=False),
         name="rule_locked_once_started",
     ),
     models.CheckConstraint(condition=Q(family__in=["holm", "benjamini_hochberg"]), name="family_known"),

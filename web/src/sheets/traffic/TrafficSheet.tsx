@@ -8,6 +8,7 @@ import { ReadinessPanel } from "./ReadinessPanel";
 import { Source } from "./Source";
 import { TakePart } from "./TakePart";
 import { WhoCounts } from "./WhoCounts";
+import { WithoutTest } from "./WithoutTest";
 
 /** Traffic included, who gets what, from when to when, and whether all is ready. */
 export function TrafficSheet() {
@@ -24,6 +25,7 @@ export function TrafficSheet() {
       <Dates />
       {served && <Forced />}
       {ahead && <ReadinessPanel />}
+      {served && experiment.state === "draft" && experiment.round === 1 && <WithoutTest />}
       {served && <Engineers />}
     </>
   );

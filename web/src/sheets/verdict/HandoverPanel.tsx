@@ -19,7 +19,9 @@ export function HandoverPanel() {
   if (query.isError) return <Failure error={query.error} again={() => void query.refetch()} />;
   return (
     <>
-      {!["", "none", "A"].includes(experiment.decision) && <RolloutPanel handover={query.data} mayEdit={mayEdit} />}
+      {(experiment.state === "tailored" || !["", "none", "A"].includes(experiment.decision)) && (
+        <RolloutPanel handover={query.data} mayEdit={mayEdit} />
+      )}
       <Places handover={query.data} mayEdit={mayEdit} />
       <Lesson handover={query.data} mayEdit={mayEdit} />
     </>

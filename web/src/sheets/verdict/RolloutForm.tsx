@@ -6,6 +6,7 @@ import { fromCanonical } from "../../lib/numbers";
 import { NumberInput } from "../../parts/NumberInput";
 import { errorOf, FormError } from "../../parts/basics";
 import { useEditing } from "../editing";
+import { NEW_GROUP } from "../../library/ConditionGroups";
 import { RolloutLines, type PlanLine } from "./RolloutLines";
 
 interface Line {
@@ -40,6 +41,12 @@ export function planOf(rollout: Handover | null): RolloutPlan {
     until: rollout?.until ?? "",
   };
 }
+
+/** Where a plan without a test begins: some get it, and a tenth of them is held out. */
+const FOR_SOME: Partial<RolloutPlan> = {
+  lines: [{ name: "Those it is made for", letter: "", rules: [NEW_GROUP] }],
+  holdout: "10",
+};
 
 /** As it is sent; a line without a letter gets the variant that was decided for. */
 export function sentPlan({ steps, lines, holdout, until }: RolloutPlan, decided: string) {
@@ -115,24 +122,34 @@ export function RolloutFields({ plan, change, decided, error, path = "" }: Field
   );
 }
 
-/** The plan of a rollout after the decision. */
-export function RolloutForm({ rollout, close }: { rollout: Handover | null; close: () => void }) {
+interface FormProps {
+  rollout: Handover | null;
+  close: () => void;
+  /** Of a draft: it is given without a test. */
+  withoutTest?: boolean;
+  done?: () => void;
+}
+
+/** The plan of a rollout after the decision, or without a test. */
+export function RolloutForm({ rollout, close, withoutTest = false, done = close }: FormProps) {
   const { experiment } = useEditing();
   const step = useHandoverStep(experiment.key);
-  const [plan, setPlan] = useState(() => planOf(rollout));
+  const [plan, setPlan] = useState(() => ({ ...planOf(rollout), ...(withoutTest && FOR_SOME) }));
+  const given = experiment.decision || rollout?.letter || "B";
   const errors = planErrors(step.error, plan);
   return (
     <form
       className="mt-2 border-t border-base-300 pt-2"
       onSubmit={(event) => {
         event.preventDefault();
-        step.mutate({ kind: "rollout", ...sentPlan(plan, experiment.decision) }, { onSuccess: close });
+        const sent = { kind: "rollout" as const, ...sentPlan(plan, given), without_test: withoutTest };
+        step.mutate(sent, { onSuccess: done });
       }}
     >
       <RolloutFields
         plan={plan}
         change={(part) => setPlan((before) => ({ ...before, ...part(before) }))}
-        decided={experiment.decision}
+        decided={given}
         error={step.error}
       />
       {errors.length > 0 ? (
@@ -144,7 +161,7 @@ export function RolloutForm({ rollout, close }: { rollout: Handover | null; clos
       )}
       <div className="mt-3 flex gap-2">
         <button className="btn btn-sm btn-primary" disabled={step.isPending}>
-          Save the rollout
+          {withoutTest ? "Give it" : "Save the rollout"}
         </button>
         <button type="button" className="btn btn-sm" onClick={close}>
           Cancel

@@ -18,6 +18,7 @@ export function VerdictSheet() {
   const { experiment } = useEditing();
   const started = experiment.rule_locked_at !== null;
   const evidence = useEvidence(experiment.key, started);
+  if (experiment.state === "tailored") return <WithoutTest />;
   if (!started)
     return (
       <Empty title="No verdict before the start">
@@ -27,6 +28,18 @@ export function VerdictSheet() {
   if (evidence.isPending) return <Skeleton rows={5} />;
   if (evidence.isError) return <Failure error={evidence.error} again={() => void evidence.refetch()} />;
   return <Judged evidence={evidence.data} />;
+}
+
+/** What is given without a test has no verdict; what it brings is measured against those held out. */
+function WithoutTest() {
+  return (
+    <>
+      <p className="mb-3">
+        It is given without a test, so there is no verdict. Against those held out, its rollout shows what it brings.
+      </p>
+      <HandoverPanel />
+    </>
+  );
 }
 
 function Judged({ evidence }: { evidence: Evidence }) {
