@@ -228,3 +228,32 @@ def test_a_rollout_is_measured_by_those_held_out_until_it_is_in_the_product(peop
     expect(page.get_by_role("dialog")).to_contain_text("1 place still to be changed by hand")
     page.get_by_role("button", name="End the rollout").click()
     expect(page.get_by_text(re.compile("In the product since "))).to_be_visible()
+
+
+def test_a_variant_for_some_is_given_without_a_test_and_changed_as_a_draft_again(people):
+    analyst = people().sign_in()
+    page = analyst.page
+    page.get_by_role("link", name=re.compile("Greeting for islanders")).first.click()
+    expect(page.get_by_text(re.compile(r"were held out\. With the rollout, residents' fares opened: "))).to_be_visible()
+    assert analyst.axe() == []
+
+    page.get_by_role("button", name="Back to preparation").click()
+    expect(page.get_by_text(re.compile("stop the rollout first"))).to_be_visible()
+    page.get_by_role("button", name="Stop it…").click()
+    page.get_by_label(re.compile("^Why does it stop")).fill("Another greeting")
+    page.get_by_role("button", name="Stop the rollout").click()
+    expect(page.get_by_text(re.compile(r"Stopped on"))).to_be_visible()
+    page.get_by_role("button", name="Back to preparation").click()
+    expect(page.get_by_role("button", name="Start it…")).to_be_visible()
+
+    page.get_by_role("link", name=re.compile("^Traffic")).click()
+    page.get_by_role("button", name="Give it without a test…").click()
+    assert analyst.axe() == []
+    page.get_by_label("Name of line 1").fill("Phones of islanders")
+    page.get_by_role("button", name="Give it", exact=True).click()
+    expect(page.get_by_role("alert").first).to_be_visible()  # the condition is still empty
+    choose(page, "Line 1, group 1, condition 1: property", "device")
+    choose(page, "Line 1, group 1, condition 1: value", "phone")
+    page.get_by_role("button", name="Give it", exact=True).click()
+    expect(page.get_by_text(re.compile("where device is phone; 10% held out"))).to_be_visible()
+    expect(page.get_by_text("0 of 0 units were held out: too little to say what the rollout brings.")).to_be_visible()

@@ -73,7 +73,9 @@ def seed(today: date) -> int:
         SiteKey.objects.create(secret=secret, public=page.public)
     for story in STORIES:
         _tell(story, people, today)
-    _let_the_crowd_come(people["mona"], [story for story in STORIES if story.parameters and story.days_in], today)
+    _let_the_crowd_come(
+        people["mona"], [story for story in STORIES if story.parameters and (story.days_in or story.given_ago)], today
+    )
     _note_changes(people["mona"], today)
     tick()
     return len(STORIES)
@@ -121,12 +123,14 @@ def _let_the_crowd_come(by: User, stories: list[Story], today: date) -> None:
         day = today - timedelta(days=days_ago)
         with clock.at(_moment(day, 0)):
             for story in stories:
-                if story.days_in == days_ago:
+                if story.days_in and story.days_in == days_ago:
                     actions.start(by, slugify(story.name))
                 if story.ended_ago and story.ended_ago == days_ago:
                     actions.end(by, slugify(story.name))
-                if story.lines and story.decided_ago == days_ago:
+                if story.decided_ago and story.lines and story.decided_ago == days_ago:
                     _roll_out(story, by, day)
+                if story.given_ago and story.given_ago == days_ago:
+                    _give_without_test(story, by, day)
         moments = _moments(draw, day, now)
         truth = Truth(version=_BEFORE_RELEASE) if days_ago > _RELEASED_AGO else Truth()
         for begins, ends in pairwise(_QUARTERS):
@@ -143,6 +147,10 @@ def _let_the_crowd_come(by: User, stories: list[Story], today: date) -> None:
             with clock.at(min(end, now)):
                 door.collect([event for visit in visits_of(door, draw, numbers, iter(mine), truth) for event in visit])
                 sightings.flush()
+
+
+def _give_without_test(story: Story, by: User, day: date) -> None:
+    plan_rollout(by, slugify(story.name), steps=[(day, 1)], lines=story.lines, holdout=story.holdout, without_test=True)
 
 
 def _roll_out(story: Story, by: User, day: date) -> None:

@@ -65,6 +65,7 @@ class Story:
     # Of those that the crowd makes and that were decided: who gets what from then on, and how many are held out.
     lines: tuple[dict[str, Any], ...] = ()
     holdout: float = 0.0
+    given_ago: int = 0  # days since it is given so without a test
 
 
 def _brief(change: str, because: str, audience: str = "all visitors", **fields: Any) -> dict[str, Any]:
@@ -142,6 +143,7 @@ METRICS: tuple[tuple[str, dict[str, Any], str], ...] = (
     ("island pages opened", _did("island_opened"), "Followed the photo on the home page"),
     ("breakfasts added", _did("breakfast_added"), ""),
     ("timetables used", _did("timetable_used"), "Looked up a sailing in the timetable of the home page"),
+    ("residents' fares opened", _did("resident_fare_opened"), "Looked at the fare for those who live on an island"),
     ("group bookings", _did("booking_paid", attribute="passengers", operator="greater", values=["3"], kind="number"),
      "A paid booking for four or more"),
     ("return trips", _did("booking_paid", attribute="legs", operator="is", values=["2"], kind="number"), ""),
@@ -263,6 +265,15 @@ STORIES: tuple[Story, ...] = (
             {"name": "Everybody else", "letter": "B", "rules": []},
         ),
         places=(("Timetable sheet in the harbours", "Ada", True), ("Start screen of the app", "Silas", False)),
+    ),
+    Story(
+        "Greeting for islanders", "Home", "residents' fares opened",
+        ("No greeting", "Going home?"), ("", "Greet those who live on an island, and ask whether they go home"),
+        _brief("greeting islanders as islanders", "who is recognised looks for the fare that is theirs",
+               "those who live on an island", baseline=0.21, worthwhile_lift=0.05, page=_SITE),
+        parameters=(_text("greeting", "plain"), _text("greeting", "home")), given_ago=19, holdout=0.2,
+        lines=({"name": "Islanders", "letter": "B", "rules": [{"kind": "all", "conditions": [
+            {"attribute": "resident", "operator": "is", "values": ["true"], "kind": "true_false"}]}]},),
     ),
     Story(
         "Return leg suggested first", "Booking", "return trips",

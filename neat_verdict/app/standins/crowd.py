@@ -53,6 +53,9 @@ class Truth:
     timetables: Mapping[str, Mapping[str, float]] = field(
         default_factory=lambda: {"today": {"phone": 0.12, "": 0.3}, "next": {"phone": 0.34, "": 0.16}}
     )
+    # Of those who live on an island, and what their greeting does to it.
+    resident_fare: float = 0.21
+    resident_fare_greeted: float = 0.17
     search: float = 0.22
     mean_fare: float = 88.0
 
@@ -176,6 +179,7 @@ class Visit:
             fare = round(self.draw.gammavariate(2.5, truth.mean_fare / 2.5), 2)
             self._tell("booking_paid", amount=fare, passengers=passengers, legs=1 + self._does(0.6))
         self._looks_around()
+        self._is_at_home()
         if self.visitor.account:
             self._tell("same_person", random.Random(f"{self.visitor.unit}/account"), **{"with": self.visitor.account})
         return self.events
@@ -198,6 +202,14 @@ class Visit:
         picture = str(self._sees("breakfast_picture", "", dice))
         if dice.random() < truth.breakfast * (1 + truth.breakfast_pictures.get(device, {}).get(picture, 0.0)):
             self._tell("breakfast_added", dice)
+
+    def _is_at_home(self) -> None:
+        """The residents' fare, of those who live on an island; by the visitor's own dice."""
+        dice = random.Random(f"{self.visitor.unit}/home")
+        greeted = self._sees("greeting", "plain", dice) == "home"
+        gained = self.truth.resident_fare_greeted * greeted
+        if self.visitor.properties["resident"] and dice.random() < self.truth.resident_fare * (1 + gained):
+            self._tell("resident_fare_opened", dice)
 
     def _comes_near(self, pays: bool) -> None:
         """The steps before the payment: who pays has done them, of the others some; by the visitor's own dice."""

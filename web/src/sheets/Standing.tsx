@@ -76,6 +76,18 @@ function Seen({ reading, experiment }: { reading: Reading; experiment: Experimen
 
 function Planned({ experiment }: { experiment: Experiment }) {
   const plan = experiment.plan;
+  if (experiment.state === "tailored")
+    return (
+      <div className="border-t-[3px] border-neutral pt-2">
+        <div className="quiet text-sm">Given without a test</div>
+        <p className="mt-1 font-serif text-[19px] leading-tight">
+          Some get it by the lines of its rollout; it stays as it is while they do.
+        </p>
+        <Link to={`/experiments/${experiment.key}/verdict`} className="link mt-2 inline-block text-sm">
+          What it brings
+        </Link>
+      </div>
+    );
   return (
     <div className="border-t-[3px] border-neutral pt-2">
       <div className="quiet text-sm">Plan</div>

@@ -139,7 +139,7 @@ function Places({ handover, mayEdit }: PartProps) {
     >
       {handover.places.length === 0 && (
         <p className="quiet text-sm">
-          Where else does the losing version appear? In the app, in mails, on posters, in help pages.
+          Where else does the old version appear? In the app, in mails, on posters, in help pages.
         </p>
       )}
       <ul className="divide-y divide-base-300">

@@ -16,7 +16,9 @@ const who = JSON.parse(kept(() => localStorage.getItem("tidewick")) ?? "null") ?
   source: "direct",
   language: "en",
 };
+who.resident ??= false;
 for (const name of Object.keys(who)) if (address.get(name)) who[name] = address.get(name);
+who.resident = String(who.resident) === "true";
 keep();
 
 /** A browser may keep nothing for a page in a frame of another site. */
@@ -30,7 +32,10 @@ function kept(work) {
 
 function keep() {
   kept(() => localStorage.setItem("tidewick", JSON.stringify(who)));
-  for (const [name, value] of Object.entries(who)) form.elements[name].value = value;
+  for (const [name, value] of Object.entries(who)) {
+    if (typeof value === "boolean") form.elements[name].checked = value;
+    else form.elements[name].value = value;
+  }
 }
 
 /** The script of Neat Verdict, as on any site; here the visitor and what is known of them come from the form. */
@@ -83,15 +88,19 @@ const BREAKFASTS = {
   table: "Breakfast on board (a picture of a laid table)",
 };
 
+const GREETINGS = { plain: "", home: "Good to see you again. Going home?" };
+
 const PAGES = {
   home: () =>
     part("h1", "Where to?") +
+    (GREETINGS[shown("greeting", "plain")] ? part("p", GREETINGS[shown("greeting", "plain")], "banner") : "") +
     (shown("home_banner", false) ? part("p", "Calm sea today: 11°C, light wind from the west.", "banner") : "") +
     part("h2", HEADLINES[shown("island_headline", "name")]) +
     does("See the island", "island_opened") +
     part("p", "From North Quay to Selkie Isle, tomorrow, two passengers.") +
     (TIMETABLES[shown("home_timetable", "link")] ?? []).map((line) => part("div", line, "card")).join("") +
     does("Look up a sailing", "timetable_used") +
+    (who.resident ? does("The residents' fare", "resident_fare_opened") : "") +
     next("Search sailings", "search"),
   sailings: () =>
     shown("sailings_begin_with", "list") === "calendar"
@@ -144,7 +153,10 @@ main.addEventListener("click", (click) => {
 });
 form.addEventListener("submit", (submitted) => {
   submitted.preventDefault();
-  for (const name of Object.keys(who)) who[name] = form.elements[name].value || who[name];
+  for (const name of Object.keys(who)) {
+    const field = form.elements[name];
+    who[name] = field.type === "checkbox" ? field.checked : field.value || who[name];
+  }
   keep();
   location.assign("/tidewick/");
 });
