@@ -2,6 +2,7 @@
 
 import json
 from datetime import timedelta
+from pathlib import Path
 from urllib.parse import parse_qs, urlsplit
 
 import pytest
@@ -22,7 +23,7 @@ from tests.app.conftest import PLAN, SERVED, TODAY, Json
 from tests.app.test_site import HOME, Page
 
 pytestmark = pytest.mark.django_db
-CURRENT = "1.1.0"
+CURRENT = json.loads(Path("web/site/package.json").read_text())["version"]
 ADDRESS = f"{HOME}/sailings?day=7#fares"
 
 
@@ -225,8 +226,8 @@ def test_any_path_can_be_kept(path):
 
 def test_of_each_key_the_latest_pages_stay(analyst, key):
     other = make_site_key(analyst, "Other", [HOME])
-    store({(other.pk, HOME, "/"): (CURRENT, TODAY)})
-    store({(key.pk, HOME, f"/p{n}"): (CURRENT, TODAY + timedelta(seconds=n)) for n in range(KEPT + 3)})
+    store({(other.pk, HOME, "/"): (CURRENT, False, TODAY)})
+    store({(key.pk, HOME, f"/p{n}"): (CURRENT, False, TODAY + timedelta(seconds=n)) for n in range(KEPT + 3)})
     kept = set(SeenPage.objects.filter(key=key).values_list("path", flat=True))
     assert kept == {f"/p{n}" for n in range(3, KEPT + 3)}
     assert other.pages.count() == 1

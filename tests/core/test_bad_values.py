@@ -44,10 +44,12 @@ from neat_verdict.core.sizing import (
     noninferiority_power,
 )
 from neat_verdict.core.soundness import (
+    Passage,
     base_changes,
     check_epochs,
     check_overlap,
     check_overlap_by_stretch,
+    check_passages,
     check_split,
     check_split_by_epoch,
     check_strata,
@@ -244,6 +246,8 @@ VALID = {
     check_epochs: {"units": [[50, 50], [40, 60]], "shares": [[0.5, 0.5], [0.4, 0.6]]},
     check_overlap_by_stretch: {"tables": [([0, 1], [[50, 50], [40, 60]])]},
     check_overlap: {"units_by_day": [[50, 50], [40, 60]]},
+    check_passages: {"passages": [Passage("A", "/", 50, 50), Passage("B", "/b", 50, 40)]},
+    Passage: {"letter": "A", "address": "/", "assigned": 50, "reached": 40},
     check_split: {"units": [50, 50], "weights": [1.0, 1.0]},
     check_split_by_epoch: {"units": [[50, 50], [40, 60]], "shares": [[0.5, 0.5], [0.4, 0.6]]},
     base_changes: {"seen": VERSIONS},

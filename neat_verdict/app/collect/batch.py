@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 import orjson
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.metrics import EXPOSURE
+from neat_verdict.core.metrics import EXPOSURE, PAGE_REACHED
 from neat_verdict.core.traffic import SAME_PERSON
 
 MAX_EVENTS = 20_000
@@ -131,10 +131,10 @@ def read_event(item: Any) -> Sent:
     name = _text(item, "event", 80)
     experiment = letter = ""
     forced = False
-    if name == EXPOSURE:
+    if name in (EXPOSURE, PAGE_REACHED):
         experiment, letter = _text(item, "experiment", 80), _text(item, "variant", 20)
         forced = item.get("reason") == "forced"
-    known = _OWN | _OF_EXPOSURES if name == EXPOSURE else _OWN
+    known = _OWN | _OF_EXPOSURES if name in (EXPOSURE, PAGE_REACHED) else _OWN
     properties = {key: value for key, value in item.items() if key not in known}
     _check_properties(properties)
     if name == EXPOSURE and properties.get(BASE_VERSION) is not None:

@@ -29,7 +29,7 @@ from neat_verdict.app.traffic.enrolments import (
     link_persons,
 )
 from neat_verdict.app.traffic.serving import Served, decided_on_events, served
-from neat_verdict.core.metrics import EXPOSURE, TimedEvent
+from neat_verdict.core.metrics import EXPOSURE, PAGE_REACHED, TimedEvent
 from neat_verdict.core.traffic import SAME_PERSON
 
 HOLD_AFTER = 5 * 60_000  # a clock may be this much fast before its events are held
@@ -93,7 +93,7 @@ def _unknown(events: Sequence[Sent], experiments: dict[str, Served]) -> dict[str
     result: Counter[str] = Counter()
     for event in events:
         if event.name != EXPOSURE:
-            result[event.name] += event.name not in counted and event.name != SAME_PERSON
+            result[event.name] += event.name not in counted and event.name not in (SAME_PERSON, PAGE_REACHED)
         elif event.experiment not in experiments:
             result[f"experiment {event.experiment}"] += 1
         elif event.letter not in experiments[event.experiment].positions:

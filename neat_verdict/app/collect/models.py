@@ -8,6 +8,7 @@ from django.db import models
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.models import Experiment, Variant
 from neat_verdict.app.metrics.models import Metric
+from neat_verdict.core.metrics import PAGE_REACHED
 
 
 class Import(models.Model):
@@ -32,7 +33,8 @@ class Event(models.Model):
     """Something a unit did, as it was sent. ``sent_id`` is the sender's own; the same one counts once.
 
     ``at`` and ``received`` are milliseconds since 1970. An exposure (``name`` "exposure") names its experiment and the letter
-    that was shown. ``held`` marks one that claims to lie in the future; it counts once its moment has come.
+    that was shown; so does one that says that the page of a variant was reached. ``held`` marks one that claims to lie in the
+    future; it counts once its moment has come.
     """
 
     sent_id = models.CharField(max_length=100, unique=True)
@@ -50,6 +52,9 @@ class Event(models.Model):
         indexes = [
             models.Index(fields=["unit", "name"], name="events_of_a_unit"),
             models.Index(fields=["at"], name="held_events", condition=models.Q(held=True)),
+            models.Index(
+                fields=["experiment", "unit"], name="units_that_reached", condition=models.Q(name=PAGE_REACHED)
+            ),
         ]
 
 

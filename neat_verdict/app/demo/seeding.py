@@ -195,10 +195,14 @@ def _moment(day: date, hour: int) -> datetime:
 def _tell(story: Story, people: dict[str, User], today: date) -> None:
     by = people["mona"]
     variants = [
-        {"name": name, "changes": [change] if change else [], "weight": 1.0, "parameters": parameters}
-        for name, change, parameters in zip(
-            story.variants, story.changes, [[line] for line in story.parameters] or [[]] * 10, strict=False
-        )
+        {
+            "name": name,
+            "changes": [change] if change else [],
+            "weight": 1.0,
+            "parameters": [story.parameters[place]] if story.parameters else [],
+            "address": story.addresses[place] if story.addresses else "",
+        }
+        for place, (name, change) in enumerate(zip(story.variants, story.changes, strict=False))
     ]
     changes = {
         "area": story.area,

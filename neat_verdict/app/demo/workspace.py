@@ -65,6 +65,7 @@ class Story:
     # Of those that the crowd makes and that were decided: who gets what from then on, and how many are held out.
     lines: tuple[dict[str, Any], ...] = ()
     holdout: float = 0.0
+    addresses: tuple[str, ...] = ()  # of variants that are pages of their own
     given_ago: int = 0  # days since it is given so without a test
 
 
@@ -143,6 +144,7 @@ METRICS: tuple[tuple[str, dict[str, Any], str], ...] = (
     ("island pages opened", _did("island_opened"), "Followed the photo on the home page"),
     ("breakfasts added", _did("breakfast_added"), ""),
     ("timetables used", _did("timetable_used"), "Looked up a sailing in the timetable of the home page"),
+    ("islands chosen", _did("island_chosen"), "Chose an island before a day"),
     ("residents' fares opened", _did("resident_fare_opened"), "Looked at the fare for those who live on an island"),
     ("group bookings", _did("booking_paid", attribute="passengers", operator="greater", values=["3"], kind="number"),
      "A paid booking for four or more"),
@@ -274,6 +276,14 @@ STORIES: tuple[Story, ...] = (
         parameters=(_text("greeting", "plain"), _text("greeting", "home")), given_ago=19, holdout=0.2,
         lines=({"name": "Islanders", "letter": "B", "rules": [{"kind": "all", "conditions": [
             {"attribute": "resident", "operator": "is", "values": ["true"], "kind": "true_false"}]}]},),
+    ),
+    Story(
+        "Islands before dates", "Home", "islands chosen",
+        ("Home page", "Page of islands"), ("", "Begin with a page of islands, at an address of its own"),
+        _brief("sending visitors to a page of islands", "who comes without a plan chooses an island before a day", baseline=0.31,
+               worthwhile_lift=0.08, audience_per_day=1500, least_weeks=2, page=_SITE),
+        days_in=9, parameters=(_text("start_page", "home"), _text("start_page", "islands")),
+        addresses=("", "/tidewick/islands"),
     ),
     Story(
         "Return leg suggested first", "Booking", "return trips",

@@ -13,7 +13,7 @@ from neat_verdict.core.variants import LETTERS
 # Fields by which it is decided who counts, and how a sentence about them begins.
 WHO_COUNTS = {"identity": "Who is a unit", "never_counted": "Who is never counted"}
 IDENTITY_WORDS = {"id": "every id is a unit", "person": "all ids of a person are one unit"}
-SHOWN = ("changes", "parameters", "link")  # of a variant: what its visitors see; its name and pictures only describe it
+SHOWN = ("changes", "parameters", "link", "address")  # of a variant: what its visitors see; all else only describes it
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,4 +93,4 @@ def _words(field: str, value: Any) -> str:
         return ", ".join(f"{one['name']} = {one['value']}" for one in value) or "no parameter"
     if field == "changes":
         return ", ".join(value) or "nothing said"
-    return value or "no link"
+    return value or ("no link" if field == "link" else "no page of its own")

@@ -110,6 +110,7 @@ def variant_out(variant: Variant, earlier: Sequence[Picture] = ()) -> VariantOut
         changes=variant.changes,
         parameters=[ParameterIO(**line) for line in variant.parameters],
         link=variant.link,
+        address=variant.address,
         weight=variant.weight,
         pictures=[picture_out(picture) for picture in variant.pictures.all()],
         earlier_pictures=[picture_out(picture) for picture in earlier],

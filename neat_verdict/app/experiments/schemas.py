@@ -35,7 +35,8 @@ class ParameterIO(Schema):
 
 
 class VariantIn(Schema):
-    """``id`` is that of a variant that is there; without it a new one. ``copy_of`` takes its pictures along."""
+    """``id`` is that of a variant that is there; without it a new one. ``copy_of`` takes its pictures along. ``address`` is that
+    of a page of its own, which its visitors are sent to."""
 
     model_config = {"extra": "forbid", "json_schema_extra": _without_defaults}
     id: int | None = None
@@ -44,6 +45,7 @@ class VariantIn(Schema):
     changes: list[str] = Field(default_factory=list, max_length=20)
     parameters: list[ParameterIO] = Field(default_factory=list, max_length=50)
     link: str = Field(default="", max_length=500)
+    address: str = Field(default="", max_length=500)
     weight: float = Field(default=1.0, gt=0, le=1e6)
 
 
@@ -63,6 +65,7 @@ class VariantOut(Schema):
     changes: list[str]
     parameters: list[ParameterIO]
     link: str
+    address: str
     weight: float
     pictures: list[PictureOut]
     earlier_pictures: list[PictureOut]  # removed since the start

@@ -7,6 +7,7 @@ from datetime import timedelta
 from urllib.parse import urlsplit
 
 from neat_verdict.app import clock
+from neat_verdict.app.experiments.addresses import address_of
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.people.origins import is_allowed, origin_of
 from neat_verdict.app.people.queries import site_origins
@@ -49,13 +50,27 @@ def findings(experiment: Experiment) -> list[Finding]:
         f"On Connections, create a site’s key with the origin {origin}",
     )
     buffer.flush()
-    path = page_path(urlsplit(experiment.page).path)
-    mine = SeenPage.objects.filter(origin=origin, path=path, key__withdrawn_at__isnull=True).first()
-    return [key, _script(experiment.page, origin, mine), *([_version(mine)] if mine else [])]
+    result = [key, *_installed(experiment.page)]
+    own = [variant for variant in experiment.variants.all() if variant.address]
+    for variant in own:
+        result += _installed(address_of(experiment.page, variant), f" of {variant.letter}")
+    mine = _seen(experiment.page)
+    return [*result, *([_held(mine)] if own and mine is not None else [])]
 
 
-def _script(page: str, origin: str, mine: SeenPage | None) -> Finding:
-    label = "The script is on the page"
+def _seen(address: str) -> SeenPage | None:
+    path = page_path(urlsplit(address).path)
+    return SeenPage.objects.filter(origin=origin_of(address), path=path, key__withdrawn_at__isnull=True).first()
+
+
+def _installed(address: str, whose: str = "") -> list[Finding]:
+    """Of a page: whether the script is there, and of which version."""
+    mine = _seen(address)
+    return [_script(address, mine, whose), *([_version(mine, whose)] if mine else [])]
+
+
+def _script(page: str, mine: SeenPage | None, whose: str) -> Finding:
+    label, origin = f"The script is on the page{whose}", origin_of(page)
     if mine is None:
         others = SeenPage.objects.filter(origin=origin, key__withdrawn_at__isnull=True).count()
         seen = (
@@ -72,11 +87,22 @@ def _script(page: str, origin: str, mine: SeenPage | None) -> Finding:
     )
 
 
-def _version(mine: SeenPage) -> Finding:
+def _version(mine: SeenPage, whose: str) -> Finding:
     current = current_version()
     return Finding(
-        "Its version is the current one",
+        f"Its version is the current one{', on the page' + whose if whose else ''}",
         mine.version == current,
         mine.version if mine.version == current else f"{mine.version} is there, {current} is current",
         "Load neat.js, which browsers keep for ten minutes, or name the current version in its address",
+    )
+
+
+def _held(mine: SeenPage) -> Finding:
+    return Finding(
+        "The page waits until it is known what is shown",
+        mine.held,
+        "it is held back for 300 ms at the most"
+        if mine.held
+        else "it is drawn first, and may be seen before another comes",
+        "Put the whole snippet into the head, its first lines before everything else",
     )

@@ -14,6 +14,7 @@ class SeenPage(models.Model):
     origin = models.CharField(max_length=200)
     path = models.CharField(max_length=200)
     version = models.CharField(max_length=20)  # of the script
+    held = models.BooleanField(default=False)  # not drawn until it is known what is shown
     first_at = models.DateTimeField()
     last_at = models.DateTimeField()
 

@@ -22,6 +22,7 @@ _PERSONAL = re.compile(r"\d+|[0-9a-fA-F-]{16,}|[^/]*(?:@|%40)[^/]*|[^/]{41,}")
 _VERSION = re.compile(r"\d{1,4}\.\d{1,4}\.\d{1,4}")
 
 _Page = tuple[int, str, str]  # key, origin, path
+_Seen = tuple[str, bool, datetime]  # version of the script, whether the page is held back, when
 
 
 def page_path(path: str) -> str:
@@ -36,10 +37,10 @@ class Buffer:
     def __init__(self, *, by_itself: bool = True) -> None:
         self.by_itself = by_itself
         self._lock = threading.Lock()
-        self._waiting: dict[_Page, tuple[str, datetime]] = {}
+        self._waiting: dict[_Page, _Seen] = {}
         self._later = Later(self.flush, STORE_AFTER)
 
-    def note(self, key: int, origin: str, path: object, version: object) -> None:
+    def note(self, key: int, origin: str, path: object, version: object, *, held: bool = False) -> None:
         """Note that a page asked. Never raises: what names no path or no version is passed over."""
         if not isinstance(path, str) or not isinstance(version, str) or not _VERSION.fullmatch(version):
             return
@@ -47,7 +48,7 @@ class Buffer:
         with self._lock:
             if page not in self._waiting and len(self._waiting) >= WAITING:
                 return
-            self._waiting[page] = (version, clock.now())
+            self._waiting[page] = (version, held, clock.now())
             if self.by_itself:
                 self._later.soon()
 
@@ -61,7 +62,7 @@ class Buffer:
         """Begin with nothing noted."""
         self._take()
 
-    def _take(self) -> dict[_Page, tuple[str, datetime]]:
+    def _take(self) -> dict[_Page, _Seen]:
         self._later.cancel()
         with self._lock:
             taken, self._waiting = self._waiting, {}
@@ -72,14 +73,17 @@ buffer = Buffer()
 
 
 @transaction.atomic
-def store(seen: dict[_Page, tuple[str, datetime]]) -> None:
+def store(seen: dict[_Page, _Seen]) -> None:
     """Store pages with when they were seen; of each key the latest `KEPT` stay."""
     rows = [
-        SeenPage(key_id=key, origin=origin, path=path, version=version, first_at=at, last_at=at)
-        for (key, origin, path), (version, at) in seen.items()
+        SeenPage(key_id=key, origin=origin, path=path, version=version, held=held, first_at=at, last_at=at)
+        for (key, origin, path), (version, held, at) in seen.items()
     ]
     SeenPage.objects.bulk_create(
-        rows, update_conflicts=True, unique_fields=["key", "origin", "path"], update_fields=["version", "last_at"]
+        rows,
+        update_conflicts=True,
+        unique_fields=["key", "origin", "path"],
+        update_fields=["version", "held", "last_at"],
     )
     for key in {row.key_id for row in rows}:
         surplus = SeenPage.objects.filter(key=key).values_list("pk", flat=True)[KEPT:]

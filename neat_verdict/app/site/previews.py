@@ -9,6 +9,7 @@ from urllib.parse import urlsplit, urlunsplit
 from django.core import signing
 
 from neat_verdict.app import clock
+from neat_verdict.app.experiments.addresses import address_of
 from neat_verdict.app.experiments.models import Variant
 from neat_verdict.app.http.problems import Gone
 from neat_verdict.core.checks import InputError
@@ -27,8 +28,8 @@ class PreviewLink:
 
 
 def preview_link(variant: Variant, page: str, days: int) -> PreviewLink:
-    """A link to the page with the variant on it, which opens for ``days`` (1 to 30) and up to an hour. Raises InputError for
-    others."""
+    """A link to the page with the variant on it, or to the variant's own, which opens for ``days`` (1 to 30) and up to an hour.
+    Raises InputError for others."""
     if not 1 <= days <= MAX_DAYS:
         raise InputError("days", days, f"must be 1 to {MAX_DAYS}")
     # To the full hour: asked for again, a link stays the same, and frames that show it need not be loaded again.
@@ -36,7 +37,7 @@ def preview_link(variant: Variant, page: str, days: int) -> PreviewLink:
         minute=0, second=0, microsecond=0
     )
     token = _SIGNER.sign(f"{variant.pk}-{int(expires_at.timestamp())}")
-    parts = urlsplit(page)
+    parts = urlsplit(address_of(page, variant))
     query = f"{parts.query}&" if parts.query else ""
     return PreviewLink(urlunsplit(parts._replace(query=f"{query}{PARAMETER}={token}")), expires_at)
 

@@ -13,6 +13,10 @@ from django.conf import settings
 from django.http import Http404, HttpRequest, HttpResponse, HttpResponseNotModified
 from django.views.decorators.http import require_safe
 
+from neat_verdict.app.people.origins import is_allowed, origin_of
+from neat_verdict.app.people.queries import key_of
+from neat_verdict.app.traffic.assigning import pages_between
+
 PARTS = ("preview",)
 _NAMES = re.compile(rf"(?P<file>neat(?:-(?:{'|'.join(PARTS)}))?)(?:-(?P<version>\d+\.\d+\.\d+))?\.js(?P<map>\.map)?")
 _MINUTES, _YEAR = 600, 31_536_000
@@ -55,7 +59,7 @@ def script(request: HttpRequest, name: str) -> HttpResponse:
         return HttpResponse("The front end is not built. Run bin/setup.", status=503, content_type="text/plain")
     if found["version"] not in (None, made.version):
         raise Http404
-    content = made.map if found["map"] else made.code
+    content = made.map if found["map"] else made.code + _pages(request, found)
     tag = f'"{hashlib.sha256(content).hexdigest()[:20]}"'
     matches = request.headers.get("If-None-Match") == tag
     answer = HttpResponseNotModified() if matches else HttpResponse(content, content_type=_type(found))
@@ -66,6 +70,25 @@ def script(request: HttpRequest, name: str) -> HttpResponse:
     answer.headers["Access-Control-Allow-Origin"] = "*"
     answer.headers["Cross-Origin-Resource-Policy"] = "cross-origin"
     return answer
+
+
+def _pages(request: HttpRequest, found: re.Match[str]) -> bytes:
+    """For a site that names its key in the script's address: on which pages something is changed, so that no other is held back.
+    As hashes, which tell whether a page is one of them and no more."""
+    named = request.GET.get("key", "")
+    key = key_of(named) if named and found["file"] == "neat" and not found["version"] else None
+    if key is None or key.kind != "site":
+        return b""
+    hashes = sorted(page_hash(page) for page in pages_between() if is_allowed(origin_of(page), key.origins))
+    return f"\nwindow.neat?.changed({hashes});\n".encode()
+
+
+def page_hash(page: str) -> int:
+    """Fowler, Noll and Vo's FNV-1a of 32 bits, as the script works it out of the page it is on."""
+    result = 0x811C9DC5
+    for byte in page.encode():
+        result = (result ^ byte) * 0x01000193 & 0xFFFFFFFF
+    return result
 
 
 def _type(found: re.Match[str]) -> str:

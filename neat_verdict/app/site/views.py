@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from functools import wraps
 from typing import Any
 
@@ -19,6 +19,7 @@ from django.views.decorators.http import require_http_methods
 
 from neat_verdict.app.collect.batch import BadBatch, read_items
 from neat_verdict.app.collect.events import take_in
+from neat_verdict.app.experiments.addresses import same_page
 from neat_verdict.app.http.problems import Gone, problem
 from neat_verdict.app.http.texts import is_whole
 from neat_verdict.app.people.origins import is_allowed
@@ -26,7 +27,8 @@ from neat_verdict.app.people.queries import Key, key_of
 from neat_verdict.app.site import pages
 from neat_verdict.app.site.doors import MAX_BYTES, is_too_large, preflight, readable, seconds_to_wait
 from neat_verdict.app.site.previews import previewed
-from neat_verdict.app.traffic.assigning import GivenParameter, parameters_for
+from neat_verdict.app.traffic.assigning import GivenParameter, parameters_in, passages_in
+from neat_verdict.app.traffic.assigning import assign as assigned
 from neat_verdict.app.traffic.serving import parameters_of
 from neat_verdict.app.traffic.sightings import buffer
 from neat_verdict.core.checks import InputError
@@ -84,8 +86,9 @@ def _open(answer: Answer) -> Callable[[HttpRequest], HttpResponse]:
 
 @_open
 def assign(asked: Asked) -> HttpResponse:
-    """The parameters of a unit. Of those it takes part in, the experiment and the variant stand with them, for the exposure; of
-    others only the value, so that a page learns nothing of tests that do not concern it."""
+    """The parameters of a unit, and where it is sent from the page it is on. Of those it takes part in, the experiment and the
+    variant stand with them, for the exposure; of others only the value, so that a page learns nothing of tests that do not
+    concern it."""
     body = asked.body
     unit, properties = body.get("unit"), body.get("properties", {})
     if not isinstance(unit, str) or not 0 < len(unit) <= MAX_UNIT_LENGTH or not is_whole(unit):
@@ -94,12 +97,17 @@ def assign(asked: Asked) -> HttpResponse:
         raise InputError("properties", str(properties)[:40], "must be an object")
     buffer.note(unit, properties)
     _note_page(asked)
-    given = parameters_for(unit, properties)
-    return JsonResponse({"parameters": {name: _shown(one) for name, one in given.items()}})
+    answers = assigned(unit, properties)
+    given = {name: _shown(one) for name, one in parameters_in(answers).items()}
+    page = body.get("page")
+    passages = passages_in(answers, same_page(asked.origin, page)) if isinstance(page, str) else []
+    between = {"passages": [asdict(one) for one in passages]} if passages else {}
+    return JsonResponse({"parameters": given, **between})
 
 
 def _note_page(asked: Asked) -> None:
-    pages.buffer.note(asked.key.id, asked.origin, asked.body.get("page"), asked.body.get("script"))
+    body = asked.body
+    pages.buffer.note(asked.key.id, asked.origin, body.get("page"), body.get("script"), held=body.get("held") is True)
 
 
 def _shown(given: GivenParameter) -> dict[str, Any]:

@@ -56,6 +56,10 @@ class Truth:
     # Of those who live on an island, and what their greeting does to it.
     resident_fare: float = 0.21
     resident_fare_greeted: float = 0.17
+    # An island chosen where one begins, what a page of islands does to it, and who is lost on the way to that.
+    island_chosen: float = 0.31
+    island_chosen_on_islands: float = 0.11
+    lost: Mapping[str, float] = field(default_factory=lambda: {"phone": 0.055, "": 0.012})
     search: float = 0.22
     mean_fare: float = 88.0
 
@@ -180,6 +184,7 @@ class Visit:
             self._tell("booking_paid", amount=fare, passengers=passengers, legs=1 + self._does(0.6))
         self._looks_around()
         self._is_at_home()
+        self._begins()
         if self.visitor.account:
             self._tell("same_person", random.Random(f"{self.visitor.unit}/account"), **{"with": self.visitor.account})
         return self.events
@@ -210,6 +215,19 @@ class Visit:
         gained = self.truth.resident_fare_greeted * greeted
         if self.visitor.properties["resident"] and dice.random() < self.truth.resident_fare * (1 + gained):
             self._tell("resident_fare_opened", dice)
+
+    def _begins(self) -> None:
+        """Where one begins: at home, or sent on to a page of islands, which some do not reach; by the visitor's own dice."""
+        dice, truth = random.Random(f"{self.visitor.unit}/start"), self.truth
+        islands = self._sees("start_page", "home", dice) == "islands"
+        device = str(self.visitor.properties["device"])
+        lost = dice.random() < truth.lost.get(device, truth.lost[""]) * islands
+        for key, given in self.assigned.items():
+            if "start_page" in given["parameters"] and given["reason"] == "assigned" and not lost:
+                self._tell("page_reached", dice, experiment=key, variant=given["variant"])
+        gained = truth.island_chosen_on_islands * islands
+        if dice.random() < truth.island_chosen * (1 + gained) and not lost:
+            self._tell("island_chosen", dice)
 
     def _comes_near(self, pays: bool) -> None:
         """The steps before the payment: who pays has done them, of the others some; by the visitor's own dice."""

@@ -14,7 +14,8 @@ from django.views.decorators.http import require_safe
 
 from neat_verdict.app.standins.models import Letter, SiteKey
 
-PAGES = ("home", "sailings", "seat", "extras", "payment", "done")
+# "islands" is a second address of the first.
+PAGES = ("home", "islands", "sailings", "seat", "extras", "payment", "done")
 
 
 def _in_demo(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:

@@ -9,6 +9,7 @@ from typing import Any
 from django.db import connection
 
 from neat_verdict.app import clock
+from neat_verdict.app.experiments.addresses import page_of
 from neat_verdict.app.traffic.enrolments import enrolments_of, ids_by_unit
 from neat_verdict.app.traffic.serving import Served, served
 from neat_verdict.core.checks import InputError
@@ -56,13 +57,52 @@ class GivenParameter:
 
 def parameters_for(unit: str, properties: Mapping[str, object]) -> dict[str, GivenParameter]:
     """The parameters of a unit by name. Where several experiments set one, that which the unit takes part in has its way."""
+    return parameters_in(assign(unit, properties))
+
+
+def parameters_in(answers: Mapping[str, Answer]) -> dict[str, GivenParameter]:
+    """As `parameters_for`, of what has been assigned."""
     result: dict[str, GivenParameter] = {}
-    for experiment, answer in assign(unit, properties).items():
+    for experiment, answer in answers.items():
         shown = (experiment, answer.variant, answer.reason) if answer.counts else None
         for name, value in answer.parameters.items():
             if name not in result or (shown and result[name].shown is None):
                 result[name] = GivenParameter(value, shown)
     return result
+
+
+@dataclass(frozen=True, slots=True)
+class Passage:
+    """What an experiment between pages does on the page a unit is on: ``to`` is where the unit is sent, "" where it stays;
+    ``here`` that the page is the one which all come to, so that the unit takes part from here on."""
+
+    experiment: str
+    variant: str
+    reason: str
+    here: bool
+    to: str
+    counts: bool
+
+
+def passages_in(answers: Mapping[str, Answer], page: str) -> list[Passage]:
+    """Of what has been assigned to a unit, what concerns the page it is on (`experiments.addresses.same_page`)."""
+    experiments = served()
+    result = []
+    for key, answer in answers.items():
+        experiment = experiments.get(key)
+        if experiment is None or not experiment.page:
+            continue
+        own = experiment.addresses[LETTERS.index(answer.variant)]
+        here = page == experiment.page
+        if (here and (own or answer.counts)) or (own and page == page_of(own)):
+            to = own if here else ""
+            result.append(Passage(key, answer.variant, answer.reason, here, to, answer.counts))
+    return result
+
+
+def pages_between() -> set[str]:
+    """The pages on which a unit may be sent to another, as things are."""
+    return {experiment.page for experiment in served().values() if experiment.serving and experiment.page}
 
 
 def _concerns(experiment: Served, unit: str, kept: Mapping[tuple[int, int], int]) -> bool:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from bisect import bisect_right
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from typing import Any, NamedTuple
@@ -14,8 +14,9 @@ from django.db import connection
 from django.db.models import Prefetch, Q, QuerySet
 
 from neat_verdict.app import clock
+from neat_verdict.app.experiments.addresses import address_of, page_of
 from neat_verdict.app.experiments.audience import audience_of, never_counted_of
-from neat_verdict.app.experiments.models import ROLLED_OUT, Experiment, Workspace
+from neat_verdict.app.experiments.models import ROLLED_OUT, Experiment, Variant, Workspace
 from neat_verdict.app.experiments.queries import breakdowns, today, workspace
 from neat_verdict.app.experiments.splits import shares_on, stopped_variants
 from neat_verdict.app.metrics.queries import definition_of
@@ -69,6 +70,8 @@ class Served:
     rollout: RolloutTraffic | None = None  # of one that is decided and rolled out
     test_round: int = 0  # there, the round of the test; ``round`` is that under which the rollout is measured
     measured: bool = False
+    page: str = ""  # identifies it, as `experiments.addresses.page_of`; "" without variants that are pages of their own
+    addresses: tuple[str, ...] = ()  # of those, by position; "" of the others
 
     @property
     def serving(self) -> bool:
@@ -181,12 +184,20 @@ def _of_test(experiment: Experiment, place: Workspace, day: date) -> Served:
         decided=next((v.position for v in variants if v.letter == experiment.decision), None),
         identity=experiment.identity,
         never_counted=never_counted_of(experiment.never_counted),
+        **_pages(experiment, variants),
         given_up={
             variants[LETTERS.index(letter)].position: int(one.at.timestamp() * 1000)
             for letter, one in stopped_variants(experiment).items()
             if one.afterwards == "control"
         },
     )
+
+
+def _pages(experiment: Experiment, variants: Sequence[Variant]) -> dict[str, Any]:
+    if not any(variant.address for variant in variants):
+        return {}
+    addresses = tuple(address_of(experiment.page, one) if one.address else "" for one in variants)
+    return {"page": page_of(experiment.page), "addresses": addresses}
 
 
 def _epoch_starts(experiment: Experiment) -> tuple[int, ...]:

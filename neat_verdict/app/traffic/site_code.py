@@ -16,6 +16,7 @@ NO_KEY = "the site’s key, see Connections"
 
 LANGUAGES = {
     "page": "On the page",
+    "held_page": "In the head of each page",  # in place of the former, where the page itself is changed
     "curl": "curl",
     "python": "Python",
     "javascript": "JavaScript",
@@ -42,7 +43,13 @@ def snippets(experiment: Experiment, address: str) -> list[SnippetOut]:
         "type": type_,
         "Type": {"integer": "Number", "float": "Number"}.get(type_, type_.title()),
     }
-    return [SnippetOut(name=name, title=title, code=_filled(name, names)) for name, title in LANGUAGES.items()]
+    between_pages = any(variant.address for variant in experiment.variants.all())
+    other = "page" if between_pages else "held_page"
+    return [
+        SnippetOut(name=name, title=title, code=_filled(name, names))
+        for name, title in LANGUAGES.items()
+        if name != other
+    ]
 
 
 def _literal(value: object) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import asdict
 from datetime import UTC, datetime
 
 from neat_verdict.app.collect.models import Event
@@ -17,6 +18,7 @@ from neat_verdict.app.watch.schemas import (
     LastDayOut,
     LatestEventOut,
     LiveOut,
+    PassageOut,
     StratumOut,
     WhoCountsOut,
 )
@@ -47,6 +49,7 @@ def live(experiment: Experiment) -> LiveOut:
             never_counted_in_words=never_counted_of(experiment.never_counted).words(),
             **{field: came[field] for field in ("several", "across", "never_counted", "with_another")},
         ),
+        passages=[PassageOut(**asdict(one)) for one in seen.passages],
         issues=[IssueOut(kind=f.kind, sentence=f.sentence, advice=f.advice, tone=f.tone) for f in find_issues(seen)],
     )
 

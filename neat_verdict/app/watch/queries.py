@@ -9,6 +9,7 @@ from datetime import date, timedelta
 from typing import Any, cast
 
 import numpy as np
+from django.db import connection
 from django.db.models import Q, QuerySet, Sum
 
 from neat_verdict.app import clock
@@ -18,6 +19,7 @@ from neat_verdict.app.analysis.panels.second_counts import compared
 from neat_verdict.app.collect.events import HOLD_AFTER, before_start, early_name, milliseconds
 from neat_verdict.app.collect.models import Arrival, Event, Intake, Sighting
 from neat_verdict.app.collect.recount import ARRIVAL_COLUMNS, BASE_SEGMENT, HOUR
+from neat_verdict.app.experiments.addresses import address_of
 from neat_verdict.app.experiments.models import Experiment, SecondTally, Tally
 from neat_verdict.app.experiments.queries import changes_after_start, daily_counts, local, today, weights
 from neat_verdict.app.experiments.splits import is_changed, stopped_variants, stretches
@@ -28,8 +30,8 @@ from neat_verdict.app.traffic.models import Enrolment
 from neat_verdict.app.traffic.serving import served
 from neat_verdict.app.watch.models import ChangeNote, Notice
 from neat_verdict.core.designs.parallel.stretches import split_by_stretch
-from neat_verdict.core.metrics import EXPOSURE
-from neat_verdict.core.soundness import BaseChange, Observed, Versions, base_changes
+from neat_verdict.core.metrics import EXPOSURE, PAGE_REACHED
+from neat_verdict.core.soundness import BaseChange, Observed, Passage, Versions, base_changes
 from neat_verdict.core.stretches import shares_changed
 from neat_verdict.core.text.format import listed
 from neat_verdict.core.traffic import SAME_PERSON, property_text
@@ -38,6 +40,7 @@ from neat_verdict.core.variants import LETTERS
 LATEST_SHOWN = 30
 _LOOKED_AT = 400
 HOURS_SHOWN = 48
+ON_THE_WAY = 60_000  # milliseconds in which a page may be reached
 UNKNOWN_SHOWN = 20
 
 
@@ -182,9 +185,27 @@ def observe(experiment: Experiment) -> Observed:
         unit_name=experiment.unit_name,
         second=compared(analyse(experiment)) if _counted_elsewhere(experiment) else {},
         versions=_versions_to_compare(experiment),
+        passages=passages(experiment),
         **_in_stretches(experiment),
         **cast(Any, last_day_of_intake() if by_events and experiment.state in ("running", "paused") else {}),
     )
+
+
+def passages(experiment: Experiment) -> list[Passage]:
+    """Who set out for each variant, and who its page told of; nothing without variants that are pages of their own. Who set out
+    within the last minute may still be on the way."""
+    variants = list(experiment.variants.all())
+    if experiment.data_from != "events" or not any(variant.address for variant in variants):
+        return []
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT variant_id, COUNT(*), SUM(EXISTS (SELECT 1 FROM collect_event WHERE name = %s AND experiment = %s "
+            "AND unit = traffic_enrolment.unit AND at >= first_at)) FROM traffic_enrolment "
+            "WHERE experiment_id = %s AND round = %s AND first_at < %s AND standing = '' GROUP BY variant_id",
+            [PAGE_REACHED, experiment.key, experiment.pk, experiment.round, milliseconds() - ON_THE_WAY],
+        )
+        counted = {variant: (assigned, reached) for variant, assigned, reached in cursor.fetchall()}
+    return [Passage(one.letter, address_of(experiment.page, one), *counted.get(one.pk, (0, 0))) for one in variants]
 
 
 def _counted_elsewhere(experiment: Experiment) -> bool:
@@ -216,7 +237,7 @@ def latest_events(experiment: Experiment) -> list[tuple[Event, str, bool]]:
     mine = [
         event
         for event in recent
-        if (event.experiment == experiment.key if event.name == EXPOSURE else event.unit in enrolled)
+        if (event.experiment == experiment.key if event.name in (EXPOSURE, PAGE_REACHED) else event.unit in enrolled)
     ]
     started = int(experiment.started_at.timestamp() * 1000) if experiment.started_at else None
     return [
@@ -262,7 +283,11 @@ def unknown_events() -> list[str]:
     known = {name for experiment in served().values() for name in experiment.event_names}
     since = milliseconds() - 24 * HOUR
     recent = Sighting.objects.filter(kind="event", last_at__gte=since, last_at__lte=milliseconds() + HOLD_AFTER)
-    unknown = recent.exclude(name__in=known | {EXPOSURE, SAME_PERSON}).order_by("name").values_list("name", flat=True)
+    unknown = (
+        recent.exclude(name__in=known | {EXPOSURE, PAGE_REACHED, SAME_PERSON})
+        .order_by("name")
+        .values_list("name", flat=True)
+    )
     return list(unknown[:UNKNOWN_SHOWN])
 
 

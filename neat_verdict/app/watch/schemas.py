@@ -97,6 +97,15 @@ class WhoCountsOut(Schema):
     never_counted_in_words: str
 
 
+class PassageOut(Schema):
+    """Who was sent to the page of a variant, and who arrived; of control, who came and saw it drawn."""
+
+    letter: str
+    address: str
+    assigned: int
+    reached: int
+
+
 class LiveOut(Schema):
     counts_events: bool
     letters: list[str]
@@ -110,6 +119,7 @@ class LiveOut(Schema):
     mixed: int
     who: WhoCountsOut
     issues: list[IssueOut]
+    passages: list[PassageOut]
 
 
 class NoticeOut(Schema):

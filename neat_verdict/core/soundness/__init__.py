@@ -10,6 +10,7 @@ from neat_verdict.core.soundness.data_quality import (
     gaps,
 )
 from neat_verdict.core.soundness.overlap import OverlapCheck, check_epochs, check_overlap, check_overlap_by_stretch
+from neat_verdict.core.soundness.passages import Loss, Passage, check_passages
 from neat_verdict.core.soundness.second_count import Quantity, SecondCount, compare_counts, likely_causes, sentence_of
 from neat_verdict.core.soundness.split import SPLIT_ALARM, SplitCheck, check_split, check_split_by_epoch
 
@@ -17,8 +18,10 @@ __all__ = [
     "SPLIT_ALARM",
     "BaseChange",
     "DataQualityIssue",
+    "Loss",
     "Observed",
     "OverlapCheck",
+    "Passage",
     "Quantity",
     "SecondCount",
     "SplitCheck",
@@ -29,6 +32,7 @@ __all__ = [
     "check_epochs",
     "check_overlap",
     "check_overlap_by_stretch",
+    "check_passages",
     "check_split",
     "check_split_by_epoch",
     "check_strata",

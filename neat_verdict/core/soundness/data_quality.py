@@ -11,6 +11,7 @@ from typing import Literal
 from neat_verdict.core.checks import check_positive, check_table
 from neat_verdict.core.soundness.base import Versions, check_versions
 from neat_verdict.core.soundness.overlap import ABSENCE_ALARM, longest_absences, stretches
+from neat_verdict.core.soundness.passages import Passage, check_passages
 from neat_verdict.core.soundness.second_count import SecondCount, likely_causes, sentence_of
 from neat_verdict.core.soundness.split import LEAST_EXPECTED, SPLIT_ALARM, SplitCheck, check_split
 from neat_verdict.core.text.format import plural
@@ -21,7 +22,7 @@ _LEAST_EVENTS = 100
 _LEAST_MIXED = 5
 IssueKind = Literal[
     "split", "split_segment", "split_day", "gap", "mixed", "identity", "early", "duplicates", "late", "unexposed", "held",
-    "second_count", "stopped", "base",
+    "second_count", "stopped", "base", "lost",
 ]  # fmt: skip
 
 
@@ -45,7 +46,8 @@ class Observed:
     and ``early`` exposures timed before the start, in all. ``second`` are what other systems counted, by their name. Where the
     split was changed on the way ``split`` is its check, and ``stretches`` are the days from which on each has been so, with the
     variants, by position, that got units in it; ``still`` are the units of variants that were stopped, by letter, which came on
-    the days after. ``versions`` are those of what all variants stand on, as units brought them.
+    the days after. ``versions`` are those of what all variants stand on, as units brought them, and
+    ``passages`` who reached the pages of variants that are pages of their own.
     """
 
     letters: Sequence[str]
@@ -70,6 +72,7 @@ class Observed:
     stretches: Sequence[tuple[date, Sequence[int]]] = ()
     still: Mapping[str, int] = field(default_factory=dict)
     versions: Versions = field(default_factory=dict)
+    passages: Sequence[Passage] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -149,6 +152,7 @@ def find_issues(seen: Observed) -> tuple[DataQualityIssue, ...]:
         *_second_count_issues(seen),
         *_stopped_issues(seen),
         *_base_issues(seen),
+        *_lost_issues(seen),
     ]
     return tuple(sorted(result, key=lambda issue: issue.tone != "unsound"))
 
@@ -308,6 +312,20 @@ def _base_issues(seen: Observed) -> list[DataQualityIssue]:
             subject=one.version,
         )
         for one in alarming
+    ]
+
+
+def _lost_issues(seen: Observed) -> list[DataQualityIssue]:
+    return [
+        DataQualityIssue(
+            "lost",
+            f"{loss.passage.lost:,} of {loss.passage.assigned:,} {seen.unit_name} that were sent to {loss.passage.address} "
+            f"did not arrive there ({loss.passage.lost_share:.1%}; in control {loss.control.lost_share:.1%})",
+            "They count in their variant, as everybody who was sent. Look at what stands between: a slow page, one without the "
+            "script, a further redirect, an address that is not there",
+            subject=loss.passage.letter,
+        )
+        for loss in check_passages(seen.passages)
     ]
 
 

@@ -42,7 +42,17 @@ export function complete(given: Partial<Options>): Options {
 
 /** The options that stand at the script's own element, as `data-key`, `data-timeout` … */
 export function optionsOf(element: HTMLScriptElement): Partial<Options> {
-  const { key, timeout, consent, properties, unit, version, pageViews, domain } = element.dataset;
+  const address = new URL(element.src);
+  const {
+    key = address.searchParams.get("key") ?? undefined,
+    timeout,
+    consent,
+    properties,
+    unit,
+    version,
+    pageViews,
+    domain,
+  } = element.dataset;
   let known: Properties = {};
   try {
     known = properties ? (JSON.parse(properties) as Properties) : {};
@@ -51,7 +61,7 @@ export function optionsOf(element: HTMLScriptElement): Partial<Options> {
   }
   return {
     key,
-    address: new URL(element.src).origin,
+    address: address.origin,
     timeout: timeout === undefined ? undefined : Number(timeout),
     askConsent: consent === "ask",
     properties: known,

@@ -1,6 +1,7 @@
 import { version as SCRIPT } from "../package.json";
 import { readCookies } from "./cookies";
 import { complete, type Options, type Properties } from "./options";
+import { pageHash, release, sendOn, thisPage, wasSentBack, type Passage } from "./passages";
 import type { Look, Shown } from "./preview";
 import { framed, leavePreview, previewToken } from "./previewing";
 import { Queue } from "./queue";
@@ -36,6 +37,8 @@ export interface Neat {
   consent(given: boolean): void;
   optOut(): void;
   optIn(): void;
+  /** Called by the script as it comes from us: the pages on which something is changed; no other is held back. */
+  changed(pages: number[]): void;
 }
 
 export interface Assignment {
@@ -51,6 +54,7 @@ interface Given extends Partial<Assignment> {
 /** What a door answers: parameters, of a preview with its variant, or a problem. */
 interface Answer {
   parameters?: Record<string, Given>;
+  passages?: Passage[];
   variant?: string;
   name?: string;
   expires_at?: string;
@@ -64,6 +68,7 @@ interface PreviewPart {
 
 const EXPOSURE = "exposure";
 const PAGE_VIEW = "page_view";
+const REACHED = "page_reached";
 const PREVIEW_TIMEOUT = 5_000; // somebody waits for it on purpose
 
 /** Begin on this page. */
@@ -79,6 +84,8 @@ export function start(given: Partial<Options>): Neat {
   let known: Record<string, Given> = {};
   let asked = 0;
   let viewed = "";
+  let changed: number[] = [];
+  let leaving = false; // another page is on its way
   let bar: Shown | undefined;
 
   /** What a door answers to a question, in time; undefined where it does not. */
@@ -86,7 +93,13 @@ export function start(given: Partial<Options>): Neat {
     const stop = new AbortController();
     const timer = setTimeout(() => stop.abort(), timeout);
     try {
-      const body = JSON.stringify({ key: options.key, page: location.pathname, script: SCRIPT, ...question });
+      const body = JSON.stringify({
+        key: options.key,
+        page: location.pathname,
+        script: SCRIPT,
+        held: !!window.neatHold,
+        ...question,
+      });
       const answer = await fetch(`${options.address}/site/v1/${door}`, { method: "POST", body, signal: stop.signal });
       const content = (await answer.json()) as Answer;
       return answer.ok ? content : { problem: content.title };
@@ -103,7 +116,24 @@ export function start(given: Partial<Options>): Neat {
     const unit = visitor.unit;
     if (!unit) return;
     const answer = await answerOf("assign", { unit, properties: options.properties }, options.timeout);
-    if (answer && !answer.problem && turn === asked) known = answer.parameters ?? {};
+    if (!answer || answer.problem || turn !== asked) return;
+    known = answer.parameters ?? {};
+    // A page that has been drawn by then is left as it is: nobody takes part for whom it would change under their eyes.
+    const late = turn === 1 && window.neatHold?.over;
+    leaving = pass((answer.passages ?? []).filter((one) => !late || !one.here));
+  }
+
+  /** Take part in what lies between pages; whether the visitor is sent on. */
+  function pass(passages: Passage[]): boolean {
+    const on = passages.find(({ to, experiment }) => to && !wasSentBack(kept, experiment));
+    for (const one of passages) {
+      // Who is sent elsewhere by another experiment has not seen this one.
+      if (!one.counts || (on && on !== one) || (one.to && !on)) continue;
+      if (one.here) exposeTo(one);
+      if (!one.to) whenDrawn(() => track(REACHED, { experiment: one.experiment, variant: one.variant }));
+    }
+    if (on) sendOn(on);
+    return !!on;
   }
 
   /** Ask what the variant of a preview shows, and say on the page that it is one. */
@@ -160,7 +190,11 @@ export function start(given: Partial<Options>): Neat {
 
   function expose(name: string): void {
     const { experiment, variant, reason } = known[name] ?? {};
-    if (!experiment || !variant || !reason || exposed.has(experiment)) return;
+    if (experiment && variant && reason) exposeTo({ experiment, variant, reason });
+  }
+
+  function exposeTo({ experiment, variant, reason }: Assignment): void {
+    if (exposed.has(experiment)) return;
     exposed.add(experiment);
     const base: Properties = options.version ? { base_version: options.version } : {};
     track(EXPOSURE, { ...options.properties, ...base, experiment, variant, reason });
@@ -188,10 +222,13 @@ export function start(given: Partial<Options>): Neat {
     return found.value as T;
   }
 
-  const ready = begin().catch(() => undefined);
+  const ready = begin()
+    .catch(() => undefined)
+    .then(() => void safely(() => leaving || release()));
   safely(() =>
     onAddress(() => {
       safely(view);
+      if (changed.includes(pageHash(thisPage()))) void begin().catch(() => undefined);
       listeners.forEach((then) => safely(then));
     }),
   );
@@ -228,7 +265,18 @@ export function start(given: Partial<Options>): Neat {
         visitor.optOut(false);
         void again().catch(() => undefined);
       }),
+    changed: (pages) =>
+      void safely(() => {
+        changed = pages;
+        if (!pages.includes(pageHash(thisPage()))) release();
+      }),
   };
+}
+
+/** Once the page is there as a whole. */
+function whenDrawn(then: () => void): void {
+  if (document.readyState !== "loading") then();
+  else document.addEventListener("DOMContentLoaded", () => safely(then), { once: true });
 }
 
 /** Whatever goes wrong here must not go wrong on the page. */

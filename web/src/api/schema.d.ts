@@ -1145,7 +1145,8 @@ export interface paths {
         get?: never;
         /**
          * Plan Rollout
-         * @description Serve the decided variant by steps, to some or to all; or, of a draft, variants without a test. The first step of 100% is a rollout at once.
+         * @description Serve the decided variant by steps, to some or to all; or, of a draft, variants without a test. One step of 100% gives all
+         *     of it at once.
          */
         put: operations["plan_rollout"];
         post?: never;
@@ -4238,6 +4239,8 @@ export interface components {
             letters: string[];
             /** Mixed */
             mixed: number;
+            /** Passages */
+            passages: components["schemas"]["PassageOut"][];
             /** Segments */
             segments: components["schemas"]["StratumOut"][];
             /** Units */
@@ -4722,6 +4725,20 @@ export interface components {
              * @default
              */
             value: string;
+        };
+        /**
+         * PassageOut
+         * @description Who was sent to the page of a variant, and who arrived; of control, who came and saw it drawn.
+         */
+        PassageOut: {
+            /** Address */
+            address: string;
+            /** Assigned */
+            assigned: number;
+            /** Letter */
+            letter: string;
+            /** Reached */
+            reached: number;
         };
         /**
          * PastOut
@@ -6532,9 +6549,12 @@ export interface components {
         };
         /**
          * VariantIn
-         * @description ``id`` is that of a variant that is there; without it a new one. ``copy_of`` takes its pictures along.
+         * @description ``id`` is that of a variant that is there; without it a new one. ``copy_of`` takes its pictures along. ``address`` is that
+         *     of a page of its own, which its visitors are sent to.
          */
         VariantIn: {
+            /** Address */
+            address?: string;
             /** Changes */
             changes?: string[];
             /** Copy Of */
@@ -6570,6 +6590,8 @@ export interface components {
         };
         /** VariantOut */
         VariantOut: {
+            /** Address */
+            address: string;
             /** Changes */
             changes: string[];
             /** Earlier Pictures */

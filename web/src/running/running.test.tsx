@@ -61,6 +61,7 @@ const LIVE: Live = {
   last_day: { events: 1200, duplicates: 3, late: 4, held: 5, unexposed: 6, unknown: ["seal_seen"] },
   mixed: 7,
   who: { identity: "id", several: 0, across: 0, never_counted: 0, with_another: 0, never_counted_in_words: "" },
+  passages: [],
   issues: [{ kind: "split", sentence: "The split is not as planned", advice: "Find where", tone: "unsound" }],
 };
 

@@ -139,12 +139,13 @@ function pick(experiment: Experiment, changes: ExperimentChanges): ExperimentCha
 
 /** The variants as they are sent back. */
 export function variantsIn(experiment: Experiment): Variant[] {
-  return experiment.variants.map(({ id, name, changes, parameters, link, weight }) => ({
+  return experiment.variants.map(({ id, name, changes, parameters, link, address, weight }) => ({
     id,
     name,
     changes,
     parameters,
     link,
+    address,
     weight,
   }));
 }

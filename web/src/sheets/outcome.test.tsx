@@ -335,6 +335,7 @@ describe("the handover", () => {
       lines: [{ name: "Everybody", letter: "B", rules: [] }],
       holdout: 0.05,
       until: "2026-05-01",
+      without_test: false,
     });
   });
 

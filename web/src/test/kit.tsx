@@ -80,6 +80,7 @@ export function variant(letter: string, name: string, changes: Partial<VariantOu
     changes: [],
     parameters: [],
     link: "",
+    address: "",
     weight: 1,
     pictures: [],
     earlier_pictures: [],

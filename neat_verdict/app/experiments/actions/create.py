@@ -122,7 +122,7 @@ def _copy_brief(by: User, source: Experiment, name: str) -> Experiment:
 def _copy_variant(experiment: Experiment, source: Variant, position: int, name: str) -> Variant:
     made = Variant.objects.create(
         experiment=experiment, position=position, name=name, changes=source.changes, parameters=source.parameters,
-        link=source.link, weight=source.weight,
+        link=source.link, address=source.address, weight=source.weight,
     )  # fmt: skip
     copy_pictures(source, made)
     return made

@@ -13,6 +13,7 @@ from neat_verdict.app import clock
 from neat_verdict.app.experiments.actions.ledger import changed, record
 from neat_verdict.app.experiments.actions.parts import edit_metrics, edit_variants, variants_of
 from neat_verdict.app.experiments.actions.states import begin_next_round
+from neat_verdict.app.experiments.addresses import check_addresses
 from neat_verdict.app.experiments.audience import audience_of, never_counted_of
 from neat_verdict.app.experiments.delivery import WHO_COUNTS, delivery_changes
 from neat_verdict.app.experiments.fields import FIELDS, LOCKED_AT_START, RULE_FIELDS, label_of
@@ -101,6 +102,9 @@ def apply_changes(by: User, experiment: Experiment, changes: dict[str, Any], rea
     _check_together(experiment)
     if text:
         experiment.version += 1
+    sent = any(variant.address for variant in experiment.variants.all())
+    if experiment.rule_locked_at is not None and sent and any(line["field"] == "page" for line in text):
+        raise Conflict("Locked since the start: the page from which visitors are sent to others", fields=["page"])
     if experiment.rule_locked_at is not None and not reason.strip() and (delivered := delivery_changes(text)):
         subjects = " and ".join(subject[0].lower() + subject[1:] for subject, *_ in delivered)
         raise Conflict(
@@ -184,6 +188,7 @@ def _check_together(experiment: Experiment) -> None:
     never_counted_of(experiment.never_counted)
     _check_allocation(experiment)
     _check_factors(experiment)
+    check_addresses(experiment)
     if experiment.rounds_planned > 1:
         planned_rule(experiment)
     letters = [variant.letter for variant in experiment.variants.all()]

@@ -23,7 +23,7 @@ from neat_verdict.core.planning import Arms
 from neat_verdict.core.text.format import listed
 from neat_verdict.core.variants import MAX_VARIANTS
 
-_VARIANT_FIELDS = ("name", "changes", "parameters", "link", "weight")
+_VARIANT_FIELDS = ("name", "changes", "parameters", "link", "address", "weight")
 _USE_FIELDS = ("role", "margin", "baseline", "standard_deviation", "before_days", "strata", "direction")
 Told = list[dict[str, Any]]
 
@@ -113,7 +113,12 @@ def _variant_line(index: int, line: dict[str, Any]) -> dict[str, Any]:
         _check_parameter(f"variants.{index}.parameters.{number}", parameter, seen)
     changes = [text.strip() for text in line.get("changes", []) if text.strip()]
     weight = line.get("weight", 1.0)
-    return {"name": name, "changes": changes, "parameters": parameters, "link": link, "weight": weight}
+    address = line.get("address", "").strip()
+    if address and index == 0:
+        raise InputError("variants.0.address", address, "must be empty: control is the experiment’s own page")
+    return {
+        "name": name, "changes": changes, "parameters": parameters, "link": link, "address": address, "weight": weight,
+    }  # fmt: skip
 
 
 def _check_parameter(path: str, parameter: dict[str, Any], seen: set[str]) -> None:
@@ -152,6 +157,7 @@ def variants_of(experiment: Experiment) -> list[dict[str, Any]]:
             "changes": [f"{factor.name}: {level}" for factor, level, changed in levels if changed],
             "parameters": kept.parameters if kept else [],
             "link": kept.link if kept else "",
+            "address": kept.address if kept else "",
             "weight": 1.0,
         })  # fmt: skip
     return result

@@ -20,6 +20,8 @@ class Variant(models.Model):
     changes = models.JSONField(default=list, blank=True)
     parameters = models.JSONField(default=list, blank=True)
     link = models.CharField(max_length=500, blank=True, default="")
+    # Of a variant that is a page of its own: where it lies, as an address or a path at the origin of the experiment's page.
+    address = models.CharField(max_length=500, blank=True, default="")
     weight = models.FloatField(default=1.0)
 
     class Meta:

@@ -75,13 +75,15 @@ interface LineProps {
 }
 
 function VariantLine({ variant, index, set, copy, remove }: LineProps) {
-  const { mayEdit, ruleLocked, errorFor } = useEditing();
+  const { experiment, mayEdit, ruleLocked, errorFor } = useEditing();
+  const served = experiment.data_from === "events";
   const fixed = !mayEdit || ruleLocked;
   const [open, setOpen] = useState(false);
   const { letter } = variant;
   const more = [
     variant.parameters.length && plural(variant.parameters.length, "parameter"),
     variant.link && "link",
+    variant.address && "own page",
     variant.pictures.length && plural(variant.pictures.length, "picture"),
   ].filter(Boolean);
   return (
@@ -148,6 +150,17 @@ function VariantLine({ variant, index, set, copy, remove }: LineProps) {
               locked={fixed}
               error={errorFor(`variants.${index}.link`)}
             />
+            {index > 0 && served && (
+              <TextField
+                label={`Address, if ${letter} is a page of its own`}
+                placeholder="/sailings-b"
+                note="Visitors of the page go there before anything is drawn, with the query they came with. Name the page as its canonical link, so that search engines do not count it twice."
+                value={variant.address}
+                save={(address) => set({ address })}
+                locked={fixed}
+                error={errorFor(`variants.${index}.address`)}
+              />
+            )}
             <VariantPictures variant={variant} />
           </div>
         </div>

@@ -27,6 +27,56 @@ export function DataQualityIssues({ live }: { live: Live }) {
   );
 }
 
+/** Of variants that are pages of their own: who was sent, and who arrived. */
+export function WhoArrived({ live }: { live: Live }) {
+  if (live.passages.length === 0) return null;
+  return (
+    <Panel title="Who arrived" note="of those assigned more than a minute ago; all of them count in their variant">
+      <DataTable
+        label="Who arrived"
+        rows={live.passages}
+        rowKey={(line) => line.letter}
+        sortable={false}
+        columns={[
+          {
+            name: "Page",
+            align: "left",
+            hideable: false,
+            value: (line) => line.letter,
+            copied: [
+              ["variant", (line) => line.letter],
+              ["address", (line) => line.address],
+            ],
+            cell: (line) => (
+              <span className="flex items-baseline gap-2">
+                <Letter letter={line.letter} /> <span className="break-all">{line.address}</span>
+              </span>
+            ),
+          },
+          {
+            name: "Assigned",
+            value: (line) => line.assigned,
+            copied: [["assigned", (line) => line.assigned]],
+            cell: (line) => count(line.assigned),
+          },
+          {
+            name: "Arrived",
+            value: (line) => line.reached,
+            copied: [["arrived", (line) => line.reached]],
+            cell: (line) => count(line.reached),
+          },
+          {
+            name: "Lost",
+            value: (line) => line.assigned - line.reached,
+            copied: [["lost", (line) => line.assigned - line.reached]],
+            cell: (line) => (line.assigned ? rate((line.assigned - line.reached) / line.assigned) : "–"),
+          },
+        ]}
+      />
+    </Panel>
+  );
+}
+
 /** The latest exposures and events, updated every few seconds. */
 export function Latest({ live, running }: { live: Live; running: boolean }) {
   const { data: session } = useSession();

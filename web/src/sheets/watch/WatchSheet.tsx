@@ -12,7 +12,7 @@ import { useEditing } from "../editing";
 import { ChangeNotes } from "./ChangeNotes";
 import { DataIn } from "./DataIn";
 import { FilesIn } from "./FilesIn";
-import { DataQualityIssues, Hours, Intake, Latest, Segments, SplitByDay, WhoIsCounted } from "./LivePanels";
+import { WhoArrived, DataQualityIssues, Hours, Intake, Latest, Segments, SplitByDay, WhoIsCounted } from "./LivePanels";
 
 /** Arrivals, events and the split: is the data what the design says? Nothing here shows lifts. */
 export function WatchSheet() {
@@ -35,6 +35,7 @@ export function WatchSheet() {
   return (
     <>
       <DataQualityIssues live={live.data} />
+      {served && <WhoArrived live={live.data} />}
       {served && <Latest live={live.data} running={running} />}
       {evidence.data && !empty && <Arrivals evidence={evidence.data} />}
       {served && !empty && (

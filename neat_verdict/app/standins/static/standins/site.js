@@ -42,8 +42,8 @@ function keep() {
 function load() {
   const { visitor, ...known } = who;
   const script = document.createElement("script");
-  script.src = `${verdict}/site/v1/neat.js`;
-  Object.assign(script.dataset, { key, unit: visitor, properties: JSON.stringify(known), version: VERSION, timeout: 3000 });
+  script.src = `${verdict}/site/v1/neat.js?key=${encodeURIComponent(key)}`;
+  Object.assign(script.dataset, { unit: visitor, properties: JSON.stringify(known), version: VERSION, timeout: 3000 });
   return new Promise((resolve) => {
     script.onload = resolve;
     script.onerror = resolve; // without it everybody sees what is there today
@@ -100,7 +100,13 @@ const PAGES = {
     part("p", "From North Quay to Selkie Isle, tomorrow, two passengers.") +
     (TIMETABLES[shown("home_timetable", "link")] ?? []).map((line) => part("div", line, "card")).join("") +
     does("Look up a sailing", "timetable_used") +
+    does("Choose an island", "island_chosen") +
     (who.resident ? does("The residents' fare", "resident_fare_opened") : "") +
+    next("Search sailings", "search"),
+  islands: () =>
+    part("h1", "Which island?") +
+    ["Selkie Isle", "Kelp Holm", "Far Skerry"].map((island) => part("div", `${island}, from 27 €`, "card")).join("") +
+    does("Choose Selkie Isle", "island_chosen") +
     next("Search sailings", "search"),
   sailings: () =>
     shown("sailings_begin_with", "list") === "calendar"
@@ -140,7 +146,7 @@ function does(label, event) {
   return `<button data-action="${actions.length - 1}">${label}</button> `;
 }
 function next(label, event, more) {
-  actions.push({ event, more, then: steps[steps.indexOf(page) + 1] });
+  actions.push({ event, more, then: steps[Math.max(steps.indexOf(page), 0) + 1] });
   return `<p><button data-action="${actions.length - 1}">${label}</button></p>`;
 }
 

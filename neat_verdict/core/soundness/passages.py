@@ -1,0 +1,70 @@
+"""Who set out for a variant's page, and who did not arrive there."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from scipy.stats import hypergeom
+
+from neat_verdict.core.checks import InputError, check_count
+
+# A share above which more loss than control's matters. The house's limit, no source.
+LOST_ALARM = 0.01
+_LEVEL = 0.001
+
+
+@dataclass(frozen=True, slots=True)
+class Passage:
+    """Units that were assigned to a variant where they set out (``assigned``), and those of them that its page told of
+    (``reached``). ``address`` is that of the page."""
+
+    letter: str
+    address: str
+    assigned: int
+    reached: int
+
+    def __post_init__(self) -> None:
+        check_count("assigned", self.assigned)
+        if check_count("reached", self.reached) > self.assigned:
+            raise InputError("reached", self.reached, f"must be 0 to {self.assigned}, of those that set out")
+
+    @property
+    def lost(self) -> int:
+        """Units that did not arrive."""
+        return self.assigned - self.reached
+
+    @property
+    def lost_share(self) -> float:
+        """In [0, 1]; 0 where nobody set out."""
+        return self.lost / self.assigned if self.assigned else 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Loss:
+    """A variant that loses more units than control; ``pvalue`` is that of so many or more by chance."""
+
+    passage: Passage
+    control: Passage
+    pvalue: float
+
+
+def check_passages(passages: Sequence[Passage]) -> tuple[Loss, ...]:
+    """The variants (all after the first, which is control) that lose more than 1 % more units than control does, by more than
+    chance: Fisher's exact test, one-sided, at 0.1 % among all variants together (Bonferroni).
+
+    Source: Fisher (1935), The Design of Experiments.
+    """
+    if not passages:
+        return ()
+    control, *others = passages
+    found = [Loss(one, control, _pvalue(one, control)) for one in others]
+    level = _LEVEL / max(len(others), 1)
+    return tuple(
+        loss for loss in found if loss.pvalue < level and loss.passage.lost_share - control.lost_share > LOST_ALARM
+    )
+
+
+def _pvalue(one: Passage, control: Passage) -> float:
+    units = one.assigned + control.assigned
+    return float(hypergeom.sf(one.lost - 1, units, one.lost + control.lost, one.assigned))
