@@ -140,7 +140,7 @@ def test_a_preview_opens_at_the_variants_own_address(ask, draft):
 
 
 def test_from_the_page_one_variant_stays_and_the_other_is_sent_on(page, running):
-    shown = {"experiment": KEY, "reason": "assigned", "counts": True}
+    shown = {"experiment": KEY, "reason": "assigned", "counts": True, "between": True, "changes": []}
     assert way(page, unit_of("A")) == [{**shown, "variant": "A", "here": True, "to": ""}]
     assert way(page, unit_of("B")) == [{**shown, "variant": "B", "here": True, "to": f"{HOME}/sailings-b"}]
 
@@ -151,7 +151,10 @@ def test_a_page_is_known_by_its_path_whatever_slash_ends_it(page, running, path)
 
 
 def test_on_the_variants_page_its_own_have_arrived_and_nobody_is_sent(page, running):
-    arrived = {"experiment": KEY, "variant": "B", "reason": "assigned", "counts": True, "here": False, "to": ""}
+    arrived = {
+        "experiment": KEY, "variant": "B", "reason": "assigned", "counts": True, "between": True, "here": False, "to": "",
+        "changes": [],
+    }  # fmt: skip
     assert way(page, unit_of("B"), "/sailings-b") == [arrived]
     assert way(page, unit_of("A"), "/sailings-b") == []
 

@@ -44,6 +44,7 @@ from neat_verdict.core.sizing import (
     noninferiority_power,
 )
 from neat_verdict.core.soundness import (
+    FailedChange,
     Passage,
     base_changes,
     check_epochs,
@@ -247,6 +248,7 @@ VALID = {
     check_overlap_by_stretch: {"tables": [([0, 1], [[50, 50], [40, 60]])]},
     check_overlap: {"units_by_day": [[50, 50], [40, 60]]},
     check_passages: {"passages": [Passage("A", "/", 50, 50), Passage("B", "/b", 50, 40)]},
+    FailedChange: {"letter": "B", "words": "It is hidden", "units": 50, "failed": 2},
     Passage: {"letter": "A", "address": "/", "assigned": 50, "reached": 40},
     check_split: {"units": [50, 50], "weights": [1.0, 1.0]},
     check_split_by_epoch: {"units": [[50, 50], [40, 60]], "shares": [[0.5, 0.5], [0.4, 0.6]]},

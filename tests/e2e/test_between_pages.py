@@ -23,27 +23,37 @@ def analyst(people):
     return people().sign_in()
 
 
-@pytest.fixture
-def shop(site, serve_pages, analyst):
-    """Somebody else's site with two home pages, both with our snippet, and a running experiment between them."""
-    pages = {}
-    address = serve_pages(pages)
-    page = analyst.page
-    page.goto("/experiments/islands-before-dates/brief")
+def copied(page, source, address):
+    """A draft like an experiment of the demo, for the page at an address; answers with its key."""
+    page.goto(f"/experiments/{source}/brief")
     page.get_by_role("button", name="Copy", exact=True).click()
-    page.wait_for_url(re.compile(r"islands-before-dates-[\w-]+/brief"))
+    page.wait_for_url(re.compile(rf"{source}-[\w-]+/brief"))
     page.get_by_role("heading", level=1, name=re.compile("copy", re.I)).wait_for()
     fill(page, "Address of the page", address)
-    key = page.url.split("/")[-2]
-    code = page.evaluate(f"fetch('/api/v1/experiments/{key}/snippets').then((answer) => answer.json())")[0]["code"]
-    for path, title in {"/": "Home", "/tidewick/islands": "Islands"}.items():
-        pages[path] = ("text/html", PAGE.format(title=title, head=code, told=TOLD))
+    return page.url.split("/")[-2]
+
+
+def started(page):
+    """Start it although its page has not been seen: nobody has come yet."""
     page.get_by_role("button", name="Start it…").click()
     dialog = page.get_by_role("dialog")
     dialog.get_by_role("button", name="Start", exact=True).click()
     dialog.get_by_label(re.compile("^Why")).fill("The site is not there before somebody comes.")
     dialog.get_by_role("button", name="Start", exact=True).click()
     expect(page.get_by_role("button", name="Pause…")).to_be_visible()
+
+
+@pytest.fixture
+def shop(serve_pages, analyst):
+    """Somebody else's site with two home pages, both with our snippet, and a running experiment between them."""
+    pages = {}
+    address = serve_pages(pages)
+    key = copied(analyst.page, "islands-before-dates", address)
+    asked = f"fetch('/api/v1/experiments/{key}/snippets').then((answer) => answer.json())"
+    code = analyst.page.evaluate(asked)[0]["code"]
+    for path, title in {"/": "Home", "/tidewick/islands": "Islands"}.items():
+        pages[path] = ("text/html", PAGE.format(title=title, head=code, told=TOLD))
+    started(analyst.page)
     return pages, address, key
 
 

@@ -9,6 +9,7 @@ from django.db.models import Q, Sum
 
 from neat_verdict.app.casebook.models import Lesson
 from neat_verdict.app.experiments.models import Experiment, Tally
+from neat_verdict.app.experiments.page_changes import changes_of
 from neat_verdict.app.experiments.queries import closed_and_decided, workspace
 from neat_verdict.app.experiments.record import AnalysisRecord, from_stored
 from neat_verdict.app.metrics.queries import definition_of
@@ -75,7 +76,7 @@ def _decided() -> list[Experiment]:
 
 def _holds(experiment: Experiment, words: list[str]) -> bool:
     lesson = lesson_of(experiment)
-    changes = [change for variant in experiment.variants.all() for change in (variant.name, *variant.changes)]
+    changes = [change for variant in experiment.variants.all() for change in (variant.name, *changes_of(variant))]
     text = " ".join(
         [experiment.name, experiment.metric, experiment.area, experiment.change, experiment.because, lesson.learnt,
          lesson.why, experiment.decision_reason, *changes]

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 import orjson
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.metrics import EXPOSURE, PAGE_REACHED
+from neat_verdict.core.metrics import EXPOSURE, PAGE_CHANGE_FAILED, PAGE_REACHED
 from neat_verdict.core.traffic import SAME_PERSON
 
 MAX_EVENTS = 20_000
@@ -25,6 +25,7 @@ OTHER_ID = "with"  # what an event that links two ids calls the one that stands 
 BASE_VERSION = "base_version"  # of an exposure: the version of the page or configuration that all variants stand on
 MAX_VERSION_LENGTH = 60
 _OF_EXPOSURES = frozenset({"experiment", "variant", "reason"})
+OF_A_VARIANT = frozenset({EXPOSURE, PAGE_REACHED, PAGE_CHANGE_FAILED})
 _NUMBER_TOO_LARGE = 1e15
 
 
@@ -131,10 +132,10 @@ def read_event(item: Any) -> Sent:
     name = _text(item, "event", 80)
     experiment = letter = ""
     forced = False
-    if name in (EXPOSURE, PAGE_REACHED):
+    if name in OF_A_VARIANT:
         experiment, letter = _text(item, "experiment", 80), _text(item, "variant", 20)
         forced = item.get("reason") == "forced"
-    known = _OWN | _OF_EXPOSURES if name in (EXPOSURE, PAGE_REACHED) else _OWN
+    known = _OWN | _OF_EXPOSURES if name in OF_A_VARIANT else _OWN
     properties = {key: value for key, value in item.items() if key not in known}
     _check_properties(properties)
     if name == EXPOSURE and properties.get(BASE_VERSION) is not None:

@@ -15,7 +15,7 @@ from django.db import transaction
 
 from neat_verdict.app import clock
 from neat_verdict.app.collect import store
-from neat_verdict.app.collect.batch import OTHER_ID, Sent
+from neat_verdict.app.collect.batch import OF_A_VARIANT, OTHER_ID, Sent
 from neat_verdict.app.collect.models import Event
 from neat_verdict.app.collect.recount import HOUR, Arrivals, Exposure, Sums, UnitState, grouped, person_states
 from neat_verdict.app.experiments.exact_tallies import change_tallies, clear_tallies
@@ -29,7 +29,7 @@ from neat_verdict.app.traffic.enrolments import (
     link_persons,
 )
 from neat_verdict.app.traffic.serving import Served, decided_on_events, served
-from neat_verdict.core.metrics import EXPOSURE, PAGE_REACHED, TimedEvent
+from neat_verdict.core.metrics import EXPOSURE, TimedEvent
 from neat_verdict.core.traffic import SAME_PERSON
 
 HOLD_AFTER = 5 * 60_000  # a clock may be this much fast before its events are held
@@ -93,7 +93,7 @@ def _unknown(events: Sequence[Sent], experiments: dict[str, Served]) -> dict[str
     result: Counter[str] = Counter()
     for event in events:
         if event.name != EXPOSURE:
-            result[event.name] += event.name not in counted and event.name not in (SAME_PERSON, PAGE_REACHED)
+            result[event.name] += event.name not in counted and event.name not in OF_A_VARIANT | {SAME_PERSON}
         elif event.experiment not in experiments:
             result[f"experiment {event.experiment}"] += 1
         elif event.letter not in experiments[event.experiment].positions:

@@ -8,7 +8,7 @@ from django.db import models
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.models import Experiment, Variant
 from neat_verdict.app.metrics.models import Metric
-from neat_verdict.core.metrics import PAGE_REACHED
+from neat_verdict.core.metrics import PAGE_CHANGE_FAILED, PAGE_REACHED
 
 
 class Import(models.Model):
@@ -55,6 +55,7 @@ class Event(models.Model):
             models.Index(
                 fields=["experiment", "unit"], name="units_that_reached", condition=models.Q(name=PAGE_REACHED)
             ),
+            models.Index(fields=["experiment"], name="failed_changes", condition=models.Q(name=PAGE_CHANGE_FAILED)),
         ]
 
 

@@ -74,7 +74,7 @@ def seed(today: date) -> int:
     for story in STORIES:
         _tell(story, people, today)
     _let_the_crowd_come(
-        people["mona"], [story for story in STORIES if story.parameters and (story.days_in or story.given_ago)], today
+        people["mona"], [story for story in STORIES if story.by_the_crowd and (story.days_in or story.given_ago)], today
     )
     _note_changes(people["mona"], today)
     tick()
@@ -201,6 +201,7 @@ def _tell(story: Story, people: dict[str, User], today: date) -> None:
             "weight": 1.0,
             "parameters": [story.parameters[place]] if story.parameters else [],
             "address": story.addresses[place] if story.addresses else "",
+            "page_changes": list(story.page_changes) if place == len(story.variants) - 1 else [],
         }
         for place, (name, change) in enumerate(zip(story.variants, story.changes, strict=False))
     ]
@@ -211,7 +212,7 @@ def _tell(story: Story, people: dict[str, User], today: date) -> None:
             *story.others,
         ],
         "variants": variants,
-        **({"data_from": "events"} if story.parameters else {}),
+        **({"data_from": "events"} if story.by_the_crowd else {}),
         **story.fields,
     }
     draft_day = today - timedelta(days=story.days_in + story.decided_ago + 60 if story.decision else story.days_in + 4)

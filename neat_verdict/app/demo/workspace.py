@@ -65,8 +65,15 @@ class Story:
     # Of those that the crowd makes and that were decided: who gets what from then on, and how many are held out.
     lines: tuple[dict[str, Any], ...] = ()
     holdout: float = 0.0
+    without_parameters: bool = False  # the crowd makes the data all the same
     addresses: tuple[str, ...] = ()  # of variants that are pages of their own
+    page_changes: tuple[dict[str, Any], ...] = ()  # what the last variant changes on the page without a developer
     given_ago: int = 0  # days since it is given so without a test
+
+    @property
+    def by_the_crowd(self) -> bool:
+        """Whether the booking site serves it, and its visitors make the data."""
+        return bool(self.parameters) or self.without_parameters
 
 
 def _brief(change: str, because: str, audience: str = "all visitors", **fields: Any) -> dict[str, Any]:
@@ -144,6 +151,7 @@ METRICS: tuple[tuple[str, dict[str, Any], str], ...] = (
     ("island pages opened", _did("island_opened"), "Followed the photo on the home page"),
     ("breakfasts added", _did("breakfast_added"), ""),
     ("timetables used", _did("timetable_used"), "Looked up a sailing in the timetable of the home page"),
+    ("extras passed", _did("extras_passed"), "Went on from the extras to the payment"),
     ("islands chosen", _did("island_chosen"), "Chose an island before a day"),
     ("residents' fares opened", _did("resident_fare_opened"), "Looked at the fare for those who live on an island"),
     ("group bookings", _did("booking_paid", attribute="passengers", operator="greater", values=["3"], kind="number"),
@@ -284,6 +292,20 @@ STORIES: tuple[Story, ...] = (
                worthwhile_lift=0.08, audience_per_day=1500, least_weeks=2, page=_SITE),
         days_in=9, parameters=(_text("start_page", "home"), _text("start_page", "islands")),
         addresses=("", "/tidewick/islands"),
+    ),
+    Story(
+        "Plainer words before payment", "Payment", "extras passed",
+        ("Go to payment", "See the total and pay"), ("", ""),
+        _brief("saying what comes before the payment", "who fears to be charged by the next click turns back", baseline=0.44,
+               worthwhile_lift=0.06, audience_per_day=900, least_weeks=2, page=f"{_SITE}extras"),
+        days_in=11, without_parameters=True, page_changes=(
+            {"kind": "text", "find": {"selectors": ["#page > p:last-child > button"], "name": "Button “Go to payment”"},
+             "text": "See the total and pay"},
+            {"kind": "insert", "find": {"selectors": ["#page > h1"], "name": "Heading “Anything else?”"}, "place": "after",
+             "html": "<p>Nothing is charged before the last step.</p>"},
+            {"kind": "style", "find": {"selectors": ["#page > p:last-child > button"], "name": "Button “Go to payment”"},
+             "styles": {"background-color": "#1f5f5b", "color": "#ffffff"}},
+        ),
     ),
     Story(
         "Return leg suggested first", "Booking", "return trips",

@@ -29,18 +29,20 @@ def same_page(origin: str, path: str) -> str:
 
 
 def check_addresses(experiment: Experiment) -> None:
-    """Raises InputError, naming the variant, for addresses between which visitors could not be sent."""
-    own = [variant for variant in experiment.variants.all() if variant.address]
-    if not own:
+    """Raises InputError, naming the field, for addresses between which visitors could not be sent, or a page that could not be
+    changed."""
+    variants = list(experiment.variants.all())
+    own = [variant for variant in variants if variant.address]
+    if not own and not any(variant.page_changes for variant in variants):
         return
     if not experiment.page:
         raise InputError(
-            "page", "empty", "must be the address that visitors come to, since a variant has one of its own"
+            "page", "empty", "must be the address of the page that visitors come to, since it is changed there"
         )
     if experiment.data_from != "events":
-        raise InputError("data_from", experiment.data_from, "must be events: only whom we assign can be sent to a page")
+        raise InputError("data_from", experiment.data_from, "must be events: only for whom we assign a page can change")
     if urlsplit(experiment.page).query:
-        raise InputError("page", experiment.page, "must be without ?…, since a variant has an address of its own")
+        raise InputError("page", experiment.page, "must be without ?…, since it is known without it")
     taken = {page_of(experiment.page): "the page that is tested"}
     for variant in own:
         field = f"variants.{variant.position}.address"

@@ -8,12 +8,14 @@ from datetime import date, datetime
 from typing import Any
 
 from neat_verdict.app.experiments.audience import audience_of, never_counted_of
+from neat_verdict.app.experiments.page_changes import read_change
 from neat_verdict.core.variants import LETTERS
 
 # Fields by which it is decided who counts, and how a sentence about them begins.
 WHO_COUNTS = {"identity": "Who is a unit", "never_counted": "Who is never counted"}
 IDENTITY_WORDS = {"id": "every id is a unit", "person": "all ids of a person are one unit"}
-SHOWN = ("changes", "parameters", "link", "address")  # of a variant: what its visitors see; all else only describes it
+# Of a variant what its visitors see; all else only describes it.
+SHOWN = ("changes", "parameters", "link", "address", "page_changes")
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,6 +93,8 @@ _IN_WORDS: Mapping[str, Callable[[Any], str]] = {
 def _words(field: str, value: Any) -> str:
     if field == "parameters":
         return ", ".join(f"{one['name']} = {one['value']}" for one in value) or "no parameter"
+    if field == "page_changes":
+        return "; ".join(read_change(one).words() for one in value if one["on"]) or "the page as it is"
     if field == "changes":
         return ", ".join(value) or "nothing said"
     return value or ("no link" if field == "link" else "no page of its own")

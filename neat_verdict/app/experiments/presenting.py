@@ -11,6 +11,7 @@ from neat_verdict.app.experiments import brief, queries
 from neat_verdict.app.experiments.audience import audience_of, never_counted_of
 from neat_verdict.app.experiments.fields import FIELDS
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Picture, Variant
+from neat_verdict.app.experiments.page_changes import changes_of, read_change
 from neat_verdict.app.experiments.rounds import address
 from neat_verdict.app.experiments.schemas import (
     AllocationIO,
@@ -111,6 +112,8 @@ def variant_out(variant: Variant, earlier: Sequence[Picture] = ()) -> VariantOut
         parameters=[ParameterIO(**line) for line in variant.parameters],
         link=variant.link,
         address=variant.address,
+        page_changes=[read_change(line) for line in variant.page_changes],
+        page_changes_in_words=[read_change(line).words() for line in variant.page_changes],
         weight=variant.weight,
         pictures=[picture_out(picture) for picture in variant.pictures.all()],
         earlier_pictures=[picture_out(picture) for picture in earlier],
@@ -158,7 +161,7 @@ def _remarks(experiment: Experiment, plan: PlanOut | None) -> list[str]:
         because=experiment.because,
         metric=experiment.metric,
         # Of several factors it is known what each change does, however many a combination has.
-        variants=[] if experiment.factors else [(one.name, one.changes) for one in experiment.variants.all()],
+        variants=[] if experiment.factors else [(one.name, changes_of(one)) for one in experiment.variants.all()],
         weeks=plan.weeks if plan else None,
         weeks_of_two=weeks_of_two,
         longest_weeks=limit,

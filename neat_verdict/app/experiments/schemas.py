@@ -8,6 +8,7 @@ from typing import Any, Literal
 from ninja import Schema
 from pydantic import Field
 
+from neat_verdict.app.experiments.page_changes import MAX_CHANGES, PageChangeIO
 from neat_verdict.app.http.choices import MethodName, QuestionName
 from neat_verdict.app.metrics.schemas import ConditionIO
 from neat_verdict.core.methods import DEFAULT_METHOD
@@ -46,6 +47,7 @@ class VariantIn(Schema):
     parameters: list[ParameterIO] = Field(default_factory=list, max_length=50)
     link: str = Field(default="", max_length=500)
     address: str = Field(default="", max_length=500)
+    page_changes: list[PageChangeIO] = Field(default_factory=list, max_length=MAX_CHANGES)
     weight: float = Field(default=1.0, gt=0, le=1e6)
 
 
@@ -66,6 +68,8 @@ class VariantOut(Schema):
     parameters: list[ParameterIO]
     link: str
     address: str
+    page_changes: list[PageChangeIO]
+    page_changes_in_words: list[str]
     weight: float
     pictures: list[PictureOut]
     earlier_pictures: list[PictureOut]  # removed since the start

@@ -8,6 +8,7 @@ from typing import cast
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.audience import audience_of
 from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.experiments.page_changes import changes_of
 from neat_verdict.app.experiments.queries import workspace
 from neat_verdict.app.experiments.schemas import ParameterIO, Role
 from neat_verdict.app.metrics.queries import definition_of
@@ -42,7 +43,7 @@ def for_engineer(link: ReportLink, address: str) -> EngineerOut:
             GivenVariantOut(
                 letter=variant.letter,
                 name=variant.name,
-                changes=variant.changes,
+                changes=changes_of(variant),
                 share=variant.weight / total,
                 parameters=[ParameterIO(**line) for line in variant.parameters],
             )

@@ -15,6 +15,7 @@ from neat_verdict.app.analysis.schemas import ReadingOut
 from neat_verdict.app.casebook.presenting import brought_by_rollout
 from neat_verdict.app.casebook.queries import lesson_of
 from neat_verdict.app.experiments.models import Experiment, SecondTally, Spend, Tally
+from neat_verdict.app.experiments.page_changes import changes_of
 from neat_verdict.app.experiments.presenting import delivery_changes, hypothesis, picture_out
 from neat_verdict.app.experiments.queries import earlier_pictures, find, key_when, workspace
 from neat_verdict.app.experiments.schemas import RuleChangeOut
@@ -46,7 +47,7 @@ def report(experiment: Experiment) -> ReportOut:
         hypothesis=hypothesis(experiment),
         because=experiment.because,
         facts=story.facts(experiment, reading),
-        lines=story.lines(reading, [variant.changes for variant in variants]),
+        lines=story.lines(reading, [changes_of(variant) for variant in variants]),
         secondary=[
             *story.effects(reading),
             *story.chances(reading),

@@ -54,8 +54,9 @@ def findings(experiment: Experiment) -> list[Finding]:
     own = [variant for variant in experiment.variants.all() if variant.address]
     for variant in own:
         result += _installed(address_of(experiment.page, variant), f" of {variant.letter}")
+    changed = own or any(variant.page_changes for variant in experiment.variants.all())
     mine = _seen(experiment.page)
-    return [*result, *([_held(mine)] if own and mine is not None else [])]
+    return [*result, *([_held(mine)] if changed and mine is not None else [])]
 
 
 def _seen(address: str) -> SeenPage | None:

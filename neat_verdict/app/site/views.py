@@ -20,6 +20,7 @@ from django.views.decorators.http import require_http_methods
 from neat_verdict.app.collect.batch import BadBatch, read_items
 from neat_verdict.app.collect.events import take_in
 from neat_verdict.app.experiments.addresses import same_page
+from neat_verdict.app.experiments.page_changes import changes_made
 from neat_verdict.app.http.problems import Gone, problem
 from neat_verdict.app.http.texts import is_whole
 from neat_verdict.app.people.origins import is_allowed
@@ -124,7 +125,7 @@ def preview(asked: Asked) -> HttpResponse:
     variant, expires_at = previewed(str(asked.body.get("token")))
     given = {name: {"value": value} for name, value in parameters_of(variant.parameters).items()}
     shown = {"variant": variant.letter, "name": variant.name, "expires_at": expires_at.isoformat()}
-    return JsonResponse({**shown, "parameters": given})
+    return JsonResponse({**shown, "parameters": given, "changes": changes_made(variant)})
 
 
 @_open

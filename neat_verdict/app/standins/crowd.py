@@ -22,6 +22,7 @@ DEVICES = (("phone", 0.58), ("computer", 0.30), ("tablet", 0.12))
 SOURCES = (("search", 0.50), ("direct", 0.20), ("newsletter", 0.15), ("partner", 0.15))
 LANGUAGES = (("en", 0.60), ("fr", 0.20), ("ga", 0.10), ("de", 0.10))
 STAFF, SIGNED_IN, BEFORE = 0.004, 0.03, 0.35  # shares of the visitors
+REWORDED = "plainer-words-before-payment"  # the experiment whose page is changed by us
 # Visitors by the hour of the day; more in the evening.
 HOURS = (1, 1, 1, 1, 1, 2, 4, 6, 8, 8, 8, 8, 9, 8, 8, 8, 9, 10, 12, 13, 12, 9, 5, 2)
 
@@ -60,6 +61,10 @@ class Truth:
     island_chosen: float = 0.31
     island_chosen_on_islands: float = 0.11
     lost: Mapping[str, float] = field(default_factory=lambda: {"phone": 0.055, "": 0.012})
+    # Who goes on from the extras, by what the page says there.
+    extras_passed: float = 0.44
+    styles_missing: float = 0.004
+    extras_reworded: float = 0.075
     search: float = 0.22
     mean_fare: float = 88.0
 
@@ -185,6 +190,7 @@ class Visit:
         self._looks_around()
         self._is_at_home()
         self._begins()
+        self._passes_extras()
         if self.visitor.account:
             self._tell("same_person", random.Random(f"{self.visitor.unit}/account"), **{"with": self.visitor.account})
         return self.events
@@ -228,6 +234,22 @@ class Visit:
         gained = truth.island_chosen_on_islands * islands
         if dice.random() < truth.island_chosen * (1 + gained) and not lost:
             self._tell("island_chosen", dice)
+
+    def _passes_extras(self) -> None:
+        """From the extras to the payment, where a page is changed without the site knowing of it; by the visitor's own dice."""
+        dice, truth = random.Random(f"{self.visitor.unit}/extras"), self.truth
+        given = self.assigned.get(REWORDED)
+        if given is None or dice.random() > 0.6:
+            return
+        if given["reason"] == "assigned":
+            shown = {"experiment": REWORDED, "variant": given["variant"], "reason": given["reason"]}
+            self._tell("exposure", dice, base_version=truth.version, **shown, **self.visitor.properties)
+        gained = truth.extras_reworded * (given["variant"] == "B")
+        if dice.random() < truth.extras_passed * (1 + gained):
+            self._tell("extras_passed", dice)
+        # A browser of old that has no list of styles: one change cannot be made there.
+        if given["variant"] == "B" and dice.random() < truth.styles_missing:
+            self._tell("page_change_failed", dice, change=3, problem="failed", experiment=REWORDED, variant="B")
 
     def _comes_near(self, pays: bool) -> None:
         """The steps before the payment: who pays has done them, of the others some; by the visitor's own dice."""

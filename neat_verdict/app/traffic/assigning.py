@@ -73,8 +73,8 @@ def parameters_in(answers: Mapping[str, Answer]) -> dict[str, GivenParameter]:
 
 @dataclass(frozen=True, slots=True)
 class Passage:
-    """What an experiment between pages does on the page a unit is on: ``to`` is where the unit is sent, "" where it stays;
-    ``here`` that the page is the one which all come to, so that the unit takes part from here on."""
+    """What an experiment does to the page a unit is on: ``to`` is where the unit is sent, "" where it stays, with the ``changes``
+    of its variant; ``here`` that the page is the one which all come to, so that the unit takes part from here on."""
 
     experiment: str
     variant: str
@@ -82,6 +82,8 @@ class Passage:
     here: bool
     to: str
     counts: bool
+    between: bool  # a variant of the experiment is a page of its own, so that arriving is told of
+    changes: Sequence[Mapping[str, Any]] = ()
 
 
 def passages_in(answers: Mapping[str, Answer], page: str) -> list[Passage]:
@@ -92,16 +94,19 @@ def passages_in(answers: Mapping[str, Answer], page: str) -> list[Passage]:
         experiment = experiments.get(key)
         if experiment is None or not experiment.page:
             continue
-        own = experiment.addresses[LETTERS.index(answer.variant)]
-        here = page == experiment.page
-        if (here and (own or answer.counts)) or (own and page == page_of(own)):
+        position = LETTERS.index(answer.variant)
+        own, here = experiment.addresses[position], page == experiment.page
+        changes = experiment.page_changes[position] if here else []
+        if (here and (own or changes or answer.counts)) or (own and page == page_of(own)):
             to = own if here else ""
-            result.append(Passage(key, answer.variant, answer.reason, here, to, answer.counts))
+            result.append(
+                Passage(key, answer.variant, answer.reason, here, to, answer.counts, any(experiment.addresses), changes)
+            )
     return result
 
 
 def pages_between() -> set[str]:
-    """The pages on which a unit may be sent to another, as things are."""
+    """The pages that may change, or from which a unit may be sent to another, as things are."""
     return {experiment.page for experiment in served().values() if experiment.serving and experiment.page}
 
 

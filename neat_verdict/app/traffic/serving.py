@@ -17,6 +17,7 @@ from neat_verdict.app import clock
 from neat_verdict.app.experiments.addresses import address_of, page_of
 from neat_verdict.app.experiments.audience import audience_of, never_counted_of
 from neat_verdict.app.experiments.models import ROLLED_OUT, Experiment, Variant, Workspace
+from neat_verdict.app.experiments.page_changes import changes_made
 from neat_verdict.app.experiments.queries import breakdowns, today, workspace
 from neat_verdict.app.experiments.splits import shares_on, stopped_variants
 from neat_verdict.app.metrics.queries import definition_of
@@ -70,8 +71,9 @@ class Served:
     rollout: RolloutTraffic | None = None  # of one that is decided and rolled out
     test_round: int = 0  # there, the round of the test; ``round`` is that under which the rollout is measured
     measured: bool = False
-    page: str = ""  # identifies it, as `experiments.addresses.page_of`; "" without variants that are pages of their own
+    page: str = ""  # that is changed, or left for a variant's, as `experiments.addresses.page_of`; "" where none is
     addresses: tuple[str, ...] = ()  # of those, by position; "" of the others
+    page_changes: tuple[list[dict[str, Any]], ...] = ()  # by position
 
     @property
     def serving(self) -> bool:
@@ -194,10 +196,11 @@ def _of_test(experiment: Experiment, place: Workspace, day: date) -> Served:
 
 
 def _pages(experiment: Experiment, variants: Sequence[Variant]) -> dict[str, Any]:
-    if not any(variant.address for variant in variants):
+    if not any(variant.address or changes_made(variant) for variant in variants):
         return {}
     addresses = tuple(address_of(experiment.page, one) if one.address else "" for one in variants)
-    return {"page": page_of(experiment.page), "addresses": addresses}
+    changes = tuple(changes_made(one) for one in variants)
+    return {"page": page_of(experiment.page), "addresses": addresses, "page_changes": changes}
 
 
 def _epoch_starts(experiment: Experiment) -> tuple[int, ...]:

@@ -43,7 +43,7 @@ def snippets(experiment: Experiment, address: str) -> list[SnippetOut]:
         "type": type_,
         "Type": {"integer": "Number", "float": "Number"}.get(type_, type_.title()),
     }
-    between_pages = any(variant.address for variant in experiment.variants.all())
+    between_pages = any(variant.address or variant.page_changes for variant in experiment.variants.all())
     other = "page" if between_pages else "held_page"
     return [
         SnippetOut(name=name, title=title, code=_filled(name, names))

@@ -13,6 +13,7 @@ from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.watch import queries
 from neat_verdict.app.watch.schemas import (
     EventNameOut,
+    FailedChangeOut,
     HourOut,
     IssueOut,
     LastDayOut,
@@ -49,6 +50,7 @@ def live(experiment: Experiment) -> LiveOut:
             never_counted_in_words=never_counted_of(experiment.never_counted).words(),
             **{field: came[field] for field in ("several", "across", "never_counted", "with_another")},
         ),
+        page_changes=[FailedChangeOut(**asdict(one)) for one in seen.page_changes],
         passages=[PassageOut(**asdict(one)) for one in seen.passages],
         issues=[IssueOut(kind=f.kind, sentence=f.sentence, advice=f.advice, tone=f.tone) for f in find_issues(seen)],
     )

@@ -10,17 +10,19 @@ from typing import Any, cast
 
 import numpy as np
 from django.db import connection
-from django.db.models import Q, QuerySet, Sum
+from django.db.models import Count, Q, QuerySet, Sum
 
 from neat_verdict.app import clock
 from neat_verdict.app.analysis.analysis import analyse
 from neat_verdict.app.analysis.designs import DESIGN_ANALYSES, Periods
 from neat_verdict.app.analysis.panels.second_counts import compared
+from neat_verdict.app.collect.batch import OF_A_VARIANT
 from neat_verdict.app.collect.events import HOLD_AFTER, before_start, early_name, milliseconds
 from neat_verdict.app.collect.models import Arrival, Event, Intake, Sighting
 from neat_verdict.app.collect.recount import ARRIVAL_COLUMNS, BASE_SEGMENT, HOUR
 from neat_verdict.app.experiments.addresses import address_of
 from neat_verdict.app.experiments.models import Experiment, SecondTally, Tally
+from neat_verdict.app.experiments.page_changes import changes_made, read_change
 from neat_verdict.app.experiments.queries import changes_after_start, daily_counts, local, today, weights
 from neat_verdict.app.experiments.splits import is_changed, stopped_variants, stretches
 from neat_verdict.app.metrics.queries import definition_of
@@ -30,8 +32,8 @@ from neat_verdict.app.traffic.models import Enrolment
 from neat_verdict.app.traffic.serving import served
 from neat_verdict.app.watch.models import ChangeNote, Notice
 from neat_verdict.core.designs.parallel.stretches import split_by_stretch
-from neat_verdict.core.metrics import EXPOSURE, PAGE_REACHED
-from neat_verdict.core.soundness import BaseChange, Observed, Passage, Versions, base_changes
+from neat_verdict.core.metrics import PAGE_CHANGE_FAILED, PAGE_REACHED
+from neat_verdict.core.soundness import BaseChange, FailedChange, Observed, Passage, Versions, base_changes
 from neat_verdict.core.stretches import shares_changed
 from neat_verdict.core.text.format import listed
 from neat_verdict.core.traffic import SAME_PERSON, property_text
@@ -186,6 +188,7 @@ def observe(experiment: Experiment) -> Observed:
         second=compared(analyse(experiment)) if _counted_elsewhere(experiment) else {},
         versions=_versions_to_compare(experiment),
         passages=passages(experiment),
+        page_changes=page_changes(experiment),
         **_in_stretches(experiment),
         **cast(Any, last_day_of_intake() if by_events and experiment.state in ("running", "paused") else {}),
     )
@@ -206,6 +209,32 @@ def passages(experiment: Experiment) -> list[Passage]:
         )
         counted = {variant: (assigned, reached) for variant, assigned, reached in cursor.fetchall()}
     return [Passage(one.letter, address_of(experiment.page, one), *counted.get(one.pk, (0, 0))) for one in variants]
+
+
+def page_changes(experiment: Experiment) -> list[FailedChange]:
+    """Of each change that a variant makes on the page, for how many of its units it could not be made since the round began."""
+    changing = {variant: changes_made(variant) for variant in experiment.variants.all() if changes_made(variant)}
+    if not changing or experiment.started_at is None:
+        return []
+    failed: dict[tuple[str, object], set[str]] = defaultdict(set)
+    rows = Event.objects.filter(
+        name=PAGE_CHANGE_FAILED, experiment=experiment.key, at__gte=int(experiment.started_at.timestamp() * 1000)
+    ).values_list("letter", "properties__change", "unit")
+    for letter, number, unit in rows:
+        failed[letter, number].add(unit)
+    units = dict(
+        Enrolment.objects.filter(experiment=experiment, round=experiment.round, standing="")
+        .values_list("variant")
+        .annotate(Count("id"))
+    )
+    return [
+        FailedChange(
+            variant.letter, read_change(line).words(), units.get(variant.pk, 0),
+            min(len(failed[variant.letter, number]), units.get(variant.pk, 0)),
+        )
+        for variant, lines in changing.items()
+        for number, line in enumerate(lines, 1)
+    ]  # fmt: skip
 
 
 def _counted_elsewhere(experiment: Experiment) -> bool:
@@ -237,7 +266,7 @@ def latest_events(experiment: Experiment) -> list[tuple[Event, str, bool]]:
     mine = [
         event
         for event in recent
-        if (event.experiment == experiment.key if event.name in (EXPOSURE, PAGE_REACHED) else event.unit in enrolled)
+        if (event.experiment == experiment.key if event.name in OF_A_VARIANT else event.unit in enrolled)
     ]
     started = int(experiment.started_at.timestamp() * 1000) if experiment.started_at else None
     return [
@@ -284,9 +313,7 @@ def unknown_events() -> list[str]:
     since = milliseconds() - 24 * HOUR
     recent = Sighting.objects.filter(kind="event", last_at__gte=since, last_at__lte=milliseconds() + HOLD_AFTER)
     unknown = (
-        recent.exclude(name__in=known | {EXPOSURE, PAGE_REACHED, SAME_PERSON})
-        .order_by("name")
-        .values_list("name", flat=True)
+        recent.exclude(name__in=known | OF_A_VARIANT | {SAME_PERSON}).order_by("name").values_list("name", flat=True)
     )
     return list(unknown[:UNKNOWN_SHOWN])
 

@@ -106,6 +106,15 @@ class PassageOut(Schema):
     reached: int
 
 
+class FailedChangeOut(Schema):
+    """A change of the page in words, the units of its variant, and those for whom it could not be made."""
+
+    letter: str
+    words: str
+    units: int
+    failed: int
+
+
 class LiveOut(Schema):
     counts_events: bool
     letters: list[str]
@@ -120,6 +129,7 @@ class LiveOut(Schema):
     who: WhoCountsOut
     issues: list[IssueOut]
     passages: list[PassageOut]
+    page_changes: list[FailedChangeOut]
 
 
 class NoticeOut(Schema):

@@ -9,6 +9,7 @@ from neat_verdict.core.metrics.totals import Total, TotalOf
 
 # The event that says which variant a unit was shown.
 EXPOSURE = "exposure"
+PAGE_CHANGE_FAILED = "page_change_failed"  # the event by which a page says that a change of a variant could not be made
 PAGE_REACHED = "page_reached"  # the event by which a variant that is a page of its own says that a unit arrived
 
 __all__ = [

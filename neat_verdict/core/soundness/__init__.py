@@ -10,7 +10,7 @@ from neat_verdict.core.soundness.data_quality import (
     gaps,
 )
 from neat_verdict.core.soundness.overlap import OverlapCheck, check_epochs, check_overlap, check_overlap_by_stretch
-from neat_verdict.core.soundness.passages import Loss, Passage, check_passages
+from neat_verdict.core.soundness.passages import FailedChange, Loss, Passage, check_passages
 from neat_verdict.core.soundness.second_count import Quantity, SecondCount, compare_counts, likely_causes, sentence_of
 from neat_verdict.core.soundness.split import SPLIT_ALARM, SplitCheck, check_split, check_split_by_epoch
 
@@ -18,6 +18,7 @@ __all__ = [
     "SPLIT_ALARM",
     "BaseChange",
     "DataQualityIssue",
+    "FailedChange",
     "Loss",
     "Observed",
     "OverlapCheck",

@@ -11,7 +11,7 @@ from typing import Literal
 from neat_verdict.core.checks import check_positive, check_table
 from neat_verdict.core.soundness.base import Versions, check_versions
 from neat_verdict.core.soundness.overlap import ABSENCE_ALARM, longest_absences, stretches
-from neat_verdict.core.soundness.passages import Passage, check_passages
+from neat_verdict.core.soundness.passages import FailedChange, Passage, check_passages
 from neat_verdict.core.soundness.second_count import SecondCount, likely_causes, sentence_of
 from neat_verdict.core.soundness.split import LEAST_EXPECTED, SPLIT_ALARM, SplitCheck, check_split
 from neat_verdict.core.text.format import plural
@@ -22,7 +22,7 @@ _LEAST_EVENTS = 100
 _LEAST_MIXED = 5
 IssueKind = Literal[
     "split", "split_segment", "split_day", "gap", "mixed", "identity", "early", "duplicates", "late", "unexposed", "held",
-    "second_count", "stopped", "base", "lost",
+    "second_count", "stopped", "base", "lost", "unmade",
 ]  # fmt: skip
 
 
@@ -47,7 +47,7 @@ class Observed:
     split was changed on the way ``split`` is its check, and ``stretches`` are the days from which on each has been so, with the
     variants, by position, that got units in it; ``still`` are the units of variants that were stopped, by letter, which came on
     the days after. ``versions`` are those of what all variants stand on, as units brought them, and
-    ``passages`` who reached the pages of variants that are pages of their own.
+    ``passages`` who reached the pages of variants that are pages of their own, and ``page_changes`` for whom a change failed.
     """
 
     letters: Sequence[str]
@@ -73,6 +73,7 @@ class Observed:
     still: Mapping[str, int] = field(default_factory=dict)
     versions: Versions = field(default_factory=dict)
     passages: Sequence[Passage] = ()
+    page_changes: Sequence[FailedChange] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -153,6 +154,7 @@ def find_issues(seen: Observed) -> tuple[DataQualityIssue, ...]:
         *_stopped_issues(seen),
         *_base_issues(seen),
         *_lost_issues(seen),
+        *_unmade_issues(seen),
     ]
     return tuple(sorted(result, key=lambda issue: issue.tone != "unsound"))
 
@@ -326,6 +328,21 @@ def _lost_issues(seen: Observed) -> list[DataQualityIssue]:
             subject=loss.passage.letter,
         )
         for loss in check_passages(seen.passages)
+    ]
+
+
+def _unmade_issues(seen: Observed) -> list[DataQualityIssue]:
+    return [
+        DataQualityIssue(
+            "unmade",
+            f"For {one.failed:,} of {one.units:,} {seen.unit_name} in {one.letter} ({one.failed / one.units:.1%}) a change could "
+            f"not be made: {one.words}",
+            "They saw the page without it, and count in their variant. Look at the page with the preview: its element is gone, "
+            "there more than once, or another on some devices",
+            subject=f"{one.letter} {one.words}",
+        )
+        for one in seen.page_changes
+        if one.alarm
     ]
 
 

@@ -1,4 +1,4 @@
-"""Who set out for a variant's page, and who did not arrive there."""
+"""Who set out for a variant's page and did not arrive there, and for whom a change of the page could not be made."""
 
 from __future__ import annotations
 
@@ -9,8 +9,9 @@ from scipy.stats import hypergeom
 
 from neat_verdict.core.checks import InputError, check_count
 
-# A share above which more loss than control's matters. The house's limit, no source.
-LOST_ALARM = 0.01
+# Shares above which more loss than control's, and failed changes, matter. The house's limits, no source.
+LOST_ALARM, FAILED_ALARM = 0.01, 0.01
+_LEAST_FAILED = 5
 _LEVEL = 0.001
 
 
@@ -38,6 +39,27 @@ class Passage:
     def lost_share(self) -> float:
         """In [0, 1]; 0 where nobody set out."""
         return self.lost / self.assigned if self.assigned else 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class FailedChange:
+    """A change of the page, in words, that could not be made for ``failed`` of the ``units`` of its variant. Raises InputError
+    for counts that cannot be."""
+
+    letter: str
+    words: str
+    units: int
+    failed: int
+
+    def __post_init__(self) -> None:
+        check_count("units", self.units)
+        if check_count("failed", self.failed) > self.units:
+            raise InputError("failed", self.failed, f"must be 0 to {self.units}, of those that were to see it")
+
+    @property
+    def alarm(self) -> bool:
+        """Whether it failed for more than 1 % of the units, and at least 5."""
+        return self.failed >= _LEAST_FAILED and self.failed > FAILED_ALARM * self.units
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,4 +1,5 @@
 /** Pages that are held back until it is known what is shown, and ways from one page to another. */
+import type { Change } from "./changes";
 import { writeCookie } from "./cookies";
 
 declare global {
@@ -18,6 +19,10 @@ export interface Passage {
   /** Where this visitor is sent; "" stays. */
   to: string;
   counts: boolean;
+  /** A variant is a page of its own, so that arriving is said. */
+  between: boolean;
+  /** What its variant changes here. */
+  changes: Change[];
 }
 
 const MOVED = "neat_moved";

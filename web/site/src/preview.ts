@@ -3,6 +3,8 @@
  * to the page around it instead. It stands on nothing of the page: its styles are its own, and no policy of the page need allow them.
  */
 
+import type { State } from "./changes";
+
 export interface Look {
   /** What is shown: a variant, with the names of its parameters; or why nothing is. */
   variant?: string;
@@ -17,6 +19,8 @@ export interface Look {
 export interface Shown {
   /** The page has asked for a parameter. */
   read(parameter: string): void;
+  /** What became of the changes on the page, in their order. */
+  changed(states: State[]): void;
 }
 
 const STYLES = `
@@ -34,17 +38,23 @@ button:focus-visible { outline: 2px solid #432f66; outline-offset: 2px; }
 
 export function show(look: Look, leave: () => void): Shown {
   const read = new Set<string>();
+  let changes: State[] = [];
   const missing = (): string[] => (look.parameters ?? []).filter((name) => !read.has(name));
   const bar = look.framed ? undefined : drawn(look, leave);
   const say = () => {
-    if (look.framed) parent.postMessage({ neat: "preview", ...look, read: [...read], missing: missing() }, "*");
-    if (bar) bar.textContent = words(look, missing());
+    if (look.framed)
+      parent.postMessage({ neat: "preview", ...look, read: [...read], missing: missing(), changes }, "*");
+    if (bar) bar.textContent = [words(look, missing()), changesInWords(changes)].filter(Boolean).join(" ");
   };
   say();
   return {
     read(parameter) {
       if (read.has(parameter)) return;
       read.add(parameter);
+      say();
+    },
+    changed(states) {
+      changes = states;
       say();
     },
   };
@@ -55,6 +65,15 @@ function words(look: Look, missing: string[]): string {
   return missing.length
     ? `This page has not asked for: ${missing.join(", ")}`
     : "All of its parameters are in use here.";
+}
+
+const WHY = { absent: "not found", several: "found more than once", failed: "failed" };
+
+function changesInWords(states: State[]): string {
+  if (!states.length) return "";
+  const not = states.flatMap((state, at) => (state === "made" ? [] : [`${at + 1}: ${WHY[state]}`]));
+  const made = states.length - not.length;
+  return `${made} of ${states.length} changes made${not.length ? ` (${not.join(", ")})` : ""}.`;
 }
 
 /** The bar; answers with the place for what the page has asked for. */

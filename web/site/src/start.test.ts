@@ -352,7 +352,10 @@ describe("a preview", () => {
   it("shows the variant of its link, and nothing of the visit is known, stored or sent", async () => {
     const neat = await begun({ pageViews: true });
     expect(calls.map(({ path, body }) => [path, body])).toEqual([
-      ["preview", { key: "nvsite_x", page: "/sailings", script: expect.any(String) as string, token: "7-99~x" }],
+      [
+        "preview",
+        { key: "nvsite_x", page: "/sailings", held: false, script: expect.any(String) as string, token: "7-99~x" },
+      ],
     ]);
     expect(neat.get("calendar", false)).toBe(true);
     neat.track("search");

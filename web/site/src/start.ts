@@ -1,4 +1,5 @@
 import { version as SCRIPT } from "../package.json";
+import { change, type Change, type State } from "./changes";
 import { readCookies } from "./cookies";
 import { complete, type Options, type Properties } from "./options";
 import { pageHash, release, sendOn, thisPage, wasSentBack, type Passage } from "./passages";
@@ -55,6 +56,7 @@ interface Given extends Partial<Assignment> {
 interface Answer {
   parameters?: Record<string, Given>;
   passages?: Passage[];
+  changes?: Change[];
   variant?: string;
   name?: string;
   expires_at?: string;
@@ -69,6 +71,7 @@ interface PreviewPart {
 const EXPOSURE = "exposure";
 const PAGE_VIEW = "page_view";
 const REACHED = "page_reached";
+const UNMADE = "page_change_failed";
 const PREVIEW_TIMEOUT = 5_000; // somebody waits for it on purpose
 
 /** Begin on this page. */
@@ -85,8 +88,10 @@ export function start(given: Partial<Options>): Neat {
   let asked = 0;
   let viewed = "";
   let changed: number[] = [];
+  const stops: (() => void)[] = []; // of changes that are being made
   let leaving = false; // another page is on its way
   let bar: Shown | undefined;
+  let became: State[] = []; // of the changes that a preview makes
 
   /** What a door answers to a question, in time; undefined where it does not. */
   async function answerOf(door: string, question: object, timeout: number): Promise<Answer | undefined> {
@@ -120,6 +125,7 @@ export function start(given: Partial<Options>): Neat {
     known = answer.parameters ?? {};
     // A page that has been drawn by then is left as it is: nobody takes part for whom it would change under their eyes.
     const late = turn === 1 && window.neatHold?.over;
+    stops.splice(0).forEach((stop) => stop());
     leaving = pass((answer.passages ?? []).filter((one) => !late || !one.here));
   }
 
@@ -130,10 +136,23 @@ export function start(given: Partial<Options>): Neat {
       // Who is sent elsewhere by another experiment has not seen this one.
       if (!one.counts || (on && on !== one) || (one.to && !on)) continue;
       if (one.here) exposeTo(one);
-      if (!one.to) whenDrawn(() => track(REACHED, { experiment: one.experiment, variant: one.variant }));
+      if (one.between && !one.to) whenDrawn(() => track(REACHED, { experiment: one.experiment, variant: one.variant }));
     }
     if (on) sendOn(on);
+    else passages.forEach(alter);
     return !!on;
+  }
+
+  /** Make the changes of a variant, and say which of them could not be made. */
+  function alter({ experiment, variant, changes, counts }: Passage): void {
+    if (!changes.length) return;
+    stops.push(
+      change(changes, (states) =>
+        states.forEach((problem, at) => {
+          if (problem !== "made" && counts) track(UNMADE, { experiment, variant, change: at + 1, problem });
+        }),
+      ),
+    );
   }
 
   /** Ask what the variant of a preview shows, and say on the page that it is one. */
@@ -142,6 +161,13 @@ export function start(given: Partial<Options>): Neat {
       problem: "The preview does not answer. Is this origin open to the site’s key?",
     };
     known = answer.parameters ?? {};
+    if (answer.changes?.length) {
+      const done = (states: State[]) => {
+        became = states;
+        bar?.changed(states);
+      };
+      stops.push(change(answer.changes, done));
+    }
     const { variant, name, expires_at: until, problem } = answer;
     const parameters = Object.keys(known);
     const what = { variant, name, until, problem, parameters, script: SCRIPT, framed: framed() };
@@ -152,6 +178,7 @@ export function start(given: Partial<Options>): Neat {
     const part = (await import(/* @vite-ignore */ `${options.address}/site/v1/neat-preview.js`)) as PreviewPart;
     bar = part.show(what, leavePreview);
     read.forEach((name) => bar?.read(name));
+    if (became.length) bar.changed(became);
   }
 
   function begin(): Promise<void> {

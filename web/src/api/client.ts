@@ -3,6 +3,7 @@ import type { components, paths } from "./schema";
 
 type Schemas = components["schemas"];
 export type Account = Schemas["Account"];
+export type PageChange = NonNullable<Variant["page_changes"]>[number];
 export type Docket = Schemas["Docket"];
 export type DocketRow = Schemas["DocketRow"];
 export type Evidence = Schemas["EvidenceOut"];

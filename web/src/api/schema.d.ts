@@ -3690,6 +3690,20 @@ export interface components {
             words: string[];
         };
         /**
+         * FailedChangeOut
+         * @description A change of the page in words, the units of its variant, and those for whom it could not be made.
+         */
+        FailedChangeOut: {
+            /** Failed */
+            failed: number;
+            /** Letter */
+            letter: string;
+            /** Units */
+            units: number;
+            /** Words */
+            words: string;
+        };
+        /**
          * FilterGroupIO
          * @description Conditions of which all, or any one, must hold.
          */
@@ -3829,6 +3843,23 @@ export interface components {
             places: components["schemas"]["PlaceOut"][];
             rollout: components["schemas"]["RolloutOut"] | null;
         };
+        /**
+         * HideChange
+         * @description Not shown, and no room taken.
+         */
+        HideChange: {
+            find: components["schemas"]["Place"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "hide";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+        };
         /** HourOut */
         HourOut: {
             /**
@@ -3860,6 +3891,30 @@ export interface components {
             name: string;
             /** Rows */
             rows: number;
+        };
+        /**
+         * InsertChange
+         * @description A piece of HTML, before or after the element, or as the first or last thing in it.
+         */
+        InsertChange: {
+            find: components["schemas"]["Place"];
+            /** Html */
+            html: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "insert";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Place
+             * @enum {string}
+             */
+            place: "before" | "after" | "first" | "last";
         };
         /**
          * IntervalOut
@@ -4166,6 +4221,25 @@ export interface components {
             tone: "ahead" | "behind" | "open";
         };
         /**
+         * LinkChange
+         * @description Another target of a link.
+         */
+        LinkChange: {
+            find: components["schemas"]["Place"];
+            /** Href */
+            href: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "link";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+        };
+        /**
          * LinkIn
          * @description A link to the report, or to what an engineer needs, from the draft on.
          */
@@ -4239,6 +4313,8 @@ export interface components {
             letters: string[];
             /** Mixed */
             mixed: number;
+            /** Page Changes */
+            page_changes: components["schemas"]["FailedChangeOut"][];
             /** Passages */
             passages: components["schemas"]["PassageOut"][];
             /** Segments */
@@ -4526,6 +4602,29 @@ export interface components {
             return_on_spend: number | null;
             spend: components["schemas"]["SpendArmOut"];
         };
+        /**
+         * MoveChange
+         * @description To another place.
+         */
+        MoveChange: {
+            find: components["schemas"]["Place"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "move";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Place
+             * @enum {string}
+             */
+            place: "before" | "after";
+            to: components["schemas"]["Place"];
+        };
         /** NeedOut */
         NeedOut: {
             /** Name */
@@ -4789,6 +4888,30 @@ export interface components {
             /** Verdict */
             verdict: string;
         };
+        /**
+         * PictureChange
+         * @description Another picture, with what it shows in words.
+         */
+        PictureChange: {
+            /**
+             * Alt
+             * @default
+             */
+            alt: string;
+            find: components["schemas"]["Place"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "picture";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /** Src */
+            src: string;
+        };
         /** PictureOut */
         PictureOut: {
             /** Caption */
@@ -4803,6 +4926,16 @@ export interface components {
             url: string;
             /** Width */
             width: number;
+        };
+        /**
+         * Place
+         * @description An element of the page: selectors, of which the first that finds exactly one counts, and what it is called in words.
+         */
+        Place: {
+            /** Name */
+            name: string;
+            /** Selectors */
+            selectors: string[];
         };
         /** PlaceIn */
         PlaceIn: {
@@ -6403,6 +6536,45 @@ export interface components {
             stretches: components["schemas"]["StretchOut"][];
         };
         /**
+         * StyleChange
+         * @description Colour, size and the like, by name.
+         */
+        StyleChange: {
+            find: components["schemas"]["Place"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "style";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /** Styles */
+            styles: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * StylesheetChange
+         * @description Styles for the page as a whole.
+         */
+        StylesheetChange: {
+            /** Css */
+            css: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "css";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+        };
+        /**
          * TakenLookOut
          * @description A look: ``statistic`` of the best variant (positive is good) against ``critical_value``; ``power_*`` the chance that the
          *     last look crosses, if it goes on as seen or if the lift is the worthwhile one. ``stored`` once it was taken; ``due``
@@ -6443,6 +6615,25 @@ export interface components {
             taken_by: string;
             /** Verdict */
             verdict: string;
+        };
+        /**
+         * TextChange
+         * @description Another text, in place of all that the element holds.
+         */
+        TextChange: {
+            find: components["schemas"]["Place"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "text";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /** Text */
+            text: string;
         };
         /** TickIn */
         TickIn: {
@@ -6565,6 +6756,8 @@ export interface components {
             link?: string;
             /** Name */
             name: string;
+            /** Page Changes */
+            page_changes?: (components["schemas"]["TextChange"] | components["schemas"]["PictureChange"] | components["schemas"]["LinkChange"] | components["schemas"]["StyleChange"] | components["schemas"]["HideChange"] | components["schemas"]["MoveChange"] | components["schemas"]["InsertChange"] | components["schemas"]["StylesheetChange"])[];
             /** Parameters */
             parameters?: components["schemas"]["ParameterIO"][];
             /** Weight */
@@ -6604,6 +6797,10 @@ export interface components {
             link: string;
             /** Name */
             name: string;
+            /** Page Changes */
+            page_changes: (components["schemas"]["TextChange"] | components["schemas"]["PictureChange"] | components["schemas"]["LinkChange"] | components["schemas"]["StyleChange"] | components["schemas"]["HideChange"] | components["schemas"]["MoveChange"] | components["schemas"]["InsertChange"] | components["schemas"]["StylesheetChange"])[];
+            /** Page Changes In Words */
+            page_changes_in_words: string[];
             /** Parameters */
             parameters: components["schemas"]["ParameterIO"][];
             /** Pictures */

@@ -62,6 +62,7 @@ const LIVE: Live = {
   mixed: 7,
   who: { identity: "id", several: 0, across: 0, never_counted: 0, with_another: 0, never_counted_in_words: "" },
   passages: [],
+  page_changes: [],
   issues: [{ kind: "split", sentence: "The split is not as planned", advice: "Find where", tone: "unsound" }],
 };
 

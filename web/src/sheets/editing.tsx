@@ -30,7 +30,7 @@ interface Editing {
   newRound: boolean;
   setNewRound: (newRound: boolean) => void;
   /** Changes of fields; those of a list are made from the experiment as it is when their turn comes. */
-  save: (changes: Change) => void;
+  save: (changes: Change, done?: () => void) => void;
   undo: () => void;
   canUndo: boolean;
   saving: boolean;
@@ -39,6 +39,8 @@ interface Editing {
   clash: ExperimentChanges | null;
   settle: (useMine: boolean) => void;
   errorFor: (field: string) => string | undefined;
+  /** What is wrong with a field or any part of it. */
+  errorsIn: (field: string) => string[];
 }
 
 const Context = createContext<Editing | null>(null);
@@ -106,7 +108,7 @@ export function EditingProvider({ experiment, children }: { experiment: Experime
       setReason,
       newRound,
       setNewRound,
-      save: (change) => mutate({ change, undoing: false }),
+      save: (change, done) => mutate({ change, undoing: false }, done && { onSuccess: done }),
       undo: () => {
         const before = past.current.pop();
         if (before) mutate({ change: before, undoing: true });
@@ -121,6 +123,12 @@ export function EditingProvider({ experiment, children }: { experiment: Experime
         setClash(null);
       },
       errorFor: (field) => (error instanceof Problem ? error.fields[field] : undefined),
+      errorsIn: (field) =>
+        error instanceof Problem
+          ? Object.entries(error.fields).flatMap(([name, text]) =>
+              name === field || name.startsWith(`${field}.`) ? [text] : [],
+            )
+          : [],
     }),
     [experiment, mayAct, reason, newRound, depth, saving, error, clash, mutate, reset],
   );
@@ -139,13 +147,14 @@ function pick(experiment: Experiment, changes: ExperimentChanges): ExperimentCha
 
 /** The variants as they are sent back. */
 export function variantsIn(experiment: Experiment): Variant[] {
-  return experiment.variants.map(({ id, name, changes, parameters, link, address, weight }) => ({
+  return experiment.variants.map(({ id, name, changes, parameters, link, address, page_changes, weight }) => ({
     id,
     name,
     changes,
     parameters,
     link,
     address,
+    page_changes,
     weight,
   }));
 }

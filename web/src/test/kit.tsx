@@ -81,6 +81,8 @@ export function variant(letter: string, name: string, changes: Partial<VariantOu
     parameters: [],
     link: "",
     address: "",
+    page_changes: [],
+    page_changes_in_words: [],
     weight: 1,
     pictures: [],
     earlier_pictures: [],

@@ -11,6 +11,7 @@ from neat_verdict.app.analysis.figures import interval
 from neat_verdict.app.analysis.presenting import tone_of
 from neat_verdict.app.analysis.schemas import RoundOfOut, RoundsOut, TogetherOut
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric
+from neat_verdict.app.experiments.page_changes import changes_of
 from neat_verdict.app.experiments.queries import rounds_read
 from neat_verdict.app.experiments.rounds import address, before
 from neat_verdict.core.checks import InputError
@@ -93,7 +94,7 @@ def _as_found(analysis: Analysis) -> list[_Round]:
 def _refused(parts: Sequence[Experiment]) -> str:
     """Why rounds are not read together; "" where they are."""
     last = parts[-1]
-    shown = [[(one.changes, one.parameters) for one in part.variants.all()] for part in parts]
+    shown = [[(changes_of(one), one.parameters) for one in part.variants.all()] for part in parts]
     counted = [part.primary and (part.primary.metric_id, part.primary.definition) for part in parts]
     for part, was, what in zip(parts, shown, counted, strict=True):
         if what != counted[-1]:

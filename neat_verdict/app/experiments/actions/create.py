@@ -75,10 +75,10 @@ def follow_up(by: User, source: Experiment) -> Experiment:
     _plan_with_what_was_shown(draft, source, rolled_out.position)
     draft.save()
     control = _copy_variant(draft, rolled_out, 0, rolled_out.name)
-    control.changes = []
+    control.changes, control.page_changes = [], []
     control.save()
     challenger = _copy_variant(draft, rolled_out, 1, "The new challenger")
-    challenger.changes = []
+    challenger.changes, challenger.page_changes = [], []
     challenger.weight = control.weight
     challenger.save()
     record(draft, by, "create", f"Started from the winner of “{source.name}”", source=source.key)
@@ -122,7 +122,8 @@ def _copy_brief(by: User, source: Experiment, name: str) -> Experiment:
 def _copy_variant(experiment: Experiment, source: Variant, position: int, name: str) -> Variant:
     made = Variant.objects.create(
         experiment=experiment, position=position, name=name, changes=source.changes, parameters=source.parameters,
-        link=source.link, address=source.address, weight=source.weight,
+        link=source.link, address=source.address, page_changes=source.page_changes,
+        weight=source.weight,
     )  # fmt: skip
     copy_pictures(source, made)
     return made

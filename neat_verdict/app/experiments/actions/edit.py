@@ -102,9 +102,11 @@ def apply_changes(by: User, experiment: Experiment, changes: dict[str, Any], rea
     _check_together(experiment)
     if text:
         experiment.version += 1
-    sent = any(variant.address for variant in experiment.variants.all())
+    sent = any(variant.address or variant.page_changes for variant in experiment.variants.all())
     if experiment.rule_locked_at is not None and sent and any(line["field"] == "page" for line in text):
-        raise Conflict("Locked since the start: the page from which visitors are sent to others", fields=["page"])
+        raise Conflict(
+            "Locked since the start: the page that is changed, or from which visitors are sent", fields=["page"]
+        )
     if experiment.rule_locked_at is not None and not reason.strip() and (delivered := delivery_changes(text)):
         subjects = " and ".join(subject[0].lower() + subject[1:] for subject, *_ in delivered)
         raise Conflict(

@@ -10,6 +10,7 @@ from typing import Any
 from django.core.files.base import ContentFile
 
 from neat_verdict.app.experiments.models import GUARDING, Experiment, ExperimentMetric, Picture, Tally, Variant
+from neat_verdict.app.experiments.page_changes import checked_changes
 from neat_verdict.app.experiments.queries import breakdowns, factors
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.metrics import actions as library
@@ -23,7 +24,7 @@ from neat_verdict.core.planning import Arms
 from neat_verdict.core.text.format import listed
 from neat_verdict.core.variants import MAX_VARIANTS
 
-_VARIANT_FIELDS = ("name", "changes", "parameters", "link", "address", "weight")
+_VARIANT_FIELDS = ("name", "changes", "parameters", "link", "address", "page_changes", "weight")
 _USE_FIELDS = ("role", "margin", "baseline", "standard_deviation", "before_days", "strata", "direction")
 Told = list[dict[str, Any]]
 
@@ -114,10 +115,16 @@ def _variant_line(index: int, line: dict[str, Any]) -> dict[str, Any]:
     changes = [text.strip() for text in line.get("changes", []) if text.strip()]
     weight = line.get("weight", 1.0)
     address = line.get("address", "").strip()
+    page_changes = checked_changes(f"variants.{index}.page_changes", line.get("page_changes", []))
     if address and index == 0:
         raise InputError("variants.0.address", address, "must be empty: control is the experiment’s own page")
+    if page_changes and index == 0:
+        raise InputError("variants.0.page_changes", len(page_changes), "must be none: control is the page as it is")
+    if page_changes and address:
+        raise InputError(f"variants.{index}.address", address, "must be empty where the page itself is changed")
     return {
-        "name": name, "changes": changes, "parameters": parameters, "link": link, "address": address, "weight": weight,
+        "name": name, "changes": changes, "parameters": parameters, "link": link, "address": address,
+        "page_changes": page_changes, "weight": weight,
     }  # fmt: skip
 
 
@@ -158,6 +165,7 @@ def variants_of(experiment: Experiment) -> list[dict[str, Any]]:
             "parameters": kept.parameters if kept else [],
             "link": kept.link if kept else "",
             "address": kept.address if kept else "",
+            "page_changes": kept.page_changes if kept else [],
             "weight": 1.0,
         })  # fmt: skip
     return result

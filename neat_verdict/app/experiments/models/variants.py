@@ -22,6 +22,8 @@ class Variant(models.Model):
     link = models.CharField(max_length=500, blank=True, default="")
     # Of a variant that is a page of its own: where it lies, as an address or a path at the origin of the experiment's page.
     address = models.CharField(max_length=500, blank=True, default="")
+    # What it changes on the page without a developer (`page_changes.PageChangeIO`).
+    page_changes = models.JSONField(default=list, blank=True)
     weight = models.FloatField(default=1.0)
 
     class Meta:

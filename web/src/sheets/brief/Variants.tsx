@@ -7,6 +7,7 @@ import { TextField } from "../../parts/fields";
 import { useEditing, variantsIn } from "../editing";
 import { DeliveryForAReason } from "../ForAReason";
 import { SideBySide, VariantPictures } from "./Pictures";
+import { PageChanges } from "./PageChanges";
 import { Parameters } from "./Parameters";
 
 const MOST = 10;
@@ -84,6 +85,7 @@ function VariantLine({ variant, index, set, copy, remove }: LineProps) {
     variant.parameters.length && plural(variant.parameters.length, "parameter"),
     variant.link && "link",
     variant.address && "own page",
+    variant.page_changes.length && `${plural(variant.page_changes.length, "change")} on the page`,
     variant.pictures.length && plural(variant.pictures.length, "picture"),
   ].filter(Boolean);
   return (
@@ -134,6 +136,15 @@ function VariantLine({ variant, index, set, copy, remove }: LineProps) {
           )}
         </span>
       </div>
+      {index > 0 && variant.page_changes.length > 0 && !open && (
+        <ul className="quiet ml-8 list-disc pl-4 text-sm">
+          {variant.page_changes_in_words.map((words, at) => (
+            <li key={at} className={variant.page_changes[at]?.on ? "" : "line-through"}>
+              {words}
+            </li>
+          ))}
+        </ul>
+      )}
       {open && (
         <div className="mt-1 mb-2 ml-8 grid grid-cols-2 gap-x-6 max-lg:grid-cols-1">
           <Parameters
@@ -163,6 +174,7 @@ function VariantLine({ variant, index, set, copy, remove }: LineProps) {
             )}
             <VariantPictures variant={variant} />
           </div>
+          {index > 0 && served && <PageChanges variant={variant} index={index} />}
         </div>
       )}
     </li>

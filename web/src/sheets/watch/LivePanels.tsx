@@ -77,6 +77,54 @@ export function WhoArrived({ live }: { live: Live }) {
   );
 }
 
+/** Changes on the page, and for how many they could not be made. */
+export function ChangesMade({ live }: { live: Live }) {
+  if (live.page_changes.length === 0) return null;
+  return (
+    <Panel title="Changes on the page" note="an element that is not there, or more than once, is not changed">
+      <DataTable
+        label="Changes on the page"
+        rows={live.page_changes}
+        rowKey={(line) => live.page_changes.indexOf(line)}
+        sortable={false}
+        columns={[
+          {
+            name: "Change",
+            align: "left",
+            hideable: false,
+            value: (line) => line.words,
+            copied: [
+              ["variant", (line) => line.letter],
+              ["change", (line) => line.words],
+            ],
+            cell: (line) => (
+              <span className="flex items-baseline gap-2">
+                <Letter letter={line.letter} /> {line.words}
+              </span>
+            ),
+          },
+          {
+            name: "Units",
+            value: (line) => line.units,
+            copied: [["units", (line) => line.units]],
+            cell: (line) => count(line.units),
+          },
+          {
+            name: "Not made",
+            value: (line) => line.failed,
+            copied: [["not made", (line) => line.failed]],
+            cell: (line) => (
+              <>
+                {count(line.failed)} {line.units > 0 && <span className="quiet">{rate(line.failed / line.units)}</span>}
+              </>
+            ),
+          },
+        ]}
+      />
+    </Panel>
+  );
+}
+
 /** The latest exposures and events, updated every few seconds. */
 export function Latest({ live, running }: { live: Live; running: boolean }) {
   const { data: session } = useSession();

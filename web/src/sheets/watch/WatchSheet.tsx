@@ -12,7 +12,17 @@ import { useEditing } from "../editing";
 import { ChangeNotes } from "./ChangeNotes";
 import { DataIn } from "./DataIn";
 import { FilesIn } from "./FilesIn";
-import { WhoArrived, DataQualityIssues, Hours, Intake, Latest, Segments, SplitByDay, WhoIsCounted } from "./LivePanels";
+import {
+  ChangesMade,
+  WhoArrived,
+  DataQualityIssues,
+  Hours,
+  Intake,
+  Latest,
+  Segments,
+  SplitByDay,
+  WhoIsCounted,
+} from "./LivePanels";
 
 /** Arrivals, events and the split: is the data what the design says? Nothing here shows lifts. */
 export function WatchSheet() {
@@ -36,6 +46,7 @@ export function WatchSheet() {
     <>
       <DataQualityIssues live={live.data} />
       {served && <WhoArrived live={live.data} />}
+      {served && <ChangesMade live={live.data} />}
       {served && <Latest live={live.data} running={running} />}
       {evidence.data && !empty && <Arrivals evidence={evidence.data} />}
       {served && !empty && (

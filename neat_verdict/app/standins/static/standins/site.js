@@ -128,7 +128,7 @@ const PAGES = {
     does("Add it", "pet_added") +
     part("p", BREAKFASTS[shown("breakfast_picture", "none")]) +
     does("Add a breakfast", "breakfast_added") +
-    next("Go to payment", "payment_started"),
+    next("Go to payment", "payment_started", {}, "extras_passed"),
   payment: () => part("h1", "Pay 84.50 €") + next("Pay", "booking_paid", { amount: 84.5, passengers: 2, legs: 1 }),
   done: () => part("h1", "Bon voyage!") + part("p", "Your invented tickets are on their invented way."),
 };
@@ -145,8 +145,8 @@ function does(label, event) {
   actions.push({ event });
   return `<button data-action="${actions.length - 1}">${label}</button> `;
 }
-function next(label, event, more) {
-  actions.push({ event, more, then: steps[Math.max(steps.indexOf(page), 0) + 1] });
+function next(label, event, more, also) {
+  actions.push({ event, more, also, then: steps[Math.max(steps.indexOf(page), 0) + 1] });
   return `<p><button data-action="${actions.length - 1}">${label}</button></p>`;
 }
 
@@ -155,6 +155,7 @@ main.addEventListener("click", (click) => {
   if (!action) return;
   click.target.disabled = true;
   send(action.event, action.more);
+  if (action.also) send(action.also);
   if (action.then) location.assign(`/tidewick/${action.then}`);
 });
 form.addEventListener("submit", (submitted) => {

@@ -1,0 +1,130 @@
+"""A page of another origin, under a strict policy, is changed from the Brief: written, looked at, shown, counted."""
+
+import re
+import urllib.request
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.e2e.conftest import PATIENCE
+from tests.e2e.test_between_pages import copied, started
+
+PAGE = """<!doctype html><html lang="en"><head><meta charset="utf-8"><link rel="icon" href="data:,"><title>Extras</title>
+<script src="/hold.js"></script><script src="{verdict}/site/v1/neat.js?key={key}" async></script>
+<link rel="stylesheet" href="/page.css"></head>
+<body><main id="page"><h1>Anything else?</h1><p id="berth">A berth for your dog</p><p><button>Go to payment</button></p></main>
+</body></html>"""
+STYLES = "#berth { display: block !important; color: black }"
+
+
+@pytest.fixture
+def analyst(people):
+    return people().sign_in()
+
+
+@pytest.fixture
+def shop(site, serve_pages):
+    """Somebody else's page, whose policy allows no script and no style in it."""
+    answered = urllib.request.urlopen(f"{site}/tidewick/", timeout=30).read().decode()
+    key = re.search(r'data-key="([^"]+)"', answered)[1]
+    hold = urllib.request.urlopen(f"{site}/static/standins/hold.js", timeout=30).read().decode()
+    policy = f"default-src 'none'; script-src 'self' {site}; style-src 'self'; connect-src {site}; img-src data:"
+    pages = {
+        "/": ("text/html", PAGE.format(verdict=site, key=key)),
+        "/hold.js": ("text/javascript", hold),
+        "/page.css": ("text/css", STYLES),
+    }
+    return serve_pages(pages, policy=policy)
+
+
+@pytest.fixture
+def visit(chromium, shop):
+    contexts, complaints = [], []
+
+    def come(address=shop):
+        context = chromium.new_context(viewport={"width": 390, "height": 700})
+        contexts.append(context)
+        context.set_default_timeout(PATIENCE)
+        page = context.new_page()
+        page.on("pageerror", lambda error: complaints.append(str(error)))
+        page.on("console", lambda message: complaints.append(message.text) if message.type == "error" else None)
+        with page.expect_response(re.compile("/site/v1/(assign|preview)")):
+            page.goto(address)
+        return page
+
+    yield come
+    for context in contexts:
+        context.close()
+    assert complaints == []
+
+
+def add(page, kind, **fields):
+    page.get_by_role("button", name="Add a change").click()
+    page.get_by_label("What changes").last.select_option(label=kind)
+    for label, text in fields.items():
+        page.get_by_label(re.compile(LABELS[label])).fill(text)
+    page.get_by_role("button", name="Save the change").click()
+
+
+LABELS = {
+    "name": "^What it is called", "where": "^Where it is", "styles": "^Styles, one", "css": "^CSS, which", "html": "^HTML,",
+}  # fmt: skip
+
+
+def test_a_page_is_changed_without_a_developer_and_without_its_policy_knowing(analyst, shop, visit):
+    page = analyst.page
+    key = copied(page, "plainer-words-before-payment", shop)
+    page.get_by_role("button", name=re.compile("3 changes on the page")).click()
+    changes = page.get_by_label("Changes on the page in B")
+    add(page, "Hidden", name="Line “A berth for your dog”", where="#berth")
+    expect(changes).to_contain_text("Line “A berth for your dog” is hidden")
+    add(page, "Hidden", name="Line “Breakfast”", where="#breakfast")
+    expect(changes).to_contain_text("Line “Breakfast” is hidden")
+    # What could load something is refused, and stays as it was typed.
+    add(page, "Styles for the page", css="h1 { background: url(https://elsewhere.example/x) }")
+    expect(changes.get_by_role("alert")).to_contain_text("styles load nothing")
+    page.get_by_label(re.compile(LABELS["css"])).fill("h1 { letter-spacing: 2px }")
+    page.get_by_role("button", name="Save the change").click()
+    expect(changes).to_contain_text("The page has 1 rule of style of its own")
+    # Without the style of the button.
+    style = page.get_by_label(re.compile("Button “Go to payment” has background-color"))
+    style.click()
+    expect(style).not_to_be_checked()
+    assert analyst.axe() == []
+
+    link = page.get_by_role("link", name="Open: B").get_attribute("href")
+    looked_at = visit(link)
+    expect(looked_at.get_by_label("Preview")).to_contain_text("4 of 5 changes made (4: not found).")
+    expect(looked_at.get_by_role("button", name="See the total and pay")).to_be_visible()
+
+    started(page)
+    found = {}
+    while len(found) < 2:
+        visitor = visit()
+        visitor.wait_for_function("neat.assignments && document.documentElement.style.opacity === ''")
+        visitor.wait_for_timeout(300)
+        found["B" if visitor.get_by_text("See the total and pay").count() else "A"] = visitor
+    as_it_is, changed = found["A"], found["B"]
+    expect(as_it_is.get_by_role("main")).to_have_text(
+        re.compile("Anything else.*A berth for your dog.*Go to payment", re.S)
+    )
+    expect(changed.get_by_text("Nothing is charged before the last step.")).to_be_visible()
+    # Hidden although the page's own style insists.
+    expect(changed.get_by_text("A berth for your dog")).to_be_hidden()
+    assert changed.evaluate("getComputedStyle(document.querySelector('h1')).letterSpacing") == "2px"
+    unit = changed.evaluate("neat.unit")
+    with changed.expect_request("**/site/v1/events") as sent:
+        pass
+    assert unit in sent.value.post_data
+
+    page.goto(f"/experiments/{key}/watch")
+    rows = page.get_by_label("Changes on the page").get_by_role("row")
+    expect(rows.filter(has_text="Line “Breakfast” is hidden").get_by_role("cell").nth(2)).not_to_contain_text(
+        re.compile("^0"), timeout=PATIENCE
+    )
+    expect(rows.filter(has_text="See the total and pay").get_by_role("cell").nth(2)).to_have_text(re.compile("^0"))
+    assert analyst.axe() == []
+    assert analyst.overflow() == 0
+    # The words of the changes are the variant's in the report too.
+    page.goto(f"/reports/{key}")
+    expect(page.get_by_text(re.compile("says “See the total and pay”")).first).to_be_visible()

@@ -1,0 +1,128 @@
+/** What a variant changes on the page (docs/page-changes.md): made as elements come, and never twice. */
+
+interface Place {
+  selectors: string[];
+  name: string;
+}
+
+export type Change =
+  | { kind: "text"; find: Place; text: string }
+  | { kind: "picture"; find: Place; src: string; alt: string }
+  | { kind: "link"; find: Place; href: string }
+  | { kind: "style"; find: Place; styles: Record<string, string> }
+  | { kind: "hide"; find: Place }
+  | { kind: "move"; find: Place; place: "before" | "after"; to: Place }
+  | { kind: "insert"; find: Place; place: "before" | "after" | "first" | "last"; html: string }
+  | { kind: "css"; css: string };
+
+/** What became of a change: made, or why not. */
+export type State = "made" | "absent" | "several" | "failed";
+
+const LATE = 2_000; // after the page is there, elements may still come
+
+/**
+ * Make changes now and as the page goes on. `end` is called once, with the state of each, when they are all made or the page has
+ * been there for two seconds; what comes later is made too. Answers with what stops looking.
+ */
+export function change(changes: Change[], end: (states: State[]) => void): () => void {
+  const made = changes.map((): WeakSet<Element> => new WeakSet());
+  const states = changes.map((): State => "absent");
+  let told = false;
+  const looking = new MutationObserver(() => look());
+
+  const tell = () => {
+    if (told) return;
+    told = true;
+    end([...states]);
+  };
+
+  function look(): void {
+    looking.disconnect(); // what is done here is no news
+    changes.forEach((one, at) => {
+      try {
+        states[at] = make(one, made[at] as WeakSet<Element>, states[at] as State);
+      } catch {
+        states[at] = "failed";
+      }
+    });
+    looking.observe(document, { childList: true, subtree: true });
+    if (states.every((state) => state === "made")) tell();
+  }
+
+  look();
+  const later = () => setTimeout(tell, LATE);
+  if (document.readyState === "complete") later();
+  else addEventListener("load", later, { once: true });
+  return () => looking.disconnect();
+}
+
+/** The element of a place: of the first selector that finds any, if it is one only. */
+export function find({ selectors }: Place): Element | "absent" | "several" {
+  for (const selector of selectors) {
+    const found = document.querySelectorAll(selector);
+    if (found.length) return found.length === 1 ? (found[0] as Element) : "several";
+  }
+  return "absent";
+}
+
+function make(one: Change, made: WeakSet<Element>, before: State): State {
+  if (one.kind === "css") {
+    if (before !== "made") wear(one.css);
+    return "made";
+  }
+  const element = find(one.find);
+  if (typeof element === "string") return before === "made" && element === "absent" ? before : element;
+  if (made.has(element)) return "made";
+  if (one.kind === "move") {
+    const to = find(one.to);
+    if (typeof to === "string") return to;
+    if (element.contains(to)) return "failed";
+    to[one.place](element);
+  } else {
+    act(one, element);
+  }
+  made.add(element);
+  return "made";
+}
+
+function act(one: Exclude<Change, { kind: "css" | "move" }>, element: Element): void {
+  switch (one.kind) {
+    case "text":
+      element.textContent = one.text;
+      break;
+    case "picture":
+      // Other sizes of the picture that was there would be shown in its place.
+      element.removeAttribute("srcset");
+      element
+        .closest("picture")
+        ?.querySelectorAll("source")
+        .forEach((source) => source.remove());
+      element.setAttribute("src", one.src);
+      element.setAttribute("alt", one.alt);
+      break;
+    case "link":
+      element.setAttribute("href", one.href);
+      break;
+    case "style":
+      for (const [name, value] of Object.entries(one.styles)) {
+        (element as HTMLElement).style.setProperty(name, value, "important");
+      }
+      break;
+    case "hide":
+      (element as HTMLElement).style.setProperty("display", "none", "important");
+      break;
+    case "insert": {
+      const piece = document.createElement("template");
+      piece.innerHTML = one.html;
+      const where = { before: "before", after: "after", first: "prepend", last: "append" } as const;
+      element[where[one.place]](piece.content);
+    }
+  }
+}
+
+/** Styles that no policy of the page forbids. */
+function wear(css: string): void {
+  const sheet = new CSSStyleSheet();
+  sheet.replaceSync(css);
+  document.adoptedStyleSheets.push(sheet);
+}
