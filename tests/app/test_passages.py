@@ -308,6 +308,17 @@ def test_both_pages_must_have_the_script_and_the_first_must_wait(ask, page, key,
     assert (found()[waits], found()["The script is on the page of B"]) == (True, True)
 
 
+def test_what_the_pages_lack_is_found_before_the_start(ask, page, key, draft):
+    def unmet():
+        buffer.flush()
+        return [one["label"] for one in ask("get", f"/experiments/{KEY}/readiness")[1]["points"] if not one["met"]]
+
+    assert "The script is on the page of B" in unmet()
+    for path in ("/sailings", "/sailings-b"):
+        page("assign", unit="u", page=path, script="1.2.3", held=True)
+    assert not any(label.startswith("The ") and "page" in label for label in unmet())
+
+
 def test_the_engineer_gets_the_snippet_that_holds_the_page(ask, key, draft):
     first = ask("get", f"/experiments/{KEY}/snippets")[1][0]
     assert first["name"] == "held_page"

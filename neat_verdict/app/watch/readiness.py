@@ -10,6 +10,7 @@ from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import missing_for_rule, planned_rule
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.people.queries import keys_in_use
+from neat_verdict.app.site.installed import findings
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.text.format import format_share, listed, plural
 
@@ -36,7 +37,15 @@ def readiness(experiment: Experiment) -> list[Point]:
     points = [_rule(experiment), *_reach(experiment), _shares(experiment)]
     if experiment.data_from == "events":
         points += [*_parameters(experiment), _key(), *_variants(experiment), *_events(experiment)]
+        points += _on_page(experiment)
     return points
+
+
+def _on_page(experiment: Experiment) -> list[Point]:
+    """Whether the pages between which visitors are sent, or which change, have the script."""
+    if not any(variant.address or variant.page_changes for variant in experiment.variants.all()):
+        return []
+    return [Point(one.label, one.met, one.seen, one.fix, "brief") for one in findings(experiment)]
 
 
 def unmet(experiment: Experiment) -> list[str]:

@@ -7,7 +7,7 @@ const PAGE = `<main><h1>Where to?</h1><p id="intro">Nine <em>islands</em></p>
   <picture id="deck"><source srcset="/big.jpg"><img src="/old.jpg" srcset="/x.jpg 2x" alt="old"></picture>
   <ul><li class="line">One</li><li class="line">Two</li></ul></main>`;
 let worn: string[];
-let stops: (() => void)[] = [];
+const stops: (() => void)[] = [];
 
 beforeEach(() => {
   vi.useFakeTimers();
