@@ -92,6 +92,11 @@ def test_a_page_is_changed_without_a_developer_and_without_its_policy_knowing(an
     expect(style).not_to_be_checked()
     assert analyst.axe() == []
 
+    analyst.others = (shop,)  # in frames
+    page.get_by_role("button", name="Show here: B").click()
+    said = page.get_by_label("B on the page").get_by_role("status")
+    expect(said).to_have_text(["4 of 5 changes made (not: 4)."] * 3)
+    page.get_by_role("button", name="Hide: B").click()
     link = page.get_by_role("link", name="Open: B").get_attribute("href")
     looked_at = visit(link)
     expect(looked_at.get_by_label("Preview")).to_contain_text("4 of 5 changes made (4: not found).")

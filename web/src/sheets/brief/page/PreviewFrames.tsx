@@ -15,8 +15,12 @@ const PATIENCE = 6_000;
 interface Said {
   script: string;
   problem?: string;
+  /** Names of the variant's parameters. */
+  parameters?: string[];
   read: string[];
   missing: string[];
+  /** What became of its changes on the page, in their order. */
+  changes?: string[];
 }
 
 /** A variant on the page at three widths side by side, each with what the script there says. */
@@ -87,10 +91,17 @@ function Frame({ device, height, preview }: FrameProps) {
   );
 }
 
-function words({ problem, missing, read }: Said): string {
+function words({ problem, missing, parameters = [], changes = [] }: Said): string {
   if (problem) return problem;
-  if (missing.length) return `The page has not asked for ${missing.join(", ")}.`;
-  return read.length ? "All parameters are in use." : "This variant has no parameters.";
+  const said = [];
+  if (missing.length) said.push(`The page has not asked for ${missing.join(", ")}.`);
+  else if (parameters.length) said.push("All parameters are in use.");
+  if (changes.length) {
+    const not = changes.flatMap((state, at) => (state === "made" ? [] : [at + 1]));
+    const which = not.length ? ` (not: ${not.join(", ")})` : "";
+    said.push(`${changes.length - not.length} of ${changes.length} changes made${which}.`);
+  }
+  return said.join(" ") || "Nothing of this variant is seen here.";
 }
 
 function isSaid(data: unknown): data is Said {
