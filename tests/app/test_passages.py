@@ -90,6 +90,19 @@ def test_an_address_that_nobody_could_be_sent_to_is_refused(analyst, draft, addr
     assert find(KEY).variants.all()[1].address == "/sailings-b"
 
 
+def test_a_challenger_that_joins_is_held_to_the_same(ask, running):
+    variant = {"name": "Map", "address": "https://elsewhere.example/c"}
+    body = {
+        "variant": variant,
+        "weights": [1, 1, 1],
+        "from_day": (TODAY + timedelta(days=1)).date().isoformat(),
+        "reason": "it is ready",
+    }
+    status, problem = ask("post", f"/experiments/{KEY}/joining-variants", body)
+    assert (status, problem["errors"][0]["field"]) == (422, "variants.2.address")
+    assert find(KEY).variants.count() == 2
+
+
 @pytest.mark.parametrize("address", ["/b", f"{HOME}/b?layout=2#top", "/sailings/b", ""])
 def test_an_address_or_a_path_of_the_same_site_is_taken(analyst, draft, address):
     edited(analyst, draft, address=address)
@@ -228,6 +241,12 @@ def test_when_what_changes_is_over_the_script_is_another(client, code, key, anal
     after = code(client, f"?key={key.public}")
     assert after.content.decode().splitlines()[-1] == "window.neat?.changed([]);"
     assert after["ETag"] != before["ETag"]
+
+
+def test_a_page_is_held_back_for_who_is_forced_into_a_draft(client, code, key, analyst, draft):
+    assert code(client, f"?key={key.public}").content.decode().splitlines()[-1] == "window.neat?.changed([]);"
+    actions.edit_experiment(analyst, KEY, draft.version, {"forced": {"me": "B"}})
+    assert str(page_hash(PAGE)) in code(client, f"?key={key.public}").content.decode()
 
 
 @pytest.mark.parametrize("query", ["", "?key=", "?key=nvsite_made-up", "?key=%00%ff", "?key=" + "x" * 3000])

@@ -107,7 +107,7 @@ def passages_in(answers: Mapping[str, Answer], page: str) -> list[Passage]:
 
 def pages_between() -> set[str]:
     """The pages that may change, or from which a unit may be sent to another, as things are."""
-    return {experiment.page for experiment in served().values() if experiment.serving and experiment.page}
+    return {one.page for one in served().values() if one.page and (one.serving or one.traffic.forced)}
 
 
 def _concerns(experiment: Served, unit: str, kept: Mapping[tuple[int, int], int]) -> bool:

@@ -1,4 +1,5 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import { pageHash, thisPage } from "./passages";
 import { start, type Neat, type Options } from "./start";
 
 interface Call {
@@ -40,13 +41,17 @@ beforeEach(() => {
 });
 
 afterEach(() => {
+  pages.splice(0).forEach((neat) => neat.consent(false)); // what it looks for, it looks for no more
   vi.useRealTimers();
   vi.unstubAllGlobals();
   vi.restoreAllMocks();
 });
 
+const pages: Neat[] = [];
+
 async function begun(given: Partial<Options> = {}): Promise<Neat> {
   const neat = start({ ...KEY, ...given });
+  pages.push(neat);
   await neat.ready;
   return neat;
 }
@@ -331,6 +336,69 @@ describe("events", () => {
     await begun();
     await later(1000);
     expect(sent().map((event) => event.event)).toContain("search");
+  });
+});
+
+describe("changes on the page", () => {
+  const place = (selector: string) => ({ selectors: [selector], name: selector });
+  const changes = [
+    { kind: "insert", find: place("#list"), place: "last", html: "<li>Far Skerry</li>" },
+    { kind: "hide", find: place("#gone") },
+  ];
+  const own = { experiment: "islands", variant: "B", reason: "assigned", here: true, to: "", counts: true, changes };
+  const items = () => document.querySelectorAll("#list li").length;
+
+  beforeEach(() => {
+    document.body.innerHTML = "<ul id='list'><li>Selkie Isle</li></ul>";
+    answers.assign = () => ok({ passages: [{ ...own, between: false }] });
+  });
+
+  it("are made once, however often parameters are asked for, with an exposure and what could not be made", async () => {
+    const neat = await begun();
+    expect(items()).toBe(2);
+    await neat.know({ device: "phone" });
+    document.body.append(document.createElement("p"));
+    await later(5_000);
+    expect(items()).toBe(2);
+    expect(sent().map(({ event, change, problem }) => [event, change, problem])).toEqual([
+      ["exposure", undefined, undefined],
+      ["page_change_failed", 2, "absent"],
+    ]);
+  });
+
+  it("are made no more after an opt-out", async () => {
+    const neat = await begun();
+    neat.optOut();
+    document.body.innerHTML = "<ul id='list'></ul>";
+    await later(1_000);
+    expect(items()).toBe(0);
+  });
+
+  it.each([
+    ["that is drawn by then is left as it is", true, 1, []],
+    ["that is still held back is changed", false, 2, ["exposure"]],
+  ])("of a page %s", async (_, over, count, events) => {
+    const end = vi.fn();
+    window.neatHold = { end, over };
+    await begun();
+    await later(1_000);
+    expect(items()).toBe(count);
+    expect(sent().map(({ event }) => event)).toEqual(events);
+    expect(end).toHaveBeenCalled();
+    delete window.neatHold;
+  });
+
+  it("hold back no page but those on which something is changed", async () => {
+    const end = vi.fn();
+    window.neatHold = { end };
+    answers.assign = () => new Promise(() => undefined);
+    const neat = start({ ...KEY });
+    neat.changed([pageHash(thisPage()), 7]);
+    expect(end).not.toHaveBeenCalled();
+    neat.changed([7]);
+    expect(end).toHaveBeenCalledTimes(1);
+    await later(1_000);
+    delete window.neatHold;
   });
 });
 

@@ -88,7 +88,7 @@ export function start(given: Partial<Options>): Neat {
   let asked = 0;
   let viewed = "";
   let changed: number[] = [];
-  const stops: (() => void)[] = []; // of changes that are being made
+  const altering = new Map<string, () => void>(); // what stops the changes that are being made
   let leaving = false; // another page is on its way
   let bar: Shown | undefined;
   let became: State[] = []; // of the changes that a preview makes
@@ -125,7 +125,6 @@ export function start(given: Partial<Options>): Neat {
     known = answer.parameters ?? {};
     // A page that has been drawn by then is left as it is: nobody takes part for whom it would change under their eyes.
     const late = turn === 1 && window.neatHold?.over;
-    stops.splice(0).forEach((stop) => stop());
     leaving = pass((answer.passages ?? []).filter((one) => !late || !one.here));
   }
 
@@ -139,20 +138,27 @@ export function start(given: Partial<Options>): Neat {
       if (one.between && !one.to) whenDrawn(() => track(REACHED, { experiment: one.experiment, variant: one.variant }));
     }
     if (on) sendOn(on);
-    else passages.forEach(alter);
+    else alter(passages);
     return !!on;
   }
 
-  /** Make the changes of a variant, and say which of them could not be made. */
-  function alter({ experiment, variant, changes, counts }: Passage): void {
-    if (!changes.length) return;
-    stops.push(
-      change(changes, (states) =>
+  /** Make the changes of variants, each once on a page however often it is asked, and say which could not be made. */
+  function alter(passages: Passage[]): void {
+    const wanted = passages.filter(({ changes }) => changes.length);
+    const names = wanted.map(({ experiment, variant }) => `${experiment} ${variant} ${thisPage()}`);
+    for (const [name, stop] of altering) {
+      if (names.includes(name)) continue;
+      stop();
+      altering.delete(name);
+    }
+    wanted.forEach(({ experiment, variant, changes, counts }, place) => {
+      const name = names[place] ?? "";
+      const done = (states: State[]) =>
         states.forEach((problem, at) => {
           if (problem !== "made" && counts) track(UNMADE, { experiment, variant, change: at + 1, problem });
-        }),
-      ),
-    );
+        });
+      if (!altering.has(name)) altering.set(name, change(changes, done));
+    });
   }
 
   /** Ask what the variant of a preview shows, and say on the page that it is one. */
@@ -166,7 +172,7 @@ export function start(given: Partial<Options>): Neat {
         became = states;
         bar?.changed(states);
       };
-      stops.push(change(answer.changes, done));
+      change(answer.changes, done);
     }
     const { variant, name, expires_at: until, problem } = answer;
     const parameters = Object.keys(known);
@@ -197,6 +203,7 @@ export function start(given: Partial<Options>): Neat {
 
   function forget(): void {
     asked += 1;
+    alter([]);
     known = {};
     exposed.clear();
     queue.clear();

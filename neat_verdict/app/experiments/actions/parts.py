@@ -9,6 +9,7 @@ from typing import Any
 
 from django.core.files.base import ContentFile
 
+from neat_verdict.app.experiments.addresses import check_addresses
 from neat_verdict.app.experiments.models import GUARDING, Experiment, ExperimentMetric, Picture, Tally, Variant
 from neat_verdict.app.experiments.page_changes import checked_changes
 from neat_verdict.app.experiments.queries import breakdowns, factors
@@ -77,6 +78,7 @@ def add_variant(experiment: Experiment, line: dict[str, Any]) -> Variant:
         )
     result = Variant.objects.create(experiment=experiment, position=len(present), **made)
     getattr(experiment, "_prefetched_objects_cache", {}).pop("variants", None)
+    check_addresses(experiment)
     return result
 
 
