@@ -291,8 +291,9 @@ def test_those_who_set_out_are_held_against_those_whose_page_told_of_them(ask, r
 
 
 def test_who_set_out_a_moment_ago_may_still_be_on_the_way(running):
-    take_in(read_items([exposed("slow", "B", clock.now().isoformat())]))
-    assert [one.assigned for one in passages(running)] == [0, 0]
+    for unit, seconds in {"slow": 30, "slower": 61}.items():
+        take_in(read_items([exposed(unit, "B", (clock.now() - timedelta(seconds=seconds)).isoformat())]))
+    assert [one.assigned for one in passages(running)] == [0, 1]
 
 
 def test_an_experiment_on_one_page_has_no_passages(served):

@@ -96,7 +96,7 @@ def passages_in(answers: Mapping[str, Answer], page: str) -> list[Passage]:
             continue
         position = LETTERS.index(answer.variant)
         own, here = experiment.addresses[position], page == experiment.page
-        changes = experiment.page_changes[position] if here else []
+        changes = experiment.page_changes[position]
         if (here and (own or changes or answer.counts)) or (own and page == page_of(own)):
             to = own if here else ""
             result.append(
