@@ -274,12 +274,12 @@ def reached(unit, letter, at=None):
     }  # fmt: skip
 
 
-def test_those_who_set_out_are_held_against_those_whose_page_told_of_them(ask, running):
+def test_those_who_set_out_are_held_against_those_whose_page_reported_them(ask, running):
     out = (TODAY - timedelta(hours=2)).isoformat()
     sent = [exposed(f"a{n}", "A", out) for n in range(60)] + [exposed(f"b{n}", "B", out) for n in range(60)]
-    told = [reached(f"a{n}", "A") for n in range(60)] + [reached(f"b{n}", "B") for n in range(30)]
+    arrived = [reached(f"a{n}", "A") for n in range(60)] + [reached(f"b{n}", "B") for n in range(30)]
     stranger = [reached("never-sent", "B"), reached("b59", "B", TODAY - timedelta(days=2))]
-    take_in(read_items([*told, *stranger, *sent, {**reached("b0", "B"), "id": "twice"}]))
+    take_in(read_items([*arrived, *stranger, *sent, {**reached("b0", "B"), "id": "twice"}]))
     live = ask("get", f"/experiments/{KEY}/live")[1]
     assert live["passages"] == [
         {"letter": "A", "address": PAGE, "assigned": 60, "reached": 60},

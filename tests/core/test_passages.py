@@ -32,7 +32,7 @@ def test_the_chance_of_a_loss_is_that_of_fishers_exact_test(control, variant):
 
 
 @pytest.mark.parametrize(
-    ("counts", "told"),
+    ("counts", "reported"),
     [
         (((1000, 1000), (1000, 1000)), ""),
         (((1000, 950), (1000, 940)), ""),  # alike
@@ -45,8 +45,8 @@ def test_the_chance_of_a_loss_is_that_of_fishers_exact_test(control, variant):
         ((), ""),
     ],
 )
-def test_a_variant_is_told_of_that_loses_more_than_control_and_than_chance(counts, told):
-    assert "".join(loss.passage.letter for loss in check_passages(passages(*counts))) == told
+def test_a_variant_is_reported_that_loses_more_than_control_and_than_chance(counts, reported):
+    assert "".join(loss.passage.letter for loss in check_passages(passages(*counts))) == reported
 
 
 def test_more_cannot_arrive_than_set_out():
@@ -62,7 +62,7 @@ def test_the_issue_says_how_many_where_and_what_to_do():
     assert "without the script" in issue.advice
 
 
-def test_pages_that_lose_alike_are_told_of_at_most_once_in_a_thousand_times():
+def test_pages_that_lose_alike_are_reported_at_most_once_in_a_thousand_times():
     """20,000 experiments of two variants that lose 3 %; the level is 0.1 %, the exact test below it."""
     draw = np.random.default_rng(14)
     runs = 20_000

@@ -82,7 +82,7 @@ class Passage:
     here: bool
     to: str
     counts: bool
-    between: bool  # a variant of the experiment is a page of its own, so that arriving is told of
+    between: bool  # a variant of the experiment is a page of its own, so that arriving is reported
     changes: Sequence[Mapping[str, Any]] = ()
 
 

@@ -195,7 +195,7 @@ def observe(experiment: Experiment) -> Observed:
 
 
 def passages(experiment: Experiment) -> list[Passage]:
-    """Who set out for each variant, and who its page told of; nothing without variants that are pages of their own. Who set out
+    """Who set out for each variant, and who its page reported; nothing without variants that are pages of their own. Who set out
     within the last minute may still be on the way."""
     variants = list(experiment.variants.all())
     if experiment.data_from != "events" or not any(variant.address for variant in variants):

@@ -17,7 +17,7 @@ _LEVEL = 0.001
 
 @dataclass(frozen=True, slots=True)
 class Passage:
-    """Units that were assigned to a variant where they set out (``assigned``), and those of them that its page told of
+    """Units that were assigned to a variant where they set out (``assigned``), and those of them that its page reported
     (``reached``). ``address`` is that of the page."""
 
     letter: str
