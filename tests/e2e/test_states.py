@@ -88,7 +88,7 @@ def test_the_docket_is_filtered_by_area_and_owner_and_copies_start_anew(people):
     expect(page.get_by_role("heading", name="No match")).to_be_visible()
     page.get_by_label("Mine only").click()
     page.get_by_label("Area").select_option("Payment")
-    expect(page.locator("[data-docket-row]")).to_have_count(3)
+    expect(page.locator("[data-docket-row]")).to_have_count(4)
     page.get_by_role("link", name=re.compile("One-page payment")).click()
     page.get_by_role("button", name="Copy", exact=True).click()
     page.get_by_role("heading", level=1, name="One-page payment (copy)").wait_for()
