@@ -199,6 +199,14 @@ def test_who_is_in_is_sent_on_while_it_is_paused_and_by_its_rollout(page, analys
     assert way(page, "somebody-new") == []
 
 
+def test_a_next_round_from_a_winner_begins_at_its_page(ask, analyst, running):
+    actions.end(analyst, KEY)
+    decide(analyst, find(KEY), "B", "it reads better", "")
+    status, made = ask("post", f"/experiments/{KEY}/follow-up")
+    assert (status, made["page"]) == (201, f"{HOME}/sailings-b")
+    assert [variant["address"] for variant in made["variants"]] == ["", ""]
+
+
 # What the script knows of pages
 
 

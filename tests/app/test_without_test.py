@@ -2,6 +2,7 @@
 
 import pytest
 
+from neat_verdict.app.analysis.actions import decide
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import LedgerEntry
 from neat_verdict.app.experiments.queries import find
@@ -93,6 +94,15 @@ def test_an_experiment_on_the_way_is_not_given_without_a_test(ask, analyst, made
     assert find(KEY).state == "running"
 
 
+def test_what_was_tested_is_not_given_without_a_test(ask, analyst, made):
+    actions.start(analyst, KEY)
+    actions.end(analyst, KEY)
+    decide(analyst, find(KEY), "B", "it reads better", "")
+    status, problem = give(ask)
+    assert (status, problem["title"]) == (409, "This experiment is decided; only a draft can be given without a test")
+    assert not Rollout.objects.exists()
+
+
 def test_what_visitors_get_stays_while_it_is_given(ask, made):
     give(ask)
     version = find(KEY).version
@@ -143,6 +153,5 @@ def test_it_is_archived_and_comes_back_as_it_was(ask, made):
 
 def test_every_view_of_it_answers(ask, made):
     give(ask, holdout=0.1)
-    for view in ("", "/handover", "/ledger", "/live", "/on-page", "/readiness", "/snippets", "/allocation"):
-        assert ask("get", f"/experiments/{KEY}{view}")[0] in (200, 409), view
-    assert ask("get", f"/experiments/{KEY}")[1]["state"] == "tailored"
+    views = ("", "/handover", "/ledger", "/live", "/on-page", "/readiness", "/snippets", "/evidence")
+    assert {view: ask("get", f"/experiments/{KEY}{view}")[0] for view in views} == dict.fromkeys(views, 200)

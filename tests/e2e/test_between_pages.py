@@ -8,13 +8,13 @@ from playwright.sync_api import expect
 from tests.e2e.conftest import PATIENCE
 from tests.e2e.test_whole_job import fill
 
-TOLD = """<script>
+NOTES_PAINT = """<script>
   new PerformanceObserver((list) => list.getEntriesByName("first-contentful-paint").forEach(() => {
     document.cookie = "painted=" + encodeURIComponent(location.pathname) + "; Path=/";
   })).observe({ type: "paint", buffered: true });
 </script>"""
 PAGE = """<!doctype html><html lang="en"><head><meta charset="utf-8"><link rel="icon" href="data:,"><title>{title}</title>
-{head}{told}</head><body><h1>{title}</h1></body></html>"""
+{head}{notes}</head><body><h1>{title}</h1></body></html>"""
 BACK = """<!doctype html><title>Gone</title><script>location.replace("/")</script>"""
 
 
@@ -52,7 +52,7 @@ def shop(serve_pages, analyst):
     asked = f"fetch('/api/v1/experiments/{key}/snippets').then((answer) => answer.json())"
     code = analyst.page.evaluate(asked)[0]["code"]
     for path, title in {"/": "Home", "/tidewick/islands": "Islands"}.items():
-        pages[path] = ("text/html", PAGE.format(title=title, head=code, told=TOLD))
+        pages[path] = ("text/html", PAGE.format(title=title, head=code, notes=NOTES_PAINT))
     started(analyst.page)
     return pages, address, key
 
@@ -91,7 +91,9 @@ def settled(page):
 def test_a_visitor_is_sent_on_before_anything_is_drawn_with_what_they_came_with(analyst, shop, visit):
     _, address, key = shop
     found = {}
-    while len(found) < 2:
+    for _ in range(30):  # either has half of the visitors
+        if len(found) == 2:
+            break
         page = visit()
         end = settled(page)
         found["B" if "islands" in end else "A"] = (page, page.evaluate("neat.unit"), end)
@@ -116,7 +118,9 @@ def test_a_page_that_sends_back_is_left_alone(shop, visit):
     pages, address, _ = shop
     pages["/tidewick/islands"] = ("text/html", BACK)
     seen = []
-    while "tidewick" not in " ".join(seen):
+    for _ in range(30):
+        if "tidewick" in " ".join(seen):
+            break
         seen.clear()
         page = visit(lambda page: page.on("framenavigated", lambda frame: seen.append(frame.url)))
         page.wait_for_timeout(1000)

@@ -104,7 +104,9 @@ def test_a_page_is_changed_without_a_developer_and_without_its_policy_knowing(an
 
     started(page)
     found = {}
-    while len(found) < 2:
+    for _ in range(30):  # either has half of the visitors
+        if len(found) == 2:
+            break
         visitor = visit()
         visitor.wait_for_function("neat.assignments && document.documentElement.style.opacity === ''")
         visitor.wait_for_timeout(300)

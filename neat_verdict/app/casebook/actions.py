@@ -43,14 +43,12 @@ def plan_rollout(
     A single step of 1 is a rollout at once. Raises Conflict unless a variant was decided for, or it is given without a test,
     InputError for what `traffic.rollouts.keep_rollout` refuses.
     """
-    require_editor(by)
-    draft = without_test and Experiment.objects.filter(key=key, state="draft").exists()
-    experiment = Experiment.objects.select_for_update().get(key=key) if draft else _rolled_out(by, key)
+    experiment = _rolled_out(by, key, without_test=without_test)
     letter = experiment.decision or _first_given(lines)
     rollout = keep_rollout(by, experiment, letter, steps=steps, lines=lines, holdout=holdout, until=until)
     words = rollout_in_words(rollout)
     changes = []
-    if draft:
+    if experiment.state == "draft":
         changes = [changed("state", experiment.state, "tailored")]
         give_without_test(experiment)
         text = f"{letter} given without a test: {words}"
@@ -95,12 +93,16 @@ def release(by: User, key: str) -> Rollout:
     return rollout
 
 
-def _rolled_out(by: User, key: str) -> Experiment:
+def _rolled_out(by: User, key: str, *, without_test: bool = False) -> Experiment:
+    """One that may be rolled out; ``without_test`` a draft, and none that was tested. Raises Conflict for others."""
     require_editor(by)
     experiment = Experiment.objects.select_for_update().get(key=key)
-    if experiment.state == "draft":
+    if without_test:
+        if experiment.state not in ("draft", "tailored"):
+            raise Conflict(f"This experiment is {experiment.state}; only a draft can be given without a test")
+    elif experiment.state == "draft":
         raise Conflict("A draft is rolled out only if it is said that there will be no test (without_test)")
-    if experiment.state not in ROLLED_OUT or (experiment.state == "decided" and experiment.decision in ("", "none")):
+    elif experiment.state not in ROLLED_OUT or (experiment.state == "decided" and experiment.decision in ("", "none")):
         raise Conflict("Only an experiment that was decided for a variant can be rolled out")
     return experiment
 

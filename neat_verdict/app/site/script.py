@@ -74,7 +74,7 @@ def script(request: HttpRequest, name: str) -> HttpResponse:
 
 def _pages(request: HttpRequest, found: re.Match[str]) -> bytes:
     """For a site that names its key in the script's address: on which pages something is changed, so that no other is held back.
-    As hashes, which tell whether a page is one of them and no more."""
+    As hashes, by which a page is recognised, and no name is learnt."""
     named = request.GET.get("key", "")
     key = key_of(named) if named and found["file"] == "neat" and not found["version"] else None
     if key is None or key.kind != "site":

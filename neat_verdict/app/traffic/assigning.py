@@ -87,12 +87,12 @@ class Passage:
 
 
 def passages_in(answers: Mapping[str, Answer], page: str) -> list[Passage]:
-    """Of what has been assigned to a unit, what concerns the page it is on (`experiments.addresses.same_page`)."""
-    experiments = served()
+    """Of what has been assigned to a unit, what concerns the page it is on (`experiments.addresses.same_page`), in the same order
+    for all units: the script sends a unit on by the first that does."""
     result = []
-    for key, answer in answers.items():
-        experiment = experiments.get(key)
-        if experiment is None or not experiment.page:
+    for key, experiment in served().items():
+        answer = answers.get(key)
+        if answer is None or not experiment.page:
             continue
         position = LETTERS.index(answer.variant)
         own, here = experiment.addresses[position], page == experiment.page

@@ -123,7 +123,9 @@ def _candidates() -> QuerySet[Experiment]:
     planned = Q(rollout__isnull=False, rollout__stopped_at__isnull=True)
     rolled_out = Q(state__in=ROLLED_OUT) & (planned | Q(holds_units=True))
     open_still = ~Q(state__in=[*ROLLED_OUT, "archived"])
-    return Experiment.objects.filter(open_still | rolled_out, data_from="events").select_related("rollout")
+    return (
+        Experiment.objects.filter(open_still | rolled_out, data_from="events").select_related("rollout").order_by("pk")
+    )
 
 
 def decided_on_events(keys: Collection[str] | None = None) -> list[Served]:

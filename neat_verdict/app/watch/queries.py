@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any, cast
 
 import numpy as np
 from django.db import connection
-from django.db.models import Count, Q, QuerySet, Sum
+from django.db.models import Q, QuerySet, Sum
 
 from neat_verdict.app import clock
 from neat_verdict.app.analysis.analysis import analyse
@@ -171,10 +171,11 @@ def observe(experiment: Experiment) -> Observed:
     planned = planned_by_day(experiment)
     whole = np.sum(list(planned.values()), axis=0).tolist() if planned else []
     came = exposed(experiment)
+    units = counts.units.sum(axis=0).tolist() if counts.days else [0] * len(letters)
     return Observed(
         letters=letters,
         weights=whole if whole and all(whole) else weights(experiment),
-        units=counts.units.sum(axis=0).tolist() if counts.days else [0] * len(letters),
+        units=units,
         # Segments have no plan of their own where shares change, or are set by segment.
         segments=units_by_segment(experiment) if by_events and not planned else {},
         days=days,
@@ -188,7 +189,7 @@ def observe(experiment: Experiment) -> Observed:
         second=compared(analyse(experiment)) if _counted_elsewhere(experiment) else {},
         versions=_versions_to_compare(experiment),
         passages=passages(experiment),
-        page_changes=page_changes(experiment),
+        page_changes=page_changes(experiment, units),
         **_in_stretches(experiment),
         **cast(Any, last_day_of_intake() if by_events and experiment.state in ("running", "paused") else {}),
     )
@@ -211,30 +212,29 @@ def passages(experiment: Experiment) -> list[Passage]:
     return [Passage(one.letter, address_of(experiment.page, one), *counted.get(one.pk, (0, 0))) for one in variants]
 
 
-def page_changes(experiment: Experiment) -> list[FailedChange]:
-    """Of each change that a variant makes on the page, for how many of its units it could not be made since the round began."""
-    changing = {variant: changes_made(variant) for variant in experiment.variants.all() if changes_made(variant)}
-    if not changing or experiment.started_at is None:
+def page_changes(experiment: Experiment, units: Sequence[int]) -> list[FailedChange]:
+    """Of each change that a variant makes on the page, for how many of its ``units`` (by position) it could not be made."""
+    changing = {variant: made for variant in experiment.variants.all() if (made := changes_made(variant))}
+    if not changing:
         return []
-    failed: dict[tuple[str, object], set[str]] = defaultdict(set)
-    rows = Event.objects.filter(
-        name=PAGE_CHANGE_FAILED, experiment=experiment.key, at__gte=int(experiment.started_at.timestamp() * 1000)
-    ).values_list("letter", "properties__change", "unit")
-    for letter, number, unit in rows:
-        failed[letter, number].add(unit)
-    units = dict(
-        Enrolment.objects.filter(experiment=experiment, round=experiment.round, standing="")
-        .values_list("variant")
-        .annotate(Count("id"))
-    )
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT variant_id, json_extract(properties, '$.change'), COUNT(DISTINCT collect_event.unit) FROM collect_event "
+            "JOIN traffic_enrolment ON traffic_enrolment.unit = collect_event.unit AND experiment_id = %s AND round = %s "
+            "AND standing = '' AND at >= first_at WHERE name = %s AND experiment = %s GROUP BY 1, 2",
+            [experiment.pk, experiment.round, PAGE_CHANGE_FAILED, experiment.key],
+        )
+        failed = {(variant, number): count for variant, number, count in cursor.fetchall()}
     return [
         FailedChange(
-            variant.letter, read_change(line).words(), units.get(variant.pk, 0),
-            min(len(failed[variant.letter, number]), units.get(variant.pk, 0)),
+            variant.letter,
+            read_change(line).words(),
+            max(units[variant.position], failed.get((variant.pk, number), 0)),  # tallies may follow a moment later
+            failed.get((variant.pk, number), 0),
         )
         for variant, lines in changing.items()
         for number, line in enumerate(lines, 1)
-    ]  # fmt: skip
+    ]
 
 
 def _counted_elsewhere(experiment: Experiment) -> bool:

@@ -27,12 +27,12 @@ const LATE = 2_000; // after the page is there, elements may still come
 export function change(changes: Change[], end: (states: State[]) => void): () => void {
   const made = changes.map((): WeakSet<Element> => new WeakSet());
   const states = changes.map((): State => "absent");
-  let told = false;
+  let ended = false;
   const looking = new MutationObserver(() => look());
 
-  const tell = () => {
-    if (told) return;
-    told = true;
+  const finish = () => {
+    if (ended) return;
+    ended = true;
     end([...states]);
   };
 
@@ -46,11 +46,11 @@ export function change(changes: Change[], end: (states: State[]) => void): () =>
       }
     });
     looking.observe(document, { childList: true, subtree: true });
-    if (states.every((state) => state === "made")) tell();
+    if (states.every((state) => state === "made")) finish();
   }
 
   look();
-  const later = () => setTimeout(tell, LATE);
+  const later = () => setTimeout(finish, LATE);
   if (document.readyState === "complete") later();
   else addEventListener("load", later, { once: true });
   return () => looking.disconnect();

@@ -42,8 +42,12 @@ export function release(): void {
   window.neatHold?.end();
 }
 
-/** Whether this visitor was sent on from here a moment ago, and is here again: the other page sends back. */
-export const wasSentBack = (kept: Map<string, string>, experiment: string): boolean => kept.get(MOVED) === experiment;
+/** By which experiments this visitor was sent on a moment ago. */
+const sentBy = (kept: Map<string, string>): string[] => (kept.get(MOVED) ?? "").split(".").filter(Boolean);
+
+/** Whether an experiment would send this visitor on once more: the other page, or the experiment of another page, sends back. */
+export const wasSentBack = (kept: Map<string, string>, experiment: string): boolean =>
+  sentBy(kept).includes(experiment);
 
 /** The address of a page, with the query and the fragment that somebody came with; its own stay. */
 export function carried(to: string, came: URL | Location): URL {
@@ -57,8 +61,8 @@ export function carried(to: string, came: URL | Location): URL {
 }
 
 /** Send the visitor on. */
-export function sendOn({ experiment, to }: Passage): void {
-  writeCookie(MOVED, experiment, SECONDS, "");
+export function sendOn({ experiment, to }: Passage, kept: Map<string, string>): void {
+  writeCookie(MOVED, [...sentBy(kept), experiment].join("."), SECONDS, "");
   hide();
   location.replace(carried(to, location));
 }

@@ -1,5 +1,5 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import { pageHash, thisPage } from "./passages";
+import { pageHash, sendOn, thisPage } from "./passages";
 import { start, type Neat, type Options } from "./start";
 
 interface Call {
@@ -336,6 +336,51 @@ describe("events", () => {
     await begun();
     await later(1000);
     expect(sent().map((event) => event.event)).toContain("search");
+  });
+});
+
+vi.mock("./passages", async (load) => ({ ...(await load<typeof import("./passages")>()), sendOn: vi.fn() }));
+
+describe("several tests between pages", () => {
+  const of = (experiment: string, to: string, more = {}) => ({
+    experiment, variant: to ? "B" : "A", reason: "assigned", here: true, to, counts: true, between: true, changes: [], ...more,
+  }); // prettier-ignore
+  const stays = (experiment: string) => of(experiment, "");
+  const goes = (experiment: string) => of(experiment, "https://www.tidewick.example/b");
+
+  // Those before the one that sends have counted all of theirs; those after it none, whichever variant.
+  it.each<[object[], string, string[]]>([
+    [[stays("first"), stays("second")], "", ["first", "second"]],
+    [[stays("first"), goes("second")], "second", ["first", "second"]],
+    [[goes("first"), stays("second")], "first", ["first"]],
+    [[goes("first"), goes("second")], "first", ["first"]],
+    [[of("changed", "", { between: false }), goes("second")], "second", ["second"]],
+    [[of("held", "https://www.tidewick.example/b", { counts: false }), stays("second")], "held", []],
+    [[of("arrived", "", { here: false }), goes("second")], "second", ["second"]],
+  ])("send by the first that does: %j", async (passages, sender, exposed) => {
+    answers.assign = () => ok({ passages });
+    await begun();
+    await later(1_000);
+    const sends = vi.mocked(sendOn).mock.calls.map(([passage]) => passage.experiment);
+    expect(sends).toEqual(sender ? [sender] : []);
+    expect(sent().flatMap(({ event, experiment }) => (event === "exposure" ? [experiment] : []))).toEqual(exposed);
+    vi.mocked(sendOn).mockClear();
+  });
+
+  it.each([
+    ["", "first"],
+    ["first", "second"],
+    ["first.second", ""],
+    ["first-b.second", "first"],
+  ])("send nobody twice: after %j", async (moved, sender) => {
+    document.cookie = `neat_moved=${moved}; Path=/`;
+    answers.assign = () => ok({ passages: [goes("first"), goes("second")] });
+    await begun();
+    await later(1_000);
+    expect(vi.mocked(sendOn).mock.calls.map(([passage]) => passage.experiment)).toEqual(sender ? [sender] : []);
+    expect(sent().map(({ experiment }) => experiment)).toEqual(sender ? [sender] : []);
+    document.cookie = "neat_moved=; Max-Age=0; Path=/";
+    vi.mocked(sendOn).mockClear();
   });
 });
 

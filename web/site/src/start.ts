@@ -130,16 +130,22 @@ export function start(given: Partial<Options>): Neat {
 
   /** Take part in what lies between pages; whether the visitor is sent on. */
   function pass(passages: Passage[]): boolean {
-    const on = passages.find(({ to, experiment }) => to && !wasSentBack(kept, experiment));
-    for (const one of passages) {
-      // Who is sent elsewhere by another experiment has not seen this one.
-      if (!one.counts || (on && on !== one) || (one.to && !on)) continue;
-      if (one.here) exposeTo(one);
-      if (one.between && !one.to) whenDrawn(() => track(REACHED, { experiment: one.experiment, variant: one.variant }));
-    }
-    if (on) sendOn(on);
+    const on = passages.findIndex(({ to, experiment }) => to && !wasSentBack(kept, experiment));
+    passages.forEach((one, at) => {
+      const { experiment, variant, counts, here, to, between } = one;
+      if (!counts || (to && at !== on)) return; // who was sent back has seen nothing new
+      // Who is sent on sees no more of this page. Of tests between pages those before had their turn, whatever they assigned.
+      if (here && on >= 0 && at !== on && !(between && at < on)) return;
+      if (here) exposeTo(one);
+      if (!between || to) return;
+      const reached = () => track(REACHED, { experiment, variant });
+      if (on >= 0) reached();
+      else whenDrawn(reached);
+    });
+    const passage = passages[on];
+    if (passage) sendOn(passage, kept);
     else alter(passages);
-    return !!on;
+    return !!passage;
   }
 
   /** Make the changes of variants, each once on a page however often it is asked, and say which could not be made. */

@@ -12,6 +12,7 @@ from django.utils.text import slugify
 from neat_verdict.app.experiments.actions.edit import apply_changes
 from neat_verdict.app.experiments.actions.ledger import record
 from neat_verdict.app.experiments.actions.parts import copy_pictures
+from neat_verdict.app.experiments.addresses import address_of
 from neat_verdict.app.experiments.fields import COPIED
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Variant
 from neat_verdict.app.experiments.queries import workspace
@@ -62,6 +63,9 @@ def copy_experiment(by: User, source: Experiment) -> Experiment:
 def follow_up(by: User, source: Experiment) -> Experiment:
     """A draft whose control is what was rolled out, planned with the levels it showed, and a new challenger copied from it.
 
+    A winner that is a page of its own is the page that is tested now. What it changed on the page is there by then, in the
+    product or by its rollout.
+
     Raises Conflict for an experiment that is not decided, or decided without a rollout.
     """
     require_editor(by)
@@ -72,13 +76,14 @@ def follow_up(by: User, source: Experiment) -> Experiment:
     draft.factors = []
     draft.save(update_fields=["factors"])
     draft.change = draft.because = ""
+    draft.page = address_of(source.page, rolled_out)
     _plan_with_what_was_shown(draft, source, rolled_out.position)
     draft.save()
     control = _copy_variant(draft, rolled_out, 0, rolled_out.name)
-    control.changes, control.page_changes = [], []
+    control.changes, control.page_changes, control.address = [], [], ""
     control.save()
     challenger = _copy_variant(draft, rolled_out, 1, "The new challenger")
-    challenger.changes, challenger.page_changes = [], []
+    challenger.changes, challenger.page_changes, challenger.address = [], [], ""
     challenger.weight = control.weight
     challenger.save()
     record(draft, by, "create", f"Started from the winner of “{source.name}”", source=source.key)

@@ -26,7 +26,7 @@ interface Kind {
 }
 
 const OF_ELEMENT: Part[] = ["name", "selectors"];
-const BESIDE: Kind["places"] = [
+const EITHER_SIDE: Kind["places"] = [
   { value: "before", label: "before" },
   { value: "after", label: "after" },
 ];
@@ -36,13 +36,13 @@ export const KINDS: Record<PageChange["kind"], Kind> = {
   text: { title: "Another text", fields: [...OF_ELEMENT, "text"] },
   style: { title: "Colour, size and the like", fields: [...OF_ELEMENT, "styles"] },
   hide: { title: "Hidden", fields: OF_ELEMENT },
-  move: { title: "Moved", fields: [...OF_ELEMENT, "toName", "toSelectors"], places: BESIDE },
+  move: { title: "Moved", fields: [...OF_ELEMENT, "toName", "toSelectors"], places: EITHER_SIDE },
   link: { title: "Another target of a link", fields: [...OF_ELEMENT, "href"] },
   picture: { title: "Another picture", fields: [...OF_ELEMENT, "src", "alt"] },
   insert: {
     title: "A piece of HTML",
     fields: [...OF_ELEMENT, "html"],
-    places: [...BESIDE, { value: "first", label: "at its beginning" }, { value: "last", label: "at its end" }],
+    places: [...EITHER_SIDE, { value: "first", label: "at its beginning" }, { value: "last", label: "at its end" }],
   },
   css: { title: "Styles for the page", fields: ["css"] },
 };
@@ -106,7 +106,7 @@ export function changeOf(given: Typed): PageChange {
     case "hide":
       return { kind, find, on };
     case "move":
-      return { kind, find, place: beside(given.place), to: placeOf(given.toSelectors, given.toName), on };
+      return { kind, find, place: sideOf(given.place), to: placeOf(given.toSelectors, given.toName), on };
     case "insert":
       return { kind, find, place: given.place, html: given.html, on };
     case "css":
@@ -114,7 +114,7 @@ export function changeOf(given: Typed): PageChange {
   }
 }
 
-const beside = (place: Typed["place"]) => (place === "after" ? "after" : "before");
+const sideOf = (place: Typed["place"]) => (place === "after" ? "after" : "before");
 const lines = (text: string) => text.split("\n").map((line) => line.trim()).filter(Boolean); // prettier-ignore
 
 function placeOf(selectors: string, name: string) {

@@ -15,8 +15,8 @@ export function WithoutTest() {
       {asking ? (
         <>
           <p className="text-sm">
-            No verdict will follow. What it brings is measured against those held out, and they alone tell: with too few
-            of them nothing is known.
+            No verdict will follow. What it brings is measured against those held out: with too few of them nothing is
+            known.
           </p>
           <RolloutForm
             rollout={null}
