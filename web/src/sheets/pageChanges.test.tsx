@@ -59,9 +59,10 @@ describe("a change on the page", () => {
 
   it("is written, and what was typed stays until it is accepted", async () => {
     const message = "find.selectors.0 (#a{}) must be a CSS selector";
+    const sent = `variants.1.page changes.0.${message}`; // as the server writes the field
     const calls = serve({
       [`PATCH ${PATH}`]: [
-        { status: 422, body: { errors: [{ field: "variants.1.page_changes.0.find.selectors.0", message }] } },
+        { status: 422, body: { errors: [{ field: "variants.1.page_changes.0.find.selectors.0", message: sent }] } },
         { body: experiment({ version: 4 }) },
       ],
     });

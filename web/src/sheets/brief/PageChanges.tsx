@@ -25,6 +25,10 @@ export function PageChanges({ variant, index }: Props) {
     );
   const others = experiment.variants.filter((one) => one.id !== variant.id && one.page_changes.length > 0);
   const close = () => setEditing(null);
+  // By the field of the form that is open: the list shows which change it is.
+  const errors = errorsIn(`variants.${index}.page_changes`).map((text) =>
+    text.replace(/^variants\.\d+\.page changes\.\d+\./, ""),
+  );
   return (
     <section className="col-span-full mt-2" aria-label={`Changes on the page in ${letter}`}>
       <h3 className="quiet text-sm">Changes on the page, without a developer</h3>
@@ -82,7 +86,7 @@ export function PageChanges({ variant, index }: Props) {
                     <ChangeForm
                       first={typed(change)}
                       close={close}
-                      errors={errorsIn(`variants.${index}.page_changes`)}
+                      errors={errors}
                       keep={(made) => set((now) => now.map((one, place) => (place === at ? made : one)), close)}
                     />
                   )}
@@ -110,7 +114,7 @@ export function PageChanges({ variant, index }: Props) {
             <ChangeForm
               first={typed()}
               close={close}
-              errors={errorsIn(`variants.${index}.page_changes`)}
+              errors={errors}
               keep={(made) => set((now) => [...now, made], close)}
             />
           )}
