@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { carried, pageHash } from "./passages";
+import { carried, pageHash, wasSentBack, withSender } from "./passages";
 
 describe("a page's hash", () => {
   // Test vectors of the FNV-1a reference (Fowler, Noll and Vo), 32 bits; tests/app/test_passages.py has the same.
@@ -23,5 +23,18 @@ describe("the way to another page", () => {
   ])("to %s, of somebody who came with %s%s", (to, query, fragment, result) => {
     const origin = "https://www.tidewick.example";
     expect(carried(origin + to, new URL(`${origin}/a${query}${fragment}`)).href).toBe(origin + result);
+  });
+});
+
+describe("somebody who was sent on by several", () => {
+  it("is sent on by none of them once more", () => {
+    const kept = new Map<string, string>();
+    for (const experiment of ["first", "second-b"]) kept.set("neat_moved", withSender(kept, experiment));
+    expect(["first", "second-b", "second", "third"].map((one) => wasSentBack(kept, one))).toEqual([
+      true,
+      true,
+      false,
+      false,
+    ]);
   });
 });

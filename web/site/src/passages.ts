@@ -60,9 +60,13 @@ export function carried(to: string, came: URL | Location): URL {
   return target;
 }
 
+/** What the cookie keeps once an experiment has sent the visitor on. */
+export const withSender = (kept: Map<string, string>, experiment: string): string =>
+  [...sentBy(kept), experiment].join(".");
+
 /** Send the visitor on. */
 export function sendOn({ experiment, to }: Passage, kept: Map<string, string>): void {
-  writeCookie(MOVED, [...sentBy(kept), experiment].join("."), SECONDS, "");
+  writeCookie(MOVED, withSender(kept, experiment), SECONDS, "");
   hide();
   location.replace(carried(to, location));
 }
