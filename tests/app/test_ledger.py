@@ -32,7 +32,7 @@ VERBS = {
     "choose_breakdowns": "edit", "add_metric": "metric", "remove_metric": "metric",
     "store_second_count": "import", "remove_second_count": "import",
     "remove_picture": "picture", "add_place": "handover", "remove_place": "handover", "tick_place": "handover",
-    "share_report": "share", "withdraw_report_link": "share", "plan_rollout": "rollout",
+    "share_report": "share", "point_at_page": "share", "withdraw_report_link": "share", "plan_rollout": "rollout",
     "stop_rollout": "rollout", "release_rollout": "rollout",
     "start_experiment": "start", "set_shares_by_hand": "reallocate", "reallocate": "reallocate", "store_units": "import",
     "add_picture": "picture", "withdraw_decision": "withdraw",

@@ -67,6 +67,13 @@ class World:
         return actions.create_experiment(self.by, "Fare calendar", dict(PLAN))
 
     @property
+    def pointable(self):
+        """A draft whose page can be changed."""
+        return actions.create_experiment(
+            self.by, "Fare calendar", {**PLAN, "page": "https://www.tidewick.example/fares"}
+        )
+
+    @property
     def waiting(self):
         """Running; its data still to come in files."""
         found = self.draft
@@ -373,6 +380,7 @@ TABLE = {
     "remove_second_count": (WRITE, 204, removed_second_count),
     "store_spend": (WRITE, 201, stored_spend),
     "remove_picture": (WRITE, 200, about(picture_of, "picture")),
+    "point_at_page": (WRITE, 201, of("pointable", variant="B")),
     "add_place": (WRITE, 200, of("decided", text="The mail")),
     "remove_place": (WRITE, 200, about(place_of, "place")),
     "tick_place": (WRITE, 200, about(place_of, "place", done=True)),

@@ -6,7 +6,7 @@ import urllib.request
 import pytest
 from playwright.sync_api import expect
 
-from tests.e2e.conftest import PATIENCE
+from tests.e2e.conftest import AXE, PATIENCE
 from tests.e2e.test_between_pages import copied, started
 
 PAGE = """<!doctype html><html lang="en"><head><meta charset="utf-8"><link rel="icon" href="data:,"><title>Extras</title>
@@ -41,14 +41,18 @@ def shop(site, serve_pages):
 def visit(chromium, shop):
     contexts, complaints = [], []
 
+    def complain(text):
+        if "422" not in text:  # what is refused on purpose
+            complaints.append(text)
+
     def come(address=shop):
         context = chromium.new_context(viewport={"width": 390, "height": 700})
         contexts.append(context)
         context.set_default_timeout(PATIENCE)
         page = context.new_page()
         page.on("pageerror", lambda error: complaints.append(str(error)))
-        page.on("console", lambda message: complaints.append(message.text) if message.type == "error" else None)
-        with page.expect_response(re.compile("/site/v1/(assign|preview)")):
+        page.on("console", lambda message: complain(message.text) if message.type == "error" else None)
+        with page.expect_response(re.compile("/site/v1/(assign|preview|change)")):
             page.goto(address)
         return page
 
@@ -135,3 +139,68 @@ def test_a_page_is_changed_without_a_developer_and_without_its_policy_knowing(an
     # The words of the changes are the variant's in the report too.
     page.goto(f"/reports/{key}")
     expect(page.get_by_text(re.compile("says “See the total and pay”")).first).to_be_visible()
+
+
+def test_what_changes_is_pointed_at_on_the_page_itself(analyst, shop, visit):
+    page = analyst.page
+    key = copied(page, "plainer-words-before-payment", shop)
+    page.get_by_role("button", name=re.compile("3 changes on the page")).click()
+    changes = page.get_by_label("Changes on the page in B")
+    analyst.others = (shop,)
+    with page.expect_popup() as opened:
+        changes.get_by_role("button", name="Change it on the page").click()
+    expect(opened.value.get_by_label("Changing this page")).to_be_visible()
+    opened.value.close()
+    # By the link that stands there too, in a browser that minds the page's policy.
+    there = visit(changes.get_by_role("link", name="the page").get_attribute("href"))
+    bar = there.get_by_label("Changing this page")
+    expect(bar).to_contain_text("Changing B, See the total and pay")
+    assert there.url == shop  # the link is in no address that could be passed on
+    expect(there.get_by_role("button", name="See the total and pay")).to_be_visible()
+
+    # By mouse: the page does not act on it.
+    bar.get_by_role("button", name="Point at something").click()
+    there.get_by_text("A berth for your dog").click()
+    expect(bar.get_by_role("heading", name="Text “A berth for your dog”")).to_be_visible()
+    bar.get_by_label("What it says").fill("Your dog comes too")
+    bar.get_by_role("button", name="Save the change").click()
+    expect(there.get_by_text("Your dog comes too", exact=True)).to_be_visible()
+    expect(bar.get_by_role("button", name="Changes (4)")).to_be_visible()
+    # By keys: from the page's main part to its heading.
+    bar.get_by_role("button", name="Point at something").focus()
+    for press in ("Enter", "ArrowDown", "ArrowDown", "Enter"):
+        there.keyboard.press(press)
+    expect(bar.get_by_role("heading", name="Heading “Anything else?”")).to_be_visible()
+    bar.get_by_label("What changes").select_option(label="A piece of HTML")
+    bar.get_by_label("HTML, without scripts").fill("<script>alert(1)</script>")
+    bar.get_by_role("button", name="Save the change").click()
+    expect(bar.get_by_role("alert")).to_contain_text("<script>")
+    bar.get_by_label("HTML, without scripts").fill("<p>Or nothing at all</p>")
+    bar.get_by_label(re.compile("^Where(?! it)")).select_option("after")
+    bar.get_by_role("button", name="Save the change").click()
+    expect(there.get_by_text("Or nothing at all", exact=True)).to_be_visible()
+    # Taken back, the page is made from the beginning.
+    bar.get_by_role("button", name="Undo").click()
+    expect(bar.get_by_role("button", name="Changes (4)")).to_be_visible()
+    expect(there.get_by_text("Or nothing at all", exact=True)).to_have_count(0)
+    expect(there.get_by_text("Your dog comes too", exact=True)).to_be_visible()
+
+    page.evaluate("dispatchEvent(new Event('focus'))")  # headless tabs are never left
+    expect(changes).to_contain_text("Text “A berth for your dog” says “Your dog comes too”")
+    there.evaluate(AXE.read_text())
+    found = there.evaluate("axe.run('neat-point').then(({ violations }) => violations.map((one) => one.id))")
+    assert found == []
+    there.close()
+
+    started(page)
+    texts = set()
+    for _ in range(30):
+        if len(texts) == 2:
+            break
+        visitor = visit()
+        visitor.wait_for_function("neat.assignments && document.documentElement.style.opacity === ''")
+        visitor.wait_for_timeout(300)
+        texts.add(visitor.locator("#berth").inner_text())
+    assert texts == {"A berth for your dog", "Your dog comes too"}
+    page.goto(f"/experiments/{key}/ledger")
+    expect(page.get_by_text("Opened the page for an hour, to change B there")).to_be_visible()

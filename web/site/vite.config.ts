@@ -24,9 +24,15 @@ export default defineConfig({
     emptyOutDir: false,
     sourcemap: true,
     target: "es2020",
+    // What parts have in common is a file of its own, by a name that is served.
+    rollupOptions: MODULE ? { output: { chunkFileNames: "neat-[name].js" } } : {},
     lib: MODULE
       ? {
-          entry: { neat: "site/src/start.ts", "neat-preview": "site/src/preview.ts" },
+          entry: {
+            neat: "site/src/start.ts",
+            "neat-preview": "site/src/preview.ts",
+            "neat-point": "site/src/point.ts",
+          },
           formats: ["es"],
           fileName: (_format, name) => (name === "neat" ? "neat.mjs" : `${name}.js`),
         }

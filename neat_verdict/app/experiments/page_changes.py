@@ -14,7 +14,7 @@ from urllib.parse import urlsplit
 import nh3
 import tinycss2
 from ninja import Schema
-from pydantic import Field, TypeAdapter
+from pydantic import Field, TypeAdapter, ValidationError
 
 from neat_verdict.app.experiments.models import Variant
 from neat_verdict.core.checks import InputError
@@ -82,10 +82,12 @@ _LOADING = {"url", "src", "image", "image-set", "-webkit-image-set", "cross-fade
 
 
 class Place(Schema):
-    """An element of the page: selectors, of which the first that finds exactly one counts, and what it is called in words."""
+    """An element of the page: selectors, of which the first that finds exactly one counts; what it says, for where none does; and
+    what it is called in words."""
 
     model_config = {"extra": "forbid"}
     selectors: list[Annotated[str, Field(max_length=300)]] = Field(min_length=1, max_length=5)
+    says: Annotated[str, Field(min_length=1, max_length=200)] | None = None
     name: str = Field(min_length=1, max_length=120)
 
     def check(self, path: str) -> None:
@@ -235,11 +237,25 @@ PageChangeIO = Annotated[
     Field(discriminator="kind"),
 ]
 _READ: TypeAdapter[PageChangeIO] = TypeAdapter(PageChangeIO)
+_LIST: TypeAdapter[list[PageChangeIO]] = TypeAdapter(Annotated[list[PageChangeIO], Field(max_length=MAX_CHANGES)])
 
 
 def read_change(line: Mapping[str, Any]) -> PageChangeIO:
     """A change as it is kept."""
     return _READ.validate_python(dict(line))
+
+
+def read_changes(path: str, content: object) -> list[dict[str, Any]]:
+    """Changes from where no schema of the API reads them. Raises InputError, naming the first field that is not as it must be."""
+    try:
+        return [one.model_dump(exclude_none=True) for one in _LIST.validate_python(content)]
+    except ValidationError as refused:
+        first = refused.errors()[0]
+        # The number of the change, its kind, and the field; the kind is no part of its name.
+        place = [str(part) for part in (*first["loc"][:1], *first["loc"][2:])]
+        raise InputError(
+            ".".join([path, *place]), str(first["input"])[:80], f"is not taken: {first['msg']}"
+        ) from refused
 
 
 def checked_changes(path: str, lines: Iterable[Mapping[str, Any]]) -> list[dict[str, Any]]:
@@ -248,7 +264,7 @@ def checked_changes(path: str, lines: Iterable[Mapping[str, Any]]) -> list[dict[
     for number, line in enumerate(lines):
         change = read_change(line)
         change.check(f"{path}.{number}")
-        result.append(change.model_dump())
+        result.append(change.model_dump(exclude_none=True))
     return result
 
 

@@ -23,6 +23,19 @@ class PagePreviewOut(Schema):
     expires_at: datetime
 
 
+class PointIn(Schema):
+    """The letter of the variant that is to be changed on the page."""
+
+    variant: str
+
+
+class PointingOut(Schema):
+    """A link by which whoever asked for it changes the variant on the page."""
+
+    address: str
+    expires_at: datetime
+
+
 class SeenPageOut(Schema):
     """A page that asked; ``version`` is that of the script on it."""
 

@@ -6,6 +6,7 @@ from neat_verdict.app.site import script, views
 
 urlpatterns = [
     path("assign", views.assign),
+    path("change", views.change),
     path("events", views.events),
     path("preview", views.preview),
     path("<str:name>", script.script),

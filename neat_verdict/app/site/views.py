@@ -13,6 +13,7 @@ from dataclasses import asdict, dataclass
 from functools import wraps
 from typing import Any
 
+from django.core.exceptions import PermissionDenied
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.views.decorators.csrf import csrf_exempt
 from django.views.decorators.http import require_http_methods
@@ -21,12 +22,13 @@ from neat_verdict.app.collect.batch import BadBatch, read_items
 from neat_verdict.app.collect.events import take_in
 from neat_verdict.app.experiments.addresses import same_page
 from neat_verdict.app.experiments.page_changes import changes_made
-from neat_verdict.app.http.problems import Gone, problem
+from neat_verdict.app.http.problems import Conflict, Gone, problem
 from neat_verdict.app.http.texts import is_whole
 from neat_verdict.app.people.origins import is_allowed
 from neat_verdict.app.people.queries import Key, key_of
 from neat_verdict.app.site import pages
 from neat_verdict.app.site.doors import MAX_BYTES, is_too_large, preflight, readable, seconds_to_wait
+from neat_verdict.app.site.pointing import as_sent, keep_pointed, pointed
 from neat_verdict.app.site.previews import previewed
 from neat_verdict.app.traffic.assigning import GivenParameter, parameters_in, passages_in
 from neat_verdict.app.traffic.assigning import assign as assigned
@@ -79,6 +81,10 @@ def _open(answer: Answer) -> Callable[[HttpRequest], HttpResponse]:
         except InputError as wrong:
             errors = [{"field": wrong.field, "message": str(wrong)}]
             return readable(problem(422, "A value is not accepted", errors=errors), origin)
+        except PermissionDenied as refused:
+            return readable(problem(403, str(refused)), origin)
+        except Conflict as clash:
+            return readable(problem(409, str(clash), **clash.members), origin)
         except Gone as over:
             return readable(problem(410, str(over)), origin)
 
@@ -126,6 +132,18 @@ def preview(asked: Asked) -> HttpResponse:
     given = {name: {"value": value} for name, value in parameters_of(variant.parameters).items()}
     shown = {"variant": variant.letter, "name": variant.name, "expires_at": expires_at.isoformat()}
     return JsonResponse({**shown, "parameters": given, "changes": changes_made(variant)})
+
+
+@_open
+def change(asked: Asked) -> HttpResponse:
+    """The variant that is changed on the page, by the link of whoever changes it; with ``changes``, all of them, once they are
+    kept."""
+    token, version = str(asked.body.get("token")), asked.body.get("version")
+    if "changes" not in asked.body:
+        return JsonResponse(as_sent(pointed(token, asked.origin)))
+    if not isinstance(version, int):
+        raise InputError("version", str(version)[:40], "must be that of the experiment as it was seen")
+    return JsonResponse(as_sent(keep_pointed(token, asked.origin, version, asked.body["changes"])))
 
 
 @_open

@@ -1,5 +1,5 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import { change, type Change, type State } from "./changes";
+import { change, find, type Change, type State } from "./changes";
 
 const at = (selector: string) => ({ selectors: [selector], name: selector });
 const PAGE = `<main><h1>Where to?</h1><p id="intro">Nine <em>islands</em></p>
@@ -68,7 +68,25 @@ describe("a change", () => {
     expect(states).toEqual([["made", "made"]]);
   });
 
-  it("takes the first selector that finds anything", () => {
+  it.each([
+    [{ selectors: [".line", "#search"] }, "#search"], // the first finds two
+    [{ selectors: ["#gone"], says: "Search" }, "#search"],
+    [{ selectors: ["#gone"], says: "Nine islands" }, "#intro"], // over parts of it
+    [{ selectors: ["#way"], says: "Search" }, "#way"], // what it says is the last thing to go by
+  ])("finds the one element that is meant: %j", (place, selector) => {
+    expect(find(place)).toBe(document.querySelector(selector));
+  });
+
+  it.each([
+    [{ selectors: [".line"], says: "Three" }, "several"],
+    [{ selectors: ["#gone"], says: "Twice" }, "several"],
+    [{ selectors: ["#gone"], says: "Sail" }, "absent"], // only a part of what it says
+  ])("finds none where it could be another: %j", (place, why) => {
+    document.body.insertAdjacentHTML("beforeend", "<p>Twice</p><p>Twice</p>");
+    expect(find(place)).toBe(why);
+  });
+
+  it("takes the first selector that finds one alone", () => {
     made({ kind: "text", find: { selectors: ["#gone", "#search"], name: "the button" }, text: "Find" });
     expect(html("#search")).toBe('<button id="search">Find</button>');
   });

@@ -1,7 +1,9 @@
 /** What a variant changes on the page (docs/page-changes.md): made as elements come, and never twice. */
 
-interface Place {
+export interface Place {
   selectors: string[];
+  /** What the element says, for where no selector finds it. */
+  says?: string;
   name: string;
 }
 
@@ -56,13 +58,31 @@ export function change(changes: Change[], end: (states: State[]) => void): () =>
   return () => looking.disconnect();
 }
 
-/** The element of a place: of the first selector that finds any, if it is one only. */
-export function find({ selectors }: Place): Element | "absent" | "several" {
+/** The element of a place: of the first selector that finds one only; of none, the only one that says what it says. */
+export function find({ selectors, says }: Pick<Place, "selectors" | "says">): Element | "absent" | "several" {
+  let several = false;
+  const isOne = (found: ArrayLike<Element>) => {
+    several ||= found.length > 1;
+    return found.length === 1;
+  };
   for (const selector of selectors) {
     const found = document.querySelectorAll(selector);
-    if (found.length) return found.length === 1 ? (found[0] as Element) : "several";
+    if (isOne(found)) return found[0] as Element;
   }
-  return "absent";
+  const saying = says ? sayingElements(says) : [];
+  if (isOne(saying)) return saying[0] as Element;
+  return several ? "several" : "absent";
+}
+
+const SAYING = "a,button,label,summary,legend,h1,h2,h3,h4,h5,h6,p,li,dt,dd,th,td,span,[role]";
+
+/** What an element says, however it is broken into lines. */
+export const textOf = (element: Element): string => (element.textContent ?? "").replace(/\s+/g, " ").trim();
+
+/** Those that say just that, the innermost. */
+function sayingElements(says: string): Element[] {
+  const all = [...document.querySelectorAll(SAYING)].filter((element) => textOf(element) === says);
+  return all.filter((element) => !all.some((other) => other !== element && element.contains(other)));
 }
 
 function make(one: Change, made: WeakSet<Element>, before: State): State {

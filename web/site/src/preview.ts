@@ -1,8 +1,9 @@
 /**
  * A part that is loaded with a preview only: says on the page what is being looked at, and leads back; in a frame it reports
- * to the page around it instead. It stands on nothing of the page: its styles are its own, and no policy of the page need allow them.
+ * to the page around it instead.
  */
 
+import { button, host, make } from "./bar";
 import type { State } from "./changes";
 
 export interface Look {
@@ -22,19 +23,6 @@ export interface Shown {
   /** What became of the changes on the page, in their order. */
   changed(states: State[]): void;
 }
-
-const STYLES = `
-:host { all: initial; position: fixed; inset: auto 0 0 0; z-index: 2147483647; }
-div { display: flex; flex-wrap: wrap; align-items: center; gap: 4px 14px; padding: 8px 16px; background: #fff;
-  border-top: 3px solid #432f66; color: #16211f; font: 14px/1.35 system-ui, sans-serif; }
-b { font-weight: 650; }
-.quiet { color: #52605e; }
-.wrong { color: #a3213f; }
-button { margin-left: auto; padding: 4px 12px; border: 1px solid #432f66; border-radius: 3px; background: none; color: inherit;
-  font: inherit; cursor: pointer; }
-button:focus-visible { outline: 2px solid #432f66; outline-offset: 2px; }
-@media print { :host { display: none; } }
-`;
 
 export function show(look: Look, leave: () => void): Shown {
   const read = new Set<string>();
@@ -78,32 +66,17 @@ function changesInWords(states: State[]): string {
 
 /** The bar; answers with the place for what the page has asked for. */
 function drawn(look: Look, leave: () => void): HTMLElement {
-  const host = document.createElement("neat-preview");
-  host.setAttribute("role", "region");
-  host.setAttribute("aria-label", "Preview");
-  const root = host.attachShadow({ mode: "open" });
-  const sheet = new CSSStyleSheet();
-  sheet.replaceSync(STYLES);
-  root.adoptedStyleSheets = [sheet];
-  const bar = document.createElement("div");
-  const add = (tag: string, text: string, name = "") => {
-    const made = document.createElement(tag);
-    made.textContent = text;
-    made.className = name;
-    bar.append(made);
-    return made;
-  };
-  if (look.problem) add("span", look.problem, "wrong");
-  else {
-    add("b", `Preview of ${look.variant}, ${look.name}`);
-    const until = look.until
-      ? new Date(look.until).toLocaleDateString(undefined, { day: "numeric", month: "long" })
-      : "";
-    add("span", `Nothing you do here is counted.${until ? ` Opens until ${until}.` : ""}`, "quiet");
-  }
-  const asked = add("span", "", "quiet");
-  add("button", "Leave the preview").addEventListener("click", leave);
-  root.append(bar);
-  document.documentElement.append(host);
+  const until = look.until
+    ? ` Opens until ${new Date(look.until).toLocaleDateString(undefined, { day: "numeric", month: "long" })}.`
+    : "";
+  const asked = make("span", { class: "quiet" });
+  const said = look.problem
+    ? [make("span", { class: "wrong" }, look.problem)]
+    : [
+        make("b", {}, `Preview of ${look.variant}, ${look.name}`),
+        make("span", { class: "quiet" }, `Nothing you do here is counted.${until}`),
+      ];
+  const bar = make("div", { class: "bar" }, ...said, asked, button("Leave the preview", leave, { class: "last" }));
+  host("neat-preview", "Preview").append(bar);
   return asked;
 }

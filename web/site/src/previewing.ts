@@ -1,4 +1,4 @@
-/** Whether this page is looked at by a link to a preview, and by which. */
+/** Whether this page is looked at by a link to a preview, or changed by one from the Brief, and by which. */
 import { writeCookie } from "./cookies";
 
 const NAME = "neat_preview"; // in the address, then in a cookie for the pages that follow
@@ -21,4 +21,26 @@ export function leavePreview(): void {
   const usual = new URL(location.href);
   usual.searchParams.delete(NAME);
   location.replace(usual);
+}
+
+const POINTING = "neat_point";
+
+/** The token of a link by which a variant is changed on the page, "" for none; it stays with the tab, and out of its address. */
+export function pointingToken(): string {
+  if (framed()) return "";
+  const address = new URL(location.href);
+  const given = address.searchParams.get(POINTING);
+  if (given === null) return sessionStorage.getItem(POINTING) ?? "";
+  sessionStorage.setItem(POINTING, given);
+  address.searchParams.delete(POINTING);
+  history.replaceState(history.state, "", address);
+  return given;
+}
+
+/** Back to a usual visit, of the same page. */
+export function leavePointing(): void {
+  Object.keys(sessionStorage)
+    .filter((name) => name.startsWith(POINTING))
+    .forEach((name) => sessionStorage.removeItem(name));
+  location.reload();
 }

@@ -496,3 +496,24 @@ describe("a preview", () => {
     expect(neat.unit).toBe("");
   });
 });
+
+describe("a link for changing the page", () => {
+  afterEach(() => {
+    history.replaceState(null, "", "/");
+    sessionStorage.clear();
+  });
+
+  it("leaves the address, stays with the tab, and nobody is counted meanwhile", async () => {
+    history.replaceState(null, "", "/sailings?neat_point=7-1-99~x&day=7#fares");
+    for (const address of ["/sailings?day=7#fares", "/elsewhere"]) {
+      const neat = await begun({ pageViews: true });
+      expect(location.href.endsWith(address)).toBe(true);
+      expect(sessionStorage.getItem("neat_point")).toBe("7-1-99~x");
+      neat.track("search");
+      expect(neat.unit).toBe("");
+      await later(1000);
+      history.replaceState(null, "", "/elsewhere");
+    }
+    expect(calls).toEqual([]);
+  });
+});

@@ -1,10 +1,11 @@
 import { version as SCRIPT } from "../package.json";
-import { change, type Change, type State } from "./changes";
+import { change, find, textOf, type Change, type State } from "./changes";
 import { readCookies } from "./cookies";
 import { complete, type Options, type Properties } from "./options";
 import { pageHash, release, sendOn, thisPage, wasSentBack, type Passage } from "./passages";
+import type { Tools } from "./point";
 import type { Look, Shown } from "./preview";
-import { framed, leavePreview, previewToken } from "./previewing";
+import { framed, leavePointing, leavePreview, pointingToken, previewToken } from "./previewing";
 import { Queue } from "./queue";
 import { onAddress, whenSeen } from "./seen";
 import { newId, Visitor } from "./visitor";
@@ -68,6 +69,10 @@ interface PreviewPart {
   show: (look: Look, leave: () => void) => Shown;
 }
 
+interface PointPart {
+  begin: (tools: Tools) => Promise<void>;
+}
+
 const EXPOSURE = "exposure";
 const PAGE_VIEW = "page_view";
 const REACHED = "page_reached";
@@ -78,7 +83,9 @@ const PREVIEW_TIMEOUT = 5_000; // somebody waits for it on purpose
 export function start(given: Partial<Options>): Neat {
   const options = complete(given);
   const kept = readCookies();
-  const preview = safely(() => previewToken(kept)) ?? "";
+  const pointing = safely(pointingToken) ?? "";
+  const preview = pointing ? "" : (safely(() => previewToken(kept)) ?? "");
+  const looking = preview || pointing; // nobody who is to be counted
   const visitor = new Visitor(options, kept);
   const queue = new Queue(options, () => visitor.allowed);
   const read = new Set<string>();
@@ -187,13 +194,25 @@ export function start(given: Partial<Options>): Neat {
   }
 
   async function announce(what: Look): Promise<void> {
-    const part = (await import(/* @vite-ignore */ `${options.address}/site/v1/neat-preview.js`)) as PreviewPart;
+    const part = (await loaded("preview")) as PreviewPart;
     bar = part.show(what, leavePreview);
     read.forEach((name) => bar?.read(name));
     if (became.length) bar.changed(became);
   }
 
+  /** Let what the variant changes be pointed at. */
+  async function point(): Promise<void> {
+    const { address, key } = options;
+    const part = (await loaded("point")) as PointPart;
+    await part.begin({ address, key, token: pointing, change, find, textOf, leave: leavePointing });
+  }
+
+  /** A part of the script, which few pages need. */
+  const loaded = (part: string): Promise<unknown> =>
+    import(/* @vite-ignore */ `${options.address}/site/v1/neat-${part}.js`);
+
   function begin(): Promise<void> {
+    if (pointing) return point();
     if (preview) return look();
     if (!visitor.allowed) return Promise.resolve();
     const asking = ask();
@@ -216,13 +235,13 @@ export function start(given: Partial<Options>): Neat {
   }
 
   function track(event: string, properties: Properties = {}): void {
-    const unit = preview ? "" : visitor.unit;
+    const unit = looking ? "" : visitor.unit;
     if (unit) queue.add({ ...properties, id: newId(), unit, event, at: new Date().toISOString() });
   }
 
   /** Each address once, however often something begins at it. */
   function view(): void {
-    if (viewed === location.href || preview || !visitor.allowed) return;
+    if (viewed === location.href || looking || !visitor.allowed) return;
     viewed = location.href;
     if (options.pageViews)
       track(PAGE_VIEW, { address: location.pathname.slice(0, 200), name: document.title.slice(0, 200) });
@@ -275,7 +294,7 @@ export function start(given: Partial<Options>): Neat {
   return {
     ready,
     get unit() {
-      return preview ? "" : (safely(() => visitor.unit) ?? "");
+      return looking ? "" : (safely(() => visitor.unit) ?? "");
     },
     get: <T>(name: string, otherwise: T, when?: When) => {
       const found = safely(() => ({ value: get(name, otherwise, when) }));

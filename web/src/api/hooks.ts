@@ -40,6 +40,14 @@ export function useOnPage(key: string, page: string, days: number) {
   });
 }
 
+/** A link by which the variant is changed on the page itself. */
+export function usePointing(key: string) {
+  return useMutation({
+    mutationFn: (variant: string) =>
+      take(client.POST("/api/v1/experiments/{key}/pointing", { params: { path: { key } }, body: { variant } })),
+  });
+}
+
 export function useSignIn() {
   const cache = useQueryClient();
   return useMutation({

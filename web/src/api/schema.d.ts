@@ -994,6 +994,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/experiments/{key}/pointing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Point
+         * @description A link to the page, open for an hour, by which the caller changes a variant there by pointing at elements.
+         */
+        post: operations["point_at_page"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/experiments/{key}/readiness": {
         parameters: {
             query?: never;
@@ -4929,11 +4949,14 @@ export interface components {
         };
         /**
          * Place
-         * @description An element of the page: selectors, of which the first that finds exactly one counts, and what it is called in words.
+         * @description An element of the page: selectors, of which the first that finds exactly one counts; what it says, for where none does; and
+         *     what it is called in words.
          */
         Place: {
             /** Name */
             name: string;
+            /** Says */
+            says?: string | null;
             /** Selectors */
             selectors: string[];
         };
@@ -5019,6 +5042,14 @@ export interface components {
             /** Information */
             information: number;
         };
+        /**
+         * PointIn
+         * @description The letter of the variant that is to be changed on the page.
+         */
+        PointIn: {
+            /** Variant */
+            variant: string;
+        };
         /** PointOut */
         PointOut: {
             /** Fix */
@@ -5033,6 +5064,19 @@ export interface components {
             seen: string;
             /** Sheet */
             sheet: string;
+        };
+        /**
+         * PointingOut
+         * @description A link by which whoever asked for it changes the variant on the page.
+         */
+        PointingOut: {
+            /** Address */
+            address: string;
+            /**
+             * Expires At
+             * Format: date-time
+             */
+            expires_at: string;
         };
         /**
          * PooledOut
@@ -9076,6 +9120,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HandoverOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    point_at_page: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PointIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PointingOut"];
                 };
             };
             /** @description Refused; the problem document says why */

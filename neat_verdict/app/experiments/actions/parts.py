@@ -173,6 +173,14 @@ def variants_of(experiment: Experiment) -> list[dict[str, Any]]:
     return result
 
 
+def lines_of(experiment: Experiment) -> list[dict[str, Any]]:
+    """The variants as `edit_variants` takes them, so that one of their fields can be changed."""
+    return [
+        {"id": variant.pk, **{field: getattr(variant, field) for field in _VARIANT_FIELDS}}
+        for variant in experiment.variants.all()
+    ]
+
+
 def copy_pictures(source: Variant, target: Variant) -> None:
     """Give a variant copies of another's pictures, in files of their own."""
     for picture in source.pictures.all():

@@ -1,5 +1,8 @@
-import { useId, useState } from "react";
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect, useId, useState } from "react";
 import type { PageChange, VariantOut } from "../../api/client";
+import { usePointing } from "../../api/hooks";
+import { keys } from "../../api/keys";
 import { useEditing, variantsIn } from "../editing";
 import { changeOf, FIELDS, KINDS, typed, type Typed } from "./pageChanges";
 
@@ -96,6 +99,7 @@ export function PageChanges({ variant, index }: Props) {
           )}
           {!fixed && editing === null && (
             <div className="mt-1 flex flex-wrap gap-1.5">
+              {experiment.page && experiment.state === "draft" && <OnThePage letter={letter} />}
               <button className="btn btn-xs" onClick={() => setEditing("new")}>
                 Add a change
               </button>
@@ -121,6 +125,52 @@ export function PageChanges({ variant, index }: Props) {
         </>
       )}
     </section>
+  );
+}
+
+/** Opens the page with a bar of ours, by which what changes is pointed at; what was changed there is here on coming back. */
+function OnThePage({ letter }: { letter: string }) {
+  const { experiment } = useEditing();
+  const cache = useQueryClient();
+  const link = usePointing(experiment.key);
+  const opened = link.isSuccess;
+  useEffect(() => {
+    if (!opened) return;
+    const back = () => void cache.invalidateQueries({ queryKey: keys.experiment(experiment.key) });
+    addEventListener("focus", back);
+    return () => removeEventListener("focus", back);
+  }, [opened, cache, experiment.key]);
+  const open = async () => {
+    // Opened by the press itself: what opens later is kept shut by browsers.
+    const tab = window.open("about:blank");
+    try {
+      const { address } = await link.mutateAsync(letter);
+      if (!tab) return;
+      tab.opener = null;
+      tab.location.replace(address);
+    } catch {
+      tab?.close();
+    }
+  };
+  return (
+    <>
+      <button className="btn btn-xs btn-primary" disabled={link.isPending} onClick={() => void open()}>
+        Change it on the page
+      </button>
+      {link.data && (
+        <span className="quiet self-center text-sm">
+          Open to you for an hour:{" "}
+          <a className="link" href={link.data.address} target="_blank" rel="noreferrer">
+            the page
+          </a>
+        </span>
+      )}
+      {link.error && (
+        <span role="alert" className="self-center text-sm text-error">
+          {link.error.message}
+        </span>
+      )}
+    </>
   );
 }
 

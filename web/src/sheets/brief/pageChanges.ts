@@ -13,6 +13,8 @@ export interface Typed {
   place: "before" | "after" | "first" | "last";
   toSelectors: string;
   toName: string;
+  says: string;
+  toSays: string;
   html: string;
   css: string;
   on: boolean;
@@ -25,7 +27,7 @@ interface Kind {
   places?: { value: Typed["place"]; label: string }[];
 }
 
-const OF_ELEMENT: Part[] = ["name", "selectors"];
+const OF_ELEMENT: Part[] = ["name", "selectors", "says"];
 const EITHER_SIDE: Kind["places"] = [
   { value: "before", label: "before" },
   { value: "after", label: "after" },
@@ -36,7 +38,7 @@ export const KINDS: Record<PageChange["kind"], Kind> = {
   text: { title: "Another text", fields: [...OF_ELEMENT, "text"] },
   style: { title: "Colour, size and the like", fields: [...OF_ELEMENT, "styles"] },
   hide: { title: "Hidden", fields: OF_ELEMENT },
-  move: { title: "Moved", fields: [...OF_ELEMENT, "toName", "toSelectors"], places: EITHER_SIDE },
+  move: { title: "Moved", fields: [...OF_ELEMENT, "toName", "toSelectors", "toSays"], places: EITHER_SIDE },
   link: { title: "Another target of a link", fields: [...OF_ELEMENT, "href"] },
   picture: { title: "Another picture", fields: [...OF_ELEMENT, "src", "alt"] },
   insert: {
@@ -51,9 +53,11 @@ export const FIELDS: Record<Part, { label: string; placeholder: string; lines?: 
   name: { label: "What it is called", placeholder: "Button “Search sailings”" },
   selectors: { label: "Where it is: CSS selectors, one a line", placeholder: "#search", lines: 2 },
   text: { label: "What it says", placeholder: "Find my ferry" },
+  says: { label: "What it says, where no selector finds it", placeholder: "Search sailings" },
   styles: { label: "Styles, one a line", placeholder: "background-color: #1b6aa5", lines: 3 },
   toName: { label: "Before or after what", placeholder: "Table of fares" },
   toSelectors: { label: "Where that is: CSS selectors, one a line", placeholder: "#fares", lines: 2 },
+  toSays: { label: "What that says, where no selector finds it", placeholder: "" },
   href: { label: "Where it leads", placeholder: "/islands" },
   src: { label: "Address of the picture", placeholder: "/pictures/deck.jpg" },
   alt: { label: "What the picture shows", placeholder: "The deck on a calm day" },
@@ -63,7 +67,7 @@ export const FIELDS: Record<Part, { label: string; placeholder: string; lines?: 
 
 const EMPTY: Typed = {
   kind: "text", selectors: "", name: "", text: "", src: "", alt: "", href: "", styles: "", place: "before",
-  toSelectors: "", toName: "", html: "", css: "", on: true,
+  toSelectors: "", toName: "", says: "", toSays: "", html: "", css: "", on: true,
 }; // prettier-ignore
 
 /** A change to be edited; an empty one without any. */
@@ -71,7 +75,12 @@ export function typed(change?: PageChange): Typed {
   if (!change) return EMPTY;
   const made: Typed = { ...EMPTY, kind: change.kind, on: change.on ?? true };
   if (change.kind === "css") return { ...made, css: change.css };
-  const found = { ...made, selectors: change.find.selectors.join("\n"), name: change.find.name };
+  const found = {
+    ...made,
+    selectors: change.find.selectors.join("\n"),
+    says: change.find.says ?? "",
+    name: change.find.name,
+  };
   switch (change.kind) {
     case "text":
       return { ...found, text: change.text };
@@ -84,7 +93,13 @@ export function typed(change?: PageChange): Typed {
     case "hide":
       return found;
     case "move":
-      return { ...found, place: change.place, toSelectors: change.to.selectors.join("\n"), toName: change.to.name };
+      return {
+        ...found,
+        place: change.place,
+        toSelectors: change.to.selectors.join("\n"),
+        toSays: change.to.says ?? "",
+        toName: change.to.name,
+      };
     case "insert":
       return { ...found, place: change.place, html: change.html };
   }
@@ -93,7 +108,7 @@ export function typed(change?: PageChange): Typed {
 /** As it is sent. */
 export function changeOf(given: Typed): PageChange {
   const { kind, on } = given;
-  const find = placeOf(given.selectors, given.name);
+  const find = placeOf(given.selectors, given.says, given.name);
   switch (kind) {
     case "text":
       return { kind, find, text: given.text, on };
@@ -106,7 +121,7 @@ export function changeOf(given: Typed): PageChange {
     case "hide":
       return { kind, find, on };
     case "move":
-      return { kind, find, place: sideOf(given.place), to: placeOf(given.toSelectors, given.toName), on };
+      return { kind, find, place: sideOf(given.place), to: placeOf(given.toSelectors, given.toSays, given.toName), on };
     case "insert":
       return { kind, find, place: given.place, html: given.html, on };
     case "css":
@@ -117,8 +132,9 @@ export function changeOf(given: Typed): PageChange {
 const sideOf = (place: Typed["place"]) => (place === "after" ? "after" : "before");
 const lines = (text: string) => text.split("\n").map((line) => line.trim()).filter(Boolean); // prettier-ignore
 
-function placeOf(selectors: string, name: string) {
-  return { selectors: lines(selectors), name: name.trim() };
+function placeOf(selectors: string, says: string, name: string) {
+  const said = says.replace(/\s+/g, " ").trim();
+  return { selectors: lines(selectors), ...(said ? { says: said } : {}), name: name.trim() };
 }
 
 /** "color: red" a line; what has no colon is sent as it is, so that it is named when it is refused. */
