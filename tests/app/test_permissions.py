@@ -380,6 +380,10 @@ TABLE = {
     "remove_second_count": (WRITE, 204, removed_second_count),
     "store_spend": (WRITE, 201, stored_spend),
     "remove_picture": (WRITE, 200, about(picture_of, "picture")),
+    "get_page_use": (READ, 200, of("draft")),
+    "keep_outline": (
+        WRITE, 204, of("draft", variant="B", device="phone", width=390, height=900, elements=[])
+    ),
     "point_at_page": (WRITE, 201, of("pointable", variant="B")),
     "add_place": (WRITE, 200, of("decided", text="The mail")),
     "remove_place": (WRITE, 200, about(place_of, "place")),

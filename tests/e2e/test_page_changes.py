@@ -97,7 +97,9 @@ def test_a_page_is_changed_without_a_developer_and_without_its_policy_knowing(an
     assert analyst.axe() == []
 
     analyst.others = (shop,)  # in frames
-    page.get_by_role("button", name="Show here: B").click()
+    # What stands where is kept, to draw clicks over.
+    with page.expect_response(lambda answer: answer.url.endswith("/outlines") and answer.ok):
+        page.get_by_role("button", name="Show here: B").click()
     said = page.get_by_label("B on the page").get_by_role("status")
     expect(said).to_have_text(["4 of 5 changes made (not: 4)."] * 3)
     page.get_by_role("button", name="Hide: B").click()
@@ -193,14 +195,22 @@ def test_what_changes_is_pointed_at_on_the_page_itself(analyst, shop, visit):
     there.close()
 
     started(page)
+    asked = f"fetch('/api/v1/experiments/{key}/page-use').then((answer) => answer.json())"
     texts = set()
-    for _ in range(30):
-        if len(texts) == 2:
+    for _ in range(30):  # either has half of the visitors, and not all are followed
+        phone = page.evaluate(asked)["devices"][0]
+        if len(texts) == 2 and phone["elements"] and all(phone["elements"][0]["clicked"]):
             break
         visitor = visit()
         visitor.wait_for_function("neat.assignments && document.documentElement.style.opacity === ''")
         visitor.wait_for_timeout(300)
         texts.add(visitor.locator("#berth").inner_text())
+        visitor.locator("#berth").click()
+        visitor.goto("about:blank")  # what was done is sent when the page is left
     assert texts == {"A berth for your dog", "Your dog comes too"}
+    assert phone["device"] == "phone"
+    (berth,) = phone["elements"]
+    assert berth["key"] == "#berth"
+    assert all(0 < clicked <= units for clicked, units in zip(berth["clicked"], phone["units"], strict=True))
     page.goto(f"/experiments/{key}/ledger")
     expect(page.get_by_text("Opened the page for an hour, to change B there")).to_be_visible()

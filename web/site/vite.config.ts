@@ -32,6 +32,7 @@ export default defineConfig({
             neat: "site/src/start.ts",
             "neat-preview": "site/src/preview.ts",
             "neat-point": "site/src/point.ts",
+            "neat-use": "site/src/use.ts",
           },
           formats: ["es"],
           fileName: (_format, name) => (name === "neat" ? "neat.mjs" : `${name}.js`),

@@ -17,7 +17,7 @@ from neat_verdict.app.people.origins import is_allowed, origin_of
 from neat_verdict.app.people.queries import key_of
 from neat_verdict.app.traffic.assigning import pages_between
 
-PARTS = ("bar", "preview", "point")
+PARTS = ("bar", "elements", "preview", "point", "use")
 _NAMES = re.compile(rf"(?P<file>neat(?:-(?:{'|'.join(PARTS)}))?)(?:-(?P<version>\d+\.\d+\.\d+))?\.js(?P<map>\.map)?")
 _MINUTES, _YEAR = 600, 31_536_000
 

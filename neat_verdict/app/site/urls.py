@@ -9,5 +9,6 @@ urlpatterns = [
     path("change", views.change),
     path("events", views.events),
     path("preview", views.preview),
+    path("use", views.use),
     path("<str:name>", script.script),
 ]

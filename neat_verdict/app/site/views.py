@@ -28,6 +28,7 @@ from neat_verdict.app.people.origins import is_allowed
 from neat_verdict.app.people.queries import Key, key_of
 from neat_verdict.app.site import pages
 from neat_verdict.app.site.doors import MAX_BYTES, is_too_large, preflight, readable, seconds_to_wait
+from neat_verdict.app.site.page_use import followed_in, read_use, take_in_use
 from neat_verdict.app.site.pointing import as_sent, keep_pointed, pointed
 from neat_verdict.app.site.previews import previewed
 from neat_verdict.app.traffic.assigning import GivenParameter, parameters_in, passages_in
@@ -38,6 +39,7 @@ from neat_verdict.core.checks import InputError
 from neat_verdict.core.traffic import MAX_UNIT_LENGTH
 
 MAX_EVENTS = 500
+MAX_USES = 20  # experiments on one page
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,9 +99,7 @@ def assign(asked: Asked) -> HttpResponse:
     variant stand with them, for the exposure; of others only the value, so that a page learns nothing of tests that do not
     concern it."""
     body = asked.body
-    unit, properties = body.get("unit"), body.get("properties", {})
-    if not isinstance(unit, str) or not 0 < len(unit) <= MAX_UNIT_LENGTH or not is_whole(unit):
-        raise InputError("unit", str(unit)[:40], f"must be text of 1 to {MAX_UNIT_LENGTH} characters")
+    unit, properties = _unit(body), body.get("properties", {})
     if not isinstance(properties, dict):
         raise InputError("properties", str(properties)[:40], "must be an object")
     buffer.note(unit, properties)
@@ -107,9 +107,20 @@ def assign(asked: Asked) -> HttpResponse:
     answers = assigned(unit, properties)
     given = {name: _shown(one) for name, one in parameters_in(answers).items()}
     page = body.get("page")
-    passages = passages_in(answers, same_page(asked.origin, page)) if isinstance(page, str) else []
-    between = {"passages": [asdict(one) for one in passages]} if passages else {}
-    return JsonResponse({"parameters": given, **between})
+    further: dict[str, Any] = {}
+    if isinstance(page, str):
+        here = same_page(asked.origin, page)
+        further["passages"] = [asdict(one) for one in passages_in(answers, here)]
+        assigned_here = {key: (one.variant, one.counts) for key, one in answers.items()}
+        further["followed"] = followed_in(assigned_here, here, unit)
+    return JsonResponse({"parameters": given, **{name: lines for name, lines in further.items() if lines}})
+
+
+def _unit(body: dict[str, Any]) -> str:
+    unit = body.get("unit")
+    if not isinstance(unit, str) or not 0 < len(unit) <= MAX_UNIT_LENGTH or not is_whole(unit):
+        raise InputError("unit", str(unit)[:40], f"must be text of 1 to {MAX_UNIT_LENGTH} characters")
+    return unit
 
 
 def _note_page(asked: Asked) -> None:
@@ -144,6 +155,16 @@ def change(asked: Asked) -> HttpResponse:
     if not isinstance(version, int):
         raise InputError("version", str(version)[:40], "must be that of the experiment as it was seen")
     return JsonResponse(as_sent(keep_pointed(token, asked.origin, version, asked.body["changes"])))
+
+
+@_open
+def use(asked: Asked) -> HttpResponse:
+    """What a unit that is followed did on a page; of each experiment kept, or not where it takes nothing any more."""
+    unit, sent = _unit(asked.body), asked.body.get("uses")
+    if not isinstance(sent, list) or not 0 < len(sent) <= MAX_USES:
+        raise InputError("uses", str(sent)[:40], f"must be a list of 1 to {MAX_USES}")
+    uses = [read_use(one) for one in sent]
+    return JsonResponse({"kept": sum(take_in_use(unit, one) for one in uses)})
 
 
 @_open

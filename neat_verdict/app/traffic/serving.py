@@ -24,6 +24,7 @@ from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.traffic.models import Epoch, Rollout
 from neat_verdict.app.traffic.rollouts import rollout_traffic
 from neat_verdict.core.metrics import Definition, Tallying
+from neat_verdict.core.page_use import sample_share
 from neat_verdict.core.planning import Arrivals, RampStep
 from neat_verdict.core.traffic import IdentityRule, NeverCounted, RolloutTraffic, Slice, Traffic, property_text
 from neat_verdict.core.variants import LETTERS
@@ -74,6 +75,8 @@ class Served:
     page: str = ""  # that is changed, or left for a variant's, as `experiments.addresses.page_of`; "" where none is
     addresses: tuple[str, ...] = ()  # of those, by position; "" of the others
     page_changes: tuple[list[dict[str, Any]], ...] = ()  # by position
+    followed_pages: tuple[str, ...] = ()  # by position: where it is followed what units do; () where there is no page
+    follow_share: float = 1.0
 
     @property
     def serving(self) -> bool:
@@ -189,6 +192,8 @@ def _of_test(experiment: Experiment, place: Workspace, day: date) -> Served:
         identity=experiment.identity,
         never_counted=never_counted_of(experiment.never_counted),
         **_pages(experiment, variants),
+        followed_pages=tuple(page_of(address_of(experiment.page, one)) for one in variants) if experiment.page else (),
+        follow_share=follow_share(experiment),
         given_up={
             variants[LETTERS.index(letter)].position: int(one.at.timestamp() * 1000)
             for letter, one in stopped_variants(experiment).items()
@@ -203,6 +208,14 @@ def _pages(experiment: Experiment, variants: Sequence[Variant]) -> dict[str, Any
     addresses = tuple(address_of(experiment.page, one) if one.address else "" for one in variants)
     changes = tuple(changes_made(one) for one in variants)
     return {"page": page_of(experiment.page), "addresses": addresses, "page_changes": changes}
+
+
+def follow_share(experiment: Experiment) -> float:
+    """The share of units that are followed on the page, from the planned traffic; it stays the same whatever comes."""
+    days = int((experiment.rule or {}).get("planned_days") or 7 * experiment.least_weeks)
+    share = experiment.exclusion_share if experiment.exclusion_group else 1.0
+    planned = (experiment.audience_per_day or 0) * share * days
+    return sample_share(planned) if planned > 0 else 1.0
 
 
 def _epoch_starts(experiment: Experiment) -> tuple[int, ...]:

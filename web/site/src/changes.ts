@@ -20,6 +20,15 @@ export type Change =
 /** What became of a change: made, or why not. */
 export type State = "made" | "absent" | "several" | "failed";
 
+/** What has been put into the page and moved on it, so that its elements can be told as they were without that. */
+export const altered = {
+  /** By what was inserted: the number of the change. */
+  inserted: new WeakMap<Element, number>(),
+  /** By what was moved, and back: a comment where it stood. */
+  moved: new WeakMap<Element, Comment>(),
+  stood: new WeakMap<Comment, Element>(),
+};
+
 const LATE = 2_000; // after the page is there, elements may still come
 
 /**
@@ -42,7 +51,7 @@ export function change(changes: Change[], end: (states: State[]) => void): () =>
     looking.disconnect(); // what is done here is no news
     changes.forEach((one, at) => {
       try {
-        states[at] = make(one, made[at] as WeakSet<Element>, states[at] as State);
+        states[at] = make(one, at + 1, made[at] as WeakSet<Element>, states[at] as State);
       } catch {
         states[at] = "failed";
       }
@@ -85,7 +94,7 @@ function sayingElements(says: string): Element[] {
   return all.filter((element) => !all.some((other) => other !== element && element.contains(other)));
 }
 
-function make(one: Change, made: WeakSet<Element>, before: State): State {
+function make(one: Change, number: number, made: WeakSet<Element>, before: State): State {
   if (one.kind === "css") {
     if (before !== "made") wear(one.css);
     return "made";
@@ -97,15 +106,21 @@ function make(one: Change, made: WeakSet<Element>, before: State): State {
     const to = find(one.to);
     if (typeof to === "string") return to;
     if (element.contains(to)) return "failed";
+    if (!altered.moved.has(element)) {
+      const place = document.createComment("");
+      element.before(place);
+      altered.moved.set(element, place);
+      altered.stood.set(place, element);
+    }
     to[one.place](element);
   } else {
-    act(one, element);
+    act(one, number, element);
   }
   made.add(element);
   return "made";
 }
 
-function act(one: Exclude<Change, { kind: "css" | "move" }>, element: Element): void {
+function act(one: Exclude<Change, { kind: "css" | "move" }>, number: number, element: Element): void {
   switch (one.kind) {
     case "text":
       element.textContent = one.text;
@@ -134,6 +149,7 @@ function act(one: Exclude<Change, { kind: "css" | "move" }>, element: Element): 
     case "insert": {
       const piece = document.createElement("template");
       piece.innerHTML = one.html;
+      [...piece.content.children].forEach((child) => altered.inserted.set(child, number));
       const where = { before: "before", after: "after", first: "prepend", last: "append" } as const;
       element[where[one.place]](piece.content);
     }

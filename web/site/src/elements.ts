@@ -1,10 +1,11 @@
 /** How an element that was pointed at is found again, and what it is called. */
-import type { Place } from "./changes";
+import type { altered, Place } from "./changes";
 
 /** What finding needs of the script (`changes.ts`), whose copy of it is the one that will look. */
 export interface Finding {
   find: (place: Pick<Place, "selectors" | "says">) => Element | "absent" | "several";
   textOf: (element: Element) => string;
+  altered: typeof altered;
 }
 
 const MAX_SELECTOR = 300; // as the server takes them
@@ -21,6 +22,7 @@ const KINDS: [selector: string, name: string][] = [
   ["img, picture, svg", "Picture"],
   ["input, select, textarea", "Field"],
   ["label", "Label"],
+  ["summary", "Fold"],
   ["nav", "Menu"],
   ["ul, ol, dl", "List"],
   ["li", "Line"],
@@ -50,9 +52,17 @@ export function nameOf(element: Element, textOf: Finding["textOf"]): string {
   const words =
     element.getAttribute("aria-label") ??
     element.getAttribute("alt") ??
-    (submit || (label ? textOf(label) : element.matches("select, textarea") ? "" : textOf(element)));
+    (submit || (label ? wordsOf(label, textOf) : wordsOf(element, textOf)));
   if (!words.trim()) return element.id ? `${kind} ${element.id}`.slice(0, 120) : `${kind} without words`;
   return `${kind} “${words.length > MAX_NAME ? `${words.slice(0, MAX_NAME - 1).trimEnd()}…` : words}”`;
+}
+
+/** What is said in it, without what can be chosen or typed there. */
+function wordsOf(element: Element, textOf: Finding["textOf"]): string {
+  if (element.matches("select, textarea")) return "";
+  const copy = element.cloneNode(true) as Element;
+  copy.querySelectorAll("select, textarea").forEach((field) => field.remove());
+  return textOf(copy);
 }
 
 const byId = ({ id }: Element): string => (STEADY.test(id) ? `#${CSS.escape(id)}` : "");
@@ -79,4 +89,92 @@ function byPosition(element: Element): string {
     steps.unshift(alike.length > 1 ? `${at.localName}:nth-of-type(${alike.indexOf(at) + 1})` : at.localName);
   }
   return "";
+}
+
+/** What can be pressed. */
+const PRESSED = "a, button, input, select, textarea, label, summary, [role=button], [role=link], [role=tab], [onclick]";
+/** Marks what is never sent of: its clicks, and its place in an outline. */
+const PRIVATE = "[data-neat-private]";
+
+/**
+ * By what clicks are counted: the thing that was pressed, by its id or its place alone, so that nothing that a page says of a
+ * visitor is in it; "" for what is not to be sent. The place is that on the page without our changes: what one variant inserts
+ * or moves does not give other elements another key than they have in control.
+ */
+export function keyOf(target: Element, finding: Finding): string {
+  const element = target.closest(PRESSED) ?? target;
+  if (element.closest(PRIVATE)) return "";
+  const named = ["data-testid", "data-test"].flatMap((name) => {
+    const value = element.getAttribute(name) ?? "";
+    return STEADY.test(value) ? [`${element.localName}[${name}="${value}"]`] : [];
+  });
+  const alone = [byId(element), ...named].find(
+    (selector) => selector && finding.find({ selectors: [selector] }) === element,
+  );
+  const key = alone ?? placeBefore(element, finding.altered);
+  return key.length <= MAX_SELECTOR ? key : "";
+}
+
+/** As `byPosition`, of the page without our changes; within what was inserted, from there. */
+function placeBefore(element: Element, { inserted, moved, stood }: Finding["altered"]): string {
+  const steps: string[] = [];
+  for (let at: Element | null = element; at;) {
+    const number = inserted.get(at);
+    if (number !== undefined) {
+      const own = [...(at.parentElement?.children ?? [])].filter((one) => inserted.get(one) === number);
+      return [
+        `inserted ${number}`,
+        own.length > 1 ? `${at.localName} ${own.indexOf(at) + 1}` : at.localName,
+        ...steps,
+      ].join(" > ");
+    }
+    const known: string = at === element ? "" : byId(at);
+    if (known || at.matches("body, main")) return [known || at.localName, ...steps].join(" > ");
+    const here: Element = at;
+    const place: Element | Comment = moved.get(here) ?? here;
+    const alike = [...(place.parentNode?.childNodes ?? [])].filter((node) => {
+      const one = node instanceof Comment ? stood.get(node) : node;
+      const own = one instanceof Element && one.localName === here.localName && !inserted.has(one);
+      return own && (node instanceof Comment || !moved.has(one));
+    });
+    steps.unshift(alike.length > 1 ? `${here.localName}:nth-of-type(${alike.indexOf(place) + 1})` : here.localName);
+    at = place.parentElement;
+  }
+  return "";
+}
+
+export interface Outlined {
+  key: string;
+  name: string;
+  x: number;
+  y: number;
+  width: number;
+  height: number;
+}
+
+const DRAWN = `${PRESSED}, h1, h2, h3, h4, p, li, img, video, table`;
+const MAX_DRAWN = 300; // as the server takes them
+
+/** The elements of the page and where they stand, in pixels from its beginning. */
+export function outlineOf(finding: Finding): Outlined[] {
+  const elements = [...document.body.querySelectorAll(DRAWN)].filter(
+    // Older browsers do not know what is folded away.
+    (one) => !one.closest(PRIVATE) && (!("checkVisibility" in one) || one.checkVisibility()),
+  );
+  return elements
+    .map((element) => {
+      const { left, top, width, height } = element.getBoundingClientRect();
+      const [x, y] = [left + scrollX, top + scrollY].map((at) => Math.max(Math.round(at), 0)) as [number, number];
+      return {
+        key: keyOf(element, finding),
+        name: nameOf(element, finding.textOf),
+        x,
+        y,
+        width: Math.round(width),
+        height: Math.round(height),
+      };
+    })
+    .filter(({ key, width, height }) => key && width > 4 && height > 4)
+    .filter(({ key }, at, all) => all.findIndex((other) => other.key === key) === at)
+    .slice(0, MAX_DRAWN);
 }

@@ -1,5 +1,5 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import { change, find, textOf, type Change } from "./changes";
+import { altered, change, find, textOf, type Change } from "./changes";
 import { begin } from "./point";
 
 const at = (selector: string) => ({ selectors: [selector], name: selector });
@@ -45,7 +45,7 @@ afterEach(() => {
 const problem = (status: number, body: object) => () => new Response(JSON.stringify(body), { status });
 const stops: (() => void)[] = [];
 const tools = {
-  address: "https://verdict.example", key: "k", token: "t", find, textOf, leave,
+  address: "https://verdict.example", key: "k", token: "t", altered, find, textOf, leave,
   change: (...given: Parameters<typeof change>) => {
     stops.push(change(...given));
     return () => undefined;

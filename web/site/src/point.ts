@@ -3,18 +3,16 @@
  * change is sent as soon as it is made; the list is that of the variant, as the Brief has it.
  */
 import { button, host, make } from "./bar";
-import type { Change, change, find, State, textOf } from "./changes";
+import type { Change, change, State } from "./changes";
 import { formOf, type Form } from "./pointForm";
-import { nameOf } from "./elements";
+import { nameOf, type Finding } from "./elements";
 import { pointing } from "./pointer";
 
-export interface Tools {
+export interface Tools extends Finding {
   address: string;
   key: string;
   token: string;
   change: typeof change;
-  find: typeof find;
-  textOf: typeof textOf;
   leave: () => void;
 }
 

@@ -1,9 +1,10 @@
 import { afterEach, describe, expect, it, vi } from "vitest";
+import { altered, find, textOf } from "./changes";
 import { show, type Look } from "./preview";
 
 const LOOK: Look = {
   variant: "B", name: "Calendar first", until: "2026-04-06T12:00:00Z", parameters: ["begin", "fares"], script: "1.1.0",
-  framed: false,
+  framed: false, finding: { altered, find, textOf },
 }; // prettier-ignore
 
 // The simulated browser has no such sheets; that they hold under a strict policy is tested in Chromium.
@@ -35,7 +36,10 @@ describe("the bar of a preview", () => {
   });
 
   it("says why there is nothing to see", () => {
-    show({ problem: "This preview has expired.", script: "1.1.0", framed: false }, () => undefined);
+    show(
+      { problem: "This preview has expired.", script: "1.1.0", framed: false, finding: { altered, find, textOf } },
+      () => undefined,
+    );
     expect(root()?.textContent).toBe("This preview has expired.Leave the preview");
   });
 
@@ -47,5 +51,28 @@ describe("the bar of a preview", () => {
       { neat: "preview", variant: "B", script: "1.1.0", read: [], missing: ["begin", "fares"] },
       { read: ["fares"], missing: ["begin"] },
     ]);
+  });
+
+  it("sends from a frame, once the page is still, where its elements stand, and none that are marked as private", async () => {
+    vi.useFakeTimers();
+    const posted = vi.spyOn(window.parent, "postMessage").mockImplementation(() => undefined);
+    Element.prototype.getBoundingClientRect = () => ({ left: 10, top: 20.4, width: 200, height: 30 }) as DOMRect;
+    document.body.innerHTML = `<main><h1 id="top">Where to?</h1><div data-neat-private><p>Signed in as Mia</p></div>
+      <form><input name="email" value="mia@tidewick.example"></form></main>`;
+    show({ ...LOOK, framed: true }, () => undefined);
+    await vi.advanceTimersByTimeAsync(1_500);
+    const said = posted.mock.calls.map(([one]) => one as { neat: string }).filter(({ neat }) => neat === "outline");
+    const box = { x: 10, y: 20, width: 200, height: 30 };
+    expect(said).toMatchObject([
+      {
+        variant: "B",
+        elements: [
+          { key: "#top", name: "Heading “Where to?”", ...box },
+          { key: "main > form > input", name: "Field without words", ...box },
+        ],
+      },
+    ]);
+    expect(JSON.stringify(said)).not.toMatch(/[Mm]ia/);
+    vi.useRealTimers();
   });
 });

@@ -5,6 +5,7 @@
 
 import { button, host, make } from "./bar";
 import type { State } from "./changes";
+import { outlineOf, type Finding } from "./elements";
 
 export interface Look {
   /** What is shown: a variant, with the names of its parameters; or why nothing is. */
@@ -15,6 +16,7 @@ export interface Look {
   problem?: string;
   script: string;
   framed: boolean;
+  finding: Finding;
 }
 
 export interface Shown {
@@ -29,12 +31,14 @@ export function show(look: Look, leave: () => void): Shown {
   let changes: State[] = [];
   const missing = (): string[] => (look.parameters ?? []).filter((name) => !read.has(name));
   const bar = look.framed ? undefined : drawn(look, leave);
+  const { finding, ...said } = look;
   const say = () => {
     if (look.framed)
-      parent.postMessage({ neat: "preview", ...look, read: [...read], missing: missing(), changes }, "*");
+      parent.postMessage({ neat: "preview", ...said, read: [...read], missing: missing(), changes }, "*");
     if (bar) bar.textContent = [words(look, missing()), changesInWords(changes)].filter(Boolean).join(" ");
   };
   say();
+  if (look.framed && !look.problem) whenStill(() => sendOutline(look.variant ?? "", finding));
   return {
     read(parameter) {
       if (read.has(parameter)) return;
@@ -46,6 +50,20 @@ export function show(look: Look, leave: () => void): Shown {
       say();
     },
   };
+}
+
+const STILL = 1_500; // after the page is there, until late elements have come and changes are made
+
+function whenStill(then: () => void): void {
+  const later = () => setTimeout(then, STILL);
+  if (document.readyState === "complete") later();
+  else addEventListener("load", later, { once: true });
+}
+
+/** Where the page's elements stand, for whoever shows it in a frame. */
+function sendOutline(variant: string, finding: Finding): void {
+  const { scrollWidth: width, scrollHeight: height } = document.documentElement;
+  parent.postMessage({ neat: "outline", variant, width, height, elements: outlineOf(finding) }, "*");
 }
 
 function words(look: Look, missing: string[]): string {

@@ -1,10 +1,11 @@
 import { version as SCRIPT } from "../package.json";
-import { change, find, textOf, type Change, type State } from "./changes";
+import { altered, change, find, textOf, type Change, type State } from "./changes";
 import { readCookies } from "./cookies";
 import { complete, type Options, type Properties } from "./options";
 import { pageHash, release, sendOn, thisPage, wasSentBack, type Passage } from "./passages";
 import type { Tools } from "./point";
 import type { Look, Shown } from "./preview";
+import type { Followed } from "./use";
 import { framed, leavePointing, leavePreview, pointingToken, previewToken } from "./previewing";
 import { Queue } from "./queue";
 import { onAddress, whenSeen } from "./seen";
@@ -58,6 +59,7 @@ interface Answer {
   parameters?: Record<string, Given>;
   passages?: Passage[];
   changes?: Change[];
+  followed?: Followed["followed"];
   variant?: string;
   name?: string;
   expires_at?: string;
@@ -69,6 +71,10 @@ interface PreviewPart {
   show: (look: Look, leave: () => void) => Shown;
 }
 
+interface UsePart {
+  follow: (followed: Followed) => () => void;
+}
+
 interface PointPart {
   begin: (tools: Tools) => Promise<void>;
 }
@@ -77,6 +83,7 @@ const EXPOSURE = "exposure";
 const PAGE_VIEW = "page_view";
 const REACHED = "page_reached";
 const UNMADE = "page_change_failed";
+const FINDING = { find, textOf, altered };
 const PREVIEW_TIMEOUT = 5_000; // somebody waits for it on purpose
 
 /** Begin on this page. */
@@ -97,6 +104,7 @@ export function start(given: Partial<Options>): Neat {
   let changed: number[] = [];
   const altering = new Map<string, () => void>(); // what stops the changes that are being made
   let leaving = false; // another page is on its way
+  let unfollow: (() => void) | undefined;
   let bar: Shown | undefined;
   let became: State[] = []; // of the changes that a preview makes
 
@@ -133,6 +141,18 @@ export function start(given: Partial<Options>): Neat {
     // A page that has been drawn by then is left as it is: nobody takes part for whom it would change under their eyes.
     const late = turn === 1 && window.neatHold?.over;
     leaving = pass((answer.passages ?? []).filter((one) => !late || !one.here));
+    if (!leaving) void follow(unit, answer.followed ?? []).catch(() => undefined);
+  }
+
+  /** Note what the visitor does on this page, of a sample of them. */
+  async function follow(unit: string, followed: Followed["followed"]): Promise<void> {
+    unfollow?.();
+    unfollow = undefined;
+    if (!followed.length) return;
+    const turn = asked;
+    const { address, key } = options;
+    const part = (await loaded("use")) as UsePart;
+    if (turn === asked) unfollow = part.follow({ address, key, unit, followed, finding: FINDING });
   }
 
   /** Take part in what lies between pages; whether the visitor is sent on. */
@@ -189,7 +209,7 @@ export function start(given: Partial<Options>): Neat {
     }
     const { variant, name, expires_at: until, problem } = answer;
     const parameters = Object.keys(known);
-    const what = { variant, name, until, problem, parameters, script: SCRIPT, framed: framed() };
+    const what = { variant, name, until, problem, parameters, script: SCRIPT, framed: framed(), finding: FINDING };
     void announce(what).catch(() => undefined);
   }
 
@@ -204,7 +224,7 @@ export function start(given: Partial<Options>): Neat {
   async function point(): Promise<void> {
     const { address, key } = options;
     const part = (await loaded("point")) as PointPart;
-    await part.begin({ address, key, token: pointing, change, find, textOf, leave: leavePointing });
+    await part.begin({ address, key, token: pointing, change, ...FINDING, leave: leavePointing });
   }
 
   /** A part of the script, which few pages need. */
@@ -228,6 +248,7 @@ export function start(given: Partial<Options>): Neat {
 
   function forget(): void {
     asked += 1;
+    unfollow?.();
     alter([]);
     known = {};
     exposed.clear();

@@ -17,6 +17,7 @@ import {
   type ExperimentChanges,
   type LatestAATest,
   type Metric,
+  type OutlineIn,
   type RolloutIn,
   type SizeIn,
 } from "./client";
@@ -37,6 +38,26 @@ export function useOnPage(key: string, page: string, days: number) {
     queryFn: page
       ? () => take(client.GET("/api/v1/experiments/{key}/on-page", { params: { path: { key }, query: { days } } }))
       : skipToken,
+  });
+}
+
+/** Where visitors clicked on the page, and how far down they came. */
+export function usePageUse(key: string, enabled: boolean) {
+  return useQuery({
+    queryKey: keys.pageUse(key),
+    queryFn: enabled
+      ? () => take(client.GET("/api/v1/experiments/{key}/page-use", { params: { path: { key } } }))
+      : skipToken,
+  });
+}
+
+/** Keeps where the elements of a variant's page stand. Nobody waits for it: shown again, it is sent again. */
+export function useKeepOutline(key: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (body: OutlineIn) =>
+      take(client.PUT("/api/v1/experiments/{key}/outlines", { params: { path: { key } }, body })),
+    onSuccess: () => cache.invalidateQueries({ queryKey: keys.pageUse(key) }),
   });
 }
 

@@ -39,6 +39,7 @@ export const keys = {
   exclusion: ["exclusion-groups"] as const,
   segments: ["segments"] as const,
   onPage: (key: string, asked?: object) => (asked ? (["on-page", key, asked] as const) : (["on-page", key] as const)),
+  pageUse: (key: string) => ["evidence", key, "page-use"] as const,
   shared: (token: string) => ["shared", token] as const,
   forEngineer: (token: string) => ["for-engineer", token] as const,
   links: (key: string) => ["links", key] as const,

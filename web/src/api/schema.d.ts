@@ -905,6 +905,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/experiments/{key}/outlines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Outline
+         * @description Keep where the elements of a variant's page stand, as the script saw them in a preview.
+         */
+        put: operations["keep_outline"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/page-use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Page Use
+         * @description Where units clicked on the page and how far down they came, per variant, from a sample drawn by hash. Exploratory.
+         */
+        get: operations["get_page_use"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/experiments/{key}/past": {
         parameters: {
             query?: never;
@@ -2948,6 +2988,27 @@ export interface components {
             /** Title */
             title: string;
         };
+        /**
+         * DeviceUseOut
+         * @description What those did who are followed, with one device; ``more`` elements were clicked too.
+         */
+        DeviceUseOut: {
+            /**
+             * Device
+             * @enum {string}
+             */
+            device: "phone" | "computer";
+            /** Elements */
+            elements: components["schemas"]["ElementUseOut"][];
+            /** More */
+            more: number;
+            /** Outlines */
+            outlines: components["schemas"]["OutlineOut"][];
+            /** Tenths */
+            tenths: components["schemas"]["TenthUseOut"][];
+            /** Units */
+            units: number[];
+        };
         /** DifferenceOut */
         DifferenceOut: {
             /** Added */
@@ -3053,6 +3114,38 @@ export interface components {
             pvalue: number;
             /** Tone */
             tone: string;
+        };
+        /**
+         * ElementIO
+         * @description An element of a page, by the key that clicks carry, with what it is called and where it stands, in pixels.
+         */
+        ElementIO: {
+            /** Height */
+            height: number;
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Width */
+            width: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
+         * ElementUseOut
+         * @description Units by variant that clicked an element; null in a variant that has not got it.
+         */
+        ElementUseOut: {
+            /** Clicked */
+            clicked: (number | null)[];
+            /** Differences */
+            differences: (components["schemas"]["ShareDifferenceOut"] | null)[];
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
         };
         /**
          * EndIn
@@ -4798,6 +4891,44 @@ export interface components {
             /** Version */
             version: string;
         };
+        /**
+         * OutlineIn
+         * @description A variant's page as the script sees it on a device.
+         */
+        OutlineIn: {
+            /**
+             * Device
+             * @enum {string}
+             */
+            device: "phone" | "computer";
+            /** Elements */
+            elements: components["schemas"]["ElementIO"][];
+            /** Height */
+            height: number;
+            /** Variant */
+            variant: string;
+            /** Width */
+            width: number;
+        };
+        /**
+         * OutlineOut
+         * @description A variant's page, in pixels.
+         */
+        OutlineOut: {
+            /** Elements */
+            elements: components["schemas"]["ElementIO"][];
+            /** Height */
+            height: number;
+            /** Letter */
+            letter: string;
+            /**
+             * Taken At
+             * Format: date-time
+             */
+            taken_at: string;
+            /** Width */
+            width: number;
+        };
         /** OverlapOut */
         OverlapOut: {
             /** Apart Share */
@@ -4825,6 +4956,23 @@ export interface components {
             letter: string;
             /** Name */
             name: string;
+        };
+        /**
+         * PageUseOut
+         * @description Where units clicked and how far down they came. ``share`` of the units is followed, drawn by hash; ``full`` where more
+         *     came than are followed.
+         */
+        PageUseOut: {
+            /** Devices */
+            devices: components["schemas"]["DeviceUseOut"][];
+            /** Full */
+            full: boolean;
+            /** Letters */
+            letters: string[];
+            /** Page */
+            page: string;
+            /** Share */
+            share: number;
         };
         /**
          * ParameterIO
@@ -6270,6 +6418,22 @@ export interface components {
             name: string;
         };
         /**
+         * ShareDifferenceOut
+         * @description A share less control's, with an interval; ``adjusted`` is the p-value among all that are looked at.
+         */
+        ShareDifferenceOut: {
+            /** Adjusted */
+            adjusted: number;
+            /** Clear */
+            clear: boolean;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Value */
+            value: number;
+        };
+        /**
          * ShareOut
          * @description A simulated share with its Monte Carlo standard error.
          */
@@ -6659,6 +6823,18 @@ export interface components {
             taken_by: string;
             /** Verdict */
             verdict: string;
+        };
+        /**
+         * TenthUseOut
+         * @description Units by variant that came to the end of a tenth of the page, and mean seconds that it was in view.
+         */
+        TenthUseOut: {
+            /** Differences */
+            differences: (components["schemas"]["ShareDifferenceOut"] | null)[];
+            /** Reached */
+            reached: number[];
+            /** Seconds */
+            seconds: number[];
         };
         /**
          * TextChange
@@ -8922,6 +9098,70 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OnPageOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_outline: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OutlineIn"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_page_use: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageUseOut"];
                 };
             };
             /** @description Refused; the problem document says why */

@@ -9,6 +9,7 @@ import { DESIGN_PANELS } from "./designs";
 import { Funnels } from "./Funnels";
 import { LooksPanel } from "./LooksPanel";
 import { Method } from "./Method";
+import { PageUsePanel } from "./pageUse/PageUsePanel";
 import { RoundsPanel } from "./RoundsPanel";
 import { SecondCountsPanel } from "./SecondCountsPanel";
 import { SpendPanel } from "./SpendPanel";
@@ -131,6 +132,7 @@ function Read({ evidence }: { evidence: Evidence }) {
       {!unsound && <Funnels funnels={evidence.funnels} worthwhile={reading.worthwhile_lift} />}
       <ByDaysPanel lines={evidence.by_days} />
       <SecondCountsPanel counts={evidence.second_counts ?? []} />
+      {!unsound && !experiment.round_of && <PageUsePanel />}
       {evidence.spend && <SpendPanel spend={evidence.spend} reading={reading} />}
       {!unsound && <Segments spoken={reading.variant ?? ""} />}
       <div className="flex flex-wrap items-center gap-4 text-sm">

@@ -1,13 +1,15 @@
 import { useEffect, useRef, useState } from "react";
-import type { OnPage } from "../../../api/client";
+import type { OnPage, OutlineIn } from "../../../api/client";
+import { useKeepOutline } from "../../../api/hooks";
+import { useEditing } from "../../editing";
 import { useWidth } from "../../../lib/useWidth";
 
-/** Widths that a page is looked at in, in CSS pixels. */
-const DEVICES = [
-  { name: "Computer", width: 1280, height: 800 },
+/** Widths that a page is looked at in, in CSS pixels; of two of them the outline is kept, for what visitors do there. */
+const DEVICES: { name: string; width: number; height: number; outline?: OutlineIn["device"] }[] = [
+  { name: "Computer", width: 1280, height: 800, outline: "computer" },
   { name: "Tablet", width: 768, height: 1024 },
-  { name: "Phone", width: 390, height: 844 },
-] as const;
+  { name: "Phone", width: 390, height: 844, outline: "phone" },
+];
 const GAP = 14;
 const PATIENCE = 6_000;
 
@@ -51,12 +53,19 @@ interface FrameProps {
 }
 
 function Frame({ device, height, preview }: FrameProps) {
+  const { experiment, mayAct } = useEditing();
+  const { mutate: keepOutline } = useKeepOutline(experiment.key);
   const frame = useRef<HTMLIFrameElement>(null);
   const [said, setSaid] = useState<Said>();
   const [late, setLate] = useState(false);
   useEffect(() => {
     const listen = (message: MessageEvent<unknown>) => {
-      if (message.source === frame.current?.contentWindow && isSaid(message.data)) setSaid(message.data);
+      if (message.source !== frame.current?.contentWindow) return;
+      if (isSaid(message.data)) setSaid(message.data);
+      if (mayAct && device.outline && isOutline(message.data)) {
+        const { width, height, elements } = message.data;
+        keepOutline({ variant: preview.letter, device: device.outline, width, height, elements });
+      }
     };
     addEventListener("message", listen);
     const timer = setTimeout(() => setLate(true), PATIENCE);
@@ -64,7 +73,7 @@ function Frame({ device, height, preview }: FrameProps) {
       removeEventListener("message", listen);
       clearTimeout(timer);
     };
-  }, []);
+  }, [device, preview.letter, mayAct, keepOutline]);
   const scale = height / device.height;
   return (
     <figure style={{ width: device.width * scale }}>
@@ -102,6 +111,12 @@ function words({ problem, missing, parameters = [], changes = [] }: Said): strin
     said.push(`${changes.length - not.length} of ${changes.length} changes made${which}.`);
   }
   return said.join(" ") || "Nothing of this variant is seen here.";
+}
+
+/** Where the page's elements stand, as the script in a frame says once; the server checks what stands in it. */
+function isOutline(data: unknown): data is Omit<OutlineIn, "variant" | "device"> {
+  const said = data as Partial<OutlineIn & { neat: string }> | null;
+  return said?.neat === "outline" && Array.isArray(said.elements);
 }
 
 function isSaid(data: unknown): data is Said {
