@@ -243,11 +243,15 @@ def test_for_how_many_a_change_could_not_be_made_is_said_by_change(ask, analyst,
     hide = ONE_OF_EACH["hide"][0]
     actions.edit_experiment(analyst, KEY, draft.version, {"variants": variants(TEXT, {**hide, "on": False}, hide)})
     actions.start(analyst, KEY, START)
-    came = [exposed(f"u{n}", "B", (TODAY - timedelta(hours=2)).isoformat()) for n in range(40)]
+    at = (TODAY - timedelta(hours=2)).isoformat()
+    came = [exposed(f"u{n}", "B", at, device="phone" if n < 6 else "computer") for n in range(40)]
     twice = failed("u0", 2, TODAY - timedelta(minutes=5))
     before = failed("u30", 1, TODAY - timedelta(days=400))
     strange = [failed("never-there", 2), failed("u14", "2")]
-    take_in(read_items([*came, *(failed(f"u{n}", 2) for n in range(6)), twice, failed("u9", 1), before, *strange]))
+    old = {"browser": "Lantern 98"}
+    take_in(
+        read_items([*came, *(failed(f"u{n}", 2, **old) for n in range(6)), twice, failed("u9", 1), before, *strange])
+    )
     live = ask("get", f"/experiments/{KEY}/live")[1]
     text, hidden = ONE_OF_EACH["text"][1], ONE_OF_EACH["hide"][1]
     assert live["page_changes"] == [
@@ -255,5 +259,8 @@ def test_for_how_many_a_change_could_not_be_made_is_said_by_change(ask, analyst,
         {"letter": "B", "words": hidden, "units": 40, "failed": 6},
     ]
     (issue,) = [issue for issue in live["issues"] if issue["kind"] == "unmade"]
-    assert issue["sentence"] == f"For 6 of 40 visitors in B (15.0%) a change could not be made: {hidden}"
+    assert issue["sentence"] == (
+        f"For 6 of 40 visitors in B (15.0%) a change could not be made: {hidden}, most where device is phone (100.0% of 6), "
+        "mostly in Lantern 98"
+    )
     assert live["last_day"]["unknown"] == []

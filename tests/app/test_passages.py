@@ -16,7 +16,7 @@ from neat_verdict.app.site import script
 from neat_verdict.app.site.pages import buffer
 from neat_verdict.app.site.script import page_hash
 from neat_verdict.app.traffic.assigning import assign
-from neat_verdict.app.watch.queries import passages
+from neat_verdict.app.watch.page_checks import passages
 from neat_verdict.core.checks import InputError
 from tests.app.conftest import PLAN, SERVED, START, TODAY, exposed
 from tests.app.test_site import HOME, Page
@@ -296,6 +296,17 @@ def test_those_who_set_out_are_held_against_those_whose_page_reported_them(ask, 
     lost = next(issue for issue in live["issues"] if issue["kind"] == "lost")
     assert lost["sentence"].startswith(f"30 of 60 visitors that were sent to {HOME}/sailings-b did not arrive")
     assert live["last_day"]["unknown"] == []
+
+
+def test_where_most_are_lost_is_said(ask, running):
+    out = (TODAY - timedelta(hours=2)).isoformat()
+    devices = {n: "phone" if n < 60 else "computer" for n in range(120)}
+    sent = [exposed(f"{letter.lower()}{n}", letter, out, device=devices[n]) for letter in "AB" for n in devices]
+    arrived = [reached(f"a{n}", "A") for n in devices] + [reached(f"b{n}", "B") for n in devices if n >= 40]
+    take_in(read_items([*sent, *arrived]))
+    issues = ask("get", f"/experiments/{KEY}/live")[1]["issues"]
+    (lost,) = [issue["sentence"] for issue in issues if issue["kind"] == "lost"]
+    assert lost.endswith("(33.3%; in control 0.0%), most where device is phone (66.7% of 60)")
 
 
 def test_who_set_out_a_moment_ago_may_still_be_on_the_way(running):

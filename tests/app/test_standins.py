@@ -9,7 +9,9 @@ from django.test import Client
 from scipy import stats
 
 from neat_verdict.app.collect.batch import read_event
-from neat_verdict.app.standins.crowd import Truth, Visit, somebody
+from neat_verdict.app.site.page_use import read_use
+from neat_verdict.app.standins.crowd import Truth, Visit, somebody, uses_of
+from neat_verdict.app.standins.habits import HABITS, habit_of
 from neat_verdict.app.standins.models import Letter, SiteKey
 
 MONDAY = datetime(2026, 3, 2, 9, tzinfo=UTC)
@@ -81,3 +83,25 @@ def test_in_the_demo_the_site_has_its_key_and_the_mailbox_its_letters(analyst, s
     client = Client()
     client.force_login(analyst)
     assert b"a split &lt;b&gt;" in client.get("/mailbox").content
+
+
+def test_what_the_crowd_does_on_a_page_is_what_its_habits_say_and_what_the_door_takes():
+    key, habits = "plainer-words-before-payment", HABITS["plainer-words-before-payment"]
+    for changed in (False, True):
+        done = [habit_of(key, f"tw-{number}", phone=True, changed=changed) for number in range(4_000)]
+        read_use({"experiment": key, "variant": "B", **done[0]})
+        for element, shares in habits.clicks.items():
+            clicked = sum(element in one["clicked"] for one in done)
+            assert stats.binomtest(clicked, len(done), shares[changed]).pvalue > 0.0005
+        further = [one for one in done if one["depth"] > 5]
+        assert stats.binomtest(len(further), len(done), habits.reading[changed]).pvalue > 0.001
+
+
+def test_only_who_was_exposed_there_does_something_on_a_page():
+    who = somebody(random.Random(1), 7)
+    exposure = {"event": "exposure", "variant": "B"}
+    events = [
+        {**exposure, "experiment": "islands-before-dates"}, {**exposure, "experiment": "another"},
+        {"event": "search", "experiment": "plainer-words-before-payment", "variant": "A"},
+    ]  # fmt: skip
+    assert [(one["experiment"], one["variant"]) for one in uses_of(who, events)] == [("islands-before-dates", "B")]

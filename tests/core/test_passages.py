@@ -5,7 +5,15 @@ import pytest
 from scipy.stats import fisher_exact
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.soundness import Observed, Passage, check_passages, find_issues
+from neat_verdict.core.soundness import (
+    FailedChange,
+    Observed,
+    Part,
+    Passage,
+    check_passages,
+    find_issues,
+    where_most,
+)
 
 WAYS = ("/", "/b", "/c")
 
@@ -60,6 +68,64 @@ def test_the_issue_says_how_many_where_and_what_to_do():
     assert (issue.kind, issue.subject, issue.tone) == ("lost", "B", "warning")
     assert issue.sentence == "60 of 1,000 visitors that were sent to /b did not arrive there (6.0%; in control 0.2%)"
     assert "without the script" in issue.advice
+
+
+# Where
+
+
+PARTS = [Part("device=phone", 400, 55), Part("device=computer", 600, 5), Part("source=search", 500, 31)]
+
+
+def test_where_most_are_affected_is_found_by_fishers_exact_test():
+    """Reference: scipy.stats.fisher_exact, one-sided, of a part against the rest."""
+    assert where_most(PARTS, 1000, 60) == PARTS[0]
+    plain = {
+        part.name: fisher_exact(
+            [[part.affected, part.units - part.affected],
+             [60 - part.affected, 1000 - part.units - 60 + part.affected]], alternative="greater"
+        ).pvalue
+        for part in PARTS
+    }  # fmt: skip
+    assert min(plain, key=plain.get) == "device=phone"
+    assert where_most(PARTS[1:], 1000, 60) is None  # search has no more than chance: p 0.41
+    assert plain["source=search"] > 0.1
+
+
+@pytest.mark.parametrize(
+    ("parts", "units", "affected"),
+    [
+        ([], 1000, 60),
+        ([Part("device=phone", 1000, 60)], 1000, 60),  # all of them: nothing to hold it against
+        ([Part("device=phone", 12, 3)], 30, 4),  # too few to say
+        ([Part("device=phone", 0, 0)], 30, 4),
+        ([Part(f"language={n}", 50, 3 + (n == 7) * 5) for n in range(20)], 1000, 65),  # the most of twenty
+    ],
+)
+def test_nothing_stands_out_where_chance_would_do(parts, units, affected):
+    assert where_most(parts, units, affected) is None
+
+
+@pytest.mark.parametrize("affected", [-1, 13])
+def test_more_cannot_be_affected_than_are_there(affected):
+    with pytest.raises(InputError) as refused:
+        Part("device=phone", 12, affected)
+    assert refused.value.field == "affected"
+
+
+def test_the_issues_say_where_most_are_lost_and_for_whom_a_change_fails():
+    lost = [Passage("A", "/", 1000, 998), Passage("B", "/b", 1000, 940, parts=PARTS)]
+    failed = FailedChange("B", "Link “Islands” is hidden", 1000, 60, PARTS, {"Lantern 98": 41, "Beacon 12": 19})
+    issues = {
+        one.kind: one.sentence
+        for one in find_issues(Observed("AB", (1, 1), (1000, 1000), passages=lost, page_changes=[failed]))
+    }
+    assert issues["lost"].endswith("(6.0%; in control 0.2%), most where device is phone (13.8% of 400)")
+    assert issues["unmade"].endswith(
+        "Link “Islands” is hidden, most where device is phone (13.8% of 400), mostly in Lantern 98"
+    )
+    even = FailedChange("B", "x", 1000, 60, PARTS[1:], {"Lantern 98": 29, "Beacon 12": 12, "": 19})
+    (issue,) = find_issues(Observed("AB", (1, 1), (1000, 1000), page_changes=[even]))
+    assert issue.sentence.endswith("a change could not be made: x")
 
 
 def test_pages_that_lose_alike_are_reported_at_most_once_in_a_thousand_times():

@@ -14,7 +14,9 @@ def analyst(people):
 def test_clicks_and_reading_stand_on_evidence_by_device(analyst):
     page = analyst.page
     page.goto("/experiments/plainer-words-before-payment/evidence")
-    panel = page.locator("section").filter(has=page.get_by_role("heading", name="Where they clicked, how far they read"))
+    panel = page.locator("section").filter(
+        has=page.get_by_role("heading", name="Where they clicked, how far they read")
+    )
     expect(panel.get_by_text(re.compile("a sample of [0-9]+% drawn by hash, alike in all variants"))).to_be_visible()
     expect(
         panel.get_by_role("img", name=re.compile("^The page of A; most clicked: Button “Go to payment”"))

@@ -40,6 +40,7 @@ from neat_verdict.app.planning.actions import forecast
 from neat_verdict.app.site.models import PageUse
 from neat_verdict.app.site.page_use import OutlineIn, follows, keep_outline
 from neat_verdict.app.standins.crowd import HOURS, Assigned, Truth, visits_of
+from neat_verdict.app.standins.habits import HABITS, habit_of
 from neat_verdict.app.standins.models import SiteKey
 from neat_verdict.app.standins.second_counter import second_count
 from neat_verdict.app.traffic.models import Enrolment
@@ -49,7 +50,6 @@ from neat_verdict.app.traffic.serving import served
 from neat_verdict.app.traffic.sightings import Buffer
 from neat_verdict.app.traffic.splitting import stop_variant
 from neat_verdict.app.watch.actions import add_note, tick
-from neat_verdict.core.page_use import TENTHS
 from neat_verdict.core.variants import LETTERS
 
 _SEED = 20_000
@@ -81,34 +81,26 @@ def seed(today: date) -> int:
     _let_the_crowd_come(
         people["mona"], [story for story in STORIES if story.by_the_crowd and (story.days_in or story.given_ago)], today
     )
-    for story in STORIES:
-        if story.clicks:
-            _use_the_page(story)
+    for key in HABITS:
+        _use_the_page(key)
     _note_changes(people["mona"], today)
     tick()
     return len(STORIES)
 
 
-def _use_the_page(story: Story) -> None:
+def _use_the_page(key: str) -> None:
     """What those who came did on the page, and its outlines, as the script took them."""
-    experiment = find(slugify(story.name))
-    draw, given = random.Random(_SEED), served()[experiment.key]
+    experiment, given = find(key), served()[key]
     control = experiment.variants.all()[0].pk
     uses = []
     came = Enrolment.objects.filter(experiment=experiment, round=experiment.round, standing="")
-    for unit, variant, segments in came.values_list("unit", "variant_id", "segments").order_by("unit"):
-        phone, changed = "device=phone" in segments, variant != control
-        depth = 5 if phone else 8  # of what is in view at once
-        while depth < 10 and draw.random() < story.reading[changed]:
-            depth += 1
-        clicked = [key for key, shares in story.clicks.items() if draw.random() < shares[changed]]
-        seconds = [round(draw.expovariate(1 / 6), 1) if tenth < depth else 0.0 for tenth in range(TENTHS)]
+    for unit, variant, segments in came.values_list("unit", "variant_id", "segments"):
         if follows(given, unit):
-            device = "phone" if phone else "computer"
+            habit = habit_of(key, unit, phone="device=phone" in segments, changed=variant != control)
             place = {"experiment": experiment, "round": experiment.round, "unit": unit, "variant_id": variant}
-            uses.append(PageUse(**place, device=device, depth=depth, seconds=seconds, clicked=clicked))
+            uses.append(PageUse(**place, **habit))
     PageUse.objects.bulk_create(uses, batch_size=2_000)
-    outlines = json.loads((Path(__file__).parent / "outlines.json").read_text())[experiment.key]
+    outlines = json.loads((Path(__file__).parent / "outlines.json").read_text())[key]
     for device, by_letter in outlines.items():
         for letter, outline in by_letter.items():
             names = ("key", "name", "x", "y", "width", "height")

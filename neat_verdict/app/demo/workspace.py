@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -69,10 +68,6 @@ class Story:
     without_parameters: bool = False  # the crowd makes the data all the same
     addresses: tuple[str, ...] = ()  # of variants that are pages of their own
     page_changes: tuple[dict[str, Any], ...] = ()  # what the last variant changes on the page without a developer
-    # What is clicked there by which shares of control and of the last variant, by the element's key; and the chance to go on to
-    # the next tenth of the page.
-    clicks: Mapping[str, tuple[float, float]] = field(default_factory=dict)
-    reading: tuple[float, float] = (0.8, 0.8)
     given_ago: int = 0  # days since it is given so without a test
 
     @property
@@ -297,13 +292,6 @@ STORIES: tuple[Story, ...] = (
                worthwhile_lift=0.08, audience_per_day=1500, least_weeks=2, page=_SITE),
         days_in=9, parameters=(_text("start_page", "home"), _text("start_page", "islands")),
         addresses=("", "/tidewick/islands"),
-        clicks={
-            "#page > button:nth-of-type(1)": (0.16, 0.0), "#page > button:nth-of-type(2)": (0.12, 0.0),
-            "#page > button:nth-of-type(3)": (0.30, 0.0), "#page > p:nth-of-type(2) > button": (0.24, 0.0),
-            "#page > button": (0.0, 0.34), "#page > p > button": (0.0, 0.17), "#refunds > summary": (0.05, 0.05),
-            "#luggage > summary": (0.06, 0.09), "#weather > summary": (0.05, 0.05), "body > header > a": (0.03, 0.05),
-        },
-        reading=(0.72, 0.78),
     ),
     Story(
         "Plainer words before payment", "Payment", "extras passed",
@@ -318,13 +306,6 @@ STORIES: tuple[Story, ...] = (
             {"kind": "style", "find": {"selectors": ["#page > p:last-child > button"], "name": "Button “Go to payment”"},
              "styles": {"background-color": "#1f5f5b", "color": "#ffffff"}},
         ),
-        clicks={
-            "#page > p:nth-of-type(3) > button": (0.44, 0.473), "#page > button:nth-of-type(1)": (0.08, 0.08),
-            "#page > button:nth-of-type(2)": (0.12, 0.12), "#refunds > summary": (0.11, 0.06), "#luggage > summary": (0.05, 0.05),
-            "#weather > summary": (0.04, 0.04), "body > header > a": (0.03, 0.03), "#know > p:nth-of-type(4) > a": (0.02, 0.012),
-            "inserted 2 > p": (0.0, 0.015),
-        },
-        reading=(0.82, 0.77),
     ),
     Story(
         "Return leg suggested first", "Booking", "return trips",

@@ -15,6 +15,8 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any, Protocol
 
+from neat_verdict.app.standins.habits import HABITS, habit_of
+
 # Parameters of variants → experiment's key and variant, as assigned.
 Assigned = Mapping[str, Mapping[str, Any]]
 
@@ -86,6 +88,13 @@ class Door(Protocol):
 
     def collect(self, events: Sequence[Mapping[str, Any]]) -> None:
         """Hand events over."""
+
+
+class PageDoor(Door, Protocol):
+    """How its pages reach us too."""
+
+    def use(self, unit: str, uses: Sequence[Mapping[str, Any]]) -> None:
+        """Hand over what a unit did on pages, as their script does."""
 
 
 def somebody(draw: random.Random, number: int) -> Visitor:
@@ -263,14 +272,17 @@ class Visit:
 
 
 class HttpDoor:
-    """Over HTTP, with a key, as any site would."""
+    """Over HTTP, with a server's key and the public one of its pages, as any site would."""
 
-    def __init__(self, address: str, secret: str) -> None:
-        self.address, self.secret = address.rstrip("/"), secret
+    def __init__(self, address: str, secret: str, public: str) -> None:
+        self.address, self.secret, self.public = address.rstrip("/"), secret, public
 
     def _ask(self, path: str, body: Mapping[str, Any]) -> Any:
         headers = {"Authorization": f"Bearer {self.secret}", "Content-Type": "application/json"}
-        request = urllib.request.Request(f"{self.address}/api/v1/{path}", json.dumps(body).encode(), headers)
+        return self._send(f"api/v1/{path}", body, headers)
+
+    def _send(self, path: str, body: Mapping[str, Any], headers: Mapping[str, str]) -> Any:
+        request = urllib.request.Request(f"{self.address}/{path}", json.dumps(body).encode(), dict(headers))
         with urllib.request.urlopen(request, timeout=20) as answer:
             return json.load(answer)
 
@@ -283,6 +295,11 @@ class HttpDoor:
         """Hand events over."""
         self._ask("collect", {"events": list(events)})
 
+    def use(self, unit: str, uses: Sequence[Mapping[str, Any]]) -> None:
+        """Hand over what a unit did on pages."""
+        body = {"key": self.public, "unit": unit, "uses": list(uses)}
+        self._send("site/v1/use", body, {"Origin": self.address})
+
 
 def visits_of(
     door: Door, draw: random.Random, numbers: Iterator[int], moments: Iterator[datetime], truth: Truth
@@ -293,8 +310,21 @@ def visits_of(
         yield Visit(visitor, moment, door.assign(visitor.unit, visitor.properties), draw, truth).walk()
 
 
+def uses_of(visitor: Visitor, events: Sequence[Mapping[str, Any]]) -> list[dict[str, Any]]:
+    """What a visitor did on the pages of experiments, of a visit with these events."""
+    phone = visitor.properties["device"] == "phone"
+    return [
+        {
+            "experiment": event["experiment"], "variant": event["variant"],
+            **habit_of(event["experiment"], visitor.unit, phone=phone, changed=event["variant"] != "A"),
+        }
+        for event in events
+        if event["event"] == "exposure" and event["experiment"] in HABITS
+    ]  # fmt: skip
+
+
 def come_live(
-    door: Door,
+    door: PageDoor,
     pace: float,
     now: Callable[[], datetime],
     stopped: Callable[[float], bool],
@@ -310,7 +340,10 @@ def come_live(
         visitor = somebody(draw, first + come)
         assigned = door.assign(visitor.unit, visitor.properties)
         # Told at once, and so hurried: whoever comes is assigned and exposed in the same epoch.
-        door.collect(Visit(visitor, now(), assigned, draw, truth, pause=0.5).walk())
+        events = Visit(visitor, now(), assigned, draw, truth, pause=0.5).walk()
+        door.collect(events)
+        if uses := uses_of(visitor, events):
+            door.use(visitor.unit, uses)
         come += 1
         if come == visitors or stopped(draw.expovariate(pace)):
             return come

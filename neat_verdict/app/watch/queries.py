@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any, cast
 
 import numpy as np
-from django.db import connection
 from django.db.models import Q, QuerySet, Sum
 
 from neat_verdict.app import clock
@@ -20,9 +19,7 @@ from neat_verdict.app.collect.batch import OF_A_VARIANT
 from neat_verdict.app.collect.events import HOLD_AFTER, before_start, early_name, milliseconds
 from neat_verdict.app.collect.models import Arrival, Event, Intake, Sighting
 from neat_verdict.app.collect.recount import ARRIVAL_COLUMNS, BASE_SEGMENT, HOUR
-from neat_verdict.app.experiments.addresses import address_of
 from neat_verdict.app.experiments.models import Experiment, SecondTally, Tally
-from neat_verdict.app.experiments.page_changes import changes_made, read_change
 from neat_verdict.app.experiments.queries import changes_after_start, daily_counts, local, today, weights
 from neat_verdict.app.experiments.splits import is_changed, stopped_variants, stretches
 from neat_verdict.app.metrics.queries import definition_of
@@ -31,9 +28,9 @@ from neat_verdict.app.traffic.epochs import epochs_by_metric
 from neat_verdict.app.traffic.models import Enrolment
 from neat_verdict.app.traffic.serving import served
 from neat_verdict.app.watch.models import ChangeNote, Notice
+from neat_verdict.app.watch.page_checks import page_changes, passages
 from neat_verdict.core.designs.parallel.stretches import split_by_stretch
-from neat_verdict.core.metrics import PAGE_CHANGE_FAILED, PAGE_REACHED
-from neat_verdict.core.soundness import BaseChange, FailedChange, Observed, Passage, Versions, base_changes
+from neat_verdict.core.soundness import BaseChange, Observed, Versions, base_changes
 from neat_verdict.core.stretches import shares_changed
 from neat_verdict.core.text.format import listed
 from neat_verdict.core.traffic import SAME_PERSON, property_text
@@ -42,7 +39,6 @@ from neat_verdict.core.variants import LETTERS
 LATEST_SHOWN = 30
 _LOOKED_AT = 400
 HOURS_SHOWN = 48
-ON_THE_WAY = 60_000  # milliseconds in which a page may be reached
 UNKNOWN_SHOWN = 20
 
 
@@ -189,52 +185,10 @@ def observe(experiment: Experiment) -> Observed:
         second=compared(analyse(experiment)) if _counted_elsewhere(experiment) else {},
         versions=_versions_to_compare(experiment),
         passages=passages(experiment),
-        page_changes=page_changes(experiment, units),
+        page_changes=page_changes(experiment, units, units_by_segment),
         **_in_stretches(experiment),
         **cast(Any, last_day_of_intake() if by_events and experiment.state in ("running", "paused") else {}),
     )
-
-
-def passages(experiment: Experiment) -> list[Passage]:
-    """Who set out for each variant, and who its page reported; nothing without variants that are pages of their own. Who set out
-    within the last minute may still be on the way."""
-    variants = list(experiment.variants.all())
-    if experiment.data_from != "events" or not any(variant.address for variant in variants):
-        return []
-    with connection.cursor() as cursor:
-        cursor.execute(
-            "SELECT variant_id, COUNT(*), SUM(EXISTS (SELECT 1 FROM collect_event WHERE name = %s AND experiment = %s "
-            "AND unit = traffic_enrolment.unit AND at >= first_at)) FROM traffic_enrolment "
-            "WHERE experiment_id = %s AND round = %s AND first_at < %s AND standing = '' GROUP BY variant_id",
-            [PAGE_REACHED, experiment.key, experiment.pk, experiment.round, milliseconds() - ON_THE_WAY],
-        )
-        counted = {variant: (assigned, reached) for variant, assigned, reached in cursor.fetchall()}
-    return [Passage(one.letter, address_of(experiment.page, one), *counted.get(one.pk, (0, 0))) for one in variants]
-
-
-def page_changes(experiment: Experiment, units: Sequence[int]) -> list[FailedChange]:
-    """Of each change that a variant makes on the page, for how many of its ``units`` (by position) it could not be made."""
-    changing = {variant: made for variant in experiment.variants.all() if (made := changes_made(variant))}
-    if not changing:
-        return []
-    with connection.cursor() as cursor:
-        cursor.execute(
-            "SELECT variant_id, json_extract(properties, '$.change'), COUNT(DISTINCT collect_event.unit) FROM collect_event "
-            "JOIN traffic_enrolment ON traffic_enrolment.unit = collect_event.unit AND experiment_id = %s AND round = %s "
-            "AND standing = '' AND at >= first_at WHERE name = %s AND experiment = %s GROUP BY 1, 2",
-            [experiment.pk, experiment.round, PAGE_CHANGE_FAILED, experiment.key],
-        )
-        failed = {(variant, number): count for variant, number, count in cursor.fetchall()}
-    return [
-        FailedChange(
-            variant.letter,
-            read_change(line).words(),
-            max(units[variant.position], failed.get((variant.pk, number), 0)),  # tallies may follow a moment later
-            failed.get((variant.pk, number), 0),
-        )
-        for variant, lines in changing.items()
-        for number, line in enumerate(lines, 1)
-    ]
 
 
 def _counted_elsewhere(experiment: Experiment) -> bool:

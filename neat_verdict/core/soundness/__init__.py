@@ -10,7 +10,7 @@ from neat_verdict.core.soundness.data_quality import (
     gaps,
 )
 from neat_verdict.core.soundness.overlap import OverlapCheck, check_epochs, check_overlap, check_overlap_by_stretch
-from neat_verdict.core.soundness.passages import FailedChange, Loss, Passage, check_passages
+from neat_verdict.core.soundness.passages import FailedChange, Loss, Part, Passage, check_passages, where_most
 from neat_verdict.core.soundness.second_count import Quantity, SecondCount, compare_counts, likely_causes, sentence_of
 from neat_verdict.core.soundness.split import SPLIT_ALARM, SplitCheck, check_split, check_split_by_epoch
 
@@ -22,6 +22,7 @@ __all__ = [
     "Loss",
     "Observed",
     "OverlapCheck",
+    "Part",
     "Passage",
     "Quantity",
     "SecondCount",
@@ -43,4 +44,5 @@ __all__ = [
     "gaps",
     "likely_causes",
     "sentence_of",
+    "where_most",
 ]

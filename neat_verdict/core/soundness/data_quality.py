@@ -11,7 +11,7 @@ from typing import Literal
 from neat_verdict.core.checks import check_positive, check_table
 from neat_verdict.core.soundness.base import Versions, check_versions
 from neat_verdict.core.soundness.overlap import ABSENCE_ALARM, longest_absences, stretches
-from neat_verdict.core.soundness.passages import FailedChange, Passage, check_passages
+from neat_verdict.core.soundness.passages import FailedChange, Part, Passage, check_passages
 from neat_verdict.core.soundness.second_count import SecondCount, likely_causes, sentence_of
 from neat_verdict.core.soundness.split import LEAST_EXPECTED, SPLIT_ALARM, SplitCheck, check_split
 from neat_verdict.core.text.format import plural
@@ -322,7 +322,8 @@ def _lost_issues(seen: Observed) -> list[DataQualityIssue]:
         DataQualityIssue(
             "lost",
             f"{loss.passage.lost:,} of {loss.passage.assigned:,} {seen.unit_name} that were sent to {loss.passage.address} "
-            f"did not arrive there ({loss.passage.lost_share:.1%}; in control {loss.control.lost_share:.1%})",
+            f"did not arrive there ({loss.passage.lost_share:.1%}; in control {loss.control.lost_share:.1%})"
+            f"{_most_of(loss.passage.worst)}",
             "They count in their variant, as everybody who was sent. Look at what stands between: a slow page, one without the "
             "script, a further redirect, an address that is not there",
             subject=loss.passage.letter,
@@ -336,7 +337,7 @@ def _unmade_issues(seen: Observed) -> list[DataQualityIssue]:
         DataQualityIssue(
             "unmade",
             f"For {one.failed:,} of {one.units:,} {seen.unit_name} in {one.letter} ({one.failed / one.units:.1%}) a change could "
-            f"not be made: {one.words}",
+            f"not be made: {one.words}{_most_of(one.worst)}" + (f", mostly in {one.browser}" if one.browser else ""),
             "They saw the page without it, and count in their variant. Look at the page with the preview: its element is gone, "
             "there more than once, or another on some devices",
             subject=f"{one.letter} {one.words}",
@@ -344,6 +345,13 @@ def _unmade_issues(seen: Observed) -> list[DataQualityIssue]:
         for one in seen.page_changes
         if one.alarm
     ]
+
+
+def _most_of(part: Part | None) -> str:
+    """Where a share is larger than elsewhere, as the end of a sentence."""
+    if part is None:
+        return ""
+    return f", most where {part.name.replace('=', ' is ')} ({part.share:.1%} of {part.units:,})"
 
 
 def _parts(seen: Observed, shares: Sequence[float]) -> str:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 
 from scipy.stats import hypergeom
 
@@ -16,14 +16,51 @@ _LEVEL = 0.001
 
 
 @dataclass(frozen=True, slots=True)
+class Part:
+    """Some of the units, such as those on phones (``name``), and how many of them are affected. Raises InputError for counts that
+    cannot be."""
+
+    name: str
+    units: int
+    affected: int
+
+    def __post_init__(self) -> None:
+        check_count("units", self.units)
+        if check_count("affected", self.affected) > self.units:
+            raise InputError("affected", self.affected, f"must be 0 to {self.units}, of those there")
+
+    @property
+    def share(self) -> float:
+        """In [0, 1]; 0 without units."""
+        return self.affected / self.units if self.units else 0.0
+
+
+def where_most(parts: Sequence[Part], units: int, affected: int) -> Part | None:
+    """The part whose units are affected more than the rest of ``units`` by more than chance: that with the smallest p of Fisher's
+    exact test, one-sided, at 0.1 % among all parts (Bonferroni); None where none stands out. Parts may overlap, as phones and
+    those who came by search do.
+
+    Source: Fisher (1935), The Design of Experiments.
+    """
+    found = [
+        (float(hypergeom.sf(part.affected - 1, units, affected, part.units)), part)
+        for part in parts
+        if part.units < units
+    ]
+    pvalue, part = min(found, key=lambda one: one[0], default=(1.0, None))
+    return part if pvalue < _LEVEL / max(len(found), 1) else None
+
+
+@dataclass(frozen=True, slots=True)
 class Passage:
     """Units that were assigned to a variant where they set out (``assigned``), and those of them that its page reported
-    (``reached``). ``address`` is that of the page."""
+    (``reached``). ``address`` is that of the page; ``parts`` says where units are lost, as far as that has been looked at."""
 
     letter: str
     address: str
     assigned: int
     reached: int
+    parts: Sequence[Part] = ()
 
     def __post_init__(self) -> None:
         check_count("assigned", self.assigned)
@@ -40,16 +77,23 @@ class Passage:
         """In [0, 1]; 0 where nobody set out."""
         return self.lost / self.assigned if self.assigned else 0.0
 
+    @property
+    def worst(self) -> Part | None:
+        """Where most are lost, if anywhere more than elsewhere."""
+        return where_most(self.parts, self.assigned, self.lost)
+
 
 @dataclass(frozen=True, slots=True)
 class FailedChange:
-    """A change of the page, in words, that could not be made for ``failed`` of the ``units`` of its variant. Raises InputError
-    for counts that cannot be."""
+    """A change of the page, in words, that could not be made for ``failed`` of the ``units`` of its variant; ``parts`` says for
+    whom, and ``browsers`` how many of the failed came with each. Raises InputError for counts that cannot be."""
 
     letter: str
     words: str
     units: int
     failed: int
+    parts: Sequence[Part] = ()
+    browsers: Mapping[str, int] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         check_count("units", self.units)
@@ -60,6 +104,17 @@ class FailedChange:
     def alarm(self) -> bool:
         """Whether it failed for more than 1 % of the units, and at least 5."""
         return self.failed >= _LEAST_FAILED and self.failed > FAILED_ALARM * self.units
+
+    @property
+    def worst(self) -> Part | None:
+        """For whom it fails most, if for some more than for others."""
+        return where_most(self.parts, self.units, self.failed)
+
+    @property
+    def browser(self) -> str:
+        """The browser that half of the failed or more came with; "" where none is."""
+        name, failed = max(self.browsers.items(), key=lambda one: one[1], default=("", 0))
+        return name if 2 * failed >= self.failed else ""
 
 
 @dataclass(frozen=True, slots=True)

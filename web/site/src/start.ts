@@ -188,7 +188,8 @@ export function start(given: Partial<Options>): Neat {
       const name = names[place] ?? "";
       const done = (states: State[]) =>
         states.forEach((problem, at) => {
-          if (problem !== "made" && counts) track(UNMADE, { experiment, variant, change: at + 1, problem });
+          if (problem !== "made" && counts)
+            track(UNMADE, { experiment, variant, change: at + 1, problem, browser: browserName() });
         });
       if (!altering.has(name)) altering.set(name, change(changes, done));
     });
@@ -351,6 +352,17 @@ export function start(given: Partial<Options>): Neat {
         if (!pages.includes(pageHash(thisPage()))) release();
       }),
   };
+}
+
+/** What the browser calls itself: the last of the brands that it names, or of the products in its older line. */
+function browserName(): string {
+  const { userAgentData, userAgent } = navigator as Navigator & {
+    userAgentData?: { brands?: { brand: string; version: string }[] };
+  };
+  const brands = (userAgentData?.brands ?? []).filter(({ brand }) => !/not.?a.?brand/i.test(brand));
+  const last = brands.at(-1);
+  if (last) return `${last.brand} ${last.version}`.slice(0, 60);
+  return (/(\S+?)\/(\d+)[^/]*$/.exec(userAgent) ?? []).slice(1).join(" ").slice(0, 60);
 }
 
 /** Once the page is there as a whole. */

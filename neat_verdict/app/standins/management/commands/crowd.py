@@ -30,7 +30,7 @@ class Command(BaseCommand):
         stop = threading.Event()
         for text in (signal.SIGTERM, signal.SIGINT):
             signal.signal(text, lambda *_: stop.set())
-        door = _Patient(HttpDoor(options["address"], key.secret), stop)
+        door = _Patient(HttpDoor(options["address"], key.secret, key.public), stop)
         come = come_live(door, options["pace"], timezone.now, stop.wait, truth=Truth(), visitors=options["visitors"])
         self.stdout.write(f"{come} visitors came")
 
@@ -39,13 +39,13 @@ class _Patient(HttpDoor):
     """Waits for a server that is not there yet, or is being restarted."""
 
     def __init__(self, door: HttpDoor, stop: threading.Event) -> None:
-        super().__init__(door.address, door.secret)
+        super().__init__(door.address, door.secret, door.public)
         self.stop = stop
 
-    def _ask(self, path: str, body: Any) -> Any:
+    def _send(self, path: str, body: Any, headers: Any) -> Any:
         while True:
             try:
-                return super()._ask(path, body)
+                return super()._send(path, body, headers)
             except OSError:
                 if self.stop.wait(1):
                     raise SystemExit(0) from None
