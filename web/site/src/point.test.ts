@@ -91,6 +91,24 @@ describe("the bar on a page that is changed", () => {
     ]);
   });
 
+  it("says of one that was added what became of it, also before the others are known", async () => {
+    vi.useFakeTimers();
+    await begin(tools); // the second is looked for, for two seconds
+    press("Point at something");
+    document
+      .querySelector("main")
+      ?.dispatchEvent(new MouseEvent("click", { bubbles: true, composed: true, cancelable: true }));
+    field("Where it is").value = "#elsewhere";
+    root()
+      .querySelector("form")
+      ?.dispatchEvent(new SubmitEvent("submit", { cancelable: true }));
+    await vi.advanceTimersByTimeAsync(4_500);
+    vi.useRealTimers();
+    press("Changes (3)");
+    const lines = [...root().querySelectorAll("li label")].map((one) => one.textContent?.trim());
+    expect(lines.slice(1)).toEqual(["hide in words (not found here)", "text in words (not found here)"]);
+  });
+
   it("adds what was pointed at by mouse, which the page does not feel, and makes it at once", async () => {
     await begin(tools);
     const felt = vi.fn();
@@ -110,6 +128,24 @@ describe("the bar on a page that is changed", () => {
     expect(document.querySelector("#search")?.textContent).toBe("Find my ferry");
     expect(root().querySelector("form")).toBeNull();
     expect(reload).not.toHaveBeenCalled();
+  });
+
+  it("lets a finger scroll and press, and keeps both from the page", async () => {
+    await begin(tools);
+    const felt = vi.fn();
+    const button = document.querySelector("#search") as Element;
+    ["touchstart", "touchend", "pointerdown", "mousedown"].forEach((name) => button.addEventListener(name, felt));
+    press("Point at something");
+    const happened = (name: string) => {
+      const event = new Event(name, { bubbles: true, cancelable: true, composed: true });
+      button.dispatchEvent(event);
+      return event.defaultPrevented;
+    };
+    expect(["touchstart", "touchend", "pointerdown", "mousedown"].map(happened)).toEqual([false, false, true, true]);
+    expect(felt).not.toHaveBeenCalled();
+    keys("Escape");
+    expect(happened("pointerdown")).toBe(false);
+    expect(felt).toHaveBeenCalledOnce();
   });
 
   it("lets everything be pointed at by keys, and nothing be on Escape", async () => {

@@ -73,7 +73,7 @@ export async function begin(tools: Tools): Promise<void> {
   const bar = make("div", { class: "bar" }, title, status);
   root.append(bar);
   let shown: Shown | undefined;
-  let states: State[] = []; // of the changes that are on
+  const states: State[] = []; // of the changes that are on
   let form: Form | undefined;
   let list: HTMLElement | undefined;
   let endPointing: (() => void) | undefined;
@@ -126,13 +126,14 @@ export async function begin(tools: Tools): Promise<void> {
   }
 
   async function add(change: Change): Promise<void> {
+    const place = (shown?.changes ?? []).filter(isOn).length; // among those that are made
     const kept = withPresent();
     if (!(await save([...(shown?.changes ?? []), change]))) return;
     sessionStorage.setItem(PAST, JSON.stringify(kept));
     close();
     // Those that are there already stay as they are made.
     tools.change([change], ([state = "made"]) => {
-      states = [...states, state];
+      states[place] = state;
       draw();
     });
     draw();
@@ -237,10 +238,10 @@ export async function begin(tools: Tools): Promise<void> {
   addEventListener("beforeunload", (event) => {
     if (form) event.preventDefault();
   });
-  const on = shown.changes.filter((line) => line.on ?? true);
+  const on = shown.changes.filter(isOn);
   if (on.length) {
     tools.change(on, (now) => {
-      states = now;
+      now.forEach((state, at) => (states[at] = state)); // those added meanwhile have theirs
       draw();
     });
   }
@@ -264,7 +265,7 @@ function listOf({ changes, words }: Shown, states: State[], replace: (changes: L
   if (!changes.length) panel.append(make("p", { class: "quiet" }, "None yet. Point at something."));
   let made = 0;
   const lines = changes.map((line, at) => {
-    const on = line.on ?? true;
+    const on = isOn(line);
     const state = on ? states[made++] : undefined;
     const box = make("input", { type: "checkbox", checked: on });
     box.addEventListener("change", () => {
@@ -281,6 +282,8 @@ function listOf({ changes, words }: Shown, states: State[], replace: (changes: L
   panel.append(make("ol", {}, ...lines));
   return panel;
 }
+
+const isOn = (line: Line): boolean => line.on ?? true;
 
 const isRefusal = (answer: Shown | Refusal): answer is Refusal => "status" in answer;
 

@@ -7,7 +7,8 @@ const KEYS: Record<string, (at: Element) => Element | null | undefined> = {
   ArrowLeft: (at) => at.previousElementSibling,
   ArrowRight: (at) => at.nextElementSibling,
 };
-const PRESSES = ["pointerdown", "mousedown", "pointerup", "mouseup", "touchstart", "touchend"];
+const PRESSES = ["pointerdown", "mousedown", "pointerup", "mouseup"];
+const TOUCHES = ["touchstart", "touchend"]; // not prevented: a finger that is makes no click, and does not scroll
 
 export interface Pointing {
   /** Called with what is pointed at by now. */
@@ -40,10 +41,12 @@ export function pointing(root: ShadowRoot, { at, picked, left }: Pointing): () =
   const over = (event: Event) => {
     if (!ours(event)) moveTo(event.composedPath()[0] as Element);
   };
+  const hush = (event: Event) => {
+    if (!ours(event)) event.stopImmediatePropagation(); // the page must not act on it
+  };
   const press = (event: Event) => {
-    if (ours(event)) return;
-    event.preventDefault(); // the page must not act on it
-    event.stopImmediatePropagation();
+    if (!ours(event)) event.preventDefault();
+    hush(event);
   };
   const click = (event: Event) => {
     if (ours(event)) return;
@@ -79,6 +82,7 @@ export function pointing(root: ShadowRoot, { at, picked, left }: Pointing): () =
     ["keydown", key],
     ["scroll", follow],
     ...PRESSES.map((name): [string, (event: never) => void] => [name, press]),
+    ...TOUCHES.map((name): [string, (event: never) => void] => [name, hush]),
   ];
   const options = { capture: true, passive: false };
   heard.forEach(([name, then]) => addEventListener(name, then as EventListener, options));

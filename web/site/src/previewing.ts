@@ -31,7 +31,11 @@ export function pointingToken(): string {
   const address = new URL(location.href);
   const given = address.searchParams.get(POINTING);
   if (given === null) return sessionStorage.getItem(POINTING) ?? "";
-  sessionStorage.setItem(POINTING, given);
+  try {
+    sessionStorage.setItem(POINTING, given);
+  } catch {
+    // Where nothing may be kept, the link holds for this page.
+  }
   address.searchParams.delete(POINTING);
   history.replaceState(history.state, "", address);
   return given;

@@ -539,3 +539,54 @@ describe("a link for changing the page", () => {
     expect(calls).toEqual([]);
   });
 });
+
+describe("a visitor who is followed", () => {
+  const FOLLOWED = [{ experiment: "fare-calendar", variant: "B" }];
+  const stop = vi.fn();
+  const follow = vi.fn(() => stop);
+
+  beforeEach(() => {
+    history.replaceState(null, "", "/sailings?day=7");
+    vi.doMock("https://verdict.example/site/v1/neat-use.js", () => ({ follow }));
+    answers.assign = () => ok({ parameters: {}, followed: FOLLOWED });
+    stop.mockClear();
+    follow.mockClear();
+  });
+
+  afterEach(() => {
+    history.replaceState(null, "", "/");
+    vi.doUnmock("https://verdict.example/site/v1/neat-use.js");
+  });
+
+  it("is followed once, however often parameters are asked for", async () => {
+    const neat = await begun();
+    await vi.waitFor(() => expect(follow).toHaveBeenCalledOnce());
+    expect(follow).toHaveBeenCalledWith(expect.objectContaining({ unit: neat.unit, followed: FOLLOWED }));
+    await neat.know({ device: "phone" });
+    await later(100);
+    expect(follow).toHaveBeenCalledOnce();
+    expect(stop).not.toHaveBeenCalled();
+  });
+
+  it("is sent and followed no more where a page changes its address, but for what follows the path", async () => {
+    await begun();
+    await vi.waitFor(() => expect(follow).toHaveBeenCalledOnce());
+    history.pushState(null, "", "/sailings?day=8#fares");
+    await later(100);
+    expect(stop).not.toHaveBeenCalled();
+    history.pushState(null, "", "/seat");
+    await later(100);
+    expect(stop).toHaveBeenCalledExactlyOnceWith(true);
+  });
+
+  it("is not sent after an opt-out, and not followed where nobody follows", async () => {
+    const neat = await begun();
+    await vi.waitFor(() => expect(follow).toHaveBeenCalledOnce());
+    neat.optOut();
+    expect(stop).toHaveBeenCalledExactlyOnceWith(false);
+    answers.assign = () => ok({ parameters: {} });
+    await begun();
+    await later(100);
+    expect(follow).toHaveBeenCalledOnce();
+  });
+});

@@ -72,7 +72,7 @@ interface PreviewPart {
 }
 
 interface UsePart {
-  follow: (followed: Followed) => () => void;
+  follow: (followed: Followed) => (sending: boolean) => void;
 }
 
 interface PointPart {
@@ -104,7 +104,7 @@ export function start(given: Partial<Options>): Neat {
   let changed: number[] = [];
   const altering = new Map<string, () => void>(); // what stops the changes that are being made
   let leaving = false; // another page is on its way
-  let unfollow: (() => void) | undefined;
+  let following: { what: string; page: string; stop: (sending: boolean) => void } | undefined;
   let bar: Shown | undefined;
   let became: State[] = []; // of the changes that a preview makes
 
@@ -146,13 +146,21 @@ export function start(given: Partial<Options>): Neat {
 
   /** Note what the visitor does on this page, of a sample of them. */
   async function follow(unit: string, followed: Followed["followed"]): Promise<void> {
-    unfollow?.();
-    unfollow = undefined;
+    const page = thisPage();
+    const what = [unit, page, ...followed.map((one) => `${one.experiment} ${one.variant}`)].join(" ");
+    if (following?.what === what) return;
+    unfollow(true);
     if (!followed.length) return;
     const turn = asked;
     const { address, key } = options;
     const part = (await loaded("use")) as UsePart;
-    if (turn === asked) unfollow = part.follow({ address, key, unit, followed, finding: FINDING });
+    if (turn === asked)
+      following = { what, page, stop: part.follow({ address, key, unit, followed, finding: FINDING }) };
+  }
+
+  function unfollow(sending: boolean): void {
+    following?.stop(sending);
+    following = undefined;
   }
 
   /** Take part in what lies between pages; whether the visitor is sent on. */
@@ -249,7 +257,7 @@ export function start(given: Partial<Options>): Neat {
 
   function forget(): void {
     asked += 1;
-    unfollow?.();
+    unfollow(false);
     alter([]);
     known = {};
     exposed.clear();
@@ -309,6 +317,7 @@ export function start(given: Partial<Options>): Neat {
   safely(() =>
     onAddress(() => {
       safely(view);
+      if (following?.page !== thisPage()) unfollow(true); // what is done from here on is done on another page
       if (changed.includes(pageHash(thisPage()))) void begin().catch(() => undefined);
       listeners.forEach((then) => safely(then));
     }),

@@ -15,7 +15,7 @@ const PAGE = `<main><h1>Where to?</h1><button id="search"><b>Search</b></button>
   <div data-neat-private><button id="pay">Pay with card 4711</button></div>
   <form><input name="email" value="mia@tidewick.example"></form><p id="text">Calm <em>sea</em></p></main>`;
 let sent: Sent[];
-let stop: () => void;
+let stop: (sending: boolean) => void;
 let fails: boolean;
 
 function laidOut({ at = 0, high = 480, whole = 2000, wide = 390 } = {}): void {
@@ -50,7 +50,7 @@ beforeEach(() => {
 });
 
 afterEach(() => {
-  stop();
+  stop(false);
   vi.useRealTimers();
   vi.unstubAllGlobals();
 });
@@ -121,7 +121,7 @@ describe("a visitor who is followed", () => {
   });
 
   it("on a wide page has a computer", () => {
-    stop();
+    stop(false);
     laidOut({ wide: 1280 });
     stop = follow({
       address: "",
@@ -135,12 +135,18 @@ describe("a visitor who is followed", () => {
   });
 
   it("is followed no more once that has ended", () => {
-    stop();
+    stop(false);
     click("#search");
     pass(5);
     shown("hidden");
     window.dispatchEvent(new Event("pagehide"));
     expect(sent).toEqual([]);
+  });
+
+  it("is sent once more where following ends on the page, unless it must not be", () => {
+    click("#search");
+    stop(true);
+    expect(sent[0]?.uses[0]?.clicked).toEqual(["#search"]);
   });
 
   it("sends no word of the page, nothing that was typed, and nothing of what is marked as private", () => {

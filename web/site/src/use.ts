@@ -20,8 +20,8 @@ const MAX_CLICKED = 200; // as the server takes them
 const WIDEST_PHONE = 767; // CSS pixels
 const SIGNS = ["pointermove", "pointerdown", "keydown", "scroll", "touchstart"];
 
-/** Follow the visitor on this page; answers with what ends it. */
-export function follow({ address, key, unit, followed, finding }: Followed): () => void {
+/** Follow the visitor on this page; answers with what ends it, and sends what there is, or not. */
+export function follow({ address, key, unit, followed, finding }: Followed): (sending: boolean) => void {
   const device = innerWidth <= WIDEST_PHONE ? "phone" : "computer";
   const clicked = new Set<string>();
   let seconds = Array<number>(TENTHS).fill(0);
@@ -77,7 +77,8 @@ export function follow({ address, key, unit, followed, finding }: Followed): () 
   addEventListener("click", click, passive);
   document.addEventListener("visibilitychange", hide);
   addEventListener("pagehide", send);
-  return () => {
+  return (sending) => {
+    if (sending) send();
     clearInterval(ticking);
     SIGNS.forEach((name) => removeEventListener(name, sign, passive));
     removeEventListener("scroll", look, passive);
