@@ -85,6 +85,20 @@ def test_in_the_demo_the_site_has_its_key_and_the_mailbox_its_letters(analyst, s
     assert b"a split &lt;b&gt;" in client.get("/mailbox").content
 
 
+def test_at_a_port_of_its_own_the_site_is_alone_and_finds_us_at_ours(db, settings):
+    settings.DEMO, settings.DEMO_SITE, settings.DEMO_ORIGIN = True, "http://localhost:8766", "http://127.0.0.1:8765"
+    settings.MIDDLEWARE = ["neat_verdict.app.standins.own_port.SiteAlone", *settings.MIDDLEWARE]
+    SiteKey.objects.create(secret="nv_site", public="nvsite_page")
+    site, ours = {"Host": "localhost:8766"}, {"Host": "127.0.0.1:8765"}
+    shown = Client().get("/tidewick/seat", headers=site)
+    assert b'data-verdict="http://127.0.0.1:8765"' in shown.content
+    assert "script-src 'self' http://127.0.0.1:8765;" in shown["Content-Security-Policy"]
+    assert Client().get("/", headers=site)["Location"] == "/tidewick/"
+    for path in ("/sign-in", "/api/v1/session", "/site/v1/neat.js", "/mailbox", "/admin/"):
+        assert Client().get(path, headers=site).status_code == 404
+        assert Client().get(path, headers=ours).status_code != 404
+
+
 def test_what_the_crowd_does_on_a_page_is_what_its_habits_say_and_what_the_door_takes():
     key, habits = "plainer-words-before-payment", HABITS["plainer-words-before-payment"]
     for changed in (False, True):

@@ -45,6 +45,7 @@ from neat_verdict.core.sizing import (
 )
 from neat_verdict.core.soundness import (
     FailedChange,
+    Part,
     Passage,
     base_changes,
     check_epochs,
@@ -56,6 +57,7 @@ from neat_verdict.core.soundness import (
     check_strata,
     check_versions,
     gaps,
+    where_most,
 )
 from neat_verdict.core.statistics import (
     Interval,
@@ -250,6 +252,8 @@ VALID = {
     check_passages: {"passages": [Passage("A", "/", 50, 50), Passage("B", "/b", 50, 40)]},
     FailedChange: {"letter": "B", "words": "It is hidden", "units": 50, "failed": 2},
     Passage: {"letter": "A", "address": "/", "assigned": 50, "reached": 40},
+    Part: {"name": "device=phone", "units": 20, "affected": 3},
+    where_most: {"parts": [Part("device=phone", 20, 3)], "units": 50, "affected": 5},
     check_split: {"units": [50, 50], "weights": [1.0, 1.0]},
     check_split_by_epoch: {"units": [[50, 50], [40, 60]], "shares": [[0.5, 0.5], [0.4, 0.6]]},
     base_changes: {"seen": VERSIONS},

@@ -10,6 +10,9 @@ from django.core.exceptions import ImproperlyConfigured
 ROOT = Path(__file__).resolve().parents[3]
 DATA = Path(os.environ.get("NEAT_VERDICT_DATA", ROOT / "var"))
 DEMO = os.environ.get("NEAT_VERDICT_DEMO") == "1"
+# The demo's origin and that of its booking site, which bin/demo serves at a port of its own.
+DEMO_ORIGIN = os.environ.get("NEAT_VERDICT_DEMO_ORIGIN", "") if DEMO else ""
+DEMO_SITE = os.environ.get("NEAT_VERDICT_DEMO_SITE", "") if DEMO else ""
 DEBUG = False
 
 SECRET_KEY = os.environ.get("NEAT_VERDICT_SECRET_KEY", "")
@@ -53,6 +56,7 @@ MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "neat_verdict.app.http.logs.RequestLog",
+    *(["neat_verdict.app.standins.own_port.SiteAlone"] if DEMO_SITE else []),
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
+from django.conf import settings
+
 NAME, TIME_ZONE = "Tidewick Ferries", "Europe/Dublin"
 SEGMENTS = [["device"], ["source"], ["language"], ["resident"]]
 NEVER_COUNTED = {
@@ -180,7 +182,7 @@ METRICS: tuple[tuple[str, dict[str, Any], str], ...] = (
 
 
 # Where the booking site is, as `bin/demo` starts it: by its other name, which is another origin.
-_SITE = "http://localhost:8765/tidewick/"
+_SITE = f"{settings.DEMO_SITE or 'http://localhost:8765'}/tidewick/"
 
 STORIES: tuple[Story, ...] = (
     Story(

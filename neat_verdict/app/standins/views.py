@@ -13,6 +13,7 @@ from django.views.decorators.clickjacking import xframe_options_exempt
 from django.views.decorators.http import require_safe
 
 from neat_verdict.app.standins.models import Letter, SiteKey
+from neat_verdict.app.standins.own_port import is_site
 
 # "islands" is a second address of the first.
 PAGES = ("home", "islands", "sailings", "seat", "extras", "payment", "done")
@@ -34,7 +35,10 @@ def _in_demo(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
 
 
 def _verdict(request: HttpRequest) -> str:
-    """Where the booking site finds us: the same machine by its other name, which is another origin for its pages."""
+    """Where the booking site finds us: at our own port, or where it has none, at the same machine by its other name, which is
+    another origin for its pages."""
+    if is_site(request):
+        return settings.DEMO_ORIGIN
     host, _, port = request.get_host().partition(":")
     other = {"127.0.0.1": "localhost", "localhost": "127.0.0.1"}.get(host, host)
     return f"{request.scheme}://{other}" + (f":{port}" if port else "")

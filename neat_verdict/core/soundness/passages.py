@@ -38,10 +38,12 @@ class Part:
 def where_most(parts: Sequence[Part], units: int, affected: int) -> Part | None:
     """The part whose units are affected more than the rest of ``units`` by more than chance: that with the smallest p of Fisher's
     exact test, one-sided, at 0.1 % among all parts (Bonferroni); None where none stands out. Parts may overlap, as phones and
-    those who came by search do.
+    those who came by search do. Raises InputError for counts that cannot be.
 
     Source: Fisher (1935), The Design of Experiments.
     """
+    if check_count("affected", affected) > check_count("units", units):
+        raise InputError("affected", affected, f"must be 0 to {units}, of those there")
     found = [
         (float(hypergeom.sf(part.affected - 1, units, affected, part.units)), part)
         for part in parts

@@ -41,6 +41,7 @@ export type SelectedRange = Schemas["SelectedRangeOut"];
 export type OnPage = Schemas["OnPageOut"];
 export type PageUse = Schemas["PageUseOut"];
 export type DeviceUse = Schemas["DeviceUseOut"];
+export type Outline = Schemas["OutlineOut"];
 export type OutlineIn = Schemas["OutlineIn"];
 export type ForEngineer = Schemas["EngineerOut"];
 export type Snippet = Schemas["SnippetOut"];

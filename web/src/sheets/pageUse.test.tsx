@@ -5,7 +5,7 @@ import { keys } from "../api/keys";
 import { experiment, SESSION, show, variant } from "../test/kit";
 import { EditingProvider } from "./editing";
 import { PageUsePanel } from "./evidence/pageUse/PageUsePanel";
-import { points, shareText } from "./evidence/pageUse/shares";
+import { points, shareText } from "../lib/shares";
 
 afterEach(cleanup);
 const apart = (value: number, clear: boolean) => ({

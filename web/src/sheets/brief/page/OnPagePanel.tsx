@@ -11,6 +11,7 @@ import { Failure, Panel, Skeleton } from "../../../parts/basics";
 import { TextField } from "../../../parts/fields";
 import { ShareDialog } from "../../../report/ShareDialog";
 import { useEditing } from "../../editing";
+import { Outlines } from "./Outlines";
 import { PreviewFrames } from "./PreviewFrames";
 
 /** The page that changes: where it is, how each variant looks there, and whether it has the script. */
@@ -43,7 +44,7 @@ export function OnPagePanel() {
       {known.isError && <Failure error={known.error} again={() => void known.refetch()} />}
       {experiment.page && known.data && (
         <>
-          <Previews previews={known.data.previews} days={days} setDays={setDays} />
+          <Previews previews={known.data.previews} days={days} setDays={setDays} experiment={experiment.key} />
           <Installed known={known.data} again={() => void known.refetch()} busy={known.isFetching} />
         </>
       )}
@@ -53,13 +54,15 @@ export function OnPagePanel() {
 }
 
 interface PreviewsProps {
+  experiment: string;
   previews: OnPage["previews"];
   days: number;
   setDays: (days: number) => void;
 }
 
 /** A link a variant, and the page at three widths in the Brief itself (`?look=B`). */
-function Previews({ previews, days, setDays }: PreviewsProps) {
+function Previews({ experiment, previews, days, setDays }: PreviewsProps) {
+  const [outlined, setOutlined] = useState(false);
   const [address, setAddress] = useSearchParams();
   const look = previews.find((one) => one.letter === address.get("look"));
   const show = (letter: string | null) =>
@@ -114,6 +117,24 @@ function Previews({ previews, days, setDays }: PreviewsProps) {
         Whoever has a link sees the variant, without an account and without being counted, and can leave it again.
       </p>
       {look && <PreviewFrames key={look.address} preview={look} />}
+      <details className="mt-1 text-sm" onToggle={(event) => setOutlined(event.currentTarget.open)}>
+        <summary className="cursor-pointer">The variants in outline</summary>
+        {outlined && previews.length > 0 && (
+          <div className="grid gap-x-6 sm:grid-cols-2">
+            {previews.map(({ letter, name }) => (
+              <section key={letter} aria-label={`${letter} in outline`}>
+                <h4 className="mt-2 flex items-center gap-2">
+                  <Letter letter={letter} /> {name}
+                </h4>
+                <Outlines experiment={experiment} letter={letter} />
+              </section>
+            ))}
+          </div>
+        )}
+        <p className="quiet mt-1 text-xs">
+          Taken by the script when a variant is shown here; without pictures, fonts and colours of the page.
+        </p>
+      </details>
     </div>
   );
 }

@@ -1,7 +1,7 @@
 import type { DeviceUse } from "../../../api/client";
 import { useWidth } from "../../../lib/useWidth";
 import { variantColour } from "../../../lib/variants";
-import { points, shareText } from "./shares";
+import { points, shareText } from "../../../lib/shares";
 
 const HEIGHT = 300;
 const TOP = 22;

@@ -9,7 +9,7 @@ import { Letter } from "../../../parts/Letter";
 import { useEditing } from "../../editing";
 import { DepthPicture } from "./DepthPicture";
 import { OutlinePicture } from "./OutlinePicture";
-import { points, shareText } from "./shares";
+import { points, shareText } from "../../../lib/shares";
 
 const TITLES: Record<DeviceUse["device"], string> = { phone: "Phone", computer: "Computer" };
 

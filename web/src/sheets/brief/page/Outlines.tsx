@@ -1,0 +1,32 @@
+import { moment } from "../../../lib/format";
+import { OutlineDrawing } from "../../../parts/OutlineDrawing";
+import { usePageUse, useSession } from "../../../api/hooks";
+
+const HEIGHT = 240;
+const WIDEST = 270;
+
+/** Each variant's page as the script last saw it in a preview, on a computer and on a phone. */
+export function Outlines({ experiment, letter }: { experiment: string; letter: string }) {
+  const use = usePageUse(experiment, true);
+  const { data: session } = useSession();
+  const drawn = (use.data?.devices ?? []).flatMap(({ device, outlines }) =>
+    outlines.filter((one) => one.letter === letter).map((outline) => ({ device, outline })),
+  );
+  if (drawn.length === 0) return null;
+  return (
+    <div className="my-2 flex flex-wrap gap-4">
+      {drawn.map(({ device, outline }) => (
+        <figure key={device}>
+          <OutlineDrawing
+            outline={outline}
+            scale={Math.min(HEIGHT / outline.height, WIDEST / outline.width)}
+            label={`${letter} in outline, ${device}`}
+          />
+          <figcaption className="quiet mt-1 text-xs">
+            {device}, {moment(outline.taken_at, session?.time_zone ?? "UTC")}
+          </figcaption>
+        </figure>
+      ))}
+    </div>
+  );
+}
