@@ -309,6 +309,7 @@ TABLE = {
     "get_evidence_json": (READ, 200, of("won")),
     "get_evidence_table": (READ, 200, lambda w: ({"key": w.won.key, "form": "csv"}, {})),
     "list_forecasts": (READ, 200, of("draft")),
+    "get_rollout_table": (READ, 200, lambda w: ({"key": w.decided.key, "form": "csv"}, {})),
     "get_handover": (READ, 200, of("decided")),
     "list_imports": (READ, 200, of("won")),
     "get_ledger": (READ, 200, of("won")),

@@ -3,7 +3,9 @@
 import json
 from datetime import timedelta
 
+import duckdb
 import pytest
+from django.test import Client
 
 from neat_verdict.app import clock
 from neat_verdict.app.analysis.actions import decide
@@ -149,12 +151,32 @@ def test_what_units_do_is_counted_by_line_against_those_held_out(ask, tested):
         # Estimates of the lift as everywhere: the ratio of the two rates.
         assert line["lift"]["estimate"] == pytest.approx(reached / rate - 1)
         assert line["lift"]["low"] < line["lift"]["estimate"] < line["lift"]["high"]
+    # Two lines have half of the level each.
+    assert [line["confidence"] for line in bookings["lines"]] == pytest.approx([0.95, 0.975, 0.975])
     amount = next(one for one in found["metrics"] if one["role"] == "secondary")
     assert sum(line["reached"] for line in amount["lines"][1:]) == amount["lines"][0]["reached"]
     assert found["sentence"].startswith(
         f"{bookings['lines'][0]['held_out']} of 100 units were held out. With the rollout, paid bookings: "
     )
     assert "at any time" in found["sentence"]
+
+
+@pytest.mark.parametrize("form", ["csv", "parquet"])
+def test_what_it_brings_is_a_file_too(ask, analyst, tested, form, tmp_path):
+    roll_out(ask, lines=[ISLANDERS, PORT], holdout=0.3)
+    visits("island", units("i", 60), units("i", 20))
+    visits("port", units("p", 40), units("p", 8))
+    client = Client()
+    client.force_login(analyst)
+    file = tmp_path / f"rollout.{form}"
+    file.write_bytes(client.get(f"/api/v1/experiments/{KEY}/rollout.{form}").content)
+    rows = duckdb.sql(f"SELECT * FROM '{file}'").fetchall()
+    shown = [(one["metric"], line) for one in result(ask)["metrics"] for line in one["lines"]]
+    assert len(rows) == len(shown) > 2
+    for (metric, _, name, held_out, reached, *levels, confidence), (expected, line) in zip(rows, shown, strict=True):
+        assert (metric, name, held_out, reached) == (expected, line["name"] or "all", line["held_out"], line["reached"])
+        assert confidence == pytest.approx(line["confidence"])
+        assert levels[:2] == pytest.approx([line["held_out_level"], line["reached_level"]])
 
 
 def test_the_decision_and_what_it_was_made_on_stay_as_they_were(ask, tested):

@@ -17,6 +17,9 @@ from neat_verdict.core.page_use import (
     share_differences,
 )
 from neat_verdict.core.statistics.score import difference_interval
+from neat_verdict.core.traffic import point
+from neat_verdict.core.traffic.assignment import EXCLUSION_SEED, PARTICIPATION_SEED, VARIANT_SEED
+from neat_verdict.core.traffic.rollout import HOLDOUT_SEED
 
 
 @pytest.mark.parametrize(("planned", "share"), [(100, 1.0), (SAMPLE, 1.0), (4 * SAMPLE, 0.25), (1e9, SAMPLE / 1e9)])
@@ -31,6 +34,13 @@ def test_who_is_followed_is_a_share_of_the_units_and_stays_when_it_grows():
     assert some <= {unit for unit in units if is_followed(unit, "calendar:1", 0.3)}
     other = {unit for unit in units if is_followed(unit, "cabins:1", 0.2)}
     assert len(some & other) == pytest.approx(800, abs=4 * np.sqrt(20_000 * 0.04 * 0.96))
+
+
+@pytest.mark.parametrize("seed", [PARTICIPATION_SEED, VARIANT_SEED, EXCLUSION_SEED, HOLDOUT_SEED])
+def test_who_is_followed_hangs_on_none_of_the_other_draws(seed):
+    drawn = [unit for unit in (f"v{n}" for n in range(40_000)) if point(seed, f"calendar:1/{unit}") < 0.1]
+    followed = sum(is_followed(unit, "calendar:1", 0.3) for unit in drawn)
+    assert stats.binomtest(followed, len(drawn), 0.3).pvalue > 0.001
 
 
 def test_differences_are_those_of_general_libraries():

@@ -28,7 +28,7 @@ _COLUMNS = (
     "critical_value",
 )  # fmt: skip
 _DAYS = frozenset({"first_day", "day"})
-_TEXTS = frozenset({"metric", "role", "variant", "name", "source", "quantity"})
+_TEXTS = frozenset({"metric", "role", "variant", "name", "source", "quantity", "line"})
 
 
 def plain_cell(value: object) -> object:
@@ -38,7 +38,8 @@ def plain_cell(value: object) -> object:
     return value
 
 
-def _file(name: str, form: Format, header: Sequence[str], rows: Iterable[Sequence[object]]) -> HttpResponse:
+def table_file(name: str, form: Format, header: Sequence[str], rows: Iterable[Sequence[object]]) -> HttpResponse:
+    """A table to be downloaded; of Parquet the columns `_TEXTS` are text, `_DAYS` days, and all others numbers."""
     if form == "parquet":
         return _download(f"{name}.parquet", _parquet(header, list(rows)), "application/vnd.apache.parquet")
     text = io.StringIO()
@@ -67,7 +68,7 @@ def _download(name: str, content: bytes, content_type: str) -> HttpResponse:
     return answer
 
 
-def _figures(interval: IntervalOut) -> list[object]:
+def figures_of_interval(interval: IntervalOut) -> list[object]:
     """Unbounded ends as inf, which every CSV reader of numbers knows."""
     low = "-inf" if interval.low_open else interval.low
     return [interval.estimate, low, "inf" if interval.high_open else interval.high]
@@ -79,27 +80,43 @@ def as_table(key: str, evidence: EvidenceOut, form: Format) -> HttpResponse:
     by_letter = {comparison.letter: comparison for comparison in reading.comparisons}
     rows = []
     for arm in reading.arms:
-        row: list[object] = [reading.metric, "primary", arm.letter, arm.name, arm.units, arm.total, *_figures(arm.rate)]
+        row: list[object] = [
+            reading.metric,
+            "primary",
+            arm.letter,
+            arm.name,
+            arm.units,
+            arm.total,
+            *figures_of_interval(arm.rate),
+        ]
         result = by_letter.get(arm.letter)
         if result is None:
             row += [None] * 11
         else:
-            row += [*_figures(result.lift), *_figures(result.difference)]
+            row += [*figures_of_interval(result.lift), *figures_of_interval(result.difference)]
             row += [result.statistic, result.pvalue, result.adjusted_pvalue, result.exact_pvalue, result.margin_pvalue]
         rows.append([*row, reading.interval_confidence, result.critical_value if result else None])
     names = {arm.letter: arm.name for arm in reading.arms}
     for side in reading.secondary:
         lines = {line.letter: line for line in side.comparisons}
         for level in side.arms:
-            row = [side.name, side.role, level.letter, names[level.letter], level.units, None, *_figures(level.level)]
+            row = [
+                side.name,
+                side.role,
+                level.letter,
+                names[level.letter],
+                level.units,
+                None,
+                *figures_of_interval(level.level),
+            ]
             line = lines.get(level.letter)
             row += (
-                [*_figures(line.lift), *[None] * 4, line.pvalue, line.adjusted_pvalue, None, None]
+                [*figures_of_interval(line.lift), *[None] * 4, line.pvalue, line.adjusted_pvalue, None, None]
                 if line
                 else [None] * 11
             )
             rows.append([*row, reading.interval_confidence, line.critical_value if line else None])
-    return _file(f"{key}-evidence", form, _COLUMNS, rows)
+    return table_file(f"{key}-evidence", form, _COLUMNS, rows)
 
 
 def as_json(key: str, evidence: EvidenceOut) -> HttpResponse:
@@ -126,7 +143,7 @@ def counts_table(analysis: Analysis, form: Format) -> HttpResponse:
         for index, day in enumerate(counts.days)
         for arm, letter in enumerate(LETTERS[: counts.sums.shape[2]])
     ]
-    return _file(f"{analysis.experiment.key}-counts", form, (*first, "day", "variant", *fields), rows)
+    return table_file(f"{analysis.experiment.key}-counts", form, (*first, "day", "variant", *fields), rows)
 
 
 def second_counts_table(key: str, counts: Sequence[SecondCountOut], form: Format) -> HttpResponse:
@@ -145,7 +162,7 @@ def second_counts_table(key: str, counts: Sequence[SecondCountOut], form: Format
         for index, day in enumerate(one.days)
         for arm, letter in enumerate(one.letters)
     ]
-    return _file(f"{key}-second-counts", form, ("source", "day", "variant", "quantity", "first", "second"), rows)
+    return table_file(f"{key}-second-counts", form, ("source", "day", "variant", "quantity", "first", "second"), rows)
 
 
 def _histograms(analysis: Analysis, counts: DailyCounts, form: Format) -> HttpResponse:
@@ -160,7 +177,7 @@ def _histograms(analysis: Analysis, counts: DailyCounts, form: Format) -> HttpRe
                 for bucket in np.flatnonzero(seen).tolist()
             ]
     columns = ("day", "variant", "units", "value_from", "value_to", "units_between")
-    return _file(f"{analysis.experiment.key}-counts", form, columns, rows)
+    return table_file(f"{analysis.experiment.key}-counts", form, columns, rows)
 
 
 def _day(day: date, form: Format) -> date | str:

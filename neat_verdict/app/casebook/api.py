@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from ninja import Router, Schema
 
+from neat_verdict.app.analysis import exports
 from neat_verdict.app.casebook import actions, presenting, queries
 from neat_verdict.app.casebook.schemas import (
     CasebookOut,
@@ -42,6 +43,12 @@ def levels(request: HttpRequest, by: str = "metric") -> LevelsOut:
 @router.get("/experiments/{key}/handover", response=HandoverOut, operation_id="get_handover")
 def handover(request: HttpRequest, key: str) -> HandoverOut:
     return presenting.handover(find(key))
+
+
+@router.get("/experiments/{key}/rollout.{form}", operation_id="get_rollout_table")
+def rollout_table(request: HttpRequest, key: str, form: exports.Format) -> HttpResponse:
+    """What the rollout brings, a row a metric and line."""
+    return presenting.rollout_table(find(key), form)
 
 
 @router.put("/experiments/{key}/rollout", response=HandoverOut, operation_id="plan_rollout")

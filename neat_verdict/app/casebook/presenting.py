@@ -8,6 +8,9 @@ from collections import Counter
 from collections.abc import Sequence
 from typing import Any
 
+from django.http import HttpResponse
+
+from neat_verdict.app.analysis import exports
 from neat_verdict.app.analysis.figures import bounds_text, interval, levels_text, number
 from neat_verdict.app.analysis.presenting import adjusted_text, effect_shown, tone_of
 from neat_verdict.app.casebook.queries import Case, Casebook, SeenLevel, lesson_of
@@ -109,9 +112,33 @@ def _line(line: LineResult, use: ExperimentMetric, *, sound: bool) -> LineResult
         reached=line.reached.units,
         held_out_text=held_out,
         reached_text=reached,
+        held_out_level=number(line.held_out.estimate),
+        reached_level=number(line.reached.estimate),
+        confidence=line.confidence,
         lift=interval(lift) if lift else None,
         tone=tone_of(lift, 1 if use.definition["good_direction"] == "up" else -1),
     )
+
+
+_COLUMNS = (
+    "metric", "role", "line", "held_out", "reached", "held_out_level", "reached_level", "lift", "lift_low", "lift_high",
+    "confidence",
+)  # fmt: skip
+
+
+def rollout_table(experiment: Experiment, form: exports.Format) -> HttpResponse:
+    """What the rollout brings as a file, a row a metric and line, "all" over all lines; no rows where nobody is held out."""
+    rollout = Rollout.objects.filter(experiment=experiment).first()
+    found = rollout_result(experiment, rollout) if rollout else None
+    rows = [
+        [
+            one.metric, one.role, line.name or "all", line.held_out, line.reached, line.held_out_level, line.reached_level,
+            *(exports.figures_of_interval(line.lift) if line.lift else [None] * 3), line.confidence,
+        ]
+        for one in (_result(found).metrics if found else [])
+        for line in one.lines
+    ]  # fmt: skip
+    return exports.table_file(f"{experiment.key}-rollout", form, _COLUMNS, rows)
 
 
 def brought_by_rollout(experiment: Experiment) -> str:

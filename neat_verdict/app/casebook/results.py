@@ -17,6 +17,7 @@ from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Ta
 from neat_verdict.app.experiments.tallies import columns_of, figures_of
 from neat_verdict.app.traffic.models import Rollout
 from neat_verdict.app.traffic.serving import rollout_segment
+from neat_verdict.core.methods import bonferroni
 from neat_verdict.core.rule import rule_from
 from neat_verdict.core.soundness import SplitCheck, check_split
 from neat_verdict.core.statistics import Arm, Comparison, always_valid_critical_value, comparable, compare_arms
@@ -28,11 +29,13 @@ _USUAL = 5_000.0
 
 @dataclass(frozen=True, slots=True)
 class LineResult:
-    """A line of the list against those held out of it; ``comparison`` is None with too little. ``name`` is "" over all lines."""
+    """A line of the list against those held out of it, at its own ``confidence``; no ``comparison`` with too little. ``name``
+    is "" over all lines."""
 
     name: str
     held_out: Arm
     reached: Arm
+    confidence: float
     comparison: Comparison | None
 
 
@@ -83,7 +86,9 @@ def _metric(
     named = [("", everything), *((name, one) for (_, name), one in zip(given, sums, strict=True))]
     # Over all lines is the only one where there is one.
     shown = named if len(given) > 1 else named[:1]
-    return MetricResult(use, tuple(_line(use, name, one, planned, confidence) for name, one in shown))
+    # Line by line they share the level, so that all of them hold together.
+    each = bonferroni(confidence, len(given)) if given else confidence
+    return MetricResult(use, tuple(_line(use, name, one, planned, each if name else confidence) for name, one in shown))
 
 
 def _sums(use: ExperimentMetric, number: int, place: int | None) -> NDArray[np.float64]:
@@ -104,10 +109,10 @@ def _sums(use: ExperimentMetric, number: int, place: int | None) -> NDArray[np.f
 def _line(use: ExperimentMetric, name: str, sums: NDArray[np.float64], planned: float, confidence: float) -> LineResult:
     held_out, reached = use.tallying.arms(sums)
     if not comparable((held_out, reached)):
-        return LineResult(name, held_out, reached, None)
+        return LineResult(name, held_out, reached, confidence, None)
     fraction = _effective((held_out.units, reached.units)) / planned
     critical = float(always_valid_critical_value(fraction, confidence))
-    return LineResult(name, held_out, reached, compare_arms(reached, held_out, critical))
+    return LineResult(name, held_out, reached, confidence, compare_arms(reached, held_out, critical))
 
 
 def _effective(units: Sequence[float]) -> float:

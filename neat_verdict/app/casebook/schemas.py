@@ -34,13 +34,17 @@ class TickIn(Schema):
 
 
 class LineResultOut(Schema):
-    """A line of the list against those held out of it, "" for all lines; without a lift where there is too little."""
+    """A line of the list against those held out of it, "" for all lines, with an interval of its own ``confidence``, at any time;
+    without a lift where there is too little."""
 
     name: str
     held_out: int
     reached: int
     held_out_text: str
     reached_text: str
+    held_out_level: float | None
+    reached_level: float | None
+    confidence: float
     lift: IntervalOut | None
     tone: Tone
 

@@ -1216,6 +1216,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/experiments/{key}/rollout.{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Rollout Table
+         * @description What the rollout brings, a row a metric and line.
+         */
+        get: operations["get_rollout_table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/experiments/{key}/rollout/release": {
         parameters: {
             query?: never;
@@ -4313,11 +4333,16 @@ export interface components {
         };
         /**
          * LineResultOut
-         * @description A line of the list against those held out of it, "" for all lines; without a lift where there is too little.
+         * @description A line of the list against those held out of it, "" for all lines, with an interval of its own ``confidence``, at any time;
+         *     without a lift where there is too little.
          */
         LineResultOut: {
+            /** Confidence */
+            confidence: number;
             /** Held Out */
             held_out: number;
+            /** Held Out Level */
+            held_out_level: number | null;
             /** Held Out Text */
             held_out_text: string;
             lift: components["schemas"]["IntervalOut"] | null;
@@ -4325,6 +4350,8 @@ export interface components {
             name: string;
             /** Reached */
             reached: number;
+            /** Reached Level */
+            reached_level: number | null;
             /** Reached Text */
             reached_text: string;
             /**
@@ -9747,6 +9774,36 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["HandoverOut"];
                 };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_rollout_table: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                form: "csv" | "parquet";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Refused; the problem document says why */
             "4XX": {

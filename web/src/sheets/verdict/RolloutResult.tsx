@@ -25,6 +25,11 @@ export function RolloutResult({ result }: { result: Result }) {
     <div ref={holder} className="mt-3 border-t border-base-300 pt-2">
       <h3 className="font-semibold">What it brings, since {day(result.since)}</h3>
       <p className={`mb-1 text-sm ${result.sound ? "" : "tone-warning"}`}>{result.sentence}</p>
+      {rows.some((row) => row.name) && (
+        <p className="quiet mb-1 text-sm">
+          Lines share the level, so that their intervals hold together. Metrics beside the first are exploratory.
+        </p>
+      )}
       <DataTable
         label="What the rollout brings"
         rows={rows}
@@ -86,6 +91,21 @@ export function RolloutResult({ result }: { result: Result }) {
               : null,
           ),
         ]}
+        below={
+          <p className="quiet text-sm">
+            Export:{" "}
+            {(["csv", "parquet"] as const).map((form) => (
+              <a
+                key={form}
+                className="link mr-2"
+                href={`/api/v1/experiments/${experiment.key}/rollout.${form}`}
+                download
+              >
+                {form === "csv" ? "CSV" : "Parquet"}
+              </a>
+            ))}
+          </p>
+        }
       />
     </div>
   );
