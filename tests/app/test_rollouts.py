@@ -1,6 +1,8 @@
 """Rollouts that are measured: an ordered list of who gets what, a lasting holdout, what it brings by line, and its end."""
 
 import json
+import shutil
+import subprocess
 from datetime import timedelta
 
 import duckdb
@@ -18,8 +20,10 @@ from neat_verdict.app.people.keys import make_site_key
 from neat_verdict.app.traffic.assigning import assign, running_list
 from neat_verdict.app.traffic.models import Enrolment, Rollout
 from neat_verdict.app.traffic.rollouts import FIRST_MEASURED_ROUND
+from neat_verdict.app.traffic.serving import served as served_now
 from neat_verdict.app.watch.actions import choose_segments
 from tests.app.conftest import SERVED, START, TODAY, exposed, happened
+from tests.app.test_assign import LOCAL
 from tests.app.test_site import HOME, Page
 
 pytestmark = pytest.mark.django_db
@@ -111,23 +115,60 @@ def test_who_had_the_variant_in_the_test_keeps_it_and_is_not_counted(ask, analys
     assert (shown["experiment"], shown["reason"]) == (KEY, "assigned")
 
 
+def in_list():
+    return [line for line in running_list()["experiments"] if line["key"] == KEY]
+
+
+@pytest.mark.parametrize(("plan", "letter"), [({}, "B"), ({"lines": [ISLANDERS]}, "B"), ({"lines": [PORT]}, "C")])
+def test_in_the_list_for_others_a_plain_one_is_an_experiment_of_one_variant(ask, tested, plan, letter):
+    roll_out(ask, **plan)
+    (found,) = in_list()
+    assert found["rollout"] is None
+    assert [(variant["letter"], variant["weight"]) for variant in found["variants"]] == [("A", 0), (letter, 1)]
+    assert len(found["audience"]) == len(plan.get("lines", [ALL])[0]["rules"])
+
+
+CONTROL = {**ISLANDERS, "letter": "A"}
+WHO = ({"home": "island"}, {"home": "port"}, {"home": "inland"}, {})
+
+
 @pytest.mark.parametrize(
-    ("plan", "listed"),
+    "plan",
     [
-        ({}, "B"),
-        ({"lines": [ISLANDERS]}, "B"),
-        ({"lines": [PORT]}, "C"),
-        ({"lines": [ISLANDERS, PORT]}, ""),
-        ({"holdout": 0.1}, ""),
+        {"holdout": 0.3},
+        {"lines": [ISLANDERS, PORT]},
+        {"lines": [ISLANDERS, PORT], "holdout": 0.4},
+        {"lines": [CONTROL, PORT], "holdout": 0.2, "steps": [{"day": TODAY.date().isoformat(), "share": 0.5}]},
     ],
 )
-def test_the_list_for_others_has_only_what_it_can_say(ask, tested, plan, listed):
+def test_a_list_is_read_elsewhere_as_it_is_here(ask, tested, plan, tmp_path):
+    """The copy of the algorithm that the product offers, run by Node, against the core's."""
     roll_out(ask, **plan)
-    found = [line for line in running_list()["experiments"] if line["key"] == KEY]
-    assert bool(found) == bool(listed)
-    if listed:
-        assert [(variant["letter"], variant["weight"]) for variant in found[0]["variants"]] == [("A", 0), (listed, 1)]
-        assert len(found[0]["audience"]) == len(plan.get("lines", [ALL])[0]["rules"])
+    (listed,) = in_list()
+    traffic, measured = served_now()[KEY].rollout, served_now()[KEY].measured
+    cases = [
+        (f"v{n}", who, kept, in_test)
+        for n in range(25) for who in WHO for kept in ("", "A", "B", "C") for in_test in ("", "B")
+    ]  # fmt: skip
+    place = {"": None, "A": 0, "B": 1, "C": 2}
+    expected = []
+    for unit, who, kept, in_test in cases:
+        one = traffic.assign(unit, who, in_test=place[in_test], kept=place[kept] if measured else None)
+        expected.append(["ABC"[one.position], one.reason])
+    script = tmp_path / "run.mjs"
+    script.write_text(f"""
+        import {{ assign }} from {json.dumps(LOCAL.as_uri())};
+        const [listed, cases] = JSON.parse((await import("node:fs")).readFileSync(0, "utf8"));
+        const found = cases.map((one) => assign(listed, ...one));
+        console.log(JSON.stringify(found.map(({{ variant, reason }}) => [variant, reason])));
+    """)
+    node = shutil.which("node")
+    given = json.dumps([listed, cases])
+    ran = subprocess.run([node, script], input=given, capture_output=True, text=True, check=True)
+    assert json.loads(ran.stdout) == expected
+    assert len({tuple(line) for line in expected}) > 2
+    # Who does not know of lists shows control to everybody.
+    assert (listed["participation"], listed["forced"]) == (0.0, {})
 
 
 # What it brings

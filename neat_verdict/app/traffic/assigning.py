@@ -13,7 +13,7 @@ from neat_verdict.app.experiments.addresses import page_of
 from neat_verdict.app.traffic.enrolments import enrolments_of, ids_by_unit
 from neat_verdict.app.traffic.serving import Served, served
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.traffic import Traffic, point
+from neat_verdict.core.traffic import RolloutTraffic, Traffic, point
 from neat_verdict.core.variants import LETTERS
 
 NOT_KNOWN = "there is no experiment with this key that takes events"
@@ -164,7 +164,7 @@ def _position_in(experiment: Served, number: int, kept: Mapping[tuple[int, int],
 
 def running_list() -> dict[str, Any]:
     """All running experiments and rollouts as others need them to assign by themselves, with vectors to hold theirs against."""
-    running = [experiment for experiment in served().values() if experiment.serving and _can_be_listed(experiment)]
+    running = [experiment for experiment in served().values() if experiment.serving]
     return {
         "format": 1,
         "made_at": clock.now().isoformat(),
@@ -173,16 +173,19 @@ def running_list() -> dict[str, Any]:
     }
 
 
-def _can_be_listed(experiment: Served) -> bool:
-    """A list of several lines, or a holdout, cannot be said in the terms of `listed`: such rollouts are asked for."""
-    return experiment.rollout is None or (len(experiment.rollout.lines) == 1 and not experiment.rollout.holdout)
+def _has_list(experiment: Served) -> bool:
+    """Whether a rollout has several lines, or a holdout, which the terms of an experiment cannot say."""
+    return experiment.rollout is not None and (len(experiment.rollout.lines) > 1 or experiment.rollout.holdout > 0)
 
 
 def _traffic(experiment: Served) -> Traffic:
-    """As the list has it; of a rollout its only line."""
+    """As the list has it; of a rollout its only line. Of one with a list of its own nobody, for copies of the algorithm that do
+    not know of such lists: they show control."""
     rollout = experiment.rollout
     if rollout is None:
         return experiment.traffic
+    if _has_list(experiment):
+        return Traffic(rollout.salt, (1.0,) * len(experiment.variants), 0.0, running=False)
     (line,) = rollout.lines
     weights = tuple(float(position == line.position) for position in range(len(experiment.variants)))
     return Traffic(rollout.salt, weights, rollout.share, audience=line.audience, running=rollout.share > 0)
@@ -190,8 +193,8 @@ def _traffic(experiment: Served) -> Traffic:
 
 def listed(experiment: Served) -> dict[str, Any]:
     """One experiment of the list."""
-    traffic = _traffic(experiment)
-    chosen = experiment.rollout.lines[0].position if experiment.rollout else experiment.decided
+    traffic, rollout = _traffic(experiment), experiment.rollout
+    given = {line.position for line in rollout.lines} if rollout else {experiment.decided}
     allocated = {value: list(weights) for value, weights in traffic.allocated.items()}
     return {
         "key": experiment.key,
@@ -211,13 +214,33 @@ def listed(experiment: Served) -> dict[str, Any]:
         # The names of the release before, for copies of the algorithm that sites still run; gone with the next.
         "steered_by": traffic.allocated_by,
         "steered": allocated,
+        # Of a rollout with several lines or a holdout: the first line that admits a unit decides, in place of all of the above.
+        "rollout": _rollout_list(rollout, measured=experiment.measured) if rollout and _has_list(experiment) else None,
         "variants": [
             {"letter": LETTERS[position], "name": name, "weight": weight, "parameters": dict(parameters)}
             for position, ((_, name, parameters), weight) in enumerate(
                 zip(experiment.variants, traffic.weights, strict=True)
             )
             # Nobody keeps what was given up: what was not chosen at a decision, or was stopped for those who had it too.
-            if (chosen is None or position in (0, chosen)) and position not in traffic.given_up
+            if (given == {None} or position in (0, *given)) and position not in traffic.given_up
+        ],
+    }
+
+
+def _rollout_list(rollout: RolloutTraffic, *, measured: bool) -> dict[str, Any]:
+    return {
+        "salt": rollout.salt,
+        "share": rollout.share,
+        "holdout": rollout.holdout,
+        # Only then does a unit keep what it was given; otherwise the lines decide each time.
+        "measured": measured,
+        "lines": [
+            {
+                "name": line.name,
+                "variant": LETTERS[line.position],
+                "audience": [asdict(one) for one in line.audience.groups],
+            }
+            for line in rollout.lines
         ],
     }
 

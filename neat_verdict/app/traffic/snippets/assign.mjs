@@ -54,13 +54,20 @@ export function point(seed, text) {
   return (Number(hash(seed, text) >> 11n) + 0.5) / 2 ** 53;
 }
 
-/** The variant of a unit: { variant, parameters, reason }; `kept` is the letter that it was given before, if any. */
-export function assign(experiment, unit, properties = {}, kept = "") {
+/**
+ * The variant of a unit: { variant, parameters, reason }; `kept` is the letter that it was given before, if any. While a variant is
+ * rolled out, `kept` is what the rollout gave it, and `inTest` what it had in the test before.
+ */
+export function assign(experiment, unit, properties = {}, kept = "", inTest = "") {
   const answer = (position, reason) => ({
     variant: experiment.variants[position].letter,
     parameters: experiment.variants[position].parameters,
     reason,
   });
+  if (experiment.rollout) {
+    const [letter, reason] = rolledOut(experiment.rollout, unit, properties, kept, inTest);
+    return answer(experiment.variants.findIndex((variant) => variant.letter === letter), reason);
+  }
   const forced = experiment.variants.findIndex((variant) => variant.letter === experiment.forced[unit]);
   if (forced >= 0) return answer(forced, "forced");
   // Who had a variant that was stopped gets control's, and counts where they were.
@@ -85,6 +92,19 @@ export function assign(experiment, unit, properties = {}, kept = "") {
     if (score > best) [best, won] = [score, position];
   });
   return answer(won, "assigned");
+}
+
+/** By a list: the first line that admits the unit decides; some are held out of what it gives, to measure that. */
+function rolledOut({ salt, share, holdout, measured, lines }, unit, properties, kept, inTest) {
+  if (share === 0) return ["A", "not_running"];
+  const line = lines.find(({ audience }) => admits(audience, properties));
+  if (!line || line.variant === "A") return ["A", "audience"];
+  if (inTest === line.variant) return [line.variant, "kept"]; // it had this in the test, and is not counted
+  const before = measured ? kept : "";
+  if (before === line.variant) return [before, "assigned"];
+  if (!before && share < 1 && point(1, `${salt}/${unit}`) >= share) return ["A", "participation"];
+  if (before === "A" || point(4, `${salt}/${unit}`) < holdout) return ["A", "assigned"];
+  return [line.variant, "assigned"];
 }
 
 /** A property's value as segments are named by it. */
