@@ -1,3 +1,4 @@
+import { fieldWords } from "../lib/fieldWords";
 import createClient from "openapi-fetch";
 import type { components, paths } from "./schema";
 
@@ -107,7 +108,11 @@ export class Problem extends Error {
   readonly unmet: string[];
 
   constructor(status: number, body: ProblemBody) {
-    super(body.errors?.map((error) => error.message).join("; ") || body.title || `The server answered ${status}`);
+    super(
+      body.errors?.map((error) => fieldWords(error.message)).join("; ") ||
+        body.title ||
+        `The server answered ${status}`,
+    );
     this.status = status;
     this.fields = Object.fromEntries((body.errors ?? []).map((error) => [error.field, error.message]));
     this.unmet = body.unmet ?? [];

@@ -3,6 +3,7 @@ import { afterEach, describe, expect, it } from "vitest";
 import type { DeviceUse, PageUse } from "../api/client";
 import { keys } from "../api/keys";
 import { experiment, SESSION, show, variant } from "../test/kit";
+import { Outlines } from "./brief/page/Outlines";
 import { EditingProvider } from "./editing";
 import { PageUsePanel } from "./evidence/pageUse/PageUsePanel";
 import { points, shareText } from "../lib/shares";
@@ -54,6 +55,22 @@ function open(use: PageUse, more = {}) {
 }
 
 const row = (text: string) => screen.getByText(text).closest("tr") as HTMLElement;
+
+describe("the outlines of a variant on the Brief", () => {
+  it("are those of the variant, each with its device and when it was taken", () => {
+    show(<Outlines experiment="fare-calendar" letter="B" />, {
+      known: [
+        [keys.session, SESSION],
+        [keys.pageUse("fare-calendar"), USE],
+      ],
+    });
+    expect(screen.getAllByRole("img").map((one) => one.getAttribute("aria-label"))).toEqual(["B in outline, phone"]);
+    expect(screen.getByText(/^phone, 1 Apr/)).toBeTruthy();
+    // The page alone, without clicks.
+    expect(screen.getByRole("img").textContent).toContain("Search");
+    expect(screen.getByRole("img").textContent).not.toContain("%");
+  });
+});
 
 describe("what visitors did on the page", () => {
   it("is shares by element with the difference, and what one variant alone has is not compared", async () => {
