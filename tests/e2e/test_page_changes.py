@@ -214,3 +214,12 @@ def test_what_changes_is_pointed_at_on_the_page_itself(analyst, shop, visit):
     assert all(0 < clicked <= units for clicked, units in zip(berth["clicked"], phone["units"], strict=True))
     page.goto(f"/experiments/{key}/ledger")
     expect(page.get_by_text("Opened the page for an hour, to change B there")).to_be_visible()
+    # Decided, though the rule says nothing yet, and given to everybody from now on.
+    page.goto(f"/experiments/{key}/verdict")
+    page.get_by_label(re.compile("^Roll out B")).check()
+    page.get_by_label("Why does it differ from the rule?").fill("Half of our visitors have a dog.")
+    page.get_by_role("button", name="Record the decision").click()
+    expect(page.get_by_text(re.compile("Today: 100%"))).to_be_visible()
+    for _ in range(4):
+        visitor = visit()
+        expect(visitor.locator("#berth")).to_have_text("Your dog comes too")
