@@ -11,6 +11,7 @@ from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.people.keys import make_site_key
 from neat_verdict.app.site import page_use
 from neat_verdict.app.site.models import PageUse
+from neat_verdict.app.traffic.models import Enrolment
 from neat_verdict.app.traffic.serving import served
 from neat_verdict.core.page_use import SAMPLE, is_followed
 from tests.app.conftest import SERVED, START, TODAY, exposed
@@ -103,11 +104,13 @@ def test_of_many_a_share_is_followed_and_nothing_is_kept_of_others(page, analyst
 def test_nothing_is_followed_before_the_start_or_after_the_end(page, analyst, metrics):
     actions.create_experiment(analyst, "Fare calendar", {**SERVED, "page": PAGE, "audience_per_day": 100})
     assert asked(page, "v1") is None
+    assert page("use", **use("v1", "A"))[1] == {"kept": 0}
     actions.start(analyst, KEY, START)
     unit = unit_of("B")
     assert asked(page, unit)
     actions.end(analyst, KEY)
     assert asked(page, unit) is None
+    assert page("use", **use(unit, "B"))[1] == {"kept": 1}  # what was done before may come in late
 
 
 def test_beyond_three_times_the_sample_nobody_new_is_followed(page, running, monkeypatch):
@@ -189,6 +192,14 @@ def test_shares_are_of_those_who_count_and_are_followed(ask, page, running):
     assert [tenth["reached"] for tenth in phone["tenths"]][:6] == [[5, 4], [4, 4], [3, 4], [2, 4], [1, 4], [0, 4]]
     assert phone["tenths"][0]["seconds"] == [3.0, 3.0]
     assert read(ask, "computer")["units"] == [1, 0]
+
+
+def test_who_is_never_counted_does_not_count_here_either(ask, page, running):
+    came(("a1", "A"), ("a2", "A"))
+    for unit in ("a1", "a2"):
+        page("use", **use(unit, "A", ["#search"]))
+    Enrolment.objects.filter(unit="a2").update(standing="never_counted")
+    assert read(ask)["units"] == [1, 0]
 
 
 def test_who_saw_another_variant_than_the_first_stands_for_neither(ask, page, running):

@@ -16,6 +16,7 @@ from neat_verdict.app.site import script
 from neat_verdict.app.site.pages import buffer
 from neat_verdict.app.site.script import page_hash
 from neat_verdict.app.traffic.assigning import assign
+from neat_verdict.app.watch.actions import choose_segments
 from neat_verdict.app.watch.page_checks import passages
 from neat_verdict.core.checks import InputError
 from tests.app.conftest import PLAN, SERVED, START, TODAY, exposed
@@ -307,6 +308,21 @@ def test_where_most_are_lost_is_said(ask, running):
     issues = ask("get", f"/experiments/{KEY}/live")[1]["issues"]
     (lost,) = [issue["sentence"] for issue in issues if issue["kind"] == "lost"]
     assert lost.endswith("(33.3%; in control 0.0%), most where device is phone (66.7% of 60)")
+
+
+def test_only_what_units_came_with_is_said_as_where(ask, analyst, running):
+    """Not the version of the page they stand on, and nothing crossed."""
+    choose_segments(analyst, [["device", "source"]])
+    out = (TODAY - timedelta(hours=2)).isoformat()
+    sent = [
+        exposed(f"{letter.lower()}{n}", letter, out, device="phone", source="search", base_version="41" if n < 40 else "42")
+        for letter in "AB" for n in range(120)
+    ]  # fmt: skip
+    arrived = [reached(f"a{n}", "A") for n in range(120)] + [reached(f"b{n}", "B") for n in range(40, 120)]
+    take_in(read_items([*sent, *arrived]))
+    issues = ask("get", f"/experiments/{KEY}/live")[1]["issues"]
+    (lost,) = [issue["sentence"] for issue in issues if issue["kind"] == "lost"]
+    assert lost.endswith("(33.3%; in control 0.0%)")
 
 
 def test_who_set_out_a_moment_ago_may_still_be_on_the_way(running):

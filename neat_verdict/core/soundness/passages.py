@@ -44,11 +44,7 @@ def where_most(parts: Sequence[Part], units: int, affected: int) -> Part | None:
     """
     if check_count("affected", affected) > check_count("units", units):
         raise InputError("affected", affected, f"must be 0 to {units}, of those there")
-    found = [
-        (float(hypergeom.sf(part.affected - 1, units, affected, part.units)), part)
-        for part in parts
-        if part.units < units
-    ]
+    found = [(float(hypergeom.sf(part.affected - 1, units, affected, part.units)), part) for part in parts]
     pvalue, part = min(found, key=lambda one: one[0], default=(1.0, None))
     return part if pvalue < _LEVEL / max(len(found), 1) else None
 

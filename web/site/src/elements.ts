@@ -158,8 +158,7 @@ const MAX_DRAWN = 300; // as the server takes them
 /** The elements of the page and where they stand, in pixels from its beginning. */
 export function outlineOf(finding: Finding): Outlined[] {
   const elements = [...document.body.querySelectorAll(DRAWN)].filter(
-    // Older browsers do not know what is folded away.
-    (one) => !one.closest(PRIVATE) && (!("checkVisibility" in one) || one.checkVisibility()),
+    (one) => !("checkVisibility" in one) || one.checkVisibility(), // older browsers do not know what is folded away
   );
   return elements
     .map((element) => {

@@ -200,6 +200,18 @@ describe("the bar on a page that is changed", () => {
     expect(document.querySelector("#search")?.textContent).toBe("Search");
   }); // prettier-ignore
 
+  it("opens what is folded where that is what is refused", async () => {
+    await begin(tools);
+    await pointedAt("#search");
+    const folded = root().querySelector("details") as HTMLDetailsElement;
+    refuse = problem(422, { title: "x", errors: [{ field: "changes.2.text", message: "text" }] });
+    await saved();
+    expect(folded.open).toBe(false);
+    refuse = problem(422, { title: "x", errors: [{ field: "changes.2.find.selectors.0", message: "selectors" }] });
+    await saved();
+    expect(folded.open).toBe(true);
+  });
+
   it("takes what is there by now after it was overtaken, so that it can be saved again", async () => {
     await begin(tools);
     await pointedAt("#search");

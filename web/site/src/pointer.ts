@@ -17,7 +17,7 @@ export interface Pointing {
   left: () => void;
 }
 
-/** Let an element be pointed at, of the page and not of `own`; answers with what ends it. */
+/** Let an element of the page be pointed at, until it is ended by what this answers with. */
 export function pointing(root: ShadowRoot, { at, picked, left }: Pointing): () => void {
   const frame = make("div", { class: "frame" });
   root.append(frame);
@@ -51,15 +51,12 @@ export function pointing(root: ShadowRoot, { at, picked, left }: Pointing): () =
   const click = (event: Event) => {
     if (ours(event)) return;
     press(event);
-    const target = event.composedPath()[0] as Element;
-    end();
-    picked(target);
+    picked(event.composedPath()[0] as Element);
   };
   const key = (event: KeyboardEvent) => {
     const step = KEYS[event.key];
     if (event.key === "Escape") {
       press(event);
-      end();
       left();
     } else if (step) {
       event.preventDefault();
@@ -71,9 +68,7 @@ export function pointing(root: ShadowRoot, { at, picked, left }: Pointing): () =
     } else if (event.key === "Enter" && on) {
       event.preventDefault();
       event.stopImmediatePropagation();
-      const target = on;
-      end();
-      picked(target);
+      picked(on);
     }
   };
   const heard: [string, (event: never) => void][] = [
@@ -87,9 +82,8 @@ export function pointing(root: ShadowRoot, { at, picked, left }: Pointing): () =
   const options = { capture: true, passive: false };
   heard.forEach(([name, then]) => addEventListener(name, then as EventListener, options));
 
-  function end(): void {
+  return () => {
     heard.forEach(([name, then]) => removeEventListener(name, then as EventListener, options));
     frame.remove();
-  }
-  return end;
+  };
 }
