@@ -17,8 +17,9 @@ button:focus-visible, a:focus-visible { outline: 2px solid #432f66; outline-offs
 @media print { :host { display: none; } }
 `;
 
-/** An element of ours at the end of the page, with a tree of its own that the page's styles do not reach. */
+/** The element of ours with this name at the end of the page, with a tree of its own that the page's styles do not reach. */
 export function host(tag: string, label: string, styles = ""): ShadowRoot {
+  document.querySelector(tag)?.remove(); // asked for once more, as where more is known of the visitor
   const made = document.createElement(tag);
   made.setAttribute("role", "region");
   made.setAttribute("aria-label", label);

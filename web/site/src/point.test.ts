@@ -200,6 +200,37 @@ describe("the bar on a page that is changed", () => {
     expect(document.querySelector("#search")?.textContent).toBe("Search");
   }); // prettier-ignore
 
+  it.each<[string, () => void, () => void]>([
+    ["nothing was pointed at after all", () => press("Point at where it goes"), () => keys("Escape")],
+    ["pointing was stopped", () => press("Point at where it goes"), () => press("Stop pointing")],
+    ["the list was looked at", () => press("Changes (2)"), () => press("Changes (2)")],
+  ])("has what was typed again where %s", async (_, away, back) => {
+    await begin(tools);
+    await pointedAt("#late");
+    const kind = field("What changes");
+    kind.value = "move";
+    kind.dispatchEvent(new Event("change", { bubbles: true }));
+    field("What it is called").value = "The weather";
+    const form = root().querySelector("form") as HTMLFormElement;
+    away();
+    expect(form.hidden).toBe(true);
+    back();
+    expect(form.hidden).toBe(false);
+    expect(form.isConnected).toBe(true);
+    expect(field("What it is called").value).toBe("The weather");
+  });
+
+  it("works where nothing may be stored", async () => {
+    vi.stubGlobal("sessionStorage", undefined);
+    await begin(tools);
+    press("Changes (2)");
+    expect(root().querySelectorAll("li")).toHaveLength(2);
+    press("Remove change 1");
+    await settled();
+    expect(kept.changes).toEqual([GONE]);
+    vi.unstubAllGlobals();
+  });
+
   it("opens what is folded where that is what is refused", async () => {
     await begin(tools);
     await pointedAt("#search");

@@ -129,7 +129,7 @@ export async function begin(tools: Tools): Promise<void> {
     const place = (shown?.changes ?? []).filter(isOn).length; // among those that are made
     const kept = withPresent();
     if (!(await save([...(shown?.changes ?? []), change]))) return;
-    sessionStorage.setItem(PAST, JSON.stringify(kept));
+    store(PAST, JSON.stringify(kept));
     close();
     // Those that are there already stay as they are made.
     tools.change([change], ([state = "made"]) => {
@@ -143,7 +143,7 @@ export async function begin(tools: Tools): Promise<void> {
   async function replace(changes: Line[], past: () => Line[][]): Promise<void> {
     const kept = past();
     if (!(await save(changes))) return;
-    sessionStorage.setItem(PAST, JSON.stringify(kept));
+    store(PAST, JSON.stringify(kept));
     location.reload();
   }
 
@@ -171,6 +171,7 @@ export async function begin(tools: Tools): Promise<void> {
     endPointing = undefined;
     point.textContent = "Point at something";
     say("");
+    hide(false); // what was typed is there again
   }
 
   function edit(element: Element): void {
@@ -180,18 +181,18 @@ export async function begin(tools: Tools): Promise<void> {
       keep: (change) => void add(change),
       cancel: close,
       pointOn: () => {
-        const hidden = form?.element;
-        if (hidden) hidden.hidden = true;
-        pick((other) => {
-          if (hidden) hidden.hidden = false;
-          form?.goesTo(other);
-        });
+        pick((other) => form?.goesTo(other));
+        hide(true);
       },
     });
     const { left, width } = element.getBoundingClientRect();
     if (left + width / 2 > innerWidth / 2) form.element.classList.add("left"); // so that it can be seen
     root.append(form.element);
     form.element.querySelector("select")?.focus();
+  }
+
+  function hide(hidden: boolean): void {
+    if (form) form.element.hidden = hidden;
   }
 
   function close(): void {
@@ -202,10 +203,10 @@ export async function begin(tools: Tools): Promise<void> {
   function showList(wanted: boolean): void {
     list?.remove();
     list = undefined;
-    sessionStorage.setItem(LIST, wanted ? "1" : "");
+    store(LIST, wanted ? "1" : "");
     open.setAttribute("aria-expanded", String(wanted));
+    hide(wanted);
     if (!wanted || !shown) return;
-    close();
     list = listOf(shown, states, (changes) => void replace(changes, withPresent));
     root.append(list);
   }
@@ -246,7 +247,7 @@ export async function begin(tools: Tools): Promise<void> {
     });
   }
   draw();
-  if (sessionStorage.getItem(LIST)) showList(true);
+  if (stored(LIST)) showList(true);
 }
 
 const WHY: Record<Exclude<State, "made">, string> = {
@@ -288,5 +289,22 @@ const isOn = (line: Line): boolean => line.on ?? true;
 const isRefusal = (answer: Shown | Refusal): answer is Refusal => "status" in answer;
 
 function pastLists(): Line[][] {
-  return JSON.parse(sessionStorage.getItem(PAST) ?? "[]") as Line[][];
+  return JSON.parse(stored(PAST) || "[]") as Line[][];
+}
+
+/** Where nothing may be stored, a page that is loaded again has forgotten it. */
+function stored(name: string): string {
+  try {
+    return sessionStorage.getItem(name) ?? "";
+  } catch {
+    return "";
+  }
+}
+
+function store(name: string, value: string): void {
+  try {
+    sessionStorage.setItem(name, value);
+  } catch {
+    // As `stored`.
+  }
 }

@@ -28,6 +28,13 @@ describe("the bar of a preview", () => {
     expect(root()?.textContent).toContain("All of its parameters are in use here");
   });
 
+  it("is one, however often it is asked for", () => {
+    show(LOOK, () => undefined);
+    show({ ...LOOK, variant: "C" }, () => undefined);
+    expect(document.querySelectorAll("neat-preview")).toHaveLength(1);
+    expect(root()?.textContent).toContain("Preview of C");
+  });
+
   it("leads back", () => {
     const leave = vi.fn();
     show(LOOK, leave);

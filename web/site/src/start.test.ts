@@ -520,6 +520,16 @@ describe("a preview", () => {
 });
 
 describe("a link for changing the page", () => {
+  it("shows one bar, whatever becomes known of the visitor, so that what is typed there stays", async () => {
+    const shown = vi.fn(() => Promise.resolve());
+    vi.doMock("https://verdict.example/site/v1/neat-point.js", () => ({ begin: shown }));
+    history.replaceState(null, "", "/sailings?neat_point=7-1-99~x");
+    const neat = await begun();
+    await neat.know({ device: "phone" });
+    expect(shown).toHaveBeenCalledOnce();
+    vi.doUnmock("https://verdict.example/site/v1/neat-point.js");
+  });
+
   afterEach(() => {
     history.replaceState(null, "", "/");
     sessionStorage.clear();

@@ -105,6 +105,7 @@ export function start(given: Partial<Options>): Neat {
   const altering = new Map<string, () => void>(); // what stops the changes that are being made
   let leaving = false; // another page is on its way
   let following: { what: string; page: string; stop: (sending: boolean) => void } | undefined;
+  let pointed: Promise<void> | undefined;
   let bar: Shown | undefined;
   let became: State[] = []; // of the changes that a preview makes
 
@@ -241,7 +242,7 @@ export function start(given: Partial<Options>): Neat {
     import(/* @vite-ignore */ `${options.address}/site/v1/neat-${part}.js`);
 
   function begin(): Promise<void> {
-    if (pointing) return point();
+    if (pointing) return (pointed ??= point()); // once: what is being typed there stays
     if (preview) return look();
     if (!visitor.allowed) return Promise.resolve();
     const asking = ask();
