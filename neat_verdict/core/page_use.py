@@ -15,14 +15,13 @@ from scipy.special import ndtri
 
 from neat_verdict.core.checks import InputError, check_count, check_positive, check_probability
 from neat_verdict.core.numeric import FloatArray
+from neat_verdict.core.statistics.exact import SMALL_EXPECTED_COUNT, smallest_expected_count
 from neat_verdict.core.statistics.multiplicity import adjust_family
 from neat_verdict.core.statistics.score import difference_interval, score_statistic, two_sided_pvalue
 from neat_verdict.core.traffic import point
 
 TENTHS = 10  # parts of a page's height
-SAMPLE = (
-    10_000  # units that are followed, about; two arms of 5,000 show differences of 3 points in a share with 85 % power
-)
+SAMPLE = 10_000  # units that are followed, about
 # Of the hash. Others draw who takes part (1), which variant (2), the slices of exclusion groups (3) and who is held out (4).
 FOLLOW_SEED = 5
 
@@ -65,7 +64,9 @@ def share_differences(
 
     Returns
     -------
-    A list like ``counts`` of the variants after control; None where one of the two has no units, or has not got it.
+    A list like ``counts`` of the variants after control; None where one of the two has not got it, or where there are too few
+    for the score test: under 5 expected (`SMALL_EXPECTED_COUNT`), in either, of those who did or of those who did not. Many
+    lines are looked at, and it is in its tails that the test says too much with fewer.
 
     Raises
     ------
@@ -85,7 +86,7 @@ def share_differences(
         (row, arm)
         for row, line in enumerate(counts)
         for arm in range(1, len(units))
-        if line[0] is not None and line[arm] is not None and units[0] > 0 and units[arm] > 0
+        if _is_enough(line[arm], units[arm], line[0], units[0])
     ]
     result: list[list[ShareDifference | None]] = [[None] * (len(units) - 1) for _ in counts]
     if not places:
@@ -104,6 +105,13 @@ def share_differences(
             float(value[place]), float(low[place]), float(high[place]), adjusted, adjusted <= 1 - confidence
         )
     return result
+
+
+def _is_enough(x1: int | None, n1: int, x2: int | None, n2: int) -> bool:
+    """Whether two counts can be compared."""
+    if x1 is None or x2 is None or n1 == 0 or n2 == 0:
+        return False
+    return smallest_expected_count(x1, n1, x2, n2) >= SMALL_EXPECTED_COUNT
 
 
 def reached(depths: Sequence[int]) -> list[int]:

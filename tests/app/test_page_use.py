@@ -114,7 +114,7 @@ def test_nothing_is_followed_before_the_start_or_after_the_end(page, analyst, me
 
 
 def test_beyond_three_times_the_sample_nobody_new_is_followed(page, running, monkeypatch):
-    monkeypatch.setattr(page_use, "MOST_FOLLOWED", 2)
+    monkeypatch.setattr(page_use, "MAX_FOLLOWED", 2)
     kept = [page("use", **use(f"v{number}", "A"))[1]["kept"] for number in (1, 2, 3, 1)]
     assert kept == [1, 1, 0, 1]
 
@@ -175,21 +175,28 @@ def test_of_what_is_not_known_nothing_is_kept(page, running):
 
 
 def test_shares_are_of_those_who_count_and_are_followed(ask, page, running):
-    came(*((f"a{n}", "A") for n in range(6)), *((f"b{n}", "B") for n in range(4)))
-    for n in range(6):
-        page("use", **use(f"a{n}", "A", ["#search"] if n < 2 else [], depth=n))
-    for n in range(4):
+    came(*((f"a{n}", "A") for n in range(30)), *((f"b{n}", "B") for n in range(20)))
+    for n in range(30):
+        page("use", **use(f"a{n}", "A", ["#search"] if n < 10 else [], depth=n // 5))
+    for n in range(20):
         page("use", **use(f"b{n}", "B", ["#search"], depth=10))
     page("use", **use("never-exposed", "B", ["#search"]))
     page("use", **use("a1", "A", ["#other"], device="computer"))
     phone = read(ask)
-    assert phone["units"] == [6, 4]
+    assert phone["units"] == [30, 20]
     (search,) = phone["elements"]
-    assert (search["key"], search["clicked"]) == ("#search", [2, 4])
+    assert (search["key"], search["clicked"]) == ("#search", [10, 20])
     (apart,) = search["differences"]
-    assert apart["value"] == pytest.approx(1 - 2 / 6)
+    assert apart["value"] == pytest.approx(1 - 10 / 30)
     assert apart["low"] < apart["value"] < apart["high"]
-    assert [tenth["reached"] for tenth in phone["tenths"]][:6] == [[5, 4], [4, 4], [3, 4], [2, 4], [1, 4], [0, 4]]
+    assert [tenth["reached"] for tenth in phone["tenths"]][:6] == [
+        [25, 20],
+        [20, 20],
+        [15, 20],
+        [10, 20],
+        [5, 20],
+        [0, 20],
+    ]
     assert phone["tenths"][0]["seconds"] == [3.0, 3.0]
     assert read(ask, "computer")["units"] == [1, 0]
 
@@ -209,18 +216,19 @@ def test_who_saw_another_variant_than_the_first_stands_for_neither(ask, page, ru
 
 
 def test_what_one_variant_alone_has_is_shown_and_not_tested(ask, page, running):
-    came(("a1", "A"), ("b1", "B"))
-    page("use", **use("a1", "A", ["#search"]))
-    page("use", **use("b1", "B", ["#search", "#calendar"]))
+    came(*((f"{letter.lower()}{n}", letter) for letter in "AB" for n in range(20)))
+    for n in range(20):
+        page("use", **use(f"a{n}", "A", ["#search"]))
+        page("use", **use(f"b{n}", "B", ["#search", *(["#calendar"] if n < 12 else [])]))
     by_key = {one["key"]: one for one in read(ask)["elements"]}
-    assert by_key["#calendar"]["clicked"] == [None, 1]
+    assert by_key["#calendar"]["clicked"] == [None, 12]
     assert by_key["#calendar"]["differences"] == [None]
     # By its outline control has it, and nobody clicked it.
     outline = {"variant": "A", "device": "phone", "width": 390, "height": 2000}
     elements = [BUTTON, {**BUTTON, "key": "#calendar", "name": "Button “Dates”"}]
     assert ask("put", f"/experiments/{KEY}/outlines", {**outline, "elements": elements})[0] == 204
     by_key = {one["key"]: one for one in read(ask)["elements"]}
-    assert by_key["#calendar"]["clicked"] == [0, 1]
+    assert by_key["#calendar"]["clicked"] == [0, 12]
     assert by_key["#calendar"]["differences"][0] is not None
     assert by_key["#calendar"]["name"] == "Button “Dates”"
 

@@ -44,7 +44,7 @@ def test_who_is_followed_hangs_on_none_of_the_other_draws(seed):
 
 
 def test_differences_are_those_of_general_libraries():
-    counts, units = [[120, 150], [40, 80], [300, 301], [7, 2]], [1000, 1040]
+    counts, units = [[120, 150], [40, 80], [300, 301], [14, 8]], [1000, 1040]
     rows = [row[0] for row in share_differences(counts, units, 0.95)]
     plain = [stats.chi2_contingency([[x, units[0] - x], [y, units[1] - y]], correction=False).pvalue for x, y in counts]
     adjusted = stats.false_discovery_control(plain, method="bh")
@@ -107,21 +107,42 @@ def test_what_cannot_be_is_refused_by_name(call, field):
     assert refused.value.field == field
 
 
+@pytest.mark.parametrize(
+    ("counts", "units"),
+    [
+        ([0, 0], [1, 1]), ([0, 0], [500, 500]), ([1, 0], [1, 1]), ([5, 5], [10, 10]), ([5, 5], [9, 9]),
+        ([9000, 1000], [9000, 1000]), ([40, 9], [900, 100]), ([4, 4], [10**9, 10**9]),
+    ],
+)  # fmt: skip
+def test_too_few_are_not_compared(counts, units):
+    expected = min(sum(counts), sum(units) - sum(counts)) / sum(units) * min(units)
+    assert (share_differences([counts], units, 0.95)[0][0] is None) == (expected < 5)
+
+
+def test_huge_counts_keep_their_digits():
+    ((one,),) = share_differences([[10**8, 10**8 + 60_000]], [10**9, 10**9], 0.95)
+    assert one.value == pytest.approx(6e-5)
+    # Wald's interval at so many units.
+    reach = stats.norm.isf(0.025) * np.sqrt(2 * 0.1 * 0.9 / 10**9)
+    assert (one.low, one.high) == pytest.approx((6e-5 - reach, 6e-5 + reach), rel=1e-3)
+
+
 @pytest.mark.slow
-def test_a_page_whose_variants_are_alike_seldom_shows_a_difference():
-    """Twenty elements clicked with shares of 0.5 to 40 %, half of them together, 2,000 pages of 600 units an arm."""
+@pytest.mark.parametrize("units", [(600, 600), (900, 100), (100, 900), (20, 20)])
+def test_a_page_whose_variants_are_alike_seldom_shows_a_difference(units):
+    """Twenty elements clicked with shares of 0.5 to 40 %, half of them together, on 2,000 pages."""
     draw = np.random.default_rng(20261129)
-    pages, units, shares = 2000, 600, np.geomspace(0.005, 0.4, 20)
+    pages, shares = 2000, np.geomspace(0.005, 0.4, 20)
     false = 0
     for _ in range(pages):
         counts = []
-        for _arm in range(2):
-            keen = draw.random(units)[:, None]  # who clicks one thing clicks others more
-            own = draw.random((units, len(shares)))
+        for arm in units:
+            keen = draw.random(arm)[:, None]  # who clicks one thing clicks others more
+            own = draw.random((arm, len(shares)))
             clicked = np.where(np.arange(len(shares)) % 2 == 0, keen < shares, own < shares)
             counts.append(clicked.sum(axis=0).tolist())
-        found = share_differences(list(zip(*counts, strict=True)), [units, units], 0.95)
+        found = share_differences(list(zip(*counts, strict=True)), units, 0.95)
         false += any(one is not None and one.clear for (one,) in found)
     noise = 3 * np.sqrt(0.05 * 0.95 / pages)
     assert false / pages <= 0.05 + noise
-    print(f"false alarms on {100 * false / pages:.2f} % of pages, noise {100 * noise:.2f} %")
+    print(f"{units}: false alarms on {100 * false / pages:.2f} % of pages, noise {100 * noise:.2f} %")

@@ -24,7 +24,7 @@ DEVICES: tuple[Device, ...] = ("phone", "computer")
 # What is kept of one unit, whatever it sends: an hour of each tenth, and so many elements.
 MAX_SECONDS, MAX_CLICKED = 3600.0, 200
 # More than the plan foresaw may come; beyond this nobody new is followed, so that a page's picture stays as cheap.
-MOST_FOLLOWED = 3 * SAMPLE
+MAX_FOLLOWED = 3 * SAMPLE
 Key = Annotated[str, Field(min_length=1, max_length=300)]
 
 
@@ -84,7 +84,7 @@ def take_in_use(unit: str, use: UseIO) -> bool:
     with transaction.atomic():
         row = PageUse.objects.select_for_update().filter(**place).first()
         if row is None:
-            if PageUse.objects.filter(experiment=experiment.id, round=experiment.round).count() >= MOST_FOLLOWED:
+            if PageUse.objects.filter(experiment=experiment.id, round=experiment.round).count() >= MAX_FOLLOWED:
                 return False
             row = PageUse(**place, variant_id=variant, depth=0, seconds=[0.0] * TENTHS)
         row.depth = max(row.depth, use.depth)

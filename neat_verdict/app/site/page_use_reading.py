@@ -11,7 +11,7 @@ import orjson
 
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.site.models import Outline
-from neat_verdict.app.site.page_use import DEVICES, MOST_FOLLOWED, Device
+from neat_verdict.app.site.page_use import DEVICES, MAX_FOLLOWED, Device
 from neat_verdict.app.sql import rows
 from neat_verdict.app.traffic.serving import follow_share
 from neat_verdict.core.page_use import TENTHS, ShareDifference, mean_seconds, reached, share_differences
@@ -77,7 +77,7 @@ def page_use(experiment: Experiment) -> Use:
         _of_device(device, arms, [one for one in outlines if one.device == device], experiment.confidence)
         for device, arms in by_device.items()
     ]
-    full = sum(sum(one.units) for one in devices) >= MOST_FOLLOWED
+    full = sum(sum(one.units) for one in devices) >= MAX_FOLLOWED
     return Use(follow_share(experiment), full, devices)
 
 

@@ -1,7 +1,7 @@
 """Changing a variant on the page itself: a link for the person who asked for it, under which the script takes what they point at.
 
 The link is all that the page has of its person, since no cookie of ours reaches another origin: it opens for an hour, for one
-variant of a draft, and what comes by it is an edit by that person, checked, kept and told as any.
+variant of a draft, and what comes by it is an edit by that person, checked, stored and recorded as any.
 """
 
 from __future__ import annotations

@@ -20,7 +20,7 @@ export type Change =
 /** What became of a change: made, or why not. */
 export type State = "made" | "absent" | "several" | "failed";
 
-/** What has been put into the page and moved on it, so that its elements can be told as they were without that. */
+/** What has been put into the page and moved on it, so that its elements are known as they were without that. */
 export const altered = {
   /** By what was inserted: the number of the change. */
   inserted: new WeakMap<Element, number>(),

@@ -17,12 +17,12 @@ const TENTHS = 10;
 const SECOND = 1_000;
 const IDLE = 30; // seconds without a sign of the visitor, after which nothing is in view any more
 const MAX_CLICKED = 200; // as the server takes them
-const WIDEST_PHONE = 767; // CSS pixels
+const MAX_PHONE_WIDTH = 767; // CSS pixels
 const SIGNS = ["pointermove", "pointerdown", "keydown", "scroll", "touchstart"];
 
 /** Follow the visitor on this page; answers with what ends it, and sends what there is, or not. */
 export function follow({ address, key, unit, followed, finding }: Followed): (sending: boolean) => void {
-  const device = innerWidth <= WIDEST_PHONE ? "phone" : "computer";
+  const device = innerWidth <= MAX_PHONE_WIDTH ? "phone" : "computer";
   const clicked = new Set<string>();
   let seconds = Array<number>(TENTHS).fill(0);
   let depth = 0;

@@ -56,7 +56,7 @@ export function useKeepOutline(key: string) {
   const cache = useQueryClient();
   return useMutation({
     mutationFn: (body: OutlineIn) =>
-      take(client.PUT("/api/v1/experiments/{key}/outlines", { params: { path: { key } }, body })),
+      client.PUT("/api/v1/experiments/{key}/outlines", { params: { path: { key } }, body }),
     onSuccess: () => cache.invalidateQueries({ queryKey: keys.pageUse(key) }),
   });
 }

@@ -1,7 +1,7 @@
 import type { Outline } from "../api/client";
 import { shareText } from "../lib/shares";
 
-const LEAST_SHOWN = 0.005;
+const MIN_SHOWN = 0.005;
 
 interface Props {
   outline: Outline;
@@ -28,7 +28,7 @@ export function OutlineDrawing({ outline, scale, label, shareOf = () => 0, most 
       {boxes.map(({ key, name, x, y, width, height }) => {
         const share = shareOf(key);
         const box = { x: x * scale, y: y * scale, width: width * scale, height: height * scale };
-        const shown = share >= LEAST_SHOWN;
+        const shown = share >= MIN_SHOWN;
         return (
           <g key={key}>
             <title>{shown ? `${name}: ${shareText(share)}` : name}</title>

@@ -24,6 +24,7 @@ const PHONE: DeviceUse = {
   elements: [
     { key: "#search", name: "Button “Search”", clicked: [80, 46], differences: [apart(0.06, true)] },
     { key: "#calendar", name: "Button “Dates”", clicked: [null, 9], differences: [null] },
+    { key: "#rare", name: "Link “Rare”", clicked: [2, 1], differences: [null] },
     { key: "#old", name: "Link “Old way”", clicked: [4, null], differences: [null] },
   ],
   tenths: Array.from({ length: 10 }, (_, at) => ({
@@ -79,6 +80,7 @@ describe("what visitors did on the page", () => {
     expect(row("Button “Search”").textContent).toMatch(/40%46%\+6.0/);
     expect(within(row("Button “Dates”")).getByText("only in B")).toBeTruthy();
     expect(within(row("Link “Old way”")).getByText("not in B")).toBeTruthy();
+    expect(within(row("Link “Rare”")).getByText("too few")).toBeTruthy();
     expect(screen.getByText("3 more were clicked by fewer.")).toBeTruthy();
   });
 

@@ -27,7 +27,7 @@ export function RolloutResult({ result }: { result: Result }) {
       <p className={`mb-1 text-sm ${result.sound ? "" : "tone-warning"}`}>{result.sentence}</p>
       {rows.some((row) => row.name) && (
         <p className="quiet mb-1 text-sm">
-          Lines share the level, so that their intervals hold together. Metrics beside the first are exploratory.
+          Lines share the level, so that their intervals hold together. Secondary metrics are exploratory.
         </p>
       )}
       <DataTable

@@ -5,7 +5,7 @@ import { OutlineDrawing } from "../../../parts/OutlineDrawing";
 import { shareText } from "../../../lib/shares";
 
 const GAP = 16;
-const HIGHEST = 640; // of a page as it is drawn, in pixels
+const MAX_HEIGHT = 640; // of a page as it is drawn, in pixels
 
 interface Props {
   device: DeviceUse;
@@ -26,7 +26,7 @@ export function OutlinePicture({ device, letters, names }: Props) {
   return (
     <div ref={holder} className="flex flex-wrap" style={{ gap: GAP }}>
       {drawn.map(({ letter, arm, outline }) => {
-        const scale = Math.min(column / outline.width, HIGHEST / outline.height);
+        const scale = Math.min(column / outline.width, MAX_HEIGHT / outline.height);
         const units = device.units[arm] ?? 0;
         const clicked = (key: string) => (units ? (shares.get(key)?.[arm] ?? 0) / units : 0);
         const first = [...outline.elements].sort((a, b) => clicked(b.key) - clicked(a.key))[0];

@@ -52,7 +52,8 @@ export function PageUsePanel() {
       {use.data && (!device || followed(device) === 0) && (
         <p className="quiet text-sm">
           Nobody has been followed on {experiment.page} yet. The script of version 1.3 and later follows{" "}
-          {shareText(use.data.share)} of those who take part, once they leave the page.
+          {shareText(use.data.share)} of the {experiment.unit_name} in the experiment; what they do comes when they
+          leave the page.
         </p>
       )}
     </Panel>
@@ -70,7 +71,7 @@ function OfDevice({ use, device, names }: { use: PageUse; device: DeviceUse; nam
         {letters.map((letter, arm) => `${letter}: ${count(device.units[arm] ?? 0)}`).join(", ")} {experiment.unit_name},{" "}
         {use.share < 1
           ? `a sample of ${shareText(use.share)} drawn by hash, alike in all variants`
-          : "all who take part"}
+          : "all in the experiment"}
         .{use.full && " More came than are followed; those who came later are not among them."} {halves(use, device)}
       </p>
       {device.outlines.length === 0 && (
@@ -124,7 +125,8 @@ function OfDevice({ use, device, names }: { use: PageUse; device: DeviceUse; nam
       <p className="quiet mt-2 text-xs">
         Shares are of the {experiment.unit_name} who were followed; a click counts once for each of them. Differences
         are from A, in percentage points, with intervals and p among all elements and variants (Benjamini–Hochberg), and
-        among all tenths. An element that one variant alone has is not tested.
+        among all tenths. What one variant alone has is not tested, nor where fewer than 5 are expected, in either, to
+        do it or not to.
       </p>
     </>
   );
@@ -164,10 +166,15 @@ function elementColumns({ letters }: PageUse, { units }: DeviceUse): Column<Elem
       cell: (row) => {
         const apart = row.differences[arm];
         if (apart) return <Apart apart={apart} />;
-        return <span className="quiet">{row.clicked[0] == null ? `only in ${letter}` : `not in ${letter}`}</span>;
+        return <span className="quiet">{whyNot(row, letter, arm + 1)}</span>;
       },
     })),
   ];
+}
+
+function whyNot({ clicked }: Element, letter: string, arm: number): string {
+  if (clicked[0] == null) return `only in ${letter}`;
+  return clicked[arm] == null ? `not in ${letter}` : "too few";
 }
 
 function tenthColumns({ letters }: PageUse, { units }: DeviceUse): Column<Tenth>[] {
