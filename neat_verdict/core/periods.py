@@ -54,6 +54,7 @@ class Period:
     ``shares`` are those they were assigned by, ``number`` the period's within its ``round``; ``day`` places it in time, a whole
     number that only sorts; ``segment`` is "" where everybody had the same shares. ``fixed`` says that a person set the shares,
     beforehand or on the way, and not what was seen (`stretches`); then ``awaited`` are the positions of variants that join later.
+    ``followed`` are, of units that were assigned evenly whatever was seen, the shares that the others of their segment had.
     """
 
     arms: tuple[Arm, ...]
@@ -64,6 +65,7 @@ class Period:
     round: int = 1
     fixed: bool = False
     awaited: tuple[int, ...] = ()
+    followed: tuple[float, ...] | None = None
 
     def __post_init__(self) -> None:
         for share in self.shares:

@@ -361,7 +361,7 @@ FOLLOWING = {
     "least_weeks": 1,
     "allocation": {
         "kind": "proportional", "metric": "", "epoch_hours": 24, "even_epochs": 1, "even_units": 100, "floor": 0.05,
-        "max_change": 0.3, "half_life": None, "segment": "",
+        "max_change": 0.3, "half_life": None, "properties": [], "uniform": 0.1,
     },
 }  # fmt: skip
 

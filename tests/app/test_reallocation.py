@@ -35,7 +35,7 @@ from tests.app.conftest import PLAN, TODAY, Json, bring_in, daily, did
 
 POLICY = {
     "kind": "proportional", "metric": "", "epoch_hours": 24, "even_epochs": 1, "even_units": 20, "floor": 0.05,
-    "max_change": 0.5, "half_life": None, "segment": "",
+    "max_change": 0.5, "half_life": None, "properties": [], "uniform": 0.1,
 }  # fmt: skip
 BEGIN = datetime(2026, 3, 2, tzinfo=UTC)
 RATES = {"A": 0.10, "B": 0.10, "C": 0.40}
@@ -122,7 +122,12 @@ def shares(adaptive):
         ({"variants": [{"name": "One", "weight": 2}, {"name": "Two", "weight": 1}]}, "variants"),
         ({"allocation": {**POLICY, "floor": 0.4}}, "allocation.floor"),
         ({"allocation": {**POLICY, "metric": "no-such"}}, "allocation.metric"),
-        ({"allocation": {**POLICY, "segment": "device=phone"}}, "allocation.segment"),
+        ({"allocation": {**POLICY, "properties": ["device=phone"]}}, "allocation.properties.0"),
+        ({"allocation": {**POLICY, "properties": ["device", "~source"]}}, "allocation.properties.1"),
+        ({"allocation": {**POLICY, "properties": ["device", "device"]}}, "allocation.properties.1"),
+        ({"allocation": {**POLICY, "properties": ["device", ""]}}, "allocation.properties.1"),
+        ({"allocation": {**POLICY, "properties": ["a" * 50, "b" * 50]}}, "allocation.properties"),
+        ({"allocation": {**POLICY, "properties": ["device", "source"], "floor": 0.005}}, "allocation.floor"),
     ],
 )
 def test_what_does_not_go_with_following_the_evidence_is_refused_beside_its_field(
@@ -278,7 +283,7 @@ def test_the_allocation_metric_may_be_one_where_less_is_better(analyst, metrics)
 
 
 def test_each_segment_is_allocated_by_itself_and_a_new_one_stays_even(analyst, metrics):
-    draft = made(analyst, segment="device")
+    draft = made(analyst, properties=["device"])
     with clock.at(BEGIN):
         actions.start(analyst, draft.key)
         tend_epochs(find(draft.key))
@@ -484,7 +489,7 @@ def test_each_segment_says_why_its_shares_are_what_they_are(analyst, metrics):
     from neat_verdict.app.experiments.models import Workspace
 
     Workspace.objects.create(segments=[["device"]])
-    own = made(analyst, segment="device")
+    own = made(analyst, properties=["device"])
     with clock.at(BEGIN):
         actions.start(analyst, own.key)
         tend_epochs(find(own.key))
@@ -557,7 +562,7 @@ def test_one_that_ended_shows_its_last_epoch_as_ended(analyst, adaptive):
 
 
 def test_the_list_for_those_who_assign_themselves_has_the_shares_of_now(analyst, metrics, machine):
-    draft = made(analyst, segment="device")
+    draft = made(analyst, properties=["device"])
     with clock.at(BEGIN):
         actions.start(analyst, draft.key)
         tend_epochs(find(draft.key))

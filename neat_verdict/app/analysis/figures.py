@@ -6,6 +6,7 @@ import math
 from collections.abc import Callable, Sequence
 
 from neat_verdict.app.analysis.schemas import IntervalOut
+from neat_verdict.app.analysis.schemas.intervals import Tone
 from neat_verdict.core.statistics import Interval
 from neat_verdict.core.text.format import format_count, format_levels, format_lift
 from neat_verdict.core.text.names import Names
@@ -63,3 +64,11 @@ def bounds_text(value: IntervalOut) -> str:
     if value.high_open:
         return f"{value.low_text} or more, without limit"
     return f"{value.low_text} to {value.high_text}"
+
+
+def tone_of(lift: Interval | None, sign: int) -> Tone:
+    """Ahead, behind or open by the interval of the lift alone."""
+    if lift is None:
+        return "open"
+    side = lift.turned(sign).side
+    return "ahead" if side > 0 else "behind" if side < 0 else "open"

@@ -6,7 +6,15 @@ import math
 from collections.abc import Sequence
 
 from neat_verdict.app.analysis.designs import DESIGN_ANALYSES
-from neat_verdict.app.analysis.figures import bounds_text, counts_text, effects_text, interval, levels_text, number
+from neat_verdict.app.analysis.figures import (
+    bounds_text,
+    counts_text,
+    effects_text,
+    interval,
+    levels_text,
+    number,
+    tone_of,
+)
 from neat_verdict.app.analysis.schemas import (
     ArmOut,
     ArrivalsOut,
@@ -23,7 +31,6 @@ from neat_verdict.app.analysis.schemas import (
     SecondaryOut,
     SeriesOut,
     SplitOut,
-    Tone,
 )
 from neat_verdict.app.experiments.models import GUARDING
 from neat_verdict.app.experiments.record import (
@@ -42,14 +49,6 @@ from neat_verdict.core.text.names import Names
 from neat_verdict.core.variants import LETTERS
 from neat_verdict.core.verdicts import CHANCE_MEANING, VERDICTS, Scale, adjusted_by
 from neat_verdict.core.verdicts.impact import MONTH
-
-
-def tone_of(lift: Interval | None, sign: int) -> Tone:
-    """Ahead, behind or open by the interval of the lift alone."""
-    if lift is None:
-        return "open"
-    side = lift.turned(sign).side
-    return "ahead" if side > 0 else "behind" if side < 0 else "open"
 
 
 def adds_up(tallying: str) -> bool:

@@ -11,8 +11,8 @@ from typing import Any
 from django.http import HttpResponse
 
 from neat_verdict.app.analysis import exports
-from neat_verdict.app.analysis.figures import bounds_text, interval, levels_text, number
-from neat_verdict.app.analysis.presenting import adjusted_text, effect_shown, tone_of
+from neat_verdict.app.analysis.figures import bounds_text, interval, levels_text, number, tone_of
+from neat_verdict.app.analysis.presenting import adjusted_text, effect_shown
 from neat_verdict.app.casebook.queries import Case, Casebook, SeenLevel, lesson_of
 from neat_verdict.app.casebook.results import LineResult, RolloutResult, rollout_result
 from neat_verdict.app.casebook.schemas import (

@@ -16,7 +16,7 @@ from neat_verdict.app.collect.batch import BASE_VERSION
 from neat_verdict.app.experiments.exact_tallies import MILLION, SUMS, Cell
 from neat_verdict.app.traffic.serving import Served, epoch_segment, rollout_segment
 from neat_verdict.core.metrics import Definition, TimedEvent, unit_figure
-from neat_verdict.core.traffic import Standing, property_text
+from neat_verdict.core.traffic import Standing, property_text, segment_name
 
 HOUR = 3_600_000
 MAX_SEGMENT_LENGTH = 200
@@ -67,7 +67,7 @@ def person_states(
         standing: Standing = "never_counted" if left_out else "with_another" if together and unit != head else ""
         lists = [] if standing else [happened.get(one, ()) for one in (sorted(ids) if together else (unit,))]
         events = lists[0] if len(lists) == 1 else list(merge(*lists, key=lambda event: event[0]))
-        state = _unit_state(experiment, exposures, events)
+        state = _unit_state(experiment, unit, exposures, events)
         if standing:
             state = replace(state, values={})
         result[unit] = (
@@ -77,7 +77,7 @@ def person_states(
 
 
 def _unit_state(
-    experiment: Served, exposures: Sequence[Exposure], events: Sequence[TimedEvent], *, round_to: int = 6
+    experiment: Served, unit: str, exposures: Sequence[Exposure], events: Sequence[TimedEvent], *, round_to: int = 6
 ) -> UnitState:
     """A unit as it stands by its exposures and its other events (in the order of their moments)."""
     first = min(exposures)
@@ -96,7 +96,7 @@ def _unit_state(
     )
     segments = segments_of(first.properties, experiment.segments)
     if experiment.epoch_starts:
-        segments = (*segments, epoch_segment(experiment, first.at, first.properties))
+        segments = (*segments, epoch_segment(experiment, first.at, unit, first.properties))
     if experiment.rollout is not None:
         segments = (*segments, rollout_segment(experiment.rollout.line_of(first.properties)))
     if version := first.properties.get(BASE_VERSION):
@@ -108,8 +108,7 @@ def segments_of(properties: Mapping[str, Any], kept_by: Sequence[Sequence[str]])
     """What a unit is tallied under: everybody (""), and its value of each property or pair that tallies are kept by."""
     result = [""]
     for names in kept_by:
-        text = " & ".join(f"{name}={property_text(properties.get(name))}" for name in names)
-        result.append(text[:MAX_SEGMENT_LENGTH])
+        result.append(segment_name(names, properties)[:MAX_SEGMENT_LENGTH])
     return tuple(result)
 
 

@@ -86,7 +86,7 @@ def _follow(**policy: Any) -> dict[str, Any]:
     """A policy by which traffic follows the evidence."""
     usual = {
         "kind": "proportional", "metric": "", "epoch_hours": 24, "even_epochs": 1, "even_units": 200, "floor": 0.05,
-        "max_change": 0.25, "half_life": None, "segment": "",
+        "max_change": 0.25, "half_life": None, "properties": [], "uniform": 0.1,
     }  # fmt: skip
     return {**usual, **policy}
 
@@ -152,6 +152,7 @@ METRICS: tuple[tuple[str, dict[str, Any], str], ...] = (
     ("pet berths added", _did("pet_added"), ""),
     ("island pages opened", _did("island_opened"), "Followed the photo on the home page"),
     ("breakfasts added", _did("breakfast_added"), ""),
+    ("suggestions opened", _did("suggestion_opened"), "Looked at what others do on the islands"),
     ("timetables used", _did("timetable_used"), "Looked up a sailing in the timetable of the home page"),
     ("extras passed", _did("extras_passed"), "Went on from the extras to the payment"),
     ("islands chosen", _did("island_chosen"), "Chose an island before a day"),
@@ -257,10 +258,20 @@ STORIES: tuple[Story, ...] = (
         ("No picture", "A cup of coffee", "A table for the family"), ("", "Show a cup of coffee", "Show a table for the family"),
         _brief("showing a picture beside the breakfast", "nobody orders what nobody sees", baseline=0.12, worthwhile_lift=0.08,
                audience_per_day=1500, method="always_valid", least_weeks=1,
-               allocation=_follow(kind="top_two", even_epochs=3, segment="device", max_change=0.3)),
+               allocation=_follow(kind="top_two", even_epochs=3, properties=["device"], max_change=0.3)),
         days_in=25, ended_ago=4,
         parameters=(_text("breakfast_picture", "none"), _text("breakfast_picture", "coffee"),
                     _text("breakfast_picture", "table")),
+    ),
+    Story(
+        "Suggestion on the home page", "Home", "suggestions opened",
+        ("What others do", "A walk to the lighthouse", "A bicycle on board"),
+        ("", "Suggest a walk to the lighthouse", "Suggest to take a bicycle along"),
+        _brief("suggesting something to do", "who comes back wants something else than who is here for the first time",
+               baseline=0.2, worthwhile_lift=0.05, audience_per_day=2200, method="always_valid", least_weeks=1,
+               allocation=_follow(even_epochs=2, properties=["device", "visitor"], uniform=0.2, floor=0.01, max_change=0.4)),
+        days_in=21,
+        parameters=(_text("home_suggestion", "none"), _text("home_suggestion", "walk"), _text("home_suggestion", "bicycle")),
     ),
     Story(
         "Timetable on the home page", "Home", "timetables used",

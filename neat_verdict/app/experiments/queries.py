@@ -238,7 +238,13 @@ def policy(experiment: Experiment) -> Policy | None:
         even_units=result["even_units"],
         even_epochs=result["even_epochs"],
         half_life=result["half_life"],
+        uniform=result["uniform"] if len(result["properties"]) > 1 else 0.0,
     )
+
+
+def allocated_by(experiment: Experiment) -> tuple[str, ...]:
+    """The properties by whose values traffic is allocated separately; none where it is allocated to everybody alike."""
+    return tuple((experiment.allocation or {}).get("properties", ()))
 
 
 def allocation_use(experiment: Experiment) -> ExperimentMetric:

@@ -16,7 +16,7 @@ from neat_verdict.core.planning import MAX_ROUNDS, Alternatives, Plan
 from neat_verdict.core.questions import DEFAULT_QUESTION
 from neat_verdict.core.rule import Direction
 from neat_verdict.core.text.format import format_share
-from neat_verdict.core.traffic import MAX_NAMED, MAX_RULES, IdentityRule
+from neat_verdict.core.traffic import MAX_ALLOCATED_BY, MAX_NAMED, MAX_RULES, IdentityRule
 
 Role = Literal["primary", "secondary", "guardrail", "goal", "exploratory"]
 
@@ -134,8 +134,8 @@ class NeverCountedIO(Schema):
 class AllocationIO(Schema):
     """How traffic follows the evidence; ``metric`` is the key of the metric that shares follow ("" for the one that decides).
 
-    Epochs last ``epoch_hours``; ``segment`` is a property whose values are allocated separately, "" for everybody alike;
-    ``half_life`` is in epochs.
+    Epochs last ``epoch_hours``; ``properties`` are those by which traffic is allocated separately: none for everybody alike, one
+    by its values, several by their combinations, with a part ``uniform`` of units assigned evenly. ``half_life`` is in epochs.
     """
 
     model_config = {"extra": "forbid"}
@@ -147,7 +147,8 @@ class AllocationIO(Schema):
     floor: float = Field(default=0.05, gt=0, lt=0.5)
     max_change: float = Field(default=0.25, gt=0, le=1)
     half_life: float | None = Field(default=None, gt=0, le=1000)
-    segment: str = Field(default="", max_length=80)
+    properties: list[str] = Field(default=[], max_length=MAX_ALLOCATED_BY)
+    uniform: float = Field(default=0.1, ge=0.01, le=0.9)
 
 
 class FactorIO(Schema):

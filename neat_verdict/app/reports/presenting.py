@@ -56,7 +56,7 @@ def report(experiment: Experiment) -> ReportOut:
         ],
         caveats=story.caveats(reading),
         how_decided=story.how_decided(experiment, reading),
-        shared_out=reading.design_words,
+        shared_out=story.shared_out(reading),
         why=lesson.why,
         learnt=lesson.learnt,
         next_step=experiment.decision_next or _next_step(experiment),

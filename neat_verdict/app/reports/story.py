@@ -15,6 +15,7 @@ from neat_verdict.app.analysis.schemas import (
     SecondCountOut,
     SpendOut,
 )
+from neat_verdict.app.analysis.schemas.adaptive import AdaptiveOut
 from neat_verdict.app.analysis.schemas.factorial import FactorialOut
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import changes_after_start, decision_rule, earlier_rounds, local
@@ -178,6 +179,12 @@ def lines(reading: ReadingOut, tried: list[list[str]]) -> list[VariantLineOut]:
 def effects(reading: ReadingOut) -> list[str]:
     """Of several factors which level to take of each, and why; nothing of a test of variants, or while it is too early."""
     return list(reading.summary.words) if isinstance(reading.summary, FactorialOut) and reading.readable else []
+
+
+def shared_out(reading: ReadingOut) -> str:
+    """How units were shared out, and by several properties what that brings; "" where there is nothing to explain."""
+    policy = reading.summary.policy if isinstance(reading.summary, AdaptiveOut) and reading.readable else None
+    return " ".join([reading.design_words, *(policy.sentences if policy else ())])
 
 
 def chances(reading: ReadingOut) -> list[str]:

@@ -51,6 +51,20 @@ class Truth:
             "computer": {"coffee": -0.1, "table": 0.3},
         }
     )
+    suggestion: float = 0.2
+    # What each suggestion on the home page does to that, by device and whether a visitor was here before.
+    suggestions: Mapping[str, Mapping[tuple[str, str], float]] = field(
+        default_factory=lambda: {
+            "walk": {
+                ("phone", "new"): 0.34, ("phone", "returning"): 0.05,
+                ("computer", "new"): 0.08, ("computer", "returning"): -0.15,
+            },
+            "bicycle": {
+                ("phone", "new"): -0.1, ("phone", "returning"): 0.3,
+                ("computer", "new"): -0.05, ("computer", "returning"): 0.36,
+            },
+        }
+    )  # fmt: skip
     # What the sailings on the home page do to looking one up, by device; alike where it is not named.
     timetable: float = 0.18
     timetables: Mapping[str, Mapping[str, float]] = field(
@@ -197,6 +211,7 @@ class Visit:
             fare = round(self.draw.gammavariate(2.5, truth.mean_fare / 2.5), 2)
             self._tell("booking_paid", amount=fare, passengers=passengers, legs=1 + self._does(0.6))
         self._looks_around()
+        self._is_suggested_something()
         self._is_at_home()
         self._begins()
         self._passes_extras()
@@ -222,6 +237,14 @@ class Visit:
         picture = str(self._sees("breakfast_picture", "", dice))
         if dice.random() < truth.breakfast * (1 + truth.breakfast_pictures.get(device, {}).get(picture, 0.0)):
             self._tell("breakfast_added", dice)
+
+    def _is_suggested_something(self) -> None:
+        """What others do on the islands, on the home page; by the visitor's own dice."""
+        truth, properties = self.truth, self.visitor.properties
+        dice = random.Random(f"{self.visitor.unit}/suggestion")
+        effects = truth.suggestions.get(str(self._sees("home_suggestion", "none", dice)), {})
+        if dice.random() < truth.suggestion * (1 + effects.get((properties["device"], properties["visitor"]), 0.0)):
+            self._tell("suggestion_opened", dice)
 
     def _is_at_home(self) -> None:
         """The residents' fare, of those who live on an island; by the visitor's own dice."""

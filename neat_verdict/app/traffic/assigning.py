@@ -195,24 +195,29 @@ def listed(experiment: Served) -> dict[str, Any]:
     """One experiment of the list."""
     traffic, rollout = _traffic(experiment), experiment.rollout
     given = {line.position for line in rollout.lines} if rollout else {experiment.decided}
-    allocated = {value: list(weights) for value, weights in traffic.allocated.items()}
+    several = len(traffic.allocated_by) > 1
+    by = "" if several else "".join(traffic.allocated_by)
+    allocated = {} if several else {name.split("=", 1)[1]: list(weights) for name, weights in traffic.allocated.items()}
     return {
         "key": experiment.key,
         "salt": traffic.salt,
         "unit": experiment.unit,
         # Who only keeps what it has comes with what it was given; nobody new takes part.
-        "participation": traffic.participation if traffic.running else 0.0,
+        "participation": traffic.participation if traffic.running and not several else 0.0,
         "audience": [asdict(group) for group in traffic.audience.groups],
         "exclusion": asdict(traffic.slice) if traffic.slice else None,
         "forced": {unit: LETTERS[position] for unit, position in traffic.forced.items()},
         # Shares that follow the evidence change with every epoch: whoever assigns from the list keeps what a unit was given, and
         # hands it to the next assignment.
-        "allocated_by": traffic.allocated_by,
+        "allocated_by": by,
         "allocated": allocated,
+        # Of several properties: the combinations with weights of their own, and the part of the units whose weights are even.
+        # Copies of the algorithm that do not know them show control, by the participation above.
+        "combinations": _combinations(traffic) if several else None,
         # Variants that were stopped and whose units get control's: hand what a unit was given over, and it is no new assignment.
         "given_up": [LETTERS[position] for position in sorted(traffic.given_up)],
         # The names of the release before, for copies of the algorithm that sites still run; gone with the next.
-        "steered_by": traffic.allocated_by,
+        "steered_by": by,
         "steered": allocated,
         # Of a rollout with several lines or a holdout: the first line that admits a unit decides, in place of all of the above.
         "rollout": _rollout_list(rollout, measured=experiment.measured) if rollout and _has_list(experiment) else None,
@@ -224,6 +229,15 @@ def listed(experiment: Served) -> dict[str, Any]:
             # Nobody keeps what was given up: what was not chosen at a decision, or was stopped for those who had it too.
             if (given == {None} or position in (0, *given)) and position not in traffic.given_up
         ],
+    }
+
+
+def _combinations(traffic: Traffic) -> dict[str, Any]:
+    return {
+        "by": list(traffic.allocated_by),
+        "uniform": traffic.uniform,
+        "participation": traffic.participation if traffic.running else 0.0,
+        "weights": {name: list(weights) for name, weights in traffic.allocated.items()},
     }
 
 

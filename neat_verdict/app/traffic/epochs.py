@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from typing import Any
@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
-from neat_verdict.app.experiments.queries import workspace
+from neat_verdict.app.experiments.queries import allocated_by, workspace
 from neat_verdict.app.experiments.tallies import columns_of, figures_of
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.traffic.models import Epoch
@@ -25,14 +25,19 @@ from neat_verdict.core.metrics import ALL_COLUMNS, TALLYINGS, Tallying
 from neat_verdict.core.periods import Period
 from neat_verdict.core.statistics import Arm
 from neat_verdict.core.statistics.arms import ARMS
+from neat_verdict.core.traffic import UNIFORM_MARK
+
+OTHERS = "(all others)"
 
 
 @dataclass(frozen=True, slots=True)
 class Cell:
-    """Units first exposed in an epoch, in a segment ("" for everybody), on a day: ``sums`` is columns x variants."""
+    """Units first exposed in an epoch, in a segment ("" for everybody), on a day: ``sums`` is columns x variants. ``uniform`` are
+    those that were assigned evenly whatever was seen."""
 
     number: int
     segment: str
+    uniform: bool
     day: date
     sums: NDArray[np.float64]
 
@@ -56,11 +61,12 @@ def cells(
         )
     ]
     arms = len(experiment.variants.all())
-    result: dict[int, dict[tuple[int, str, date], NDArray[np.float64]]] = {metric: {} for metric in tallyings}
+    result: dict[int, dict[tuple[int, str, bool, date], NDArray[np.float64]]] = {metric: {} for metric in tallyings}
     for metric, label, day, position, *sums in rows:
         number, _, segment = label[1:].partition(" ")
         tallying = tallyings[metric]
-        place = result[metric].setdefault((int(number), segment, day), np.zeros((tallying.width, arms)))
+        where = (int(number), segment.removeprefix(UNIFORM_MARK), segment.startswith(UNIFORM_MARK), day)
+        place = result[metric].setdefault(where, np.zeros((tallying.width, arms)))
         mine = [sums[columns.index(column)] for column in columns_of(tallying)]
         place[:, position] = figures_of(tallying, mine)
     return {
@@ -80,19 +86,40 @@ def periods_of(experiment: Experiment, tallying: Tallying, cells_of_metric: Sequ
         return []
     count = len(experiment.variants.all())
     by_number = {epoch.number: epoch for epoch in epochs_of(experiment)}
+    if len(allocated_by(experiment)) > 1:
+        cells_of_metric = _rare_ones_together(
+            cells_of_metric, {name for one in by_number.values() for name in one.shares}
+        )
     arms = tallying.arms_along(np.stack([cell.sums for cell in cells_of_metric], axis=1))
     even = (1 / count,) * count
+    followed = [
+        shares_in(by_number[cell.number], cell.segment, count) if cell.number in by_number else even
+        for cell in cells_of_metric
+    ]
     return [
         Period(
             tuple(line),
-            shares_in(by_number[cell.number], cell.segment, count) if cell.number in by_number else even,
+            even if cell.uniform else shares,
             cell.day.toordinal(),
             cell.segment,
             cell.number,
             experiment.round,
+            followed=shares if cell.uniform else None,
         )
-        for cell, line in zip(cells_of_metric, arms, strict=True)
+        for cell, line, shares in zip(cells_of_metric, arms, followed, strict=True)
     ]
+
+
+def _rare_ones_together(cells_of_metric: Sequence[Cell], named: Collection[str]) -> list[Cell]:
+    """Cells with those of combinations that never had shares of their own (``named``) put together by epoch and day: they all
+    had everybody's, and are too small to be compared each by itself."""
+    result: dict[tuple[int, str, bool, date], Cell] = {}
+    for cell in cells_of_metric:
+        segment = cell.segment if cell.segment in named else OTHERS
+        where = (cell.number, segment, cell.uniform, cell.day)
+        before = result.get(where)
+        result[where] = Cell(*where, cell.sums if before is None else before.sums + cell.sums)
+    return [result[where] for where in sorted(result)]
 
 
 def epochs_by_metric(experiment: Experiment) -> dict[int, list[Period]]:
@@ -128,10 +155,11 @@ def mature_numbers(experiment: Experiment, use: ExperimentMetric, after: int, no
 
 
 def sums_by_segment(cells_of_metric: Sequence[Cell], number: int, tallying: Tallying) -> dict[str, list[list[float]]]:
-    """An epoch's sums by segment, one list an arm, its days added up; allocation asks for none of third order."""
+    """An epoch's sums by segment, one list an arm, its days added up, without those of the uniform share; allocation asks for
+    none of third order."""
     total: dict[str, NDArray[np.float64]] = {}
     for cell in cells_of_metric:
-        if cell.number == number:
+        if cell.number == number and not cell.uniform:
             total[cell.segment] = total.get(cell.segment, 0) + cell.sums
     asked = tallying.width if tallying.buckets else len(tallying.fields)
     return {segment: sums[:asked].T.tolist() for segment, sums in total.items()}
@@ -157,6 +185,7 @@ def worked_out(record: Mapping[str, Any]) -> Closing:
         arms=record["arms"],
         epochs=record["epochs"],
         sign=record["sign"],
+        together=len(record.get("by", ())) > 1,
     )
 
 

@@ -10,7 +10,7 @@ import numpy as np
 from django.http import Http404
 
 from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.app.experiments.queries import allocation_use, daily_counts, today
+from neat_verdict.app.experiments.queries import allocation_use, daily_counts, policy, today
 from neat_verdict.app.experiments.splits import as_changes, kept_changes, stopped_variants, stretches
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.metrics.queries import definition_of
@@ -32,8 +32,9 @@ from neat_verdict.app.traffic.schemas import (
 )
 from neat_verdict.app.traffic.serving import parameters_of
 from neat_verdict.app.traffic.splitting import cannot_be_withdrawn, earliest_day, refusal
+from neat_verdict.core.designs.adaptive.regression import MAX_CHANCE_ERROR
 from neat_verdict.core.stretches import stretch_on
-from neat_verdict.core.text.format import format_probability
+from neat_verdict.core.text.format import format_probability, format_share
 from neat_verdict.core.variants import LETTERS
 
 SHOWN = 400
@@ -105,6 +106,9 @@ def _why(epoch: Epoch) -> str:
     if reasons == {"even_start"}:
         return f"{seen}: still even, for every variant must have its first units."
     slowed = "; the change was held to what the policy allows" if "slowed" in reasons else ""
+    if len(record.get("by", ())) > 1:
+        error = format_share(MAX_CHANCE_ERROR)
+        return f"{seen}, each combination by its own chances, drawn with an error of {error} at most{slowed}."
     if set(record["chances"]) != {""}:
         return f"{seen}, each segment by its own chances{slowed}."
     return f"{seen}, {_best(record['chances'][''])}{slowed}."
@@ -131,7 +135,13 @@ def _sentence(experiment: Experiment, latest: Epoch | None) -> str:
         "frozen": "Shares are frozen: they stay as they are until the policy is followed again.",
         "even": "Shares are even until the policy is followed again.",
     }[experiment.allocation_mode]
-    return f"Epoch {latest.number}. {mode}"
+    followed = policy(experiment)
+    if followed is None or not followed.uniform:
+        return f"Epoch {latest.number}. {mode}"
+    return (
+        f"Epoch {latest.number}. {mode} {format_share(followed.uniform, 0)} of {experiment.unit_name} are assigned evenly "
+        "whatever is seen; from them what the policy brings is read."
+    )
 
 
 def find_epoch(experiment: Experiment, number: int) -> Epoch:

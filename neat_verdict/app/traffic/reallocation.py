@@ -13,16 +13,15 @@ from django.db import transaction
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.actions import record
 from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.app.experiments.queries import allocation_use, policy
+from neat_verdict.app.experiments.queries import allocated_by, allocation_use, policy
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.app.traffic.epochs import cells, mature_numbers, next_close, sums_by_segment, worked_out
 from neat_verdict.app.traffic.models import Epoch
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.designs.adaptive.policy import MIN_SHARE
 from neat_verdict.core.variants import LETTERS
-
-MIN_SHARE = 0.01
 
 
 def tend_epochs(experiment: Experiment) -> int:
@@ -186,6 +185,7 @@ def closing_record(experiment: Experiment, current: Epoch, now: datetime) -> dic
         "sign": 1 if use.definition["good_direction"] == "up" else -1,
         "epochs": current.number,
         "policy": asdict(chosen),
+        "by": list(allocated_by(experiment)),
         "before": current.shares,
         "remembered": last.get("memories", {}),
         "taken": {str(number): sums_by_segment(result, number, use.tallying) for number in numbers},

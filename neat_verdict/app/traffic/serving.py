@@ -18,7 +18,7 @@ from neat_verdict.app.experiments.addresses import address_of, page_of
 from neat_verdict.app.experiments.audience import audience_of, never_counted_of
 from neat_verdict.app.experiments.models import ROLLED_OUT, Experiment, Variant, Workspace
 from neat_verdict.app.experiments.page_changes import changes_made
-from neat_verdict.app.experiments.queries import breakdowns, today, workspace
+from neat_verdict.app.experiments.queries import allocated_by, breakdowns, policy, today, workspace
 from neat_verdict.app.experiments.splits import shares_on, stopped_variants
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.traffic.models import Epoch, Rollout
@@ -26,7 +26,7 @@ from neat_verdict.app.traffic.rollouts import rollout_traffic
 from neat_verdict.core.metrics import Definition, Tallying
 from neat_verdict.core.page_use import sample_share
 from neat_verdict.core.planning import Arrivals, RampStep
-from neat_verdict.core.traffic import IdentityRule, NeverCounted, RolloutTraffic, Slice, Traffic, property_text
+from neat_verdict.core.traffic import UNIFORM_MARK, IdentityRule, NeverCounted, RolloutTraffic, Slice, Traffic
 from neat_verdict.core.variants import LETTERS
 
 OPEN_STATES = ("running", "paused", "ended")
@@ -225,14 +225,17 @@ def _epoch_starts(experiment: Experiment) -> tuple[int, ...]:
     return tuple(int(moment.timestamp() * 1000) for moment in (experiment.started_at, *later))
 
 
-def epoch_segment(experiment: Served, at: int, properties: Mapping[str, object]) -> str:
-    """What a unit first exposed at a moment is tallied under, so that its epoch can be read by itself: "#3", "#3 device=phone".
+def epoch_segment(experiment: Served, at: int, unit: str, properties: Mapping[str, object]) -> str:
+    """What a unit first exposed at a moment is tallied under, so that its epoch can be read by itself: "#3", "#3 device=phone",
+    and of the uniform share "#3 ~device=phone & source=search".
 
     No property begins with #, so these are never taken for segments.
     """
-    number = max(bisect_right(experiment.epoch_starts, at), 1)
-    by = experiment.traffic.allocated_by
-    return f"#{number} {by}={property_text(properties.get(by))}" if by else f"#{number}"
+    number, traffic = max(bisect_right(experiment.epoch_starts, at), 1), experiment.traffic
+    if not traffic.allocated_by:
+        return f"#{number}"
+    mark = UNIFORM_MARK if traffic.uniform and traffic.is_uniform(unit) else ""
+    return f"#{number} {mark}{traffic.segment_of(properties)}"
 
 
 def rollout_segment(line: int | None) -> str:
@@ -271,12 +274,13 @@ def traffic_of(experiment: Experiment, day: date) -> Traffic:
     even = shares_on(experiment, day)
     shares = shares_now(experiment)
     stopped = stopped_variants(experiment)
-    allocated_by = (experiment.allocation or {}).get("segment", "")
+    followed = policy(experiment)
     return Traffic(
         salt=salt,
         weights=shares.get("", even),
-        allocated_by=allocated_by,
-        allocated={name.split("=", 1)[1]: own for name, own in shares.items() if name} if allocated_by else {},
+        allocated_by=allocated_by(experiment),
+        allocated={name: own for name, own in shares.items() if name},
+        uniform=followed.uniform if followed else 0.0,
         participation=Arrivals(1, experiment.participation, steps).participation_on((day - first).days + 1),
         audience=audience_of(experiment.audience_rules),
         forced={unit: positions[letter] for unit, letter in experiment.forced.items() if letter in positions},

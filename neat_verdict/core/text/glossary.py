@@ -182,6 +182,20 @@ GLOSSARY: tuple[Term, ...] = (
         "Drawn towards the mean of all, the more the larger the sampling error; the better guess for a small segment.",
     ),
     Term(
+        "Combination of properties",
+        "One value of each of several properties, such as phone and search. Its level leans on what each value does elsewhere, "
+        "the more the fewer units it has.",
+    ),
+    Term(
+        "Uniform share",
+        "Units, drawn by hash, whose variants are even whatever is seen. Nothing is learned from them: they show what shares "
+        "that follow the evidence are worth.",
+    ),
+    Term(
+        "Policy",
+        "The rule by which shares follow the evidence. Its lift says what sharing out so brings over control for everybody.",
+    ),
+    Term(
         "Stratified estimate",
         "Compared within each segment or period, then combined, so that a different mix does not look like a lift.",
     ),

@@ -2,7 +2,10 @@
 
 from neat_verdict.core.matching import Group
 from neat_verdict.core.traffic.assignment import (
+    MAX_ALLOCATED_BY,
+    MAX_PROPERTY_NAMES,
     MAX_UNIT_LENGTH,
+    UNIFORM_MARK,
     Assignment,
     Reason,
     Slice,
@@ -10,6 +13,7 @@ from neat_verdict.core.traffic.assignment import (
     free_slice,
     point,
     property_text,
+    segment_name,
 )
 from neat_verdict.core.traffic.audience import Audience, Ruling
 from neat_verdict.core.traffic.identity import (
@@ -26,15 +30,18 @@ from neat_verdict.core.traffic.rollout import MAX_HOLDOUT, MAX_LINES, RolloutLin
 from neat_verdict.core.traffic.sampling import Count, Sample, estimated, sample_point
 
 __all__ = [
+    "MAX_ALLOCATED_BY",
     "MAX_HOLDOUT",
     "MAX_IDS",
     "MAX_LINES",
     "MAX_NAMED",
+    "MAX_PROPERTY_NAMES",
     "MAX_RULES",
     "MAX_UNIT_LENGTH",
     "READY_MADE",
     "SAME_PERSON",
     "STANDARD_BREAKDOWNS",
+    "UNIFORM_MARK",
     "Assignment",
     "Audience",
     "Count",
@@ -55,4 +62,5 @@ __all__ = [
     "point",
     "property_text",
     "sample_point",
+    "segment_name",
 ]

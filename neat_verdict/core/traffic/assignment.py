@@ -7,6 +7,7 @@ A unit's *point* is the first half of MurmurHash3 x64-128 of a text, its upper 5
 Participation: point(1, "salt/unit") below the share; raising the share only adds units. Variant: weighted rendezvous (Thaler &
 Ravishankar 1998 for the unweighted form): each variant scores -weight / ln(point(2, "salt/letter/unit")), the highest
 wins, so that changed weights move only what must move. Exclusion: point(3, "group/unit") within the experiment's slice.
+Where shares follow several properties, a unit with point(6, "salt/unit") below the uniform share has the even weights.
 """
 
 from __future__ import annotations
@@ -23,9 +24,12 @@ from neat_verdict.core.traffic.audience import Audience
 from neat_verdict.core.variants import LETTERS
 
 Reason = Literal["forced", "audience", "exclusion", "participation", "assigned", "kept", "stopped", "not_running"]
-PARTICIPATION_SEED, VARIANT_SEED, EXCLUSION_SEED = 1, 2, 3
+PARTICIPATION_SEED, VARIANT_SEED, EXCLUSION_SEED, UNIFORM_SEED = 1, 2, 3, 6
 
 MAX_UNIT_LENGTH = 200
+MAX_ALLOCATED_BY, MAX_PROPERTY_NAMES = 4, 80  # properties, and characters of their names in all
+_OF_SEVERAL = 24  # characters of a value, where several are joined
+UNIFORM_MARK = "~"  # before the segment of units that were assigned evenly whatever was seen
 _SCALE = 2.0**-53
 
 
@@ -80,6 +84,11 @@ def property_text(value: object) -> str:
     return str(value)[:80].replace(" & ", " and ")
 
 
+def segment_name(names: Sequence[str], properties: Mapping[str, object], length: int | None = None) -> str:
+    """The segment of a unit: "device=phone", or by several "device=phone & source=search"; values cut to ``length``."""
+    return " & ".join(f"{name}={property_text(properties.get(name))[:length]}" for name in names)
+
+
 @dataclass(frozen=True, slots=True)
 class Traffic:
     """How an experiment shares its traffic out.
@@ -101,9 +110,11 @@ class Traffic:
     running : bool
     holding : bool
         While it does not run: whether units that are in keep their variant. Nobody new comes in.
-    allocated_by : str
-        A property; its values in ``allocated`` have weights of their own, the others ``weights``. Empty for none.
-    allocated : mapping of value (as `property_text`) to weights
+    allocated_by : sequence of str
+        Properties; the segments by them in ``allocated`` have weights of their own, the others ``weights``. Empty for none.
+    allocated : mapping of segment (as `segment_name`) to weights
+    uniform : float
+        Part of the units whose weights are even whatever the others' are, in [0, 1).
     given_up : set of position
         Variants that were stopped and whose units get control's from then on; what they do still counts where they were.
 
@@ -121,11 +132,13 @@ class Traffic:
     slice: Slice | None = None
     running: bool = True
     holding: bool = False
-    allocated_by: str = ""
+    allocated_by: tuple[str, ...] = ()
     allocated: Mapping[str, tuple[float, ...]] = field(default_factory=dict)
+    uniform: float = 0.0
     given_up: frozenset[int] = frozenset()
     _parts: _Parts = field(init=False, repr=False, compare=False)
     _allocated_parts: Mapping[str, _Parts] = field(init=False, repr=False, compare=False)
+    _even_parts: _Parts = field(init=False, repr=False, compare=False)
     _left_out: Assignment = field(init=False, repr=False, compare=False)
 
     def __post_init__(self) -> None:
@@ -142,12 +155,15 @@ class Traffic:
             check_positive("weights", sum(weights))
         if not 0 <= self.participation <= 1:
             raise InputError("participation", self.participation, "must lie between 0% and 100%")
+        if not 0 <= self.uniform < 1:
+            raise InputError("uniform", self.uniform, "must be at least 0% and under 100%")
         for position in self.forced.values():
             if not 0 <= position < len(self.weights):
                 raise InputError("forced", position, "must be the position of a variant")
         object.__setattr__(self, "_parts", self._parts_of(self.weights))
         by_value = {value: self._parts_of(weights) for value, weights in self.allocated.items()}
         object.__setattr__(self, "_allocated_parts", by_value)
+        object.__setattr__(self, "_even_parts", self._parts_of([1.0] * len(self.weights)))
         text = f"takes part below {self.participation:.4g} of the audience, and lies above"
         object.__setattr__(self, "_left_out", Assignment(0, "participation", text))
 
@@ -182,14 +198,24 @@ class Traffic:
                 return self._left_out
         best, won = 0.0, self._left_out
         parts = self._parts
-        if self.allocated_by:
-            parts = self._allocated_parts.get(property_text(properties.get(self.allocated_by)), parts)
+        if self.uniform and self.is_uniform(unit):
+            parts = self._even_parts
+        elif self.allocated_by:
+            parts = self._allocated_parts.get(self.segment_of(properties), parts)
         for prefix, negative_weight, outcome in parts:
             drawn = hash64(prefix + unit, VARIANT_SEED, signed=False)[0]
             score = negative_weight / log(((drawn >> 11) + 0.5) * _SCALE)
             if score > best:
                 best, won = score, outcome
         return won
+
+    def segment_of(self, properties: Mapping[str, object]) -> str:
+        """The segment by which a unit's weights are found; "" where they are everybody's."""
+        return segment_name(self.allocated_by, properties, _OF_SEVERAL if len(self.allocated_by) > 1 else None)
+
+    def is_uniform(self, unit: str) -> bool:
+        """Whether a unit has the even weights whatever the others' are."""
+        return point(UNIFORM_SEED, f"{self.salt}/{unit}") < self.uniform
 
 
 _STOPPED = Assignment(0, "stopped", "its variant was stopped, and who had it gets control's")

@@ -2202,7 +2202,7 @@ export interface components {
          * AdaptiveOut
          * @description Of a reading by epoch: chances to be best (control first), the value ``remaining`` as a share of the leader's level,
          *     ``spared`` the units that saw the best variant beyond those of an even split, and ``gained`` conversions or sum beyond it.
-         *     ``sentence`` puts the gain in words.
+         *     ``sentence`` puts the gain in words; ``policy`` is of one that shares out by several properties.
          */
         AdaptiveOut: {
             /** Chances */
@@ -2210,6 +2210,7 @@ export interface components {
             gained: components["schemas"]["IntervalOut"];
             /** Leader */
             leader: string;
+            policy?: components["schemas"]["PolicyValueOut"] | null;
             /** Pooled */
             pooled: components["schemas"]["PooledOut"][];
             /** Remaining */
@@ -2232,8 +2233,8 @@ export interface components {
          * AllocationIO
          * @description How traffic follows the evidence; ``metric`` is the key of the metric that shares follow ("" for the one that decides).
          *
-         *     Epochs last ``epoch_hours``; ``segment`` is a property whose values are allocated separately, "" for everybody alike;
-         *     ``half_life`` is in epochs.
+         *     Epochs last ``epoch_hours``; ``properties`` are those by which traffic is allocated separately: none for everybody alike, one
+         *     by its values, several by their combinations, with a part ``uniform`` of units assigned evenly. ``half_life`` is in epochs.
          */
         AllocationIO: {
             /**
@@ -2275,10 +2276,15 @@ export interface components {
              */
             metric: string;
             /**
-             * Segment
-             * @default
+             * Properties
+             * @default []
              */
-            segment: string;
+            properties: string[];
+            /**
+             * Uniform
+             * @default 0.1
+             */
+            uniform: number;
         };
         /**
          * AllocationOut
@@ -2525,6 +2531,20 @@ export interface components {
             line: number;
             /** Reason */
             reason: string;
+        };
+        /**
+         * BestInCombinationOut
+         * @description The variant that looks best in a combination, the chance that it is, and the units that say so.
+         */
+        BestInCombinationOut: {
+            /** Chance */
+            chance: number;
+            /** Combination */
+            combination: string;
+            /** Letter */
+            letter: string;
+            /** Units */
+            units: number;
         };
         /** BoundaryOut */
         BoundaryOut: {
@@ -5252,6 +5272,66 @@ export interface components {
              * Format: date-time
              */
             expires_at: string;
+        };
+        /**
+         * PolicyLineOut
+         * @description The lift of one way to give variants out over another, and the levels they would come to.
+         */
+        PolicyLineOut: {
+            /** Level */
+            level: number | null;
+            lift: components["schemas"]["IntervalOut"];
+            /**
+             * Over
+             * @enum {string}
+             */
+            over: "control" | "best";
+            /** Over Level */
+            over_level: number | null;
+            /**
+             * Tone
+             * @enum {string}
+             */
+            tone: "ahead" | "behind" | "open";
+            /**
+             * Way
+             * @enum {string}
+             */
+            way: "policy" | "tailored";
+        };
+        /**
+         * PolicyValueOut
+         * @description What sharing out by several properties is worth, read from the ``units`` of the uniform share, ``control`` of them in
+         *     control with a ``count`` of conversions (or units) that must be ``needed``; before, nothing may be read.
+         *
+         *     ``lines`` are the lifts of the policy over control, of each combination's best over control, and of this over the best variant
+         *     for everybody, whose letter is ``best``; they share the level. ``from_all`` is the
+         *     policy's over control by all units, ``clipped`` of them with no more than ``max_weight``.
+         */
+        PolicyValueOut: {
+            /** Best */
+            best: string;
+            /** Choices */
+            choices: components["schemas"]["BestInCombinationOut"][];
+            /** Clipped */
+            clipped: number;
+            /** Control */
+            control: number;
+            /** Count */
+            count: number;
+            /** Enough */
+            enough: boolean;
+            from_all: components["schemas"]["IntervalOut"];
+            /** Lines */
+            lines: components["schemas"]["PolicyLineOut"][];
+            /** Max Weight */
+            max_weight: number;
+            /** Needed */
+            needed: number;
+            /** Sentences */
+            sentences: string[];
+            /** Units */
+            units: number;
         };
         /**
          * PooledOut
@@ -8236,7 +8316,7 @@ export interface operations {
     get_derivation: {
         parameters: {
             query: {
-                figure: "level" | "lift" | "difference" | "pvalue" | "adjusted_pvalue" | "superiority" | "impact" | "adjusted_effect" | "chance" | "chance_ahead" | "against_leader" | "boundary" | "power" | "partially_pooled" | "within" | "crude" | "differ" | "trend" | "exact_pvalue" | "margin_pvalue" | "split" | "cost_each" | "per_thousand" | "cost_lift" | "impressions_lift" | "pooled" | "remaining" | "gain" | "effects";
+                figure: "level" | "lift" | "difference" | "pvalue" | "adjusted_pvalue" | "superiority" | "impact" | "adjusted_effect" | "chance" | "chance_ahead" | "against_leader" | "boundary" | "power" | "partially_pooled" | "within" | "crude" | "differ" | "trend" | "exact_pvalue" | "margin_pvalue" | "split" | "cost_each" | "per_thousand" | "cost_lift" | "impressions_lift" | "pooled" | "policy" | "remaining" | "gain" | "effects";
                 variant: string;
                 metric?: string;
                 segment?: string;

@@ -72,3 +72,10 @@ export function probability(chance: number): string {
   if (chance > 0.999) return "over 99.9%";
   return chance < 0.001 ? "under 0.1%" : `${(chance * 100).toFixed(1)}%`;
 }
+
+/** A probability, never rounded to certainty. */
+export function chanceText(chance: number): string {
+  if (chance < 0.005) return "< 1%";
+  if (chance > 0.995) return "> 99%";
+  return rate(chance, 0);
+}

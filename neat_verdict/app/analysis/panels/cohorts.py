@@ -5,8 +5,7 @@ from __future__ import annotations
 from datetime import date, timedelta
 
 from neat_verdict.app.analysis.analysis import Analysis
-from neat_verdict.app.analysis.figures import interval
-from neat_verdict.app.analysis.presenting import tone_of
+from neat_verdict.app.analysis.figures import interval, tone_of
 from neat_verdict.app.analysis.schemas import CohortOut, CohortsOut
 from neat_verdict.app.experiments.models import ExperimentMetric
 from neat_verdict.core.checks import InputError

@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from neat_verdict.app.analysis.analysis import Analysis
-from neat_verdict.app.analysis.figures import interval, number
-from neat_verdict.app.analysis.presenting import tone_of
+from neat_verdict.app.analysis.figures import interval, number, tone_of
 from neat_verdict.app.analysis.schemas import FunnelOut, FunnelStepOut
 from neat_verdict.app.experiments.models import ExperimentMetric, Tally
 from neat_verdict.app.experiments.queries import rounds_read

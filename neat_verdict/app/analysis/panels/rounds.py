@@ -7,8 +7,7 @@ from dataclasses import dataclass, replace
 from datetime import date
 
 from neat_verdict.app.analysis.analysis import Analysis, analyse
-from neat_verdict.app.analysis.figures import interval
-from neat_verdict.app.analysis.presenting import tone_of
+from neat_verdict.app.analysis.figures import interval, tone_of
 from neat_verdict.app.analysis.schemas import RoundOfOut, RoundsOut, TogetherOut
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric
 from neat_verdict.app.experiments.page_changes import changes_of

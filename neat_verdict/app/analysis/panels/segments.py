@@ -12,12 +12,12 @@ from django.db.models import Case, Count, QuerySet, Sum, When
 from django.db.models.lookups import Exact
 
 from neat_verdict.app.analysis.analysis import Analysis
-from neat_verdict.app.analysis.figures import counts_text, interval, number
+from neat_verdict.app.analysis.figures import counts_text, interval, number, tone_of
 from neat_verdict.app.analysis.models import SegmentSet
-from neat_verdict.app.analysis.presenting import shown_kind, tone_of
+from neat_verdict.app.analysis.presenting import shown_kind
 from neat_verdict.app.analysis.schemas import IntervalOut, SegmentOut, SegmentSetOut, SegmentsOut
 from neat_verdict.app.experiments.models import ExperimentMetric, Tally
-from neat_verdict.app.experiments.queries import breakdowns, rounds_read, workspace
+from neat_verdict.app.experiments.queries import allocated_by, breakdowns, rounds_read, workspace
 from neat_verdict.app.experiments.tallies import columns_of, figures_of
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.metrics import THIRD_ORDER
@@ -121,10 +121,10 @@ def _nothing(use: ExperimentMetric, by: str, only: Sequence[str]) -> str:
 
 def _mixed(analysis: Analysis, by: str) -> str:
     """A caution where shares differ by another property than the one that is looked at."""
-    separate = (analysis.experiment.allocation or {}).get("segment", "")
+    separate = " & ".join(allocated_by(analysis.experiment))
     if not separate or separate == by:
         return ""
-    return f" Shares were allocated separately by {separate}, which the segments here mix."
+    return f" Shares were allocated separately by {separate.replace(' & ', ' and ')}, which the segments here mix."
 
 
 def _over_all(analysis: Analysis, use: ExperimentMetric, position: int) -> Comparison | None:

@@ -5,8 +5,7 @@ from __future__ import annotations
 from datetime import date
 
 from neat_verdict.app.analysis.analysis import Analysis
-from neat_verdict.app.analysis.figures import interval
-from neat_verdict.app.analysis.presenting import tone_of
+from neat_verdict.app.analysis.figures import interval, tone_of
 from neat_verdict.app.analysis.schemas import SelectedArmOut, SelectedComparisonOut, SelectedRangeOut
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.periods import compare_pairs

@@ -28,7 +28,7 @@ from neat_verdict.app.analysis.schemas.evidence import (
     TakenLookOut,
     TogetherOut,
 )
-from neat_verdict.app.analysis.schemas.intervals import IntervalOut
+from neat_verdict.app.analysis.schemas.intervals import IntervalOut, Tone
 from neat_verdict.app.analysis.schemas.panels import (
     CohortOut,
     CohortsOut,
@@ -54,7 +54,6 @@ from neat_verdict.app.analysis.schemas.reading import (
     SecondaryComparisonOut,
     SecondaryOut,
     SplitOut,
-    Tone,
 )
 
 __all__ = [

@@ -6,8 +6,7 @@ from typing import Literal
 
 from pydantic import BaseModel as Schema  # its instances are taken as they are, not walked through again
 
-from neat_verdict.app.analysis.schemas.intervals import IntervalOut
-from neat_verdict.app.analysis.schemas.reading import Tone
+from neat_verdict.app.analysis.schemas.intervals import IntervalOut, Tone
 from neat_verdict.app.traffic.schemas import RolloutIn
 
 

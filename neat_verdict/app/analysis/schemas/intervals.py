@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 from pydantic import BaseModel as Schema  # its instances are taken as they are, not walked through again
+
+Tone = Literal["ahead", "behind", "open"]
 
 
 class IntervalOut(Schema):

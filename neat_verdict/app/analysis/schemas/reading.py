@@ -9,11 +9,10 @@ from pydantic import BaseModel as Schema  # its instances are taken as they are,
 
 from neat_verdict.app.analysis.schemas.adaptive import AdaptiveOut
 from neat_verdict.app.analysis.schemas.factorial import FactorialOut
-from neat_verdict.app.analysis.schemas.intervals import IntervalOut
+from neat_verdict.app.analysis.schemas.intervals import IntervalOut, Tone
 from neat_verdict.app.http.choices import LevelNoun
 from neat_verdict.core.verdicts import MetricRole
 
-Tone = Literal["ahead", "behind", "open"]
 ScaleName = Literal["lift", "difference"]
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from datetime import date
 from typing import Any
 
@@ -36,9 +37,10 @@ from neat_verdict.app.people.models import User
 from neat_verdict.app.people.origins import origin_of
 from neat_verdict.core.checks import InputError, check_day
 from neat_verdict.core.combinations import check_combination
+from neat_verdict.core.designs.adaptive.policy import MIN_SHARE
 from neat_verdict.core.factors import combinations_of, counts_of
 from neat_verdict.core.planning import Strictness
-from neat_verdict.core.traffic import MAX_UNIT_LENGTH
+from neat_verdict.core.traffic import MAX_PROPERTY_NAMES, MAX_UNIT_LENGTH, UNIFORM_MARK
 from neat_verdict.core.verdicts import rule_from, rule_in_words
 
 # Sent with ``experiment`` when what has come in must be counted again, by those who count.
@@ -226,8 +228,31 @@ def _check_allocation(experiment: Experiment) -> None:
     if record["metric"] and record["metric"] not in keys:
         known = ", ".join(keys) or "the metrics of the brief"
         raise InputError("allocation.metric", record["metric"], f"must be one of {known}")
-    if any(mark in record["segment"] for mark in "=&"):
-        raise InputError("allocation.segment", record["segment"], "must be one property, without = or &")
+    _check_allocated_by(record["properties"])
+    if chosen.uniform and chosen.floor < MIN_SHARE:
+        raise InputError(
+            "allocation.floor", chosen.floor, f"must be {MIN_SHARE:.0%} or more where several properties count"
+        )
+
+
+def _check_allocated_by(properties: Sequence[str]) -> None:
+    for place, name in enumerate(properties):
+        field = f"allocation.properties.{place}"
+        if (
+            not name.strip()
+            or name != name.strip()
+            or any(mark in name for mark in "=&")
+            or name.startswith(UNIFORM_MARK)
+        ):
+            raise InputError(
+                field, name or "empty", f"must be one property, without = or &, or {UNIFORM_MARK} in front"
+            )
+        if name in properties[:place]:
+            raise InputError(field, name, "is there twice; name each property once")
+    if len(" & ".join(properties)) > MAX_PROPERTY_NAMES:
+        raise InputError(
+            "allocation.properties", ", ".join(properties), f"must have {MAX_PROPERTY_NAMES} characters or fewer in all"
+        )
 
 
 def _check_factors(experiment: Experiment) -> None:

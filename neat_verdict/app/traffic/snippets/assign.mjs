@@ -80,18 +80,25 @@ export function assign(experiment, unit, properties = {}, kept = "", inTest = ""
     const at = point(3, `${slice.group}/${unit}`);
     if (!(slice.start <= at && at < slice.end)) return answer(0, "exclusion");
   }
-  if (experiment.participation < 1 && point(1, `${experiment.salt}/${unit}`) >= experiment.participation) {
-    return answer(0, "participation");
-  }
+  const participation = experiment.combinations?.participation ?? experiment.participation;
+  if (participation < 1 && point(1, `${experiment.salt}/${unit}`) >= participation) return answer(0, "participation");
   let best = 0;
   let won = 0;
-  const allocated = experiment.allocated_by ? experiment.allocated[propertyText(properties[experiment.allocated_by])] : undefined;
+  const own = ownWeights(experiment, unit, properties);
   experiment.variants.forEach((variant, position) => {
-    const weight = allocated ? allocated[position] : variant.weight;
+    const weight = own ? own[position] : variant.weight;
     const score = -weight / Math.log(point(2, `${experiment.salt}/${variant.letter}/${unit}`));
     if (score > best) [best, won] = [score, position];
   });
   return answer(won, "assigned");
+}
+
+/** The weights of the unit's segment, where it has some of its own: by a property, or by the combination of several. */
+function ownWeights({ salt, variants, allocated_by, allocated, combinations }, unit, properties) {
+  if (!combinations) return allocated_by ? allocated[propertyText(properties[allocated_by])] : undefined;
+  if (point(6, `${salt}/${unit}`) < combinations.uniform) return variants.map(() => 1); // even, whatever was seen
+  const values = combinations.by.map((name) => `${name}=${[...propertyText(properties[name])].slice(0, 24).join("")}`);
+  return combinations.weights[values.join(" & ")];
 }
 
 /** By a list: the first line that admits the unit decides; some are held out of what it gives, to measure that. */

@@ -12,6 +12,7 @@ from neat_verdict.core.designs.adaptive.derivations import (
     remaining_derivation,
 )
 from neat_verdict.core.designs.adaptive.gain import Gain, gain_over_even
+from neat_verdict.core.designs.adaptive.policy_value import SHARED, PolicyValue, policy_value
 from neat_verdict.core.designs.adaptive.posteriors import possible_gain_remaining
 from neat_verdict.core.designs.base import CountTable, Design, Series, Summary, shared_threshold
 from neat_verdict.core.designs.posteriors import (
@@ -51,7 +52,7 @@ class AdaptiveSummary(Summary):
 
     ``pooled`` are the comparisons pooled over epochs, at the same critical values; ``chances`` to be best and the
     possible gain ``remaining`` (relative) by the stratified posteriors; ``gain`` over an even split. ``remarks`` say in words
-    where the pooled figures mislead.
+    where the pooled figures mislead. ``policy`` is what sharing out by several properties is worth, None of others.
     """
 
     pooled: tuple[Comparison, ...]
@@ -59,6 +60,7 @@ class AdaptiveSummary(Summary):
     remaining: float
     gain: Gain
     remarks: tuple[str, ...]
+    policy: PolicyValue | None = None
 
 
 class Adaptive(Design):
@@ -131,7 +133,7 @@ class Adaptive(Design):
         return check_epochs(_units(periods), [period.shares for period in periods]) if periods else None
 
     def summarise(
-        self, periods: Sequence[Period], comparisons: Sequence[Comparison], rule: DecisionRule, _reached: Reached
+        self, periods: Sequence[Period], comparisons: Sequence[Comparison], rule: DecisionRule, reached: Reached
     ) -> AdaptiveSummary | None:
         posteriors = stratified_posteriors(periods, sign=rule.sign)
         gain = gain_over_even(periods, two_sided_critical_value(rule.confidence), sign=rule.sign)
@@ -148,6 +150,11 @@ class Adaptive(Design):
             remaining=possible_gain_remaining(posteriors, sign=rule.sign, confidence=rule.confidence),
             gain=gain,
             remarks=_remarks(comparisons, pooled),
+            policy=policy_value(
+                periods,
+                rule.method.threshold(bonferroni(rule.confidence, SHARED), [1, 1], reached).critical_value,
+                sign=rule.sign,
+            ),
         )
 
     def conditions(self, summary: Summary | None, rule: DecisionRule) -> list[Condition]:

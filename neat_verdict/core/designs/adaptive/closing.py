@@ -6,11 +6,13 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.designs.adaptive.policy import Policy, Step, next_shares
+from neat_verdict.core.designs.adaptive.policy import Policy, Step, next_shares, next_step
 from neat_verdict.core.designs.adaptive.posteriors import Memory, partially_pooled, posteriors_of
+from neat_verdict.core.designs.adaptive.regression import chances_to_be_best, levels_by_combination
 from neat_verdict.core.statistics import Arm
 
 MAX_SEGMENTS = 20
+MAX_COMBINATIONS = 50
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,6 +32,7 @@ def close_epoch(
     arms: int,
     epochs: int,
     sign: int = 1,
+    together: bool = False,
 ) -> Closing:
     """Take in the epochs whose counting windows have closed, and decide the next shares.
 
@@ -47,9 +50,12 @@ def close_epoch(
     epochs : int
         Epochs run so far.
     sign : +1 or -1
+    together : bool
+        Segments are combinations of several properties, whose levels come from one regression (`levels_by_combination`), and the
+        chances from draws with the number of epochs for a seed; every arm needs ``policy.even_units`` in all of them together.
 
-    Segments share information (`partially_pooled`). The twenty with the most units are allocated; the others stay even, as does
-    one that comes for the first time. Nothing here is drawn by chance: the same record gives the same shares.
+    Other segments share information by `partially_pooled`. The `MAX_SEGMENTS` or `MAX_COMBINATIONS` with the most units are
+    allocated; the others stay even, as does one that comes for the first time. The same record gives the same shares.
 
     Raises
     ------
@@ -71,6 +77,9 @@ def close_epoch(
     if not known:
         known = {"": (Memory(),) * arms}
     largest = sorted(known, key=lambda segment: (-sum(memory.seen for memory in known[segment]), segment))
+    if together and "" not in known:
+        allocated = largest[:MAX_COMBINATIONS]
+        return Closing(known, _steps_together({one: known[one] for one in allocated}, before, policy, epochs, sign))
     allocated = largest[:MAX_SEGMENTS]
     result = [posteriors_of(known[segment]) for segment in allocated]
     if len(result) > 1:
@@ -88,3 +97,19 @@ def close_epoch(
         for segment, posteriors in zip(allocated, result, strict=True)
     }
     return Closing(known, steps)
+
+
+def _steps_together(
+    known: Mapping[str, Sequence[Memory]],
+    before: Mapping[str, Sequence[float]],
+    policy: Policy,
+    epochs: int,
+    sign: int,
+) -> dict[str, Step]:
+    levels = levels_by_combination(known)
+    units = [sum(memory.seen for memory in arm) for arm in zip(*known.values(), strict=True)]
+    even = (1 / len(units),) * len(units)
+    return {
+        name: next_step(chances, units, before.get(name, even), policy, epochs=epochs)
+        for name, chances in zip(levels.combinations, chances_to_be_best(levels, epochs, sign=sign), strict=True)
+    }

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.designs.adaptive.gain import gain_over_even
+from neat_verdict.core.designs.adaptive.policy_value import SHARED, WAYS, PolicyValue
 from neat_verdict.core.designs.adaptive.posteriors import possible_gain_remaining
 from neat_verdict.core.designs.posteriors import (
     STRATIFIED_WORDS,
@@ -72,5 +73,34 @@ def gain_derivation(rule: DecisionRule, periods: Sequence[Period]) -> Derivation
             ("critical value", c), ("spared", gain.spared.estimate), ("spared, from", gain.spared.low),
             ("spared, to", gain.spared.high), ("gain", gain.total.estimate), ("gain, from", gain.total.low),
             ("gain, to", gain.total.high),
+        )),
+    )  # fmt: skip
+
+
+def policy_derivation(value: PolicyValue) -> Derivation:
+    """What the policy, and each combination's best variant, would bring to all."""
+    inputs = [
+        Step("n", format_full(value.units)),
+        Step("n_A", format_full(value.control)),
+        *steps((f"V({way})", value.levels[way]) for way in WAYS),
+        *steps((f"s²({way})", value.covariance[at][at]) for at, way in enumerate(WAYS)),
+        *steps((f"s(control, {way})", value.covariance[0][at]) for at, way in enumerate(WAYS[1:], start=1)),
+        Step("s(tailored, best)", format_full(value.covariance[2][3])),
+    ]
+    lifts = (("policy", value.policy), ("tailored", value.tailored), ("tailored over best", value.over_best))
+    return Derivation(
+        "Lift of the policy",
+        "Read from the units that were shared out evenly whatever was seen, each weighing the chance that a way gives its "
+        "variant in its combination, divided by the 1/k that it had; what is expected by the policy’s units (m) is taken out "
+        f"first, which narrows the interval and shifts nothing. {SHARED} lifts share the level; V(best) is "
+        f"{LETTERS[value.best]} for all.",
+        "V(w) = Σ[Σ_a w(a|c)·m(c,a) + k·w(a_i|c)·(y_i − m(c,a_i))]/n;  lift = V(w)/V(control) − 1, Fieller’s interval by s² and "
+        "s, the variances and covariances of these means",
+        "Dudík, Erhan, Langford & Li (2014) (doubly robust); Fieller (1954)",
+        tuple(inputs),
+        steps((
+            ("critical value", value.critical_value),
+            *((f"{name}{end}", getattr(lift, bound)) for name, lift in lifts
+              for end, bound in (("", "estimate"), (", from", "low"), (", to", "high"))),
         )),
     )  # fmt: skip

@@ -14,6 +14,8 @@ from neat_verdict.core.designs.posteriors import LevelPosterior
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.statistics import many_normal_best_chances
 
+MIN_SHARE = 0.01  # of a variant that is to be compared
+
 PolicyKind = Literal["proportional", "top_two"]
 
 
@@ -35,6 +37,9 @@ class Policy:
         Epochs that shares stay even at first, 0 or more.
     half_life : float or None
         Epochs after which evidence weighs half, above 0, for levels that drift; None to forget nothing.
+    uniform : float
+        Part of the units, drawn by hash, whose shares stay even whatever is seen, in [0, 1): shares are not set by what they do,
+        so that the policy can be read from them (`policy_value`).
 
     Raises
     ------
@@ -48,6 +53,7 @@ class Policy:
     even_units: int = 0
     even_epochs: int = 0
     half_life: float | None = None
+    uniform: float = 0.0
 
     def __post_init__(self) -> None:
         if self.kind not in ("proportional", "top_two"):
@@ -60,6 +66,8 @@ class Policy:
             check_count(name, getattr(self, name))
         if self.half_life is not None:
             check_positive("half_life", self.half_life)
+        if not 0 <= self.uniform < 1:
+            raise InputError("uniform", self.uniform, "must be at least 0% and under 100%")
 
     @property
     def kept(self) -> float:
@@ -116,15 +124,22 @@ def next_shares(
         raise InputError("units", len(units), f"must be one for each of {arms} arms, as the shares before")
     if abs(sum(before) - 1) > 1e-6:
         raise InputError("before", sum(before), "must add up to 1")
+    means, errors = (np.array([[getattr(b, name) for b in posteriors]]) for name in ("mean", "error"))
+    return next_step(many_normal_best_chances(means, errors, sign=sign)[0], units, before, policy, epochs=epochs)
+
+
+def next_step(
+    chances: FloatArray, units: Sequence[int], before: Sequence[float], policy: Policy, *, epochs: int | None = None
+) -> Step:
+    """As `next_shares`, by the chances to be best. Raises InputError for a floor that so many arms cannot all have."""
+    arms = len(chances)
     if policy.floor * arms >= 1:
         raise InputError("floor", policy.floor, f"must be under 1/{arms}")
-    means, errors = (np.array([[getattr(b, name) for b in posteriors]]) for name in ("mean", "error"))
-    chances = many_normal_best_chances(means, errors, sign=sign)
-    result = tuple(chances[0].tolist())
+    result = tuple(chances.tolist())
     if min(units) < policy.even_units or (epochs is not None and epochs < policy.even_epochs):
         even = (1 / arms,) * arms
         return Step(result, even, even, "even_start")
-    wanted, shares = paced_shares(chances, np.array([before]), policy)
+    wanted, shares = paced_shares(chances[None], np.array([before]), policy)
     too_far = bool(np.abs(wanted - before).max() > policy.max_change)
     return Step(result, tuple(wanted[0].tolist()), tuple(shares[0].tolist()), "slowed" if too_far else "followed")
 

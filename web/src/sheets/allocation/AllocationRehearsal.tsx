@@ -20,6 +20,7 @@ export function AllocationRehearsalPanel() {
   const cancel = useCancelRehearsal(key);
   const rehearsal = latest.data?.rehearsal ?? null;
   const others = experiment.variants.slice(1);
+  const several = (experiment.allocation?.properties.length ?? 0) > 1;
   const [typed, setTyped] = useState<string[] | null>(null);
   const [drift, setDrift] = useState<string | null>(null);
   const [wrong, setWrong] = useState("");
@@ -42,7 +43,11 @@ export function AllocationRehearsalPanel() {
   return (
     <Panel
       title="Rehearsal of the allocation"
-      note="The plan simulated with even shares and with this policy, for the lifts you expect."
+      note={
+        several
+          ? "The plan simulated with even shares and with this policy, as if all combinations were alike."
+          : "The plan simulated with even shares and with this policy, for the lifts you expect."
+      }
     >
       {!experiment.plan ? (
         <p className="quiet text-sm">Enter today’s level and the units per day on the Sizing sheet first.</p>

@@ -19,8 +19,12 @@ export const USUAL: Policy = {
   floor: 0.05,
   max_change: 0.25,
   half_life: null,
-  segment: "",
+  properties: [],
+  uniform: 0.1,
 };
+
+/** The floor where several properties count: what stays even whatever is seen tries every variant already. */
+const FLOOR_OF_SEVERAL = 0.01;
 
 /** The method that is taken where shares follow the evidence and the one at hand does not hold. */
 const HOLDING = vocabulary.methods.find(
@@ -110,9 +114,19 @@ function PolicyPanel() {
   const set = (change: Partial<Policy>) =>
     save((latest) => ({ allocation: { ...USUAL, ...latest.allocation, ...change } }));
   const number =
-    (field: "even_epochs" | "even_units" | "floor" | "max_change" | "half_life") => (value: number | null) =>
+    (field: "even_epochs" | "even_units" | "floor" | "max_change" | "half_life" | "uniform") =>
+    (value: number | null) =>
       set({ [field]: value });
-  const wrong = (field: keyof Policy) => errorFor(`allocation.${field}`) ?? errorFor(`changes.allocation.${field}`);
+  const wrong = (field: string) => errorFor(`allocation.${field}`) ?? errorFor(`changes.allocation.${field}`);
+  const several = policy.properties.length > 1;
+  const byProperties = (text: string) => {
+    const properties = text
+      .split(",")
+      .map((name) => name.trim())
+      .filter(Boolean);
+    const floor = properties.length > 1 && !several && policy.floor === USUAL.floor ? FLOOR_OF_SEVERAL : policy.floor;
+    return set({ properties, floor });
+  };
   const lengths = LENGTHS.some(([hours]) => hours === policy.epoch_hours)
     ? LENGTHS
     : [...LENGTHS, [policy.epoch_hours, plural(policy.epoch_hours, "hour")] as [number, string]];
@@ -154,14 +168,29 @@ function PolicyPanel() {
           />
           <TextField
             label="Allocated separately by"
-            term="Partially pooled"
-            value={policy.segment}
+            term={several ? "Combination of properties" : "Partially pooled"}
+            value={policy.properties.join(", ")}
             placeholder="nothing: everybody alike"
-            note="A property sent with the assignment, such as device; its values share information (partial pooling)."
-            save={(segment) => set({ segment })}
+            note={
+              several
+                ? "Their combinations share what their values have in common (a regression with interactions)."
+                : "A property sent with the assignment, such as device, or several with commas between; values share information."
+            }
+            save={byProperties}
             locked={fixed}
-            error={wrong("segment")}
+            error={wrong("properties") ?? policy.properties.map((_, at) => wrong(`properties.${at}`)).find(Boolean)}
           />
+          {several && (
+            <NumberField
+              label="Assigned evenly, whatever is seen"
+              term="Uniform share"
+              percent
+              value={policy.uniform}
+              save={number("uniform")}
+              locked={fixed}
+              error={wrong("uniform")}
+            />
+          )}
         </div>
         <div>
           <NumberField

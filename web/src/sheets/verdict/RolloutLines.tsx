@@ -1,7 +1,8 @@
-import { AT_EXPOSURE, useSeenProperties } from "../../api/hooks";
-import type { Handover } from "../../api/client";
+import { AT_EXPOSURE, useEvidence, useSeenProperties } from "../../api/hooks";
+import type { Adaptive, Handover } from "../../api/client";
 import { ConditionGroups, NEW_GROUP } from "../../library/ConditionGroups";
 import { useEditing } from "../editing";
+import { tailoredLines } from "./tailored";
 
 export type PlanLine = Handover["lines"][number];
 
@@ -17,6 +18,9 @@ interface Props {
 export function RolloutLines({ lines, set, decided, errorFor }: Props) {
   const { experiment } = useEditing();
   const seen = useSeenProperties(AT_EXPOSURE);
+  const several = (experiment.allocation?.properties.length ?? 0) > 1;
+  const evidence = useEvidence(experiment.key, several);
+  const policy = several ? (evidence.data?.reading.summary as Adaptive | null | undefined)?.policy : undefined;
   const put = (at: number, part: Partial<PlanLine>) =>
     set((before) => before.map((line, place) => (place === at ? { ...line, ...part } : line)));
   const swap = (at: number) =>
@@ -99,6 +103,11 @@ export function RolloutLines({ lines, set, decided, errorFor }: Props) {
       >
         A line before
       </button>
+      {policy && policy.choices.length > 0 && (
+        <button type="button" className="btn btn-xs mt-2 ml-2" onClick={() => set(() => tailoredLines(policy))}>
+          Each combination its best
+        </button>
+      )}
     </fieldset>
   );
 }

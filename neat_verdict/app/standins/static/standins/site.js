@@ -88,6 +88,12 @@ const BREAKFASTS = {
   table: "Breakfast on board (a picture of a laid table)",
 };
 
+const SUGGESTIONS = {
+  none: "What others do on the islands",
+  walk: "A walk to the lighthouse, two hours there and back",
+  bicycle: "A bicycle for a day, taken along on board",
+};
+
 const GREETINGS = { plain: "", home: "Good to see you again. Going home?" };
 
 const PAGES = {
@@ -97,6 +103,8 @@ const PAGES = {
     (shown("home_banner", false) ? part("p", "Calm sea today: 11°C, light wind from the west.", "banner") : "") +
     part("h2", HEADLINES[shown("island_headline", "name")]) +
     does("See the island", "island_opened") +
+    part("p", SUGGESTIONS[shown("home_suggestion", "none")]) +
+    does("See the suggestion", "suggestion_opened") +
     part("p", "From North Quay to Selkie Isle, tomorrow, two passengers.") +
     (TIMETABLES[shown("home_timetable", "link")] ?? []).map((line) => part("div", line, "card")).join("") +
     does("Look up a sailing", "timetable_used") +

@@ -1,6 +1,6 @@
 import type { Adaptive, Reading } from "../../../api/client";
 import { copiedLift } from "../../../charts/stripColumn";
-import { rate, signed } from "../../../lib/format";
+import { chanceText, rate, signed } from "../../../lib/format";
 import { variantColour } from "../../../lib/variants";
 import { DataTable, type Column } from "../../../parts/DataTable";
 import { Letter } from "../../../parts/Letter";
@@ -8,6 +8,7 @@ import { Panel } from "../../../parts/basics";
 import { Term } from "../../../parts/Term";
 import { Figured } from "../DerivationCard";
 import { LiftFigure } from "../LiftFigure";
+import { PolicyPart } from "./PolicyPart";
 
 interface Props {
   summary: Adaptive;
@@ -68,6 +69,7 @@ export function AdaptivePanel({ summary, reading, experiment }: Props) {
           {remark}
         </p>
       ))}
+      {summary.policy && <PolicyPart policy={summary.policy} reading={reading} experiment={experiment} />}
       <p className="quiet mt-2 text-sm">{reading.design_words}</p>
     </Panel>
   );
@@ -140,13 +142,6 @@ function columnsOf(experiment: string): Column<Line>[] {
       ),
     },
   ];
-}
-
-/** Never rounded to certainty. */
-function chanceText(chance: number): string {
-  if (chance < 0.005) return "< 1%";
-  if (chance > 0.995) return "> 99%";
-  return rate(chance, 0);
 }
 
 const BAR = 220;
