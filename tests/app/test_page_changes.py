@@ -244,7 +244,11 @@ def test_for_how_many_a_change_could_not_be_made_is_said_by_change(ask, analyst,
     actions.edit_experiment(analyst, KEY, draft.version, {"variants": variants(TEXT, {**hide, "on": False}, hide)})
     actions.start(analyst, KEY, START)
     at = (TODAY - timedelta(hours=2)).isoformat()
-    came = [exposed(f"u{n}", "B", at, device="phone" if n < 6 else "computer") for n in range(40)]
+
+    def with_browser(n):
+        return {"device": "phone" if n % 2 else "computer", "browser": "Lantern 98" if n < 6 else "Beacon 12"}
+
+    came = [exposed(f"u{n}", "B", at, **with_browser(n)) for n in range(40)]
     twice = failed("u0", 2, TODAY - timedelta(minutes=5))
     before = failed("u30", 1, TODAY - timedelta(days=400))
     strange = [failed("never-there", 2), failed("u14", "2")]
@@ -260,7 +264,7 @@ def test_for_how_many_a_change_could_not_be_made_is_said_by_change(ask, analyst,
     ]
     (issue,) = [issue for issue in live["issues"] if issue["kind"] == "unmade"]
     assert issue["sentence"] == (
-        f"For 6 of 40 visitors in B (15.0%) a change could not be made: {hidden}, most where device is phone (100.0% of 6), "
-        "mostly in Lantern 98"
+        f"For 6 of 40 visitors in B (15.0%) a change could not be made: {hidden}, most where browser is Lantern 98 "
+        "(100.0% of 6)"
     )
     assert live["last_day"]["unknown"] == []

@@ -59,7 +59,7 @@ def read(ask, device="phone"):
 
 
 def asked(page, unit, path="/sailings"):
-    return page("assign", unit=unit, page=path, script="1.3.0")[1].get("followed")
+    return page("assign", unit=unit, page=path, script="1.3.1")[1].get("followed")
 
 
 # Who is followed

@@ -19,6 +19,7 @@ from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Tally
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.experiments.record import as_stored, from_stored
+from neat_verdict.app.reports.story import shared_out
 from neat_verdict.app.traffic.assigning import running_list
 from neat_verdict.app.traffic.epochs import epochs_by_metric
 from neat_verdict.app.traffic.models import Epoch
@@ -215,20 +216,13 @@ def test_an_allocation_of_the_version_before_gets_its_list_of_properties():
     assert not several_of(None)
 
 
-def test_a_report_says_what_it_brings(ask, three_days):
-    crowd = Crowd(21)
-    for day in range(3, 7):
-        for who in WHO:
-            crowd.come(three_days.key, BEGIN + timedelta(days=day, hours=10), 90, TRUE["computer"], **who)
-    with at_noon(9):
-        body = {"choice": "B", "reason": "It is clear on computers", "differs": True}
-        status, answer = ask("post", f"/experiments/{three_days.key}/decision", body)
-        assert status == 200, answer
-        _, report = ask("get", f"/experiments/{three_days.key}/report")
-    sentences = report["reading"]["summary"]["policy"]["sentences"]
-    assert report["shared_out"].endswith(" ".join(sentences))
-    assert sentences[0].startswith("The policy brings +")
-    assert report["reading"]["readable"]
+def test_a_report_says_what_it_brings_once_the_rule_may_be_read(three_days):
+    with at_noon():
+        reading = evidence(three_days).reading
+    sentences = " ".join(reading.summary.policy.sentences)
+    early, late = (reading.model_copy(update={"readable": readable}) for readable in (False, True))
+    assert shared_out(late) == f"{shared_out(early)} {sentences}"
+    assert sentences.startswith("The policy brings +")
 
 
 def test_before_control_has_its_conversions_there_the_policy_is_not_read(several):

@@ -10,6 +10,7 @@ from tests.e2e.test_whole_job import fill
 
 HEADLINE = "/experiments/island-photo-headline"
 BREAKFAST = "/experiments/picture-of-the-breakfast"
+SUGGESTION = "/experiments/suggestion-on-the-home-page"
 NAME = "Breakfast, once more"
 
 
@@ -19,7 +20,7 @@ def saved(page, do):
     assert answer.value.ok, answer.value.text()
 
 
-def prepare(page, site):
+def prepare(page, site, name=NAME):
     """The brief and the sizing over HTTP, as another system would send them; the policy is chosen on the sheet."""
     cookies = {cookie["name"]: cookie["value"] for cookie in page.context.cookies()}
     pictures = (("No picture", "none"), ("A cup of coffee", "coffee"), ("A laid table", "table"))
@@ -34,7 +35,7 @@ def prepare(page, site):
     }  # fmt: skip
     answer = page.request.post(
         f"{site}/api/v1/experiments",
-        data={"name": NAME, "changes": changes},
+        data={"name": name, "changes": changes},
         headers={"X-CSRFToken": cookies["csrftoken"], "Referer": site},
     )
     assert answer.ok, answer.text()
@@ -147,3 +148,55 @@ def test_the_headline_is_live_and_tells_why_its_shares_are_what_they_are(people)
     page.goto("/reports/picture-of-the-breakfast")
     expect(page.get_by_role("heading", name="How visitors were allocated")).to_be_visible()
     expect(page.get_by_text("nobody who had seen one was moved")).to_be_visible()
+
+
+def test_by_several_properties_from_the_policy_to_a_rollout_that_gives_each_combination_its_best(people, site):
+    person = people().sign_in()
+    page = person.page
+
+    # The policy: two properties bring a uniform share with them; a name that cannot be one is refused at its field, and stays.
+    address = prepare(page, site, "Breakfast, by device and visitor")
+    page.goto(f"{address}/traffic")
+    saved(page, lambda: page.get_by_role("radio", name=re.compile("^Following the evidence")).click())
+    field = page.get_by_label("Allocated separately by")
+    field.fill("device, visitor=new")
+    field.blur()
+    expect(page.get_by_text("must be one property, without = or &").first).to_be_visible()
+    expect(field).to_have_value("device, visitor=new")
+    saved(page, lambda: (field.fill("device, visitor"), field.blur()))
+    expect(page.get_by_label("Assigned evenly, whatever is seen")).to_have_value("10")
+    expect(page.get_by_label("Minimum share of each variant")).to_have_value("1")
+    fill(page, "Assigned evenly, whatever is seen", "20")
+    assert person.axe() == []
+
+    # One that runs: each combination has its shares, and the policy is read against control.
+    page.goto(f"{SUGGESTION}/traffic")
+    expect(page.get_by_text("20% of visitors are assigned evenly whatever is seen")).to_be_visible()
+    page.get_by_label("Segment").select_option("device=phone & visitor=new")
+    expect(page.get_by_role("img", name=re.compile("device=phone & visitor=new: now A"))).to_be_visible()
+    page.goto(f"{SUGGESTION}/evidence")
+    panel = page.get_by_role("region", name="The policy against control")
+    expect(panel.get_by_role("listitem").filter(has_text="The policy brings")).to_be_visible()
+    expect(panel.get_by_role("region", name="Ways to give variants out").get_by_role("row")).to_have_count(4)
+    panel.get_by_title("Lift: The policy, as it ran over A for everybody: how it is made").click()
+    expect(page.get_by_role("dialog").get_by_text("V(tailored)", exact=True)).to_be_visible()
+    page.keyboard.press("Escape")
+    best = panel.get_by_role("region", name="What looks best in each combination")
+    first = best.get_by_role("row").nth(1)
+    combination, letter = (first.get_by_role("cell").nth(at).inner_text() for at in (0, 1))
+
+    # Decided, and given out by combination.
+    page.get_by_role("link", name=re.compile("^Verdict")).click()
+    page.get_by_label(re.compile("^Roll out B")).click()
+    why = page.get_by_label("Why does it differ from the rule?")
+    if why.count():
+        why.fill("Each kind of visitor gets its own.")
+    page.get_by_label("With the decision").check()
+    page.get_by_role("button", name="Each combination its best").click()
+    expect(page.get_by_label("Name of line 1")).to_have_value(
+        ", ".join(part.split("=")[1] for part in combination.split(" & "))
+    )
+    expect(page.get_by_label("Variant of line 1")).to_have_value(letter.strip()[0])
+    page.get_by_role("button", name="Record the decision").click()
+    expect(page.get_by_text(re.compile("everybody else", re.IGNORECASE)).first).to_be_visible()
+    assert person.axe() == []

@@ -41,6 +41,8 @@ VIEWS = [
     "/experiments/picture-of-the-breakfast/traffic",
     "/experiments/picture-of-the-breakfast/evidence",
     "/experiments/picture-of-the-breakfast/verdict",
+    "/experiments/suggestion-on-the-home-page/traffic",
+    "/experiments/suggestion-on-the-home-page/evidence",
     "/experiments/pet-berth-wording/watch",
     "/experiments/return-leg-suggested-first/traffic",
     "/experiments/return-leg-suggested-first/watch",

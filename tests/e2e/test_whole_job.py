@@ -228,4 +228,8 @@ def test_edits_can_be_undone_and_two_people_do_not_overwrite_each_other(people):
     ada.get_by_label("What changes").focus()
     ada.get_by_label("Name", exact=True).fill("   ")
     ada.get_by_label("Name", exact=True).press("Tab")
+    # Refused at its field, and still there: what was typed is not lost, and Escape brings back what was saved.
+    expect(ada.get_by_label("Name", exact=True)).to_have_attribute("aria-invalid", "true")
+    expect(ada.get_by_label("Name", exact=True)).to_have_value("   ")
+    ada.get_by_label("Name", exact=True).press("Escape")
     expect(ada.get_by_label("Name", exact=True)).to_have_value("Group fare reminder")

@@ -273,15 +273,18 @@ class Visit:
         given = self.assigned.get(REWORDED)
         if given is None or dice.random() > 0.6:
             return
+        # A browser of old has no list of styles: one change cannot be made there.
+        is_old = random.Random(f"{self.visitor.unit}/browser").random() < truth.styles_missing
+        browser = "Lantern 98" if is_old else "Beacon 12"
         if given["reason"] == "assigned":
-            shown = {"experiment": REWORDED, "variant": given["variant"], "reason": given["reason"]}
+            shown = {"experiment": REWORDED, "variant": given["variant"], "reason": given["reason"], "browser": browser}
             self._tell("exposure", dice, base_version=truth.version, **shown, **self.visitor.properties)
         gained = truth.extras_reworded * (given["variant"] == "B")
         if dice.random() < truth.extras_passed * (1 + gained):
             self._tell("extras_passed", dice)
-        # A browser of old that has no list of styles: one change cannot be made there.
-        if given["variant"] == "B" and dice.random() < truth.styles_missing:
-            self._tell("page_change_failed", dice, change=3, problem="failed", experiment=REWORDED, variant="B")
+        if given["variant"] == "B" and is_old:
+            said = {"experiment": REWORDED, "variant": "B", "browser": browser}
+            self._tell("page_change_failed", dice, change=3, problem="failed", **said)
 
     def _comes_near(self, pays: bool) -> None:
         """The steps before the payment: who pays has done them, of the others some; by the visitor's own dice."""

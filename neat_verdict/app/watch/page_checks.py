@@ -13,7 +13,7 @@ from neat_verdict.app.experiments.addresses import address_of
 from neat_verdict.app.experiments.models import Experiment, Variant
 from neat_verdict.app.experiments.page_changes import changes_made, read_change
 from neat_verdict.app.sql import rows
-from neat_verdict.core.metrics import PAGE_CHANGE_FAILED, PAGE_REACHED
+from neat_verdict.core.metrics import EXPOSURE, PAGE_CHANGE_FAILED, PAGE_REACHED
 from neat_verdict.core.soundness import FailedChange, Part, Passage, check_passages
 
 ON_THE_WAY = 60_000  # milliseconds in which a page may be reached
@@ -95,7 +95,8 @@ def page_changes(
 def _located(
     one: FailedChange, experiment: Experiment, variant: Variant, number: int, segments: Mapping[str, Sequence[int]]
 ) -> FailedChange:
-    """The same, with whom it could not be made for: by the single properties that units are tallied under, and by browser."""
+    """The same, with whom it could not be made for: by the single properties that units are tallied under, and by the browser
+    that the script named with the exposure."""
     failed_units = (
         "FROM collect_event JOIN traffic_enrolment ON traffic_enrolment.unit = collect_event.unit AND experiment_id = %s "
         "AND round = %s AND variant_id = %s AND standing = '' AND at >= first_at{each} "
@@ -104,13 +105,22 @@ def _located(
     place = [experiment.pk, experiment.round, variant.pk, PAGE_CHANGE_FAILED, experiment.key, number]
     by_segment = failed_units.format(each=" JOIN json_each(segments) AS segment")
     failed = dict(rows(f"SELECT segment.value, COUNT(DISTINCT collect_event.unit) {by_segment}", *place))
-    browsers = rows(
-        f"SELECT json_extract(properties, '$.browser'), COUNT(DISTINCT collect_event.unit) {failed_units.format(each='')}",
-        *place,
-    )
     units = {name: counts[variant.position] for name, counts in segments.items()}
-    return replace(
-        one,
-        parts=[Part(name, count, min(failed.get(name, 0), count)) for name, count in units.items()],
-        browsers={name: count for name, count in browsers if isinstance(name, str)},
-    )
+    if not any(name.startswith("browser=") for name in units):  # the site may have a property of that name
+        by_browser = failed_units.format(each="")
+        browsers = rows(
+            f"SELECT json_extract(properties, '$.browser'), COUNT(DISTINCT collect_event.unit) {by_browser}", *place
+        )
+        failed |= {f"browser={name}": count for name, count in browsers}
+        units |= _units_by_browser(experiment, variant)
+    return replace(one, parts=[Part(name, count, min(failed.get(name, 0), count)) for name, count in units.items()])
+
+
+def _units_by_browser(experiment: Experiment, variant: Variant) -> dict[str, int]:
+    found = rows(
+        "SELECT json_extract(properties, '$.browser'), COUNT(DISTINCT collect_event.unit) FROM traffic_enrolment "
+        "JOIN collect_event ON collect_event.unit = traffic_enrolment.unit AND name = %s AND experiment = %s "
+        "WHERE experiment_id = %s AND round = %s AND variant_id = %s AND standing = '' AND at >= first_at GROUP BY 1",
+        EXPOSURE, experiment.key, experiment.pk, experiment.round, variant.pk,
+    )  # fmt: skip
+    return {f"browser={name}": units for name, units in found if isinstance(name, str)}

@@ -337,7 +337,7 @@ def _unmade_issues(seen: Observed) -> list[DataQualityIssue]:
         DataQualityIssue(
             "unmade",
             f"For {one.failed:,} of {one.units:,} {seen.unit_name} in {one.letter} ({one.failed / one.units:.1%}) a change could "
-            f"not be made: {one.words}{_most_of(one.worst)}" + (f", mostly in {one.browser}" if one.browser else ""),
+            f"not be made: {one.words}{_most_of(one.worst)}",
             "They saw the page without it, and count in their variant. Look at the page with the preview: its element is gone, "
             "there more than once, or another on some devices",
             subject=f"{one.letter} {one.words}",

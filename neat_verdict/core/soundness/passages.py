@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Sequence
+from dataclasses import dataclass
 
 from scipy.stats import hypergeom
 
@@ -84,14 +84,13 @@ class Passage:
 @dataclass(frozen=True, slots=True)
 class FailedChange:
     """A change of the page, in words, that could not be made for ``failed`` of the ``units`` of its variant; ``parts`` says for
-    whom, and ``browsers`` how many of the failed came with each. Raises InputError for counts that cannot be."""
+    whom. Raises InputError for counts that cannot be."""
 
     letter: str
     words: str
     units: int
     failed: int
     parts: Sequence[Part] = ()
-    browsers: Mapping[str, int] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         check_count("units", self.units)
@@ -107,12 +106,6 @@ class FailedChange:
     def worst(self) -> Part | None:
         """For whom it fails most, if for some more than for others."""
         return where_most(self.parts, self.units, self.failed)
-
-    @property
-    def browser(self) -> str:
-        """The browser that half of the failed or more came with; "" where none is."""
-        name, failed = max(self.browsers.items(), key=lambda one: one[1], default=("", 0))
-        return name if 2 * failed >= self.failed else ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -423,13 +423,14 @@ describe("changes on the page", () => {
       "Lantern 98",
     ],
     ["by its older line", undefined, "Beacon 12"],
-  ])("that could not be made are said with the browser, %s", async (_, userAgentData, browser) => {
+  ])("that could not be made are said with the browser, as the exposure is, %s", async (_, userAgentData, browser) => {
     const line = "Mozilla/5.0 (X11) Engine/537.36 Beacon/12.3.4";
     Object.defineProperty(navigator, "userAgent", { value: line, configurable: true });
     Object.defineProperty(navigator, "userAgentData", { value: userAgentData, configurable: true });
     await begun();
     await later(5_000);
-    expect(sent().find(({ event }) => event === "page_change_failed")).toMatchObject({ browser });
+    for (const said of ["exposure", "page_change_failed"])
+      expect(sent().find(({ event }) => event === said)).toMatchObject({ browser });
     for (const name of ["userAgent", "userAgentData"]) Reflect.deleteProperty(navigator, name);
   });
 

@@ -287,7 +287,7 @@ export function start(given: Partial<Options>): Neat {
     if (exposed.has(experiment)) return;
     exposed.add(experiment);
     const base: Properties = options.version ? { base_version: options.version } : {};
-    track(EXPOSURE, { ...options.properties, ...base, experiment, variant, reason });
+    track(EXPOSURE, { browser: browserName(), ...options.properties, ...base, experiment, variant, reason });
   }
 
   function assignments(): Assignment[] {

@@ -52,7 +52,36 @@ interface NumberProps {
   required?: boolean;
 }
 
-/** A number, saved on leaving the field. What is no number stays in the field with the reason. */
+/**
+ * What is typed into a field, over the value it has. It stays until that value changes, so that what was refused is not lost, and is
+ * sent once.
+ */
+function useTyped(value: string) {
+  const [typed, setTyped] = useState<{ text: string; over: string; sent: boolean } | null>(null);
+  // Another value, ours or somebody else's: what was typed over the one before is done with.
+  if (typed && typed.over !== value) setTyped(null);
+  return {
+    text: typed?.over === value ? typed.text : value,
+    waiting: typed !== null && !typed.sent,
+    type: (text: string) => setTyped({ text, over: value, sent: false }),
+    sent: () => setTyped((before) => before && { ...before, sent: true }),
+    drop: () => setTyped(null),
+  };
+}
+
+/** As `useTyped`, of a text that is saved without the spaces around it. */
+function useTypedText(value: string, save: (value: string) => void) {
+  const { text, waiting, type, sent, drop } = useTyped(value);
+  const commit = () => {
+    if (!waiting) return;
+    if (text.trim() === value) return drop();
+    sent();
+    save(text.trim());
+  };
+  return { text, type, drop, commit };
+}
+
+/** A number, saved on leaving the field. What is no number, or was refused, stays in the field with the reason. */
 export function NumberField({
   label,
   term,
@@ -68,21 +97,26 @@ export function NumberField({
 }: NumberProps) {
   const id = useId();
   const shown = percent ? shareText(value) : numberText(value);
-  const [typed, setTyped] = useState<string | null>(null);
+  const { text, waiting, type, sent, drop } = useTyped(shown);
   const [own, setOwn] = useState<string>();
   const commit = () => {
-    if (typed === null || typed === shown) return setTyped(null);
-    const number = readNumber(typed);
+    if (!waiting) return;
+    if (text === shown) {
+      setOwn(undefined);
+      return drop();
+    }
+    const number = readNumber(text);
     if (Number.isNaN(number) || (number === null && required)) {
-      setOwn(`${label} (${typed || "empty"}) must be a number, such as ${shown || (percent ? "5" : "1000")}`);
+      setOwn(`${label} (${text || "empty"}) must be a number, such as ${shown || (percent ? "5" : "1000")}`);
       return;
     }
     if (whole && number !== null && !Number.isInteger(number)) {
-      setOwn(`${label} (${typed}) must be a whole number`);
+      setOwn(`${label} (${text}) must be a whole number`);
       return;
     }
     setOwn(undefined);
-    setTyped(null);
+    if (number === readNumber(shown)) return drop(); // the same, written otherwise
+    sent();
     save(number === null ? null : percent ? number / 100 : number);
   };
   const message = own ?? error;
@@ -92,18 +126,18 @@ export function NumberField({
         id={id}
         className={`input input-sm w-24 text-right ${message ? "input-error" : ""}`}
         inputMode="decimal"
-        value={typed ?? shown}
+        value={text}
         readOnly={locked}
         aria-readonly={locked}
         aria-invalid={!!message}
         aria-describedby={message ? `${id}-error` : undefined}
         title={locked ? "Locked since the start" : undefined}
-        onChange={(event) => setTyped(event.target.value)}
+        onChange={(event) => type(event.target.value)}
         onBlur={commit}
         onKeyDown={(event) => {
           if (event.key === "Enter") commit();
           if (event.key === "Escape") {
-            setTyped(null);
+            drop();
             setOwn(undefined);
           }
         }}
@@ -125,7 +159,7 @@ interface TextProps {
   hideLabel?: boolean;
 }
 
-/** Text, saved on leaving the field; Escape brings back what was there. */
+/** Text, saved on leaving the field; what was refused stays in it, and Escape brings back what was there. */
 export function TextField({
   label,
   term,
@@ -139,14 +173,10 @@ export function TextField({
   hideLabel = false,
 }: TextProps) {
   const id = useId();
-  const [typed, setTyped] = useState<string | null>(null);
-  const commit = () => {
-    if (typed !== null && typed.trim() !== value) save(typed.trim());
-    setTyped(null);
-  };
+  const { text, type, drop, commit } = useTypedText(value, save);
   const shared = {
     id,
-    value: typed ?? value,
+    value: text,
     readOnly: locked,
     placeholder,
     "aria-invalid": !!error,
@@ -164,16 +194,16 @@ export function TextField({
           {...shared}
           className="textarea textarea-sm w-full"
           rows={lines}
-          onChange={(event) => setTyped(event.target.value)}
+          onChange={(event) => type(event.target.value)}
         />
       ) : (
         <input
           {...shared}
           className="input input-sm w-full"
-          onChange={(event) => setTyped(event.target.value)}
+          onChange={(event) => type(event.target.value)}
           onKeyDown={(event) => {
             if (event.key === "Enter") commit();
-            if (event.key === "Escape") setTyped(null);
+            if (event.key === "Escape") drop();
           }}
         />
       )}
@@ -188,18 +218,17 @@ interface ComboProps extends Pick<TextProps, "label" | "term" | "value" | "save"
   options: readonly string[];
 }
 
-/** A text that is typed or chosen, saved on leaving the field. What was typed stays until the value has changed. */
+/** A text that is typed or chosen, saved on leaving the field. */
 export function ComboField({ value, save, note, error, locked = false, options, ...rest }: ComboProps) {
-  const [typed, setTyped] = useState<{ text: string; over: string } | null>(null);
-  const text = typed?.over === value ? typed.text : value;
+  const { text, type, drop, commit } = useTypedText(value, save);
   return (
     <div className="py-1">
       <ComboInput
         {...rest}
         value={text}
-        change={(next) => setTyped({ text: next, over: value })}
-        commit={() => text.trim() !== value && save(text.trim())}
-        cancel={() => setTyped(null)}
+        change={type}
+        commit={commit}
+        cancel={drop}
         options={options}
         locked={locked}
         invalid={!!error}

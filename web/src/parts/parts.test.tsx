@@ -1,4 +1,4 @@
-import { cleanup, fireEvent, screen } from "@testing-library/react";
+import { cleanup, fireEvent, render, screen } from "@testing-library/react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import { Problem } from "../api/client";
 import { IntervalStrip } from "../charts/IntervalStrip";
@@ -9,7 +9,7 @@ import { Row } from "../docket/Row";
 import { VariantTable } from "../sheets/evidence/VariantTable";
 import { Failure } from "./basics";
 import { Conditions } from "./Conditions";
-import { NumberField, TextField } from "./fields";
+import { ComboField, NumberField, TextField } from "./fields";
 import { Headline } from "./Headline";
 
 afterEach(cleanup);
@@ -79,6 +79,53 @@ describe("a number field", () => {
     );
     expect(screen.getByRole("alert").textContent).toContain("must lie between");
     expect(screen.getByLabelText("Rate")).toHaveProperty("readOnly", true);
+  });
+});
+
+describe("what was typed and refused", () => {
+  const kinds = [
+    [
+      "a text field",
+      "Booking",
+      "Home=1",
+      (value: unknown, save: () => void, error?: string) => (
+        <TextField label="Area" value={value as string} save={save} error={error} />
+      ),
+    ],
+    [
+      "a number field",
+      5,
+      "700",
+      (value: unknown, save: () => void, error?: string) => (
+        <NumberField label="Area" value={value as number} save={save} error={error} />
+      ),
+    ],
+    [
+      "a field to choose from",
+      "Booking",
+      "Home=1",
+      (value: unknown, save: () => void, error?: string) => (
+        <ComboField label="Area" value={value as string} save={save} error={error} options={["Home"]} />
+      ),
+    ],
+  ] as const;
+
+  it.each(kinds)("stays in %s, is sent once, and gives way to another value for good", (_, before, typed, field) => {
+    const save = vi.fn();
+    const { rerender } = render(field(before, save));
+    const input = screen.getByLabelText("Area", { selector: "input" });
+    fireEvent.change(input, { target: { value: typed } });
+    fireEvent.blur(input);
+    rerender(field(before, save, "area must be something else"));
+    fireEvent.blur(input);
+    expect(input).toHaveProperty("value", typed);
+    expect(save).toHaveBeenCalledTimes(1);
+    // Saved at last, then undone: neither shows what was typed over the value before.
+    const other = typeof before === "number" ? 8 : "Home";
+    rerender(field(other, save));
+    expect(input).toHaveProperty("value", String(other));
+    rerender(field(before, save));
+    expect(input).toHaveProperty("value", String(before));
   });
 });
 

@@ -108,7 +108,7 @@ function usual(experiment: Experiment): Policy {
 }
 
 function PolicyPanel() {
-  const { experiment, save, mayEdit, locked, errorFor } = useEditing();
+  const { experiment, save, mayEdit, locked, errorFor, errorsIn } = useEditing();
   const fixed = locked || !mayEdit;
   const policy = { ...USUAL, ...experiment.allocation };
   const set = (change: Partial<Policy>) =>
@@ -178,7 +178,7 @@ function PolicyPanel() {
             }
             save={byProperties}
             locked={fixed}
-            error={wrong("properties") ?? policy.properties.map((_, at) => wrong(`properties.${at}`)).find(Boolean)}
+            error={[...errorsIn("allocation.properties"), ...errorsIn("changes.allocation.properties")][0]}
           />
           {several && (
             <NumberField
