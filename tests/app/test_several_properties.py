@@ -25,7 +25,7 @@ from neat_verdict.app.traffic.epochs import epochs_by_metric
 from neat_verdict.app.traffic.models import Epoch
 from neat_verdict.app.traffic.presenting import allocation, epoch_record
 from neat_verdict.app.traffic.reallocation import tend_epochs
-from neat_verdict.app.traffic.serving import served, traffic_of
+from neat_verdict.app.traffic.serving import forget, served, traffic_of
 from neat_verdict.core.variants import LETTERS
 from tests.app.conftest import TODAY
 from tests.app.test_assign import LOCAL
@@ -70,6 +70,9 @@ def test_each_combination_gets_shares_of_its_own(three_days):
     for name, shares in latest.shares.items():
         if "watch" not in name:
             assert shares[2 if "phone" in name else 1] > 0.9
+    # Chances that were drawn, as the sentence says: 10,000 times.
+    drawn = [10_000 * chance for chances in latest.record["chances"].values() for chance in chances]
+    assert drawn == pytest.approx([round(times) for times in drawn], abs=1e-6)
     shown = allocation(three_days)
     assert "each combination by its own chances" in shown.epochs[-1].sentence
     assert "20% of visitors are assigned evenly" in shown.sentence
@@ -187,6 +190,10 @@ def test_others_assign_by_the_list_as_we_do(three_days, tmp_path):
         for device in ("phone", "computer", "watch", None, "no & such", "x" * 30 + "é🙂")
         for visitor in ("new", "returning", True)
     ]
+    latest = Epoch.objects.get(experiment=three_days, number=4)
+    latest.shares |= {f"device={'x' * 24} & visitor=new": [0.98, 0.01, 0.01]}
+    latest.save()
+    forget()
     with at_noon():
         listed = json.loads(json.dumps(running_list()))["experiments"]
         traffic = served()[three_days.key].traffic

@@ -109,6 +109,33 @@ def test_a_metric_whose_level_is_zero_has_effects_too():
     assert (chances_to_be_best(levels_by_combination(arms), 1)[:, 1] > 0.99).all()
 
 
+def test_effects_are_parts_of_the_level_whatever_money_is_counted_in():
+    """Also where the level is 0, of which nothing is a part: the spread of values stands for it."""
+    draw = np.random.default_rng(3)
+    values = {name: [draw.normal(mean, 3, 2000) for mean in (-0.3, 0.3)] for name in NAMES}
+    level = np.mean(list(values.values()))
+    for shift in (0.0, 10.0):
+        chances = [
+            chances_to_be_best(
+                levels_by_combination({
+                    name: remembered([mean_of(scale * (one - level + shift)) for one in pair]) for name, pair in values.items()
+                }),
+                1,
+            )
+            for scale in (1.0, 1000.0)
+        ]  # fmt: skip
+        assert chances[0] == pytest.approx(chances[1], abs=0.002)
+        assert (chances[0][:, 1] > 0.95).all()
+
+
+def test_levels_that_differ_by_combination_are_no_effects_of_arms():
+    """A combination with few units knows its arms' distance by the others, although their levels lie far apart."""
+    known = rates_of([(0.05, 0.05), (0.2, 0.2), (0.4, 0.4), (0.1, 0.1)], 4000)
+    found = levels_by_combination(known | {"device=phone & visitor=staff": remembered([Rate(2, 20), Rate(2, 20)])})
+    covariance = found.covariances[found.combinations.index("device=phone & visitor=staff")]
+    assert math.sqrt([-1, 1] @ covariance @ [-1, 1]) < 0.4
+
+
 def test_evidence_that_is_half_forgotten_says_half_as_much():
     table = [(0.10, 0.12)] * 4
     old = {name: [memory.aged(0.5) for memory in arms] for name, arms in rates_of(table, 1000).items()}
@@ -164,6 +191,13 @@ def test_each_combination_gets_shares_by_its_own_chances_and_a_new_one_stays_eve
         assert step.shares == pytest.approx([0.01 + 0.97 * chance for chance in step.chances])
     again = close_epoch({}, [arms_of(BETTER_BY_DEVICE, (500,) * 3)], {}, POLICY, arms=3, epochs=3, together=True)
     assert again == closed
+
+
+def test_where_less_is_better_the_least_is_best():
+    closed = close_epoch(
+        {}, [arms_of([(0.1, 0.2, 0.05)] * 4, (500,) * 3)], {}, POLICY, arms=3, epochs=3, sign=-1, together=True
+    )
+    assert all(step.shares[2] > 0.9 for step in closed.steps.values())
 
 
 def test_shares_stay_even_until_every_variant_has_its_units_in_all_combinations_together():
@@ -281,41 +315,81 @@ ALIKE = [(0.1, 0.1)] * 4
 TAILORED = [(0.1, 0.13), (0.1, 0.13), (0.1, 0.08), (0.1, 0.08)]
 
 
-def test_the_lifts_are_those_of_the_sum_over_units():
-    """Against the definition, unit by unit, with NumPy alone: ψ = Σ w(a|c) m(c,a) + k w(a_i|c)(y_i - m(c,a_i))."""
-    periods, _ = world(np.random.default_rng(4), TAILORED)
-    value = policy_value(periods, Z)
-    learned = levels_by_combination({
+def learned_from(periods):
+    """Levels by combination of the units of these periods."""
+    return levels_by_combination({
         name: remembered([
-            sum((one.arms[arm] for one in periods if one.followed is None and one.segment == name), Rate(0, 0))
+            sum((one.arms[arm] for one in periods if one.segment == name), Rate(0, 0))
             for arm in (0, 1)
         ])
         for name in NAMES
-    })  # fmt: skip
-    model = learned.by_combination
-    choice = {name: int(levels.argmax()) for name, levels in model.items()}
+    }).by_combination  # fmt: skip
+
+
+def summed_by_unit(periods, ways, propensity, model):
+    """Means and covariance of ψ = Σ w(a|c) m(c,a) + w(a_i|c)/e(a_i|c) (y_i - m(c,a_i)) by unit, no weight over the largest."""
     scores = []
     for period in periods:
-        if period.followed is None:
-            continue
-        m = model[period.segment]
-        ways = np.array([(1, 0), period.followed, np.eye(2)[choice[period.segment]]])
+        m, given, chances = model(period), np.array(ways(period)), np.array(propensity(period))
         for arm, counted in enumerate(period.arms):
+            weights = np.minimum(given[:, arm] / chances[arm], MAX_WEIGHT)
             for outcome, times in ((1, counted.conversions), (0, counted.units - counted.conversions)):
-                scores += [ways @ m + 2 * ways[:, arm] * (outcome - m[arm])] * times
+                scores += [given @ m + weights * (outcome - m[arm])] * times
     scores = np.array(scores)
-    means, cov = scores.mean(axis=0), np.cov(scores.T) / len(scores)
-    assert list(value.levels.values())[:3] == pytest.approx(means, rel=1e-9)
-    assert np.array(value.covariance)[:3, :3] == pytest.approx(cov, rel=1e-6)
-    assert value.policy.estimate == pytest.approx(means[1] / means[0] - 1, rel=1e-9)
-    # Fieller's bounds are the ratios at which the test of V(policy) - ratio V(control) is at its critical value.
-    for bound in (value.policy.low, value.policy.high):
-        z = (means[1] - (1 + bound) * means[0]) / math.sqrt(
-            cov[1, 1] - 2 * (1 + bound) * cov[0, 1] + (1 + bound) ** 2 * cov[0, 0]
+    return scores.mean(axis=0), np.cov(scores.T) / len(scores), len(scores)
+
+
+def z_at(bound, means, cov, way, over):
+    """The test's statistic of "the lift is this one"."""
+    ratio = 1 + bound
+    error = math.sqrt(cov[way, way] - 2 * ratio * cov[over, way] + ratio**2 * cov[over, over])
+    return (means[way] - ratio * means[over]) / error
+
+
+def test_the_lifts_are_those_of_the_sum_over_units():
+    """Against the definition, unit by unit, with NumPy alone; Fieller's bounds are where the test is at its critical value."""
+    periods, _ = world(np.random.default_rng(4), TAILORED)
+    value = policy_value(periods, Z)
+    model = learned_from([one for one in periods if one.followed is None])
+    choice = {name: int(levels.argmax()) for name, levels in model.items()}
+    means, cov, count = summed_by_unit(
+        [one for one in periods if one.followed is not None],
+        lambda one: [(1, 0), one.followed, np.eye(2)[choice[one.segment]], np.eye(2)[value.best]],
+        lambda _: (0.5, 0.5),
+        lambda one: model[one.segment],
+    )
+    assert list(value.levels.values()) == pytest.approx(means, rel=1e-9)
+    assert np.array(value.covariance) == pytest.approx(cov, rel=1e-3)
+    for lift, way, over in ((value.policy, 1, 0), (value.tailored, 2, 0), (value.over_best, 2, 3)):
+        assert lift.estimate == pytest.approx(means[way] / means[over] - 1, rel=1e-9)
+        assert [z_at(bound, means, cov, way, over) for bound in (lift.low, lift.high)] == pytest.approx(
+            [Z, -Z], rel=1e-3
         )
-        assert abs(z) == pytest.approx(Z, rel=1e-5)
     assert {one.combination: one.position for one in value.choices} == choice
-    assert value.units == len(scores)
+    assert value.units == count
+
+
+def test_from_all_units_each_weighs_the_inverse_of_its_chance_and_is_expected_by_others():
+    """The same of all units: chances before it is known who is of the uniform share, levels from every other epoch, no weight
+    over 20."""
+    periods, _ = world(np.random.default_rng(6), TAILORED, uniform=0.05)
+    value = policy_value(periods, Z)
+    shares = {(one.number, one.segment): one.followed or one.shares for one in periods if one.followed is None}
+    units = {
+        uniform: sum(a.units for one in periods if (one.followed is not None) == uniform for a in one.arms)
+        for uniform in (True, False)
+    }
+    part = units[True] / (units[True] + units[False])
+    halves = [learned_from([one for one in periods if one.number % 2 != odd]) for odd in (0, 1)]
+    means, cov, _ = summed_by_unit(
+        periods,
+        lambda one: [(1, 0), shares[one.number, one.segment]],
+        lambda one: part / 2 + (1 - part) * np.array(shares[one.number, one.segment]),
+        lambda one: halves[one.number % 2][one.segment],
+    )
+    assert value.clipped > 0
+    assert value.from_all.estimate == pytest.approx(means[1] / means[0] - 1, rel=1e-9)
+    assert z_at(value.from_all.low, means, cov, 1, 0) == pytest.approx(Z, rel=1e-3)
 
 
 def test_nothing_is_learned_from_those_by_whom_it_is_read():

@@ -171,7 +171,7 @@ def _fit_values(
     whole = units.sum()
     of_unit = variances.sum() / whole if whole else 0.0
     # A level near 0 is no measure of effects; the spread of values is then.
-    level = max(abs(totals.sum() / whole), math.sqrt(of_unit) / 20) if whole else 1.0
+    level = max(abs(totals.sum() / whole), math.sqrt(of_unit) / 10) if whole else 1.0
     level = level or 1.0
     within = (variances.sum(axis=1) + _PRIOR_UNITS * of_unit) / (units.sum(axis=1) + _PRIOR_UNITS)
     known = (units > 0) & (within[:, None] > 0)
