@@ -283,7 +283,7 @@ TAKE_WHAT_WAS_CHECKED = {
     "daily_sums", "neighbours",  # of sums by day: test_daily_totals
     "compare_counts", "likely_causes", "sentence_of",  # of tables by day: test_second_count
     "split_at_random",  # its own test has the table
-    "point", "sample_point", "property_text", "reversed_in_every_stratum",
+    "point", "sample_point", "property_text", "segment_name", "reversed_in_every_stratum",
     "smallest_margin",  # of a power that is a function of the margin: test_questions
     # derivations are made of comparisons and readings
     "chance_ahead_derivation",
