@@ -19,7 +19,7 @@ from neat_verdict.core.designs.adaptive.posteriors import Memory
 from neat_verdict.core.designs.adaptive.regression import DRAWS, chances_to_be_best, levels_by_combination
 from neat_verdict.core.methods import AlwaysValid
 from neat_verdict.core.periods import Period
-from neat_verdict.core.statistics import Mean, Rate
+from neat_verdict.core.statistics import Mean, Median, Rate
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.traffic import UNIFORM_MARK, Traffic, point, segment_name
 from neat_verdict.core.verdicts import DecisionRule, read_experiment
@@ -427,6 +427,9 @@ def test_there_is_nothing_to_read_without_both():
     periods, _ = world(np.random.default_rng(4), ALIKE, epochs=1)
     assert policy_value([one for one in periods if one.followed is None], Z) is None
     assert policy_value([one for one in periods if one.followed is not None], Z) is None
+    # Nor of medians, which do not add up over combinations.
+    medians = [replace(one, arms=tuple(Median(arm.units, (arm.units,)) for arm in one.arms)) for one in periods]
+    assert policy_value(medians, Z) is None
 
 
 def test_combinations_too_rare_to_be_named_are_read_too():

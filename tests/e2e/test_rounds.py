@@ -33,6 +33,7 @@ def test_two_rounds_are_read_together_decided_on_and_stay_to_be_read_when_a_thir
     standing.get_by_role("link", name="Record the decision").click()
     page.get_by_label("What happens next").fill("A page of its own for everybody")
     page.get_by_role("button", name="Record the decision").click()
+    expect(page.get_by_role("button", name="Record the decision")).to_have_count(0)
     expect(page.get_by_text("B: A page of its own").first).to_be_visible()
     page.get_by_role("button", name="New round…").click()
     page.get_by_role("dialog").get_by_role("button", name="New round", exact=True).click()

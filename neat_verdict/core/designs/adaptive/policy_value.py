@@ -94,7 +94,7 @@ def policy_value(periods: Sequence[Period], critical_value: float, *, sign: int 
     Returns
     -------
     PolicyValue or None
-        None where nobody was assigned evenly, or nobody by the policy.
+        None where nobody was assigned evenly, or nobody by the policy, or where levels are no means of units (quantiles).
 
     By doubly robust estimates: in each group what the levels of the others lead to expect, corrected by what the units of the
     uniform share did, each weighing the chance that the way gives its variant divided by that which it had. The levels come from
@@ -108,7 +108,7 @@ def policy_value(periods: Sequence[Period], critical_value: float, *, sign: int 
     """
     uniform = [period for period in periods if period.followed is not None]
     others = [period for period in periods if period.followed is None]
-    if not sum(arm.units for one in uniform for arm in one.arms) or not sum(a.units for o in others for a in o.arms):
+    if not _units(uniform) or not _units(others) or not uniform[0].arms[0].adds_up:
         return None
     learned = _learned(others)
     expected = {} if learned is None else learned.by_combination
@@ -131,13 +131,13 @@ def policy_value(periods: Sequence[Period], critical_value: float, *, sign: int 
     )
     means, covariance, _ = _values(groups, model, np.full((len(keys), arms), 1 / arms), ways)
 
-    def lift(way: int, over: int, c: float = critical_value) -> Interval:
-        return _lift(means, covariance, way, over, c)
+    def lift(way: int, over: int) -> Interval:
+        return _lift(means, covariance, way, over, critical_value)
 
     whole = total_of([one.arms[0] for one in uniform])
     from_all, clipped = _from_all(periods, critical_value)
     return PolicyValue(
-        units=round(sum(arm.units for one in uniform for arm in one.arms)),
+        units=_units(uniform),
         control=round(whole.units),
         count=whole.smallest_count,
         levels=dict(zip(WAYS, means.tolist(), strict=True)),
@@ -228,6 +228,10 @@ def _overall(expected: Mapping[str, FloatArray], others: Sequence[Period]) -> Fl
     return np.nan_to_num(np.array([arm.estimate for arm in totals], dtype=np.float64))
 
 
+def _units(periods: Sequence[Period]) -> int:
+    return round(sum(arm.units for one in periods for arm in one.arms))
+
+
 def _grouped(periods: Sequence[Period]) -> tuple[list[tuple[int, str]], _Groups]:
     """Periods added up by number and segment."""
     added = _added(periods, lambda one: (one.number, one.segment))
@@ -272,8 +276,7 @@ def _from_all(periods: Sequence[Period], critical_value: float) -> tuple[Interva
         (one.number, one.segment): np.array(one.shares if one.followed is None else one.followed) for one in periods
     }
     keys, groups = _grouped(periods)
-    everybody = sum(arm.units for one in periods for arm in one.arms)
-    part = sum(arm.units for one in periods if one.followed is not None for arm in one.arms) / everybody
+    part = _units([one for one in periods if one.followed is not None]) / _units(periods)
     followed = np.array([shares[key] for key in keys])
     arms = followed.shape[1]
     control = np.tile(np.eye(arms)[0], (len(keys), 1))
