@@ -6,6 +6,7 @@ import math
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, fields
+from functools import cache
 from typing import TYPE_CHECKING, ClassVar, Self
 
 import numpy as np
@@ -214,6 +215,7 @@ class Arm(ABC):
         """Mean and standard error of the level by `weighted_sums` that were added up with weights; None with too little."""
 
     @classmethod
+    @cache
     def field_names(cls) -> tuple[str, ...]:
         """The sums' names, in order."""
         return tuple(field.name for field in fields(cls))  # type: ignore[arg-type]
