@@ -15,6 +15,7 @@ interface StripProps {
 }
 
 const INSET = 8;
+const HALF_TICK = 15; // pixels, of a label such as +60%
 
 export function stripScale(axis: Axis, width: number) {
   return scaleLinear()
@@ -104,10 +105,12 @@ function liftTick(tick: number): string {
 /** Labels of the axis that all strips of a view share; stands once above them. */
 export function StripAxis({ axis, width, written = liftTick }: StripAxisProps) {
   const x = stripScale(axis, width);
+  // A table cuts off what hangs over its edge.
+  const within = (middle: number) => Math.max(HALF_TICK, Math.min(middle, width - HALF_TICK));
   return (
     <svg width={width} height={14} aria-hidden className="block overflow-visible">
       {axis.ticks.map((tick) => (
-        <text key={tick} x={x(tick)} y={11} textAnchor="middle" fontSize={11} fill="var(--color-neutral)">
+        <text key={tick} x={within(x(tick))} y={11} textAnchor="middle" fontSize={11} fill="var(--color-neutral)">
           {written(tick)}
         </text>
       ))}

@@ -114,8 +114,8 @@ function Lifts({ policy, reading, experiment, wide }: Props & { wide: boolean })
       below={
         <p className="quiet text-sm">
           Read from the {count(policy.units)} of the <Term name="Uniform share">uniform share</Term>; the three share
-          the level. By everybody, each weighing the inverse of its chance to see what it saw, the policy brings{" "}
-          {policy.from_all.estimate_text} ({bounds(policy.from_all)});{" "}
+          the level. From all {reading.unit_name}, each weighing the inverse of its chance to see what it saw, the
+          policy brings {policy.from_all.estimate_text} ({bounds(policy.from_all)});{" "}
           {policy.clipped ? `${count(policy.clipped)} weights were` : "no weight was"} clipped at {policy.max_weight}.
         </p>
       }
