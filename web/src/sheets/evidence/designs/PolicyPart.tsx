@@ -46,6 +46,7 @@ function Lifts({ policy, reading, experiment, wide }: Props & { wide: boolean })
   const axis = sharedAxis(
     policy.lines.map((line) => line.lift),
     reading.worthwhile_lift,
+    wide ? 4 : 2,
   );
   const way = (line: Line) => (line.way === "policy" ? "The policy, as it ran" : "Each combination its best");
   const over = (line: Line) => `${line.over === "best" ? policy.best : "A"} for everybody`;
@@ -104,7 +105,7 @@ function Lifts({ policy, reading, experiment, wide }: Props & { wide: boolean })
             </>
           ),
         },
-        stripColumn(axis, wide ? 240 : 120, (line: Line) => ({
+        stripColumn(axis, wide ? 240 : 96, (line: Line) => ({
           lift: line.lift,
           tone: line.tone,
           worthwhile: reading.worthwhile_lift,
@@ -153,6 +154,7 @@ function Choices({ policy, reading }: Pick<Props, "policy" | "reading">) {
     { name: "Learned from", value: (one) => one.units, cell: (one) => count(one.units) },
     {
       name: "Part",
+      responsive: "max-sm:hidden",
       value: (one) => one.units / total(policy),
       cell: (one) => rate(one.units / total(policy), 0),
     },
