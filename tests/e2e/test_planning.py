@@ -75,7 +75,7 @@ def test_a_new_user_plans_from_an_empty_page_to_a_started_experiment(people):
     fill(page, "Visitors who qualify", "4000")
     fill(page, "Ramp: share included, by days", "2 days at 25%")
     page.get_by_role("radio", name=re.compile("^Planned looks")).click()
-    expect(page.get_by_text("and at no other time")).to_be_visible()
+    expect(page.get_by_text("We look after day 14, 21 and 28 and at no other time")).to_be_visible()
     expect(page.get_by_role("img", name=re.compile("Lift to be seen at each look: day 14"))).to_be_visible()
     fill(page, "Looks after day", "14, 17")
     expect(page.get_by_text("We look after day 14, 17 and 28 and at no other time")).to_be_visible()
