@@ -54,13 +54,18 @@ def made(by, **policy):
     return actions.create_experiment(by, "Island photo", changes)
 
 
-@pytest.fixture
-def adaptive(analyst, metrics):
-    draft = made(analyst)
+def begun(by, **policy):
+    """The same, running, with its first epoch open."""
+    draft = made(by, **policy)
     with clock.at(BEGIN):
-        actions.start(analyst, draft.key)
+        actions.start(by, draft.key)
         tend_epochs(find(draft.key))
     return find(draft.key)
+
+
+@pytest.fixture
+def adaptive(analyst, metrics):
+    return begun(analyst)
 
 
 class Crowd:
@@ -283,10 +288,7 @@ def test_the_allocation_metric_may_be_one_where_less_is_better(analyst, metrics)
 
 
 def test_each_segment_is_allocated_by_itself_and_a_new_one_stays_even(analyst, metrics):
-    draft = made(analyst, properties=["device"])
-    with clock.at(BEGIN):
-        actions.start(analyst, draft.key)
-        tend_epochs(find(draft.key))
+    draft = begun(analyst, properties=["device"])
     crowd = Crowd(3)
     at = BEGIN + timedelta(hours=10)
     crowd.come(draft.key, at, 400, {"A": 0.1, "B": 0.5, "C": 0.1}, device="phone")
@@ -489,10 +491,7 @@ def test_each_segment_says_why_its_shares_are_what_they_are(analyst, metrics):
     from neat_verdict.app.experiments.models import Workspace
 
     Workspace.objects.create(segments=[["device"]])
-    own = made(analyst, properties=["device"])
-    with clock.at(BEGIN):
-        actions.start(analyst, own.key)
-        tend_epochs(find(own.key))
+    own = begun(analyst, properties=["device"])
     after = days(find(own.key), device="phone")
     epochs = allocation(after).epochs
     assert epochs[0].sentences == {}
@@ -562,10 +561,7 @@ def test_one_that_ended_shows_its_last_epoch_as_ended(analyst, adaptive):
 
 
 def test_the_list_for_those_who_assign_themselves_has_the_shares_of_now(analyst, metrics, machine):
-    draft = made(analyst, properties=["device"])
-    with clock.at(BEGIN):
-        actions.start(analyst, draft.key)
-        tend_epochs(find(draft.key))
+    draft = begun(analyst, properties=["device"])
     Epoch.objects.filter(experiment=draft).update(shares={"device=phone": [0.1, 0.1, 0.8]})
     Experiment.objects.filter(pk=draft.pk).update(epoch=2)
     from neat_verdict.app.traffic.assigning import running_list

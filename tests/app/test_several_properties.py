@@ -15,7 +15,6 @@ from neat_verdict.app.analysis.analysis import analyse
 from neat_verdict.app.analysis.evidence import evidence
 from neat_verdict.app.analysis.presenting import present
 from neat_verdict.app.analysis.queries import record
-from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Tally
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.experiments.record import as_stored, from_stored
@@ -29,7 +28,7 @@ from neat_verdict.app.traffic.serving import forget, served, traffic_of
 from neat_verdict.core.variants import LETTERS
 from tests.app.conftest import TODAY
 from tests.app.test_assign import LOCAL
-from tests.app.test_reallocation import BEGIN, Crowd, made
+from tests.app.test_reallocation import BEGIN, Crowd, begun
 
 WHO = [{"device": d, "visitor": v} for d, v in product(("phone", "computer"), ("new", "returning"))]
 # On phones C is the best, on computers B.
@@ -38,11 +37,7 @@ TRUE = {"phone": {"A": 0.2, "B": 0.2, "C": 0.5}, "computer": {"A": 0.2, "B": 0.5
 
 @pytest.fixture
 def several(analyst, metrics):
-    draft = made(analyst, properties=["device", "visitor"], uniform=0.2, floor=0.01, max_change=0.9)
-    with clock.at(BEGIN):
-        actions.start(analyst, draft.key)
-        tend_epochs(find(draft.key))
-    return find(draft.key)
+    return begun(analyst, properties=["device", "visitor"], uniform=0.2, floor=0.01, max_change=0.9)
 
 
 @pytest.fixture
@@ -157,10 +152,7 @@ def test_its_derivation_opens(ask, three_days, adaptive_alone):
 
 @pytest.fixture
 def adaptive_alone(analyst, metrics):
-    draft = made(analyst)
-    with clock.at(BEGIN):
-        actions.start(analyst, draft.key)
-        tend_epochs(find(draft.key))
+    draft = begun(analyst)
     Crowd(11).come(draft.key, BEGIN + timedelta(hours=10), 300)
     return find(draft.key)
 

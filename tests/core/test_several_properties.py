@@ -432,6 +432,45 @@ def test_there_is_nothing_to_read_without_both():
     assert policy_value(medians, Z) is None
 
 
+EVEN = (0.5, 0.5)
+
+
+def two_parts(followed, uniform):
+    return [Period(followed, EVEN, 1, NAMES[0], 1), Period(uniform, EVEN, 1, NAMES[0], 1, followed=EVEN)]
+
+
+def test_a_way_over_itself_has_no_lift():
+    rates = [Rate(50, 1000), Rate(90, 1000)], [Rate(30, 300), Rate(50, 300)]
+    beach = policy_value(two_parts(*map(tuple, rates)), Z)
+    assert (beach.best, beach.over_best) == (1, None)
+    assert beach.tailored.estimate == pytest.approx(2 / 3)
+    harbour = policy_value(two_parts(*(tuple(arms[::-1]) for arms in rates)), Z)
+    assert (harbour.best, harbour.tailored, harbour.over_best) == (0, None, None)
+    assert harbour.enough
+
+
+@pytest.mark.parametrize(
+    ("uniform", "count"),
+    [
+        ((Rate(0, 300), Rate(0, 300)), 0),
+        ((Rate(300, 300), Rate(300, 300)), 0),
+        ((Rate(290, 300), Rate(280, 300)), 10),
+        ((Rate(1, 1), Rate(0, 0)), 0),
+        ((Mean(50, 50.0, 50.0), Mean(50, 50.0, 50.0)), 0),
+        ((Mean(50, 60.0, 200.0), Mean(50, 50.0, 200.0)), 50),
+    ],
+)
+def test_what_is_rare_in_control_says_whether_it_may_be_read(uniform, count):
+    value = policy_value(two_parts(uniform, uniform), Z)
+    assert (value.count, value.enough) == (count, count >= MIN_COUNT)
+
+
+def test_a_level_below_zero_has_no_lift():
+    arms = (Mean(500, -1000.0, 6500.0), Mean(500, -500.0, 5000.0))
+    value = policy_value(two_parts(arms, arms), Z)
+    assert (value.count, value.enough) == (500, False)
+
+
 def test_combinations_too_rare_to_be_named_are_read_too():
     periods, _ = world(np.random.default_rng(4), TAILORED)
     rare = [replace(one, segment="(all others)") if one.segment == NAMES[3] else one for one in periods]
@@ -483,6 +522,10 @@ def test_the_policy_in_words():
     assert "not shown" in said(over_best=open_)[1]
     unbounded = replace(interval, low=-math.inf, high=math.inf)
     assert "(its 95% CI has no limit yet)" in said(policy=unbounded)[0]
+    assert (
+        said(over_best=None)[1] == "“Beach” looks best in every combination, so there is nothing to give each its own."
+    )
+    assert "no lift: the level of “Harbour” is not above 0" in said(levels={**value.levels, "control": 0.0})[0]
     few = said(count=MIN_COUNT - 1)
     assert len(few) == 1
     assert f"{MIN_COUNT - 1} of the {MIN_COUNT} it takes" in few[0]

@@ -113,7 +113,8 @@ def _located(
         )
         failed |= {f"browser={name}": count for name, count in browsers}
         units |= _units_by_browser(experiment, variant)
-    return replace(one, parts=[Part(name, count, min(failed.get(name, 0), count)) for name, count in units.items()])
+    counted = [(name, min(count, one.units)) for name, count in units.items()]  # tallies may follow a moment later
+    return replace(one, parts=[Part(name, count, min(failed.get(name, 0), count)) for name, count in counted])
 
 
 def _units_by_browser(experiment: Experiment, variant: Variant) -> dict[str, int]:

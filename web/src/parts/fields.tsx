@@ -119,7 +119,7 @@ export function NumberField({
     sent();
     save(number === null ? null : percent ? number / 100 : number);
   };
-  const message = own ?? error;
+  const message = (waiting ? own : undefined) ?? error;
   return (
     <Row label={label} term={term} unit={unit ?? (percent ? "%" : "")} note={note} error={message} id={id}>
       <input

@@ -128,12 +128,13 @@ def _stored_policy(value: PolicyValue | None, rule: DecisionRule, names: Names) 
 _Line = tuple[Literal["policy", "tailored"], Literal["control", "best"], Interval]
 
 
-def _lines(value: PolicyValue) -> tuple[_Line, ...]:
-    return (
-        ("policy", "control", value.policy),
-        ("tailored", "control", value.tailored),
-        ("tailored", "best", value.over_best),
-    )
+def _lines(value: PolicyValue) -> list[_Line]:
+    made: list[_Line] = [("policy", "control", value.policy)]
+    if value.tailored is not None:
+        made.append(("tailored", "control", value.tailored))
+    if value.over_best is not None:
+        made.append(("tailored", "best", value.over_best))
+    return made
 
 
 def _policy(kept: _StoredPolicy) -> PolicyValueOut:

@@ -39,10 +39,10 @@ class PolicyLineOut(Schema):
 
 class PolicyValueOut(Schema):
     """What sharing out by several properties is worth, read from the ``units`` of the uniform share, ``control`` of them in
-    control with a ``count`` of conversions (or units) that must be ``needed``; before, nothing may be read.
+    control with a ``count`` that must be ``needed``; before, and where control's level is not above 0, nothing may be read.
 
     ``lines`` are the lifts of the policy over control, of each combination's best over control, and of this over the best variant
-    for everybody, whose letter is ``best``; they share the level. ``from_all`` is the
+    for everybody, whose letter is ``best``; they share the level, and one of a way over itself is left out. ``from_all`` is the
     policy's over control by all units, ``clipped`` of them with no more than ``max_weight``.
     """
 

@@ -100,7 +100,7 @@ def policy_derivation(value: PolicyValue) -> Derivation:
         tuple(inputs),
         steps((
             ("critical value", value.critical_value),
-            *((f"{name}{end}", getattr(lift, bound)) for name, lift in lifts
+            *((f"{name}{end}", getattr(lift, bound)) for name, lift in lifts if lift is not None
               for end, bound in (("", "estimate"), (", from", "low"), (", to", "high"))),
         )),
     )  # fmt: skip

@@ -39,11 +39,13 @@ class Choice:
 class PolicyValue:
     """What the policy, and other ways to give variants out, would bring to all units that came.
 
-    ``units`` are those of the uniform share and ``control`` control's among them, with ``count`` of what is rare (conversions, or
-    units). ``levels`` by way (`WAYS`), with their ``covariance``, the ``best`` variant by position.
+    ``units`` are those of the uniform share and ``control`` control's among them, with ``count`` of what is rare: of a rate those
+    that convert or those that do not, whichever are fewer, else units; 0 where all have the same value. ``levels`` by way
+    (`WAYS`), with their ``covariance``; ``best`` is the variant that is best for everybody, by position.
 
     ``policy`` is the lift of the policy as it ran over control; ``tailored`` that of giving each combination the variant that
-    looked best in it; ``over_best`` the lift of this over the best variant for everybody. They share a level.
+    looked best in it; ``over_best`` the lift of this over the best variant for everybody. They share a level. The
+    last two are None where both ways are the same.
 
     ``from_all`` is the policy's lift over control from all units, each weighing the inverse of its chance to see what it saw,
     ``clipped`` of them no more than `MAX_WEIGHT`. ``choices`` are the variants that look best, by combination.
@@ -55,8 +57,8 @@ class PolicyValue:
     levels: Mapping[str, float]
     best: int
     policy: Interval
-    tailored: Interval
-    over_best: Interval
+    tailored: Interval | None
+    over_best: Interval | None
     from_all: Interval
     clipped: int
     choices: tuple[Choice, ...]
@@ -65,8 +67,8 @@ class PolicyValue:
 
     @property
     def enough(self) -> bool:
-        """Whether the lifts may be read."""
-        return self.count >= MIN_COUNT
+        """Whether the lifts may be read: there is enough of control, whose level is above 0."""
+        return self.count >= MIN_COUNT and self.levels["control"] > 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,7 +133,9 @@ def policy_value(periods: Sequence[Period], critical_value: float, *, sign: int 
     )
     means, covariance, _ = _values(groups, model, np.full((len(keys), arms), 1 / arms), ways)
 
-    def lift(way: int, over: int) -> Interval:
+    def lift(way: int, over: int) -> Interval | None:
+        if np.array_equal(ways[way], ways[over]):
+            return None
         return _lift(means, covariance, way, over, critical_value)
 
     whole = total_of([one.arms[0] for one in uniform])
@@ -139,10 +143,10 @@ def policy_value(periods: Sequence[Period], critical_value: float, *, sign: int 
     return PolicyValue(
         units=_units(uniform),
         control=round(whole.units),
-        count=whole.smallest_count,
+        count=_count(whole),
         levels=dict(zip(WAYS, means.tolist(), strict=True)),
         best=best,
-        policy=lift(1, 0),
+        policy=_lift(means, covariance, 1, 0, critical_value),
         tailored=lift(2, 0),
         over_best=lift(2, 3),
         from_all=from_all,
@@ -155,23 +159,33 @@ def policy_value(periods: Sequence[Period], critical_value: float, *, sign: int 
 
 def policy_in_words(value: PolicyValue, names: Names, confidence: float, *, sign: int = 1) -> tuple[str, ...]:
     """What the policy brings, and whether giving each combination its own pays, as sentences."""
-    control, everybody = names.variant(0), f"{names.variant(value.best)} for everybody"
-    if not value.enough:
+    control, best = names.variant(0), names.variant(value.best)
+    if value.count < MIN_COUNT:
         return (
             f"What the policy brings cannot be read yet: {format_count(value.control)} {names.units} of the uniform share saw "
             f"{control}, with {format_count(value.count)} of the {MIN_COUNT} it takes.",
         )
-    brings = f"The policy brings {_seen(value.policy, confidence)} over {control}"
-    tailored = f"each combination its best variant brings {_seen(value.over_best, confidence)} over {everybody}"
+    if not value.enough:
+        return (f"What the policy brings is no lift: the level of {control} is not above 0.",)
+    return (_brings(value.policy, control, confidence, sign), _pays(value.over_best, best, confidence, sign))
+
+
+def _brings(lift: Interval, control: str, confidence: float, sign: int) -> str:
     clear = {1: "", 0: "; that it brings anything is not shown", -1: "; it does harm"}
-    pays = {
+    return f"The policy brings {_seen(lift, confidence)} over {control}{clear[sign * lift.side]}."
+
+
+def _pays(lift: Interval | None, best: str, confidence: float, sign: int) -> str:
+    if lift is None:
+        return f"{best} looks best in every combination, so there is nothing to give each its own."
+    clear = {
         1: ": it pays to give each its own",
         0: "; that this pays is not shown",
         -1: "; one variant for all is better",
     }
     return (
-        f"{brings}{clear[sign * value.policy.side]}.",
-        f"To give {tailored}{pays[sign * value.over_best.side]}.",
+        f"To give each combination its best variant brings {_seen(lift, confidence)} over {best} for everybody"
+        f"{clear[sign * lift.side]}."
     )
 
 
@@ -183,6 +197,13 @@ def _seen(lift: Interval, confidence: float) -> str:
         else f"its {sure} CI has no limit yet"
     )
     return f"{format_lift(lift.estimate)} ({bounds})"
+
+
+def _count(control: Arm) -> float:
+    """How much there is to compare with."""
+    if control.converts:
+        return min(control.total, control.units - control.total)
+    return control.units if control.squared_error > 0 else 0.0
 
 
 def _choices(learned: Levels, choice: Mapping[str, int], others: Sequence[Period], sign: int) -> tuple[Choice, ...]:

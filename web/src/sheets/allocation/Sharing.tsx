@@ -124,8 +124,10 @@ function PolicyPanel() {
       .split(",")
       .map((name) => name.trim())
       .filter(Boolean);
-    const floor = properties.length > 1 && !several && policy.floor === USUAL.floor ? FLOOR_OF_SEVERAL : policy.floor;
-    return set({ properties, floor });
+    // A floor that nobody chose goes with the number of properties.
+    const floorOf = (those: string[]) => (those.length > 1 ? FLOOR_OF_SEVERAL : usual(experiment).floor);
+    const chosen = policy.floor !== floorOf(policy.properties);
+    return set({ properties, floor: chosen ? policy.floor : floorOf(properties) });
   };
   const lengths = LENGTHS.some(([hours]) => hours === policy.epoch_hours)
     ? LENGTHS

@@ -116,7 +116,7 @@ function Read({ evidence }: { evidence: Evidence }) {
           ))}
         </div>
       )}
-      {DesignPanel && reading.summary && (
+      {DesignPanel && reading.summary && !unsound && (
         <DesignPanel summary={reading.summary} reading={reading} experiment={experiment.key} />
       )}
       {evidence.looks && <LooksPanel looks={evidence.looks} reading={reading} />}

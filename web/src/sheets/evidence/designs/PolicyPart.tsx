@@ -107,14 +107,14 @@ function Lifts({ policy, reading, experiment, wide }: Props & { wide: boolean })
         },
         stripColumn(axis, wide ? 240 : 96, (line: Line) => ({
           lift: line.lift,
-          tone: line.tone,
+          tone: reading.readable ? line.tone : "open",
           worthwhile: reading.worthwhile_lift,
           sentence: `${way(line)} over ${over(line)}: ${line.lift.estimate_text}, ${bounds(line.lift)}`,
         })),
       ]}
       below={
         <p className="quiet text-sm">
-          Read from the {count(policy.units)} of the <Term name="Uniform share">uniform share</Term>; the three share
+          Read from the {count(policy.units)} of the <Term name="Uniform share">uniform share</Term>; the lifts share
           the level. From all {reading.unit_name}, each weighing the inverse of its chance to see what it saw, the
           policy brings {policy.from_all.estimate_text} ({bounds(policy.from_all)});{" "}
           {policy.clipped ? `${count(policy.clipped)} weights were` : "no weight was"} clipped at {policy.max_weight}.
