@@ -7,6 +7,7 @@ are; the functions below are the one place where several are combined.
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
@@ -20,6 +21,7 @@ from scipy import optimize, special
 
 from neat_verdict.core.checks import InputError, check_positive, check_share
 from neat_verdict.core.numeric import FloatArray
+from neat_verdict.core.propensity import Cell, OverDays, levels_over_days
 from neat_verdict.core.statistics import (
     Arm,
     Comparison,
@@ -74,7 +76,7 @@ class Period:
     def pair(self, variant: int, reference: int) -> Pair:
         """Two of the arms, by position, to be compared."""
         units = sum(arm.units for arm in self.arms)
-        return Pair(self.arms[variant], self.arms[reference], self.segment, units)
+        return Pair(self.arms[variant], self.arms[reference], self.segment, units, self.day)
 
 
 _SMALLEST_STATISTIC, _LARGEST_STATISTIC = 1e-9, 20.0  # beyond it a p is under 1e-88
@@ -83,12 +85,18 @@ _SMALLEST_STATISTIC, _LARGEST_STATISTIC = 1e-9, 20.0  # beyond it a p is under 1
 @dataclass(frozen=True, slots=True)
 class Pair:
     """A variant and a reference of one period, and of one segment of ``units`` in all arms where segments have shares of their
-    own."""
+    own.
+
+    ``chances``, those of a unit to see either, are given where the pair is compared by them (`propensity`); ``day`` places it in
+    time then.
+    """
 
     variant: Arm
     reference: Arm
     segment: str = ""
     units: float = 0.0
+    day: int = 0
+    chances: tuple[float, float] | None = None
 
     def __post_init__(self) -> None:
         if type(self.variant) is not type(self.reference):
@@ -97,7 +105,9 @@ class Pair:
 
     @property
     def usable(self) -> bool:
-        """True where both arms have enough to be compared."""
+        """True where both arms have enough to be compared; by the chances they had any unit at all is enough."""
+        if self.chances is not None:
+            return self.size > 0
         return comparable([self.variant, self.reference])
 
     @property
@@ -267,7 +277,8 @@ def compare_stratified(pairs: Sequence[Pair], critical_value: float) -> Stratifi
         None where no period can be compared. Each period weighs as `Pair.weight` has it, so that its part of the variance follows
         from how many came, not from the shares, which follow from earlier outcomes: the standardised sum is about normal then,
         at any share, where weights n₁n₀/(n₁ + n₀) leave a mixture of normals. With the same shares throughout both are the same.
-        Segments with shares of their own are each compared so, and combined by
+        Pairs with `Pair.chances` are compared by these (`propensity.levels_over_days`).
+    Segments with shares of their own are each compared so, and combined by
         their units in all arms (direct standardisation): otherwise those would weigh most in which the variant was shown most,
         which is where it looked best. The lift is Fieller's, unbounded where the reference is not clear of zero.
 
@@ -283,10 +294,11 @@ def compare_stratified(pairs: Sequence[Pair], critical_value: float) -> Stratifi
     standardisation: Fleiss, Levin & Paik (2003), chapter 19.
     """
     check_positive("critical_value", critical_value)
-    usable = [pair for pair in pairs if pair.usable]
+    usable = usable_of(pairs)
     if not usable:
         return None
-    (m1, v1), (m0, v0) = stratified_levels(usable)
+    over = _over_days(usable) if _by_chance(usable) else None  # once for all that is made of it
+    (m1, v1), (m0, v0) = stratified_levels(usable) if over is None else _last_levels(over)
     both = stratified_covariance(usable)
     error = math.sqrt(max(v1 + v0 - 2 * both, 0.0))
     skewness = skewness_of_pairs(usable)
@@ -307,9 +319,36 @@ def compare_stratified(pairs: Sequence[Pair], critical_value: float) -> Stratifi
         statistic=statistic,
         pvalue=float(2 * special.ndtr(-abs(statistic))),
         periods=len(usable),
-        information=information_of(usable),
+        information=information_of(usable) if over is None else float(over.information[-1]),
         skewness=skewness,
     )
+
+
+def usable_of(pairs: Sequence[Pair]) -> list[Pair]:
+    """Those that can be compared; none where an arm that is compared by its chances has too little over all of them."""
+    usable = [pair for pair in pairs if pair.usable]
+    if not _by_chance(usable) or any(comparable([one.variant, one.reference]) for one in usable):
+        return usable
+    together = [total_of([getattr(one, side) for one in usable]) for side in ("variant", "reference")]
+    return usable if comparable(together) else []
+
+
+def _by_chance(usable: Sequence[Pair]) -> bool:
+    return bool(usable) and usable[0].chances is not None
+
+
+def _over_days(usable: Sequence[Pair]) -> OverDays:
+    return levels_over_days(
+        [
+            Cell(pair.day, pair.segment, pair.size, (pair.variant, pair.reference), pair.chances)
+            for pair in usable
+            if pair.chances is not None
+        ]
+    )
+
+
+def _last_levels(over: OverDays) -> list[tuple[float, float]]:
+    return list(zip(over.levels[-1].tolist(), over.variances[-1].tolist(), strict=True))
 
 
 def information_of(pairs: Sequence[Pair]) -> float:
@@ -317,7 +356,10 @@ def information_of(pairs: Sequence[Pair]) -> float:
 
     Of segments with shares of their own 1/Σ(π²·ΣN/(Σw)²), π their parts of all units: what the same variance would take in one.
     """
-    parts = _segments([pair for pair in pairs if pair.usable])
+    usable = usable_of(pairs)
+    if _by_chance(usable):
+        return float(_over_days(usable).information[-1])
+    parts = _segments(usable)
     if not parts:
         return 0.0
     return 1 / math.fsum(
@@ -328,8 +370,15 @@ def information_of(pairs: Sequence[Pair]) -> float:
 
 def skewness_of_pairs(pairs: Sequence[Pair]) -> Skewness | None:
     """Skewness of a comparison's statistic; None of rates, where third moments are not known, or with nothing to compare."""
-    usable = [pair for pair in pairs if pair.usable]
-    return skewness_of(_weighted(usable)) if usable else None
+    usable = usable_of(pairs)
+    if not _by_chance(usable):
+        return skewness_of(_weighted(usable)) if usable else None
+    if not usable[0].variant.skewed:
+        return None
+    found = skewness_of([(1.0, total_of([one.variant for one in usable]), total_of([one.reference for one in usable]))])
+    if found is None:
+        return None
+    return Skewness(found.of_values, found.of_values * float(_over_days(usable).unevenness[-1]))
 
 
 def null_skewness_of(pairs: Sequence[Pair]) -> float:
@@ -338,15 +387,18 @@ def null_skewness_of(pairs: Sequence[Pair]) -> float:
 
     It moves the two sides of a test against one another: together they keep their level, one of them alone does not.
     """
-    usable = [pair for pair in pairs if pair.usable]
+    usable = usable_of(pairs)
     if not usable or not usable[0].variant.converts:
         return 0.0
     units = math.fsum(pair.variant.units + pair.reference.units for pair in usable)
     p = math.fsum(pair.variant.total + pair.reference.total for pair in usable) / units
     if not 0 < p < 1:
         return 0.0
-    sizes = [(weight, float(one.units), float(other.units)) for weight, one, other in _weighted(usable)]
-    skewness = unevenness(sizes) * (1 - 2 * p) / math.sqrt(p * (1 - p))
+    if _by_chance(usable):
+        uneven = float(_over_days(usable).unevenness[-1])
+    else:
+        uneven = unevenness((w, float(one.units), float(other.units)) for w, one, other in _weighted(usable))
+    skewness = uneven * (1 - 2 * p) / math.sqrt(p * (1 - p))
     return min(max(skewness, -MAX_NULL_SKEWNESS), MAX_NULL_SKEWNESS)
 
 
@@ -373,7 +425,7 @@ def _segments(usable: Sequence[Pair]) -> list[tuple[float, list[Pair]]]:
 def log_ratio_of(pairs: Sequence[Pair]) -> Effect | None:
     """The log of variant over reference with its variance (delta method), stratified in several periods; None where a level is
     not above 0."""
-    usable = [pair for pair in pairs if pair.usable]
+    usable = usable_of(pairs)
     if len(pairs) == 1:
         return pairs[0].variant.log_ratio(pairs[0].reference)
     if not usable:
@@ -411,7 +463,7 @@ def homogeneity_of(strata: Sequence[Sequence[Pair]]) -> Homogeneity:
     """
     if not all(map(is_informative, strata)):
         raise InputError("strata", len(strata), "must each have something counted in an arm")
-    usable = [[pair for pair in pairs if pair.usable] for pairs in strata]
+    usable = list(map(usable_of, strata))
     levels = [stratified_levels(pairs) for pairs in usable]
     own = [_ratio(m1, m0) for (m1, _), (m0, _) in levels]
     if all(len(pairs) == 1 for pairs in strata):
@@ -433,7 +485,9 @@ def _sum(values: FloatArray) -> FloatArray:
 
 
 def stratified_levels(usable: Sequence[Pair]) -> list[tuple[float, float]]:
-    """Level and variance of the variant, then of the reference, over periods that can all be compared."""
+    """Level and variance of the variant, then of the reference, over periods that can all be compared (`usable_of`)."""
+    if _by_chance(usable):
+        return _last_levels(_over_days(usable))
     result = [[0.0, 0.0], [0.0, 0.0]]
     for part, group in _segments(usable):
         for side, (level, variance) in enumerate(_stratum_levels(group, _sum)):
@@ -443,7 +497,9 @@ def stratified_levels(usable: Sequence[Pair]) -> list[tuple[float, float]]:
 
 
 def stratified_covariance(usable: Sequence[Pair]) -> float:
-    """Covariance of the two levels of `stratified_levels`."""
+    """Covariance of the two levels of `stratified_levels`; 0 by chances, given the mix that came."""
+    if _by_chance(usable):
+        return 0.0
     return math.fsum(part**2 * float(_stratum_covariance(group, _sum)) for part, group in _segments(usable))
 
 
@@ -476,6 +532,8 @@ def running_lift(
     One value for each distinct day, in order; nan before anything can be compared. The lifts of `compare_stratified`, cumulated.
     """
     distinct = sorted(set(days))
+    if pairs and pairs[0].chances is not None:
+        return _running_by_chance(pairs, distinct, critical_value)
     place = {day: index for index, day in enumerate(distinct)}
     groups: dict[str, list[tuple[Pair, int]]] = {}
     for pair, day in zip(pairs, days, strict=True):
@@ -521,4 +579,32 @@ def running_lift(
         lift = m1 / m0 - 1
     known = (units > 0) & (m0 > 0) & (v1 + v0 > 2 * both)
     result = [np.where(known, part, np.nan) for part in (lift, low - 1, high - 1)]
+    return result[0], result[1], result[2]
+
+
+def _running_by_chance(
+    pairs: Sequence[Pair], days: Sequence[int], critical_value: float
+) -> tuple[FloatArray, FloatArray, FloatArray]:
+    result = np.full((3, len(days)), np.nan)
+    usable = [pair for pair in pairs if pair.usable]
+    if not usable:
+        return result[0], result[1], result[2]
+    over = _over_days(usable)
+    at = [days.index(day) for day in over.days]
+    shapes = []
+    for side in ("variant", "reference"):
+        by_day: dict[int, list[Arm]] = {}
+        for pair in usable:
+            by_day.setdefault(pair.day, []).append(getattr(pair, side))
+        arms = itertools.accumulate(total_of(by_day[day]) for day in over.days)
+        shapes.append(
+            np.array([(arm.units, *(arm.deviations or (math.nan, math.nan))) for arm in arms], dtype=np.float64)
+        )
+    with np.errstate(divide="ignore", invalid="ignore"):
+        a = np.nan_to_num(pooled_skewness(*(shapes[0] + shapes[1]).T) * over.unevenness)
+        below, above = with_skewness(critical_value, a), -with_skewness(-critical_value, a)
+        (m1, m0), (v1, v0) = over.levels.T, over.variances.T
+        low, high = fieller_interval(m1, v1, m0, v0, below, above)
+        known = (shapes[0][:, 0] > 0) & (shapes[1][:, 0] > 0) & (m0 > 0) & (v1 + v0 > 0)
+        result[:, at] = np.where(known, np.stack([m1 / m0 - 1, low - 1, high - 1]), np.nan)
     return result[0], result[1], result[2]

@@ -13,7 +13,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from neat_verdict.core.checks import InputError, check_positive
-from neat_verdict.core.periods import Pair, Period, added_up
+from neat_verdict.core.periods import Pair, Period, added_up, total_of
 from neat_verdict.core.statistics import Arm
 
 _DIGITS = 9  # to which two ratios of shares are the same
@@ -130,8 +130,11 @@ def pairs_of(periods: Sequence[Period], variant: int, reference: int = 0) -> lis
     """Two arms, by position, over periods.
 
     Of a fixed split those are one in which the two stood in the same ratio, by round and segment, and those are left out in which
-    one of them got no new units; all are taken where nothing else is left.
+    one of them got no new units; all are taken where nothing else is left. Of units by several properties, some of which were
+    assigned evenly whatever was seen, they are the cells by day and segment, with the chances that were known for each.
     """
+    if any(one.followed is not None for one in periods) and periods[0].arms[0].adds_up:
+        return _by_chance(periods, variant, reference)
     groups: dict[tuple[object, ...], list[Period]] = {}
     together = [one for one in periods if not one.fixed or (one.shares[variant] and one.shares[reference])]
     for place, period in enumerate(together or periods):
@@ -141,6 +144,22 @@ def pairs_of(periods: Sequence[Period], variant: int, reference: int = 0) -> lis
             key = ("", period.round, period.segment, round(period.shares[variant] / whole, _DIGITS) if whole else 0.0)
         groups.setdefault(key, []).append(period)
     return [added_up(group).pair(variant, reference) for group in groups.values()]
+
+
+def _by_chance(periods: Sequence[Period], variant: int, reference: int) -> list[Pair]:
+    """Units of the uniform share and of the policy together: their chances, mixed as they came, are those of the cell."""
+    cells: dict[tuple[object, ...], list[tuple[float, Period]]] = {}
+    for one in periods:
+        units = sum(arm.units for arm in one.arms)
+        if units:
+            cells.setdefault((one.round, one.number, one.day, one.segment), []).append((units, one))
+    made = []
+    for cell in cells.values():
+        whole, first = sum(units for units, _ in cell), cell[0][1]
+        arm, other = (total_of([one.arms[at] for _, one in cell]) for at in (variant, reference))
+        e1, e0 = (sum(units * one.shares[at] for units, one in cell) / whole for at in (variant, reference))
+        made.append(Pair(arm, other, first.segment, whole, first.day, (e1, e0)))
+    return made
 
 
 def only(periods: Sequence[Period], positions: Sequence[int]) -> list[Period]:

@@ -415,7 +415,7 @@ def test_the_series_ends_where_the_reading_is():
 
 def test_a_pair_weighs_by_all_units_of_its_time():
     pair = pairs_of(PARALLEL.strata(STOPPED), 2)[0]
-    assert pair == Pair(Rate(500, 10_000), Rate(1000, 10_000), "", 30_000)
+    assert pair == Pair(Rate(500, 10_000), Rate(1000, 10_000), "", 30_000, day=10)
 
 
 def test_every_method_reads_on_after_a_stop():

@@ -11,6 +11,7 @@ from neat_verdict.core.derivations.parts import interval_steps
 from neat_verdict.core.periods import Pair, compare_stratified
 from neat_verdict.core.rule import DecisionRule
 from neat_verdict.core.statistics import Arm, Comparison, without_null_skewness
+from neat_verdict.core.statistics.arms.averaged import FIELLER
 from neat_verdict.core.text.format import MINUS, format_full
 from neat_verdict.core.text.statements import Derivation, Step, steps
 
@@ -151,6 +152,19 @@ _STRATIFIED = {
 }
 
 
+_BY_CHANCE = (
+    "Combinations have shares of their own, and an arm has few units where it looked bad before, or none. So every cell, a day "
+    "of a combination, counts by the chance that its units had to see the arm: what the days before lead to expect, corrected by "
+    "what the units did. Days are combined so that each adds to the variance what its number of units says, whatever the shares.",
+    f"m_d = Σ[N_c·μ_c + (x_c {MINUS} n_c·μ_c)/e_c]/N of the cells c of a day with N units in all variants, N_c of them in the "
+    "cell, e the chance;  μ: the arm’s level in that combination before, with 20 units at its level in all;  w = N/√v, v the "
+    "mean of 1/e₁ + 1/e₀ over the day’s units;  m = Σw·m_d/Σw,  v = ΣΣ(w/N)²·N_c·s²/e_c/(Σw)²;  s² = Σn(x/n − μ)² of units, by "
+    "combination, times what the arm has of what these lead to expect",
+    "Horvitz & Thompson (1952), J. Am. Stat. Assoc. 47, 663–685; Robins, Rotnitzky & Zhao (1994), J. Am. Stat. Assoc. 89, "
+    f"846–866; Hadad et al. (2021), Proc. Natl. Acad. Sci. 118, e2014602118; {FIELLER}",
+)
+
+
 def _stratified(
     figure: Figure,
     comparison: Comparison,
@@ -184,11 +198,15 @@ def _stratified(
     else:
         formula = _adjusted_words(rule, among, shared)[1]
         made += [Step("comparisons", str(among)), Step("adjusted p", format_full(comparison.adjusted_pvalue))]
-    words, combined, source = rule.design.stratified_words(segments=len({pair.segment for pair in pairs}) > 1)
+    if pairs[0].chances is None:
+        words, combined, source = rule.design.stratified_words(segments=len({pair.segment for pair in pairs}) > 1)
+        combined += comparison.variant.notation.by_period
+    else:
+        words, combined, source = _BY_CHANCE
     return Derivation(
         f"{name} of {whose}",
         words,
-        f"{combined}{comparison.variant.notation.by_period};  {formula}",
+        f"{combined};  {formula}",
         source,
         tuple(_period_inputs(pairs)),
         tuple(made),
@@ -201,6 +219,8 @@ def _period_inputs(pairs: Sequence[Pair]) -> list[Step]:
     for number, pair in enumerate(pairs, start=1):
         of = f" of {pair.segment}" if segments else ""
         lines.append(Step(f"{number}: N, units{of} in all variants", format_full(pair.size)))
+        if pair.chances is not None:
+            lines.append(Step(f"{number}: e₁, e₀", ", ".join(map(format_full, pair.chances))))
         names, values = [], []
         for arm, mark in ((pair.variant, "₁"), (pair.reference, "₀")):
             names.append(", ".join(f"{name}{mark}" for name, _ in arm.inputs()))

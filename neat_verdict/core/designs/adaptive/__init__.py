@@ -33,6 +33,7 @@ from neat_verdict.core.statistics import (
     normal_best_chances,
     two_sided_critical_value,
 )
+from neat_verdict.core.stretches import pairs_of
 from neat_verdict.core.text.format import format_lift, format_percent
 from neat_verdict.core.text.names import Names
 from neat_verdict.core.text.statements import Condition, Derivation, Step, condition
@@ -121,7 +122,7 @@ class Adaptive(Design):
     def _fraction(self, rule: DecisionRule, periods: Sequence[Period], first: int, second: int) -> float:
         """What is in of the planned data of two arms: all units of the periods in which they can be compared, which is what the
         variance of the comparison's sum grows by (`Pair.weight`), whatever the shares."""
-        known = math.fsum(pair.size for pair in (period.pair(first, second) for period in periods) if pair.usable)
+        known = math.fsum(pair.size for pair in pairs_of(periods, first, second) if pair.usable)
         return known / (2 * len(periods[0].arms) if rule.planned_units is None else sum(rule.planned_units))
 
     def check_split(self, periods: Sequence[Period], weights: Sequence[float]) -> SplitCheck:
@@ -197,10 +198,10 @@ class Adaptive(Design):
     ) -> tuple[Series, ...]:
         """With all epochs up to each day there is (`Period.day`)."""
         ordered = sorted(periods, key=lambda period: period.day)
-        days = [period.day for period in ordered]
+        lines = (pairs_of(ordered, variant) for variant in range(1, len(critical_values) + 1))
         return tuple(
-            Series(*running_lift([period.pair(variant, 0) for period in ordered], days, c))
-            for variant, c in enumerate(critical_values, start=1)
+            Series(*running_lift(pairs, [pair.day for pair in pairs], c))
+            for pairs, c in zip(lines, critical_values, strict=True)
         )
 
     def rule_words(self, rule: DecisionRule) -> tuple[str, ...]:
