@@ -1,0 +1,56 @@
+"""Tests by region: past data, similar pairs, what a design could see, the draw, and what withholding did.
+
+Nothing here knows visitors or variants; a region is a row of daily sums.
+"""
+
+from neat_verdict.core.regions.course import Course, course_of
+from neat_verdict.core.regions.drawing import DrawnPair, draw
+from neat_verdict.core.regions.effect import PairEffects, RegionEffect, Windows, pair_effects, read_effect
+from neat_verdict.core.regions.history import Finding, History, Row, WrongRow, check_length, history_of, wrong_rows
+from neat_verdict.core.regions.pairs import (
+    MIN_PAIRS,
+    Balance,
+    Matching,
+    RegionPair,
+    match_regions,
+    pairs_from,
+)
+from neat_verdict.core.regions.panel import Panel
+from neat_verdict.core.regions.placebo import Found, Placebo, placebo_tests
+from neat_verdict.core.regions.plans import RegionDesign, base_days_of, designs_for
+from neat_verdict.core.regions.signflips import FlipTest, flip_test, smallest_pvalue
+
+__all__ = [
+    "MIN_PAIRS",
+    "Balance",
+    "Course",
+    "DrawnPair",
+    "Finding",
+    "FlipTest",
+    "Found",
+    "History",
+    "Matching",
+    "PairEffects",
+    "Panel",
+    "Placebo",
+    "RegionDesign",
+    "RegionEffect",
+    "RegionPair",
+    "Row",
+    "Windows",
+    "WrongRow",
+    "base_days_of",
+    "check_length",
+    "course_of",
+    "designs_for",
+    "draw",
+    "flip_test",
+    "history_of",
+    "match_regions",
+    "pair_effects",
+    "pairs_from",
+    "placebo_tests",
+    "read_effect",
+    "smallest_pvalue",
+    "wrong_rows",
+]

@@ -1,0 +1,185 @@
+"""Similar regions, two by two: matched so that the sum of their distances is the smallest there is."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+
+import networkx as nx
+import numpy as np
+
+from neat_verdict.core.checks import InputError, check_positive
+from neat_verdict.core.numeric import FloatArray
+from neat_verdict.core.regions.panel import WEEK, Panel, weekly
+
+NEAREST = 15  # partners that each region may have; the complete graph is exact for all, and takes far longer
+MIN_PAIRS = 6  # with five the smallest two-sided p is 2/2⁵ = 0.0625
+MAX_DISTANCE = 3.0  # times the median distance of pairs; farther ones are no partners. The house's limit, no source
+FEATURES = ("level", "trend", "weekly pattern", "course of the year")
+
+
+@dataclass(frozen=True, slots=True)
+class RegionPair:
+    """Two regions, by name in alphabetical order, and how far apart they are (`distances`)."""
+
+    first: str
+    second: str
+    distance: float
+
+
+@dataclass(frozen=True, slots=True)
+class Balance:
+    """How far regions lie apart in a ``feature``, on average, in its standard deviations over all regions: two of any, and the
+    two of a pair."""
+
+    feature: str
+    any_two: float
+    paired: float
+
+
+@dataclass(frozen=True, slots=True)
+class Matching:
+    """Pairs from the closest on, the regions without a good partner, and the balance."""
+
+    pairs: tuple[RegionPair, ...]
+    without: tuple[str, ...]
+    balance: tuple[Balance, ...]
+
+
+def features_of(values: FloatArray) -> list[FloatArray]:
+    """What regions are matched by, one array of regions x columns each, in the order of `FEATURES`.
+
+    The logarithm of the daily mean; the slope of the logarithm of weekly sums; the logarithm of each weekday's share; the
+    logarithm of each four weeks' sum beyond level and slope. Each is scaled so that its columns together vary by 1 over the
+    regions.
+    """
+    weeks = np.log1p(weekly(values))
+    time = np.arange(weeks.shape[1]) - (weeks.shape[1] - 1) / 2
+    slope = (weeks * time).sum(axis=1, keepdims=True) / max(float((time**2).sum()), 1.0)
+    kept = values.shape[1] // WEEK * WEEK
+    by_weekday = values[:, values.shape[1] - kept :].reshape(len(values), -1, WEEK).sum(axis=1)
+    pattern = np.log((by_weekday + 1) / (by_weekday + 1).sum(axis=1, keepdims=True))
+    beyond = weeks - weeks.mean(axis=1, keepdims=True) - slope * time
+    months = beyond.shape[1] // 4
+    course = beyond[:, beyond.shape[1] - 4 * months :].reshape(len(values), months, 4).mean(axis=2)
+    columns = (np.log(values.mean(axis=1, keepdims=True) + 1e-9), slope, pattern, course)
+    return [_scaled(column) for column in columns]
+
+
+def _scaled(columns: FloatArray) -> FloatArray:
+    if columns.shape[1] == 0:
+        return columns
+    apart = columns - columns.mean(axis=0)
+    spread = float(np.sqrt((apart**2).sum(axis=1).mean()))
+    return np.asarray(apart / spread if spread > 1e-12 else np.zeros_like(apart))
+
+
+def distances(features: Sequence[FloatArray]) -> FloatArray:
+    """Root of the sum of squared differences, regions x regions: each feature counts the same."""
+    whole = np.concatenate(list(features), axis=1)
+    squares = (whole**2).sum(axis=1)
+    return np.asarray(np.sqrt(np.maximum(squares[:, None] + squares - 2 * whole @ whole.T, 0)))
+
+
+def match_regions(
+    panel: Panel,
+    outcome: str,
+    *,
+    without: Collection[str] = (),
+    must: Collection[str] = (),
+    nearest: int | None = NEAREST,
+    max_distance: float = MAX_DISTANCE,
+) -> Matching:
+    """Pair similar regions.
+
+    Parameters
+    ----------
+    panel : Panel
+    outcome : str
+        What they are matched by.
+    without, must : regions
+        Those kept out, and those that stay in however far their partner is.
+    nearest : int or None
+        How many of its nearest each region may be paired with; any where None.
+    max_distance : float
+        Times the median distance of the pairs, above 0, beyond which a region has no good partner.
+
+    Returns
+    -------
+    Matching
+        As many pairs as there can be with the smallest sum of distances (minimum-weight maximum matching); those too far apart
+        are given up again.
+
+    Raises
+    ------
+    InputError
+        For a region it does not know, one that is kept out and must stay, or fewer than two regions.
+
+    References
+    ----------
+    Greevy, Lu, Silber & Rosenbaum (2004), Biostatistics 5, 263-275 (optimal non-bipartite matching before randomisation).
+    """
+    check_positive("max_distance", max_distance)
+    panel.rows([*without, *must])
+    if both := sorted(set(without) & set(must)):
+        raise InputError("must", both[0], "must not be kept out at the same time")
+    names = [name for name in panel.regions if name not in set(without)]
+    if len(names) < 2:
+        raise InputError("regions", len(names), "must be two at least to make a pair")
+    features = features_of(panel.only(names).outcome(outcome))
+    apart = distances(features)
+    chosen = _matched(apart, nearest)
+    usual = float(np.median([apart[i, j] for i, j in chosen])) if chosen else 0.0
+    pairs = sorted(
+        (
+            RegionPair(min(names[i], names[j]), max(names[i], names[j]), float(apart[i, j]))
+            for i, j in chosen
+            if apart[i, j] <= max_distance * usual or {names[i], names[j]} & set(must)
+        ),
+        key=lambda pair: (pair.distance, pair.first),
+    )
+    taken = {name for pair in pairs for name in (pair.first, pair.second)}
+    return Matching(
+        tuple(pairs), tuple(name for name in names if name not in taken), balance_of(names, features, pairs)
+    )
+
+
+def pairs_from(panel: Panel, outcome: str, listed: Sequence[tuple[str, str]]) -> Matching:
+    """Pairs as somebody listed them. Raises InputError for a region it does not know, or one in two pairs."""
+    names = [name for pair in listed for name in pair]
+    places = dict(zip(names, panel.rows(names), strict=True))
+    for name in names:
+        if names.count(name) > 1:
+            raise InputError("pairs", name, "must be in one pair only")
+    features = features_of(panel.outcome(outcome))
+    apart = distances(features)
+    pairs = tuple(RegionPair(min(pair), max(pair), float(apart[places[pair[0]], places[pair[1]]])) for pair in listed)
+    without = tuple(name for name in panel.regions if name not in set(names))
+    return Matching(pairs, without, balance_of(panel.regions, features, pairs))
+
+
+def balance_of(
+    names: Sequence[str], features: Sequence[FloatArray], pairs: Sequence[RegionPair]
+) -> tuple[Balance, ...]:
+    """Distance within the pairs beside that of any two regions, feature by feature."""
+    places = {name: place for place, name in enumerate(names)}
+    first = [places[pair.first] for pair in pairs]
+    second = [places[pair.second] for pair in pairs]
+    upper = np.triu_indices(len(names), 1)
+    made = []
+    for name, feature in zip(FEATURES, features, strict=True):
+        apart = distances([feature])
+        paired = float(apart[first, second].mean()) if pairs else 0.0
+        made.append(Balance(name, float(apart[upper].mean()), paired))
+    return tuple(made)
+
+
+def _matched(apart: FloatArray, nearest: int | None) -> list[tuple[int, int]]:
+    count = len(apart)
+    graph: nx.Graph[int] = nx.Graph()
+    graph.add_nodes_from(range(count))
+    order = np.argsort(apart + np.where(np.eye(count, dtype=bool), np.inf, 0), axis=1, kind="stable")
+    for i in range(count):
+        for j in order[i, : min(nearest or count, count - 1)].tolist():
+            graph.add_edge(i, j, weight=float(apart[i, j]))
+    return sorted((min(pair), max(pair)) for pair in nx.min_weight_matching(graph))

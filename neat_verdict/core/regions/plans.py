@@ -1,0 +1,151 @@
+"""Designs to choose from: so many pairs for so many weeks, what each withholds, and what it could see."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy import special
+
+from neat_verdict.core.checks import InputError, check_not_negative, check_probability
+from neat_verdict.core.numeric import FloatArray
+from neat_verdict.core.regions.drawing import check_pairs
+from neat_verdict.core.regions.effect import growths
+from neat_verdict.core.regions.pairs import MIN_PAIRS, RegionPair
+from neat_verdict.core.regions.panel import WEEK, Panel, weekly
+from neat_verdict.core.regions.placebo import DRAWS, past_windows
+
+WEEKS = (2, 3, 4, 6, 8)
+PARTS = (1.0, 0.75, 0.5, 0.25)  # of the pairs, the closest first
+BASE_LENGTHS = 2  # test lengths that the base has, eight weeks at least. Common practice, no source
+MIN_BASE = 56
+_SEED = 7_919
+
+
+@dataclass(frozen=True, slots=True)
+class RegionDesign:
+    """So many pairs for ``weeks`` and ``cool_down`` weeks after them.
+
+    ``outcome_share`` and ``spend_share`` are what the withheld regions have of all, half of what the pairs have; ``spend`` is
+    what is withheld in all, ``outcome`` what those regions are expected to have in that time. ``fit`` is the correlation of the
+    weekly changes of the two groups, over draws. ``smallest_lift`` is that which is shown with the power (about, from how far
+    past windows differed without any effect), ``smallest_return`` what that is per unit of spend, None where none is spent.
+    ``cost`` is the outcome that is lost if the spending just pays.
+    """
+
+    pairs: int
+    weeks: int
+    cool_down: int
+    base_days: int
+    outcome_share: float
+    spend_share: float
+    outcome: float
+    spend: float
+    fit: float
+    smallest_lift: float
+    smallest_return: float | None
+    cost: float
+
+    @property
+    def days(self) -> int:
+        """Of test and cool-down together."""
+        return (self.weeks + self.cool_down) * WEEK
+
+
+def base_days_of(test_days: int) -> int:
+    """The days before a test that it is held against, whole weeks."""
+    return max(MIN_BASE, BASE_LENGTHS * test_days)
+
+
+def designs_for(
+    panel: Panel,
+    outcome: str,
+    pairs: Sequence[RegionPair],
+    *,
+    break_even: float,
+    confidence: float = 0.95,
+    power: float = 0.8,
+    cool_down: int = 1,
+    weeks: Sequence[int] = WEEKS,
+) -> list[RegionDesign]:
+    """What there is to choose from, by number of pairs and length; those that the history is too short for are left out.
+
+    ``pairs`` from the closest on; ``break_even`` is the outcome per unit of spend from which the spending pays, 0 or more.
+    Raises InputError for fewer than six pairs, or where the history is too short for any.
+    """
+    check_pairs(len(pairs))
+    check_not_negative("break_even", break_even)
+    check_probability("confidence", confidence)
+    check_probability("power", power)
+    numbers = sorted({max(MIN_PAIRS, round(part * len(pairs))) for part in PARTS}, reverse=True)
+    reach = float(special.ndtri((1 + confidence) / 2) + special.ndtri(power))
+    made = []
+    for length in weeks:
+        days = (length + cool_down) * WEEK
+        base_days = base_days_of(days)
+        if len(past_windows(panel.days, days, base_days)) < 2:
+            continue
+        made += [
+            _design(panel, outcome, pairs[:number], length, cool_down, base_days, break_even, reach)
+            for number in numbers
+        ]
+    if not made:
+        raise InputError("history", panel.days, "days are too short for a test of any length")
+    return made
+
+
+def _design(
+    panel: Panel,
+    outcome: str,
+    pairs: Sequence[RegionPair],
+    length: int,
+    cool_down: int,
+    base_days: int,
+    break_even: float,
+    reach: float,
+) -> RegionDesign:
+    days, count = (length + cool_down) * WEEK, len(pairs)
+    names = [pair.first for pair in pairs] + [pair.second for pair in pairs]
+    chosen = panel.only(names)
+    values = chosen.outcome(outcome)
+    draw = np.random.default_rng(_SEED)
+    logs = []
+    for window in past_windows(panel.days, days, base_days):
+        base, growth = growths(values, window)
+        middle = (base[:count] + base[count:]) / 2
+        both = np.stack([growth[:count] * middle, growth[count:] * middle])
+        for swapped in draw.integers(0, 2, (DRAWS, count)):
+            logs.append(np.log(np.where(swapped, both[1], both[0]).sum() / np.where(swapped, both[0], both[1]).sum()))
+    # Student's t would ask for a little more with few pairs: the flips have the discreteness of their number anyway.
+    smallest = float(-np.expm1(-reach * np.sqrt(np.mean(np.square(logs)))))
+    lately = slice(max(panel.days - 52 * WEEK, 0), None)
+    spent_days = length * WEEK
+    outcome_mean, spend_mean = values[:, lately].mean(axis=1), chosen.spend[:, lately].mean(axis=1)
+    whole, whole_spend = panel.outcome(outcome)[:, lately].mean(axis=1).sum(), panel.spend[:, lately].mean(axis=1).sum()
+    brought, spend = float(outcome_mean.sum() / 2 * days), float(spend_mean.sum() / 2 * spent_days)
+    return RegionDesign(
+        count,
+        length,
+        cool_down,
+        base_days,
+        float(outcome_mean.sum() / 2 / whole),
+        float(spend_mean.sum() / 2 / whole_spend) if whole_spend > 0 else 0.0,
+        brought,
+        spend,
+        _fit(weekly(values), count, draw),
+        smallest,
+        smallest * brought / spend if spend > 0 else None,
+        break_even * spend,
+    )
+
+
+def _fit(weeks: FloatArray, count: int, draw: np.random.Generator) -> float:
+    """Mean correlation of the weekly changes of the two groups, over draws; 0 where one does not change."""
+    found = []
+    for swapped in draw.integers(0, 2, (DRAWS, count)):
+        mask = np.concatenate([swapped, 1 - swapped]).astype(bool)
+        changes = [np.diff(np.log(np.maximum(weeks[side].sum(axis=0), 1e-9))) for side in (mask, ~mask)]
+        if min(map(np.std, changes)) > 0:
+            found.append(float(np.corrcoef(*changes)[0, 1]))
+    return float(np.mean(found)) if found else 0.0
