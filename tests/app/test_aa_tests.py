@@ -6,6 +6,7 @@ from neat_verdict.app.experiments import actions as experiments
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.metrics.actions import create_metric
 from neat_verdict.app.planning import actions as planning
+from neat_verdict.app.planning import background
 from neat_verdict.app.planning.models import AATest
 from neat_verdict.app.planning.queries import past_units
 from neat_verdict.app.traffic.models import Enrolment
@@ -39,7 +40,7 @@ def metric(analyst):
 
 @pytest.fixture(autouse=True)
 def _nothing_in_threads(monkeypatch):
-    monkeypatch.setattr(planning._workers, "submit", lambda *_: None)
+    monkeypatch.setattr(background._workers, "submit", lambda *_: None)
 
 
 def path_of(metric):

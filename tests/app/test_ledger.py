@@ -9,7 +9,7 @@ from django.test import Client
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import LedgerEntry
 from neat_verdict.app.experiments.queries import find
-from neat_verdict.app.planning import actions as planning
+from neat_verdict.app.planning import background
 from tests.app.test_permissions import OPERATIONS, TABLE, WRITE, World, status_of
 
 pytestmark = pytest.mark.django_db
@@ -17,7 +17,7 @@ pytestmark = pytest.mark.django_db
 NOT_OF_AN_EXPERIMENT = {
     "preview_import", "preview_units", "preview_spend", "preview_second_count",
     "start_rehearsal", "cancel_rehearsal", "start_allocation_rehearsal",
-    "start_aa_test", "cancel_aa_test",
+    "start_aa_test", "cancel_aa_test", "start_placebo", "cancel_placebo",
     "keep_audience", "change_audience", "remove_audience", "make_key", "make_site_key", "withdraw_key",
     "create_metric", "edit_metric", "delete_metric",
     "keep_outline",  # what a preview looked like, which changes nothing
@@ -37,13 +37,15 @@ VERBS = {
     "stop_rollout": "rollout", "release_rollout": "rollout",
     "start_experiment": "start", "set_shares_by_hand": "reallocate", "reallocate": "reallocate", "store_units": "import",
     "add_picture": "picture", "withdraw_decision": "withdraw",
+    "create_region_test": "create", "edit_region_plan": "edit", "bring_region_past": "import",
+    "draw_cells": "draw", "undo_draw": "draw",
 }  # fmt: skip
 WRITES = sorted(name for name, (who, *_) in TABLE.items() if who == WRITE)
 
 
 @pytest.fixture
 def quiet(monkeypatch):
-    monkeypatch.setattr(planning, "_in_background", lambda *_work: None)  # its thread would outlive the test
+    monkeypatch.setattr(background, "_in_background", lambda *_work: None)  # its thread would outlive the test
 
 
 @pytest.fixture

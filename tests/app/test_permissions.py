@@ -27,7 +27,10 @@ from neat_verdict.app.metrics.sample import SAMPLE
 from neat_verdict.app.people.keys import make_key
 from neat_verdict.app.people.models import User
 from neat_verdict.app.planning import actions as planning
+from neat_verdict.app.planning import background
 from neat_verdict.app.planning.models import AATest, Rehearsal
+from neat_verdict.app.regions import actions as regions
+from neat_verdict.app.regions.models import PlaceboRun
 from neat_verdict.app.reports.actions import share
 from neat_verdict.app.reports.presenting import link_out
 from neat_verdict.app.traffic.actions import keep_audience
@@ -37,6 +40,7 @@ from tests.app.conftest import PLAN, START, TODAY, bring_in, daily, did, exposed
 from tests.app.test_aa_tests import past_units_of
 from tests.app.test_looks import start_with
 from tests.app.test_reallocation import made as make_adaptive
+from tests.app.test_regions import past_of_regions, planned_by_region
 
 pytestmark = pytest.mark.django_db
 WHO = ("nobody", "machine key", "stakeholder", "analyst", "admin")
@@ -154,6 +158,25 @@ class World:
         found = self.served
         add_metric(self.by, found.key, "help opened")
         return found
+
+    @property
+    def by_region(self):
+        return regions.create_by_region(self.by, "Poster towns")
+
+    @property
+    def region_planned(self):
+        return planned_by_region(self.by)
+
+    @property
+    def region_drawn(self):
+        found = self.region_planned
+        regions.draw_cells(self.by, found, 7)
+        return found
+
+    def tried(self):
+        found = self.region_planned
+        fields = {"draws": 1, "seed": 0, "asked": "x", "heard_at": TODAY, "by": self.by}
+        return found, PlaceboRun.objects.create(plan=found.region_plan, **fields).pk
 
     def rehearsed(self):
         found = self.draft
@@ -427,6 +450,16 @@ TABLE = {
     "remove_segment_set": (WRITE, 204, numbered(lambda w: save_segment_set(w.by, "Small", "device", ["a=b"]).pk)),
     "choose_breakdowns": (WRITE, 200, of("served", segments=[["device", "source"]])),
     "choose_segments": (WRITE, 200, plain(segments=[["device"]])),
+    "create_region_test": (WRITE, 201, plain(name="Poster towns")),
+    "get_region_plan": (READ, 200, of("region_drawn")),
+    "edit_region_plan": (WRITE, 200, of("by_region", version=1, changes={"tested": "Posters"})),
+    "bring_region_past": (WRITE, 201, lambda w: ({"key": w.by_region.key}, upload(past_of_regions(), "past.csv"))),
+    "get_placebo": (READ, 200, of("region_planned")),
+    "start_placebo": (WRITE, 202, of("region_planned", draws=1)),
+    "cancel_placebo": (WRITE, 200, about(lambda w: w.tried(), "number")),
+    "draw_cells": (WRITE, 201, of("region_planned", seed=7)),
+    "undo_draw": (WRITE, 200, of("region_drawn", reason="x")),
+    "download_region_list": (READ, 200, lambda w: ({"key": w.region_drawn.key, "name": "withheld"}, {})),
     "get_never_counted": (READ, 200, plain()),
     "choose_never_counted": (WRITE, 200, plain(units=["monitor-1"], groups=[])),
 }  # fmt: skip
@@ -476,7 +509,7 @@ def status_of(client, method, path, given, body):
 
 @pytest.mark.parametrize("operation", sorted(OPERATIONS))
 def test_who_may_do_it(operation, analyst, metrics, callers, monkeypatch):
-    monkeypatch.setattr(planning, "_in_background", lambda *_work: None)  # its thread would outlive the test
+    monkeypatch.setattr(background, "_in_background", lambda *_work: None)  # its thread would outlive the test
     path, method = OPERATIONS[operation]
     who, allowed, call = TABLE[operation]
     seen = []

@@ -12,6 +12,7 @@ from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import LedgerEntry, Picture
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.planning import actions as planning
+from neat_verdict.app.planning import background
 from neat_verdict.app.planning.models import Rehearsal
 from tests.app.conftest import START, Json, bring_in, daily
 
@@ -243,7 +244,7 @@ def test_forecasts_are_sealed_until_the_decision(ask, analyst, draft, django_use
 
 def rehearse_now(ask, analyst, experiment, monkeypatch, **body):
     """Starts a rehearsal without the background, runs it, and returns what the screen gets."""
-    monkeypatch.setattr(planning._workers, "submit", lambda *_: None)
+    monkeypatch.setattr(background._workers, "submit", lambda *_: None)
     status, begun = ask("post", f"/experiments/{experiment.key}/rehearsal", {"runs": 1000, **body})
     assert (status, begun["state"]) == (202, "running")
     planning.run_rehearsal(begun["id"])
@@ -265,7 +266,7 @@ def test_a_rehearsal_tells_what_would_come_of_the_plan(ask, analyst, draft, monk
 
 
 def test_a_cancelled_rehearsal_keeps_nothing_and_another_may_begin(ask, analyst, draft, monkeypatch):
-    monkeypatch.setattr(planning._workers, "submit", lambda *_: None)
+    monkeypatch.setattr(background._workers, "submit", lambda *_: None)
     begun = ask("post", f"/experiments/{draft.key}/rehearsal", {})[1]
     assert ask("post", f"/experiments/{draft.key}/rehearsal", {})[0] == 409
     status, left = ask("delete", f"/experiments/{draft.key}/rehearsal/{begun['id']}")
@@ -277,7 +278,7 @@ def test_a_cancelled_rehearsal_keeps_nothing_and_another_may_begin(ask, analyst,
 
 
 def test_a_rehearsal_whose_server_died_does_not_block_the_next(ask, analyst, draft, monkeypatch):
-    monkeypatch.setattr(planning._workers, "submit", lambda *_: None)
+    monkeypatch.setattr(background._workers, "submit", lambda *_: None)
     begun = ask("post", f"/experiments/{draft.key}/rehearsal", {})[1]
     Rehearsal.objects.filter(pk=begun["id"]).update(heard_at="2026-03-30T11:00Z")
     told = ask("get", f"/experiments/{draft.key}/rehearsal")[1]["rehearsal"]
@@ -367,7 +368,7 @@ FOLLOWING = {
 
 
 def test_the_even_split_is_held_against_the_evidence_on_the_experiments_own_figures(ask, analyst, draft, monkeypatch):
-    monkeypatch.setattr(planning._workers, "submit", lambda *_: None)
+    monkeypatch.setattr(background._workers, "submit", lambda *_: None)
     path = f"/experiments/{draft.key}/allocation/rehearsal"
     assert ask("post", path, {"lifts": [0.1]})[0] == 409  # the split is fixed
     assert ask("get", path)[1] == {"rehearsal": None}
@@ -407,7 +408,7 @@ def test_a_rehearsal_of_the_allocation_refuses_what_cannot_be(ask, analyst, draf
 
 
 def test_a_cancelled_rehearsal_of_the_allocation_keeps_nothing(ask, analyst, draft, monkeypatch):
-    monkeypatch.setattr(planning._workers, "submit", lambda *_: None)
+    monkeypatch.setattr(background._workers, "submit", lambda *_: None)
     actions.edit_experiment(analyst, draft.key, draft.version, dict(FOLLOWING))
     path = f"/experiments/{draft.key}/allocation/rehearsal"
     begun = ask("post", path, {"lifts": [0.1], "runs": 20})[1]

@@ -34,7 +34,7 @@ from neat_verdict.core.regions import (
     wrong_rows,
 )
 from neat_verdict.core.regions.effect import incremental_return, trimmed_return
-from neat_verdict.core.regions.pairs import FEATURES, distances, features_of
+from neat_verdict.core.regions.pairs import FEATURES, features_of, reliabilities, weighted_distances
 from neat_verdict.core.regions.placebo import LIFTS, past_windows, smallest_lift
 from neat_verdict.core.regions.signflips import EXACT_PAIRS, flips
 from tests.core.region_worlds import FIRST, a_test_of, region_world, withhold
@@ -175,7 +175,8 @@ def test_what_is_not_there_is_refused_by_name():
 def test_the_pairs_are_those_with_the_smallest_sum_of_distances():
     """Against all ways to pair eight regions: 105 of them."""
     panel = WORLD.only(WORLD.regions[:8])
-    apart = distances(features_of(panel.outcome("sales")))
+    values = panel.outcome("sales")
+    apart = weighted_distances(values, features_of(values))
 
     def ways(left):
         if not left:
@@ -190,6 +191,22 @@ def test_the_pairs_are_those_with_the_smallest_sum_of_distances():
     found = match_regions(panel, "sales", max_distance=100)
     assert len(found.pairs) == 4
     assert sum(pair.distance for pair in found.pairs) == pytest.approx(best)
+
+
+def test_a_feature_that_is_all_chance_has_no_say():
+    """Regions that differ in level only: the others would pair them by their noise."""
+    draws = np.random.default_rng(8)
+    size = np.repeat(100 * 1.5 ** np.arange(10), 2)[:, None]
+    values = np.round(size * np.exp(draws.normal(0, 0.1, (20, 364))))
+    level, *others = reliabilities(values)
+    assert level > 0.99
+    assert max(others) < 0.35
+    panel = Panel(tuple(f"R{place:02d}" for place in range(20)), FIRST, {"sales": values}, np.zeros(values.shape))
+    found = match_regions(panel, "sales", max_distance=100)
+    assert {(pair.first, pair.second) for pair in found.pairs} == {
+        (f"R{place:02d}", f"R{place + 1:02d}") for place in range(0, 20, 2)
+    }
+    assert reliabilities(values[:, :70]) == [1.0] * 4
 
 
 def test_with_fifteen_nearest_it_is_hardly_worse_than_with_all():

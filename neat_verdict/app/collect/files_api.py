@@ -35,7 +35,7 @@ BAD_SHOWN = 100
 
 
 @contextmanager
-def _on_disk(file: UploadedFile) -> Iterator[Path]:
+def on_disk(file: UploadedFile) -> Iterator[Path]:
     """Where the upload lies; a small one, which Django keeps in memory, is written down first."""
     if (file.size or 0) > settings.MAX_UNIT_FILE:
         limit = settings.MAX_UNIT_FILE // 2**20
@@ -56,7 +56,7 @@ def preview(
 ) -> UnitsOut:
     """What a file with a row a unit (CSV or Parquet) comes to. Nothing is stored."""
     experiment = find(key)
-    with _on_disk(file) as path:
+    with on_disk(file) as path:
         result = file_actions.preview_units(person(request), experiment, path, decimal_mark or None)
         return _out(experiment, result, file_actions.digest_of(path), stored=False)
 
@@ -71,7 +71,7 @@ def store(
     decimal_mark: Form[Literal["", ".", ","]] = "",
 ) -> Status[UnitsOut]:
     experiment = find(key)
-    with _on_disk(file) as path:
+    with on_disk(file) as path:
         _, result = file_actions.store_units(
             person(request),
             experiment,
@@ -248,7 +248,7 @@ def remove_second_count(request: HttpRequest, key: str, source: str) -> Status[N
 @router.post("/event-files", response=EventFileOut, operation_id="take_in_event_file")
 def events(request: HttpRequest, file: File[UploadedFile]) -> EventFileOut:
     """A file with one event a line (NDJSON, gzip too): all of it, or nothing and what is wrong with it."""
-    with _on_disk(file) as path:
+    with on_disk(file) as path:
         result = file_actions.take_in_file(person(request), path)
     receipt = result.receipt
     return EventFileOut(

@@ -16,6 +16,7 @@ from neat_verdict.app.http.vocabulary import router as vocabulary
 from neat_verdict.app.metrics.api import router as metrics
 from neat_verdict.app.people.api import router as people
 from neat_verdict.app.planning.api import router as planning
+from neat_verdict.app.regions.api import router as regions
 from neat_verdict.app.reports.api import router as reports
 from neat_verdict.app.site.api import router as site
 from neat_verdict.app.traffic.api import router as traffic
@@ -36,6 +37,7 @@ for prefix, router in (
     ("", collect),
     ("", events),
     ("", files),
+    ("", regions),
     ("", analysis),
     ("", scratchpad),
     ("", watch),

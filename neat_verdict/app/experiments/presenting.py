@@ -39,9 +39,9 @@ from neat_verdict.core.verdicts import rule_in_words
 
 # Beside the fields that can be edited.
 _SAME_NAME = (
-    *FIELDS, "key", "version", "state", "metric", "good_direction", "allocation_mode", "started_on", "ended_on", "rule_locked_at",
-    "breakdowns", "round", "round_of", "starts_at", "ends_at", "decision", "decision_reason", "decision_next", "decided_at",
-)  # fmt: skip
+    *FIELDS, "key", "version", "by_region", "state", "metric", "good_direction", "allocation_mode", "started_on", "ended_on",
+    "rule_locked_at", "breakdowns", "round", "round_of", "starts_at", "ends_at", "decision", "decision_reason", "decision_next",
+"decided_at", )  # fmt: skip
 # Given in another shape.
 _MADE = {"allocation", "ramp", "audience_rules", "never_counted", "method_settings"}
 

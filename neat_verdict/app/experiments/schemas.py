@@ -21,7 +21,7 @@ from neat_verdict.core.traffic import MAX_ALLOCATED_BY, MAX_NAMED, MAX_RULES, Id
 Role = Literal["primary", "secondary", "guardrail", "goal", "exploratory"]
 
 
-def _without_defaults(schema: dict[str, Any]) -> None:
+def without_defaults(schema: dict[str, Any]) -> None:
     """A field that is not sent stays as it is, or is filled in: a client need not send any, and its types say so."""
     for field in schema.get("properties", {}).values():
         field.pop("default", None)
@@ -39,7 +39,7 @@ class VariantIn(Schema):
     """``id`` is that of a variant that is there; without it a new one. ``copy_of`` takes its pictures along. ``address`` is that
     of a page of its own, which its visitors are sent to."""
 
-    model_config = {"extra": "forbid", "json_schema_extra": _without_defaults}
+    model_config = {"extra": "forbid", "json_schema_extra": without_defaults}
     id: int | None = None
     copy_of: int | None = None
     name: str = Field(max_length=80)
@@ -204,7 +204,7 @@ class ExperimentFields(Schema):
 class ExperimentChanges(ExperimentFields):
     """Only the fields that are given change."""
 
-    model_config = {"extra": "forbid", "json_schema_extra": _without_defaults}
+    model_config = {"extra": "forbid", "json_schema_extra": without_defaults}
     metrics: list[MetricUseIn] = Field(default_factory=list, max_length=50)
     variants: list[VariantIn] = Field(default_factory=list)
 
@@ -351,6 +351,7 @@ class ExperimentOut(ExperimentFields):
 
     key: str
     version: int
+    by_region: bool
     design: str
     state: Literal["draft", "scheduled", "running", "paused", "ended", "decided", "tailored", "archived"]
     owner: str

@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-import logging
 import math
-from collections.abc import Callable, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Sequence
 from typing import Any
 
-from django.db import close_old_connections, connections, transaction
-from django.db.models import QuerySet
+from django.db import transaction
 from django.db.utils import IntegrityError
 
 from neat_verdict.app import clock
@@ -22,7 +19,8 @@ from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.app.planning import queries
-from neat_verdict.app.planning.models import AATest, BackgroundWork, Forecast, Rehearsal
+from neat_verdict.app.planning.background import CancelledError, Progress, bury_the_dead, finish, submit
+from neat_verdict.app.planning.models import AATest, Forecast, Rehearsal
 from neat_verdict.app.planning.recording import aa_record, allocation_record, plan_record, world_record
 from neat_verdict.core.checks import InputError, check_positive
 from neat_verdict.core.rehearsal import (
@@ -33,10 +31,6 @@ from neat_verdict.core.rehearsal import (
     split_at_random,
     world_of,
 )
-
-log = logging.getLogger(__name__)
-_PROGRESS_STEP = 0.02  # progress is written at steps of this size, so that writing it costs nothing
-_workers = ThreadPoolExecutor(max_workers=1, thread_name_prefix="rehearsal")
 
 
 @transaction.atomic
@@ -94,13 +88,13 @@ def start_allocation_rehearsal(
 def _begin(by: User, experiment: Experiment, asked: str | None, **fields: Any) -> Rehearsal:
     if asked is None:
         raise Conflict("A rehearsal needs a plan: say on Sizing what the level is today and how many come each day")
-    queries.bury_the_dead(experiment.rehearsals.all())
+    bury_the_dead(experiment.rehearsals.all())
     try:
         with transaction.atomic():
             made = Rehearsal.objects.create(experiment=experiment, by=by, asked=asked, heard_at=clock.now(), **fields)
     except IntegrityError as problem:
         raise Conflict("A rehearsal of this experiment is running; wait for it or cancel it") from problem
-    _workers.submit(_in_background, run_rehearsal, made)
+    submit(run_rehearsal, made)
     return made
 
 
@@ -118,14 +112,14 @@ def start_aa_test(
             f"Fewer than {MIN_UNITS} past units of {metric.name} are known one by one: they come in as events of an experiment "
             "that counts it"
         )
-    queries.bury_the_dead(metric.aa_tests.all())
+    bury_the_dead(metric.aa_tests.all())
     asked = {"shares": list(shares), "confidence": confidence, "splits": splits, "seed": seed}
     try:
         with transaction.atomic():
             made = AATest.objects.create(metric=metric, by=by, heard_at=clock.now(), **asked)
     except IntegrityError as problem:
         raise Conflict("An A/A test of this metric is running; wait for it or cancel it") from problem
-    _workers.submit(_in_background, run_aa_test, made)
+    submit(run_aa_test, made)
     return made
 
 
@@ -136,46 +130,18 @@ def run_aa_test(pk: int) -> None:
     try:
         seen = split_at_random(
             queries.past_units(metric), queries.metric_tallying(metric), (control, variant), test.confidence,
-            splits=test.splits, seed=test.seed, on_progress=_Progress(test, test.splits).hear,
+            splits=test.splits, seed=test.seed, on_progress=Progress(test, test.splits).hear,
         )  # fmt: skip
-    except _CancelledError:
+    except CancelledError:
         return
-    _running(test).update(state="done", progress=1.0, result=aa_record(seen))
-
-
-def cancel(by: User, work: BackgroundWork) -> None:
-    """Stop what is running; nothing of it is kept."""
-    require_editor(by)
-    _running(work).update(state="cancelled", result=None)
-
-
-def _running(work: BackgroundWork) -> QuerySet[Any]:
-    """The work, unless it has ended or was cancelled."""
-    return type(work)._default_manager.filter(pk=work.pk, state="running")
-
-
-def _in_background(run: Callable[[int], None], work: BackgroundWork) -> None:
-    close_old_connections()
-    try:
-        run(work.pk)
-    except Exception:
-        log.exception("%s %s failed", type(work).__name__, work.pk)
-        _running(work).update(
-            state="failed", problem="It failed for a reason that is in the server’s log; run it again"
-        )
-    finally:
-        connections.close_all()
-
-
-class _CancelledError(Exception):
-    pass
+    finish(test, aa_record(seen))
 
 
 def _of_plan(rehearsal: Rehearsal) -> dict[str, Any]:
     worlds = queries.worlds(rehearsal)
     world, rule = world_of(*queries.request_and_plan(rehearsal.experiment))
     results = []
-    progress = _Progress(rehearsal, rehearsal.runs * len(worlds))
+    progress = Progress(rehearsal, rehearsal.runs * len(worlds))
     for index, (key, lift) in enumerate(worlds):
         seen = rehearse(world, rule, lift, runs=rehearsal.runs, seed=rehearsal.seed + index, on_progress=progress.hear)
         progress.before += rehearsal.runs
@@ -187,11 +153,11 @@ def _of_allocation(rehearsal: Rehearsal) -> dict[str, Any]:
     experiment = find(rehearsal.experiment.key)
     chosen, record = policy(experiment), experiment.allocation
     if chosen is None or record is None:
-        raise _CancelledError
+        raise CancelledError
     world, rule = world_of(*queries.request_and_plan(experiment))
     epoch_days = record["epoch_hours"] / 24
     window = definition_of(allocation_use(experiment).definition).window_hours or 0
-    progress = _Progress(rehearsal, 2 * min(math.ceil(world.days / epoch_days), MAX_EPOCHS))
+    progress = Progress(rehearsal, 2 * min(math.ceil(world.days / epoch_days), MAX_EPOCHS))
     seen = rehearse_allocation(
         world, rule, chosen, rehearsal.settings["lifts"], epoch_days=epoch_days, lag_days=window / 24,
         drift=rehearsal.settings["drift"], runs=rehearsal.runs, seed=rehearsal.seed, on_progress=progress.hear,
@@ -204,23 +170,6 @@ def run_rehearsal(pk: int) -> None:
     rehearsal = Rehearsal.objects.select_related("experiment").get(pk=pk)
     try:
         result = (_of_allocation if rehearsal.kind == "allocation" else _of_plan)(rehearsal)
-    except _CancelledError:
+    except CancelledError:
         return
-    _running(rehearsal).update(state="done", progress=1.0, result=result)
-
-
-class _Progress:
-    """Writes the progress of work in the background down, and stops it when it has been cancelled."""
-
-    def __init__(self, work: BackgroundWork, whole: int) -> None:
-        self.work, self.whole = work, whole
-        self.before = 0
-        self.written = 0.0
-
-    def hear(self, done: int) -> None:
-        progress = (self.before + done) / self.whole
-        if progress - self.written < _PROGRESS_STEP and progress < 1:
-            return
-        self.written = progress
-        if not _running(self.work).update(progress=progress, heard_at=clock.now()):
-            raise _CancelledError
+    finish(rehearsal, result)

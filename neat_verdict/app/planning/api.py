@@ -12,7 +12,7 @@ from neat_verdict.app.http.choices import MetricKind
 from neat_verdict.app.metrics.models import Metric
 from neat_verdict.app.metrics.queries import find as find_metric
 from neat_verdict.app.people.auth import person
-from neat_verdict.app.planning import actions, queries
+from neat_verdict.app.planning import actions, background, queries
 from neat_verdict.app.planning.past import read_past
 from neat_verdict.app.planning.presenting import (
     aa_test_out,
@@ -88,7 +88,7 @@ def start(request: HttpRequest, key: str, payload: RehearseIn) -> Status[Rehears
 @router.delete("/experiments/{key}/rehearsal/{number}", response=LatestRehearsal, operation_id="cancel_rehearsal")
 def cancel(request: HttpRequest, key: str, number: int) -> LatestRehearsal:
     experiment = find(key)
-    actions.cancel(person(request), queries.find_rehearsal(experiment, number))
+    background.cancel(person(request), queries.find_rehearsal(experiment, number))
     return _latest(experiment)
 
 
@@ -139,7 +139,7 @@ def start_aa_test(request: HttpRequest, key: str, payload: AATestIn) -> Status[A
 @router.delete("/metrics/{key}/aa-test/{number}", response=LatestAATest, operation_id="cancel_aa_test")
 def cancel_aa_test(request: HttpRequest, key: str, number: int) -> LatestAATest:
     metric = find_metric(key)
-    actions.cancel(person(request), queries.find_aa_test(metric, number))
+    background.cancel(person(request), queries.find_aa_test(metric, number))
     return _latest_aa_test(metric)
 
 

@@ -5,20 +5,18 @@ from __future__ import annotations
 import hashlib
 import math
 from collections.abc import Sequence
-from datetime import timedelta
-from typing import Any
 
 import numpy as np
 from django.db.models import QuerySet
 from django.http import Http404
 
-from neat_verdict.app import clock
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import daily_counts, listed, plan_request, question
 from neat_verdict.app.experiments.record import from_stored
 from neat_verdict.app.experiments.tallies import DailyCounts
 from neat_verdict.app.metrics.models import Metric
 from neat_verdict.app.people.models import User
+from neat_verdict.app.planning.background import bury_the_dead
 from neat_verdict.app.planning.models import AATest, Forecast, Rehearsal
 from neat_verdict.app.planning.past import Past
 from neat_verdict.app.traffic.models import Enrolment
@@ -29,7 +27,6 @@ from neat_verdict.core.planning import Baseline, Plan, PlanRequest, make_plan
 from neat_verdict.core.rehearsal import MAX_UNITS, MIN_UNITS
 from neat_verdict.core.variants import LETTERS
 
-SILENT_FOR = timedelta(minutes=2)  # a rehearsal writes its progress every second or so; a longer silence is death
 PASTS_SHOWN = 20
 
 
@@ -57,12 +54,6 @@ def worlds(rehearsal: Rehearsal) -> list[tuple[str, float]]:
     if rehearsal.own_lift is not None:
         result.append(("own", rehearsal.own_lift))
     return result
-
-
-def bury_the_dead(work: QuerySet[Any]) -> None:
-    """Work whose server was stopped in the middle is shown as failed, so that another may begin."""
-    silent = work.filter(state="running", heard_at__lt=clock.now() - SILENT_FOR)
-    silent.update(state="failed", problem="The server stopped before it was done; run it again")
 
 
 def latest_aa_test(metric: Metric) -> AATest | None:

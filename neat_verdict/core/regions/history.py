@@ -20,7 +20,7 @@ from neat_verdict.core.regions.panel import WEEK, Panel, weekly
 MIN_LENGTHS = 3  # test lengths of history that a plan takes. Common practice, no source
 SHOWN = 20  # findings of a kind that are listed
 # The house's limits, no source: of robust standard deviations, and of a share.
-OUTLIER, SHIFT, SHIFTED = 6.0, 6.0, 0.3
+OUTLIER, SHIFT, FAR = 6.0, 6.0, 0.3
 _SHIFT_WEEKS = 4  # on either side of a level shift
 _MAD = 1.4826  # times the median absolute deviation is the standard deviation of a normal distribution
 
@@ -135,13 +135,19 @@ def _gaps(regions: Sequence[str], first: date, missing: np.ndarray) -> list[Find
     return found
 
 
-def _beyond_usual(values: FloatArray) -> FloatArray:
-    """Logarithms of how far each region's days lie from what the others did and its weekdays usually do."""
-    logs = np.log1p(values)
-    logs = logs - np.median(logs, axis=0)
-    for weekday in range(WEEK):
-        logs[:, weekday::WEEK] -= np.median(logs[:, weekday::WEEK], axis=1, keepdims=True)
-    return np.asarray(logs)
+def _expected(values: FloatArray) -> FloatArray:
+    """What each region usually has on that weekday, times what that day was for all of them."""
+    weekdays = np.arange(values.shape[1]) % WEEK
+    usual = _by_weekday(values)[:, weekdays]
+    day = np.median(values / usual, axis=0)
+    return np.asarray(_by_weekday(values / np.maximum(day, 1e-9))[:, weekdays] * day)
+
+
+def _by_weekday(values: FloatArray) -> FloatArray:
+    """Medians, regions x weekdays; above 0."""
+    medians = np.stack([np.median(values[:, place::WEEK], axis=1) for place in range(WEEK)], axis=1)
+    least = np.maximum(values.mean(axis=1, keepdims=True), 1e-9) / 100
+    return np.asarray(np.maximum(medians, least))
 
 
 def _spread(values: FloatArray) -> FloatArray:
@@ -151,13 +157,15 @@ def _spread(values: FloatArray) -> FloatArray:
 
 
 def _outliers(panel: Panel, name: str, values: FloatArray) -> list[Finding]:
-    beyond = _beyond_usual(values)
+    """Days far from what is expected, in units that grow with its square root as counts' spread does."""
+    expected = _expected(values)
+    beyond = (values - expected) / np.sqrt(np.maximum(expected, 1e-9))
     scores = beyond / _spread(beyond)
-    places = np.argwhere(np.abs(scores) > OUTLIER)
+    sizes = values / np.maximum(expected, 1e-9) - 1
+    places = np.argwhere((np.abs(scores) > OUTLIER) & (np.abs(sizes) > FAR))
     worst = sorted(places.tolist(), key=lambda at: -abs(scores[at[0], at[1]]))
     return [
-        Finding("outlier", panel.regions[row], panel.day(day), 1, name, float(np.expm1(beyond[row, day])))
-        for row, day in worst
+        Finding("outlier", panel.regions[row], panel.day(day), 1, name, float(sizes[row, day])) for row, day in worst
     ]
 
 
@@ -176,7 +184,7 @@ def _shifts(panel: Panel, name: str, values: FloatArray) -> list[Finding]:
     for row, line in enumerate(jumps):
         at = int(np.abs(line).argmax())
         jump = float(np.expm1(line[at]))
-        if abs(jump) > SHIFTED and abs(line[at]) > SHIFT * float(spread[row, 0]) / np.sqrt(_SHIFT_WEEKS):
+        if abs(jump) > FAR and abs(line[at]) > SHIFT * float(spread[row, 0]) / np.sqrt(_SHIFT_WEEKS):
             day = panel.day(left_over + (at + _SHIFT_WEEKS) * WEEK)
             found.append(Finding("shift", panel.regions[row], day, 1, name, jump))
     return found

@@ -15,6 +15,7 @@ from neat_verdict.core.regions.panel import WEEK, Panel, weekly
 NEAREST = 15  # partners that each region may have; the complete graph is exact for all, and takes far longer
 MIN_PAIRS = 6  # with five the smallest two-sided p is 2/2⁵ = 0.0625
 MAX_DISTANCE = 3.0  # times the median distance of pairs; farther ones are no partners. The house's limit, no source
+MIN_WEEKS = 16  # of history, below which nothing is said of what is chance
 FEATURES = ("level", "trend", "weekly pattern", "course of the year")
 
 
@@ -74,8 +75,27 @@ def _scaled(columns: FloatArray) -> FloatArray:
     return np.asarray(apart / spread if spread > 1e-12 else np.zeros_like(apart))
 
 
+def reliabilities(values: FloatArray) -> list[float]:
+    """How far each of `FEATURES` is the regions' own, and not chance: its correlation between odd and even weeks, 0 to 1.
+
+    1 where there is too little to say. A feature in which regions hardly differ is all noise, and scaled like the others it would
+    pair regions by chance.
+    """
+    weeks = values.shape[1] // WEEK
+    by_week = values[:, values.shape[1] - weeks * WEEK :].reshape(len(values), weeks, WEEK)
+    if weeks < MIN_WEEKS:
+        return [1.0] * len(FEATURES)
+    even = weeks // 2 * 2
+    halves = (by_week[:, part:even:2].reshape(len(values), -1) for part in (0, 1))
+    result = []
+    for first, second in zip(*map(features_of, halves), strict=True):
+        spread = float(np.sqrt((first**2).sum() * (second**2).sum()))
+        result.append(max(float((first * second).sum()) / spread, 0.0) if spread else 0.0)
+    return result
+
+
 def distances(features: Sequence[FloatArray]) -> FloatArray:
-    """Root of the sum of squared differences, regions x regions: each feature counts the same."""
+    """Root of the sum of squared differences, regions x regions."""
     whole = np.concatenate(list(features), axis=1)
     squares = (whole**2).sum(axis=1)
     return np.asarray(np.sqrt(np.maximum(squares[:, None] + squares - 2 * whole @ whole.T, 0)))
@@ -126,8 +146,9 @@ def match_regions(
     names = [name for name in panel.regions if name not in set(without)]
     if len(names) < 2:
         raise InputError("regions", len(names), "must be two at least to make a pair")
-    features = features_of(panel.only(names).outcome(outcome))
-    apart = distances(features)
+    values = panel.only(names).outcome(outcome)
+    features = features_of(values)
+    apart = weighted_distances(values, features)
     chosen = _matched(apart, nearest)
     usual = float(np.median([apart[i, j] for i, j in chosen])) if chosen else 0.0
     pairs = sorted(
@@ -151,8 +172,9 @@ def pairs_from(panel: Panel, outcome: str, listed: Sequence[tuple[str, str]]) ->
     for name in names:
         if names.count(name) > 1:
             raise InputError("pairs", name, "must be in one pair only")
-    features = features_of(panel.outcome(outcome))
-    apart = distances(features)
+    values = panel.outcome(outcome)
+    features = features_of(values)
+    apart = weighted_distances(values, features)
     pairs = tuple(RegionPair(min(pair), max(pair), float(apart[places[pair[0]], places[pair[1]]])) for pair in listed)
     without = tuple(name for name in panel.regions if name not in set(names))
     return Matching(pairs, without, balance_of(panel.regions, features, pairs))
@@ -172,6 +194,11 @@ def balance_of(
         paired = float(apart[first, second].mean()) if pairs else 0.0
         made.append(Balance(name, float(apart[upper].mean()), paired))
     return tuple(made)
+
+
+def weighted_distances(values: FloatArray, features: Sequence[FloatArray]) -> FloatArray:
+    """Each feature counts by how far it is no chance."""
+    return distances([part * feature for part, feature in zip(reliabilities(values), features, strict=True)])
 
 
 def _matched(apart: FloatArray, nearest: int | None) -> list[tuple[int, int]]:

@@ -55,6 +55,12 @@ GLOSSARY: tuple[Term, ...] = (
         "Interaction",
         "What one factor does depends on another: the effect of both is not that of one times that of the other.",
     ),
+    Term("Break-even return", "The outcome that a unit of spend must bring for the spending to pay."),
+    Term(
+        "Placebo test",
+        "A design tried on past days in which nothing was withheld: what it shows there is a false alarm.",
+    ),
+    Term("Cool-down", "Days after the test that still count, while what was spent before wears off."),
     Term(
         "Stretch",
         "Part of a run with one split. A split that is changed begins a new one; variants are compared within each.",

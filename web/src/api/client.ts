@@ -91,8 +91,18 @@ export type Adaptive = Schemas["AdaptiveOut"];
 export type Factorial = Schemas["FactorialOut"];
 export type AllocationRehearsal = Schemas["AllocationRehearsalOut"];
 
+/** A line of a file that is not accepted. */
+export interface WrongLine {
+  line: number;
+  column: string;
+  value: string;
+  reason: string;
+}
+
 interface ProblemBody {
   unmet?: string[];
+  wrong?: WrongLine[];
+  wrong_count?: number;
   title?: string;
   status?: number;
   errors?: { field: string; message: string }[];
@@ -106,6 +116,9 @@ export class Problem extends Error {
   readonly stale: boolean;
   /** What is not ready for a start; it starts all the same with a reason. */
   readonly unmet: string[];
+  /** Lines of a file that are wrong: how many, and the first of them. */
+  readonly wrong: WrongLine[];
+  readonly wrongCount: number;
 
   constructor(status: number, body: ProblemBody) {
     super(
@@ -116,6 +129,8 @@ export class Problem extends Error {
     this.status = status;
     this.fields = Object.fromEntries((body.errors ?? []).map((error) => [error.field, error.message]));
     this.unmet = body.unmet ?? [];
+    this.wrong = body.wrong ?? [];
+    this.wrongCount = body.wrong_count ?? this.wrong.length;
     this.stale = body.current_version !== undefined;
   }
 }
@@ -206,7 +221,7 @@ function post(address: string, parts: Record<string, string | File>): Promise<Re
 }
 
 /** Send a form with a file and read the answer. */
-async function sendForm<T>(address: string, parts: Record<string, string | File>): Promise<T> {
+export async function sendForm<T>(address: string, parts: Record<string, string | File>): Promise<T> {
   const response = await post(address, parts);
   if (!response.ok) throw await problemOf(response);
   return (await response.json()) as T;

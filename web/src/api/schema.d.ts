@@ -1071,6 +1071,133 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/experiments/{key}/regions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get */
+        get: operations["get_region_plan"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Edit */
+        patch: operations["edit_region_plan"];
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/regions/draw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Draw */
+        post: operations["draw_cells"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/regions/draw/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Undo */
+        post: operations["undo_draw"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/regions/lists/{name}.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Download
+         * @description A list of regions to hand over.
+         */
+        get: operations["download_region_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/regions/past": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring
+         * @description A file with a row a region and day (CSV or Parquet): all of it, or nothing and what is wrong with it.
+         */
+        post: operations["bring_region_past"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/regions/placebo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Latest */
+        get: operations["get_placebo"];
+        put?: never;
+        /** Start */
+        post: operations["start_placebo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/regions/placebo/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Cancel */
+        delete: operations["cancel_placebo"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/experiments/{key}/rehearsal": {
         parameters: {
             query?: never;
@@ -1863,6 +1990,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/region-tests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Create */
+        post: operations["create_region_test"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/running.json": {
         parameters: {
             query?: never;
@@ -2532,6 +2676,15 @@ export interface components {
             /** Reason */
             reason: string;
         };
+        /** BalanceOut */
+        BalanceOut: {
+            /** Any Two */
+            any_two: number;
+            /** Feature */
+            feature: string;
+            /** Paired */
+            paired: number;
+        };
         /**
          * BestInCombinationOut
          * @description The variant that looks best in a combination, the chance that it is, and the units that say so.
@@ -2651,6 +2804,20 @@ export interface components {
             /** Count */
             count: number;
             record: components["schemas"]["RecordOut"];
+        };
+        /** CellsOut */
+        CellsOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Not Analysed */
+            not_analysed: string[];
+            /** Pairs */
+            pairs: components["schemas"]["DrawnPairOut"][];
+            /** Seed */
+            seed: number;
         };
         /**
          * CheckIn
@@ -3116,6 +3283,21 @@ export interface components {
             worthwhile_lift: number;
         };
         /**
+         * DrawIn
+         * @description ``seed`` draws what it drew elsewhere; left out, one is made.
+         */
+        DrawIn: {
+            /** Seed */
+            seed?: number | null;
+        };
+        /** DrawnPairOut */
+        DrawnPairOut: {
+            /** Control */
+            control: string;
+            /** Withheld */
+            withheld: string;
+        };
+        /**
          * Edit
          * @description ``reason`` allows a change of the decision rule, or of what visitors get, after the start; it is kept in the ledger and
          *     shown in the report. ``new_round`` ends the round with such a change of what visitors get, and begins the next.
@@ -3578,6 +3760,8 @@ export interface components {
             because: string;
             /** Breakdowns */
             breakdowns: string[][];
+            /** By Region */
+            by_region: boolean;
             /**
              * Change
              * @default
@@ -4276,6 +4460,10 @@ export interface components {
             /** Unit */
             unit: string;
         };
+        /** LatestPlacebo */
+        LatestPlacebo: {
+            placebo: components["schemas"]["PlaceboOut"] | null;
+        };
         /** LatestRehearsal */
         LatestRehearsal: {
             rehearsal: components["schemas"]["RehearsalOut"] | null;
@@ -4852,6 +5040,11 @@ export interface components {
             /** Withdrawn At */
             withdrawn_at: string | null;
         };
+        /** NewRegionTest */
+        NewRegionTest: {
+            /** Name */
+            name: string;
+        };
         /**
          * NoteIn
          * @description ``everywhere`` shows it in every experiment of those days.
@@ -5177,6 +5370,67 @@ export interface components {
             text: string;
             /** Who */
             who: string;
+        };
+        /**
+         * PlaceboFoundOut
+         * @description How often a ``lift`` was shown, with the Monte Carlo error; of no lift false alarms.
+         */
+        PlaceboFoundOut: {
+            /** Error */
+            error: number;
+            /** Lift */
+            lift: number;
+            /** Share */
+            share: number;
+        };
+        /** PlaceboHeldOut */
+        PlaceboHeldOut: {
+            /** Error */
+            error: number;
+            /** Share */
+            share: number;
+        };
+        /** PlaceboIn */
+        PlaceboIn: {
+            /**
+             * Draws
+             * @default 20
+             */
+            draws: number;
+        };
+        /** PlaceboOut */
+        PlaceboOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Draws */
+            draws: number;
+            /** Found */
+            found: components["schemas"]["PlaceboFoundOut"][];
+            held: components["schemas"]["PlaceboHeldOut"] | null;
+            /** Id */
+            id: number;
+            /** Power */
+            power: number;
+            /** Problem */
+            problem: string;
+            /** Progress */
+            progress: number;
+            /** Smallest */
+            smallest: number | null;
+            /** Stale */
+            stale: boolean;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "done" | "cancelled" | "failed";
+            /** Windows */
+            windows: number;
         };
         /**
          * PlanOut
@@ -5739,6 +5993,192 @@ export interface components {
             winners_seen: number | null;
             /** Won */
             won: number;
+        };
+        /**
+         * RegionDesignOut
+         * @description ``outcome_share`` and ``spend_share`` are withheld of all, ``spend`` in all; ``smallest_lift`` what it could show.
+         */
+        RegionDesignOut: {
+            /** Base Days */
+            base_days: number;
+            /** Cost */
+            cost: number;
+            /** Fit */
+            fit: number;
+            /** Outcome Share */
+            outcome_share: number;
+            /** Pairs */
+            pairs: number;
+            /** Smallest Lift */
+            smallest_lift: number;
+            /** Smallest Return */
+            smallest_return: number | null;
+            /** Spend */
+            spend: number;
+            /** Spend Share */
+            spend_share: number;
+            /** Weeks */
+            weeks: number;
+        };
+        /**
+         * RegionFindingOut
+         * @description What is odd about a region: gap (no row), nothing (0 on every day), outlier or shift of an outcome, ``size`` relative.
+         */
+        RegionFindingOut: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Days */
+            days: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "gap" | "nothing" | "outlier" | "shift";
+            /** Outcome */
+            outcome: string;
+            /** Region */
+            region: string;
+            /** Size */
+            size: number;
+        };
+        /** RegionPairOut */
+        RegionPairOut: {
+            /** Distance */
+            distance: number;
+            /** First */
+            first: string;
+            /** Second */
+            second: string;
+        };
+        /** RegionPastOut */
+        RegionPastOut: {
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Days */
+            days: number;
+            /** File */
+            file: string;
+            /** Findings */
+            findings: components["schemas"]["RegionFindingOut"][];
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /** Groups */
+            groups: string[];
+            /** Ignored */
+            ignored: string[];
+            /**
+             * Last
+             * Format: date
+             */
+            last: string;
+            /** Left Out */
+            left_out: string[];
+            /** Missing Is Zero */
+            missing_is_zero: boolean;
+            /** Outcomes */
+            outcomes: string[];
+            /** Regions */
+            regions: number;
+            /** Rows */
+            rows: number;
+        };
+        /**
+         * RegionPlanChanges
+         * @description Only the fields that are given change. ``outcome`` is a column of the past data; ``groups`` [] are all product groups;
+         *     ``break_even`` is the outcome per unit of spend from which the spending pays; ``listed`` are pairs in place of matched ones;
+         *     ``pairs`` and ``weeks`` choose one of the designs.
+         */
+        RegionPlanChanges: {
+            /** Break Even */
+            break_even?: number | null;
+            /** Confidence */
+            confidence?: number;
+            /** Cool Down */
+            cool_down?: number;
+            /** Currency */
+            currency?: string;
+            /** Excluded */
+            excluded?: string[];
+            /** Groups */
+            groups?: string[];
+            /** Listed */
+            listed?: string[][];
+            /** Must */
+            must?: string[];
+            /** Outcome */
+            outcome?: string;
+            /** Pairs */
+            pairs?: number | null;
+            /** Power */
+            power?: number;
+            /** Tested */
+            tested?: string;
+            /** Weeks */
+            weeks?: number | null;
+        };
+        /** RegionPlanEdit */
+        RegionPlanEdit: {
+            changes: components["schemas"]["RegionPlanChanges"];
+            /** Version */
+            version: number;
+        };
+        /**
+         * RegionPlanOut
+         * @description ``problem`` says why there are no designs; ``regions`` are the names of those that can be in a pair.
+         */
+        RegionPlanOut: {
+            /** Balance */
+            balance: components["schemas"]["BalanceOut"][];
+            /** Break Even */
+            break_even: number | null;
+            cells: components["schemas"]["CellsOut"] | null;
+            /** Confidence */
+            confidence: number;
+            /** Cool Down */
+            cool_down: number;
+            /** Currency */
+            currency: string;
+            /** Designs */
+            designs: components["schemas"]["RegionDesignOut"][];
+            /** Excluded */
+            excluded: string[];
+            /** Groups */
+            groups: string[];
+            /** Least Pvalue */
+            least_pvalue: number | null;
+            /** Listed */
+            listed: string[][];
+            /** Matched */
+            matched: components["schemas"]["RegionPairOut"][];
+            /** Must */
+            must: string[];
+            /** Outcome */
+            outcome: string;
+            /** Pairs */
+            pairs: number | null;
+            past: components["schemas"]["RegionPastOut"] | null;
+            /** Power */
+            power: number;
+            /** Problem */
+            problem: string;
+            /** Regions */
+            regions: string[];
+            /** Tested */
+            tested: string;
+            /** Version */
+            version: number;
+            /** Weeks */
+            weeks: number | null;
+            /** Without Partner */
+            without_partner: string[];
         };
         /** RehearsalOut */
         RehearsalOut: {
@@ -7006,6 +7446,11 @@ export interface components {
              * @enum {string}
              */
             of: "cost" | "impressions" | "units" | "metric";
+        };
+        /** UndoDrawIn */
+        UndoDrawIn: {
+            /** Reason */
+            reason: string;
         };
         /**
          * UnitsOut
@@ -9546,6 +9991,322 @@ export interface operations {
             };
         };
     };
+    get_region_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegionPlanOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    edit_region_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RegionPlanEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegionPlanOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    draw_cells: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DrawIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegionPlanOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    undo_draw: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UndoDrawIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegionPlanOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    download_region_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                name: "withheld" | "control" | "not-analysed";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bring_region_past: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * Decimal Mark
+                     * @default
+                     * @enum {string}
+                     */
+                    decimal_mark?: "" | "." | ",";
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /**
+                     * Missing Is Zero
+                     * @default false
+                     */
+                    missing_is_zero?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegionPlanOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_placebo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LatestPlacebo"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_placebo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlaceboIn"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceboOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    cancel_placebo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LatestPlacebo"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_rehearsal: {
         parameters: {
             query?: never;
@@ -11340,6 +12101,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    create_region_test: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRegionTest"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExperimentOut"];
+                };
             };
             /** @description Refused; the problem document says why */
             "4XX": {

@@ -15,3 +15,5 @@ function onDemand<Props extends { height?: number }>(load: () => Promise<Compone
 export const DailyLines = onDemand(() => import("./DailyLines").then((m) => m.DailyLines));
 export const LiftOverTime = onDemand(() => import("./LiftOverTime").then((m) => m.LiftOverTime));
 export const WeeksCurve = onDemand(() => import("./WeeksCurve").then((m) => m.WeeksCurve));
+export const DesignsPicture = onDemand(() => import("./DesignsPicture").then((m) => m.DesignsPicture));
+export const PlaceboPicture = onDemand(() => import("./PlaceboPicture").then((m) => m.PlaceboPicture));

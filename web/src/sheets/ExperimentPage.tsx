@@ -7,6 +7,7 @@ import { SHEETS, STATES } from "../lib/words";
 import { Empty, Failure, Skeleton } from "../parts/basics";
 import { EditingProvider, useEditing } from "./editing";
 import { Rail } from "./Rail";
+import { RegionStanding } from "./regions/RegionStanding";
 import { Standing } from "./Standing";
 
 /** Each sheet comes with its own part of the program, when it is opened first. */
@@ -19,6 +20,14 @@ const SHEET_PARTS: Record<string, ComponentType> = {
   verdict: lazy(() => import("./verdict/VerdictSheet").then((m) => ({ default: m.VerdictSheet }))),
   rehearsal: lazy(() => import("./rehearsal/RehearsalSheet").then((m) => ({ default: m.RehearsalSheet }))),
   ledger: lazy(() => import("./LedgerSheet").then((m) => ({ default: m.LedgerSheet }))),
+};
+
+/** Those of a test by region: the same places, with what is asked of regions. */
+const REGION_PARTS: Record<string, ComponentType> = {
+  brief: lazy(() => import("./regions/RegionBrief").then((m) => ({ default: m.RegionBrief }))),
+  sizing: lazy(() => import("./regions/RegionSizing").then((m) => ({ default: m.RegionSizing }))),
+  traffic: lazy(() => import("./regions/RegionTraffic").then((m) => ({ default: m.RegionTraffic }))),
+  ledger: SHEET_PARTS.ledger!,
 };
 
 export function ExperimentPage() {
@@ -49,7 +58,7 @@ function Layout() {
   const { experiment, undo } = useEditing();
   const evidence = useEvidence(experiment.key, experiment.rule_locked_at !== null);
   const reading = evidence.data?.reading;
-  const Sheet = SHEET_PARTS[sheet];
+  const Sheet = (experiment.by_region ? REGION_PARTS : SHEET_PARTS)[sheet];
   useSheetKeys(experiment.key, undo);
   const about = [
     experiment.area,
@@ -71,11 +80,15 @@ function Layout() {
               <Sheet />
             </Suspense>
           ) : (
-            <Empty title="There is no such sheet">The sheets are in the list at the left.</Empty>
+            <Empty title="There is no such sheet">
+              {experiment.by_region && sheet in SHEET_PARTS
+                ? "A test by region is planned and drawn here; its results are not read here yet."
+                : "The sheets are in the list at the left."}
+            </Empty>
           )}
         </div>
       </main>
-      <Standing reading={reading} />
+      {experiment.by_region ? <RegionStanding /> : <Standing reading={reading} />}
     </div>
   );
 }

@@ -1,5 +1,6 @@
 import { NavLink } from "react-router";
 import type { Experiment, Reading } from "../api/client";
+import { useRegionPlan, type RegionPlan } from "../api/regions";
 import { verdictNamed } from "../api/vocabulary";
 import { bounds, count, plural } from "../lib/format";
 import { SHEET_TITLES, SHEETS, type SheetName } from "../lib/words";
@@ -8,12 +9,14 @@ import { useEditing } from "./editing";
 /** The six sheets with a line each, so that the rail alone shows the plan. */
 export function Rail({ reading }: { reading: Reading | undefined }) {
   const { experiment } = useEditing();
-  const summaries = summarise(experiment, reading);
+  const plan = useRegionPlan(experiment.key, experiment.by_region).data;
+  const summaries = { ...summarise(experiment, reading), ...(experiment.by_region ? ofRegions(plan) : {}) };
+  const sheets = experiment.by_region ? SHEETS.slice(0, 3) : SHEETS;
   return (
     <nav aria-label="Sheets" className="no-print max-md:hidden">
       <ol className="relative">
         <li aria-hidden className="absolute top-3 bottom-8 left-[5px] w-px bg-base-300" />
-        {SHEETS.map((name, index) => (
+        {sheets.map((name, index) => (
           <li key={name} className="relative mb-4">
             <NavLink
               to={`/experiments/${experiment.key}/${name}`}
@@ -34,7 +37,7 @@ export function Rail({ reading }: { reading: Reading | undefined }) {
           </li>
         ))}
       </ol>
-      {(["rehearsal", "ledger"] as const).map((place) => (
+      {(experiment.by_region ? (["ledger"] as const) : (["rehearsal", "ledger"] as const)).map((place) => (
         <NavLink
           key={place}
           to={`/experiments/${experiment.key}/${place}`}
@@ -45,6 +48,26 @@ export function Rail({ reading }: { reading: Reading | undefined }) {
       ))}
     </nav>
   );
+}
+
+/** The lines of a test by region. */
+function ofRegions(plan: RegionPlan | undefined): Partial<Record<SheetName, { line: string; done: boolean }>> {
+  const outcome = plan?.outcome.replaceAll("_", " ");
+  return {
+    brief: { line: outcome ? `Decides: ${outcome}` : "What is withheld, and why", done: !!plan?.tested && !!outcome },
+    sizing: {
+      line: plan?.pairs
+        ? `${plan.pairs} pairs · ${plural(plan.weeks ?? 0, "week")} + ${plan.cool_down}`
+        : "Past data, pairs, designs",
+      done: !!plan?.pairs,
+    },
+    traffic: {
+      line: plan?.cells
+        ? `${plan.cells.pairs.length} regions without, ${plan.cells.pairs.length} with`
+        : "Not drawn yet",
+      done: !!plan?.cells,
+    },
+  };
 }
 
 function Dot({ active, filled }: { active: boolean; filled: boolean }) {

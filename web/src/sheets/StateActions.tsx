@@ -76,7 +76,7 @@ export function StateActions({ settled = false }: { settled?: boolean }) {
   };
   return (
     <div className="no-print mt-4">
-      {(experiment.state === "draft" || experiment.state === "scheduled") && (
+      {!experiment.by_region && (experiment.state === "draft" || experiment.state === "scheduled") && (
         <button className="btn btn-primary btn-sm mb-2 w-full" onClick={() => setAsking("start")}>
           Start it…
         </button>
@@ -98,9 +98,11 @@ export function StateActions({ settled = false }: { settled?: boolean }) {
             {ASKED[move] && "…"}
           </button>
         ))}
-        <button className="btn btn-sm grow" onClick={() => void make("copy").catch(() => undefined)}>
-          Copy
-        </button>
+        {!experiment.by_region && (
+          <button className="btn btn-sm grow" onClick={() => void make("copy").catch(() => undefined)}>
+            Copy
+          </button>
+        )}
       </div>
       {asking === null && <FormError error={step.error} />}
       {asking === "start" && <StartDialog close={() => setAsking(null)} run={run} error={step.error} />}

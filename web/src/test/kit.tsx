@@ -156,6 +156,7 @@ export function experiment(changes: Partial<Experiment> = {}): Experiment {
     round_of: "",
     rounds: [],
     rounds_left: 0,
+    by_region: false,
     rounds_planned: 1,
     starts_at: null,
     ends_at: null,

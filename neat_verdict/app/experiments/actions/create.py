@@ -31,14 +31,18 @@ def free_key(name: str) -> str:
 
 
 @transaction.atomic
-def create_experiment(by: User, name: str, changes: dict[str, Any] | None = None) -> Experiment:
+def create_experiment(
+    by: User, name: str, changes: dict[str, Any] | None = None, *, by_region: bool = False
+) -> Experiment:
     """A draft with control and one variant, then the ``changes`` as `edit_experiment` takes them; all or nothing."""
     require_editor(by)
     if not name.strip():
         raise InputError("name", "empty", "must say what is tested, in 1 to 120 characters")
     never = workspace().never_counted
-    experiment = Experiment.objects.create(key=free_key(name), name=name.strip()[:120], owner=by, never_counted=never)
-    labels = ["Control", "With the change"]
+    experiment = Experiment.objects.create(
+        key=free_key(name), name=name.strip()[:120], owner=by, never_counted=never, by_region=by_region
+    )
+    labels = ["Control", "Withheld"] if by_region else ["Control", "With the change"]
     Variant.objects.bulk_create(
         Variant(experiment=experiment, position=position, name=label) for position, label in enumerate(labels)
     )
@@ -50,8 +54,13 @@ def create_experiment(by: User, name: str, changes: dict[str, Any] | None = None
 
 @transaction.atomic
 def copy_experiment(by: User, source: Experiment) -> Experiment:
-    """A draft with the same brief, sizing, metrics and variants; no data, no dates, no decision."""
+    """A draft with the same brief, sizing, metrics and variants; no data, no dates, no decision.
+
+    Raises Conflict for one by region, whose plan follows from its past data.
+    """
     require_editor(by)
+    if source.by_region:
+        raise Conflict("A test by region is not copied: make a new one, and bring its past data in")
     copied = _copy_brief(by, source, f"{source.name} (copy)")
     for variant in source.variants.all():
         _copy_variant(copied, variant, variant.position, variant.name)

@@ -80,7 +80,14 @@ def start(
     return _move(experiment, by, "start", sentence, "running", **detail)
 
 
+def _refuse_by_region(experiment: Experiment) -> None:
+    """What visitors get is not what a test by region changes."""
+    if experiment.by_region:
+        raise Conflict("A test by region is not started here: draw its cells on Traffic and hand the lists over")
+
+
 def _check_complete(experiment: Experiment) -> None:
+    _refuse_by_region(experiment)
     if missing := missing_for_rule(experiment):
         raise Conflict(f"Before the start the rule needs {', '.join(missing)}")
 
@@ -258,6 +265,7 @@ def give_without_test(experiment: Experiment) -> None:
     """Into the state in which variants are given by a rollout and nothing is tested; metrics keep their present definitions.
     Called inside the transaction of an action that keeps the rollout and records it; the experiment is not saved yet. Raises
     Conflict for one that is no draft, was run before, or whose traffic is shared out elsewhere."""
+    _refuse_by_region(experiment)
     if experiment.state != "draft" or experiment.round > 1:
         raise Conflict("Only a draft that was never run can be given without a test")
     if experiment.data_from != "events":

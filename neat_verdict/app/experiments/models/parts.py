@@ -38,6 +38,8 @@ class Identity(models.Model):
         ARCHIVED = "archived"
 
     key = models.SlugField(max_length=80, unique=True)
+    # Whether regions are tested, not visitors; then its plan and data are those of `app.regions`.
+    by_region = models.BooleanField(default=False)
     version = models.PositiveIntegerField(default=1)
     state = models.CharField(max_length=10, choices=State.choices, default=State.DRAFT)
     state_before_archive = models.CharField(max_length=10, blank=True, default="")

@@ -1,0 +1,320 @@
+"""Make a test by region, edit its plan, bring its past in, try a design on it, draw the cells: permission, transaction and
+ledger."""
+
+from __future__ import annotations
+
+import hashlib
+import secrets
+from collections.abc import Mapping
+from datetime import date
+from itertools import chain
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from django.db import IntegrityError, transaction
+
+from neat_verdict.app import clock
+from neat_verdict.app.experiments.actions import create_experiment, record
+from neat_verdict.app.experiments.actions.ledger import changed
+from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.experiments.queries import today, workspace
+from neat_verdict.app.http.problems import Conflict
+from neat_verdict.app.people.actions import require_editor
+from neat_verdict.app.people.models import User
+from neat_verdict.app.planning.background import CancelledError, Progress, bury_the_dead, finish, submit
+from neat_verdict.app.regions import queries
+from neat_verdict.app.regions.models import PlaceboRun, RegionPlan, RegionSeries
+from neat_verdict.app.regions.past import PastFile, read_regions
+from neat_verdict.core.checks import InputError, check_positive, check_probability
+from neat_verdict.core.numbers import DecimalMark
+from neat_verdict.core.regions import History, Placebo, Row, draw, history_of, placebo_tests
+from neat_verdict.core.text.format import plural
+
+WRONG_SHOWN = 50
+FINDINGS_SHOWN = 40  # of each kind; how many there are is kept too
+# What pairs and lists follow from: it stands once they are drawn.
+_DRAWN_BY = ("outcome", "groups", "excluded", "must", "listed", "pairs", "weeks", "cool_down")
+
+
+@transaction.atomic
+def create_by_region(by: User, name: str) -> Experiment:
+    """A draft by region. Raises InputError without a name."""
+    experiment = create_experiment(by, name, by_region=True)
+    RegionPlan.objects.create(experiment=experiment, currency=workspace().currency)
+    return experiment
+
+
+def _open(by: User, experiment: Experiment) -> RegionPlan:
+    require_editor(by)
+    queries.plan_of(experiment)
+    if experiment.state != "draft":
+        raise Conflict(f"This experiment is {experiment.state}; its plan stands")
+    return RegionPlan.objects.select_for_update().get(experiment=experiment)
+
+
+@transaction.atomic
+def edit_plan(by: User, experiment: Experiment, version: int, changes: Mapping[str, Any]) -> RegionPlan:
+    """Change fields of the plan.
+
+    Raises Conflict where somebody else changed it meanwhile, or for what the cells were drawn by; InputError naming the field.
+    """
+    plan = _open(by, experiment)
+    if plan.version != version:
+        raise Conflict("Somebody else changed this plan meanwhile; look at it again", current_version=plan.version)
+    lines = [
+        changed(field, getattr(plan, field), value) for field, value in changes.items() if getattr(plan, field) != value
+    ]
+    if not lines:
+        return plan
+    fixed = [line["field"] for line in lines if line["field"] in _DRAWN_BY]
+    if plan.drawn is not None and fixed:
+        raise Conflict("The cells are drawn by this; undo the draw on Traffic first", fields=fixed)
+    for line in lines:
+        setattr(plan, line["field"], line["after"])
+    _check(plan, {line["field"] for line in lines})
+    _save(plan)
+    said = ", ".join(str(line["field"]).replace("_", " ") for line in lines)
+    record(experiment, by, "edit", f"Changed {said}", changes=lines)
+    return plan
+
+
+def _save(plan: RegionPlan) -> None:
+    plan.version += 1
+    plan.save()
+
+
+def _check(plan: RegionPlan, fields: set[str]) -> None:
+    """Raise InputError, naming the field, for what cannot be."""
+    if plan.break_even is not None:
+        check_positive("break_even", plan.break_even)
+    check_probability("confidence", plan.confidence)
+    check_probability("power", plan.power)
+    found = plan.found or {}
+    if "outcome" in fields and plan.outcome and found and plan.outcome not in found["outcomes"]:
+        raise InputError("outcome", plan.outcome, f"must be one of {', '.join(found['outcomes'])}")
+    if "groups" in fields and found:
+        for name in plan.groups:
+            if name not in found["groups"]:
+                raise InputError("groups", name, f"must be one of {', '.join(found['groups']) or 'none'}")
+    if found and fields & {"excluded", "must", "listed"}:
+        panel = queries.panel_of(plan)
+        for field in ("excluded", "must", "listed"):
+            named = getattr(plan, field) if field != "listed" else list(chain(*plan.listed))
+            try:
+                panel.rows(named)
+            except InputError as problem:
+                problem.field = field
+                raise
+        for name in plan.must:
+            if name in plan.excluded:
+                raise InputError("must", name, "must not be kept out at the same time")
+        names = list(chain(*plan.listed))
+        for name in names:
+            if names.count(name) > 1:
+                raise InputError("listed", name, "must be in one pair only")
+    if fields & {"pairs", "weeks"} and plan.pairs is not None and queries.chosen_of(plan) is None:
+        raise InputError("pairs", plan.pairs, "and weeks must be those of one of the designs")
+
+
+def bring_past(
+    by: User,
+    experiment: Experiment,
+    path: Path,
+    name: str,
+    *,
+    missing_is_zero: bool = False,
+    decimal: DecimalMark | None = None,
+) -> RegionPlan:
+    """Read a file of past data and keep it, in place of what was there; all of it or nothing.
+
+    Raises Conflict with the wrong rows where there are any, or once the cells are drawn; InputError for a file that cannot be
+    read, or of which no region can be used.
+    """
+    require_editor(by)
+    found = read_regions(path, today(), decimal)
+    if found.wrong:
+        first = found.wrong[0]
+        raise Conflict(
+            f"{plural(len(found.wrong), 'row')} of the file are wrong, and nothing was kept; line {first.line}: {first.reason}",
+            wrong=[
+                {"line": one.line, "column": one.column, "value": one.value, "reason": one.reason}
+                for one in found.wrong[:WRONG_SHOWN]
+            ],
+            wrong_count=len(found.wrong),
+        )
+    history = history_of(_together(found), missing_is_zero=missing_is_zero)
+    with transaction.atomic():
+        plan = _open(by, experiment)
+        if plan.drawn is not None:
+            raise Conflict("The cells are drawn by the past data there are; undo the draw on Traffic first")
+        plan.digest = _keep(plan, found, history)
+        plan.found = _summary(found, history, name, missing_is_zero=missing_is_zero)
+        plan.outcome = plan.outcome if plan.outcome in found.outcomes else found.outcomes[0]
+        plan.groups = [group for group in plan.groups if group in found.rows]
+        known = set(history.panel.regions)
+        plan.excluded = [region for region in plan.excluded if region in known]
+        plan.must = [region for region in plan.must if region in known]
+        plan.listed = [pair for pair in plan.listed if known.issuperset(pair)]
+        plan.pairs = plan.weeks = None
+        _save(plan)
+        days = f"{history.panel.first:%-d %B %Y} to {history.panel.last:%-d %B %Y}"
+        text = f"Brought past data in from “{name[:80]}”: {plural(len(history.panel.regions), 'region')}, {days}"
+        record(experiment, by, "import", text, rows=found.count, left_out=list(history.left_out))
+    return plan
+
+
+def _together(found: PastFile) -> list[Row]:
+    """Rows with the product groups added up."""
+    if len(found.rows) == 1:
+        return next(iter(found.rows.values()))
+    sums: dict[tuple[str, date], Row] = {}
+    for row in chain(*found.rows.values()):
+        one = sums.get((row.region, row.day))
+        if one is None:
+            sums[row.region, row.day] = row
+        else:
+            values = {name: value + one.values[name] for name, value in row.values.items()}
+            sums[row.region, row.day] = Row(one.line, row.region, row.day, values, row.spend + one.spend)
+    return list(sums.values())
+
+
+def _keep(plan: RegionPlan, found: PastFile, history: History) -> str:
+    """Store the series of all groups of the regions that can be used; returns their digest."""
+    panel, places = history.panel, {name: place for place, name in enumerate(history.panel.regions)}
+    made, digest = [], hashlib.sha256()
+    for group, rows in sorted(found.rows.items()):
+        tables = {name: np.zeros((len(places), panel.days)) for name in (*found.outcomes, queries.SPEND)}
+        for row in rows:
+            if row.region in places:
+                at = places[row.region], (row.day - panel.first).days
+                for name, value in row.values.items():
+                    tables[name][at] = value
+                tables[queries.SPEND][at] = row.spend
+        for measure, table in tables.items():
+            for region, line in zip(panel.regions, table, strict=True):
+                values = line.astype("<f8").tobytes()
+                digest.update(f"{group}\n{measure}\n{region}\n{panel.first}\n".encode() + values)
+                made.append(
+                    RegionSeries(
+                        plan=plan, region=region, group=group, measure=measure, first=panel.first, values=values
+                    )
+                )
+    plan.series.all().delete()
+    RegionSeries.objects.bulk_create(made, batch_size=500)
+    return digest.hexdigest()
+
+
+def _summary(found: PastFile, history: History, name: str, *, missing_is_zero: bool) -> dict[str, Any]:
+    panel = history.panel
+    kinds: dict[str, list[dict[str, Any]]] = {}
+    for one in history.findings:
+        kinds.setdefault(one.kind, []).append(
+            {
+                "kind": one.kind,
+                "region": one.region,
+                "day": one.day.isoformat(),
+                "days": one.days,
+                "outcome": one.outcome,
+                "size": one.size,
+            }
+        )
+    return {
+        "file": name[:120],
+        "rows": found.count,
+        "regions": len(panel.regions),
+        "first": panel.first.isoformat(),
+        "last": panel.last.isoformat(),
+        "days": panel.days,
+        "outcomes": list(found.outcomes),
+        "groups": [group for group in sorted(found.rows) if group],
+        "left_out": list(history.left_out),
+        "ignored": list(found.ignored),
+        "missing_is_zero": missing_is_zero,
+        "counts": {kind: len(lines) for kind, lines in kinds.items()},
+        "findings": [line for lines in kinds.values() for line in lines[:FINDINGS_SHOWN]],
+    }
+
+
+def start_placebo(by: User, experiment: Experiment, *, draws: int, seed: int = 0) -> PlaceboRun:
+    """Try the chosen design on the past, in the background. Raises Conflict before one is chosen, or while another runs."""
+    require_editor(by)
+    plan = queries.plan_of(experiment)
+    asked = queries.asked_of_placebo(plan)
+    bury_the_dead(plan.placebos.all())
+    try:
+        with transaction.atomic():
+            made = PlaceboRun.objects.create(
+                plan=plan, by=by, asked=asked, draws=draws, seed=seed, heard_at=clock.now()
+            )
+    except IntegrityError as problem:
+        raise Conflict("A placebo test of this plan is running; wait for it or cancel it") from problem
+    submit(run_placebo, made)
+    return made
+
+
+def run_placebo(pk: int) -> None:
+    """Run a placebo test to its end, telling its progress; it stops when it has been cancelled meanwhile."""
+    run = PlaceboRun.objects.select_related("plan").get(pk=pk)
+    plan, progress = run.plan, Progress(run)
+    design, pairs = queries.chosen_of(plan), queries.chosen_pairs(plan)
+    assert design is not None
+    tests = placebo_tests(
+        queries.panel_of(plan), plan.outcome, pairs, test_days=design.days, base_days=design.base_days,
+        confidence=plan.confidence, power=plan.power, draws=run.draws,
+    )  # fmt: skip
+    try:
+        for one in tests:
+            if isinstance(one, Placebo):
+                finish(run, _placebo_record(one))
+            else:
+                progress.hear(min(one, 0.999))
+    except CancelledError:
+        return
+
+
+def _placebo_record(found: Placebo) -> dict[str, Any]:
+    return {
+        "windows": found.windows,
+        "draws": found.draws,
+        "found": [{"lift": one.lift, "share": one.share, "error": one.error} for one in found.found],
+        "held": {"share": found.held.share, "error": found.held.error},
+        "smallest": found.smallest,
+        "power": found.power,
+    }
+
+
+@transaction.atomic
+def draw_cells(by: User, experiment: Experiment, seed: int | None = None) -> RegionPlan:
+    """Draw within each pair where spending is withheld; by a seed of its own making unless one is given.
+
+    Raises Conflict before a design is chosen, or where it is drawn already.
+    """
+    plan = _open(by, experiment)
+    if plan.drawn is not None:
+        raise Conflict("The cells are drawn; undo the draw first")
+    pairs = queries.chosen_pairs(plan)
+    plan.seed = secrets.randbelow(2**31) if seed is None else seed
+    cells = draw(pairs, plan.seed)
+    plan.drawn, plan.drawn_at = [[one.withheld, one.control] for one in cells], clock.now()
+    _save(plan)
+    text = f"Drew where spending is withheld in {plural(len(cells), 'pair')} of regions, by seed {plan.seed}"
+    record(experiment, by, "draw", text, seed=plan.seed, cells=plan.drawn)
+    return plan
+
+
+@transaction.atomic
+def undo_draw(by: User, experiment: Experiment, reason: str) -> RegionPlan:
+    """Give the cells up before the start; a reason is wanted, since cells drawn until they please are not drawn by chance.
+
+    Raises Conflict where nothing is drawn, InputError without a reason.
+    """
+    plan = _open(by, experiment)
+    if plan.drawn is None:
+        raise Conflict("Nothing is drawn")
+    if not reason.strip():
+        raise InputError("reason", "empty", "must say why the cells are given up")
+    record(experiment, by, "draw", f"Gave the drawn cells up: {reason.strip()}", seed=plan.seed, cells=plan.drawn)
+    plan.drawn = plan.drawn_at = plan.seed = None
+    _save(plan)
+    return plan

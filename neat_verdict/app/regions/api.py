@@ -1,0 +1,113 @@
+"""Tests by region over HTTP: shape and call, nothing else."""
+
+from __future__ import annotations
+
+import csv
+import io
+from typing import Literal
+
+from django.http import HttpRequest, HttpResponse
+from ninja import File, Form, Router, Status, UploadedFile
+
+from neat_verdict.app.collect.files_api import on_disk
+from neat_verdict.app.experiments.presenting import present
+from neat_verdict.app.experiments.queries import find
+from neat_verdict.app.experiments.schemas import ExperimentOut
+from neat_verdict.app.people.auth import person
+from neat_verdict.app.planning import background
+from neat_verdict.app.regions import actions, queries
+from neat_verdict.app.regions.presenting import placebo_out, plan_out
+from neat_verdict.app.regions.schemas import (
+    DrawIn,
+    LatestPlacebo,
+    NewRegionTest,
+    PlaceboIn,
+    PlaceboOut,
+    RegionPlanEdit,
+    RegionPlanOut,
+    UndoDrawIn,
+)
+
+router = Router(tags=["regions"])
+
+
+@router.post("/region-tests", response={201: ExperimentOut}, operation_id="create_region_test")
+def create(request: HttpRequest, payload: NewRegionTest) -> Status[ExperimentOut]:
+    made = actions.create_by_region(person(request), payload.name)
+    return Status(201, present(find(made.key)))
+
+
+@router.get("/experiments/{key}/regions", response=RegionPlanOut, operation_id="get_region_plan")
+def get(request: HttpRequest, key: str) -> RegionPlanOut:
+    return plan_out(queries.plan_of(find(key)))
+
+
+@router.patch("/experiments/{key}/regions", response=RegionPlanOut, operation_id="edit_region_plan")
+def edit(request: HttpRequest, key: str, payload: RegionPlanEdit) -> RegionPlanOut:
+    return plan_out(actions.edit_plan(person(request), find(key), payload.version, payload.changes.given()))
+
+
+@router.post("/experiments/{key}/regions/past", response={201: RegionPlanOut}, operation_id="bring_region_past")
+def bring(
+    request: HttpRequest,
+    key: str,
+    file: File[UploadedFile],
+    missing_is_zero: Form[bool] = False,
+    decimal_mark: Form[Literal["", ".", ","]] = "",
+) -> Status[RegionPlanOut]:
+    """A file with a row a region and day (CSV or Parquet): all of it, or nothing and what is wrong with it."""
+    experiment = find(key)
+    with on_disk(file) as path:
+        plan = actions.bring_past(
+            person(request),
+            experiment,
+            path,
+            file.name or "a file",
+            missing_is_zero=missing_is_zero,
+            decimal=decimal_mark or None,
+        )
+    return Status(201, plan_out(plan))
+
+
+@router.get("/experiments/{key}/regions/placebo", response=LatestPlacebo, operation_id="get_placebo")
+def latest(request: HttpRequest, key: str) -> LatestPlacebo:
+    plan = queries.plan_of(find(key))
+    run = queries.latest_placebo(plan)
+    return LatestPlacebo(placebo=placebo_out(run, plan) if run else None)
+
+
+@router.post("/experiments/{key}/regions/placebo", response={202: PlaceboOut}, operation_id="start_placebo")
+def start(request: HttpRequest, key: str, payload: PlaceboIn) -> Status[PlaceboOut]:
+    experiment = find(key)
+    run = actions.start_placebo(person(request), experiment, draws=payload.draws)
+    return Status(202, placebo_out(run, queries.plan_of(experiment)))
+
+
+@router.delete("/experiments/{key}/regions/placebo/{number}", response=LatestPlacebo, operation_id="cancel_placebo")
+def cancel(request: HttpRequest, key: str, number: int) -> LatestPlacebo:
+    plan = queries.plan_of(find(key))
+    background.cancel(person(request), queries.find_placebo(plan, number))
+    return latest(request, key)
+
+
+@router.post("/experiments/{key}/regions/draw", response={201: RegionPlanOut}, operation_id="draw_cells")
+def draw(request: HttpRequest, key: str, payload: DrawIn) -> Status[RegionPlanOut]:
+    return Status(201, plan_out(actions.draw_cells(person(request), find(key), payload.seed)))
+
+
+@router.post("/experiments/{key}/regions/draw/undo", response=RegionPlanOut, operation_id="undo_draw")
+def undo(request: HttpRequest, key: str, payload: UndoDrawIn) -> RegionPlanOut:
+    return plan_out(actions.undo_draw(person(request), find(key), payload.reason))
+
+
+@router.get("/experiments/{key}/regions/lists/{name}.csv", operation_id="download_region_list")
+def download(request: HttpRequest, key: str, name: Literal["withheld", "control", "not-analysed"]) -> HttpResponse:
+    """A list of regions to hand over."""
+    lists = queries.cells_of(queries.plan_of(find(key)))
+    kept = io.StringIO()
+    writer = csv.writer(kept, lineterminator="\r\n")
+    writer.writerow(["region"])
+    writer.writerows([region] for region in lists[name])
+    answer = HttpResponse(kept.getvalue().encode("utf-8-sig"), content_type="text/csv; charset=utf-8")
+    answer["Content-Disposition"] = f'attachment; filename="{key}-{name}.csv"'
+    return answer

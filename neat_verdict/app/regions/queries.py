@@ -1,0 +1,195 @@
+"""What can be asked of a test by region: its past, its pairs and designs, its cells, its placebo tests."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
+from functools import lru_cache
+
+import numpy as np
+from django.http import Http404
+
+from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.http.problems import Conflict
+from neat_verdict.app.planning.background import bury_the_dead
+from neat_verdict.app.regions.models import PlaceboRun, RegionPlan, RegionSeries
+from neat_verdict.core.checks import InputError
+from neat_verdict.core.regions import (
+    Matching,
+    Panel,
+    RegionDesign,
+    RegionPair,
+    designs_for,
+    match_regions,
+    pairs_from,
+)
+
+SPEND = ""  # the measure of spend, which is no outcome's name
+LISTS = ("withheld", "control", "not-analysed")
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """What pairs and designs follow from; the same are worked out once."""
+
+    plan: int
+    digest: str
+    outcome: str
+    groups: tuple[str, ...]
+    excluded: tuple[str, ...]
+    must: tuple[str, ...]
+    listed: tuple[tuple[str, str], ...]
+    cool_down: int
+    confidence: float
+    power: float
+    break_even: float
+
+    @property
+    def key(self) -> str:
+        """The same for what is the same, short."""
+        return hashlib.sha256(json.dumps(asdict(self), sort_keys=True).encode()).hexdigest()
+
+
+@dataclass(frozen=True)
+class Choice:
+    """The pairs, from the closest on, and the designs there are to choose from; none, and why, where there cannot be any."""
+
+    matching: Matching | None
+    designs: tuple[RegionDesign, ...]
+    problem: str
+
+
+def plan_of(experiment: Experiment) -> RegionPlan:
+    """The plan of an experiment by region. Raises Conflict for one by visitor."""
+    plan = RegionPlan.objects.filter(experiment=experiment).first()
+    if plan is None:
+        raise Conflict("This experiment is by visitor; a test by region is made as one")
+    return plan
+
+
+def asked(plan: RegionPlan) -> Asked | None:
+    """None before there are past data and an outcome that decides."""
+    if not plan.digest or not plan.outcome:
+        return None
+    return Asked(
+        plan.pk,
+        plan.digest,
+        plan.outcome,
+        tuple(plan.groups),
+        tuple(plan.excluded),
+        tuple(plan.must),
+        tuple((first, second) for first, second in plan.listed),
+        plan.cool_down,
+        plan.confidence,
+        plan.power,
+        plan.break_even or 0.0,
+    )
+
+
+def panel_of(plan: RegionPlan) -> Panel:
+    """The past of the product groups that count. Raises Conflict without past data."""
+    if not plan.digest:
+        raise Conflict("There are no past data yet: bring them in on Sizing")
+    return _panel(plan.pk, plan.digest, tuple(plan.groups))
+
+
+@lru_cache(maxsize=4)
+def _panel(plan: int, _digest: str, groups: tuple[str, ...]) -> Panel:
+    rows = RegionSeries.objects.filter(plan=plan)
+    if groups:
+        rows = rows.filter(group__in=groups)
+    sums: dict[str, dict[str, np.ndarray]] = {}
+    first = None
+    for row in rows:
+        first = row.first
+        values = np.frombuffer(bytes(row.values), dtype="<f8")
+        of = sums.setdefault(row.measure, {})
+        of[row.region] = of[row.region] + values if row.region in of else values
+    if first is None:
+        raise InputError("groups", ", ".join(groups), "must be groups of the past data")
+    regions = tuple(sorted(sums[SPEND]))
+    tables = {measure: np.stack([of[region] for region in regions]) for measure, of in sums.items()}
+    spend = tables.pop(SPEND)
+    return Panel(regions, first, tables, spend)
+
+
+def choice_of(plan: RegionPlan) -> Choice:
+    """Pairs and designs of a plan as it is now."""
+    question = asked(plan)
+    if question is None:
+        return Choice(None, (), "")
+    return _choice(question)
+
+
+@lru_cache(maxsize=16)
+def _choice(question: Asked) -> Choice:
+    panel = _panel(question.plan, question.digest, question.groups)
+    try:
+        if question.listed:
+            matching = pairs_from(panel, question.outcome, question.listed)
+        else:
+            matching = match_regions(panel, question.outcome, without=question.excluded, must=question.must)
+    except InputError as problem:
+        return Choice(None, (), str(problem))
+    try:
+        designs = designs_for(
+            panel,
+            question.outcome,
+            matching.pairs,
+            break_even=question.break_even,
+            confidence=question.confidence,
+            power=question.power,
+            cool_down=question.cool_down,
+        )
+    except InputError as problem:
+        return Choice(matching, (), str(problem))
+    return Choice(matching, tuple(designs), "")
+
+
+def chosen_of(plan: RegionPlan) -> RegionDesign | None:
+    """The design that was chosen; None before, or where it is no longer among those there are."""
+    return next((one for one in choice_of(plan).designs if (one.pairs, one.weeks) == (plan.pairs, plan.weeks)), None)
+
+
+def chosen_pairs(plan: RegionPlan) -> tuple[RegionPair, ...]:
+    """The pairs of the chosen design. Raises Conflict before one is chosen."""
+    matching, chosen = choice_of(plan).matching, chosen_of(plan)
+    if matching is None or chosen is None:
+        raise Conflict("Choose a design on Sizing first")
+    return matching.pairs[: chosen.pairs]
+
+
+def asked_of_placebo(plan: RegionPlan) -> str:
+    """What a placebo test of the chosen design answers. Raises Conflict before one is chosen."""
+    pairs, question = chosen_pairs(plan), asked(plan)
+    assert question is not None
+    named = [[pair.first, pair.second] for pair in pairs]
+    whole = [question.plan, question.digest, question.outcome, question.groups, named, plan.weeks, plan.cool_down]
+    return hashlib.sha256(json.dumps([*whole, plan.confidence, plan.power]).encode()).hexdigest()
+
+
+def latest_placebo(plan: RegionPlan) -> PlaceboRun | None:
+    """The placebo test begun last."""
+    bury_the_dead(plan.placebos.all())
+    return plan.placebos.select_related("by").first()
+
+
+def find_placebo(plan: RegionPlan, number: int) -> PlaceboRun:
+    """Raises Http404."""
+    row = plan.placebos.filter(pk=number).first()
+    if row is None:
+        raise Http404
+    return row
+
+
+def cells_of(plan: RegionPlan) -> dict[str, list[str]]:
+    """Regions by list: withheld, control, not analysed; in the order of the alphabet. Raises Conflict before the draw."""
+    if plan.drawn is None:
+        raise Conflict("Nothing is drawn yet: draw on Traffic")
+    withheld, control = ([pair[side] for pair in plan.drawn] for side in (0, 1))
+    taken = {*withheld, *control}
+    everywhere: Sequence[str] = [*panel_of(plan).regions, *(plan.found or {}).get("left_out", [])]
+    rest = [name for name in everywhere if name not in taken]
+    return dict(zip(LISTS, (sorted(withheld), sorted(control), sorted(rest)), strict=True))

@@ -1,0 +1,189 @@
+"""Shapes of a test by region over HTTP."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from typing import Annotated, Any, Literal
+
+from ninja import Field, Schema
+
+from neat_verdict.app.experiments.schemas import without_defaults
+
+Name = Annotated[str, Field(min_length=1, max_length=120)]
+TwoNames = Annotated[list[Name], Field(min_length=2, max_length=2)]
+SEED = 2**31
+
+
+class NewRegionTest(Schema):
+    name: str = Field(max_length=120)
+
+
+class RegionPlanChanges(Schema):
+    """Only the fields that are given change. ``outcome`` is a column of the past data; ``groups`` [] are all product groups;
+    ``break_even`` is the outcome per unit of spend from which the spending pays; ``listed`` are pairs in place of matched ones;
+    ``pairs`` and ``weeks`` choose one of the designs."""
+
+    model_config = {"extra": "forbid", "json_schema_extra": without_defaults}
+    tested: str = Field("", max_length=120)
+    outcome: str = Field("", max_length=60)
+    groups: list[str] = Field(default_factory=list, max_length=200)
+    currency: str = Field("EUR", pattern="^[A-Z]{3}$")
+    break_even: float | None = Field(None, gt=0, le=1e9)
+    cool_down: int = Field(1, ge=0, le=8)
+    confidence: float = Field(0.95, ge=0.5, le=0.999)
+    power: float = Field(0.8, ge=0.5, le=0.99)
+    excluded: list[Name] = Field(default_factory=list, max_length=2000)
+    must: list[Name] = Field(default_factory=list, max_length=2000)
+    listed: list[TwoNames] = Field(default_factory=list, max_length=1000)
+    pairs: int | None = Field(None, ge=1, le=1000)
+    weeks: int | None = Field(None, ge=1, le=52)
+
+    def given(self) -> dict[str, Any]:
+        """The fields that were sent, each whole."""
+        return {field: value for field, value in self.model_dump().items() if field in self.model_fields_set}
+
+
+class RegionPlanEdit(Schema):
+    version: int
+    changes: RegionPlanChanges
+
+
+class RegionFindingOut(Schema):
+    """What is odd about a region: gap (no row), nothing (0 on every day), outlier or shift of an outcome, ``size`` relative."""
+
+    kind: Literal["gap", "nothing", "outlier", "shift"]
+    region: str
+    day: date
+    days: int
+    outcome: str
+    size: float
+
+
+class RegionPastOut(Schema):
+    file: str
+    rows: int
+    regions: int
+    first: date
+    last: date
+    days: int
+    outcomes: list[str]
+    groups: list[str]
+    left_out: list[str]
+    ignored: list[str]
+    missing_is_zero: bool
+    counts: dict[str, int]
+    findings: list[RegionFindingOut]
+
+
+class BalanceOut(Schema):
+    feature: str
+    any_two: float
+    paired: float
+
+
+class RegionPairOut(Schema):
+    first: str
+    second: str
+    distance: float
+
+
+class RegionDesignOut(Schema):
+    """``outcome_share`` and ``spend_share`` are withheld of all, ``spend`` in all; ``smallest_lift`` what it could show."""
+
+    pairs: int
+    weeks: int
+    base_days: int
+    outcome_share: float
+    spend_share: float
+    spend: float
+    fit: float
+    smallest_lift: float
+    smallest_return: float | None
+    cost: float
+
+
+class DrawnPairOut(Schema):
+    withheld: str
+    control: str
+
+
+class CellsOut(Schema):
+    seed: int
+    at: datetime
+    pairs: list[DrawnPairOut]
+    not_analysed: list[str]
+
+
+class RegionPlanOut(Schema):
+    """``problem`` says why there are no designs; ``regions`` are the names of those that can be in a pair."""
+
+    version: int
+    tested: str
+    outcome: str
+    groups: list[str]
+    currency: str
+    break_even: float | None
+    cool_down: int
+    confidence: float
+    power: float
+    excluded: list[str]
+    must: list[str]
+    listed: list[list[str]]
+    pairs: int | None
+    weeks: int | None
+    past: RegionPastOut | None
+    regions: list[str]
+    matched: list[RegionPairOut]
+    without_partner: list[str]
+    balance: list[BalanceOut]
+    designs: list[RegionDesignOut]
+    problem: str
+    least_pvalue: float | None
+    cells: CellsOut | None
+
+
+class PlaceboIn(Schema):
+    draws: int = Field(20, ge=1, le=100)
+
+
+class PlaceboFoundOut(Schema):
+    """How often a ``lift`` was shown, with the Monte Carlo error; of no lift false alarms."""
+
+    lift: float
+    share: float
+    error: float
+
+
+class PlaceboHeldOut(Schema):
+    share: float
+    error: float
+
+
+class PlaceboOut(Schema):
+    id: int
+    state: Literal["running", "done", "cancelled", "failed"]
+    progress: float
+    at: datetime
+    by: str
+    problem: str
+    stale: bool
+    draws: int
+    windows: int
+    found: list[PlaceboFoundOut]
+    held: PlaceboHeldOut | None
+    smallest: float | None
+    power: float
+
+
+class LatestPlacebo(Schema):
+    placebo: PlaceboOut | None
+
+
+class DrawIn(Schema):
+    """``seed`` draws what it drew elsewhere; left out, one is made."""
+
+    seed: int | None = Field(None, ge=0, lt=SEED)
+
+
+class UndoDrawIn(Schema):
+    reason: str = Field(max_length=500)

@@ -1,0 +1,115 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { client, sendForm, take } from "./client";
+import { keys, useReplace, useStale } from "./keys";
+import type { components } from "./schema";
+
+type Schemas = components["schemas"];
+export type RegionPlan = Schemas["RegionPlanOut"];
+export type RegionChanges = Schemas["RegionPlanChanges"];
+export type RegionDesign = Schemas["RegionDesignOut"];
+export type RegionFinding = Schemas["RegionFindingOut"];
+export type RegionPast = Schemas["RegionPastOut"];
+export type Placebo = Schemas["PlaceboOut"];
+
+const POLL = 700;
+
+/** What of the plan a change of it, or of its data, puts out of date beside itself. */
+export function useRegionPlan(key: string, enabled = true) {
+  return useQuery({
+    queryKey: keys.regions(key),
+    queryFn: () => take(client.GET("/api/v1/experiments/{key}/regions", { params: { path: { key } } })),
+    enabled,
+  });
+}
+
+export function useCreateRegionTest() {
+  const stale = useStale();
+  return useMutation({
+    mutationFn: (name: string) => take(client.POST("/api/v1/region-tests", { body: { name } })),
+    onSuccess: (made) => stale("experiment", made.key),
+  });
+}
+
+/** One change after another, each on the version that the one before has made. */
+export function useEditRegions(key: string) {
+  const cache = useQueryClient();
+  const kept = useKept(key);
+  return useMutation({
+    scope: { id: `regions-${key}` },
+    mutationFn: (changes: RegionChanges) => {
+      const version = cache.getQueryData<RegionPlan>(keys.regions(key))?.version ?? 0;
+      return take(
+        client.PATCH("/api/v1/experiments/{key}/regions", { params: { path: { key } }, body: { version, changes } }),
+      );
+    },
+    onSuccess: kept,
+    onError: () => cache.invalidateQueries({ queryKey: keys.regions(key) }),
+  });
+}
+
+export function useBringPast(key: string) {
+  const kept = useKept(key);
+  return useMutation({
+    mutationFn: ({ file, missingIsZero, mark }: { file: File; missingIsZero: boolean; mark: "" | "." | "," }) =>
+      sendForm<RegionPlan>(`/experiments/${key}/regions/past`, {
+        file,
+        missing_is_zero: String(missingIsZero),
+        decimal_mark: mark,
+      }),
+    onSuccess: kept,
+  });
+}
+
+export function usePlacebo(key: string) {
+  return useQuery({
+    queryKey: keys.placebo(key),
+    queryFn: () => take(client.GET("/api/v1/experiments/{key}/regions/placebo", { params: { path: { key } } })),
+    refetchInterval: (query) => (query.state.data?.placebo?.state === "running" ? POLL : false),
+    staleTime: 0,
+  });
+}
+
+export function useStartPlacebo(key: string) {
+  const replace = useReplace();
+  return useMutation({
+    mutationFn: (draws: number) =>
+      take(client.POST("/api/v1/experiments/{key}/regions/placebo", { params: { path: { key } }, body: { draws } })),
+    onSuccess: (placebo) => replace(keys.placebo(key), { placebo }),
+  });
+}
+
+export function useCancelPlacebo(key: string) {
+  const replace = useReplace();
+  return useMutation({
+    mutationFn: (number: number) =>
+      take(client.DELETE("/api/v1/experiments/{key}/regions/placebo/{number}", { params: { path: { key, number } } })),
+    onSuccess: (latest) => replace(keys.placebo(key), latest),
+  });
+}
+
+export function useDrawCells(key: string) {
+  const kept = useKept(key);
+  return useMutation({
+    mutationFn: (seed: number | null) =>
+      take(client.POST("/api/v1/experiments/{key}/regions/draw", { params: { path: { key } }, body: { seed } })),
+    onSuccess: kept,
+  });
+}
+
+export function useUndoDraw(key: string) {
+  const kept = useKept(key);
+  return useMutation({
+    mutationFn: (reason: string) =>
+      take(client.POST("/api/v1/experiments/{key}/regions/draw/undo", { params: { path: { key } }, body: { reason } })),
+    onSuccess: kept,
+  });
+}
+
+function useKept(key: string) {
+  const replace = useReplace();
+  const stale = useStale();
+  return async (plan: RegionPlan) => {
+    await replace(keys.regions(key), plan);
+    stale("regions", key);
+  };
+}

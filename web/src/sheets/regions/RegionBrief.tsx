@@ -1,0 +1,90 @@
+import { Panel } from "../../parts/basics";
+import { NumberField, ChoiceField, TextField } from "../../parts/fields";
+import { useEditing } from "../editing";
+import { RegionPlanning, useRegions } from "./planning";
+
+/** What is withheld, why, and from which return on it pays. */
+export function RegionBrief() {
+  return (
+    <RegionPlanning>
+      <Brief />
+    </RegionPlanning>
+  );
+}
+
+function Brief() {
+  const { experiment, save: saveExperiment, errorFor: experimentError, mayEdit } = useEditing();
+  const { plan, save, errorFor, open } = useRegions();
+  const outcomes = plan.past?.outcomes ?? [];
+  const margin = plan.break_even ? 1 / plan.break_even : null;
+  return (
+    <>
+      <Panel
+        title="What is tested"
+        note="in some regions nothing is spent on it, in their partners all goes on as usual"
+      >
+        <TextField
+          label="What is withheld: a channel, a tactic"
+          value={plan.tested}
+          save={(tested) => save({ tested })}
+          placeholder="Posters in towns"
+          error={errorFor("tested")}
+          locked={!mayEdit}
+        />
+        <TextField
+          label="Why this is worth a test"
+          value={experiment.because}
+          save={(because) => saveExperiment({ because })}
+          lines={2}
+          error={experimentError("because")}
+          locked={!mayEdit}
+        />
+        <TextField
+          label="Area"
+          value={experiment.area}
+          save={(area) => saveExperiment({ area })}
+          error={experimentError("area")}
+          locked={!mayEdit}
+        />
+      </Panel>
+      <Panel title="What decides" note="more of it is better">
+        {outcomes.length > 0 ? (
+          <ChoiceField
+            label="Outcome"
+            value={plan.outcome}
+            options={outcomes.map((name) => ({ value: name, label: name.replaceAll("_", " ") }))}
+            save={(outcome) => save({ outcome, pairs: null, weeks: null })}
+            error={errorFor("outcome")}
+            locked={!open}
+            note="Regions are paired by it; the other outcomes of the past data are kept."
+          />
+        ) : (
+          <p className="quiet">The outcomes are the columns of the past data: bring them in on Sizing.</p>
+        )}
+        <NumberField
+          label="Return from which it pays"
+          term="Break-even return"
+          value={plan.break_even}
+          save={(break_even) => save({ break_even })}
+          unit={`a ${plan.currency}`}
+          required={false}
+          error={errorFor("break_even")}
+          locked={!mayEdit}
+          note={
+            margin
+              ? `It pays if a unit of spend brings ${plan.break_even} of ${plan.outcome.replaceAll("_", " ") || "the outcome"} or more, which is a margin of ${(margin * 100).toFixed(1)}%.`
+              : "The outcome that a unit of spend must bring; with a margin of 40% it is 1 ÷ 0.4 = 2.5."
+          }
+        />
+        <NumberField
+          label="Margin from which it follows"
+          value={margin === null ? null : Number(margin.toPrecision(4))}
+          save={(share) => save({ break_even: share ? Number((1 / share).toPrecision(6)) : null })}
+          percent
+          required={false}
+          locked={!mayEdit}
+        />
+      </Panel>
+    </>
+  );
+}

@@ -1,0 +1,187 @@
+import { useState } from "react";
+import { Link } from "react-router";
+import { useDrawCells, useUndoDraw, type RegionPlan } from "../../api/regions";
+import { plural } from "../../lib/format";
+import { DataTable } from "../../parts/DataTable";
+import { FormError, Panel } from "../../parts/basics";
+import { Dialog } from "../../parts/Dialog";
+import { NumberInput } from "../../parts/NumberInput";
+import { fromCanonical } from "../../lib/numbers";
+import { useEditing } from "../editing";
+import { RegionPlanning, useRegions } from "./planning";
+import { TileMap } from "./TileMap";
+
+/** Regions and spending: where it is withheld is drawn within each pair, and handed over as lists. */
+export function RegionTraffic() {
+  return (
+    <RegionPlanning>
+      <Cells />
+    </RegionPlanning>
+  );
+}
+
+function Cells() {
+  const { experiment } = useEditing();
+  const { plan } = useRegions();
+  if (plan.pairs === null || plan.past === null)
+    return (
+      <Panel title="Regions and spending" note="nothing to draw yet">
+        <p>
+          Bring the past in and choose a design on{" "}
+          <Link className="link" to={`/experiments/${experiment.key}/sizing`}>
+            Sizing
+          </Link>
+          ; then chance decides here where spending is withheld.
+        </p>
+      </Panel>
+    );
+  return plan.cells === null ? <Draw plan={plan} /> : <Drawn plan={plan} cells={plan.cells} />;
+}
+
+function Draw({ plan }: { plan: RegionPlan }) {
+  const { experiment, mayEdit } = useEditing();
+  const draw = useDrawCells(experiment.key);
+  const [seed, setSeed] = useState("");
+  const [wrong, setWrong] = useState("");
+  return (
+    <Panel title="Regions and spending" note={`${plural(plan.pairs ?? 0, "pair")}, not drawn yet`}>
+      <p className="mb-2">
+        Within each pair chance decides in which region spending is withheld; the other goes on as usual. The seed
+        stands in the ledger, and draws the same again.
+      </p>
+      {mayEdit && (
+        <form
+          className="flex flex-wrap items-end gap-3"
+          onSubmit={(event) => {
+            event.preventDefault();
+            const number = fromCanonical(seed);
+            if (number !== null && !(Number.isInteger(number) && number >= 0)) {
+              setWrong(`Seed (${seed}) must be a whole number, 0 or more`);
+              return;
+            }
+            setWrong("");
+            draw.mutate(number);
+          }}
+        >
+          <label className="text-sm">
+            <span className="quiet block">Seed, unless it is left to chance</span>
+            <NumberInput className="input-sm w-36" value={seed} change={setSeed} />
+          </label>
+          <button className="btn btn-sm btn-primary" disabled={draw.isPending}>
+            Draw
+          </button>
+        </form>
+      )}
+      {wrong && (
+        <p role="alert" className="mt-1 text-error">
+          {wrong}
+        </p>
+      )}
+      <FormError error={draw.error} />
+    </Panel>
+  );
+}
+
+const LISTS = [
+  { name: "withheld", title: "Withheld" },
+  { name: "control", title: "As usual" },
+  { name: "not-analysed", title: "Not analysed" },
+] as const;
+
+function Drawn({ plan, cells }: { plan: RegionPlan; cells: NonNullable<RegionPlan["cells"]> }) {
+  const { experiment, mayEdit } = useEditing();
+  const [undoing, setUndoing] = useState(false);
+  const sizes = {
+    withheld: cells.pairs.length,
+    control: cells.pairs.length,
+    "not-analysed": cells.not_analysed.length,
+  };
+  return (
+    <>
+      <Panel
+        title="Regions and spending"
+        note={`${plural(cells.pairs.length, "pair")}, drawn by seed ${cells.seed}`}
+        action={
+          mayEdit && (
+            <button className="btn btn-sm" onClick={() => setUndoing(true)}>
+              Undo the draw…
+            </button>
+          )
+        }
+      >
+        <TileMap plan={plan} cells={cells} />
+        <div className="mt-3 flex flex-wrap gap-2">
+          {LISTS.filter((list) => sizes[list.name] > 0).map((list) => (
+            <a
+              key={list.name}
+              className="btn btn-sm"
+              href={`/api/v1/experiments/${experiment.key}/regions/lists/${list.name}.csv`}
+              download
+            >
+              {list.title} ({sizes[list.name]}), CSV
+            </a>
+          ))}
+        </div>
+        <p className="quiet mt-2 text-sm">
+          Hand the first two lists over to whoever buys the advertising: nothing is spent in the one for{" "}
+          {plural(plan.weeks ?? 0, "week")}, and in the other as much as without a test.
+          {(plan.least_pvalue ?? 0) > 0.001 &&
+            ` With ${cells.pairs.length} pairs p cannot fall below ${plan.least_pvalue?.toPrecision(2)}.`}
+        </p>
+      </Panel>
+      <Panel title="Pair by pair">
+        <DataTable
+          label="Cells"
+          rows={cells.pairs}
+          rowKey={(row) => row.withheld}
+          maxHeight="24rem"
+          columns={[
+            { name: "Withheld", align: "left", cell: (row) => row.withheld, value: (row) => row.withheld },
+            { name: "As usual", align: "left", cell: (row) => row.control, value: (row) => row.control },
+          ]}
+        />
+      </Panel>
+      {undoing && <Undo close={() => setUndoing(false)} />}
+    </>
+  );
+}
+
+function Undo({ close }: { close: () => void }) {
+  const { experiment } = useEditing();
+  const undo = useUndoDraw(experiment.key);
+  const [reason, setReason] = useState("");
+  return (
+    <Dialog title="Undo the draw" close={close}>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault();
+          undo.mutate(reason, { onSuccess: close });
+        }}
+      >
+        <p className="mb-2">
+          Cells that are drawn until they please are not drawn by chance. The ledger keeps these cells, and why they
+          were given up.
+        </p>
+        <label className="block">
+          <span className="quiet mb-1 block text-sm">Reason</span>
+          <input
+            className="input w-full"
+            autoFocus
+            maxLength={500}
+            value={reason}
+            onChange={(event) => setReason(event.target.value)}
+          />
+        </label>
+        <FormError error={undo.error} />
+        <div className="mt-4 flex justify-end gap-2">
+          <button type="button" className="btn btn-sm" onClick={close}>
+            Cancel
+          </button>
+          <button className="btn btn-sm btn-primary" disabled={undo.isPending}>
+            Undo the draw
+          </button>
+        </div>
+      </form>
+    </Dialog>
+  );
+}

@@ -1,0 +1,191 @@
+import { cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
+import { Route, Routes } from "react-router";
+import { afterEach, describe, expect, it } from "vitest";
+import { keys } from "../../api/keys";
+import type { RegionPlan } from "../../api/regions";
+import { experiment, serve, SESSION, show } from "../../test/kit";
+import { EditingProvider } from "../editing";
+import { RegionBrief } from "./RegionBrief";
+import { RegionSizing } from "./RegionSizing";
+import { RegionTraffic } from "./RegionTraffic";
+import { money, share } from "./words";
+
+afterEach(cleanup);
+const NAMES = ["Brelmouth", "Corvstead", "Daskwick", "Elmham"];
+
+function plan(changes: Partial<RegionPlan> = {}): RegionPlan {
+  const design = {
+    base_days: 70,
+    outcome_share: 0.5,
+    spend_share: 0.48,
+    spend: 41_600,
+    fit: 0.97,
+    smallest_lift: 0.024,
+  };
+  return {
+    version: 3,
+    tested: "Posters",
+    outcome: "fares",
+    groups: [],
+    currency: "EUR",
+    break_even: 2.5,
+    cool_down: 1,
+    confidence: 0.95,
+    power: 0.8,
+    excluded: ["Elmham"],
+    must: [],
+    listed: [],
+    pairs: 7,
+    weeks: 4,
+    past: {
+      file: "past.csv",
+      rows: 5840,
+      regions: 16,
+      first: "2024-11-01",
+      last: "2026-10-31",
+      days: 730,
+      outcomes: ["fares", "new_passengers"],
+      groups: [],
+      left_out: ["Fennvale"],
+      ignored: [],
+      missing_is_zero: false,
+      counts: { gap: 1 },
+      findings: [{ kind: "gap", region: "Fennvale", day: "2026-02-03", days: 3, outcome: "", size: 0 }],
+    },
+    regions: NAMES,
+    matched: [{ first: "Brelmouth", second: "Corvstead", distance: 0.31 }],
+    without_partner: ["Daskwick"],
+    balance: [{ feature: "level", any_two: 1.1, paired: 0.2 }],
+    designs: [2, 4].flatMap((weeks) => [{ ...design, pairs: 7, weeks, smallest_return: 4 / weeks, cost: 104_000 }]),
+    problem: "",
+    least_pvalue: 2 / 2 ** 7,
+    cells: null,
+    ...changes,
+  };
+}
+
+const CELLS: RegionPlan["cells"] = {
+  seed: 7,
+  at: "2026-11-01T09:00:00Z",
+  pairs: [{ withheld: "Brelmouth", control: "Corvstead" }],
+  not_analysed: ["Daskwick", "Elmham", "Fennvale"],
+};
+
+function open(part: React.ReactNode, shown = plan()) {
+  const made = experiment({ by_region: true });
+  return show(
+    <Routes>
+      <Route path="/experiments/:key/:sheet" element={<EditingProvider experiment={made}>{part}</EditingProvider>} />
+    </Routes>,
+    {
+      address: "/experiments/fare-calendar/sizing",
+      known: [
+        [keys.session, SESSION],
+        [keys.experiment("fare-calendar"), made],
+        [keys.regions("fare-calendar"), shown],
+        [keys.placebo("fare-calendar"), { placebo: null }],
+      ],
+    },
+  );
+}
+
+const EDIT = "PATCH /experiments/fare-calendar/regions";
+const AFTER = { "GET /experiments/fare-calendar/regions/placebo": Array(8).fill({ body: { placebo: null } }) };
+
+describe("the plan of a test by region", () => {
+  it("drops a region that was kept out, and brings it back with the design it had", async () => {
+    const calls = serve({
+      ...AFTER,
+      [EDIT]: [{ body: plan({ version: 4, excluded: [], pairs: null, weeks: null }) }, { body: plan({ version: 5 }) }],
+    });
+    open(<RegionSizing />);
+    fireEvent.click(screen.getByRole("button", { name: "Kept out: remove Elmham" }));
+    fireEvent.click(await screen.findByRole("button", { name: "Undo" }));
+    await waitFor(() => expect(calls.filter((call) => call.method === "PATCH")).toHaveLength(2));
+    expect(calls.filter((call) => call.method === "PATCH").map((call) => call.body)).toEqual([
+      { version: 3, changes: { excluded: [], pairs: null, weeks: null } },
+      { version: 4, changes: { excluded: ["Elmham"], pairs: 7, weeks: 4 } },
+    ]);
+  });
+
+  it("names the line of a list of pairs that has no two regions, and sends nothing", () => {
+    const calls = serve(AFTER);
+    open(<RegionSizing />);
+    const list = screen.getByLabelText("Pairs, two regions a line");
+    fireEvent.change(list, { target: { value: "Brelmouth, Corvstead\nDaskwick" } });
+    fireEvent.click(screen.getByRole("button", { name: "Use these pairs" }));
+    expect(screen.getByRole("alert").textContent).toContain("Line 2 (Daskwick) must have two regions");
+    expect(calls.filter((call) => call.method === "PATCH")).toEqual([]);
+    expect(list).toHaveProperty("value", "Brelmouth, Corvstead\nDaskwick");
+  });
+
+  it("shows the wrong lines of a file, how many there are, and that nothing was kept", async () => {
+    serve({
+      ...AFTER,
+      "POST /experiments/fare-calendar/regions/past": [
+        {
+          status: 409,
+          body: {
+            title: "60 rows of the file are wrong",
+            wrong_count: 60,
+            wrong: [{ line: 9, column: "spend", value: "-3", reason: "must be 0 or more" }],
+          },
+        },
+      ],
+    });
+    open(<RegionSizing />);
+    fireEvent.change(screen.getByLabelText("File of past data"), { target: { files: [new File(["x"], "past.csv")] } });
+    const alert = await screen.findByRole("alert");
+    expect(alert.textContent).toContain("60 lines are wrong; nothing of the file was kept");
+    expect(alert.textContent).toContain("line 9, spend “-3”: must be 0 or more");
+    expect(alert.textContent).toContain("and 59 more");
+  });
+
+  it("turns a margin into the return from which it pays", async () => {
+    const calls = serve({ ...AFTER, [EDIT]: [{ body: plan({ version: 4, break_even: 4 }) }] });
+    open(<RegionBrief />);
+    const margin = screen.getByLabelText("Margin from which it follows");
+    expect(margin).toHaveProperty("value", "40");
+    fireEvent.change(margin, { target: { value: "25" } });
+    fireEvent.blur(margin);
+    await waitFor(() => expect(calls.find((call) => call.method === "PATCH")).toBeTruthy());
+    expect(calls.find((call) => call.method === "PATCH")?.body).toEqual({ version: 3, changes: { break_even: 4 } });
+  });
+
+  it("cannot be changed once the cells are drawn, and offers the lists that have somebody", () => {
+    open(<RegionSizing />, plan({ cells: CELLS }));
+    expect(screen.queryByLabelText("File of past data")).toBeNull();
+    expect(screen.queryByRole("button", { name: "Kept out: remove Elmham" })).toBeNull();
+    cleanup();
+    open(<RegionTraffic />, plan({ cells: { ...CELLS, not_analysed: [] } as RegionPlan["cells"] }));
+    expect(screen.getAllByRole("link").map((link) => link.textContent)).toEqual([
+      "Withheld (1), CSV",
+      "As usual (1), CSV",
+    ]);
+  });
+
+  it("says where to go while there is nothing to draw", () => {
+    open(<RegionTraffic />, plan({ pairs: null, weeks: null }));
+    expect(screen.getByRole("link", { name: "Sizing" })).toBeTruthy();
+    expect(screen.queryByRole("button", { name: "Draw" })).toBeNull();
+  });
+
+  it("refuses a seed that is no whole number before it is sent", () => {
+    const calls = serve(AFTER);
+    open(<RegionTraffic />);
+    fireEvent.change(screen.getByLabelText("Seed, unless it is left to chance"), { target: { value: "7.5" } });
+    fireEvent.click(screen.getByRole("button", { name: "Draw" }));
+    expect(screen.getByRole("alert").textContent).toContain("Seed (7.5) must be a whole number");
+    expect(calls.filter((call) => call.method === "POST")).toEqual([]);
+  });
+});
+
+describe("figures", () => {
+  it.each([
+    [0.0246, "2.5%"],
+    [0.5, "50%"],
+    [0.178, "17.8%"],
+    [0, "0%"],
+  ])("%d is %s", (value, text) => expect(share(value)).toBe(text));
+  it("writes money with its currency", () => expect(money(41_599.6, "EUR")).toBe("41,600 EUR"));
+});
