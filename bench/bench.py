@@ -16,7 +16,7 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "neat_verdict.app.config.setting
 import numpy as np
 from statsmodels.stats.proportion import confint_proportions_2indep
 
-from bench import allocation, evidence, page, running
+from bench import allocation, evidence, page, regions, running
 from bench.measure import best, line
 from neat_verdict.app.collect.counts import Expected, fields_of, read_counts
 from neat_verdict.app.collect.text import match_columns, read_text
@@ -122,7 +122,7 @@ MEASURED = {
     measure.__name__: measure
     for measure in (
         large_and_small, one_comparison, many_at_once, a_large_file, a_rehearsal, ten_looks, a_plan,
-        *evidence.MEASURED, *allocation.MEASURED, *running.MEASURED, *page.MEASURED,
+        *evidence.MEASURED, *allocation.MEASURED, *running.MEASURED, *page.MEASURED, *regions.MEASURED,
     )
 }  # fmt: skip
 

@@ -1,80 +1,21 @@
-"""The invented towns that the ferries sell to, and the test by region that is planned with their past."""
+"""The test by region that is planned with the past of the towns."""
 
 from __future__ import annotations
 
-import csv
-import io
 import math
 import tempfile
 from collections.abc import Mapping
 from datetime import date, timedelta
-from itertools import product
 from pathlib import Path
 
-import numpy as np
-
+from neat_verdict.app.demo.towns import past_of_towns
 from neat_verdict.app.experiments.actions import edit_experiment
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.people.models import User
 from neat_verdict.app.regions import actions, queries
 
-TOWNS, DAYS = 180, 730
-_FIRST = (
-    "Brel",
-    "Corv",
-    "Dask",
-    "Elm",
-    "Fenn",
-    "Garl",
-    "Hask",
-    "Ivel",
-    "Jorr",
-    "Kest",
-    "Lorn",
-    "Marl",
-    "Nev",
-    "Orr",
-    "Pell",
-)
-_LAST = ("mouth", "stead", "wick", "ham", "combe", "ferry", "gate", "holm", "ness", "thorpe", "vale", "worth")
-_WEEKDAYS = np.array(
-    [
-        [0.95, 0.9, 0.92, 0.98, 1.15, 1.2, 0.9],
-        [0.9, 0.88, 0.9, 0.95, 1.1, 1.3, 0.97],
-        [1.05, 1.02, 1.02, 1.05, 1.06, 0.95, 0.85],
-    ]
-)
 BREAK_EVEN, WEEKS = 1.5, 4
 PLAN = {"tested": "Posters in towns", "outcome": "fares", "break_even": BREAK_EVEN, "cool_down": 1}
-
-
-def past_of_towns(last: date, seed: int = 7) -> bytes:
-    """Two years of fares and new passengers by town and day with what was spent on posters, as CSV; the last day is ``last``."""
-    draw = np.random.default_rng(seed)
-    names = [first + end for first, end in product(_FIRST, _LAST)]
-    size = np.exp(draw.normal(6.4, 0.8, TOWNS))
-    kind = draw.integers(0, len(_WEEKDAYS), TOWNS)
-    swing, trend = draw.uniform(0.2, 0.5, TOWNS), draw.normal(0.02, 0.06, TOWNS)
-    own, walk, common = np.zeros(TOWNS), np.zeros(TOWNS), 0.0
-    kept = io.StringIO()
-    writer = csv.writer(kept, lineterminator="\n")
-    writer.writerow(["town", "day", "fares", "new_passengers", "spend"])
-    first = last - timedelta(days=DAYS - 1)
-    for at in range(DAYS):
-        day = first + timedelta(days=at)
-        common = 0.9 * common + draw.normal(0, 0.02)
-        own = 0.5 * own + draw.normal(0, 0.05, TOWNS)
-        walk = walk + draw.normal(0, 0.0015, TOWNS)
-        summer = math.cos(2 * math.pi * (day.timetuple().tm_yday - 205) / 365.25)
-        shock = np.where(draw.random(TOWNS) < 0.001, draw.normal(0, 0.6, TOWNS), 0)
-        level = size * np.exp(common + own + walk + shock + swing * summer + trend * at / 365)
-        level *= _WEEKDAYS[kind, day.weekday()]
-        passengers = draw.poisson(level / 40)
-        fares = np.round(passengers * 40 + draw.normal(0, 4, TOWNS) * np.sqrt(passengers + 1)).clip(0)
-        new = draw.binomial(passengers, 0.3)
-        spend = np.round(0.028 * size * np.exp(draw.normal(0, 0.05, TOWNS)), 2)
-        writer.writerows(zip(names, [day.isoformat()] * TOWNS, fares.astype(int), new, spend, strict=True))
-    return kept.getvalue().encode()
 
 
 def plan_test_of_towns(people: Mapping[str, User], today: date) -> None:
