@@ -6,7 +6,7 @@ Nothing here knows visitors or variants; a region is a row of daily sums.
 from neat_verdict.core.regions.course import Course, course_of
 from neat_verdict.core.regions.drawing import DrawnPair, draw
 from neat_verdict.core.regions.effect import PairEffects, RegionEffect, Windows, pair_effects, read_effect
-from neat_verdict.core.regions.history import Finding, History, Row, WrongRow, check_length, history_of, wrong_rows
+from neat_verdict.core.regions.history import Finding, History, Row, WrongRow, history_of, wrong_rows
 from neat_verdict.core.regions.pairs import (
     MIN_PAIRS,
     Balance,
@@ -40,7 +40,6 @@ __all__ = [
     "Windows",
     "WrongRow",
     "base_days_of",
-    "check_length",
     "course_of",
     "designs_for",
     "draw",

@@ -118,14 +118,6 @@ def history_of(rows: Sequence[Row], *, missing_is_zero: bool = False) -> History
     return History(panel, tuple(found), tuple(name for name in regions if name not in set(fit)))
 
 
-def check_length(panel: Panel, test_days: int) -> None:
-    """Raise InputError with less than three test lengths of history."""
-    if panel.days < MIN_LENGTHS * test_days:
-        raise InputError(
-            "history", panel.days, f"days must be {MIN_LENGTHS} test lengths at least: {MIN_LENGTHS * test_days} days"
-        )
-
-
 def _gaps(regions: Sequence[str], first: date, missing: np.ndarray) -> list[Finding]:
     found = []
     for name, line in zip(regions, missing, strict=True):

@@ -12,6 +12,7 @@ from neat_verdict.core.checks import InputError, check_not_negative, check_proba
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.regions.drawing import check_pairs
 from neat_verdict.core.regions.effect import growths
+from neat_verdict.core.regions.history import MIN_LENGTHS
 from neat_verdict.core.regions.pairs import MIN_PAIRS, RegionPair
 from neat_verdict.core.regions.panel import WEEK, Panel, weekly
 from neat_verdict.core.regions.placebo import DRAWS, past_windows
@@ -69,7 +70,7 @@ def designs_for(
     cool_down: int = 1,
     weeks: Sequence[int] = WEEKS,
 ) -> list[RegionDesign]:
-    """What there is to choose from, by number of pairs and length; those that the history is too short for are left out.
+    """What there is to choose from, by number of pairs and length; those of which the history has no three lengths are left out.
 
     ``pairs`` from the closest on; ``break_even`` is the outcome per unit of spend from which the spending pays, 0 or more.
     Raises InputError for fewer than six pairs, or where the history is too short for any.
@@ -84,14 +85,19 @@ def designs_for(
     for length in weeks:
         days = (length + cool_down) * WEEK
         base_days = base_days_of(days)
-        if len(past_windows(panel.days, days, base_days)) < 2:
+        if panel.days < MIN_LENGTHS * days or len(past_windows(panel.days, days, base_days)) < 2:
             continue
         made += [
             _design(panel, outcome, pairs[:number], length, cool_down, base_days, break_even, reach)
             for number in numbers
         ]
     if not made:
-        raise InputError("history", panel.days, "days are too short for a test of any length")
+        least = MIN_LENGTHS * (min(weeks) + cool_down) * WEEK
+        raise InputError(
+            "history",
+            panel.days,
+            f"days must be {MIN_LENGTHS} test lengths at least: {least} days for the shortest test",
+        )
     return made
 
 

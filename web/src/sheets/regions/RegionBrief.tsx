@@ -61,6 +61,7 @@ function Brief() {
         ) : (
           <p className="quiet">The outcomes are the columns of the past data: bring them in on Sizing.</p>
         )}
+        {(plan.past?.groups.length ?? 0) > 0 && <Groups />}
         <NumberField
           label="Return from which it pays"
           term="Break-even return"
@@ -86,5 +87,40 @@ function Brief() {
         />
       </Panel>
     </>
+  );
+}
+
+/** Which product groups count: all of them, or some. */
+function Groups() {
+  const { plan, save, errorFor, open } = useRegions();
+  const all = plan.past?.groups ?? [];
+  const counted = plan.groups.length > 0 ? plan.groups : all;
+  const turn = (name: string) => {
+    const next = all.filter((one) => (one === name ? !counted.includes(one) : counted.includes(one)));
+    if (next.length > 0) save({ groups: next.length === all.length ? [] : next, pairs: null, weeks: null });
+  };
+  return (
+    <fieldset className="border-b border-base-300 py-1.5">
+      <legend className="quiet mb-1 text-sm">Product groups that count</legend>
+      <div className="flex flex-wrap gap-x-5 gap-y-1">
+        {all.map((name) => (
+          <label key={name} className="flex items-center gap-2">
+            <input
+              type="checkbox"
+              className="checkbox checkbox-sm"
+              checked={counted.includes(name)}
+              disabled={!open || (counted.length === 1 && counted.includes(name))}
+              onChange={() => turn(name)}
+            />
+            {name}
+          </label>
+        ))}
+      </div>
+      {errorFor("groups") && (
+        <p role="alert" className="text-sm text-error">
+          {errorFor("groups")}
+        </p>
+      )}
+    </fieldset>
   );
 }

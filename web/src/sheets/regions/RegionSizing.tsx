@@ -167,7 +167,8 @@ function signedShare(value: number): string {
 }
 
 function DesignsPanel() {
-  const { plan, save, errorFor, open } = useRegions();
+  const { plan, save, errorFor, open, saving } = useRegions();
+  const [taken, setTaken] = useState<RegionDesign | null>(null);
   const [asked, setAsked] = useState<number | null>(null);
   if (!plan.past) return null;
   const lengths = [...new Set(plan.designs.map((one) => one.weeks))];
@@ -184,9 +185,12 @@ function DesignsPanel() {
           name="design"
           className="radio radio-sm radio-primary"
           aria-label={`${row.pairs} pairs, ${plural(row.weeks, "week")}`}
-          checked={row.pairs === plan.pairs && row.weeks === plan.weeks}
+          checked={saving ? row === taken : row.pairs === plan.pairs && row.weeks === plan.weeks}
           disabled={!open}
-          onChange={() => save({ pairs: row.pairs, weeks: row.weeks })}
+          onChange={() => {
+            setTaken(row);
+            save({ pairs: row.pairs, weeks: row.weeks });
+          }}
         />
       ),
     },

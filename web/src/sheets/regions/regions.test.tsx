@@ -141,6 +141,23 @@ describe("the plan of a test by region", () => {
     expect(alert.textContent).toContain("and 59 more");
   });
 
+  it("counts some product groups, or all when all are ticked again", async () => {
+    const shown = plan({ past: { ...plan().past!, groups: ["day trips", "overnight"] } });
+    const calls = serve({
+      ...AFTER,
+      [EDIT]: [{ body: { ...shown, version: 4, groups: ["overnight"] } }, { body: { ...shown, version: 5 } }],
+    });
+    open(<RegionBrief />, shown);
+    fireEvent.click(screen.getByLabelText("day trips"));
+    await waitFor(() => expect(screen.getByLabelText("overnight")).toHaveProperty("disabled", true)); // one is left at least
+    fireEvent.click(screen.getByLabelText("day trips"));
+    await waitFor(() => expect(calls.filter((call) => call.method === "PATCH")).toHaveLength(2));
+    expect(calls.filter((call) => call.method === "PATCH").map((call) => call.body)).toEqual([
+      { version: 3, changes: { groups: ["overnight"], pairs: null, weeks: null } },
+      { version: 4, changes: { groups: [], pairs: null, weeks: null } },
+    ]);
+  });
+
   it("turns a margin into the return from which it pays", async () => {
     const calls = serve({ ...AFTER, [EDIT]: [{ body: plan({ version: 4, break_even: 4 }) }] });
     open(<RegionBrief />);
@@ -157,7 +174,7 @@ describe("the plan of a test by region", () => {
     expect(screen.queryByLabelText("File of past data")).toBeNull();
     expect(screen.queryByRole("button", { name: "Kept out: remove Elmham" })).toBeNull();
     cleanup();
-    open(<RegionTraffic />, plan({ cells: { ...CELLS, not_analysed: [] } as RegionPlan["cells"] }));
+    open(<RegionTraffic />, plan({ cells: { ...CELLS, not_analysed: [] } }));
     expect(screen.getAllByRole("link").map((link) => link.textContent)).toEqual([
       "Withheld (1), CSV",
       "As usual (1), CSV",
