@@ -38,7 +38,7 @@ VERBS = {
     "start_experiment": "start", "set_shares_by_hand": "reallocate", "reallocate": "reallocate", "store_units": "import",
     "add_picture": "picture", "withdraw_decision": "withdraw",
     "create_region_test": "create", "edit_region_plan": "edit", "bring_region_past": "import",
-    "draw_cells": "draw", "undo_draw": "draw",
+    "draw_cells": "draw", "undo_draw": "draw", "set_spending_calendar": "edit",
 }  # fmt: skip
 WRITES = sorted(name for name, (who, *_) in TABLE.items() if who == WRITE)
 

@@ -173,6 +173,13 @@ class World:
         regions.draw_cells(self.by, found, 7)
         return found
 
+    @property
+    def region_calendar(self):
+        found = self.region_drawn
+        kept = {"start": DAY, "budget": None, "again": "after", "edits": [], "reason": ""}
+        regions.set_calendar(self.by, found, found.region_plan.version, kept)
+        return found
+
     def tried(self):
         found = self.region_planned
         fields = {"draws": 1, "seed": 0, "asked": "x", "heard_at": TODAY, "by": self.by}
@@ -228,6 +235,12 @@ def look_of(w):
     found = w.looked
     take_due_looks(found)
     return found, 1
+
+
+def calendar_of_regions(w):
+    found = w.region_drawn
+    version = found.region_plan.version
+    return {"key": found.key}, {"version": version, "start": DAY, "again": "after"}
 
 
 def shared_picture(w):
@@ -458,6 +471,9 @@ TABLE = {
     "start_placebo": (WRITE, 202, of("region_planned", draws=1)),
     "cancel_placebo": (WRITE, 200, about(lambda w: w.tried(), "number")),
     "draw_cells": (WRITE, 201, of("region_planned", seed=7)),
+    "get_spending_calendar": (READ, 200, of("region_calendar")),
+    "set_spending_calendar": (WRITE, 200, calendar_of_regions),
+    "download_spending_calendar": (READ, 200, lambda w: ({"key": w.region_calendar.key, "form": "ics"}, {})),
     "undo_draw": (WRITE, 200, of("region_drawn", reason="x")),
     "download_region_list": (READ, 200, lambda w: ({"key": w.region_drawn.key, "name": "withheld"}, {})),
     "get_never_counted": (READ, 200, plain()),

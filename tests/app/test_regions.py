@@ -13,6 +13,7 @@ import numpy as np
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
+from icalendar import Calendar
 
 from neat_verdict.app.experiments import actions as experiments
 from neat_verdict.app.experiments.models import LedgerEntry
@@ -361,6 +362,93 @@ def test_the_lists_have_every_region_once(analyst, planned, client):
         seen += [row[0] for row in rows]
     assert sorted(seen) == NAMES
     assert client.get(f"/api/v1/experiments/{planned.key}/regions/lists/everybody.csv").status_code == 422
+
+
+# The spending calendar
+
+
+@pytest.fixture
+def drawn(analyst, planned):
+    actions.draw_cells(analyst, planned, 7)
+    return planned
+
+
+START = "2026-04-06"
+
+
+def calendar_in(experiment, **changes):
+    return {"version": plan_of(experiment).version, "start": START, "again": "after"} | changes
+
+
+def test_the_calendar_is_made_of_what_is_usual_and_changed_day_by_day(drawn, ask):
+    path = f"/experiments/{drawn.key}/regions/calendar"
+    assert ask("get", path) == (200, {"calendar": None})
+    status, answer = ask("put", path, calendar_in(drawn))
+    made = answer["calendar"]
+    weeks, cool_down = plan_of(drawn).weeks, plan_of(drawn).cool_down
+    assert (status, len(made["days"])) == (200, 7 * (2 * weeks + cool_down))
+    assert (made["difference"], made["beyond"], made["own_budget"]) == (0, False, False)
+    panel = queries.panel_of(plan_of(drawn))
+    assert sum(made["days"][0]["usual"]) == pytest.approx(100 * panel.spend[:, -364:].mean(axis=1).sum(), rel=0.02)
+    assert made["days"][0]["planned"][0] == 0
+    last = made["days"][-1]
+    edit = {"day": last["day"], "group": "withheld", "cents": last["planned"][0] + 500}
+    changed = ask("put", path, calendar_in(drawn, edits=[edit]))[1]["calendar"]
+    assert (changed["difference"], changed["days"][-1]["edited"]) == (500, ["withheld"])
+    entry = LedgerEntry.objects.latest("pk")
+    assert "+5.00 beside the budget" in entry.sentence
+    # A day the calendar no longer has takes its edit with it.
+    moved = ask("put", path, calendar_in(drawn, edits=[edit], start="2026-07-06"))[1]["calendar"]
+    assert (moved["difference"], moved["days"][-1]["edited"]) == (0, [])
+
+
+def test_a_difference_beyond_what_is_tolerated_needs_a_reason_to_be_handed_over(drawn, ask, client, analyst):
+    path = f"/experiments/{drawn.key}/regions/calendar"
+    assert ask("put", path, calendar_in(drawn, again="no"))[1]["calendar"]["beyond"] is True
+    client.force_login(analyst)
+    refused = client.get(f"/api/v1{path}.csv")
+    assert (refused.status_code, "say why" in refused.json()["title"]) == (409, True)
+    ask("put", path, calendar_in(drawn, again="no", reason="We save it"))
+    assert client.get(f"/api/v1{path}.csv").status_code == 200
+
+
+def test_the_calendar_is_handed_over_in_open_formats(drawn, ask, client, analyst):
+    path = f"/experiments/{drawn.key}/regions/calendar"
+    made = ask("put", path, calendar_in(drawn))[1]["calendar"]
+    client.force_login(analyst)
+    head, *rows = csv.reader(io.StringIO(client.get(f"/api/v1{path}.csv").content.decode("utf-8-sig")))
+    assert head == ["day", "phase", "withheld (EUR)", "as usual (EUR)", "not analysed (EUR)", "in all (EUR)"]
+    assert [row[0] for row in rows] == [one["day"] for one in made["days"]]
+    assert round(100 * sum(float(row[-1]) for row in rows)) == made["total"]
+    events = Calendar.from_ical(client.get(f"/api/v1{path}.ics").content).walk("VEVENT")
+    assert [event.decoded("dtstart").isoformat() for event in events] == [one["day"] for one in made["days"]]
+    assert "withheld 0.00 EUR" in events[0]["description"]
+
+
+@pytest.mark.parametrize(
+    ("changes", "status", "field"),
+    [
+        ({"edits": [{"day": START, "group": "control", "cents": 1}]}, 422, f"edits.{START}.control"),
+        ({"edits": [{"day": START, "group": "withheld", "cents": -1}]}, 422, None),
+        ({"again": "other"}, 422, "again"),  # everybody is in a pair
+        ({"version": 1}, 409, None),
+    ],
+)
+def test_a_calendar_that_cannot_be_is_refused_and_none_is_kept(drawn, ask, changes, status, field):
+    seen, answer = ask("put", f"/experiments/{drawn.key}/regions/calendar", calendar_in(drawn, **changes))
+    assert seen == status
+    if field:
+        assert answer["errors"][0]["field"] == field
+    assert plan_of(drawn).calendar is None
+
+
+def test_before_the_draw_there_is_no_calendar_and_with_it_the_calendar_goes(analyst, planned, ask):
+    path = f"/experiments/{planned.key}/regions/calendar"
+    assert ask("put", path, calendar_in(planned))[0] == 409
+    actions.draw_cells(analyst, planned, 7)
+    ask("put", path, calendar_in(planned))
+    actions.undo_draw(analyst, planned, "x")
+    assert ask("get", path)[1] == {"calendar": None}
 
 
 # What a test by region is not

@@ -57,6 +57,27 @@ def test_a_test_by_region_is_planned_tried_on_the_past_and_drawn(people):
     assert (named[0], len(named)) == ("region", 9)
     assert person.axe() == []
 
+    # The spending calendar: every day by the keyboard, sums live, handed over.
+    page.get_by_label("First day without spending").fill("2026-12-07")
+    page.get_by_role("button", name="Make the calendar").click()
+    panel = page.locator("section", has=page.get_by_role("heading", name="Spending calendar"))
+    expect(panel).to_contain_text("from 7 December")
+    fields = panel.get_by_role("region", name="Days of the spending calendar").get_by_role("textbox")
+    fields.first.fill("100")
+    fields.first.press("ArrowDown")
+    expect(panel).to_contain_text("+100.00 EUR")
+    expect(fields.nth(1)).to_be_focused()
+    panel.get_by_role("button", name="Undo").click()
+    expect(panel).not_to_contain_text("+100.00 EUR")
+    panel.get_by_role("radio", name=re.compile("Not spent again")).click()
+    expect(page.get_by_label("Why it differs from the budget by more than is tolerated")).to_be_visible()
+    assert person.axe() == []
+    assert person.overflow() <= 1
+    panel.get_by_role("button", name="Undo").click()
+    with page.expect_download() as download:
+        panel.get_by_role("link", name="iCalendar").click()
+    assert download.value.path().read_bytes().count(b"BEGIN:VEVENT") == 7 * (3 + 1 + 3)
+
     # What the cells were drawn by stands until the draw is undone, for a reason.
     page.get_by_role("link", name=re.compile("^Sizing")).click()
     expect(page.get_by_role("radio", name="8 pairs, 3 weeks")).to_be_disabled()

@@ -41,4 +41,7 @@ def plan_test_of_towns(people: Mapping[str, User], today: date) -> None:
     ]
     least = min(enough, key=lambda one: one.pairs)
     actions.edit_plan(by, experiment, plan.version, {"pairs": least.pairs, "weeks": least.weeks})
-    actions.draw_cells(by, experiment, 20_261)
+    plan = actions.draw_cells(by, experiment, 20_261)
+    monday = today + timedelta(days=7 - today.weekday())
+    kept = {"start": monday.isoformat(), "budget": None, "again": "other", "edits": [], "reason": ""}
+    actions.set_calendar(by, experiment, plan.version, kept)

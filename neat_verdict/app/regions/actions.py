@@ -315,6 +315,33 @@ def undo_draw(by: User, experiment: Experiment, reason: str) -> RegionPlan:
     if not reason.strip():
         raise InputError("reason", "empty", "must say why the cells are given up")
     record(experiment, by, "draw", f"Gave the drawn cells up: {reason.strip()}", seed=plan.seed, cells=plan.drawn)
-    plan.drawn = plan.drawn_at = plan.seed = None
+    plan.drawn = plan.drawn_at = plan.seed = plan.calendar = None
     _save(plan)
+    return plan
+
+
+@transaction.atomic
+def set_calendar(by: User, experiment: Experiment, version: int, kept: Mapping[str, Any]) -> RegionPlan:
+    """Make the spending calendar or change it: ``kept`` is all of it (start, budget, again, edits, reason).
+
+    Raises Conflict before the draw, or where somebody else changed the plan meanwhile; InputError for amounts that cannot be.
+    """
+    plan = _open(by, experiment)
+    if plan.version != version:
+        raise Conflict("Somebody else changed this plan meanwhile; look at it again", current_version=plan.version)
+    made = queries.worked_out(plan, kept)
+    days = {one.day.isoformat() for one in made.days}
+    after = {**kept, "edits": sorted(edit for edit in kept["edits"] if edit[0] in days)}
+    before = plan.calendar or {}
+    lines = [
+        changed(f"calendar {name}", before.get(name), after[name]) for name in after if before.get(name) != after[name]
+    ]
+    if not lines:
+        return plan
+    plan.calendar = after
+    _save(plan)
+    said = "Changed" if before else "Made"
+    begins = f"{date.fromisoformat(after['start']):%-d %B %Y}"
+    text = f"{said} the spending calendar from {begins} on: {made.total / 100:,.2f} {plan.currency}"
+    record(experiment, by, "edit", f"{text}, {made.difference / 100:+,.2f} beside the budget", changes=lines)
     return plan

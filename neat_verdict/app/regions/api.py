@@ -16,15 +16,17 @@ from neat_verdict.app.experiments.schemas import ExperimentOut
 from neat_verdict.app.people.auth import person
 from neat_verdict.app.planning import background
 from neat_verdict.app.regions import actions, queries
-from neat_verdict.app.regions.presenting import placebo_out, plan_out
+from neat_verdict.app.regions.presenting import calendar_csv, calendar_ics, calendar_out, placebo_out, plan_out
 from neat_verdict.app.regions.schemas import (
     DrawIn,
     LatestPlacebo,
+    LatestSpendingCalendar,
     NewRegionTest,
     PlaceboIn,
     PlaceboOut,
     RegionPlanEdit,
     RegionPlanOut,
+    SpendingCalendarIn,
     UndoDrawIn,
 )
 
@@ -110,4 +112,39 @@ def download(request: HttpRequest, key: str, name: Literal["withheld", "control"
     writer.writerows([region] for region in lists[name])
     answer = HttpResponse(kept.getvalue().encode("utf-8-sig"), content_type="text/csv; charset=utf-8")
     answer["Content-Disposition"] = f'attachment; filename="{key}-{name}.csv"'
+    return answer
+
+
+@router.get(
+    "/experiments/{key}/regions/calendar", response=LatestSpendingCalendar, operation_id="get_spending_calendar"
+)
+def calendar(request: HttpRequest, key: str) -> LatestSpendingCalendar:
+    return LatestSpendingCalendar(calendar=calendar_out(queries.plan_of(find(key))))
+
+
+@router.put(
+    "/experiments/{key}/regions/calendar", response=LatestSpendingCalendar, operation_id="set_spending_calendar"
+)
+def set_calendar(request: HttpRequest, key: str, payload: SpendingCalendarIn) -> LatestSpendingCalendar:
+    kept = {
+        "start": payload.start.isoformat(),
+        "budget": payload.budget,
+        "again": payload.again,
+        "edits": [[edit.day.isoformat(), edit.group, edit.cents] for edit in payload.edits],
+        "reason": payload.reason.strip(),
+    }
+    plan = actions.set_calendar(person(request), find(key), payload.version, kept)
+    return LatestSpendingCalendar(calendar=calendar_out(plan))
+
+
+@router.get("/experiments/{key}/regions/calendar.{form}", operation_id="download_spending_calendar")
+def download_calendar(request: HttpRequest, key: str, form: Literal["csv", "ics"]) -> HttpResponse:
+    """The spending calendar to hand over, as CSV or iCalendar."""
+    experiment = find(key)
+    plan = queries.plan_of(experiment)
+    if form == "csv":
+        answer = HttpResponse(calendar_csv(plan).encode("utf-8-sig"), content_type="text/csv; charset=utf-8")
+    else:
+        answer = HttpResponse(calendar_ics(plan, experiment.name), content_type="text/calendar; charset=utf-8")
+    answer["Content-Disposition"] = f'attachment; filename="{key}-spending.{form}"'
     return answer

@@ -40,6 +40,9 @@ class RegionPlan(models.Model):
     seed = models.PositiveIntegerField(null=True, blank=True)
     drawn = models.JSONField(null=True, blank=True)
     drawn_at = models.DateTimeField(null=True, blank=True)
+    # What is spent on each day: start, budget, where what is saved is spent again, and the amounts that somebody set
+    # (`calendars.Kept`); null before it is made.
+    calendar = models.JSONField(null=True, blank=True)
     # Of the past data: a digest of all of it, and what was found when it came in (`presenting.PastOut`).
     digest = models.CharField(max_length=64, blank=True, default="")
     found = models.JSONField(null=True, blank=True)

@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+import csv
+import io
 from dataclasses import asdict
+from datetime import timedelta
 
+from icalendar import Calendar, Event
+
+from neat_verdict.app import clock
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.regions import queries
 from neat_verdict.app.regions.models import PlaceboRun, RegionPlan
-from neat_verdict.app.regions.schemas import PlaceboOut, RegionPlanOut
-from neat_verdict.core.regions import smallest_pvalue
+from neat_verdict.app.regions.schemas import PlaceboOut, RegionPlanOut, SpendingCalendarOut
+from neat_verdict.core.regions import TOLERANCE, smallest_pvalue
 
 _PLAN = (
     "version", "tested", "outcome", "groups", "currency", "break_even", "cool_down", "confidence", "power", "excluded", "must",
@@ -61,3 +67,61 @@ def placebo_out(run: PlaceboRun, plan: RegionPlan) -> PlaceboOut:
             "draws": run.draws,
         }
     )
+
+
+def calendar_out(plan: RegionPlan) -> SpendingCalendarOut | None:
+    """The spending calendar with what it comes to; None before it is made."""
+    calendar, kept = queries.calendar_of(plan), plan.calendar
+    if calendar is None or kept is None:
+        return None
+    return SpendingCalendarOut.model_validate(
+        {
+            "version": plan.version,
+            "start": kept["start"],
+            "own_budget": kept["budget"] is not None,
+            "again": kept["again"],
+            "reason": kept["reason"],
+            "budget": calendar.budget,
+            "days": [asdict(one) for one in calendar.days],
+            "total": calendar.total,
+            "difference": calendar.difference,
+            "tolerance": TOLERANCE,
+            "beyond": calendar.beyond,
+            "balance": [{"more": more, "less": less} for more, less in calendar.balance],
+        }
+    )
+
+
+_HEADS = ("withheld", "as usual", "not analysed")
+
+
+def calendar_csv(plan: RegionPlan) -> str:
+    """A row a day: phase, what is spent in each group, and in all."""
+    kept = io.StringIO()
+    writer = csv.writer(kept, lineterminator="\r\n")
+    writer.writerow(["day", "phase", *(f"{head} ({plan.currency})" for head in _HEADS), f"in all ({plan.currency})"])
+    for one in queries.calendar_to_hand_over(plan).days:
+        amounts = (*one.planned, one.total)
+        writer.writerow(
+            [one.day.isoformat(), one.phase.replace("_", "-"), *(f"{cents / 100:.2f}" for cents in amounts)]
+        )
+    return kept.getvalue()
+
+
+def calendar_ics(plan: RegionPlan, name: str) -> bytes:
+    """The same as iCalendar (RFC 5545): a day is an event that lasts all day."""
+    made = Calendar()
+    made.add("prodid", "-//Neat Verdict//Spending calendar//EN")
+    made.add("version", "2.0")
+    for one in queries.calendar_to_hand_over(plan).days:
+        event = Event()
+        event.add("uid", f"{plan.experiment.key}-{one.day.isoformat()}@neat-verdict")
+        event.add("dtstamp", clock.now())
+        event.add("dtstart", one.day)
+        event.add("dtend", one.day + timedelta(days=1))
+        event.add("summary", f"{name}: {one.total / 100:,.2f} {plan.currency} ({one.phase.replace('_', '-')})")
+        lines = (f"{head} {cents / 100:,.2f} {plan.currency}" for head, cents in zip(_HEADS, one.planned, strict=True))
+        event.add("description", "\n".join(lines))
+        event.add("transp", "TRANSPARENT")
+        made.add_component(event)
+    return bytes(made.to_ical())

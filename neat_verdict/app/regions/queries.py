@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
+from datetime import date
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from django.http import Http404
@@ -17,13 +19,18 @@ from neat_verdict.app.planning.background import bury_the_dead
 from neat_verdict.app.regions.models import PlaceboRun, RegionPlan, RegionSeries
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.regions import (
+    GROUPS,
     Matching,
     Panel,
     RegionDesign,
     RegionPair,
+    SpendingCalendar,
     designs_for,
+    edited,
     match_regions,
     pairs_from,
+    spending_calendar,
+    usual_spend,
 )
 
 SPEND = ""  # the measure of spend, which is no outcome's name
@@ -182,6 +189,42 @@ def find_placebo(plan: RegionPlan, number: int) -> PlaceboRun:
     if row is None:
         raise Http404
     return row
+
+
+def calendar_of(plan: RegionPlan) -> SpendingCalendar | None:
+    """The spending calendar as it was made and changed; None before it is made. Raises Conflict before the draw."""
+    if plan.calendar is None:
+        return None
+    return worked_out(plan, plan.calendar)
+
+
+def worked_out(plan: RegionPlan, kept: Mapping[str, Any]) -> SpendingCalendar:
+    """A calendar from what is kept of it. Raises Conflict before the draw, InputError for what cannot be."""
+    cells, design = cells_of(plan), chosen_of(plan)
+    if design is None:
+        raise Conflict("Choose a design on Sizing first")
+    panel = panel_of(plan)
+    known = set(panel.regions)
+    groups = dict(zip(GROUPS, ([name for name in cells[one] if name in known] for one in LISTS), strict=True))
+    made = spending_calendar(
+        usual_spend(panel, groups),
+        date.fromisoformat(kept["start"]),
+        test_days=design.weeks * 7,
+        cool_down_days=design.cool_down * 7,
+        again=kept["again"],
+        budget=kept["budget"],
+    )
+    return edited(made, {(date.fromisoformat(day), group): cents for day, group, cents in kept["edits"]})
+
+
+def calendar_to_hand_over(plan: RegionPlan) -> SpendingCalendar:
+    """Raises Conflict before it is made, and for a difference from the budget that nobody gave a reason for."""
+    calendar = calendar_of(plan)
+    if calendar is None:
+        raise Conflict("There is no spending calendar yet: make it on Traffic")
+    if calendar.beyond and not (plan.calendar or {})["reason"]:
+        raise Conflict("The calendar differs from the budget by more than is tolerated: say why on Traffic")
+    return calendar
 
 
 def cells_of(plan: RegionPlan) -> dict[str, list[str]]:

@@ -187,3 +187,60 @@ class DrawIn(Schema):
 
 class UndoDrawIn(Schema):
     reason: str = Field(max_length=500)
+
+
+class SpendingEdit(Schema):
+    """An amount that somebody sets, in cents."""
+
+    day: date
+    group: Literal["withheld", "control", "other"]
+    cents: int = Field(ge=0, le=10**12)
+
+
+class SpendingCalendarIn(Schema):
+    """``budget`` of all days in cents, left out for what is usual; ``again`` is where what is saved is spent again; ``reason`` is
+    wanted for a difference from the budget beyond what is tolerated."""
+
+    version: int
+    start: date
+    budget: int | None = Field(None, ge=0, le=10**13)
+    again: Literal["no", "other", "after"]
+    edits: list[SpendingEdit] = Field(default_factory=list, max_length=2000)
+    reason: str = Field("", max_length=500)
+
+
+class SpendingDayOut(Schema):
+    """Cents by group, in the order withheld, as usual, not analysed."""
+
+    day: date
+    phase: Literal["test", "cool_down", "after"]
+    usual: list[int]
+    planned: list[int]
+    edited: list[Literal["withheld", "control", "other"]]
+
+
+class WeekdayBalanceOut(Schema):
+    more: int
+    less: int
+
+
+class SpendingCalendarOut(Schema):
+    """``difference`` of the sum from the budget, in cents; ``beyond`` what is tolerated without a reason. ``balance`` is by
+    weekday from Monday on: days with more, and with less, than usual. ``version`` is the plan's."""
+
+    version: int
+    start: date
+    own_budget: bool
+    budget: int
+    again: Literal["no", "other", "after"]
+    reason: str
+    days: list[SpendingDayOut]
+    total: int
+    difference: int
+    tolerance: float
+    beyond: bool
+    balance: list[WeekdayBalanceOut]
+
+
+class LatestSpendingCalendar(Schema):
+    calendar: SpendingCalendarOut | None

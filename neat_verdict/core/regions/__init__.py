@@ -3,6 +3,15 @@
 Nothing here knows visitors or variants; a region is a row of daily sums.
 """
 
+from neat_verdict.core.regions.calendar import (
+    GROUPS,
+    TOLERANCE,
+    SpendingCalendar,
+    SpendingDay,
+    edited,
+    spending_calendar,
+    usual_spend,
+)
 from neat_verdict.core.regions.course import Course, course_of
 from neat_verdict.core.regions.drawing import DrawnPair, draw
 from neat_verdict.core.regions.effect import PairEffects, RegionEffect, Windows, pair_effects, read_effect
@@ -21,7 +30,9 @@ from neat_verdict.core.regions.plans import RegionDesign, base_days_of, designs_
 from neat_verdict.core.regions.signflips import FlipTest, flip_test, smallest_pvalue
 
 __all__ = [
+    "GROUPS",
     "MIN_PAIRS",
+    "TOLERANCE",
     "Balance",
     "Course",
     "DrawnPair",
@@ -37,12 +48,15 @@ __all__ = [
     "RegionEffect",
     "RegionPair",
     "Row",
+    "SpendingCalendar",
+    "SpendingDay",
     "Windows",
     "WrongRow",
     "base_days_of",
     "course_of",
     "designs_for",
     "draw",
+    "edited",
     "flip_test",
     "history_of",
     "match_regions",
@@ -51,5 +65,7 @@ __all__ = [
     "placebo_tests",
     "read_effect",
     "smallest_pvalue",
+    "spending_calendar",
+    "usual_spend",
     "wrong_rows",
 ]

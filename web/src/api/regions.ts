@@ -11,6 +11,10 @@ export type RegionFinding = Schemas["RegionFindingOut"];
 export type RegionPast = Schemas["RegionPastOut"];
 export type Placebo = Schemas["PlaceboOut"];
 
+export type SpendingCalendar = Schemas["SpendingCalendarOut"];
+export type SpendingCalendarIn = Schemas["SpendingCalendarIn"];
+export type SpendingDay = Schemas["SpendingDayOut"];
+
 const POLL = 700;
 
 /** What of the plan a change of it, or of its data, puts out of date beside itself. */
@@ -102,6 +106,31 @@ export function useUndoDraw(key: string) {
     mutationFn: (reason: string) =>
       take(client.POST("/api/v1/experiments/{key}/regions/draw/undo", { params: { path: { key } }, body: { reason } })),
     onSuccess: kept,
+  });
+}
+
+export function useSpendingCalendar(key: string) {
+  return useQuery({
+    queryKey: keys.spendingCalendar(key),
+    queryFn: () => take(client.GET("/api/v1/experiments/{key}/regions/calendar", { params: { path: { key } } })),
+  });
+}
+
+/** Makes the calendar, or all of it again with what was changed. */
+export function useSetSpendingCalendar(key: string) {
+  const cache = useQueryClient();
+  const replace = useReplace();
+  const stale = useStale();
+  return useMutation({
+    scope: { id: `regions-${key}` },
+    mutationFn: (body: SpendingCalendarIn) =>
+      take(client.PUT("/api/v1/experiments/{key}/regions/calendar", { params: { path: { key } }, body })),
+    onSuccess: async (latest) => {
+      await replace(keys.spendingCalendar(key), latest);
+      await cache.invalidateQueries({ queryKey: keys.regions(key) }); // the plan has another version
+      stale("regions", key);
+    },
+    onError: () => cache.invalidateQueries({ queryKey: keys.spendingCalendar(key) }),
   });
 }
 

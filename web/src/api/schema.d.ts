@@ -1089,6 +1089,44 @@ export interface paths {
         patch: operations["edit_region_plan"];
         trace?: never;
     };
+    "/api/v1/experiments/{key}/regions/calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Calendar */
+        get: operations["get_spending_calendar"];
+        /** Set Calendar */
+        put: operations["set_spending_calendar"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/regions/calendar.{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Download Calendar
+         * @description The spending calendar to hand over, as CSV or iCalendar.
+         */
+        get: operations["download_spending_calendar"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/experiments/{key}/regions/draw": {
         parameters: {
             query?: never;
@@ -4468,6 +4506,10 @@ export interface components {
         LatestRehearsal: {
             rehearsal: components["schemas"]["RehearsalOut"] | null;
         };
+        /** LatestSpendingCalendar */
+        LatestSpendingCalendar: {
+            calendar: components["schemas"]["SpendingCalendarOut"] | null;
+        };
         /** LedgerOut */
         LedgerOut: {
             /**
@@ -7142,6 +7184,111 @@ export interface components {
             metric: string;
         };
         /**
+         * SpendingCalendarIn
+         * @description ``budget`` of all days in cents, left out for what is usual; ``again`` is where what is saved is spent again; ``reason`` is
+         *     wanted for a difference from the budget beyond what is tolerated.
+         */
+        SpendingCalendarIn: {
+            /**
+             * Again
+             * @enum {string}
+             */
+            again: "no" | "other" | "after";
+            /** Budget */
+            budget?: number | null;
+            /** Edits */
+            edits?: components["schemas"]["SpendingEdit"][];
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /**
+             * Start
+             * Format: date
+             */
+            start: string;
+            /** Version */
+            version: number;
+        };
+        /**
+         * SpendingCalendarOut
+         * @description ``difference`` of the sum from the budget, in cents; ``beyond`` what is tolerated without a reason. ``balance`` is by
+         *     weekday from Monday on: days with more, and with less, than usual. ``version`` is the plan's.
+         */
+        SpendingCalendarOut: {
+            /**
+             * Again
+             * @enum {string}
+             */
+            again: "no" | "other" | "after";
+            /** Balance */
+            balance: components["schemas"]["WeekdayBalanceOut"][];
+            /** Beyond */
+            beyond: boolean;
+            /** Budget */
+            budget: number;
+            /** Days */
+            days: components["schemas"]["SpendingDayOut"][];
+            /** Difference */
+            difference: number;
+            /** Own Budget */
+            own_budget: boolean;
+            /** Reason */
+            reason: string;
+            /**
+             * Start
+             * Format: date
+             */
+            start: string;
+            /** Tolerance */
+            tolerance: number;
+            /** Total */
+            total: number;
+            /** Version */
+            version: number;
+        };
+        /**
+         * SpendingDayOut
+         * @description Cents by group, in the order withheld, as usual, not analysed.
+         */
+        SpendingDayOut: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Edited */
+            edited: ("withheld" | "control" | "other")[];
+            /**
+             * Phase
+             * @enum {string}
+             */
+            phase: "test" | "cool_down" | "after";
+            /** Planned */
+            planned: number[];
+            /** Usual */
+            usual: number[];
+        };
+        /**
+         * SpendingEdit
+         * @description An amount that somebody sets, in cents.
+         */
+        SpendingEdit: {
+            /** Cents */
+            cents: number;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /**
+             * Group
+             * @enum {string}
+             */
+            group: "withheld" | "control" | "other";
+        };
+        /**
          * SplitChangeOut
          * @description A change of the split, the stop of a variant (``stopped``, its letter), or one that ``joined``; ``stays`` says why it
          *     cannot be withdrawn; "" where it can.
@@ -7669,6 +7816,13 @@ export interface components {
             stratified_bias: components["schemas"]["EstimateOut"];
             /** Total */
             total: number;
+        };
+        /** WeekdayBalanceOut */
+        WeekdayBalanceOut: {
+            /** Less */
+            less: number;
+            /** More */
+            more: number;
         };
         /** WhatIfOut */
         WhatIfOut: {
@@ -10045,6 +10199,102 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RegionPlanOut"];
                 };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_spending_calendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LatestSpendingCalendar"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_spending_calendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SpendingCalendarIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LatestSpendingCalendar"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    download_spending_calendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                form: "csv" | "ics";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Refused; the problem document says why */
             "4XX": {

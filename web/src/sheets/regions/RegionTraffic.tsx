@@ -8,6 +8,7 @@ import { Dialog } from "../../parts/Dialog";
 import { NumberInput } from "../../parts/NumberInput";
 import { fromCanonical } from "../../lib/numbers";
 import { useEditing } from "../editing";
+import { CalendarPanel } from "./CalendarPanel";
 import { RegionPlanning, useRegions } from "./planning";
 import { TileMap } from "./TileMap";
 
@@ -129,6 +130,7 @@ function Drawn({ plan, cells }: { plan: RegionPlan; cells: NonNullable<RegionPla
             ` With ${cells.pairs.length} pairs p cannot fall below ${plan.least_pvalue?.toPrecision(2)}.`}
         </p>
       </Panel>
+      <CalendarPanel />
       <Panel title="Pair by pair">
         <DataTable
           label="Cells"

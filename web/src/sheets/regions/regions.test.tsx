@@ -2,9 +2,11 @@ import { cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
 import { Route, Routes } from "react-router";
 import { afterEach, describe, expect, it } from "vitest";
 import { keys } from "../../api/keys";
-import type { RegionPlan } from "../../api/regions";
+import type { RegionPlan, SpendingCalendar } from "../../api/regions";
 import { experiment, serve, SESSION, show } from "../../test/kit";
 import { EditingProvider } from "../editing";
+import { CalendarPanel } from "./CalendarPanel";
+import { RegionPlanning } from "./planning";
 import { RegionBrief } from "./RegionBrief";
 import { RegionSizing } from "./RegionSizing";
 import { RegionTraffic } from "./RegionTraffic";
@@ -71,7 +73,7 @@ const CELLS: RegionPlan["cells"] = {
   not_analysed: ["Daskwick", "Elmham", "Fennvale"],
 };
 
-function open(part: React.ReactNode, shown = plan()) {
+function open(part: React.ReactNode, shown = plan(), calendar: SpendingCalendar | null = null) {
   const made = experiment({ by_region: true });
   return show(
     <Routes>
@@ -84,6 +86,7 @@ function open(part: React.ReactNode, shown = plan()) {
         [keys.experiment("fare-calendar"), made],
         [keys.regions("fare-calendar"), shown],
         [keys.placebo("fare-calendar"), { placebo: null }],
+        [keys.spendingCalendar("fare-calendar"), { calendar }],
       ],
     },
   );
@@ -194,6 +197,103 @@ describe("the plan of a test by region", () => {
     fireEvent.click(screen.getByRole("button", { name: "Draw" }));
     expect(screen.getByRole("alert").textContent).toContain("Seed (7.5) must be a whole number");
     expect(calls.filter((call) => call.method === "POST")).toEqual([]);
+  });
+});
+
+const WithPlan = () => (
+  <RegionPlanning>
+    <CalendarPanel />
+  </RegionPlanning>
+);
+
+function spending(changes: Partial<SpendingCalendar> = {}): SpendingCalendar {
+  const line = (day: string, phase: "test" | "after", planned: number[]) => ({
+    day,
+    phase,
+    usual: [10_000, 11_000, 0],
+    planned,
+    edited: [],
+  });
+  return {
+    version: 3,
+    start: "2026-11-30",
+    own_budget: false,
+    budget: 42_000,
+    again: "after",
+    reason: "",
+    days: [line("2026-11-30", "test", [0, 11_000, 0]), line("2026-12-07", "after", [15_000, 16_000, 0])],
+    total: 42_000,
+    difference: 0,
+    tolerance: 0.01,
+    beyond: false,
+    balance: Array.from({ length: 7 }, () => ({ more: 0, less: 0 })),
+    ...changes,
+  };
+}
+
+describe("the spending calendar", () => {
+  const PUT = "PUT /experiments/fare-calendar/regions/calendar";
+  const REST = {
+    ...AFTER,
+    "GET /experiments/fare-calendar/regions": Array(8).fill({ body: plan({ cells: CELLS }) }),
+    "GET /experiments/fare-calendar/regions/calendar": Array(8).fill({ body: { calendar: spending() } }),
+  };
+  const sent = (calls: ReturnType<typeof serve>) =>
+    calls.filter((call) => call.method === "PUT").map((call) => call.body);
+
+  it("has no field for what is compared with while the test runs, nor for a group without spend", () => {
+    serve(REST);
+    open(<WithPlan />, plan({ cells: CELLS }), spending());
+    const fields = screen.getAllByRole("textbox").map((field) => field.getAttribute("aria-label"));
+    expect(fields).toEqual(
+      ["Withheld, 30 Nov", "Withheld, 7 Dec", "As usual, 7 Dec"].map(
+        (name) => expect.stringContaining(name.slice(0, 12)) as string,
+      ),
+    );
+  });
+
+  it("takes shares of the usual as well as money, and an empty field back to what was planned", async () => {
+    const calls = serve({ ...REST, [PUT]: Array(3).fill({ body: { calendar: spending() } }) });
+    open(<WithPlan />, plan({ cells: CELLS }), spending());
+    fireEvent.click(screen.getByRole("button", { name: "% of usual" }));
+    const [first] = screen.getAllByRole("textbox");
+    expect(first).toHaveProperty("value", "0");
+    fireEvent.change(first!, { target: { value: "50" } });
+    fireEvent.blur(first!);
+    await waitFor(() => expect(sent(calls)).toHaveLength(1));
+    expect(sent(calls)[0]).toMatchObject({ edits: [{ day: "2026-11-30", group: "withheld", cents: 5000 }] });
+    fireEvent.change(screen.getAllByRole("textbox")[0]!, { target: { value: "" } });
+    fireEvent.blur(screen.getAllByRole("textbox")[0]!);
+    await waitFor(() => expect(sent(calls)).toHaveLength(2));
+    expect(sent(calls)[1]).toMatchObject({ edits: [] });
+  });
+
+  it("marks what is no amount, keeps it, and sends nothing", () => {
+    const calls = serve(REST);
+    open(<WithPlan />, plan({ cells: CELLS }), spending());
+    const [first] = screen.getAllByRole("textbox");
+    fireEvent.change(first!, { target: { value: "much" } });
+    fireEvent.blur(first!);
+    expect(first).toHaveProperty("value", "much");
+    expect(first?.getAttribute("aria-invalid")).toBe("true");
+    expect(screen.getByRole("alert").textContent).toMatch(/^Withheld, .* \(much\) must be a number, 0 or more$/);
+    expect(sent(calls)).toEqual([]);
+    fireEvent.keyDown(first!, { key: "Escape" });
+    expect(first).toHaveProperty("value", "0");
+  });
+
+  it("asks for a reason where the difference is more than is tolerated", async () => {
+    const calls = serve({ ...REST, [PUT]: [{ body: { calendar: spending() } }] });
+    open(
+      <WithPlan />,
+      plan({ cells: CELLS }),
+      spending({ again: "no", total: 32_000, difference: -10_000, beyond: true }),
+    );
+    expect(screen.getByText("−100.00 EUR")).toBeTruthy();
+    const reason = screen.getByLabelText("Why it differs from the budget by more than is tolerated");
+    fireEvent.change(reason, { target: { value: "We save it" } });
+    fireEvent.blur(reason);
+    await waitFor(() => expect(sent(calls)[0]).toMatchObject({ reason: "We save it", again: "no" }));
   });
 });
 

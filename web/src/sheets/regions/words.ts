@@ -8,3 +8,8 @@ export function share(value: number): string {
 export function money(value: number, currency: string): string {
   return `${Math.round(value).toLocaleString("en-GB")} ${currency}`;
 }
+
+/** Cents as money with its cents: "1,234.50". */
+export function amount(cents: number): string {
+  return (cents / 100).toLocaleString("en-GB", { minimumFractionDigits: 2, maximumFractionDigits: 2 });
+}
