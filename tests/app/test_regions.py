@@ -454,6 +454,24 @@ def test_before_the_draw_there_is_no_calendar_and_with_it_the_calendar_goes(anal
 # What a test by region is not
 
 
+def test_the_docket_says_what_it_waits_for(analyst, ask):
+    def row(experiment):
+        (found,) = [one for one in ask("get", "/docket")[1]["rows"] if one["key"] == experiment.key]
+        return found["metric"], found["short"]
+
+    made = actions.create_by_region(analyst, "Poster towns")
+    assert row(made) == ("", "By region; its past is to come")
+    bring(analyst, made)
+    assert row(made) == ("sales", "By region; a design is to be chosen")
+    planned = planned_by_region(analyst)
+    assert row(planned)[1] == "By region, 8 pairs; to be drawn"
+    plan = actions.draw_cells(analyst, planned, 7)
+    assert row(planned)[1] == "By region, 8 pairs drawn"
+    kept = {"start": "2026-04-06", "budget": None, "again": "after", "edits": [], "reason": ""}
+    actions.set_calendar(analyst, planned, plan.version, kept)
+    assert row(planned)[1] == "By region, 8 pairs drawn; nothing is spent from 6 April on"
+
+
 def test_it_is_no_test_of_visitors(analyst, planned, draft, ask):
     assert ask("get", f"/experiments/{planned.key}")[1]["by_region"] is True
     assert ask("get", f"/experiments/{draft.key}")[1]["by_region"] is False

@@ -10,6 +10,7 @@ import math
 import pkgutil
 from datetime import date
 
+import numpy as np
 import pytest
 
 import neat_verdict.core as core
@@ -32,6 +33,22 @@ from neat_verdict.core.planning import (
     power,
     reachable,
     sample_size,
+)
+from neat_verdict.core.regions import (
+    DrawnPair,
+    RegionPair,
+    Windows,
+    base_days_of,
+    course_of,
+    designs_for,
+    draw,
+    edited,
+    flip_test,
+    match_regions,
+    placebo_tests,
+    read_effect,
+    smallest_pvalue,
+    spending_calendar,
 )
 from neat_verdict.core.rehearsal import World, rehearse, rehearse_allocation
 from neat_verdict.core.rule import Guardrail
@@ -124,6 +141,7 @@ from neat_verdict.core.verdicts import (
     rule_in_words,
     track_record,
 )
+from tests.core.region_worlds import region_world
 
 RATES = (Rate(120, 1000), Rate(100, 1000))
 BASE, ARMS, STRICT = Baseline(0.1), Arms((1.0, 1.0)), Strictness(0.95, 0.8)
@@ -138,6 +156,14 @@ SIZED = {"baseline": BASE, "arms": ARMS, "strictness": STRICT, "critical_value":
 
 VERSIONS = {date(2026, 3, 1): {"1": [50, 50], "2": [30, 40]}}
 # What is called, and a call of it that makes sense.
+REGIONS = region_world(1, regions=14, days=140)
+PAIRED = [RegionPair(*REGIONS.regions[place : place + 2], 0.0) for place in range(0, 14, 2)]
+CELLS = [DrawnPair(pair.first, pair.second) for pair in PAIRED]
+WINDOWS = Windows(60, 116, 137)
+CALENDAR = spending_calendar(
+    np.ones((3, 7)), date(2026, 11, 30), test_days=7, cool_down_days=7, again="no", budget=None
+)
+
 VALID = {
     # statistics
     adjust_family: {"pvalues": [0.01, 0.2], "confidence": 0.95, "correction": "holm"},
@@ -193,6 +219,27 @@ VALID = {
     Prior: {"successes": 1.0, "failures": 1.0},
     Spend: {"cost": 5.0, "impressions": 100.0},
     compare_stratified: {"pairs": [Pair(*RATES)], "critical_value": 1.96},
+    # regions
+    base_days_of: {"test_days": 28},
+    course_of: {"panel": REGIONS, "outcome": "sales", "pairs": CELLS, "windows": WINDOWS, "confidence": 0.95},
+    read_effect: {"panel": REGIONS, "outcome": "sales", "pairs": CELLS, "windows": WINDOWS, "confidence": 0.95},
+    designs_for: {
+        "panel": REGIONS, "outcome": "sales", "pairs": PAIRED, "break_even": 1.5, "confidence": 0.95, "power": 0.8,
+        "cool_down": 1, "weeks": [2],
+    },
+    draw: {"pairs": PAIRED, "seed": 7},
+    edited: {"calendar": CALENDAR, "edits": {(CALENDAR.days[0].day, "other"): 100}},
+    flip_test: {"withheld": np.arange(8) + 9.0, "control": np.arange(8) + 10.0, "confidence": 0.95},
+    match_regions: {"panel": REGIONS, "outcome": "sales", "nearest": 5, "max_distance": 3.0},
+    placebo_tests: {
+        "panel": REGIONS, "outcome": "sales", "pairs": PAIRED, "test_days": 21, "base_days": 56, "confidence": 0.95,
+        "power": 0.8, "draws": 2, "sign": -1,
+    },
+    smallest_pvalue: {"pairs": 6},
+    spending_calendar: {
+        "usual": np.ones((3, 7)), "start": date(2026, 11, 30), "test_days": 7, "cool_down_days": 7, "again": "no",
+        "budget": 100,
+    },
     # sizing and planning
     Arms: {"weights": [1.0, 1.0]},
     Arrivals: {"audience_per_day": 100.0, "participation": 0.5},
@@ -284,6 +331,7 @@ TAKE_WHAT_WAS_CHECKED = {
     "compare_counts", "likely_causes", "sentence_of",  # of tables by day: test_second_count
     "split_at_random",  # its own test has the table
     "point", "sample_point", "property_text", "segment_name", "reversed_in_every_stratum",
+    "history_of", "wrong_rows", "pairs_from", "pair_effects", "usual_spend",  # rows, panels and pairs of regions: test_regions
     "smallest_margin",  # of a power that is a function of the margin: test_questions
     # derivations are made of comparisons and readings
     "chance_ahead_derivation",

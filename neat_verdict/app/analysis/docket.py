@@ -11,6 +11,7 @@ from neat_verdict.app.experiments.models import Experiment, Workspace
 from neat_verdict.app.experiments.queries import daily_counts, listed, local, plan, today, workspace
 from neat_verdict.app.experiments.tallies import Counts
 from neat_verdict.app.people.models import User
+from neat_verdict.app.regions.queries import next_step, outcome_of
 from neat_verdict.app.traffic.models import Rollout
 from neat_verdict.app.traffic.wording import rollout_in_words
 from neat_verdict.core.checks import InputError
@@ -69,7 +70,7 @@ def _row(experiment: Experiment, counts: Counts, user: User, place: Workspace, d
     common = {
         "key": experiment.key,
         "name": experiment.name,
-        "metric": experiment.metric,
+        "metric": outcome_of(experiment) if experiment.by_region else experiment.metric,
         "area": experiment.area,
         "owner": experiment.owner.display_name,
         "mine": experiment.owner_id == user.pk,
@@ -120,6 +121,8 @@ def _without_rule(experiment: Experiment, place: Workspace) -> str:
         return f"Given to {rollout_in_words(rollout)}" if rollout.stopped_at is None else "No longer given"
     if experiment.state == "scheduled" and experiment.starts_at is not None:
         return f"Starts {local(experiment.starts_at):%A %-d %B at %H:%M}"
+    if experiment.by_region:
+        return next_step(experiment)
     missing = []
     if not (experiment.metric.strip() and experiment.change.strip()):
         missing.append("brief")

@@ -7,6 +7,7 @@ import tempfile
 from collections.abc import Mapping
 from datetime import date, timedelta
 from pathlib import Path
+from typing import Any
 
 from neat_verdict.app.demo.towns import past_of_towns
 from neat_verdict.app.experiments.actions import edit_experiment
@@ -43,5 +44,11 @@ def plan_test_of_towns(people: Mapping[str, User], today: date) -> None:
     actions.edit_plan(by, experiment, plan.version, {"pairs": least.pairs, "weeks": least.weeks})
     plan = actions.draw_cells(by, experiment, 20_261)
     monday = today + timedelta(days=7 - today.weekday())
-    kept = {"start": monday.isoformat(), "budget": None, "again": "other", "edits": [], "reason": ""}
-    actions.set_calendar(by, experiment, plan.version, kept)
+    calendar: dict[str, Any] = {
+        "start": monday.isoformat(),
+        "budget": None,
+        "again": "other",
+        "edits": [],
+        "reason": "",
+    }
+    actions.set_calendar(by, experiment, plan.version, calendar)

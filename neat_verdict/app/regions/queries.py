@@ -236,3 +236,22 @@ def cells_of(plan: RegionPlan) -> dict[str, list[str]]:
     everywhere: Sequence[str] = [*panel_of(plan).regions, *(plan.found or {}).get("left_out", [])]
     rest = [name for name in everywhere if name not in taken]
     return dict(zip(LISTS, (sorted(withheld), sorted(control), sorted(rest)), strict=True))
+
+
+def outcome_of(experiment: Experiment) -> str:
+    """The outcome that decides, in words; "" before there are past data."""
+    return plan_of(experiment).outcome.replace("_", " ")
+
+
+def next_step(experiment: Experiment) -> str:
+    """What a test by region in preparation waits for, in the order of its sheets."""
+    plan = plan_of(experiment)
+    if not plan.digest:
+        return "By region; its past is to come"
+    if plan.pairs is None:
+        return "By region; a design is to be chosen"
+    if plan.drawn is None:
+        return f"By region, {plan.pairs} pairs; to be drawn"
+    if plan.calendar is None:
+        return f"By region, {plan.pairs} pairs drawn"
+    return f"By region, {plan.pairs} pairs drawn; nothing is spent from {date.fromisoformat(plan.calendar['start']):%-d %B} on"

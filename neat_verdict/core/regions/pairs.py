@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import networkx as nx
 import numpy as np
 
-from neat_verdict.core.checks import InputError, check_positive
+from neat_verdict.core.checks import InputError, check_count, check_positive
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.regions.panel import WEEK, Panel, weekly
 
@@ -140,6 +140,8 @@ def match_regions(
     Greevy, Lu, Silber & Rosenbaum (2004), Biostatistics 5, 263-275 (optimal non-bipartite matching before randomisation).
     """
     check_positive("max_distance", max_distance)
+    if nearest is not None:
+        check_count("nearest", nearest, 1)
     panel.rows([*without, *must])
     if both := sorted(set(without) & set(must)):
         raise InputError("must", both[0], "must not be kept out at the same time")

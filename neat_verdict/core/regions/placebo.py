@@ -13,7 +13,7 @@ from math import sqrt
 
 import numpy as np
 
-from neat_verdict.core.checks import InputError, check_count, check_positive, check_probability
+from neat_verdict.core.checks import InputError, check_count, check_probability, check_sign
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.regions.drawing import check_pairs
 from neat_verdict.core.regions.effect import Windows, growths
@@ -76,7 +76,7 @@ def placebo_tests(
     draws: int = DRAWS,
     sign: int = -1,
 ) -> Iterator[float | Placebo]:
-    """Yield the share that is done after each window, and what was found at the end.
+    """The share that is done after each window, and what was found at the end.
 
     Parameters
     ----------
@@ -104,12 +104,26 @@ def placebo_tests(
     check_pairs(len(pairs))
     check_probability("confidence", confidence)
     check_probability("power", power)
-    check_positive("draws", draws)
+    check_count("draws", draws, 1)
+    check_sign(sign)
     windows = past_windows(panel.days, test_days, base_days)
     if not windows:
         raise InputError(
             "test_days", test_days, f"must leave room for {base_days} days before it in {panel.days} days of history"
         )
+    return _tests(panel, outcome, pairs, windows, confidence, power, draws, sign)
+
+
+def _tests(
+    panel: Panel,
+    outcome: str,
+    pairs: Sequence[RegionPair],
+    windows: Sequence[Windows],
+    confidence: float,
+    power: float,
+    draws: int,
+    sign: int,
+) -> Iterator[float | Placebo]:
     names = [pair.first for pair in pairs] + [pair.second for pair in pairs]
     values = panel.only(names).outcome(outcome)
     count = len(pairs)
@@ -131,7 +145,7 @@ def placebo_tests(
             held[place] += (lows <= sign * lifts) & (sign * lifts <= highs)
         yield (place + 1) / len(windows)
     shown, held = shown / draws, held / draws
-    block = max(1, (base_days + test_days) // WEEK)
+    block = max(1, (windows[0].end - windows[0].base) // WEEK)
     found = tuple(Found(float(lift), *_share(column, block)) for lift, column in zip(lifts, shown.T, strict=True))
     yield Placebo(
         len(windows), draws, found, Found(0.0, *_share(held.mean(axis=1), block)), smallest_lift(found, power), power

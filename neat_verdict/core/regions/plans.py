@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import special
 
-from neat_verdict.core.checks import InputError, check_not_negative, check_probability
+from neat_verdict.core.checks import InputError, check_count, check_not_negative, check_probability
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.regions.drawing import check_pairs
 from neat_verdict.core.regions.effect import growths
@@ -55,7 +55,8 @@ class RegionDesign:
 
 
 def base_days_of(test_days: int) -> int:
-    """The days before a test that it is held against, whole weeks."""
+    """The days before a test that it is held against. Raises InputError for less than one day of test."""
+    check_count("test_days", test_days, 1)
     return max(MIN_BASE, BASE_LENGTHS * test_days)
 
 
@@ -79,6 +80,9 @@ def designs_for(
     check_not_negative("break_even", break_even)
     check_probability("confidence", confidence)
     check_probability("power", power)
+    check_count("cool_down", cool_down)
+    for length in weeks:
+        check_count("weeks", length, 1)
     numbers = sorted({max(MIN_PAIRS, round(part * len(pairs))) for part in PARTS}, reverse=True)
     reach = float(special.ndtri((1 + confidence) / 2) + special.ndtri(power))
     made = []

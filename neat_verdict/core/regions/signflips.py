@@ -13,7 +13,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from neat_verdict.core.checks import InputError, check_probability
+from neat_verdict.core.checks import InputError, check_count, check_probability
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.statistics import Interval
 
@@ -45,7 +45,8 @@ def flips(pairs: int) -> FloatArray:
 
 
 def smallest_pvalue(pairs: int) -> float:
-    """The smallest two-sided p there can be: 2/2^pairs, one draw and its mirror image."""
+    """The smallest two-sided p there can be: 2/2^pairs, one draw and its mirror image. Raises InputError for less than one."""
+    check_count("pairs", pairs, 1)
     return min(2.0 ** (1 - pairs), 1.0)
 
 

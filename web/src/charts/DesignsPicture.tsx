@@ -57,7 +57,7 @@ export function DesignsPicture({ designs, chosen, breakEven, height = 200 }: Pro
                 y={breakEven}
                 stroke="var(--color-warning)"
                 strokeDasharray="4 3"
-                label={{ value: `pays from ${breakEven}`, position: "insideBottomRight", fontSize: 12 }}
+                label={{ value: `pays from ${breakEven}`, position: "insideTopLeft", fontSize: 12 }}
               />
             )}
             {numbers.map((pairs, index) => (

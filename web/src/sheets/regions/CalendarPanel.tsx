@@ -111,10 +111,11 @@ function Made({ calendar }: { calendar: SpendingCalendar }) {
       title="Spending calendar"
       note={`from ${dayText(calendar.start)} on, ${calendar.days.length} days`}
       action={
-        mayEdit && (
+        mayEdit &&
+        depth > 0 && (
           <button
             className="link text-sm"
-            disabled={depth === 0 || set.isPending}
+            disabled={set.isPending}
             onClick={() => {
               const before = past.current.pop();
               if (before) send(before, true);
