@@ -207,7 +207,7 @@ def compare_pairs(
     """
     if len(pairs) == 1:
         (pair,) = pairs
-        if not pair.usable:
+        if not usable_of(pairs):
             return None
         return compare_arms(pair.variant, pair.reference, critical_value, adjusted_pvalue)
     made = compare_stratified(pairs, critical_value)
@@ -443,7 +443,7 @@ def log_ratio_within(strata: Sequence[Sequence[Pair]]) -> Effect | None:
     In one period by the arms' own way (Mantel-Haenszel for rates), else the strata's log ratios by inverse variance.
     """
     if all(len(pairs) == 1 for pairs in strata):
-        usable: list[Any] = [(pair.variant, pair.reference) for (pair,) in strata if pair.usable]
+        usable: list[Any] = [(pair.variant, pair.reference) for (pair,) in strata if usable_of([pair])]
         return type(usable[0][0]).log_ratio_within(usable) if usable else None
     effects = [effect for effect in map(log_ratio_of, strata) if effect is not None]
     result = pool(effects) if effects else None

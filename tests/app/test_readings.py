@@ -10,9 +10,9 @@ import pytest
 from django.core.management import call_command
 
 from neat_verdict.app import clock
-from neat_verdict.app.analysis.exports import plain_cell
 from neat_verdict.app.demo.seeding import seed
 from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.http.downloads import plain_cell
 from neat_verdict.app.standins.models import Letter
 from neat_verdict.app.traffic.epochs import worked_out
 from neat_verdict.app.traffic.models import Epoch

@@ -364,6 +364,18 @@ def test_the_lists_have_every_region_once(analyst, planned, client):
     assert client.get(f"/api/v1/experiments/{planned.key}/regions/lists/everybody.csv").status_code == 422
 
 
+def test_no_region_s_name_is_run_by_a_spreadsheet(analyst, client):
+    rows = [("=1+1" if row[0] == "Town A" else row[0], *row[1:]) for row in table_of_regions()]
+    experiment = actions.create_by_region(analyst, "Poster towns")
+    plan = bring(analyst, experiment, written(rows))
+    design = queries.choice_of(plan).designs[0]
+    actions.edit_plan(analyst, experiment, plan.version, {"pairs": design.pairs, "weeks": design.weeks})
+    actions.draw_cells(analyst, experiment, 7)
+    client.force_login(analyst)
+    lists = [client.get(f"/api/v1/experiments/{experiment.key}/regions/lists/{name}.csv") for name in queries.LISTS]
+    assert sum(b"'=1+1" in one.content for one in lists) == 1
+
+
 # The spending calendar
 
 

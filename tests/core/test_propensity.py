@@ -14,8 +14,10 @@ from neat_verdict.core.designs.adaptive.policy import Policy
 from neat_verdict.core.periods import (
     Pair,
     Period,
+    compare_pairs,
     compare_stratified,
     information_of,
+    log_ratio_within,
     null_skewness_of,
     running_lift,
     skewness_of_pairs,
@@ -133,6 +135,8 @@ def test_a_cell_without_a_unit_of_an_arm_counts_as_expected():
     # Where an arm has no unit in any of them, there is nothing to compare.
     assert compare_stratified(with_none[1:], Z) is None
     assert information_of(with_none[1:]) == 0
+    assert compare_pairs(with_none[1:], Z) is None
+    assert log_ratio_within([with_none[:1], with_none[1:]]) == log_ratio_within([with_none[:1]])
     empty = Pair(Rate(0, 0), Rate(0, 0), "b", 0, 2, (0.5, 0.5))
     assert usable_of([*with_none, empty]) == with_none
 

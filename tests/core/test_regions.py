@@ -222,6 +222,19 @@ def test_twins_are_paired_whatever_else_there_is():
     assert all(pair.second == f"{pair.first} twin" for pair in match_regions(panel, "sales").pairs)
 
 
+def test_a_region_without_any_outcome_for_eight_weeks_has_no_partner():
+    quiet = WORLD.outcomes["sales"].copy()
+    quiet[4, 100:156] = 0
+    panel = replace(WORLD, outcomes={"sales": quiet})
+    found = match_regions(panel, "sales", max_distance=100)
+    assert WORLD.regions[4] in found.without
+    assert len(found.pairs) == 14
+    *_, last = placebo_tests(panel, "sales", found.pairs, test_days=28, base_days=56, draws=1)
+    assert last.windows == 31
+    quiet[4, 155] = 5  # a day less
+    assert len(match_regions(replace(WORLD, outcomes={"sales": quiet}), "sales", max_distance=100).pairs) == 15
+
+
 def test_every_region_is_in_one_pair_at_most():
     assert all(pair.first < pair.second for pair in PAIRS)
     assert len({name for pair in PAIRS for name in (pair.first, pair.second)}) == 2 * len(PAIRS)
@@ -367,9 +380,14 @@ def test_a_sample_of_draws_says_what_all_of_them_do():
     assert (flips(16) == flips(16)).all()
 
 
-def test_outcomes_of_0_have_no_lift():
-    with pytest.raises(InputError):
-        flip_test(np.array([1.0, 0.0]), np.array([1.0, 1.0]), 0.95)
+def test_a_region_that_sold_nothing_in_the_test_is_read_with_the_others():
+    w, c = np.array([0.0, 9, 8, 9, 10, 9]), np.array([10.0, 0, 10, 9, 10, 11])
+    found = flip_test(w, c, 0.9)
+    assert found.interval.estimate == pytest.approx(45 / 50 - 1)
+    assert found.interval.low < found.interval.estimate < found.interval.high
+    for withheld, control in ((np.zeros(6), c), (-w, c), (w, np.zeros(6))):
+        with pytest.raises(InputError):
+            flip_test(withheld, control, 0.95)
 
 
 # What withholding did

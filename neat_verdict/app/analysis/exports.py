@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 import math
 import tempfile
 from collections.abc import Iterable, Sequence
@@ -18,6 +16,7 @@ from django.http import HttpResponse
 from neat_verdict.app.analysis.analysis import Analysis
 from neat_verdict.app.analysis.schemas import EvidenceOut, IntervalOut, SecondCountOut
 from neat_verdict.app.experiments.tallies import DailyCounts
+from neat_verdict.app.http.downloads import CSV_TYPE, csv_of, download
 from neat_verdict.core.statistics.histogram import EDGES
 from neat_verdict.core.variants import LETTERS
 
@@ -31,22 +30,11 @@ _DAYS = frozenset({"first_day", "day"})
 _TEXTS = frozenset({"metric", "role", "variant", "name", "source", "quantity", "line"})
 
 
-def plain_cell(value: object) -> object:
-    """Text that a spreadsheet would run as a formula gets an apostrophe in front."""
-    if isinstance(value, str) and value[:1] in ("=", "+", "-", "@", "\t", "\r"):
-        return f"'{value}"
-    return value
-
-
 def table_file(name: str, form: Format, header: Sequence[str], rows: Iterable[Sequence[object]]) -> HttpResponse:
     """A table to be downloaded; of Parquet the columns `_TEXTS` are text, `_DAYS` days, and all others numbers."""
     if form == "parquet":
-        return _download(f"{name}.parquet", _parquet(header, list(rows)), "application/vnd.apache.parquet")
-    text = io.StringIO()
-    writer = csv.writer(text)
-    writer.writerow(header)
-    writer.writerows([plain_cell(cell) for cell in row] for row in rows)
-    return _download(f"{name}.csv", text.getvalue().encode(), "text/csv; charset=utf-8")
+        return download(f"{name}.parquet", _parquet(header, list(rows)), "application/vnd.apache.parquet")
+    return download(f"{name}.csv", csv_of(header, rows), CSV_TYPE)
 
 
 def _parquet(header: Sequence[str], rows: Sequence[Sequence[object]]) -> bytes:
@@ -60,12 +48,6 @@ def _parquet(header: Sequence[str], rows: Sequence[Sequence[object]]) -> bytes:
             store.executemany(f"INSERT INTO table_out VALUES ({', '.join('?' * len(header))})", rows)
         store.execute(f"COPY table_out TO '{file}' (FORMAT parquet)")
         return file.read_bytes()
-
-
-def _download(name: str, content: bytes, content_type: str) -> HttpResponse:
-    answer = HttpResponse(content, content_type=content_type)
-    answer["Content-Disposition"] = f'attachment; filename="{name}"'
-    return answer
 
 
 def figures_of_interval(interval: IntervalOut) -> list[object]:
@@ -121,7 +103,7 @@ def as_table(key: str, evidence: EvidenceOut, form: Format) -> HttpResponse:
 
 def as_json(key: str, evidence: EvidenceOut) -> HttpResponse:
     """Everything the Evidence sheet shows."""
-    return _download(f"{key}-evidence.json", evidence.model_dump_json(indent=2).encode(), "application/json")
+    return download(f"{key}-evidence.json", evidence.model_dump_json(indent=2).encode(), "application/json")
 
 
 def counts_table(analysis: Analysis, form: Format) -> HttpResponse:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from typing import Literal
 
 from django.http import HttpRequest, HttpResponse
@@ -13,6 +11,7 @@ from neat_verdict.app.collect.files_api import on_disk
 from neat_verdict.app.experiments.presenting import present
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.experiments.schemas import ExperimentOut
+from neat_verdict.app.http.downloads import CSV_TYPE, csv_of, download
 from neat_verdict.app.people.auth import person
 from neat_verdict.app.planning import background
 from neat_verdict.app.regions import actions, queries
@@ -103,16 +102,10 @@ def undo(request: HttpRequest, key: str, payload: UndoDrawIn) -> RegionPlanOut:
 
 
 @router.get("/experiments/{key}/regions/lists/{name}.csv", operation_id="download_region_list")
-def download(request: HttpRequest, key: str, name: Literal["withheld", "control", "not-analysed"]) -> HttpResponse:
+def download_list(request: HttpRequest, key: str, name: Literal["withheld", "control", "not-analysed"]) -> HttpResponse:
     """A list of regions to hand over."""
     lists = queries.cells_of(queries.plan_of(find(key)))
-    kept = io.StringIO()
-    writer = csv.writer(kept, lineterminator="\r\n")
-    writer.writerow(["region"])
-    writer.writerows([region] for region in lists[name])
-    answer = HttpResponse(kept.getvalue().encode("utf-8-sig"), content_type="text/csv; charset=utf-8")
-    answer["Content-Disposition"] = f'attachment; filename="{key}-{name}.csv"'
-    return answer
+    return download(f"{key}-{name}.csv", csv_of(["region"], ([region] for region in lists[name])), CSV_TYPE)
 
 
 @router.get(
@@ -143,8 +136,5 @@ def download_calendar(request: HttpRequest, key: str, form: Literal["csv", "ics"
     experiment = find(key)
     plan = queries.plan_of(experiment)
     if form == "csv":
-        answer = HttpResponse(calendar_csv(plan).encode("utf-8-sig"), content_type="text/csv; charset=utf-8")
-    else:
-        answer = HttpResponse(calendar_ics(plan, experiment.name), content_type="text/calendar; charset=utf-8")
-    answer["Content-Disposition"] = f'attachment; filename="{key}-spending.{form}"'
-    return answer
+        return download(f"{key}-spending.csv", calendar_csv(plan), CSV_TYPE)
+    return download(f"{key}-spending.ics", calendar_ics(plan, experiment.name), "text/calendar; charset=utf-8")

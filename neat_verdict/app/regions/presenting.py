@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from dataclasses import asdict
 from datetime import timedelta
 
 from icalendar import Calendar, Event
 
 from neat_verdict.app import clock
+from neat_verdict.app.http.downloads import csv_of
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.regions import queries
 from neat_verdict.app.regions.models import PlaceboRun, RegionPlan
@@ -95,17 +94,20 @@ def calendar_out(plan: RegionPlan) -> SpendingCalendarOut | None:
 _HEADS = ("withheld", "as usual", "not analysed")
 
 
-def calendar_csv(plan: RegionPlan) -> str:
+def calendar_csv(plan: RegionPlan) -> bytes:
     """A row a day: phase, what is spent in each group, and in all."""
-    kept = io.StringIO()
-    writer = csv.writer(kept, lineterminator="\r\n")
-    writer.writerow(["day", "phase", *(f"{head} ({plan.currency})" for head in _HEADS), f"in all ({plan.currency})"])
-    for one in queries.calendar_to_hand_over(plan).days:
-        amounts = (*one.planned, one.total)
-        writer.writerow(
-            [one.day.isoformat(), one.phase.replace("_", "-"), *(f"{cents / 100:.2f}" for cents in amounts)]
-        )
-    return kept.getvalue()
+    header = ["day", "phase", *(f"{head} ({plan.currency})" for head in (*_HEADS, "in all"))]
+    return csv_of(
+        header,
+        (
+            [
+                one.day.isoformat(),
+                one.phase.replace("_", "-"),
+                *(f"{cents / 100:.2f}" for cents in (*one.planned, one.total)),
+            ]
+            for one in queries.calendar_to_hand_over(plan).days
+        ),
+    )
 
 
 def calendar_ics(plan: RegionPlan, name: str) -> bytes:

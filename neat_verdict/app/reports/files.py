@@ -13,6 +13,7 @@ from django.utils.safestring import mark_safe
 
 from neat_verdict.app.analysis.evidence import evidence
 from neat_verdict.app.experiments.models import Experiment, Picture
+from neat_verdict.app.http.downloads import download
 from neat_verdict.app.reports.overtime import over_time
 from neat_verdict.app.reports.presenting import report
 from neat_verdict.app.reports.rendering import to_png, to_svg
@@ -40,12 +41,12 @@ def page(experiment: Experiment) -> HttpResponse:
             "has_pictures": any(pictures),
         },
     )
-    return _download(f"{experiment.key}-report.html", text.encode(), "text/html; charset=utf-8")
+    return download(f"{experiment.key}-report.html", text.encode(), "text/html; charset=utf-8")
 
 
 def slides(experiment: Experiment) -> HttpResponse:
     """The report as a presentation."""
-    return _download(f"{experiment.key}-report.pptx", to_slides(report(experiment), _pictures(experiment)), _SLIDES)
+    return download(f"{experiment.key}-report.pptx", to_slides(report(experiment), _pictures(experiment)), _SLIDES)
 
 
 def picture(experiment: Experiment, kind: Literal["svg", "png"], which: Literal["lifts", "over_time"]) -> HttpResponse:
@@ -53,14 +54,8 @@ def picture(experiment: Experiment, kind: Literal["svg", "png"], which: Literal[
     drawing = strips(report(experiment).reading) if which == "lifts" else over_time(evidence(experiment))
     name = f"{experiment.key}-{which.replace('_', '-')}.{kind}"
     if kind == "svg":
-        return _download(name, to_svg(drawing).encode(), "image/svg+xml")
-    return _download(name, to_png(drawing), "image/png")
-
-
-def _download(name: str, content: bytes, content_type: str) -> HttpResponse:
-    answer = HttpResponse(content, content_type=content_type)
-    answer["Content-Disposition"] = f'attachment; filename="{name}"'
-    return answer
+        return download(name, to_svg(drawing).encode(), "image/svg+xml")
+    return download(name, to_png(drawing), "image/png")
 
 
 def _pictures(experiment: Experiment) -> list[list[Picture]]:

@@ -15,6 +15,7 @@ from neat_verdict.core.regions.panel import WEEK, Panel, weekly
 NEAREST = 15  # partners that each region may have; the complete graph is exact for all, and takes far longer
 MIN_PAIRS = 6  # with five the smallest two-sided p is 2/2⁵ = 0.0625
 MAX_DISTANCE = 3.0  # times the median distance of pairs; farther ones are no partners. The house's limit, no source
+MIN_BASE = 56  # days that a test is held against, at least
 MIN_WEEKS = 16  # of history, below which nothing is said of what is chance
 FEATURES = ("level", "trend", "weekly pattern", "course of the year")
 
@@ -128,7 +129,7 @@ def match_regions(
     -------
     Matching
         As many pairs as there can be with the smallest sum of distances (minimum-weight maximum matching); those too far apart
-        are given up again.
+        are given up again. A region without any outcome for eight weeks, in which it has no growth, has no partner either.
 
     Raises
     ------
@@ -145,7 +146,8 @@ def match_regions(
     panel.rows([*without, *must])
     if both := sorted(set(without) & set(must)):
         raise InputError("must", both[0], "must not be kept out at the same time")
-    names = [name for name in panel.regions if name not in set(without)]
+    silent = _silent(panel, outcome)
+    names = [name for name in panel.regions if name not in set(without) and name not in silent]
     if len(names) < 2:
         raise InputError("regions", len(names), "must be two at least to make a pair")
     values = panel.only(names).outcome(outcome)
@@ -162,9 +164,8 @@ def match_regions(
         key=lambda pair: (pair.distance, pair.first),
     )
     taken = {name for pair in pairs for name in (pair.first, pair.second)}
-    return Matching(
-        tuple(pairs), tuple(name for name in names if name not in taken), balance_of(names, features, pairs)
-    )
+    rest = tuple(name for name in panel.regions if name not in taken and name not in set(without))
+    return Matching(tuple(pairs), rest, balance_of(names, features, pairs))
 
 
 def pairs_from(panel: Panel, outcome: str, listed: Sequence[tuple[str, str]]) -> Matching:
@@ -201,6 +202,15 @@ def balance_of(
 def weighted_distances(values: FloatArray, features: Sequence[FloatArray]) -> FloatArray:
     """Each feature counts by how far it is no chance."""
     return distances([part * feature for part, feature in zip(reliabilities(values), features, strict=True)])
+
+
+def _silent(panel: Panel, outcome: str) -> set[str]:
+    """Regions without any outcome over some stretch as long as the shortest base."""
+    values = panel.outcome(outcome)
+    if panel.days < MIN_BASE:
+        return set()
+    sums = np.lib.stride_tricks.sliding_window_view(values, MIN_BASE, axis=1).sum(axis=2).min(axis=1)
+    return {name for name, least in zip(panel.regions, sums, strict=True) if least <= 0}
 
 
 def _matched(apart: FloatArray, nearest: int | None) -> list[tuple[int, int]]:

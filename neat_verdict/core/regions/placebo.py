@@ -19,7 +19,7 @@ from neat_verdict.core.regions.drawing import check_pairs
 from neat_verdict.core.regions.effect import Windows, growths
 from neat_verdict.core.regions.pairs import RegionPair
 from neat_verdict.core.regions.panel import WEEK, Panel
-from neat_verdict.core.regions.signflips import flips
+from neat_verdict.core.regions.signflips import flips, ratios_of
 
 DRAWS = 20  # of the cells, in each window
 LIFTS = (0.01, 0.015, 0.02, 0.03, 0.04, 0.05, 0.075, 0.1, 0.15, 0.2, 0.3)  # that are added, as shares of the outcome
@@ -165,7 +165,7 @@ def smallest_lift(found: Sequence[Found], power: float) -> float | None:
 
 def _bounds(turned: FloatArray, withheld: FloatArray, control: FloatArray, kept: int) -> tuple[float, float]:
     """Those of `signflips.flip_test`, plus 1, without sorting all."""
-    ratios = (turned[1:] @ withheld) / (turned[1:] @ control)
+    ratios = ratios_of(turned[1:] @ withheld, turned[1:] @ control)
     upper = len(ratios) - kept
     ordered = np.partition(ratios, (kept - 1, upper))
     return float(ordered[kept - 1]), float(ordered[upper])

@@ -13,14 +13,13 @@ from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.regions.drawing import check_pairs
 from neat_verdict.core.regions.effect import growths
 from neat_verdict.core.regions.history import MIN_LENGTHS
-from neat_verdict.core.regions.pairs import MIN_PAIRS, RegionPair
+from neat_verdict.core.regions.pairs import MIN_BASE, MIN_PAIRS, RegionPair
 from neat_verdict.core.regions.panel import WEEK, Panel, weekly
 from neat_verdict.core.regions.placebo import DRAWS, past_windows
 
 WEEKS = (2, 3, 4, 6, 8)
 PARTS = (1.0, 0.75, 0.5, 0.25)  # of the pairs, the closest first
 BASE_LENGTHS = 2  # test lengths that the base has, eight weeks at least. Common practice, no source
-MIN_BASE = 56
 _SEED = 7_919
 
 

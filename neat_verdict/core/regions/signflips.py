@@ -56,7 +56,7 @@ def flip_test(withheld: FloatArray, control: FloatArray, confidence: float) -> F
     Parameters
     ----------
     withheld, control : array of pairs
-        Above 0, and the same for both of a pair on average over the two draws if nothing had been withheld.
+        0 or more, not all 0, and the same for both of a pair on average over the two draws if nothing had been withheld.
     confidence : float
         In (0, 1).
 
@@ -69,7 +69,7 @@ def flip_test(withheld: FloatArray, control: FloatArray, confidence: float) -> F
     Raises
     ------
     InputError
-        For values that are not above 0, or no pair.
+        For values under 0, a side with nothing, or no pair.
 
     References
     ----------
@@ -77,20 +77,28 @@ def flip_test(withheld: FloatArray, control: FloatArray, confidence: float) -> F
     Rosenbaum (2002), Observational Studies, chapter 2; Imai, King & Nall (2009), Stat. Sci. 24, 29-53 (pairs of places).
     """
     check_probability("confidence", confidence)
-    if not len(withheld) or not ((withheld > 0).all() and (control > 0).all()):
-        raise InputError("pairs", len(withheld), "must be one at least, with outcomes above 0 in both regions of each")
+    if not ((withheld >= 0).all() and (control >= 0).all() and withheld.sum() > 0 and control.sum() > 0):
+        raise InputError(
+            "pairs", len(withheld), "must be one at least, with outcomes of 0 or more, and some on both sides"
+        )
     turned = flips(len(withheld))
     w, c = turned @ withheld, turned @ control
     total, other = float(withheld.sum()), float(control.sum())
-    low, high = typical_bounds(w[1:] / c[1:], confidence)
+    low, high = typical_bounds(ratios_of(w[1:], c[1:]), confidence)
     differences = (total - other) - 2 * (w - c)
     slack = 1e-12 * (total + other)
     return FlipTest(
         Interval(total / other - 1, low - 1, high - 1),
         float((np.abs(differences) >= abs(total - other) - slack).mean()),
-        (total - w + c) / (other - c + w) - 1,
+        ratios_of(total - w + c, other - c + w) - 1,
         len(withheld) <= EXACT_PAIRS,
     )
+
+
+def ratios_of(upper: FloatArray, lower: FloatArray) -> FloatArray:
+    """Ratios of sums over pairs; infinite where the lower ones have nothing."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        return np.asarray(np.where(lower > 0, upper / lower, np.inf))
 
 
 def typical_bounds(ratios: FloatArray, confidence: float) -> tuple[float, float]:

@@ -1169,7 +1169,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Download
+         * Download List
          * @description A list of regions to hand over.
          */
         get: operations["download_region_list"];
