@@ -293,6 +293,20 @@ def test_the_same_seed_draws_the_same_cells_whatever_the_order():
     assert set(draw(PAIRS, 8)) != set(drawn)
 
 
+def test_the_draw_hangs_on_both_names():
+    first = PAIRS[0].first
+    turned = 0
+    for seed in range(200):
+        withheld = {
+            one.withheld
+            for one in draw(
+                [replace(pair, first=first, second=f"{pair.second} {place}") for place, pair in enumerate(PAIRS)], seed
+            )
+        }
+        turned += len(withheld) > 1  # always the same one where only the first counts
+    assert turned > 190
+
+
 def test_each_of_a_pair_is_drawn_as_often():
     """Of 2,000 seeds each first region within 4.5 standard errors of half."""
     counts = Counter(one.withheld for seed in range(2000) for one in draw(PAIRS, seed))
@@ -427,6 +441,19 @@ def test_an_effect_in_one_direction_is_seen_as_that_and_the_draw_turned_round_as
     assert found.lift.pvalue == turned.lift.pvalue
 
 
+def test_the_difference_of_spend_is_that_beyond_what_was_usual_before():
+    """Withheld regions usually spend 100 a day and then nothing, their partners 40 a day as ever: 100 a day, whatever the
+    base."""
+    singles = WORLD.only(WORLD.regions[:6])
+    sales, days = singles.outcomes["sales"] + 5000.0, singles.days
+    spend = np.concatenate([np.full((6, days), 100.0), np.full((6, days), 40.0)])
+    spend[:6, WINDOWS.start : WINDOWS.end] = 0
+    names = (*singles.regions, *(f"{name} twin" for name in singles.regions))
+    panel = Panel(names, FIRST, {"sales": np.concatenate([sales, sales])}, spend)
+    drawn = [DrawnPair(name, f"{name} twin") for name in singles.regions]
+    assert read_effect(panel, "sales", drawn, WINDOWS, 0.95).spend == pytest.approx(-100.0 * 6 * 35)
+
+
 def test_in_other_money_the_return_is_the_same_and_amounts_are_in_it():
     after = withhold(WORLD, DRAWN, WINDOWS, 4.0)
     cents = Panel(after.regions, after.first, {"sales": after.outcomes["sales"] * 100}, after.spend * 100)
@@ -519,15 +546,15 @@ def test_every_past_window_is_tried_and_how_far_it_is_is_said():
 
 def test_a_placebo_test_finds_what_the_reading_would():
     """Lifts added one by one and read by `flip_test` itself, over the same draws."""
-    _, found = placebo(draws=2)
+    _, found = placebo(draws=8)
     values = WORLD.only([pair.first for pair in PAIRS] + [pair.second for pair in PAIRS]).outcomes["sales"]
     draws, count = np.random.default_rng(4_106), len(PAIRS)
-    shown = {lift: [] for lift in (0.0, 0.03, 0.1)}
+    shown = {lift: [] for lift in (0.0, 0.01, 0.03, 0.1)}
     for window in past_windows(300, 28, 56):
         base = values[:, window.base : window.start].sum(axis=1) / 2
         growth = values[:, window.start : window.end].sum(axis=1) / base
         middle = (base[:count] + base[count:]) / 2
-        for swapped in draws.integers(0, 2, (2, count)):
+        for swapped in draws.integers(0, 2, (8, count)):
             first, second = growth[:count] * middle, growth[count:] * middle
             w, c = np.where(swapped, second, first), np.where(swapped, first, second)
             for lift, line in shown.items():
@@ -596,7 +623,7 @@ def test_designs_the_history_is_too_short_for_are_left_out():
         made = designs_for(WORLD.up_to(days), "sales", PAIRS, break_even=1.0)
         assert {one.weeks for one in made} <= lengths
         assert all(3 * one.days <= days for one in made)
-    for panel, pairs, field in ((WORLD.up_to(60), PAIRS, "history"), (WORLD, PAIRS[:5], "pairs")):
+    for panel, pairs, field in ((WORLD.up_to(83), PAIRS, "history"), (WORLD, PAIRS[:5], "pairs")):
         with pytest.raises(InputError) as caught:
             designs_for(panel, "sales", pairs, break_even=1.0)
         assert caught.value.field == field

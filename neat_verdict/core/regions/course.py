@@ -45,7 +45,6 @@ def course_of(panel: Panel, outcome: str, pairs: Sequence[DrawnPair], windows: W
     # Turned the other way a pair's gap has the other sign, at the same size.
     signs = 1 - 2 * flips(len(pairs))
     gaps = signs @ (withheld[:, days] - partner)
-    gaps -= gaps.mean(axis=0)
     tail = [(1 - confidence) / 2, (1 + confidence) / 2]
     low, high = np.quantile(gaps, tail, axis=0)
     start = windows.start - windows.base

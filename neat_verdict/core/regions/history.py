@@ -17,7 +17,6 @@ from neat_verdict.core.checks import InputError
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.regions.panel import WEEK, Panel, weekly
 
-MIN_LENGTHS = 3  # test lengths of history that a plan takes. Common practice, no source
 SHOWN = 20  # findings of a kind that are listed
 # The house's limits, no source: of robust standard deviations, and of a share.
 OUTLIER, SHIFT, FAR = 6.0, 6.0, 0.3

@@ -12,14 +12,14 @@ from neat_verdict.core.checks import InputError, check_count, check_not_negative
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.regions.drawing import check_pairs
 from neat_verdict.core.regions.effect import growths
-from neat_verdict.core.regions.history import MIN_LENGTHS
 from neat_verdict.core.regions.pairs import MIN_BASE, MIN_PAIRS, RegionPair
 from neat_verdict.core.regions.panel import WEEK, Panel, weekly
 from neat_verdict.core.regions.placebo import DRAWS, past_windows
 
 WEEKS = (2, 3, 4, 6, 8)
 PARTS = (1.0, 0.75, 0.5, 0.25)  # of the pairs, the closest first
-BASE_LENGTHS = 2  # test lengths that the base has, eight weeks at least. Common practice, no source
+# Test lengths that the base has, eight weeks at least; with the test itself three lengths of history. Common practice, no source.
+BASE_LENGTHS = 2
 _SEED = 7_919
 
 
@@ -88,18 +88,19 @@ def designs_for(
     for length in weeks:
         days = (length + cool_down) * WEEK
         base_days = base_days_of(days)
-        if panel.days < MIN_LENGTHS * days or len(past_windows(panel.days, days, base_days)) < 2:
+        if len(past_windows(panel.days, days, base_days)) < 2:
             continue
         made += [
             _design(panel, outcome, pairs[:number], length, cool_down, base_days, break_even, reach)
             for number in numbers
         ]
     if not made:
-        least = MIN_LENGTHS * (min(weeks) + cool_down) * WEEK
+        shortest = (min(weeks) + cool_down) * WEEK
+        least = base_days_of(shortest) + shortest + WEEK
         raise InputError(
             "history",
             panel.days,
-            f"days must be {MIN_LENGTHS} test lengths at least: {least} days for the shortest test",
+            f"days must be {least} at least: the shortest test, the days it is held against, and a week",
         )
     return made
 
