@@ -278,7 +278,7 @@ def compare_stratified(pairs: Sequence[Pair], critical_value: float) -> Stratifi
         from how many came, not from the shares, which follow from earlier outcomes: the standardised sum is about normal then,
         at any share, where weights n₁n₀/(n₁ + n₀) leave a mixture of normals. With the same shares throughout both are the same.
         Pairs with `Pair.chances` are compared by these (`propensity.levels_over_days`).
-    Segments with shares of their own are each compared so, and combined by
+        Segments with shares of their own are each compared so, and combined by
         their units in all arms (direct standardisation): otherwise those would weigh most in which the variant was shown most,
         which is where it looked best. The lift is Fieller's, unbounded where the reference is not clear of zero.
 

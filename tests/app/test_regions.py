@@ -408,7 +408,7 @@ def test_the_calendar_is_made_of_what_is_usual_and_changed_day_by_day(drawn, ask
     changed = ask("put", path, calendar_in(drawn, edits=[edit]))[1]["calendar"]
     assert (changed["difference"], changed["days"][-1]["edited"]) == (500, ["withheld"])
     entry = LedgerEntry.objects.latest("pk")
-    assert "+5.00 beside the budget" in entry.sentence
+    assert "+5.00 against the budget" in entry.sentence
     # A day the calendar no longer has takes its edit with it.
     moved = ask("put", path, calendar_in(drawn, edits=[edit], start="2026-07-06"))[1]["calendar"]
     assert (moved["difference"], moved["days"][-1]["edited"]) == (0, [])

@@ -32,6 +32,7 @@ from neat_verdict.core.regions import (
     smallest_pvalue,
     wrong_rows,
 )
+from neat_verdict.core.regions.drawing import least_pairs
 from neat_verdict.core.regions.effect import incremental_return, trimmed_return
 from neat_verdict.core.regions.pairs import FEATURES, features_of, reliabilities, weighted_distances
 from neat_verdict.core.regions.placebo import LIFTS, past_windows, smallest_lift
@@ -324,6 +325,23 @@ def test_under_six_pairs_there_is_no_test():
     assert smallest_pvalue(6) == 0.03125
     with pytest.raises(InputError, match=r"cannot fall below 0\.0625"):
         draw(PAIRS[: MIN_PAIRS - 1], 1)
+
+
+@pytest.mark.parametrize(
+    ("confidence", "least"), [(0.8, 6), (0.95, 6), (0.96875, 6), (0.97, 7), (0.99, 8), (0.999, 11)]
+)
+def test_the_surer_one_wants_to_be_the_more_pairs_it_takes(confidence, least):
+    """At the least the interval has limits; with one fewer it has none, and no design and no placebo test is offered."""
+    assert least_pairs(confidence) == least
+    assert math.isfinite(flip_test(np.arange(least) + 9.0, np.full(least, 20.0), confidence).interval.low)
+    if least > MIN_PAIRS:
+        assert math.isinf(flip_test(np.arange(least - 1) + 9.0, np.full(least - 1, 20.0), confidence).interval.low)
+    for ask in (
+        lambda: designs_for(WORLD, "sales", PAIRS[: least - 1], break_even=1.0, confidence=confidence),
+        lambda: placebo_tests(WORLD, "sales", PAIRS[: least - 1], test_days=28, base_days=56, confidence=confidence),
+    ):
+        with pytest.raises(InputError, match=f"must be {least} or more"):
+            ask()
 
 
 # Sign flips

@@ -20,7 +20,7 @@ def test_a_test_by_region_is_planned_tried_on_the_past_and_drawn(people):
     page.keyboard.press("Tab")
     page.get_by_role("link", name=re.compile("^Sizing")).click()
 
-    # A file with a wrong row is told with its line, and nothing of it is kept.
+    # A file with a wrong row is shown with its line, and nothing of it is kept.
     file = {"name": "past.csv", "mimeType": "text/csv"}
     page.get_by_label("File of past data").set_input_files(
         {**file, "buffer": past_of_regions() + b"Town A,soon,1,1,1\n"}

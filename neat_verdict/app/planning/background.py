@@ -1,4 +1,4 @@
-"""Work in the background, one after the other: it tells how far it is, and stops when it was cancelled meanwhile."""
+"""Work in the background, one after the other: it says how far it is, and stops when it was cancelled meanwhile."""
 
 from __future__ import annotations
 

@@ -343,5 +343,5 @@ def set_calendar(by: User, experiment: Experiment, version: int, kept: Mapping[s
     said = "Changed" if before else "Made"
     begins = f"{date.fromisoformat(after['start']):%-d %B %Y}"
     text = f"{said} the spending calendar from {begins} on: {made.total / 100:,.2f} {plan.currency}"
-    record(experiment, by, "edit", f"{text}, {made.difference / 100:+,.2f} beside the budget", changes=lines)
+    record(experiment, by, "edit", f"{text}, {made.difference / 100:+,.2f} against the budget", changes=lines)
     return plan

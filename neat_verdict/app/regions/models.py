@@ -14,7 +14,7 @@ def nothing() -> list[object]:
 
 
 class RegionPlan(models.Model):
-    """What an experiment by region has beside its brief.
+    """What an experiment by region has in addition to its brief.
 
     ``outcome`` is the column of past data that decides, ``groups`` the product groups that count ([] for all), ``break_even`` the
     outcome per unit of spend from which the spending pays. ``excluded`` regions stay out and ``must`` stay in, ``listed`` are

@@ -52,7 +52,7 @@ def read_regions(path: Path, latest: date, decimal: DecimalMark | None = None) -
         raise InputError(
             "file",
             ", ".join(text.header)[:200],
-            "must have a column of numbers beside region, day and spend: an outcome",
+            "must have a column of numbers as well as region, day and spend: an outcome",
         )
     if len(outcomes) > MAX_OUTCOMES:
         raise InputError("file", len(outcomes), f"columns of numbers are too many: {MAX_OUTCOMES} outcomes at most")

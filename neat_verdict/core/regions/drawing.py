@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from neat_verdict.core.checks import InputError, check_count
+from neat_verdict.core.checks import InputError, check_count, check_probability
 from neat_verdict.core.regions.pairs import MIN_PAIRS, RegionPair
 from neat_verdict.core.traffic import point
 
@@ -34,12 +35,19 @@ def draw(pairs: Sequence[RegionPair], seed: int) -> tuple[DrawnPair, ...]:
     return tuple(made)
 
 
-def check_pairs(count: int) -> None:
-    """Raise InputError for fewer pairs than can show anything at five per cent."""
-    if count < MIN_PAIRS:
+def least_pairs(confidence: float) -> int:
+    """How many pairs it takes for p to fall to 1 - confidence, six at least. Raises InputError outside (0, 1)."""
+    check_probability("confidence", confidence)
+    return max(MIN_PAIRS, math.ceil(1 - math.log2(1 - confidence) - 1e-9))
+
+
+def check_pairs(count: int, confidence: float = 0.95) -> None:
+    """Raise InputError for fewer pairs than can show anything at this confidence."""
+    least = least_pairs(confidence)
+    if count < least:
         raise InputError(
             "pairs",
             count,
-            f"must be {MIN_PAIRS} or more: with {count} chance alone does as much in one of {2 ** max(count - 1, 0)} draws, "
+            f"must be {least} or more: with {count} chance alone does as much in one of {2 ** max(count - 1, 0)} draws, "
             f"so that p cannot fall below {2 / 2**count:.3g}",
         )

@@ -59,8 +59,8 @@ class RegionEffect:
     """The effect of withholding in all withheld regions together.
 
     ``lift`` is relative to what would have been without it (negative where it cost something), ``total`` the same in the
-    outcome's units, ``chance`` what other draws would have shown. ``spend`` is the difference of spend it made, negative where
-    spending was withheld, and ``incremental`` the return of a unit of it; None where none was spent beside.
+    outcome's units. ``spend`` is the difference of spend it made, negative where
+    spending was withheld, and ``incremental`` the return of a unit of it; None where as much was spent.
     """
 
     lift: FlipTest

@@ -186,7 +186,7 @@ def pairs_from(panel: Panel, outcome: str, listed: Sequence[tuple[str, str]]) ->
 def balance_of(
     names: Sequence[str], features: Sequence[FloatArray], pairs: Sequence[RegionPair]
 ) -> tuple[Balance, ...]:
-    """Distance within the pairs beside that of any two regions, feature by feature."""
+    """Distance within the pairs, and that of any two regions, feature by feature."""
     places = {name: place for place, name in enumerate(names)}
     first = [places[pair.first] for pair in pairs]
     second = [places[pair.second] for pair in pairs]

@@ -19,7 +19,7 @@ from neat_verdict.core.regions.drawing import check_pairs
 from neat_verdict.core.regions.effect import Windows, growths
 from neat_verdict.core.regions.pairs import RegionPair
 from neat_verdict.core.regions.panel import WEEK, Panel
-from neat_verdict.core.regions.signflips import flips, ratios_of
+from neat_verdict.core.regions.signflips import flips, ratios_of, typical_bounds
 
 DRAWS = 20  # of the cells, in each window
 LIFTS = (0.01, 0.015, 0.02, 0.03, 0.04, 0.05, 0.075, 0.1, 0.15, 0.2, 0.3)  # that are added, as shares of the outcome
@@ -94,15 +94,15 @@ def placebo_tests(
     Raises
     ------
     InputError
-        For fewer than six pairs, a region without any outcome in a window's base, or no window at all.
+        For fewer pairs than can show anything at the confidence, a region without any outcome in a window's base, or no window.
 
     References
     ----------
     Bertrand, Duflo & Mullainathan (2004), Q. J. Econ. 119, 249-275 (placebo tests on serially correlated data); Abadie, Diamond &
     Hainmueller (2010), J. Am. Stat. Assoc. 105, 493-505.
     """
-    check_pairs(len(pairs))
     check_probability("confidence", confidence)
+    check_pairs(len(pairs), confidence)
     check_probability("power", power)
     check_count("draws", draws, 1)
     check_sign(sign)
@@ -128,7 +128,6 @@ def _tests(
     values = panel.only(names).outcome(outcome)
     count = len(pairs)
     turned, generator = flips(count), np.random.default_rng(_SEED)
-    kept = max(int(np.floor((1 - confidence) / 2 * len(turned) + 1e-9)), 1)
     lifts = np.array([0.0, *LIFTS])
     shown, held = np.zeros((len(windows), len(lifts))), np.zeros((len(windows), len(lifts)))
     for place, window in enumerate(windows):
@@ -137,7 +136,7 @@ def _tests(
         both = np.stack([growth[:count] * middle, growth[count:] * middle])
         for swapped in generator.integers(0, 2, (draws, count)):
             withheld, control = np.where(swapped, both[1], both[0]), np.where(swapped, both[0], both[1])
-            low, high = _bounds(turned, withheld, control, kept)
+            low, high = typical_bounds(ratios_of(turned[1:] @ withheld, turned[1:] @ control), confidence)
             # With a lift added the withheld ones are (1 + lift) times what they were, and so is every ratio.
             lows, highs = low * (1 + sign * lifts) - 1, high * (1 + sign * lifts) - 1
             alarm = (lows > 0) | (highs < 0)
@@ -161,14 +160,6 @@ def smallest_lift(found: Sequence[Found], power: float) -> float | None:
             part = (power - before.share) / (one.share - before.share)
             return before.lift + max(part, 0.0) * (one.lift - before.lift)
     return None
-
-
-def _bounds(turned: FloatArray, withheld: FloatArray, control: FloatArray, kept: int) -> tuple[float, float]:
-    """Those of `signflips.flip_test`, plus 1, without sorting all."""
-    ratios = ratios_of(turned[1:] @ withheld, turned[1:] @ control)
-    upper = len(ratios) - kept
-    ordered = np.partition(ratios, (kept - 1, upper))
-    return float(ordered[kept - 1]), float(ordered[upper])
 
 
 def _share(by_window: FloatArray, block: int) -> tuple[float, float]:

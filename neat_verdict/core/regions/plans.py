@@ -10,9 +10,9 @@ from scipy import special
 
 from neat_verdict.core.checks import InputError, check_count, check_not_negative, check_probability
 from neat_verdict.core.numeric import FloatArray
-from neat_verdict.core.regions.drawing import check_pairs
+from neat_verdict.core.regions.drawing import check_pairs, least_pairs
 from neat_verdict.core.regions.effect import growths
-from neat_verdict.core.regions.pairs import MIN_BASE, MIN_PAIRS, RegionPair
+from neat_verdict.core.regions.pairs import MIN_BASE, RegionPair
 from neat_verdict.core.regions.panel import WEEK, Panel, weekly
 from neat_verdict.core.regions.placebo import DRAWS, past_windows
 
@@ -73,16 +73,16 @@ def designs_for(
     """What there is to choose from, by number of pairs and length; those of which the history has no three lengths are left out.
 
     ``pairs`` from the closest on; ``break_even`` is the outcome per unit of spend from which the spending pays, 0 or more.
-    Raises InputError for fewer than six pairs, or where the history is too short for any.
+    Raises InputError for fewer pairs than can show anything at the confidence, or where the history is too short for any.
     """
-    check_pairs(len(pairs))
+    check_pairs(len(pairs), confidence)
     check_not_negative("break_even", break_even)
     check_probability("confidence", confidence)
     check_probability("power", power)
     check_count("cool_down", cool_down)
     for length in weeks:
         check_count("weeks", length, 1)
-    numbers = sorted({max(MIN_PAIRS, round(part * len(pairs))) for part in PARTS}, reverse=True)
+    numbers = sorted({max(least_pairs(confidence), round(part * len(pairs))) for part in PARTS}, reverse=True)
     reach = float(special.ndtri((1 + confidence) / 2) + special.ndtri(power))
     made = []
     for length in weeks:

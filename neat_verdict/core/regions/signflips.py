@@ -18,7 +18,7 @@ from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.statistics import Interval
 
 EXACT_PAIRS = 15  # up to which all draws are looked at: 32,768
-SAMPLED = 9_998  # draws otherwise, beside the one that was made and its mirror image
+SAMPLED = 9_998  # draws otherwise; the one that was made and its mirror image come to them
 _SEED = 20_804  # of the sample, which is the same in every reading
 
 
@@ -106,8 +106,8 @@ def typical_bounds(ratios: FloatArray, confidence: float) -> tuple[float, float]
 
     ``ratios`` are those of all draws but the one that was made: a side of k of them holds the truth with chance k/(N + 1).
     """
-    ordered = np.sort(ratios)
-    kept = int(np.floor((1 - confidence) / 2 * (len(ordered) + 1) + 1e-9))
+    kept = int(np.floor((1 - confidence) / 2 * (len(ratios) + 1) + 1e-9))
     if kept < 1:
         return -np.inf, np.inf
-    return float(ordered[kept - 1]), float(ordered[len(ordered) - kept])
+    ordered = np.partition(ratios, (kept - 1, len(ratios) - kept))
+    return float(ordered[kept - 1]), float(ordered[len(ratios) - kept])

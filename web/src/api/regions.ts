@@ -17,7 +17,7 @@ export type SpendingDay = Schemas["SpendingDayOut"];
 
 const POLL = 700;
 
-/** What of the plan a change of it, or of its data, puts out of date beside itself. */
+/** The plan of a test by region, with its pairs, designs and cells. */
 export function useRegionPlan(key: string, enabled = true) {
   return useQuery({
     queryKey: keys.regions(key),

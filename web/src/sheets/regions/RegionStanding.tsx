@@ -5,7 +5,7 @@ import { useEditing } from "../editing";
 import { StateActions } from "../StateActions";
 import { money, share } from "./words";
 
-/** What the plan by region comes to, beside every sheet. */
+/** What the plan by region comes to; it stands with every sheet. */
 export function RegionStanding() {
   const { experiment } = useEditing();
   const { data: plan } = useRegionPlan(experiment.key);
