@@ -101,6 +101,12 @@ def test_a_row_that_nothing_can_be_made_of_is_refused_with_its_line(change, colu
         history_of(rows)
 
 
+def test_a_row_is_counted_once_however_much_is_wrong_with_it():
+    rows = rows_of([[5] * 10, [4] * 10])
+    bad = replace(rows[0], line=99, spend=-1.0, values={"sales": -2.0})
+    assert [one.line for one in wrong_rows([*rows, bad])] == [99]
+
+
 @pytest.mark.parametrize(("rows", "field"), [([], "rows"), (rows_of([[0] * 10, [0] * 10]), "regions")])
 def test_nothing_at_all_is_refused(rows, field):
     with pytest.raises(InputError) as caught:

@@ -69,16 +69,19 @@ class History:
 
 
 def wrong_rows(rows: Sequence[Row]) -> list[WrongRow]:
-    """Rows that nothing can be made of: a region and day twice, values under 0."""
-    wrong, seen = [], dict[tuple[str, date], int]()
-    for row in rows:
-        first = seen.setdefault((row.region, row.day), row.line)
-        if first != row.line:
-            wrong.append(WrongRow(row.line, "day", str(row.day), f"{row.region} has this day in line {first} already"))
-        for column, value in {**row.values, "spend": row.spend}.items():
-            if not value >= 0:
-                wrong.append(WrongRow(row.line, column, f"{value:g}", "must be 0 or more"))
-    return wrong
+    """Rows that nothing can be made of, each with the first thing that is wrong: a region and day twice, values under 0."""
+    seen: dict[tuple[str, date], int] = {}
+    return [wrong for row in rows if (wrong := _wrong(row, seen)) is not None]
+
+
+def _wrong(row: Row, seen: dict[tuple[str, date], int]) -> WrongRow | None:
+    first = seen.setdefault((row.region, row.day), row.line)
+    if first != row.line:
+        return WrongRow(row.line, "day", str(row.day), f"{row.region} has this day in line {first} already")
+    for column, value in {**row.values, "spend": row.spend}.items():
+        if not value >= 0:
+            return WrongRow(row.line, column, f"{value:g}", "must be 0 or more")
+    return None
 
 
 def history_of(rows: Sequence[Row], *, missing_is_zero: bool = False) -> History:
