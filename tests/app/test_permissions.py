@@ -40,13 +40,15 @@ from tests.app.conftest import PLAN, START, TODAY, bring_in, daily, did, exposed
 from tests.app.test_aa_tests import past_units_of
 from tests.app.test_looks import start_with
 from tests.app.test_reallocation import made as make_adaptive
-from tests.app.test_regions import past_of_regions, planned_by_region
+from tests.app.test_regions import LAST, past_of_regions, planned_by_region
+from tests.app.test_running_regions import drawn_by_region, running_by_region
 
 pytestmark = pytest.mark.django_db
 WHO = ("nobody", "machine key", "stakeholder", "analyst", "admin")
 UNITS = b"unit,variant,day,paid bookings\nv1,A,2026-03-02,1\nv2,B,2026-03-02,0\n"
 SPEND = b"day,variant,cost\n2026-03-02,A,5\n"
 SECOND = SPEND.replace(b"cost", b"units")
+DAYS_OF_REGIONS = f"region,day,sales\nTown A,{LAST + timedelta(days=1)},5\n".encode()
 COUNTS = daily(2, {"A": (10, 1), "B": (10, 1)})
 
 
@@ -179,6 +181,14 @@ class World:
         kept = {"start": DAY, "budget": None, "again": "after", "edits": [], "reason": ""}
         regions.set_calendar(self.by, found, found.region_plan.version, kept)
         return found
+
+    @property
+    def region_ready(self):
+        return drawn_by_region(self.by)
+
+    @property
+    def region_running(self):
+        return running_by_region(self.by)
 
     def tried(self):
         found = self.region_planned
@@ -474,6 +484,10 @@ TABLE = {
     "get_spending_calendar": (READ, 200, of("region_calendar")),
     "set_spending_calendar": (WRITE, 200, calendar_of_regions),
     "download_spending_calendar": (READ, 200, lambda w: ({"key": w.region_calendar.key, "form": "ics"}, {})),
+    "start_region_test": (WRITE, 200, of("region_ready")),
+    "bring_region_days": (WRITE, 201, lambda w: ({"key": w.region_running.key}, upload(DAYS_OF_REGIONS, "days.csv"))),
+    "get_region_reading": (READ, 200, of("region_running")),
+    "decide_region_test": (WRITE, 200, of("region_running", choice="A", reason="x")),
     "undo_draw": (WRITE, 200, of("region_drawn", reason="x")),
     "download_region_list": (READ, 200, lambda w: ({"key": w.region_drawn.key, "name": "withheld"}, {})),
     "get_never_counted": (READ, 200, plain()),

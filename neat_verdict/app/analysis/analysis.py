@@ -23,6 +23,7 @@ from neat_verdict.app.experiments.queries import (
     earlier_rounds,
     metric_use,
     names,
+    refuse_by_region,
     rounds_left,
     rounds_read,
     today,
@@ -194,7 +195,9 @@ def analyse(experiment: Experiment, counts: Counts | None = None, day: date | No
 
     Under planned looks the reading is that of the latest look, and of the first that settled it. A decision stands on the counts
     it was made on, whatever came in later; a day that is not over, or whose units' windows are not, counts for no reading.
+    Raises Conflict for a test by region, which is read in its own way (`app.regions.reading`).
     """
+    refuse_by_region(experiment)
     day = day or today()
     counts = counts if counts is not None else daily_counts([experiment])[experiment.pk]
     ended = experiment.state in ("ended", "decided")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import date
+from typing import Any
 
 from neat_verdict.app.analysis.presenting import present
 from neat_verdict.app.analysis.queries import decided_or_present
@@ -11,12 +12,15 @@ from neat_verdict.app.experiments.models import Experiment, Workspace
 from neat_verdict.app.experiments.queries import daily_counts, listed, local, plan, today, workspace
 from neat_verdict.app.experiments.tallies import Counts
 from neat_verdict.app.people.models import User
+from neat_verdict.app.regions.presenting import shown_of
 from neat_verdict.app.regions.queries import next_step, outcome_of
+from neat_verdict.app.regions.schemas import RegionReadingOut
 from neat_verdict.app.traffic.models import Rollout
 from neat_verdict.app.traffic.wording import rollout_in_words
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.text.format import listed as listed_words
 from neat_verdict.core.verdicts import VERDICTS
+from neat_verdict.core.verdicts.by_region import REGION_VERDICTS
 
 DECIDED_SHOWN = 12
 _WORDS = ("No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine", "Ten", "Eleven", "Twelve")
@@ -55,6 +59,9 @@ def _headline(waiting: int) -> str:
     return f"{number} experiment{' is' if waiting == 1 else 's are'} waiting for a decision"
 
 
+_ORDER = {name: kind.order for name, kind in VERDICTS.items()} | {
+    name: kind.order for name, kind in REGION_VERDICTS.items()
+}
 _GROUPS = ("ready", "collecting", "preparation", "tailored", "decided", "archived")
 
 
@@ -62,7 +69,7 @@ def _urgency(row: DocketRow) -> tuple[object, ...]:
     """Within *Ready* by verdict; within *Collecting* the one nearest its end first."""
     group = _GROUPS.index(row.group)
     if row.group == "ready":
-        return group, VERDICTS[row.verdict].order if row.verdict else len(VERDICTS), row.name
+        return group, _ORDER[row.verdict] if row.verdict else len(VERDICTS), row.name
     return group, -(row.progress or 0) if row.group == "collecting" else 0, row.name
 
 
@@ -77,6 +84,8 @@ def _row(experiment: Experiment, counts: Counts, user: User, place: Workspace, d
         "state": experiment.state,
         "worthwhile_lift": experiment.worthwhile_lift,
     }
+    if experiment.by_region and (found := shown_of(experiment)) is not None:
+        return DocketRow.model_validate({**common, **_of_regions(experiment, found)})
     if experiment.rule is None:
         group = experiment.state if experiment.state in ("archived", "tailored") else "preparation"
         unread = {"verdict": None, "lift": None, "tone": "open", "progress": None, "days": 0, "planned_days": 0}
@@ -101,6 +110,21 @@ def _row(experiment: Experiment, counts: Counts, user: User, place: Workspace, d
             "planned_days": shown.planned_days,
         }
     )
+
+
+def _of_regions(experiment: Experiment, found: RegionReadingOut) -> dict[str, Any]:
+    kind = REGION_VERDICTS[found.verdict]
+    total = found.test_days + found.cool_down_days
+    return {
+        "group": _group(experiment.state, settled=kind.settled),
+        "verdict": found.verdict,
+        "short": found.short,
+        "lift": None,
+        "tone": kind.tone,
+        "progress": found.days / total,
+        "days": found.days,
+        "planned_days": total,
+    }
 
 
 def _adjusted(spoken: ComparisonOut) -> str:

@@ -20,7 +20,6 @@ from neat_verdict.app.analysis.schemas import (
     ArrivalsOut,
     ArrivedOut,
     ComparisonOut,
-    ConditionOut,
     ConflictOut,
     IntervalOut,
     OverlapOut,
@@ -40,6 +39,7 @@ from neat_verdict.app.experiments.record import (
     MetricRecord,
     SecondaryRecord,
 )
+from neat_verdict.app.experiments.schemas import ConditionOut
 from neat_verdict.app.experiments.tallies import DailyCounts
 from neat_verdict.core.designs import Series
 from neat_verdict.core.metrics import TALLYINGS

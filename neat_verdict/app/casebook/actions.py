@@ -13,6 +13,7 @@ from neat_verdict.app.casebook.models import Lesson, Place
 from neat_verdict.app.experiments.actions.ledger import changed, record
 from neat_verdict.app.experiments.actions.states import give_without_test
 from neat_verdict.app.experiments.models import ROLLED_OUT, Experiment
+from neat_verdict.app.experiments.queries import refuse_by_region
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
@@ -97,6 +98,7 @@ def _rolled_out(by: User, key: str, *, without_test: bool = False) -> Experiment
     """One that may be rolled out; ``without_test`` a draft, and none that was tested. Raises Conflict for others."""
     require_editor(by)
     experiment = Experiment.objects.select_for_update().get(key=key)
+    refuse_by_region(experiment)
     if without_test:
         if experiment.state not in ("draft", "tailored"):
             raise Conflict(f"This experiment is {experiment.state}; only a draft can be given without a test")

@@ -27,7 +27,7 @@ from neat_verdict.app.collect.models import Import
 from neat_verdict.app.collect.text import Text, match_columns, read_text
 from neat_verdict.app.experiments.actions import record
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
-from neat_verdict.app.experiments.queries import metric_use, today, weights
+from neat_verdict.app.experiments.queries import metric_use, refuse_by_region, today, weights
 from neat_verdict.app.experiments.splits import kept_changes
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
@@ -80,6 +80,7 @@ class Preview:
 def open_for_data(by: User, experiment: Experiment) -> None:
     """Raise Conflict for an experiment that takes no data (now)."""
     require_editor(by)
+    refuse_by_region(experiment)
     if experiment.state == "draft":
         raise Conflict("Start the experiment first: the decision rule is locked before data is seen")
     if experiment.state not in ("running", "paused", "ended"):

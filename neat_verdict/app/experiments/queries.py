@@ -30,6 +30,7 @@ from neat_verdict.app.experiments.models import (
 from neat_verdict.app.experiments.splits import as_changes
 from neat_verdict.app.experiments.tallies import Counts, DailyCounts, columns_of, figures_of, table
 from neat_verdict.app.experiments.totals import SpendByDay, made_of_totals, spend_by_day, without_squares
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.designs import DEFAULT_DESIGN, DESIGNS, Design
@@ -107,6 +108,12 @@ def find(key: str) -> Experiment:
     if closed is None:
         raise Http404
     return rounds.in_round(row, closed)
+
+
+def refuse_by_region(experiment: Experiment) -> None:
+    """Raise Conflict for a test by region, in which what visitors get does not change and nobody of them is counted."""
+    if experiment.by_region:
+        raise Conflict("This is a test by region: visitors are neither shared out nor counted in it")
 
 
 def key_when(experiment: Experiment, moment: datetime) -> str:

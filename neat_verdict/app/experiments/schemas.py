@@ -420,3 +420,14 @@ class LedgerOut(Schema):
 class LedgerPage(Schema):
     items: list[LedgerOut]
     count: int
+
+
+class ConditionOut(Schema):
+    """A line of a rule with the figure seen and the one required."""
+
+    key: str
+    subject: Literal["minimum", "soundness", "effect"]
+    label: str
+    state: Literal["met", "not_met", "unknown"]
+    seen: str
+    required: str

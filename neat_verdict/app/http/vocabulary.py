@@ -15,7 +15,8 @@ from neat_verdict.core.metrics import KINDS
 from neat_verdict.core.questions import QUESTIONS
 from neat_verdict.core.text.glossary import GLOSSARY
 from neat_verdict.core.variants import LETTERS
-from neat_verdict.core.verdicts import VERDICTS
+from neat_verdict.core.verdicts import VERDICTS, VerdictKind
+from neat_verdict.core.verdicts.by_region import REGION_VERDICTS, RegionVerdictKind
 from neat_verdict.core.verdicts.kinds.base import Tone
 
 
@@ -122,6 +123,7 @@ class VocabularyOut(Schema):
     methods: list[MethodOut]
     designs: list[DesignOut]
     verdicts: list[VerdictOut]
+    region_verdicts: list[VerdictOut]
     metric_kinds: list[MetricKindOut]
     value_kinds: list[ValueKindOut]
 
@@ -129,6 +131,19 @@ class VocabularyOut(Schema):
 def glossary() -> list[TermOut]:
     """The words that screens explain on the spot."""
     return [TermOut(name=term.name, explanation=term.explanation, own=term.own) for term in GLOSSARY]
+
+
+def _verdict(verdict: VerdictKind | RegionVerdictKind, *, rehearsed: bool) -> VerdictOut:
+    return VerdictOut(
+        name=verdict.name,
+        title=verdict.title,
+        meaning=verdict.meaning,
+        mark=verdict.mark,
+        tone=verdict.tone,
+        readable=verdict.readable,
+        settled=verdict.settled,
+        rehearsed=rehearsed,
+    )
 
 
 def vocabulary() -> VocabularyOut:
@@ -190,19 +205,8 @@ def vocabulary() -> VocabularyOut:
             )
             for design in DESIGNS.values()
         ],
-        verdicts=[
-            VerdictOut(
-                name=verdict.name,
-                title=verdict.title,
-                meaning=verdict.meaning,
-                mark=verdict.mark,
-                tone=verdict.tone,
-                readable=verdict.readable,
-                settled=verdict.settled,
-                rehearsed=verdict.rehearsed,
-            )
-            for verdict in VERDICTS.values()
-        ],
+        verdicts=[_verdict(verdict, rehearsed=verdict.rehearsed) for verdict in VERDICTS.values()],
+        region_verdicts=[_verdict(verdict, rehearsed=False) for verdict in REGION_VERDICTS.values()],
         metric_kinds=[
             MetricKindOut(
                 name=kind.name,

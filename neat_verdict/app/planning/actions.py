@@ -12,7 +12,7 @@ from django.db.utils import IntegrityError
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.actions import record
 from neat_verdict.app.experiments.models import Experiment
-from neat_verdict.app.experiments.queries import allocation_use, find, policy
+from neat_verdict.app.experiments.queries import allocation_use, find, policy, refuse_by_region
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.metrics.models import Metric
 from neat_verdict.app.metrics.queries import definition_of
@@ -62,6 +62,7 @@ def withdraw_forecast(by: User, experiment: Experiment) -> None:
 def start_rehearsal(by: User, experiment: Experiment, *, runs: int, seed: int, own_lift: float | None) -> Rehearsal:
     """Begin a rehearsal in the background. Raises Conflict without a plan, or while another one runs."""
     require_editor(by)
+    refuse_by_region(experiment)
     if experiment.factors:
         raise Conflict("A rehearsal knows variants, not factors: what a plan of several factors shows is on Sizing")
     return _begin(by, experiment, queries.asked(experiment), runs=runs, seed=seed, own_lift=own_lift)

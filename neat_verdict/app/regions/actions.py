@@ -25,13 +25,12 @@ from neat_verdict.app.people.models import User
 from neat_verdict.app.planning.background import CancelledError, Progress, bury_the_dead, finish, submit
 from neat_verdict.app.regions import queries
 from neat_verdict.app.regions.models import PlaceboRun, RegionPlan, RegionSeries
-from neat_verdict.app.regions.past import PastFile, read_regions
+from neat_verdict.app.regions.past import PastFile, read_regions, refuse_wrong
 from neat_verdict.core.checks import InputError, check_positive, check_probability
 from neat_verdict.core.numbers import DecimalMark
 from neat_verdict.core.regions import History, Placebo, Row, draw, history_of, placebo_tests
 from neat_verdict.core.text.format import plural
 
-WRONG_SHOWN = 50
 FINDINGS_SHOWN = 40  # of each kind; how many there are is kept too
 # What pairs and lists follow from: it stands once they are drawn.
 _DRAWN_BY = ("outcome", "groups", "excluded", "must", "listed", "pairs", "weeks", "cool_down")
@@ -90,9 +89,16 @@ def _check(plan: RegionPlan, fields: set[str]) -> None:
         check_positive("break_even", plan.break_even)
     check_probability("confidence", plan.confidence)
     check_probability("power", plan.power)
+    check_probability("leak_limit", plan.leak_limit)
     found = plan.found or {}
     if "outcome" in fields and plan.outcome and found and plan.outcome not in found["outcomes"]:
         raise InputError("outcome", plan.outcome, f"must be one of {', '.join(found['outcomes'])}")
+    if fields & {"less_is_better", "outcome"} and found:
+        for name in plan.less_is_better:
+            if name not in found["outcomes"]:
+                raise InputError("less_is_better", name, f"must be one of {', '.join(found['outcomes'])}")
+            if name == plan.outcome:
+                raise InputError("less_is_better", name, "decides; more of it must be better")
     if "groups" in fields and found:
         for name in plan.groups:
             if name not in found["groups"]:
@@ -133,16 +139,7 @@ def bring_past(
     """
     require_editor(by)
     found = read_regions(path, today(), decimal)
-    if found.wrong:
-        first = found.wrong[0]
-        raise Conflict(
-            f"{plural(len(found.wrong), 'row')} of the file are wrong, and nothing was kept; line {first.line}: {first.reason}",
-            wrong=[
-                {"line": one.line, "column": one.column, "value": one.value, "reason": one.reason}
-                for one in found.wrong[:WRONG_SHOWN]
-            ],
-            wrong_count=len(found.wrong),
-        )
+    refuse_wrong(found)
     history = history_of(_together(found), missing_is_zero=missing_is_zero)
     with transaction.atomic():
         plan = _open(by, experiment)
@@ -153,6 +150,7 @@ def bring_past(
         plan.outcome = plan.outcome if plan.outcome in found.outcomes else found.outcomes[0]
         plan.groups = [group for group in plan.groups if group in found.rows]
         known = set(history.panel.regions)
+        plan.less_is_better = [name for name in plan.less_is_better if name in found.outcomes and name != plan.outcome]
         plan.excluded = [region for region in plan.excluded if region in known]
         plan.must = [region for region in plan.must if region in known]
         plan.listed = [pair for pair in plan.listed if known.issuperset(pair)]
@@ -200,7 +198,7 @@ def _keep(plan: RegionPlan, found: PastFile, history: History) -> str:
                         plan=plan, region=region, group=group, measure=measure, first=panel.first, values=values
                     )
                 )
-    plan.series.all().delete()
+    plan.series.filter(of_test=False).delete()
     RegionSeries.objects.bulk_create(made, batch_size=500)
     return digest.hexdigest()
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from typing import Literal
 
 from django.http import HttpRequest, HttpResponse
@@ -14,17 +15,27 @@ from neat_verdict.app.experiments.schemas import ExperimentOut
 from neat_verdict.app.http.downloads import CSV_TYPE, csv_of, download
 from neat_verdict.app.people.auth import person
 from neat_verdict.app.planning import background
-from neat_verdict.app.regions import actions, queries
-from neat_verdict.app.regions.presenting import calendar_csv, calendar_ics, calendar_out, placebo_out, plan_out
+from neat_verdict.app.regions import actions, queries, running
+from neat_verdict.app.regions.presenting import (
+    calendar_csv,
+    calendar_ics,
+    calendar_out,
+    placebo_out,
+    plan_out,
+    reading_out,
+)
 from neat_verdict.app.regions.schemas import (
+    BroughtDaysOut,
     DrawIn,
     LatestPlacebo,
     LatestSpendingCalendar,
     NewRegionTest,
     PlaceboIn,
     PlaceboOut,
+    RegionDecisionIn,
     RegionPlanEdit,
     RegionPlanOut,
+    RegionReadingOut,
     SpendingCalendarIn,
     UndoDrawIn,
 )
@@ -138,3 +149,46 @@ def download_calendar(request: HttpRequest, key: str, form: Literal["csv", "ics"
     if form == "csv":
         return download(f"{key}-spending.csv", calendar_csv(plan), CSV_TYPE)
     return download(f"{key}-spending.ics", calendar_ics(plan, experiment.name), "text/calendar; charset=utf-8")
+
+
+@router.post("/experiments/{key}/regions/start", response=ExperimentOut, operation_id="start_region_test")
+def begin(request: HttpRequest, key: str) -> ExperimentOut:
+    """Fix the plan; spending is withheld from the calendar's first day on."""
+    running.start_region_test(person(request), find(key))
+    return present(find(key))
+
+
+@router.post("/experiments/{key}/regions/days", response={201: BroughtDaysOut}, operation_id="bring_region_days")
+def bring_days(
+    request: HttpRequest, key: str, file: File[UploadedFile], decimal_mark: Form[Literal["", ".", ","]] = ""
+) -> Status[BroughtDaysOut]:
+    """A file with days of the test (CSV or Parquet, columns as in the past): what it contains replaces what was there."""
+    experiment = find(key)
+    with on_disk(file) as path:
+        plan, brought = running.bring_days(
+            person(request), experiment, path, file.name or "a file", decimal=decimal_mark or None
+        )
+    return Status(
+        201, BroughtDaysOut(**asdict(brought), reading=reading_out(queries.plan_of(find(plan.experiment.key))))
+    )
+
+
+@router.get("/experiments/{key}/regions/reading", response=RegionReadingOut, operation_id="get_region_reading")
+def reading(request: HttpRequest, key: str) -> RegionReadingOut:
+    """What the test shows with the days so far, whether it runs as planned, and what the rule says."""
+    return reading_out(queries.plan_of(find(key)))
+
+
+@router.post("/experiments/{key}/regions/decision", response=ExperimentOut, operation_id="decide_region_test")
+def decide(request: HttpRequest, key: str, payload: RegionDecisionIn) -> ExperimentOut:
+    experiment = find(key)
+    shown = reading_out(queries.plan_of(experiment)).model_dump(mode="json")
+    running.decide_by_region(
+        person(request),
+        experiment,
+        choice=payload.choice,
+        reason=payload.reason,
+        next_step=payload.next_step,
+        shown=shown,
+    )
+    return present(find(key))

@@ -43,9 +43,19 @@ class RegionPlan(models.Model):
     # What is spent on each day: start, budget, where what is saved is spent again, and the amounts that somebody set
     # (`calendars.Kept`); null before it is made.
     calendar = models.JSONField(null=True, blank=True)
+    # Fixed at the start with the plan: what may still be spent where it is withheld, how near to break-even makes no difference
+    # (0 for no such band), and the outcomes of which less is wanted.
+    leak_limit = models.FloatField(default=0.1)
+    same_within = models.FloatField(default=0.0)
+    less_is_better = models.JSONField(default=nothing, blank=True)
+    locked_at = models.DateTimeField(null=True, blank=True)
     # Of the past data: a digest of all of it, and what was found when it came in (`presenting.PastOut`).
     digest = models.CharField(max_length=64, blank=True, default="")
     found = models.JSONField(null=True, blank=True)
+    # The same of the days of the test, as they stand now.
+    test_digest = models.CharField(max_length=64, blank=True, default="")
+    # What it was decided on (`schemas.RegionReadingOut`), as it was then.
+    decided_on = models.JSONField(null=True, blank=True)
 
     class Meta:
         constraints = [
@@ -55,26 +65,30 @@ class RegionPlan(models.Model):
             models.CheckConstraint(condition=Q(confidence__gt=0, confidence__lt=1), name="region_confidence_share"),
             models.CheckConstraint(condition=Q(power__gt=0, power__lt=1), name="region_power_share"),
             models.CheckConstraint(condition=Q(drawn__isnull=True) | Q(seed__isnull=False), name="drawn_by_a_seed"),
+            models.CheckConstraint(condition=Q(leak_limit__gt=0, leak_limit__lt=1), name="leak_limit_share"),
+            models.CheckConstraint(condition=Q(same_within__gte=0, same_within__lt=1), name="same_within_share"),
         ]
 
 
 class RegionSeries(models.Model):
     """Daily values of one region, product group and measure, from ``first`` on: an outcome by its name, or "" for spend.
 
-    ``values`` are 8-byte floats in little-endian order, one a day. Regions that cannot be in a pair have none.
+    ``values`` are 8-byte floats in little-endian order, one a day. Regions that cannot be in a pair have none. Those ``of_test``
+    begin on the day after the past, and are NaN where a figure has not come in.
     """
 
     plan = models.ForeignKey(RegionPlan, on_delete=models.CASCADE, related_name="series")
     region = models.CharField(max_length=120)
     group = models.CharField(max_length=80, blank=True, default="")
     measure = models.CharField(max_length=60, blank=True, default="")
+    of_test = models.BooleanField(default=False)
     first = models.DateField()
     values = models.BinaryField()
 
     class Meta:
         ordering = ["id"]
         constraints = [
-            models.UniqueConstraint(fields=["plan", "region", "group", "measure"], name="a_series_once"),
+            models.UniqueConstraint(fields=["plan", "region", "group", "measure", "of_test"], name="a_series_once"),
         ]
 
 

@@ -12,11 +12,14 @@ from pathlib import Path
 from neat_verdict.app.collect.counts import Expected, day_in, day_order
 from neat_verdict.app.collect.text import Text, read_text
 from neat_verdict.app.collect.unit_files import normal, opened
+from neat_verdict.app.http.problems import Conflict
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.metrics import RATE
 from neat_verdict.core.numbers import MARKS, DecimalMark, decimal_mark, read_number
 from neat_verdict.core.regions import Row, WrongRow, wrong_rows
+from neat_verdict.core.text.format import plural
 
+WRONG_SHOWN = 50
 MAX_ROWS, MAX_REGIONS, MAX_OUTCOMES = 5_000_000, 2_000, 6
 _REGION = ("region", "regions", "town", "city", "area", "district", "county", "ort", "stadt", "ville", "ciudad")
 _DAY = ("day", "date", "tag", "datum", "jour", "fecha", "dia")
@@ -33,13 +36,15 @@ class PastFile:
     wrong: tuple[WrongRow, ...]
     count: int
     ignored: tuple[str, ...]
+    has_spend: bool
 
 
-def read_regions(path: Path, latest: date, decimal: DecimalMark | None = None) -> PastFile:
+def read_regions(path: Path, latest: date, decimal: DecimalMark | None = None, *, of_test: bool = False) -> PastFile:
     """A file with a row a region and day, in any order.
 
     A column of regions, one of days, spend where there is any, product groups where there are any; every other column whose cells
-    are numbers is an outcome. Raises InputError for a file that cannot be read, or lacks a region, a day or an outcome.
+    are numbers is an outcome. Days ``of_test`` may have spend alone. Raises InputError for a file that cannot be read, or lacks a
+    region, a day or an outcome.
     """
     text = _text(path)
     named = {normal(name): place for place, name in enumerate(text.header)}
@@ -48,7 +53,7 @@ def read_regions(path: Path, latest: date, decimal: DecimalMark | None = None) -
     group = next((named[name] for name in _GROUP if name in named and named[name] != region), None)
     others = [place for place in range(len(text.header)) if place not in {region, day, spend, group}]
     outcomes = [place for place in others if _is_number(text, place, decimal)]
-    if not outcomes:
+    if not outcomes and not (of_test and spend is not None):
         raise InputError(
             "file",
             ", ".join(text.header)[:200],
@@ -87,7 +92,23 @@ def read_regions(path: Path, latest: date, decimal: DecimalMark | None = None) -
     if not rows and not wrong:
         raise InputError("file", "no row", "must have a row for a region and a day at least")
     ignored = tuple(text.header[place] for place in others if place not in outcomes)
-    return PastFile(rows, tuple(names.values()), tuple(sorted(wrong, key=lambda one: one.line)), count, ignored)
+    ordered = tuple(sorted(wrong, key=lambda one: one.line))
+    return PastFile(rows, tuple(names.values()), ordered, count, ignored, spend is not None)
+
+
+def refuse_wrong(found: PastFile) -> None:
+    """Raise Conflict, with the wrong rows, where there are any."""
+    if not found.wrong:
+        return
+    first = found.wrong[0]
+    raise Conflict(
+        f"{plural(len(found.wrong), 'row')} of the file are wrong, and nothing was kept; line {first.line}: {first.reason}",
+        wrong=[
+            {"line": one.line, "column": one.column, "value": one.value, "reason": one.reason}
+            for one in found.wrong[:WRONG_SHOWN]
+        ],
+        wrong_count=len(found.wrong),
+    )
 
 
 def _text(path: Path) -> Text:

@@ -2,22 +2,30 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import asdict
 from datetime import timedelta
+from typing import Any
 
+import numpy as np
 from icalendar import Calendar, Event
 
 from neat_verdict.app import clock
+from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.http.downloads import csv_of
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.regions import queries
 from neat_verdict.app.regions.models import PlaceboRun, RegionPlan
-from neat_verdict.app.regions.schemas import PlaceboOut, RegionPlanOut, SpendingCalendarOut
-from neat_verdict.core.regions import TOLERANCE, smallest_pvalue
+from neat_verdict.app.regions.reading import month_of, names_of, reading_of, verdict_of
+from neat_verdict.app.regions.schemas import PlaceboOut, RegionPlanOut, RegionReadingOut, SpendingCalendarOut
+from neat_verdict.core.regions import TOLERANCE, OutcomeEffect, RegionReading, RegionTest, smallest_pvalue
+from neat_verdict.core.statistics import Interval
+from neat_verdict.core.text.format import format_share, plural
+from neat_verdict.core.verdicts.by_region import a_month, region_rule_in_words
 
 _PLAN = (
     "version", "tested", "outcome", "groups", "currency", "break_even", "cool_down", "confidence", "power", "excluded", "must",
-    "listed", "pairs", "weeks",
+    "listed", "pairs", "weeks", "leak_limit", "same_within", "less_is_better", "locked_at",
 )  # fmt: skip
 
 
@@ -41,6 +49,7 @@ def plan_out(plan: RegionPlan) -> RegionPlanOut:
             "designs": [asdict(one) for one in choice.designs],
             "problem": choice.problem,
             "least_pvalue": smallest_pvalue(plan.pairs) if plan.pairs else None,
+            "missing_for_start": queries.missing_for_start(plan) if plan.locked_at is None else [],
             "cells": cells,
         }
     )
@@ -127,3 +136,162 @@ def calendar_ics(plan: RegionPlan, name: str) -> bytes:
         event.add("transp", "TRANSPARENT")
         made.add_component(event)
     return bytes(made.to_ical())
+
+
+_BINS = 40
+
+
+def reading_out(plan: RegionPlan) -> RegionReadingOut:
+    """The reading that it was decided on, where there is a decision; else that of now. Raises Conflict before the start."""
+    if plan.decided_on is not None and plan.experiment.decided_at is not None:
+        return RegionReadingOut.model_validate({**plan.decided_on, "decided": True})
+    return _present_reading(plan)
+
+
+def shown_of(experiment: Experiment) -> RegionReadingOut | None:
+    """What a test by region shows; None before its start."""
+    plan = queries.plan_of(experiment)
+    return reading_out(plan) if plan.locked_at is not None else None
+
+
+def _present_reading(plan: RegionPlan) -> RegionReadingOut:
+    reading = reading_of(plan)
+    verdict, test, names = verdict_of(plan, reading), reading.test, names_of(plan)
+    return RegionReadingOut.model_validate(
+        {
+            "verdict": verdict.kind.name,
+            "headline": verdict.parts.headline,
+            "figure": verdict.parts.figure,
+            "short": verdict.parts.short,
+            "detail": verdict.parts.detail,
+            "suggested": verdict.kind.suggested,
+            "conditions": [asdict(line) for line in verdict.conditions],
+            "would_change": list(verdict.sensitivity),
+            "warnings": _warnings(reading),
+            "rule_in_words": region_rule_in_words(test, names),
+            "phase": reading.phase,
+            "ended_early": verdict.ended_early,
+            "decided": False,
+            "days": reading.days,
+            "test_days": test.test_days,
+            "cool_down_days": test.cool_down_days,
+            "start": test.start,
+            "last": reading.last,
+            "read_on": test.last,
+            "confidence": test.confidence,
+            "break_even": test.break_even,
+            "same_within": test.same_within,
+            "leak_limit": test.leak_limit,
+            "outcome": test.outcome,
+            "tested": names.tested,
+            "currency": names.currency,
+            "pairs": len(test.pairs),
+            "left_out": len(reading.left_out),
+            "lost": reading.lost,
+            "primary": _effect(reading.primary, test) if reading.primary else None,
+            "others": [_effect(one, test) for one in reading.others],
+            "by_group": [_effect(one, test) for one in reading.by_group],
+            "unread": list(reading.unread),
+            "pair_by_pair": [
+                {**asdict(one.pair), "lift": one.lift, "low": one.low, "high": one.high} for one in reading.pair_by_pair
+            ],
+            "chance": _chance(reading.primary) if reading.primary else None,
+            "course": _course(reading),
+            "watch": _watch(reading),
+            "month": _month(plan, reading) if verdict.kind.settled and verdict.kind.readable else None,
+        }
+    )
+
+
+def _bounds(interval: Interval) -> dict[str, Any]:
+    low, high = (value if math.isfinite(value) else None for value in (interval.low, interval.high))
+    return {"estimate": interval.estimate, "low": low, "high": high}
+
+
+def _effect(one: OutcomeEffect, test: RegionTest) -> dict[str, Any]:
+    found = one.effect
+    return {
+        "outcome": one.outcome,
+        "group": one.group,
+        "less_is_better": one.outcome in test.less_is_better,
+        "lift": _bounds(found.lift.interval),
+        "total": _bounds(found.total),
+        "spend": -found.spend,
+        "incremental": _bounds(found.incremental) if found.incremental else None,
+        "trimmed": found.trimmed,
+        "pvalue": one.pvalue,
+        "confidence": one.confidence,
+    }
+
+
+def _chance(one: OutcomeEffect) -> dict[str, Any]:
+    lifts = one.effect.lift.lifts
+    kept = lifts[np.isfinite(lifts)]
+    counts, edges = np.histogram(kept, _BINS)
+    return {
+        "edges": edges.tolist(),
+        "counts": counts.tolist(),
+        "draws": len(lifts) - 1,
+        "exact": one.effect.lift.exact,
+    }
+
+
+def _course(reading: RegionReading) -> dict[str, Any] | None:
+    course, test = reading.course, reading.test
+    if course is None:
+        return None
+    values = {name: [float(value) for value in series] for name, series in asdict(course).items()}
+    return {"first": test.start - timedelta(test.base_days), "start": test.base_days, **values}
+
+
+def _watch(reading: RegionReading) -> dict[str, Any] | None:
+    watch = reading.watch
+    if watch is None:
+        return None
+    return {
+        "leak": watch.leak,
+        "leaks": [{**asdict(one), "share": one.share if math.isfinite(one.share) else None} for one in watch.leaks],
+        "spend": [
+            {
+                "group": one.group,
+                "planned": one.planned.tolist(),
+                "spent": one.spent.tolist(),
+                "difference": one.difference if math.isfinite(one.difference) else None,
+            }
+            for one in watch.spend
+        ],
+        "missing": [asdict(one) for one in watch.missing],
+        "moved": watch.moved.growth if watch.moved else None,
+        "moved_too_far": watch.moved.too_far if watch.moved else False,
+    }
+
+
+def _month(plan: RegionPlan, reading: RegionReading) -> dict[str, Any] | None:
+    found = reading.primary.effect.incremental if reading.primary else None
+    if found is None:
+        return None
+    spend = month_of(plan)
+    brings, pays = a_month(found, spend), reading.test.break_even * spend
+    worth = Interval(brings.estimate - pays, brings.low - pays, brings.high - pays)
+    return {"spend": spend, "brings": _bounds(brings), "worth": _bounds(worth)}
+
+
+def _warnings(reading: RegionReading) -> list[str]:
+    """What does not make it unsound and must be known."""
+    watch = reading.watch
+    lines: list[str] = []
+    if watch is None:
+        return lines
+    if watch.leak is not None and 0 < watch.leak <= reading.test.leak_limit and watch.leaks:
+        lines.append(
+            f"{format_share(watch.leak)} of the usual spend still went to withheld regions. The incremental return allows for "
+            "it; the lift is smaller than without it."
+        )
+    if watch.moved is not None and watch.moved.too_far:
+        lines.append(
+            f"The regions where it goes on moved {'up' if watch.moved.growth > 0 else 'down'} against those not analysed by "
+            f"{format_share(abs(watch.moved.growth))}, further than in the past: something may have reached them too."
+        )
+    if reading.left_out:
+        lines.append(f"{plural(len(reading.left_out), 'pair')} lack more than a quarter of the days and are left out.")
+    return lines

@@ -102,9 +102,14 @@ def panel_of(plan: RegionPlan) -> Panel:
     return _panel(plan.pk, plan.digest, tuple(plan.groups))
 
 
-@lru_cache(maxsize=4)
+def past_of(plan: RegionPlan, groups: tuple[str, ...]) -> Panel:
+    """The past of some product groups ((): all)."""
+    return _panel(plan.pk, plan.digest, groups)
+
+
+@lru_cache(maxsize=8)
 def _panel(plan: int, _digest: str, groups: tuple[str, ...]) -> Panel:
-    rows = RegionSeries.objects.filter(plan=plan)
+    rows = RegionSeries.objects.filter(plan=plan, of_test=False)
     if groups:
         rows = rows.filter(group__in=groups)
     sums: dict[str, dict[str, np.ndarray]] = {}
@@ -236,6 +241,32 @@ def cells_of(plan: RegionPlan) -> dict[str, list[str]]:
     everywhere: Sequence[str] = [*panel_of(plan).regions, *(plan.found or {}).get("left_out", [])]
     rest = [name for name in everywhere if name not in taken]
     return dict(zip(LISTS, (sorted(withheld), sorted(control), sorted(rest)), strict=True))
+
+
+def missing_for_start(plan: RegionPlan) -> list[str]:
+    """What a test by region lacks before it can start, in words, in the order of its sheets; nothing where it is ready."""
+    missing = []
+    if plan.break_even is None:
+        missing.append("say on Brief what each unit of spend must bring for it to pay")
+    if plan.drawn is None:
+        return [*missing, "draw the cells on Traffic"]
+    panel = panel_of(plan)
+    if panel.spend[panel.rows([withheld for withheld, _ in plan.drawn])].sum() == 0:
+        missing.append(
+            "the past has no spend in the regions where it is to be withheld; bring it in with the past data"
+        )
+    try:
+        calendar = calendar_to_hand_over(plan)
+    except Conflict as problem:
+        return [*missing, str(problem)]
+    start, design = calendar.days[0].day, chosen_of(plan)
+    if start <= panel.last:
+        missing.append(
+            f"the calendar begins on {start:%-d %B %Y}, within the past data, which go up to {panel.last:%-d %B %Y}"
+        )
+    elif design is not None and (start - panel.first).days < design.base_days:
+        missing.append(f"the past must have {design.base_days} days before the first day")
+    return missing
 
 
 def outcome_of(experiment: Experiment) -> str:

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 
 from ninja import Field, Schema
 
-from neat_verdict.app.experiments.schemas import without_defaults
+from neat_verdict.app.experiments.schemas import ConditionOut, without_defaults
 
 Name = Annotated[str, Field(min_length=1, max_length=120)]
 TwoNames = Annotated[list[Name], Field(min_length=2, max_length=2)]
@@ -21,7 +21,8 @@ class NewRegionTest(Schema):
 class RegionPlanChanges(Schema):
     """Only the fields that are given change. ``outcome`` is a column of the past data; ``groups`` [] are all product groups;
     ``break_even`` is the outcome per unit of spend from which the spending pays; ``listed`` are pairs in place of matched ones;
-    ``pairs`` and ``weeks`` choose one of the designs."""
+    ``pairs`` and ``weeks`` choose one of the designs. ``leak_limit`` is the share of the usual spend that may still be spent
+    where it is withheld, ``same_within`` the share of break-even within which there is no difference worth while."""
 
     model_config = {"extra": "forbid", "json_schema_extra": without_defaults}
     tested: str = Field("", max_length=120)
@@ -37,6 +38,9 @@ class RegionPlanChanges(Schema):
     listed: list[TwoNames] = Field(default_factory=list, max_length=1000)
     pairs: int | None = Field(None, ge=1, le=1000)
     weeks: int | None = Field(None, ge=1, le=52)
+    leak_limit: float = Field(0.1, ge=0.001, le=0.5)
+    same_within: float = Field(0.0, ge=0, le=0.9)
+    less_is_better: list[str] = Field(default_factory=list, max_length=6)
 
     def given(self) -> dict[str, Any]:
         """The fields that were sent, each whole."""
@@ -131,6 +135,11 @@ class RegionPlanOut(Schema):
     listed: list[list[str]]
     pairs: int | None
     weeks: int | None
+    leak_limit: float
+    same_within: float
+    less_is_better: list[str]
+    locked_at: datetime | None
+    missing_for_start: list[str]
     past: RegionPastOut | None
     regions: list[str]
     matched: list[RegionPairOut]
@@ -244,3 +253,163 @@ class SpendingCalendarOut(Schema):
 
 class LatestSpendingCalendar(Schema):
     calendar: SpendingCalendarOut | None
+
+
+class BoundsOut(Schema):
+    """An estimate with its interval; a bound is left out where there is no limit on that side."""
+
+    estimate: float
+    low: float | None
+    high: float | None
+
+
+class OutcomeEffectOut(Schema):
+    """What withholding did to an outcome, of one product ``group`` or of all (""), against the partners: ``lift`` relative,
+    ``total`` in its units, ``spend`` the money that was withheld (positive), ``incremental`` the outcome per unit of it.
+    ``trimmed`` is that return without the pairs that show most and least. ``confidence`` is that of the intervals."""
+
+    outcome: str
+    group: str
+    less_is_better: bool
+    lift: BoundsOut
+    total: BoundsOut
+    spend: float
+    incremental: BoundsOut | None
+    trimmed: float | None
+    pvalue: float
+    confidence: float
+
+
+class PairLiftOut(Schema):
+    withheld: str
+    control: str
+    lift: float
+    low: float | None
+    high: float | None
+
+
+class ChanceOut(Schema):
+    """How many draws of the same pairs show which lift: ``edges`` of bins and their ``counts``."""
+
+    edges: list[float]
+    counts: list[int]
+    draws: int
+    exact: bool
+
+
+class RegionCourseOut(Schema):
+    """By day from ``first`` on, ``start`` being the place of the test's first; the running sums begin there."""
+
+    first: date
+    start: int
+    observed: list[float]
+    expected: list[float]
+    low: list[float]
+    high: list[float]
+    running: list[float]
+    running_low: list[float]
+    running_high: list[float]
+
+
+class LeakOut(Schema):
+    region: str
+    spent: float
+    share: float | None
+
+
+class MissingDaysOut(Schema):
+    region: str
+    first: date
+    days: int
+
+
+class GroupSpendOut(Schema):
+    """By day of the test so far, in money; ``difference`` is relative, left out where nothing was planned and some was spent."""
+
+    group: Literal["withheld", "control", "other"]
+    planned: list[float]
+    spent: list[float]
+    difference: float | None
+
+
+class RegionWatchOut(Schema):
+    """``moved`` is the growth of the control regions over those not analysed, ``moved_too_far`` whether it went further than past
+    windows do."""
+
+    leak: float | None
+    leaks: list[LeakOut]
+    spend: list[GroupSpendOut]
+    missing: list[MissingDaysOut]
+    moved: float | None
+    moved_too_far: bool
+
+
+class MonthOut(Schema):
+    """What a month's usual ``spend`` brings, and what is left of it over what it must bring."""
+
+    spend: float
+    brings: BoundsOut
+    worth: BoundsOut
+
+
+class RegionReadingOut(Schema):
+    """The days so far and what the rule says. ``verdict`` is one of the vocabulary's region verdicts; ``decided`` says that it is
+    as it was decided on."""
+
+    verdict: str
+    headline: str
+    figure: str
+    short: str
+    detail: str
+    suggested: str
+    conditions: list[ConditionOut]
+    would_change: list[str]
+    warnings: list[str]
+    rule_in_words: str
+    phase: Literal["before", "test", "cool_down", "complete"]
+    ended_early: bool
+    decided: bool
+    days: int
+    test_days: int
+    cool_down_days: int
+    start: date
+    last: date
+    read_on: date
+    confidence: float
+    break_even: float
+    same_within: float
+    leak_limit: float
+    outcome: str
+    tested: str
+    currency: str
+    pairs: int
+    left_out: int
+    lost: float
+    primary: OutcomeEffectOut | None
+    others: list[OutcomeEffectOut]
+    by_group: list[OutcomeEffectOut]
+    unread: list[str]
+    pair_by_pair: list[PairLiftOut]
+    chance: ChanceOut | None
+    course: RegionCourseOut | None
+    watch: RegionWatchOut | None
+    month: MonthOut | None
+
+
+class BroughtDaysOut(Schema):
+    """Figures that are ``new`` and ``changed``, rows of the ``past``, which stays as it was, and ``unknown`` regions."""
+
+    new: int
+    changed: int
+    past: int
+    unknown: list[str]
+    last: date | None
+    reading: RegionReadingOut
+
+
+class RegionDecisionIn(Schema):
+    """``choice`` is A to go on spending, B to stop, none for neither; a ``reason`` is wanted where it differs from the rule."""
+
+    choice: Literal["A", "B", "none"]
+    reason: str = Field("", max_length=2000)
+    next_step: str = Field("", max_length=2000)

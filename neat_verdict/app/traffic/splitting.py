@@ -13,7 +13,7 @@ from neat_verdict.app import clock
 from neat_verdict.app.experiments.actions import record
 from neat_verdict.app.experiments.actions.parts import remove_variant
 from neat_verdict.app.experiments.models import Experiment, Tally
-from neat_verdict.app.experiments.queries import method, today
+from neat_verdict.app.experiments.queries import method, refuse_by_region, today
 from neat_verdict.app.experiments.splits import (
     AFTERWARDS_WORDS,
     Afterwards,
@@ -192,6 +192,7 @@ def changeable(by: User, key: str, reason: str, refused: Callable[[Experiment], 
     """The experiment, locked. Raises Conflict where ``refused`` says why not, InputError for no reason."""
     require_editor(by)
     experiment = _locked(key)
+    refuse_by_region(experiment)
     if why := refused(experiment):
         raise Conflict(why)
     if not reason.strip():

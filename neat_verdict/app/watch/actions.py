@@ -26,6 +26,7 @@ from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.metrics.queries import by_name
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
+from neat_verdict.app.regions.presenting import shown_of
 from neat_verdict.app.traffic.reallocation import tend_epochs
 from neat_verdict.app.watch.models import ChangeNote, Notice, NoticeReading
 from neat_verdict.app.watch.queries import observe, unread_notices
@@ -34,6 +35,7 @@ from neat_verdict.core.checks import InputError, check_day
 from neat_verdict.core.metrics import KINDS
 from neat_verdict.core.soundness import find_issues
 from neat_verdict.core.text.format import listed
+from neat_verdict.core.verdicts.by_region import REGION_VERDICTS, RegionsUnsound
 
 T = TypeVar("T")
 log = logging.getLogger(__name__)
@@ -86,7 +88,7 @@ def tick() -> dict[str, int]:
         "epochs closed": _each(_adaptive(), tend_epochs),
         "ended": _each(_due_ends(), _end),
         "looks taken": _each(_read(), take_due_looks),
-        "notices": _each(_watched(), look_for_issues),
+        "notices": _each(_watched(), look_for_issues) + _each(_watched_by_region(), look_for_region_issues),
         "mails": _each(list(Notice.objects.filter(mailed_at__isnull=True).order_by("pk")), _mail),
     }
     return {what: count for what, count in done.items() if count}
@@ -136,12 +138,16 @@ def _adaptive() -> list[Experiment]:
 
 
 def _watched() -> list[Experiment]:
-    keys = Experiment.objects.filter(state__in=["running", "paused"]).values_list("key", flat=True)
+    keys = Experiment.objects.filter(state__in=["running", "paused"], by_region=False).values_list("key", flat=True)
     return [find(key) for key in keys]
 
 
+def _watched_by_region() -> list[Experiment]:
+    return list(Experiment.objects.filter(state__in=["running", "ended"], by_region=True))
+
+
 def _read() -> list[Experiment]:
-    return list(Experiment.objects.filter(state__in=["running", "paused", "ended"]))
+    return list(Experiment.objects.filter(state__in=["running", "paused", "ended"], by_region=False))
 
 
 @transaction.atomic
@@ -158,6 +164,25 @@ def look_for_issues(experiment: Experiment) -> int:
             f"The decision rule says: {reading.sentences.short}", "verdict",
         )  # fmt: skip
     return text
+
+
+@transaction.atomic
+def look_for_region_issues(experiment: Experiment) -> int:
+    """Notify what makes a test by region unsound or must be known of it, and that it waits for a decision; each once."""
+    shown = shown_of(experiment)
+    if shown is None:
+        return 0
+    made, name = 0, experiment.name
+    if shown.verdict == RegionsUnsound.name:
+        made += notice(experiment, "unsound", "error", f"{name}: {shown.headline}", shown.detail, "watch")
+    for line in shown.warnings:
+        made += notice(experiment, f"warning:{line}"[:120], "warning", f"{name}: {line}", "Look at Watch", "watch")
+    if REGION_VERDICTS[shown.verdict].settled and shown.verdict != RegionsUnsound.name:
+        made += notice(
+            experiment, f"ready:{shown.verdict}", "ready", f"{name} is ready for your call",
+            f"The decision rule says: {shown.short}", "verdict",
+        )  # fmt: skip
+    return made
 
 
 def notice(experiment: Experiment, occasion: str, tone: str, sentence: str, advice: str, sheet: str) -> int:

@@ -20,7 +20,14 @@ from neat_verdict.app.collect.events import HOLD_AFTER, before_start, early_name
 from neat_verdict.app.collect.models import Arrival, Event, Intake, Sighting
 from neat_verdict.app.collect.recount import ARRIVAL_COLUMNS, BASE_SEGMENT, HOUR
 from neat_verdict.app.experiments.models import Experiment, SecondTally, Tally
-from neat_verdict.app.experiments.queries import changes_after_start, daily_counts, local, today, weights
+from neat_verdict.app.experiments.queries import (
+    changes_after_start,
+    daily_counts,
+    local,
+    refuse_by_region,
+    today,
+    weights,
+)
 from neat_verdict.app.experiments.splits import is_changed, stopped_variants, stretches
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.people.models import User
@@ -149,7 +156,8 @@ def _in_stretches(experiment: Experiment) -> dict[str, Any]:
 
 
 def observe(experiment: Experiment) -> Observed:
-    """Everything that data quality issues follow from."""
+    """Everything that data quality issues follow from. Raises Conflict for a test by region."""
+    refuse_by_region(experiment)
     counts = daily_counts([experiment])[experiment.pk].primary
     by_events = experiment.data_from == "events"
     last = today() - timedelta(days=1)

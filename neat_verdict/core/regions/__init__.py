@@ -13,8 +13,9 @@ from neat_verdict.core.regions.calendar import (
     usual_spend,
 )
 from neat_verdict.core.regions.course import Course, course_of
-from neat_verdict.core.regions.drawing import DrawnPair, draw
+from neat_verdict.core.regions.drawing import DrawnPair, draw, least_pairs
 from neat_verdict.core.regions.effect import PairEffects, RegionEffect, Windows, pair_effects, read_effect
+from neat_verdict.core.regions.following import Observed, follow, usable_days
 from neat_verdict.core.regions.history import Finding, History, Row, WrongRow, history_of, wrong_rows
 from neat_verdict.core.regions.pairs import (
     MIN_PAIRS,
@@ -27,7 +28,9 @@ from neat_verdict.core.regions.pairs import (
 from neat_verdict.core.regions.panel import Panel
 from neat_verdict.core.regions.placebo import Found, Placebo, placebo_tests
 from neat_verdict.core.regions.plans import RegionDesign, base_days_of, designs_for
+from neat_verdict.core.regions.reading import OutcomeEffect, RegionReading, RegionTest, read_region_test
 from neat_verdict.core.regions.signflips import FlipTest, flip_test, smallest_pvalue
+from neat_verdict.core.regions.watching import RegionWatch, watch_regions
 
 __all__ = [
     "GROUPS",
@@ -41,12 +44,17 @@ __all__ = [
     "Found",
     "History",
     "Matching",
+    "Observed",
+    "OutcomeEffect",
     "PairEffects",
     "Panel",
     "Placebo",
     "RegionDesign",
     "RegionEffect",
     "RegionPair",
+    "RegionReading",
+    "RegionTest",
+    "RegionWatch",
     "Row",
     "SpendingCalendar",
     "SpendingDay",
@@ -58,14 +66,19 @@ __all__ = [
     "draw",
     "edited",
     "flip_test",
+    "follow",
     "history_of",
+    "least_pairs",
     "match_regions",
     "pair_effects",
     "pairs_from",
     "placebo_tests",
     "read_effect",
+    "read_region_test",
     "smallest_pvalue",
     "spending_calendar",
+    "usable_days",
     "usual_spend",
+    "watch_regions",
     "wrong_rows",
 ]

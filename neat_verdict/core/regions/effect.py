@@ -16,8 +16,8 @@ from scipy import special
 from neat_verdict.core.checks import InputError, check_count
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.regions.drawing import DrawnPair, check_pairs
-from neat_verdict.core.regions.panel import Panel
-from neat_verdict.core.regions.signflips import FlipTest, flip_test
+from neat_verdict.core.regions.panel import WEEK, Panel
+from neat_verdict.core.regions.signflips import FlipTest, flip_test, ratios_of
 from neat_verdict.core.statistics import Interval, fieller_interval
 
 TRIMMED = 0.1  # of the pairs at each end, in the check by trimmed pairs
@@ -36,6 +36,14 @@ class Windows:
             raise InputError(
                 "days", f"{self.base}, {self.start}, {self.end}", "must be in this order: base, start, end"
             )
+
+
+def past_windows(days: int, test_days: int, base_days: int) -> list[Windows]:
+    """All windows of whole weeks that the history has, one a week."""
+    check_count("test_days", test_days, 1)
+    check_count("base_days", base_days, 1)
+    starts = range(days - test_days, base_days - 1, -WEEK)
+    return [Windows(start - base_days, start, start + test_days) for start in starts][::-1]
 
 
 @dataclass(frozen=True)
@@ -59,8 +67,8 @@ class RegionEffect:
     """The effect of withholding in all withheld regions together.
 
     ``lift`` is relative to what would have been without it (negative where it cost something), ``total`` the same in the
-    outcome's units. ``spend`` is the difference of spend it made, negative where
-    spending was withheld, and ``incremental`` the return of a unit of it; None where as much was spent.
+    outcome's units. ``spend`` is the difference of spend it made at the same scale, negative where spending was withheld, and
+    ``incremental`` the return of a unit of it, total/spend; None where as much was spent.
     """
 
     lift: FlipTest
@@ -108,6 +116,31 @@ def pair_effects(panel: Panel, outcome: str, pairs: Sequence[DrawnPair], windows
     )
 
 
+def pair_lifts(
+    panel: Panel, outcome: str, pairs: Sequence[DrawnPair], windows: Windows
+) -> tuple[FloatArray, FloatArray]:
+    """By pair, the withheld region's growth over its partner's less 1, and how far the two went apart in past windows of the
+    same length without a test (one standard deviation, of logarithms; NaN with fewer than two). Raises as `pair_effects`."""
+    made = pair_effects(panel, outcome, pairs, windows)
+    values = panel.outcome(outcome)
+    rows = [panel.rows([getattr(pair, side) for pair in pairs]) for side in ("withheld", "control")]
+    before = []
+    for window in past_windows(windows.start, windows.end - windows.start, windows.start - windows.base):
+        sums = [
+            values[side, part].sum(axis=1)
+            for side in rows
+            for part in (slice(window.start, window.end), slice(window.base, window.start))
+        ]
+        with np.errstate(divide="ignore", invalid="ignore"):
+            before.append(np.log(sums[0] / sums[1]) - np.log(sums[2] / sums[3]))
+    apart = np.array(before).reshape(len(before), len(pairs))
+    apart = np.where(np.isfinite(apart), apart, np.nan)
+    known = np.isfinite(apart).sum(axis=0)
+    squares = np.nansum(np.square(apart), axis=0)
+    spreads = np.sqrt(np.divide(squares, known, out=np.full(len(pairs), np.nan), where=known > 1))
+    return ratios_of(made.withheld, made.control) - 1, spreads
+
+
 def read_effect(
     panel: Panel, outcome: str, pairs: Sequence[DrawnPair], windows: Windows, confidence: float
 ) -> RegionEffect:
@@ -133,7 +166,7 @@ def read_effect(
     return RegionEffect(
         lift,
         Interval(total(interval.estimate), total(interval.low), total(interval.high)),
-        float(made.spend.sum()),
+        float(made.spend.sum()) * seen / float(made.withheld.sum()),
         incremental_return(made, confidence),
         trimmed_return(made),
         made,

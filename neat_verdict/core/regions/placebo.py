@@ -16,7 +16,7 @@ import numpy as np
 from neat_verdict.core.checks import InputError, check_count, check_probability, check_sign
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.regions.drawing import check_pairs
-from neat_verdict.core.regions.effect import Windows, growths
+from neat_verdict.core.regions.effect import Windows, growths, past_windows
 from neat_verdict.core.regions.pairs import RegionPair
 from neat_verdict.core.regions.panel import WEEK, Panel
 from neat_verdict.core.regions.signflips import flips, ratios_of, typical_bounds
@@ -54,14 +54,6 @@ class Placebo:
     @property
     def false_alarms(self) -> Found:
         return self.found[0]
-
-
-def past_windows(days: int, test_days: int, base_days: int) -> list[Windows]:
-    """All windows of whole weeks that the history has, one a week."""
-    check_count("test_days", test_days, 1)
-    check_count("base_days", base_days, 1)
-    starts = range(days - test_days, base_days - 1, -WEEK)
-    return [Windows(start - base_days, start, start + test_days) for start in starts][::-1]
 
 
 def placebo_tests(

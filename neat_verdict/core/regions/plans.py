@@ -11,10 +11,10 @@ from scipy import special
 from neat_verdict.core.checks import InputError, check_count, check_not_negative, check_probability
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.regions.drawing import check_pairs, least_pairs
-from neat_verdict.core.regions.effect import growths
+from neat_verdict.core.regions.effect import growths, past_windows
 from neat_verdict.core.regions.pairs import MIN_BASE, RegionPair
 from neat_verdict.core.regions.panel import WEEK, Panel, weekly
-from neat_verdict.core.regions.placebo import DRAWS, past_windows
+from neat_verdict.core.regions.placebo import DRAWS
 
 WEEKS = (2, 3, 4, 6, 8)
 PARTS = (1.0, 0.75, 0.5, 0.25)  # of the pairs, the closest first

@@ -55,6 +55,14 @@ GLOSSARY: tuple[Term, ...] = (
         "Interaction",
         "What one factor does depends on another: the effect of both is not that of one times that of the other.",
     ),
+    Term(
+        "Leak",
+        "Money that still goes where spending is withheld, as a share of what is usual there.",
+    ),
+    Term(
+        "Incremental return",
+        "The outcome that a unit of spend brings that would not have come without it.",
+    ),
     Term("Break-even return", "The outcome that a unit of spend must bring for the spending to pay."),
     Term(
         "Placebo test",

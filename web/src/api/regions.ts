@@ -142,3 +142,47 @@ function useKept(key: string) {
     stale("regions", key);
   };
 }
+
+export type RegionReading = Schemas["RegionReadingOut"];
+export type OutcomeEffect = Schemas["OutcomeEffectOut"];
+export type RegionWatchOf = Schemas["RegionWatchOut"];
+export type Bounds = Schemas["BoundsOut"];
+export type BroughtDays = Schemas["BroughtDaysOut"];
+
+/** What the test shows with the days so far; asked for once it has started. */
+export function useRegionReading(key: string, started: boolean) {
+  return useQuery({
+    queryKey: keys.regionReading(key),
+    queryFn: () => take(client.GET("/api/v1/experiments/{key}/regions/reading", { params: { path: { key } } })),
+    enabled: started,
+  });
+}
+
+export function useStartRegionTest(key: string) {
+  const stale = useStale();
+  return useMutation({
+    mutationFn: () => take(client.POST("/api/v1/experiments/{key}/regions/start", { params: { path: { key } } })),
+    onSuccess: () => stale("experiment", key),
+  });
+}
+
+export function useBringDays(key: string) {
+  const replace = useReplace();
+  const stale = useStale();
+  return useMutation({
+    mutationFn: (file: File) => sendForm<BroughtDays>(`/experiments/${key}/regions/days`, { file, decimal_mark: "" }),
+    onSuccess: async (brought) => {
+      await replace(keys.regionReading(key), brought.reading);
+      stale("regions", key);
+    },
+  });
+}
+
+export function useDecideRegions(key: string) {
+  const stale = useStale();
+  return useMutation({
+    mutationFn: (body: Schemas["RegionDecisionIn"]) =>
+      take(client.POST("/api/v1/experiments/{key}/regions/decision", { params: { path: { key } }, body })),
+    onSuccess: () => stale("experiment", key),
+  });
+}

@@ -1127,6 +1127,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/experiments/{key}/regions/days": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring Days
+         * @description A file with days of the test (CSV or Parquet, columns as in the past): what it contains replaces what was there.
+         */
+        post: operations["bring_region_days"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/regions/decision": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Decide */
+        post: operations["decide_region_test"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/experiments/{key}/regions/draw": {
         parameters: {
             query?: never;
@@ -1231,6 +1268,46 @@ export interface paths {
         post?: never;
         /** Cancel */
         delete: operations["cancel_placebo"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/regions/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Reading
+         * @description What the test shows with the days so far, whether it runs as planned, and what the rule says.
+         */
+        get: operations["get_region_reading"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{key}/regions/start": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin
+         * @description Fix the plan; spending is withheld from the calendar's first day on.
+         */
+        post: operations["start_region_test"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2745,6 +2822,35 @@ export interface components {
             lift: number;
         };
         /**
+         * BoundsOut
+         * @description An estimate with its interval; a bound is left out where there is no limit on that side.
+         */
+        BoundsOut: {
+            /** Estimate */
+            estimate: number;
+            /** High */
+            high: number | null;
+            /** Low */
+            low: number | null;
+        };
+        /**
+         * BroughtDaysOut
+         * @description Figures that are ``new`` and ``changed``, rows of the ``past``, which stays as it was, and ``unknown`` regions.
+         */
+        BroughtDaysOut: {
+            /** Changed */
+            changed: number;
+            /** Last */
+            last: string | null;
+            /** New */
+            new: number;
+            /** Past */
+            past: number;
+            reading: components["schemas"]["RegionReadingOut"];
+            /** Unknown */
+            unknown: string[];
+        };
+        /**
          * ByDaysOut
          * @description A metric of which only totals by day are known: ``wider`` is the part by which its interval is wider than with a variance
          *     that were known, ``correlations`` those of each variant's neighbouring days against control (none where there is none).
@@ -2856,6 +2962,20 @@ export interface components {
             pairs: components["schemas"]["DrawnPairOut"][];
             /** Seed */
             seed: number;
+        };
+        /**
+         * ChanceOut
+         * @description How many draws of the same pairs show which lift: ``edges`` of bins and their ``counts``.
+         */
+        ChanceOut: {
+            /** Counts */
+            counts: number[];
+            /** Draws */
+            draws: number;
+            /** Edges */
+            edges: number[];
+            /** Exact */
+            exact: boolean;
         };
         /**
          * CheckIn
@@ -3016,7 +3136,10 @@ export interface components {
             /** Values */
             values?: string[];
         };
-        /** ConditionOut */
+        /**
+         * ConditionOut
+         * @description A line of a rule with the figure seen and the one required.
+         */
         ConditionOut: {
             /** Key */
             key: string;
@@ -4198,6 +4321,23 @@ export interface components {
             share: number;
         };
         /**
+         * GroupSpendOut
+         * @description By day of the test so far, in money; ``difference`` is relative, left out where nothing was planned and some was spent.
+         */
+        GroupSpendOut: {
+            /** Difference */
+            difference: number | null;
+            /**
+             * Group
+             * @enum {string}
+             */
+            group: "withheld" | "control" | "other";
+            /** Planned */
+            planned: number[];
+            /** Spent */
+            spent: number[];
+        };
+        /**
          * GroupUse
          * @description An experiment of an exclusion group, and the share of the group's units that is kept for it.
          */
@@ -4509,6 +4649,15 @@ export interface components {
         /** LatestSpendingCalendar */
         LatestSpendingCalendar: {
             calendar: components["schemas"]["SpendingCalendarOut"] | null;
+        };
+        /** LeakOut */
+        LeakOut: {
+            /** Region */
+            region: string;
+            /** Share */
+            share: number | null;
+            /** Spent */
+            spent: number;
         };
         /** LedgerOut */
         LedgerOut: {
@@ -4979,6 +5128,18 @@ export interface components {
             /** Words */
             words: string;
         };
+        /** MissingDaysOut */
+        MissingDaysOut: {
+            /** Days */
+            days: number;
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /** Region */
+            region: string;
+        };
         /**
          * MoneyOut
          * @description A variant's money. Of amounts only the total is known, so that what follows from it has no interval.
@@ -4991,6 +5152,16 @@ export interface components {
             /** Return On Spend */
             return_on_spend: number | null;
             spend: components["schemas"]["SpendArmOut"];
+        };
+        /**
+         * MonthOut
+         * @description What a month's usual ``spend`` brings, and what is left of it over what it must bring.
+         */
+        MonthOut: {
+            brings: components["schemas"]["BoundsOut"];
+            /** Spend */
+            spend: number;
+            worth: components["schemas"]["BoundsOut"];
         };
         /**
          * MoveChange
@@ -5174,6 +5345,31 @@ export interface components {
             version: string;
         };
         /**
+         * OutcomeEffectOut
+         * @description What withholding did to an outcome, of one product ``group`` or of all (""), against the partners: ``lift`` relative,
+         *     ``total`` in its units, ``spend`` the money that was withheld (positive), ``incremental`` the outcome per unit of it.
+         *     ``trimmed`` is that return without the pairs that show most and least. ``confidence`` is that of the intervals.
+         */
+        OutcomeEffectOut: {
+            /** Confidence */
+            confidence: number;
+            /** Group */
+            group: string;
+            incremental: components["schemas"]["BoundsOut"] | null;
+            /** Less Is Better */
+            less_is_better: boolean;
+            lift: components["schemas"]["BoundsOut"];
+            /** Outcome */
+            outcome: string;
+            /** Pvalue */
+            pvalue: number;
+            /** Spend */
+            spend: number;
+            total: components["schemas"]["BoundsOut"];
+            /** Trimmed */
+            trimmed: number | null;
+        };
+        /**
          * OutlineIn
          * @description A variant's page as the script sees it on a device.
          */
@@ -5255,6 +5451,19 @@ export interface components {
             page: string;
             /** Share */
             share: number;
+        };
+        /** PairLiftOut */
+        PairLiftOut: {
+            /** Control */
+            control: string;
+            /** High */
+            high: number | null;
+            /** Lift */
+            lift: number;
+            /** Low */
+            low: number | null;
+            /** Withheld */
+            withheld: string;
         };
         /**
          * ParameterIO
@@ -6037,6 +6246,54 @@ export interface components {
             won: number;
         };
         /**
+         * RegionCourseOut
+         * @description By day from ``first`` on, ``start`` being the place of the test's first; the running sums begin there.
+         */
+        RegionCourseOut: {
+            /** Expected */
+            expected: number[];
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /** High */
+            high: number[];
+            /** Low */
+            low: number[];
+            /** Observed */
+            observed: number[];
+            /** Running */
+            running: number[];
+            /** Running High */
+            running_high: number[];
+            /** Running Low */
+            running_low: number[];
+            /** Start */
+            start: number;
+        };
+        /**
+         * RegionDecisionIn
+         * @description ``choice`` is A to go on spending, B to stop, none for neither; a ``reason`` is wanted where it differs from the rule.
+         */
+        RegionDecisionIn: {
+            /**
+             * Choice
+             * @enum {string}
+             */
+            choice: "A" | "B" | "none";
+            /**
+             * Next Step
+             * @default
+             */
+            next_step: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /**
          * RegionDesignOut
          * @description ``outcome_share`` and ``spend_share`` are withheld of all, ``spend`` in all; ``smallest_lift`` what it could show.
          */
@@ -6136,7 +6393,8 @@ export interface components {
          * RegionPlanChanges
          * @description Only the fields that are given change. ``outcome`` is a column of the past data; ``groups`` [] are all product groups;
          *     ``break_even`` is the outcome per unit of spend from which the spending pays; ``listed`` are pairs in place of matched ones;
-         *     ``pairs`` and ``weeks`` choose one of the designs.
+         *     ``pairs`` and ``weeks`` choose one of the designs. ``leak_limit`` is the share of the usual spend that may still be spent
+         *     where it is withheld, ``same_within`` the share of break-even within which there is no difference worth while.
          */
         RegionPlanChanges: {
             /** Break Even */
@@ -6151,6 +6409,10 @@ export interface components {
             excluded?: string[];
             /** Groups */
             groups?: string[];
+            /** Leak Limit */
+            leak_limit?: number;
+            /** Less Is Better */
+            less_is_better?: string[];
             /** Listed */
             listed?: string[][];
             /** Must */
@@ -6161,6 +6423,8 @@ export interface components {
             pairs?: number | null;
             /** Power */
             power?: number;
+            /** Same Within */
+            same_within?: number;
             /** Tested */
             tested?: string;
             /** Weeks */
@@ -6194,12 +6458,20 @@ export interface components {
             excluded: string[];
             /** Groups */
             groups: string[];
+            /** Leak Limit */
+            leak_limit: number;
             /** Least Pvalue */
             least_pvalue: number | null;
+            /** Less Is Better */
+            less_is_better: string[];
             /** Listed */
             listed: string[][];
+            /** Locked At */
+            locked_at: string | null;
             /** Matched */
             matched: components["schemas"]["RegionPairOut"][];
+            /** Missing For Start */
+            missing_for_start: string[];
             /** Must */
             must: string[];
             /** Outcome */
@@ -6213,6 +6485,8 @@ export interface components {
             problem: string;
             /** Regions */
             regions: string[];
+            /** Same Within */
+            same_within: number;
             /** Tested */
             tested: string;
             /** Version */
@@ -6221,6 +6495,115 @@ export interface components {
             weeks: number | null;
             /** Without Partner */
             without_partner: string[];
+        };
+        /**
+         * RegionReadingOut
+         * @description The days so far and what the rule says. ``verdict`` is one of the vocabulary's region verdicts; ``decided`` says that it is
+         *     as it was decided on.
+         */
+        RegionReadingOut: {
+            /** Break Even */
+            break_even: number;
+            /** By Group */
+            by_group: components["schemas"]["OutcomeEffectOut"][];
+            chance: components["schemas"]["ChanceOut"] | null;
+            /** Conditions */
+            conditions: components["schemas"]["ConditionOut"][];
+            /** Confidence */
+            confidence: number;
+            /** Cool Down Days */
+            cool_down_days: number;
+            course: components["schemas"]["RegionCourseOut"] | null;
+            /** Currency */
+            currency: string;
+            /** Days */
+            days: number;
+            /** Decided */
+            decided: boolean;
+            /** Detail */
+            detail: string;
+            /** Ended Early */
+            ended_early: boolean;
+            /** Figure */
+            figure: string;
+            /** Headline */
+            headline: string;
+            /**
+             * Last
+             * Format: date
+             */
+            last: string;
+            /** Leak Limit */
+            leak_limit: number;
+            /** Left Out */
+            left_out: number;
+            /** Lost */
+            lost: number;
+            month: components["schemas"]["MonthOut"] | null;
+            /** Others */
+            others: components["schemas"]["OutcomeEffectOut"][];
+            /** Outcome */
+            outcome: string;
+            /** Pair By Pair */
+            pair_by_pair: components["schemas"]["PairLiftOut"][];
+            /** Pairs */
+            pairs: number;
+            /**
+             * Phase
+             * @enum {string}
+             */
+            phase: "before" | "test" | "cool_down" | "complete";
+            primary: components["schemas"]["OutcomeEffectOut"] | null;
+            /**
+             * Read On
+             * Format: date
+             */
+            read_on: string;
+            /** Rule In Words */
+            rule_in_words: string;
+            /** Same Within */
+            same_within: number;
+            /** Short */
+            short: string;
+            /**
+             * Start
+             * Format: date
+             */
+            start: string;
+            /** Suggested */
+            suggested: string;
+            /** Test Days */
+            test_days: number;
+            /** Tested */
+            tested: string;
+            /** Unread */
+            unread: string[];
+            /** Verdict */
+            verdict: string;
+            /** Warnings */
+            warnings: string[];
+            watch: components["schemas"]["RegionWatchOut"] | null;
+            /** Would Change */
+            would_change: string[];
+        };
+        /**
+         * RegionWatchOut
+         * @description ``moved`` is the growth of the control regions over those not analysed, ``moved_too_far`` whether it went further than past
+         *     windows do.
+         */
+        RegionWatchOut: {
+            /** Leak */
+            leak: number | null;
+            /** Leaks */
+            leaks: components["schemas"]["LeakOut"][];
+            /** Missing */
+            missing: components["schemas"]["MissingDaysOut"][];
+            /** Moved */
+            moved: number | null;
+            /** Moved Too Far */
+            moved_too_far: boolean;
+            /** Spend */
+            spend: components["schemas"]["GroupSpendOut"][];
         };
         /** RehearsalOut */
         RehearsalOut: {
@@ -7775,6 +8158,8 @@ export interface components {
             metric_kinds: components["schemas"]["MetricKindOut"][];
             /** Questions */
             questions: components["schemas"]["QuestionOut"][];
+            /** Region Verdicts */
+            region_verdicts: components["schemas"]["VerdictOut"][];
             /** Value Kinds */
             value_kinds: components["schemas"]["ValueKindOut"][];
             /** Verdicts */
@@ -10307,6 +10692,88 @@ export interface operations {
             };
         };
     };
+    bring_region_days: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * Decimal Mark
+                     * @default
+                     * @enum {string}
+                     */
+                    decimal_mark?: "" | "." | ",";
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtDaysOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    decide_region_test: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RegionDecisionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExperimentOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     draw_cells: {
         parameters: {
             query?: never;
@@ -10544,6 +11011,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LatestPlacebo"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_region_reading: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegionReadingOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_region_test: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExperimentOut"];
                 };
             };
             /** @description Refused; the problem document says why */

@@ -18,6 +18,7 @@ function named<Member extends { name: string }>(members: Member[], name: string)
 export type QuestionWords = Vocabulary["questions"][number];
 export const questionNamed = (name: string) => named(vocabulary.questions, name);
 export const methodNamed = (name: string) => named(vocabulary.methods, name);
-export const verdictNamed = (name: string) => named(vocabulary.verdicts, name);
+/** Of visitors or by region: no two have the same name. */
+export const verdictNamed = (name: string) => named([...vocabulary.verdicts, ...vocabulary.region_verdicts], name);
 export const kindNamed = (name: string) => named(vocabulary.metric_kinds, name);
 export const designNamed = (name: string) => named(vocabulary.designs, name);

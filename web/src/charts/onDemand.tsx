@@ -16,4 +16,6 @@ export const DailyLines = onDemand(() => import("./DailyLines").then((m) => m.Da
 export const LiftOverTime = onDemand(() => import("./LiftOverTime").then((m) => m.LiftOverTime));
 export const WeeksCurve = onDemand(() => import("./WeeksCurve").then((m) => m.WeeksCurve));
 export const DesignsPicture = onDemand(() => import("./DesignsPicture").then((m) => m.DesignsPicture));
+export const CoursePicture = onDemand(() => import("./CoursePicture").then((m) => m.CoursePicture));
+export const SpendPicture = onDemand(() => import("./SpendPicture").then((m) => m.SpendPicture));
 export const PlaceboPicture = onDemand(() => import("./PlaceboPicture").then((m) => m.PlaceboPicture));

@@ -1,5 +1,9 @@
 import type { Reading } from "../api/client";
 
+/** What of a reading the lines are made of; by region there is one like it. */
+type Judged = Pick<Reading, "conditions"> & { verdict: string };
+const FINAL = ["unresolved", "regions_unresolved"];
+
 const MARKS = {
   met: { glyph: "✓", said: "met", className: "tone-ahead" },
   not_met: { glyph: "✕", said: "not met", className: "text-error" },
@@ -8,11 +12,11 @@ const MARKS = {
 };
 
 /** The lines of the decision rule, each with the figure seen; the one required is in the title and, when wide, beside it. */
-export function Conditions({ reading, wide = false }: { reading: Reading; wide?: boolean }) {
+export function Conditions({ reading, wide = false }: { reading: Judged; wide?: boolean }) {
   return (
     <ul className="text-sm">
       {reading.conditions.map((line) => {
-        const waiting = line.subject === "minimum" && line.state === "not_met" && reading.verdict !== "unresolved";
+        const waiting = line.subject === "minimum" && line.state === "not_met" && !FINAL.includes(reading.verdict);
         const mark = MARKS[waiting ? "not_yet" : line.state];
         return (
           <li

@@ -27,6 +27,9 @@ const REGION_PARTS: Record<string, ComponentType> = {
   brief: lazy(() => import("./regions/RegionBrief").then((m) => ({ default: m.RegionBrief }))),
   sizing: lazy(() => import("./regions/RegionSizing").then((m) => ({ default: m.RegionSizing }))),
   traffic: lazy(() => import("./regions/RegionTraffic").then((m) => ({ default: m.RegionTraffic }))),
+  watch: lazy(() => import("./regions/RegionWatch").then((m) => ({ default: m.RegionWatch }))),
+  evidence: lazy(() => import("./regions/RegionEvidence").then((m) => ({ default: m.RegionEvidence }))),
+  verdict: lazy(() => import("./regions/RegionVerdict").then((m) => ({ default: m.RegionVerdict }))),
   ledger: SHEET_PARTS.ledger!,
 };
 
@@ -80,11 +83,7 @@ function Layout() {
               <Sheet />
             </Suspense>
           ) : (
-            <Empty title="There is no such sheet">
-              {experiment.by_region && sheet in SHEET_PARTS
-                ? "A test by region is planned and drawn here; its results are not read here yet."
-                : "The sheets are in the list at the left."}
-            </Empty>
+            <Empty title="There is no such sheet">The sheets are in the list at the left.</Empty>
           )}
         </div>
       </main>

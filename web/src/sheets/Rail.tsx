@@ -1,22 +1,23 @@
 import { NavLink } from "react-router";
 import type { Experiment, Reading } from "../api/client";
-import { useRegionPlan, type RegionPlan } from "../api/regions";
+import { useRegionPlan, useRegionReading, type RegionPlan, type RegionReading } from "../api/regions";
 import { verdictNamed } from "../api/vocabulary";
 import { bounds, count, plural } from "../lib/format";
 import { SHEET_TITLES, SHEETS, type SheetName } from "../lib/words";
 import { useEditing } from "./editing";
+import { figure, share } from "./regions/words";
 
 /** The six sheets with a line each, so that the rail alone shows the plan. */
 export function Rail({ reading }: { reading: Reading | undefined }) {
   const { experiment } = useEditing();
   const plan = useRegionPlan(experiment.key, experiment.by_region).data;
-  const summaries = { ...summarise(experiment, reading), ...(experiment.by_region ? ofRegions(plan) : {}) };
-  const sheets = experiment.by_region ? SHEETS.slice(0, 3) : SHEETS;
+  const shown = useRegionReading(experiment.key, experiment.by_region && experiment.started_on !== null).data;
+  const summaries = { ...summarise(experiment, reading), ...(experiment.by_region ? ofRegions(plan, shown) : {}) };
   return (
     <nav aria-label="Sheets" className="no-print max-md:hidden">
       <ol className="relative">
         <li aria-hidden className="absolute top-3 bottom-8 left-[5px] w-px bg-base-300" />
-        {sheets.map((name, index) => (
+        {SHEETS.map((name, index) => (
           <li key={name} className="relative mb-4">
             <NavLink
               to={`/experiments/${experiment.key}/${name}`}
@@ -51,7 +52,10 @@ export function Rail({ reading }: { reading: Reading | undefined }) {
 }
 
 /** The lines of a test by region. */
-function ofRegions(plan: RegionPlan | undefined): Partial<Record<SheetName, { line: string; done: boolean }>> {
+function ofRegions(
+  plan: RegionPlan | undefined,
+  shown: RegionReading | undefined,
+): Partial<Record<SheetName, { line: string; done: boolean }>> {
   const outcome = plan?.outcome.replaceAll("_", " ");
   return {
     brief: { line: outcome ? `Decides: ${outcome}` : "What is withheld, and why", done: !!plan?.tested && !!outcome },
@@ -67,7 +71,23 @@ function ofRegions(plan: RegionPlan | undefined): Partial<Record<SheetName, { li
         : "Not drawn yet",
       done: !!plan?.cells,
     },
+    watch: {
+      line: !shown ? "Not started" : shown.days === 0 ? "No days yet" : watched(shown),
+      done: (shown?.days ?? 0) > 0,
+    },
+    evidence: {
+      line: shown?.primary?.incremental
+        ? `Return ${figure(shown.primary.incremental.estimate)}`
+        : "Nothing to read yet",
+      done: shown?.phase === "complete",
+    },
+    verdict: { line: shown ? verdictNamed(shown.verdict).title : "Not started", done: shown?.decided ?? false },
   };
+}
+
+function watched(shown: RegionReading): string {
+  const leak = shown.watch?.leak ?? 0;
+  return `Day ${shown.days} of ${shown.test_days + shown.cool_down_days}${leak > 0.005 ? ` · leak ${share(leak)}` : ""}`;
 }
 
 function Dot({ active, filled }: { active: boolean; filled: boolean }) {

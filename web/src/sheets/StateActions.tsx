@@ -5,6 +5,7 @@ import { useStep, type Step } from "../api/hooks";
 import { FormError } from "../parts/basics";
 import { Dialog } from "../parts/Dialog";
 import { useEditing } from "./editing";
+import { RegionStart } from "./regions/RegionStart";
 import { StartDialog } from "./StartDialog";
 
 type Move = "pause" | "resume" | "end" | "archive" | "restore" | "unschedule" | "to-draft" | "new-round";
@@ -52,6 +53,10 @@ const ASKED: Partial<Record<Move, { title: string; text: string; yes: string }>>
   },
 };
 
+const END_BY_REGION =
+  "Nothing more is compared from now on; days before can still be brought in. Ended before its planned last day it stays unresolved, whatever it shows. This cannot be undone.";
+/** What visitors get does not change by region, so that only these are there. */
+const BY_REGION: Move[] = ["end", "archive", "restore"];
 const PLAN_GOES_ON =
   "The plan goes on: the next round begins by the same rule once it is started, with visitors assigned again, and is read together with those before it.";
 
@@ -76,28 +81,30 @@ export function StateActions({ settled = false }: { settled?: boolean }) {
   };
   return (
     <div className="no-print mt-4">
-      {!experiment.by_region && (experiment.state === "draft" || experiment.state === "scheduled") && (
+      {(experiment.state === "draft" || experiment.state === "scheduled") && (
         <button className="btn btn-primary btn-sm mb-2 w-full" onClick={() => setAsking("start")}>
           Start it…
         </button>
       )}
-      {experiment.state === "decided" && !["", "none"].includes(experiment.decision) && (
+      {!experiment.by_region && experiment.state === "decided" && !["", "none"].includes(experiment.decision) && (
         <button className="btn btn-sm mb-2 w-full" onClick={() => void make("follow-up").catch(() => undefined)}>
           Next round from the winner
         </button>
       )}
       <div className="flex flex-wrap gap-2">
-        {MOVES[experiment.state].map(({ move, label }) => (
-          <button
-            key={move}
-            className="btn btn-sm grow"
-            disabled={step.isPending}
-            onClick={() => (move in ASKED ? setAsking(move) : step.mutate(stepOf(move, hold)))}
-          >
-            {move === "new-round" && goesOn ? "Next round of the plan" : label}
-            {ASKED[move] && "…"}
-          </button>
-        ))}
+        {MOVES[experiment.state]
+          .filter(({ move }) => !experiment.by_region || BY_REGION.includes(move))
+          .map(({ move, label }) => (
+            <button
+              key={move}
+              className="btn btn-sm grow"
+              disabled={step.isPending}
+              onClick={() => (move in ASKED ? setAsking(move) : step.mutate(stepOf(move, hold)))}
+            >
+              {move === "new-round" && goesOn ? "Next round of the plan" : label}
+              {ASKED[move] && "…"}
+            </button>
+          ))}
         {!experiment.by_region && (
           <button className="btn btn-sm grow" onClick={() => void make("copy").catch(() => undefined)}>
             Copy
@@ -105,10 +112,19 @@ export function StateActions({ settled = false }: { settled?: boolean }) {
         )}
       </div>
       {asking === null && <FormError error={step.error} />}
-      {asking === "start" && <StartDialog close={() => setAsking(null)} run={run} error={step.error} />}
+      {asking === "start" && experiment.by_region && <RegionStart close={() => setAsking(null)} />}
+      {asking === "start" && !experiment.by_region && (
+        <StartDialog close={() => setAsking(null)} run={run} error={step.error} />
+      )}
       {asking !== null && asking !== "start" && (
         <Dialog title={ASKED[asking]?.title ?? ""} close={() => setAsking(null)}>
-          <p>{asking === "new-round" && goesOn ? PLAN_GOES_ON : ASKED[asking]?.text}</p>
+          <p>
+            {asking === "new-round" && goesOn
+              ? PLAN_GOES_ON
+              : asking === "end" && experiment.by_region
+                ? END_BY_REGION
+                : ASKED[asking]?.text}
+          </p>
           {(asking === "pause" || asking === "end") && experiment.data_from === "events" && (
             <fieldset className="mt-3 text-sm">
               <legend className="quiet">Those already in</legend>

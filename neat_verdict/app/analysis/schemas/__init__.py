@@ -45,7 +45,6 @@ from neat_verdict.app.analysis.schemas.panels import (
 from neat_verdict.app.analysis.schemas.reading import (
     ArmOut,
     ComparisonOut,
-    ConditionOut,
     ConflictOut,
     OverlapOut,
     RankedOut,
@@ -66,7 +65,6 @@ __all__ = [
     "CohortOut",
     "CohortsOut",
     "ComparisonOut",
-    "ConditionOut",
     "ConflictOut",
     "DailyOut",
     "DecideIn",

@@ -10,6 +10,7 @@ from pydantic import BaseModel as Schema  # its instances are taken as they are,
 from neat_verdict.app.analysis.schemas.adaptive import AdaptiveOut
 from neat_verdict.app.analysis.schemas.factorial import FactorialOut
 from neat_verdict.app.analysis.schemas.intervals import IntervalOut, Tone
+from neat_verdict.app.experiments.schemas import ConditionOut
 from neat_verdict.app.http.choices import LevelNoun
 from neat_verdict.core.verdicts import MetricRole
 
@@ -55,15 +56,6 @@ class ComparisonOut(Schema):
     sentence: str
     effect_per_month: IntervalOut | None
     adjusted_text: str = ""
-
-
-class ConditionOut(Schema):
-    key: str
-    subject: Literal["minimum", "soundness", "effect"]
-    label: str
-    state: Literal["met", "not_met", "unknown"]
-    seen: str
-    required: str
 
 
 class SplitOut(Schema):

@@ -8,6 +8,7 @@ from neat_verdict.app.experiments.actions.pictures import add_picture, remove_pi
 from neat_verdict.app.experiments.actions.states import (
     archive,
     back_to_draft,
+    begin_by_region,
     end,
     new_round,
     pause,
@@ -23,6 +24,7 @@ __all__ = [
     "add_picture",
     "archive",
     "back_to_draft",
+    "begin_by_region",
     "copy_experiment",
     "counting_changed",
     "create_experiment",

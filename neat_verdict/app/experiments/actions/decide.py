@@ -25,15 +25,16 @@ def decide(
     suggested: str,
     reason: str,
     next_step: str,
-    reading: dict[str, Any],
-    counts: dict[str, Any],
+    reading: dict[str, Any] | None,
+    counts: dict[str, Any] | None,
     then: str = "",
 ) -> Experiment:
     """Record a decision.
 
     ``choice`` is "none" (nothing to roll out) or a variant's letter; ``suggested`` is what the rule says, and a choice
     that differs needs a ``reason`` (InputError). ``reading`` and the ``counts`` it was made on are
-    kept as they were at this moment. ``then`` says in words what is rolled out; units that have the chosen variant keep it.
+    kept as they were at this moment (None for a test by region, which keeps its own). ``then`` says in words what is rolled
+    out; units that have the chosen variant keep it.
     """
     require_editor(by)
     experiment = Experiment.objects.select_for_update().get(key=key)

@@ -12,7 +12,15 @@ from neat_verdict.app import clock
 from neat_verdict.app.experiments.actions.ledger import changed, record
 from neat_verdict.app.experiments.actions.parts import pin_versions
 from neat_verdict.app.experiments.models import Experiment, Round
-from neat_verdict.app.experiments.queries import first_moment, local, missing_for_rule, planned_rule, rounds_left, today
+from neat_verdict.app.experiments.queries import (
+    first_moment,
+    local,
+    missing_for_rule,
+    planned_rule,
+    refuse_by_region,
+    rounds_left,
+    today,
+)
 from neat_verdict.app.experiments.rounds import snapshot
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
@@ -80,14 +88,8 @@ def start(
     return _move(experiment, by, "start", sentence, "running", **detail)
 
 
-def _refuse_by_region(experiment: Experiment) -> None:
-    """What visitors get is not what a test by region changes."""
-    if experiment.by_region:
-        raise Conflict("A test by region is not started here: draw its cells on Traffic and hand the lists over")
-
-
 def _check_complete(experiment: Experiment) -> None:
-    _refuse_by_region(experiment)
+    refuse_by_region(experiment)
     if missing := missing_for_rule(experiment):
         raise Conflict(f"Before the start the rule needs {', '.join(missing)}")
 
@@ -151,6 +153,7 @@ def unschedule(by: User, key: str) -> Experiment:
 def set_end(by: User, key: str, ends_at: datetime | None) -> Experiment:
     """End at a time to come, or (None) when somebody ends it. Raises InputError for a time in the past."""
     experiment = _for_change(by, key, allowed=("scheduled", "running", "paused"), verb="given an end")
+    refuse_by_region(experiment)
     if ends_at is not None:
         check_day("ends_at", ends_at)
     if ends_at is not None and ends_at <= max(clock.now(), experiment.starts_at or clock.now()):
@@ -172,6 +175,7 @@ def new_round(by: User, key: str, *, plan_goes_on: bool = True) -> Experiment:
     An ended plan of several rounds that has some left goes on, where ``plan_goes_on``; else another plan begins.
     """
     experiment = _for_change(by, key, allowed=("ended", "decided"), verb="run again")
+    refuse_by_region(experiment)
     rollout = getattr(experiment, "rollout", None)
     if experiment.data_from == "events" and rollout is not None and rollout.stopped_at is None:
         raise Conflict(
@@ -232,10 +236,22 @@ def _lock(experiment: Experiment) -> None:
     experiment.rule_locked_at, experiment.rule_round = clock.now(), experiment.round
 
 
+def begin_by_region(experiment: Experiment, started_on: date) -> None:
+    """Into the state in which spending is withheld from a day on, past or to come. Called inside the transaction of an action
+    that records it; the experiment is not saved yet. Raises Conflict for one by visitor, or that is no draft."""
+    if not experiment.by_region:
+        raise Conflict("This experiment is by visitor; it is started as one")
+    if experiment.state != "draft":
+        raise Conflict(f"This experiment is {experiment.state}; only one that is draft can be started")
+    experiment.state = "running"
+    experiment.started_on, experiment.started_at = started_on, first_moment(started_on)
+
+
 @transaction.atomic
 def pause(by: User, key: str, *, hold: bool = True) -> Experiment:
     """Nobody new comes in for a while; units that are in keep their variant, or all get control without ``hold``."""
     experiment = _for_change(by, key, allowed=("running",), verb="paused")
+    refuse_by_region(experiment)
     experiment.holds_units = hold
     return _move(experiment, by, "pause", f"Paused; {_held_words(hold)}", "paused")
 
@@ -258,14 +274,14 @@ def end(by: User, key: str, *, hold: bool = True) -> Experiment:
     experiment = _for_change(by, key, allowed=("running", "paused"), verb="ended")
     experiment.ended_on, experiment.ended_at = today(), clock.now()
     experiment.ends_at, experiment.holds_units = None, hold
-    return _move(experiment, by, "end", f"Ended; {_held_words(hold)}", "ended")
+    return _move(experiment, by, "end", "Ended" if experiment.by_region else f"Ended; {_held_words(hold)}", "ended")
 
 
 def give_without_test(experiment: Experiment) -> None:
     """Into the state in which variants are given by a rollout and nothing is tested; metrics keep their present definitions.
     Called inside the transaction of an action that keeps the rollout and records it; the experiment is not saved yet. Raises
     Conflict for one that is no draft, was run before, or whose traffic is shared out elsewhere."""
-    _refuse_by_region(experiment)
+    refuse_by_region(experiment)
     if experiment.state != "draft" or experiment.round > 1:
         raise Conflict("Only a draft that was never run can be given without a test")
     if experiment.data_from != "events":

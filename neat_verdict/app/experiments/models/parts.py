@@ -102,7 +102,10 @@ PLAN_CONSTRAINTS: list[models.BaseConstraint] = [
     models.CheckConstraint(condition=Q(confidence__gt=0, confidence__lt=1), name="confidence_share"),
     models.CheckConstraint(condition=Q(power__gt=0, power__lt=1), name="power_share"),
     models.CheckConstraint(
-        condition=Q(state__in=["draft", "scheduled", "archived", "tailored"]) | Q(rule__isnull=False),
+        # A test by region has a rule of its own, in its plan.
+        condition=Q(state__in=["draft", "scheduled", "archived", "tailored"])
+        | Q(rule__isnull=False)
+        | Q(by_region=True),
         name="rule_locked_once_started",
     ),
     models.CheckConstraint(condition=Q(family__in=["holm", "benjamini_hochberg"]), name="family_known"),

@@ -36,8 +36,8 @@ export function CalendarPanel() {
 }
 
 function Make() {
-  const { experiment, mayEdit } = useEditing();
-  const { plan } = useRegions();
+  const { experiment } = useEditing();
+  const { plan, mayPlan } = useRegions();
   const set = useSetSpendingCalendar(experiment.key);
   const [start, setStart] = useState("");
   return (
@@ -46,7 +46,7 @@ function Make() {
         It begins with what each group usually spends on each weekday. Nothing is spent where it is withheld; what is
         saved may be spent again.
       </p>
-      {mayEdit && (
+      {mayPlan && (
         <form
           className="flex items-end gap-3"
           onSubmit={(event) => {
@@ -76,8 +76,8 @@ function Make() {
 }
 
 function Made({ calendar }: { calendar: SpendingCalendar }) {
-  const { experiment, mayEdit } = useEditing();
-  const { plan } = useRegions();
+  const { experiment } = useEditing();
+  const { plan, mayPlan } = useRegions();
   const set = useSetSpendingCalendar(experiment.key);
   const past = useRef<Wanted[]>([]);
   const [depth, setDepth] = useState(0);
@@ -111,7 +111,7 @@ function Made({ calendar }: { calendar: SpendingCalendar }) {
       title="Spending calendar"
       note={`from ${dayText(calendar.start)} on, ${calendar.days.length} days`}
       action={
-        mayEdit &&
+        mayPlan &&
         depth > 0 && (
           <button
             className="link text-sm"
@@ -140,7 +140,7 @@ function Made({ calendar }: { calendar: SpendingCalendar }) {
             name={title}
             description={description}
             chosen={calendar.again === name}
-            disabled={!mayEdit || (name === "other" && plan.cells?.not_analysed.length === 0)}
+            disabled={!mayPlan || (name === "other" && plan.cells?.not_analysed.length === 0)}
             choose={() => change({ again: name })}
           />
         ))}
@@ -152,7 +152,7 @@ function Made({ calendar }: { calendar: SpendingCalendar }) {
           label="Why it differs from the budget by more than is tolerated"
           value={calendar.reason}
           save={(reason) => change({ reason })}
-          locked={!mayEdit}
+          locked={!mayPlan}
         />
       )}
       <div className="mt-2 mb-1 flex flex-wrap items-center gap-2 text-sm">
@@ -183,7 +183,7 @@ function Made({ calendar }: { calendar: SpendingCalendar }) {
           Arrow keys go from day to day; Escape leaves a day as it was, an empty one as planned.
         </span>
       </div>
-      <Grid calendar={calendar} asShares={asShares} edit={mayEdit ? edit : null} />
+      <Grid calendar={calendar} asShares={asShares} edit={mayPlan ? edit : null} />
     </Panel>
   );
 }

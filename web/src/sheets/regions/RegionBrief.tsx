@@ -14,7 +14,7 @@ export function RegionBrief() {
 
 function Brief() {
   const { experiment, save: saveExperiment, errorFor: experimentError, mayEdit } = useEditing();
-  const { plan, save, errorFor, open } = useRegions();
+  const { plan, save, errorFor, open, mayPlan } = useRegions();
   const outcomes = plan.past?.outcomes ?? [];
   const margin = plan.break_even ? 1 / plan.break_even : null;
   return (
@@ -29,7 +29,7 @@ function Brief() {
           save={(tested) => save({ tested })}
           placeholder="Posters in towns"
           error={errorFor("tested")}
-          locked={!mayEdit}
+          locked={!mayPlan}
         />
         <TextField
           label="Why this is worth a test"
@@ -53,7 +53,14 @@ function Brief() {
             label="Outcome"
             value={plan.outcome}
             options={outcomes.map((name) => ({ value: name, label: name.replaceAll("_", " ") }))}
-            save={(outcome) => save({ outcome, pairs: null, weeks: null })}
+            save={(outcome) =>
+              save({
+                outcome,
+                pairs: null,
+                weeks: null,
+                less_is_better: plan.less_is_better.filter((one) => one !== outcome),
+              })
+            }
             error={errorFor("outcome")}
             locked={!open}
             note="Regions are paired by it; the other outcomes of the past data are kept."
@@ -70,7 +77,7 @@ function Brief() {
           unit={`a ${plan.currency}`}
           required={false}
           error={errorFor("break_even")}
-          locked={!mayEdit}
+          locked={!mayPlan}
           note={
             margin
               ? `It pays if a unit of spend brings ${plan.break_even} of ${plan.outcome.replaceAll("_", " ") || "the outcome"} or more, which is a margin of ${(margin * 100).toFixed(1)}%.`
@@ -83,10 +90,64 @@ function Brief() {
           save={(share) => save({ break_even: share ? Number((1 / share).toPrecision(6)) : null })}
           percent
           required={false}
-          locked={!mayEdit}
+          locked={!mayPlan}
+        />
+        <NumberField
+          label="Within how much of that it makes no difference worth while"
+          value={plan.same_within || null}
+          save={(share) => save({ same_within: share ?? 0 })}
+          percent
+          required={false}
+          error={errorFor("same_within")}
+          locked={!mayPlan}
+        />
+        {outcomes.length > 1 && <LessIsBetter />}
+      </Panel>
+      <Panel title="What makes it unsound">
+        <NumberField
+          label="Still spent where it is withheld, at most"
+          term="Leak"
+          value={plan.leak_limit}
+          save={(share) => share !== null && save({ leak_limit: share })}
+          percent
+          error={errorFor("leak_limit")}
+          locked={!mayPlan}
+          note="Of what is usual there. Less than that is allowed for in the return; more, and nothing may be read."
         />
       </Panel>
     </>
+  );
+}
+
+/** The outcomes of which less is wanted; the one that decides is never among them. */
+function LessIsBetter() {
+  const { plan, save, errorFor, mayPlan } = useRegions();
+  const others = (plan.past?.outcomes ?? []).filter((name) => name !== plan.outcome);
+  const turn = (name: string, less: boolean) =>
+    save({ less_is_better: less ? [...plan.less_is_better, name] : plan.less_is_better.filter((one) => one !== name) });
+  return (
+    <fieldset className="border-b border-base-300 py-1.5">
+      <legend className="quiet mb-1 text-sm">Other outcomes of which less is better</legend>
+      <div className="flex flex-wrap gap-x-5 gap-y-1">
+        {others.map((name) => (
+          <label key={name} className="flex items-center gap-2">
+            <input
+              type="checkbox"
+              className="checkbox checkbox-sm"
+              checked={plan.less_is_better.includes(name)}
+              disabled={!mayPlan}
+              onChange={(event) => turn(name, event.target.checked)}
+            />
+            {name.replaceAll("_", " ")}
+          </label>
+        ))}
+      </div>
+      {errorFor("less_is_better") && (
+        <p role="alert" className="text-sm text-error">
+          {errorFor("less_is_better")}
+        </p>
+      )}
+    </fieldset>
   );
 }
 

@@ -312,8 +312,8 @@ function enough(design: RegionDesign, breakEven: number | null): boolean {
 }
 
 function PlaceboPanel() {
-  const { experiment, mayEdit } = useEditing();
-  const { plan } = useRegions();
+  const { experiment } = useEditing();
+  const { plan, mayPlan } = useRegions();
   const latest = usePlacebo(experiment.key);
   const start = useStartPlacebo(experiment.key);
   const cancel = useCancelPlacebo(experiment.key);
@@ -329,7 +329,7 @@ function PlaceboPanel() {
       }
       note="the chosen design in every past window, drawn again and again"
       action={
-        mayEdit &&
+        mayPlan &&
         plan.pairs !== null && (
           <button
             className="btn btn-sm btn-primary"
@@ -345,7 +345,7 @@ function PlaceboPanel() {
         <Running
           label="Placebo test"
           progress={placebo.progress}
-          cancel={mayEdit ? () => cancel.mutate(placebo.id) : null}
+          cancel={mayPlan ? () => cancel.mutate(placebo.id) : null}
         />
       )}
       <p className="quiet text-sm" role="status">

@@ -1,12 +1,65 @@
-import { usePlacebo, useRegionPlan } from "../../api/regions";
+import { Link, useParams } from "react-router";
+import { usePlacebo, useRegionPlan, useRegionReading, type RegionReading } from "../../api/regions";
+import { verdictNamed } from "../../api/vocabulary";
 import { plural } from "../../lib/format";
+import { TONE_CLASS, TONE_COLOUR } from "../../lib/words";
 import { FactLine } from "../../parts/basics";
+import { Conditions } from "../../parts/Conditions";
+import { Headline } from "../../parts/Headline";
+import { Term } from "../../parts/Term";
 import { useEditing } from "../editing";
 import { StateActions } from "../StateActions";
 import { money, share } from "./words";
 
 /** What the plan by region comes to; it stands with every sheet. */
 export function RegionStanding() {
+  const { experiment } = useEditing();
+  const shown = useRegionReading(experiment.key, experiment.started_on !== null).data;
+  return shown ? <Seen shown={shown} /> : <Planned />;
+}
+
+/** What the rule says with the days so far. */
+function Seen({ shown }: { shown: RegionReading }) {
+  const { experiment, mayAct } = useEditing();
+  const look = verdictNamed(shown.verdict);
+  // The Verdict sheet itself has the conditions and the form.
+  const elsewhere = useParams().sheet !== "verdict";
+  return (
+    <aside aria-label="Standing" className="min-w-0">
+      <div className="border-t-[3px] pt-2" style={{ borderColor: TONE_COLOUR[look.tone] }}>
+        <div className={`text-sm font-semibold ${TONE_CLASS[look.tone]}`}>
+          <span aria-hidden>{look.mark}</span> <Term name={look.title} explanation={look.meaning} />
+        </div>
+        <Headline text={shown.headline} figure={shown.figure} tone={look.tone} className="mt-1 text-[21px]" />
+        <p className="quiet mt-2 text-sm">{shown.detail}</p>
+        {elsewhere && mayAct && look.settled && ["running", "ended"].includes(experiment.state) && (
+          <Link to={`/experiments/${experiment.key}/verdict`} className="btn btn-primary btn-sm mt-3 w-full">
+            Record the decision
+          </Link>
+        )}
+        {elsewhere && (
+          <>
+            <h2 className="mt-4 mb-1 font-sans text-sm font-semibold">Conditions</h2>
+            <Conditions reading={shown} />
+          </>
+        )}
+        {shown.warnings.length > 0 && (
+          <>
+            <h2 className="mt-4 mb-1 font-sans text-sm font-semibold">Before you decide</h2>
+            {shown.warnings.map((line) => (
+              <p key={line} className="quiet mb-1 text-sm">
+                {line}
+              </p>
+            ))}
+          </>
+        )}
+      </div>
+      <StateActions settled={look.settled} />
+    </aside>
+  );
+}
+
+function Planned() {
   const { experiment } = useEditing();
   const { data: plan } = useRegionPlan(experiment.key);
   const placebo = usePlacebo(experiment.key).data?.placebo;
@@ -44,5 +97,5 @@ function headline(plan: ReturnType<typeof useRegionPlan>["data"], chosen: boolea
   if (!plan?.past) return "Bring the past of the regions in on Sizing.";
   if (!chosen) return "Choose a design on Sizing.";
   if (plan.cells === null) return "Ready to be drawn on Traffic.";
-  return "Drawn: the lists can be handed over.";
+  return plan.missing_for_start.length === 0 ? "Ready to start." : "Drawn: the lists can be handed over.";
 }

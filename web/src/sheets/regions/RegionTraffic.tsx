@@ -40,7 +40,8 @@ function Cells() {
 }
 
 function Draw({ plan }: { plan: RegionPlan }) {
-  const { experiment, mayEdit } = useEditing();
+  const { experiment } = useEditing();
+  const { mayPlan } = useRegions();
   const draw = useDrawCells(experiment.key);
   const [seed, setSeed] = useState("");
   const [wrong, setWrong] = useState("");
@@ -50,7 +51,7 @@ function Draw({ plan }: { plan: RegionPlan }) {
         Within each pair chance decides in which region spending is withheld; the other goes on as usual. The seed
         stands in the ledger, and draws the same again.
       </p>
-      {mayEdit && (
+      {mayPlan && (
         <form
           className="flex flex-wrap items-end gap-3"
           onSubmit={(event) => {
@@ -90,7 +91,8 @@ const LISTS = [
 ] as const;
 
 function Drawn({ plan, cells }: { plan: RegionPlan; cells: NonNullable<RegionPlan["cells"]> }) {
-  const { experiment, mayEdit } = useEditing();
+  const { experiment } = useEditing();
+  const { mayPlan } = useRegions();
   const [undoing, setUndoing] = useState(false);
   const sizes = {
     withheld: cells.pairs.length,
@@ -103,7 +105,7 @@ function Drawn({ plan, cells }: { plan: RegionPlan; cells: NonNullable<RegionPla
         title="Regions and spending"
         note={`${plural(cells.pairs.length, "pair")}, drawn by seed ${cells.seed}`}
         action={
-          mayEdit && (
+          mayPlan && (
             <button className="btn btn-sm" onClick={() => setUndoing(true)}>
               Undo the draw…
             </button>

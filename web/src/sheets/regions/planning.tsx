@@ -6,7 +6,9 @@ import { useEditing } from "../editing";
 
 interface Planning {
   plan: RegionPlan;
-  /** Whether what the cells follow from may still change: by an analyst, before the draw. */
+  /** Whether the plan may still change: by an analyst, before the start. */
+  mayPlan: boolean;
+  /** Whether what the cells follow from may: before the draw, too. */
   open: boolean;
   save: (changes: RegionChanges) => void;
   undo: () => void;
@@ -53,6 +55,7 @@ function Provider({ plan, children }: { plan: RegionPlan; children: ReactNode })
     };
     return {
       plan,
+      mayPlan: mayEdit && plan.locked_at === null,
       open: mayEdit && plan.cells === null,
       save: (changes) => send(changes, false),
       undo: () => {

@@ -1,0 +1,129 @@
+"""What a test by region shows, and what the rule says of it, with the days that have come in."""
+
+from __future__ import annotations
+
+from datetime import date, timedelta
+from functools import lru_cache
+
+import numpy as np
+
+from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.experiments.queries import today
+from neat_verdict.app.http.problems import Conflict
+from neat_verdict.app.regions import queries
+from neat_verdict.app.regions.models import RegionPlan, RegionSeries
+from neat_verdict.core.regions import (
+    DrawnPair,
+    Observed,
+    Panel,
+    RegionReading,
+    RegionTest,
+    follow,
+    read_region_test,
+)
+from neat_verdict.core.verdicts.by_region import RegionNames, RegionVerdict, judge_regions
+
+_MONTH, _YEAR = 365.25 / 12, 364  # days
+
+
+def rule_of(plan: RegionPlan) -> RegionTest:
+    """What was fixed at the start. Raises Conflict before it."""
+    design = queries.chosen_of(plan)
+    if plan.locked_at is None or plan.drawn is None or plan.calendar is None or design is None:
+        raise Conflict("This test has not started; there is nothing to read yet")
+    return RegionTest(
+        plan.outcome,
+        tuple(DrawnPair(withheld, control) for withheld, control in plan.drawn),
+        date.fromisoformat(plan.calendar["start"]),
+        design.weeks * 7,
+        design.cool_down * 7,
+        design.base_days,
+        plan.break_even or 0.0,
+        plan.confidence,
+        plan.same_within,
+        plan.leak_limit,
+        frozenset(plan.less_is_better),
+    )
+
+
+def names_of(plan: RegionPlan) -> RegionNames:
+    """What the words need."""
+    return RegionNames(plan.tested, plan.outcome, plan.currency)
+
+
+def reading_of(plan: RegionPlan) -> RegionReading:
+    """The test with the days that have come in. Raises Conflict before the start."""
+    rule_of(plan)
+    ended = _ended_early(plan)
+    return _reading(plan.pk, plan.version, plan.digest, plan.test_digest, ended)
+
+
+def verdict_of(plan: RegionPlan, reading: RegionReading) -> RegionVerdict:
+    """What the rule says of a reading, today."""
+    return judge_regions(reading, names_of(plan), today(), ended_early=_ended_early(plan) is not None)
+
+
+def month_of(plan: RegionPlan) -> float:
+    """What is usually spent a month in all regions, by the last year before the test."""
+    return float(queries.panel_of(plan).spend[:, -_YEAR:].mean(axis=1).sum() * _MONTH)
+
+
+def _ended_early(plan: RegionPlan) -> date | None:
+    """The day before the one on which somebody ended it, where that was before its last day."""
+    experiment: Experiment = plan.experiment
+    if experiment.ended_on is None or experiment.ended_on > rule_of(plan).last:
+        return None
+    return experiment.ended_on - timedelta(days=1)
+
+
+@lru_cache(maxsize=32)
+def _reading(pk: int, _version: int, _digest: str, _test_digest: str, ended: date | None) -> RegionReading:
+    plan = RegionPlan.objects.select_related("experiment").get(pk=pk)
+    calendar = queries.calendar_of(plan)
+    assert calendar is not None
+    assert plan.calendar is not None
+    counted = plan.groups or (plan.found or {}).get("groups", [])
+    groups = {name: observed_of(plan, (name,)) for name in counted} if len(counted) > 1 else {}
+    observed = observed_of(plan, tuple(plan.groups))
+    known = set(observed.panel.regions)
+    left_alone = [name for name in queries.cells_of(plan)["not-analysed"] if name in known]
+    return read_region_test(
+        rule_of(plan),
+        observed,
+        calendar,
+        groups,
+        [] if plan.calendar["again"] == "other" else left_alone,
+        ended=ended,
+    )
+
+
+def observed_of(plan: RegionPlan, groups: tuple[str, ...]) -> Observed:
+    """Past and test of product groups ((): all)."""
+    past = queries.past_of(plan, groups)
+    rows = RegionSeries.objects.filter(plan=plan, of_test=True)
+    if groups:
+        rows = rows.filter(group__in=groups)
+    tables = table_of(past, list(rows))
+    spend = tables.pop(queries.SPEND)
+    return follow(past, tables, spend)
+
+
+def table_of(past: Panel, rows: list[RegionSeries]) -> dict[str, np.ndarray]:
+    """Days of the test by measure, regions x days in the past's order, added up over product groups; NaN where a figure is
+    missing in one of them."""
+    days = max((len(row.values) // 8 for row in rows), default=0)
+    shape = len(past.regions), days
+    parts: dict[tuple[str, str], np.ndarray] = {}
+    places = {name: place for place, name in enumerate(past.regions)}
+    for row in rows:
+        of = parts.setdefault((row.measure, row.group), np.full(shape, np.nan))
+        values = np.frombuffer(bytes(row.values), dtype="<f8")
+        of[places[row.region], : len(values)] = values
+    result = {}
+    for measure in (*past.outcomes, queries.SPEND):
+        found = [values for (name, _), values in parts.items() if name == measure]
+        # A group without a row where another has one sold nothing there on that day, as in the past.
+        whole = np.full(shape, np.nan) if not found else np.nansum(found, axis=0)
+        empty = np.all(np.isnan(found), axis=0) if found else np.ones(shape, dtype=bool)
+        result[measure] = np.where(empty, np.nan, whole)
+    return result

@@ -1,0 +1,178 @@
+"""Whether a test by region runs as it was planned: where money still went, what the calendar said, partners that moved too."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+
+import numpy as np
+
+from neat_verdict.core.numeric import FloatArray
+from neat_verdict.core.regions.calendar import GROUPS, Group, SpendingCalendar
+from neat_verdict.core.regions.drawing import DrawnPair
+from neat_verdict.core.regions.effect import Windows, past_windows
+from neat_verdict.core.regions.following import Observed
+from neat_verdict.core.regions.panel import WEEK, Panel
+
+# The house's limits, no source: of what is usual, beyond which a region's spend is named; of standard deviations.
+LEAK_SHOWN, MOVED = 0.05, 3.0
+_FEWEST_OTHERS = 3
+
+
+@dataclass(frozen=True, slots=True)
+class Leak:
+    """What was still spent in a withheld region, and which ``share`` of its usual spend that is."""
+
+    region: str
+    spent: float
+    share: float
+
+
+@dataclass(frozen=True, slots=True)
+class Missing:
+    """So many ``days`` of the test that a region of the pairs lacks, from ``first`` on."""
+
+    region: str
+    first: date
+    days: int
+
+
+@dataclass(frozen=True)
+class GroupSpend:
+    """A group's money by day of the test and its cool-down so far: planned in the calendar, and spent."""
+
+    group: Group
+    planned: FloatArray
+    spent: FloatArray
+
+    @property
+    def difference(self) -> float:
+        """Spent beyond what was planned, relative to it; where nothing was planned, 0 for nothing and else without limit."""
+        planned, spent = float(self.planned.sum()), float(self.spent.sum())
+        if planned == 0:
+            return np.inf if spent else 0.0
+        return spent / planned - 1
+
+
+@dataclass(frozen=True, slots=True)
+class Moved:
+    """The growth of the control regions over that of those not analysed, and how far it went in past windows (one standard
+    deviation, of logarithms)."""
+
+    growth: float
+    spread: float
+
+    @property
+    def too_far(self) -> bool:
+        return bool(abs(np.log1p(self.growth)) > MOVED * self.spread)
+
+
+@dataclass(frozen=True)
+class RegionWatch:
+    """``leak`` is the share of the usual spend that still went to the withheld regions while it was withheld; None before its
+    first day, or where nothing is usual. ``leaks`` are the regions it went to, the worst first. ``moved`` is None where there is
+    nothing to hold the control against."""
+
+    leak: float | None
+    leaks: tuple[Leak, ...]
+    spend: tuple[GroupSpend, ...]
+    missing: tuple[Missing, ...]
+    moved: Moved | None
+
+
+def watch_regions(
+    observed: Observed,
+    outcome: str,
+    pairs: Sequence[DrawnPair],
+    windows: Windows,
+    calendar: SpendingCalendar,
+    test_days: int,
+    others: Sequence[str],
+) -> RegionWatch:
+    """Look at the days so far.
+
+    ``windows`` end with the last day there is, ``test_days`` are those on which spending is withheld; ``others`` are regions that
+    the test leaves as they are (none where what is saved is spent in them). Raises InputError for a region or an outcome that it
+    does not have.
+    """
+    panel = observed.panel
+    withheld, control = (panel.rows([getattr(pair, side) for pair in pairs]) for side in ("withheld", "control"))
+    rows = {"withheld": withheld, "control": control, "other": _rest(panel, {*withheld, *control})}
+    days = min(windows.end - windows.start, len(calendar.days))
+    spent_days = slice(windows.start, windows.start + days)
+    spend = tuple(
+        GroupSpend(
+            group,
+            np.array([one.planned[place] / 100 for one in calendar.days[:days]]),
+            panel.spend[rows[group], spent_days].sum(axis=0),
+        )
+        for place, group in enumerate(GROUPS)
+    )
+    leak, leaks = _leaks(observed, withheld, windows, min(test_days, windows.end - windows.start))
+    return RegionWatch(
+        leak,
+        leaks,
+        spend,
+        _missing(observed, [*withheld, *control], windows),
+        _moved(panel, panel.outcome(outcome), control, others, windows),
+    )
+
+
+def _rest(panel: Panel, taken: set[int]) -> list[int]:
+    return [place for place in range(len(panel.regions)) if place not in taken]
+
+
+def _leaks(
+    observed: Observed, withheld: Sequence[int], windows: Windows, days: int
+) -> tuple[float | None, tuple[Leak, ...]]:
+    """What is usual is each region's mean of the base on that weekday, on the days that it has a row of."""
+    if days < 1:
+        return None, ()
+    panel = observed.panel
+    base, now = slice(windows.base, windows.start), slice(windows.start, windows.start + days)
+    before, spent = panel.spend[withheld, base], panel.spend[withheld, now].sum(axis=1)
+    weekday = np.arange(before.shape[1]) % WEEK
+    means = np.stack([before[:, weekday == day].mean(axis=1) for day in range(WEEK)], axis=1)
+    # The base is whole weeks long, so that the test begins on the weekday that the base does.
+    places = (np.arange(days) + before.shape[1]) % WEEK
+    usual = np.where(observed.missing[withheld, now], 0.0, means[:, places]).sum(axis=1)
+    if usual.sum() <= 0:
+        return None, ()
+    shares = np.divide(spent, usual, out=np.where(spent > 0, np.inf, 0.0), where=usual > 0)
+    named = [
+        Leak(panel.regions[row], float(money), float(share))
+        for row, money, share in zip(withheld, spent, shares, strict=True)
+        if share > LEAK_SHOWN
+    ]
+    return float(spent.sum() / usual.sum()), tuple(sorted(named, key=lambda one: (-one.spent, one.region)))
+
+
+def _missing(observed: Observed, rows: Sequence[int], windows: Windows) -> tuple[Missing, ...]:
+    panel, found = observed.panel, []
+    for row in rows:
+        places = np.flatnonzero(observed.missing[row, windows.start : windows.end])
+        if len(places):
+            found.append(Missing(panel.regions[row], panel.day(windows.start + int(places[0])), len(places)))
+    return tuple(sorted(found, key=lambda one: (-one.days, one.region)))
+
+
+def _moved(
+    panel: Panel, values: FloatArray, control: Sequence[int], others: Sequence[str], windows: Windows
+) -> Moved | None:
+    """Held against how the same two groups moved apart in past windows of the same length."""
+    if len(others) < _FEWEST_OTHERS or windows.end <= windows.start:
+        return None
+    ours, theirs = values[control].sum(axis=0), values[panel.rows(others)].sum(axis=0)
+
+    def apart(window: Windows) -> float:
+        base, test = slice(window.base, window.start), slice(window.start, window.end)
+        sums = [float(one[part].sum()) for one in (ours, theirs) for part in (test, base)]
+        return float(np.log(sums[0] * sums[3] / (sums[1] * sums[2]))) if min(sums) > 0 else np.nan
+
+    past = past_windows(windows.start, windows.end - windows.start, windows.start - windows.base)
+    before = [found for window in past if np.isfinite(found := apart(window))]
+    now = apart(windows)
+    if len(before) < 2 or not np.isfinite(now):
+        return None
+    return Moved(float(np.expm1(now)), float(np.sqrt(np.mean(np.square(before)))))

@@ -1,0 +1,33 @@
+"""It brings about what it costs: neither spending nor saving makes a difference worth while."""
+
+from __future__ import annotations
+
+from neat_verdict.core.text.format import format_percent
+from neat_verdict.core.verdicts.by_region.base import (
+    RegionFacts,
+    RegionNames,
+    RegionVerdictKind,
+    brought,
+    effect_words,
+    format_return,
+)
+from neat_verdict.core.verdicts.kinds.base import Parts
+
+
+class SameEitherWay(RegionVerdictKind):
+    name, title, tone, mark, order = "same_either_way", "No worthwhile difference", "same", "＝", 4
+    meaning = "The whole interval of the incremental return lies so close to break-even that it makes no difference worth while."
+
+    def holds(self, facts: RegionFacts) -> bool:
+        return facts.same
+
+    def words(self, facts: RegionFacts, names: RegionNames) -> Parts:
+        sentence, figure = brought(facts, names)
+        test = facts.reading.test
+        return Parts(
+            f"{sentence} It pays for itself, no more and no less.",
+            f"No worthwhile difference: {figure}",
+            f"Break-even is {format_return(test.break_even)}; {format_percent(test.same_within)} more or less does not matter. "
+            f"{effect_words(facts, names)}",
+            figure,
+        )

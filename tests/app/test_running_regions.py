@@ -1,0 +1,388 @@
+"""Tests by region while they run: the start, days that come in, what is shown, the decision."""
+
+import json
+import tempfile
+from datetime import date, timedelta
+from pathlib import Path
+
+import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client
+
+from neat_verdict.app import clock
+from neat_verdict.app.analysis.analysis import analyse
+from neat_verdict.app.analysis.docket import docket
+from neat_verdict.app.casebook.actions import plan_rollout
+from neat_verdict.app.collect.actions import preview
+from neat_verdict.app.config.api import api
+from neat_verdict.app.experiments import actions as experiments
+from neat_verdict.app.experiments.models import LedgerEntry
+from neat_verdict.app.experiments.queries import find
+from neat_verdict.app.http.problems import Conflict
+from neat_verdict.app.planning.actions import start_rehearsal
+from neat_verdict.app.regions import actions, queries, running
+from neat_verdict.app.regions.presenting import reading_out
+from neat_verdict.app.regions.reading import reading_of
+from neat_verdict.app.traffic.splitting import change_split
+from neat_verdict.app.watch.actions import tick
+from neat_verdict.app.watch.models import Notice
+from neat_verdict.core.checks import InputError
+from tests.app.conftest import TODAY
+from tests.app.test_regions import HEADER, LAST, NAMES, plan_of, planned_by_region, written
+
+pytestmark = pytest.mark.django_db
+START = TODAY.date() + timedelta(days=4)
+
+
+def drawn_by_region(by, start=START, **changes):
+    """Planned, its cells drawn and its calendar made."""
+    experiment = planned_by_region(by)
+    plan = plan_of(experiment)
+    if changes:
+        plan = actions.edit_plan(by, experiment, plan.version, changes)
+    plan = actions.draw_cells(by, experiment, 11)
+    calendar = {"start": start.isoformat(), "budget": None, "again": "no", "edits": [], "reason": "it is saved"}
+    actions.set_calendar(by, experiment, plan.version, calendar)
+    return find(experiment.key)
+
+
+def running_by_region(by, **changes):
+    experiment = drawn_by_region(by, **changes)
+    running.start_region_test(by, experiment)
+    return find(experiment.key)
+
+
+def rows_of_test(experiment, days, *, incremental=6.0, leak=0.0, first=None, lacking=()):
+    """Rows from the day after the past on: sales as before the test, less what money not spent would have brought."""
+    plan = plan_of(experiment)
+    withheld = {pair[0] for pair in plan.drawn}
+    start, first = date.fromisoformat(plan.calendar["start"]), first or LAST + timedelta(days=1)
+    design = queries.chosen_of(plan)
+    rows = []
+    for at in range(days):
+        day = first + timedelta(days=at)
+        off = start <= day < start + timedelta(weeks=design.weeks)
+        for place, name in enumerate(NAMES):
+            size = 200 * 1.7 ** (place // 2)
+            usual = round(0.05 * size, 2)
+            spent = usual * leak if off and name in withheld else usual
+            sales = size * (1 + 0.1 * (day.weekday() == 5) + 0.01 * ((7 * place + at) % 5)) - incremental * (
+                usual - spent
+            )
+            if name not in lacking:
+                rows.append((name, day, round(sales, 2), round(sales / 30), round(spent, 2)))
+    return rows
+
+
+def bring_days(by, experiment, rows, header=HEADER):
+    with tempfile.NamedTemporaryFile(suffix=".csv") as kept:
+        kept.write(written(rows, header))
+        kept.flush()
+        return running.bring_days(by, experiment, Path(kept.name), "days.csv")[1]
+
+
+def after(days):
+    """The morning after so many days of the test."""
+    return clock.at(TODAY + timedelta(days=4 + days))
+
+
+def whole_length(experiment):
+    design = queries.chosen_of(plan_of(experiment))
+    return (design.weeks + design.cool_down) * 7
+
+
+def finished_by_region(by, **given):
+    """Run to its end with all its days in."""
+    experiment = running_by_region(by)
+    days = whole_length(experiment)
+    with after(days):
+        bring_days(by, experiment, rows_of_test(experiment, days + 4, **given))
+    return find(experiment.key)
+
+
+@pytest.fixture
+def on_its_way(analyst):
+    return running_by_region(analyst)
+
+
+# The start
+
+
+@pytest.mark.parametrize(
+    ("make", "said"),
+    [
+        (planned_by_region, "draw the cells on Traffic"),
+        (lambda by: drawn_by_region(by, break_even=None), "what each unit of spend must bring"),
+        (lambda by: drawn_by_region(by, start=LAST), "within the past data"),
+    ],
+    ids=["nothing drawn", "no break-even", "the past reaches into it"],
+)
+def test_a_start_says_what_is_missing(analyst, make, said):
+    experiment = make(analyst)
+    with pytest.raises(Conflict, match=said):
+        running.start_region_test(analyst, experiment)
+    assert find(experiment.key).state == "draft"
+    assert plan_of(experiment).locked_at is None
+
+
+def test_the_start_locks_the_plan_and_begins_on_the_calendars_first_day(analyst, on_its_way):
+    assert (on_its_way.state, on_its_way.started_on) == ("running", START)
+    with pytest.raises(Conflict, match="its plan stands"):
+        actions.edit_plan(analyst, on_its_way, plan_of(on_its_way).version, {"break_even": 1.0})
+    with pytest.raises(Conflict, match="its plan stands"):
+        actions.undo_draw(analyst, on_its_way, "they do not please")
+    shown = reading_out(plan_of(on_its_way))
+    assert (shown.verdict, shown.phase, shown.days) == ("keep_on", "before", 0)
+    assert LedgerEntry.objects.filter(experiment=on_its_way, verb="start").count() == 1
+    with pytest.raises(Conflict, match="running"):
+        running.start_region_test(analyst, on_its_way)
+
+
+@pytest.mark.parametrize("what", ["pause", "new_round", "set_end"])
+def test_what_visitors_get_is_not_changed_by_region(analyst, on_its_way, what):
+    if what == "new_round":
+        experiments.end(analyst, on_its_way.key)
+    given = {"set_end": (None,)}.get(what, ())
+    with pytest.raises(Conflict, match="test by region"):
+        getattr(experiments, what)(analyst, on_its_way.key, *given)
+
+
+# Days that come in
+
+
+def test_days_come_back_as_they_went_in_after_the_past(analyst, on_its_way):
+    rows = rows_of_test(on_its_way, 10)
+    with after(6):
+        brought = bring_days(analyst, on_its_way, rows)
+        found = reading_of(plan_of(on_its_way))
+    assert (brought.new, brought.changed, brought.past, brought.last) == (16 * 10 * 3, 0, 0, rows[-1][1])
+    assert (found.days, found.phase) == (6, "test")
+    pairs = [pair[0] for pair in plan_of(on_its_way).drawn]
+    during = [row for row in rows if row[0] in pairs and row[1] >= START]
+    assert found.primary.effect.by_pair.observed.sum() == pytest.approx(sum(row[2] for row in during))
+
+
+def test_a_file_replaces_the_figures_it_has_and_nothing_else(analyst, on_its_way):
+    rows = rows_of_test(on_its_way, 8)
+    with after(6):
+        bring_days(analyst, on_its_way, rows[:-16])
+        again = [(*row[:2], row[2] + 1, *row[3:]) for row in rows[:3]]
+        brought = bring_days(analyst, on_its_way, again + rows[-16:])
+        assert (brought.new, brought.changed) == (16 * 3, 3)
+        spend = [(row[0], row[1], 7.0) for row in rows[:16]]
+        brought = bring_days(analyst, on_its_way, spend, ("region", "day", "spend"))
+        assert (brought.new, brought.changed) == (0, 16)
+        panel = reading_and_panel(on_its_way)
+        assert panel.outcomes["sales"][0, -8] == rows[0][2] + 1
+        assert panel.spend[:, -8].tolist() == [7.0] * 16
+
+
+def reading_and_panel(experiment):
+    from neat_verdict.app.regions.reading import observed_of
+
+    return observed_of(plan_of(experiment), ()).panel
+
+
+def test_rows_of_the_past_stay_as_they_were_and_unknown_regions_are_named(analyst, on_its_way):
+    with after(3):
+        rows = [("Town A", LAST, 1.0, 1.0, 1.0), ("Elsewhere", START, 1.0, 1.0, 1.0), ("Town A", START, 5.0, 1.0, 1.0)]
+        brought = bring_days(analyst, on_its_way, rows)
+    assert (brought.past, brought.unknown, brought.new) == (1, ("Elsewhere",), 3)
+
+
+@pytest.mark.parametrize(
+    ("rows", "header", "said"),
+    [
+        ([("Town A", START, 1, 2)], ("region", "day", "sales", "calls"), "must be a column of the past"),
+        ([("Town A", START, "x", 1, 1)], HEADER, "must be a number|1 row of the file"),
+        ([("Town A", START, -1, 1, 1)], HEADER, "0 or more"),
+        ([("Town A", START, 1, 1, 1)] * 2, HEADER, "has this day in line 3 already"),
+        ([("Town A", START, 1, 1, 1, "hats")], (*HEADER, "product"), "must be a group of the past"),
+        ([("Town A", START + timedelta(days=90), 1, 1, 1)], HEADER, "lies in the future"),
+    ],
+    ids=["another column", "no number", "under 0", "twice", "another group", "the future"],
+)
+def test_days_that_are_wrong_are_refused_whole(analyst, on_its_way, rows, header, said):
+    with after(3):
+        with pytest.raises((Conflict, InputError), match=said):
+            bring_days(analyst, on_its_way, [("Town B", START, 1, 1, 1, "")[: len(header)], *rows], header)
+        assert not plan_of(on_its_way).series.filter(of_test=True).exists()
+
+
+def test_a_test_takes_days_from_its_start_to_its_decision(analyst):
+    waiting = drawn_by_region(analyst)
+    with pytest.raises(Conflict, match="Start the test first"):
+        bring_days(analyst, waiting, [("Town A", LAST, 1, 1, 1)])
+
+
+def test_regions_that_lack_days_leave_with_their_partner_and_are_named(analyst, on_its_way):
+    with after(20):
+        bring_days(analyst, on_its_way, rows_of_test(on_its_way, 24, lacking=("Town C",)))
+        shown = reading_out(plan_of(on_its_way))
+    assert (shown.left_out, shown.watch.missing[0].region, shown.watch.missing[0].days) == (1, "Town C", 20)
+    assert any("left out" in line for line in shown.warnings)
+
+
+# What is shown
+
+
+@pytest.mark.parametrize(
+    ("given", "verdict", "suggested"),
+    [
+        ({"incremental": 6.0}, "spending_pays", "A"),
+        ({"incremental": 0.2}, "spending_does_not_pay", "B"),
+        ({"incremental": 2.0}, "regions_unresolved", "none"),
+        ({"incremental": 6.0, "leak": 0.3}, "regions_unsound", "none"),
+    ],
+)
+def test_at_the_end_the_rule_says_whether_the_spending_pays(analyst, given, verdict, suggested):
+    experiment = finished_by_region(analyst, **given)
+    with after(whole_length(experiment)):
+        shown = reading_out(plan_of(experiment))
+    assert (shown.verdict, shown.suggested, shown.phase) == (verdict, suggested, "complete")
+    assert shown.primary.incremental.estimate == pytest.approx(given["incremental"], abs=0.5)
+    if verdict == "regions_unsound":
+        assert shown.watch.leak == pytest.approx(0.3, abs=0.01)
+        assert shown.month is None
+    else:
+        usual = sum(0.05 * 200 * 1.7 ** (place // 2) for place in range(16)) * 365.25 / 12
+        assert shown.month.spend == pytest.approx(usual, rel=0.01)
+        assert shown.month.worth.estimate == pytest.approx(
+            (shown.primary.incremental.estimate - 2.0) * shown.month.spend
+        )
+
+
+def test_the_docket_says_how_far_it_is_and_what_waits(analyst, on_its_way):
+    def row():
+        return next(one for one in docket(analyst).rows if one.key == on_its_way.key)
+
+    assert (row().group, row().verdict, row().days) == ("collecting", "keep_on", 0)
+    days = whole_length(on_its_way)
+    with after(days):
+        bring_days(analyst, on_its_way, rows_of_test(on_its_way, days + 4))
+        assert (row().group, row().verdict, row().days, row().planned_days) == ("ready", "spending_pays", days, days)
+        assert "brings" not in row().short
+        assert row().short.startswith("Pays: ")
+
+
+def test_it_ends_by_itself_after_its_last_day_and_early_by_hand(analyst, on_its_way):
+    days = whole_length(on_its_way)
+    with after(days):
+        tick()
+    assert (find(on_its_way.key).state, reading_out(plan_of(on_its_way)).ended_early) == ("ended", False)
+    other = running_by_region(analyst)
+    with after(9):
+        bring_days(analyst, other, rows_of_test(other, 13))
+        experiments.end(analyst, other.key)
+        shown = reading_out(plan_of(other))
+    assert (shown.verdict, shown.ended_early, shown.days) == ("regions_unresolved", True, 9)
+
+
+@pytest.mark.parametrize(
+    ("given", "days", "said"),
+    [
+        ({}, None, ["is ready for your call"]),
+        ({"leak": 0.3}, 7, ["still went to the withheld regions"]),
+        ({"leak": 0.07}, 7, ["The incremental return allows for it"]),
+        ({}, 7, []),
+    ],
+    ids=["done", "a leak beyond the limit", "a leak below it", "all as planned"],
+)
+def test_its_owner_is_notified_once_of_what_matters(analyst, on_its_way, given, days, said):
+    days = days or whole_length(on_its_way)
+    with after(days):
+        bring_days(analyst, on_its_way, rows_of_test(on_its_way, days + 4, **given))
+        tick()
+        tick()
+        sentences = [one.sentence for one in Notice.objects.filter(experiment=on_its_way)]
+    assert len(sentences) == len(said)
+    assert all(words in sentence for words, sentence in zip(said, sentences, strict=True))
+
+
+@pytest.mark.parametrize(
+    "act",
+    [
+        lambda by, one: analyse(one),
+        lambda by, one: list(preview(by, one, b"day,variant,units,conversions\n", {})),
+        lambda by, one: change_split(by, one.key, START, [0.3, 0.7], "because"),
+        lambda by, one: plan_rollout(by, one.key, steps=[(START, 1.0)]),
+        lambda by, one: start_rehearsal(by, one, runs=100, seed=1, own_lift=None),
+    ],
+    ids=["a reading of visitors", "counts", "a split", "a rollout", "a rehearsal"],
+)
+def test_nothing_of_visitors_is_done_in_it(analyst, on_its_way, act):
+    with pytest.raises(Conflict, match="test by region"):
+        act(analyst, on_its_way)
+
+
+def test_a_decision_is_kept_with_what_it_was_made_on(analyst):
+    experiment = finished_by_region(analyst)
+    with after(whole_length(experiment)):
+        shown = reading_out(plan_of(experiment)).model_dump(mode="json")
+        with pytest.raises(InputError, match="differs from the rule"):
+            running.decide_by_region(analyst, experiment, choice="B", reason="", next_step="", shown=shown)
+        running.decide_by_region(analyst, experiment, choice="A", reason="", next_step="Print more", shown=shown)
+        decided = find(experiment.key)
+        assert (decided.state, decided.decision, decided.decision_next) == ("decided", "A", "Print more")
+        kept = reading_out(plan_of(experiment))
+        assert (kept.decided, kept.verdict, kept.headline) == (True, "spending_pays", shown["headline"])
+        with pytest.raises(Conflict, match="takes no more data"):
+            bring_days(analyst, decided, rows_of_test(experiment, 5))
+        experiments.withdraw_decision(analyst, experiment.key, "too soon")
+        assert reading_out(plan_of(experiment)).decided is False
+
+
+# Over HTTP
+
+
+def paths_of_one_experiment():
+    """Every operation that asks about one experiment."""
+    for path, operations in api.get_openapi_schema()["paths"].items():
+        if path.count("{") == 1 and "/experiments/{key}" in path and "get" in operations:
+            yield path
+
+
+@pytest.mark.parametrize("state", ["running", "ended", "decided", "archived"])
+def test_every_question_about_a_test_by_region_is_answered_or_refused(analyst, state, caplog):
+    experiment = finished_by_region(analyst)
+    with after(whole_length(experiment)):
+        if state == "ended":
+            experiments.end(analyst, experiment.key)
+        if state in ("decided", "archived"):
+            shown = reading_out(plan_of(experiment)).model_dump(mode="json")
+            running.decide_by_region(analyst, experiment, choice="A", reason="", next_step="", shown=shown)
+        if state == "archived":
+            experiments.archive(analyst, experiment.key)
+        client = Client(raise_request_exception=False)
+        client.force_login(analyst)
+        answers = {}
+        for path in paths_of_one_experiment():
+            answers[path] = client.get(path.replace("{key}", experiment.key)).status_code
+        for path in ("/api/v1/docket", "/api/v1/casebook", "/api/v1/docket?archived=true"):
+            answers[path] = client.get(path).status_code
+        assert {path: code for path, code in answers.items() if code >= 500} == {}
+        tick()
+        assert [one.getMessage() for one in caplog.records if one.levelname == "ERROR"] == []
+
+
+def test_a_test_by_region_is_run_and_decided_over_http(analyst):
+    experiment = drawn_by_region(analyst)
+    client = Client()
+    client.force_login(analyst)
+    base = f"/api/v1/experiments/{experiment.key}/regions"
+    assert client.get(base).json()["missing_for_start"] == []
+    assert client.get(f"{base}/reading").status_code == 409
+    assert client.post(f"{base}/start", content_type="application/json").json()["state"] == "running"
+    days = whole_length(experiment)
+    with after(days):
+        file = SimpleUploadedFile("days.csv", written(rows_of_test(experiment, days + 4)))
+        brought = client.post(f"{base}/days", {"file": file})
+        assert brought.status_code == 201
+        assert brought.json()["reading"]["verdict"] == "spending_pays"
+        shown = client.get(f"{base}/reading").json()
+        assert len(shown["course"]["observed"]) == len(shown["course"]["expected"]) == shown["course"]["start"] + days
+        assert sum(shown["chance"]["counts"]) == shown["chance"]["draws"] + 1
+        refused = client.post(f"{base}/decision", json.dumps({"choice": "none"}), content_type="application/json")
+        assert (refused.status_code, refused.json()["errors"][0]["field"]) == (422, "reason")
+        decided = client.post(f"{base}/decision", json.dumps({"choice": "A"}), content_type="application/json")
+        assert decided.json()["state"] == "decided"

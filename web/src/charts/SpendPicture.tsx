@@ -1,0 +1,109 @@
+import { CartesianGrid, Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
+import type { RegionWatchOf } from "../api/regions";
+import { niceRange, niceTicks } from "../lib/axis";
+import { weekday } from "../lib/format";
+
+const TICK = { fontSize: 12, fill: "var(--color-neutral)" };
+const GROUPS = [
+  { group: "withheld", title: "withheld", colour: "var(--color-primary)" },
+  { group: "control", title: "as usual", colour: "var(--color-neutral)" },
+] as const;
+
+interface Props {
+  spend: RegionWatchOf["spend"];
+  start: string;
+  currency: string;
+  height?: number;
+}
+
+/** Money a day where it is withheld and where it goes on: planned dashed, spent in full. */
+export function SpendPicture({ spend, start, currency, height = 170 }: Props) {
+  const first = Date.parse(start);
+  const days = spend[0]?.spent.length ?? 0;
+  const of = (group: string) => spend.find((one) => one.group === group);
+  const points = Array.from({ length: days }, (_, at) => ({
+    number: at + 1,
+    date: new Date(first + at * 86_400_000).toISOString().slice(0, 10),
+    ...Object.fromEntries(
+      GROUPS.flatMap(({ group }) => [
+        [`${group} planned`, of(group)?.planned[at] ?? null],
+        [`${group} spent`, of(group)?.spent[at] ?? null],
+      ]),
+    ),
+  }));
+  const values = GROUPS.flatMap(({ group }) => [...(of(group)?.planned ?? []), ...(of(group)?.spent ?? [])]);
+  const range = niceRange([0, ...values]);
+  const money = (value: number) => Math.round(value).toLocaleString("en-GB");
+  return (
+    <div role="img" aria-label={`${currency} a day, withheld and as usual, planned and spent, over ${days} days`}>
+      <ResponsiveContainer width="100%" height={height}>
+        <LineChart data={points} margin={{ top: 6, right: 24, bottom: 0, left: 0 }} accessibilityLayer={false}>
+          <CartesianGrid vertical={false} stroke="var(--color-base-300)" strokeOpacity={0.6} />
+          <XAxis
+            dataKey="number"
+            type="number"
+            domain={[1, Math.max(days, 2)]}
+            ticks={points.map((point) => point.number).filter((number) => number % 7 === 0)}
+            tickFormatter={(number: number) => `day ${number}`}
+            tick={TICK}
+            axisLine={false}
+            tickLine={false}
+          />
+          <YAxis
+            domain={range}
+            ticks={niceTicks(range, 4)}
+            tickFormatter={money}
+            tick={TICK}
+            axisLine={false}
+            tickLine={false}
+            width={52}
+          />
+          {GROUPS.flatMap(({ group, colour }) => [
+            <Line
+              key={`${group} planned`}
+              dataKey={`${group} planned`}
+              stroke={colour}
+              strokeDasharray="4 3"
+              strokeWidth={1.2}
+              dot={false}
+              isAnimationActive={false}
+            />,
+            <Line
+              key={`${group} spent`}
+              dataKey={`${group} spent`}
+              stroke={colour}
+              strokeWidth={2}
+              dot={days < 3}
+              isAnimationActive={false}
+            />,
+          ])}
+          <Tooltip
+            content={({ active, payload }) => {
+              const point = payload?.[0]?.payload as (Record<string, number | null> & { date: string }) | undefined;
+              if (!active || !point) return null;
+              return (
+                <div className="sheet px-2 py-1 text-xs">
+                  {weekday(point.date)}
+                  {GROUPS.map(({ group, title }) => (
+                    <div key={group}>
+                      {title}: {money(point[`${group} spent`] ?? 0)} spent, {money(point[`${group} planned`] ?? 0)}{" "}
+                      planned
+                    </div>
+                  ))}
+                </div>
+              );
+            }}
+          />
+        </LineChart>
+      </ResponsiveContainer>
+      <p className="quiet mt-1 flex gap-4 text-xs" aria-hidden>
+        {GROUPS.map(({ group, title, colour }) => (
+          <span key={group} className="flex items-center gap-1.5">
+            <span className="inline-block h-0.5 w-5" style={{ background: colour }} /> {title}
+          </span>
+        ))}
+        <span>dashed: planned</span>
+      </p>
+    </div>
+  );
+}

@@ -1,0 +1,173 @@
+import { useState } from "react";
+import type { OutcomeEffect, RegionReading } from "../../api/regions";
+import { useNotes } from "../../api/running";
+import { ChancePicture } from "../../charts/ChancePicture";
+import { CoursePicture } from "../../charts/onDemand";
+import { PairsPicture } from "../../charts/PairsPicture";
+import { count, day, plural, pvalue, signed } from "../../lib/format";
+import { Empty, Panel } from "../../parts/basics";
+import { DataTable, type Column } from "../../parts/DataTable";
+import { useEditing } from "../editing";
+import { Shown } from "./shown";
+import { between, figure, named, whole } from "./words";
+
+/** What withholding did, day by day, pair by pair, by outcome, and whether chance could do it. */
+export function RegionEvidence() {
+  return <Shown title="No evidence before the start">{(shown) => <Seen shown={shown} />}</Shown>;
+}
+
+function Seen({ shown }: { shown: RegionReading }) {
+  if (!shown.primary || !shown.course || !shown.chance)
+    return (
+      <Empty title={shown.days === 0 ? "No days of the test yet" : "Too few pairs have data"}>
+        {shown.days === 0
+          ? `Spending is withheld from ${day(shown.start)} on; bring the days in on Watch.`
+          : "Watch names the regions and days that are missing."}
+      </Empty>
+    );
+  return <Read shown={shown} primary={shown.primary} course={shown.course} chance={shown.chance} />;
+}
+
+interface Whole {
+  shown: RegionReading;
+  primary: OutcomeEffect;
+  course: NonNullable<RegionReading["course"]>;
+  chance: NonNullable<RegionReading["chance"]>;
+}
+
+function Read({ shown, primary, course, chance }: Whole) {
+  const { experiment } = useEditing();
+  const notes = useNotes(experiment.key).data;
+  const [what, setWhat] = useState<"days" | "sum">("days");
+  const level = `${Number((shown.confidence * 100).toFixed(2))}%`;
+  const below = shown.pair_by_pair.filter((pair) => pair.lift < 0).length;
+  return (
+    <>
+      <Panel
+        title={`${named(shown.outcome)} where it is withheld`}
+        note={
+          what === "days"
+            ? `a day, observed and (dashed, ${level} band) expected from their partners`
+            : `observed less expected, added up since the start, with the ${level} band of chance`
+        }
+        action={
+          <div className="join" role="group" aria-label="What is drawn">
+            {(["days", "sum"] as const).map((one) => (
+              <button
+                key={one}
+                className={`btn join-item btn-xs ${what === one ? "btn-active" : ""}`}
+                aria-pressed={what === one}
+                onClick={() => setWhat(one)}
+              >
+                {one === "days" ? "By day" : "Added up"}
+              </button>
+            ))}
+          </div>
+        }
+      >
+        <CoursePicture course={course} testDays={shown.test_days} confidence={level} what={what} notes={notes} />
+      </Panel>
+      <div className="grid grid-cols-2 gap-3 max-lg:grid-cols-1">
+        <Panel title="Pair by pair" note={`less in ${below} of ${plural(shown.pair_by_pair.length, "pair")}`}>
+          <PairsPicture pairs={shown.pair_by_pair} />
+          <p className="quiet mt-1 text-xs">
+            {shown.pair_by_pair.length > 16 && "Sixteen of them, from the largest loss on. "}
+            The lines are as long as such a pair goes apart by itself.
+          </p>
+        </Panel>
+        <Panel title="Could chance do this?" note="the same pairs, drawn otherwise">
+          <ChancePicture chance={chance} lift={primary.lift.estimate} />
+          <p className="quiet mt-1 text-xs">
+            Effects of {chance.exact ? "all " : ""}
+            {count(chance.draws)} other draws; p {pvalue(primary.pvalue)}.
+          </p>
+        </Panel>
+      </div>
+      <Outcomes shown={shown} primary={primary} />
+      <Checks shown={shown} primary={primary} />
+    </>
+  );
+}
+
+function Outcomes({ shown, primary }: { shown: RegionReading; primary: OutcomeEffect }) {
+  const rows = [primary, ...shown.others, ...shown.by_group];
+  const columns: Column<OutcomeEffect>[] = [
+    {
+      name: "Outcome",
+      align: "left",
+      cell: (row) => (
+        <span className={row === primary ? "font-semibold" : ""}>
+          {row.group ? `${named(row.outcome)}: ${row.group}` : named(row.outcome)}
+          {row === primary && <span className="quiet font-normal"> decides</span>}
+          {row.less_is_better && <span className="quiet"> less is better</span>}
+        </span>
+      ),
+      value: (row) => (row.group ? `${row.outcome}: ${row.group}` : row.outcome),
+    },
+    {
+      name: "Where withheld",
+      cell: (row) => (
+        <>
+          {signed(row.lift.estimate)} <span className="quiet">({between(row.lift, signed)})</span>
+        </>
+      ),
+      value: (row) => row.lift.estimate,
+    },
+    { name: "In all", cell: (row) => whole(row.total.estimate), value: (row) => row.total.estimate },
+    {
+      name: `Return a ${shown.currency}`,
+      term: "Incremental return",
+      cell: (row) =>
+        row.incremental ? (
+          <>
+            <span className={row === primary ? "font-semibold" : ""}>{figure(row.incremental.estimate)}</span>{" "}
+            <span className="quiet">({between(row.incremental, figure)})</span>
+          </>
+        ) : (
+          "nothing withheld"
+        ),
+      value: (row) => row.incremental?.estimate,
+    },
+    { name: "p", cell: (row) => pvalue(row.pvalue), value: (row) => row.pvalue },
+  ];
+  const several = shown.others.length + shown.by_group.length;
+  return (
+    <Panel title="By outcome" note={`${whole(primary.spend)} ${shown.currency} withheld, up to ${day(shown.last)}`}>
+      <DataTable
+        label="Effects by outcome"
+        rows={rows}
+        rowKey={(row) => `${row.outcome} ${row.group}`}
+        columns={columns}
+        sortable={false}
+      />
+      {several > 0 && (
+        <p className="quiet mt-1 text-sm">
+          Intervals at {Number((shown.confidence * 100).toFixed(2))}%; those that do not decide, and their p, are
+          adjusted for how many there are (Holm).
+        </p>
+      )}
+      {shown.unread.length > 0 && (
+        <p className="quiet text-sm">Nothing to grow from in some region: {shown.unread.map(named).join(", ")}.</p>
+      )}
+    </Panel>
+  );
+}
+
+function Checks({ shown, primary }: { shown: RegionReading; primary: OutcomeEffect }) {
+  const { incremental, trimmed } = primary;
+  if (!incremental || trimmed === null) return null;
+  const agrees =
+    (incremental.low === null || trimmed >= incremental.low) &&
+    (incremental.high === null || trimmed <= incremental.high);
+  return (
+    <Panel title="Read in other ways" note="checks; what decides was fixed at the start">
+      <p>
+        Without the pairs that show most and least (a tenth at each end) the return is{" "}
+        <span className="font-semibold">{figure(trimmed)}</span> a {shown.currency}:{" "}
+        {agrees
+          ? "within the interval, so no few pairs make it."
+          : "outside the interval: a few pairs make much of it."}
+      </p>
+    </Panel>
+  );
+}

@@ -1,0 +1,167 @@
+import { Problem } from "../../api/client";
+import { useBringDays, type RegionReading, type RegionWatchOf } from "../../api/regions";
+import { SpendPicture } from "../../charts/onDemand";
+import { count, day, plural } from "../../lib/format";
+import { Panel } from "../../parts/basics";
+import { DataTable } from "../../parts/DataTable";
+import { Term } from "../../parts/Term";
+import { UploadPanel } from "../../parts/UploadPanel";
+import { WrongLines } from "../../parts/WrongLines";
+import { useEditing } from "../editing";
+import { ChangeNotes } from "../watch/ChangeNotes";
+import { Shown } from "./shown";
+import { money, share } from "./words";
+
+/** Whether the test runs as it was planned, and where its days come in. */
+export function RegionWatch() {
+  return <Shown title="Nothing to watch before the start">{(shown) => <Watched shown={shown} />}</Shown>;
+}
+
+function Watched({ shown }: { shown: RegionReading }) {
+  const { experiment, mayAct } = useEditing();
+  const open = mayAct && ["running", "ended"].includes(experiment.state);
+  return (
+    <>
+      {shown.watch && <Spending shown={shown} watch={shown.watch} />}
+      {shown.watch && <Regions shown={shown} watch={shown.watch} />}
+      {open && <DaysIn shown={shown} />}
+      <ChangeNotes />
+    </>
+  );
+}
+
+const GROUPS = { withheld: "Withheld", control: "As usual", other: "Not analysed" } as const;
+
+function Spending({ shown, watch }: { shown: RegionReading; watch: RegionWatchOf }) {
+  const leak = watch.leak;
+  const over = leak !== null && leak > shown.leak_limit;
+  const sum = (values: number[]) => values.reduce((total, value) => total + value, 0);
+  return (
+    <Panel title="Spending" note={`up to ${day(shown.last)}, against the calendar`}>
+      <p className="mb-2">
+        {leak === null ? (
+          "How much still goes to the withheld regions cannot be said yet."
+        ) : (
+          <>
+            <span className={over ? "font-semibold text-error" : "font-semibold"}>{share(leak)}</span> of the usual
+            spend still went to the withheld regions; more than {share(shown.leak_limit)} would make the test unsound.{" "}
+            <Term name="Leak" />
+          </>
+        )}
+      </p>
+      <SpendPicture spend={watch.spend} start={shown.start} currency={shown.currency} />
+      <div className="mt-2">
+        <DataTable
+          label="Spending by group"
+          rows={watch.spend.filter((one) => sum(one.planned) + sum(one.spent) > 0 || one.group !== "other")}
+          rowKey={(row) => row.group}
+          columns={[
+            { name: "Group", align: "left", cell: (row) => GROUPS[row.group], value: (row) => GROUPS[row.group] },
+            {
+              name: `Planned (${shown.currency})`,
+              cell: (row) => count(sum(row.planned)),
+              value: (row) => sum(row.planned),
+            },
+            { name: `Spent (${shown.currency})`, cell: (row) => count(sum(row.spent)), value: (row) => sum(row.spent) },
+            {
+              name: "Difference",
+              cell: (row) => (row.difference === null ? "nothing planned" : signedShare(row.difference)),
+              value: (row) => row.difference,
+            },
+          ]}
+        />
+      </div>
+    </Panel>
+  );
+}
+
+function signedShare(value: number): string {
+  return `${value < -0.0005 ? "−" : value > 0.0005 ? "+" : ""}${share(Math.abs(value))}`;
+}
+
+function Regions({ shown, watch }: { shown: RegionReading; watch: RegionWatchOf }) {
+  return (
+    <Panel title="Regions" note={`${shown.pairs - shown.left_out} of ${plural(shown.pairs, "pair")} have their days`}>
+      {watch.leaks.length === 0 && watch.missing.length === 0 && !watch.moved_too_far && (
+        <p>Nothing is spent where it is withheld, every day has come in, and the partners move as ever.</p>
+      )}
+      {watch.moved !== null && (
+        <p className={watch.moved_too_far ? "text-warning-content" : "quiet"}>
+          The regions where it goes on stand {signedShare(watch.moved)} against those not analysed,{" "}
+          {watch.moved_too_far
+            ? "further than in the past: something may have reached them too."
+            : "no further than in the past."}
+        </p>
+      )}
+      {watch.leaks.length > 0 && (
+        <DataTable
+          label="Where it leaks"
+          rows={watch.leaks}
+          rowKey={(row) => row.region}
+          maxHeight="16rem"
+          columns={[
+            { name: "Still spent in", align: "left", cell: (row) => row.region, value: (row) => row.region },
+            { name: "Spent", cell: (row) => money(row.spent, shown.currency), value: (row) => row.spent },
+            {
+              name: "Of what is usual",
+              cell: (row) => (row.share === null ? "none is usual" : share(row.share)),
+              value: (row) => row.share,
+            },
+          ]}
+        />
+      )}
+      {watch.missing.length > 0 && (
+        <DataTable
+          label="Days that are missing"
+          rows={watch.missing}
+          rowKey={(row) => row.region}
+          maxHeight="16rem"
+          columns={[
+            { name: "No data of", align: "left", cell: (row) => row.region, value: (row) => row.region },
+            { name: "From", cell: (row) => day(row.first), value: (row) => row.first },
+            { name: "Days", cell: (row) => row.days, value: (row) => row.days },
+          ]}
+        />
+      )}
+    </Panel>
+  );
+}
+
+function DaysIn({ shown }: { shown: RegionReading }) {
+  const { experiment } = useEditing();
+  const bring = useBringDays(experiment.key);
+  const wrong = bring.error instanceof Problem && bring.error.wrong.length > 0 ? bring.error : null;
+  const brought = bring.data;
+  return (
+    <UploadPanel
+      title="Days of the test"
+      note={shown.days === 0 ? "none yet" : `${plural(shown.days, "day")} of ${shown.test_days + shown.cool_down_days}`}
+      holds="CSV or Parquet with the columns of the past data; a file with region, day and spend alone brings the spend. What it contains replaces what was there, and nothing else."
+      label="File of days of the test"
+      button="Choose a file"
+      accept=".csv,.tsv,.txt,.parquet"
+      busy={bring.isPending}
+      pick={(file) => bring.mutate(file)}
+      error={wrong ? null : bring.error}
+    >
+      {wrong && (
+        <WrongLines
+          wrong={wrong.wrongCount}
+          lines={wrong.wrong.map((line) => ({
+            where: `line ${line.line}, ${line.column} “${line.value}”`,
+            reason: line.reason,
+          }))}
+          consequence="nothing of the file was kept"
+        />
+      )}
+      {brought && (
+        <p role="status" className="mt-2 text-sm">
+          {count(brought.new)} new and {count(brought.changed)} changed figures
+          {brought.last ? ` up to ${day(brought.last)}` : ""}.
+          {brought.past > 0 && ` ${count(brought.past)} rows of the past stay as they were.`}
+          {brought.unknown.length > 0 && ` Not in the test: ${brought.unknown.slice(0, 5).join(", ")}.`}
+        </p>
+      )}
+    </UploadPanel>
+  );
+}
