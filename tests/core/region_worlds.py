@@ -9,6 +9,7 @@ import math
 import sys
 from dataclasses import replace
 from datetime import date
+from functools import lru_cache
 from multiprocessing import Pool
 
 import numpy as np
@@ -19,6 +20,7 @@ from neat_verdict.core.regions import (
     Placebo,
     Windows,
     base_days_of,
+    blocks_of,
     draw,
     match_regions,
     placebo_tests,
@@ -84,7 +86,8 @@ def a_test_of(seed, regions, incremental, pairs_wanted=None, test_days=35):
     before, now = (one.outcomes["sales"][rows, 400:].sum() for one in (panel, after))
     true, interval = now / before - 1, found.lift.interval
     shown = interval.high < 0
-    promised = _power(past, pairs, test_days, base, -true) if incremental else math.nan
+    blocks = lru_cache(lambda count: blocks_of(past, "sales", count))
+    promised = _power(past, pairs, test_days, base, -true, blocks) if incremental else math.nan
     back = found.incremental
     return (
         interval.low <= true <= interval.high,
@@ -95,8 +98,8 @@ def a_test_of(seed, regions, incremental, pairs_wanted=None, test_days=35):
     )
 
 
-def _power(past, pairs, test_days, base, lift):
-    *_, last = placebo_tests(past, "sales", pairs, test_days=test_days, base_days=base, draws=5)
+def _power(past, pairs, test_days, base, lift, blocks):
+    *_, last = placebo_tests(past, "sales", pairs, test_days=test_days, base_days=base, draws=5, blocks=blocks)
     assert isinstance(last, Placebo)
     return float(np.interp(lift, [one.lift for one in last.found], [one.share for one in last.found]))
 
@@ -108,11 +111,15 @@ def _one(arguments):
 def main() -> None:
     runs = int(sys.argv[1]) if len(sys.argv) > 1 else 200
     with Pool(2) as pool:
-        for regions, incremental in ((40, 0.0), (40, 2.0), (80, 1.0), (180, 0.0), (180, 1.0)):
-            found = np.array(pool.map(_one, [(seed, regions, incremental) for seed in range(runs)]), dtype=float)
+        for regions, incremental, pairs in (
+            (40, 0.0, None), (40, 2.0, None), (80, 1.0, None), (80, 2.0, 10), (180, 0.0, None), (180, 1.0, None),
+            (180, 2.0, 22),
+        ):  # fmt: skip
+            found = np.array(pool.map(_one, [(seed, regions, incremental, pairs) for seed in range(runs)]), dtype=float)
             held, back, shown, promised, off = found.T
             print(
-                f"{regions} regions, return {incremental:g}, {runs} worlds: lift held {held.mean():.3f}, return held "
+                f"{regions} regions, {pairs or 'all'} pairs, return {incremental:g}, {runs} worlds: "
+                f"lift held {held.mean():.3f}, return held "
                 f"{np.nanmean(back):.3f} (± {math.sqrt(0.05 * 0.95 / runs):.3f}), shown {shown.mean():.3f} ± "
                 f"{math.sqrt(max(shown.mean() * (1 - shown.mean()), 1e-9) / runs):.3f}, promised "
                 f"{np.nanmean(promised) if incremental else math.nan:.3f}, off by {off.mean():+.4f}",

@@ -37,13 +37,16 @@ from neat_verdict.core.planning import (
 from neat_verdict.core.regions import (
     DrawnPair,
     RegionPair,
+    RegionTest,
     Windows,
     base_days_of,
+    blocks_of,
     course_of,
     designs_for,
     draw,
     edited,
     flip_test,
+    least_pairs,
     match_regions,
     placebo_tests,
     read_effect,
@@ -228,6 +231,12 @@ VALID = {
         "cool_down": 1, "weeks": [2],
     },
     draw: {"pairs": PAIRED, "seed": 7},
+    blocks_of: {"panel": REGIONS, "outcome": "sales", "count": 2},
+    least_pairs: {"confidence": 0.95},
+    RegionTest: {
+        "outcome": "sales", "pairs": CELLS, "start": date(2026, 11, 30), "test_days": 28, "cool_down_days": 7,
+        "base_days": 70, "break_even": 1.5, "confidence": 0.95, "same_within": 0.1, "leak_limit": 0.1,
+    },
     edited: {"calendar": CALENDAR, "edits": {(CALENDAR.days[0].day, "other"): 100}},
     flip_test: {"withheld": np.arange(8) + 9.0, "control": np.arange(8) + 10.0, "confidence": 0.95},
     match_regions: {"panel": REGIONS, "outcome": "sales", "nearest": 5, "max_distance": 3.0},
@@ -332,6 +341,7 @@ TAKE_WHAT_WAS_CHECKED = {
     "split_at_random",  # its own test has the table
     "point", "sample_point", "property_text", "segment_name", "reversed_in_every_stratum",
     "history_of", "wrong_rows", "pairs_from", "pair_effects", "usual_spend",  # rows, panels and pairs of regions: test_regions
+    "follow", "usable_days", "read_region_test", "watch_regions",  # panels and days: test_region_reading
     "smallest_margin",  # of a power that is a function of the margin: test_questions
     # derivations are made of comparisons and readings
     "chance_ahead_derivation",

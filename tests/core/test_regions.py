@@ -33,9 +33,9 @@ from neat_verdict.core.regions import (
     wrong_rows,
 )
 from neat_verdict.core.regions.drawing import least_pairs
-from neat_verdict.core.regions.effect import incremental_return, trimmed_return
+from neat_verdict.core.regions.effect import incremental_return, past_windows, trimmed_return
 from neat_verdict.core.regions.pairs import FEATURES, features_of, reliabilities, weighted_distances
-from neat_verdict.core.regions.placebo import LIFTS, past_windows, smallest_lift
+from neat_verdict.core.regions.placebo import LIFTS, smallest_lift
 from neat_verdict.core.regions.signflips import EXACT_PAIRS, flips
 from tests.core.region_worlds import FIRST, a_test_of, region_world, withhold
 

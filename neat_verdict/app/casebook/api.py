@@ -13,6 +13,7 @@ from neat_verdict.app.casebook.schemas import (
     LessonIO,
     LevelsOut,
     PlaceIn,
+    RegionCasesOut,
     RolloutPlanIn,
     TickIn,
 )
@@ -38,6 +39,12 @@ def casebook(
 def levels(request: HttpRequest, by: str = "metric") -> LevelsOut:
     """What control showed in decided experiments, by metric, and by area, month or a property that tallies are kept by."""
     return presenting.levels_out(by, queries.levels_by(), queries.levels(by))
+
+
+@router.get("/casebook/regions", response=RegionCasesOut, operation_id="get_region_cases")
+def regions(request: HttpRequest) -> RegionCasesOut:
+    """Decided tests by region: the incremental return by channel over time."""
+    return presenting.region_cases()
 
 
 @router.get("/experiments/{key}/handover", response=HandoverOut, operation_id="get_handover")

@@ -6,18 +6,20 @@ import math
 from calendar import month_name
 from collections import Counter
 from collections.abc import Sequence
-from typing import Any
+from datetime import datetime
+from typing import Any, cast
 
 from django.http import HttpResponse
 
 from neat_verdict.app.analysis import exports
 from neat_verdict.app.analysis.figures import bounds_text, interval, levels_text, number, tone_of
 from neat_verdict.app.analysis.presenting import adjusted_text, effect_shown
-from neat_verdict.app.casebook.queries import Case, Casebook, SeenLevel, lesson_of
+from neat_verdict.app.casebook.queries import Case, Casebook, SeenLevel, decided_by_region, lesson_of
 from neat_verdict.app.casebook.results import LineResult, RolloutResult, rollout_result
 from neat_verdict.app.casebook.schemas import (
     CasebookOut,
     CaseOut,
+    ChannelOut,
     HandoverOut,
     LessonIO,
     LevelGroupOut,
@@ -26,12 +28,15 @@ from neat_verdict.app.casebook.schemas import (
     MetricResultOut,
     PlaceOut,
     RecordOut,
+    RegionCaseOut,
+    RegionCasesOut,
     RolloutOut,
     RolloutResultOut,
     SeenLevelOut,
 )
 from neat_verdict.app.experiments.models import ROLLED_OUT, Experiment, ExperimentMetric
 from neat_verdict.app.experiments.queries import today
+from neat_verdict.app.regions.schemas import RegionReadingOut
 from neat_verdict.app.traffic.models import Rollout
 from neat_verdict.app.traffic.schemas import RolloutLineIO, StepIO
 from neat_verdict.app.traffic.wording import rollout_in_words
@@ -44,6 +49,7 @@ from neat_verdict.core.text.format import (
     format_share,
 )
 from neat_verdict.core.verdicts import TrackRecord, levels_of
+from neat_verdict.core.verdicts.by_region import REGION_VERDICTS
 
 MONTHS = list(month_name)
 
@@ -63,6 +69,24 @@ def handover(experiment: Experiment) -> HandoverOut:
         ],
         lesson=LessonIO(learnt=lesson.learnt, why=lesson.why),
     )  # fmt: skip
+
+
+def region_cases() -> RegionCasesOut:
+    """The incremental return of each channel over time; those tested last come first."""
+    channels: dict[str, list[RegionCaseOut]] = {}
+    for experiment in decided_by_region():
+        shown = RegionReadingOut.model_validate(experiment.region_plan.decided_on)
+        readable = REGION_VERDICTS[shown.verdict].readable
+        case = RegionCaseOut(
+            key=experiment.key, name=experiment.name, decided_at=cast(datetime, experiment.decided_at), verdict=shown.verdict,
+            outcome=shown.outcome, currency=shown.currency, break_even=shown.break_even, decision=experiment.decision,
+            incremental=shown.primary.incremental if shown.primary and readable else None,
+        )  # fmt: skip
+        tested = shown.tested or experiment.name
+        channels[tested] = [*channels.pop(tested, []), case]
+    return RegionCasesOut(
+        channels=[ChannelOut(tested=tested, cases=cases) for tested, cases in reversed(channels.items())]
+    )
 
 
 def _rollout(rollout: Rollout, experiment: Experiment) -> RolloutOut:

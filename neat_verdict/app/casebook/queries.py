@@ -74,6 +74,15 @@ def _decided() -> list[Experiment]:
     return sorted(result, key=lambda one: (one.decided_at is not None, one.decided_at, one.pk), reverse=True)
 
 
+def decided_by_region() -> list[Experiment]:
+    """Decided tests by region with what they were decided on, from the first on; those put away since, too."""
+    put_away = Q(state="archived", state_before_archive="decided")
+    found = Experiment.objects.filter(
+        Q(state="decided") | put_away, by_region=True, region_plan__decided_on__isnull=False
+    )
+    return list(found.select_related("region_plan").order_by("decided_at"))
+
+
 def _holds(experiment: Experiment, words: list[str]) -> bool:
     lesson = lesson_of(experiment)
     changes = [change for variant in experiment.variants.all() for change in (variant.name, *changes_of(variant))]

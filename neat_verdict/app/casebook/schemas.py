@@ -7,6 +7,7 @@ from datetime import date, datetime
 from ninja import Schema
 
 from neat_verdict.app.analysis.schemas import IntervalOut, Tone
+from neat_verdict.app.regions.schemas import BoundsOut
 from neat_verdict.app.traffic.schemas import RolloutIn, RolloutLineIO, StepIO
 
 
@@ -173,3 +174,28 @@ class LevelsOut(Schema):
     by: str
     choices: list[str]
     groups: list[LevelGroupOut]
+
+
+class RegionCaseOut(Schema):
+    """A decided test by region: what each unit of spend brought, and what it must bring to pay."""
+
+    key: str
+    name: str
+    decided_at: datetime
+    verdict: str
+    outcome: str
+    currency: str
+    incremental: BoundsOut | None
+    break_even: float
+    decision: str
+
+
+class ChannelOut(Schema):
+    """What was tested, with its tests from the first on."""
+
+    tested: str
+    cases: list[RegionCaseOut]
+
+
+class RegionCasesOut(Schema):
+    channels: list[ChannelOut]

@@ -1,54 +1,136 @@
-"""The test by region that is planned with the past of the towns."""
+"""The tests by region: one on its way, one decided."""
 
 from __future__ import annotations
 
 import math
 import tempfile
-from collections.abc import Mapping
-from datetime import date, timedelta
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from neat_verdict.app.demo.towns import past_of_towns
-from neat_verdict.app.experiments.actions import edit_experiment
+from neat_verdict.app import clock
+from neat_verdict.app.demo.towns import Withheld, sales_of_towns
+from neat_verdict.app.experiments.actions import edit_experiment, end
+from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.people.models import User
-from neat_verdict.app.regions import actions, queries
+from neat_verdict.app.regions import actions, queries, running
+from neat_verdict.app.regions.presenting import reading_out
 
-BREAK_EVEN, WEEKS = 1.5, 4
-PLAN = {"tested": "Posters in towns", "outcome": "fares", "break_even": BREAK_EVEN, "cool_down": 1}
+BREAK_EVEN, WEEKS, COOL_DOWN = 1.5, 4, 1
 
 
-def plan_test_of_towns(people: Mapping[str, User], today: date) -> None:
-    """Autumn poster towns: planned with their past, the cells drawn."""
-    by = people["mona"]
-    made = actions.create_by_region(by, "Autumn poster towns")
-    changes = {
-        "area": "Advertising",
-        "change": "No posters in some towns",
-        "because": "posters are the dearest thing we print, and nobody has ever seen what they bring",
-    }
-    edit_experiment(by, made.key, made.version, changes, "")
+@dataclass(frozen=True, slots=True)
+class RegionStory:
+    """A test by region of invented towns. ``days_in`` are those that are over, all of them where it is decided; ``incremental``
+    is what a unit of spend truly brings. As few pairs are taken as can show break-even, all of them in the ``widest``."""
+
+    name: str
+    tested: str
+    change: str
+    because: str
+    history: int
+    towns: int
+    seed: int
+    days_in: int
+    incremental: float
+    spent: float
+    again: str
+    decided_ago: int | None = None
+    widest: bool = False
+    next_step: str = ""
+
+
+REGION_STORIES = (
+    RegionStory(
+        "Autumn poster towns", "Posters in towns", "No posters in some towns",
+        "posters are the dearest thing we print, and nobody has ever seen what they bring",
+        history=730, towns=180, seed=7, days_in=17, incremental=2.6, spent=0.028, again="other",
+    ),
+    RegionStory(
+        "Spring radio towns", "Radio spots", "No radio spots in some towns",
+        "the radio says that everybody hears them; the fares have never shown it",
+        history=400, towns=96, seed=23, widest=True, days_in=(WEEKS + COOL_DOWN) * 7, incremental=0.3, spent=0.09, again="after",
+        decided_ago=150, next_step="The money of the radio spots goes to the timetable at the piers",
+    ),
+)  # fmt: skip
+
+
+def tell_of_regions(people: Mapping[str, User], today: date, moment: Callable[[date, int], datetime]) -> None:
+    """All of them, each laid in its own past."""
+    for story in REGION_STORIES:
+        _tell(story, people["mona"], today, moment)
+
+
+def _tell(story: RegionStory, by: User, today: date, moment: Callable[[date, int], datetime]) -> None:
+    over = today - timedelta(days=story.decided_ago or 0)
+    start = over - timedelta(days=story.days_in)
+    last_of_past = start - timedelta(days=6)
+    first = last_of_past - timedelta(days=story.history - 1)
+    with clock.at(moment(last_of_past + timedelta(days=1), 10)):
+        experiment = _planned(story, by, first, start)
+    with clock.at(moment(start - timedelta(days=3), 9)):
+        running.start_region_test(by, experiment)
+    experiment = find(experiment.key)
+    plan = queries.plan_of(experiment)
+    cells, calendar = queries.cells_of(plan), queries.calendar_to_hand_over(plan)
+    spent_again = sum(one.planned[2] for one in calendar.days if one.phase == "test")
+    usual = sum(one.usual[2] for one in calendar.days if one.phase == "test")
+    withheld = Withheld(
+        frozenset(cells["withheld"]), start, start + timedelta(weeks=WEEKS), story.incremental,
+        others=frozenset(cells["not-analysed"]), raised=spent_again / usual if usual else 1.0,
+    )  # fmt: skip
+    days = (over - first).days
+    with clock.at(moment(over, 8)):
+        with tempfile.NamedTemporaryFile(suffix=".csv") as kept:
+            kept.write(
+                sales_of_towns(
+                    first, days, seed=story.seed, towns=story.towns, spent=story.spent, withheld=withheld,
+                    since=last_of_past + timedelta(days=1),
+                )
+            )  # fmt: skip
+            kept.flush()
+            running.bring_days(by, experiment, Path(kept.name), "towns-since.csv")
+        if story.decided_ago is not None:
+            end(by, experiment.key)
+            _decide(story, by, find(experiment.key))
+
+
+def _decide(story: RegionStory, by: User, experiment: Experiment) -> None:
+    shown = reading_out(queries.plan_of(experiment))
+    running.decide_by_region(
+        by,
+        experiment,
+        choice=shown.suggested,
+        reason="",
+        next_step=story.next_step,
+        shown=shown.model_dump(mode="json"),
+    )
+
+
+def _planned(story: RegionStory, by: User, first: date, start: date) -> Experiment:
+    """Planned with its past, the cells drawn, the calendar made."""
+    made = actions.create_by_region(by, story.name)
+    edit_experiment(
+        by, made.key, made.version, {"area": "Advertising", "change": story.change, "because": story.because}, ""
+    )
     experiment = find(made.key)
     with tempfile.NamedTemporaryFile(suffix=".csv") as kept:
-        kept.write(past_of_towns(today - timedelta(days=1)))
+        kept.write(sales_of_towns(first, story.history, seed=story.seed, towns=story.towns, spent=story.spent))
         kept.flush()
         plan = actions.bring_past(by, experiment, Path(kept.name), "towns.csv")
-    plan = actions.edit_plan(by, experiment, plan.version, PLAN)
-    enough = [
-        one
-        for one in queries.choice_of(plan).designs
-        if one.weeks == WEEKS and (one.smallest_return or math.inf) <= BREAK_EVEN
-    ]
-    least = min(enough, key=lambda one: one.pairs)
-    actions.edit_plan(by, experiment, plan.version, {"pairs": least.pairs, "weeks": least.weeks})
+    changes = {"tested": story.tested, "outcome": "fares", "break_even": BREAK_EVEN, "cool_down": COOL_DOWN}
+    plan = actions.edit_plan(by, experiment, plan.version, changes)
+    fitting = [one for one in queries.choice_of(plan).designs if one.weeks == WEEKS]
+    enough = [one for one in fitting if (one.smallest_return or math.inf) <= BREAK_EVEN]
+    few = enough and not story.widest
+    chosen = min(enough, key=lambda one: one.pairs) if few else max(fitting, key=lambda one: one.pairs)
+    actions.edit_plan(by, experiment, plan.version, {"pairs": chosen.pairs, "weeks": chosen.weeks})
     plan = actions.draw_cells(by, experiment, 20_261)
-    monday = today + timedelta(days=7 - today.weekday())
     calendar: dict[str, Any] = {
-        "start": monday.isoformat(),
-        "budget": None,
-        "again": "other",
-        "edits": [],
-        "reason": "",
-    }
+        "start": start.isoformat(), "budget": None, "again": story.again, "edits": [], "reason": "",
+    }  # fmt: skip
     actions.set_calendar(by, experiment, plan.version, calendar)
+    return find(experiment.key)

@@ -27,7 +27,7 @@ from neat_verdict.app.collect.events import take_in
 from neat_verdict.app.collect.file_actions import digest_of, store_units
 from neat_verdict.app.collect.second_counts import preview_second_count, store_second_count
 from neat_verdict.app.collect.spend import preview_spend, store_spend
-from neat_verdict.app.demo.regions import plan_test_of_towns
+from neat_verdict.app.demo.regions import REGION_STORIES, tell_of_regions
 from neat_verdict.app.demo.workspace import CHANGES, METRICS, NAME, NEVER_COUNTED, SEGMENTS, STORIES, TIME_ZONE, Story
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Experiment, Workspace
@@ -85,10 +85,9 @@ def seed(today: date) -> int:
     for key in HABITS:
         _use_the_page(key)
     _note_changes(people["mona"], today)
-    with clock.at(_moment(today - timedelta(days=2), 10)):
-        plan_test_of_towns(people, today - timedelta(days=2))
+    tell_of_regions(people, today, _moment)
     tick()
-    return len(STORIES) + 1
+    return len(STORIES) + len(REGION_STORIES)
 
 
 def _use_the_page(key: str) -> None:

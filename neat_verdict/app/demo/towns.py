@@ -5,10 +5,13 @@ from __future__ import annotations
 import csv
 import io
 import math
+from dataclasses import dataclass
 from datetime import date, timedelta
 from itertools import product
 
 import numpy as np
+
+from neat_verdict.core.numeric import FloatArray
 
 TOWNS, DAYS = 180, 730
 _FIRST = (
@@ -38,30 +41,79 @@ _WEEKDAYS = np.array(
 )
 
 
-def past_of_towns(last: date, seed: int = 7) -> bytes:
-    """Two years of fares and new passengers by town and day with what was spent on posters, as CSV; the last day is ``last``."""
+@dataclass(frozen=True)
+class Withheld:
+    """Nothing but a ``leak`` of the usual spend goes to some towns on days of [start, end); each unit that is not spent costs
+    ``incremental`` of fares, which takes days to show and to wear off. On the same days ``raised`` times as much as usual goes to
+    ``others``."""
+
+    towns: frozenset[str]
+    start: date
+    end: date
+    incremental: float
+    leak: float = 0.02
+    others: frozenset[str] = frozenset()
+    raised: float = 1.0
+
+
+def names_of_towns(towns: int = TOWNS) -> list[str]:
+    return [first + end for first, end in product(_FIRST, _LAST)][:towns]
+
+
+def sales_of_towns(
+    first: date,
+    days: int,
+    *,
+    seed: int = 7,
+    towns: int = TOWNS,
+    spent: float = 0.028,
+    withheld: Withheld | None = None,
+    since: date | None = None,
+) -> bytes:
+    """Fares and new passengers by town and day with what was spent, as CSV; only of days ``since`` then on where that is given.
+
+    ``spent`` is the part of a town's size that is spent on it a day. The same seed makes the same days, withheld or not.
+    """
     draw = np.random.default_rng(seed)
-    names = [first + end for first, end in product(_FIRST, _LAST)]
-    size = np.exp(draw.normal(6.4, 0.8, TOWNS))
-    kind = draw.integers(0, len(_WEEKDAYS), TOWNS)
-    swing, trend = draw.uniform(0.2, 0.5, TOWNS), draw.normal(0.02, 0.06, TOWNS)
-    own, walk, common = np.zeros(TOWNS), np.zeros(TOWNS), 0.0
+    names = names_of_towns(towns)
+    size = np.exp(draw.normal(6.4, 0.8, towns))
+    kind = draw.integers(0, len(_WEEKDAYS), towns)
+    swing, trend = draw.uniform(0.2, 0.5, towns), draw.normal(0.02, 0.06, towns)
+    own, walk, felt = np.zeros(towns), np.zeros(towns), np.zeros(towns)
+    common = 0.0
+    factor = np.ones(towns)
+    if withheld is not None:
+        factor[[name in withheld.towns for name in names]] = withheld.leak
+        factor[[name in withheld.others for name in names]] = withheld.raised
     kept = io.StringIO()
     writer = csv.writer(kept, lineterminator="\n")
     writer.writerow(["town", "day", "fares", "new_passengers", "spend"])
-    first = last - timedelta(days=DAYS - 1)
-    for at in range(DAYS):
+    for at in range(days):
         day = first + timedelta(days=at)
         common = 0.9 * common + draw.normal(0, 0.02)
-        own = 0.5 * own + draw.normal(0, 0.05, TOWNS)
-        walk = walk + draw.normal(0, 0.0015, TOWNS)
+        own = 0.5 * own + draw.normal(0, 0.05, towns)
+        walk = walk + draw.normal(0, 0.0015, towns)
         summer = math.cos(2 * math.pi * (day.timetuple().tm_yday - 205) / 365.25)
-        shock = np.where(draw.random(TOWNS) < 0.001, draw.normal(0, 0.6, TOWNS), 0)
+        shock = np.where(draw.random(towns) < 0.001, draw.normal(0, 0.6, towns), 0)
         level = size * np.exp(common + own + walk + shock + swing * summer + trend * at / 365)
         level *= _WEEKDAYS[kind, day.weekday()]
         passengers = draw.poisson(level / 40)
-        fares = np.round(passengers * 40 + draw.normal(0, 4, TOWNS) * np.sqrt(passengers + 1)).clip(0)
+        fares: FloatArray = np.round(passengers * 40 + draw.normal(0, 4, towns) * np.sqrt(passengers + 1)).clip(0)
         new = draw.binomial(passengers, 0.3)
-        spend = np.round(0.028 * size * np.exp(draw.normal(0, 0.05, TOWNS)), 2)
-        writer.writerows(zip(names, [day.isoformat()] * TOWNS, fares.astype(int), new, spend, strict=True))
+        spend = np.round(spent * size * np.exp(draw.normal(0, 0.05, towns)), 2)
+        if withheld is not None:
+            left = np.round(factor * spend, 2) if withheld.start <= day < withheld.end else spend
+            felt = 0.6 * felt + 0.4 * (spend - left)
+            share = np.clip(1 - withheld.incremental * felt / np.maximum(fares, 1), 0, 2)
+            fares = np.asarray(np.round(fares * share), dtype=np.float64)
+            new, spend = np.round(new * share).astype(np.int64), left
+        if since is None or day >= since:
+            writer.writerows(
+                zip(names, [day.isoformat()] * towns, fares.astype(int), new.astype(int), spend, strict=True)
+            )
     return kept.getvalue().encode()
+
+
+def past_of_towns(last: date, seed: int = 7) -> bytes:
+    """Two years of them, up to a last day."""
+    return sales_of_towns(last - timedelta(days=DAYS - 1), DAYS, seed=seed)

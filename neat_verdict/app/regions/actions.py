@@ -256,10 +256,12 @@ def run_placebo(pk: int) -> None:
     run = PlaceboRun.objects.select_related("plan").get(pk=pk)
     plan, progress = run.plan, Progress(run)
     design, pairs = queries.chosen_of(plan), queries.chosen_pairs(plan)
+    question = queries.asked(plan)
     assert design is not None
+    assert question is not None
     tests = placebo_tests(
         queries.panel_of(plan), plan.outcome, pairs, test_days=design.days, base_days=design.base_days,
-        confidence=plan.confidence, power=plan.power, draws=run.draws,
+        confidence=plan.confidence, power=plan.power, draws=run.draws, blocks=queries.blocks_for(question),
     )  # fmt: skip
     try:
         for one in tests:

@@ -20,11 +20,14 @@ from neat_verdict.app.regions.models import PlaceboRun, RegionPlan, RegionSeries
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.regions import (
     GROUPS,
+    Block,
+    Blocks,
     Matching,
     Panel,
     RegionDesign,
     RegionPair,
     SpendingCalendar,
+    blocks_of,
     designs_for,
     edited,
     match_regions,
@@ -135,6 +138,19 @@ def choice_of(plan: RegionPlan) -> Choice:
     return _choice(question)
 
 
+def blocks_for(question: Asked) -> Blocks | None:
+    """The past in blocks with the pairs that the rest of it leads to; None for pairs that somebody listed."""
+    if question.listed:
+        return None
+    panel = _panel(question.plan, question.digest, question.groups)
+
+    @lru_cache
+    def blocks(count: int) -> Sequence[Block]:
+        return blocks_of(panel, question.outcome, count, without=question.excluded, must=question.must)
+
+    return blocks
+
+
 @lru_cache(maxsize=16)
 def _choice(question: Asked) -> Choice:
     panel = _panel(question.plan, question.digest, question.groups)
@@ -154,6 +170,7 @@ def _choice(question: Asked) -> Choice:
             confidence=question.confidence,
             power=question.power,
             cool_down=question.cool_down,
+            blocks=blocks_for(question),
         )
     except InputError as problem:
         return Choice(matching, (), str(problem))

@@ -27,7 +27,7 @@ def share(by: User, experiment: Experiment, days: int, note: str = "", kind: Lin
     """A read-only link that opens for ``days`` (1 to 365). Raises Conflict for the report of a draft, InputError for other
     days."""
     require_editor(by)
-    if kind == "report" and experiment.rule is None:
+    if kind == "report" and (experiment.started_on if experiment.by_region else experiment.rule) is None:
         raise Conflict("There is no report before the start")
     if not 1 <= days <= MAX_DAYS:
         raise InputError("days", days, f"must be 1 to {MAX_DAYS}")

@@ -10,14 +10,14 @@ from ninja import Router, Status
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.people.auth import person
 from neat_verdict.app.reports import actions, engineers, files, presenting, queries
-from neat_verdict.app.reports.schemas import EngineerOut, LinkIn, LinkOut, ReportOut
+from neat_verdict.app.reports.schemas import AnyReport, EngineerOut, LinkIn, LinkOut
 
 router = Router(tags=["reports"])
 
 
-@router.get("/experiments/{key}/report", response=ReportOut, operation_id="get_report")
-def report(request: HttpRequest, key: str) -> ReportOut:
-    return presenting.report(find(key))
+@router.get("/experiments/{key}/report", response=AnyReport, operation_id="get_report")
+def report(request: HttpRequest, key: str) -> AnyReport:
+    return presenting.any_report(find(key))
 
 
 @router.get("/experiments/{key}/report.html", operation_id="get_report_html")
@@ -55,8 +55,8 @@ def withdraw(request: HttpRequest, key: str, link: int) -> LinkOut:
     return presenting.link_out(actions.withdraw(person(request), find(key), link))
 
 
-@router.get("/shared/{token}", response=ReportOut, operation_id="get_shared_report", auth=None)
-def shared(request: HttpRequest, token: str) -> ReportOut:
+@router.get("/shared/{token}", response=AnyReport, operation_id="get_shared_report", auth=None)
+def shared(request: HttpRequest, token: str) -> AnyReport:
     """The report behind a link; no account is needed, and nothing can be changed."""
     link = queries.opened(token)
     actions.count_opening(link)

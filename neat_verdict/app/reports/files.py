@@ -14,9 +14,12 @@ from django.utils.safestring import mark_safe
 from neat_verdict.app.analysis.evidence import evidence
 from neat_verdict.app.experiments.models import Experiment, Picture
 from neat_verdict.app.http.downloads import download
+from neat_verdict.app.reports.drawing import Drawing
 from neat_verdict.app.reports.overtime import over_time
 from neat_verdict.app.reports.presenting import report
+from neat_verdict.app.reports.region_reports import region_report
 from neat_verdict.app.reports.rendering import to_png, to_svg
+from neat_verdict.app.reports.return_strip import return_strip
 from neat_verdict.app.reports.slides import to_slides
 from neat_verdict.app.reports.strips import VARIANTS, strips
 
@@ -26,6 +29,8 @@ _FONTS = {"Newsreader": "newsreader-latin-standard-normal-*", "Instrument Sans":
 
 def page(experiment: Experiment) -> HttpResponse:
     """The report as one HTML file that fetches nothing."""
+    if experiment.by_region:
+        return _region_page(experiment)
     result = report(experiment)
     pictures = _pictures(experiment)
     text = render_to_string(
@@ -44,6 +49,13 @@ def page(experiment: Experiment) -> HttpResponse:
     return download(f"{experiment.key}-report.html", text.encode(), "text/html; charset=utf-8")
 
 
+def _region_page(experiment: Experiment) -> HttpResponse:
+    result = region_report(experiment)
+    strip = mark_safe(to_svg(return_strip(result.reading, 720)))  # made here, its text escaped
+    text = render_to_string("reports/region_report.html", {"report": result, "strip": strip, "fonts": _fonts()})
+    return download(f"{experiment.key}-report.html", text.encode(), "text/html; charset=utf-8")
+
+
 def slides(experiment: Experiment) -> HttpResponse:
     """The report as a presentation."""
     return download(f"{experiment.key}-report.pptx", to_slides(report(experiment), _pictures(experiment)), _SLIDES)
@@ -51,11 +63,17 @@ def slides(experiment: Experiment) -> HttpResponse:
 
 def picture(experiment: Experiment, kind: Literal["svg", "png"], which: Literal["lifts", "over_time"]) -> HttpResponse:
     """The picture of the report, or that of the lift as data came in."""
-    drawing = strips(report(experiment).reading) if which == "lifts" else over_time(evidence(experiment))
+    drawing = _drawn(experiment, which)
     name = f"{experiment.key}-{which.replace('_', '-')}.{kind}"
     if kind == "svg":
         return download(name, to_svg(drawing).encode(), "image/svg+xml")
     return download(name, to_png(drawing), "image/png")
+
+
+def _drawn(experiment: Experiment, which: Literal["lifts", "over_time"]) -> Drawing:
+    if experiment.by_region and which == "lifts":
+        return return_strip(region_report(experiment).reading)
+    return strips(report(experiment).reading) if which == "lifts" else over_time(evidence(experiment))
 
 
 def _pictures(experiment: Experiment) -> list[list[Picture]]:

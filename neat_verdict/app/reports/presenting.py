@@ -17,19 +17,26 @@ from neat_verdict.app.casebook.queries import lesson_of
 from neat_verdict.app.experiments.models import Experiment, SecondTally, Spend, Tally
 from neat_verdict.app.experiments.page_changes import changes_of
 from neat_verdict.app.experiments.presenting import delivery_changes, hypothesis, picture_out
-from neat_verdict.app.experiments.queries import earlier_pictures, find, key_when, workspace
+from neat_verdict.app.experiments.queries import earlier_pictures, find, key_when, refuse_by_region, workspace
 from neat_verdict.app.experiments.schemas import RuleChangeOut
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.reports import story
 from neat_verdict.app.reports.models import ReportLink
 from neat_verdict.app.reports.queries import path_of
-from neat_verdict.app.reports.schemas import LinkKind, LinkOut, ReportOut
+from neat_verdict.app.reports.region_reports import region_report
+from neat_verdict.app.reports.schemas import AnyReport, LinkKind, LinkOut, RegionReportOut, ReportOut
 from neat_verdict.app.traffic.wording import rollout_in_words
 from neat_verdict.core.verdicts import VERDICTS
 
 
+def any_report(experiment: Experiment) -> AnyReport:
+    """The one page a stakeholder reads, of visitors or by region. Raises Conflict for a draft, which has nothing to tell."""
+    return region_report(experiment) if experiment.by_region else report(experiment)
+
+
 def report(experiment: Experiment) -> ReportOut:
-    """The one page a stakeholder reads. Raises Conflict for a draft, which has nothing to tell."""
+    """That of visitors. Raises Conflict for a draft, or by region."""
+    refuse_by_region(experiment)
     if experiment.rule is None:
         raise Conflict("There is no report before the start")
     reading = present(decided_or_present(experiment))
@@ -126,9 +133,11 @@ def link_out(link: ReportLink) -> LinkOut:
     )
 
 
-def shared_report(link: ReportLink, token: str) -> ReportOut:
+def shared_report(link: ReportLink, token: str) -> AnyReport:
     """The report behind a link, of the round in which it was made, its pictures at addresses that need no account."""
-    result = report(find(key_when(link.experiment, link.made_at)))
+    result = any_report(find(key_when(link.experiment, link.made_at)))
+    if isinstance(result, RegionReportOut):
+        return result
     for pictures in [*result.pictures, *result.earlier_pictures]:
         for picture in pictures:
             picture.url = f"/api/v1/shared/{token}/pictures/{picture.id}"

@@ -9,6 +9,7 @@ from ninja import Schema
 
 from neat_verdict.app.analysis.schemas import ReadingOut
 from neat_verdict.app.experiments.schemas import DeliveryChangeOut, ParameterIO, PictureOut, Role, RuleChangeOut
+from neat_verdict.app.regions.schemas import RegionReadingOut
 from neat_verdict.app.site.schemas import FindingOut, PagePreviewOut
 from neat_verdict.app.traffic.schemas import SnippetOut
 
@@ -66,6 +67,39 @@ class ReportOut(Schema):
     decision_reason: str
     against_rule: bool
     reading: ReadingOut
+    by_region: Literal[False] = False
+
+
+class RegionReportOut(Schema):
+    """The same of a test by region; ``outcomes`` are its other outcomes and product groups in words."""
+
+    key: str
+    name: str
+    area: str
+    workspace: str
+    state: str
+    verdict_name: str
+    date_line: str
+    rule_line: str
+    because: str
+    facts: list[FactOut]
+    outcomes: list[str]
+    caveats: list[str]
+    how_decided: str
+    why: str
+    learnt: str
+    next_step: str
+    decided_at: datetime | None
+    decided_by: str
+    decision: str
+    decision_sentence: str
+    decision_reason: str
+    against_rule: bool
+    reading: RegionReadingOut
+    by_region: Literal[True] = True
+
+
+AnyReport = ReportOut | RegionReportOut
 
 
 LinkKind = Literal["report", "engineer"]

@@ -3,6 +3,7 @@
 Nothing here knows visitors or variants; a region is a row of daily sums.
 """
 
+from neat_verdict.core.regions.blocks import Block, Blocks, blocks_of
 from neat_verdict.core.regions.calendar import (
     GROUPS,
     TOLERANCE,
@@ -37,6 +38,8 @@ __all__ = [
     "MIN_PAIRS",
     "TOLERANCE",
     "Balance",
+    "Block",
+    "Blocks",
     "Course",
     "DrawnPair",
     "Finding",
@@ -61,6 +64,7 @@ __all__ = [
     "Windows",
     "WrongRow",
     "base_days_of",
+    "blocks_of",
     "course_of",
     "designs_for",
     "draw",

@@ -146,7 +146,7 @@ def match_regions(
     panel.rows([*without, *must])
     if both := sorted(set(without) & set(must)):
         raise InputError("must", both[0], "must not be kept out at the same time")
-    silent = _silent(panel, outcome)
+    silent = silent_regions(panel, outcome)
     names = [name for name in panel.regions if name not in set(without) and name not in silent]
     if len(names) < 2:
         raise InputError("regions", len(names), "must be two at least to make a pair")
@@ -204,7 +204,7 @@ def weighted_distances(values: FloatArray, features: Sequence[FloatArray]) -> Fl
     return distances([part * feature for part, feature in zip(reliabilities(values), features, strict=True)])
 
 
-def _silent(panel: Panel, outcome: str) -> set[str]:
+def silent_regions(panel: Panel, outcome: str) -> set[str]:
     """Regions without any outcome over some stretch as long as the shortest base."""
     values = panel.outcome(outcome)
     if panel.days < MIN_BASE:

@@ -69,6 +69,12 @@ class Panel:
         outcomes = {name: values[rows] for name, values in self.outcomes.items()}
         return Panel(tuple(regions), self.first, outcomes, self.spend[rows])
 
+    def without_days(self, start: int, end: int) -> Panel:
+        """The days before and after [start, end) as if they followed each other; the first day stays the first."""
+        kept = np.r_[0:start, end : self.days]
+        outcomes = {name: values[:, kept] for name, values in self.outcomes.items()}
+        return Panel(self.regions, self.first, outcomes, self.spend[:, kept])
+
     def up_to(self, days: int) -> Panel:
         """Its first days."""
         outcomes = {name: values[:, :days] for name, values in self.outcomes.items()}

@@ -15,8 +15,9 @@ import numpy as np
 
 from neat_verdict.core.checks import InputError, check_count, check_probability, check_sign
 from neat_verdict.core.numeric import FloatArray
+from neat_verdict.core.regions.blocks import Blocks, rows_of, tried_in
 from neat_verdict.core.regions.drawing import check_pairs
-from neat_verdict.core.regions.effect import Windows, growths, past_windows
+from neat_verdict.core.regions.effect import Windows, growths
 from neat_verdict.core.regions.pairs import RegionPair
 from neat_verdict.core.regions.panel import WEEK, Panel
 from neat_verdict.core.regions.signflips import flips, ratios_of, typical_bounds
@@ -67,6 +68,7 @@ def placebo_tests(
     power: float = 0.8,
     draws: int = DRAWS,
     sign: int = -1,
+    blocks: Blocks | None = None,
 ) -> Iterator[float | Placebo]:
     """The share that is done after each window, and what was found at the end.
 
@@ -82,6 +84,8 @@ def placebo_tests(
         Of who is withheld, in each window.
     sign : -1 or +1
         What the added effect does to the outcome: -1 takes it away, as withholding does.
+    blocks : callable, optional
+        Blocks of the past with pairs made without them, for pairs that were chosen by this past (`tried_in`).
 
     Raises
     ------
@@ -98,32 +102,31 @@ def placebo_tests(
     check_probability("power", power)
     check_count("draws", draws, 1)
     check_sign(sign)
-    windows = past_windows(panel.days, test_days, base_days)
+    windows = list(tried_in(panel.days, test_days, base_days, pairs, blocks))
     if not windows:
         raise InputError(
             "test_days", test_days, f"must leave room for {base_days} days before it in {panel.days} days of history"
         )
-    return _tests(panel, outcome, pairs, windows, confidence, power, draws, sign)
+    return _tests(panel, outcome, windows, confidence, power, draws, sign)
 
 
 def _tests(
     panel: Panel,
     outcome: str,
-    pairs: Sequence[RegionPair],
-    windows: Sequence[Windows],
+    windows: Sequence[tuple[Windows, Sequence[RegionPair]]],
     confidence: float,
     power: float,
     draws: int,
     sign: int,
 ) -> Iterator[float | Placebo]:
-    names = [pair.first for pair in pairs] + [pair.second for pair in pairs]
-    values = panel.only(names).outcome(outcome)
-    count = len(pairs)
-    turned, generator = flips(count), np.random.default_rng(_SEED)
+    values = panel.outcome(outcome)
+    generator = np.random.default_rng(_SEED)
     lifts = np.array([0.0, *LIFTS])
     shown, held = np.zeros((len(windows), len(lifts))), np.zeros((len(windows), len(lifts)))
-    for place, window in enumerate(windows):
-        base, growth = growths(values, window)
+    for place, (window, pairs) in enumerate(windows):
+        count = len(pairs)
+        turned = flips(count)
+        base, growth = growths(values[rows_of(panel, pairs)], window)
         middle = (base[:count] + base[count:]) / 2
         both = np.stack([growth[:count] * middle, growth[count:] * middle])
         for swapped in generator.integers(0, 2, (draws, count)):
@@ -136,7 +139,7 @@ def _tests(
             held[place] += (lows <= sign * lifts) & (sign * lifts <= highs)
         yield (place + 1) / len(windows)
     shown, held = shown / draws, held / draws
-    block = max(1, (windows[0].end - windows[0].base) // WEEK)
+    block = max(1, (windows[0][0].end - windows[0][0].base) // WEEK)
     found = tuple(Found(float(lift), *_share(column, block)) for lift, column in zip(lifts, shown.T, strict=True))
     yield Placebo(
         len(windows), draws, found, Found(0.0, *_share(held.mean(axis=1), block)), smallest_lift(found, power), power

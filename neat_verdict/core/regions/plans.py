@@ -10,6 +10,7 @@ from scipy import special
 
 from neat_verdict.core.checks import InputError, check_count, check_not_negative, check_probability
 from neat_verdict.core.numeric import FloatArray
+from neat_verdict.core.regions.blocks import Blocks, rows_of, tried_in
 from neat_verdict.core.regions.drawing import check_pairs, least_pairs
 from neat_verdict.core.regions.effect import growths, past_windows
 from neat_verdict.core.regions.pairs import MIN_BASE, RegionPair
@@ -69,10 +70,12 @@ def designs_for(
     power: float = 0.8,
     cool_down: int = 1,
     weeks: Sequence[int] = WEEKS,
+    blocks: Blocks | None = None,
 ) -> list[RegionDesign]:
     """What there is to choose from, by number of pairs and length; those of which the history has no three lengths are left out.
 
-    ``pairs`` from the closest on; ``break_even`` is the outcome per unit of spend from which the spending pays, 0 or more.
+    ``pairs`` from the closest on; ``break_even`` is the outcome per unit of spend from which the spending pays, 0 or more. Pairs
+    that were chosen by this past are tried in ``blocks`` of it (`tried_in`).
     Raises InputError for fewer pairs than can show anything at the confidence, or where the history is too short for any.
     """
     check_pairs(len(pairs), confidence)
@@ -91,7 +94,7 @@ def designs_for(
         if len(past_windows(panel.days, days, base_days)) < 2:
             continue
         made += [
-            _design(panel, outcome, pairs[:number], length, cool_down, base_days, break_even, reach)
+            _design(panel, outcome, pairs[:number], length, cool_down, base_days, break_even, reach, blocks)
             for number in numbers
         ]
     if not made:
@@ -114,6 +117,7 @@ def _design(
     base_days: int,
     break_even: float,
     reach: float,
+    blocks: Blocks | None,
 ) -> RegionDesign:
     days, count = (length + cool_down) * WEEK, len(pairs)
     names = [pair.first for pair in pairs] + [pair.second for pair in pairs]
@@ -121,12 +125,16 @@ def _design(
     values = chosen.outcome(outcome)
     draw = np.random.default_rng(_SEED)
     logs = []
-    for window in past_windows(panel.days, days, base_days):
-        base, growth = growths(values, window)
-        middle = (base[:count] + base[count:]) / 2
-        both = np.stack([growth[:count] * middle, growth[count:] * middle])
-        for swapped in draw.integers(0, 2, (DRAWS, count)):
-            logs.append(np.log(np.where(swapped, both[1], both[0]).sum() / np.where(swapped, both[0], both[1]).sum()))
+    whole_past = panel.outcome(outcome)
+    for window, tried in tried_in(panel.days, days, base_days, pairs, blocks):
+        size = len(tried)
+        base, growth = growths(whole_past[rows_of(panel, tried)], window)
+        middle = (base[:size] + base[size:]) / 2
+        both = np.stack([growth[:size] * middle, growth[size:] * middle])
+        for swapped in draw.integers(0, 2, (DRAWS, size)):
+            apart = np.log(np.where(swapped, both[1], both[0]).sum() / np.where(swapped, both[0], both[1]).sum())
+            # A block with fewer pairs than asked for shows more than so many of them would.
+            logs.append(apart * np.sqrt(size / count))
     # Student's t would ask for a little more with few pairs: the flips have the discreteness of their number anyway.
     smallest = float(-np.expm1(-reach * np.sqrt(np.mean(np.square(logs)))))
     lately = slice(max(panel.days - 52 * WEEK, 0), None)

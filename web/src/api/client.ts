@@ -25,6 +25,7 @@ export type PreviewStep = Schemas["PreviewStep"];
 export type Reading = Schemas["ReadingOut"];
 export type Comparison = Schemas["ComparisonOut"];
 export type Report = Schemas["ReportOut"];
+export type RegionReport = Schemas["RegionReportOut"];
 export type FullHandover = Schemas["HandoverOut"];
 export type Handover = Schemas["RolloutOut"];
 export type RolloutIn = Schemas["RolloutIn"];

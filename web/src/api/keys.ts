@@ -49,6 +49,7 @@ export const keys = {
   links: (key: string) => ["links", key] as const,
   handover: (key: string) => ["handover", key] as const,
   casebook: (asked?: object) => (asked ? (["casebook", asked] as const) : (["casebook"] as const)),
+  regionCases: ["casebook", "regions"] as const,
   levels: (by: string) => ["casebook", "levels", by] as const,
   cohorts: (key: string, asked: object) => ["evidence", key, "cohorts", asked] as const,
   selectedRange: (key: string, first: string, last: string) =>

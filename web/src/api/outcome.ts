@@ -116,6 +116,14 @@ export function useCasebook(asked: CasebookAsked) {
   });
 }
 
+/** The incremental return of each channel, over its decided tests by region. */
+export function useRegionCases() {
+  return useQuery({
+    queryKey: keys.regionCases,
+    queryFn: () => take(client.GET("/api/v1/casebook/regions")),
+  });
+}
+
 /** What control showed in decided experiments, listed by area, month or a property of units. */
 export function useLevels(by: string) {
   return useQuery({

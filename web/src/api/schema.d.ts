@@ -143,6 +143,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/casebook/regions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Regions
+         * @description Decided tests by region: the incremental return by channel over time.
+         */
+        get: operations["get_region_cases"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/collect": {
         parameters: {
             query?: never;
@@ -2976,6 +2996,16 @@ export interface components {
             edges: number[];
             /** Exact */
             exact: boolean;
+        };
+        /**
+         * ChannelOut
+         * @description What was tested, with its tests from the first on.
+         */
+        ChannelOut: {
+            /** Cases */
+            cases: components["schemas"]["RegionCaseOut"][];
+            /** Tested */
+            tested: string;
         };
         /**
          * CheckIn
@@ -6246,6 +6276,37 @@ export interface components {
             won: number;
         };
         /**
+         * RegionCaseOut
+         * @description A decided test by region: what each unit of spend brought, and what it must bring to pay.
+         */
+        RegionCaseOut: {
+            /** Break Even */
+            break_even: number;
+            /** Currency */
+            currency: string;
+            /**
+             * Decided At
+             * Format: date-time
+             */
+            decided_at: string;
+            /** Decision */
+            decision: string;
+            incremental: components["schemas"]["BoundsOut"] | null;
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Outcome */
+            outcome: string;
+            /** Verdict */
+            verdict: string;
+        };
+        /** RegionCasesOut */
+        RegionCasesOut: {
+            /** Channels */
+            channels: components["schemas"]["ChannelOut"][];
+        };
+        /**
          * RegionCourseOut
          * @description By day from ``first`` on, ``start`` being the place of the test's first; the running sums begin there.
          */
@@ -6587,6 +6648,63 @@ export interface components {
             would_change: string[];
         };
         /**
+         * RegionReportOut
+         * @description The same of a test by region; ``outcomes`` are its other outcomes and product groups in words.
+         */
+        RegionReportOut: {
+            /** Against Rule */
+            against_rule: boolean;
+            /** Area */
+            area: string;
+            /** Because */
+            because: string;
+            /**
+             * By Region
+             * @default true
+             * @constant
+             */
+            by_region: true;
+            /** Caveats */
+            caveats: string[];
+            /** Date Line */
+            date_line: string;
+            /** Decided At */
+            decided_at: string | null;
+            /** Decided By */
+            decided_by: string;
+            /** Decision */
+            decision: string;
+            /** Decision Reason */
+            decision_reason: string;
+            /** Decision Sentence */
+            decision_sentence: string;
+            /** Facts */
+            facts: components["schemas"]["FactOut"][];
+            /** How Decided */
+            how_decided: string;
+            /** Key */
+            key: string;
+            /** Learnt */
+            learnt: string;
+            /** Name */
+            name: string;
+            /** Next Step */
+            next_step: string;
+            /** Outcomes */
+            outcomes: string[];
+            reading: components["schemas"]["RegionReadingOut"];
+            /** Rule Line */
+            rule_line: string;
+            /** State */
+            state: string;
+            /** Verdict Name */
+            verdict_name: string;
+            /** Why */
+            why: string;
+            /** Workspace */
+            workspace: string;
+        };
+        /**
          * RegionWatchOut
          * @description ``moved`` is the growth of the control regions over those not analysed, ``moved_too_far`` whether it went further than past
          *     windows do.
@@ -6687,6 +6805,12 @@ export interface components {
             area: string;
             /** Because */
             because: string;
+            /**
+             * By Region
+             * @default false
+             * @constant
+             */
+            by_region: false;
             /** Caveats */
             caveats: string[];
             /** Date Line */
@@ -8599,6 +8723,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LevelsOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_region_cases: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegionCasesOut"];
                 };
             };
             /** @description Refused; the problem document says why */
@@ -11201,7 +11354,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ReportOut"];
+                    "application/json": components["schemas"]["ReportOut"] | components["schemas"]["RegionReportOut"];
                 };
             };
             /** @description Refused; the problem document says why */
@@ -13250,7 +13403,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ReportOut"];
+                    "application/json": components["schemas"]["ReportOut"] | components["schemas"]["RegionReportOut"];
                 };
             };
             /** @description Refused; the problem document says why */

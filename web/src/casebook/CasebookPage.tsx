@@ -12,6 +12,7 @@ import { useAddressParams } from "../lib/useAddressParams";
 import { Empty, Failure, Panel, Skeleton } from "../parts/basics";
 import { DataTable, type Column } from "../parts/DataTable";
 import { Levels } from "./Levels";
+import { RegionCases } from "./RegionCases";
 
 type Case = Casebook["cases"][number];
 const NEEDS = 900;
@@ -31,7 +32,7 @@ export function CasebookPage() {
       {query.isPending && <Skeleton rows={6} />}
       {query.isError && <Failure error={query.error} again={() => void query.refetch()} />}
       {query.data && query.data.record.decided === 0 && (
-        <Empty title="Nothing is decided yet">
+        <Empty title="No test of visitors is decided yet">
           Every experiment that is decided comes here, with what was believed beforehand and what was learnt.
         </Empty>
       )}
@@ -83,6 +84,9 @@ export function CasebookPage() {
           </div>
         </>
       )}
+      <div className="mt-3">
+        <RegionCases />
+      </div>
     </main>
   );
 }

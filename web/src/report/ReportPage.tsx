@@ -3,6 +3,8 @@ import { Link, useParams } from "react-router";
 import { useSharedReport } from "../api/outcome";
 import { useReport, useSession } from "../api/hooks";
 import { Failure, Skeleton } from "../parts/basics";
+import type { RegionReport, Report } from "../api/client";
+import { RegionReportSheet } from "./RegionReportSheet";
 import { ReportSheet } from "./ReportSheet";
 import { ShareDialog } from "./ShareDialog";
 
@@ -27,7 +29,7 @@ export function ReportPage() {
               <span className="quiet">Export:</span>
               {[
                 ["Page", `${base}/report.html`],
-                ["Slides", `${base}/report.pptx`],
+                ...(report.data.by_region ? [] : [["Slides", `${base}/report.pptx`]]),
                 ["Picture, SVG", `${base}/picture.svg`],
                 ["PNG", `${base}/picture.png`],
               ].map(([name, address]) => (
@@ -49,10 +51,15 @@ export function ReportPage() {
       </div>
       {report.isPending && <Skeleton rows={6} />}
       {report.isError && <Failure error={report.error} again={() => void report.refetch()} />}
-      {report.data && <ReportSheet report={report.data} />}
+      {report.data && <Sheet report={report.data} />}
       {sharing && <ShareDialog experiment={key} kind="report" close={() => setSharing(false)} />}
     </main>
   );
+}
+
+/** Of visitors, or by region. */
+function Sheet({ report }: { report: Report | RegionReport }) {
+  return report.by_region ? <RegionReportSheet report={report} /> : <ReportSheet report={report} />;
 }
 
 /** The report behind a link: no account, nothing to press but print. */
@@ -74,7 +81,7 @@ export function SharedReportPage() {
           <p className="quiet">{report.error.message}</p>
         </div>
       )}
-      {report.data && <ReportSheet report={report.data} />}
+      {report.data && <Sheet report={report.data} />}
     </main>
   );
 }

@@ -4,10 +4,10 @@ import { verdictNamed } from "../api/vocabulary";
 import { sharedAxis } from "../lib/axis";
 import { tickOf } from "../lib/metrics";
 import { useWidth } from "../lib/useWidth";
-import { Headline } from "../parts/Headline";
 import { Letter } from "../parts/Letter";
 import { EarlierPictures, SideBySide } from "../sheets/brief/Pictures";
 import { ChangesAfterStart } from "../sheets/sizing/RulePanel";
+import { Facts, Head, Section } from "./parts";
 
 /** The one page a stakeholder reads. All its sentences come from the server. */
 export function ReportSheet({ report }: { report: Report }) {
@@ -16,42 +16,13 @@ export function ReportSheet({ report }: { report: Report }) {
   const unsound = reading.verdict === "unsound";
   return (
     <article className="report-sheet sheet px-12 py-7 max-sm:px-5">
-      <div className="quiet flex flex-wrap justify-between gap-x-4 text-sm">
-        <span>
-          {report.date_line} · {report.workspace}
-          {report.area && `, ${report.area.toLowerCase()}`}
-        </span>
-        <span>{report.rule_line}</span>
-      </div>
-      <h1 className="mt-2 font-sans text-sm font-semibold">{report.name}</h1>
-      <Headline
-        text={reading.headline}
-        figure={reading.figure}
-        tone={look.tone}
-        className="mt-1 text-[31px] max-sm:text-2xl"
-      />
-      <p className="mt-1 font-serif text-xl">{report.decision_sentence}</p>
-      {report.against_rule && (
-        <p className="tone-warning mt-1">
-          This differs from the rule, which says “{look.title.toLowerCase()}”: {report.decision_reason}
-        </p>
-      )}
+      <Head report={report} look={look} />
       {!unsound && reading.comparisons.length > 0 && <Picture comparisons={reading.comparisons} report={report} />}
       <p className="mt-1 text-sm">
         {reading.detail}
         {!unsound && ` Inside the grey band (±${reading.worthwhile_text}) ${reading.size_meaning}.`}
       </p>
-      <dl className="mt-4 grid grid-cols-3 gap-6 border-y border-base-300 py-3 max-sm:grid-cols-1 max-sm:gap-3">
-        {report.facts.map((fact) => (
-          <div key={fact.label}>
-            <dt className="quiet text-sm">{fact.label}</dt>
-            <dd>
-              <span className="block font-serif text-xl">{fact.value}</span>
-              <span className="quiet text-sm">{fact.note}</span>
-            </dd>
-          </div>
-        ))}
-      </dl>
+      <Facts facts={report.facts} />
       <Variants report={report} />
       {report.secondary.length > 0 && (
         <ul className="mt-2 text-sm print:text-xs print:leading-tight">
@@ -131,14 +102,5 @@ function Variants({ report }: { report: Report }) {
         </li>
       ))}
     </ul>
-  );
-}
-
-function Section({ title, children }: { title: string; children: string }) {
-  return (
-    <section>
-      <h2 className="mb-0.5 text-[17px]">{title}</h2>
-      <p className="whitespace-pre-line">{children}</p>
-    </section>
   );
 }

@@ -54,6 +54,7 @@ function report(changes: Partial<Report> = {}): Report {
     decision_sentence: "Decided: roll out Calendar first.",
     decision_reason: "",
     against_rule: false,
+    by_region: false,
     reading: reading({ comparisons: [comparison({ effect_per_month: interval(274.4, 731.2, 1212) })] }),
     ...changes,
   };

@@ -76,7 +76,7 @@ def _conditions(facts: RegionFacts) -> tuple[Condition, ...]:
             "soundness",
             "Data missing",
             reading.lost <= LOST,
-            format_share(reading.lost),
+            format_share(reading.lost) if reading.lost else "none",
             f"up to {format_percent(LOST)}",
         ),
     ]

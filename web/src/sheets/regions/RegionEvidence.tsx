@@ -9,7 +9,7 @@ import { Empty, Panel } from "../../parts/basics";
 import { DataTable, type Column } from "../../parts/DataTable";
 import { useEditing } from "../editing";
 import { Shown } from "./shown";
-import { between, figure, named, whole } from "./words";
+import { between, capital, figure, named, whole } from "./words";
 
 /** What withholding did, day by day, pair by pair, by outcome, and whether chance could do it. */
 export function RegionEvidence() {
@@ -44,7 +44,7 @@ function Read({ shown, primary, course, chance }: Whole) {
   return (
     <>
       <Panel
-        title={`${named(shown.outcome)} where it is withheld`}
+        title={`${capital(named(shown.outcome))} where it is withheld`}
         note={
           what === "days"
             ? `a day, observed and (dashed, ${level} band) expected from their partners`
@@ -97,7 +97,7 @@ function Outcomes({ shown, primary }: { shown: RegionReading; primary: OutcomeEf
       align: "left",
       cell: (row) => (
         <span className={row === primary ? "font-semibold" : ""}>
-          {row.group ? `${named(row.outcome)}: ${row.group}` : named(row.outcome)}
+          {row.group ? `${capital(named(row.outcome))}: ${row.group}` : capital(named(row.outcome))}
           {row === primary && <span className="quiet font-normal"> decides</span>}
           {row.less_is_better && <span className="quiet"> less is better</span>}
         </span>

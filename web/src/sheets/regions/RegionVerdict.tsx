@@ -1,4 +1,5 @@
 import { useState } from "react";
+import { Link } from "react-router";
 import { useStep } from "../../api/hooks";
 import { useDecideRegions, type RegionReading } from "../../api/regions";
 import { verdictNamed } from "../../api/vocabulary";
@@ -31,7 +32,14 @@ function Judged({ shown }: { shown: RegionReading }) {
   const readable = look.readable && look.settled;
   return (
     <>
-      <Panel title={`The rule says: ${look.title.toLowerCase()}`}>
+      <Panel
+        title={`The rule says: ${look.title.toLowerCase()}`}
+        action={
+          <Link className="link text-sm" to={`/reports/${experiment.key}`}>
+            Report for stakeholders
+          </Link>
+        }
+      >
         <Headline text={shown.headline} figure={shown.figure} tone={look.tone} className="text-2xl" />
         <p className="quiet mt-1">{shown.detail}</p>
         {readable && incremental && (

@@ -42,3 +42,8 @@ export function between(bounds: { low: number | null; high: number | null }, wri
 export function named(column: string): string {
   return column.replaceAll("_", " ");
 }
+
+/** With a capital to begin with. */
+export function capital(words: string): string {
+  return words.charAt(0).toUpperCase() + words.slice(1);
+}
