@@ -183,3 +183,9 @@ def happened(unit, event, at="2026-03-10T12:00:00Z", number="", **more):
 
 def exposed(unit, variant, at="2026-03-10T11:00:00Z", experiment="fare-calendar", **more):
     return happened(unit, "exposure", at, number=variant, experiment=experiment, variant=variant, **more)
+
+
+@pytest.fixture(autouse=True)
+def advertising_desk(settings):
+    """The stand-in, as in the demo."""
+    settings.ADVERTISING_DESK = "neat_verdict.app.standins.advertising_desk.Desk"

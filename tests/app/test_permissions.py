@@ -31,6 +31,7 @@ from neat_verdict.app.planning import background
 from neat_verdict.app.planning.models import AATest, Rehearsal
 from neat_verdict.app.regions import actions as regions
 from neat_verdict.app.regions.models import PlaceboRun
+from neat_verdict.app.regions.running import hand_over
 from neat_verdict.app.reports.actions import share
 from neat_verdict.app.reports.presenting import link_out
 from neat_verdict.app.traffic.actions import keep_audience
@@ -189,6 +190,12 @@ class World:
     @property
     def region_running(self):
         return running_by_region(self.by)
+
+    @property
+    def region_handed_over(self):
+        found = self.region_running
+        hand_over(self.by, found)
+        return found
 
     def tried(self):
         found = self.region_planned
@@ -486,6 +493,9 @@ TABLE = {
     "download_spending_calendar": (READ, 200, lambda w: ({"key": w.region_calendar.key, "form": "ics"}, {})),
     "start_region_test": (WRITE, 200, of("region_ready")),
     "bring_region_days": (WRITE, 201, lambda w: ({"key": w.region_running.key}, upload(DAYS_OF_REGIONS, "days.csv"))),
+    "hand_over_to_desk": (WRITE, 200, of("region_running")),
+    "fetch_desk_spend": (WRITE, 200, of("region_handed_over")),
+    "get_region_cases": (READ, 200, plain()),
     "get_region_reading": (READ, 200, of("region_running")),
     "decide_region_test": (WRITE, 200, of("region_running", choice="A", reason="x")),
     "undo_draw": (WRITE, 200, of("region_drawn", reason="x")),

@@ -13,6 +13,7 @@ from neat_verdict.app import clock
 from neat_verdict.app.analysis.analysis import analyse
 from neat_verdict.app.analysis.docket import docket
 from neat_verdict.app.casebook.actions import plan_rollout
+from neat_verdict.app.casebook.presenting import region_cases
 from neat_verdict.app.collect.actions import preview
 from neat_verdict.app.config.api import api
 from neat_verdict.app.experiments import actions as experiments
@@ -22,7 +23,10 @@ from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.planning.actions import start_rehearsal
 from neat_verdict.app.regions import actions, queries, running
 from neat_verdict.app.regions.presenting import reading_out
-from neat_verdict.app.regions.reading import reading_of
+from neat_verdict.app.regions.reading import observed_of, reading_of
+from neat_verdict.app.reports.actions import share
+from neat_verdict.app.reports.presenting import any_report
+from neat_verdict.app.reports.queries import path_of
 from neat_verdict.app.traffic.splitting import change_split
 from neat_verdict.app.watch.actions import tick
 from neat_verdict.app.watch.models import Notice
@@ -178,8 +182,6 @@ def test_a_file_replaces_the_figures_it_has_and_nothing_else(analyst, on_its_way
 
 
 def reading_and_panel(experiment):
-    from neat_verdict.app.regions.reading import observed_of
-
     return observed_of(plan_of(experiment), ()).panel
 
 
@@ -223,6 +225,69 @@ def test_regions_that_lack_days_leave_with_their_partner_and_are_named(analyst, 
     assert any("left out" in line for line in shown.warnings)
 
 
+# The advertising desk
+
+
+class Closed:
+    """A desk that nobody answers at."""
+
+    def place(self, order):
+        raise OSError("nobody answers")
+
+    def spent(self, reference, since, until):
+        raise OSError("nobody answers")
+
+
+def test_the_desk_is_asked_for_the_calendar_to_the_cent_in_the_regions_drawn(analyst, on_its_way):
+    plan = running.hand_over(analyst, on_its_way)
+    order = queries.order_of(plan, on_its_way.name)
+    assert sum(cents for *_, cents in order.budgets) == queries.calendar_of(plan).total
+    assert sorted(order.regions["withheld"]) == sorted(pair[0] for pair in plan.drawn)
+    assert [one for one in order.regions["withheld"].values() if one <= 0] == []
+    assert plan_of(on_its_way).desk_reference == plan.desk_reference != ""
+    with pytest.raises(Conflict, match="has it already"):
+        running.hand_over(analyst, on_its_way)
+
+
+@pytest.mark.parametrize(
+    ("make", "path", "said"),
+    [
+        (drawn_by_region, "neat_verdict.app.standins.advertising_desk.Desk", "Start the test first"),
+        (running_by_region, "", "No advertising desk is set up"),
+        (running_by_region, "tests.app.test_running_regions.Closed", "nobody answers"),
+    ],
+    ids=["not started", "none", "closed"],
+)
+def test_what_cannot_be_handed_over_is_not(analyst, settings, make, path, said):
+    settings.ADVERTISING_DESK = path
+    experiment = make(analyst)
+    with pytest.raises(Conflict, match=said):
+        running.hand_over(analyst, experiment)
+    assert plan_of(experiment).desk_reference == ""
+
+
+def test_what_the_desk_spent_is_fetched_up_to_yesterday_and_is_watched(analyst, on_its_way, settings):
+    running.hand_over(analyst, on_its_way)
+    with after(14):
+        assert running.fetch_spend(analyst, on_its_way)[1].new == 16 * 14
+        bring_days(analyst, on_its_way, [row[:4] for row in rows_of_test(on_its_way, 18)], HEADER[:4])
+        bring_days(analyst, on_its_way, rows_of_test(on_its_way, 4))
+        shown = reading_out(plan_of(on_its_way))
+        assert (shown.days, shown.phase) == (14, "test")
+        assert 0 <= shown.watch.leak < 0.1
+        control = next(one for one in shown.watch.spend if one.group == "control")
+        assert abs(control.difference) < 0.02
+        assert running.fetch_spend(analyst, on_its_way)[1].changed == 0
+        settings.ADVERTISING_DESK = "tests.app.test_running_regions.Closed"
+        with pytest.raises(Conflict, match="did not answer"):
+            running.fetch_spend(analyst, on_its_way)
+
+
+def test_nothing_is_fetched_of_what_was_not_handed_over(analyst, on_its_way):
+    with pytest.raises(Conflict, match="was not handed over"):
+        running.fetch_spend(analyst, on_its_way)
+
+
 # What is shown
 
 
@@ -250,6 +315,15 @@ def test_at_the_end_the_rule_says_whether_the_spending_pays(analyst, given, verd
         assert shown.month.worth.estimate == pytest.approx(
             (shown.primary.incremental.estimate - 2.0) * shown.month.spend
         )
+
+
+def test_what_was_planned_is_read_without_working_the_designs_out_again(analyst, on_its_way):
+    with after(6):
+        bring_days(analyst, on_its_way, rows_of_test(on_its_way, 10))
+        queries._choice.cache_clear()
+        reading_out(plan_of(on_its_way))
+        docket(analyst)
+    assert queries._choice.cache_info().misses == 0
 
 
 def test_the_docket_says_how_far_it_is_and_what_waits(analyst, on_its_way):
@@ -330,6 +404,69 @@ def test_a_decision_is_kept_with_what_it_was_made_on(analyst):
             bring_days(analyst, decided, rows_of_test(experiment, 5))
         experiments.withdraw_decision(analyst, experiment.key, "too soon")
         assert reading_out(plan_of(experiment)).decided is False
+
+
+# Report and casebook
+
+
+def decided_by_region(by, **given):
+    experiment = finished_by_region(by, **given)
+    with after(whole_length(experiment)):
+        shown = reading_out(plan_of(experiment))
+        running.decide_by_region(
+            by,
+            experiment,
+            choice=shown.suggested,
+            reason="",
+            next_step="Print more",
+            shown=shown.model_dump(mode="json"),
+        )
+    return find(experiment.key)
+
+
+def test_the_report_says_what_the_money_brought_and_what_was_decided(analyst):
+    experiment = decided_by_region(analyst)
+    client = Client()
+    client.force_login(analyst)
+    report = client.get(f"/api/v1/experiments/{experiment.key}/report").json()
+    assert (report["by_region"], report["verdict_name"], report["against_rule"]) == (True, "Spending pays", False)
+    assert report["decision_sentence"] == "Decided: go on spending."
+    assert "by seed 11" in report["how_decided"]
+    assert report["next_step"] == "Print more"
+    assert [line for line in report["outcomes"] if line.startswith("Guests: ")]
+    page = client.get(f"/api/v1/experiments/{experiment.key}/report.html").content.decode()
+    assert report["reading"]["headline"] in page
+    assert "pays from 2.00" in page
+    assert client.get(f"/api/v1/experiments/{experiment.key}/picture.png").content.startswith(b"\x89PNG")
+    link = share(analyst, experiment, 3)
+    shared = Client().get(f"/api/v1{path_of(link)}").json()
+    assert shared["reading"]["headline"] == report["reading"]["headline"]
+
+
+def test_there_is_no_report_before_the_start(analyst):
+    waiting = drawn_by_region(analyst)
+    with pytest.raises(Conflict, match="before the start"):
+        share(analyst, waiting, 3)
+    with pytest.raises(Conflict, match="before the start"):
+        any_report(waiting)
+
+
+def test_the_casebook_has_each_channels_returns_over_time(analyst):
+    for tested, incremental in (("Posters", 6.0), ("Radio", 0.2), ("Posters", 0.2)):
+        experiment = running_by_region(analyst, tested=tested)
+        days = whole_length(experiment)
+        with after(days):
+            bring_days(analyst, experiment, rows_of_test(experiment, days + 4, incremental=incremental))
+            shown = reading_out(plan_of(experiment)).model_dump(mode="json")
+            running.decide_by_region(
+                analyst, experiment, choice=shown["suggested"], reason="", next_step="", shown=shown
+            )
+    found = region_cases().channels
+    assert [(one.tested, [case.verdict for case in one.cases]) for one in found] == [
+        ("Posters", ["spending_pays", "spending_does_not_pay"]),
+        ("Radio", ["spending_does_not_pay"]),
+    ]
+    assert found[0].cases[0].incremental.estimate == pytest.approx(6.0, abs=0.5)
 
 
 # Over HTTP

@@ -275,6 +275,16 @@ def test_partners_that_moved_too_are_held_against_their_past(growth, too_far):
     assert read(others=left[:2]).watch.moved is None
 
 
+def test_what_is_usual_is_the_mean_of_the_days_that_are_there():
+    past, later, spend = arrived(leak=0.25)
+    gap = follow(past, later, spend)
+    missing = gap.missing.copy()
+    missing[:, PAST - 20 : PAST - 6] = True
+    emptied = replace(gap.panel, spend=np.where(missing, 0.0, gap.panel.spend))
+    found = read(observed=Observed(emptied, missing)).watch
+    assert found.leak == pytest.approx(0.25, rel=0.02)
+
+
 # What the rule says
 
 

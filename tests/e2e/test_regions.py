@@ -1,10 +1,11 @@
-"""A test by region, from its past to the lists that are handed over."""
+"""A test by region, from its past to the lists that are handed over, and from the start to the decision."""
 
 import re
+from datetime import timedelta
 
 from playwright.sync_api import expect
 
-from tests.app.test_regions import past_of_regions
+from tests.app.test_regions import LAST, NAMES, past_of_regions, written
 
 
 def test_a_test_by_region_is_planned_tried_on_the_past_and_drawn(people):
@@ -105,4 +106,115 @@ def test_the_demo_s_towns_are_drawn(people):
     expect(page.get_by_role("img", name=re.compile("regions withheld"))).to_be_visible()
     assert page.get_by_role("button", name="Undo the draw…").count() == 0
     page.goto("/experiments/autumn-poster-towns/evidence")
-    expect(page.get_by_text(re.compile("its results are not read here yet"))).to_be_visible()
+    expect(page.get_by_role("heading", name="Could chance do this?")).to_be_visible()
+    page.goto("/experiments/autumn-poster-towns/verdict")
+    expect(page.get_by_label("Standing")).to_contain_text("Keep on")
+    assert page.get_by_role("button", name="Record the decision").count() == 0
+
+
+def test_a_test_by_region_is_started_watched_read_decided_and_reported(people):
+    person = people().sign_in()
+    page = person.page
+    key = drawn(page)
+    page.goto(f"/experiments/{key}/traffic")
+    page.get_by_role("button", name="Start it…").click()
+    dialog = page.get_by_role("dialog")
+    expect(dialog).to_contain_text("say on Brief what each unit of spend must bring")
+    expect(dialog.get_by_role("button", name="Start", exact=True)).to_be_disabled()
+    dialog.get_by_role("button", name="Cancel").click()
+    page.get_by_role("link", name=re.compile("^Brief")).click()
+    page.get_by_label("Return from which it pays").fill("2")
+    page.keyboard.press("Tab")
+    page.get_by_role("button", name="Start it…").click()
+    assert person.axe() == []
+    dialog.get_by_role("button", name="Start", exact=True).click()
+    expect(page.get_by_label("Standing")).to_contain_text("Keep on")
+
+    # The desk takes the lists; the days come in by a file, what is wrong in it with its line.
+    page.get_by_role("link", name=re.compile("^Traffic")).click()
+    page.get_by_role("button", name="Hand over to the advertising desk").click()
+    expect(page.get_by_text(re.compile("The advertising desk has lists and calendar"))).to_be_visible()
+    page.get_by_role("link", name=re.compile("^Watch")).click()
+    picker = page.get_by_label("File of days of the test")
+    days = days_of(page, key)
+    picker.set_input_files({"name": "days.csv", "mimeType": "text/csv", "buffer": days + b"Town A,soon,1,1,1\n"})
+    expect(page.get_by_role("alert")).to_contain_text("must be a day")
+    picker.set_input_files({"name": "days.csv", "mimeType": "text/csv", "buffer": days})
+    expect(page.get_by_role("status").filter(has_text="new and 0 changed figures")).to_be_visible()
+    expect(page.get_by_text("Nothing is spent where it is withheld, every day has come in")).to_be_visible()
+    assert person.axe() == []
+    assert person.overflow() <= 1
+    page.get_by_role("button", name="Fetch what was spent from the advertising desk").click()
+    expect(page.get_by_role("status").filter(has_text="0 new and")).to_be_visible()
+
+    page.get_by_role("link", name=re.compile("^Evidence")).click()
+    expect(page.get_by_role("img", name=re.compile("^Observed and expected by day"))).to_be_visible()
+    page.get_by_role("button", name="Added up").click()
+    expect(page.get_by_role("img", name=re.compile("^Running sum of observed less expected"))).to_be_visible()
+    assert person.axe() == []
+    assert person.overflow() <= 1
+
+    page.get_by_role("link", name=re.compile("^Verdict")).click()
+    expect(page.get_by_role("heading", name="The rule says: spending pays")).to_be_visible()
+    assert person.axe() == []
+    page.get_by_label("What happens next").fill("Posters go on")
+    page.get_by_role("button", name="Record the decision").click()
+    expect(page.get_by_role("heading", name="Decided", exact=True)).to_be_visible()
+    page.get_by_role("link", name="Report for stakeholders").click()
+    expect(page.get_by_text("Decided: go on spending.")).to_be_visible()
+    assert person.axe() == []
+    page.goto("/casebook")
+    expect(page.get_by_role("heading", name="What the money brought")).to_be_visible()
+    expect(page.get_by_role("link", name="Bus towns")).to_be_visible()
+    assert person.axe() == []
+
+
+def drawn(page):
+    """A test by region with its past, design, cells and calendar, made over the API; its key. Its days are over."""
+    api = Api(page)
+    key = api.send("POST", "/region-tests", {"name": "Bus towns"})["key"]
+    base = f"/experiments/{key}/regions"
+    plan = api.upload(f"{base}/past", "past.csv", past_of_regions())
+    changes = {"tested": "Posters on buses", "pairs": 8, "weeks": 2}
+    plan = api.send("PATCH", base, {"version": plan["version"], "changes": changes})
+    plan = api.send("POST", f"{base}/draw", {"seed": 11})
+    start = (LAST + timedelta(days=5)).isoformat()
+    calendar = {"version": plan["version"], "start": start, "again": "after"}
+    api.send("PUT", f"{base}/calendar", calendar)
+    return key
+
+
+def days_of(page, key):
+    """All days of the test, on which each unit that was not spent cost six of sales."""
+    plan = Api(page).send("GET", f"/experiments/{key}/regions")
+    withheld = {pair["withheld"] for pair in plan["cells"]["pairs"]}
+    rows = []
+    for at in range(4 + 21):
+        for place, name in enumerate(NAMES):
+            size, off = 200 * 1.7 ** (place // 2), 4 <= at < 18 and name in withheld
+            usual = round(0.05 * size, 2)
+            sales = size * (1 + 0.01 * ((7 * place + at) % 5)) - (6 * usual if off else 0)
+            row = (name, LAST + timedelta(days=at + 1), round(sales, 2), round(sales / 30), 0.0 if off else usual)
+            rows.append(row)
+    return written(rows)
+
+
+class Api:
+    """The API as the page's own session."""
+
+    def __init__(self, page):
+        self.request = page.request
+        token = next(one["value"] for one in page.context.cookies() if one["name"] == "csrftoken")
+        self.headers = {"X-CSRFToken": token, "Referer": page.url}
+        self.base = "/".join(page.url.split("/", 3)[:3]) + "/api/v1"
+
+    def send(self, method, path, body=None):
+        answer = self.request.fetch(self.base + path, method=method, data=body, headers=self.headers)
+        assert answer.ok, answer.text()
+        return answer.json()
+
+    def upload(self, path, name, content):
+        file = {"name": name, "mimeType": "text/csv", "buffer": content}
+        answer = self.request.post(self.base + path, multipart={"file": file}, headers=self.headers)
+        assert answer.ok, answer.text()
+        return answer.json()

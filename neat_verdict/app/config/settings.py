@@ -123,7 +123,10 @@ EMAIL_HOST_PASSWORD = os.environ.get("NEAT_VERDICT_MAIL_PASSWORD", "")
 EMAIL_USE_TLS = os.environ.get("NEAT_VERDICT_MAIL_TLS") == "1"
 DEFAULT_FROM_EMAIL = os.environ.get("NEAT_VERDICT_MAIL_FROM", "neat-verdict@localhost")
 EMAIL_TIMEOUT = 20
+# Whoever buys the advertising of tests by region (`app.regions.desk.AdvertisingDesk`).
+ADVERTISING_DESK = os.environ.get("NEAT_VERDICT_ADVERTISING_DESK", "")
 if DEMO:
+    ADVERTISING_DESK = "neat_verdict.app.standins.advertising_desk.Desk"
     EMAIL_BACKEND = "neat_verdict.app.standins.mailbox.MailboxBackend"
 elif EMAIL_HOST:
     EMAIL_BACKEND = "django.core.mail.backends.smtp.EmailBackend"

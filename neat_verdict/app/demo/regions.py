@@ -73,6 +73,7 @@ def _tell(story: RegionStory, by: User, today: date, moment: Callable[[date, int
         experiment = _planned(story, by, first, start)
     with clock.at(moment(start - timedelta(days=3), 9)):
         running.start_region_test(by, experiment)
+        running.hand_over(by, experiment)
     experiment = find(experiment.key)
     plan = queries.plan_of(experiment)
     cells, calendar = queries.cells_of(plan), queries.calendar_to_hand_over(plan)

@@ -192,3 +192,16 @@ def decide(request: HttpRequest, key: str, payload: RegionDecisionIn) -> Experim
         shown=shown,
     )
     return present(find(key))
+
+
+@router.post("/experiments/{key}/regions/desk", response=RegionPlanOut, operation_id="hand_over_to_desk")
+def hand_over(request: HttpRequest, key: str) -> RegionPlanOut:
+    """Give lists and calendar to the advertising desk that is set up."""
+    return plan_out(running.hand_over(person(request), find(key)))
+
+
+@router.post("/experiments/{key}/regions/desk/spend", response=BroughtDaysOut, operation_id="fetch_desk_spend")
+def fetch_spend(request: HttpRequest, key: str) -> BroughtDaysOut:
+    """Ask the advertising desk what was spent up to yesterday."""
+    _, brought = running.fetch_spend(person(request), find(key))
+    return BroughtDaysOut(**asdict(brought), reading=reading_out(queries.plan_of(find(key))))

@@ -54,6 +54,9 @@ class RegionPlan(models.Model):
     found = models.JSONField(null=True, blank=True)
     # The same of the days of the test, as they stand now.
     test_digest = models.CharField(max_length=64, blank=True, default="")
+    # By which the advertising desk knows it, and since when; "" where it was not handed over.
+    desk_reference = models.CharField(max_length=120, blank=True, default="")
+    handed_over_at = models.DateTimeField(null=True, blank=True)
     # What it was decided on (`schemas.RegionReadingOut`), as it was then.
     decided_on = models.JSONField(null=True, blank=True)
 

@@ -15,6 +15,7 @@ from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.http.downloads import csv_of
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.regions import queries
+from neat_verdict.app.regions.desk import advertising_desk
 from neat_verdict.app.regions.models import PlaceboRun, RegionPlan
 from neat_verdict.app.regions.reading import month_of, names_of, reading_of, verdict_of
 from neat_verdict.app.regions.schemas import PlaceboOut, RegionPlanOut, RegionReadingOut, SpendingCalendarOut
@@ -26,6 +27,7 @@ from neat_verdict.core.verdicts.by_region import a_month, region_rule_in_words
 _PLAN = (
     "version", "tested", "outcome", "groups", "currency", "break_even", "cool_down", "confidence", "power", "excluded", "must",
     "listed", "pairs", "weeks", "leak_limit", "same_within", "less_is_better", "locked_at",
+    "desk_reference", "handed_over_at",
 )  # fmt: skip
 
 
@@ -50,6 +52,7 @@ def plan_out(plan: RegionPlan) -> RegionPlanOut:
             "problem": choice.problem,
             "least_pvalue": smallest_pvalue(plan.pairs) if plan.pairs else None,
             "missing_for_start": queries.missing_for_start(plan) if plan.locked_at is None else [],
+            "has_desk": advertising_desk() is not None,
             "cells": cells,
         }
     )

@@ -16,6 +16,7 @@ from django.http import Http404
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.planning.background import bury_the_dead
+from neat_verdict.app.regions.desk import Order
 from neat_verdict.app.regions.models import PlaceboRun, RegionPlan, RegionSeries
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.regions import (
@@ -27,6 +28,7 @@ from neat_verdict.core.regions import (
     RegionDesign,
     RegionPair,
     SpendingCalendar,
+    base_days_of,
     blocks_of,
     designs_for,
     edited,
@@ -38,6 +40,7 @@ from neat_verdict.core.regions import (
 
 SPEND = ""  # the measure of spend, which is no outcome's name
 LISTS = ("withheld", "control", "not-analysed")
+YEAR = 364  # days
 
 
 @dataclass(frozen=True, slots=True)
@@ -190,6 +193,23 @@ def chosen_pairs(plan: RegionPlan) -> tuple[RegionPair, ...]:
     return matching.pairs[: chosen.pairs]
 
 
+@dataclass(frozen=True, slots=True)
+class Length:
+    """Days of the test, of its cool-down, and of the base before it."""
+
+    test_days: int
+    cool_down_days: int
+    base_days: int
+
+
+def length_of(plan: RegionPlan) -> Length:
+    """How long the chosen design is; it needs no designs to be worked out again. Raises Conflict before one is chosen."""
+    if plan.weeks is None:
+        raise Conflict("Choose a design on Sizing first")
+    test, cool_down = plan.weeks * 7, plan.cool_down * 7
+    return Length(test, cool_down, base_days_of(test + cool_down))
+
+
 def asked_of_placebo(plan: RegionPlan) -> str:
     """What a placebo test of the chosen design answers. Raises Conflict before one is chosen."""
     pairs, question = chosen_pairs(plan), asked(plan)
@@ -222,17 +242,15 @@ def calendar_of(plan: RegionPlan) -> SpendingCalendar | None:
 
 def worked_out(plan: RegionPlan, kept: Mapping[str, Any]) -> SpendingCalendar:
     """A calendar from what is kept of it. Raises Conflict before the draw, InputError for what cannot be."""
-    cells, design = cells_of(plan), chosen_of(plan)
-    if design is None:
-        raise Conflict("Choose a design on Sizing first")
+    cells, length = cells_of(plan), length_of(plan)
     panel = panel_of(plan)
     known = set(panel.regions)
     groups = dict(zip(GROUPS, ([name for name in cells[one] if name in known] for one in LISTS), strict=True))
     made = spending_calendar(
         usual_spend(panel, groups),
         date.fromisoformat(kept["start"]),
-        test_days=design.weeks * 7,
-        cool_down_days=design.cool_down * 7,
+        test_days=length.test_days,
+        cool_down_days=length.cool_down_days,
         again=kept["again"],
         budget=kept["budget"],
     )
@@ -260,6 +278,24 @@ def cells_of(plan: RegionPlan) -> dict[str, list[str]]:
     return dict(zip(LISTS, (sorted(withheld), sorted(control), sorted(rest)), strict=True))
 
 
+def order_of(plan: RegionPlan, name: str) -> Order:
+    """What the advertising desk is asked to spend: the calendar, and the regions with what each usually has a day."""
+    calendar, panel, cells = calendar_to_hand_over(plan), panel_of(plan), cells_of(plan)
+    usual = dict(zip(panel.regions, panel.spend[:, -YEAR:].mean(axis=1).tolist(), strict=True))
+    groups = dict(zip(GROUPS, LISTS, strict=True))
+    return Order(
+        name,
+        plan.currency,
+        tuple(
+            (one.day, group, cents) for one in calendar.days for group, cents in zip(GROUPS, one.planned, strict=True)
+        ),
+        {
+            group: {region: usual[region] for region in cells[listed] if region in usual}
+            for group, listed in groups.items()
+        },
+    )
+
+
 def missing_for_start(plan: RegionPlan) -> list[str]:
     """What a test by region lacks before it can start, in words, in the order of its sheets; nothing where it is ready."""
     missing = []
@@ -276,13 +312,13 @@ def missing_for_start(plan: RegionPlan) -> list[str]:
         calendar = calendar_to_hand_over(plan)
     except Conflict as problem:
         return [*missing, str(problem)]
-    start, design = calendar.days[0].day, chosen_of(plan)
+    start, base_days = calendar.days[0].day, length_of(plan).base_days
     if start <= panel.last:
         missing.append(
             f"the calendar begins on {start:%-d %B %Y}, within the past data, which go up to {panel.last:%-d %B %Y}"
         )
-    elif design is not None and (start - panel.first).days < design.base_days:
-        missing.append(f"the past must have {design.base_days} days before the first day")
+    elif (start - panel.first).days < base_days:
+        missing.append(f"the past must have {base_days} days before the first day")
     return missing
 
 

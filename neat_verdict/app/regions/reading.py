@@ -23,21 +23,21 @@ from neat_verdict.core.regions import (
 )
 from neat_verdict.core.verdicts.by_region import RegionNames, RegionVerdict, judge_regions
 
-_MONTH, _YEAR = 365.25 / 12, 364  # days
+_MONTH = 365.25 / 12  # days
 
 
 def rule_of(plan: RegionPlan) -> RegionTest:
     """What was fixed at the start. Raises Conflict before it."""
-    design = queries.chosen_of(plan)
-    if plan.locked_at is None or plan.drawn is None or plan.calendar is None or design is None:
+    if plan.locked_at is None or plan.drawn is None or plan.calendar is None:
         raise Conflict("This test has not started; there is nothing to read yet")
+    length = queries.length_of(plan)
     return RegionTest(
         plan.outcome,
         tuple(DrawnPair(withheld, control) for withheld, control in plan.drawn),
         date.fromisoformat(plan.calendar["start"]),
-        design.weeks * 7,
-        design.cool_down * 7,
-        design.base_days,
+        length.test_days,
+        length.cool_down_days,
+        length.base_days,
         plan.break_even or 0.0,
         plan.confidence,
         plan.same_within,
@@ -65,7 +65,7 @@ def verdict_of(plan: RegionPlan, reading: RegionReading) -> RegionVerdict:
 
 def month_of(plan: RegionPlan) -> float:
     """What is usually spent a month in all regions, by the last year before the test."""
-    return float(queries.panel_of(plan).spend[:, -_YEAR:].mean(axis=1).sum() * _MONTH)
+    return float(queries.panel_of(plan).spend[:, -queries.YEAR :].mean(axis=1).sum() * _MONTH)
 
 
 def _ended_early(plan: RegionPlan) -> date | None:

@@ -22,12 +22,13 @@ from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.app.regions import queries
+from neat_verdict.app.regions.desk import AdvertisingDesk, advertising_desk
 from neat_verdict.app.regions.models import RegionPlan, RegionSeries
 from neat_verdict.app.regions.past import PastFile, read_regions, refuse_wrong
 from neat_verdict.app.regions.reading import reading_of, rule_of, verdict_of
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.numbers import DecimalMark
-from neat_verdict.core.regions import Panel, Row
+from neat_verdict.core.regions import Panel, Row, wrong_rows
 from neat_verdict.core.text.format import plural
 
 DECISIONS = {"A": "go on spending", "B": "stop spending", "none": "neither, for now"}
@@ -191,6 +192,72 @@ def _digest(plan: RegionPlan) -> str:
     for one in plan.series.filter(of_test=True).order_by("measure", "group", "region"):
         digest.update(f"{one.group}\n{one.measure}\n{one.region}\n".encode() + bytes(one.values))
     return digest.hexdigest()
+
+
+def hand_over(by: User, experiment: Experiment) -> RegionPlan:
+    """Give lists and calendar to the advertising desk, once.
+
+    Raises Conflict before the start, without a desk, where it has them already, or where it cannot be reached.
+    """
+    require_editor(by)
+    desk = _desk()
+    with transaction.atomic():
+        plan = RegionPlan.objects.select_for_update().get(pk=queries.plan_of(experiment).pk)
+        if plan.locked_at is None:
+            raise Conflict("Start the test first: what is handed over does not change any more")
+        if plan.desk_reference:
+            raise Conflict(f"The advertising desk has it already, as {plan.desk_reference}")
+        try:
+            plan.desk_reference = desk.place(queries.order_of(plan, experiment.name))[:120]
+        except OSError as problem:
+            raise Conflict(f"The advertising desk did not take it ({problem}); try again later") from problem
+        plan.handed_over_at = clock.now()
+        plan.save()
+        text = f"Handed lists and calendar over to the advertising desk, as {plan.desk_reference}"
+        record(experiment, by, "hand over", text, reference=plan.desk_reference)
+    return plan
+
+
+def fetch_spend(by: User, experiment: Experiment) -> tuple[RegionPlan, BroughtIn]:
+    """Ask the advertising desk what was spent up to yesterday, in place of what there was of it.
+
+    Raises Conflict for a test that takes no data or was not handed over, without a desk or where it cannot be reached, and where
+    the past has spend by product group, of which the desk knows nothing.
+    """
+    require_editor(by)
+    _open_for_days(experiment)
+    desk, plan = _desk(), queries.plan_of(experiment)
+    if not plan.desk_reference:
+        raise Conflict("It was not handed over to the advertising desk yet; do so on Traffic")
+    if (plan.found or {})["groups"]:
+        raise Conflict(
+            "The past has spend by product group, and the advertising desk knows none; bring the spend in as a file"
+        )
+    start, until = rule_of(plan).start, today() - timedelta(days=1)
+    try:
+        lines = desk.spent(plan.desk_reference, start, until) if start <= until else []
+    except OSError as problem:
+        raise Conflict(f"The advertising desk did not answer ({problem}); try again later") from problem
+    rows = [Row(place + 1, one.region, one.day, {}, one.amount) for place, one in enumerate(lines)]
+    found = PastFile({"": rows}, (), tuple(wrong_rows(rows)), len(rows), (), has_spend=True)
+    refuse_wrong(found)
+    with transaction.atomic():
+        plan = RegionPlan.objects.select_for_update().get(pk=plan.pk)
+        _open_for_days(Experiment.objects.select_for_update().get(pk=experiment.pk))
+        brought = _overlay(plan, found)
+        plan.save()
+        text = f"Fetched what was spent up to {until:%-d %B %Y} from the advertising desk: {plural(brought.new, 'new figure')}"
+        record(experiment, by, "import", text + (f", {brought.changed:,} changed" if brought.changed else ""))
+    return plan, brought
+
+
+def _desk() -> AdvertisingDesk:
+    desk = advertising_desk()
+    if desk is None:
+        raise Conflict(
+            "No advertising desk is set up; download the lists and the calendar, and bring the spend in as a file"
+        )
+    return desk
 
 
 @transaction.atomic

@@ -140,6 +140,9 @@ class RegionPlanOut(Schema):
     less_is_better: list[str]
     locked_at: datetime | None
     missing_for_start: list[str]
+    has_desk: bool
+    desk_reference: str
+    handed_over_at: datetime | None
     past: RegionPastOut | None
     regions: list[str]
     matched: list[RegionPairOut]

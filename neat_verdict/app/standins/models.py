@@ -1,4 +1,4 @@
-"""What the stand-ins keep: the mailbox's letters, and the keys that the booking site was given."""
+"""What the stand-ins keep: the mailbox's letters, the keys that the booking site was given, the advertising desk's orders."""
 
 from __future__ import annotations
 
@@ -26,3 +26,11 @@ class SiteKey(models.Model):
 
     secret = models.CharField(max_length=80)
     public = models.CharField(max_length=80, blank=True, default="")
+
+
+class Booking(models.Model):
+    """An order of the advertising desk: ``kept`` are its budgets and regions."""
+
+    name = models.CharField(max_length=120)
+    currency = models.CharField(max_length=3)
+    kept = models.JSONField()

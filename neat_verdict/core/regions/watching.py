@@ -132,8 +132,15 @@ def _leaks(
     panel = observed.panel
     base, now = slice(windows.base, windows.start), slice(windows.start, windows.start + days)
     before, spent = panel.spend[withheld, base], panel.spend[withheld, now].sum(axis=1)
+    there = ~observed.missing[withheld, base]
     weekday = np.arange(before.shape[1]) % WEEK
-    means = np.stack([before[:, weekday == day].mean(axis=1) for day in range(WEEK)], axis=1)
+    means = np.stack(
+        [
+            before[:, weekday == day].sum(axis=1) / np.maximum(there[:, weekday == day].sum(axis=1), 1)
+            for day in range(WEEK)
+        ],
+        axis=1,
+    )
     # The base is whole weeks long, so that the test begins on the weekday that the base does.
     places = (np.arange(days) + before.shape[1]) % WEEK
     usual = np.where(observed.missing[withheld, now], 0.0, means[:, places]).sum(axis=1)

@@ -186,3 +186,25 @@ export function useDecideRegions(key: string) {
     onSuccess: () => stale("experiment", key),
   });
 }
+
+/** Gives lists and calendar to the advertising desk. */
+export function useHandOver(key: string) {
+  const kept = useKept(key);
+  return useMutation({
+    mutationFn: () => take(client.POST("/api/v1/experiments/{key}/regions/desk", { params: { path: { key } } })),
+    onSuccess: kept,
+  });
+}
+
+/** Asks the advertising desk what was spent up to yesterday. */
+export function useFetchSpend(key: string) {
+  const replace = useReplace();
+  const stale = useStale();
+  return useMutation({
+    mutationFn: () => take(client.POST("/api/v1/experiments/{key}/regions/desk/spend", { params: { path: { key } } })),
+    onSuccess: async (brought) => {
+      await replace(keys.regionReading(key), brought.reading);
+      stale("regions", key);
+    },
+  });
+}

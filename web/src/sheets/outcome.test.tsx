@@ -512,6 +512,6 @@ describe("the casebook", () => {
   it("is empty until something is decided", () => {
     const empty = { ...casebook, record: { ...casebook.record, decided: 0, sentences: [] }, cases: [], count: 0 };
     show(<CasebookPage />, { known: [[keys.casebook(asked), empty]] });
-    expect(screen.getByText("Nothing is decided yet")).toBeTruthy();
+    expect(screen.getByText("No test of visitors is decided yet")).toBeTruthy();
   });
 });

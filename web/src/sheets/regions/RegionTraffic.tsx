@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { Link } from "react-router";
-import { useDrawCells, useUndoDraw, type RegionPlan } from "../../api/regions";
-import { plural } from "../../lib/format";
+import { useDrawCells, useHandOver, useUndoDraw, type RegionPlan } from "../../api/regions";
+import { day, plural } from "../../lib/format";
 import { DataTable } from "../../parts/DataTable";
 import { FormError, Panel } from "../../parts/basics";
 import { Dialog } from "../../parts/Dialog";
@@ -125,6 +125,7 @@ function Drawn({ plan, cells }: { plan: RegionPlan; cells: NonNullable<RegionPla
             </a>
           ))}
         </div>
+        <HandOver plan={plan} />
         <p className="quiet mt-2 text-sm">
           Hand the first two lists over to whoever buys the advertising: nothing is spent in the one for{" "}
           {plural(plan.weeks ?? 0, "week")}, and in the other as much as without a test.
@@ -146,6 +147,34 @@ function Drawn({ plan, cells }: { plan: RegionPlan; cells: NonNullable<RegionPla
         />
       </Panel>
       {undoing && <Undo close={() => setUndoing(false)} />}
+    </>
+  );
+}
+
+/** To the advertising desk, where one is set up: once, after the start. */
+function HandOver({ plan }: { plan: RegionPlan }) {
+  const { experiment, mayAct } = useEditing();
+  const hand = useHandOver(experiment.key);
+  if (!plan.has_desk) return null;
+  if (plan.desk_reference)
+    return (
+      <p className="mt-2 text-sm" role="status">
+        The advertising desk has lists and calendar since {day(plan.handed_over_at ?? "")}, as {plan.desk_reference}.
+      </p>
+    );
+  return (
+    <>
+      <div className="mt-3 flex flex-wrap items-center gap-3">
+        <button
+          className="btn btn-sm"
+          disabled={!mayAct || plan.locked_at === null || hand.isPending}
+          onClick={() => hand.mutate()}
+        >
+          Hand over to the advertising desk
+        </button>
+        {plan.locked_at === null && <span className="quiet text-sm">once the test has started</span>}
+      </div>
+      <FormError error={hand.error} />
     </>
   );
 }

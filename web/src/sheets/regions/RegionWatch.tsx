@@ -1,5 +1,5 @@
 import { Problem } from "../../api/client";
-import { useBringDays, type RegionReading, type RegionWatchOf } from "../../api/regions";
+import { useBringDays, useFetchSpend, useRegionPlan, type RegionReading, type RegionWatchOf } from "../../api/regions";
 import { SpendPicture } from "../../charts/onDemand";
 import { count, day, plural } from "../../lib/format";
 import { Panel } from "../../parts/basics";
@@ -130,8 +130,11 @@ function Regions({ shown, watch }: { shown: RegionReading; watch: RegionWatchOf 
 function DaysIn({ shown }: { shown: RegionReading }) {
   const { experiment } = useEditing();
   const bring = useBringDays(experiment.key);
+  const fetch = useFetchSpend(experiment.key);
+  const plan = useRegionPlan(experiment.key).data;
   const wrong = bring.error instanceof Problem && bring.error.wrong.length > 0 ? bring.error : null;
-  const brought = bring.data;
+  // Whichever came last.
+  const brought = fetch.submittedAt > bring.submittedAt ? fetch.data : bring.data;
   return (
     <UploadPanel
       title="Days of the test"
@@ -142,7 +145,14 @@ function DaysIn({ shown }: { shown: RegionReading }) {
       accept=".csv,.tsv,.txt,.parquet"
       busy={bring.isPending}
       pick={(file) => bring.mutate(file)}
-      error={wrong ? null : bring.error}
+      error={wrong ? null : (bring.error ?? fetch.error)}
+      actions={
+        plan?.desk_reference && (
+          <button type="button" className="btn btn-sm" disabled={fetch.isPending} onClick={() => fetch.mutate()}>
+            {fetch.isPending ? "Fetching…" : "Fetch what was spent from the advertising desk"}
+          </button>
+        )
+      }
     >
       {wrong && (
         <WrongLines

@@ -1,0 +1,222 @@
+import { cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
+import { Route, Routes } from "react-router";
+import { afterEach, describe, expect, it } from "vitest";
+import { keys } from "../../api/keys";
+import type { RegionReading } from "../../api/regions";
+import { ChancePicture } from "../../charts/ChancePicture";
+import { PairsPicture } from "../../charts/PairsPicture";
+import { ReturnPicture } from "../../charts/ReturnPicture";
+import { experiment, serve, SESSION, show } from "../../test/kit";
+import { EditingProvider } from "../editing";
+import { RegionStanding } from "./RegionStanding";
+import { RegionVerdict } from "./RegionVerdict";
+import { RegionWatch } from "./RegionWatch";
+import { between, capital, figure, named, whole } from "./words";
+
+afterEach(cleanup);
+const EFFECT = { estimate: -0.052, low: -0.076, high: -0.028 };
+
+function reading(changes: Partial<RegionReading> = {}): RegionReading {
+  return {
+    verdict: "spending_pays",
+    headline: "Posters: each EUR brings 2.57 (95% CI 1.37 to 3.79) in fares. It pays from 1.20.",
+    figure: "2.57 (95% CI 1.37 to 3.79)",
+    short: "Pays: 2.57",
+    detail: "Where it was withheld, fares changed by −5.2%.",
+    suggested: "A",
+    conditions: [
+      { key: "pairs", subject: "minimum", label: "Pairs with data", state: "met", seen: "28", required: "6 or more" },
+    ],
+    would_change: [],
+    warnings: [],
+    rule_in_words: "In one of each of 28 pairs nothing is spent.",
+    phase: "complete",
+    ended_early: false,
+    decided: false,
+    days: 35,
+    test_days: 28,
+    cool_down_days: 7,
+    start: "2026-08-31",
+    last: "2026-10-04",
+    read_on: "2026-10-04",
+    confidence: 0.95,
+    break_even: 1.2,
+    same_within: 0,
+    leak_limit: 0.1,
+    outcome: "fares",
+    tested: "Posters",
+    currency: "EUR",
+    pairs: 28,
+    left_out: 0,
+    lost: 0,
+    primary: {
+      outcome: "fares",
+      group: "",
+      less_is_better: false,
+      lift: EFFECT,
+      total: { estimate: -107_000, low: -158_000, high: -57_000 },
+      spend: 41_600,
+      incremental: { estimate: 2.57, low: 1.37, high: 3.79 },
+      trimmed: 2.49,
+      pvalue: 0.002,
+      confidence: 0.95,
+    },
+    others: [],
+    by_group: [],
+    unread: [],
+    pair_by_pair: [],
+    chance: null,
+    course: null,
+    watch: {
+      leak: 0.02,
+      leaks: [],
+      spend: [],
+      missing: [],
+      moved: null,
+      moved_too_far: false,
+    },
+    month: {
+      spend: 50_000,
+      brings: { estimate: 128_500, low: 68_500, high: 189_500 },
+      worth: { estimate: 68_500, low: 8_500, high: null },
+    },
+    ...changes,
+  };
+}
+
+function open(sheet: "watch" | "verdict", shown: RegionReading, state: "running" | "ended" | "decided" = "ended") {
+  const made = experiment({
+    by_region: true,
+    state,
+    started_on: "2026-08-31",
+    decision: state === "decided" ? "B" : "",
+  });
+  return show(
+    <Routes>
+      <Route
+        path="/experiments/:key/:sheet"
+        element={
+          <EditingProvider experiment={made}>
+            {sheet === "watch" ? <RegionWatch /> : <RegionVerdict />}
+            <RegionStanding />
+          </EditingProvider>
+        }
+      />
+    </Routes>,
+    {
+      address: `/experiments/fare-calendar/${sheet}`,
+      known: [
+        [keys.session, SESSION],
+        [keys.experiment("fare-calendar"), made],
+        [keys.regionReading("fare-calendar"), shown],
+        [keys.notes("fare-calendar"), []],
+      ],
+    },
+  );
+}
+
+describe("words of returns", () => {
+  it.each([
+    [2.567, "2.57"],
+    [0.0301, "0.0301"],
+    [-41.32, "−41.3"],
+    [1234, "1,234"],
+    [0, "0.00"],
+    [null, "without limit"],
+  ])("writes %s as the core does", (value, text) => expect(figure(value)).toBe(text));
+
+  it("says which side of an interval has no limit", () => {
+    expect(between({ low: 1.5, high: null }, figure)).toBe("1.50 to without limit");
+    expect([whole(-107_000.4), whole(0.2), whole(null)]).toEqual(["−107,000", "0", "without limit"]);
+    expect(capital(named("new_passengers"))).toBe("New passengers");
+  });
+});
+
+describe("watching a test by region", () => {
+  it("says that nothing is amiss, and warns of a leak beyond the limit", () => {
+    serve({});
+    open("watch", reading());
+    expect(screen.getByText(/^Nothing is spent where it is withheld/)).toBeTruthy();
+    cleanup();
+    const leaks = [{ region: "Elmham", spent: 40, share: 0.3 }];
+    open("watch", reading({ watch: { ...reading().watch!, leak: 0.3, leaks } }));
+    expect(screen.getByText("30%", { selector: ".text-error" })).toBeTruthy();
+    expect(screen.getByRole("cell", { name: "Elmham" })).toBeTruthy();
+    expect(screen.queryByText(/^Nothing is spent where it is withheld/)).toBeNull();
+  });
+
+  it("takes no more days once it is decided", () => {
+    serve({});
+    open("watch", reading(), "decided");
+    expect(screen.queryByLabelText("File of days of the test")).toBeNull();
+    cleanup();
+    open("watch", reading());
+    expect(screen.getByLabelText("File of days of the test")).toBeTruthy();
+  });
+});
+
+describe("the verdict on the money", () => {
+  const POST = "POST /experiments/fare-calendar/regions/decision";
+
+  it("has the rule's choice filled in and asks why where another is made", async () => {
+    const calls = serve({ [POST]: [{ body: experiment({ by_region: true, state: "decided" }) }] });
+    open("verdict", reading());
+    expect(screen.getByRole("heading", { name: "The rule says: spending pays" })).toBeTruthy();
+    expect(screen.getByLabelText<HTMLInputElement>(/^Go on spending/).checked).toBe(true);
+    expect(screen.queryByLabelText(/^Why does it differ/)).toBeNull();
+    fireEvent.click(screen.getByLabelText(/^Stop spending/));
+    fireEvent.change(screen.getByLabelText(/^Why does it differ/), { target: { value: "No money" } });
+    fireEvent.click(screen.getByRole("button", { name: "Record the decision" }));
+    await waitFor(() => expect(calls.filter((call) => call.method === "POST")).toHaveLength(1));
+    expect(calls.find((call) => call.method === "POST")?.body).toEqual({
+      choice: "B",
+      reason: "No money",
+      next_step: "",
+    });
+  });
+
+  it("shows no picture and no month where nothing may be read", () => {
+    serve({});
+    open("verdict", reading({ verdict: "regions_unsound", suggested: "none", month: null }));
+    expect(screen.queryByRole("img", { name: /^Return/ })).toBeNull();
+    expect(screen.queryByRole("heading", { name: "A month of it everywhere" })).toBeNull();
+  });
+
+  it("says what was decided, and takes no other decision", () => {
+    serve({});
+    open("verdict", reading({ decided: true }), "decided");
+    expect(screen.getByText("Stop spending")).toBeTruthy();
+    expect(screen.queryByRole("button", { name: "Record the decision" })).toBeNull();
+  });
+});
+
+describe("pictures of a test by region", () => {
+  it("are said in words", () => {
+    const pair = (lift: number) => ({
+      withheld: `w${lift}`,
+      control: `c${lift}`,
+      lift,
+      low: lift - 0.1,
+      high: lift + 0.1,
+    });
+    serve({});
+    show(
+      <>
+        <PairsPicture pairs={[pair(-0.2), pair(-0.05), pair(0.1)]} />
+        <ChancePicture chance={{ edges: [-0.03, 0, 0.03], counts: [3, 4], draws: 6, exact: true }} lift={-0.052} />
+        <ReturnPicture
+          incremental={{ estimate: 2.57, low: 1.37, high: null }}
+          breakEven={1.2}
+          within={0.1}
+          colour="red"
+        />
+      </>,
+    );
+    const said = screen.getAllByRole("img").map((picture) => picture.getAttribute("aria-label"));
+    expect(said).toEqual([
+      "In 2 of 3 pairs the withheld region had less than its partner",
+      "Effects of other draws of the same pairs, from −5.2% to +3.0%; the one found is −5.2%",
+      "Return 2.57 (1.37 to without limit); it pays from 1.20",
+    ]);
+  });
+});
