@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { client, sendForm, take } from "./client";
+import { useKeep } from "./hooks";
 import { keys, useReplace, useStale } from "./keys";
 import type { components } from "./schema";
 
@@ -159,10 +160,10 @@ export function useRegionReading(key: string, started: boolean) {
 }
 
 export function useStartRegionTest(key: string) {
-  const stale = useStale();
+  const keep = useKeep();
   return useMutation({
     mutationFn: () => take(client.POST("/api/v1/experiments/{key}/regions/start", { params: { path: { key } } })),
-    onSuccess: () => stale("experiment", key),
+    onSuccess: keep,
   });
 }
 
@@ -179,11 +180,11 @@ export function useBringDays(key: string) {
 }
 
 export function useDecideRegions(key: string) {
-  const stale = useStale();
+  const keep = useKeep();
   return useMutation({
     mutationFn: (body: Schemas["RegionDecisionIn"]) =>
       take(client.POST("/api/v1/experiments/{key}/regions/decision", { params: { path: { key } }, body })),
-    onSuccess: () => stale("experiment", key),
+    onSuccess: keep,
   });
 }
 
