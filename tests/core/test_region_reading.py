@@ -12,9 +12,11 @@ from hypothesis import strategies as some
 
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.regions import (
+    Block,
     DrawnPair,
     Observed,
     Panel,
+    RegionPair,
     RegionTest,
     Windows,
     base_days_of,
@@ -250,14 +252,16 @@ def test_leaks_and_missing_days_are_named_with_their_region_the_worst_first():
     _, _, pairs = world()
     past, later, spend = arrived(leak=0.0)
     rows = past.rows([pairs[0].withheld, pairs[1].withheld, pairs[2].control])
-    usual = past.spend[rows].mean(axis=1)
-    spend[rows[0], :4], spend[rows[1], :8] = usual[0], usual[1]
+    # The one whose name comes first has less.
+    first, second = sorted(rows[:2], key=lambda row: past.regions[row])
+    usual = past.spend[[first, second]].mean(axis=1)
+    days = 4, 4 + int(4 * usual[0] / usual[1])
+    spend[first, : days[0]], spend[second, : days[1] + 1] = usual[0], usual[1]
     spend[rows[2], 3:6] = np.nan
     found = read(observed=follow(past, later, spend)).watch
-    money = {pairs[0].withheld: 4 * usual[0], pairs[1].withheld: 8 * usual[1]}
-    assert [one.region for one in found.leaks] == sorted(money, key=lambda name: -money[name])
-    assert [one.spent for one in found.leaks] == pytest.approx(sorted(money.values(), reverse=True))
-    assert {one.region: one.share for one in found.leaks}[pairs[1].withheld] == pytest.approx(8 / TEST_DAYS, rel=0.05)
+    assert [one.region for one in found.leaks] == [past.regions[second], past.regions[first]]
+    assert [one.spent for one in found.leaks] == pytest.approx([(days[1] + 1) * usual[1], days[0] * usual[0]])
+    assert found.leaks[1].share == pytest.approx(4 / TEST_DAYS, rel=0.05)
     assert [(one.region, one.days) for one in found.missing] == [(pairs[2].control, 3)]
     assert found.missing[0].first == a_test().start + timedelta(days=3)
 
@@ -273,6 +277,15 @@ def test_partners_that_moved_too_are_held_against_their_past(growth, too_far):
     assert found.moved.too_far is too_far
     assert found.moved.growth == pytest.approx(growth - 1, abs=0.12)
     assert read(others=left[:2]).watch.moved is None
+
+
+@pytest.mark.parametrize("days", [1, 3, 9])
+def test_what_is_usual_keeps_the_rhythm_of_the_week(days):
+    past, later, spend = arrived(days, leak=1.0)
+    whole = np.concatenate([past.spend, spend], axis=1)
+    rhythm = 1 + np.arange(whole.shape[1]) % 7  # seven times as much at the end of the week as at its beginning
+    past, spend = replace(past, spend=np.ones(past.spend.shape) * rhythm[:PAST]), np.ones(spend.shape) * rhythm[PAST:]
+    assert read(observed=follow(past, later, spend / 4)).watch.leak == pytest.approx(0.25)
 
 
 def test_what_is_usual_is_the_mean_of_the_days_that_are_there():
@@ -325,6 +338,9 @@ def test_ended_early_it_is_unresolved_whatever_it_shows():
     found = judged(reading, 10, ended_early=True)
     assert (found.kind.name, found.parts.short) == ("regions_unresolved", f"Ended on day 10 of {DAYS}; unresolved")
     assert judged(read(), ended_early=True).kind.name == "spending_pays"
+    near = replace(test, break_even=4.0, same_within=0.99)
+    reading = read_region_test(near, follow(past, later, spend), calendar(), {}, [], ended=cut)
+    assert judged(reading, 10, ended_early=True).kind.name == "regions_unresolved"
 
 
 @pytest.mark.parametrize(
@@ -373,6 +389,9 @@ def test_conditions_say_what_is_seen_and_what_is_required():
     assert (lines["pairs"].seen, lines["pairs"].required) == (str(len(world()[2])), "6 or more")
     assert (lines["days"].state, lines["leak"].state, lines["effect"].state) == ("met", "met", "met")
     assert lines["effect"].required == "clear of 1.50"
+    lost = {line.key: line for line in judged(read(incremental=0.0)).conditions}
+    open_yet = {line.key: line for line in judged(read(incremental=1.6)).conditions}
+    assert (lost["effect"].state, open_yet["effect"].state) == ("met", "not_met")
     early = {line.key: line for line in judged(read(days=10), 10).conditions}
     assert (early["days"].state, early["effect"].state) == ("not_met", "unknown")
 
@@ -451,6 +470,27 @@ def test_regions_that_pairs_were_chosen_by_make_a_design_look_better_than_it_is(
         )
         ratios.append((own.smallest or 0.3) / (rest_of_it.smallest or 0.3))
     assert np.mean(ratios) < 0.97
+
+
+def test_each_window_is_tried_on_its_own_blocks_pairs():
+    whole = region_world(7, 24, 330)
+    twins = tuple(f"{name} twin" for name in whole.regions)
+    panel = Panel(
+        (*whole.regions, *twins), whole.first, {"sales": np.concatenate([whole.outcomes["sales"]] * 2)},
+        np.concatenate([whole.spend] * 2),
+    )  # fmt: skip
+    alike = tuple(RegionPair(name, twin, 0.0) for name, twin in zip(whole.regions, twins, strict=True))
+    apart = tuple(RegionPair(whole.regions[place], whole.regions[place + 12], 1.0) for place in range(12))
+    asked = {"test_days": 28, "base_days": 56, "draws": 4}
+
+    def shown(first, second):
+        blocks = (Block(0, 165, first), Block(165, 330, second))
+        *_, last = placebo_tests(panel, "sales", alike[:12], **asked, blocks=lambda _: blocks)
+        return {one.lift: one.share for one in last.found}[0.01]
+
+    assert shown(alike, alike) == 1
+    assert shown(apart, apart) < 0.3
+    assert shown(apart, apart) < shown(apart, alike) < 1
 
 
 def test_listed_pairs_are_tried_as_they_are():
