@@ -141,7 +141,7 @@ def test_a_test_by_region_is_started_watched_read_decided_and_reported(people):
     expect(page.get_by_role("alert")).to_contain_text("must be a day")
     picker.set_input_files({"name": "days.csv", "mimeType": "text/csv", "buffer": days})
     expect(page.get_by_role("status").filter(has_text="new and 0 changed figures")).to_be_visible()
-    expect(page.get_by_text("Nothing is spent where it is withheld, every day has come in")).to_be_visible()
+    expect(page.get_by_text("No withheld region has more than a trace of its usual spend")).to_be_visible()
     assert person.axe() == []
     assert person.overflow() <= 1
     page.get_by_role("button", name="Fetch what was spent from the advertising desk").click()

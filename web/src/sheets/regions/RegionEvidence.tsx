@@ -55,7 +55,7 @@ function Read({ shown, primary, course, chance }: Whole) {
             {(["days", "sum"] as const).map((one) => (
               <button
                 key={one}
-                className={`btn join-item btn-xs ${what === one ? "btn-active" : ""}`}
+                className={`btn join-item btn-xs ${what === one ? "btn-primary" : ""}`}
                 aria-pressed={what === one}
                 onClick={() => setWhat(one)}
               >

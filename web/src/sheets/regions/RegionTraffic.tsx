@@ -127,8 +127,9 @@ function Drawn({ plan, cells }: { plan: RegionPlan; cells: NonNullable<RegionPla
         </div>
         <HandOver plan={plan} />
         <p className="quiet mt-2 text-sm">
-          Hand the first two lists over to whoever buys the advertising: nothing is spent in the one for{" "}
-          {plural(plan.weeks ?? 0, "week")}, and in the other as much as without a test.
+          {!plan.desk_reference && "Hand the first two lists over to whoever buys the advertising. "}
+          Nothing is spent in the first list for {plural(plan.weeks ?? 0, "week")}, and in the second as much as without
+          a test.
           {(plan.least_pvalue ?? 0) > 0.001 &&
             ` With ${cells.pairs.length} pairs p cannot fall below ${plan.least_pvalue?.toPrecision(2)}.`}
         </p>

@@ -83,7 +83,10 @@ function Regions({ shown, watch }: { shown: RegionReading; watch: RegionWatchOf 
   return (
     <Panel title="Regions" note={`${shown.pairs - shown.left_out} of ${plural(shown.pairs, "pair")} have their days`}>
       {watch.leaks.length === 0 && watch.missing.length === 0 && !watch.moved_too_far && (
-        <p>Nothing is spent where it is withheld, every day has come in, and the partners move as ever.</p>
+        <p>
+          No withheld region has more than a trace of its usual spend, every day has come in, and the partners move as
+          ever.
+        </p>
       )}
       {watch.moved !== null && (
         <p className={watch.moved_too_far ? "text-warning-content" : "quiet"}>

@@ -136,13 +136,13 @@ describe("watching a test by region", () => {
   it("says that nothing is amiss, and warns of a leak beyond the limit", () => {
     serve({});
     open("watch", reading());
-    expect(screen.getByText(/^Nothing is spent where it is withheld/)).toBeTruthy();
+    expect(screen.getByText(/^No withheld region has more than a trace/)).toBeTruthy();
     cleanup();
     const leaks = [{ region: "Elmham", spent: 40, share: 0.3 }];
     open("watch", reading({ watch: { ...reading().watch!, leak: 0.3, leaks } }));
     expect(screen.getByText("30%", { selector: ".text-error" })).toBeTruthy();
     expect(screen.getByRole("cell", { name: "Elmham" })).toBeTruthy();
-    expect(screen.queryByText(/^Nothing is spent where it is withheld/)).toBeNull();
+    expect(screen.queryByText(/^No withheld region has more than a trace/)).toBeNull();
   });
 
   it("takes no more days once it is decided", () => {
