@@ -37,7 +37,7 @@ VERBS = {
     "stop_rollout": "rollout", "release_rollout": "rollout",
     "start_experiment": "start", "set_shares_by_hand": "reallocate", "reallocate": "reallocate", "store_units": "import",
     "add_picture": "picture", "withdraw_decision": "withdraw",
-    "create_region_test": "create", "edit_region_plan": "edit", "bring_region_past": "import",
+    "create_region_test": "create", "copy_region_test": "create", "edit_region_plan": "edit", "bring_region_past": "import",
     "draw_cells": "draw", "undo_draw": "draw", "set_spending_calendar": "edit",
     "hand_over_to_desk": "hand over", "fetch_desk_spend": "import",
     "start_region_test": "start", "bring_region_days": "import", "decide_region_test": "decide",

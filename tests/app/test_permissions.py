@@ -496,6 +496,7 @@ TABLE = {
     "hand_over_to_desk": (WRITE, 200, of("region_running")),
     "fetch_desk_spend": (WRITE, 200, of("region_handed_over")),
     "get_region_cases": (READ, 200, plain()),
+    "copy_region_test": (WRITE, 201, of("region_running")),
     "get_region_reading": (READ, 200, of("region_running")),
     "decide_region_test": (WRITE, 200, of("region_running", choice="A", reason="x")),
     "undo_draw": (WRITE, 200, of("region_drawn", reason="x")),

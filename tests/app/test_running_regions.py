@@ -406,6 +406,25 @@ def test_a_decision_is_kept_with_what_it_was_made_on(analyst):
         assert reading_out(plan_of(experiment)).decided is False
 
 
+def test_a_copy_has_brief_plan_and_past_and_is_a_draft(analyst):
+    source = finished_by_region(analyst)
+    copied = actions.copy_by_region(analyst, source)
+    plan, before = plan_of(copied), plan_of(source)
+    assert (copied.state, copied.by_region, copied.name) == ("draft", True, f"{source.name} (copy)")
+    assert (plan.break_even, plan.outcome, plan.drawn, plan.calendar, plan.locked_at) == (
+        2.0,
+        "sales",
+        None,
+        None,
+        None,
+    )
+    assert (queries.panel_of(plan).spend == queries.panel_of(before).spend).all()
+    assert not plan.series.filter(of_test=True).exists()
+    assert queries.choice_of(plan).matching.pairs == queries.choice_of(before).matching.pairs
+    with pytest.raises(Conflict, match="is by visitor"):
+        actions.copy_by_region(analyst, experiments.create_experiment(analyst, "Fare calendar"))
+
+
 # Report and casebook
 
 

@@ -36,12 +36,38 @@ FINDINGS_SHOWN = 40  # of each kind; how many there are is kept too
 _DRAWN_BY = ("outcome", "groups", "excluded", "must", "listed", "pairs", "weeks", "cool_down")
 
 
+_COPIED = (
+    "tested", "outcome", "groups", "currency", "break_even", "cool_down", "confidence", "power", "excluded", "must", "listed",
+    "leak_limit", "same_within", "less_is_better", "digest", "found",
+)  # fmt: skip
+
+
 @transaction.atomic
 def create_by_region(by: User, name: str) -> Experiment:
     """A draft by region. Raises InputError without a name."""
     experiment = create_experiment(by, name, by_region=True)
     RegionPlan.objects.create(experiment=experiment, currency=workspace().currency)
     return experiment
+
+
+@transaction.atomic
+def copy_by_region(by: User, source: Experiment) -> Experiment:
+    """A draft with the same brief, plan and past; no design, no cells, no calendar, and none of the days of the test, on which
+    spending was withheld. Raises Conflict for one by visitor."""
+    plan = queries.plan_of(source)
+    brief = {field: getattr(source, field) for field in ("area", "change", "because")}
+    made = create_experiment(by, f"{source.name} (copy)"[:120], brief, by_region=True)
+    copied = RegionPlan.objects.create(experiment=made, **{field: getattr(plan, field) for field in _COPIED})
+    RegionSeries.objects.bulk_create(
+        [
+            RegionSeries(
+                plan=copied, region=row.region, group=row.group, measure=row.measure, first=row.first, values=row.values
+            )
+            for row in plan.series.filter(of_test=False)
+        ],
+        batch_size=500,
+    )
+    return made
 
 
 def _open(by: User, experiment: Experiment) -> RegionPlan:

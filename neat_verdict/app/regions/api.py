@@ -173,6 +173,12 @@ def bring_days(
     )
 
 
+@router.post("/experiments/{key}/regions/copy", response={201: ExperimentOut}, operation_id="copy_region_test")
+def copy(request: HttpRequest, key: str) -> Status[ExperimentOut]:
+    """A draft with the same brief, plan and past data."""
+    return Status(201, present(find(actions.copy_by_region(person(request), find(key)).key)))
+
+
 @router.get("/experiments/{key}/regions/reading", response=RegionReadingOut, operation_id="get_region_reading")
 def reading(request: HttpRequest, key: str) -> RegionReadingOut:
     """What the test shows with the days so far, whether it runs as planned, and what the rule says."""

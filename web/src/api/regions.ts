@@ -159,6 +159,15 @@ export function useRegionReading(key: string, started: boolean) {
   });
 }
 
+/** A draft with the same brief, plan and past. */
+export function useCopyRegionTest(key: string) {
+  const keep = useKeep();
+  return useMutation({
+    mutationFn: () => take(client.POST("/api/v1/experiments/{key}/regions/copy", { params: { path: { key } } })),
+    onSuccess: keep,
+  });
+}
+
 export function useStartRegionTest(key: string) {
   const keep = useKeep();
   return useMutation({

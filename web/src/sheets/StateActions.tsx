@@ -2,6 +2,7 @@ import { useState } from "react";
 import { useNavigate } from "react-router";
 import type { Experiment } from "../api/client";
 import { useStep, type Step } from "../api/hooks";
+import { useCopyRegionTest } from "../api/regions";
 import { FormError } from "../parts/basics";
 import { Dialog } from "../parts/Dialog";
 import { useEditing } from "./editing";
@@ -68,6 +69,7 @@ function stepOf(move: Move, hold: boolean): Step {
 export function StateActions({ settled = false }: { settled?: boolean }) {
   const { experiment, mayAct } = useEditing();
   const step = useStep(experiment.key);
+  const copy = useCopyRegionTest(experiment.key);
   const navigate = useNavigate();
   const [asking, setAsking] = useState<Move | "start" | null>(null);
   const [hold, setHold] = useState(true);
@@ -75,9 +77,9 @@ export function StateActions({ settled = false }: { settled?: boolean }) {
   const goesOn = experiment.state === "ended" && experiment.rounds_left > 0 && !settled;
   // From a dialog, which closes when it is done.
   const run = (what: Step) => step.mutate(what, { onSuccess: () => setAsking(null) });
+  const open = (made: Experiment) => void navigate(`/experiments/${made.key}/brief`);
   const make = async (kind: "copy" | "follow-up") => {
-    const made = await step.mutateAsync({ kind });
-    void navigate(`/experiments/${made.key}/brief`);
+    open(await step.mutateAsync({ kind }));
   };
   return (
     <div className="no-print mt-4">
@@ -105,13 +107,19 @@ export function StateActions({ settled = false }: { settled?: boolean }) {
               {ASKED[move] && "…"}
             </button>
           ))}
-        {!experiment.by_region && (
-          <button className="btn btn-sm grow" onClick={() => void make("copy").catch(() => undefined)}>
-            Copy
-          </button>
-        )}
+        <button
+          className="btn btn-sm grow"
+          disabled={copy.isPending}
+          onClick={() =>
+            experiment.by_region
+              ? copy.mutate(undefined, { onSuccess: open })
+              : void make("copy").catch(() => undefined)
+          }
+        >
+          Copy
+        </button>
       </div>
-      {asking === null && <FormError error={step.error} />}
+      {asking === null && <FormError error={step.error ?? copy.error} />}
       {asking === "start" && experiment.by_region && <RegionStart close={() => setAsking(null)} />}
       {asking === "start" && !experiment.by_region && (
         <StartDialog close={() => setAsking(null)} run={run} error={step.error} />

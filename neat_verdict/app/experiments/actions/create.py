@@ -56,11 +56,11 @@ def create_experiment(
 def copy_experiment(by: User, source: Experiment) -> Experiment:
     """A draft with the same brief, sizing, metrics and variants; no data, no dates, no decision.
 
-    Raises Conflict for one by region, whose plan follows from its past data.
+    Raises Conflict for one by region, which is copied with its plan (`app.regions.actions.copy_by_region`).
     """
     require_editor(by)
     if source.by_region:
-        raise Conflict("A test by region is not copied: make a new one, and bring its past data in")
+        raise Conflict("This is a test by region; it is copied with its plan and past (regions/copy)")
     copied = _copy_brief(by, source, f"{source.name} (copy)")
     for variant in source.variants.all():
         _copy_variant(copied, variant, variant.position, variant.name)
