@@ -341,7 +341,7 @@ TAKE_WHAT_WAS_CHECKED = {
     "split_at_random",  # its own test has the table
     "point", "sample_point", "property_text", "segment_name", "reversed_in_every_stratum",
     "history_of", "wrong_rows", "pairs_from", "pair_effects", "usual_spend",  # rows, panels and pairs of regions: test_regions
-    "follow", "usable_days", "read_region_test", "watch_regions",  # panels and days: test_region_reading
+    "follow", "usable_days", "read_region_test", "watch_regions", "synthetic_lift",  # panels and days: test_region_reading
     "smallest_margin",  # of a power that is a function of the margin: test_questions
     # derivations are made of comparisons and readings
     "chance_ahead_derivation",

@@ -28,6 +28,7 @@ from neat_verdict.core.regions import (
     read_effect,
     read_region_test,
     spending_calendar,
+    synthetic_lift,
     usable_days,
     usual_spend,
 )
@@ -162,6 +163,7 @@ def test_a_finished_test_reads_as_the_effect_of_its_pairs():
     plain = read_effect(whole, "sales", world()[2], Windows(PAST - BASE, PAST, PAST + DAYS), 0.95)
     assert found.primary.effect.lift.interval == plain.lift.interval
     assert (found.phase, found.days, found.lost, found.left_out) == ("complete", DAYS, 0.0, ())
+    assert found.synthetic == synthetic_lift(whole, "sales", world()[2], Windows(PAST - BASE, PAST, PAST + DAYS))
     assert found.primary.effect.total.estimate / found.primary.effect.spend == pytest.approx(
         found.primary.effect.incremental.estimate
     )

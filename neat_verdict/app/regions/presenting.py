@@ -195,6 +195,7 @@ def _present_reading(plan: RegionPlan) -> RegionReadingOut:
             "others": [_effect(one, test) for one in reading.others],
             "by_group": [_effect(one, test) for one in reading.by_group],
             "unread": list(reading.unread),
+            "synthetic": reading.synthetic,
             "pair_by_pair": [
                 {**asdict(one.pair), "lift": one.lift, "low": one.low, "high": one.high} for one in reading.pair_by_pair
             ],

@@ -356,7 +356,7 @@ class MonthOut(Schema):
 
 
 class RegionReadingOut(Schema):
-    """The days so far and what the rule says. ``verdict`` is one of the vocabulary's region verdicts; ``decided`` says that it is
+    """The days so far and what the rule says. ``synthetic`` is the lift by synthetic control, a check. ``verdict`` is one of the vocabulary's region verdicts; ``decided`` says that it is
     as it was decided on."""
 
     verdict: str
@@ -392,6 +392,7 @@ class RegionReadingOut(Schema):
     others: list[OutcomeEffectOut]
     by_group: list[OutcomeEffectOut]
     unread: list[str]
+    synthetic: float | None = None
     pair_by_pair: list[PairLiftOut]
     chance: ChanceOut | None
     course: RegionCourseOut | None

@@ -31,6 +31,7 @@ from neat_verdict.core.regions.placebo import Found, Placebo, placebo_tests
 from neat_verdict.core.regions.plans import RegionDesign, base_days_of, designs_for
 from neat_verdict.core.regions.reading import OutcomeEffect, RegionReading, RegionTest, read_region_test
 from neat_verdict.core.regions.signflips import FlipTest, flip_test, smallest_pvalue
+from neat_verdict.core.regions.synthetic import synthetic_lift
 from neat_verdict.core.regions.watching import RegionWatch, watch_regions
 
 __all__ = [
@@ -81,6 +82,7 @@ __all__ = [
     "read_region_test",
     "smallest_pvalue",
     "spending_calendar",
+    "synthetic_lift",
     "usable_days",
     "usual_spend",
     "watch_regions",

@@ -16,6 +16,7 @@ from neat_verdict.core.regions.course import Course, course_of
 from neat_verdict.core.regions.drawing import DrawnPair, check_pairs, least_pairs
 from neat_verdict.core.regions.effect import RegionEffect, Windows, pair_lifts, read_effect
 from neat_verdict.core.regions.following import Observed, Usable, usable_days
+from neat_verdict.core.regions.synthetic import synthetic_lift
 from neat_verdict.core.regions.watching import RegionWatch, watch_regions
 from neat_verdict.core.statistics import adjust_family
 
@@ -98,7 +99,8 @@ class PairLift:
 class RegionReading:
     """The days so far. ``primary`` and ``course`` are None before the first day of the test, or with too few pairs to read;
     ``others`` are the other outcomes, ``by_group`` the one that decides by product group. ``lost`` is the part of the withheld
-    regions' outcome in pairs that lack too many days, ``unread`` outcomes and groups with nothing to grow from."""
+    regions' outcome in pairs that lack too many days, ``unread`` outcomes and groups with nothing to grow from.
+    ``synthetic`` is the lift by synthetic control, a check."""
 
     test: RegionTest
     days: int
@@ -111,6 +113,7 @@ class RegionReading:
     left_out: tuple[DrawnPair, ...]
     lost: float
     unread: tuple[str, ...] = ()
+    synthetic: float | None = None
 
     @property
     def phase(self) -> Phase:
@@ -170,6 +173,7 @@ def read_region_test(
         usable.left_out,
         lost,
         (*unread, *unread_groups),
+        _synthetic(test, usable, windows, others),
     )
 
 
@@ -193,6 +197,14 @@ def _family(
         for (outcome, group, usable, _), adjusted, level in zip(found, family.adjusted, family.levels, strict=True)
     )
     return effects, tuple(unread)
+
+
+def _synthetic(test: RegionTest, usable: Usable, windows: Windows, others: Sequence[str]) -> float | None:
+    """None where some region has nothing to be weighed by."""
+    try:
+        return synthetic_lift(usable.panel, test.outcome, usable.pairs, windows, others)
+    except InputError:
+        return None
 
 
 def _pair_by_pair(test: RegionTest, usable: Usable, windows: Windows) -> tuple[PairLift, ...]:

@@ -6625,7 +6625,7 @@ export interface components {
         };
         /**
          * RegionReadingOut
-         * @description The days so far and what the rule says. ``verdict`` is one of the vocabulary's region verdicts; ``decided`` says that it is
+         * @description The days so far and what the rule says. ``synthetic`` is the lift by synthetic control, a check. ``verdict`` is one of the vocabulary's region verdicts; ``decided`` says that it is
          *     as it was decided on.
          */
         RegionReadingOut: {
@@ -6699,6 +6699,8 @@ export interface components {
             start: string;
             /** Suggested */
             suggested: string;
+            /** Synthetic */
+            synthetic?: number | null;
             /** Test Days */
             test_days: number;
             /** Tested */

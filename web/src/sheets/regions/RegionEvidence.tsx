@@ -1,5 +1,5 @@
 import { useState } from "react";
-import type { OutcomeEffect, RegionReading } from "../../api/regions";
+import type { Bounds, OutcomeEffect, RegionReading } from "../../api/regions";
 import { useNotes } from "../../api/running";
 import { ChancePicture } from "../../charts/ChancePicture";
 import { CoursePicture } from "../../charts/onDemand";
@@ -155,19 +155,32 @@ function Outcomes({ shown, primary }: { shown: RegionReading; primary: OutcomeEf
 
 function Checks({ shown, primary }: { shown: RegionReading; primary: OutcomeEffect }) {
   const { incremental, trimmed } = primary;
-  if (!incremental || trimmed === null) return null;
-  const agrees =
-    (incremental.low === null || trimmed >= incremental.low) &&
-    (incremental.high === null || trimmed <= incremental.high);
+  const { synthetic } = shown;
+  if ((!incremental || trimmed === null) && synthetic === null) return null;
   return (
     <Panel title="Read in other ways" note="checks; what decides was fixed at the start">
-      <p>
-        Without the pairs that show most and least (a tenth at each end) the return is{" "}
-        <span className="font-semibold">{figure(trimmed)}</span> a {shown.currency}:{" "}
-        {agrees
-          ? "within the interval, so no few pairs make it."
-          : "outside the interval: a few pairs make much of it."}
-      </p>
+      {incremental && trimmed !== null && (
+        <p>
+          Without the pairs that show most and least (a tenth at each end) the return is{" "}
+          <span className="font-semibold">{figure(trimmed)}</span> a {shown.currency}:{" "}
+          {within(trimmed, incremental)
+            ? "within the interval, so no few pairs make it."
+            : "outside the interval: a few pairs make much of it."}
+        </p>
+      )}
+      {synthetic !== null && (
+        <p className="mt-1">
+          Against a mixture of all other regions that went as the withheld ones did before (synthetic control with
+          differences) the lift is <span className="font-semibold">{signed(synthetic)}</span>:{" "}
+          {within(synthetic, primary.lift)
+            ? "within the interval."
+            : "outside the interval; look at Watch for what moved the partners."}
+        </p>
+      )}
     </Panel>
   );
+}
+
+function within(value: number, bounds: Bounds): boolean {
+  return (bounds.low === null || value >= bounds.low) && (bounds.high === null || value <= bounds.high);
 }

@@ -64,6 +64,7 @@ function reading(changes: Partial<RegionReading> = {}): RegionReading {
     others: [],
     by_group: [],
     unread: [],
+    synthetic: -0.049,
     pair_by_pair: [],
     chance: null,
     course: null,
