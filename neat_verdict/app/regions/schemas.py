@@ -356,8 +356,8 @@ class MonthOut(Schema):
 
 
 class RegionReadingOut(Schema):
-    """The days so far and what the rule says. ``synthetic`` is the lift by synthetic control, a check. ``verdict`` is one of the vocabulary's region verdicts; ``decided`` says that it is
-    as it was decided on."""
+    """The days so far and what the rule says. ``verdict`` is one of the vocabulary's region verdicts; ``decided`` says that it is
+    as it was decided on; ``synthetic`` is the lift by synthetic control, a check."""
 
     verdict: str
     headline: str

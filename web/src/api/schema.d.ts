@@ -6625,8 +6625,8 @@ export interface components {
         };
         /**
          * RegionReadingOut
-         * @description The days so far and what the rule says. ``synthetic`` is the lift by synthetic control, a check. ``verdict`` is one of the vocabulary's region verdicts; ``decided`` says that it is
-         *     as it was decided on.
+         * @description The days so far and what the rule says. ``verdict`` is one of the vocabulary's region verdicts; ``decided`` says that it is
+         *     as it was decided on; ``synthetic`` is the lift by synthetic control, a check.
          */
         RegionReadingOut: {
             /** Break Even */

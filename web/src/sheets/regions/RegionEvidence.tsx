@@ -155,7 +155,7 @@ function Outcomes({ shown, primary }: { shown: RegionReading; primary: OutcomeEf
 
 function Checks({ shown, primary }: { shown: RegionReading; primary: OutcomeEffect }) {
   const { incremental, trimmed } = primary;
-  const { synthetic } = shown;
+  const synthetic = shown.synthetic ?? null;
   if ((!incremental || trimmed === null) && synthetic === null) return null;
   return (
     <Panel title="Read in other ways" note="checks; what decides was fixed at the start">
