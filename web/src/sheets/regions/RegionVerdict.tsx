@@ -10,6 +10,7 @@ import { errorOf, FactLine, FormError, Panel } from "../../parts/basics";
 import { Conditions } from "../../parts/Conditions";
 import { Headline } from "../../parts/Headline";
 import { useEditing } from "../editing";
+import { LessonPanel } from "../verdict/HandoverPanel";
 import { Shown } from "./shown";
 import { between, money, named, whole } from "./words";
 
@@ -62,7 +63,12 @@ function Judged({ shown }: { shown: RegionReading }) {
         ))}
       </Panel>
       {shown.month && readable && <Month shown={shown} month={shown.month} />}
-      {experiment.state === "decided" && <Decided />}
+      {experiment.state === "decided" && (
+        <>
+          <Decided />
+          <LessonPanel />
+        </>
+      )}
       {["running", "ended"].includes(experiment.state) && mayAct && <Decide key={shown.suggested} shown={shown} />}
       <Panel title="Decision rule" note="locked at the start">
         <p>{shown.rule_in_words}</p>

@@ -111,6 +111,7 @@ function open(sheet: "watch" | "verdict", shown: RegionReading, state: "running"
         [keys.experiment("fare-calendar"), made],
         [keys.regionReading("fare-calendar"), shown],
         [keys.notes("fare-calendar"), []],
+        [keys.handover("fare-calendar"), { rollout: null, places: [], lesson: { learnt: "Radio is heard", why: "" } }],
       ],
     },
   );
@@ -187,6 +188,7 @@ describe("the verdict on the money", () => {
     serve({});
     open("verdict", reading({ decided: true }), "decided");
     expect(screen.getByText("Stop spending")).toBeTruthy();
+    expect(screen.getByDisplayValue("Radio is heard")).toBeTruthy();
     expect(screen.queryByRole("button", { name: "Record the decision" })).toBeNull();
   });
 });

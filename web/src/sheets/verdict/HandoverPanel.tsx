@@ -33,6 +33,15 @@ interface PartProps {
   mayEdit: boolean;
 }
 
+/** What was learnt, alone: of a test by region, after which nothing is rolled out. */
+export function LessonPanel() {
+  const { experiment, mayAct } = useEditing();
+  const query = useHandover(experiment.key);
+  if (query.isPending) return <Skeleton rows={2} />;
+  if (query.isError) return <Failure error={query.error} again={() => void query.refetch()} />;
+  return <Lesson handover={query.data} mayEdit={mayAct} />;
+}
+
 function RolloutPanel({ handover, mayEdit }: PartProps) {
   const { experiment } = useEditing();
   const step = useHandoverStep(experiment.key);
