@@ -22,7 +22,7 @@ from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.planning.actions import start_rehearsal
 from neat_verdict.app.regions import actions, queries, running
-from neat_verdict.app.regions.presenting import reading_out
+from neat_verdict.app.regions.presenting import kept_reading, reading_out
 from neat_verdict.app.regions.reading import observed_of, reading_of
 from neat_verdict.app.reports.actions import share
 from neat_verdict.app.reports.presenting import any_report
@@ -392,7 +392,7 @@ def test_nothing_of_visitors_is_done_in_it(analyst, on_its_way, act):
 def test_a_decision_is_kept_with_what_it_was_made_on(analyst):
     experiment = finished_by_region(analyst)
     with after(whole_length(experiment)):
-        shown = reading_out(plan_of(experiment)).model_dump(mode="json")
+        shown = kept_reading(plan_of(experiment))
         with pytest.raises(InputError, match="differs from the rule"):
             running.decide_by_region(analyst, experiment, choice="B", reason="", next_step="", shown=shown)
         running.decide_by_region(analyst, experiment, choice="A", reason="", next_step="Print more", shown=shown)
@@ -431,14 +431,14 @@ def test_a_copy_has_brief_plan_and_past_and_is_a_draft(analyst):
 def decided_by_region(by, **given):
     experiment = finished_by_region(by, **given)
     with after(whole_length(experiment)):
-        shown = reading_out(plan_of(experiment))
+        shown = kept_reading(plan_of(experiment))
         running.decide_by_region(
             by,
             experiment,
-            choice=shown.suggested,
+            choice=shown["suggested"],
             reason="",
             next_step="Print more",
-            shown=shown.model_dump(mode="json"),
+            shown=shown,
         )
     return find(experiment.key)
 
@@ -476,7 +476,7 @@ def test_the_casebook_has_each_channels_returns_over_time(analyst):
         days = whole_length(experiment)
         with after(days):
             bring_days(analyst, experiment, rows_of_test(experiment, days + 4, incremental=incremental))
-            shown = reading_out(plan_of(experiment)).model_dump(mode="json")
+            shown = kept_reading(plan_of(experiment))
             running.decide_by_region(
                 analyst, experiment, choice=shown["suggested"], reason="", next_step="", shown=shown
             )
@@ -505,7 +505,7 @@ def test_every_question_about_a_test_by_region_is_answered_or_refused(analyst, s
         if state == "ended":
             experiments.end(analyst, experiment.key)
         if state in ("decided", "archived"):
-            shown = reading_out(plan_of(experiment)).model_dump(mode="json")
+            shown = kept_reading(plan_of(experiment))
             running.decide_by_region(analyst, experiment, choice="A", reason="", next_step="", shown=shown)
         if state == "archived":
             experiments.archive(analyst, experiment.key)

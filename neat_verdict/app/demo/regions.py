@@ -17,7 +17,7 @@ from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.people.models import User
 from neat_verdict.app.regions import actions, queries, running
-from neat_verdict.app.regions.presenting import reading_out
+from neat_verdict.app.regions.presenting import kept_reading
 
 BREAK_EVEN, WEEKS, COOL_DOWN = 1.5, 4, 1
 
@@ -100,14 +100,14 @@ def _tell(story: RegionStory, by: User, today: date, moment: Callable[[date, int
 
 
 def _decide(story: RegionStory, by: User, experiment: Experiment) -> None:
-    shown = reading_out(queries.plan_of(experiment))
+    shown = kept_reading(queries.plan_of(experiment))
     running.decide_by_region(
         by,
         experiment,
-        choice=shown.suggested,
+        choice=shown["suggested"],
         reason="",
         next_step=story.next_step,
-        shown=shown.model_dump(mode="json"),
+        shown=shown,
     )
 
 

@@ -20,6 +20,7 @@ from neat_verdict.app.regions.presenting import (
     calendar_csv,
     calendar_ics,
     calendar_out,
+    kept_reading,
     placebo_out,
     plan_out,
     reading_out,
@@ -188,7 +189,7 @@ def reading(request: HttpRequest, key: str) -> RegionReadingOut:
 @router.post("/experiments/{key}/regions/decision", response=ExperimentOut, operation_id="decide_region_test")
 def decide(request: HttpRequest, key: str, payload: RegionDecisionIn) -> ExperimentOut:
     experiment = find(key)
-    shown = reading_out(queries.plan_of(experiment)).model_dump(mode="json")
+    shown = kept_reading(queries.plan_of(experiment))
     running.decide_by_region(
         person(request),
         experiment,

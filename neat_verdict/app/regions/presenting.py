@@ -142,6 +142,7 @@ def calendar_ics(plan: RegionPlan, name: str) -> bytes:
 
 
 _BINS = 40
+KEPT_FORMAT = 1  # of the reading that a decision was made on
 
 
 def reading_out(plan: RegionPlan) -> RegionReadingOut:
@@ -149,6 +150,11 @@ def reading_out(plan: RegionPlan) -> RegionReadingOut:
     if plan.decided_on is not None and plan.experiment.decided_at is not None:
         return RegionReadingOut.model_validate({**plan.decided_on, "decided": True})
     return _present_reading(plan)
+
+
+def kept_reading(plan: RegionPlan) -> dict[str, Any]:
+    """The reading of now as it is stored with a decision; a later format is told by its number."""
+    return {"format": KEPT_FORMAT, **_present_reading(plan).model_dump(mode="json")}
 
 
 def shown_of(experiment: Experiment) -> RegionReadingOut | None:
