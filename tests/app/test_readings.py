@@ -226,7 +226,9 @@ def test_the_demo_shows_each_kind_whatever_the_day_and_is_made_once(day):
     assert rows["Return leg suggested first"]["short"].startswith("Starts Monday")
     assert Notice.objects.filter(tone="unsound").count() == 1
     assert Letter.objects.count() == 0  # outside the demo no mail goes to the stand-in
-    assert sum(row["group"] == "decided" for row in rows.values()) == 11
+    assert sum(row["group"] == "decided" for row in rows.values()) == 12
+    assert rows["Autumn poster towns"]["verdict"] == "keep_on"
+    assert rows["Spring radio towns"]["group"] == "decided"
 
 
 def test_the_description_of_the_api_is_current(capsys):

@@ -130,8 +130,11 @@ def _planned(story: RegionStory, by: User, first: date, start: date) -> Experime
     chosen = min(enough, key=lambda one: one.pairs) if few else max(fitting, key=lambda one: one.pairs)
     actions.edit_plan(by, experiment, plan.version, {"pairs": chosen.pairs, "weeks": chosen.weeks})
     plan = actions.draw_cells(by, experiment, 20_261)
+    # Where every town is in a pair, what is saved can be spent again afterwards only.
+    rest = set(queries.cells_of(plan)["not-analysed"]) & set(queries.panel_of(plan).regions)
+    again = story.again if rest else "after"
     calendar: dict[str, Any] = {
-        "start": start.isoformat(), "budget": None, "again": story.again, "edits": [], "reason": "",
+        "start": start.isoformat(), "budget": None, "again": again, "edits": [], "reason": "",
     }  # fmt: skip
     actions.set_calendar(by, experiment, plan.version, calendar)
     return find(experiment.key)

@@ -174,7 +174,7 @@ def look_for_region_issues(experiment: Experiment) -> int:
         return 0
     made, name = 0, experiment.name
     if shown.verdict == RegionsUnsound.name:
-        made += notice(experiment, "unsound", "error", f"{name}: {shown.headline}", shown.detail, "watch")
+        made += notice(experiment, "unsound", "unsound", f"{name}: {shown.headline}", shown.detail, "watch")
     for line in shown.warnings:
         made += notice(experiment, f"warning:{line}"[:120], "warning", f"{name}: {line}", "Look at Watch", "watch")
     if REGION_VERDICTS[shown.verdict].settled and shown.verdict != RegionsUnsound.name:
