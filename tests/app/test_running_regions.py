@@ -5,6 +5,7 @@ import tempfile
 from datetime import date, timedelta
 from pathlib import Path
 
+import numpy as np
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
@@ -187,9 +188,11 @@ def reading_and_panel(experiment):
 
 def test_rows_of_the_past_stay_as_they_were_and_unknown_regions_are_named(analyst, on_its_way):
     with after(3):
-        rows = [("Town A", LAST, 1.0, 1.0, 1.0), ("Elsewhere", START, 1.0, 1.0, 1.0), ("Town A", START, 5.0, 1.0, 1.0)]
+        rows = [("Elsewhere", START, 1.0, 1.0, 1.0), ("Town A", START, 5.0, 1.0, 1.0), ("Town A", LAST, 1.0, 1.0, 1.0)]
         brought = bring_days(analyst, on_its_way, rows)
     assert (brought.past, brought.unknown, brought.new) == (1, ("Elsewhere",), 3)
+    kept = plan_of(on_its_way).series.get(of_test=True, region="Town A", measure="sales")
+    assert np.frombuffer(bytes(kept.values))[-1] == 5.0
 
 
 @pytest.mark.parametrize(
