@@ -168,6 +168,7 @@ def test_a_finished_test_reads_as_the_effect_of_its_pairs():
         found.primary.effect.incremental.estimate
     )
     assert found.course.running[-1] == pytest.approx((found.course.observed - found.course.expected)[BASE:].sum())
+    assert found.course.running[-1] == pytest.approx(plain.total.estimate)
 
 
 @pytest.mark.parametrize(

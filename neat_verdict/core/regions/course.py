@@ -39,15 +39,19 @@ def course_of(panel: Panel, outcome: str, pairs: Sequence[DrawnPair], windows: W
     )
     before = slice(windows.base, windows.start)
     base, other = withheld[:, before].sum(axis=1, keepdims=True), control[:, before].sum(axis=1, keepdims=True)
-    days = slice(windows.base, windows.end)
-    partner = control[:, days] / other * base
-    observed, expected = withheld[:, days].sum(axis=0), partner.sum(axis=0)
+    days, start = slice(windows.base, windows.end), windows.start - windows.base
+    # As the effect is read: growth within the pairs, times the mean of the bases, at the withheld regions' own size.
+    middle = (base + other) / 2
+    grown = withheld[:, days] / base * middle
+    observed = withheld[:, days].sum(axis=0)
+    size = observed[start:].sum() / grown[:, start:].sum()
+    apart = size * (grown - control[:, days] / other * middle)
+    expected = observed - apart.sum(axis=0)
     # Turned the other way a pair's gap has the other sign, at the same size.
     signs = 1 - 2 * flips(len(pairs))
-    gaps = signs @ (withheld[:, days] - partner)
+    gaps = signs @ apart
     tail = [(1 - confidence) / 2, (1 + confidence) / 2]
     low, high = np.quantile(gaps, tail, axis=0)
-    start = windows.start - windows.base
     sums = np.cumsum(gaps[:, start:], axis=1)
     running_low, running_high = np.quantile(sums, tail, axis=0)
     return Course(
