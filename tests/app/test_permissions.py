@@ -42,7 +42,7 @@ from tests.app.test_aa_tests import past_units_of
 from tests.app.test_looks import start_with
 from tests.app.test_reallocation import made as make_adaptive
 from tests.app.test_regions import LAST, past_of_regions, planned_by_region
-from tests.app.test_running_regions import drawn_by_region, running_by_region
+from tests.app.test_running_regions import bring_days, drawn_by_region, rows_of_test, running_by_region
 
 pytestmark = pytest.mark.django_db
 WHO = ("nobody", "machine key", "stakeholder", "analyst", "admin")
@@ -190,6 +190,12 @@ class World:
     @property
     def region_running(self):
         return running_by_region(self.by)
+
+    @property
+    def region_done(self):
+        found = running_by_region(self.by, start=TODAY.date())
+        bring_days(self.by, found, rows_of_test(found, 1))
+        return found
 
     @property
     def region_handed_over(self):
@@ -496,6 +502,7 @@ TABLE = {
     "hand_over_to_desk": (WRITE, 200, of("region_running")),
     "fetch_desk_spend": (WRITE, 200, of("region_handed_over")),
     "get_region_cases": (READ, 200, plain()),
+    "get_region_derivation": (READ, 200, lambda w: ({"key": w.region_done.key, "?": "?figure=region_return"}, {})),
     "copy_region_test": (WRITE, 201, of("region_running")),
     "get_region_reading": (READ, 200, of("region_running")),
     "decide_region_test": (WRITE, 200, of("region_running", choice="A", reason="x")),

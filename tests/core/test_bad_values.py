@@ -348,7 +348,7 @@ TAKE_WHAT_WAS_CHECKED = {
     "chance_derivation", "comparison_derivation", "difference_derivation", "exact_derivation", "family_derivation",
     "margin_derivation",
     "impact_derivation", "level_derivation", "partially_pooled_derivation", "posterior_derivation", "power_derivation",
-    "spend_derivation", "split_derivation", "stopping_derivation", "trend_derivation", "within_derivation",
+    "spend_derivation", "split_derivation", "stopping_derivation", "trend_derivation", "within_derivation", "region_derivation",
 }  # fmt: skip
 
 # Elementwise on arrays: what is not a number stays none, as in NumPy.

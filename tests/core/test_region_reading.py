@@ -9,8 +9,10 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as some
+from scipy import stats
 
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.derivations import region_derivation
 from neat_verdict.core.regions import (
     Block,
     DrawnPair,
@@ -419,6 +421,51 @@ def test_a_month_is_the_return_times_its_spend():
     assert return_words(Interval(2.57, 1.37, 3.79), 0.95) == "2.57 (95% CI 1.37 to 3.79)"
     with pytest.raises(InputError):
         a_month(Interval(2.0, 1.0, 3.0), -1.0)
+
+
+# How figures are made
+
+
+def by_name(lines):
+    return {line.name: float(line.value.replace(",", "").replace("−", "-")) for line in lines}
+
+
+def test_a_return_can_be_made_again_from_what_its_derivation_lists():
+    one = read().primary
+    made = region_derivation("region_return", one)
+    given, found = by_name(made.inputs), by_name(made.steps)
+    assert found["estimate"] == pytest.approx(given["Σd"] / given["Σs"])
+    t = next(value for name, value in given.items() if name.startswith("t, "))
+    assert t == pytest.approx(stats.t.ppf(0.975, given["pairs"] - 1))
+    for bound in (found["from"], found["to"]):
+        left = (given["Σd"] - bound * given["Σs"]) ** 2
+        spread = given["V, variance of Σd"] - 2 * bound * given["C, covariance of the two"]
+        assert left == pytest.approx(t**2 * (spread + bound**2 * given["U, variance of Σs"]), rel=1e-6)
+
+
+def test_a_lift_and_its_p_can_be_made_again_too():
+    reading = read(more={"guests": lambda after, _: after.outcomes["sales"] / 40})
+    lift = region_derivation("region_lift", reading.primary)
+    given, found = by_name(lift.inputs), by_name(lift.steps)
+    assert found["estimate"] == pytest.approx(given["Σw"] / given["Σc"] - 1)
+    assert given["k"] == np.floor(0.025 * given["draws"])
+    assert (found["from"], found["to"]) == (
+        pytest.approx(reading.primary.effect.lift.interval.low), pytest.approx(reading.primary.effect.lift.interval.high),
+    )  # fmt: skip
+    pvalue = region_derivation("region_pvalue", reading.primary)
+    given, found = by_name(pvalue.inputs), by_name(pvalue.steps)
+    draws = next(value for name, value in given.items() if name.startswith("draws") and name != "draws as far")
+    assert found["p"] == pytest.approx(given["draws as far"] / draws)
+    other = region_derivation("region_lift", reading.others[0])
+    assert other.title.endswith("guests")
+
+
+def test_there_is_no_return_where_nothing_was_withheld():
+    past, later, _ = arrived()
+    past = replace(past, spend=np.zeros(past.spend.shape))
+    one = read(observed=follow(past, later, np.zeros((80, DAYS)))).primary
+    with pytest.raises(InputError, match="as much was spent"):
+        region_derivation("region_return", one)
 
 
 # Tried on days by which the pairs were not chosen

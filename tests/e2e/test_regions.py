@@ -150,6 +150,10 @@ def test_a_test_by_region_is_started_watched_read_decided_and_reported(people):
 
     page.get_by_role("link", name=re.compile("^Evidence")).click()
     expect(page.get_by_role("img", name=re.compile("^Observed and expected by day"))).to_be_visible()
+    page.get_by_title("Return in sales: how it is made").click()
+    expect(page.get_by_role("dialog")).to_contain_text("Fieller (1954)")
+    assert person.axe() == []
+    page.get_by_role("dialog").get_by_role("button", name="Close").click()
     page.get_by_role("button", name="Added up").click()
     expect(page.get_by_role("img", name=re.compile("^Running sum of observed less expected"))).to_be_visible()
     assert person.axe() == []

@@ -33,6 +33,8 @@ from neat_verdict.app.experiments.presenting import present
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.experiments.schemas import ExperimentOut
 from neat_verdict.app.people.auth import person
+from neat_verdict.app.regions.queries import plan_of
+from neat_verdict.core.derivations import RegionFigure
 
 router = Router(tags=["readings"])
 
@@ -126,6 +128,14 @@ def derivation(
     only = segments.find_set(set).values if set is not None else ()
     asked = Asked(figure, variant, metric, segment, by, only, look, first, last, together, step)
     return derivations.derivation(analyse(find(key)), asked)
+
+
+@router.get("/experiments/{key}/regions/derivation", response=DerivationOut, operation_id="get_region_derivation")
+def region_derivation(
+    request: HttpRequest, key: str, figure: RegionFigure, outcome: str = "", group: str = ""
+) -> DerivationOut:
+    """How a figure of a test by region is made: of the outcome that decides, or of another, or of a product group."""
+    return derivations.of_region(plan_of(find(key)), figure, outcome, group)
 
 
 @router.post("/experiments/{key}/looks", response=EvidenceOut, operation_id="take_looks")

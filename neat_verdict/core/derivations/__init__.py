@@ -1,5 +1,6 @@
 """How each figure is made, so that it can be done again by hand."""
 
+from neat_verdict.core.derivations.by_region import RegionFigure, region_derivation
 from neat_verdict.core.derivations.comparison import FIGURES, Figure, comparison_derivation, level_derivation
 from neat_verdict.core.derivations.conditional_power import power_derivation
 from neat_verdict.core.derivations.impact import impact_derivation
@@ -20,6 +21,7 @@ __all__ = [
     "FIGURES",
     "Derivation",
     "Figure",
+    "RegionFigure",
     "SpendFigure",
     "Step",
     "chance_ahead_derivation",
@@ -34,6 +36,7 @@ __all__ = [
     "partially_pooled_derivation",
     "posterior_derivation",
     "power_derivation",
+    "region_derivation",
     "spend_derivation",
     "split_derivation",
     "stopping_derivation",

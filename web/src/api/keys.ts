@@ -22,6 +22,7 @@ export const keys = {
   rehearsal: (key: string) => ["rehearsal", key] as const,
   regions: (key: string) => ["regions", key] as const,
   regionReading: (key: string) => ["regions", key, "reading"] as const,
+  regionDerivation: (key: string, asked: object) => ["regions", key, "derivation", asked] as const,
   spendingCalendar: (key: string) => ["spending-calendar", key] as const,
   placebo: (key: string) => ["placebo", key] as const,
   aaTest: (metric: string) => ["aa-test", metric] as const,

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { client, sendForm, take } from "./client";
 import { useKeep } from "./hooks";
 import { keys, useReplace, useStale } from "./keys";
-import type { components } from "./schema";
+import type { components, operations } from "./schema";
 
 type Schemas = components["schemas"];
 export type RegionPlan = Schemas["RegionPlanOut"];
@@ -216,5 +216,21 @@ export function useFetchSpend(key: string) {
       await replace(keys.regionReading(key), brought.reading);
       stale("regions", key);
     },
+  });
+}
+
+export type RegionFigureAsked = operations["get_region_derivation"]["parameters"]["query"];
+
+/** How a figure of a test by region is made. */
+export function useRegionDerivation(key: string, asked: RegionFigureAsked) {
+  return useQuery({
+    queryKey: keys.regionDerivation(key, asked),
+    queryFn: () =>
+      take(
+        client.GET("/api/v1/experiments/{key}/regions/derivation", {
+          params: { path: { key }, query: { ...asked } },
+        }),
+      ),
+    retry: false,
   });
 }

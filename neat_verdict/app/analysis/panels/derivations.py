@@ -18,11 +18,14 @@ from neat_verdict.app.analysis.schemas import DerivationOut, StepOut
 from neat_verdict.app.experiments.models import ExperimentMetric
 from neat_verdict.app.http.choices import OneOf
 from neat_verdict.app.http.problems import Conflict
+from neat_verdict.app.regions.models import RegionPlan
+from neat_verdict.app.regions.reading import reading_of
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.derivations import (
     FIGURES,
     Derivation,
     Figure,
+    RegionFigure,
     SpendFigure,
     chance_ahead_derivation,
     chance_derivation,
@@ -36,6 +39,7 @@ from neat_verdict.core.derivations import (
     partially_pooled_derivation,
     posterior_derivation,
     power_derivation,
+    region_derivation,
     spend_derivation,
     split_derivation,
     stopping_derivation,
@@ -131,6 +135,27 @@ class _Compared:
     def arm(self, position: int) -> Arm:
         """Control's or the variant's, over all periods."""
         return totals_of(self.pairs)[0 if position else 1]
+
+
+def of_region(plan: RegionPlan, figure: RegionFigure, outcome: str, group: str) -> DerivationOut:
+    """How a figure of a test by region is made, with the days that are in.
+
+    Raises Conflict before there are any, InputError for an outcome or a group that is not read.
+    """
+    reading = reading_of(plan)
+    read = [*([reading.primary] if reading.primary else []), *reading.others, *reading.by_group]
+    if not read:
+        raise Conflict("There is nothing to read yet")
+    one = next((one for one in read if (one.outcome, one.group) == (outcome or reading.test.outcome, group)), None)
+    if one is None:
+        named = ", ".join(dict.fromkeys(one.outcome for one in read))
+        raise InputError("outcome", f"{outcome} {group}".strip(), f"must be one that is read: {named}")
+    made = region_derivation(figure, one)
+    return DerivationOut(
+        title=made.title, words=made.words, formula=made.formula, source=made.source,
+        inputs=[StepOut(name=step.name, value=step.value) for step in made.inputs],
+        steps=[StepOut(name=step.name, value=step.value) for step in made.steps],
+    )  # fmt: skip
 
 
 def derivation(analysis: Analysis, asked: Asked) -> DerivationOut:

@@ -20,20 +20,30 @@ export function Figured({ experiment, label, children, ...asked }: Props) {
       <button type="button" className="figured" title={`${label}: how it is made`} onClick={() => setOpen(true)}>
         {children}
       </button>
-      {open && <DerivationDialog experiment={experiment} asked={asked} label={label} close={() => setOpen(false)} />}
+      {open && <AskedDialog experiment={experiment} asked={asked} label={label} close={() => setOpen(false)} />}
     </>
   );
 }
 
-interface DialogProps {
+interface AskedProps {
   experiment: string;
   asked: FigureAsked;
   label: string;
   close: () => void;
 }
 
-function DerivationDialog({ experiment, asked, label, close }: DialogProps) {
-  const query = useDerivation(experiment, asked);
+function AskedDialog({ experiment, asked, ...rest }: AskedProps) {
+  return <DerivationDialog query={useDerivation(experiment, asked)} {...rest} />;
+}
+
+interface DialogProps {
+  query: ReturnType<typeof useDerivation>;
+  label: string;
+  close: () => void;
+}
+
+/** How a figure is made, once it is known. */
+export function DerivationDialog({ query, label, close }: DialogProps) {
   return (
     <Dialog title={query.data?.title ?? label} close={close}>
       {query.isPending && <Skeleton rows={4} />}

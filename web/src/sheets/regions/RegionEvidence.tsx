@@ -1,5 +1,11 @@
-import { useState } from "react";
-import type { Bounds, OutcomeEffect, RegionReading } from "../../api/regions";
+import { useState, type ReactNode } from "react";
+import {
+  useRegionDerivation,
+  type Bounds,
+  type OutcomeEffect,
+  type RegionFigureAsked,
+  type RegionReading,
+} from "../../api/regions";
 import { useNotes } from "../../api/running";
 import { ChancePicture } from "../../charts/ChancePicture";
 import { CoursePicture } from "../../charts/onDemand";
@@ -7,6 +13,7 @@ import { PairsPicture } from "../../charts/PairsPicture";
 import { count, day, plural, pvalue, signed } from "../../lib/format";
 import { Empty, Panel } from "../../parts/basics";
 import { DataTable, type Column } from "../../parts/DataTable";
+import { DerivationDialog } from "../evidence/DerivationCard";
 import { useEditing } from "../editing";
 import { Shown } from "./shown";
 import { between, capital, figure, named, whole } from "./words";
@@ -108,7 +115,10 @@ function Outcomes({ shown, primary }: { shown: RegionReading; primary: OutcomeEf
       name: "Where withheld",
       cell: (row) => (
         <>
-          {signed(row.lift.estimate)} <span className="quiet">({between(row.lift, signed)})</span>
+          <Made row={row} figure="region_lift" label={`Lift of ${named(row.outcome)}`}>
+            {signed(row.lift.estimate)}
+          </Made>{" "}
+          <span className="quiet">({between(row.lift, signed)})</span>
         </>
       ),
       value: (row) => row.lift.estimate,
@@ -120,7 +130,9 @@ function Outcomes({ shown, primary }: { shown: RegionReading; primary: OutcomeEf
       cell: (row) =>
         row.incremental ? (
           <>
-            <span className={row === primary ? "font-semibold" : ""}>{figure(row.incremental.estimate)}</span>{" "}
+            <Made row={row} figure="region_return" label={`Return in ${named(row.outcome)}`}>
+              <span className={row === primary ? "font-semibold" : ""}>{figure(row.incremental.estimate)}</span>
+            </Made>{" "}
             <span className="quiet">({between(row.incremental, figure)})</span>
           </>
         ) : (
@@ -128,7 +140,15 @@ function Outcomes({ shown, primary }: { shown: RegionReading; primary: OutcomeEf
         ),
       value: (row) => row.incremental?.estimate,
     },
-    { name: "p", cell: (row) => pvalue(row.pvalue), value: (row) => row.pvalue },
+    {
+      name: "p",
+      cell: (row) => (
+        <Made row={row} figure="region_pvalue" label={`p of ${named(row.outcome)}`}>
+          {pvalue(row.pvalue)}
+        </Made>
+      ),
+      value: (row) => row.pvalue,
+    },
   ];
   const several = shown.others.length + shown.by_group.length;
   return (
@@ -151,6 +171,32 @@ function Outcomes({ shown, primary }: { shown: RegionReading; primary: OutcomeEf
       )}
     </Panel>
   );
+}
+
+interface MadeProps {
+  row: OutcomeEffect;
+  figure: RegionFigureAsked["figure"];
+  label: string;
+  children: ReactNode;
+}
+
+/** A figure that opens how it is made. */
+function Made({ row, figure: asked, label, children }: MadeProps) {
+  const [open, setOpen] = useState(false);
+  return (
+    <>
+      <button type="button" className="figured" title={`${label}: how it is made`} onClick={() => setOpen(true)}>
+        {children}
+      </button>
+      {open && <HowMade row={row} figure={asked} label={label} close={() => setOpen(false)} />}
+    </>
+  );
+}
+
+function HowMade({ row, figure: asked, ...rest }: Omit<MadeProps, "children"> & { close: () => void }) {
+  const { experiment } = useEditing();
+  const query = useRegionDerivation(experiment.key, { figure: asked, outcome: row.outcome, group: row.group });
+  return <DerivationDialog query={query} {...rest} />;
 }
 
 function Checks({ shown, primary }: { shown: RegionReading; primary: OutcomeEffect }) {
