@@ -38,7 +38,13 @@ function ChannelTable({ channel }: { channel: Channel }) {
         rowKey={(row) => row.key}
         sortable={false}
         columns={[
-          { name: "Decided", align: "left", cell: (row) => day(row.decided_at), value: (row) => row.decided_at },
+          {
+            name: "Decided",
+            align: "left",
+            cell: (row) => day(row.decided_at),
+            value: (row) => row.decided_at,
+            responsive: "max-md:hidden",
+          },
           {
             name: "Test",
             align: "left",
@@ -62,9 +68,14 @@ function ChannelTable({ channel }: { channel: Channel }) {
             },
             value: (row) => verdictNamed(row.verdict).title,
           },
-          { name: "Interval", hideable: false, cell: (row) => <Strip one={row} domain={domain} /> },
+          {
+            name: "Interval",
+            cell: (row) => <Strip one={row} domain={domain} />,
+            responsive: "max-md:hidden",
+          },
           {
             name: "Return a unit of spend",
+            className: "max-md:whitespace-normal",
             cell: (row) =>
               row.incremental ? (
                 <>
@@ -78,7 +89,12 @@ function ChannelTable({ channel }: { channel: Channel }) {
               ),
             value: (row) => row.incremental?.estimate,
           },
-          { name: "Pays from", cell: (row) => figure(row.break_even), value: (row) => row.break_even },
+          {
+            name: "Pays from",
+            cell: (row) => figure(row.break_even),
+            value: (row) => row.break_even,
+            responsive: "max-md:hidden",
+          },
         ]}
       />
     </section>
