@@ -392,6 +392,16 @@ def test_nothing_of_visitors_is_done_in_it(analyst, on_its_way, act):
         act(analyst, on_its_way)
 
 
+def test_a_decision_on_days_that_changed_meanwhile_is_refused(analyst):
+    experiment = finished_by_region(analyst)
+    with after(whole_length(experiment)):
+        shown = kept_reading(plan_of(experiment))
+        bring_days(analyst, experiment, rows_of_test(experiment, 5, incremental=1.0))
+        with pytest.raises(Conflict, match="come in meanwhile"):
+            running.decide_by_region(analyst, experiment, choice="A", reason="", next_step="", shown=shown)
+    assert find(experiment.key).state == "running"
+
+
 def test_a_decision_is_kept_with_what_it_was_made_on(analyst):
     experiment = finished_by_region(analyst)
     with after(whole_length(experiment)):

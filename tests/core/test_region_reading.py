@@ -50,6 +50,7 @@ from tests.core.region_worlds import region_world, withhold
 PAST, TEST_DAYS, COOL = 400, 28, 7
 DAYS = TEST_DAYS + COOL
 BASE = base_days_of(DAYS)
+WINDOWS = Windows(PAST - BASE, PAST, PAST + DAYS)
 NAMES = RegionNames("Posters", "sales", "EUR")
 
 
@@ -146,8 +147,7 @@ def test_a_day_that_one_of_a_pair_lacks_counts_for_neither_and_too_many_leave_bo
     rows = past.rows([pairs[0].withheld, pairs[1].control])
     spend[rows[0], 4] = np.nan
     spend[rows[1], : DAYS // 4 + 1] = np.nan
-    windows = Windows(PAST - BASE, PAST, PAST + DAYS)
-    found = usable_days(follow(past, later, spend), pairs, windows)
+    found = usable_days(follow(past, later, spend), pairs, WINDOWS)
     assert (found.left_out, len(found.pairs)) == ((pairs[1],), len(pairs) - 1)
     both = past.rows([pairs[0].withheld, pairs[0].control])
     assert found.panel.outcomes["sales"][both, PAST + 4].tolist() == [0, 0]
@@ -162,10 +162,10 @@ def test_a_finished_test_reads_as_the_effect_of_its_pairs():
     past, later, spend = arrived()
     found = read()
     whole = follow(past, later, spend).panel
-    plain = read_effect(whole, "sales", world()[2], Windows(PAST - BASE, PAST, PAST + DAYS), 0.95)
+    plain = read_effect(whole, "sales", world()[2], WINDOWS, 0.95)
     assert found.primary.effect.lift.interval == plain.lift.interval
     assert (found.phase, found.days, found.lost, found.left_out) == ("complete", DAYS, 0.0, ())
-    assert found.synthetic == synthetic_lift(whole, "sales", world()[2], Windows(PAST - BASE, PAST, PAST + DAYS))
+    assert found.synthetic == synthetic_lift(whole, "sales", world()[2], WINDOWS)
     assert found.primary.effect.total.estimate / found.primary.effect.spend == pytest.approx(
         found.primary.effect.incremental.estimate
     )
@@ -204,8 +204,7 @@ def test_other_outcomes_and_groups_share_the_level_by_holms_steps():
     observed = follow(past, later, spend)
     parts = {name: replace_outcome(observed, share) for name, share in (("shirts", 0.3), ("hats", 0.7))}
     found = read(observed=observed, groups=parts)
-    windows = Windows(PAST - BASE, PAST, PAST + DAYS)
-    raw = [read_effect(observed.panel, name, world()[2], windows, 0.95).lift.pvalue for name in ("guests", "calls")]
+    raw = [read_effect(observed.panel, name, world()[2], WINDOWS, 0.95).lift.pvalue for name in ("guests", "calls")]
     family = adjust_family(raw, 0.95, "holm")
     assert [one.outcome for one in found.others] == ["guests", "calls"]
     assert [one.pvalue for one in found.others] == pytest.approx(family.adjusted)
@@ -222,10 +221,9 @@ def replace_outcome(observed, share):
 
 def test_a_pair_shows_its_own_growth_against_how_far_it_went_apart_before():
     whole, _, pairs = world()
-    windows = Windows(PAST - BASE, PAST, PAST + DAYS)
-    lifts, spreads = pair_lifts(whole, "sales", pairs, windows)
+    lifts, spreads = pair_lifts(whole, "sales", pairs, WINDOWS)
     sums = {}
-    for place, window in enumerate([*past_windows(PAST, DAYS, BASE), windows]):
+    for place, window in enumerate([*past_windows(PAST, DAYS, BASE), WINDOWS]):
         for side in ("withheld", "control"):
             values = whole.outcomes["sales"][whole.rows([getattr(pairs[2], side)])[0]]
             sums[place, side] = values[window.start : window.end].sum() / values[window.base : window.start].sum()
@@ -376,6 +374,14 @@ def test_what_it_would_take_is_where_the_verdict_turns(incremental):
         assert judged(turned).kind.name == name
 
 
+@pytest.mark.parametrize(("pvalue", "said"), [(0.06, True), (0.04, False)])
+def test_it_is_said_where_the_draws_alone_do_not_show_what_pays(pvalue, said):
+    reading = read()
+    found = judged(replace(reading, primary=replace(reading.primary, pvalue=pvalue)))
+    assert found.kind.name == "spending_pays"
+    assert any("Other draws alone" in line for line in found.sensitivity) is said
+
+
 @pytest.mark.parametrize(("lacking", "name"), [(3, "spending_pays"), (12, "regions_unsound"), (36, "regions_unsound")])
 def test_too_much_missing_data_makes_it_unsound(lacking, name):
     _, _, pairs = world()
@@ -387,6 +393,30 @@ def test_too_much_missing_data_makes_it_unsound(lacking, name):
     found = judged(read(observed=follow(past, later, spend)))
     assert found.kind.name == name
     assert {line.key: line.state for line in found.conditions}["pairs"] == ("not_met" if lacking == 36 else "met")
+
+
+@pytest.mark.parametrize("days", [1, 10, DAYS - 1])
+def test_data_that_are_late_do_not_make_it_unsound(days):
+    """Until the end they may come in; a leak is there whatever comes."""
+    past, later, spend = arrived(days)
+    spend[: len(spend) * 2 // 5] = np.nan
+    assert judged(read(observed=follow(past, later, spend)), days).kind.name == "keep_on"
+    assert judged(read(days=days, leak=0.2), days).kind.name == "regions_unsound"
+
+
+def test_regions_with_missing_days_are_held_against_nobody():
+    """Neither the control's move nor the synthetic control takes a day that did not come in for one without sales."""
+    pairs = world()[2][:-6]
+    left = [name for one in world()[2][-6:] for name in (one.withheld, one.control)]
+    past, later, spend = arrived(incremental=0.0)
+    spend[past.rows(left[:4]), 3:20] = np.nan
+    spend[past.rows([pairs[0].control]), 5] = np.nan
+    found = read(test=a_test(pairs=pairs), observed=follow(past, later, spend), others=left)
+    fewer = read(test=a_test(pairs=pairs), incremental=0.0, others=left[4:])
+    assert found.watch.moved.growth == pytest.approx(fewer.watch.moved.growth, abs=0.02)
+    assert found.synthetic == pytest.approx(
+        synthetic_lift(follow(*arrived(incremental=0.0)).panel, "sales", pairs[1:], WINDOWS, left[4:])
+    )
 
 
 def test_conditions_say_what_is_seen_and_what_is_required():

@@ -153,8 +153,8 @@ def reading_out(plan: RegionPlan) -> RegionReadingOut:
 
 
 def kept_reading(plan: RegionPlan) -> dict[str, Any]:
-    """The reading of now as it is stored with a decision; a later format is told by its number."""
-    return {"format": KEPT_FORMAT, **_present_reading(plan).model_dump(mode="json")}
+    """The reading of now as it is stored with a decision: its format, and the days of the test that it was made of."""
+    return {"format": KEPT_FORMAT, "days_in": plan.test_digest, **_present_reading(plan).model_dump(mode="json")}
 
 
 def shown_of(experiment: Experiment) -> RegionReadingOut | None:

@@ -21,6 +21,7 @@ from neat_verdict.app.regions.models import PlaceboRun, RegionPlan, RegionSeries
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.regions import (
     GROUPS,
+    YEAR,
     Block,
     Blocks,
     Matching,
@@ -40,7 +41,6 @@ from neat_verdict.core.regions import (
 
 SPEND = ""  # the measure of spend, which is no outcome's name
 LISTS = ("withheld", "control", "not-analysed")
-YEAR = 364  # days
 
 
 @dataclass(frozen=True, slots=True)

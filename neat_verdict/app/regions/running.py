@@ -264,12 +264,16 @@ def _desk() -> AdvertisingDesk:
 def decide_by_region(
     by: User, experiment: Experiment, *, choice: str, reason: str, next_step: str, shown: dict[str, Any]
 ) -> Experiment:
-    """Decide: "A" to go on spending, "B" to stop, "none" for neither; ``shown`` is kept as what it was decided on.
+    """Decide: "A" to go on spending, "B" to stop, "none" for neither; ``shown`` is kept as what it was decided on
+    (`presenting.kept_reading`).
 
-    Raises Conflict before the start or after a decision, InputError for a choice that differs from the rule without a reason.
+    Raises Conflict before the start, after a decision, or where days have come in since it was shown; InputError for a choice
+    that differs from the rule without a reason.
     """
     queries.plan_of(experiment)
     plan = RegionPlan.objects.select_for_update().select_related("experiment").get(experiment=experiment)
+    if shown["days_in"] != plan.test_digest:
+        raise Conflict("Days have come in meanwhile; look at the verdict again")
     verdict = verdict_of(plan, reading_of(plan))
     if choice not in DECISIONS:
         raise InputError("choice", choice, f"must be one of {', '.join(DECISIONS)}")

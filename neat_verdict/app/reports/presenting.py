@@ -30,7 +30,7 @@ from neat_verdict.core.verdicts import VERDICTS
 
 
 def any_report(experiment: Experiment) -> AnyReport:
-    """The one page a stakeholder reads, of visitors or by region. Raises Conflict for a draft, which has nothing to tell."""
+    """The one page a stakeholder reads, of visitors or by region. Raises Conflict for a draft, of which there is no report."""
     return region_report(experiment) if experiment.by_region else report(experiment)
 
 

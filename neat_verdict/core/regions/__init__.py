@@ -26,7 +26,7 @@ from neat_verdict.core.regions.pairs import (
     match_regions,
     pairs_from,
 )
-from neat_verdict.core.regions.panel import Panel
+from neat_verdict.core.regions.panel import YEAR, Panel
 from neat_verdict.core.regions.placebo import Found, Placebo, placebo_tests
 from neat_verdict.core.regions.plans import RegionDesign, base_days_of, designs_for
 from neat_verdict.core.regions.reading import OutcomeEffect, RegionReading, RegionTest, read_region_test
@@ -38,6 +38,7 @@ __all__ = [
     "GROUPS",
     "MIN_PAIRS",
     "TOLERANCE",
+    "YEAR",
     "Balance",
     "Block",
     "Blocks",

@@ -11,14 +11,13 @@ import numpy as np
 
 from neat_verdict.core.checks import InputError, check_count
 from neat_verdict.core.numeric import FloatArray
-from neat_verdict.core.regions.panel import WEEK, Panel
+from neat_verdict.core.regions.panel import WEEK, YEAR, Panel
 
 Group = Literal["withheld", "control", "other"]
 Phase = Literal["test", "cool_down", "after"]
 Again = Literal["no", "other", "after"]
 GROUPS: tuple[Group, ...] = get_args(Group)
 TOLERANCE = 0.01  # of the budget, beyond which a difference needs a reason. The house's limit, no source
-_YEAR = 52 * WEEK
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,7 +70,7 @@ class SpendingCalendar:
 
 def usual_spend(panel: Panel, groups: Mapping[Group, Sequence[str]]) -> FloatArray:
     """Mean spend of a day of the last year, by group and weekday from Monday on. Raises InputError for an unknown region."""
-    lately = panel.spend[:, -_YEAR:]
+    lately = panel.spend[:, -YEAR:]
     first = panel.last - timedelta(lately.shape[1] - 1)
     weekday = (first.weekday() + np.arange(lately.shape[1])) % WEEK
     result = np.zeros((len(GROUPS), WEEK))

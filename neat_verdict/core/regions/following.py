@@ -24,6 +24,10 @@ class Observed:
     panel: Panel
     missing: BoolArray
 
+    def complete(self, regions: Sequence[str], windows: Windows) -> bool:
+        """Whether regions lack no day of base and test. Raises InputError for one that there is not."""
+        return not self.missing[self.panel.rows(regions), windows.base : windows.end].any()
+
 
 @dataclass(frozen=True)
 class Usable:

@@ -12,6 +12,7 @@ from neat_verdict.core.checks import InputError
 from neat_verdict.core.numeric import FloatArray
 
 WEEK = 7
+YEAR = 52 * WEEK  # what lies back so far is no longer what is usual
 
 
 @dataclass(frozen=True)

@@ -14,7 +14,7 @@ from neat_verdict.core.regions.blocks import Blocks, rows_of, tried_in
 from neat_verdict.core.regions.drawing import check_pairs, least_pairs
 from neat_verdict.core.regions.effect import growths, past_windows
 from neat_verdict.core.regions.pairs import MIN_BASE, RegionPair
-from neat_verdict.core.regions.panel import WEEK, Panel, weekly
+from neat_verdict.core.regions.panel import WEEK, YEAR, Panel, weekly
 from neat_verdict.core.regions.placebo import DRAWS
 
 WEEKS = (2, 3, 4, 6, 8)
@@ -137,7 +137,7 @@ def _design(
             logs.append(apart * np.sqrt(size / count))
     # Student's t would ask for a little more with few pairs: the flips have the discreteness of their number anyway.
     smallest = float(-np.expm1(-reach * np.sqrt(np.mean(np.square(logs)))))
-    lately = slice(max(panel.days - 52 * WEEK, 0), None)
+    lately = slice(max(panel.days - YEAR, 0), None)
     spent_days = length * WEEK
     outcome_mean, spend_mean = values[:, lately].mean(axis=1), chosen.spend[:, lately].mean(axis=1)
     whole, whole_spend = panel.outcome(outcome)[:, lately].mean(axis=1).sum(), panel.spend[:, lately].mean(axis=1).sum()

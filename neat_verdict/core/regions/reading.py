@@ -152,6 +152,8 @@ def read_region_test(
     if days == 0:
         return RegionReading(test, 0, None, (), (), (), None, None, (), 0.0)
     windows = Windows(start - test.base_days, start, start + days)
+    # A day that one of these lacks would count as nothing sold there.
+    others = [name for name in others if observed.complete([name], windows)]
     watch = watch_regions(observed, test.outcome, test.pairs, windows, calendar, test.test_days, others)
     usable = usable_days(observed, test.pairs, windows)
     lost = _part_of(observed, test, usable, windows)
@@ -173,7 +175,7 @@ def read_region_test(
         usable.left_out,
         lost,
         (*unread, *unread_groups),
-        _synthetic(test, usable, windows, others),
+        _synthetic(test, observed, usable, windows, others),
     )
 
 
@@ -199,10 +201,15 @@ def _family(
     return effects, tuple(unread)
 
 
-def _synthetic(test: RegionTest, usable: Usable, windows: Windows, others: Sequence[str]) -> float | None:
-    """None where some region has nothing to be weighed by."""
+def _synthetic(
+    test: RegionTest, observed: Observed, usable: Usable, windows: Windows, others: Sequence[str]
+) -> float | None:
+    """Of the pairs that lack no day; None where there are none, or some region has nothing to be weighed by."""
+    whole = [pair for pair in usable.pairs if observed.complete([pair.withheld, pair.control], windows)]
+    if not whole:
+        return None
     try:
-        return synthetic_lift(usable.panel, test.outcome, usable.pairs, windows, others)
+        return synthetic_lift(observed.panel, test.outcome, whole, windows, others)
     except InputError:
         return None
 

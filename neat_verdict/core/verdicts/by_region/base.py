@@ -41,16 +41,16 @@ class RegionFacts:
 
     @property
     def unsound(self) -> str:
-        """Why nothing may be read: "pairs", "lost" or "leak"; "" where it may."""
+        """Why nothing may be read: "leak", "pairs" or "lost"; "" where it may. What is missing may come in until the end."""
         reading, test = self.reading, self.reading.test
-        if reading.days == 0:
+        leak = reading.watch.leak if reading.watch else None
+        if leak is not None and leak > test.leak_limit:
+            return "leak"
+        if not self.finished:
             return ""
         if len(test.pairs) - len(reading.left_out) < least_pairs(test.confidence):
             return "pairs"
-        if reading.lost > LOST:
-            return "lost"
-        leak = reading.watch.leak if reading.watch else None
-        return "leak" if leak is not None and leak > test.leak_limit else ""
+        return "lost" if reading.lost > LOST else ""
 
     @property
     def finished(self) -> bool:
@@ -165,6 +165,13 @@ def effect_words(facts: RegionFacts, names: RegionNames) -> str:
         f"Where it was withheld, {names.of(primary.outcome)} changed by {format_lift(lift.estimate)} "
         f"({format_percent(primary.confidence)} CI {bounds}) against the partners."
     )
+
+
+def words_of_return(facts: RegionFacts, names: RegionNames, goes_on: str, short: str) -> Parts:
+    """What each unit of spend brings and what follows from it; ``short`` is what stands before the figure in a list."""
+    sentence, figure = brought(facts, names)
+    detail = f"{effect_words(facts, names)}{others_words(facts, names)}"
+    return Parts(f"{sentence} {goes_on}", f"{short}: {figure or 'too little was withheld'}", detail, figure)
 
 
 def others_words(facts: RegionFacts, names: RegionNames) -> str:

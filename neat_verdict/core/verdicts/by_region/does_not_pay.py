@@ -6,10 +6,8 @@ from neat_verdict.core.verdicts.by_region.base import (
     RegionFacts,
     RegionNames,
     RegionVerdictKind,
-    brought,
-    effect_words,
     format_return,
-    others_words,
+    words_of_return,
 )
 from neat_verdict.core.verdicts.kinds.base import Parts
 
@@ -23,14 +21,8 @@ class SpendingDoesNotPay(RegionVerdictKind):
         return facts.does_not_pay
 
     def words(self, facts: RegionFacts, names: RegionNames) -> Parts:
-        sentence, figure = brought(facts, names)
         pays = format_return(facts.reading.test.break_even)
-        return Parts(
-            f"{sentence} It would pay from {pays}.",
-            f"Does not pay: {figure}",
-            f"{effect_words(facts, names)}{others_words(facts, names)}",
-            figure,
-        )
+        return words_of_return(facts, names, f"It would pay from {pays}.", "Does not pay")
 
     def sensitivity(self, facts: RegionFacts, _names: RegionNames) -> tuple[str, ...]:
         assert facts.interval is not None

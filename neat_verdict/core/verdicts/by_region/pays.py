@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
+from neat_verdict.core.text.format import format_pvalue
 from neat_verdict.core.verdicts.by_region.base import (
     RegionFacts,
     RegionNames,
     RegionVerdictKind,
-    brought,
-    effect_words,
     format_return,
-    others_words,
+    words_of_return,
 )
 from neat_verdict.core.verdicts.kinds.base import Parts
 
@@ -23,15 +22,17 @@ class SpendingPays(RegionVerdictKind):
         return facts.pays
 
     def words(self, facts: RegionFacts, names: RegionNames) -> Parts:
-        sentence, figure = brought(facts, names)
         pays = format_return(facts.reading.test.break_even)
-        return Parts(
-            f"{sentence} It pays from {pays}.",
-            f"Pays: {figure}",
-            f"{effect_words(facts, names)}{others_words(facts, names)}",
-            figure,
-        )
+        return words_of_return(facts, names, f"It pays from {pays}.", "Pays")
 
     def sensitivity(self, facts: RegionFacts, _names: RegionNames) -> tuple[str, ...]:
-        assert facts.interval is not None
-        return (f"Were {format_return(facts.interval.low)} or more needed for it to pay, it would be unresolved.",)
+        primary, interval = facts.reading.primary, facts.interval
+        assert interval is not None
+        assert primary is not None
+        lines = [f"Were {format_return(interval.low)} or more needed for it to pay, it would be unresolved."]
+        if primary.pvalue > 1 - facts.reading.test.confidence:
+            lines.append(
+                f"Other draws alone do not show an effect (p {format_pvalue(primary.pvalue)}): the interval of the return rests "
+                "on Student’s t, and with few pairs the two can differ. More pairs would say."
+            )
+        return tuple(lines)

@@ -7,9 +7,8 @@ from neat_verdict.core.verdicts.by_region.base import (
     RegionFacts,
     RegionNames,
     RegionVerdictKind,
-    brought,
-    effect_words,
     format_return,
+    words_of_return,
 )
 from neat_verdict.core.verdicts.kinds.base import Parts
 
@@ -22,12 +21,6 @@ class SameEitherWay(RegionVerdictKind):
         return facts.same
 
     def words(self, facts: RegionFacts, names: RegionNames) -> Parts:
-        sentence, figure = brought(facts, names)
         test = facts.reading.test
-        return Parts(
-            f"{sentence} It pays for itself, no more and no less.",
-            f"No worthwhile difference: {figure}",
-            f"Break-even is {format_return(test.break_even)}; {format_percent(test.same_within)} more or less does not matter. "
-            f"{effect_words(facts, names)}",
-            figure,
-        )
+        band = f"{format_percent(test.same_within)} more or less than {format_return(test.break_even)} does not matter."
+        return words_of_return(facts, names, f"It pays for itself: {band}", "No worthwhile difference")

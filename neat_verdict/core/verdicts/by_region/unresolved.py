@@ -9,10 +9,9 @@ from neat_verdict.core.verdicts.by_region.base import (
     RegionFacts,
     RegionNames,
     RegionVerdictKind,
-    brought,
     effect_words,
     format_return,
-    others_words,
+    words_of_return,
 )
 from neat_verdict.core.verdicts.kinds.base import Parts
 
@@ -27,7 +26,6 @@ class RegionsUnresolved(RegionVerdictKind):
         return True
 
     def words(self, facts: RegionFacts, names: RegionNames) -> Parts:
-        sentence, figure = brought(facts, names)
         test, days = facts.reading.test, facts.reading.days
         if facts.ended_early and not facts.finished:
             early = f"Ended on day {days} of {test.days}"
@@ -38,9 +36,7 @@ class RegionsUnresolved(RegionVerdictKind):
                 f"{effect_words(facts, names)}",
             )
         pays = format_return(test.break_even)
-        short = f"Unresolved: {figure}" if figure else "Unresolved: too little was withheld"
-        detail = f"{effect_words(facts, names)}{others_words(facts, names)}"
-        return Parts(f"{sentence} Whether it reaches {pays}, from which it pays, is open.", short, detail, figure)
+        return words_of_return(facts, names, f"Whether it reaches {pays}, from which it pays, is open.", "Unresolved")
 
     def sensitivity(self, facts: RegionFacts, _names: RegionNames) -> tuple[str, ...]:
         interval, test = facts.interval, facts.reading.test

@@ -1,15 +1,15 @@
 import { useState } from "react";
 import { Link } from "react-router";
-import { useStep } from "../../api/hooks";
 import { useDecideRegions, type RegionReading } from "../../api/regions";
 import { verdictNamed } from "../../api/vocabulary";
 import { ReturnPicture } from "../../charts/ReturnPicture";
-import { day } from "../../lib/format";
 import { TONE_COLOUR } from "../../lib/words";
 import { errorOf, FactLine, FormError, Panel } from "../../parts/basics";
 import { Conditions } from "../../parts/Conditions";
 import { Headline } from "../../parts/Headline";
 import { useEditing } from "../editing";
+import { Decided } from "../verdict/Decided";
+import { DecisionFields, suggestedNote } from "../verdict/DecisionFields";
 import { LessonPanel } from "../verdict/HandoverPanel";
 import { Shown } from "./shown";
 import { between, money, named, whole } from "./words";
@@ -65,7 +65,7 @@ function Judged({ shown }: { shown: RegionReading }) {
       {shown.month && readable && <Month shown={shown} month={shown.month} />}
       {experiment.state === "decided" && (
         <>
-          <Decided />
+          <Decided made={CHOICES.find((one) => one.value === experiment.decision)?.label ?? ""} />
           <LessonPanel />
         </>
       )}
@@ -101,53 +101,23 @@ function Decide({ shown }: { shown: RegionReading }) {
   const [choice, setChoice] = useState<Choice | "">(shown.suggested as Choice | "");
   const [reason, setReason] = useState("");
   const [next, setNext] = useState("");
-  const differs = choice !== "" && choice !== shown.suggested;
   return (
-    <Panel
-      title="Your decision"
-      note={
-        shown.suggested
-          ? "the rule’s choice is filled in"
-          : "the rule has not spoken yet: any decision now needs a reason"
-      }
-    >
+    <Panel title="Your decision" note={suggestedNote(shown.suggested)}>
       <form
         onSubmit={(event) => {
           event.preventDefault();
           if (choice) decide.mutate({ choice, reason, next_step: next });
         }}
       >
-        <fieldset className="flex flex-wrap gap-x-6 gap-y-1">
-          <legend className="sr-only">Decision</legend>
-          {CHOICES.map((option) => (
-            <label key={option.value} className="flex items-center gap-2">
-              <input
-                type="radio"
-                name="choice"
-                className="radio radio-sm radio-primary"
-                checked={choice === option.value}
-                onChange={() => setChoice(option.value)}
-              />
-              {option.label}
-              {option.value === shown.suggested && <span className="quiet text-sm">as the rule says</span>}
-            </label>
-          ))}
-        </fieldset>
-        {differs && (
-          <label className="mt-2 block">
-            <span className="quiet block text-sm">Why does it differ from the rule?</span>
-            <textarea
-              className="textarea textarea-sm w-full"
-              rows={2}
-              maxLength={2000}
-              value={reason}
-              onChange={(event) => setReason(event.target.value)}
-            />
-            {errorOf(decide.error, "reason") && (
-              <span className="text-sm text-error">{errorOf(decide.error, "reason")}</span>
-            )}
-          </label>
-        )}
+        <DecisionFields
+          options={CHOICES}
+          suggested={shown.suggested}
+          choice={choice}
+          choose={setChoice}
+          reason={reason}
+          explain={setReason}
+          error={errorOf(decide.error, "reason")}
+        />
         <label className="mt-2 block">
           <span className="quiet block text-sm">What happens next</span>
           <input
@@ -163,50 +133,6 @@ function Decide({ shown }: { shown: RegionReading }) {
           Record the decision
         </button>
       </form>
-    </Panel>
-  );
-}
-
-function Decided() {
-  const { experiment, mayAct } = useEditing();
-  const step = useStep(experiment.key);
-  const [reason, setReason] = useState("");
-  const [asking, setAsking] = useState(false);
-  return (
-    <Panel
-      title="Decided"
-      note={experiment.decided_at ? `${day(experiment.decided_at)}, ${experiment.decided_by}` : undefined}
-    >
-      <p className="text-lg">{CHOICES.find((one) => one.value === experiment.decision)?.label}</p>
-      {experiment.decision_reason && <p className="mt-1">Why it differs from the rule: {experiment.decision_reason}</p>}
-      {experiment.decision_next && <p className="mt-1">Next: {experiment.decision_next}</p>}
-      {mayAct && !asking && (
-        <button className="btn btn-xs mt-3" onClick={() => setAsking(true)}>
-          Withdraw the decision…
-        </button>
-      )}
-      {asking && (
-        <form
-          className="mt-3 flex items-end gap-2"
-          onSubmit={(event) => {
-            event.preventDefault();
-            step.mutate({ kind: "withdraw", reason });
-          }}
-        >
-          <label className="grow">
-            <span className="quiet block text-sm">Why is the decision withdrawn?</span>
-            <input
-              className="input input-sm w-full"
-              value={reason}
-              onChange={(event) => setReason(event.target.value)}
-            />
-          </label>
-          <button className="btn btn-sm" disabled={step.isPending}>
-            Withdraw
-          </button>
-        </form>
-      )}
-      <FormError error={step.error} />
     </Panel>
   );
 }

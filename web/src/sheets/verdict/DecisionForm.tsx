@@ -3,6 +3,7 @@ import type { Reading } from "../../api/client";
 import { useStep } from "../../api/hooks";
 import { errorOf, FormError, Panel } from "../../parts/basics";
 import { useEditing } from "../editing";
+import { DecisionFields, suggestedNote } from "./DecisionFields";
 import { planErrors, planOf, RolloutFields, sentPlan } from "./RolloutForm";
 
 /** What the person decides. Differing from the rule is allowed and needs a reason. */
@@ -14,7 +15,6 @@ export function DecisionForm({ reading }: { reading: Reading }) {
   const [next, setNext] = useState("");
   const [now, setNow] = useState(true);
   const [plan, setPlan] = useState(() => planOf(null));
-  const differs = choice !== reading.suggested;
   const rolledOut = choice !== "" && choice !== "none" && choice !== reading.arms[0]?.letter;
   const errors = planErrors(step.error, plan, "rollout.");
   const options = [
@@ -25,14 +25,7 @@ export function DecisionForm({ reading }: { reading: Reading }) {
     { value: "none", label: "No rollout; it stays open" },
   ];
   return (
-    <Panel
-      title="Your decision"
-      note={
-        reading.suggested
-          ? "the rule’s choice is filled in"
-          : "the rule has not spoken yet: any decision now needs a reason"
-      }
-    >
+    <Panel title="Your decision" note={suggestedNote(reading.suggested)}>
       <form
         onSubmit={(event) => {
           event.preventDefault();
@@ -40,36 +33,15 @@ export function DecisionForm({ reading }: { reading: Reading }) {
           step.mutate({ kind: "decide", choice, reason, next_step: next, rollout });
         }}
       >
-        <fieldset className="flex flex-wrap gap-x-6 gap-y-1">
-          <legend className="sr-only">Decision</legend>
-          {options.map((option) => (
-            <label key={option.value} className="flex items-center gap-2">
-              <input
-                type="radio"
-                name="choice"
-                className="radio radio-sm radio-primary"
-                checked={choice === option.value}
-                onChange={() => setChoice(option.value)}
-              />
-              {option.label}
-              {option.value === reading.suggested && <span className="quiet text-sm">as the rule says</span>}
-            </label>
-          ))}
-        </fieldset>
-        {differs && choice && (
-          <label className="mt-2 block">
-            <span className="quiet block text-sm">Why does it differ from the rule?</span>
-            <textarea
-              className="textarea textarea-sm w-full"
-              rows={2}
-              value={reason}
-              onChange={(event) => setReason(event.target.value)}
-            />
-            {errorOf(step.error, "reason") && (
-              <span className="text-sm text-error">{errorOf(step.error, "reason")}</span>
-            )}
-          </label>
-        )}
+        <DecisionFields
+          options={options}
+          suggested={reading.suggested}
+          choice={choice}
+          choose={setChoice}
+          reason={reason}
+          explain={setReason}
+          error={errorOf(step.error, "reason")}
+        />
         {rolledOut && (
           <fieldset className="mt-3 border-l-2 border-base-300 pl-3">
             <legend className="quiet text-sm">Rollout of {choice}</legend>

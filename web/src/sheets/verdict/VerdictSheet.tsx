@@ -1,15 +1,15 @@
-import { useState } from "react";
 import { Link } from "react-router";
 import type { Evidence, Experiment } from "../../api/client";
-import { useEvidence, useStep } from "../../api/hooks";
+import { useEvidence } from "../../api/hooks";
 import { verdictNamed } from "../../api/vocabulary";
 import { day } from "../../lib/format";
-import { Empty, Failure, FormError, Panel, Skeleton } from "../../parts/basics";
+import { Empty, Failure, Panel, Skeleton } from "../../parts/basics";
 import { Conditions } from "../../parts/Conditions";
 import { Headline } from "../../parts/Headline";
 import { VariantTable } from "../evidence/VariantTable";
 import { useEditing } from "../editing";
 import { ChangesAfterStart } from "../sizing/RulePanel";
+import { Decided } from "./Decided";
 import { DecisionForm } from "./DecisionForm";
 import { HandoverPanel } from "./HandoverPanel";
 import { Ranking, TradeOff, Worth, WouldChange } from "./Outlook";
@@ -68,7 +68,7 @@ function Judged({ evidence }: { evidence: Evidence }) {
       <TradeOff reading={reading} experiment={experiment.key} />
       {experiment.state === "decided" && (
         <>
-          <Decided experiment={experiment} mayEdit={mayAct} />
+          <Decided made={madeOf(experiment)} />
           <HandoverPanel />
         </>
       )}
@@ -88,40 +88,7 @@ function Judged({ evidence }: { evidence: Evidence }) {
   );
 }
 
-function Decided({ experiment, mayEdit }: { experiment: Experiment; mayEdit: boolean }) {
-  const step = useStep(experiment.key);
-  const [reason, setReason] = useState("");
-  const [asking, setAsking] = useState(false);
+function madeOf(experiment: Experiment): string {
   const chosen = experiment.variants.find((variant) => variant.letter === experiment.decision);
-  return (
-    <Panel
-      title="Decided"
-      note={experiment.decided_at ? `${day(experiment.decided_at)}, ${experiment.decided_by}` : undefined}
-    >
-      <p className="text-lg">{chosen ? `${experiment.decision}: ${chosen.name}` : "Nothing is rolled out"}</p>
-      {experiment.decision_reason && <p className="mt-1">Why it differs from the rule: {experiment.decision_reason}</p>}
-      {experiment.decision_next && <p className="mt-1">Next: {experiment.decision_next}</p>}
-      {mayEdit && !asking && (
-        <button className="btn btn-xs mt-3" onClick={() => setAsking(true)}>
-          Withdraw the decision…
-        </button>
-      )}
-      {asking && (
-        <div className="mt-3 flex items-end gap-2">
-          <label className="grow">
-            <span className="quiet block text-sm">Why is the decision withdrawn?</span>
-            <input
-              className="input input-sm w-full"
-              value={reason}
-              onChange={(event) => setReason(event.target.value)}
-            />
-          </label>
-          <button className="btn btn-sm" onClick={() => step.mutate({ kind: "withdraw", reason })}>
-            Withdraw
-          </button>
-        </div>
-      )}
-      <FormError error={step.error} />
-    </Panel>
-  );
+  return chosen ? `${experiment.decision}: ${chosen.name}` : "Nothing is rolled out";
 }
