@@ -65,7 +65,7 @@ def verdict_of(plan: RegionPlan, reading: RegionReading) -> RegionVerdict:
 
 def month_of(plan: RegionPlan) -> float:
     """What is usually spent a month in all regions, by the last year before the test."""
-    return float(queries.panel_of(plan).spend[:, -queries.YEAR :].mean(axis=1).sum() * _MONTH)
+    return float(queries.panel_of(plan).spend[:, -YEAR:].mean(axis=1).sum() * _MONTH)
 
 
 def _ended_early(plan: RegionPlan) -> date | None:
