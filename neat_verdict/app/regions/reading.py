@@ -13,6 +13,7 @@ from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.regions import queries
 from neat_verdict.app.regions.models import RegionPlan, RegionSeries
 from neat_verdict.core.regions import (
+    YEAR,
     DrawnPair,
     Observed,
     Panel,
