@@ -427,6 +427,8 @@ def test_conditions_say_what_is_seen_and_what_is_required():
     lost = {line.key: line for line in judged(read(incremental=0.0)).conditions}
     open_yet = {line.key: line for line in judged(read(incremental=1.6)).conditions}
     assert (lost["effect"].state, open_yet["effect"].state) == ("met", "not_met")
+    before = {line.key: line.state for line in judged(read(days=0), 0).conditions}
+    assert before == {"pairs": "unknown", "days": "not_met", "lost": "unknown", "leak": "unknown", "effect": "unknown"}
     early = {line.key: line for line in judged(read(days=10), 10).conditions}
     assert (early["days"].state, early["effect"].state) == ("not_met", "unknown")
 

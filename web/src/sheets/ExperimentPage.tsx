@@ -65,7 +65,9 @@ function Layout() {
   useSheetKeys(experiment.key, undo);
   const about = [
     experiment.area,
-    experiment.started_on ? `started ${day(experiment.started_on)}` : STATES[experiment.state],
+    experiment.started_on
+      ? `${startWord(experiment.started_on)} ${day(experiment.started_on)}`
+      : STATES[experiment.state],
     experiment.started_on && experiment.state !== "running" ? STATES[experiment.state] : "",
     experiment.owner,
   ].filter(Boolean);
@@ -90,6 +92,11 @@ function Layout() {
       {experiment.by_region ? <RegionStanding /> : <Standing reading={reading} />}
     </div>
   );
+}
+
+/** A test by region is started before its first day. */
+function startWord(first: string): string {
+  return new Date(first) > new Date() ? "starts" : "started";
 }
 
 /** The rounds of an experiment that has several, each with an address of its own. */

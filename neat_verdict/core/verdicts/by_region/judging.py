@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 
 from neat_verdict.core.checks import check_not_negative
@@ -21,6 +21,7 @@ from neat_verdict.core.verdicts.by_region.unresolved import RegionsUnresolved
 from neat_verdict.core.verdicts.by_region.unsound import RegionsUnsound
 from neat_verdict.core.verdicts.kinds.base import Parts
 
+_NOT_YET = "no data yet"
 # In the order in which they are asked: the first that holds is given. To add one: a module here, and a line below.
 _ASKED: tuple[RegionVerdictKind, ...] = (
     RegionsUnsound(),
@@ -62,28 +63,29 @@ def a_month(interval: Interval, spend: float) -> Interval:
     return Interval(interval.estimate * spend, interval.low * spend, interval.high * spend)
 
 
+def _once_there(facts: RegionFacts, line: Condition) -> Condition:
+    """A line that says nothing before the first day is in."""
+    return line if facts.reading.days else replace(line, state="unknown", seen=_NOT_YET)
+
+
 def _conditions(facts: RegionFacts) -> tuple[Condition, ...]:
     reading, test = facts.reading, facts.reading.test
     pairs = len(test.pairs) - len(reading.left_out)
     least = least_pairs(test.confidence)
+    lost, most = format_share(reading.lost) if reading.lost else "none", f"up to {format_percent(LOST)}"
     lines = [
-        condition("pairs", "minimum", "Pairs with data", pairs >= least, str(pairs), f"{least} or more"),
+        _once_there(
+            facts, condition("pairs", "minimum", "Pairs with data", pairs >= least, str(pairs), f"{least} or more")
+        ),
         condition(
             "days", "minimum", "Ran to its end", facts.finished, plural(reading.days, "day"), plural(test.days, "day")
         ),
-        condition(
-            "lost",
-            "soundness",
-            "Data missing",
-            reading.lost <= LOST,
-            format_share(reading.lost) if reading.lost else "none",
-            f"up to {format_percent(LOST)}",
-        ),
+        _once_there(facts, condition("lost", "soundness", "Data missing", reading.lost <= LOST, lost, most)),
     ]
     leak = reading.watch.leak if reading.watch else None
     limit = f"up to {format_percent(test.leak_limit)}"
     lines.append(
-        Condition("leak", "soundness", "Spend where it is withheld", "unknown", "no data yet", limit)
+        Condition("leak", "soundness", "Spend where it is withheld", "unknown", _NOT_YET, limit)
         if leak is None
         else condition(
             "leak", "soundness", "Spend where it is withheld", leak <= test.leak_limit, format_share(leak), limit
