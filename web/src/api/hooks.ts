@@ -21,7 +21,7 @@ import {
   type RolloutIn,
   type SizeIn,
 } from "./client";
-import { keys, useReplace, useStale } from "./keys";
+import { editsOf, keys, useReplace, useStale } from "./keys";
 
 export function useSession() {
   return useQuery({
@@ -157,15 +157,15 @@ export function useReport(key: string) {
 }
 
 /** Put an experiment that the server has sent back in place, and let what follows from it be asked again. */
-export function useKeep(): (experiment: Experiment) => void {
-  const cache = useQueryClient();
+export function useKeep(): (experiment: Experiment) => Promise<void> {
+  const replace = useReplace();
   const stale = useStale();
   return useCallback(
-    (experiment) => {
-      cache.setQueryData(keys.experiment(experiment.key), experiment);
+    async (experiment) => {
+      await replace(keys.experiment(experiment.key), experiment);
       stale("experiment", experiment.key);
     },
-    [cache, stale],
+    [replace, stale],
   );
 }
 
@@ -198,6 +198,7 @@ export function useStep(key: string) {
   const keep = useKeep();
   const params = { path: { key } };
   return useMutation({
+    scope: editsOf(key),
     mutationFn: (step: Step): Promise<Experiment> => {
       switch (step.kind) {
         case "start": {
@@ -474,10 +475,12 @@ export function usePast(key: string, metric: string) {
 export function usePictures(key: string) {
   const keep = useKeep();
   const add = useMutation({
+    scope: editsOf(key),
     mutationFn: ({ variant, file }: { variant: number; file: File }) => addPicture(key, variant, file),
     onSuccess: keep,
   });
   const remove = useMutation({
+    scope: editsOf(key),
     mutationFn: (picture: number) =>
       take(client.DELETE("/api/v1/experiments/{key}/pictures/{picture}", { params: { path: { key, picture } } })),
     onSuccess: keep,

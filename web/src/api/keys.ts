@@ -103,6 +103,10 @@ const STALE = {
   segmentSets: (key) => [keys.segmentEvidence(key)],
 } satisfies Record<string, (key: string) => readonly QueryKey[]>;
 
+/** What answers with the experiment as it then is comes one after another: of two at a time, the answer that was made first and
+ * arrives last would undo on the screen what the other has done. */
+export const editsOf = (key: string) => ({ id: `edit-${key}` });
+
 /** Has everything asked again that a change has put out of date; `key` is that of the experiment. */
 export function useStale(): (change: keyof typeof STALE, key?: string) => void {
   const cache = useQueryClient();

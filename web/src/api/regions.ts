@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { client, sendForm, take } from "./client";
 import { useKeep } from "./hooks";
-import { keys, useReplace, useStale } from "./keys";
+import { editsOf, keys, useReplace, useStale } from "./keys";
 import type { components, operations } from "./schema";
 
 type Schemas = components["schemas"];
@@ -171,6 +171,7 @@ export function useCopyRegionTest(key: string) {
 export function useStartRegionTest(key: string) {
   const keep = useKeep();
   return useMutation({
+    scope: editsOf(key),
     mutationFn: () => take(client.POST("/api/v1/experiments/{key}/regions/start", { params: { path: { key } } })),
     onSuccess: keep,
   });
@@ -191,6 +192,7 @@ export function useBringDays(key: string) {
 export function useDecideRegions(key: string) {
   const keep = useKeep();
   return useMutation({
+    scope: editsOf(key),
     mutationFn: (body: Schemas["RegionDecisionIn"]) =>
       take(client.POST("/api/v1/experiments/{key}/regions/decision", { params: { path: { key } }, body })),
     onSuccess: keep,

@@ -10,7 +10,7 @@ import {
   type Variant,
 } from "../api/client";
 import { useKeep, useSession } from "../api/hooks";
-import { keys } from "../api/keys";
+import { editsOf, keys } from "../api/keys";
 
 export type Change = ExperimentChanges | ((latest: Experiment) => ExperimentChanges);
 
@@ -65,7 +65,7 @@ export function EditingProvider({ experiment, children }: { experiment: Experime
   const latest = () => cache.getQueryData<Experiment>(keys.experiment(key)) ?? experiment;
 
   const edit = useMutation({
-    scope: { id: `edit-${key}` },
+    scope: editsOf(key),
     mutationFn: async ({ change }: { change: Change; undoing: boolean }) => {
       const present = latest();
       const changes = typeof change === "function" ? change(present) : change;
@@ -78,14 +78,14 @@ export function EditingProvider({ experiment, children }: { experiment: Experime
       );
       return { saved, before, began: saved.round !== present.round };
     },
-    onSuccess: ({ saved, before, began }, { undoing }) => {
+    onSuccess: async ({ saved, before, began }, { undoing }) => {
       if (!undoing) past.current.push(before);
       setDepth(past.current.length);
       if (began) {
         setReason("");
         setNewRound(false);
       }
-      keep(saved);
+      await keep(saved);
     },
     onError: (error, { change }) => {
       if (!(error instanceof Problem && error.stale)) return;

@@ -2,6 +2,7 @@ import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/re
 import { Route, Routes } from "react-router";
 import { afterEach, describe, expect, it } from "vitest";
 import type { Forecasts as Found, Rehearsal, World } from "../api/client";
+import { useExperiment } from "../api/hooks";
 import { keys } from "../api/keys";
 import { experiment, metricUse, serve, SESSION, show, variant } from "../test/kit";
 import { MetricsPanel } from "./brief/MetricsPanel";
@@ -33,6 +34,18 @@ function open(part: React.ReactNode, shown = experiment(), known: [readonly unkn
         ...known,
       ],
     },
+  );
+}
+
+/** The variants as the cache has them, not as they were at first. */
+function Kept() {
+  const { data } = useExperiment("fare-calendar");
+  return (
+    data && (
+      <EditingProvider experiment={data}>
+        <Variants />
+      </EditingProvider>
+    )
   );
 }
 
@@ -167,6 +180,29 @@ describe("the brief", () => {
       { id: null, name: "Calendar (copy)", link: "/b" },
     ]);
     expect(sent[2]).toHaveProperty("copy_of", variant("B", "").id);
+  });
+
+  it("keeps a picture that is added while a field is still being saved", async () => {
+    const [list, calendar] = [variant("A", "List"), variant("B", "Calendar")];
+    const shown = { id: 7, url: "/picture", width: 3, height: 2, caption: "", until: null };
+    let answer = () => {};
+    const saving = new Promise<void>((resolve) => (answer = resolve));
+    serve({
+      [`PATCH ${PATH}`]: [{ after: saving, body: experiment({ version: 4, variants: [list, calendar] }) }],
+      [`POST ${PATH}/variants/${calendar.id}/pictures`]: [
+        { body: experiment({ version: 4, variants: [list, { ...calendar, pictures: [shown] }] }) },
+      ],
+    });
+    open(<Kept />, experiment({ variants: [list, calendar] }));
+    fireEvent.click(screen.getByRole("button", { name: "More of B" }));
+    fireEvent.change(screen.getByLabelText(/Changes in B/), { target: { value: "a grid of days" } });
+    fireEvent.blur(screen.getByLabelText(/Changes in B/));
+    const files = [new File(["x"], "b.png", { type: "image/png" })];
+    fireEvent.change(screen.getByLabelText("Pictures of B"), { target: { files } });
+    // It waits for the field, whose answer, made before the picture came, would otherwise arrive last and undo it.
+    await expect(screen.findByLabelText("Side by side", {}, { timeout: 100 })).rejects.toThrow();
+    answer();
+    expect(within(await screen.findByLabelText("Side by side")).getAllByRole("img")).toHaveLength(1);
   });
 
   it("keeps other people's forecasts sealed and refuses half a guess", () => {
