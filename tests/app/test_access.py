@@ -66,6 +66,15 @@ def test_signing_in_and_out(analyst):
     assert ask("get", "/docket")[0] == 401
 
 
+def test_a_password_is_never_said_back(ask):
+    """What else is refused by its shape is said as it was given."""
+    status, problem = ask("post", "/session", {"username": 7, "password": 7_654_321})
+    assert status == 422
+    assert [line["field"] for line in problem["errors"]] == ["username", "password"]
+    assert problem["errors"][0]["message"].startswith("username (7) ")
+    assert "7654321" not in str(problem)
+
+
 def test_demo_sign_ins_are_shown_in_the_demo_only(db, settings):
     settings.DEMO = False
     assert Json()("get", "/session")[1]["demo_accounts"] == []

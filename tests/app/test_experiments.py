@@ -54,12 +54,12 @@ def test_a_stale_edit_is_refused_and_tells_the_version(ask, draft):
         ({"participation": 1.2}, "participation", "at most 100%"),
         ({"power": 0.01}, "power", "must be above 1 minus the confidence"),
         ({"name": "  "}, "name", "must say what is tested"),
-        ({"audience_per_day": 0}, "changes.audience_per_day", "greater than or equal to 1"),
-        ({"method": "weekly"}, "changes.method", "'fixed', 'group_sequential'"),
-        ({"colour": "red"}, "changes.colour", "not permitted"),
+        ({"audience_per_day": 0}, "audience_per_day", "audience_per_day (0) must be greater than or equal to 1"),
+        ({"method": "weekly"}, "method", "'fixed', 'group_sequential'"),
+        ({"colour": "red"}, "colour", "not permitted"),
         ({"variants": [{"name": "A"}]}, "variants", "must be 2 to 10"),
         ({"variants": [{"name": "A"}, {"name": " "}]}, "variants.1.name", "must say what is shown"),
-        ({"variants": [{"name": "A"}, {"name": "B", "weight": 0}]}, "changes.variants.1.weight", "greater than 0"),
+        ({"variants": [{"name": "A"}, {"name": "B", "weight": 0}]}, "variants.1.weight", "greater than 0"),
     ],
 )
 def test_values_out_of_range_are_told_by_field_and_nothing_changes(ask, draft, changes, field, told):

@@ -45,9 +45,9 @@ def test_each_method_gives_its_paragraph_and_its_looks(ask, draft):
         ({"method": "posterior", "method_settings": {"superiority": 0.3}}, "superiority"),
         ({"method": "posterior", "method_settings": {"expected_loss": 0}}, "expected_loss"),
         ({"method_settings": {"colour": "red"}}, "method_settings"),
-        ({"correlation": 1}, "changes.correlation"),
-        ({"ramp": [{"days": 0, "participation": 0.1}]}, "changes.ramp.0.days"),
-        ({"longest_run_weeks": 0}, "changes.longest_run_weeks"),
+        ({"correlation": 1}, "correlation"),
+        ({"ramp": [{"days": 0, "participation": 0.1}]}, "ramp.0.days"),
+        ({"longest_run_weeks": 0}, "longest_run_weeks"),
     ],
 )
 def test_rules_out_of_range_are_told_by_field(ask, draft, changes, field):

@@ -48,7 +48,7 @@ def test_a_question_is_chosen_and_the_plan_speaks_its_language(ask, analyst, dra
 def test_what_cannot_be_asked_is_refused_by_name(ask, draft):
     status, problem = edited(ask, draft, question="perhaps")
     assert status == 422
-    assert "changes.question" in str(problem)
+    assert "question" in str(problem)
     factors = [{"name": "photo", "levels": ["ferry", "island"]}, {"name": "badge", "levels": ["none", "price"]}]
     status, problem = edited(ask, draft, factors=factors, question="equivalence")
     assert status == 422

@@ -49,6 +49,7 @@ def table_of_regions():
     return rows
 
 
+LISTS = ("withheld", "control", "not-analysed")
 HEADER = ("region", "day", "sales", "guests", "spend")
 
 
@@ -326,7 +327,7 @@ def test_before_a_design_is_chosen_there_is_nothing_to_try_or_draw(analyst, town
 def test_the_seed_draws_the_cells_again_and_stands_in_the_ledger(analyst, planned):
     plan = actions.draw_cells(analyst, planned)
     pairs = queries.chosen_pairs(plan)
-    assert plan.drawn == [[one.withheld, one.control] for one in draw(pairs, plan.seed)]
+    assert plan.drawn == [[one.treated, one.control] for one in draw(pairs, plan.seed)]
     entry = LedgerEntry.objects.filter(verb="draw").latest("pk")
     assert (entry.detail["seed"], entry.detail["cells"]) == (plan.seed, plan.drawn)
     with pytest.raises(Conflict, match="undo the draw"):
@@ -354,7 +355,7 @@ def test_the_lists_have_every_region_once(analyst, planned, client):
     actions.draw_cells(analyst, planned, 7)
     client.force_login(analyst)
     seen = []
-    for name in queries.LISTS:
+    for name in LISTS:
         answer = client.get(f"/api/v1/experiments/{planned.key}/regions/lists/{name}.csv")
         head, *rows = csv.reader(io.StringIO(answer.content.decode("utf-8-sig")))
         assert head == ["region"]
@@ -372,7 +373,7 @@ def test_no_region_s_name_is_run_by_a_spreadsheet(analyst, client):
     actions.edit_plan(analyst, experiment, plan.version, {"pairs": design.pairs, "weeks": design.weeks})
     actions.draw_cells(analyst, experiment, 7)
     client.force_login(analyst)
-    lists = [client.get(f"/api/v1/experiments/{experiment.key}/regions/lists/{name}.csv") for name in queries.LISTS]
+    lists = [client.get(f"/api/v1/experiments/{experiment.key}/regions/lists/{name}.csv") for name in LISTS]
     assert sum(b"'=1+1" in one.content for one in lists) == 1
 
 

@@ -11,6 +11,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
 from neat_verdict.app import clock
+from neat_verdict.app.analysis import docket as docket_module
 from neat_verdict.app.analysis.analysis import analyse
 from neat_verdict.app.analysis.docket import docket
 from neat_verdict.app.casebook.actions import plan_rollout
@@ -24,7 +25,7 @@ from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.planning.actions import start_rehearsal
 from neat_verdict.app.regions import actions, queries, running
 from neat_verdict.app.regions.presenting import kept_reading, reading_out
-from neat_verdict.app.regions.reading import observed_of, reading_of
+from neat_verdict.app.regions.reading import observed_of, readings_of
 from neat_verdict.app.reports.actions import share
 from neat_verdict.app.reports.presenting import any_report
 from neat_verdict.app.reports.queries import path_of
@@ -32,6 +33,7 @@ from neat_verdict.app.traffic.splitting import change_split
 from neat_verdict.app.watch.actions import tick
 from neat_verdict.app.watch.models import Notice
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.verdicts.by_region import REGION_VERDICTS
 from tests.app.conftest import TODAY
 from tests.app.test_regions import HEADER, LAST, NAMES, plan_of, planned_by_region, written
 
@@ -159,7 +161,7 @@ def test_days_come_back_as_they_went_in_after_the_past(analyst, on_its_way):
     rows = rows_of_test(on_its_way, 10)
     with after(6):
         brought = bring_days(analyst, on_its_way, rows)
-        found = reading_of(plan_of(on_its_way))
+        (found,) = readings_of(plan_of(on_its_way))
     assert (brought.new, brought.changed, brought.past, brought.last) == (16 * 10 * 3, 0, 0, rows[-1][1])
     assert (found.days, found.phase) == (6, "test")
     pairs = [pair[0] for pair in plan_of(on_its_way).drawn]
@@ -224,7 +226,11 @@ def test_regions_that_lack_days_leave_with_their_partner_and_are_named(analyst, 
     with after(20):
         bring_days(analyst, on_its_way, rows_of_test(on_its_way, 24, lacking=("Town C",)))
         shown = reading_out(plan_of(on_its_way))
-    assert (shown.left_out, shown.watch.missing[0].region, shown.watch.missing[0].days) == (1, "Town C", 20)
+    assert (shown.left_out, shown.arms[0].watch.missing[0].region, shown.arms[0].watch.missing[0].days) == (
+        1,
+        "Town C",
+        20,
+    )
     assert any("left out" in line for line in shown.warnings)
 
 
@@ -277,8 +283,8 @@ def test_what_the_desk_spent_is_fetched_up_to_yesterday_and_is_watched(analyst, 
         bring_days(analyst, on_its_way, rows_of_test(on_its_way, 4))
         shown = reading_out(plan_of(on_its_way))
         assert (shown.days, shown.phase) == (14, "test")
-        assert 0 <= shown.watch.leak < 0.1
-        control = next(one for one in shown.watch.spend if one.group == "control")
+        assert 0 <= shown.arms[0].watch.leak < 0.1
+        control = next(one for one in shown.spend if one.group == "control")
         assert abs(control.difference) < 0.02
         assert running.fetch_spend(analyst, on_its_way)[1].changed == 0
         settings.ADVERTISING_DESK = "tests.app.test_running_regions.Closed"
@@ -308,15 +314,15 @@ def test_at_the_end_the_rule_says_whether_the_spending_pays(analyst, given, verd
     with after(whole_length(experiment)):
         shown = reading_out(plan_of(experiment))
     assert (shown.verdict, shown.suggested, shown.phase) == (verdict, suggested, "complete")
-    assert shown.primary.incremental.estimate == pytest.approx(given["incremental"], abs=0.5)
+    assert shown.arms[0].primary.incremental.estimate == pytest.approx(given["incremental"], abs=0.5)
     if verdict == "regions_unsound":
-        assert shown.watch.leak == pytest.approx(0.3, abs=0.01)
-        assert shown.month is None
+        assert shown.arms[0].watch.leak == pytest.approx(0.3, abs=0.01)
+        assert shown.arms[0].month is None
     else:
         usual = sum(0.05 * 200 * 1.7 ** (place // 2) for place in range(16)) * 365.25 / 12
-        assert shown.month.spend == pytest.approx(usual, rel=0.01)
-        assert shown.month.worth.estimate == pytest.approx(
-            (shown.primary.incremental.estimate - 2.0) * shown.month.spend
+        assert shown.arms[0].month.spend == pytest.approx(usual, rel=0.01)
+        assert shown.arms[0].month.worth.estimate == pytest.approx(
+            (shown.arms[0].primary.incremental.estimate - 2.0) * shown.arms[0].month.spend
         )
 
 
@@ -340,6 +346,17 @@ def test_the_docket_says_how_far_it_is_and_what_waits(analyst, on_its_way):
         assert (row().group, row().verdict, row().days, row().planned_days) == ("ready", "spending_pays", days, days)
         assert "brings" not in row().short
         assert row().short.startswith("Pays: ")
+
+
+@pytest.mark.parametrize("verdict", REGION_VERDICTS)
+def test_the_docket_has_a_line_for_every_verdict(analyst, on_its_way, monkeypatch, verdict):
+    with after(6):
+        bring_days(analyst, on_its_way, rows_of_test(on_its_way, 10))
+        shown = reading_out(plan_of(on_its_way)).model_copy(update={"verdict": verdict})
+        monkeypatch.setattr(docket_module, "shown_of", lambda _: shown)
+        row = next(one for one in docket(analyst).rows if one.key == on_its_way.key)
+    assert row.verdict == verdict
+    assert row.group == ("ready" if REGION_VERDICTS[verdict].settled else "collecting")
 
 
 def test_it_ends_by_itself_after_its_last_day_and_early_by_hand(analyst, on_its_way):
@@ -549,8 +566,10 @@ def test_a_test_by_region_is_run_and_decided_over_http(analyst):
         assert brought.status_code == 201
         assert brought.json()["reading"]["verdict"] == "spending_pays"
         shown = client.get(f"{base}/reading").json()
-        assert len(shown["course"]["observed"]) == len(shown["course"]["expected"]) == shown["course"]["start"] + days
-        assert sum(shown["chance"]["counts"]) == shown["chance"]["draws"] + 1
+        course = shown["arms"][0]["course"]
+        assert len(course["observed"]) == len(course["expected"]) == course["start"] + days
+        chance = shown["arms"][0]["chance"]
+        assert sum(chance["counts"]) == chance["draws"] + 1
         refused = client.post(f"{base}/decision", json.dumps({"choice": "none"}), content_type="application/json")
         assert (refused.status_code, refused.json()["errors"][0]["field"]) == (422, "reason")
         decided = client.post(f"{base}/decision", json.dumps({"choice": "A"}), content_type="application/json")

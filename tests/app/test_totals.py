@@ -222,9 +222,9 @@ def test_some_of_the_sums_of_second_order_are_none(analyst, library):
 @pytest.mark.parametrize(
     ("metrics", "field", "rule"),
     [
-        ([TWO_GOALS[1] | {"margin": None}, TWO_GOALS[0]], "changes.metrics.0.margin", "must be above 0%"),
-        ([{"name": "cost per enquiry", "role": "primary"}], "changes.metrics.0.name", "is made of the totals of “enquiries”"),
-        ([TWO_GOALS[0], {"name": "return on spend", "role": "goal", "margin": 0.1}], "changes.metrics.1.name",
+        ([TWO_GOALS[1] | {"margin": None}, TWO_GOALS[0]], "metrics.0.margin", "must be above 0%"),
+        ([{"name": "cost per enquiry", "role": "primary"}], "metrics.0.name", "is made of the totals of “enquiries”"),
+        ([TWO_GOALS[0], {"name": "return on spend", "role": "goal", "margin": 0.1}], "metrics.1.name",
          "is made of the totals of “fare”"),
     ],
 )  # fmt: skip

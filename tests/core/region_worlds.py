@@ -18,13 +18,17 @@ from neat_verdict.core.regions import (
     DrawnPair,
     Panel,
     Placebo,
+    TriedLevel,
     Windows,
     base_days_of,
     blocks_of,
     draw,
+    draw_graded,
+    graded,
     match_regions,
     placebo_tests,
     read_effect,
+    response_of,
 )
 
 WEEKDAYS = np.array(
@@ -64,7 +68,7 @@ def withhold(
     panel: Panel, pairs: tuple[DrawnPair, ...], windows: Windows, incremental: float, leak: float = 0.02
 ) -> Panel:
     """The same days, had spending been withheld in the drawn regions: each unit not spent costs ``incremental`` of sales."""
-    rows = [panel.regions.index(pair.withheld) for pair in pairs]
+    rows = [panel.regions.index(pair.treated) for pair in pairs]
     days = slice(windows.start, windows.end)
     spend, sales = panel.spend.copy(), panel.outcomes["sales"].copy()
     kept = spend[rows, days] * leak
@@ -82,7 +86,7 @@ def a_test_of(seed, regions, incremental, pairs_wanted=None, test_days=35):
     drawn = draw(pairs, seed)
     after = withhold(panel, drawn, windows, incremental)
     found = read_effect(after, "sales", drawn, windows, 0.95)
-    rows = [panel.regions.index(pair.withheld) for pair in drawn]
+    rows = [panel.regions.index(pair.treated) for pair in drawn]
     before, now = (one.outcomes["sales"][rows, 400:].sum() for one in (panel, after))
     true, interval = now / before - 1, found.lift.interval
     shown = interval.high < 0
@@ -98,6 +102,68 @@ def a_test_of(seed, regions, incremental, pairs_wanted=None, test_days=35):
     )
 
 
+BEND = 2.0  # of the ceiling that graded worlds approach
+
+
+def brought(share, bend=BEND):
+    """What is brought at a share of the usual spend beyond what the usual brings, in usual spends by the last unit's return."""
+    return -np.expm1(bend * (1 - share)) / bend
+
+
+def change_spend(panel: Panel, arms, windows: Windows, incremental: float) -> Panel:
+    """The same days, had ``arms``, pairs by level, been spent on at their level; ``incremental`` is the last unit's return."""
+    spend, sales = panel.spend.copy(), panel.outcomes["sales"].copy()
+    days = slice(windows.start, windows.end)
+    for level, pairs in arms:
+        rows = [panel.regions.index(pair.treated) for pair in pairs]
+        sales[rows, days] = np.maximum(sales[rows, days] + incremental * spend[rows, days] * brought(level), 0)
+        spend[rows, days] *= level
+    return replace(panel, outcomes={"sales": sales}, spend=spend)
+
+
+def a_graded_test_of(seed, regions, incremental, test_days=35):
+    """A world with half and half as much again: by level (lift held, return held), power by placebo and as shown, and whether no
+    spending at all was held by the form that is true, by the other, and by no form."""
+    panel = region_world(seed, regions, 400 + test_days, spent=0.1)
+    past, base = panel.up_to(400), base_days_of(test_days)
+    pairs = match_regions(past, "sales").pairs
+    pairs = pairs[: len(pairs) // 2 * 2]
+    windows, levels = Windows(400 - base, 400, 400 + test_days), graded(0.5, 1.5)
+    sizes = dict(zip(past.regions, past.outcomes["sales"].sum(axis=1), strict=True))
+    drawn = draw_graded(pairs, seed, sizes)
+    after = change_spend(panel, [(level, drawn[arm]) for arm, level in levels.items()], windows, incremental)
+    line, tested = [], []
+    for arm, level in levels.items():
+        found = read_effect(after, "sales", drawn[arm], windows, 0.975)
+        rows = [panel.regions.index(pair.treated) for pair in drawn[arm]]
+        before, now = (one.outcomes["sales"][rows, 400:].sum() for one in (panel, after))
+        true, interval, back = now / before - 1, found.lift.interval, found.incremental
+        line += [
+            interval.low <= true <= interval.high,
+            math.nan if back is None else back.low <= incremental * brought(level) / (level - 1) <= back.high,
+        ]
+        tested.append(TriedLevel(level, interval))
+    rows = [panel.regions.index(pair.treated) for half in drawn.values() for pair in half]
+    usual, spent = panel.outcomes["sales"][rows, 400:].sum(), panel.spend[rows, 400:].sum()
+    nothing = incremental * brought(0.0) * spent / usual
+    seen = response_of(*tested)
+    held = {one.name: one.nothing is not None and one.nothing.low <= nothing <= one.nothing.high for one in seen.curves}
+    blocks = lru_cache(lambda count: blocks_of(past, "sales", count))
+    *_, placebo = placebo_tests(
+        past, "sales", pairs, test_days=test_days, base_days=base, draws=5, blocks=blocks, levels=levels
+    )
+    lift = incremental * -brought(0.5) * spent / usual
+    promised = float(np.interp(lift, [one.lift for one in placebo.found], [one.share for one in placebo.found]))
+    return (
+        *line,
+        tested[0].lift.high < 0 if incremental else (tested[0].lift.high < 0 or tested[0].lift.low > 0),
+        promised if incremental else placebo.false_alarms.share,
+        held.get("approach to a ceiling", False),
+        held.get("power of the spend", False),
+        seen.at_most is not None and nothing <= seen.at_most,
+    )
+
+
 def _power(past, pairs, test_days, base, lift, blocks):
     *_, last = placebo_tests(past, "sales", pairs, test_days=test_days, base_days=base, draws=5, blocks=blocks)
     assert isinstance(last, Placebo)
@@ -106,6 +172,13 @@ def _power(past, pairs, test_days, base, lift, blocks):
 
 def _one(arguments):
     return a_test_of(*arguments)
+
+
+def _one_graded(arguments):
+    return a_graded_test_of(*arguments)
+
+
+_GRADED = ("less: lift", "return", "more: lift", "return", "shown", "promised", "ceiling", "power", "any form")
 
 
 def main() -> None:
@@ -125,6 +198,12 @@ def main() -> None:
                 f"{np.nanmean(promised) if incremental else math.nan:.3f}, off by {off.mean():+.4f}",
                 flush=True,
             )
+        for regions, incremental in ((80, 0.0), (80, 1.0), (180, 1.0)):
+            found = np.array(pool.map(_one_graded, [(seed, regions, incremental) for seed in range(runs)]), dtype=float)
+            figures = ", ".join(
+                f"{name} {share:.3f}" for name, share in zip(_GRADED, np.nanmean(found, axis=0), strict=True)
+            )
+            print(f"{regions} regions, graded, return {incremental:g}, {runs} worlds: {figures}", flush=True)
 
 
 if __name__ == "__main__":

@@ -39,13 +39,16 @@ from neat_verdict.core.regions import (
     RegionPair,
     RegionTest,
     Windows,
+    arm_confidence,
     base_days_of,
     blocks_of,
     course_of,
     designs_for,
     draw,
+    draw_graded,
     edited,
     flip_test,
+    graded,
     least_pairs,
     match_regions,
     placebo_tests,
@@ -231,14 +234,17 @@ VALID = {
         "cool_down": 1, "weeks": [2],
     },
     draw: {"pairs": PAIRED, "seed": 7},
+    draw_graded: {"pairs": PAIRED[:6], "seed": 7, "sizes": dict.fromkeys(REGIONS.regions, 1.0)},
+    graded: {"lower": 0.5, "higher": 1.5},
+    arm_confidence: {"confidence": 0.95, "arms": 2},
     blocks_of: {"panel": REGIONS, "outcome": "sales", "count": 2},
     least_pairs: {"confidence": 0.95},
     RegionTest: {
         "outcome": "sales", "pairs": CELLS, "start": date(2026, 11, 30), "test_days": 28, "cool_down_days": 7,
-        "base_days": 70, "break_even": 1.5, "confidence": 0.95, "same_within": 0.1, "leak_limit": 0.1,
+        "base_days": 70, "break_even": 1.5, "confidence": 0.95, "same_within": 0.1, "leak_limit": 0.1, "level": 0.5,
     },
     edited: {"calendar": CALENDAR, "edits": {(CALENDAR.days[0].day, "other"): 100}},
-    flip_test: {"withheld": np.arange(8) + 9.0, "control": np.arange(8) + 10.0, "confidence": 0.95},
+    flip_test: {"treated": np.arange(8) + 9.0, "control": np.arange(8) + 10.0, "confidence": 0.95},
     match_regions: {"panel": REGIONS, "outcome": "sales", "nearest": 5, "max_distance": 3.0},
     placebo_tests: {
         "panel": REGIONS, "outcome": "sales", "pairs": PAIRED, "test_days": 21, "base_days": 56, "confidence": 0.95,
@@ -342,6 +348,7 @@ TAKE_WHAT_WAS_CHECKED = {
     "point", "sample_point", "property_text", "segment_name", "reversed_in_every_stratum",
     "history_of", "wrong_rows", "pairs_from", "pair_effects", "usual_spend",  # rows, panels and pairs of regions: test_regions
     "follow", "usable_days", "read_region_test", "watch_regions", "synthetic_lift",  # panels and days: test_region_reading
+    "groups_of", "response_of",  # of levels: test_graded
     "smallest_margin",  # of a power that is a function of the margin: test_questions
     # derivations are made of comparisons and readings
     "chance_ahead_derivation",

@@ -296,7 +296,7 @@ def test_pairs_may_be_listed():
 def test_the_same_seed_draws_the_same_cells_whatever_the_order():
     drawn = draw(PAIRS, 7)
     assert set(draw(PAIRS[::-1], 7)) == set(drawn)
-    assert {frozenset((one.withheld, one.control)) for one in drawn} == {frozenset((p.first, p.second)) for p in PAIRS}
+    assert {frozenset((one.treated, one.control)) for one in drawn} == {frozenset((p.first, p.second)) for p in PAIRS}
     assert set(draw(PAIRS, 8)) != set(drawn)
 
 
@@ -305,7 +305,7 @@ def test_the_draw_hangs_on_both_names():
     turned = 0
     for seed in range(200):
         withheld = {
-            one.withheld
+            one.treated
             for one in draw(
                 [replace(pair, first=first, second=f"{pair.second} {place}") for place, pair in enumerate(PAIRS)], seed
             )
@@ -316,11 +316,11 @@ def test_the_draw_hangs_on_both_names():
 
 def test_each_of_a_pair_is_drawn_as_often():
     """Of 2,000 seeds each first region within 4.5 standard errors of half."""
-    counts = Counter(one.withheld for seed in range(2000) for one in draw(PAIRS, seed))
+    counts = Counter(one.treated for seed in range(2000) for one in draw(PAIRS, seed))
     assert all(abs(counts[pair.first] - 1000) < 4.5 * math.sqrt(500) for pair in PAIRS)
     # And pairs do not hang together.
     both = sum(
-        draw(PAIRS, seed)[0].withheld == PAIRS[0].first and draw(PAIRS, seed)[1].withheld == PAIRS[1].first
+        draw(PAIRS, seed)[0].treated == PAIRS[0].first and draw(PAIRS, seed)[1].treated == PAIRS[1].first
         for seed in range(2000)
     )
     assert abs(both - 500) < 4.5 * math.sqrt(375)
@@ -459,7 +459,7 @@ def test_twins_show_exactly_what_was_withheld():
 def test_an_effect_in_one_direction_is_seen_as_that_and_the_draw_turned_round_as_the_other():
     after = withhold(WORLD, DRAWN, WINDOWS, 4.0)
     found = read_effect(after, "sales", DRAWN, WINDOWS, 0.95)
-    turned = read_effect(after, "sales", [DrawnPair(one.control, one.withheld) for one in DRAWN], WINDOWS, 0.95)
+    turned = read_effect(after, "sales", [DrawnPair(one.control, one.treated) for one in DRAWN], WINDOWS, 0.95)
     assert found.lift.interval.high < 0 < turned.lift.interval.low
     assert 1 + turned.lift.interval.estimate == pytest.approx(1 / (1 + found.lift.interval.estimate))
     assert found.lift.pvalue == turned.lift.pvalue
@@ -507,7 +507,7 @@ def test_trimmed_pairs_hold_where_one_has_a_shock():
     after = withhold(WORLD, DRAWN, WINDOWS, 4.0)
     before = read_effect(after, "sales", DRAWN, WINDOWS, 0.95)
     sales = after.outcomes["sales"].sum(axis=1)
-    row = max((after.regions.index(one.withheld) for one in DRAWN), key=sales.__getitem__)
+    row = max((after.regions.index(one.treated) for one in DRAWN), key=sales.__getitem__)
     hit = after.outcomes["sales"].copy()
     hit[row, WINDOWS.start :] *= 4
     shocked = read_effect(replace(after, outcomes={"sales": hit}), "sales", DRAWN, WINDOWS, 0.95)

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.regions.calendar import GROUPS, edited, shared_out, spending_calendar, usual_spend
+from neat_verdict.core.regions.calendar import edited, shared_out, spending_calendar, usual_spend
 from tests.core.region_worlds import FIRST, region_world
 
 MONDAY = date(2026, 11, 30)
@@ -83,7 +83,9 @@ EDITS = st.dictionaries(
 def test_after_any_edit_the_difference_is_right(edits):
     before = calendar("after")
     made = edited(before, edits)
-    planned = {(one.day, group): cents for one in before.days for group, cents in zip(GROUPS, one.planned, strict=True)}
+    planned = {
+        (one.day, group): cents for one in before.days for group, cents in zip(before.groups, one.planned, strict=True)
+    }
     assert made.total == sum((planned | edits).values())
     assert made.difference == made.total - before.budget
     assert {(one.day, group) for one in made.days for group in one.edited} == set(edits)

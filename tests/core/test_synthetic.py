@@ -60,7 +60,7 @@ def test_it_agrees_with_the_pairs_in_worlds_with_an_effect():
         world = region_world(seed, 60, PAST + DAYS)
         pairs = draw(match_regions(world.up_to(PAST), "sales").pairs, seed)
         after = withhold(world, pairs, WINDOWS, 2.0)
-        rows = world.rows([one.withheld for one in pairs])
+        rows = world.rows([one.treated for one in pairs])
         true = after.outcomes["sales"][rows, PAST:].sum() / world.outcomes["sales"][rows, PAST:].sum() - 1
         found = synthetic_lift(after, "sales", pairs, WINDOWS)
         apart.append(found - read_effect(after, "sales", pairs, WINDOWS, 0.95).lift.interval.estimate)

@@ -5,6 +5,7 @@ from datetime import timedelta
 
 from playwright.sync_api import expect
 
+from tests.app import test_graded_regions as graded
 from tests.app.test_regions import LAST, NAMES, past_of_regions, written
 
 
@@ -43,7 +44,7 @@ def test_a_test_by_region_is_planned_tried_on_the_past_and_drawn(people):
     standing = page.get_by_label("Standing")
     expect(standing).to_contain_text("Ready to be drawn")
     page.get_by_role("button", name="Try it").click()
-    expect(page.get_by_text(re.compile("With nothing withheld it raised a false alarm in"))).to_be_visible()
+    expect(page.get_by_text(re.compile("With nothing changed it raised a false alarm in"))).to_be_visible()
     expect(standing).not_to_contain_text("not tried")
     assert person.axe() == []
     assert person.overflow() <= 1
@@ -51,7 +52,7 @@ def test_a_test_by_region_is_planned_tried_on_the_past_and_drawn(people):
     page.get_by_role("link", name=re.compile("^Traffic")).click()
     page.get_by_label("Seed, unless it is left to chance").fill("7")
     page.get_by_role("button", name="Draw", exact=True).click()
-    expect(page.get_by_role("img", name="8 regions withheld, 8 as usual, 0 not analysed")).to_be_visible()
+    expect(page.get_by_role("img", name="Regions: 8 withheld, 8 as usual, 0 not analysed")).to_be_visible()
     with page.expect_download() as download:
         page.get_by_role("link", name="Withheld (8), CSV").click()
     named = download.value.path().read_text(encoding="utf-8-sig").splitlines()
@@ -103,7 +104,7 @@ def test_the_demo_s_towns_are_drawn(people):
         page.get_by_label("File of past data").count() == 0
     )  # nothing to be changed by who only reads, or once it is drawn
     page.goto("/experiments/autumn-poster-towns/traffic")
-    expect(page.get_by_role("img", name=re.compile("regions withheld"))).to_be_visible()
+    expect(page.get_by_role("img", name=re.compile(r"^Regions: \d+ withheld"))).to_be_visible()
     assert page.get_by_role("button", name="Undo the draw…").count() == 0
     page.goto("/experiments/autumn-poster-towns/evidence")
     expect(page.get_by_role("heading", name="Could chance do this?")).to_be_visible()
@@ -174,6 +175,76 @@ def test_a_test_by_region_is_started_watched_read_decided_and_reported(people):
     assert person.axe() == []
 
 
+def test_a_graded_test_is_planned_run_and_decided(people):
+    person = people().sign_in()
+    page = person.page
+    page.get_by_role("button", name="New experiment").click()
+    page.get_by_label("What is tested?").fill("Brochure towns by post")
+    page.get_by_role("radio", name=re.compile("By region")).check()
+    page.get_by_role("button", name="Create", exact=True).click()
+    page.wait_for_url("**/brochure-towns-by-post/brief")
+    page.get_by_role("radio", name=re.compile("^Graded")).click()
+    expect(page.get_by_label("Less: of what is usual")).to_have_value("50")
+    page.get_by_label("More: of what is usual").fill("104")
+    page.keyboard.press("Tab")
+    expect(page.get_by_role("alert")).to_contain_text("1.1")
+    page.get_by_label("More: of what is usual").fill("150")
+    page.keyboard.press("Tab")
+    page.get_by_label("What is changed: a channel, a tactic").fill("Brochures")
+    page.keyboard.press("Tab")
+    page.get_by_label("Return from which it pays").fill("2")
+    page.keyboard.press("Tab")
+    assert person.axe() == []
+
+    page.get_by_role("link", name=re.compile("^Sizing")).click()
+    file = {"name": "past.csv", "mimeType": "text/csv", "buffer": graded.past()}
+    page.get_by_label("File of past data").set_input_files(file)
+    page.get_by_role("group", name="Weeks").get_by_role("button", name="2").click()
+    page.get_by_role("radio", name="16 pairs, 2 weeks").click()
+    expect(page.get_by_label("Standing")).to_contain_text("Ready to be drawn")
+    page.get_by_role("link", name=re.compile("^Traffic")).click()
+    page.get_by_label("Seed, unless it is left to chance").fill("11")
+    page.get_by_role("button", name="Draw", exact=True).click()
+    expect(page.get_by_role("img", name=re.compile(r"8 less \(50%\), 8 more \(150%\), 16 as usual"))).to_be_visible()
+    page.get_by_label("First day of the test").fill((LAST + timedelta(days=5)).isoformat())
+    page.get_by_role("button", name="Make the calendar").click()
+    expect(page.get_by_role("columnheader", name="Less (50%)")).to_be_visible()
+    assert person.axe() == []
+    assert person.overflow() <= 1
+    page.get_by_role("button", name="Start it…").click()
+    page.get_by_role("dialog").get_by_role("button", name="Start", exact=True).click()
+    expect(page.get_by_label("Standing")).to_contain_text("Keep on")
+
+    page.get_by_role("link", name=re.compile("^Watch")).click()
+    cells = Api(page).send("GET", "/experiments/brochure-towns-by-post/regions")["cells"]["pairs"]
+    days = graded.rows_of({one["treated"]: one["arm"] for one in cells}, 4 + 21, weeks=2, up=0.2)
+    page.get_by_label("File of days of the test").set_input_files(
+        {"name": "days.csv", "mimeType": "text/csv", "buffer": written(days)}
+    )
+    expect(page.get_by_text(re.compile("^Where 150% is planned, 150% of the usual was spent"))).to_be_visible()
+    assert person.axe() == []
+    page.get_by_role("link", name=re.compile("^Evidence")).click()
+    expect(page.get_by_role("heading", name=re.compile("^Sales by what is spent"))).to_be_visible()
+    expect(page.get_by_role("heading", name="Sales where 50% is spent")).to_be_visible()
+    page.get_by_role("group", name="Which level is shown").get_by_role("button", name="More (150%)").click()
+    expect(page.get_by_role("heading", name="Sales where 150% is spent")).to_be_visible()
+    page.get_by_title("Lift of sales: how it is made").click()
+    expect(page.get_by_role("dialog")).to_contain_text("where 150% was spent")
+    page.get_by_role("dialog").get_by_role("button", name="Close").click()
+    assert person.axe() == []
+    assert person.overflow() <= 1
+
+    page.get_by_role("link", name=re.compile("^Verdict")).click()
+    expect(page.get_by_role("heading", name="The rule says: planned level pays")).to_be_visible()
+    assert person.axe() == []
+    expect(page.get_by_role("radio", name=re.compile("^Spend as planned"))).to_be_checked()
+    page.get_by_role("button", name="Record the decision").click()
+    expect(page.get_by_role("heading", name="Decided", exact=True)).to_be_visible()
+    page.get_by_role("link", name="Report for stakeholders").click()
+    expect(page.get_by_text("Decided: spend as planned.")).to_be_visible()
+    assert person.axe() == []
+
+
 def drawn(page):
     """A test by region with its past, design, cells and calendar, made over the API; its key. Its days are over."""
     api = Api(page)
@@ -192,7 +263,7 @@ def drawn(page):
 def days_of(page, key):
     """All days of the test, on which each unit that was not spent cost six of sales."""
     plan = Api(page).send("GET", f"/experiments/{key}/regions")
-    withheld = {pair["withheld"] for pair in plan["cells"]["pairs"]}
+    withheld = {pair["treated"] for pair in plan["cells"]["pairs"]}
     rows = []
     for at in range(4 + 21):
         for place, name in enumerate(NAMES):

@@ -132,10 +132,10 @@ def derivation(
 
 @router.get("/experiments/{key}/regions/derivation", response=DerivationOut, operation_id="get_region_derivation")
 def region_derivation(
-    request: HttpRequest, key: str, figure: RegionFigure, outcome: str = "", group: str = ""
+    request: HttpRequest, key: str, figure: RegionFigure, outcome: str = "", group: str = "", arm: str = ""
 ) -> DerivationOut:
     """How a figure of a test by region is made: of the outcome that decides, or of another, or of a product group."""
-    return derivations.of_region(plan_of(find(key)), figure, outcome, group)
+    return derivations.of_region(plan_of(find(key)), figure, outcome, group, arm)
 
 
 @router.post("/experiments/{key}/looks", response=EvidenceOut, operation_id="take_looks")

@@ -36,7 +36,7 @@ from neat_verdict.app.casebook.schemas import (
 )
 from neat_verdict.app.experiments.models import ROLLED_OUT, Experiment, ExperimentMetric
 from neat_verdict.app.experiments.queries import today
-from neat_verdict.app.regions.schemas import RegionReadingOut
+from neat_verdict.app.regions.presenting import decided_on
 from neat_verdict.app.traffic.models import Rollout
 from neat_verdict.app.traffic.schemas import RolloutLineIO, StepIO
 from neat_verdict.app.traffic.wording import rollout_in_words
@@ -49,7 +49,7 @@ from neat_verdict.core.text.format import (
     format_share,
 )
 from neat_verdict.core.verdicts import TrackRecord, levels_of
-from neat_verdict.core.verdicts.by_region import REGION_VERDICTS
+from neat_verdict.core.verdicts.by_region import REGION_VERDICTS, step_of
 
 MONTHS = list(month_name)
 
@@ -75,15 +75,19 @@ def region_cases() -> RegionCasesOut:
     """The incremental return of each channel over time; those tested last come first."""
     channels: dict[str, list[RegionCaseOut]] = {}
     for experiment in decided_by_region():
-        shown = RegionReadingOut.model_validate(experiment.region_plan.decided_on)
+        shown = decided_on(experiment.region_plan)
         readable = REGION_VERDICTS[shown.verdict].readable
-        case = RegionCaseOut(
-            key=experiment.key, name=experiment.name, decided_at=cast(datetime, experiment.decided_at), verdict=shown.verdict,
-            outcome=shown.outcome, currency=shown.currency, break_even=shown.break_even, decision=experiment.decision,
-            incremental=shown.primary.incremental if shown.primary and readable else None,
-        )  # fmt: skip
+        cases = [
+            RegionCaseOut(
+                key=experiment.key, name=experiment.name, decided_at=cast(datetime, experiment.decided_at),
+                verdict=shown.verdict, outcome=shown.outcome, currency=shown.currency, break_even=shown.break_even,
+                decision=experiment.decision, step=step_of(arm.arm, arm.level),
+                incremental=arm.primary.incremental if arm.primary and readable else None,
+            )
+            for arm in shown.arms
+        ]  # fmt: skip
         tested = shown.tested or experiment.name
-        channels[tested] = [*channels.pop(tested, []), case]
+        channels[tested] = [*channels.pop(tested, []), *cases]
     return RegionCasesOut(
         channels=[ChannelOut(tested=tested, cases=cases) for tested, cases in reversed(channels.items())]
     )

@@ -177,7 +177,8 @@ class LevelsOut(Schema):
 
 
 class RegionCaseOut(Schema):
-    """A decided test by region: what each unit of spend brought, and what it must bring to pay."""
+    """A decided test by region: what each unit of spend brought, of a graded one in a ``step`` of it ("from 50% up to the
+    usual"), and what it must bring to pay."""
 
     key: str
     name: str
@@ -188,6 +189,7 @@ class RegionCaseOut(Schema):
     incremental: BoundsOut | None
     break_even: float
     decision: str
+    step: str
 
 
 class ChannelOut(Schema):

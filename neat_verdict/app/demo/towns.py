@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, timedelta
 from itertools import product
@@ -42,18 +43,16 @@ _WEEKDAYS = np.array(
 
 
 @dataclass(frozen=True)
-class Withheld:
-    """Nothing but a ``leak`` of the usual spend goes to some towns on days of [start, end); each unit that is not spent costs
-    ``incremental`` of fares, which takes days to show and to wear off. On the same days ``raised`` times as much as usual goes to
-    ``others``."""
+class Changed:
+    """Spend of some towns as a share of the usual, on days of [start, end). The last unit that is usually spent brings
+    ``incremental`` of fares, which takes days to show and to wear off; the more is spent, the less each further one brings by the
+    ``bend`` of an exponential approach to a ceiling (0: all of them the same)."""
 
-    towns: frozenset[str]
+    levels: Mapping[str, float]
     start: date
     end: date
     incremental: float
-    leak: float = 0.02
-    others: frozenset[str] = frozenset()
-    raised: float = 1.0
+    bend: float = 0.0
 
 
 def names_of_towns(towns: int = TOWNS) -> list[str]:
@@ -67,12 +66,12 @@ def sales_of_towns(
     seed: int = 7,
     towns: int = TOWNS,
     spent: float = 0.028,
-    withheld: Withheld | None = None,
+    changed: Changed | None = None,
     since: date | None = None,
 ) -> bytes:
     """Fares and new passengers by town and day with what was spent, as CSV; only of days ``since`` then on where that is given.
 
-    ``spent`` is the part of a town's size that is spent on it a day. The same seed makes the same days, withheld or not.
+    ``spent`` is the part of a town's size that is spent on it a day. The same seed makes the same days, changed or not.
     """
     draw = np.random.default_rng(seed)
     names = names_of_towns(towns)
@@ -81,10 +80,7 @@ def sales_of_towns(
     swing, trend = draw.uniform(0.2, 0.5, towns), draw.normal(0.02, 0.06, towns)
     own, walk, felt = np.zeros(towns), np.zeros(towns), np.zeros(towns)
     common = 0.0
-    factor = np.ones(towns)
-    if withheld is not None:
-        factor[[name in withheld.towns for name in names]] = withheld.leak
-        factor[[name in withheld.others for name in names]] = withheld.raised
+    factor = np.array([changed.levels.get(name, 1.0) if changed else 1.0 for name in names])
     kept = io.StringIO()
     writer = csv.writer(kept, lineterminator="\n")
     writer.writerow(["town", "day", "fares", "new_passengers", "spend"])
@@ -101,10 +97,10 @@ def sales_of_towns(
         fares: FloatArray = np.round(passengers * 40 + draw.normal(0, 4, towns) * np.sqrt(passengers + 1)).clip(0)
         new = draw.binomial(passengers, 0.3)
         spend = np.round(spent * size * np.exp(draw.normal(0, 0.05, towns)), 2)
-        if withheld is not None:
-            left = np.round(factor * spend, 2) if withheld.start <= day < withheld.end else spend
-            felt = 0.6 * felt + 0.4 * (spend - left)
-            share = np.clip(1 - withheld.incremental * felt / np.maximum(fares, 1), 0, 2)
+        if changed is not None:
+            left = np.round(factor * spend, 2) if changed.start <= day < changed.end else spend
+            felt = 0.6 * felt + 0.4 * _missed(spend, left, changed.bend)
+            share = np.clip(1 - changed.incremental * felt / np.maximum(fares, 1), 0, 2)
             fares = np.asarray(np.round(fares * share), dtype=np.float64)
             new, spend = np.round(new * share).astype(np.int64), left
         if since is None or day >= since:
@@ -112,6 +108,14 @@ def sales_of_towns(
                 zip(names, [day.isoformat()] * towns, fares.astype(int), new.astype(int), spend, strict=True)
             )
     return kept.getvalue().encode()
+
+
+def _missed(usual: FloatArray, left: FloatArray, bend: float) -> FloatArray:
+    """What is missing of the usual spend, each unit counted by what it brings against the last one."""
+    if bend == 0:
+        return usual - left
+    level = left / np.maximum(usual, 0.01)
+    return np.asarray(usual * (np.exp(bend * (1 - level)) - 1) / bend)
 
 
 def past_of_towns(last: date, seed: int = 7) -> bytes:

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from ninja import NinjaAPI
 from ninja.openapi.schema import OpenAPISchema
+
+from neat_verdict.app.http.errors import Api
 
 _PROBLEM = {
     "type": "object",
@@ -31,7 +32,7 @@ _REFUSAL = {
 }
 
 
-class DescribedAPI(NinjaAPI):
+class DescribedAPI(Api):
     """An API whose description names problem documents beside the answers."""
 
     def get_openapi_schema(self, *args: Any, **named: Any) -> OpenAPISchema:

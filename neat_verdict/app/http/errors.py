@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 from django.conf import settings
@@ -10,10 +11,13 @@ from django.db import OperationalError
 from django.http import Http404, HttpRequest, HttpResponse
 from django.http.multipartparser import MultiPartParserError
 from ninja import NinjaAPI
-from ninja.errors import AuthenticationError, HttpError, ValidationError
+from ninja.errors import AuthenticationError, HttpError, ValidationError, ValidationErrorContext
 
 from neat_verdict.app.http.problems import Conflict, Gone, problem
 from neat_verdict.core.checks import InputError
+
+_SECRET = ("password",)  # never said back
+_SHOWN = 80  # characters of what was given
 
 
 def install(api: NinjaAPI) -> None:
@@ -71,13 +75,35 @@ def install(api: NinjaAPI) -> None:
         return problem(exc.status_code, str(exc))
 
 
+class Api(NinjaAPI):
+    """With what was given in each error, which the framework leaves out."""
+
+    def validation_error_from_error_contexts(
+        self, error_contexts: list[ValidationErrorContext[Any]]
+    ) -> ValidationError:
+        made = super().validation_error_from_error_contexts(error_contexts)
+        given = [
+            one.get("input")
+            for context in error_contexts
+            for one in context.pydantic_validation_error.errors(include_url=False)
+        ]
+        for error, value in zip(made.errors, given, strict=True):
+            error["input"] = value
+        return made
+
+
 def _path(location: tuple[Any, ...]) -> str:
-    """("body", "payload", "variants", 0, "name") → "variants.0.name"."""
-    parts = [str(part) for part in location if part not in ("body", "payload", "query", "path")]
-    return ".".join(parts) or "body"
+    """("body", "payload", "variants", 0, "name") → "variants.0.name"; a field that is changed has the same name as when the rules
+    refuse it: ("body", "payload", "changes", "power") → "power"."""
+    parts = [part for part in location if part not in ("body", "payload", "query", "path")]
+    if len(parts) > 1 and parts[0] == "changes" and isinstance(parts[1], str):
+        parts = parts[1:]
+    return ".".join(map(str, parts)) or "body"
 
 
 def _sentence(error: dict[str, Any]) -> str:
-    given = error.get("input")
-    shown = f" ({given})" if isinstance(given, str | int | float) else ""
-    return f"{_path(error['loc'])}{shown}: {error['msg']}"
+    """ "higher (1.04) must be greater than or equal to 1.1"."""
+    path, given = _path(error["loc"]), error.get("input")
+    shown = f" ({str(given)[:_SHOWN]})" if isinstance(given, str | int | float) and path not in _SECRET else ""
+    must = re.sub(r"^\w+ should ", " must ", error["msg"])
+    return f"{path}{shown}{must}" if must != error["msg"] else f"{path}{shown}: {must}"

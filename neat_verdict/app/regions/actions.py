@@ -28,17 +28,17 @@ from neat_verdict.app.regions.models import PlaceboRun, RegionPlan, RegionSeries
 from neat_verdict.app.regions.past import PastFile, read_regions, refuse_wrong
 from neat_verdict.core.checks import InputError, check_positive, check_probability
 from neat_verdict.core.numbers import DecimalMark
-from neat_verdict.core.regions import History, Placebo, Row, draw, history_of, placebo_tests
+from neat_verdict.core.regions import History, Placebo, Row, draw, draw_graded, history_of, placebo_tests
 from neat_verdict.core.text.format import plural
 
 FINDINGS_SHOWN = 40  # of each kind; how many there are is kept too
 # What pairs and lists follow from: it stands once they are drawn.
-_DRAWN_BY = ("outcome", "groups", "excluded", "must", "listed", "pairs", "weeks", "cool_down")
+_DRAWN_BY = ("outcome", "groups", "excluded", "must", "listed", "pairs", "weeks", "cool_down", "lower", "higher")
 
 
 _COPIED = (
     "tested", "outcome", "groups", "currency", "break_even", "cool_down", "confidence", "power", "excluded", "must", "listed",
-    "leak_limit", "same_within", "less_is_better", "digest", "found",
+    "leak_limit", "same_within", "less_is_better", "digest", "found", "lower", "higher",
 )  # fmt: skip
 
 
@@ -116,6 +116,9 @@ def _check(plan: RegionPlan, fields: set[str]) -> None:
     check_probability("confidence", plan.confidence)
     check_probability("power", plan.power)
     check_probability("leak_limit", plan.leak_limit)
+    if (plan.lower is None) != (plan.higher is None):
+        raise InputError("higher" if plan.higher is None else "lower", "empty", "must be there with the other level")
+    queries.levels_of(plan)
     found = plan.found or {}
     if "outcome" in fields and plan.outcome and found and plan.outcome not in found["outcomes"]:
         raise InputError("outcome", plan.outcome, f"must be one of {', '.join(found['outcomes'])}")
@@ -288,6 +291,7 @@ def run_placebo(pk: int) -> None:
     tests = placebo_tests(
         queries.panel_of(plan), plan.outcome, pairs, test_days=design.days, base_days=design.base_days,
         confidence=plan.confidence, power=plan.power, draws=run.draws, blocks=queries.blocks_for(question),
+        levels=queries.levels_of(plan),
     )  # fmt: skip
     try:
         for one in tests:
@@ -312,7 +316,8 @@ def _placebo_record(found: Placebo) -> dict[str, Any]:
 
 @transaction.atomic
 def draw_cells(by: User, experiment: Experiment, seed: int | None = None) -> RegionPlan:
-    """Draw within each pair where spending is withheld; by a seed of its own making unless one is given.
+    """Draw within each pair where spending is changed, and of a graded test which way; by a seed of its own making unless one
+    is given.
 
     Raises Conflict before a design is chosen, or where it is drawn already.
     """
@@ -321,10 +326,17 @@ def draw_cells(by: User, experiment: Experiment, seed: int | None = None) -> Reg
         raise Conflict("The cells are drawn; undo the draw first")
     pairs = queries.chosen_pairs(plan)
     plan.seed = secrets.randbelow(2**31) if seed is None else seed
-    cells = draw(pairs, plan.seed)
-    plan.drawn, plan.drawn_at = [[one.withheld, one.control] for one in cells], clock.now()
+    if plan.lower is None:
+        plan.drawn = [[one.treated, one.control] for one in draw(pairs, plan.seed)]
+    else:
+        panel = queries.panel_of(plan)
+        sizes = dict(zip(panel.regions, panel.outcome(plan.outcome).sum(axis=1).tolist(), strict=True))
+        halves = draw_graded(pairs, plan.seed, sizes)
+        plan.drawn = [[one.treated, one.control, arm] for arm, half in halves.items() for one in half]
+    plan.drawn_at = clock.now()
     _save(plan)
-    text = f"Drew where spending is withheld in {plural(len(cells), 'pair')} of regions, by seed {plan.seed}"
+    what = "withheld" if plan.lower is None else "lowered and raised"
+    text = f"Drew where spending is {what} in {plural(len(pairs), 'pair')} of regions, by seed {plan.seed}"
     record(experiment, by, "draw", text, seed=plan.seed, cells=plan.drawn)
     return plan
 

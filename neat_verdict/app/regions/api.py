@@ -114,10 +114,10 @@ def undo(request: HttpRequest, key: str, payload: UndoDrawIn) -> RegionPlanOut:
 
 
 @router.get("/experiments/{key}/regions/lists/{name}.csv", operation_id="download_region_list")
-def download_list(request: HttpRequest, key: str, name: Literal["withheld", "control", "not-analysed"]) -> HttpResponse:
-    """A list of regions to hand over."""
-    lists = queries.cells_of(queries.plan_of(find(key)))
-    return download(f"{key}-{name}.csv", csv_of(["region"], ([region] for region in lists[name])), CSV_TYPE)
+def download_list(request: HttpRequest, key: str, name: str) -> HttpResponse:
+    """A list of regions to hand over: withheld (lower and higher of a graded test), control or not-analysed."""
+    regions = queries.list_of(queries.plan_of(find(key)), name)
+    return download(f"{key}-{name}.csv", csv_of(["region"], ([region] for region in regions)), CSV_TYPE)
 
 
 @router.get(
@@ -154,7 +154,7 @@ def download_calendar(request: HttpRequest, key: str, form: Literal["csv", "ics"
 
 @router.post("/experiments/{key}/regions/start", response=ExperimentOut, operation_id="start_region_test")
 def begin(request: HttpRequest, key: str) -> ExperimentOut:
-    """Fix the plan; spending is withheld from the calendar's first day on."""
+    """Fix the plan; spending is changed from the calendar's first day on."""
     running.start_region_test(person(request), find(key))
     return present(find(key))
 

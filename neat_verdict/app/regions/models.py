@@ -18,8 +18,9 @@ class RegionPlan(models.Model):
 
     ``outcome`` is the column of past data that decides, ``groups`` the product groups that count ([] for all), ``break_even`` the
     outcome per unit of spend from which the spending pays. ``excluded`` regions stay out and ``must`` stay in, ``listed`` are
-    pairs that somebody chose ([] where they are matched). ``pairs`` and ``weeks`` are the chosen design. ``drawn`` are the cells,
-    as [withheld, control], by ``seed``; null before the draw.
+    pairs that somebody chose ([] where they are matched). ``pairs`` and ``weeks`` are the chosen design. ``lower`` and ``higher``
+    are the levels of a graded test, as shares of the usual spend (null where spending is withheld). ``drawn`` are the cells by
+    ``seed``, as [treated, control], of a graded test with the arm; null before the draw.
     """
 
     experiment = models.OneToOneField(Experiment, on_delete=models.CASCADE, related_name="region_plan")
@@ -29,6 +30,8 @@ class RegionPlan(models.Model):
     groups = models.JSONField(default=nothing, blank=True)
     currency = models.CharField(max_length=3)
     break_even = models.FloatField(null=True, blank=True)
+    lower = models.FloatField(null=True, blank=True)
+    higher = models.FloatField(null=True, blank=True)
     cool_down = models.PositiveSmallIntegerField(default=1)
     confidence = models.FloatField(default=0.95)
     power = models.FloatField(default=0.8)
@@ -68,6 +71,10 @@ class RegionPlan(models.Model):
             models.CheckConstraint(condition=Q(confidence__gt=0, confidence__lt=1), name="region_confidence_share"),
             models.CheckConstraint(condition=Q(power__gt=0, power__lt=1), name="region_power_share"),
             models.CheckConstraint(condition=Q(drawn__isnull=True) | Q(seed__isnull=False), name="drawn_by_a_seed"),
+            models.CheckConstraint(
+                condition=Q(lower__isnull=True, higher__isnull=True) | Q(lower__gt=0, lower__lt=1, higher__gt=1),
+                name="levels_on_both_sides",
+            ),
             models.CheckConstraint(condition=Q(leak_limit__gt=0, leak_limit__lt=1), name="leak_limit_share"),
             models.CheckConstraint(condition=Q(same_within__gte=0, same_within__lt=1), name="same_within_share"),
         ]

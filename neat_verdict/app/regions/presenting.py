@@ -16,17 +16,26 @@ from neat_verdict.app.http.downloads import csv_of
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.regions import queries
 from neat_verdict.app.regions.desk import advertising_desk
+from neat_verdict.app.regions.kept_format_1 import upgraded
 from neat_verdict.app.regions.models import PlaceboRun, RegionPlan
-from neat_verdict.app.regions.reading import month_of, names_of, reading_of, verdict_of
+from neat_verdict.app.regions.reading import month_of, names_of, readings_of, response_to, verdict_of
 from neat_verdict.app.regions.schemas import PlaceboOut, RegionPlanOut, RegionReadingOut, SpendingCalendarOut
-from neat_verdict.core.regions import TOLERANCE, OutcomeEffect, RegionReading, RegionTest, smallest_pvalue
+from neat_verdict.core.regions import (
+    TOLERANCE,
+    Group,
+    OutcomeEffect,
+    RegionReading,
+    RegionTest,
+    Response,
+    smallest_pvalue,
+)
 from neat_verdict.core.statistics import Interval
-from neat_verdict.core.text.format import format_share, plural
-from neat_verdict.core.verdicts.by_region import a_month, region_rule_in_words
+from neat_verdict.core.text.format import format_percent, format_share, plural
+from neat_verdict.core.verdicts.by_region import a_month, graded_rule_in_words, region_rule_in_words
 
 _PLAN = (
     "version", "tested", "outcome", "groups", "currency", "break_even", "cool_down", "confidence", "power", "excluded", "must",
-    "listed", "pairs", "weeks", "leak_limit", "same_within", "less_is_better", "locked_at",
+    "listed", "pairs", "weeks", "lower", "higher", "leak_limit", "same_within", "less_is_better", "locked_at",
     "desk_reference", "handed_over_at",
 )  # fmt: skip
 
@@ -36,8 +45,8 @@ def plan_out(plan: RegionPlan) -> RegionPlanOut:
     choice = queries.choice_of(plan)
     cells = None
     if plan.drawn is not None:
-        rest = queries.cells_of(plan)["not-analysed"]
-        pairs = [{"withheld": withheld, "control": control} for withheld, control in plan.drawn]
+        rest = queries.cells_of(plan)["other"]
+        pairs = [{**asdict(pair), "arm": arm} for arm, half in queries.drawn_of(plan).items() for pair in half]
         cells = {"seed": plan.seed, "at": plan.drawn_at, "pairs": pairs, "not_analysed": rest}
     matching = choice.matching
     return RegionPlanOut.model_validate(
@@ -50,7 +59,7 @@ def plan_out(plan: RegionPlan) -> RegionPlanOut:
             "balance": [asdict(one) for one in matching.balance] if matching else [],
             "designs": [asdict(one) for one in choice.designs],
             "problem": choice.problem,
-            "least_pvalue": smallest_pvalue(plan.pairs) if plan.pairs else None,
+            "least_pvalue": smallest_pvalue(plan.pairs // len(queries.levels_of(plan))) if plan.pairs else None,
             "missing_for_start": queries.missing_for_start(plan) if plan.locked_at is None else [],
             "has_desk": advertising_desk() is not None,
             "cells": cells,
@@ -93,6 +102,7 @@ def calendar_out(plan: RegionPlan) -> SpendingCalendarOut | None:
             "again": kept["again"],
             "reason": kept["reason"],
             "budget": calendar.budget,
+            "groups": list(calendar.groups),
             "days": [asdict(one) for one in calendar.days],
             "total": calendar.total,
             "difference": calendar.difference,
@@ -103,12 +113,16 @@ def calendar_out(plan: RegionPlan) -> SpendingCalendarOut | None:
     )
 
 
-_HEADS = ("withheld", "as usual", "not analysed")
+_HEADS: dict[Group, str] = {
+    "withheld": "withheld", "lower": "less", "higher": "more", "control": "as usual", "other": "not analysed",
+}  # fmt: skip
 
 
 def calendar_csv(plan: RegionPlan) -> bytes:
     """A row a day: phase, what is spent in each group, and in all."""
-    header = ["day", "phase", *(f"{head} ({plan.currency})" for head in (*_HEADS, "in all"))]
+    calendar = queries.calendar_to_hand_over(plan)
+    heads = [_HEADS[group] for group in calendar.groups]
+    header = ["day", "phase", *(f"{head} ({plan.currency})" for head in (*heads, "in all"))]
     return csv_of(
         header,
         (
@@ -117,7 +131,7 @@ def calendar_csv(plan: RegionPlan) -> bytes:
                 one.phase.replace("_", "-"),
                 *(f"{cents / 100:.2f}" for cents in (*one.planned, one.total)),
             ]
-            for one in queries.calendar_to_hand_over(plan).days
+            for one in calendar.days
         ),
     )
 
@@ -127,14 +141,16 @@ def calendar_ics(plan: RegionPlan, name: str) -> bytes:
     made = Calendar()
     made.add("prodid", "-//Neat Verdict//Spending calendar//EN")
     made.add("version", "2.0")
-    for one in queries.calendar_to_hand_over(plan).days:
+    calendar = queries.calendar_to_hand_over(plan)
+    heads = [_HEADS[group] for group in calendar.groups]
+    for one in calendar.days:
         event = Event()
         event.add("uid", f"{plan.experiment.key}-{one.day.isoformat()}@neat-verdict")
         event.add("dtstamp", clock.now())
         event.add("dtstart", one.day)
         event.add("dtend", one.day + timedelta(days=1))
         event.add("summary", f"{name}: {one.total / 100:,.2f} {plan.currency} ({one.phase.replace('_', '-')})")
-        lines = (f"{head} {cents / 100:,.2f} {plan.currency}" for head, cents in zip(_HEADS, one.planned, strict=True))
+        lines = (f"{head} {cents / 100:,.2f} {plan.currency}" for head, cents in zip(heads, one.planned, strict=True))
         event.add("description", "\n".join(lines))
         event.add("transp", "TRANSPARENT")
         made.add_component(event)
@@ -142,14 +158,21 @@ def calendar_ics(plan: RegionPlan, name: str) -> bytes:
 
 
 _BINS = 40
-KEPT_FORMAT = 1  # of the reading that a decision was made on
+KEPT_FORMAT = 2  # of the reading that a decision was made on
 
 
 def reading_out(plan: RegionPlan) -> RegionReadingOut:
     """The reading that it was decided on, where there is a decision; else that of now. Raises Conflict before the start."""
     if plan.decided_on is not None and plan.experiment.decided_at is not None:
-        return RegionReadingOut.model_validate({**plan.decided_on, "decided": True})
+        return decided_on(plan)
     return _present_reading(plan)
+
+
+def decided_on(plan: RegionPlan) -> RegionReadingOut:
+    """The reading that a decision was made on, whatever format it was kept in."""
+    kept = plan.decided_on or {}
+    now = upgraded(kept) if kept.get("format", KEPT_FORMAT) < KEPT_FORMAT else kept
+    return RegionReadingOut.model_validate({**now, "decided": True})
 
 
 def kept_reading(plan: RegionPlan) -> dict[str, Any]:
@@ -164,8 +187,11 @@ def shown_of(experiment: Experiment) -> RegionReadingOut | None:
 
 
 def _present_reading(plan: RegionPlan) -> RegionReadingOut:
-    reading = reading_of(plan)
-    verdict, test, names = verdict_of(plan, reading), reading.test, names_of(plan)
+    readings = readings_of(plan)
+    reading, test = readings[0], readings[0].test
+    verdict, names = verdict_of(plan, readings), names_of(plan)
+    settled = verdict.kind.settled and verdict.kind.readable
+    response = response_to(readings)
     return RegionReadingOut.model_validate(
         {
             "verdict": verdict.kind.name,
@@ -176,8 +202,10 @@ def _present_reading(plan: RegionPlan) -> RegionReadingOut:
             "suggested": verdict.kind.suggested,
             "conditions": [asdict(line) for line in verdict.conditions],
             "would_change": list(verdict.sensitivity),
-            "warnings": _warnings(reading),
-            "rule_in_words": region_rule_in_words(test, names),
+            "warnings": list(dict.fromkeys(line for one in readings for line in _warnings(one))),
+            "rule_in_words": region_rule_in_words(test, names)
+            if len(readings) == 1
+            else graded_rule_in_words(test, readings[1].test, names, plan.confidence),
             "phase": reading.phase,
             "ended_early": verdict.ended_early,
             "decided": False,
@@ -187,30 +215,76 @@ def _present_reading(plan: RegionPlan) -> RegionReadingOut:
             "start": test.start,
             "last": reading.last,
             "read_on": test.last,
-            "confidence": test.confidence,
+            "confidence": plan.confidence,
             "break_even": test.break_even,
             "same_within": test.same_within,
             "leak_limit": test.leak_limit,
             "outcome": test.outcome,
             "tested": names.tested,
             "currency": names.currency,
-            "pairs": len(test.pairs),
-            "left_out": len(reading.left_out),
-            "lost": reading.lost,
-            "primary": _effect(reading.primary, test) if reading.primary else None,
-            "others": [_effect(one, test) for one in reading.others],
-            "by_group": [_effect(one, test) for one in reading.by_group],
-            "unread": list(reading.unread),
-            "synthetic": reading.synthetic,
-            "pair_by_pair": [
-                {**asdict(one.pair), "lift": one.lift, "low": one.low, "high": one.high} for one in reading.pair_by_pair
-            ],
-            "chance": _chance(reading.primary) if reading.primary else None,
-            "course": _course(reading),
-            "watch": _watch(reading),
-            "month": _month(plan, reading) if verdict.kind.settled and verdict.kind.readable else None,
+            "pairs": sum(len(one.test.pairs) for one in readings),
+            "left_out": sum(len(one.left_out) for one in readings),
+            "arms": [_arm(plan, one, settled=settled) for one in readings],
+            "spend": _spend(reading),
+            "response": _response(response) if response else None,
         }
     )
+
+
+def _arm(plan: RegionPlan, reading: RegionReading, *, settled: bool) -> dict[str, Any]:
+    test, primary = reading.test, reading.primary
+    return {
+        "arm": test.arm,
+        "level": test.level,
+        "confidence": test.confidence,
+        "pairs": len(test.pairs),
+        "left_out": len(reading.left_out),
+        "lost": reading.lost,
+        "primary": _effect(primary, test) if primary else None,
+        "others": [_effect(one, test) for one in reading.others],
+        "by_group": [_effect(one, test) for one in reading.by_group],
+        "unread": list(reading.unread),
+        "synthetic": reading.synthetic,
+        "pair_by_pair": [
+            {**asdict(one.pair), "lift": one.lift, "low": one.low, "high": one.high} for one in reading.pair_by_pair
+        ],
+        "chance": _chance(primary) if primary else None,
+        "course": _course(reading),
+        "watch": _watch(reading),
+        "month": _month(plan, reading) if settled else None,
+    }
+
+
+def _spend(reading: RegionReading) -> list[dict[str, Any]]:
+    """Of all groups of the test; the same with every arm."""
+    return [
+        {
+            "group": one.group,
+            "planned": one.planned.tolist(),
+            "spent": one.spent.tolist(),
+            "difference": one.difference if math.isfinite(one.difference) else None,
+        }
+        for one in (reading.watch.spend if reading.watch else ())
+    ]
+
+
+def _response(found: Response) -> dict[str, Any]:
+    return {
+        "levels": [{"share": one.share, "lift": _bounds(one.lift)} for one in (found.lower, found.higher)],
+        "isotonic": list(found.isotonic),
+        "rising": found.rising,
+        "flattening": found.flattening,
+        "at_most": found.at_most,
+        "curves": [
+            {
+                "name": one.name,
+                "nothing": _bounds(one.nothing) if one.nothing else None,
+                "shares": one.shares.tolist(),
+                "lifts": one.lifts.tolist(),
+            }
+            for one in found.curves
+        ],
+    }
 
 
 def _bounds(interval: Interval) -> dict[str, Any]:
@@ -226,7 +300,7 @@ def _effect(one: OutcomeEffect, test: RegionTest) -> dict[str, Any]:
         "less_is_better": one.outcome in test.less_is_better,
         "lift": _bounds(found.lift.interval),
         "total": _bounds(found.total),
-        "spend": -found.spend,
+        "spend": abs(found.spend),
         "incremental": _bounds(found.incremental) if found.incremental else None,
         "trimmed": found.trimmed,
         "pvalue": one.pvalue,
@@ -259,17 +333,9 @@ def _watch(reading: RegionReading) -> dict[str, Any] | None:
     if watch is None:
         return None
     return {
+        "share": watch.share,
         "leak": watch.leak,
         "leaks": [{**asdict(one), "share": one.share if math.isfinite(one.share) else None} for one in watch.leaks],
-        "spend": [
-            {
-                "group": one.group,
-                "planned": one.planned.tolist(),
-                "spent": one.spent.tolist(),
-                "difference": one.difference if math.isfinite(one.difference) else None,
-            }
-            for one in watch.spend
-        ],
         "missing": [asdict(one) for one in watch.missing],
         "moved": watch.moved.growth if watch.moved else None,
         "moved_too_far": watch.moved.too_far if watch.moved else False,
@@ -280,7 +346,7 @@ def _month(plan: RegionPlan, reading: RegionReading) -> dict[str, Any] | None:
     found = reading.primary.effect.incremental if reading.primary else None
     if found is None:
         return None
-    spend = month_of(plan)
+    spend = month_of(plan) * abs(1 - reading.test.level)
     brings, pays = a_month(found, spend), reading.test.break_even * spend
     worth = Interval(brings.estimate - pays, brings.low - pays, brings.high - pays)
     return {"spend": spend, "brings": _bounds(brings), "worth": _bounds(worth)}
@@ -296,6 +362,9 @@ def _warnings(reading: RegionReading) -> list[str]:
         lines.append(
             f"{format_share(watch.leak)} of the usual spend still went to withheld regions. The incremental return allows for "
             "it; the lift is smaller than without it."
+            if reading.test.arm == "withheld"
+            else f"{format_share(watch.leak)} of the change to {format_percent(reading.test.level)} went another way. The "
+            "incremental return allows for it; the lift is that of what was spent."
         )
     if watch.moved is not None and watch.moved.too_far:
         lines.append(

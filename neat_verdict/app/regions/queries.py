@@ -20,10 +20,14 @@ from neat_verdict.app.regions.desk import Order
 from neat_verdict.app.regions.models import PlaceboRun, RegionPlan, RegionSeries
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.regions import (
-    GROUPS,
+    WITHHELD,
     YEAR,
+    Arm,
     Block,
     Blocks,
+    DrawnPair,
+    Group,
+    Levels,
     Matching,
     Panel,
     RegionDesign,
@@ -33,6 +37,8 @@ from neat_verdict.core.regions import (
     blocks_of,
     designs_for,
     edited,
+    graded,
+    groups_of,
     match_regions,
     pairs_from,
     spending_calendar,
@@ -40,7 +46,7 @@ from neat_verdict.core.regions import (
 )
 
 SPEND = ""  # the measure of spend, which is no outcome's name
-LISTS = ("withheld", "control", "not-analysed")
+NOT_ANALYSED = "not-analysed"  # as its list is named
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,6 +64,7 @@ class Asked:
     confidence: float
     power: float
     break_even: float
+    levels: tuple[tuple[Arm, float], ...]
 
     @property
     def key(self) -> str:
@@ -98,7 +105,15 @@ def asked(plan: RegionPlan) -> Asked | None:
         plan.confidence,
         plan.power,
         plan.break_even or 0.0,
+        tuple(levels_of(plan).items()),
     )
+
+
+def levels_of(plan: RegionPlan) -> Levels:
+    """What is spent of the usual while the test runs, by arm."""
+    if plan.lower is None or plan.higher is None:
+        return WITHHELD
+    return graded(plan.lower, plan.higher)
 
 
 def panel_of(plan: RegionPlan) -> Panel:
@@ -174,6 +189,7 @@ def _choice(question: Asked) -> Choice:
             power=question.power,
             cool_down=question.cool_down,
             blocks=blocks_for(question),
+            levels=dict(question.levels),
         )
     except InputError as problem:
         return Choice(matching, (), str(problem))
@@ -216,6 +232,8 @@ def asked_of_placebo(plan: RegionPlan) -> str:
     assert question is not None
     named = [[pair.first, pair.second] for pair in pairs]
     whole = [question.plan, question.digest, question.outcome, question.groups, named, plan.weeks, plan.cool_down]
+    if plan.lower is not None:
+        whole += question.levels
     return hashlib.sha256(json.dumps([*whole, plan.confidence, plan.power]).encode()).hexdigest()
 
 
@@ -245,7 +263,7 @@ def worked_out(plan: RegionPlan, kept: Mapping[str, Any]) -> SpendingCalendar:
     cells, length = cells_of(plan), length_of(plan)
     panel = panel_of(plan)
     known = set(panel.regions)
-    groups = dict(zip(GROUPS, ([name for name in cells[one] if name in known] for one in LISTS), strict=True))
+    groups = {group: [name for name in regions if name in known] for group, regions in cells.items()}
     made = spending_calendar(
         usual_spend(panel, groups),
         date.fromisoformat(kept["start"]),
@@ -253,6 +271,7 @@ def worked_out(plan: RegionPlan, kept: Mapping[str, Any]) -> SpendingCalendar:
         cool_down_days=length.cool_down_days,
         again=kept["again"],
         budget=kept["budget"],
+        levels=levels_of(plan),
     )
     return edited(made, {(date.fromisoformat(day), group): cents for day, group, cents in kept["edits"]})
 
@@ -267,32 +286,48 @@ def calendar_to_hand_over(plan: RegionPlan) -> SpendingCalendar:
     return calendar
 
 
-def cells_of(plan: RegionPlan) -> dict[str, list[str]]:
-    """Regions by list: withheld, control, not analysed; in the order of the alphabet. Raises Conflict before the draw."""
+def drawn_of(plan: RegionPlan) -> dict[Arm, tuple[DrawnPair, ...]]:
+    """The drawn pairs by arm. Raises Conflict before the draw."""
     if plan.drawn is None:
         raise Conflict("Nothing is drawn yet: draw on Traffic")
-    withheld, control = ([pair[side] for pair in plan.drawn] for side in (0, 1))
-    taken = {*withheld, *control}
+    made: dict[Arm, list[DrawnPair]] = {arm: [] for arm in levels_of(plan)}
+    for treated, control, *arm in plan.drawn:
+        made[arm[0] if arm else "withheld"].append(DrawnPair(treated, control))
+    return {arm: tuple(pairs) for arm, pairs in made.items()}
+
+
+def cells_of(plan: RegionPlan) -> dict[Group, list[str]]:
+    """Regions by group in the calendar's order, each in that of the alphabet. Raises Conflict before the draw."""
+    drawn = drawn_of(plan)
+    groups: dict[Group, list[str]] = {arm: sorted(pair.treated for pair in pairs) for arm, pairs in drawn.items()}
+    groups["control"] = sorted(pair.control for pairs in drawn.values() for pair in pairs)
+    taken = {name for regions in groups.values() for name in regions}
     everywhere: Sequence[str] = [*panel_of(plan).regions, *(plan.found or {}).get("left_out", [])]
-    rest = [name for name in everywhere if name not in taken]
-    return dict(zip(LISTS, (sorted(withheld), sorted(control), sorted(rest)), strict=True))
+    groups["other"] = sorted(name for name in everywhere if name not in taken)
+    return {group: groups[group] for group in groups_of(levels_of(plan))}
+
+
+def list_of(plan: RegionPlan, name: str) -> list[str]:
+    """The regions of a list to hand over. Raises Conflict before the draw, InputError for a list that the test does not have."""
+    cells = {NOT_ANALYSED if group == "other" else str(group): regions for group, regions in cells_of(plan).items()}
+    if name not in cells:
+        raise InputError("name", name, f"must be one of {', '.join(cells)}")
+    return cells[name]
 
 
 def order_of(plan: RegionPlan, name: str) -> Order:
     """What the advertising desk is asked to spend: the calendar, and the regions with what each usually has a day."""
     calendar, panel, cells = calendar_to_hand_over(plan), panel_of(plan), cells_of(plan)
     usual = dict(zip(panel.regions, panel.spend[:, -YEAR:].mean(axis=1).tolist(), strict=True))
-    groups = dict(zip(GROUPS, LISTS, strict=True))
     return Order(
         name,
         plan.currency,
         tuple(
-            (one.day, group, cents) for one in calendar.days for group, cents in zip(GROUPS, one.planned, strict=True)
+            (one.day, group, cents)
+            for one in calendar.days
+            for group, cents in zip(calendar.groups, one.planned, strict=True)
         ),
-        {
-            group: {region: usual[region] for region in cells[listed] if region in usual}
-            for group, listed in groups.items()
-        },
+        {group: {region: usual[region] for region in regions if region in usual} for group, regions in cells.items()},
     )
 
 
@@ -304,10 +339,8 @@ def missing_for_start(plan: RegionPlan) -> list[str]:
     if plan.drawn is None:
         return [*missing, "draw the cells on Traffic"]
     panel = panel_of(plan)
-    if panel.spend[panel.rows([withheld for withheld, _ in plan.drawn])].sum() == 0:
-        missing.append(
-            "the past has no spend in the regions where it is to be withheld; bring it in with the past data"
-        )
+    if any(panel.spend[panel.rows([pair.treated for pair in pairs])].sum() == 0 for pairs in drawn_of(plan).values()):
+        missing.append("the past has no spend in the regions where it is to be changed; bring it in with the past data")
     try:
         calendar = calendar_to_hand_over(plan)
     except Conflict as problem:
@@ -338,4 +371,5 @@ def next_step(experiment: Experiment) -> str:
         return f"By region, {plan.pairs} pairs; to be drawn"
     if plan.calendar is None:
         return f"By region, {plan.pairs} pairs drawn"
-    return f"By region, {plan.pairs} pairs drawn; nothing is spent from {date.fromisoformat(plan.calendar['start']):%-d %B} on"
+    doing = "nothing is spent" if plan.lower is None else "spending is changed"
+    return f"By region, {plan.pairs} pairs drawn; {doing} from {date.fromisoformat(plan.calendar['start']):%-d %B} on"

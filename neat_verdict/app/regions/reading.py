@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import date, timedelta
 from functools import lru_cache
 
@@ -14,36 +15,45 @@ from neat_verdict.app.regions import queries
 from neat_verdict.app.regions.models import RegionPlan, RegionSeries
 from neat_verdict.core.regions import (
     YEAR,
-    DrawnPair,
     Observed,
     Panel,
     RegionReading,
     RegionTest,
+    Response,
+    TriedLevel,
+    arm_confidence,
     follow,
     read_region_test,
+    response_of,
 )
-from neat_verdict.core.verdicts.by_region import RegionNames, RegionVerdict, judge_regions
+from neat_verdict.core.verdicts.by_region import RegionNames, RegionVerdict, judge_graded, judge_regions
 
 _MONTH = 365.25 / 12  # days
 
 
-def rule_of(plan: RegionPlan) -> RegionTest:
-    """What was fixed at the start. Raises Conflict before it."""
+def rules_of(plan: RegionPlan) -> tuple[RegionTest, ...]:
+    """What was fixed at the start, of each arm: they differ in their pairs and in the level. Raises Conflict before it."""
     if plan.locked_at is None or plan.drawn is None or plan.calendar is None:
         raise Conflict("This test has not started; there is nothing to read yet")
-    length = queries.length_of(plan)
-    return RegionTest(
-        plan.outcome,
-        tuple(DrawnPair(withheld, control) for withheld, control in plan.drawn),
-        date.fromisoformat(plan.calendar["start"]),
-        length.test_days,
-        length.cool_down_days,
-        length.base_days,
-        plan.break_even or 0.0,
-        plan.confidence,
-        plan.same_within,
-        plan.leak_limit,
-        frozenset(plan.less_is_better),
+    length, levels = queries.length_of(plan), queries.levels_of(plan)
+    drawn = queries.drawn_of(plan)
+    return tuple(
+        RegionTest(
+            plan.outcome,
+            drawn[arm],
+            date.fromisoformat(plan.calendar["start"]),
+            length.test_days,
+            length.cool_down_days,
+            length.base_days,
+            plan.break_even or 0.0,
+            arm_confidence(plan.confidence, len(levels)),
+            plan.same_within,
+            plan.leak_limit,
+            frozenset(plan.less_is_better),
+            arm,
+            level,
+        )
+        for arm, level in levels.items()
     )
 
 
@@ -52,16 +62,35 @@ def names_of(plan: RegionPlan) -> RegionNames:
     return RegionNames(plan.tested, plan.outcome, plan.currency)
 
 
-def reading_of(plan: RegionPlan) -> RegionReading:
-    """The test with the days that have come in. Raises Conflict before the start."""
-    rule_of(plan)
+def readings_of(plan: RegionPlan) -> tuple[RegionReading, ...]:
+    """The test with the days that have come in, of each arm. Raises Conflict before the start."""
+    rules_of(plan)
     ended = _ended_early(plan)
-    return _reading(plan.pk, plan.version, plan.digest, plan.test_digest, ended)
+    return _readings(plan.pk, plan.version, plan.digest, plan.test_digest, ended)
 
 
-def verdict_of(plan: RegionPlan, reading: RegionReading) -> RegionVerdict:
-    """What the rule says of a reading, today."""
-    return judge_regions(reading, names_of(plan), today(), ended_early=_ended_early(plan) is not None)
+def verdict_of(plan: RegionPlan, readings: Sequence[RegionReading]) -> RegionVerdict:
+    """What the rule says of the readings, today."""
+    early = _ended_early(plan) is not None
+    if len(readings) == 1:
+        return judge_regions(readings[0], names_of(plan), today(), ended_early=early)
+    lower, higher = readings
+    return judge_graded(lower, higher, names_of(plan), today(), ended_early=early)
+
+
+def response_to(readings: Sequence[RegionReading]) -> Response | None:
+    """How the outcome of a graded test answers to spending; None for one that withholds it, before there is anything to read, or
+    where what was spent was not less and more than usual."""
+    if len(readings) == 1:
+        return None
+    levels = []
+    for one in readings:
+        share = one.watch.share if one.watch else None
+        if one.primary is None or share is None:
+            return None
+        levels.append(TriedLevel(share, one.primary.effect.lift.interval))
+    lower, higher = levels
+    return response_of(lower, higher) if 0 < lower.share < 1 < higher.share else None
 
 
 def month_of(plan: RegionPlan) -> float:
@@ -72,13 +101,13 @@ def month_of(plan: RegionPlan) -> float:
 def _ended_early(plan: RegionPlan) -> date | None:
     """The day before the one on which somebody ended it, where that was before its last day."""
     experiment: Experiment = plan.experiment
-    if experiment.ended_on is None or experiment.ended_on > rule_of(plan).last:
+    if experiment.ended_on is None or experiment.ended_on > rules_of(plan)[0].last:
         return None
     return experiment.ended_on - timedelta(days=1)
 
 
 @lru_cache(maxsize=32)
-def _reading(pk: int, _version: int, _digest: str, _test_digest: str, ended: date | None) -> RegionReading:
+def _readings(pk: int, _version: int, _digest: str, _test_digest: str, ended: date | None) -> tuple[RegionReading, ...]:
     plan = RegionPlan.objects.select_related("experiment").get(pk=pk)
     calendar = queries.calendar_of(plan)
     assert calendar is not None
@@ -87,14 +116,11 @@ def _reading(pk: int, _version: int, _digest: str, _test_digest: str, ended: dat
     groups = {name: observed_of(plan, (name,)) for name in counted} if len(counted) > 1 else {}
     observed = observed_of(plan, tuple(plan.groups))
     known = set(observed.panel.regions)
-    left_alone = [name for name in queries.cells_of(plan)["not-analysed"] if name in known]
-    return read_region_test(
-        rule_of(plan),
-        observed,
-        calendar,
-        groups,
-        [] if plan.calendar["again"] == "other" else left_alone,
-        ended=ended,
+    cells = queries.cells_of(plan)
+    left_alone = [] if plan.calendar["again"] == "other" else [name for name in cells["other"] if name in known]
+    return tuple(
+        read_region_test(rule, observed, calendar, groups, left_alone, cells=cells, ended=ended)
+        for rule in rules_of(plan)
     )
 
 

@@ -25,13 +25,14 @@ from neat_verdict.app.regions import queries
 from neat_verdict.app.regions.desk import AdvertisingDesk, advertising_desk
 from neat_verdict.app.regions.models import RegionPlan, RegionSeries
 from neat_verdict.app.regions.past import PastFile, read_regions, refuse_wrong
-from neat_verdict.app.regions.reading import reading_of, rule_of, verdict_of
+from neat_verdict.app.regions.reading import readings_of, rules_of, verdict_of
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.numbers import DecimalMark
-from neat_verdict.core.regions import Panel, Row, wrong_rows
-from neat_verdict.core.text.format import plural
+from neat_verdict.core.regions import Panel, RegionTest, Row, wrong_rows
+from neat_verdict.core.text.format import format_percent, plural
 
 DECISIONS = {"A": "go on spending", "B": "stop spending", "none": "neither, for now"}
+GRADED_DECISIONS = {"A": "spend as planned", "B": "spend less", "C": "spend more", "none": "none of these, for now"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,18 +62,28 @@ def start_region_test(by: User, experiment: Experiment) -> RegionPlan:
     start = date.fromisoformat((plan.calendar or {})["start"])
     plan.locked_at = clock.now()
     experiments.begin_by_region(locked, start)
-    rule = rule_of(plan)
+    rule, *_ = rules = rules_of(plan)
     locked.ends_at = first_moment(rule.last + timedelta(days=1))
     locked.version += 1
     locked.save()
     plan.version += 1
     plan.save()
+    doing = " and ".join(f"{_level(one)} in {plural(len(one.pairs), 'region')}" for one in rules)
     text = (
-        f"Started: nothing is spent in {plural(len(rule.pairs), 'region')} from {start:%-d %B %Y} on for "
+        f"Started: {doing} from {start:%-d %B %Y} on for "
         f"{plural(rule.test_days, 'day')}, read with the data up to {rule.last:%-d %B %Y}; the plan is locked"
     )
     record(locked, by, "start", text, changes=[changed("state", "draft", "running")])
     return plan
+
+
+def _level(rule: RegionTest) -> str:
+    return "nothing is spent" if rule.arm == "withheld" else f"{format_percent(rule.level)} of the usual"
+
+
+def decisions_of(plan: RegionPlan) -> dict[str, str]:
+    """What can be decided, in words."""
+    return DECISIONS if plan.lower is None else GRADED_DECISIONS
 
 
 def _check_ready(plan: RegionPlan) -> None:
@@ -233,7 +244,7 @@ def fetch_spend(by: User, experiment: Experiment) -> tuple[RegionPlan, BroughtIn
         raise Conflict(
             "The past has spend by product group, and the advertising desk knows none; bring the spend in as a file"
         )
-    start, until = rule_of(plan).start, today() - timedelta(days=1)
+    start, until = rules_of(plan)[0].start, today() - timedelta(days=1)
     try:
         lines = desk.spent(plan.desk_reference, start, until) if start <= until else []
     except OSError as problem:
@@ -264,7 +275,7 @@ def _desk() -> AdvertisingDesk:
 def decide_by_region(
     by: User, experiment: Experiment, *, choice: str, reason: str, next_step: str, shown: dict[str, Any]
 ) -> Experiment:
-    """Decide: "A" to go on spending, "B" to stop, "none" for neither; ``shown`` is kept as what it was decided on
+    """Decide, by one of `decisions_of` the plan; ``shown`` is kept as what it was decided on
     (`presenting.kept_reading`).
 
     Raises Conflict before the start, after a decision, or where days have come in since it was shown; InputError for a choice
@@ -274,12 +285,12 @@ def decide_by_region(
     plan = RegionPlan.objects.select_for_update().select_related("experiment").get(experiment=experiment)
     if shown["days_in"] != plan.test_digest:
         raise Conflict("Days have come in meanwhile; look at the verdict again")
-    verdict = verdict_of(plan, reading_of(plan))
-    if choice not in DECISIONS:
-        raise InputError("choice", choice, f"must be one of {', '.join(DECISIONS)}")
+    verdict, options = verdict_of(plan, readings_of(plan)), decisions_of(plan)
+    if choice not in options:
+        raise InputError("choice", choice, f"must be one of {', '.join(options)}")
     decided = experiments.decide(
         by, experiment.key, choice=choice, suggested=verdict.kind.suggested, reason=reason, next_step=next_step,
-        reading=None, counts=None, then=DECISIONS[choice],
+        reading=None, counts=None, then=options[choice], options=options,
     )  # fmt: skip
     plan.decided_on = shown
     plan.save()

@@ -21,8 +21,9 @@ class NewRegionTest(Schema):
 class RegionPlanChanges(Schema):
     """Only the fields that are given change. ``outcome`` is a column of the past data; ``groups`` [] are all product groups;
     ``break_even`` is the outcome per unit of spend from which the spending pays; ``listed`` are pairs in place of matched ones;
-    ``pairs`` and ``weeks`` choose one of the designs. ``leak_limit`` is the share of the usual spend that may still be spent
-    where it is withheld, ``same_within`` the share of break-even within which there is no difference worth while."""
+    ``pairs`` and ``weeks`` choose one of the designs. ``lower`` and ``higher`` are the levels of a graded test, as shares of the
+    usual spend; null, both of them, where spending is withheld. ``leak_limit`` is the share of the change of spend that may fail
+    to come about, ``same_within`` the share of break-even within which there is no difference worth while."""
 
     model_config = {"extra": "forbid", "json_schema_extra": without_defaults}
     tested: str = Field("", max_length=120)
@@ -38,6 +39,8 @@ class RegionPlanChanges(Schema):
     listed: list[TwoNames] = Field(default_factory=list, max_length=1000)
     pairs: int | None = Field(None, ge=1, le=1000)
     weeks: int | None = Field(None, ge=1, le=52)
+    lower: float | None = Field(None, gt=0, le=0.9)
+    higher: float | None = Field(None, ge=1.1, le=5)
     leak_limit: float = Field(0.1, ge=0.001, le=0.5)
     same_within: float = Field(0.0, ge=0, le=0.9)
     less_is_better: list[str] = Field(default_factory=list, max_length=6)
@@ -106,8 +109,13 @@ class RegionDesignOut(Schema):
     cost: float
 
 
+ArmName = Literal["withheld", "lower", "higher"]
+GroupName = Literal["withheld", "lower", "higher", "control", "other"]
+
+
 class DrawnPairOut(Schema):
-    withheld: str
+    arm: ArmName
+    treated: str
     control: str
 
 
@@ -135,6 +143,8 @@ class RegionPlanOut(Schema):
     listed: list[list[str]]
     pairs: int | None
     weeks: int | None
+    lower: float | None
+    higher: float | None
     leak_limit: float
     same_within: float
     less_is_better: list[str]
@@ -205,7 +215,7 @@ class SpendingEdit(Schema):
     """An amount that somebody sets, in cents."""
 
     day: date
-    group: Literal["withheld", "control", "other"]
+    group: GroupName
     cents: int = Field(ge=0, le=10**12)
 
 
@@ -222,13 +232,13 @@ class SpendingCalendarIn(Schema):
 
 
 class SpendingDayOut(Schema):
-    """Cents by group, in the order withheld, as usual, not analysed."""
+    """Cents by group, in the calendar's order."""
 
     day: date
     phase: Literal["test", "cool_down", "after"]
     usual: list[int]
     planned: list[int]
-    edited: list[Literal["withheld", "control", "other"]]
+    edited: list[GroupName]
 
 
 class WeekdayBalanceOut(Schema):
@@ -246,6 +256,7 @@ class SpendingCalendarOut(Schema):
     budget: int
     again: Literal["no", "other", "after"]
     reason: str
+    groups: list[GroupName]
     days: list[SpendingDayOut]
     total: int
     difference: int
@@ -267,9 +278,10 @@ class BoundsOut(Schema):
 
 
 class OutcomeEffectOut(Schema):
-    """What withholding did to an outcome, of one product ``group`` or of all (""), against the partners: ``lift`` relative,
-    ``total`` in its units, ``spend`` the money that was withheld (positive), ``incremental`` the outcome per unit of it.
-    ``trimmed`` is that return without the pairs that show most and least. ``confidence`` is that of the intervals."""
+    """What the change of spending did to an outcome, of one product ``group`` or of all (""), against the partners: ``lift``
+    relative, ``total`` in its units, ``spend`` the money that was spent less or more (positive), ``incremental`` the outcome
+    per unit of it. ``trimmed`` is that return without the pairs that show most and least. ``confidence`` is that of the
+    intervals."""
 
     outcome: str
     group: str
@@ -284,7 +296,7 @@ class OutcomeEffectOut(Schema):
 
 
 class PairLiftOut(Schema):
-    withheld: str
+    treated: str
     control: str
     lift: float
     low: float | None
@@ -329,35 +341,89 @@ class MissingDaysOut(Schema):
 class GroupSpendOut(Schema):
     """By day of the test so far, in money; ``difference`` is relative, left out where nothing was planned and some was spent."""
 
-    group: Literal["withheld", "control", "other"]
+    group: GroupName
     planned: list[float]
     spent: list[float]
     difference: float | None
 
 
 class RegionWatchOut(Schema):
-    """``moved`` is the growth of the control regions over those not analysed, ``moved_too_far`` whether it went further than past
-    windows do."""
+    """``share`` is what was spent of the usual in the treated regions, ``leak`` the part of the change that did not come about:
+    where nothing was to be spent, the same. ``leaks`` are the regions that are off their level. ``moved`` is the growth of the
+    control regions over those not analysed, ``moved_too_far`` whether it went further than past windows do."""
 
+    share: float | None
     leak: float | None
     leaks: list[LeakOut]
-    spend: list[GroupSpendOut]
     missing: list[MissingDaysOut]
     moved: float | None
     moved_too_far: bool
 
 
 class MonthOut(Schema):
-    """What a month's usual ``spend`` brings, and what is left of it over what it must bring."""
+    """What a month's ``spend`` brings, and what is left of it over what it must bring: all of the usual spend, of a graded test
+    what lies between the usual and the level."""
 
     spend: float
     brings: BoundsOut
     worth: BoundsOut
 
 
+class RegionArmOut(Schema):
+    """What one change of spending showed, to ``level`` of the usual. ``synthetic`` is the lift by synthetic control, a check."""
+
+    arm: ArmName
+    level: float
+    confidence: float
+    pairs: int
+    left_out: int
+    lost: float
+    primary: OutcomeEffectOut | None
+    others: list[OutcomeEffectOut]
+    by_group: list[OutcomeEffectOut]
+    unread: list[str]
+    synthetic: float | None = None
+    pair_by_pair: list[PairLiftOut]
+    chance: ChanceOut | None
+    course: RegionCourseOut | None
+    watch: RegionWatchOut | None
+    month: MonthOut | None
+
+
+class TriedLevelOut(Schema):
+    """Spend as it was observed, as a share of the usual, and the lift against the usual."""
+
+    share: float
+    lift: BoundsOut
+
+
+class CurveOut(Schema):
+    """A form of the curve of the outcome: its lifts by spend as shares of the usual, and the lift of spending ``nothing``, with
+    the interval of all curves of this form that pass through both levels' intervals (null where none does)."""
+
+    name: str
+    nothing: BoundsOut | None
+    shares: list[float]
+    lifts: list[float]
+
+
+class ResponseOut(Schema):
+    """How the outcome answers to spend. ``rising`` and ``flattening`` say whether the levels allow that more brings no less, and
+    each further unit no more than the one before; ``isotonic`` are the lifts of the three levels in rising order that come
+    nearest. ``at_most`` is the lift without any spending, at the most, whatever the form."""
+
+    levels: list[TriedLevelOut]
+    isotonic: list[float]
+    rising: bool
+    flattening: bool
+    at_most: float | None
+    curves: list[CurveOut]
+
+
 class RegionReadingOut(Schema):
-    """The days so far and what the rule says. ``verdict`` is one of the vocabulary's region verdicts; ``decided`` says that it is
-    as it was decided on; ``synthetic`` is the lift by synthetic control, a check."""
+    """The days so far and what the rule says. ``verdict`` is one of the vocabulary's region verdicts; ``decided`` says that it
+    is as it was decided on. ``arms`` are what was changed: one, or the two levels of a graded test, lower first, each read at
+    its own ``confidence`` so that both hold together with that of the reading. ``spend`` is by group."""
 
     verdict: str
     headline: str
@@ -387,17 +453,9 @@ class RegionReadingOut(Schema):
     currency: str
     pairs: int
     left_out: int
-    lost: float
-    primary: OutcomeEffectOut | None
-    others: list[OutcomeEffectOut]
-    by_group: list[OutcomeEffectOut]
-    unread: list[str]
-    synthetic: float | None = None
-    pair_by_pair: list[PairLiftOut]
-    chance: ChanceOut | None
-    course: RegionCourseOut | None
-    watch: RegionWatchOut | None
-    month: MonthOut | None
+    arms: list[RegionArmOut]
+    spend: list[GroupSpendOut]
+    response: ResponseOut | None
 
 
 class BroughtDaysOut(Schema):
@@ -412,8 +470,9 @@ class BroughtDaysOut(Schema):
 
 
 class RegionDecisionIn(Schema):
-    """``choice`` is A to go on spending, B to stop, none for neither; a ``reason`` is wanted where it differs from the rule."""
+    """``choice`` is A to go on spending, B to stop, none for neither; of a graded test A is as planned, B less, C more. A
+    ``reason`` is wanted where it differs from the rule."""
 
-    choice: Literal["A", "B", "none"]
+    choice: Literal["A", "B", "C", "none"]
     reason: str = Field("", max_length=2000)
     next_step: str = Field("", max_length=2000)

@@ -8,12 +8,12 @@ from neat_verdict.app.experiments.queries import local, workspace
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.regions.presenting import shown_of
 from neat_verdict.app.regions.queries import plan_of
-from neat_verdict.app.regions.running import DECISIONS
-from neat_verdict.app.regions.schemas import BoundsOut, OutcomeEffectOut, RegionReadingOut
+from neat_verdict.app.regions.running import decisions_of
+from neat_verdict.app.regions.schemas import BoundsOut, OutcomeEffectOut, RegionArmOut, RegionReadingOut, ResponseOut
 from neat_verdict.app.reports.schemas import FactOut, RegionReportOut
 from neat_verdict.app.reports.story import date_line, day
-from neat_verdict.core.text.format import format_count, format_lift, format_percent, plural
-from neat_verdict.core.verdicts.by_region import REGION_VERDICTS, format_return
+from neat_verdict.core.text.format import capital, format_count, format_lift, format_percent, format_share, plural
+from neat_verdict.core.verdicts.by_region import REGION_VERDICTS, format_return, step_of, where_changed
 
 
 def region_report(experiment: Experiment) -> RegionReportOut:
@@ -33,7 +33,7 @@ def region_report(experiment: Experiment) -> RegionReportOut:
         rule_line=f"by the plan locked on {day(plan.locked_at)}" if plan.locked_at else "",
         because=_sentence(experiment.because) or "Nobody wrote it down.",
         facts=_facts(reading),
-        outcomes=[_outcome(one, reading) for one in (*reading.others, *reading.by_group)],
+        outcomes=[_outcome(one, arm, reading) for arm in reading.arms for one in (*arm.others, *arm.by_group)],
         caveats=_caveats(reading),
         how_decided=_how_decided(experiment, reading),
         why=lesson.why,
@@ -52,11 +52,15 @@ def region_report(experiment: Experiment) -> RegionReportOut:
 
 def _sentence(text: str) -> str:
     text = text.strip()
-    return f"{text[:1].upper()}{text[1:]}{'' if text.endswith(('.', '!', '?')) else '.'}" if text else ""
+    return f"{capital(text)}{'' if text.endswith(('.', '!', '?')) else '.'}" if text else ""
 
 
 def _decision(experiment: Experiment) -> str:
-    return f"Decided: {DECISIONS[experiment.decision]}." if experiment.decision else "Not decided yet."
+    return (
+        f"Decided: {decisions_of(plan_of(experiment))[experiment.decision]}."
+        if experiment.decision
+        else "Not decided yet."
+    )
 
 
 def _bounds(bounds: BoundsOut) -> str:
@@ -66,19 +70,9 @@ def _bounds(bounds: BoundsOut) -> str:
 
 def _facts(reading: RegionReadingOut) -> list[FactOut]:
     """What a month of it is worth, where it was tried, how sure we are."""
-    month, money = reading.month, reading.currency
-    worth = (
-        FactOut(label="Worth a month, beyond break-even", value="not known", note="too early, or unsound")
-        if month is None
-        else FactOut(
-            label="Worth a month, beyond break-even",
-            value=f"{format_count(month.worth.estimate)} of {_column(reading.outcome)}",
-            note=f"{_bounds(month.worth)}, at {format_count(month.spend)} {money} a month everywhere",
-        )
-    )
     regions = reading.pairs - reading.left_out
     return [
-        worth,
+        *(_worth(arm, reading) for arm in reading.arms),
         FactOut(
             label="Tried in",
             value=plural(regions, "pair") + " of regions",
@@ -95,28 +89,61 @@ def _facts(reading: RegionReadingOut) -> list[FactOut]:
     ]
 
 
+def _worth(arm: RegionArmOut, reading: RegionReadingOut) -> FactOut:
+    label, month = "Worth a month, beyond break-even", arm.month
+    if month is None:
+        return FactOut(label=label, value="not known", note="too early, or unsound")
+    step = step_of(arm.arm, arm.level)
+    return FactOut(
+        label=f"{capital(step)}: {label.lower()}" if step else label,
+        value=f"{format_count(month.worth.estimate)} of {_column(reading.outcome)}",
+        note=f"{_bounds(month.worth)}, at {format_count(month.spend)} {reading.currency} a month everywhere",
+    )
+
+
 def _column(name: str) -> str:
     return name.replace("_", " ")
 
 
-def _outcome(one: OutcomeEffectOut, reading: RegionReadingOut) -> str:
+def _outcome(one: OutcomeEffectOut, arm: RegionArmOut, reading: RegionReadingOut) -> str:
     name = _column(one.outcome) + (f" of {one.group}" if one.group else "")
     bounds = [format_lift(bound) if bound is not None else "without limit" for bound in (one.lift.low, one.lift.high)]
     back = one.incremental
     brings = f"; each {reading.currency} brings {format_return(back.estimate)}" if back is not None else ""
     return (
-        f"{name.capitalize()}: {format_lift(one.lift.estimate)} where it was withheld "
+        f"{name.capitalize()}: {format_lift(one.lift.estimate)} {where_changed(arm.arm, arm.level)} "
         f"({format_percent(one.confidence)} CI {bounds[0]} to {bounds[1]}){brings}."
     )
 
 
 def _caveats(reading: RegionReadingOut) -> list[str]:
     lines = list(reading.warnings)
-    if reading.month is not None:
+    if reading.response is not None:
+        lines.append(_response(reading.response, reading))
+    if any(arm.month is not None for arm in reading.arms):
         lines.append("A month everywhere is worked out as if every region were like those of the test.")
-    if reading.others or reading.by_group:
+    if any(arm.others or arm.by_group for arm in reading.arms):
         lines.append("The other outcomes and groups decide nothing; their intervals allow for how many there are.")
     return lines or ["Nothing beyond what the interval says."]
+
+
+def _response(response: ResponseOut, reading: RegionReadingOut) -> str:
+    """What can be said of no spending at all, which was not tried."""
+    outcome, at_most = _column(reading.outcome), response.at_most
+    if at_most is None:
+        return "The levels contradict one another, so that nothing is said of any other."
+    known = [one for one in response.curves if one.nothing is not None]
+    forms = "; ".join(
+        f"by {one.name} {format_lift(one.nothing.estimate)} "
+        f"({' to '.join(format_lift(bound) for bound in (one.nothing.low, one.nothing.high) if bound is not None)})"
+        for one in known
+        if one.nothing is not None
+    )
+    least = f"at least {format_share(-at_most)}" if at_most < 0 else "nothing for certain"
+    return (
+        f"Only the levels named were tried. Without any spending {least} of {outcome} would be lost, if each further unit brings "
+        f"no more than the one before; how much more hangs on the curve: {forms or 'no form fits'}."
+    )
 
 
 def _how_decided(experiment: Experiment, reading: RegionReadingOut) -> str:
@@ -127,7 +154,8 @@ def _how_decided(experiment: Experiment, reading: RegionReadingOut) -> str:
         locked = local(plan.locked_at).date()
         when = "before the first day of the test" if locked < reading.start else "when the test had begun"
         parts.append(f"The plan was locked on {day(locked)}, {when}, and not changed after.")
-    parts.append(f"Within each pair chance drew where to withhold, by seed {plan.seed}.")
+    what = "where to withhold" if plan.lower is None else "where to change it, and between pairs which way"
+    parts.append(f"Within each pair chance drew {what}, by seed {plan.seed}.")
     if reading.ended_early:
         parts.append("It was ended before its planned last day.")
     elif reading.phase == "complete":

@@ -35,7 +35,7 @@ from neat_verdict.core.checks import InputError, check_day
 from neat_verdict.core.metrics import KINDS
 from neat_verdict.core.soundness import find_issues
 from neat_verdict.core.text.format import listed
-from neat_verdict.core.verdicts.by_region import REGION_VERDICTS, RegionsUnsound
+from neat_verdict.core.verdicts.by_region import REGION_VERDICTS
 
 T = TypeVar("T")
 log = logging.getLogger(__name__)
@@ -172,12 +172,12 @@ def look_for_region_issues(experiment: Experiment) -> int:
     shown = shown_of(experiment)
     if shown is None:
         return 0
-    made, name = 0, experiment.name
-    if shown.verdict == RegionsUnsound.name:
+    made, name, kind = 0, experiment.name, REGION_VERDICTS[shown.verdict]
+    if not kind.readable:
         made += notice(experiment, "unsound", "unsound", f"{name}: {shown.headline}", shown.detail, "watch")
     for line in shown.warnings:
         made += notice(experiment, f"warning:{line}"[:120], "warning", f"{name}: {line}", "Look at Watch", "watch")
-    if REGION_VERDICTS[shown.verdict].settled and shown.verdict != RegionsUnsound.name:
+    if kind.settled and kind.readable:
         made += notice(
             experiment, f"ready:{shown.verdict}", "ready", f"{name} is ready for your call",
             f"The decision rule says: {shown.short}", "verdict",

@@ -16,12 +16,13 @@ from neat_verdict.core.text.statements import Derivation, Step, steps
 RegionFigure = Literal["region_return", "region_lift", "region_pvalue"]
 
 
-def region_derivation(figure: RegionFigure, one: OutcomeEffect) -> Derivation:
-    """How the return, the lift or p of an outcome is made. Raises InputError for a return where nothing was withheld."""
+def region_derivation(figure: RegionFigure, one: OutcomeEffect, where: str = "where it was withheld") -> Derivation:
+    """How the return, the lift or p of an outcome is made, ``where`` spending was changed in words. Raises InputError for a
+    return where nothing was changed."""
     name = one.outcome.replace("_", " ") + (f", {one.group}" if one.group else "")
     if figure == "region_return":
         return _return(one, name)
-    return _lift(one, name) if figure == "region_lift" else _pvalue(one, name)
+    return _lift(one, name, where) if figure == "region_lift" else _pvalue(one, name)
 
 
 def _return(one: OutcomeEffect, name: str) -> Derivation:
@@ -33,7 +34,7 @@ def _return(one: OutcomeEffect, name: str) -> Derivation:
     t = float(special.stdtrit(pairs - 1, (1 + one.confidence) / 2))
     return Derivation(
         f"Incremental return, {name}",
-        "Of each pair d is the growth of the withheld region less that of its partner, times the mean of their bases, and s the "
+        "Of each pair d is the growth of the treated region less that of its partner, times the mean of their bases, and s the "
         "same of spend. The return is what the sums come to; its interval holds all ρ at which Σ(d − ρ·s) is not clear of 0.",
         "Σd/Σs; bounds ρ of (Σd − ρΣs)² = t²(V − 2ρC + ρ²U)",
         "Vaver & Koehler (2011); Kerman, Wang & Vaver (2017); Fieller (1954)",
@@ -54,19 +55,19 @@ def _return(one: OutcomeEffect, name: str) -> Derivation:
     )
 
 
-def _lift(one: OutcomeEffect, name: str) -> Derivation:
+def _lift(one: OutcomeEffect, name: str, where: str) -> Derivation:
     made, lift = one.effect.by_pair, one.effect.lift
     draws = len(lift.lifts)
     return Derivation(
-        f"Lift where it is withheld, {name}",
-        "w is the growth of a withheld region and c that of its partner, each times the mean of their bases. In each draw J of "
+        f"Lift {where}, {name}",
+        "w is the growth of a treated region and c that of its partner, each times the mean of their bases. In each draw J of "
         "the same pairs some are turned; the lifts that are not rejected lie between two of the ratios Σ_J w/Σ_J c, as many from "
         "either end as the confidence leaves.",
         "Σw/Σc − 1; bounds the k-th of the ratios Σ_J w/Σ_J c from either end, less 1",
         "Fisher (1935), section 21; Hartigan (1969); Rosenbaum (2002), chapter 2",
         (
             Step("pairs", str(len(made.differences))),
-            *steps([("Σw", float(made.withheld.sum())), ("Σc", float(made.control.sum()))]),
+            *steps([("Σw", float(made.treated.sum())), ("Σc", float(made.control.sum()))]),
             Step("draws", f"{draws:,}"),
             Step("k", str(math.floor((1 - one.confidence) / 2 * draws + 1e-9))),
         ),
@@ -77,7 +78,7 @@ def _lift(one: OutcomeEffect, name: str) -> Derivation:
 def _pvalue(one: OutcomeEffect, name: str) -> Derivation:
     made, lift = one.effect.by_pair, one.effect.lift
     draws = len(lift.lifts)
-    difference = abs(float(made.withheld.sum() - made.control.sum()))
+    difference = abs(float(made.treated.sum() - made.control.sum()))
     return Derivation(
         f"p of no effect, {name}",
         "Without any effect the two of a pair would have changed places in the other draw. p is the part of the draws, the one "

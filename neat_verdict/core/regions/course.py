@@ -1,4 +1,4 @@
-"""Observed and expected by day: what the partners did, at the withheld regions' own size."""
+"""Observed and expected by day: what the partners did, at the treated regions' own size."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from neat_verdict.core.regions.signflips import flips
 
 @dataclass(frozen=True)
 class Course:
-    """By day from the base to the end: ``observed`` in the withheld regions, ``expected`` from their partners, the bounds between
+    """By day from the base to the end: ``observed`` in the treated regions, ``expected`` from their partners, the bounds between
     which a day lies by chance alone (``low``, ``high``), and the running sum of observed less expected from the start on with
     its bounds."""
 
@@ -34,16 +34,14 @@ def course_of(panel: Panel, outcome: str, pairs: Sequence[DrawnPair], windows: W
     """The bounds are those of what other draws of the same pairs show around what is expected, day by day."""
     check_probability("confidence", confidence)
     values = panel.outcome(outcome)
-    withheld, control = (
-        values[panel.rows([getattr(pair, side) for pair in pairs])] for side in ("withheld", "control")
-    )
+    treated, control = (values[panel.rows([getattr(pair, side) for pair in pairs])] for side in ("treated", "control"))
     before = slice(windows.base, windows.start)
-    base, other = withheld[:, before].sum(axis=1, keepdims=True), control[:, before].sum(axis=1, keepdims=True)
+    base, other = treated[:, before].sum(axis=1, keepdims=True), control[:, before].sum(axis=1, keepdims=True)
     days, start = slice(windows.base, windows.end), windows.start - windows.base
-    # As the effect is read: growth within the pairs, times the mean of the bases, at the withheld regions' own size.
+    # As the effect is read: growth within the pairs, times the mean of the bases, at the treated regions' own size.
     middle = (base + other) / 2
-    grown = withheld[:, days] / base * middle
-    observed = withheld[:, days].sum(axis=0)
+    grown = treated[:, days] / base * middle
+    observed = treated[:, days].sum(axis=0)
     size = observed[start:].sum() / grown[:, start:].sum()
     apart = size * (grown - control[:, days] / other * middle)
     expected = observed - apart.sum(axis=0)

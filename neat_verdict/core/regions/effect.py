@@ -1,7 +1,7 @@
-"""What withholding did: differences-in-differences within pairs, and what the money that was not spent would have brought.
+"""What a change of spending did: differences-in-differences within pairs, and what the difference of money brought.
 
 A region's growth is its outcome in the test by that in the base, the days before. Growth, not amounts, is what two regions of
-unequal size have in common through a season; the withheld region's growth beyond its partner's, times its base, is the effect.
+unequal size have in common through a season; the treated region's growth beyond its partner's, times its base, is the effect.
 """
 
 from __future__ import annotations
@@ -48,26 +48,26 @@ def past_windows(days: int, test_days: int, base_days: int) -> list[Windows]:
 
 @dataclass(frozen=True)
 class PairEffects:
-    """By pair: growth of the ``withheld`` region and of its ``control``, each times the mean of their bases, in the outcome's
-    units; ``spend`` is the difference of spend on the same scale. ``observed`` is the outcome of the withheld region."""
+    """By pair: growth of the ``treated`` region and of its ``control``, each times the mean of their bases, in the outcome's
+    units; ``spend`` is the difference of spend on the same scale. ``observed`` is the outcome of the treated region."""
 
     pairs: tuple[DrawnPair, ...]
-    withheld: FloatArray
+    treated: FloatArray
     control: FloatArray
     spend: FloatArray
     observed: FloatArray
 
     @property
     def differences(self) -> FloatArray:
-        return np.asarray(self.withheld - self.control)
+        return np.asarray(self.treated - self.control)
 
 
 @dataclass(frozen=True)
 class RegionEffect:
-    """The effect of withholding in all withheld regions together.
+    """The effect of the change in all treated regions together.
 
     ``lift`` is relative to what would have been without it (negative where it cost something), ``total`` the same in the
-    outcome's units. ``spend`` is the difference of spend it made at the same scale, negative where spending was withheld, and
+    outcome's units. ``spend`` is the difference of spend it made at the same scale, negative where less was spent, and
     ``incremental`` the return of a unit of it, total/spend; None where as much was spent.
     """
 
@@ -97,8 +97,8 @@ def pair_effects(panel: Panel, outcome: str, pairs: Sequence[DrawnPair], windows
     if windows.end > panel.days:
         raise InputError("days", windows.end, f"must lie within the {panel.days} there are")
     values, spent = panel.outcome(outcome), panel.spend
-    withheld, control = panel.rows([one.withheld for one in pairs]), panel.rows([one.control for one in pairs])
-    rows = withheld + control
+    treated, control = panel.rows([one.treated for one in pairs]), panel.rows([one.control for one in pairs])
+    rows = treated + control
     base, growth = growths(values[rows], windows)
     length, before = windows.end - windows.start, windows.start - windows.base
     # Spend beyond what it was before, on the scale of the outcome's base: what the money went to in that region.
@@ -112,18 +112,18 @@ def pair_effects(panel: Panel, outcome: str, pairs: Sequence[DrawnPair], windows
         growth[:count] * middle,
         growth[count:] * middle,
         (more[:count] - more[count:]) * middle,
-        values[withheld, windows.start : windows.end].sum(axis=1),
+        values[treated, windows.start : windows.end].sum(axis=1),
     )
 
 
 def pair_lifts(
     panel: Panel, outcome: str, pairs: Sequence[DrawnPair], windows: Windows
 ) -> tuple[FloatArray, FloatArray]:
-    """By pair, the withheld region's growth over its partner's less 1, and how far the two went apart in past windows of the
+    """By pair, the treated region's growth over its partner's less 1, and how far the two went apart in past windows of the
     same length without a test (one standard deviation, of logarithms; NaN with fewer than two). Raises as `pair_effects`."""
     made = pair_effects(panel, outcome, pairs, windows)
     values = panel.outcome(outcome)
-    rows = [panel.rows([getattr(pair, side) for pair in pairs]) for side in ("withheld", "control")]
+    rows = [panel.rows([getattr(pair, side) for pair in pairs]) for side in ("treated", "control")]
     before = []
     for window in past_windows(windows.start, windows.end - windows.start, windows.start - windows.base):
         sums = [
@@ -138,13 +138,13 @@ def pair_lifts(
     known = np.isfinite(apart).sum(axis=0)
     squares = np.nansum(np.square(apart), axis=0)
     spreads = np.sqrt(np.divide(squares, known, out=np.full(len(pairs), np.nan), where=known > 1))
-    return ratios_of(made.withheld, made.control) - 1, spreads
+    return ratios_of(made.treated, made.control) - 1, spreads
 
 
 def read_effect(
     panel: Panel, outcome: str, pairs: Sequence[DrawnPair], windows: Windows, confidence: float
 ) -> RegionEffect:
-    """Read the effect of withholding.
+    """Read the effect of the change.
 
     The interval of the lift inverts the sign-flip test (`flip_test`), that of the incremental return is Fieller's, with Student's
     t over the pairs. Raises InputError as `pair_effects` and `flip_test`.
@@ -155,7 +155,7 @@ def read_effect(
     Au (2022), Ann. Appl. Stat. 16, 1-20 (trimmed pairs).
     """
     made = pair_effects(panel, outcome, pairs, windows)
-    lift = flip_test(made.withheld, made.control, confidence)
+    lift = flip_test(made.treated, made.control, confidence)
     seen = float(made.observed.sum())
 
     def total(value: float) -> float:
@@ -166,7 +166,7 @@ def read_effect(
     return RegionEffect(
         lift,
         Interval(total(interval.estimate), total(interval.low), total(interval.high)),
-        float(made.spend.sum()) * seen / float(made.withheld.sum()),
+        float(made.spend.sum()) * seen / float(made.treated.sum()),
         incremental_return(made, confidence),
         trimmed_return(made),
         made,

@@ -76,7 +76,7 @@ def follow(past: Panel, outcomes: Mapping[str, FloatArray], spend: FloatArray) -
 def usable_days(observed: Observed, pairs: Sequence[DrawnPair], windows: Windows) -> Usable:
     """What can be read of the pairs in the windows. Raises InputError for a region that the panel does not have."""
     panel = observed.panel
-    sides = [panel.rows([getattr(pair, side) for pair in pairs]) for side in ("withheld", "control")]
+    sides = [panel.rows([getattr(pair, side) for pair in pairs]) for side in ("treated", "control")]
     lacking = observed.missing[sides[0]] | observed.missing[sides[1]]
     outcomes, spend = {name: values.copy() for name, values in panel.outcomes.items()}, panel.spend.copy()
     for rows in sides:

@@ -18,6 +18,7 @@ from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.regions.blocks import Blocks, rows_of, tried_in
 from neat_verdict.core.regions.drawing import check_pairs
 from neat_verdict.core.regions.effect import Windows, growths
+from neat_verdict.core.regions.levels import WITHHELD, Levels, arm_confidence
 from neat_verdict.core.regions.pairs import RegionPair
 from neat_verdict.core.regions.panel import WEEK, Panel
 from neat_verdict.core.regions.signflips import flips, ratios_of, typical_bounds
@@ -69,6 +70,7 @@ def placebo_tests(
     draws: int = DRAWS,
     sign: int = -1,
     blocks: Blocks | None = None,
+    levels: Levels = WITHHELD,
 ) -> Iterator[float | Placebo]:
     """The share that is done after each window, and what was found at the end.
 
@@ -81,11 +83,13 @@ def placebo_tests(
     confidence, power : float
         Of the interval, in (0, 1), and what a smallest effect is to be shown with.
     draws : int
-        Of who is withheld, in each window.
+        Of which regions are treated, in each window.
     sign : -1 or +1
         What the added effect does to the outcome: -1 takes it away, as withholding does.
     blocks : callable, optional
         Blocks of the past with pairs made without them, for pairs that were chosen by this past (`tried_in`).
+    levels : mapping of arm to level
+        Of a graded test one level is tried, with its part of the pairs, drawn again each time, and at its own confidence.
 
     Raises
     ------
@@ -98,7 +102,8 @@ def placebo_tests(
     Hainmueller (2010), J. Am. Stat. Assoc. 105, 493-505.
     """
     check_probability("confidence", confidence)
-    check_pairs(len(pairs), confidence)
+    arms, each = len(levels), arm_confidence(confidence, len(levels))
+    check_pairs(len(pairs) // arms, each, arms)
     check_probability("power", power)
     check_count("draws", draws, 1)
     check_sign(sign)
@@ -107,7 +112,7 @@ def placebo_tests(
         raise InputError(
             "test_days", test_days, f"must leave room for {base_days} days before it in {panel.days} days of history"
         )
-    return _tests(panel, outcome, windows, confidence, power, draws, sign)
+    return _tests(panel, outcome, windows, each, power, draws, sign, arms)
 
 
 def _tests(
@@ -118,6 +123,7 @@ def _tests(
     power: float,
     draws: int,
     sign: int,
+    arms: int,
 ) -> Iterator[float | Placebo]:
     values = panel.outcome(outcome)
     generator = np.random.default_rng(_SEED)
@@ -125,14 +131,16 @@ def _tests(
     shown, held = np.zeros((len(windows), len(lifts))), np.zeros((len(windows), len(lifts)))
     for place, (window, pairs) in enumerate(windows):
         count = len(pairs)
-        turned = flips(count)
+        turned = flips(count // arms)
         base, growth = growths(values[rows_of(panel, pairs)], window)
         middle = (base[:count] + base[count:]) / 2
         both = np.stack([growth[:count] * middle, growth[count:] * middle])
         for swapped in generator.integers(0, 2, (draws, count)):
-            withheld, control = np.where(swapped, both[1], both[0]), np.where(swapped, both[0], both[1])
-            low, high = typical_bounds(ratios_of(turned[1:] @ withheld, turned[1:] @ control), confidence)
-            # With a lift added the withheld ones are (1 + lift) times what they were, and so is every ratio.
+            mine = slice(None) if arms == 1 else generator.permutation(count)[: count // arms]
+            treated = np.where(swapped, both[1], both[0])[mine]
+            control = np.where(swapped, both[0], both[1])[mine]
+            low, high = typical_bounds(ratios_of(turned[1:] @ treated, turned[1:] @ control), confidence)
+            # With a lift added the treated ones are (1 + lift) times what they were, and so is every ratio.
             lows, highs = low * (1 + sign * lifts) - 1, high * (1 + sign * lifts) - 1
             alarm = (lows > 0) | (highs < 0)
             shown[place] += np.where(lifts == 0, alarm, (sign * lows > 0) & (sign * highs > 0))

@@ -13,6 +13,7 @@ from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.regions.blocks import Blocks, rows_of, tried_in
 from neat_verdict.core.regions.drawing import check_pairs, least_pairs
 from neat_verdict.core.regions.effect import growths, past_windows
+from neat_verdict.core.regions.levels import WITHHELD, Levels, arm_confidence
 from neat_verdict.core.regions.pairs import MIN_BASE, RegionPair
 from neat_verdict.core.regions.panel import WEEK, YEAR, Panel, weekly
 from neat_verdict.core.regions.placebo import DRAWS
@@ -26,13 +27,14 @@ _SEED = 7_919
 
 @dataclass(frozen=True, slots=True)
 class RegionDesign:
-    """So many pairs for ``weeks`` and ``cool_down`` weeks after them.
+    """So many pairs for ``weeks`` and ``cool_down`` weeks after them; of a graded test half of them go each way.
 
-    ``outcome_share`` and ``spend_share`` are what the withheld regions have of all, half of what the pairs have; ``spend`` is
-    what is withheld in all, ``outcome`` what those regions are expected to have in that time. ``fit`` is the correlation of the
-    weekly changes of the two groups, over draws. ``smallest_lift`` is that which is shown with the power (about, from how far
-    past windows differed without any effect), ``smallest_return`` what that is per unit of spend, None where none is spent.
-    ``cost`` is the outcome that is lost if the spending just pays.
+    ``outcome_share`` and ``spend_share`` are what the regions have of all in which spending is changed, half of what the pairs
+    have; ``spend`` is what is not spent in all where less is, ``outcome`` what all those regions are expected to have in that
+    time. ``fit`` is the correlation of the weekly changes of the two groups, over draws. ``smallest_lift`` is that which is shown
+    at each level with the power (about, from how far past windows differed without any effect), ``smallest_return`` what that is
+    per unit of spend at the level nearest to the usual, None where none is spent. ``cost`` is the outcome that is lost where less
+    is spent, if the spending just pays.
     """
 
     pairs: int
@@ -71,6 +73,7 @@ def designs_for(
     cool_down: int = 1,
     weeks: Sequence[int] = WEEKS,
     blocks: Blocks | None = None,
+    levels: Levels = WITHHELD,
 ) -> list[RegionDesign]:
     """What there is to choose from, by number of pairs and length; those of which the history has no three lengths are left out.
 
@@ -78,15 +81,18 @@ def designs_for(
     that were chosen by this past are tried in ``blocks`` of it (`tried_in`).
     Raises InputError for fewer pairs than can show anything at the confidence, or where the history is too short for any.
     """
-    check_pairs(len(pairs), confidence)
+    arms, each = len(levels), arm_confidence(confidence, len(levels))
+    check_pairs(len(pairs) // arms, each, arms)
     check_not_negative("break_even", break_even)
     check_probability("confidence", confidence)
     check_probability("power", power)
     check_count("cool_down", cool_down)
     for length in weeks:
         check_count("weeks", length, 1)
-    numbers = sorted({max(least_pairs(confidence), round(part * len(pairs))) for part in PARTS}, reverse=True)
-    reach = float(special.ndtri((1 + confidence) / 2) + special.ndtri(power))
+    numbers = sorted(
+        {max(least_pairs(each), round(part * (len(pairs) // arms))) * arms for part in PARTS}, reverse=True
+    )
+    reach = float(special.ndtri((1 + each) / 2) + special.ndtri(power))
     made = []
     for length in weeks:
         days = (length + cool_down) * WEEK
@@ -94,7 +100,7 @@ def designs_for(
         if len(past_windows(panel.days, days, base_days)) < 2:
             continue
         made += [
-            _design(panel, outcome, pairs[:number], length, cool_down, base_days, break_even, reach, blocks)
+            _design(panel, outcome, pairs[:number], length, cool_down, base_days, break_even, reach, blocks, levels)
             for number in numbers
         ]
     if not made:
@@ -118,8 +124,9 @@ def _design(
     break_even: float,
     reach: float,
     blocks: Blocks | None,
+    levels: Levels,
 ) -> RegionDesign:
-    days, count = (length + cool_down) * WEEK, len(pairs)
+    days, count, arms = (length + cool_down) * WEEK, len(pairs), len(levels)
     names = [pair.first for pair in pairs] + [pair.second for pair in pairs]
     chosen = panel.only(names)
     values = chosen.outcome(outcome)
@@ -133,8 +140,8 @@ def _design(
         both = np.stack([growth[:size] * middle, growth[size:] * middle])
         for swapped in draw.integers(0, 2, (DRAWS, size)):
             apart = np.log(np.where(swapped, both[1], both[0]).sum() / np.where(swapped, both[0], both[1]).sum())
-            # A block with fewer pairs than asked for shows more than so many of them would.
-            logs.append(apart * np.sqrt(size / count))
+            # A block with fewer pairs than asked for shows more than so many of them would; a level has its part of them.
+            logs.append(apart * np.sqrt(size * arms / count))
     # Student's t would ask for a little more with few pairs: the flips have the discreteness of their number anyway.
     smallest = float(-np.expm1(-reach * np.sqrt(np.mean(np.square(logs)))))
     lately = slice(max(panel.days - YEAR, 0), None)
@@ -142,6 +149,8 @@ def _design(
     outcome_mean, spend_mean = values[:, lately].mean(axis=1), chosen.spend[:, lately].mean(axis=1)
     whole, whole_spend = panel.outcome(outcome)[:, lately].mean(axis=1).sum(), panel.spend[:, lately].mean(axis=1).sum()
     brought, spend = float(outcome_mean.sum() / 2 * days), float(spend_mean.sum() / 2 * spent_days)
+    least, nearest = min(levels.values()), min(abs(1 - level) for level in levels.values())
+    saved = spend * (1 - least) / arms
     return RegionDesign(
         count,
         length,
@@ -150,11 +159,11 @@ def _design(
         float(outcome_mean.sum() / 2 / whole),
         float(spend_mean.sum() / 2 / whole_spend) if whole_spend > 0 else 0.0,
         brought,
-        spend,
+        saved,
         _fit(weekly(values), count, draw),
         smallest,
-        smallest * brought / spend if spend > 0 else None,
-        break_even * spend,
+        smallest * brought / (nearest * spend) if spend > 0 else None,
+        break_even * saved,
     )
 
 

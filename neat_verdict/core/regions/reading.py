@@ -16,11 +16,12 @@ from neat_verdict.core.regions.course import Course, course_of
 from neat_verdict.core.regions.drawing import DrawnPair, check_pairs, least_pairs
 from neat_verdict.core.regions.effect import RegionEffect, Windows, pair_lifts, read_effect
 from neat_verdict.core.regions.following import Observed, Usable, usable_days
+from neat_verdict.core.regions.levels import Arm, Group
 from neat_verdict.core.regions.synthetic import synthetic_lift
 from neat_verdict.core.regions.watching import RegionWatch, watch_regions
 from neat_verdict.core.statistics import adjust_family
 
-LOST = 0.1  # of the withheld regions' outcome, beyond which pairs without data make it unsound. The house's limit, no source
+LOST = 0.1  # of the treated regions' outcome, beyond which pairs without data make it unsound. The house's limit, no source
 
 Phase = Literal["before", "test", "cool_down", "complete"]
 
@@ -29,11 +30,11 @@ Phase = Literal["before", "test", "cool_down", "complete"]
 class RegionTest:
     """What is fixed at the start.
 
-    Spending is withheld in one of each pair from ``start`` on for ``test_days``, and read after ``cool_down_days`` more, against
-    the ``base_days`` before. The spending pays above ``break_even`` units of ``outcome`` per unit of spend; within
-    ``same_within``, a share of it, on either side, it makes no difference worth while (0 for no such band). More than
-    ``leak_limit``, a share of what is usual, still spent in withheld regions makes it unsound. Of outcomes in
-    ``less_is_better`` less is wanted. Raises InputError for values out of range.
+    Spending is changed to ``level``, a share of the usual, in one of each pair from ``start`` on for ``test_days``, and read
+    after ``cool_down_days`` more, against the ``base_days`` before. 0 is withheld; of a graded test each ``arm`` is one of
+    these. The spending pays above ``break_even`` units of ``outcome`` per unit of spend; within ``same_within``, a share of it,
+    on either side, it makes no difference worth while (0 for no such band). More than ``leak_limit`` of the change not come
+    about makes it unsound. Of outcomes in ``less_is_better`` less is wanted. Raises InputError for values out of range.
     """
 
     outcome: str
@@ -47,6 +48,8 @@ class RegionTest:
     same_within: float = 0.0
     leak_limit: float = 0.1
     less_is_better: frozenset[str] = frozenset()
+    arm: Arm = "withheld"
+    level: float = 0.0
 
     def __post_init__(self) -> None:
         check_probability("confidence", self.confidence)
@@ -59,6 +62,9 @@ class RegionTest:
         if self.same_within >= 1:
             raise InputError("same_within", self.same_within, "must be below 1: a share of what pays")
         check_probability("leak_limit", self.leak_limit)
+        check_not_negative("level", self.level)
+        if self.level == 1:
+            raise InputError("level", self.level, "must not be what is spent anyway")
         if self.outcome in self.less_is_better:
             raise InputError("less_is_better", self.outcome, "must not be the outcome that decides")
 
@@ -75,8 +81,8 @@ class RegionTest:
 
 @dataclass(frozen=True)
 class OutcomeEffect:
-    """What withholding did to an outcome, of one product ``group`` or of all (""). Of those that do not decide, ``pvalue`` and
-    intervals are adjusted for how many there are; ``confidence`` is that of the intervals."""
+    """What the change of spending did to an outcome, of one product ``group`` or of all (""). Of those that do not decide,
+    ``pvalue`` and intervals are adjusted for how many there are; ``confidence`` is that of the intervals."""
 
     outcome: str
     group: str
@@ -98,7 +104,7 @@ class PairLift:
 @dataclass(frozen=True)
 class RegionReading:
     """The days so far. ``primary`` and ``course`` are None before the first day of the test, or with too few pairs to read;
-    ``others`` are the other outcomes, ``by_group`` the one that decides by product group. ``lost`` is the part of the withheld
+    ``others`` are the other outcomes, ``by_group`` the one that decides by product group. ``lost`` is the part of the treated
     regions' outcome in pairs that lack too many days, ``unread`` outcomes and groups with nothing to grow from.
     ``synthetic`` is the lift by synthetic control, a check."""
 
@@ -136,11 +142,13 @@ def read_region_test(
     groups: Mapping[str, Observed],
     others: Sequence[str],
     *,
+    cells: Mapping[Group, Sequence[str]] | None = None,
     ended: date | None = None,
 ) -> RegionReading:
     """Read a test with the days so far, up to the day on which it ``ended`` where that was early.
 
-    ``groups`` are the product groups on their own, ``others`` regions that the test leaves as they are. Raises InputError for
+    ``groups`` are the product groups on their own, ``others`` regions that the test leaves as they are; ``cells`` are the regions
+    of the calendar's groups, those of the pairs where left out. Raises InputError for
     a region or an outcome that the data do not have, or a start before there are days enough to hold it against.
     """
     panel = observed.panel
@@ -154,7 +162,13 @@ def read_region_test(
     windows = Windows(start - test.base_days, start, start + days)
     # A day that one of these lacks would count as nothing sold there.
     others = [name for name in others if observed.complete([name], windows)]
-    watch = watch_regions(observed, test.outcome, test.pairs, windows, calendar, test.test_days, others)
+    cells = cells or {
+        "withheld": [pair.treated for pair in test.pairs],
+        "control": [pair.control for pair in test.pairs],
+    }
+    watch = watch_regions(
+        observed, test.outcome, test.pairs, windows, calendar, cells, test.test_days, others, test.level
+    )
     usable = usable_days(observed, test.pairs, windows)
     lost = _part_of(observed, test, usable, windows)
     if len(usable.pairs) < least_pairs(test.confidence):
@@ -205,7 +219,7 @@ def _synthetic(
     test: RegionTest, observed: Observed, usable: Usable, windows: Windows, others: Sequence[str]
 ) -> float | None:
     """Of the pairs that lack no day; None where there are none, or some region has nothing to be weighed by."""
-    whole = [pair for pair in usable.pairs if observed.complete([pair.withheld, pair.control], windows)]
+    whole = [pair for pair in usable.pairs if observed.complete([pair.treated, pair.control], windows)]
     if not whole:
         return None
     try:
@@ -226,11 +240,11 @@ def _pair_by_pair(test: RegionTest, usable: Usable, windows: Windows) -> tuple[P
 
 
 def _part_of(observed: Observed, test: RegionTest, usable: Usable, windows: Windows) -> float:
-    """What the withheld regions of pairs that are left out had of the outcome in the base."""
+    """What the treated regions of pairs that are left out had of the outcome in the base."""
     base = observed.panel.outcome(test.outcome)[:, windows.base : windows.start]
 
     def of(pairs: Sequence[DrawnPair]) -> float:
-        return float(base[observed.panel.rows([pair.withheld for pair in pairs])].sum())
+        return float(base[observed.panel.rows([pair.treated for pair in pairs])].sum())
 
     whole = of(test.pairs)
     return of(usable.left_out) / whole if whole > 0 else 0.0

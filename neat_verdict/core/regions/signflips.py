@@ -50,13 +50,13 @@ def smallest_pvalue(pairs: int) -> float:
     return min(2.0 ** (1 - pairs), 1.0)
 
 
-def flip_test(withheld: FloatArray, control: FloatArray, confidence: float) -> FlipTest:
-    """Test and interval of the lift of the withheld ones over their partners.
+def flip_test(treated: FloatArray, control: FloatArray, confidence: float) -> FlipTest:
+    """Test and interval of the lift of the treated ones over their partners.
 
     Parameters
     ----------
-    withheld, control : array of pairs
-        0 or more, not all 0, and the same for both of a pair on average over the two draws if nothing had been withheld.
+    treated, control : array of pairs
+        0 or more, not all 0, and the same for both of a pair on average over the two draws if nothing had been changed.
     confidence : float
         In (0, 1).
 
@@ -77,13 +77,13 @@ def flip_test(withheld: FloatArray, control: FloatArray, confidence: float) -> F
     Rosenbaum (2002), Observational Studies, chapter 2; Imai, King & Nall (2009), Stat. Sci. 24, 29-53 (pairs of places).
     """
     check_probability("confidence", confidence)
-    if not ((withheld >= 0).all() and (control >= 0).all() and withheld.sum() > 0 and control.sum() > 0):
+    if not ((treated >= 0).all() and (control >= 0).all() and treated.sum() > 0 and control.sum() > 0):
         raise InputError(
-            "pairs", len(withheld), "must be one at least, with outcomes of 0 or more, and some on both sides"
+            "pairs", len(treated), "must be one at least, with outcomes of 0 or more, and some on both sides"
         )
-    turned = flips(len(withheld))
-    w, c = turned @ withheld, turned @ control
-    total, other = float(withheld.sum()), float(control.sum())
+    turned = flips(len(treated))
+    w, c = turned @ treated, turned @ control
+    total, other = float(treated.sum()), float(control.sum())
     low, high = typical_bounds(ratios_of(w[1:], c[1:]), confidence)
     differences = (total - other) - 2 * (w - c)
     slack = 1e-12 * (total + other)
@@ -91,7 +91,7 @@ def flip_test(withheld: FloatArray, control: FloatArray, confidence: float) -> F
         Interval(total / other - 1, low - 1, high - 1),
         float((np.abs(differences) >= abs(total - other) - slack).mean()),
         ratios_of(total - w + c, other - c + w) - 1,
-        len(withheld) <= EXACT_PAIRS,
+        len(treated) <= EXACT_PAIRS,
     )
 
 

@@ -33,12 +33,12 @@ def synthetic_lift(
     Arkhangelsky, Athey, Hirshberg, Imbens & Wager (2021), Am. Econ. Rev. 111, 4088-4118.
     """
     values = panel.outcome(outcome)
-    withheld = panel.rows([pair.withheld for pair in pairs])
+    treated = panel.rows([pair.treated for pair in pairs])
     donors = panel.rows([*(pair.control for pair in pairs), *others])
     weeks = (windows.start - windows.base) // WEEK
     if weeks < 2:
         raise InputError("base", windows.start - windows.base, "must have two weeks at least")
-    table = np.concatenate([values[donors], values[withheld].sum(axis=0, keepdims=True)])
+    table = np.concatenate([values[donors], values[treated].sum(axis=0, keepdims=True)])
     before = table[:, windows.start - weeks * WEEK : windows.start].reshape(len(table), weeks, WEEK).mean(axis=2)
     level = before.mean(axis=1, keepdims=True)
     if not (level > 0).all():
@@ -47,7 +47,7 @@ def synthetic_lift(
     after = table[:, windows.start : windows.end].mean(axis=1) / level[:, 0]
     controls, treated = before[:-1], before[-1]
     noise = float(np.diff(controls, axis=1).std(ddof=1))
-    penalty = np.sqrt(len(withheld) * (windows.end - windows.start) / WEEK) * noise**2 * weeks
+    penalty = np.sqrt(len(treated) * (windows.end - windows.start) / WEEK) * noise**2 * weeks
     by_region = simplex_weights(controls.T, treated, penalty)
     by_week = simplex_weights(controls, after[:-1], 1e-12 * noise**2 * len(controls))
     change = (after[-1] - by_week @ treated) - by_region @ (after[:-1] - controls @ by_week)

@@ -2,27 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 
 import numpy as np
 
 from neat_verdict.core.numeric import FloatArray
-from neat_verdict.core.regions.calendar import GROUPS, Group, SpendingCalendar
+from neat_verdict.core.regions.calendar import SpendingCalendar
 from neat_verdict.core.regions.drawing import DrawnPair
 from neat_verdict.core.regions.effect import Windows, past_windows
 from neat_verdict.core.regions.following import Observed
+from neat_verdict.core.regions.levels import Group
 from neat_verdict.core.regions.panel import WEEK, Panel
 
-# The house's limits, no source: of what is usual, beyond which a region's spend is named; of standard deviations.
-LEAK_SHOWN, MOVED = 0.05, 3.0
+# The house's limits, no source: how far off a region's spend is named, as a share of what was to be changed, where nothing is
+# spent and where some is; of standard deviations.
+LEAK_SHOWN, OFF_SHOWN, MOVED = 0.05, 0.25, 3.0
 _FEWEST_OTHERS = 3
 
 
 @dataclass(frozen=True, slots=True)
 class Leak:
-    """What was still spent in a withheld region, and which ``share`` of its usual spend that is."""
+    """What was spent in a region that did not keep to its level, and which ``share`` of its usual spend that is."""
 
     region: str
     spent: float
@@ -70,10 +72,12 @@ class Moved:
 
 @dataclass(frozen=True)
 class RegionWatch:
-    """``leak`` is the share of the usual spend that still went to the withheld regions while it was withheld; None before its
-    first day, or where nothing is usual. ``leaks`` are the regions it went to, the worst first. ``moved`` is None where there is
-    nothing to hold the control against."""
+    """``share`` is what was spent of the usual in the treated regions while it was changed; None before its first day, or where
+    nothing is usual. ``leak`` is the part of the change that did not come about (or was overdone): where nothing was to be
+    spent, the share itself. ``leaks`` are the regions that did not keep to their level, the worst first. ``moved`` is None
+    where there is nothing to hold the control against."""
 
+    share: float | None
     leak: float | None
     leaks: tuple[Leak, ...]
     spend: tuple[GroupSpend, ...]
@@ -87,18 +91,21 @@ def watch_regions(
     pairs: Sequence[DrawnPair],
     windows: Windows,
     calendar: SpendingCalendar,
+    cells: Mapping[Group, Sequence[str]],
     test_days: int,
     others: Sequence[str],
+    level: float = 0.0,
 ) -> RegionWatch:
     """Look at the days so far.
 
-    ``windows`` end with the last day there is, ``test_days`` are those on which spending is withheld; ``others`` are regions that
-    the test leaves as they are (none where what is saved is spent in them). Raises InputError for a region or an outcome that it
-    does not have.
+    ``windows`` end with the last day there is, ``test_days`` are those on which ``level`` of the usual is spent; ``cells`` are
+    the regions of each of the calendar's groups, those that are not analysed aside. ``others`` are regions that the test leaves
+    as they are (none where what is saved is spent in them). Raises InputError for a region or an outcome that it does not have.
     """
     panel = observed.panel
-    withheld, control = (panel.rows([getattr(pair, side) for pair in pairs]) for side in ("withheld", "control"))
-    rows = {"withheld": withheld, "control": control, "other": _rest(panel, {*withheld, *control})}
+    treated, control = (panel.rows([getattr(pair, side) for pair in pairs]) for side in ("treated", "control"))
+    rows: dict[Group, list[int]] = {group: panel.rows(cells[group]) for group in calendar.groups if group != "other"}
+    rows["other"] = _rest(panel, {row for taken in rows.values() for row in taken})
     days = min(windows.end - windows.start, len(calendar.days))
     spent_days = slice(windows.start, windows.start + days)
     spend = tuple(
@@ -107,14 +114,16 @@ def watch_regions(
             np.array([one.planned[place] / 100 for one in calendar.days[:days]]),
             panel.spend[rows[group], spent_days].sum(axis=0),
         )
-        for place, group in enumerate(GROUPS)
+        for place, group in enumerate(calendar.groups)
     )
-    leak, leaks = _leaks(observed, withheld, windows, min(test_days, windows.end - windows.start))
+    days = min(test_days, windows.end - windows.start)
+    share, leaks = _kept_to(observed, treated, control, windows, days, level)
     return RegionWatch(
-        leak,
+        share,
+        None if share is None else _off(share, level),
         leaks,
         spend,
-        _missing(observed, [*withheld, *control], windows),
+        _missing(observed, [*treated, *control], windows),
         _moved(panel, panel.outcome(outcome), control, others, windows),
     )
 
@@ -123,16 +132,47 @@ def _rest(panel: Panel, taken: set[int]) -> list[int]:
     return [place for place in range(len(panel.regions)) if place not in taken]
 
 
-def _leaks(
-    observed: Observed, withheld: Sequence[int], windows: Windows, days: int
+def _off(share: float, level: float) -> float:
+    """How much of a change to ``level`` did not come about, or was overdone."""
+    return abs(1 - (share - 1) / (level - 1))
+
+
+def _kept_to(
+    observed: Observed, treated: Sequence[int], control: Sequence[int], windows: Windows, days: int, level: float
 ) -> tuple[float | None, tuple[Leak, ...]]:
-    """What is usual is each region's mean of the base on that weekday, on the days that it has a row of."""
+    """What was spent of the usual, and the regions that are off their level.
+
+    What is usual moves with the season: where some of it is spent, it is what the partners have of theirs.
+    """
     if days < 1:
         return None, ()
     panel = observed.panel
+    spent, usual = _spent_and_usual(observed, treated, windows, days)
+    if level > 0:
+        theirs, used_to = _spent_and_usual(observed, control, windows, days)
+        if theirs.sum() > 0 and used_to.sum() > 0:
+            usual = usual * float(theirs.sum() / used_to.sum())
+    if usual.sum() <= 0:
+        return None, ()
+    shares = np.divide(spent, usual, out=np.where(spent > 0, np.inf, 0.0), where=usual > 0)
+    shown = LEAK_SHOWN if level == 0 else OFF_SHOWN
+    named = [
+        (Leak(panel.regions[row], float(money), float(share)), _off(float(share), level))
+        for row, money, share in zip(treated, spent, shares, strict=True)
+    ]
+    worst = sorted(named, key=lambda one: (-one[0].spent if level == 0 else -one[1], one[0].region))
+    return float(spent.sum() / usual.sum()), tuple(one for one, off in worst if off > shown)
+
+
+def _spent_and_usual(
+    observed: Observed, rows: Sequence[int], windows: Windows, days: int
+) -> tuple[FloatArray, FloatArray]:
+    """By region, money of the first ``days`` of the test, and what is usual: the mean of the base on that weekday, on the days
+    that it has a row of."""
+    panel = observed.panel
     base, now = slice(windows.base, windows.start), slice(windows.start, windows.start + days)
-    before, spent = panel.spend[withheld, base], panel.spend[withheld, now].sum(axis=1)
-    there = ~observed.missing[withheld, base]
+    before, spent = panel.spend[rows, base], panel.spend[rows, now].sum(axis=1)
+    there = ~observed.missing[rows, base]
     weekday = np.arange(before.shape[1]) % WEEK
     means = np.stack(
         [
@@ -143,16 +183,7 @@ def _leaks(
     )
     # The base is whole weeks long, so that the test begins on the weekday that the base does.
     places = (np.arange(days) + before.shape[1]) % WEEK
-    usual = np.where(observed.missing[withheld, now], 0.0, means[:, places]).sum(axis=1)
-    if usual.sum() <= 0:
-        return None, ()
-    shares = np.divide(spent, usual, out=np.where(spent > 0, np.inf, 0.0), where=usual > 0)
-    named = [
-        Leak(panel.regions[row], float(money), float(share))
-        for row, money, share in zip(withheld, spent, shares, strict=True)
-        if share > LEAK_SHOWN
-    ]
-    return float(spent.sum() / usual.sum()), tuple(sorted(named, key=lambda one: (-one.spent, one.region)))
+    return spent, np.where(observed.missing[rows, now], 0.0, means[:, places]).sum(axis=1)
 
 
 def _missing(observed: Observed, rows: Sequence[int], windows: Windows) -> tuple[Missing, ...]:

@@ -16,7 +16,7 @@ from scipy import stats
 
 from neat_verdict.core.checks import InputError, check_positive
 from neat_verdict.core.numeric import FloatArray
-from neat_verdict.core.text.format import format_lift, format_share, listed
+from neat_verdict.core.text.format import capital, format_lift, format_share, listed
 from neat_verdict.core.variants import LETTERS
 
 Quantity = Literal["units", "conversions", "amount", "cost"]
@@ -113,7 +113,7 @@ def sentence_of(one: SecondCount) -> str:
     ]
     within = "beyond" if any(one.beyond) else "within"
     name = WORDS[one.quantity]
-    words = f"{name[:1].upper()}{name[1:]}: {', '.join(parts)}, {within} {format_share(one.tolerance, 0)}"
+    words = f"{capital(name)}: {', '.join(parts)}, {within} {format_share(one.tolerance, 0)}"
     if one.drifts and one.a_week is not None:
         words += f", moving {format_lift(one.a_week)} a week"
     return words

@@ -163,3 +163,8 @@ def plural(number: float, noun: str) -> str:
 def listed(items: Sequence[str]) -> str:
     """ "1, 2 and 3"."""
     return f"{', '.join(items[:-1])} and {items[-1]}" if len(items) > 1 else "".join(items)
+
+
+def capital(text: str) -> str:
+    """With a capital at its beginning, the rest as it is."""
+    return f"{text[:1].upper()}{text[1:]}"

@@ -57,7 +57,8 @@ GLOSSARY: tuple[Term, ...] = (
     ),
     Term(
         "Leak",
-        "Money that still goes where spending is withheld, as a share of what is usual there.",
+        "Money that still goes where spending is withheld, as a share of what is usual there; of a graded test the part of a "
+        "planned change that went another way.",
     ),
     Term(
         "Incremental return",
@@ -66,7 +67,11 @@ GLOSSARY: tuple[Term, ...] = (
     Term("Break-even return", "The outcome that a unit of spend must bring for the spending to pay."),
     Term(
         "Placebo test",
-        "A design tried on past days in which nothing was withheld: what it shows there is a false alarm.",
+        "A design tried on past days in which nothing was changed: what it shows there is a false alarm.",
+    ),
+    Term(
+        "Response curve",
+        "How an outcome answers to spending: what it would be at each level of it. Known at the levels that were tried.",
     ),
     Term("Cool-down", "Days after the test that still count, while what was spent before wears off."),
     Term(

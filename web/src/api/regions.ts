@@ -10,6 +10,8 @@ export type RegionChanges = Schemas["RegionPlanChanges"];
 export type RegionDesign = Schemas["RegionDesignOut"];
 export type RegionFinding = Schemas["RegionFindingOut"];
 export type RegionPast = Schemas["RegionPastOut"];
+export type RegionArm = Schemas["RegionArmOut"];
+export type RegionResponse = Schemas["ResponseOut"];
 export type Placebo = Schemas["PlaceboOut"];
 
 export type SpendingCalendar = Schemas["SpendingCalendarOut"];

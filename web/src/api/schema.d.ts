@@ -1307,7 +1307,7 @@ export interface paths {
         };
         /**
          * Download List
-         * @description A list of regions to hand over.
+         * @description A list of regions to hand over: withheld (lower and higher of a graded test), control or not-analysed.
          */
         get: operations["download_region_list"];
         put?: never;
@@ -1404,7 +1404,7 @@ export interface paths {
         put?: never;
         /**
          * Begin
-         * @description Fix the plan; spending is withheld from the calendar's first day on.
+         * @description Fix the plan; spending is changed from the calendar's first day on.
          */
         post: operations["start_region_test"];
         delete?: never;
@@ -3327,6 +3327,20 @@ export interface components {
             worthwhile_lift: number;
         };
         /**
+         * CurveOut
+         * @description A form of the curve of the outcome: its lifts by spend as shares of the usual, and the lift of spending ``nothing``, with
+         *     the interval of all curves of this form that pass through both levels' intervals (null where none does).
+         */
+        CurveOut: {
+            /** Lifts */
+            lifts: number[];
+            /** Name */
+            name: string;
+            nothing: components["schemas"]["BoundsOut"] | null;
+            /** Shares */
+            shares: number[];
+        };
+        /**
          * DailyOut
          * @description ``sums`` has a table for each of ``fields``: rows of days, columns of variants; ``levels`` the daily rates or means.
          */
@@ -3563,10 +3577,15 @@ export interface components {
         };
         /** DrawnPairOut */
         DrawnPairOut: {
+            /**
+             * Arm
+             * @enum {string}
+             */
+            arm: "withheld" | "lower" | "higher";
             /** Control */
             control: string;
-            /** Withheld */
-            withheld: string;
+            /** Treated */
+            treated: string;
         };
         /**
          * Edit
@@ -4441,7 +4460,7 @@ export interface components {
              * Group
              * @enum {string}
              */
-            group: "withheld" | "control" | "other";
+            group: "withheld" | "lower" | "higher" | "control" | "other";
             /** Planned */
             planned: number[];
             /** Spent */
@@ -5265,7 +5284,8 @@ export interface components {
         };
         /**
          * MonthOut
-         * @description What a month's usual ``spend`` brings, and what is left of it over what it must bring.
+         * @description What a month's ``spend`` brings, and what is left of it over what it must bring: all of the usual spend, of a graded test
+         *     what lies between the usual and the level.
          */
         MonthOut: {
             brings: components["schemas"]["BoundsOut"];
@@ -5456,9 +5476,10 @@ export interface components {
         };
         /**
          * OutcomeEffectOut
-         * @description What withholding did to an outcome, of one product ``group`` or of all (""), against the partners: ``lift`` relative,
-         *     ``total`` in its units, ``spend`` the money that was withheld (positive), ``incremental`` the outcome per unit of it.
-         *     ``trimmed`` is that return without the pairs that show most and least. ``confidence`` is that of the intervals.
+         * @description What the change of spending did to an outcome, of one product ``group`` or of all (""), against the partners: ``lift``
+         *     relative, ``total`` in its units, ``spend`` the money that was spent less or more (positive), ``incremental`` the outcome
+         *     per unit of it. ``trimmed`` is that return without the pairs that show most and least. ``confidence`` is that of the
+         *     intervals.
          */
         OutcomeEffectOut: {
             /** Confidence */
@@ -5572,8 +5593,8 @@ export interface components {
             lift: number;
             /** Low */
             low: number | null;
-            /** Withheld */
-            withheld: string;
+            /** Treated */
+            treated: string;
         };
         /**
          * ParameterIO
@@ -6356,8 +6377,45 @@ export interface components {
             won: number;
         };
         /**
+         * RegionArmOut
+         * @description What one change of spending showed, to ``level`` of the usual. ``synthetic`` is the lift by synthetic control, a check.
+         */
+        RegionArmOut: {
+            /**
+             * Arm
+             * @enum {string}
+             */
+            arm: "withheld" | "lower" | "higher";
+            /** By Group */
+            by_group: components["schemas"]["OutcomeEffectOut"][];
+            chance: components["schemas"]["ChanceOut"] | null;
+            /** Confidence */
+            confidence: number;
+            course: components["schemas"]["RegionCourseOut"] | null;
+            /** Left Out */
+            left_out: number;
+            /** Level */
+            level: number;
+            /** Lost */
+            lost: number;
+            month: components["schemas"]["MonthOut"] | null;
+            /** Others */
+            others: components["schemas"]["OutcomeEffectOut"][];
+            /** Pair By Pair */
+            pair_by_pair: components["schemas"]["PairLiftOut"][];
+            /** Pairs */
+            pairs: number;
+            primary: components["schemas"]["OutcomeEffectOut"] | null;
+            /** Synthetic */
+            synthetic?: number | null;
+            /** Unread */
+            unread: string[];
+            watch: components["schemas"]["RegionWatchOut"] | null;
+        };
+        /**
          * RegionCaseOut
-         * @description A decided test by region: what each unit of spend brought, and what it must bring to pay.
+         * @description A decided test by region: what each unit of spend brought, of a graded one in a ``step`` of it ("from 50% up to the
+         *     usual"), and what it must bring to pay.
          */
         RegionCaseOut: {
             /** Break Even */
@@ -6378,6 +6436,8 @@ export interface components {
             name: string;
             /** Outcome */
             outcome: string;
+            /** Step */
+            step: string;
             /** Verdict */
             verdict: string;
         };
@@ -6415,14 +6475,15 @@ export interface components {
         };
         /**
          * RegionDecisionIn
-         * @description ``choice`` is A to go on spending, B to stop, none for neither; a ``reason`` is wanted where it differs from the rule.
+         * @description ``choice`` is A to go on spending, B to stop, none for neither; of a graded test A is as planned, B less, C more. A
+         *     ``reason`` is wanted where it differs from the rule.
          */
         RegionDecisionIn: {
             /**
              * Choice
              * @enum {string}
              */
-            choice: "A" | "B" | "none";
+            choice: "A" | "B" | "C" | "none";
             /**
              * Next Step
              * @default
@@ -6534,8 +6595,9 @@ export interface components {
          * RegionPlanChanges
          * @description Only the fields that are given change. ``outcome`` is a column of the past data; ``groups`` [] are all product groups;
          *     ``break_even`` is the outcome per unit of spend from which the spending pays; ``listed`` are pairs in place of matched ones;
-         *     ``pairs`` and ``weeks`` choose one of the designs. ``leak_limit`` is the share of the usual spend that may still be spent
-         *     where it is withheld, ``same_within`` the share of break-even within which there is no difference worth while.
+         *     ``pairs`` and ``weeks`` choose one of the designs. ``lower`` and ``higher`` are the levels of a graded test, as shares of the
+         *     usual spend; null, both of them, where spending is withheld. ``leak_limit`` is the share of the change of spend that may fail
+         *     to come about, ``same_within`` the share of break-even within which there is no difference worth while.
          */
         RegionPlanChanges: {
             /** Break Even */
@@ -6550,12 +6612,16 @@ export interface components {
             excluded?: string[];
             /** Groups */
             groups?: string[];
+            /** Higher */
+            higher?: number | null;
             /** Leak Limit */
             leak_limit?: number;
             /** Less Is Better */
             less_is_better?: string[];
             /** Listed */
             listed?: string[][];
+            /** Lower */
+            lower?: number | null;
             /** Must */
             must?: string[];
             /** Outcome */
@@ -6605,6 +6671,8 @@ export interface components {
             handed_over_at: string | null;
             /** Has Desk */
             has_desk: boolean;
+            /** Higher */
+            higher: number | null;
             /** Leak Limit */
             leak_limit: number;
             /** Least Pvalue */
@@ -6615,6 +6683,8 @@ export interface components {
             listed: string[][];
             /** Locked At */
             locked_at: string | null;
+            /** Lower */
+            lower: number | null;
             /** Matched */
             matched: components["schemas"]["RegionPairOut"][];
             /** Missing For Start */
@@ -6645,22 +6715,21 @@ export interface components {
         };
         /**
          * RegionReadingOut
-         * @description The days so far and what the rule says. ``verdict`` is one of the vocabulary's region verdicts; ``decided`` says that it is
-         *     as it was decided on; ``synthetic`` is the lift by synthetic control, a check.
+         * @description The days so far and what the rule says. ``verdict`` is one of the vocabulary's region verdicts; ``decided`` says that it
+         *     is as it was decided on. ``arms`` are what was changed: one, or the two levels of a graded test, lower first, each read at
+         *     its own ``confidence`` so that both hold together with that of the reading. ``spend`` is by group.
          */
         RegionReadingOut: {
+            /** Arms */
+            arms: components["schemas"]["RegionArmOut"][];
             /** Break Even */
             break_even: number;
-            /** By Group */
-            by_group: components["schemas"]["OutcomeEffectOut"][];
-            chance: components["schemas"]["ChanceOut"] | null;
             /** Conditions */
             conditions: components["schemas"]["ConditionOut"][];
             /** Confidence */
             confidence: number;
             /** Cool Down Days */
             cool_down_days: number;
-            course: components["schemas"]["RegionCourseOut"] | null;
             /** Currency */
             currency: string;
             /** Days */
@@ -6684,15 +6753,8 @@ export interface components {
             leak_limit: number;
             /** Left Out */
             left_out: number;
-            /** Lost */
-            lost: number;
-            month: components["schemas"]["MonthOut"] | null;
-            /** Others */
-            others: components["schemas"]["OutcomeEffectOut"][];
             /** Outcome */
             outcome: string;
-            /** Pair By Pair */
-            pair_by_pair: components["schemas"]["PairLiftOut"][];
             /** Pairs */
             pairs: number;
             /**
@@ -6700,18 +6762,20 @@ export interface components {
              * @enum {string}
              */
             phase: "before" | "test" | "cool_down" | "complete";
-            primary: components["schemas"]["OutcomeEffectOut"] | null;
             /**
              * Read On
              * Format: date
              */
             read_on: string;
+            response: components["schemas"]["ResponseOut"] | null;
             /** Rule In Words */
             rule_in_words: string;
             /** Same Within */
             same_within: number;
             /** Short */
             short: string;
+            /** Spend */
+            spend: components["schemas"]["GroupSpendOut"][];
             /**
              * Start
              * Format: date
@@ -6719,19 +6783,14 @@ export interface components {
             start: string;
             /** Suggested */
             suggested: string;
-            /** Synthetic */
-            synthetic?: number | null;
             /** Test Days */
             test_days: number;
             /** Tested */
             tested: string;
-            /** Unread */
-            unread: string[];
             /** Verdict */
             verdict: string;
             /** Warnings */
             warnings: string[];
-            watch: components["schemas"]["RegionWatchOut"] | null;
             /** Would Change */
             would_change: string[];
         };
@@ -6794,8 +6853,9 @@ export interface components {
         };
         /**
          * RegionWatchOut
-         * @description ``moved`` is the growth of the control regions over those not analysed, ``moved_too_far`` whether it went further than past
-         *     windows do.
+         * @description ``share`` is what was spent of the usual in the treated regions, ``leak`` the part of the change that did not come about:
+         *     where nothing was to be spent, the same. ``leaks`` are the regions that are off their level. ``moved`` is the growth of the
+         *     control regions over those not analysed, ``moved_too_far`` whether it went further than past windows do.
          */
         RegionWatchOut: {
             /** Leak */
@@ -6808,8 +6868,8 @@ export interface components {
             moved: number | null;
             /** Moved Too Far */
             moved_too_far: boolean;
-            /** Spend */
-            spend: components["schemas"]["GroupSpendOut"][];
+            /** Share */
+            share: number | null;
         };
         /** RehearsalOut */
         RehearsalOut: {
@@ -6961,6 +7021,26 @@ export interface components {
             why: string;
             /** Workspace */
             workspace: string;
+        };
+        /**
+         * ResponseOut
+         * @description How the outcome answers to spend. ``rising`` and ``flattening`` say whether the levels allow that more brings no less, and
+         *     each further unit no more than the one before; ``isotonic`` are the lifts of the three levels in rising order that come
+         *     nearest. ``at_most`` is the lift without any spending, at the most, whatever the form.
+         */
+        ResponseOut: {
+            /** At Most */
+            at_most: number | null;
+            /** Curves */
+            curves: components["schemas"]["CurveOut"][];
+            /** Flattening */
+            flattening: boolean;
+            /** Isotonic */
+            isotonic: number[];
+            /** Levels */
+            levels: components["schemas"]["TriedLevelOut"][];
+            /** Rising */
+            rising: boolean;
         };
         /**
          * RolloutIn
@@ -7827,6 +7907,8 @@ export interface components {
             days: components["schemas"]["SpendingDayOut"][];
             /** Difference */
             difference: number;
+            /** Groups */
+            groups: ("withheld" | "lower" | "higher" | "control" | "other")[];
             /** Own Budget */
             own_budget: boolean;
             /** Reason */
@@ -7845,7 +7927,7 @@ export interface components {
         };
         /**
          * SpendingDayOut
-         * @description Cents by group, in the order withheld, as usual, not analysed.
+         * @description Cents by group, in the calendar's order.
          */
         SpendingDayOut: {
             /**
@@ -7854,7 +7936,7 @@ export interface components {
              */
             day: string;
             /** Edited */
-            edited: ("withheld" | "control" | "other")[];
+            edited: ("withheld" | "lower" | "higher" | "control" | "other")[];
             /**
              * Phase
              * @enum {string}
@@ -7881,7 +7963,7 @@ export interface components {
              * Group
              * @enum {string}
              */
-            group: "withheld" | "control" | "other";
+            group: "withheld" | "lower" | "higher" | "control" | "other";
         };
         /**
          * SplitChangeOut
@@ -8124,6 +8206,15 @@ export interface components {
             reached: number[];
             /** Seconds */
             seconds: number[];
+        };
+        /**
+         * TriedLevelOut
+         * @description Spend as it was observed, as a share of the usual, and the lift against the usual.
+         */
+        TriedLevelOut: {
+            lift: components["schemas"]["BoundsOut"];
+            /** Share */
+            share: number;
         };
         /**
          * TextChange
@@ -11052,6 +11143,7 @@ export interface operations {
                 figure: "region_return" | "region_lift" | "region_pvalue";
                 outcome?: string;
                 group?: string;
+                arm?: string;
             };
             header?: never;
             path: {
@@ -11219,7 +11311,7 @@ export interface operations {
             header?: never;
             path: {
                 key: string;
-                name: "withheld" | "control" | "not-analysed";
+                name: string;
             };
             cookie?: never;
         };

@@ -35,7 +35,7 @@ function ChannelTable({ channel }: { channel: Channel }) {
       <DataTable
         label={channel.tested}
         rows={channel.cases}
-        rowKey={(row) => row.key}
+        rowKey={(row) => `${row.key} ${row.step}`}
         sortable={false}
         columns={[
           {
@@ -51,9 +51,10 @@ function ChannelTable({ channel }: { channel: Channel }) {
             cell: (row) => (
               <Link className="link" to={`/reports/${row.key}`}>
                 {row.name}
+                {row.step && <span className="quiet block text-xs">{row.step}</span>}
               </Link>
             ),
-            value: (row) => row.name,
+            value: (row) => `${row.name} ${row.step}`.trim(),
           },
           {
             name: "Verdict",

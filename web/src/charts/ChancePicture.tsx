@@ -1,5 +1,5 @@
 import { scaleLinear } from "d3-scale";
-import type { RegionReading } from "../api/regions";
+import type { RegionArm } from "../api/regions";
 import { niceTicks } from "../lib/axis";
 import { signed } from "../lib/format";
 
@@ -8,7 +8,7 @@ const HEIGHT = 214;
 const FLOOR = HEIGHT - 24;
 
 /** The effects that other draws of the same pairs show without any effect at all, and the one that was found. */
-export function ChancePicture({ chance, lift }: { chance: NonNullable<RegionReading["chance"]>; lift: number }) {
+export function ChancePicture({ chance, lift }: { chance: NonNullable<RegionArm["chance"]>; lift: number }) {
   const edges = chance.edges;
   const domain: [number, number] = [Math.min(edges[0] ?? 0, lift), Math.max(edges.at(-1) ?? 0, lift)];
   const x = scaleLinear()

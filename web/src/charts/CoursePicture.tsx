@@ -10,7 +10,7 @@ import {
   XAxis,
   YAxis,
 } from "recharts";
-import type { RegionReading } from "../api/regions";
+import type { RegionArm } from "../api/regions";
 import { niceRange, niceTicks } from "../lib/axis";
 import { day, weekday } from "../lib/format";
 import { noteLines } from "./noteLines";
@@ -19,7 +19,7 @@ const TICK = { fontSize: 12, fill: "var(--color-neutral)" };
 const SHOWN = 28; // days before the start that are drawn
 
 interface Props {
-  course: NonNullable<RegionReading["course"]>;
+  course: NonNullable<RegionArm["course"]>;
   testDays: number;
   confidence: string;
   what: "days" | "sum";
@@ -27,7 +27,7 @@ interface Props {
   notes?: { day: string; text: string }[] | undefined;
 }
 
-/** What the withheld regions had against what their partners lead to expect: day by day, or as a running sum since the start. */
+/** What the treated regions had against what their partners lead to expect: day by day, or as a running sum since the start. */
 export function CoursePicture({ course, testDays, confidence, what, height = 210, notes = [] }: Props) {
   const from = what === "days" ? Math.max(course.start - SHOWN, 0) : course.start;
   const date = (place: number) => new Date(Date.parse(course.first) + place * 86_400_000).toISOString().slice(0, 10);

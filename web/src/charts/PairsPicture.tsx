@@ -1,5 +1,5 @@
 import { scaleLinear } from "d3-scale";
-import type { RegionReading } from "../api/regions";
+import type { RegionArm } from "../api/regions";
 import { niceTicks } from "../lib/axis";
 import { signed } from "../lib/format";
 
@@ -9,7 +9,7 @@ const ROW = 12;
 const INSET = 10;
 
 /** What each pair shows, from the largest loss on, with how far such a pair goes apart by itself. */
-export function PairsPicture({ pairs }: { pairs: RegionReading["pair_by_pair"] }) {
+export function PairsPicture({ pairs }: { pairs: RegionArm["pair_by_pair"] }) {
   const ordered = [...pairs].sort((one, other) => one.lift - other.lift);
   const step = Math.max(ordered.length / SHOWN, 1);
   const rows = Array.from({ length: Math.min(ordered.length, SHOWN) }, (_, at) => ordered[Math.floor(at * step)]!);
@@ -26,7 +26,7 @@ export function PairsPicture({ pairs }: { pairs: RegionReading["pair_by_pair"] }
       viewBox={`0 0 ${WIDTH} ${height}`}
       className="w-full"
       role="img"
-      aria-label={`In ${below} of ${pairs.length} pairs the withheld region had less than its partner`}
+      aria-label={`In ${below} of ${pairs.length} pairs the region with the change had less than its partner`}
     >
       <line x1={x(0)} x2={x(0)} y1={0} y2={height - 18} stroke="var(--color-base-content)" />
       {rows.map((row, at) => {
@@ -34,8 +34,8 @@ export function PairsPicture({ pairs }: { pairs: RegionReading["pair_by_pair"] }
         const colour = clear ? (row.lift < 0 ? "var(--behind)" : "var(--ahead)") : "var(--open)";
         const y = at * ROW + ROW / 2 + 2;
         return (
-          <g key={row.withheld}>
-            <title>{`${row.withheld} against ${row.control}: ${signed(row.lift)}`}</title>
+          <g key={row.treated}>
+            <title>{`${row.treated} against ${row.control}: ${signed(row.lift)}`}</title>
             {row.low !== null && row.high !== null && (
               <line x1={x(row.low)} x2={x(row.high)} y1={y} y2={y} stroke={colour} strokeWidth={2.5} />
             )}

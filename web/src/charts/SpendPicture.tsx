@@ -1,23 +1,31 @@
 import { CartesianGrid, Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
-import type { RegionWatchOf } from "../api/regions";
+import type { RegionReading } from "../api/regions";
 import { niceRange, niceTicks } from "../lib/axis";
 import { weekday } from "../lib/format";
+import type { Group } from "../sheets/regions/groups";
 
 const TICK = { fontSize: 12, fill: "var(--color-neutral)" };
-const GROUPS = [
-  { group: "withheld", title: "withheld", colour: "var(--color-primary)" },
-  { group: "control", title: "as usual", colour: "var(--color-neutral)" },
-] as const;
+const COLOURS: Partial<Record<Group, string>> = {
+  withheld: "var(--color-primary)",
+  lower: "color-mix(in srgb, var(--color-primary) 45%, var(--color-base-100))",
+  higher: "var(--color-primary)",
+  control: "var(--color-neutral)",
+};
 
 interface Props {
-  spend: RegionWatchOf["spend"];
+  spend: RegionReading["spend"];
+  title: (group: Group) => string;
   start: string;
   currency: string;
   height?: number;
 }
 
-/** Money a day where it is withheld and where it goes on: planned dashed, spent in full. */
-export function SpendPicture({ spend, start, currency, height = 170 }: Props) {
+/** Money a day where it is changed and where it goes on: planned dashed, spent in full. */
+export function SpendPicture({ spend, title, start, currency, height = 170 }: Props) {
+  const groups = spend.flatMap(({ group }) => {
+    const colour = COLOURS[group];
+    return colour ? [{ group, title: title(group).toLowerCase(), colour }] : [];
+  });
   const first = Date.parse(start);
   const days = spend[0]?.spent.length ?? 0;
   const of = (group: string) => spend.find((one) => one.group === group);
@@ -25,17 +33,20 @@ export function SpendPicture({ spend, start, currency, height = 170 }: Props) {
     number: at + 1,
     date: new Date(first + at * 86_400_000).toISOString().slice(0, 10),
     ...Object.fromEntries(
-      GROUPS.flatMap(({ group }) => [
+      groups.flatMap(({ group }) => [
         [`${group} planned`, of(group)?.planned[at] ?? null],
         [`${group} spent`, of(group)?.spent[at] ?? null],
       ]),
     ),
   }));
-  const values = GROUPS.flatMap(({ group }) => [...(of(group)?.planned ?? []), ...(of(group)?.spent ?? [])]);
+  const values = groups.flatMap(({ group }) => [...(of(group)?.planned ?? []), ...(of(group)?.spent ?? [])]);
   const range = niceRange([0, ...values]);
   const money = (value: number) => Math.round(value).toLocaleString("en-GB");
   return (
-    <div role="img" aria-label={`${currency} a day, withheld and as usual, planned and spent, over ${days} days`}>
+    <div
+      role="img"
+      aria-label={`${currency} a day, ${groups.map((one) => one.title).join(" and ")}, planned and spent, over ${days} days`}
+    >
       <ResponsiveContainer width="100%" height={height}>
         <LineChart data={points} margin={{ top: 6, right: 24, bottom: 0, left: 0 }} accessibilityLayer={false}>
           <CartesianGrid vertical={false} stroke="var(--color-base-300)" strokeOpacity={0.6} />
@@ -58,7 +69,7 @@ export function SpendPicture({ spend, start, currency, height = 170 }: Props) {
             tickLine={false}
             width={52}
           />
-          {GROUPS.flatMap(({ group, colour }) => [
+          {groups.flatMap(({ group, colour }) => [
             <Line
               key={`${group} planned`}
               dataKey={`${group} planned`}
@@ -84,7 +95,7 @@ export function SpendPicture({ spend, start, currency, height = 170 }: Props) {
               return (
                 <div className="sheet px-2 py-1 text-xs">
                   {weekday(point.date)}
-                  {GROUPS.map(({ group, title }) => (
+                  {groups.map(({ group, title }) => (
                     <div key={group}>
                       {title}: {money(point[`${group} spent`] ?? 0)} spent, {money(point[`${group} planned`] ?? 0)}{" "}
                       planned
@@ -97,7 +108,7 @@ export function SpendPicture({ spend, start, currency, height = 170 }: Props) {
         </LineChart>
       </ResponsiveContainer>
       <p className="quiet mt-1 flex gap-4 text-xs" aria-hidden>
-        {GROUPS.map(({ group, title, colour }) => (
+        {groups.map(({ group, title, colour }) => (
           <span key={group} className="flex items-center gap-1.5">
             <span className="inline-block h-0.5 w-5" style={{ background: colour }} /> {title}
           </span>

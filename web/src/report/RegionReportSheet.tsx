@@ -2,20 +2,21 @@ import type { RegionReport } from "../api/client";
 import { verdictNamed } from "../api/vocabulary";
 import { ReturnPicture } from "../charts/ReturnPicture";
 import { TONE_COLOUR } from "../lib/words";
+import { returnLines } from "../sheets/regions/groups";
 import { Facts, Head, Section } from "./parts";
 
 /** What the money brought, on one page. All its sentences come from the server. */
 export function RegionReportSheet({ report }: { report: RegionReport }) {
   const { reading } = report;
   const look = verdictNamed(reading.verdict);
-  const incremental = reading.primary?.incremental;
+  const lines = returnLines(reading);
   return (
     <article className="report-sheet sheet px-12 py-7 max-sm:px-5">
       <Head report={report} look={look} />
-      {look.readable && look.settled && incremental && (
+      {look.readable && look.settled && lines.length > 0 && (
         <div className="mt-4">
           <ReturnPicture
-            incremental={incremental}
+            lines={lines}
             breakEven={reading.break_even}
             within={reading.same_within}
             colour={TONE_COLOUR[look.tone]}

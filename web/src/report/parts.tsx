@@ -33,7 +33,9 @@ export function Head({ report, look }: { report: Report | RegionReport; look: Re
 
 export function Facts({ facts }: { facts: Report["facts"] }) {
   return (
-    <dl className="mt-4 grid grid-cols-3 gap-6 border-y border-base-300 py-3 max-sm:grid-cols-1 max-sm:gap-3">
+    <dl
+      className={`mt-4 grid ${facts.length % 3 === 0 ? "grid-cols-3" : "grid-cols-2"} gap-6 border-y border-base-300 py-3 max-sm:grid-cols-1 max-sm:gap-3`}
+    >
       {facts.map((fact) => (
         <div key={fact.label}>
           <dt className="quiet text-sm">{fact.label}</dt>

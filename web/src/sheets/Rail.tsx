@@ -5,6 +5,7 @@ import { verdictNamed } from "../api/vocabulary";
 import { bounds, count, plural } from "../lib/format";
 import { SHEET_TITLES, SHEETS, type SheetName } from "../lib/words";
 import { useEditing } from "./editing";
+import { returnLines } from "./regions/groups";
 import { figure, share } from "./regions/words";
 
 /** The six sheets with a line each, so that the rail alone shows the plan. */
@@ -57,8 +58,9 @@ function ofRegions(
   shown: RegionReading | undefined,
 ): Partial<Record<SheetName, { line: string; done: boolean }>> {
   const outcome = plan?.outcome.replaceAll("_", " ");
+  const returns = shown ? returnLines(shown).map((one) => figure(one.incremental.estimate)) : [];
   return {
-    brief: { line: outcome ? `Decides: ${outcome}` : "What is withheld, and why", done: !!plan?.tested && !!outcome },
+    brief: { line: outcome ? `Decides: ${outcome}` : "What is tested, and why", done: !!plan?.tested && !!outcome },
     sizing: {
       line: plan?.pairs
         ? `${plan.pairs} pairs · ${plural(plan.weeks ?? 0, "week")} + ${plan.cool_down}`
@@ -67,7 +69,7 @@ function ofRegions(
     },
     traffic: {
       line: plan?.cells
-        ? `${plan.cells.pairs.length} regions without, ${plan.cells.pairs.length} with`
+        ? `${plan.cells.pairs.length} regions ${plan.lower === null ? "without, " : "with less or more, "}${plan.cells.pairs.length} ${plan.lower === null ? "with" : "as usual"}`
         : "Not drawn yet",
       done: !!plan?.cells,
     },
@@ -76,9 +78,7 @@ function ofRegions(
       done: (shown?.days ?? 0) > 0,
     },
     evidence: {
-      line: shown?.primary?.incremental
-        ? `Return ${figure(shown.primary.incremental.estimate)}`
-        : "Nothing to read yet",
+      line: returns.length > 0 ? `Return ${returns.join(" and ")}` : "Nothing to read yet",
       done: shown?.phase === "complete",
     },
     verdict: { line: shown ? verdictNamed(shown.verdict).title : "Not started", done: shown?.decided ?? false },
@@ -86,8 +86,8 @@ function ofRegions(
 }
 
 function watched(shown: RegionReading): string {
-  const leak = shown.watch?.leak ?? 0;
-  return `Day ${shown.days} of ${shown.test_days + shown.cool_down_days}${leak > 0.005 ? ` · leak ${share(leak)}` : ""}`;
+  const leak = Math.max(...shown.arms.map((arm) => arm.watch?.leak ?? 0));
+  return `Day ${shown.days} of ${shown.test_days + shown.cool_down_days}${leak > 0.005 ? ` · ${shown.arms.length > 1 ? "off plan" : "leak"} ${share(leak)}` : ""}`;
 }
 
 function Dot({ active, filled }: { active: boolean; filled: boolean }) {

@@ -19,7 +19,7 @@ from neat_verdict.app.experiments.models import ExperimentMetric
 from neat_verdict.app.http.choices import OneOf
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.regions.models import RegionPlan
-from neat_verdict.app.regions.reading import reading_of
+from neat_verdict.app.regions.reading import readings_of
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.derivations import (
     FIGURES,
@@ -70,6 +70,7 @@ from neat_verdict.core.verdicts import (
     segment_effects,
     totals_of,
 )
+from neat_verdict.core.verdicts.by_region import where_changed
 
 _OF_CONTROL_TOO = ("level", "chance", "against_leader", "cost_each", "per_thousand")
 
@@ -137,12 +138,16 @@ class _Compared:
         return totals_of(self.pairs)[0 if position else 1]
 
 
-def of_region(plan: RegionPlan, figure: RegionFigure, outcome: str, group: str) -> DerivationOut:
+def of_region(plan: RegionPlan, figure: RegionFigure, outcome: str, group: str, arm: str) -> DerivationOut:
     """How a figure of a test by region is made, with the days that are in.
 
-    Raises Conflict before there are any, InputError for an outcome or a group that is not read.
+    ``arm`` is one of a graded test, "" the first. Raises Conflict before there are any, InputError for an arm, an outcome or a
+    group that is not read.
     """
-    reading = reading_of(plan)
+    by_arm = {str(one.test.arm): one for one in readings_of(plan)}
+    reading = by_arm.get(arm or next(iter(by_arm)))
+    if reading is None:
+        raise InputError("arm", arm, f"must be one of {', '.join(by_arm)}")
     read = [*([reading.primary] if reading.primary else []), *reading.others, *reading.by_group]
     if not read:
         raise Conflict("There is nothing to read yet")
@@ -150,7 +155,7 @@ def of_region(plan: RegionPlan, figure: RegionFigure, outcome: str, group: str) 
     if one is None:
         named = ", ".join(dict.fromkeys(one.outcome for one in read))
         raise InputError("outcome", f"{outcome} {group}".strip(), f"must be one that is read: {named}")
-    made = region_derivation(figure, one)
+    made = region_derivation(figure, one, where_changed(reading.test.arm, reading.test.level))
     return DerivationOut(
         title=made.title, words=made.words, formula=made.formula, source=made.source,
         inputs=[StepOut(name=step.name, value=step.value) for step in made.inputs],

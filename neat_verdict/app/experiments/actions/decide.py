@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import Any
 
 from django.db import transaction
@@ -28,20 +29,21 @@ def decide(
     reading: dict[str, Any] | None,
     counts: dict[str, Any] | None,
     then: str = "",
+    options: Collection[str] | None = None,
 ) -> Experiment:
     """Record a decision.
 
-    ``choice`` is "none" (nothing to roll out) or a variant's letter; ``suggested`` is what the rule says, and a choice
-    that differs needs a ``reason`` (InputError). ``reading`` and the ``counts`` it was made on are
-    kept as they were at this moment (None for a test by region, which keeps its own). ``then`` says in words what is rolled
-    out; units that have the chosen variant keep it.
+    ``choice`` is "none" (nothing to roll out) or a variant's letter, or one of ``options`` where these are given; ``suggested``
+    is what the rule says, and a choice that differs needs a ``reason`` (InputError). ``reading`` and the ``counts`` it was made
+    on are kept as they were at this moment (None for a test by region, which keeps its own). ``then`` says in words what is
+    rolled out; units that have the chosen variant keep it.
     """
     require_editor(by)
     experiment = Experiment.objects.select_for_update().get(key=key)
     if experiment.state not in ("running", "paused", "ended"):
         raise Conflict(f"This experiment is {experiment.state}; only one that has run can be decided")
     letters = [variant.letter for variant in experiment.variants.all()]
-    if choice not in ("none", *letters):
+    if choice not in (options or ("none", *letters)):
         raise InputError("choice", choice, f"must be one of {', '.join(letters)} or none")
     if choice != suggested and not reason.strip():
         raise InputError("reason", "empty", "must say why the decision differs from the rule")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, ClassVar
 
 from neat_verdict.core.metrics.kinds.base import MEAN, MeasureKind
+from neat_verdict.core.text.format import capital
 
 if TYPE_CHECKING:
     from neat_verdict.core.metrics.definition import Definition
@@ -20,7 +21,7 @@ class Count(MeasureKind):
 
     def subject(self, definition: Definition) -> str:
         words = definition.first_measure.words()
-        return f"{words[:1].upper()}{words[1:]}, averaged over units"
+        return f"{capital(words)}, averaged over units"
 
     def measure_words(self, measure: Measure) -> str:
         return f"number of {measure.events.words()}"

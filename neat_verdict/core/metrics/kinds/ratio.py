@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.metrics.kinds.base import Kind, Reason
 from neat_verdict.core.metrics.tallying import RATIO
+from neat_verdict.core.text.format import capital
 
 if TYPE_CHECKING:
     from neat_verdict.core.metrics.definition import Definition
@@ -31,7 +32,7 @@ class Ratio(Kind):
     def subject(self, definition: Definition) -> str:
         parts = [measure.rules.total_words(measure) for measure in definition.measures]
         per = " for each thousand" if definition.unit == "per_thousand" else " divided by"
-        return f"{parts[0][:1].upper()}{parts[0][1:]}{per} {parts[1]}"
+        return f"{capital(parts[0])}{per} {parts[1]}"
 
     def figure(self, definition: Definition, events: Sequence[TimedEvent]) -> tuple[float, ...]:
         return tuple(measure.total(events) for measure in definition.measures)

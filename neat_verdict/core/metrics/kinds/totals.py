@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.metrics.kinds.base import Kind, Reason
 from neat_verdict.core.metrics.tallying import DAILY_TOTALS
+from neat_verdict.core.text.format import capital
 
 if TYPE_CHECKING:
     from neat_verdict.core.metrics.definition import Definition
@@ -39,7 +40,7 @@ class Totals(Kind):
     def subject(self, definition: Definition) -> str:
         above, below = (total.words() for total in definition.totals)
         per = "for each thousand of" if definition.unit == "per_thousand" else "divided by"
-        return f"{above[:1].upper()}{above[1:]} {per} {below}, in totals by day"
+        return f"{capital(above)} {per} {below}, in totals by day"
 
     def figure(self, _definition: Definition, _events: Sequence[TimedEvent]) -> tuple[float, ...]:
         return (0.0,)

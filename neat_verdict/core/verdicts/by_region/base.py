@@ -9,12 +9,12 @@ import math
 from abc import ABC, abstractmethod
 from dataclasses import dataclass
 from datetime import date
-from typing import ClassVar
+from typing import ClassVar, Generic, TypeVar
 
-from neat_verdict.core.regions import OutcomeEffect, RegionReading, least_pairs
+from neat_verdict.core.regions import Arm, OutcomeEffect, RegionReading, RegionTest, least_pairs
 from neat_verdict.core.regions.reading import LOST
 from neat_verdict.core.statistics import Interval
-from neat_verdict.core.text.format import MINUS, format_lift, format_percent, rounded
+from neat_verdict.core.text.format import MINUS, capital, format_lift, format_percent, rounded
 from neat_verdict.core.verdicts.kinds.base import Parts, Tone
 
 
@@ -88,9 +88,9 @@ class RegionFacts:
         return tuple(one for one in self.reading.others if self._spending_helps(one) == 1)
 
     def _spending_helps(self, one: OutcomeEffect) -> int:
-        """1 for better with it, -1 for worse, 0 where neither is shown. Withholding turns it round."""
-        interval = one.effect.lift.interval
-        less = one.outcome in self.reading.test.less_is_better
+        """1 for better with more of it, -1 for worse, 0 where neither is shown. Less spending turns it round."""
+        interval, test = one.effect.lift.interval, self.reading.test
+        less = (one.outcome in test.less_is_better) != (test.level > 1)
         if interval.high < 0:
             return -1 if less else 1
         if interval.low > 0:
@@ -98,11 +98,15 @@ class RegionFacts:
         return 0
 
 
-class RegionVerdictKind(ABC):
-    """A verdict; as of visitors (`verdicts.kinds.VerdictKind`), with words for spending.
+Facts = TypeVar("Facts")
 
-    ``suggested`` is the decision that follows: "A" to go on spending, "B" to stop it, "none" for neither, "" while it is too
-    early.
+
+class RegionVerdictKind(ABC, Generic[Facts]):
+    """A verdict; as of visitors (`verdicts.kinds.VerdictKind`), with words for spending. It is given on facts: those of one
+    change of spending, or of the two of a graded test.
+
+    ``suggested`` is the decision that follows: "A" to go on spending as planned, "B" to stop it (graded: to spend less), "C" to
+    spend more, "none" for neither, "" while it is too early.
     """
 
     name: ClassVar[str]
@@ -116,14 +120,14 @@ class RegionVerdictKind(ABC):
     settled: ClassVar[bool] = True
 
     @abstractmethod
-    def holds(self, facts: RegionFacts) -> bool:
+    def holds(self, facts: Facts) -> bool:
         """Whether it is given, where none before it in the registry is."""
 
     @abstractmethod
-    def words(self, facts: RegionFacts, names: RegionNames) -> Parts:
+    def words(self, facts: Facts, names: RegionNames) -> Parts:
         """The verdict in words."""
 
-    def sensitivity(self, _facts: RegionFacts, _names: RegionNames) -> tuple[str, ...]:
+    def sensitivity(self, _facts: Facts, _names: RegionNames) -> tuple[str, ...]:
         """What it would take for the verdict to be another, in words."""
         return ()
 
@@ -144,25 +148,45 @@ def return_words(interval: Interval, confidence: float) -> str:
     return f"{format_return(interval.estimate)} ({format_percent(confidence)} CI {bounds})"
 
 
+def step_of(arm: Arm, level: float) -> str:
+    """Which money lies between the usual and a level: "" for all of it, "from 50% up to the usual", "from the usual up to
+    150%"."""
+    if arm == "withheld":
+        return ""
+    share = format_percent(level)
+    return f"from {share} up to the usual" if arm == "lower" else f"from the usual up to {share}"
+
+
+def where_changed(arm: Arm, level: float) -> str:
+    """ "where it was withheld", "where 50% was spent"."""
+    return "where it was withheld" if arm == "withheld" else f"where {format_percent(level)} was spent"
+
+
+def money_of(test: RegionTest, names: RegionNames) -> str:
+    """ "each EUR", "each EUR from 50% up to the usual"."""
+    return f"each {names.currency} {step_of(test.arm, test.level)}".strip()
+
+
 def brought(facts: RegionFacts, names: RegionNames) -> tuple[str, str]:
     """ "Posters: each EUR brings 2.57 (…) in fares." with its figure; what was spent is said, where that is not clear."""
-    interval = facts.interval
+    interval, test = facts.interval, facts.reading.test
     tested = names.tested or "The spending"
     if interval is None:
-        return f"{tested}: what each {names.currency} brings cannot be said; too little was withheld.", ""
-    figure = return_words(interval, facts.reading.test.confidence)
-    return f"{tested}: each {names.currency} brings {figure} in {names.of(names.outcome)}.", figure
+        done = "was withheld" if test.arm == "withheld" else "was changed"
+        return f"{tested}: what {money_of(test, names)} brings cannot be said; too little {done}.", ""
+    figure = return_words(interval, test.confidence)
+    return f"{tested}: {money_of(test, names)} brings {figure} in {names.of(names.outcome)}.", figure
 
 
 def effect_words(facts: RegionFacts, names: RegionNames) -> str:
-    """What withholding did, in a sentence."""
-    primary = facts.reading.primary
+    """What the change did, in a sentence."""
+    primary, test = facts.reading.primary, facts.reading.test
     if primary is None:
         return ""
     lift = primary.effect.lift.interval
     bounds = f"{format_lift(lift.low)} to {format_lift(lift.high)}"
     return (
-        f"Where it was withheld, {names.of(primary.outcome)} changed by {format_lift(lift.estimate)} "
+        f"{capital(where_changed(test.arm, test.level))}, {names.of(primary.outcome)} changed by {format_lift(lift.estimate)} "
         f"({format_percent(primary.confidence)} CI {bounds}) against the partners."
     )
 
@@ -176,8 +200,10 @@ def words_of_return(facts: RegionFacts, names: RegionNames, goes_on: str, short:
 
 def others_words(facts: RegionFacts, names: RegionNames) -> str:
     """The other outcomes of which something is shown; with a space before them."""
+    test = facts.reading.test
+    where = where_changed(test.arm, test.level)
     parts = [
-        f" {names.of(one.outcome).capitalize()} {format_lift(one.effect.lift.interval.estimate)} where it was withheld."
+        f" {names.of(one.outcome).capitalize()} {format_lift(one.effect.lift.interval.estimate)} {where}."
         for one in (*facts.helped, *facts.harmed)
     ]
     return "".join(parts)

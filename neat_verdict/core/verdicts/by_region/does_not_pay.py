@@ -12,7 +12,7 @@ from neat_verdict.core.verdicts.by_region.base import (
 from neat_verdict.core.verdicts.kinds.base import Parts
 
 
-class SpendingDoesNotPay(RegionVerdictKind):
+class SpendingDoesNotPay(RegionVerdictKind[RegionFacts]):
     name, title, tone, mark, order = "spending_does_not_pay", "Spending does not pay", "behind", "▼", 3
     meaning = "Sound, run to its end, the interval of the incremental return below break-even."
     suggested = "B"

@@ -7,7 +7,7 @@ from neat_verdict.core.verdicts.by_region.base import RegionFacts, RegionNames, 
 from neat_verdict.core.verdicts.kinds.base import Parts
 
 
-class KeepOn(RegionVerdictKind):
+class KeepOn(RegionVerdictKind[RegionFacts]):
     name, title, tone, mark, order = "keep_on", "Keep on", "open", "○", 9
     meaning = "It is read once, at the end that was planned; until then it goes on as it is."
     suggested = ""
@@ -19,18 +19,19 @@ class KeepOn(RegionVerdictKind):
     def words(self, facts: RegionFacts, names: RegionNames) -> Parts:
         reading, test = facts.reading, facts.reading.test
         read_on = f"{test.last:%-d %B %Y}"
+        doing = "Withheld" if test.arm == "withheld" else "Changed"
         if reading.days == 0:
             begins = f"{test.start:%-d %B}"
             if facts.today < test.start:
                 return Parts(
                     f"Begins on {begins}.",
                     f"Begins on {begins}",
-                    f"Withheld for {plural(test.test_days, 'day')}; read with the data up to {read_on}.",
+                    f"{doing} for {plural(test.test_days, 'day')}; read with the data up to {read_on}.",
                 )
             return Parts(
                 "Its first days are to come in.",
                 f"By region, since {begins}; no data yet",
-                f"Withheld since {begins}. Bring the days in on Watch; it is read with those up to {read_on}.",
+                f"{doing} since {begins}. Bring the days in on Watch; it is read with those up to {read_on}.",
             )
         if facts.today > test.last:
             rest = test.days - reading.days

@@ -13,7 +13,7 @@ from neat_verdict.core.verdicts.by_region.base import (
 from neat_verdict.core.verdicts.kinds.base import Parts
 
 
-class SpendingPays(RegionVerdictKind):
+class SpendingPays(RegionVerdictKind[RegionFacts]):
     name, title, tone, mark, order = "spending_pays", "Spending pays", "ahead", "▲", 2
     meaning = "Sound, run to its end, the interval of the incremental return above break-even."
     suggested = "A"

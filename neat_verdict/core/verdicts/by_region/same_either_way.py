@@ -13,7 +13,7 @@ from neat_verdict.core.verdicts.by_region.base import (
 from neat_verdict.core.verdicts.kinds.base import Parts
 
 
-class SameEitherWay(RegionVerdictKind):
+class SameEitherWay(RegionVerdictKind[RegionFacts]):
     name, title, tone, mark, order = "same_either_way", "No worthwhile difference", "same", "＝", 4
     meaning = "The whole interval of the incremental return lies so close to break-even that it makes no difference worth while."
 

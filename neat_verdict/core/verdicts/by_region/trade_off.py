@@ -8,7 +8,7 @@ from neat_verdict.core.verdicts.by_region.pays import SpendingPays
 from neat_verdict.core.verdicts.kinds.base import Parts
 
 
-class PaysAtAPrice(RegionVerdictKind):
+class PaysAtAPrice(RegionVerdictKind[RegionFacts]):
     name, title, tone, mark, order = "pays_at_a_price", "Pays at a price", "choice", "◆", 1
     meaning = "The incremental return lies above break-even, but the spending makes another outcome worse: somebody must choose."
 

@@ -18,7 +18,7 @@ from neat_verdict.core.verdicts.kinds.base import Parts
 MANY = 2000  # pairs, beyond which none are asked for
 
 
-class RegionsUnresolved(RegionVerdictKind):
+class RegionsUnresolved(RegionVerdictKind[RegionFacts]):
     name, title, tone, mark, order = "regions_unresolved", "Unresolved", "open", "◇", 5
     meaning = "Run to its end, and break-even lies within the interval of the incremental return; or ended before it."
 

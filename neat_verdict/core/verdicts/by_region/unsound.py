@@ -8,9 +8,9 @@ from neat_verdict.core.verdicts.by_region.base import RegionFacts, RegionNames, 
 from neat_verdict.core.verdicts.kinds.base import Parts
 
 
-class RegionsUnsound(RegionVerdictKind):
+class RegionsUnsound(RegionVerdictKind[RegionFacts]):
     name, title, tone, mark, order = "regions_unsound", "Unsound", "unsound", "✕", 0
-    meaning = "Spending went on where it was to be withheld, or too many regions lack data: nothing may be read."
+    meaning = "Spending was not changed as planned, or too many regions lack data: nothing may be read."
     readable = False
 
     def holds(self, facts: RegionFacts) -> bool:
@@ -21,6 +21,14 @@ class RegionsUnsound(RegionVerdictKind):
         left, pairs = len(reading.left_out), len(reading.test.pairs)
         if facts.unsound == "leak":
             leak = format_share((reading.watch.leak if reading.watch else None) or 0.0)
+            if reading.test.arm != "withheld":
+                level = format_percent(reading.test.level)
+                return Parts(
+                    f"Nothing may be read: where {level} was to be spent, {leak} of the change went another way.",
+                    f"Unsound: {leak} off the level of {level}",
+                    f"The limit set before the start is {format_percent(limit)} of the change. Watch names the regions; begin "
+                    "another test when the levels can be kept to.",
+                )
             return Parts(
                 f"Nothing may be read: {leak} of the usual spend still went to the withheld regions.",
                 f"Unsound: {leak} still spent where it was withheld",

@@ -117,7 +117,7 @@ function PolicyPanel() {
     (field: "even_epochs" | "even_units" | "floor" | "max_change" | "half_life" | "uniform") =>
     (value: number | null) =>
       set({ [field]: value });
-  const wrong = (field: string) => errorFor(`allocation.${field}`) ?? errorFor(`changes.allocation.${field}`);
+  const wrong = (field: string) => errorFor(`allocation.${field}`);
   const several = policy.properties.length > 1;
   const byProperties = (text: string) => {
     const properties = text
@@ -180,7 +180,7 @@ function PolicyPanel() {
             }
             save={byProperties}
             locked={fixed}
-            error={[...errorsIn("allocation.properties"), ...errorsIn("changes.allocation.properties")][0]}
+            error={errorsIn("allocation.properties")[0]}
           />
           {several && (
             <NumberField

@@ -143,7 +143,7 @@ export function MetricsPanel() {
                   save={(before_days) => set(use.name, { before_days })}
                   locked={fixed}
                   required={false}
-                  error={errorFor(`changes.metrics.${index}.before_days`)}
+                  error={errorFor(`metrics.${index}.before_days`)}
                   note="empty: no adjustment; reduces variance where the past predicts the outcome"
                 />
               </div>

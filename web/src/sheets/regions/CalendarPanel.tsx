@@ -4,7 +4,6 @@ import {
   useSpendingCalendar,
   type SpendingCalendar,
   type SpendingCalendarIn,
-  type SpendingDay,
 } from "../../api/regions";
 import { day as dayText, weekday } from "../../lib/format";
 import { numberText, readNumber } from "../../lib/numbers";
@@ -12,17 +11,26 @@ import { FormError, Panel, Skeleton, Failure } from "../../parts/basics";
 import { TextField } from "../../parts/fields";
 import { RadioCard } from "../../parts/RadioCard";
 import { useEditing } from "../editing";
+import { groupTitle, levelsOf, type Group } from "./groups";
 import { useRegions } from "./planning";
 import { amount } from "./words";
 
 type Wanted = Omit<SpendingCalendarIn, "version">;
-type Group = SpendingDay["edited"][number];
-const GROUPS: readonly { name: Group; title: string }[] = [
-  { name: "withheld", title: "Withheld" },
-  { name: "control", title: "As usual" },
-  { name: "other", title: "Not analysed" },
-];
-const PHASES = { test: "withheld", cool_down: "cool-down", after: "after it" } as const;
+const PHASES = { test: "test", cool_down: "cool-down", after: "after it" } as const;
+const AGAIN = [
+  ["other", "Spent again elsewhere", "What is saved goes to regions that are not analysed."],
+  ["after", "Spent again afterwards", "As many higher days after the cool-down as lower ones before."],
+  ["no", "Not spent again", "What is saved stays saved."],
+] as const;
+const EVENED = [
+  [
+    "other",
+    "Evened out elsewhere",
+    "What is saved in all goes to regions that are not analysed, or what is added comes from them.",
+  ],
+  ["after", "Evened out afterwards", "On as many days after the cool-down as it was changed on."],
+  ["no", "Not evened out", "The sum differs from the budget by what is saved or added."],
+] as const;
 const DAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
 
 /** What is spent on each day in each group. */
@@ -43,8 +51,10 @@ function Make() {
   return (
     <Panel title="Spending calendar" note="what is spent on each day in each group; not made yet">
       <p className="mb-2">
-        It begins with what each group usually spends on each weekday. Nothing is spent where it is withheld; what is
-        saved may be spent again.
+        It begins with what each group usually spends on each weekday.{" "}
+        {plan.lower === null
+          ? "Nothing is spent where it is withheld; what is saved may be spent again."
+          : "Less and more is spent than usual in two of them; what is saved in all may be spent again, or what is spent in addition saved."}
       </p>
       {mayPlan && (
         <form
@@ -56,7 +66,9 @@ function Make() {
           }}
         >
           <label className="text-sm">
-            <span className="quiet block">First day without spending</span>
+            <span className="quiet block">
+              {plan.lower === null ? "First day without spending" : "First day of the test"}
+            </span>
             <input
               type="date"
               required
@@ -88,7 +100,7 @@ function Made({ calendar }: { calendar: SpendingCalendar }) {
     again: calendar.again,
     reason: calendar.reason,
     edits: calendar.days.flatMap((one) =>
-      one.edited.map((group) => ({ day: one.day, group, cents: centsOf(one, group) })),
+      one.edited.map((group) => ({ day: one.day, group, cents: one.planned[calendar.groups.indexOf(group)] ?? 0 })),
     ),
   };
   const send = (wanted: Wanted, undoing = false) =>
@@ -127,13 +139,7 @@ function Made({ calendar }: { calendar: SpendingCalendar }) {
       }
     >
       <div className="mb-3 grid grid-cols-3 gap-2 max-lg:grid-cols-1">
-        {(
-          [
-            ["other", "Spent again elsewhere", "What is saved goes to regions that are not analysed."],
-            ["after", "Spent again afterwards", "As many higher days after the cool-down as lower ones before."],
-            ["no", "Not spent again", "What is saved stays saved."],
-          ] as const
-        ).map(([name, title, description]) => (
+        {(plan.lower === null ? AGAIN : EVENED).map(([name, title, description]) => (
           <RadioCard
             key={name}
             group="again"
@@ -232,6 +238,9 @@ interface GridProps {
 
 /** A row a day. What is compared with stays as planned while the test runs, so only the other amounts are fields. */
 function Grid({ calendar, asShares, edit }: GridProps) {
+  const { plan } = useRegions();
+  const levels = levelsOf(plan);
+  const groups = calendar.groups.map((name) => ({ name, title: groupTitle(name, levels) }));
   const table = useRef<HTMLTableElement>(null);
   const move = (event: KeyboardEvent<HTMLInputElement>) => {
     const step = { ArrowUp: -1, ArrowDown: 1 }[event.key];
@@ -251,7 +260,7 @@ function Grid({ calendar, asShares, edit }: GridProps) {
           <tr className="quiet text-left">
             <th className="py-1 font-normal">Day</th>
             <th className="font-normal">Phase</th>
-            {GROUPS.map((group) => (
+            {groups.map((group) => (
               <th key={group.name} className="text-right font-normal">
                 {group.title}
               </th>
@@ -266,7 +275,7 @@ function Grid({ calendar, asShares, edit }: GridProps) {
                 {weekday(one.day).slice(0, 3)} {dayText(one.day)}
               </td>
               <td className="quiet">{PHASES[one.phase]}</td>
-              {GROUPS.map((group, column) => {
+              {groups.map((group, column) => {
                 const cents = one.planned[column] ?? 0;
                 const usual = one.usual[column] ?? 0;
                 const open =
@@ -345,10 +354,6 @@ function Amount({ label, cents, usual, asShare, own, place, move, save }: Amount
       )}
     </>
   );
-}
-
-function centsOf(one: SpendingDay, group: Group): number {
-  return one.planned[GROUPS.findIndex((found) => found.name === group)] ?? 0;
 }
 
 function shown(cents: number, usual: number, asShare: boolean): string {

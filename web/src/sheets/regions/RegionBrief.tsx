@@ -1,5 +1,6 @@
 import { Panel } from "../../parts/basics";
 import { NumberField, ChoiceField, TextField } from "../../parts/fields";
+import { RadioCard } from "../../parts/RadioCard";
 import { useEditing } from "../editing";
 import { RegionPlanning, useRegions } from "./planning";
 
@@ -16,15 +17,58 @@ function Brief() {
   const { experiment, save: saveExperiment, errorFor: experimentError, mayEdit } = useEditing();
   const { plan, save, errorFor, open, mayPlan } = useRegions();
   const outcomes = plan.past?.outcomes ?? [];
+  const graded = plan.lower !== null;
   const margin = plan.break_even ? 1 / plan.break_even : null;
   return (
     <>
       <Panel
         title="What is tested"
-        note="in some regions nothing is spent on it, in their partners all goes on as usual"
+        note={
+          graded
+            ? "in some regions less is spent on it, in others more, in their partners all goes on as usual"
+            : "in some regions nothing is spent on it, in their partners all goes on as usual"
+        }
       >
+        <div className="mb-2 grid grid-cols-2 gap-2 max-md:grid-cols-1">
+          <RadioCard
+            group="kind"
+            name="Withheld"
+            description="Nothing is spent in some regions: what does all of it bring?"
+            chosen={!graded}
+            disabled={!open}
+            choose={() => save({ lower: null, higher: null, pairs: null, weeks: null })}
+          />
+          <RadioCard
+            group="kind"
+            name="Graded"
+            description="Less and more at the same time, for what is too important to switch off. It takes several times the pairs."
+            chosen={graded}
+            disabled={!open}
+            choose={() => save({ lower: 0.5, higher: 1.5, pairs: null, weeks: null })}
+          />
+        </div>
+        {graded && (
+          <>
+            <NumberField
+              label="Less: of what is usual"
+              value={plan.lower}
+              save={(lower) => lower !== null && save({ lower, pairs: null, weeks: null })}
+              percent
+              error={errorFor("lower")}
+              locked={!open}
+            />
+            <NumberField
+              label="More: of what is usual"
+              value={plan.higher}
+              save={(higher) => higher !== null && save({ higher, pairs: null, weeks: null })}
+              percent
+              error={errorFor("higher")}
+              locked={!open}
+            />
+          </>
+        )}
         <TextField
-          label="What is withheld: a channel, a tactic"
+          label={graded ? "What is changed: a channel, a tactic" : "What is withheld: a channel, a tactic"}
           value={plan.tested}
           save={(tested) => save({ tested })}
           placeholder="Posters in towns"
@@ -105,14 +149,14 @@ function Brief() {
       </Panel>
       <Panel title="What makes it unsound">
         <NumberField
-          label="Still spent where it is withheld, at most"
+          label={graded ? "Of the change, gone another way, at most" : "Still spent where it is withheld, at most"}
           term="Leak"
           value={plan.leak_limit}
           save={(share) => share !== null && save({ leak_limit: share })}
           percent
           error={errorFor("leak_limit")}
           locked={!mayPlan}
-          note="Of what is usual there. Less than that is allowed for in the return; more, and nothing may be read."
+          note={`${graded ? "Of the difference from the usual that is planned." : "Of what is usual there."} Less than that is allowed for in the return; more, and nothing may be read.`}
         />
       </Panel>
     </>

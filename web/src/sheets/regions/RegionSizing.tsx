@@ -196,13 +196,23 @@ function DesignsPanel() {
     },
     { name: "Pairs", cell: (row) => row.pairs, value: (row) => row.pairs, align: "right" },
     {
-      name: "Outcome withheld",
+      name: plan.lower === null ? "Outcome withheld" : "Outcome changed",
       cell: (row) => share(row.outcome_share),
       value: (row) => row.outcome_share,
       align: "right",
     },
-    { name: "Spend withheld", cell: (row) => share(row.spend_share), value: (row) => row.spend_share, align: "right" },
-    { name: "In all", cell: (row) => <Money value={row.spend} />, value: (row) => row.spend, align: "right" },
+    {
+      name: plan.lower === null ? "Spend withheld" : "Spend changed",
+      cell: (row) => share(row.spend_share),
+      value: (row) => row.spend_share,
+      align: "right",
+    },
+    {
+      name: plan.lower === null ? "In all" : "Spent less",
+      cell: (row) => <Money value={row.spend} />,
+      value: (row) => row.spend,
+      align: "right",
+    },
     { name: "Moved alike", cell: (row) => row.fit.toFixed(2), value: (row) => row.fit, align: "right" },
     {
       name: "Smallest lift",
@@ -265,6 +275,8 @@ function DesignsPanel() {
                 “Moved alike” is the correlation of both groups’ weekly changes. “Smallest return” is what a unit of
                 spend must bring to be seen{plan.break_even ? `; it should lie under ${plan.break_even}` : ""}. “Cost”
                 is the outcome lost if the spending just pays.
+                {plan.lower !== null &&
+                  " Half of the pairs go down, half up; effect and return are those of each half."}
               </span>
             }
           />
@@ -370,7 +382,7 @@ function Found({ placebo }: { placebo: Placebo }) {
   return (
     <>
       <p className="my-2 font-serif text-lg leading-snug">
-        With nothing withheld it raised a false alarm in {rate(none.share, none.error)} of the draws.{" "}
+        With nothing changed it raised a false alarm in {rate(none.share, none.error)} of the draws.{" "}
         {placebo.smallest === null
           ? `None of the effects tried was shown ${share(placebo.power)} of the time.`
           : `An effect of ${share(placebo.smallest)} is shown ${share(placebo.power)} of the time.`}

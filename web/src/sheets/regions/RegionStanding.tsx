@@ -74,7 +74,10 @@ function Planned() {
           <dl className="mt-3 text-sm">
             <FactLine label="Pairs" value={String(design.pairs)} />
             <FactLine label="Length" value={`${plural(design.weeks, "week")} + ${plan.cool_down}`} />
-            <FactLine label="Spend withheld" value={money(design.spend, plan.currency)} />
+            <FactLine
+              label={plan.lower === null ? "Spend withheld" : "Spent less where it is lowered"}
+              value={money(design.spend, plan.currency)}
+            />
             <FactLine label="Partners moved alike" value={`r = ${design.fit.toFixed(2)}`} />
             <FactLine label="Smallest effect" value={share(tried?.smallest ?? design.smallest_lift)} />
             {design.smallest_return !== null && (

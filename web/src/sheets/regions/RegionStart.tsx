@@ -3,6 +3,7 @@ import { plural, weekday } from "../../lib/format";
 import { FactLine, FormError, Skeleton } from "../../parts/basics";
 import { Dialog } from "../../parts/Dialog";
 import { useEditing } from "../editing";
+import { level } from "./groups";
 import { money, named, share } from "./words";
 
 /** All that is about to run, and what is missing before it can. */
@@ -28,14 +29,31 @@ export function RegionStart({ close }: { close: () => void }) {
       {plan && missing.length === 0 && calendar && (
         <>
           <dl className="text-sm">
-            <FactLine label="Withheld" value={plan.tested || "the spending"} />
+            <FactLine
+              label={plan.lower === null ? "Withheld" : "Changed"}
+              value={
+                plan.lower === null || plan.higher === null
+                  ? plan.tested || "the spending"
+                  : `${plan.tested || "the spending"}, to ${level(plan.lower)} and ${level(plan.higher)}`
+              }
+            />
             <FactLine label="First day" value={weekday(calendar.start)} />
             <FactLine label="Length" value={`${plural(plan.weeks ?? 0, "week")} + ${plan.cool_down}`} />
-            <FactLine label="Regions without, and with" value={`${plan.pairs} and ${plan.pairs}`} />
+            <FactLine
+              label={plan.lower === null ? "Regions without, and with" : "Regions with less, more, and as usual"}
+              value={
+                plan.lower === null
+                  ? `${plan.pairs} and ${plan.pairs}`
+                  : `${(plan.pairs ?? 0) / 2}, ${(plan.pairs ?? 0) / 2} and ${plan.pairs}`
+              }
+            />
             <FactLine label="Decides" value={named(plan.outcome)} />
             <FactLine label="It pays from" value={`${plan.break_even} a ${plan.currency}`} />
             <FactLine label="Spent in all" value={money(calendar.total / 100, plan.currency)} />
-            <FactLine label="Still spent where withheld, at most" value={share(plan.leak_limit)} />
+            <FactLine
+              label={plan.lower === null ? "Still spent where withheld, at most" : "Off the change, at most"}
+              value={share(plan.leak_limit)}
+            />
           </dl>
           <p className="quiet mt-2 text-sm">
             The plan is locked with the start: it is read once, at its end, and nothing of this changes meanwhile.

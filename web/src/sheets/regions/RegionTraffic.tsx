@@ -9,6 +9,7 @@ import { NumberInput } from "../../parts/NumberInput";
 import { fromCanonical } from "../../lib/numbers";
 import { useEditing } from "../editing";
 import { CalendarPanel } from "./CalendarPanel";
+import { groupsOf, groupTitle, levelsOf, type Group } from "./groups";
 import { RegionPlanning, useRegions } from "./planning";
 import { TileMap } from "./TileMap";
 
@@ -48,8 +49,10 @@ function Draw({ plan }: { plan: RegionPlan }) {
   return (
     <Panel title="Regions and spending" note={`${plural(plan.pairs ?? 0, "pair")}, not drawn yet`}>
       <p className="mb-2">
-        Within each pair chance decides in which region spending is withheld; the other goes on as usual. The seed
-        stands in the ledger, and draws the same again.
+        {plan.lower === null
+          ? "Within each pair chance decides in which region spending is withheld; the other goes on as usual."
+          : "Within each pair chance decides which region is changed, and of two pairs of like size which goes down and which up; the partners go on as usual."}{" "}
+        The seed stands in the ledger, and draws the same again.
       </p>
       {mayPlan && (
         <form
@@ -84,21 +87,20 @@ function Draw({ plan }: { plan: RegionPlan }) {
   );
 }
 
-const LISTS = [
-  { name: "withheld", title: "Withheld" },
-  { name: "control", title: "As usual" },
-  { name: "not-analysed", title: "Not analysed" },
-] as const;
+type Pair = NonNullable<RegionPlan["cells"]>["pairs"][number];
 
 function Drawn({ plan, cells }: { plan: RegionPlan; cells: NonNullable<RegionPlan["cells"]> }) {
   const { experiment } = useEditing();
   const { mayPlan } = useRegions();
   const [undoing, setUndoing] = useState(false);
-  const sizes = {
-    withheld: cells.pairs.length,
-    control: cells.pairs.length,
-    "not-analysed": cells.not_analysed.length,
-  };
+  const levels = levelsOf(plan);
+  const sizes = (group: Group) =>
+    group === "control"
+      ? cells.pairs.length
+      : group === "other"
+        ? cells.not_analysed.length
+        : cells.pairs.filter((pair) => pair.arm === group).length;
+  const each = cells.pairs.length / Object.keys(levels).length;
   return (
     <>
       <Panel
@@ -114,24 +116,29 @@ function Drawn({ plan, cells }: { plan: RegionPlan; cells: NonNullable<RegionPla
       >
         <TileMap plan={plan} cells={cells} />
         <div className="mt-3 flex flex-wrap gap-2">
-          {LISTS.filter((list) => sizes[list.name] > 0).map((list) => (
-            <a
-              key={list.name}
-              className="btn btn-sm"
-              href={`/api/v1/experiments/${experiment.key}/regions/lists/${list.name}.csv`}
-              download
-            >
-              {list.title} ({sizes[list.name]}), CSV
-            </a>
-          ))}
+          {groupsOf(levels)
+            .filter((group) => sizes(group) > 0)
+            .map((group) => (
+              <a
+                key={group}
+                className="btn btn-sm"
+                href={`/api/v1/experiments/${experiment.key}/regions/lists/${group === "other" ? "not-analysed" : group}.csv`}
+                download
+              >
+                {groupTitle(group, levels)}
+                {plan.lower === null ? ` (${sizes(group)})` : `: ${sizes(group)}`}, CSV
+              </a>
+            ))}
         </div>
         <HandOver plan={plan} />
         <p className="quiet mt-2 text-sm">
-          {!plan.desk_reference && "Hand the first two lists over to whoever buys the advertising. "}
-          Nothing is spent in the first list for {plural(plan.weeks ?? 0, "week")}, and in the second as much as without
-          a test.
+          {!plan.desk_reference &&
+            `Hand the first ${plan.lower === null ? "two" : "three"} lists over to whoever buys the advertising. `}
+          {plan.lower === null
+            ? `Nothing is spent in the first list for ${plural(plan.weeks ?? 0, "week")}, and in the second as much as without a test.`
+            : `Less is spent in the first list for ${plural(plan.weeks ?? 0, "week")}, more in the second, and in the third as much as without a test.`}
           {(plan.least_pvalue ?? 0) > 0.001 &&
-            ` With ${cells.pairs.length} pairs p cannot fall below ${plan.least_pvalue?.toPrecision(2)}.`}
+            ` With ${each} pairs p cannot fall below ${plan.least_pvalue?.toPrecision(2)}.`}
         </p>
       </Panel>
       <CalendarPanel />
@@ -139,10 +146,25 @@ function Drawn({ plan, cells }: { plan: RegionPlan; cells: NonNullable<RegionPla
         <DataTable
           label="Cells"
           rows={cells.pairs}
-          rowKey={(row) => row.withheld}
+          rowKey={(row) => row.treated}
           maxHeight="24rem"
           columns={[
-            { name: "Withheld", align: "left", cell: (row) => row.withheld, value: (row) => row.withheld },
+            ...(plan.lower === null
+              ? []
+              : [
+                  {
+                    name: "Spent",
+                    align: "left" as const,
+                    cell: (row: Pair) => groupTitle(row.arm, levels),
+                    value: (row: Pair) => row.arm,
+                  },
+                ]),
+            {
+              name: plan.lower === null ? "Withheld" : "Changed",
+              align: "left",
+              cell: (row) => row.treated,
+              value: (row) => row.treated,
+            },
             { name: "As usual", align: "left", cell: (row) => row.control, value: (row) => row.control },
           ]}
         />

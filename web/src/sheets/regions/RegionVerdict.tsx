@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { Link } from "react-router";
-import { useDecideRegions, type RegionReading } from "../../api/regions";
+import { useDecideRegions, type RegionArm, type RegionReading } from "../../api/regions";
 import { verdictNamed } from "../../api/vocabulary";
 import { ReturnPicture } from "../../charts/ReturnPicture";
 import { TONE_COLOUR } from "../../lib/words";
@@ -11,6 +11,7 @@ import { useEditing } from "../editing";
 import { Decided } from "../verdict/Decided";
 import { DecisionFields, suggestedNote } from "../verdict/DecisionFields";
 import { LessonPanel } from "../verdict/HandoverPanel";
+import { returnLines, stepOf } from "./groups";
 import { Shown } from "./shown";
 import { between, money, named, whole } from "./words";
 
@@ -19,7 +20,17 @@ const CHOICES = [
   { value: "B", label: "Stop spending" },
   { value: "none", label: "Neither, for now" },
 ] as const;
-type Choice = (typeof CHOICES)[number]["value"];
+const GRADED = [
+  { value: "A", label: "Spend as planned" },
+  { value: "B", label: "Spend less" },
+  { value: "C", label: "Spend more" },
+  { value: "none", label: "None of these, for now" },
+] as const;
+type Choice = (typeof GRADED)[number]["value"];
+
+function choicesOf(shown: RegionReading): readonly { value: Choice; label: string }[] {
+  return shown.arms.length > 1 ? GRADED : CHOICES;
+}
 
 /** What the rule says of the money, in a sentence and a picture, and what is decided. */
 export function RegionVerdict() {
@@ -29,7 +40,7 @@ export function RegionVerdict() {
 function Judged({ shown }: { shown: RegionReading }) {
   const { experiment, mayAct } = useEditing();
   const look = verdictNamed(shown.verdict);
-  const incremental = shown.primary?.incremental;
+  const lines = returnLines(shown);
   const readable = look.readable && look.settled;
   return (
     <>
@@ -43,10 +54,10 @@ function Judged({ shown }: { shown: RegionReading }) {
       >
         <Headline text={shown.headline} figure={shown.figure} tone={look.tone} className="text-2xl" />
         <p className="quiet mt-1">{shown.detail}</p>
-        {readable && incremental && (
+        {readable && lines.length > 0 && (
           <div className="mt-3">
             <ReturnPicture
-              incremental={incremental}
+              lines={lines}
               breakEven={shown.break_even}
               within={shown.same_within}
               colour={TONE_COLOUR[look.tone]}
@@ -62,10 +73,11 @@ function Judged({ shown }: { shown: RegionReading }) {
           </p>
         ))}
       </Panel>
-      {shown.month && readable && <Month shown={shown} month={shown.month} />}
+      {readable &&
+        shown.arms.map((arm) => arm.month && <Month key={arm.arm} shown={shown} arm={arm} month={arm.month} />)}
       {experiment.state === "decided" && (
         <>
-          <Decided made={CHOICES.find((one) => one.value === experiment.decision)?.label ?? ""} />
+          <Decided made={choicesOf(shown).find((one) => one.value === experiment.decision)?.label ?? ""} />
           <LessonPanel />
         </>
       )}
@@ -77,11 +89,21 @@ function Judged({ shown }: { shown: RegionReading }) {
   );
 }
 
-function Month({ shown, month }: { shown: RegionReading; month: NonNullable<RegionReading["month"]> }) {
+interface MonthProps {
+  shown: RegionReading;
+  arm: RegionArm;
+  month: NonNullable<RegionArm["month"]>;
+}
+
+function Month({ shown, arm, month }: MonthProps) {
+  const step = stepOf(arm);
   return (
-    <Panel title="A month of it everywhere" note="if every region is as those of the test">
+    <Panel
+      title={step ? `A month of what is spent ${step}, everywhere` : "A month of it everywhere"}
+      note="if every region is as those of the test"
+    >
       <dl className="text-sm">
-        <FactLine label="Usual spend" value={money(month.spend, shown.currency)} />
+        <FactLine label={step ? "Spend of this step" : "Usual spend"} value={money(month.spend, shown.currency)} />
         <FactLine
           label={`Brings in ${named(shown.outcome)}`}
           value={`${whole(month.brings.estimate)} (${between(month.brings, whole)})`}
@@ -110,7 +132,7 @@ function Decide({ shown }: { shown: RegionReading }) {
         }}
       >
         <DecisionFields
-          options={CHOICES}
+          options={choicesOf(shown)}
           suggested={shown.suggested}
           choice={choice}
           choose={setChoice}

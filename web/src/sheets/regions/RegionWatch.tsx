@@ -1,5 +1,12 @@
 import { Problem } from "../../api/client";
-import { useBringDays, useFetchSpend, useRegionPlan, type RegionReading, type RegionWatchOf } from "../../api/regions";
+import {
+  useBringDays,
+  useFetchSpend,
+  useRegionPlan,
+  type RegionArm,
+  type RegionReading,
+  type RegionWatchOf,
+} from "../../api/regions";
 import { SpendPicture } from "../../charts/onDemand";
 import { count, day, plural } from "../../lib/format";
 import { Panel } from "../../parts/basics";
@@ -9,6 +16,7 @@ import { UploadPanel } from "../../parts/UploadPanel";
 import { WrongLines } from "../../parts/WrongLines";
 import { useEditing } from "../editing";
 import { ChangeNotes } from "../watch/ChangeNotes";
+import { groupTitle, level, levelsRead, whereChanged, type Group } from "./groups";
 import { Shown } from "./shown";
 import { money, share } from "./words";
 
@@ -22,41 +30,65 @@ function Watched({ shown }: { shown: RegionReading }) {
   const open = mayAct && ["running", "ended"].includes(experiment.state);
   return (
     <>
-      {shown.watch && <Spending shown={shown} watch={shown.watch} />}
-      {shown.watch && <Regions shown={shown} watch={shown.watch} />}
+      {shown.spend.length > 0 && <Spending shown={shown} />}
+      {shown.arms.map((arm) => arm.watch && <Regions key={arm.arm} shown={shown} arm={arm} watch={arm.watch} />)}
       {open && <DaysIn shown={shown} />}
       <ChangeNotes />
     </>
   );
 }
 
-const GROUPS = { withheld: "Withheld", control: "As usual", other: "Not analysed" } as const;
-
-function Spending({ shown, watch }: { shown: RegionReading; watch: RegionWatchOf }) {
-  const leak = watch.leak;
+/** How far what was spent is off what was to be changed, in a sentence. */
+function Leak({ shown, arm }: { shown: RegionReading; arm: RegionArm }) {
+  const leak = arm.watch?.leak ?? null;
   const over = leak !== null && leak > shown.leak_limit;
-  const sum = (values: number[]) => values.reduce((total, value) => total + value, 0);
-  return (
-    <Panel title="Spending" note={`up to ${day(shown.last)}, against the calendar`}>
+  const figure = leak !== null && (
+    <span className={over ? "font-semibold text-error" : "font-semibold"}>{share(leak)}</span>
+  );
+  if (arm.arm === "withheld")
+    return (
       <p className="mb-2">
-        {leak === null ? (
+        {!figure ? (
           "How much still goes to the withheld regions cannot be said yet."
         ) : (
           <>
-            <span className={over ? "font-semibold text-error" : "font-semibold"}>{share(leak)}</span> of the usual
-            spend still went to the withheld regions; more than {share(shown.leak_limit)} would make the test unsound.{" "}
-            <Term name="Leak" />
+            {figure} of the usual spend still went to the withheld regions; more than {share(shown.leak_limit)} would
+            make the test unsound. <Term name="Leak" />
           </>
         )}
       </p>
-      <SpendPicture spend={watch.spend} start={shown.start} currency={shown.currency} />
+    );
+  return (
+    <p className="mb-2">
+      {!figure ? (
+        `How far the regions keep to ${level(arm.level)} cannot be said yet.`
+      ) : (
+        <>
+          Where {level(arm.level)} is planned, {share(arm.watch?.share ?? 0)} of the usual was spent: {figure} of the
+          change went another way; more than {share(shown.leak_limit)} would make the test unsound. <Term name="Leak" />
+        </>
+      )}
+    </p>
+  );
+}
+
+function Spending({ shown }: { shown: RegionReading }) {
+  const levels = levelsRead(shown.arms);
+  const title = (group: Group) => groupTitle(group, levels);
+  const sum = (values: number[]) => values.reduce((total, value) => total + value, 0);
+  return (
+    <Panel title="Spending" note={`up to ${day(shown.last)}, against the calendar`}>
+      {shown.arms.map((arm) => (
+        <Leak key={arm.arm} shown={shown} arm={arm} />
+      ))}
+      <SpendPicture spend={shown.spend} title={title} start={shown.start} currency={shown.currency} />
       <div className="mt-2">
         <DataTable
           label="Spending by group"
-          rows={watch.spend.filter((one) => sum(one.planned) + sum(one.spent) > 0 || one.group !== "other")}
+          rows={shown.spend.filter((one) => sum(one.planned) + sum(one.spent) > 0 || one.group !== "other")}
           rowKey={(row) => row.group}
           columns={[
-            { name: "Group", align: "left", cell: (row) => GROUPS[row.group], value: (row) => GROUPS[row.group] },
+            { name: "Group", align: "left", cell: (row) => title(row.group), value: (row) => title(row.group) },
             {
               name: `Planned (${shown.currency})`,
               cell: (row) => count(sum(row.planned)),
@@ -79,13 +111,17 @@ function signedShare(value: number): string {
   return `${value < -0.0005 ? "−" : value > 0.0005 ? "+" : ""}${share(Math.abs(value))}`;
 }
 
-function Regions({ shown, watch }: { shown: RegionReading; watch: RegionWatchOf }) {
+function Regions({ shown, arm, watch }: { shown: RegionReading; arm: RegionArm; watch: RegionWatchOf }) {
   return (
-    <Panel title="Regions" note={`${shown.pairs - shown.left_out} of ${plural(shown.pairs, "pair")} have their days`}>
+    <Panel
+      title={arm.arm === "withheld" ? "Regions" : `Regions ${whereChanged(arm)}, and their partners`}
+      note={`${arm.pairs - arm.left_out} of ${plural(arm.pairs, "pair")} have their days`}
+    >
       {watch.leaks.length === 0 && watch.missing.length === 0 && !watch.moved_too_far && (
         <p>
-          No withheld region has more than a trace of its usual spend, every day has come in, and the partners move as
-          ever.
+          {arm.arm === "withheld"
+            ? "No withheld region has more than a trace of its usual spend, every day has come in, and the partners move as ever."
+            : "Every region keeps to its level, every day has come in, and the partners move as ever."}
         </p>
       )}
       {watch.moved !== null && (
@@ -103,7 +139,12 @@ function Regions({ shown, watch }: { shown: RegionReading; watch: RegionWatchOf 
           rowKey={(row) => row.region}
           maxHeight="16rem"
           columns={[
-            { name: "Still spent in", align: "left", cell: (row) => row.region, value: (row) => row.region },
+            {
+              name: arm.arm === "withheld" ? "Still spent in" : "Off its level",
+              align: "left",
+              cell: (row) => row.region,
+              value: (row) => row.region,
+            },
             { name: "Spent", cell: (row) => money(row.spent, shown.currency), value: (row) => row.spent },
             {
               name: "Of what is usual",

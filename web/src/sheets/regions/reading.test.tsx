@@ -2,19 +2,65 @@ import { cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
 import { Route, Routes } from "react-router";
 import { afterEach, describe, expect, it } from "vitest";
 import { keys } from "../../api/keys";
-import type { RegionReading } from "../../api/regions";
+import type { RegionArm, RegionReading, RegionResponse } from "../../api/regions";
 import { ChancePicture } from "../../charts/ChancePicture";
 import { PairsPicture } from "../../charts/PairsPicture";
 import { ReturnPicture } from "../../charts/ReturnPicture";
 import { experiment, serve, SESSION, show } from "../../test/kit";
 import { EditingProvider } from "../editing";
 import { RegionStanding } from "./RegionStanding";
+import { ResponsePanel } from "./ResponsePanel";
 import { RegionVerdict } from "./RegionVerdict";
 import { RegionWatch } from "./RegionWatch";
 import { between, capital, figure, named, whole } from "./words";
 
 afterEach(cleanup);
+const SPEND: RegionReading["spend"] = [{ group: "withheld", planned: [0], spent: [40], difference: null }];
 const EFFECT = { estimate: -0.052, low: -0.076, high: -0.028 };
+
+function arm(changes: Partial<RegionArm> = {}): RegionArm {
+  return {
+    arm: "withheld",
+    level: 0,
+    confidence: 0.95,
+    pairs: 28,
+    left_out: 0,
+    lost: 0,
+    primary: {
+      outcome: "fares",
+      group: "",
+      less_is_better: false,
+      lift: EFFECT,
+      total: { estimate: -107_000, low: -158_000, high: -57_000 },
+      spend: 41_600,
+      incremental: { estimate: 2.57, low: 1.37, high: 3.79 },
+      trimmed: 2.49,
+      pvalue: 0.002,
+      confidence: 0.95,
+    },
+    others: [],
+    by_group: [],
+    unread: [],
+    synthetic: -0.049,
+    pair_by_pair: [],
+    chance: null,
+    course: null,
+    watch: {
+      share: 0.02,
+      leak: 0.02,
+      leaks: [],
+      missing: [],
+      moved: null,
+      moved_too_far: false,
+    },
+    month: {
+      spend: 50_000,
+      brings: { estimate: 128_500, low: 68_500, high: 189_500 },
+      worth: { estimate: 68_500, low: 8_500, high: null },
+    },
+    ...changes,
+  };
+}
 
 function reading(changes: Partial<RegionReading> = {}): RegionReading {
   return {
@@ -48,39 +94,9 @@ function reading(changes: Partial<RegionReading> = {}): RegionReading {
     currency: "EUR",
     pairs: 28,
     left_out: 0,
-    lost: 0,
-    primary: {
-      outcome: "fares",
-      group: "",
-      less_is_better: false,
-      lift: EFFECT,
-      total: { estimate: -107_000, low: -158_000, high: -57_000 },
-      spend: 41_600,
-      incremental: { estimate: 2.57, low: 1.37, high: 3.79 },
-      trimmed: 2.49,
-      pvalue: 0.002,
-      confidence: 0.95,
-    },
-    others: [],
-    by_group: [],
-    unread: [],
-    synthetic: -0.049,
-    pair_by_pair: [],
-    chance: null,
-    course: null,
-    watch: {
-      leak: 0.02,
-      leaks: [],
-      spend: [],
-      missing: [],
-      moved: null,
-      moved_too_far: false,
-    },
-    month: {
-      spend: 50_000,
-      brings: { estimate: 128_500, low: 68_500, high: 189_500 },
-      worth: { estimate: 68_500, low: 8_500, high: null },
-    },
+    arms: [arm()],
+    spend: [],
+    response: null,
     ...changes,
   };
 }
@@ -141,7 +157,7 @@ describe("watching a test by region", () => {
     expect(screen.getByText(/^No withheld region has more than a trace/)).toBeTruthy();
     cleanup();
     const leaks = [{ region: "Elmham", spent: 40, share: 0.3 }];
-    open("watch", reading({ watch: { ...reading().watch!, leak: 0.3, leaks } }));
+    open("watch", reading({ spend: SPEND, arms: [arm({ watch: { ...arm().watch!, leak: 0.3, leaks } })] }));
     expect(screen.getByText("30%", { selector: ".text-error" })).toBeTruthy();
     expect(screen.getByRole("cell", { name: "Elmham" })).toBeTruthy();
     expect(screen.queryByText(/^No withheld region has more than a trace/)).toBeNull();
@@ -179,7 +195,7 @@ describe("the verdict on the money", () => {
 
   it("shows no picture and no month where nothing may be read", () => {
     serve({});
-    open("verdict", reading({ verdict: "regions_unsound", suggested: "none", month: null }));
+    open("verdict", reading({ verdict: "regions_unsound", suggested: "none", arms: [arm({ month: null })] }));
     expect(screen.queryByRole("img", { name: /^Return/ })).toBeNull();
     expect(screen.queryByRole("heading", { name: "A month of it everywhere" })).toBeNull();
   });
@@ -193,10 +209,87 @@ describe("the verdict on the money", () => {
   });
 });
 
+describe("a graded test", () => {
+  const LOWER = arm({ arm: "lower", level: 0.5, confidence: 0.975, pairs: 14 });
+  const HIGHER = arm({
+    arm: "higher",
+    level: 1.5,
+    confidence: 0.975,
+    pairs: 14,
+    primary: { ...arm().primary!, incremental: { estimate: 0.8, low: 0.2, high: 1.4 } },
+    watch: { ...arm().watch!, share: 1.4, leak: 0.2 },
+  });
+  const graded = (changes: Partial<RegionReading> = {}) =>
+    reading({ verdict: "planned_pays", arms: [LOWER, HIGHER], spend: SPEND, ...changes });
+  const RESPONSE: RegionResponse = {
+    levels: [
+      { share: 0.5, lift: { estimate: -0.08, low: -0.1, high: -0.06 } },
+      { share: 1.5, lift: { estimate: 0.04, low: 0.02, high: 0.07 } },
+    ],
+    isotonic: [-0.08, 0, 0.04],
+    rising: true,
+    flattening: true,
+    at_most: -0.12,
+    curves: [
+      { name: "power of the spend", nothing: null, shares: [0, 1, 1.5], lifts: [-1, 0, 0.04] },
+      {
+        name: "approach to a ceiling",
+        nothing: { estimate: -0.24, low: -0.66, high: -0.12 },
+        shares: [0, 1, 1.5],
+        lifts: [-0.24, 0, 0.04],
+      },
+    ],
+  };
+  const panel = (changes: Partial<RegionResponse> = {}) =>
+    show(<ResponsePanel shown={graded()} response={{ ...RESPONSE, ...changes }} />);
+
+  it("can be decided for less, more or as planned, with a picture of both steps and a month of each", () => {
+    serve({});
+    open("verdict", graded());
+    expect(screen.getAllByRole("radio").map((radio) => radio.closest("label")?.textContent)).toEqual([
+      expect.stringContaining("Spend as planned"),
+      expect.stringContaining("Spend less"),
+      expect.stringContaining("Spend more"),
+      expect.stringContaining("None of these, for now"),
+    ]);
+    expect(
+      screen.getByRole("img", {
+        name: "From 50% up to the usual: return 2.57 (1.37 to 3.79); From the usual up to 150%: return 0.800 (0.200 to 1.40); it pays from 1.20",
+      }),
+    ).toBeTruthy();
+    expect(screen.getAllByRole("heading", { name: /^A month of what is spent/ })).toHaveLength(2);
+  });
+
+  it("says of each level how far it was kept to", () => {
+    serve({});
+    open("watch", graded());
+    expect(screen.getByText("20%", { selector: ".text-error" }).parentElement?.textContent).toContain(
+      "Where 150% is planned, 140% of the usual was spent",
+    );
+  });
+
+  it("says what no spending at all would do with how far that hangs on the curve", () => {
+    panel();
+    expect(screen.getByText(/would lose at least 12%/)).toBeTruthy();
+    expect(screen.getByRole("cell", { name: "no such curve fits" })).toBeTruthy();
+    expect(screen.getByRole("cell", { name: "−66.0% to −12.0%" })).toBeTruthy();
+  });
+
+  it.each([
+    [{ rising: false }, /contradicts that more brings no less/],
+    [{ flattening: false }, /contradicts that each further unit brings no more/],
+  ])("says nothing beyond its levels where they contradict the curve: %o", (contradiction, words) => {
+    panel({ ...contradiction, at_most: null, curves: [], isotonic: [-0.02, 0, 0] });
+    expect(screen.getByText(words)).toBeTruthy();
+    expect(screen.getByText(/they would lie at −2.0%, 0%, 0%/)).toBeTruthy();
+    expect(screen.queryByText(/Without any spending/)).toBeNull();
+  });
+});
+
 describe("pictures of a test by region", () => {
   it("are said in words", () => {
     const pair = (lift: number) => ({
-      withheld: `w${lift}`,
+      treated: `w${lift}`,
       control: `c${lift}`,
       lift,
       low: lift - 0.1,
@@ -208,7 +301,7 @@ describe("pictures of a test by region", () => {
         <PairsPicture pairs={[pair(-0.2), pair(-0.05), pair(0.1)]} />
         <ChancePicture chance={{ edges: [-0.03, 0, 0.03], counts: [3, 4], draws: 6, exact: true }} lift={-0.052} />
         <ReturnPicture
-          incremental={{ estimate: 2.57, low: 1.37, high: null }}
+          lines={[{ name: "", incremental: { estimate: 2.57, low: 1.37, high: null } }]}
           breakEven={1.2}
           within={0.1}
           colour="red"
@@ -217,7 +310,7 @@ describe("pictures of a test by region", () => {
     );
     const said = screen.getAllByRole("img").map((picture) => picture.getAttribute("aria-label"));
     expect(said).toEqual([
-      "In 2 of 3 pairs the withheld region had less than its partner",
+      "In 2 of 3 pairs the region with the change had less than its partner",
       "Effects of other draws of the same pairs, from −5.2% to +3.0%; the one found is −5.2%",
       "Return 2.57 (1.37 to without limit); it pays from 1.20",
     ]);

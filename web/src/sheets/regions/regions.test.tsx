@@ -32,6 +32,8 @@ function plan(changes: Partial<RegionPlan> = {}): RegionPlan {
     currency: "EUR",
     break_even: 2.5,
     cool_down: 1,
+    lower: null,
+    higher: null,
     leak_limit: 0.1,
     same_within: 0,
     less_is_better: [],
@@ -74,10 +76,10 @@ function plan(changes: Partial<RegionPlan> = {}): RegionPlan {
   };
 }
 
-const CELLS: RegionPlan["cells"] = {
+const CELLS: NonNullable<RegionPlan["cells"]> = {
   seed: 7,
   at: "2026-11-01T09:00:00Z",
-  pairs: [{ withheld: "Brelmouth", control: "Corvstead" }],
+  pairs: [{ arm: "withheld", treated: "Brelmouth", control: "Corvstead" }],
   not_analysed: ["Daskwick", "Elmham", "Fennvale"],
 };
 
@@ -192,6 +194,31 @@ describe("the plan of a test by region", () => {
     ]);
   });
 
+  it("has a list for each level of a graded test", () => {
+    const pairs = [
+      { arm: "lower" as const, treated: "Brelmouth", control: "Corvstead" },
+      { arm: "higher" as const, treated: "Elmham", control: "Fennvale" },
+    ];
+    const lists = open(<RegionTraffic />, plan({ lower: 0.5, higher: 1.5, cells: { ...CELLS, pairs } }));
+    expect([...lists.container.querySelectorAll("a[download]")].map((link) => link.getAttribute("href"))).toEqual(
+      ["lower", "higher", "control", "not-analysed"].map(
+        (name) => `/api/v1/experiments/fare-calendar/regions/lists/${name}.csv`,
+      ),
+    );
+    expect(screen.getByRole("img", { name: /1 less \(50%\), 1 more \(150%\), 2 as usual/ })).toBeTruthy();
+  });
+
+  it("is graded by two levels at once, and gives the design up that hung on them", async () => {
+    const calls = serve(AFTER);
+    open(<RegionBrief />);
+    fireEvent.click(screen.getByRole("radio", { name: /^Graded/ }));
+    await waitFor(() => expect(calls.some((call) => call.method === "PATCH")).toBe(true));
+    expect(calls.find((call) => call.method === "PATCH")?.body).toEqual({
+      version: 3,
+      changes: { lower: 0.5, higher: 1.5, pairs: null, weeks: null },
+    });
+  });
+
   it("says where to go while there is nothing to draw", () => {
     open(<RegionTraffic />, plan({ pairs: null, weeks: null }));
     expect(screen.getByRole("link", { name: "Sizing" })).toBeTruthy();
@@ -228,6 +255,7 @@ function spending(changes: Partial<SpendingCalendar> = {}): SpendingCalendar {
     own_budget: false,
     budget: 42_000,
     again: "after",
+    groups: ["withheld", "control", "other"],
     reason: "",
     days: [line("2026-11-30", "test", [0, 11_000, 0]), line("2026-12-07", "after", [15_000, 16_000, 0])],
     total: 42_000,

@@ -108,7 +108,7 @@ function Figures({ fixed }: { fixed: boolean }) {
           value={experiment.rounds_planned}
           save={(value) => value !== null && save({ rounds_planned: value })}
           locked={fixed}
-          error={errorFor("rounds_planned") ?? errorFor("changes.rounds_planned")}
+          error={errorFor("rounds_planned")}
           note={inRounds ? "as long as each other, with a look at the end of each" : "for what one run cannot show"}
         />
       )}
@@ -119,7 +119,7 @@ function Figures({ fixed }: { fixed: boolean }) {
         value={experiment.least_weeks}
         save={set("least_weeks")}
         locked={fixed}
-        error={errorFor("changes.least_weeks")}
+        error={errorFor("least_weeks")}
       />
       <NumberField
         whole
@@ -127,7 +127,7 @@ function Figures({ fixed }: { fixed: boolean }) {
         value={experiment.least_conversions}
         save={set("least_conversions")}
         locked={fixed}
-        error={errorFor("changes.least_conversions")}
+        error={errorFor("least_conversions")}
       />
       {experiment.metrics.some((use) => use.role === "secondary") && (
         <ChoiceField
@@ -148,7 +148,7 @@ function Figures({ fixed }: { fixed: boolean }) {
         value={experiment.warm_up_days}
         save={set("warm_up_days")}
         locked={fixed}
-        error={errorFor("changes.warm_up_days")}
+        error={errorFor("warm_up_days")}
         note={experiment.warm_up_days ? "units first seen on these days do not count" : undefined}
       />
       <NumberField
@@ -159,7 +159,7 @@ function Figures({ fixed }: { fixed: boolean }) {
         save={(longest_run_weeks) => save({ longest_run_weeks })}
         locked={fixed}
         required={false}
-        error={errorFor("changes.longest_run_weeks")}
+        error={errorFor("longest_run_weeks")}
         note={
           experiment.longest_run_weeks === null
             ? `empty: ${plural(experiment.workspace_longest_run_weeks, "week")}, as set for the workspace`

@@ -143,7 +143,7 @@ function Expectations() {
         value={experiment.audience_per_day}
         save={(audience_per_day) => save({ audience_per_day })}
         locked={fixed}
-        error={errorFor("changes.audience_per_day")}
+        error={errorFor("audience_per_day")}
       />
       <NumberField
         label="Traffic included"
@@ -163,7 +163,7 @@ function Expectations() {
         value={experiment.correlation}
         save={(value) => value !== null && save({ correlation: value })}
         locked={fixed}
-        error={errorFor("changes.correlation")}
+        error={errorFor("correlation")}
         note={
           experiment.correlation > 0
             ? `saves ${plan?.sample_saved ?? "part"} of the sample, if the uploaded figures are adjusted for it`
@@ -188,7 +188,7 @@ function QuestionField({ fixed }: { fixed: boolean }) {
       save={(question) => save({ question })}
       note={questionNamed(experiment.question).explanation}
       locked={fixed}
-      error={errorFor("question") ?? errorFor("changes.question")}
+      error={errorFor("question")}
     />
   );
 }

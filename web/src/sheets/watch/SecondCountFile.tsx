@@ -74,7 +74,7 @@ export function SecondCountFile() {
               percent
               value={experiment.count_tolerance ?? null}
               save={(count_tolerance) => save({ count_tolerance: count_tolerance ?? undefined })}
-              error={errorFor("changes.count_tolerance")}
+              error={errorFor("count_tolerance")}
               note="common practice: a few per cent"
             />
           )}
