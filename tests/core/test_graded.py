@@ -190,6 +190,7 @@ def test_a_placebo_test_of_a_graded_design_tries_one_level_at_its_own_confidence
     *_, whole = placebo_tests(past(), "sales", paired(), **given_to)
     assert half.false_alarms.share <= 0.025 + 3 * half.false_alarms.error
     assert half.smallest > 1.2 * whole.smallest
+    assert half.held.share > whole.held.share + 0.01  # 97.5 for 95 %
 
 
 # Reading
@@ -350,6 +351,20 @@ def test_nothing_is_said_beyond_levels_that_contradict_the_curve(lower, higher, 
     seen = response_of(at_level(0.5, *lower), at_level(1.5, *higher))
     assert (seen.rising, seen.flattening) == (rising, flattening)
     assert bool(seen.curves) == (seen.at_most is not None) == (rising and flattening)
+
+
+@pytest.mark.parametrize(
+    ("lower", "higher", "at_most"),
+    [
+        ((-0.05, 0.02), (0.03, 0.02), -0.06),  # the line through the step down, at its lower end
+        ((-0.02, 0.03), (0.05, 0.01), -0.08),  # the step up is the steeper one that is certain
+        ((-0.01, 0.02), (0.01, 0.02), 0.0),  # nothing is certain
+    ],
+)
+def test_flattening_alone_says_what_is_lost_at_least(lower, higher, at_most):
+    seen = response_of(at_level(0.5, *lower), at_level(1.5, *higher))
+    assert seen.at_most == pytest.approx(at_most)
+    assert max(curve.nothing.high for curve in seen.curves) <= 0  # spending never takes anything away
 
 
 def test_a_form_that_no_curve_fits_says_nothing():
