@@ -1,6 +1,8 @@
 """Synthetic control with differences, the check on a reading by region."""
 
+import csv
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -8,7 +10,7 @@ from scipy import optimize
 
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.regions import DrawnPair, Panel, Windows, draw, match_regions, read_effect, synthetic_lift
-from neat_verdict.core.regions.synthetic import simplex_weights
+from neat_verdict.core.regions.synthetic import simplex_weights, synthetic_difference
 from tests.core.region_worlds import FIRST, region_world, withhold
 
 PAST, DAYS, BASE = 400, 35, 70
@@ -33,6 +35,83 @@ def test_weights_are_those_of_a_general_optimiser(seed, penalty):
     assert found.min() >= 0
     assert found.sum() == pytest.approx(1)
     assert cost(np.array([level, *found])) == pytest.approx(best.fun, rel=1e-4)
+
+
+def cigarette_packs():
+    """Packs sold a head in 39 states of the USA from 1970 to 2000, the one that raised its tax in 1989 last: the open data set of
+    Abadie, Diamond & Hainmueller (2010), as the general-purpose library CausalPy 0.9.0 ships it, to a tenth of a pack."""
+    with (Path(__file__).parent / "data/cigarette_packs.csv").open() as file:
+        head, *rows = csv.reader(file)
+    return [int(year) for year in head[1:]], np.array([[float(one) for one in row[1:]] for row in rows])
+
+
+def test_published_estimates_are_found_again():
+    """Arkhangelsky et al. (2021), table 1 (from memory): -15.6 packs by synthetic difference-in-differences, -27.3 by plain
+    differences, which says that the data are the same. The package synthdid 0.10.1 (PyPI), run once on this file, ends its
+    search for the weights at -15.6038."""
+    years, packs = cigarette_packs()
+    change = years.index(1989)
+    before, after = packs[:, :change], packs[:, change:].mean(axis=1)
+    plain = (after - before.mean(axis=1))[-1] - (after - before.mean(axis=1))[:-1].mean()
+    found = synthetic_difference(before, after, 1, len(years) - change)
+    assert round(plain, 1) == -27.3
+    assert round(found, 1) == -15.6
+    assert found == pytest.approx(-15.6038, abs=0.003)
+
+
+@pytest.mark.parametrize(("units", "periods"), [(1, 1.0), (1, 12.0), (9, 4.0)])
+def test_an_estimate_is_that_of_the_published_objective(units, periods):
+    """Weights by SciPy's general optimiser on the objective as it is printed, with ζ = (units · periods)^¼ σ."""
+    draws = np.random.default_rng(4)
+    before, after = draws.normal(size=(8, 10)).cumsum(axis=1), draws.normal(size=8)
+    controls, treated = before[:-1], before[-1]
+    zeta = (units * periods) ** 0.25 * np.diff(controls, axis=1).std(ddof=1)
+
+    def weighed(columns, target, ridge):
+        size = columns.shape[1]
+        best = optimize.minimize(
+            lambda x: ((x[0] + columns @ x[1:] - target) ** 2).sum() + ridge * (x[1:] ** 2).sum(),
+            [0.0, *np.full(size, 1 / size)],
+            method="SLSQP",
+            bounds=[(None, None)] + [(0, 1)] * size,
+            constraints={"type": "eq", "fun": lambda x: x[1:].sum() - 1},
+            tol=1e-14,
+            options={"maxiter": 500},
+        )
+        return best.x[1:]
+
+    by_unit, by_period = weighed(controls.T, treated, zeta**2 * 10), weighed(controls, after[:-1], 0.0)
+    beyond = after[-1] - by_unit @ after[:-1]
+    assert synthetic_difference(before, after, units, periods) == pytest.approx(
+        beyond - by_period @ (treated - by_unit @ controls), abs=1e-3
+    )
+
+
+@pytest.mark.parametrize(
+    ("before", "units", "periods", "field"),
+    [(np.ones((4, 3)), 0, 1.0, "units"), (np.ones((4, 3)), 1, 0.0, "periods"), (np.ones((4, 1)), 1, 1.0, "before"),
+     (np.ones((2, 3)), 1, 1.0, "before")],
+)  # fmt: skip
+def test_a_difference_that_cannot_be_is_refused(before, units, periods, field):
+    with pytest.raises(InputError) as refused:
+        synthetic_difference(before, np.ones(len(before)), units, periods)
+    assert refused.value.field == field
+
+
+def test_a_lift_is_the_difference_of_weeks_by_all_pairs():
+    """Each region's weeks of the base and mean since, by its own mean of the base; the treated ones are as many as the pairs."""
+    world = region_world(2, 24, PAST + DAYS)
+    pairs = draw(match_regions(world.up_to(PAST), "sales").pairs, 2)
+    sales = world.outcomes["sales"]
+    rows, donors = ([world.regions.index(getattr(one, side)) for one in pairs] for side in ("treated", "control"))
+    table = np.concatenate([sales[donors], sales[rows].sum(axis=0, keepdims=True)])
+    base = table[:, PAST - BASE : PAST]
+    level = base.mean(axis=1, keepdims=True)
+    weeks = base.reshape(len(table), -1, 7).mean(axis=2) / level
+    after = table[:, PAST:].mean(axis=1) / level[:, 0]
+    change = synthetic_difference(weeks, after, len(pairs), DAYS / 7)
+    assert synthetic_lift(world, "sales", pairs, WINDOWS) == pytest.approx(change / (after[-1] - change))
+    assert change != pytest.approx(synthetic_difference(weeks, after, 1, DAYS / 7), rel=1e-3)
 
 
 @pytest.mark.parametrize("lift", [-0.2, 0.0, 0.1])
