@@ -234,7 +234,7 @@ VALID = {
         "cool_down": 1, "weeks": [2],
     },
     draw: {"pairs": PAIRED, "seed": 7},
-    draw_graded: {"pairs": PAIRED[:6], "seed": 7, "sizes": dict.fromkeys(REGIONS.regions, 1.0)},
+    draw_graded: {"pairs": PAIRED[:6], "seed": 7, "sizes": dict.fromkeys(REGIONS.regions[:12], 1.0)},
     graded: {"lower": 0.5, "higher": 1.5},
     arm_confidence: {"confidence": 0.95, "arms": 2},
     blocks_of: {"panel": REGIONS, "outcome": "sales", "count": 2},

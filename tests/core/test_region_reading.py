@@ -420,6 +420,23 @@ def test_regions_with_missing_days_are_held_against_nobody():
     )
 
 
+def test_days_out_of_the_ordinary_are_found_in_the_test_and_in_its_regions():
+    """The farthest first; not in the base, not elsewhere, and a day that did not come in is none."""
+    pairs = world()[2][:-6]
+    past, later, spend = arrived(incremental=0.0)
+    rows = past.rows([pairs[0].treated, pairs[1].control, world()[2][-1].treated, pairs[2].control])
+    before = {(one.region, one.day) for one in read(test=a_test(pairs=pairs), incremental=0.0).watch.shocks}
+    for row, size in zip(rows, (5.0, 3.0, 9.0, 0.0), strict=True):
+        later["sales"][row, 4] *= size
+    spend[rows[3], 4] = np.nan
+    found = read(test=a_test(pairs=pairs), observed=follow(past, later, spend)).watch.shocks
+    day = past.last + timedelta(days=5)
+    made = [one for one in found if (one.region, one.day) not in before]
+    assert [(one.region, one.day) for one in made] == [(pairs[0].treated, day), (pairs[1].control, day)]
+    assert made[0].size > 2
+    assert all(one.day > past.last for one in found)
+
+
 def test_conditions_say_what_is_seen_and_what_is_required():
     lines = {line.key: line for line in judged(read()).conditions}
     assert (lines["pairs"].seen, lines["pairs"].required) == (str(len(world()[2])), "6 or more")

@@ -29,7 +29,11 @@ def upgraded(old: Mapping[str, Any]) -> dict[str, Any]:
                     {("treated" if name == "withheld" else name): value for name, value in pair.items()}
                     for pair in old["pair_by_pair"]
                 ],
-                "watch": {**{name: value for name, value in watch.items() if name != "spend"}, "share": watch["leak"]}
+                "watch": {
+                    "shocks": [],
+                    **{name: value for name, value in watch.items() if name != "spend"},
+                    "share": watch["leak"],
+                }
                 if watch
                 else None,
             }

@@ -158,6 +158,7 @@ def calendar_ics(plan: RegionPlan, name: str) -> bytes:
 
 
 _BINS = 40
+SHOCKS_SHOWN = 40
 KEPT_FORMAT = 2  # of the reading that a decision was made on
 
 
@@ -339,6 +340,7 @@ def _watch(reading: RegionReading) -> dict[str, Any] | None:
         "missing": [asdict(one) for one in watch.missing],
         "moved": watch.moved.growth if watch.moved else None,
         "moved_too_far": watch.moved.too_far if watch.moved else False,
+        "shocks": [{"region": one.region, "day": one.day, "size": one.size} for one in watch.shocks[:SHOCKS_SHOWN]],
     }
 
 

@@ -338,6 +338,14 @@ class MissingDaysOut(Schema):
     days: int
 
 
+class ShockOut(Schema):
+    """A day out of the ordinary in a region of the pairs; ``size`` is relative to what was to be expected."""
+
+    region: str
+    day: date
+    size: float
+
+
 class GroupSpendOut(Schema):
     """By day of the test so far, in money; ``difference`` is relative, left out where nothing was planned and some was spent."""
 
@@ -358,6 +366,7 @@ class RegionWatchOut(Schema):
     missing: list[MissingDaysOut]
     moved: float | None
     moved_too_far: bool
+    shocks: list[ShockOut]
 
 
 class MonthOut(Schema):

@@ -150,6 +150,12 @@ def _spread(values: FloatArray) -> FloatArray:
     return np.maximum(_MAD * np.median(np.abs(values - middle), axis=1, keepdims=True), 1e-6)
 
 
+def outliers_of(panel: Panel, outcome: str) -> list[Finding]:
+    """Days of an outcome far from what their region, weekday and day lead to expect, the farthest first. Raises InputError for an
+    outcome it does not have."""
+    return _outliers(panel, outcome, panel.outcome(outcome))
+
+
 def _outliers(panel: Panel, name: str, values: FloatArray) -> list[Finding]:
     """Days far from what is expected, in units that grow with its square root as counts' spread does."""
     expected = _expected(values)

@@ -13,6 +13,7 @@ from neat_verdict.core.regions.calendar import SpendingCalendar
 from neat_verdict.core.regions.drawing import DrawnPair
 from neat_verdict.core.regions.effect import Windows, past_windows
 from neat_verdict.core.regions.following import Observed
+from neat_verdict.core.regions.history import Finding, outliers_of
 from neat_verdict.core.regions.levels import Group
 from neat_verdict.core.regions.panel import WEEK, Panel
 
@@ -75,7 +76,7 @@ class RegionWatch:
     """``share`` is what was spent of the usual in the treated regions while it was changed; None before its first day, or where
     nothing is usual. ``leak`` is the part of the change that did not come about (or was overdone): where nothing was to be
     spent, the share itself. ``leaks`` are the regions that did not keep to their level, the worst first. ``moved`` is None
-    where there is nothing to hold the control against."""
+    where there is nothing to hold the control against. ``shocks`` are days out of the ordinary in regions of the pairs."""
 
     share: float | None
     leak: float | None
@@ -83,6 +84,7 @@ class RegionWatch:
     spend: tuple[GroupSpend, ...]
     missing: tuple[Missing, ...]
     moved: Moved | None
+    shocks: tuple[Finding, ...] = ()
 
 
 def watch_regions(
@@ -125,6 +127,7 @@ def watch_regions(
         spend,
         _missing(observed, [*treated, *control], windows),
         _moved(panel, panel.outcome(outcome), control, others, windows),
+        _shocks(observed, outcome, [*treated, *control], windows),
     )
 
 
@@ -193,6 +196,25 @@ def _missing(observed: Observed, rows: Sequence[int], windows: Windows) -> tuple
         if len(places):
             found.append(Missing(panel.regions[row], panel.day(windows.start + int(places[0])), len(places)))
     return tuple(sorted(found, key=lambda one: (-one.days, one.region)))
+
+
+def _shocks(observed: Observed, outcome: str, rows: Sequence[int], windows: Windows) -> tuple[Finding, ...]:
+    """Days of the test far from what base and test, the weekday and the day of all regions lead to expect: a fair, a flood. A day
+    that is missing is none."""
+    panel = observed.panel
+    days = slice(windows.base, windows.end)
+    part = Panel(
+        panel.regions, panel.day(windows.base), {outcome: panel.outcome(outcome)[:, days]}, panel.spend[:, days]
+    )
+    start, ours = panel.day(windows.start), {panel.regions[row] for row in rows}
+    places = {name: place for place, name in enumerate(panel.regions)}
+    return tuple(
+        one
+        for one in outliers_of(part, outcome)
+        if one.region in ours
+        and one.day >= start
+        and not observed.missing[places[one.region], (one.day - panel.first).days]
+    )
 
 
 def _moved(

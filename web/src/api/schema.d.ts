@@ -6870,6 +6870,8 @@ export interface components {
             moved_too_far: boolean;
             /** Share */
             share: number | null;
+            /** Shocks */
+            shocks: components["schemas"]["ShockOut"][];
         };
         /** RehearsalOut */
         RehearsalOut: {
@@ -7722,6 +7724,21 @@ export interface components {
             /** Shares */
             shares: number[];
         };
+        /**
+         * ShockOut
+         * @description A day out of the ordinary in a region of the pairs; ``size`` is relative to what was to be expected.
+         */
+        ShockOut: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Region */
+            region: string;
+            /** Size */
+            size: number;
+        };
         /** SignIn */
         SignIn: {
             /** Password */
@@ -8208,15 +8225,6 @@ export interface components {
             seconds: number[];
         };
         /**
-         * TriedLevelOut
-         * @description Spend as it was observed, as a share of the usual, and the lift against the usual.
-         */
-        TriedLevelOut: {
-            lift: components["schemas"]["BoundsOut"];
-            /** Share */
-            share: number;
-        };
-        /**
          * TextChange
          * @description Another text, in place of all that the element holds.
          */
@@ -8279,6 +8287,15 @@ export interface components {
              * @enum {string}
              */
             of: "cost" | "impressions" | "units" | "metric";
+        };
+        /**
+         * TriedLevelOut
+         * @description Spend as it was observed, as a share of the usual, and the lift against the usual.
+         */
+        TriedLevelOut: {
+            lift: components["schemas"]["BoundsOut"];
+            /** Share */
+            share: number;
         };
         /** UndoDrawIn */
         UndoDrawIn: {

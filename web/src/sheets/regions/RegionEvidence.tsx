@@ -76,7 +76,7 @@ interface Whole {
 
 function Read({ shown, arm, primary, course, chance }: Whole) {
   const { experiment } = useEditing();
-  const notes = useNotes(experiment.key).data;
+  const notes = [...(useNotes(experiment.key).data ?? []), ...shocksOf(arm)];
   const [what, setWhat] = useState<"days" | "sum">("days");
   const level = `${Number((arm.confidence * 100).toFixed(2))}%`;
   const below = arm.pair_by_pair.filter((pair) => pair.lift < 0).length;
@@ -126,6 +126,15 @@ function Read({ shown, arm, primary, course, chance }: Whole) {
       <Checks shown={shown} arm={arm} primary={primary} />
     </>
   );
+}
+
+const SHOCKS_DRAWN = 3;
+
+/** The largest days out of the ordinary, to be drawn as what changed elsewhere is. */
+function shocksOf(arm: RegionArm): { day: string; text: string }[] {
+  return (arm.watch?.shocks ?? [])
+    .slice(0, SHOCKS_DRAWN)
+    .map((one) => ({ day: one.day, text: `${one.region}: ${signed(one.size)}` }));
 }
 
 interface OfArm {

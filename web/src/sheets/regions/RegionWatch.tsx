@@ -8,7 +8,7 @@ import {
   type RegionWatchOf,
 } from "../../api/regions";
 import { SpendPicture } from "../../charts/onDemand";
-import { count, day, plural } from "../../lib/format";
+import { count, day, plural, signed } from "../../lib/format";
 import { Panel } from "../../parts/basics";
 import { DataTable } from "../../parts/DataTable";
 import { Term } from "../../parts/Term";
@@ -18,7 +18,7 @@ import { useEditing } from "../editing";
 import { ChangeNotes } from "../watch/ChangeNotes";
 import { groupTitle, level, levelsRead, whereChanged, type Group } from "./groups";
 import { Shown } from "./shown";
-import { money, share } from "./words";
+import { capital, money, named, share } from "./words";
 
 /** Whether the test runs as it was planned, and where its days come in. */
 export function RegionWatch() {
@@ -152,6 +152,29 @@ function Regions({ shown, arm, watch }: { shown: RegionReading; arm: RegionArm; 
               value: (row) => row.share,
             },
           ]}
+        />
+      )}
+      {watch.shocks.length > 0 && (
+        <DataTable
+          label="Days out of the ordinary"
+          rows={watch.shocks}
+          rowKey={(row) => `${row.region} ${row.day}`}
+          maxHeight="16rem"
+          columns={[
+            { name: "Out of the ordinary", align: "left", cell: (row) => row.region, value: (row) => row.region },
+            { name: "Day", cell: (row) => day(row.day), value: (row) => row.day },
+            {
+              name: `${capital(named(shown.outcome))} against what was to be expected`,
+              cell: (row) => signed(row.size),
+              value: (row) => row.size,
+            },
+          ]}
+          below={
+            <span className="quiet">
+              They stay in, as placebo tests have had such days too; note below what it was. The largest are drawn on
+              Evidence.
+            </span>
+          }
         />
       )}
       {watch.missing.length > 0 && (

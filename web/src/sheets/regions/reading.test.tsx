@@ -52,6 +52,7 @@ function arm(changes: Partial<RegionArm> = {}): RegionArm {
       missing: [],
       moved: null,
       moved_too_far: false,
+      shocks: [{ region: "Fennvale", day: "2026-09-12", size: 0.85 }],
     },
     month: {
       spend: 50_000,
@@ -155,6 +156,8 @@ describe("watching a test by region", () => {
     serve({});
     open("watch", reading());
     expect(screen.getByText(/^No withheld region has more than a trace/)).toBeTruthy();
+    expect(screen.getByRole("cell", { name: "Fennvale" })).toBeTruthy();
+    expect(screen.getByRole("cell", { name: "+85.0%" })).toBeTruthy();
     cleanup();
     const leaks = [{ region: "Elmham", spent: 40, share: 0.3 }];
     open("watch", reading({ spend: SPEND, arms: [arm({ watch: { ...arm().watch!, leak: 0.3, leaks } })] }));
