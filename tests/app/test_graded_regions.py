@@ -9,6 +9,7 @@ from functools import cache
 import numpy as np
 import pytest
 from django.test import Client
+from pptx import Presentation
 
 from neat_verdict.app import clock
 from neat_verdict.app.analysis.docket import docket
@@ -261,6 +262,15 @@ def test_less_more_or_as_planned_is_decided_and_reported(analyst, given, choice,
     page = client.get(f"/api/v1/experiments/{experiment.key}/report.html").content.decode()
     assert page.count("from the usual up to 150%") >= 1
     assert client.get(f"/api/v1/experiments/{experiment.key}/picture.png").content.startswith(b"\x89PNG")
+    deck = Presentation(io.BytesIO(client.get(f"/api/v1/experiments/{experiment.key}/report.pptx").content))
+    said = [shape.text_frame.text for slide in deck.slides for shape in slide.shapes if shape.has_text_frame]
+    assert report.reading.headline in said
+    assert report.reading.rule_in_words in said
+    (table,) = (shape.table for slide in deck.slides for shape in slide.shapes if shape.has_table)
+    rows = [[cell.text for cell in row.cells] for row in table.rows]
+    assert [row[:2] for row in rows[1:]] == [
+        [name, where] for where in ("where 50% was spent", "where 150% was spent") for name in ("Sales", "Guests")
+    ]
     (channel,) = region_cases().channels
     assert [case.step for case in channel.cases] == ["from 50% up to the usual", "from the usual up to 150%"]
 

@@ -18,6 +18,7 @@ from neat_verdict.app.reports.drawing import Drawing
 from neat_verdict.app.reports.overtime import over_time
 from neat_verdict.app.reports.presenting import report
 from neat_verdict.app.reports.region_reports import region_report
+from neat_verdict.app.reports.region_slides import region_slides
 from neat_verdict.app.reports.rendering import to_png, to_svg
 from neat_verdict.app.reports.return_strip import return_strip
 from neat_verdict.app.reports.slides import to_slides
@@ -58,7 +59,12 @@ def _region_page(experiment: Experiment) -> HttpResponse:
 
 def slides(experiment: Experiment) -> HttpResponse:
     """The report as a presentation."""
-    return download(f"{experiment.key}-report.pptx", to_slides(report(experiment), _pictures(experiment)), _SLIDES)
+    made = (
+        region_slides(region_report(experiment))
+        if experiment.by_region
+        else to_slides(report(experiment), _pictures(experiment))
+    )
+    return download(f"{experiment.key}-report.pptx", made, _SLIDES)
 
 
 def picture(experiment: Experiment, kind: Literal["svg", "png"], which: Literal["lifts", "over_time"]) -> HttpResponse:

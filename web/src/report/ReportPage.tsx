@@ -29,7 +29,7 @@ export function ReportPage() {
               <span className="quiet">Export:</span>
               {[
                 ["Page", `${base}/report.html`],
-                ...(report.data.by_region ? [] : [["Slides", `${base}/report.pptx`]]),
+                ["Slides", `${base}/report.pptx`],
                 ["Picture, SVG", `${base}/picture.svg`],
                 ["PNG", `${base}/picture.png`],
               ].map(([name, address]) => (
