@@ -118,7 +118,7 @@ def reading_of_regions() -> bool:
     later = {name: values[:, past.days :] for name, values in panel.outcomes.items()}
     observed = follow(past, later, panel.spend[:, past.days :])
     test = RegionTest("fares", cells, start, TEST_DAYS - 7, 7, base_days_of(TEST_DAYS), 1.5)
-    groups = {"withheld": [one.withheld for one in cells], "control": [one.control for one in cells], "other": []}
+    groups = {"withheld": [one.treated for one in cells], "control": [one.control for one in cells], "other": []}
     calendar = spending_calendar(
         usual_spend(past, groups), start, test_days=TEST_DAYS - 7, cool_down_days=7, again="no"
     )

@@ -13,6 +13,7 @@ from functools import lru_cache
 from multiprocessing import Pool
 
 import numpy as np
+from scipy import stats
 
 from neat_verdict.core.regions import (
     DrawnPair,
@@ -162,6 +163,22 @@ def a_graded_test_of(seed, regions, incremental, test_days=35):
         held.get("power of the spend", False),
         seen.at_most is not None and nothing <= seen.at_most,
     )
+
+
+def daily_alarm(seed, regions=40, test_days=35):
+    """Whether Student's t over days, of treated less control regions in test and base, finds an effect where there is none: what
+    takes days for independent. With what the draws of pairs find."""
+    panel = region_world(seed, regions, 400 + test_days)
+    base = base_days_of(test_days)
+    pairs = draw(match_regions(panel.up_to(400), "sales").pairs, seed)
+    sales = panel.outcomes["sales"]
+    sides = [
+        np.log(sales[panel.rows([getattr(one, side) for one in pairs])].sum(axis=0)) for side in ("treated", "control")
+    ]
+    apart = sides[0] - sides[1]
+    naive = stats.ttest_ind(apart[400:], apart[400 - base : 400]).pvalue
+    ours = read_effect(panel, "sales", pairs, Windows(400 - base, 400, 400 + test_days), 0.95).lift.pvalue
+    return naive < 0.05, ours < 0.05
 
 
 def _power(past, pairs, test_days, base, lift, blocks):

@@ -245,7 +245,7 @@ VALID = {
     },
     edited: {"calendar": CALENDAR, "edits": {(CALENDAR.days[0].day, "other"): 100}},
     flip_test: {"treated": np.arange(8) + 9.0, "control": np.arange(8) + 10.0, "confidence": 0.95},
-    match_regions: {"panel": REGIONS, "outcome": "sales", "nearest": 5, "max_distance": 3.0},
+    match_regions: {"panel": REGIONS, "outcome": "sales", "max_distance": 3.0},
     placebo_tests: {
         "panel": REGIONS, "outcome": "sales", "pairs": PAIRED, "test_days": 21, "base_days": 56, "confidence": 0.95,
         "power": 0.8, "draws": 2, "sign": -1,

@@ -4,6 +4,7 @@ import math
 from collections import Counter
 from dataclasses import replace
 from datetime import date, timedelta
+from itertools import combinations
 
 import numpy as np
 import pytest
@@ -37,7 +38,7 @@ from neat_verdict.core.regions.effect import incremental_return, past_windows, t
 from neat_verdict.core.regions.pairs import FEATURES, features_of, reliabilities, weighted_distances
 from neat_verdict.core.regions.placebo import LIFTS, smallest_lift
 from neat_verdict.core.regions.signflips import EXACT_PAIRS, flips
-from tests.core.region_worlds import FIRST, a_test_of, region_world, withhold
+from tests.core.region_worlds import FIRST, a_test_of, daily_alarm, region_world, withhold
 
 WORLD = region_world(5, regions=30, days=300)
 PAIRS = match_regions(WORLD, "sales").pairs
@@ -209,11 +210,28 @@ def test_a_feature_that_is_all_chance_has_no_say():
     assert reliabilities(values[:, :70]) == [1.0] * 4
 
 
-def test_with_fifteen_nearest_it_is_hardly_worse_than_with_all():
-    near, whole = (match_regions(WORLD, "sales", nearest=nearest, max_distance=100) for nearest in (15, None))
-    sums = [sum(pair.distance for pair in one.pairs) for one in (near, whole)]
-    assert len(near.pairs) == len(whole.pairs) == 15
-    assert sums[1] <= sums[0] <= 1.05 * sums[1]
+@pytest.mark.slow
+def test_days_taken_for_independent_find_effects_that_are_none():
+    """Bertrand, Duflo & Mullainathan (2004) found placebo laws significant in up to 45 % of cases at 5 % (from memory) where
+    serial correlation was left out; so it is here by days, and not by the draw of pairs. 200 worlds: error 1.5 points at 5 %."""
+    alarms = np.mean([daily_alarm(seed) for seed in range(200)], axis=0)
+    assert alarms[0] > 0.4
+    assert alarms[1] < 0.05 + 3 * 0.0154
+
+
+@pytest.mark.parametrize("regions", [31, 120])
+def test_no_two_pairs_can_be_exchanged_for_a_smaller_sum(regions):
+    """Any region may be any other's partner; one is left over where their number is odd."""
+    panel = region_world(6, regions, 200)
+    values = panel.outcomes["sales"]
+    apart = weighted_distances(values, features_of(values))
+    found = match_regions(panel, "sales", max_distance=100)
+    assert (len(found.pairs), len(found.without)) == (regions // 2, regions % 2)
+    places = [[panel.regions.index(name) for name in (pair.first, pair.second)] for pair in found.pairs]
+    for (a, b), (c, d) in combinations(places, 2):
+        assert apart[a, b] + apart[c, d] <= min(apart[a, c] + apart[b, d], apart[a, d] + apart[b, c]) + 1e-7
+    for left in (panel.regions.index(name) for name in found.without):
+        assert all(apart[a, b] <= min(apart[a, left], apart[b, left]) + 1e-7 for a, b in places)
 
 
 def test_twins_are_paired_whatever_else_there_is():

@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
-import networkx as nx
 import numpy as np
+import rustworkx as rx
 
-from neat_verdict.core.checks import InputError, check_count, check_positive
+from neat_verdict.core.checks import InputError, check_positive
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.regions.panel import WEEK, Panel, weekly
 
-NEAREST = 15  # partners that each region may have; the complete graph is exact for all, and takes far longer
+_UNITS = 10**9
 MIN_PAIRS = 6  # with five the smallest two-sided p is 2/2⁵ = 0.0625
 MAX_DISTANCE = 3.0  # times the median distance of pairs; farther ones are no partners. The house's limit, no source
 MIN_BASE = 56  # days that a test is held against, at least
@@ -108,7 +108,6 @@ def match_regions(
     *,
     without: Collection[str] = (),
     must: Collection[str] = (),
-    nearest: int | None = NEAREST,
     max_distance: float = MAX_DISTANCE,
 ) -> Matching:
     """Pair similar regions.
@@ -120,8 +119,6 @@ def match_regions(
         What they are matched by.
     without, must : regions
         Those kept out, and those that stay in however far their partner is.
-    nearest : int or None
-        How many of its nearest each region may be paired with; any where None.
     max_distance : float
         Times the median distance of the pairs, above 0, beyond which a region has no good partner.
 
@@ -141,8 +138,6 @@ def match_regions(
     Greevy, Lu, Silber & Rosenbaum (2004), Biostatistics 5, 263-275 (optimal non-bipartite matching before randomisation).
     """
     check_positive("max_distance", max_distance)
-    if nearest is not None:
-        check_count("nearest", nearest, 1)
     panel.rows([*without, *must])
     if both := sorted(set(without) & set(must)):
         raise InputError("must", both[0], "must not be kept out at the same time")
@@ -153,7 +148,7 @@ def match_regions(
     values = panel.only(names).outcome(outcome)
     features = features_of(values)
     apart = weighted_distances(values, features)
-    chosen = _matched(apart, nearest)
+    chosen = _matched(apart)
     usual = float(np.median([apart[i, j] for i, j in chosen])) if chosen else 0.0
     pairs = sorted(
         (
@@ -213,12 +208,12 @@ def silent_regions(panel: Panel, outcome: str) -> set[str]:
     return {name for name, least in zip(panel.regions, sums, strict=True) if least <= 0}
 
 
-def _matched(apart: FloatArray, nearest: int | None) -> list[tuple[int, int]]:
-    count = len(apart)
-    graph: nx.Graph[int] = nx.Graph()
-    graph.add_nodes_from(range(count))
-    order = np.argsort(apart + np.where(np.eye(count, dtype=bool), np.inf, 0), axis=1, kind="stable")
-    for i in range(count):
-        for j in order[i, : min(nearest or count, count - 1)].tolist():
-            graph.add_edge(i, j, weight=float(apart[i, j]))
-    return sorted((min(pair), max(pair)) for pair in nx.min_weight_matching(graph))
+def _matched(apart: FloatArray) -> list[tuple[int, int]]:
+    """Every region may have any partner: the complete graph, in whole units of a billionth of the largest distance."""
+    count, largest = len(apart), float(apart.max()) or 1.0
+    near = np.rint((1 - apart / largest) * _UNITS).astype(np.int64)
+    graph: rx.PyGraph[None, int] = rx.PyGraph(multigraph=False)
+    graph.add_nodes_from([None] * count)
+    graph.add_edges_from([(i, j, int(near[i, j])) for i in range(count) for j in range(i + 1, count)])
+    chosen = rx.max_weight_matching(graph, max_cardinality=True, weight_fn=int)
+    return sorted((min(pair), max(pair)) for pair in chosen)
