@@ -269,6 +269,7 @@ import django, json, resource, sys, time
 django.setup()
 from datetime import date
 from pathlib import Path
+from neat_verdict.app.collect.days import Span
 from neat_verdict.app.collect.unit_files import Measured, reduce_units
 from neat_verdict.core.metrics import TALLYINGS
 measures = [
@@ -277,7 +278,7 @@ measures = [
 ]
 def run(check):
     begin = time.perf_counter()
-    found = reduce_units(Path(sys.argv[1]), {"a": 0, "b": 1}, measures, [], date(2027, 1, 1), check_repeated=check)
+    found = reduce_units(Path(sys.argv[1]), {"a": 0, "b": 1}, measures, [], Span(date(2027, 1, 1)), check_repeated=check)
     assert found.rows == 5_000_000
     return time.perf_counter() - begin
 print(json.dumps([min(run(False) for _ in range(6)), min(run(True) for _ in range(2)),

@@ -8,6 +8,7 @@ import pytest
 from django.test import Client
 
 from neat_verdict.app.collect.counts import Counts, Expected, day_order, decimal_of, fields_of, read_counts
+from neat_verdict.app.collect.days import Span
 from neat_verdict.app.collect.text import match_columns, read_text
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Tally
@@ -26,7 +27,9 @@ def read(text, variants=VARIANTS, columns=None, tallying=RATE):
     source = read_text(text if isinstance(text, bytes) else text.encode())
     known = columns or match_columns(source.header, fields_of(tallying))
     order, mark = day_order(source, known["day"]), decimal_of(source, known)
-    expected = Expected(known, len(source.header), variants, date(2026, 3, 30), order, tallying, mark)
+    expected = Expected(
+        known, len(source.header), variants, Span(date(2026, 3, 30), date(2026, 3, 1)), order, tallying, mark
+    )
     *_, counts = read_counts(source, expected)
     assert isinstance(counts, Counts)
     return counts
@@ -42,6 +45,37 @@ def test_files_are_read_in_each_delimiter_and_encoding(mark, encoding, told):
     content = text.encode(encoding)
     assert read_text(content).encoding == told
     assert read(content).sums == {(date(2026, 3, 2), 1): (100, 7)}
+
+
+@pytest.mark.parametrize(
+    ("text", "line", "told"),
+    [
+        (
+            "HEAD2026-03-02,A,10,1\n2006-03-03,A,10,1\n",
+            3,
+            "more than 92 days before the experiment began (1 March 2026)",
+        ),
+        (
+            "HEAD2026-03-02,A,10,1\n2026-03-02,B,9,1\n2026-03-02,A,10,1\n",
+            4,
+            "is the same as line 2, and would count twice",
+        ),
+        ("\n\nHEAD2026-03-02,A,10,1\n\n2026-03-03,A,x,1\n", 6, "must be a whole number, 0 or more"),
+        ("HEAD2026-03-02,A,12,000,610\n", 2, "has more than the header’s 4; put numbers with commas in quotes"),
+        ("HEAD2026-03-02,A,10\n", 2, "is missing: the row has 3 cells only"),
+    ],
+)
+def test_a_row_that_would_be_misread_is_told_with_its_line(text, line, told):
+    counts = read(text.replace("HEAD", "day,variant,units,conversions\n"))
+    assert [row.line for row in counts.wrong] == [line]
+    assert told in counts.wrong[0].reason
+
+
+def test_a_stray_character_that_no_text_has_is_told_with_its_line():
+    with pytest.raises(InputError, match="line 3"):
+        read_text(b"day,variant,units,conversions\n2026-03-02,A,10,1\n2026-03-03,A,1\x000,1\n")
+    with pytest.raises(InputError, match="save the sheet as CSV"):
+        read_text(b"PK\x03\x04" + bytes(100))
 
 
 def test_line_ends_of_all_systems_and_stray_quotes_are_read():
@@ -133,8 +167,9 @@ def upload(user, path, content, name="counts.csv", **form):
 
 @pytest.mark.django_db
 def test_a_preview_stores_nothing_and_shows_its_progress(analyst, running):
-    content = daily(1, {"A": (1000, 50), "B": (1010, 60)})
-    rows = content + b"\n" + b"\n".join(content.splitlines()[1:] * 12_500)
+    head, *content = daily(1, {"A": (1000, 50), "B": (1010, 60)}).splitlines()
+    parts = (b"%s,%d" % (row, place) for place in range(12_501) for row in content)  # by place, which is not needed
+    rows = b"\n".join([head + b",place", *parts])
     status, lines = upload(analyst, f"{running.key}/imports/preview", rows)
     assert (status, [line["rows"] for line in lines[:-1]]) == (200, [20_000])
     preview = lines[-1]["preview"]

@@ -11,6 +11,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from neat_verdict.app.collect.days import Span
 from neat_verdict.app.collect.unit_files import Measured, reduce_units
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import LedgerEntry, Tally, Workspace
@@ -120,6 +121,15 @@ def test_parquet_gives_the_same_as_an_independent_sum(ask, waiting, tmp_path):
         (("v9", "C", "2026-03-02", "1", "1", ""), "the variant is not one of the experiment's"),
         (("v9", "A", "soon", "1", "1", ""), "the day is none; write it as 2026-03-31"),
         (("v9", "A", "2027-01-01", "1", "1", ""), "the day lies in the future"),
+        (
+            ("v9", "A", "2006-03-02", "1", "1", ""),
+            "the day lies more than 92 days before the experiment began (2 March 2026); is the year right?",
+        ),
+        (("v9", "A", "2026-03-02", "1"), "line 6 has fewer cells than the header (6)"),
+        (
+            ("v9", "A", "2026-03-02", "1", "12", "610", "phone"),
+            "line 6 has more cells than the header; put numbers with commas in quotes (6)",
+        ),
         (("v9", "A", "2026-03-02", "2", "1", ""), "paid_bookings must be 0 or 1"),
         (("v9", "A", "2026-03-02", "often", "1", ""), "paid_bookings must be 0 or 1"),
         (("v9", "A", "2026-03-02", "1", "lots", ""), "fare_per_visitor must be a number"),
@@ -134,6 +144,53 @@ def test_wrong_rows_are_told_and_left_out_only_when_asked(ask, waiting, row, rea
     assert not Tally.objects.exists()
     status, stored = bring(ask, waiting, content, leave_out_wrong="true")
     assert (status, sum(stored["units"])) == (201, 4)
+
+
+def test_a_file_replaces_what_it_contains_and_nothing_else(ask, waiting):
+    """One with a single variant says nothing of the other; before it is stored, what would change is shown, old and new."""
+    bring(ask, waiting, csv_of(ROWS))
+    more = csv_of([("v1", "A", "2026-03-02", "1", "40", "phone")])
+    _, seen = send(ask, f"/experiments/{waiting.key}/unit-files/preview", more)
+    assert [(one["metric"], one["letter"], one["days"], one["units"], one["total"]) for one in seen["replaces"]] == [
+        ("paid bookings", "A", 1, [2, 1], [1, 1]), ("fare per visitor", "A", 1, [2, 1], [84.5, 40]),
+    ]  # fmt: skip
+    status, _ = bring(ask, waiting, more)
+    assert status == 201
+    assert daily_counts([waiting])[waiting.pk].primary.sums[:, 0].T.tolist() == [[1, 1], [1, 1]]
+    _, again = send(ask, f"/experiments/{waiting.key}/unit-files/preview", more)
+    assert again["replaces"] == []
+
+
+def test_units_with_more_than_one_row_are_named(ask, waiting):
+    twice = csv_of([*ROWS, ("v3", "B", "2026-03-03", "0", "0", ""), ("v3", "B", "2026-03-03", "0", "0", ""), ROWS[0]])
+    _, seen = send(ask, f"/experiments/{waiting.key}/unit-files/preview", twice)
+    assert (seen["repeated"], seen["repeated_units"]) == (3, ["v3", "v1"])
+    _, refused = send(ask, f"/experiments/{waiting.key}/unit-files", twice, digest=seen["digest"])
+    assert "3 rows repeat a unit (v3, v1)" in refused["title"]
+
+
+@pytest.mark.parametrize(
+    ("moment", "day"),
+    [
+        ("2026-03-02T23:30:00Z", date(2026, 3, 3)),
+        ("2026-03-02T23:30:00+01:00", date(2026, 3, 2)),
+        ("2026-03-02 20:00:00-05:00", date(2026, 3, 3)),
+        ("2026-03-02T23:30:00", date(2026, 3, 2)),
+        ("2026-03-02", date(2026, 3, 2)),
+    ],
+)
+@pytest.mark.parametrize("kind", ["csv", "parquet"])
+def test_a_moment_with_its_offset_is_on_the_workspaces_day(tmp_path, kind, moment, day):
+    path = tmp_path / f"units.{kind}"
+    if kind == "csv":
+        path.write_text(f"unit,variant,day,fare\nu1,A,{moment},5\n")
+    else:
+        offset = len(moment) > 19
+        column = f"CAST('{moment}' AS {'TIMESTAMPTZ' if offset else 'TIMESTAMP'})"
+        duckdb.sql(f"SELECT 'u1' AS unit, 'A' AS variant, {column} AS day, 5.0 AS fare").write_parquet(str(path))
+    measure = Measured(1, "fare", TALLYINGS["mean"], ("fare",), (None,))
+    found = reduce_units(path, {"a": 0}, [measure], [], Span(date(2026, 3, 30)), zone="Europe/Berlin")
+    assert (found.first_day, found.wrong_count) == (day, 0)
 
 
 def test_rows_of_who_is_never_counted_are_left_out_by_id_and_by_columns(ask, analyst, waiting):
@@ -250,9 +307,9 @@ def test_files_of_units_and_of_counts_read_numbers_alike(tmp_path, texts):
         mark = decimal_mark((text, False) for text in texts)
     except InputError:
         with pytest.raises(InputError, match="two ways"):
-            reduce_units(path, {"a": 0}, [measure], [], date(2026, 3, 3))
+            reduce_units(path, {"a": 0}, [measure], [], Span(date(2026, 3, 3)))
         return
-    found = reduce_units(path, {"a": 0}, [measure], [], date(2026, 3, 3))
+    found = reduce_units(path, {"a": 0}, [measure], [], Span(date(2026, 3, 3)))
     wanted, wrong = 0.0, 0
     for text in texts:
         try:

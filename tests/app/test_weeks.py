@@ -8,10 +8,13 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from neat_verdict.app.analysis.actions import decide
 from neat_verdict.app.analysis.analysis import analyse
+from neat_verdict.app.collect.counts import Expected
+from neat_verdict.app.collect.days import Span
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Tally
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.watch.queries import observe
+from neat_verdict.core.checks import InputError
 from neat_verdict.core.soundness import find_issues
 from tests.app.conftest import PLAN, bring_in
 
@@ -103,11 +106,18 @@ def test_a_preview_shows_the_columns_and_says_what_is_not_known(ask, run):
     assert previewed(ask, run, weekly().replace(HEADER, named))["columns"]["first_day"] == 0
 
 
+def test_a_row_is_of_400_days_at_most():
+    expected = Expected({}, 5, [("A", "List")], Span(date(2026, 3, 30)))
+    assert expected.length_of("2025-01-27", "2026-03-02", date(2026, 3, 2)) == 400
+    with pytest.raises(InputError, match="nor more than 400 days before"):
+        expected.length_of("2025-01-26", "2026-03-02", date(2026, 3, 2))
+
+
 @pytest.mark.parametrize(
     ("row", "column", "why"),
     [
         ("2026-03-08,2026-03-02,A,10,1", "first_day", "must not be after the last day"),
-        ("2024-03-08,2026-03-02,A,10,1", "first_day", "nor more than 400 days before"),
+        ("2024-03-08,2026-03-02,A,10,1", "first_day", "more than 92 days before the experiment began"),
         ("2026-02-30,2026-03-02,A,10,1", "first_day", "no day of the calendar"),
         ("2026-03-01,2026-03-08,A,10,1", "first_day", "must be the same in all rows that end on 2026-03-08"),
         ("2026-03-05,2026-03-11,A,10,1", "first_day", "would count twice"),

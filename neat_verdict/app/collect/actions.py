@@ -23,6 +23,7 @@ from neat_verdict.app.collect.counts import (
     leave_out_overlaps,
     read_counts,
 )
+from neat_verdict.app.collect.days import Span
 from neat_verdict.app.collect.models import Import
 from neat_verdict.app.collect.text import Text, match_columns, read_text
 from neat_verdict.app.experiments.actions import record
@@ -122,7 +123,7 @@ def _expected(
 ) -> Expected:
     variants = [(variant.letter, variant.name) for variant in experiment.variants.all()]
     order = day_order(text, columns["day"])
-    return Expected(columns, len(text.header), variants, today(), order, tallying, decimal)
+    return Expected(columns, len(text.header), variants, Span(today(), experiment.started_on), order, tallying, decimal)
 
 
 def _mark_in(text: Text, columns: dict[str, int | None]) -> DecimalMark | None:

@@ -8,6 +8,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta
 
+from neat_verdict.app.collect.days import Span
 from neat_verdict.app.collect.text import Text
 from neat_verdict.core.checks import InputError, check_day, read_count
 from neat_verdict.core.metrics import RATE, Tallying
@@ -74,7 +75,7 @@ class Expected:
     columns: Mapping[str, int]
     width: int
     variants: Sequence[tuple[str, str]]  # (letter, name), control first
-    latest: date
+    span: Span
     day_first: bool | None = None
     tallying: Tallying = RATE
     decimal: DecimalMark | None = None
@@ -130,16 +131,19 @@ def decimal_of(
 def read_counts(text: Text, expected: Expected) -> Iterator[int | Counts]:
     """Yield the number of rows read now and then, and the Counts at the end.
 
-    Rows of the same day and variant are added up (``folded`` counts them): a file may be broken down further than we need.
+    Rows of the same day and variant are added up (``folded`` counts them): a file may be broken down further than we need. A row
+    that is the same as one before in all its cells is wrong: it would count twice.
     """
     counts = Counts()
     names = expected.names()
     days: dict[str, date] = {}
+    whole: dict[tuple[str, ...], int] = {}
     for line, cells in text.rows():
         counts.rows += 1
         if counts.rows % PROGRESS_EVERY == 0:
             yield counts.rows
         try:
+            refuse_repeated(cells, line, whole)
             key, seen, length = _row(cells, expected, names, days)
             if counts.lengths.setdefault(key[0], length) != length:
                 raise InputError(
@@ -222,12 +226,7 @@ def _take_away(counts: Counts, day: date, wrong: WrongRow) -> None:
 def _row(
     cells: Sequence[str], expected: Expected, names: Mapping[str, int], days: dict[str, date]
 ) -> tuple[tuple[date, int], tuple[float, ...], int]:
-    if len(cells) > expected.width and any(cell.strip() for cell in cells[expected.width :]):
-        raise InputError(
-            "row",
-            f"{len(cells)} cells",
-            f"has more than the header’s {expected.width}; put numbers with commas in quotes",
-        )
+    refuse_surplus(cells, expected)
     values = {}
     for name in expected.fields:
         index = expected.columns[name]
@@ -271,6 +270,23 @@ def _row(
     return key, tuple(sums), length
 
 
+def refuse_repeated(cells: Sequence[str], line: int, whole: dict[tuple[str, ...], int]) -> None:
+    """Raise InputError for a row that is the same in all its cells as one before; ``whole`` are those so far, by line."""
+    first = whole.setdefault(tuple(cells), line)
+    if first != line:
+        raise InputError("row", f"line {line}", f"is the same as line {first}, and would count twice")
+
+
+def refuse_surplus(cells: Sequence[str], expected: Expected) -> None:
+    """Raise InputError for a row with more cells than the header has: a number with commas is taken apart by them."""
+    if len(cells) > expected.width and any(cell.strip() for cell in cells[expected.width :]):
+        raise InputError(
+            "row",
+            f"{len(cells)} cells",
+            f"has more than the header’s {expected.width}; put numbers with commas in quotes",
+        )
+
+
 _AS_WRITTEN = {"total_of_squares": "squares", "total_of_cubes": "cubes"}
 
 
@@ -288,17 +304,15 @@ def count_in(field_name: str, text: str, decimal: DecimalMark | None) -> int:
 
 
 def day_in(text: str, expected: Expected, field_name: str = "day", *, or_week: bool = False) -> date:
-    """A day as files write it, of a week its last, where weeks may be given. Raises InputError for what is none, or lies in the
-    future."""
+    """A day as files write it, of a week its last, where weeks may be given. Raises InputError for what is none, or lies outside
+    the expected days."""
     try:
         week = _WEEK.match(text) if or_week else None
         result = check_day(field_name, _last_of(week) if week else _parsed_day(text, expected.day_first))
     except InputError as problem:
         problem.field = field_name
         raise
-    if result > expected.latest:
-        raise InputError(field_name, text, f"lies in the future (today is {expected.latest.isoformat()})")
-    return result
+    return expected.span.check(field_name, text, result)
 
 
 def _last_of(week: re.Match[str]) -> date:

@@ -6,7 +6,16 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 
-from neat_verdict.app.collect.counts import Expected, WrongRow, day_in, day_order, decimal_of
+from neat_verdict.app.collect.counts import (
+    Expected,
+    WrongRow,
+    day_in,
+    day_order,
+    decimal_of,
+    refuse_repeated,
+    refuse_surplus,
+)
+from neat_verdict.app.collect.days import Span
 from neat_verdict.app.collect.text import Text, match_columns
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.numbers import ASK_MARK, DecimalMark, read_number
@@ -49,7 +58,7 @@ def read_totals(
     columns: Mapping[str, int],
     totals: Sequence[str],
     variants: Sequence[tuple[str, str]],
-    latest: date,
+    span: Span,
     decimal: DecimalMark | None = None,
     whole: Sequence[str] = (),
 ) -> DailyTotalsFile:
@@ -57,14 +66,16 @@ def read_totals(
     counts. Raises InputError for numbers that are written in two ways."""
     numbers = {field: place for field, place in columns.items() if field in ("day", "variant", *totals)}
     decimal = decimal or decimal_of(text, numbers, whole=tuple(whole))
-    expected = Expected(numbers, len(text.header), variants, latest, day_order(text, columns["day"]), decimal=decimal)
+    expected = Expected(numbers, len(text.header), variants, span, day_order(text, columns["day"]), decimal=decimal)
     names = expected.names()
     sums: Sums = {}
     wrong: list[WrongRow] = []
+    so_far: dict[tuple[str, ...], int] = {}
     rows = 0
     for line, cells in text.rows():
         rows += 1
         try:
+            refuse_repeated(cells, line, so_far)
             key, values = _row(cells, expected, names, totals)
         except InputError as problem:
             place = columns.get(problem.field)
@@ -87,6 +98,7 @@ def read_totals(
 def _row(
     cells: list[str], expected: Expected, names: dict[str, int], totals: Sequence[str]
 ) -> tuple[tuple[date, int], dict[str, float]]:
+    refuse_surplus(cells, expected)
     values = {}
     for field, place in expected.columns.items():
         if place >= len(cells):

@@ -4,26 +4,31 @@ from __future__ import annotations
 
 import gzip
 import hashlib
+import math
+import zlib
 from collections.abc import Iterator
 from dataclasses import dataclass
+from datetime import date
 from itertools import islice
 from pathlib import Path
 
-from django.db import transaction
+from django.db import OperationalError, transaction
 
 from neat_verdict.app.collect.actions import open_for_data, refuse_counted
 from neat_verdict.app.collect.batch import MAX_EVENTS, Bad, BadBatch, read_batch
+from neat_verdict.app.collect.days import Span
 from neat_verdict.app.collect.events import Receipt, take_in
 from neat_verdict.app.collect.models import Import
 from neat_verdict.app.collect.unit_files import Measured, Reduced, reduce_units
 from neat_verdict.app.experiments.actions import record
 from neat_verdict.app.experiments.audience import never_counted_of
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
-from neat_verdict.app.experiments.queries import breakdowns, today
-from neat_verdict.app.http.problems import Conflict
+from neat_verdict.app.experiments.queries import breakdowns, today, workspace
+from neat_verdict.app.http.problems import Conflict, PartlyStored
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
+from neat_verdict.core.checks import InputError
 from neat_verdict.core.numbers import ASK_MARK, DecimalMark
 
 _LINES_AT_ONCE = 10_000
@@ -57,7 +62,14 @@ def preview_units(by: User, experiment: Experiment, path: Path, decimal: Decimal
     measures = [measured(use) for use in experiment.metrics.all() if use.tallying.stored]
     never = never_counted_of(experiment.never_counted)
     return reduce_units(
-        path, spellings, measures, breakdowns(experiment), today(), never_counted=never, decimal=decimal
+        path,
+        spellings,
+        measures,
+        breakdowns(experiment),
+        Span(today(), experiment.started_on),
+        zone=workspace().time_zone,
+        never_counted=never,
+        decimal=decimal,
     )
 
 
@@ -84,7 +96,10 @@ def store_units(
     if result.wrong_count and not leave_out_wrong:
         raise Conflict(f"{result.wrong_count} rows are wrong; put them right, or choose to leave them out")
     if result.repeated:
-        raise Conflict(f"{result.repeated:,} rows repeat a unit; a file of units has one row each, with its totals")
+        named = ", ".join(result.repeated_units)
+        raise Conflict(
+            f"{result.repeated:,} rows repeat a unit ({named}); a file of units has one row each, with its totals"
+        )
     if not result.sums:
         raise Conflict("There is no row to store")
     with transaction.atomic():
@@ -114,13 +129,15 @@ def store_units(
 def _write(experiment: Experiment, reduced: Reduced) -> int:
     """Put the sums in place of those of the same days, variants and metrics; returns how many there were."""
     variants = {variant.position: variant.pk for variant in experiment.variants.all()}
-    days = {day for _, _, _, day in reduced.sums}
-    gone, _ = Tally.objects.filter(
-        variant__in=variants.values(),
-        round=experiment.round,
-        day__in=days,
-        metric__in=[m.metric for m in reduced.measured],
-    ).delete()
+    places: dict[tuple[int, int], set[date]] = {}
+    for metric, position, _, day in reduced.sums:
+        places.setdefault((metric, position), set()).add(day)
+    gone = 0
+    for (metric, position), days in places.items():
+        # What the file does not contain stays: a file with one variant says nothing of another.
+        gone += Tally.objects.filter(
+            variant=variants[position], round=experiment.round, day__in=days, metric=metric
+        ).delete()[0]
     Tally.objects.bulk_create(
         [
             Tally(
@@ -139,6 +156,42 @@ def _write(experiment: Experiment, reduced: Reduced) -> int:
 
 
 @dataclass(frozen=True, slots=True)
+class Replaced:
+    """What a file changes of a metric and variant: its days that were there, and on these the units and the total before and
+    after."""
+
+    metric: int
+    position: int
+    days: int
+    units: tuple[int, int]
+    total: tuple[float, float]
+
+
+def replaced_by(experiment: Experiment, reduced: Reduced) -> list[Replaced]:
+    """What is there of the days, variants and metrics of a file, against what the file has; of those that differ."""
+    positions = {variant.pk: variant.position for variant in experiment.variants.all()}
+    there: dict[tuple[int, int], dict[date, tuple[int, float]]] = {}
+    for metric, variant, day, units, total in Tally.objects.filter(
+        variant__in=positions, round=experiment.round, segment="", metric__in=[m.metric for m in reduced.measured]
+    ).values_list("metric", "variant", "day", "units", "total"):
+        there.setdefault((metric, positions[variant]), {})[day] = (units, total or 0.0)
+    found: dict[tuple[int, int], list[tuple[int, float, int, float]]] = {}
+    for (metric, position, segment, day), sums in reduced.sums.items():
+        before = there.get((metric, position), {}).get(day)
+        after = int(sums["units"] or 0), sums["total"] or 0.0
+        if segment == "" and before is not None and before != after:
+            found.setdefault((metric, position), []).append((*before, *after))
+    return [
+        Replaced(
+            metric, position, len(lines),
+            (sum(line[0] for line in lines), sum(line[2] for line in lines)),
+            (math.fsum(line[1] for line in lines), math.fsum(line[3] for line in lines)),
+        )
+        for (metric, position), lines in sorted(found.items())
+    ]  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
 class EventFile:
     """What became of a file of events; with bad lines nothing was stored."""
 
@@ -150,21 +203,33 @@ class EventFile:
 def take_in_file(by: User, path: Path) -> EventFile:
     """Take in a file with one event a line (NDJSON, gzip too), through the same door as batches; each id counts once.
 
-    All lines are checked before the first is stored. Bad lines carry their index, counted from 0.
+    All lines are checked before the first is stored. Bad lines carry their index, counted from 0. Raises InputError for a file
+    that ends in the middle, PartlyStored where the server can store no more of it.
     """
     require_editor(by)
     bad: list[Bad] = []
     lines = 0
-    for block in _blocks(path):
-        try:
-            read_batch(b"".join(block), lines=True)
-        except BadBatch as refused:
-            bad += [Bad(lines + one.index, one.field, one.reason) for one in refused.bad]
-        lines += len(block)
-    total = Receipt(0, 0, 0, 0, 0, {})
-    if not bad:
+    try:
         for block in _blocks(path):
-            total = _added(total, take_in(read_batch(b"".join(block), lines=True)))
+            try:
+                read_batch(b"".join(block), lines=True)
+            except BadBatch as refused:
+                bad += [Bad(lines + one.index, one.field, one.reason) for one in refused.bad]
+            lines += len(block)
+    except (EOFError, zlib.error, gzip.BadGzipFile) as torn:
+        raise InputError(
+            "file", f"after line {lines}", "ends in the middle of its packing: it did not come whole; send it again"
+        ) from torn
+    total, stored = Receipt(0, 0, 0, 0, 0, {}), 0
+    if not bad:
+        try:
+            for block in _blocks(path):
+                total = _added(total, take_in(read_batch(b"".join(block), lines=True)))
+                stored += len(block)
+        except (OperationalError, OSError) as broken:
+            if not stored:
+                raise
+            raise PartlyStored(stored, lines) from broken
     return EventFile(lines, tuple(bad), total)
 
 

@@ -18,6 +18,7 @@ from neat_verdict.app.collect.daily_totals import DailyTotalsFile
 from neat_verdict.app.collect.schemas import (
     BadLineOut,
     EventFileOut,
+    ReplacedOut,
     SecondCountFileOut,
     SpendFileOut,
     UnitsOut,
@@ -101,6 +102,8 @@ def _out(experiment: Experiment, reduced: Reduced, digest: str, *, stored: bool)
         wrong_count=reduced.wrong_count,
         wrong=[WrongUnitOut.model_validate(line, from_attributes=True) for line in reduced.wrong],
         repeated=reduced.repeated,
+        repeated_units=list(reduced.repeated_units),
+        replaces=[] if stored else _replaced(experiment, reduced),
         never_counted=reduced.never_counted,
         first_day=reduced.first_day,
         last_day=reduced.last_day,
@@ -111,6 +114,17 @@ def _out(experiment: Experiment, reduced: Reduced, digest: str, *, stored: bool)
         segments=len({segment for _, _, segment, _ in reduced.sums}) - 1 if reduced.sums else 0,
         stored=stored,
     )
+
+
+def _replaced(experiment: Experiment, reduced: Reduced) -> list[ReplacedOut]:
+    names = {m.metric: m.name for m in reduced.measured}
+    letters = {variant.position: variant.letter for variant in experiment.variants.all()}
+    return [
+        ReplacedOut(
+            metric=names[one.metric], letter=letters[one.position], days=one.days, units=list(one.units), total=list(one.total)
+        )
+        for one in file_actions.replaced_by(experiment, reduced)
+    ]  # fmt: skip
 
 
 @router.post("/experiments/{key}/spend/preview", response=SpendFileOut, operation_id="preview_spend")

@@ -82,8 +82,20 @@ class WrongUnitOut(Schema):
     reason: str
 
 
+class ReplacedOut(Schema):
+    """What a file changes of a metric and variant: days that were there with other figures, and on these ``units`` and ``total``
+    before and after."""
+
+    metric: str
+    letter: str
+    days: int
+    units: list[int]
+    total: list[float]
+
+
 class UnitsOut(Schema):
-    """What a file of units comes to: totals by metric and variant, for everybody who counts."""
+    """What a file of units comes to: totals by metric and variant, for everybody who counts. ``repeated_units`` are some of those
+    with more than one row; ``replaces`` what it would change of what is there."""
 
     digest: str
     decimal_mark: str | None
@@ -93,6 +105,8 @@ class UnitsOut(Schema):
     wrong_count: int
     wrong: list[WrongUnitOut]
     repeated: int
+    repeated_units: list[str]
+    replaces: list[ReplacedOut]
     first_day: date | None
     last_day: date | None
     metrics: list[str]

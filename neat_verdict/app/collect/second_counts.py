@@ -11,6 +11,7 @@ from django.db import transaction
 
 from neat_verdict.app.collect.actions import open_for_data
 from neat_verdict.app.collect.daily_totals import DailyTotalsFile, columns_in, read_totals
+from neat_verdict.app.collect.days import Span
 from neat_verdict.app.collect.text import read_text
 from neat_verdict.app.experiments.actions import record
 from neat_verdict.app.experiments.models import Experiment, SecondTally
@@ -50,7 +51,9 @@ def preview_second_count(
     text = read_text(content, ("day", "variant", TOTALS[0]))
     columns = columns_in(text, TOTALS)
     variants = [(variant.letter, variant.name) for variant in experiment.variants.all()]
-    found = read_totals(text, columns, TOTALS, variants, today(), decimal, whole=("units", "conversions"))
+    found = read_totals(
+        text, columns, TOTALS, variants, Span(today(), experiment.started_on), decimal, whole=("units", "conversions")
+    )
     return SecondCountFile(
         digest=hashlib.sha256(content + f"{name} {found.decimal_mark}".encode()).hexdigest(),
         source=name,

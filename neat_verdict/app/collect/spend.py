@@ -12,6 +12,7 @@ from django.db import transaction
 
 from neat_verdict.app.collect.actions import open_for_data
 from neat_verdict.app.collect.daily_totals import DailyTotalsFile, columns_in, read_totals
+from neat_verdict.app.collect.days import Span
 from neat_verdict.app.collect.text import Text, read_text
 from neat_verdict.app.experiments.actions import record
 from neat_verdict.app.experiments.models import Experiment, Spend
@@ -53,7 +54,9 @@ def preview_spend(
     columns = columns_in(text, SUMS, ("currency",))
     variants = [(variant.letter, variant.name) for variant in experiment.variants.all()]
     currency = _currency(experiment, text, columns, currency)
-    found = read_totals(text, columns, SUMS, variants, today(), decimal, whole=("impressions",))
+    found = read_totals(
+        text, columns, SUMS, variants, Span(today(), experiment.started_on), decimal, whole=("impressions",)
+    )
     return SpendFile(
         digest=hashlib.sha256(content + f"{found.decimal_mark} {currency}".encode()).hexdigest(),
         found=found,

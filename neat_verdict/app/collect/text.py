@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 from neat_verdict.core.checks import InputError
 
+_STRAY = 0.05  # the part of NULs in the first 4 kB, up to which a file is text with a slip in it
 csv.field_size_limit(2**31 - 1)  # a stray quote is reported as a wrong row, not as a failure of the reader
 # Names that exports commonly give these columns, in several languages' spellings without accents.
 _KNOWN = {
@@ -61,12 +62,13 @@ _KNOWN_WHOLE = {
 
 @dataclass(frozen=True, slots=True)
 class Text:
-    """A file as text: how it was read, and its header line."""
+    """A file as text: how it was read, its header line, and how many empty lines stand before that."""
 
     body: str
     encoding: str
     delimiter: str
     header: tuple[str, ...]
+    before: int = 0
 
     def rows(self) -> Iterator[tuple[int, list[str]]]:
         """Line number and cells of each row after the header, empty lines left out."""
@@ -74,13 +76,14 @@ class Text:
         next(reader, None)
         for cells in reader:
             if any(cell.strip() for cell in cells):
-                yield reader.line_num, cells
+                yield reader.line_num + self.before, cells
 
 
 def read_text(content: bytes, fields: tuple[str, ...] = ()) -> Text:
     """Decode, find the delimiter, take the header. Raises InputError for an empty or binary file, or too few columns."""
     body, encoding = _decoded(content)
-    body = body.replace("\r\n", "\n").replace("\r", "\n").lstrip("\n ")
+    whole = body.replace("\r\n", "\n").replace("\r", "\n")
+    body = whole.lstrip("\n ")
     if not body.strip():
         raise InputError("file", "empty", "must have a header line and at least one row")
     first = body.splitlines()[0]
@@ -89,14 +92,18 @@ def read_text(content: bytes, fields: tuple[str, ...] = ()) -> Text:
     if len(header) < len(fields):
         wanted = f"{', '.join(fields[:-1])} and {fields[-1]}"
         raise InputError("file", first[:80], f"must have columns for {wanted.replace('_', ' ')} in its first line")
-    return Text(body, encoding, delimiter, header)
+    return Text(body, encoding, delimiter, header, whole[: len(whole) - len(body)].count("\n"))
 
 
 def _decoded(content: bytes) -> tuple[str, str]:
-    if b"\x00" in content[:4096] and not content.startswith((b"\xff\xfe", b"\xfe\xff")):
-        raise InputError("file", "binary data", "must be text: save the sheet as CSV first")
     if content.startswith((b"\xff\xfe", b"\xfe\xff")):
         return content.decode("utf-16", errors="replace"), "UTF-16"
+    if (place := content.find(b"\x00")) >= 0:
+        start = content[:4096]
+        if start.count(b"\x00") > _STRAY * len(start):
+            raise InputError("file", "binary data", "must be text: save the sheet as CSV first")
+        line = content[:place].count(b"\n") + 1
+        raise InputError("file", f"line {line}", "has a character that no text has (NUL); take it away")
     try:
         return content.decode("utf-8-sig"), "UTF-8 with mark" if content.startswith(b"\xef\xbb\xbf") else "UTF-8"
     except UnicodeDecodeError:

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any
 
 import duckdb
 
+from neat_verdict.app.collect.days import Span
 from neat_verdict.app.collect.recount import MAX_SEGMENT_LENGTH
 from neat_verdict.app.collect.unit_numbers import Marks, marks_of, number_of, wrong_number
 from neat_verdict.app.experiments.exact_tallies import MILLION, SCALE, as_floats
@@ -27,7 +28,7 @@ if TYPE_CHECKING:
 
 MEMORY = "512MB"
 NOBODY = NeverCounted()
-WRONG_SHOWN = 50
+WRONG_SHOWN, REPEATED_SHOWN = 50, 5
 _WHOLE = {"BOOLEAN", "TINYINT", "SMALLINT", "INTEGER", "UTINYINT", "USMALLINT", "UINTEGER"}
 _AND = " || ' & ' || "
 _MAX_VALUE = 1e12  # of a value, so that its square in millionths fits a whole number of 128 bits
@@ -74,6 +75,7 @@ class Reduced:
     wrong_count: int
     wrong: tuple[WrongUnit, ...]
     repeated: int
+    repeated_units: tuple[str, ...]
     first_day: date | None
     last_day: date | None
     measured: tuple[Measured, ...]
@@ -88,29 +90,53 @@ def normal(name: str) -> str:
 
 
 @contextmanager
-def opened(path: Path) -> Iterator[tuple[duckdb.DuckDBPyConnection, dict[str, str]]]:
-    """A connection with the file's rows as the view ``given``, all as text or as they are; columns by their normal name.
+def opened(path: Path, zone: str) -> Iterator[tuple[duckdb.DuckDBPyConnection, dict[str, str], tuple[WrongUnit, ...]]]:
+    """A connection with the file's rows as the view ``given``, all as text or as they are; columns by their normal name; and the
+    rows of a CSV that have more or fewer cells than its header, which are left out. Moments are told in the time ``zone``.
 
     Raises InputError for a file that is neither Parquet nor CSV.
     """
     connection = duckdb.connect(config={"memory_limit": MEMORY, "threads": 2, "autoinstall_known_extensions": "false"})
     try:
+        connection.execute("SET TimeZone = $zone", {"zone": zone})
         with path.open("rb") as file:
             parquet = file.read(4) == b"PAR1"
         try:
             result = (
                 connection.read_parquet(str(path))
                 if parquet
-                else connection.read_csv(str(path), header=True, all_varchar=True, null_padding=True)
+                else connection.read_csv(str(path), header=True, all_varchar=True, store_rejects=True)
             )
             result.create_view("given")
             columns = {normal(name): name for name in result.columns}
+            torn = () if parquet else _torn(connection, len(columns))
         except duckdb.Error as problem:
             kind = "Parquet" if parquet else "CSV with a header"
             raise InputError("file", path.name[-40:], f"cannot be read as {kind}: {_first_line(problem)}") from problem
-        yield connection, columns
+        yield connection, columns, torn
     finally:
         connection.close()
+
+
+def _torn(connection: duckdb.DuckDBPyConnection, width: int) -> tuple[WrongUnit, ...]:
+    """Rows that the reader put aside, by line; it does so each time that it reads the file."""
+    connection.execute("CREATE TEMP TABLE read_once AS SELECT * FROM given")
+    lines = connection.execute(
+        "SELECT line, any_value(csv_line), any_value(error_type) FROM reject_errors GROUP BY line ORDER BY line"
+    ).fetchall()
+    connection.execute("DROP TABLE read_once")
+    return tuple(
+        WrongUnit(
+            str(text or "").strip()[:80], "", "", f"line {line} {_TORN.get(str(kind), 'cannot be read')} ({width})"
+        )
+        for line, text, kind in lines
+    )
+
+
+_TORN = {
+    "MISSING COLUMNS": "has fewer cells than the header",
+    "TOO MANY COLUMNS": "has more cells than the header; put numbers with commas in quotes",
+}
 
 
 def _first_line(problem: Exception) -> str:
@@ -130,8 +156,9 @@ def reduce_units(
     variants: Mapping[str, int],
     measures: Sequence[Measured],
     segments: Sequence[Sequence[str]],
-    latest: date,
+    span: Span,
     *,
+    zone: str = "UTC",
     never_counted: NeverCounted = NOBODY,
     check_repeated: bool = True,
     decimal: DecimalMark | None = None,
@@ -146,8 +173,10 @@ def reduce_units(
         Metrics with the columns they would have; those whose columns the file has not are left out.
     segments : sequence
         Properties, or pairs, that are kept; those the file has not are left out.
-    latest : date
-        A day after this is wrong.
+    span : Span
+        Days that rows may be of; others are wrong.
+    zone : str
+        In which a moment's day is told.
     never_counted : NeverCounted
         Whose rows are left out: by id, and by properties that are columns of the file.
     decimal : "." or ",", optional
@@ -158,7 +187,7 @@ def reduce_units(
     InputError
         Without the columns unit, variant and day (or exposed_at), without any metric, or where numbers are written in two ways.
     """
-    with opened(path) as (connection, columns):
+    with opened(path, zone) as (connection, columns, torn):
         day = columns.get("day") or columns.get("exposed_at") or columns.get("date")
         for field, column in (("unit", columns.get("unit")), ("variant", columns.get("variant")), ("day", day)):
             if column is None:
@@ -176,20 +205,22 @@ def reduce_units(
             marks = marks_of(connection, _written(columns, present, types), decimal)
             given = _expressions(columns, types, str(day), present, kept, marks)
             rows, wrong, repeated, sums = _collect(
-                connection, given, variants, present, latest, check_repeated=check_repeated
+                connection, given, variants, present, span, check_repeated=check_repeated
             )
-            shown = _wrong_rows(connection, given, variants, latest) if wrong else ()
+            shown = _wrong_rows(connection, given, variants, span) if wrong else ()
+            named = _repeated_units(connection, given) if repeated else ()
         except duckdb.Error as problem:
             raise InputError("file", path.name[-40:], f"cannot be read to its end: {_first_line(problem)}") from problem
     used = {"unit", "variant", normal(str(day))} | {normal(c) for m in present for c in m.columns}
     used |= {normal(name) for line in kept for name in line}
     days = {on for _, _, _, on in sums}
     return Reduced(
-        rows=rows,
+        rows=rows + len(torn),
         never_counted=left_out,
-        wrong_count=wrong,
-        wrong=shown,
+        wrong_count=wrong + len(torn),
+        wrong=(*torn, *shown)[:WRONG_SHOWN],
         repeated=repeated,
+        repeated_units=named,
         first_day=min(days, default=None),
         last_day=max(days, default=None),
         measured=tuple(present),
@@ -252,8 +283,8 @@ def _expressions(
     return _Given(
         unit=f"CAST({_quoted(columns['unit'])} AS VARCHAR)",
         variant=_quoted(columns["variant"]),
-        # A moment written as text is cut to its day; one of the file's own type is made one.
-        day=f"left(trim({raw_day}), 10)" if is_text else f"CAST({raw_day} AS DATE)",
+        # A moment with its offset, as text or of the file's own type, is on the day that it is in the zone.
+        day=_day_of_text(raw_day) if is_text else f"CAST({raw_day} AS DATE)",
         values=tuple(
             tuple(
                 _value(m, column, columns[normal(column)], types[columns[normal(column)]], marks)
@@ -264,6 +295,15 @@ def _expressions(
         segments=tuple(
             f"left({_AND.join(_segment(name, columns) for name in line)}, {MAX_SEGMENT_LENGTH})" for line in segments
         ),
+    )
+
+
+def _day_of_text(raw: str) -> str:
+    moment = f"TRY_CAST(trim({raw}) AS TIMESTAMPTZ)"
+    offset = f"regexp_matches(trim({raw}), '[T ].*(Z|[+-][0-9]{{2}}(:?[0-9]{{2}})?)$')"
+    return (
+        f"CASE WHEN {offset} THEN coalesce(strftime(CAST({moment} AS DATE), '%Y-%m-%d'), trim({raw})) "
+        f"ELSE left(trim({raw}), 10) END"
     )
 
 
@@ -300,7 +340,7 @@ def _collect(
     given: _Given,
     variants: Mapping[str, int],
     measures: Sequence[Measured],
-    latest: date,
+    span: Span,
     *,
     check_repeated: bool,
 ) -> tuple[int, int, int, dict[tuple[int, int, str, date], Mapping[str, float | None]]]:
@@ -335,7 +375,7 @@ def _collect(
             GROUP BY GROUPING SETS ({sets})"""
     ).fetchall():
         position, on = variants.get(str(variant or "").strip().lower()), _day(day)
-        if position is None or on is None or on > latest:
+        if position is None or on is None or not span.earliest <= on <= span.latest:
             continue
         segment = next((text for text in rest[: len(keys)] if text is not None), "")
         values = rest[len(keys) or 1 :]
@@ -356,7 +396,7 @@ def _wrong_rows(
     connection: duckdb.DuckDBPyConnection,
     given: _Given,
     variants: Mapping[str, int],
-    latest: date,
+    span: Span,
 ) -> tuple[WrongUnit, ...]:
     """The first of the rows that are left out, each with its reason."""
     names = ", ".join(_text(name) for name in variants)
@@ -365,7 +405,8 @@ def _wrong_rows(
         f"WHEN coalesce(lower(trim(CAST({given.variant} AS VARCHAR))), '') NOT IN ({names}) "
         "THEN 'the variant is not one of the experiment''s'",
         f"WHEN TRY_CAST({given.day} AS DATE) IS NULL THEN 'the day is none; write it as 2026-03-31'",
-        f"WHEN TRY_CAST({given.day} AS DATE) > DATE '{latest.isoformat()}' THEN 'the day lies in the future'",
+        f"WHEN TRY_CAST({given.day} AS DATE) > DATE '{span.latest.isoformat()}' THEN 'the day lies in the future'",
+        f"WHEN TRY_CAST({given.day} AS DATE) < DATE '{span.earliest.isoformat()}' THEN {_text('the day ' + span.too_early)}",
         *(f"WHEN {wrong} THEN {_text(reason)}" for columns in given.values for _, wrong, reason in columns),
     ]
     shown = connection.execute(
@@ -376,6 +417,15 @@ def _wrong_rows(
         WrongUnit(str(unit or "")[:80], str(variant or "")[:80], str(on or "")[:80], reason)
         for unit, variant, on, reason in shown
     )
+
+
+def _repeated_units(connection: duckdb.DuckDBPyConnection, given: _Given) -> tuple[str, ...]:
+    """Some of the units with more than one row, those with the most first."""
+    found = connection.execute(
+        f"""SELECT {given.unit} AS unit FROM given WHERE coalesce({given.unit}, '') <> ''
+            GROUP BY unit HAVING count(*) > 1 ORDER BY count(*) DESC, unit LIMIT {REPEATED_SHOWN}"""
+    ).fetchall()
+    return tuple(str(unit)[:80] for (unit,) in found)
 
 
 def _capped(name: str, cap: float | None) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import re
 from typing import Any
 
@@ -13,7 +14,7 @@ from django.http.multipartparser import MultiPartParserError
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError, ValidationErrorContext
 
-from neat_verdict.app.http.problems import Conflict, Gone, problem
+from neat_verdict.app.http.problems import Conflict, Gone, PartlyStored, problem
 from neat_verdict.core.checks import InputError
 
 _SECRET = ("password",)  # never said back
@@ -53,12 +54,17 @@ def install(api: NinjaAPI) -> None:
         return problem(410, str(exc))
 
     @api.exception_handler(OperationalError)
-    def busy(request: HttpRequest, exc: OperationalError) -> HttpResponse:
-        if "locked" not in str(exc):
-            raise exc
-        answer = problem(503, "Something long is being written; nothing of this was stored. Send it again in a moment")
-        answer.headers["Retry-After"] = "10"
-        return answer
+    def database_refused(request: HttpRequest, exc: OperationalError) -> HttpResponse:
+        return _not_stored(exc, NOTHING)
+
+    @api.exception_handler(OSError)
+    def disk_refused(request: HttpRequest, exc: OSError) -> HttpResponse:
+        return _not_stored(exc, NOTHING)
+
+    @api.exception_handler(PartlyStored)
+    def broken_off(request: HttpRequest, exc: PartlyStored) -> HttpResponse:
+        assert isinstance(exc.__cause__, OperationalError | OSError)
+        return _not_stored(exc.__cause__, str(exc))
 
     @api.exception_handler(MultiPartParserError)
     def torn_form(request: HttpRequest, exc: MultiPartParserError) -> HttpResponse:
@@ -73,6 +79,23 @@ def install(api: NinjaAPI) -> None:
     @api.exception_handler(HttpError)
     def other(request: HttpRequest, exc: HttpError) -> HttpResponse:
         return problem(exc.status_code, str(exc))
+
+
+NOTHING = "Nothing of this was stored"
+
+
+def _not_stored(exc: OperationalError | OSError, what: str) -> HttpResponse:
+    """An answer that says why it could not be stored, and ``what`` was; raises the exception where it is of another kind."""
+    said, number = str(exc), getattr(exc, "errno", None)
+    if "locked" in said:
+        answer = problem(503, f"Something long is being written. {what}. Send it again in a moment")
+        answer.headers["Retry-After"] = "10"
+        return answer
+    if "disk is full" in said or number == errno.ENOSPC:
+        return problem(507, f"The disk of the server is full. {what}; it needs room before anything can be")
+    if "readonly" in said or "unable to open" in said or number in (errno.EROFS, errno.EACCES, errno.EPERM):
+        return problem(503, f"The server may not write where its data lie. {what}; its permissions must be put right")
+    raise exc
 
 
 class Api(NinjaAPI):

@@ -15,6 +15,15 @@ class Conflict(Exception):  # noqa: N818
         self.members = members
 
 
+class PartlyStored(Exception):  # noqa: N818
+    """Something long broke off while it was stored; the cause is that of this exception."""
+
+    def __init__(self, stored: int, whole: int) -> None:
+        super().__init__(
+            f"{stored:,} of {whole:,} lines were stored before that; sent again, what is there counts once"
+        )
+
+
 class Gone(Exception):  # noqa: N818
     """What was there is there no more, and why."""
 

@@ -10,6 +10,7 @@ from datetime import date
 from pathlib import Path
 
 from neat_verdict.app.collect.counts import Expected, day_in, day_order
+from neat_verdict.app.collect.days import Span
 from neat_verdict.app.collect.text import Text, read_text
 from neat_verdict.app.collect.unit_files import normal, opened
 from neat_verdict.app.http.problems import Conflict
@@ -65,7 +66,7 @@ def read_regions(path: Path, latest: date, decimal: DecimalMark | None = None, *
     mark = decimal or decimal_mark(
         (cells[place], False) for _, cells in text.rows() for place in numbers if place < len(cells)
     )
-    expected = Expected({"day": day}, len(text.header), (), latest, day_order(text, day), RATE, mark)
+    expected = Expected({"day": day}, len(text.header), (), Span(latest), day_order(text, day), RATE, mark)
     names = {place: text.header[place].strip() for place in outcomes}
     rows: dict[str, list[Row]] = {}
     wrong: list[WrongRow] = []
@@ -116,7 +117,7 @@ def _text(path: Path) -> Text:
         if file.read(4) != b"PAR1":
             file.seek(0)
             return read_text(file.read(), ("region", "day", "outcome"))
-    with opened(path) as (connection, _):
+    with opened(path, "UTC") as (connection, _, _):
         connection.execute("SELECT * FROM given")
         header = tuple(column[0] for column in connection.description or ())
         kept = io.StringIO()

@@ -10,7 +10,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import optimize
 
 from neat_verdict.core.checks import InputError, check_positive
 from neat_verdict.core.numeric import FloatArray
@@ -92,10 +91,8 @@ def response_of(lower: TriedLevel, higher: TriedLevel) -> Response:
 
 
 def _isotonic(lower: TriedLevel, higher: TriedLevel) -> tuple[float, float, float]:
-    """The usual is what both are held against, so that it stays at 0 and they meet it where they would cross it."""
-    weights = [_weight(lower), 1e9 * max(_weight(lower), _weight(higher)), _weight(higher)]
-    fitted = optimize.isotonic_regression([lower.lift.estimate, 0.0, higher.lift.estimate], weights=weights).x
-    return float(fitted[0]), float(fitted[1]), float(fitted[2])
+    """The usual is what both are held against and stays at 0: of rising lifts the nearest are those on their own side of it."""
+    return min(lower.lift.estimate, 0.0), 0.0, max(higher.lift.estimate, 0.0)
 
 
 def _weight(level: TriedLevel) -> float:

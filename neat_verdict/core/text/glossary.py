@@ -57,7 +57,7 @@ GLOSSARY: tuple[Term, ...] = (
     ),
     Term(
         "Leak",
-        "Money that still goes where spending is withheld, as a share of what is usual there; of a graded test the part of a "
+        "Money that still goes where spending is withheld, as a share of what is usual there. Of a graded test, the part of a "
         "planned change that went another way.",
     ),
     Term(

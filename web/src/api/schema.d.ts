@@ -6945,6 +6945,23 @@ export interface components {
             seed: number;
         };
         /**
+         * ReplacedOut
+         * @description What a file changes of a metric and variant: days that were there with other figures, and on these ``units`` and ``total``
+         *     before and after.
+         */
+        ReplacedOut: {
+            /** Days */
+            days: number;
+            /** Letter */
+            letter: string;
+            /** Metric */
+            metric: string;
+            /** Total */
+            total: number[];
+            /** Units */
+            units: number[];
+        };
+        /**
          * ReportOut
          * @description Everything a stakeholder reads, in words; ``rule_changes`` what was changed of the rule after the start.
          */
@@ -8304,7 +8321,8 @@ export interface components {
         };
         /**
          * UnitsOut
-         * @description What a file of units comes to: totals by metric and variant, for everybody who counts.
+         * @description What a file of units comes to: totals by metric and variant, for everybody who counts. ``repeated_units`` are some of those
+         *     with more than one row; ``replaces`` what it would change of what is there.
          */
         UnitsOut: {
             /** Decimal Mark */
@@ -8325,6 +8343,10 @@ export interface components {
             never_counted: number;
             /** Repeated */
             repeated: number;
+            /** Repeated Units */
+            repeated_units: string[];
+            /** Replaces */
+            replaces: components["schemas"]["ReplacedOut"][];
             /** Rows */
             rows: number;
             /** Segments */

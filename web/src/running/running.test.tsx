@@ -410,6 +410,7 @@ describe("segments of the evidence", () => {
 });
 
 describe("files", () => {
+  const REPLACED = [{ metric: "paid bookings", letter: "A", days: 2, units: [40, 31], total: [3, 2] }];
   const SEEN = {
     digest: "d",
     decimal_mark: null,
@@ -418,6 +419,8 @@ describe("files", () => {
     wrong_count: 1,
     wrong: [{ unit: "v9", variant: "C", day: "2026-03-02", reason: "the variant is not one of the experiment's" }],
     repeated: 0,
+    repeated_units: [],
+    replaces: [],
     first_day: "2026-03-02",
     last_day: "2026-03-03",
     metrics: ["paid bookings"],
@@ -447,12 +450,18 @@ describe("files", () => {
   });
 
   it("of units with one twice cannot be stored", async () => {
-    serve({ [`POST ${PATH}/unit-files/preview`]: [{ body: { ...SEEN, wrong_count: 0, wrong: [], repeated: 3 } }] });
+    serve({
+      [`POST ${PATH}/unit-files/preview`]: [
+        { body: { ...SEEN, wrong_count: 0, wrong: [], repeated: 3, repeated_units: ["v7"], replaces: REPLACED } },
+      ],
+    });
     open(<FilesIn />);
     fireEvent.change(screen.getByLabelText("Choose a file of units"), {
       target: { files: [new File(["x"], "u.csv")] },
     });
-    await screen.findByText("3 rows repeat a unit.");
+    await screen.findByText(/^3 rows repeat a unit: v7…/);
+    expect(screen.getByRole("cell", { name: "paid bookings, A" })).toBeTruthy();
+    expect(screen.getByRole("cell", { name: "31" })).toBeTruthy();
     expect(screen.getByText("Store")).toHaveProperty("disabled", true);
   });
 

@@ -7,6 +7,7 @@ import { count, day, plural } from "../../lib/format";
 import { UploadPanel } from "../../parts/UploadPanel";
 import { WrongLines } from "../../parts/WrongLines";
 import { useEditing } from "../editing";
+import { DataTable } from "../../parts/DataTable";
 import { DecimalMarkChoice } from "./DecimalMarkChoice";
 import { SecondCountFile } from "./SecondCountFile";
 import { TotalsPreview } from "./TotalsPreview";
@@ -103,7 +104,13 @@ function UnitsPreview({ seen, chooseMark, storing, store }: UnitsPreviewProps) {
       {seen.never_counted > 0 && (
         <p>{plural(seen.never_counted, "row")} of who is never counted (Traffic) are left out.</p>
       )}
-      {seen.repeated > 0 && <p className="text-error">{plural(seen.repeated, "row")} repeat a unit.</p>}
+      {seen.repeated > 0 && (
+        <p className="text-error">
+          {plural(seen.repeated, "row")} repeat a unit: {seen.repeated_units.join(", ")}
+          {seen.repeated > seen.repeated_units.length && "…"}
+        </p>
+      )}
+      {seen.replaces.length > 0 && <Replaces lines={seen.replaces} />}
       <WrongLines
         wrong={seen.wrong_count}
         lines={seen.wrong.map((line) => ({
@@ -120,6 +127,30 @@ function UnitsPreview({ seen, chooseMark, storing, store }: UnitsPreviewProps) {
         {storing ? "Storing…" : seen.wrong_count ? "Store all but the wrong rows" : "Store"}
       </button>
     </div>
+  );
+}
+
+/** What is there already and would be another figure; all else stays. */
+function Replaces({ lines }: { lines: UnitsSeen["replaces"] }) {
+  return (
+    <DataTable
+      label="What it replaces"
+      rows={lines}
+      rowKey={(row) => `${row.metric} ${row.letter}`}
+      columns={[
+        {
+          name: "Replaces",
+          align: "left",
+          cell: (row) => `${row.metric}, ${row.letter}`,
+          value: (row) => `${row.metric}, ${row.letter}`,
+        },
+        { name: "Days", cell: (row) => row.days, value: (row) => row.days },
+        { name: "Units before", cell: (row) => count(row.units[0] ?? 0), value: (row) => row.units[0] },
+        { name: "Units after", cell: (row) => count(row.units[1] ?? 0), value: (row) => row.units[1] },
+        { name: "Total before", cell: (row) => count(row.total[0] ?? 0), value: (row) => row.total[0] },
+        { name: "Total after", cell: (row) => count(row.total[1] ?? 0), value: (row) => row.total[1] },
+      ]}
+    />
   );
 }
 

@@ -112,6 +112,8 @@ describe("a file of units", () => {
       wrong_count: 1,
       wrong: [{ unit: "v1", variant: "A", day: "2026-03-02", reason: "fare may be read in two ways" }],
       repeated: 0,
+      repeated_units: [],
+      replaces: [],
       never_counted: 0,
       first_day: "2026-03-02",
       last_day: "2026-03-02",
