@@ -12,9 +12,12 @@ from neat_verdict.app.analysis.evidence import evidence
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Experiment, LedgerEntry
 from neat_verdict.app.experiments.queries import find
-from neat_verdict.app.watch.actions import tick
+from neat_verdict.app.watch.actions import ISSUES_NOTIFIED, tick
+from neat_verdict.app.watch.mails import TRIES, send_mails
 from neat_verdict.app.watch.management.commands import tick as tick_command
 from neat_verdict.app.watch.models import Notice
+from neat_verdict.app.watch.queries import observe
+from neat_verdict.core.soundness import find_issues
 from tests.app.conftest import SERVED, START, TODAY, Json, bring_in, daily, exposed, happened
 
 
@@ -156,8 +159,10 @@ def test_a_bad_split_is_told_once_by_notice_and_mail_and_makes_the_verdict_unsou
         machine.collect(
             *(exposed(f"v{part}-{n}", "A" if n < 600 else "B", at="2026-03-29T10:00:00Z") for n in range(1000))
         )
-    assert tick()["mails"] >= 1
     tick()
+    assert send_mails() >= 1
+    tick()
+    assert send_mails() == 0
     split = Notice.objects.get(occasion="1:split:")
     assert "1,800 in A, 1,200 in B" in split.sentence
     assert [m.to for m in mail.outbox if "split" in m.subject] == [["mona@tidewick.example"]]
@@ -173,7 +178,7 @@ def test_a_long_subject_is_cut_between_words_so_that_no_figure_is_halved(analyst
     analyst.save()
     sentence = "The split is not as planned: " + ", ".join(f"{n},{n}00 in {n}" for n in range(1, 30)) + "."
     Notice.objects.create(experiment=draft, occasion="x", tone="mind", sentence=sentence, advice="Look")
-    tick()
+    send_mails()
     letter = mail.outbox[-1]
     *words, end = letter.subject.removeprefix("Neat Verdict: ").split()
     assert (words, end) == (sentence.split()[: len(words)], "…")
@@ -181,14 +186,30 @@ def test_a_long_subject_is_cut_between_words_so_that_no_figure_is_halved(analyst
     assert ".." not in letter.body
 
 
-def test_mail_that_fails_is_tried_again(analyst, served, settings):
+def test_mail_that_fails_is_tried_again_later_and_later_and_not_for_ever(analyst, served, settings):
     analyst.email = "mona@tidewick.example"
     analyst.save()
     settings.EMAIL_BACKEND = "no.such.Backend"
-    Notice.objects.create(experiment=served, occasion="x", tone="mind", sentence="Something")
-    assert "mails" not in tick()
+    for occasion in "xy":
+        Notice.objects.create(experiment=served, occasion=occasion, tone="mind", sentence=f"Something {occasion}")
+    begun = clock.now()
+
+    def after(minutes):
+        """What went out then, and how often each was tried."""
+        with clock.at(begun + timedelta(minutes=minutes)):
+            return send_mails(), list(Notice.objects.order_by("pk").values_list("mail_tries", flat=True))
+
+    # A server that does not take one is not asked for the others in the same round.
+    assert after(0) == (0, [1, 0])
+    assert after(0) == (0, [1, 1])
+    assert after(0.9) == (0, [1, 1])
+    assert after(1) == (0, [2, 1])
+    assert after(1) == (0, [2, 2])
+    assert after(2.9) == (0, [2, 2])
+    Notice.objects.filter(occasion="y").update(mail_tries=TRIES)
     settings.EMAIL_BACKEND = "django.core.mail.backends.locmem.EmailBackend"
-    assert tick()["mails"] == 1 + Notice.objects.exclude(occasion="x").count()
+    assert after(3) == (1, [2, TRIES])
+    assert after(10_000) == (0, [2, TRIES])
 
 
 def test_what_waits_for_a_decision_is_told_once(analyst, won):
@@ -258,6 +279,23 @@ def test_gaps_of_counts_from_files_are_those_between_their_days(ask, analyst, ru
     bring_in(analyst, running, daily(3, {"A": (200, 10), "B": (200, 12)}, first=START + timedelta(days=7)))
     (issue,) = ask("get", f"/experiments/{running.key}/live")[1]["issues"]
     assert issue["sentence"] == "From 7 March to 8 March (2 days) no variant had any visitors"
+
+
+def test_many_issues_of_one_experiment_are_gathered_in_one_notice(analyst, running):
+    """The gravest one by one; whatever a file does, nobody gets thousands of mails."""
+    for place in range(14):
+        bring_in(
+            analyst, running, daily(1, {"A": (2000, 100), "B": (2000, 120)}, first=START + timedelta(days=2 * place))
+        )
+    issues = find_issues(observe(running))
+    assert len(issues) > ISSUES_NOTIFIED
+    tick()
+    kept = list(Notice.objects.values_list("occasion", "sentence"))
+    assert len([one for one, _ in kept if one != "1:more" and ":ready:" not in one]) == ISSUES_NOTIFIED
+    (more,) = (sentence for one, sentence in kept if one == "1:more")
+    assert more.startswith(f"{running.name}: {len(issues) - ISSUES_NOTIFIED} more issue")
+    tick()
+    assert Notice.objects.count() == len(kept)
 
 
 def test_tick_is_a_command_that_does_what_is_due(capsys, analyst, draft):

@@ -51,6 +51,7 @@ from neat_verdict.app.traffic.serving import served
 from neat_verdict.app.traffic.sightings import Buffer
 from neat_verdict.app.traffic.splitting import stop_variant
 from neat_verdict.app.watch.actions import add_note, tick
+from neat_verdict.app.watch.mails import send_mails
 from neat_verdict.core.variants import LETTERS
 
 _SEED = 20_000
@@ -87,6 +88,8 @@ def seed(today: date) -> int:
     _note_changes(people["mona"], today)
     tell_of_regions(people, today, _moment)
     tick()
+    while send_mails():
+        pass
     return len(STORIES) + len(REGION_STORIES)
 
 

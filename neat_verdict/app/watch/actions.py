@@ -5,10 +5,8 @@ from __future__ import annotations
 import logging
 from collections.abc import Callable
 from datetime import date, datetime
-from textwrap import shorten
 from typing import Any, TypeVar
 
-from django.core.mail import send_mail
 from django.db import IntegrityError, transaction
 from django.db.models import F, QuerySet
 
@@ -34,10 +32,11 @@ from neat_verdict.app.watch.readiness import unmet
 from neat_verdict.core.checks import InputError, check_day
 from neat_verdict.core.metrics import KINDS
 from neat_verdict.core.soundness import find_issues
-from neat_verdict.core.text.format import listed
+from neat_verdict.core.text.format import listed, plural
 from neat_verdict.core.verdicts.by_region import REGION_VERDICTS
 
 T = TypeVar("T")
+ISSUES_NOTIFIED = 10  # one by one, the gravest first; the rest in one notice. The house's limit, no source
 log = logging.getLogger(__name__)
 
 
@@ -81,7 +80,8 @@ def _catch_up(experiment: Experiment) -> None:
 
 
 def tick() -> dict[str, int]:
-    """Do everything that is due, any number of times without harm: held events, starts, ends, looks, notices, mails."""
+    """Do everything that is due, any number of times without harm: held events, starts, ends, looks, notices. Mails
+    go out apart from it (`mails.send_mails`)."""
     done = {
         "events released": release_held(),
         "started": _each(_due_starts(), _start),
@@ -89,7 +89,6 @@ def tick() -> dict[str, int]:
         "ended": _each(_due_ends(), _end),
         "looks taken": _each(_read(), take_due_looks),
         "notices": _each(_watched(), look_for_issues) + _each(_watched_by_region(), look_for_region_issues),
-        "mails": _each(list(Notice.objects.filter(mailed_at__isnull=True).order_by("pk")), _mail),
     }
     return {what: count for what, count in done.items() if count}
 
@@ -154,9 +153,13 @@ def _read() -> list[Experiment]:
 def look_for_issues(experiment: Experiment) -> int:
     """Notify what is wrong with a running experiment, and that it waits for a decision; each once. Returns how many are new."""
     text = 0
-    for issue in find_issues(observe(experiment)):
+    issues = find_issues(observe(experiment))
+    for issue in issues[:ISSUES_NOTIFIED]:
         occasion = f"{experiment.round}:{issue.kind}:{issue.subject}"[:120]
         text += notice(experiment, occasion, issue.tone, f"{experiment.name}: {issue.sentence}", issue.advice, "watch")
+    if more := issues[ISSUES_NOTIFIED:]:
+        sentence = f"{experiment.name}: {plural(len(more), 'more issue')} of its data stand on Watch"
+        text += notice(experiment, f"{experiment.round}:more", more[0].tone, sentence, more[0].advice, "watch")
     reading = record(analyse(experiment))
     if reading.verdict.kind.readable:
         text += notice(
@@ -195,19 +198,6 @@ def notice(experiment: Experiment, occasion: str, tone: str, sentence: str, advi
     except IntegrityError:
         return 0
     return 1
-
-
-def _mail(due: Notice) -> int:
-    """Mail a notice to the owner; without an address there is nobody to mail."""
-    address = due.experiment.owner.email
-    if address:
-        where = f"Experiment: {due.experiment.name} ({due.experiment.key}), sheet {due.sheet}"
-        body = f"{due.sentence.rstrip('.')}.\n\n{due.advice}.\n\n{where}\n"
-        # Cut between words: half a figure would be another figure.
-        send_mail(shorten(f"Neat Verdict: {due.sentence}", 150, placeholder=" …"), body, None, [address])
-    due.mailed_at = clock.now()
-    due.save(update_fields=["mailed_at"])
-    return int(bool(address))
 
 
 @transaction.atomic

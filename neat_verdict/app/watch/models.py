@@ -20,6 +20,9 @@ class Notice(models.Model):
     advice = models.CharField(max_length=400, blank=True, default="")
     sheet = models.CharField(max_length=20, default="watch")
     mailed_at = models.DateTimeField(null=True, blank=True)
+    # Of a mail that failed: how often, and when it is tried again.
+    mail_tries = models.PositiveSmallIntegerField(default=0)
+    mail_after = models.DateTimeField(null=True, blank=True)
 
     class Meta:
         ordering = ["-at", "-id"]

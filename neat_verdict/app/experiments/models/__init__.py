@@ -5,7 +5,7 @@ from neat_verdict.app.experiments.models.ledger import LedgerEntry
 from neat_verdict.app.experiments.models.parts import ROLLED_OUT
 from neat_verdict.app.experiments.models.tallies import SecondTally, Spend, Tally
 from neat_verdict.app.experiments.models.variants import Picture, Variant
-from neat_verdict.app.experiments.models.workspace import Workspace
+from neat_verdict.app.experiments.models.workspace import Workspace, known_zone
 
 __all__ = [
     "GUARDING",
@@ -20,4 +20,5 @@ __all__ = [
     "Tally",
     "Variant",
     "Workspace",
+    "known_zone",
 ]

@@ -2,17 +2,26 @@
 
 from __future__ import annotations
 
+from zoneinfo import available_timezones
+
+from django.core.exceptions import ValidationError
 from django.core.validators import RegexValidator
 from django.db import models
 
 from neat_verdict.app.experiments.models.parts import nobody
 
 
+def known_zone(value: str) -> None:
+    """Raise ValidationError for a name that is no time zone: days could not be told by it."""
+    if value not in available_timezones():
+        raise ValidationError("“%(value)s” is no time zone; write it as Europe/Berlin", params={"value": value})
+
+
 class Workspace(models.Model):
     """One row: the organisation whose experiments these are."""
 
     name = models.CharField(max_length=120, default="Your workspace")
-    time_zone = models.CharField(max_length=64, default="UTC")
+    time_zone = models.CharField(max_length=64, default="UTC", validators=[known_zone])
     # Three letters (ISO 4217): of cost where a file does not say its own.
     currency = models.CharField(max_length=3, default="EUR", validators=[RegexValidator(r"^[A-Z]{3}$")])
     longest_run_weeks = models.PositiveSmallIntegerField(default=13)

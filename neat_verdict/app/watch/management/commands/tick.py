@@ -5,14 +5,32 @@ from __future__ import annotations
 import logging
 import signal
 import threading
+from collections.abc import Mapping
 from typing import Any
 
 from django.core.management.base import BaseCommand, CommandParser
-from django.db import close_old_connections
+from django.db import close_old_connections, connection
 
 from neat_verdict.app.watch.actions import tick
+from neat_verdict.app.watch.mails import send_mails
 
 log = logging.getLogger(__name__)
+_GRACE = 5  # seconds that a mail under way has when it is stopped
+
+
+def _mail_on(stopped: threading.Event, every: float) -> None:
+    """Send mails until it is stopped, apart from the scheduler: one that hangs keeps nothing else."""
+    try:
+        while True:
+            close_old_connections()
+            try:
+                send_mails()
+            except Exception:
+                log.exception("sending mails failed")
+            if stopped.wait(every):
+                return
+    finally:
+        connection.close()
 
 
 class Command(BaseCommand):
@@ -22,22 +40,27 @@ class Command(BaseCommand):
         parser.add_argument("--every", type=float, default=0, metavar="SECONDS", help="go on until stopped")
 
     def handle(self, *args: Any, **options: Any) -> None:
+        if not options["every"]:
+            done, mails = tick(), send_mails()
+            self._say({**done, "mails": mails} if mails else done)
+            return
         stopped = threading.Event()
-        if options["every"]:
-            for text in (signal.SIGTERM, signal.SIGINT):
-                signal.signal(text, lambda *_: stopped.set())
+        for name in (signal.SIGTERM, signal.SIGINT):
+            signal.signal(name, lambda *_: stopped.set())
+        sender = threading.Thread(target=_mail_on, args=(stopped, options["every"]), daemon=True)
+        sender.start()
         while True:
             close_old_connections()
             try:
-                done = tick()
+                self._say(tick())
             except Exception:
                 # Beside a server the next minute may go better; by hand the failure is shown.
-                if not options["every"]:
-                    raise
                 log.exception("a tick failed")
-            else:
-                log.info("ticked: %s", done or "nothing was due")
-                if done:
-                    self.stdout.write(", ".join(f"{count} {what}" for what, count in done.items()))
-            if not options["every"] or stopped.wait(options["every"]):
+            if stopped.wait(options["every"]):
+                sender.join(_GRACE)
                 return
+
+    def _say(self, done: Mapping[str, int]) -> None:
+        log.info("ticked: %s", done or "nothing was due")
+        if done:
+            self.stdout.write(", ".join(f"{count} {what}" for what, count in done.items()))
