@@ -57,6 +57,7 @@ MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "neat_verdict.app.http.logs.RequestLog",
+    "neat_verdict.app.http.damage.NothingIsWrittenToDamage",
     *(["neat_verdict.app.standins.own_port.SiteAlone"] if DEMO_SITE else []),
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",

@@ -11,10 +11,12 @@ from typing import Any
 from django.core.management.base import BaseCommand, CommandParser
 from django.db import close_old_connections, connection
 
+from neat_verdict.app import integrity
 from neat_verdict.app.watch.actions import tick
 from neat_verdict.app.watch.mails import send_mails
 
 log = logging.getLogger(__name__)
+_NIGHTLY = 86_400.0  # seconds
 _GRACE = 5  # seconds that a mail under way has when it is stopped
 
 
@@ -24,13 +26,21 @@ def _mail_on(stopped: threading.Event, every: float) -> None:
         while True:
             close_old_connections()
             try:
-                send_mails()
+                if not integrity.known_damage():
+                    send_mails()
             except Exception:
                 log.exception("sending mails failed")
             if stopped.wait(every):
                 return
     finally:
         connection.close()
+
+
+def _look_on(stopped: threading.Event) -> None:
+    """Each night, whether the database is whole."""
+    while not stopped.wait(_NIGHTLY):
+        if found := integrity.look():
+            log.critical("the database is damaged, and nothing is written to it any more: %s", found)
 
 
 class Command(BaseCommand):
@@ -49,10 +59,12 @@ class Command(BaseCommand):
             signal.signal(name, lambda *_: stopped.set())
         sender = threading.Thread(target=_mail_on, args=(stopped, options["every"]), daemon=True)
         sender.start()
+        threading.Thread(target=_look_on, args=(stopped,), daemon=True).start()
         while True:
             close_old_connections()
             try:
-                self._say(tick())
+                if not integrity.known_damage():
+                    self._say(tick())
             except Exception:
                 # Beside a server the next minute may go better; by hand the failure is shown.
                 log.exception("a tick failed")
