@@ -239,7 +239,7 @@ def test_a_wrong_file_of_costs_is_told_and_nothing_stored(ask, analyst, won, tex
 
 
 def test_spend_before_the_start_is_told(ask, analyst, won):
-    text = "day,variant,cost,impressions\n2025-10-02,A,10,100\n2026-03-02,A,10,100\n"
+    text = "day,variant,cost,impressions\n2026-01-02,A,10,100\n2026-03-02,A,10,100\n"
     status, stored = bill(analyst, won, text)
     assert (status, stored["days"]) == (201, 2)
     assert stored["remarks"] == ["1 day of the file lies before the start (2 March 2026) and will not be counted."]

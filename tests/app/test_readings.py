@@ -10,6 +10,7 @@ import pytest
 from django.core.management import call_command
 
 from neat_verdict.app import clock
+from neat_verdict.app.analysis.docket import DECIDED_SHOWN
 from neat_verdict.app.demo.seeding import seed
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.http.downloads import plain_cell
@@ -226,9 +227,10 @@ def test_the_demo_shows_each_kind_whatever_the_day_and_is_made_once(day):
     assert rows["Return leg suggested first"]["short"].startswith("Starts Monday")
     assert Notice.objects.filter(tone="unsound").count() == 1
     assert Letter.objects.count() == 0  # outside the demo no mail goes to the stand-in
-    assert sum(row["group"] == "decided" for row in rows.values()) == 13
+    assert sum(row["group"] == "decided" for row in rows.values()) == DECIDED_SHOWN
+    assert Experiment.objects.filter(state="decided").count() == 13
     assert rows["Autumn poster towns"]["verdict"] == "keep_on"
-    assert rows["Spring radio towns"]["group"] == "decided"
+    assert rows["Summer brochure towns"]["group"] == "decided"
 
 
 def test_the_description_of_the_api_is_current(capsys):

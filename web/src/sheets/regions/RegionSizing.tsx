@@ -240,7 +240,7 @@ function DesignsPanel() {
   return (
     <Panel
       title="Designs"
-      note={`what they withhold, and the smallest effect they show ${share(plan.power)} of the time`}
+      note={`what they ${plan.lower === null ? "withhold" : "change"}, and the smallest effect they show ${share(plan.power)} of the time`}
     >
       {plan.problem ? (
         <p role="alert" className="text-error">

@@ -114,7 +114,7 @@ function UnitsPreview({ seen, chooseMark, storing, store }: UnitsPreviewProps) {
       <WrongLines
         wrong={seen.wrong_count}
         lines={seen.wrong.map((line) => ({
-          where: `${line.unit || "(no unit)"}, ${line.variant}, ${line.day}`,
+          where: [line.unit || "(no unit)", line.variant, line.day].filter(Boolean).join(", "),
           reason: line.reason,
         }))}
         consequence="they can be left out"
