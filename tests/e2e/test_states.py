@@ -68,8 +68,12 @@ def test_columns_are_chosen_by_hand_and_a_long_file_shows_its_progress(people):
     page.get_by_role("button", name="Store nothing").click()
 
     days = [(first + timedelta(days=i)).isoformat() for i in range(14)]
-    rows = "\n".join(f"{days[i % 14]},{'AB'[i // 14 % 2]},30,{1 + i % 2}" for i in range(200_000))
-    long = {"name": "long.csv", "mimeType": "text/csv", "buffer": f"day,variant,units,conversions\n{rows}".encode()}
+    rows = "\n".join(f"{days[i % 14]},{'AB'[i // 14 % 2]},30,{1 + i % 2},{i}" for i in range(200_000))
+    long = {
+        "name": "long.csv",
+        "mimeType": "text/csv",
+        "buffer": f"day,variant,units,conversions,place\n{rows}".encode(),
+    }
     page.get_by_label("File of daily counts").set_input_files(long)
     expect(page.get_by_text(re.compile(r"[\d,]+ rows read"))).to_be_visible()
     preview = page.get_by_role("region", name="Preview")

@@ -117,7 +117,8 @@ def test_a_bad_file_is_told_row_by_row_and_a_weekly_swap_is_unsound(people):
     page.get_by_role("link", name=re.compile("^Watch")).click()
 
     page.get_by_role("button", name="Type or paste").click()
-    cells = "day\tvariant\tunits\tconversions\n2026-02-30\tA\t100\t5\n2026-03-01\tA\t100\t5%\n2026-03-01\tB\t90\t7"
+    day = date.today() - timedelta(days=3)
+    cells = f"day\tvariant\tunits\tconversions\n2026-02-30\tA\t100\t5\n{day}\tA\t100\t5%\n{day}\tB\t90\t7"
     page.get_by_label("day, row 1").evaluate(
         """(field, text) => {
             const clipboardData = new DataTransfer();
