@@ -48,7 +48,7 @@ def test_files_are_read_in_each_delimiter_and_encoding(mark, encoding, told):
 
 
 @pytest.mark.parametrize(
-    ("text", "line", "told"),
+    ("text", "line", "said"),
     [
         (
             "HEAD2026-03-02,A,10,1\n2006-03-03,A,10,1\n",
@@ -65,13 +65,13 @@ def test_files_are_read_in_each_delimiter_and_encoding(mark, encoding, told):
         ("HEAD2026-03-02,A,10\n", 2, "is missing: the row has 3 cells only"),
     ],
 )
-def test_a_row_that_would_be_misread_is_told_with_its_line(text, line, told):
+def test_a_row_that_would_be_misread_is_named_with_its_line(text, line, said):
     counts = read(text.replace("HEAD", "day,variant,units,conversions\n"))
     assert [row.line for row in counts.wrong] == [line]
-    assert told in counts.wrong[0].reason
+    assert said in counts.wrong[0].reason
 
 
-def test_a_stray_character_that_no_text_has_is_told_with_its_line():
+def test_a_stray_character_that_no_text_has_is_named_with_its_line():
     with pytest.raises(InputError, match="line 3"):
         read_text(b"day,variant,units,conversions\n2026-03-02,A,10,1\n2026-03-03,A,1\x000,1\n")
     with pytest.raises(InputError, match="save the sheet as CSV"):

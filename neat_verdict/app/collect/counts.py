@@ -137,13 +137,13 @@ def read_counts(text: Text, expected: Expected) -> Iterator[int | Counts]:
     counts = Counts()
     names = expected.names()
     days: dict[str, date] = {}
-    whole: dict[tuple[str, ...], int] = {}
+    so_far: dict[int, int] = {}
     for line, cells in text.rows():
         counts.rows += 1
         if counts.rows % PROGRESS_EVERY == 0:
             yield counts.rows
         try:
-            refuse_repeated(cells, line, whole)
+            refuse_repeated(cells, line, so_far)
             key, seen, length = _row(cells, expected, names, days)
             if counts.lengths.setdefault(key[0], length) != length:
                 raise InputError(
@@ -270,9 +270,10 @@ def _row(
     return key, tuple(sums), length
 
 
-def refuse_repeated(cells: Sequence[str], line: int, whole: dict[tuple[str, ...], int]) -> None:
-    """Raise InputError for a row that is the same in all its cells as one before; ``whole`` are those so far, by line."""
-    first = whole.setdefault(tuple(cells), line)
+def refuse_repeated(cells: Sequence[str], line: int, so_far: dict[int, int]) -> None:
+    """Raise InputError for a row that is the same in all its cells as one before; ``so_far`` are their lines by a hash of 64
+    bits, since a file may have millions of rows."""
+    first = so_far.setdefault(hash(tuple(cells)), line)
     if first != line:
         raise InputError("row", f"line {line}", f"is the same as line {first}, and would count twice")
 

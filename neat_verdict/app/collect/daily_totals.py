@@ -70,7 +70,7 @@ def read_totals(
     names = expected.names()
     sums: Sums = {}
     wrong: list[WrongRow] = []
-    so_far: dict[tuple[str, ...], int] = {}
+    so_far: dict[int, int] = {}
     rows = 0
     for line, cells in text.rows():
         rows += 1

@@ -89,10 +89,18 @@ def normal(name: str) -> str:
     return re.sub(r"[^\w]+", "_", name.strip().lower()).strip("_")
 
 
+@dataclass(frozen=True, slots=True)
+class Torn:
+    """Rows of a CSV with more or fewer cells than its header: how many, and the first of them."""
+
+    count: int
+    shown: tuple[WrongUnit, ...]
+
+
 @contextmanager
-def opened(path: Path, zone: str) -> Iterator[tuple[duckdb.DuckDBPyConnection, dict[str, str], tuple[WrongUnit, ...]]]:
+def opened(path: Path, zone: str) -> Iterator[tuple[duckdb.DuckDBPyConnection, dict[str, str], Torn]]:
     """A connection with the file's rows as the view ``given``, all as text or as they are; columns by their normal name; and the
-    rows of a CSV that have more or fewer cells than its header, which are left out. Moments are told in the time ``zone``.
+    torn rows of a CSV, which are not in the view. Moments are on their day in the time ``zone``.
 
     Raises InputError for a file that is neither Parquet nor CSV.
     """
@@ -102,14 +110,14 @@ def opened(path: Path, zone: str) -> Iterator[tuple[duckdb.DuckDBPyConnection, d
         with path.open("rb") as file:
             parquet = file.read(4) == b"PAR1"
         try:
+            torn = Torn(0, ()) if parquet else _torn(connection, path)
             result = (
                 connection.read_parquet(str(path))
                 if parquet
-                else connection.read_csv(str(path), header=True, all_varchar=True, store_rejects=True)
+                else connection.read_csv(str(path), header=True, all_varchar=True, ignore_errors=True)
             )
             result.create_view("given")
             columns = {normal(name): name for name in result.columns}
-            torn = () if parquet else _torn(connection, len(columns))
         except duckdb.Error as problem:
             kind = "Parquet" if parquet else "CSV with a header"
             raise InputError("file", path.name[-40:], f"cannot be read as {kind}: {_first_line(problem)}") from problem
@@ -118,18 +126,24 @@ def opened(path: Path, zone: str) -> Iterator[tuple[duckdb.DuckDBPyConnection, d
         connection.close()
 
 
-def _torn(connection: duckdb.DuckDBPyConnection, width: int) -> tuple[WrongUnit, ...]:
-    """Rows that the reader put aside, by line; it does so each time that it reads the file."""
-    connection.execute("CREATE TEMP TABLE read_once AS SELECT * FROM given")
+def _torn(connection: duckdb.DuckDBPyConnection, path: Path) -> Torn:
+    """What the reader puts aside in one passage through the file."""
+    every = connection.read_csv(str(path), header=True, all_varchar=True, store_rejects=True)
+    every.count("*").fetchall()
+    width = len(every.columns)
+    count = int(_one(connection, "SELECT count(DISTINCT line) FROM reject_errors"))
     lines = connection.execute(
-        "SELECT line, any_value(csv_line), any_value(error_type) FROM reject_errors GROUP BY line ORDER BY line"
+        f"""SELECT line, any_value(csv_line), any_value(error_type) FROM reject_errors GROUP BY line ORDER BY line
+            LIMIT {WRONG_SHOWN}"""
     ).fetchall()
-    connection.execute("DROP TABLE read_once")
-    return tuple(
-        WrongUnit(
-            str(text or "").strip()[:80], "", "", f"line {line} {_TORN.get(str(kind), 'cannot be read')} ({width})"
-        )
-        for line, text, kind in lines
+    return Torn(
+        count,
+        tuple(
+            WrongUnit(
+                str(text or "").strip()[:80], "", "", f"line {line} {_TORN.get(str(kind), 'cannot be read')} ({width})"
+            )
+            for line, text, kind in lines
+        ),
     )
 
 
@@ -176,7 +190,7 @@ def reduce_units(
     span : Span
         Days that rows may be of; others are wrong.
     zone : str
-        In which a moment's day is told.
+        By which the day of a moment goes.
     never_counted : NeverCounted
         Whose rows are left out: by id, and by properties that are columns of the file.
     decimal : "." or ",", optional
@@ -215,10 +229,10 @@ def reduce_units(
     used |= {normal(name) for line in kept for name in line}
     days = {on for _, _, _, on in sums}
     return Reduced(
-        rows=rows + len(torn),
+        rows=rows + torn.count,
         never_counted=left_out,
-        wrong_count=wrong + len(torn),
-        wrong=(*torn, *shown)[:WRONG_SHOWN],
+        wrong_count=wrong + torn.count,
+        wrong=(*torn.shown, *shown)[:WRONG_SHOWN],
         repeated=repeated,
         repeated_units=named,
         first_day=min(days, default=None),

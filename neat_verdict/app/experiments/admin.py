@@ -18,5 +18,5 @@ else:
 @admin.register(Workspace)
 class WorkspaceAdmin(WorkspaceModelAdmin):
     def get_readonly_fields(self, _request: HttpRequest, obj: Workspace | None = None) -> tuple[str, ...]:
-        """Once there are data their days are told by the zone: it is changed by a command that counts them again."""
+        """Once there are data their days follow the zone: it is changed by a command that counts them again."""
         return ("time_zone",) if obj is not None and Tally.objects.exists() else ()

@@ -16,10 +16,8 @@ Group = Literal["withheld", "lower", "higher", "control", "other"]
 Levels = Mapping[Arm, float]
 
 WITHHELD: Levels = {"withheld": 0.0}
-MIN_STEP, MAX_LEVEL = (
-    0.1,
-    5.0,
-)  # how far a level is from the usual, at least, and how high at most. The house's limits, no source
+# How far a level is from the usual, at least, and how high at most. The house's limits, no source
+MIN_STEP, MAX_LEVEL = 0.1, 5.0
 
 
 def graded(lower: float, higher: float) -> Levels:

@@ -12,7 +12,7 @@ from neat_verdict.app.experiments.models.parts import nobody
 
 
 def known_zone(value: str) -> None:
-    """Raise ValidationError for a name that is no time zone: days could not be told by it."""
+    """Raise ValidationError for a name that is no time zone: it would say of no moment which day it is."""
     if value not in available_timezones():
         raise ValidationError("“%(value)s” is no time zone; write it as Europe/Berlin", params={"value": value})
 

@@ -8,7 +8,7 @@ import threading
 from collections.abc import Mapping
 from typing import Any
 
-from django.core.management.base import BaseCommand, CommandParser
+from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import close_old_connections, connection
 
 from neat_verdict.app import integrity
@@ -39,8 +39,11 @@ def _mail_on(stopped: threading.Event, every: float) -> None:
 def _look_on(stopped: threading.Event) -> None:
     """Each night, whether the database is whole."""
     while not stopped.wait(_NIGHTLY):
-        if found := integrity.look():
-            log.critical("the database is damaged, and nothing is written to it any more: %s", found)
+        try:
+            if found := integrity.look():
+                log.critical("the database is damaged, and nothing is written to it any more: %s", found)
+        except OSError:
+            log.exception("looking whether the database is whole failed")
 
 
 class Command(BaseCommand):
@@ -51,6 +54,8 @@ class Command(BaseCommand):
 
     def handle(self, *args: Any, **options: Any) -> None:
         if not options["every"]:
+            if found := integrity.known_damage():
+                raise CommandError(f"The database is damaged ({found}); nothing is written to it until it is restored")
             done, mails = tick(), send_mails()
             self._say({**done, "mails": mails} if mails else done)
             return
