@@ -296,7 +296,7 @@ def test_a_reading_kept_before_there_were_levels_is_shown_as_it_was(analyst):
         now = kept_reading(plan)
     (arm,) = now["arms"]
     old = {name: value for name, value in now.items() if name not in ("arms", "spend", "response", "format")}
-    old |= {name: value for name, value in arm.items() if name not in ("arm", "level", "watch", "pair_by_pair")}
+    old |= {name: value for name, value in arm.items() if name not in ("arm", "level", "step", "watch", "pair_by_pair")}
     old["pair_by_pair"] = [
         {"withheld": pair["treated"], **{name: value for name, value in pair.items() if name != "treated"}}
         for pair in arm["pair_by_pair"]

@@ -53,6 +53,7 @@ DAYS = TEST_DAYS + COOL
 BASE = base_days_of(DAYS)
 WINDOWS = Windows(PAST - BASE, PAST, PAST + DAYS)
 NAMES = RegionNames("Posters", "sales", "EUR")
+WHERE = "where it was withheld"
 
 
 @cache
@@ -482,7 +483,7 @@ def by_name(lines):
 
 def test_a_return_can_be_made_again_from_what_its_derivation_lists():
     one = read().primary
-    made = region_derivation("region_return", one)
+    made = region_derivation("region_return", one, WHERE)
     given, found = by_name(made.inputs), by_name(made.steps)
     assert found["estimate"] == pytest.approx(given["Σd"] / given["Σs"])
     t = next(value for name, value in given.items() if name.startswith("t, "))
@@ -495,18 +496,18 @@ def test_a_return_can_be_made_again_from_what_its_derivation_lists():
 
 def test_a_lift_and_its_p_can_be_made_again_too():
     reading = read(more={"guests": lambda after, _: after.outcomes["sales"] / 40})
-    lift = region_derivation("region_lift", reading.primary)
+    lift = region_derivation("region_lift", reading.primary, WHERE)
     given, found = by_name(lift.inputs), by_name(lift.steps)
     assert found["estimate"] == pytest.approx(given["Σw"] / given["Σc"] - 1)
     assert given["k"] == np.floor(0.025 * given["draws"])
     assert (found["from"], found["to"]) == (
         pytest.approx(reading.primary.effect.lift.interval.low), pytest.approx(reading.primary.effect.lift.interval.high),
     )  # fmt: skip
-    pvalue = region_derivation("region_pvalue", reading.primary)
+    pvalue = region_derivation("region_pvalue", reading.primary, WHERE)
     given, found = by_name(pvalue.inputs), by_name(pvalue.steps)
     draws = next(value for name, value in given.items() if name.startswith("draws") and name != "draws as far")
     assert found["p"] == pytest.approx(given["draws as far"] / draws)
-    other = region_derivation("region_lift", reading.others[0])
+    other = region_derivation("region_lift", reading.others[0], WHERE)
     assert other.title.endswith("guests")
 
 
@@ -515,7 +516,7 @@ def test_there_is_no_return_where_nothing_was_withheld():
     past = replace(past, spend=np.zeros(past.spend.shape))
     one = read(observed=follow(past, later, np.zeros((80, DAYS)))).primary
     with pytest.raises(InputError, match="as much was spent"):
-        region_derivation("region_return", one)
+        region_derivation("region_return", one, WHERE)
 
 
 # Tried on days by which the pairs were not chosen

@@ -49,7 +49,7 @@ from neat_verdict.core.text.format import (
     format_share,
 )
 from neat_verdict.core.verdicts import TrackRecord, levels_of
-from neat_verdict.core.verdicts.by_region import REGION_VERDICTS, step_of
+from neat_verdict.core.verdicts.by_region import REGION_VERDICTS
 
 MONTHS = list(month_name)
 
@@ -81,7 +81,7 @@ def region_cases() -> RegionCasesOut:
             RegionCaseOut(
                 key=experiment.key, name=experiment.name, decided_at=cast(datetime, experiment.decided_at),
                 verdict=shown.verdict, outcome=shown.outcome, currency=shown.currency, break_even=shown.break_even,
-                decision=experiment.decision, step=step_of(arm.arm, arm.level),
+                decision=experiment.decision, step=arm.step,
                 incremental=arm.primary.incremental if arm.primary and readable else None,
             )
             for arm in shown.arms

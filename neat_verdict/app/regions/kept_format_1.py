@@ -25,6 +25,7 @@ def upgraded(old: Mapping[str, Any]) -> dict[str, Any]:
                 **{name: old.get(name) for name in _OF_ARM},
                 "arm": "withheld",
                 "level": 0.0,
+                "step": "",
                 "pair_by_pair": [
                     {("treated" if name == "withheld" else name): value for name, value in pair.items()}
                     for pair in old["pair_by_pair"]

@@ -31,7 +31,7 @@ from neat_verdict.core.regions import (
 )
 from neat_verdict.core.statistics import Interval
 from neat_verdict.core.text.format import format_percent, format_share, plural
-from neat_verdict.core.verdicts.by_region import a_month, graded_rule_in_words, region_rule_in_words
+from neat_verdict.core.verdicts.by_region import a_month, graded_rule_in_words, region_rule_in_words, step_of
 
 _PLAN = (
     "version", "tested", "outcome", "groups", "currency", "break_even", "cool_down", "confidence", "power", "excluded", "must",
@@ -237,6 +237,7 @@ def _arm(plan: RegionPlan, reading: RegionReading, *, settled: bool) -> dict[str
     return {
         "arm": test.arm,
         "level": test.level,
+        "step": step_of(test.arm, test.level),
         "confidence": test.confidence,
         "pairs": len(test.pairs),
         "left_out": len(reading.left_out),

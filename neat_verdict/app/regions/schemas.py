@@ -379,10 +379,12 @@ class MonthOut(Schema):
 
 
 class RegionArmOut(Schema):
-    """What one change of spending showed, to ``level`` of the usual. ``synthetic`` is the lift by synthetic control, a check."""
+    """What one change of spending showed, to ``level`` of the usual; ``step`` is the money in between in words, "" where it is
+    all of it. ``synthetic`` is the lift by synthetic control, a check."""
 
     arm: ArmName
     level: float
+    step: str
     confidence: float
     pairs: int
     left_out: int

@@ -13,7 +13,7 @@ from neat_verdict.app.regions.schemas import BoundsOut, OutcomeEffectOut, Region
 from neat_verdict.app.reports.schemas import FactOut, RegionReportOut
 from neat_verdict.app.reports.story import date_line, day
 from neat_verdict.core.text.format import capital, format_count, format_lift, format_percent, format_share, plural
-from neat_verdict.core.verdicts.by_region import REGION_VERDICTS, format_return, step_of, where_changed
+from neat_verdict.core.verdicts.by_region import REGION_VERDICTS, format_return, where_changed
 
 
 def region_report(experiment: Experiment) -> RegionReportOut:
@@ -93,7 +93,7 @@ def _worth(arm: RegionArmOut, reading: RegionReadingOut) -> FactOut:
     label, month = "Worth a month, beyond break-even", arm.month
     if month is None:
         return FactOut(label=label, value="not known", note="too early, or unsound")
-    step = step_of(arm.arm, arm.level)
+    step = arm.step
     return FactOut(
         label=f"{capital(step)}: {label.lower()}" if step else label,
         value=f"{format_count(month.worth.estimate)} of {_column(reading.outcome)}",

@@ -7,7 +7,7 @@ from itertools import chain
 from neat_verdict.app.regions.schemas import BoundsOut, RegionReadingOut
 from neat_verdict.app.reports.drawing import Drawing, Line, Shape, Text, box, diamond
 from neat_verdict.app.reports.strips import BAND, COLOURS, HAIRLINE, INK, QUIET, Axis
-from neat_verdict.core.verdicts.by_region import REGION_VERDICTS, format_return, step_of
+from neat_verdict.core.verdicts.by_region import REGION_VERDICTS, format_return
 
 _TOP, _LINE, _FOOT, _EDGE = 22.0, 44.0, 26.0, 20.0
 
@@ -16,7 +16,7 @@ def return_strip(reading: RegionReadingOut, width: float = 900.0) -> Drawing:
     """A strip for each arm on one axis; a sentence instead where nothing may be read."""
     kind = REGION_VERDICTS[reading.verdict]
     read = [
-        (step_of(arm.arm, arm.level), arm.primary.incremental)
+        (arm.step, arm.primary.incremental)
         for arm in reading.arms
         if arm.primary is not None and arm.primary.incremental is not None
     ]

@@ -16,7 +16,7 @@ from neat_verdict.core.text.statements import Derivation, Step, steps
 RegionFigure = Literal["region_return", "region_lift", "region_pvalue"]
 
 
-def region_derivation(figure: RegionFigure, one: OutcomeEffect, where: str = "where it was withheld") -> Derivation:
+def region_derivation(figure: RegionFigure, one: OutcomeEffect, where: str) -> Derivation:
     """How the return, the lift or p of an outcome is made, ``where`` spending was changed in words. Raises InputError for a
     return where nothing was changed."""
     name = one.outcome.replace("_", " ") + (f", {one.group}" if one.group else "")

@@ -6378,7 +6378,8 @@ export interface components {
         };
         /**
          * RegionArmOut
-         * @description What one change of spending showed, to ``level`` of the usual. ``synthetic`` is the lift by synthetic control, a check.
+         * @description What one change of spending showed, to ``level`` of the usual; ``step`` is the money in between in words, "" where it is
+         *     all of it. ``synthetic`` is the lift by synthetic control, a check.
          */
         RegionArmOut: {
             /**
@@ -6406,6 +6407,8 @@ export interface components {
             /** Pairs */
             pairs: number;
             primary: components["schemas"]["OutcomeEffectOut"] | null;
+            /** Step */
+            step: string;
             /** Synthetic */
             synthetic?: number | null;
             /** Unread */

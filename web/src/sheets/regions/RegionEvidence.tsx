@@ -17,7 +17,7 @@ import { Empty, Panel } from "../../parts/basics";
 import { DataTable, type Column } from "../../parts/DataTable";
 import { DerivationDialog } from "../evidence/DerivationCard";
 import { useEditing } from "../editing";
-import { groupTitle, levelsRead, stepOf, whereChanged } from "./groups";
+import { groupTitle, levelsRead, whereChanged } from "./groups";
 import { ResponsePanel } from "./ResponsePanel";
 import { Shown } from "./shown";
 import { between, capital, figure, named, whole } from "./words";
@@ -145,7 +145,6 @@ interface OfArm {
 
 function Outcomes({ shown, arm, primary }: OfArm) {
   const rows = [primary, ...arm.others, ...arm.by_group];
-  const step = stepOf(arm);
   const columns: Column<OutcomeEffect>[] = [
     {
       name: "Outcome",
@@ -217,9 +216,9 @@ function Outcomes({ shown, arm, primary }: OfArm) {
           for how many there are (Holm).
         </p>
       )}
-      {step && (
+      {arm.step && (
         <p className="quiet mt-1 text-sm">
-          The return is that of the money {step}; both levels hold together with{" "}
+          The return is that of the money {arm.step}; both levels hold together with{" "}
           {Number((shown.confidence * 100).toFixed(2))}% confidence.
         </p>
       )}

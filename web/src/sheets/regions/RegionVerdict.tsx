@@ -11,7 +11,7 @@ import { useEditing } from "../editing";
 import { Decided } from "../verdict/Decided";
 import { DecisionFields, suggestedNote } from "../verdict/DecisionFields";
 import { LessonPanel } from "../verdict/HandoverPanel";
-import { returnLines, stepOf } from "./groups";
+import { returnLines } from "./groups";
 import { Shown } from "./shown";
 import { between, money, named, whole } from "./words";
 
@@ -96,7 +96,7 @@ interface MonthProps {
 }
 
 function Month({ shown, arm, month }: MonthProps) {
-  const step = stepOf(arm);
+  const { step } = arm;
   return (
     <Panel
       title={step ? `A month of what is spent ${step}, everywhere` : "A month of it everywhere"}

@@ -47,15 +47,9 @@ export function whereChanged({ arm, level: own }: Pick<RegionArm, "arm" | "level
   return arm === "withheld" ? "where it is withheld" : `where ${level(own)} is spent`;
 }
 
-/** The money between an arm's level and the usual: "all of it", "from 50% up to the usual". */
-export function stepOf({ arm, level: own }: Pick<RegionArm, "arm" | "level">): string {
-  if (arm === "withheld") return "";
-  return arm === "lower" ? `from ${level(own)} up to the usual` : `from the usual up to ${level(own)}`;
-}
-
 /** The incremental return of each arm, where there is one. */
 export function returnLines(shown: Pick<RegionReading, "arms">): { name: string; incremental: Bounds }[] {
   return shown.arms.flatMap((arm) =>
-    arm.primary?.incremental ? [{ name: capital(stepOf(arm)), incremental: arm.primary.incremental }] : [],
+    arm.primary?.incremental ? [{ name: capital(arm.step), incremental: arm.primary.incremental }] : [],
   );
 }

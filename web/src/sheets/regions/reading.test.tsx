@@ -22,6 +22,7 @@ function arm(changes: Partial<RegionArm> = {}): RegionArm {
   return {
     arm: "withheld",
     level: 0,
+    step: "",
     confidence: 0.95,
     pairs: 28,
     left_out: 0,
@@ -213,10 +214,11 @@ describe("the verdict on the money", () => {
 });
 
 describe("a graded test", () => {
-  const LOWER = arm({ arm: "lower", level: 0.5, confidence: 0.975, pairs: 14 });
+  const LOWER = arm({ arm: "lower", level: 0.5, step: "from 50% up to the usual", confidence: 0.975, pairs: 14 });
   const HIGHER = arm({
     arm: "higher",
     level: 1.5,
+    step: "from the usual up to 150%",
     confidence: 0.975,
     pairs: 14,
     primary: { ...arm().primary!, incremental: { estimate: 0.8, low: 0.2, high: 1.4 } },
