@@ -427,6 +427,16 @@ def test_what_a_verdict_hangs_on_turns_it():
     assert "contradict" not in judged(OPEN, OPEN).parts.headline
 
 
+@pytest.mark.parametrize(("pvalue", "said"), [(0.025, False), (0.026, True)])
+@pytest.mark.parametrize(("lower", "higher", "deciding"), [(PAYS, OPEN, 0), (OPEN, PAYS, 1)])
+def test_where_the_draws_do_not_show_what_the_return_does_it_is_said(lower, higher, deciding, pvalue, said):
+    arms = [with_return(reading, *bounds) for reading, bounds in zip(read(), (lower, higher), strict=True)]
+    decides = arms[deciding]
+    arms[deciding] = replace(decides, primary=replace(decides.primary, pvalue=pvalue))
+    lines = judge_graded(*arms, NAMES, arms[0].test.last).sensitivity
+    assert any("Other draws alone do not show an effect" in line for line in lines) == said
+
+
 def test_steps_that_pay_for_themselves_make_no_difference():
     assert judged((1.45, 1.55), (1.42, 1.58), same_within=0.1).kind.name == "graded_same"
     assert judged((1.45, 1.55), (1.3, 1.58), same_within=0.1).kind.name == "graded_unresolved"

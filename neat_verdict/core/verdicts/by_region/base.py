@@ -14,7 +14,7 @@ from typing import ClassVar, Generic, TypeVar
 from neat_verdict.core.regions import Arm, OutcomeEffect, RegionReading, RegionTest, least_pairs
 from neat_verdict.core.regions.reading import LOST
 from neat_verdict.core.statistics import Interval
-from neat_verdict.core.text.format import MINUS, capital, format_lift, format_percent, rounded
+from neat_verdict.core.text.format import MINUS, capital, format_lift, format_percent, format_pvalue, rounded
 from neat_verdict.core.verdicts.kinds.base import Parts, Tone
 
 
@@ -196,6 +196,17 @@ def words_of_return(facts: RegionFacts, names: RegionNames, goes_on: str, short:
     sentence, figure = brought(facts, names)
     detail = f"{effect_words(facts, names)}{others_words(facts, names)}"
     return Parts(f"{sentence} {goes_on}", f"{short}: {figure or 'too little was withheld'}", detail, figure)
+
+
+def draws_differ(facts: RegionFacts) -> tuple[str, ...]:
+    """What must be known where the return is shown and the draws of pairs do not show an effect; nothing where they do."""
+    primary, test = facts.reading.primary, facts.reading.test
+    if primary is None or primary.pvalue <= 1 - test.confidence:
+        return ()
+    return (
+        f"Other draws alone do not show an effect (p {format_pvalue(primary.pvalue)}): the interval of the return rests on "
+        "Student’s t, and with few pairs the two can differ. More pairs would say.",
+    )
 
 
 def others_words(facts: RegionFacts, names: RegionNames) -> str:

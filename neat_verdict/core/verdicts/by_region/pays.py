@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from neat_verdict.core.text.format import format_pvalue
 from neat_verdict.core.verdicts.by_region.base import (
     RegionFacts,
     RegionNames,
     RegionVerdictKind,
+    draws_differ,
     format_return,
     words_of_return,
 )
@@ -26,13 +26,8 @@ class SpendingPays(RegionVerdictKind[RegionFacts]):
         return words_of_return(facts, names, f"It pays from {pays}.", "Pays")
 
     def sensitivity(self, facts: RegionFacts, _names: RegionNames) -> tuple[str, ...]:
-        primary, interval = facts.reading.primary, facts.interval
-        assert interval is not None
-        assert primary is not None
-        lines = [f"Were {format_return(interval.low)} or more needed for it to pay, it would be unresolved."]
-        if primary.pvalue > 1 - facts.reading.test.confidence:
-            lines.append(
-                f"Other draws alone do not show an effect (p {format_pvalue(primary.pvalue)}): the interval of the return rests "
-                "on Student’s t, and with few pairs the two can differ. More pairs would say."
-            )
-        return tuple(lines)
+        assert facts.interval is not None
+        return (
+            f"Were {format_return(facts.interval.low)} or more needed for it to pay, it would be unresolved.",
+            *draws_differ(facts),
+        )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from neat_verdict.core.text.format import format_percent
-from neat_verdict.core.verdicts.by_region.base import RegionNames, format_return
+from neat_verdict.core.verdicts.by_region.base import RegionNames, draws_differ, format_return
 from neat_verdict.core.verdicts.by_region.graded.base import GradedFacts, GradedKind, pays_from, words_of_steps
 from neat_verdict.core.verdicts.kinds.base import Parts
 
@@ -26,5 +26,6 @@ class MorePays(GradedKind):
         assert interval is not None
         return (
             f"Were {format_return(interval.low)} or more needed for it to pay, the step up would be open.",
+            *draws_differ(facts.higher),
             "Whether still more would pay was not tried.",
         )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from neat_verdict.core.verdicts.by_region.base import RegionNames, format_return
+from neat_verdict.core.verdicts.by_region.base import RegionNames, draws_differ, format_return
 from neat_verdict.core.verdicts.by_region.graded.base import GradedFacts, GradedKind, pays_from, words_of_steps
 from neat_verdict.core.verdicts.kinds.base import Parts
 
@@ -24,4 +24,7 @@ class PlannedPays(GradedKind):
     def sensitivity(self, facts: GradedFacts, _names: RegionNames) -> tuple[str, ...]:
         interval = facts.lower.interval
         assert interval is not None
-        return (f"Were {format_return(interval.low)} or more needed for it to pay, the step down would be open.",)
+        return (
+            f"Were {format_return(interval.low)} or more needed for it to pay, the step down would be open.",
+            *draws_differ(facts.lower),
+        )
