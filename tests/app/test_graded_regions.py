@@ -122,6 +122,8 @@ def decided(by, **given):
         ({"higher": 1.5}, "lower"),
         ({"lower": 0.95, "higher": 1.5}, "lower"),
         ({"lower": 0.5, "higher": 1.01}, "higher"),
+        ({"lower": 0.0, "higher": 1.5}, "lower"),
+        ({"lower": 0.5, "higher": 5.5}, "higher"),
     ],
 )
 def test_both_levels_are_needed_on_either_side(analyst, changes, field):
@@ -255,6 +257,7 @@ def test_less_more_or_as_planned_is_decided_and_reported(analyst, given, choice,
         "From 50% up to the usual",
         "From the usual up to 150%",
     ]
+    assert report.facts[3].note == "in 95 of 100 such tests both intervals, at 97.5% each, hold the true returns"
     assert "Only the levels named were tried" in " ".join(report.caveats)
     assert "between pairs which way, by seed 11" in report.how_decided
     client = Client()

@@ -58,6 +58,7 @@ def test_levels_lie_on_either_side_of_the_usual_and_not_too_near(lower, higher, 
     with pytest.raises(InputError) as refused:
         graded(lower, higher)
     assert refused.value.field == field
+    assert str(refused.value).startswith(f"{field} ({(lower if field == 'lower' else higher) * 100:g}%) must be ")
 
 
 def test_both_levels_together_have_the_confidence_that_was_asked_for():

@@ -187,7 +187,7 @@ def test_a_graded_test_is_planned_run_and_decided(people):
     expect(page.get_by_label("Less: of what is usual")).to_have_value("50")
     page.get_by_label("More: of what is usual").fill("104")
     page.keyboard.press("Tab")
-    expect(page.get_by_role("alert")).to_contain_text("1.1")
+    expect(page.get_by_role("alert")).to_contain_text("(104%) must be from 110% to 500%")
     page.get_by_label("More: of what is usual").fill("150")
     page.keyboard.press("Tab")
     page.get_by_label("What is changed: a channel, a tactic").fill("Brochures")

@@ -39,8 +39,8 @@ class RegionPlanChanges(Schema):
     listed: list[TwoNames] = Field(default_factory=list, max_length=1000)
     pairs: int | None = Field(None, ge=1, le=1000)
     weeks: int | None = Field(None, ge=1, le=52)
-    lower: float | None = Field(None, gt=0, le=0.9)
-    higher: float | None = Field(None, ge=1.1, le=5)
+    lower: float | None = None
+    higher: float | None = None
     leak_limit: float = Field(0.1, ge=0.001, le=0.5)
     same_within: float = Field(0.0, ge=0, le=0.9)
     less_is_better: list[str] = Field(default_factory=list, max_length=6)

@@ -82,11 +82,17 @@ def _facts(reading: RegionReadingOut) -> list[FactOut]:
         FactOut(
             label="Confidence",
             value=format_percent(reading.confidence),
-            note="when it is read, at its end"
-            if not REGION_VERDICTS[reading.verdict].settled
-            else f"{format_percent(reading.confidence).removesuffix('%')} of 100 such intervals hold the true return",
+            note="when it is read, at its end" if not REGION_VERDICTS[reading.verdict].settled else _how_sure(reading),
         ),
     ]
+
+
+def _how_sure(reading: RegionReadingOut) -> str:
+    of_100 = format_percent(reading.confidence).removesuffix("%")
+    if len(reading.arms) == 1:
+        return f"{of_100} of 100 such intervals hold the true return"
+    each = format_percent(reading.arms[0].confidence)
+    return f"in {of_100} of 100 such tests both intervals, at {each} each, hold the true returns"
 
 
 def _worth(arm: RegionArmOut, reading: RegionReadingOut) -> FactOut:

@@ -10,6 +10,7 @@ from collections.abc import Mapping
 from typing import Literal
 
 from neat_verdict.core.checks import InputError, check_count, check_probability
+from neat_verdict.core.text.format import format_percent
 
 Arm = Literal["withheld", "lower", "higher"]
 Group = Literal["withheld", "lower", "higher", "control", "other"]
@@ -24,14 +25,17 @@ def graded(lower: float, higher: float) -> Levels:
     """Less and more than usual, as shares of it. Raises InputError for a level on the wrong side, too near the usual, or out of
     range."""
     if not 0 < lower <= 1 - MIN_STEP:
-        raise InputError(
-            "lower", lower, f"must be above 0 and at most {1 - MIN_STEP:g}: a share of what is usually spent"
-        )
+        most = format_percent(1 - MIN_STEP)
+        raise InputError("lower", _typed(lower), f"must be above 0% and at most {most} of what is usually spent")
     if not 1 + MIN_STEP <= higher <= MAX_LEVEL:
-        raise InputError(
-            "higher", higher, f"must be from {1 + MIN_STEP:g} to {MAX_LEVEL:g}: a share of what is usually spent"
-        )
+        least, most = format_percent(1 + MIN_STEP), format_percent(MAX_LEVEL)
+        raise InputError("higher", _typed(higher), f"must be from {least} to {most} of what is usually spent")
     return {"lower": lower, "higher": higher}
+
+
+def _typed(level: float) -> str:
+    """As a person types it: shares are percentages on screen."""
+    return f"{level * 100:g}%"
 
 
 def groups_of(levels: Levels) -> tuple[Group, ...]:

@@ -2,6 +2,7 @@ import { Link } from "react-router";
 import type { components } from "../api/schema";
 import { useRegionCases } from "../api/outcome";
 import { verdictNamed } from "../api/vocabulary";
+import { sideOf } from "../charts/ReturnPicture";
 import { scaleLinear } from "d3-scale";
 import { day } from "../lib/format";
 import { TONE_CLASS, TONE_COLOUR } from "../lib/words";
@@ -114,7 +115,8 @@ function Strip({ one, domain }: { one: Case; domain: [number, number] }) {
   const x = scaleLinear()
     .domain(domain)
     .range([6, WIDTH - 6]);
-  const colour = TONE_COLOUR[verdictNamed(one.verdict).tone];
+  // The verdict of a graded test is on both its steps; each line has the colour of its own.
+  const colour = one.step ? sideOf(one.incremental, one.break_even) : TONE_COLOUR[verdictNamed(one.verdict).tone];
   const { low, high, estimate } = one.incremental;
   return (
     <svg

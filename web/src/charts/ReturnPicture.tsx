@@ -103,7 +103,8 @@ export function ReturnPicture({ lines, breakEven, within, colour }: Props) {
   );
 }
 
-function sideOf({ low, high }: Bounds, breakEven: number): string {
+/** The colour of the side of break-even that an interval lies on. */
+export function sideOf({ low, high }: Bounds, breakEven: number): string {
   if (low !== null && low > breakEven) return "var(--ahead)";
   return high !== null && high < breakEven ? "var(--behind)" : "var(--open)";
 }
