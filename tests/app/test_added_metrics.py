@@ -8,8 +8,9 @@ from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import LedgerEntry, Tally
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.metrics.actions import create_metric, edit_metric
-from neat_verdict.app.watch.actions import add_metric, tick
+from neat_verdict.app.watch.actions import add_metric
 from neat_verdict.app.watch.queries import marks
+from neat_verdict.app.watch.scheduler import tick
 from neat_verdict.core.statistics import Rate
 from neat_verdict.core.verdicts import DecisionRule, MetricReading, SecondaryMetric, read_secondary
 from tests.app.conftest import PLAN, SERVED, START, did, exposed, happened

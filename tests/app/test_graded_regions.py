@@ -23,7 +23,7 @@ from neat_verdict.app.regions.kept_format_1 import upgraded
 from neat_verdict.app.regions.presenting import calendar_csv, decided_on, kept_reading, plan_out, reading_out
 from neat_verdict.app.regions.reading import rules_of
 from neat_verdict.app.reports.presenting import any_report
-from neat_verdict.app.watch.actions import tick
+from neat_verdict.app.watch.scheduler import tick
 from neat_verdict.core.checks import InputError
 from tests.app.conftest import TODAY
 from tests.app.test_regions import DAYS, HEADER, LAST, bring, plan_of, written

@@ -9,7 +9,7 @@ from neat_verdict.app.analysis.models import StoredLook
 from neat_verdict.app.collect import actions as collect
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.queries import decision_rule, find
-from neat_verdict.app.watch.actions import tick
+from neat_verdict.app.watch.scheduler import tick
 from tests.app.conftest import PLAN, START, TODAY, Json, bring_in, daily
 
 

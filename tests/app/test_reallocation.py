@@ -26,8 +26,8 @@ from neat_verdict.app.traffic.epochs import epochs_by_metric
 from neat_verdict.app.traffic.models import Epoch
 from neat_verdict.app.traffic.presenting import allocation, epoch_record
 from neat_verdict.app.traffic.reallocation import tend_epochs
-from neat_verdict.app.watch.actions import tick
 from neat_verdict.app.watch.queries import observe
+from neat_verdict.app.watch.scheduler import tick
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.designs import DESIGNS
 from neat_verdict.core.soundness import find_issues

@@ -11,7 +11,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
 from neat_verdict.app import clock
-from neat_verdict.app.analysis import docket as docket_module
+from neat_verdict.app.analysis import summaries
 from neat_verdict.app.analysis.analysis import analyse
 from neat_verdict.app.analysis.docket import docket
 from neat_verdict.app.casebook.actions import plan_rollout
@@ -30,8 +30,8 @@ from neat_verdict.app.reports.actions import share
 from neat_verdict.app.reports.presenting import any_report
 from neat_verdict.app.reports.queries import path_of
 from neat_verdict.app.traffic.splitting import change_split
-from neat_verdict.app.watch.actions import tick
 from neat_verdict.app.watch.models import Notice
+from neat_verdict.app.watch.scheduler import tick
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.verdicts.by_region import REGION_VERDICTS
 from tests.app.conftest import TODAY
@@ -353,7 +353,7 @@ def test_the_docket_has_a_line_for_every_verdict(analyst, on_its_way, monkeypatc
     with after(6):
         bring_days(analyst, on_its_way, rows_of_test(on_its_way, 10))
         shown = reading_out(plan_of(on_its_way)).model_copy(update={"verdict": verdict})
-        monkeypatch.setattr(docket_module, "shown_of", lambda _: shown)
+        monkeypatch.setattr(summaries, "shown_of", lambda _: shown)
         row = next(one for one in docket(analyst).rows if one.key == on_its_way.key)
     assert row.verdict == verdict
     assert row.group == ("ready" if REGION_VERDICTS[verdict].settled else "collecting")

@@ -12,8 +12,8 @@ from neat_verdict.app.collect.models import Import
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import SecondTally
 from neat_verdict.app.experiments.queries import decision_rule, find
-from neat_verdict.app.watch.actions import tick
 from neat_verdict.app.watch.models import Notice
+from neat_verdict.app.watch.scheduler import tick
 from tests.app.conftest import PLAN, START, bring_in, daily
 from tests.app.test_beside import upload
 

@@ -14,9 +14,10 @@ from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.traffic.assigning import assign, running_list
 from neat_verdict.app.traffic.splitting import change_split, stop_variant, withdraw_change
-from neat_verdict.app.watch.actions import choose_segments, look_for_issues
+from neat_verdict.app.watch.actions import choose_segments
 from neat_verdict.app.watch.models import Notice
 from neat_verdict.app.watch.queries import marks
+from neat_verdict.app.watch.scheduler import tick
 from neat_verdict.core.checks import InputError
 from tests.app.conftest import PLAN, SERVED, START, TODAY, bring_in, daily, exposed, happened
 from tests.app.test_reallocation import made as make_adaptive
@@ -368,7 +369,7 @@ def test_a_unit_seen_in_two_variants_is_still_one(ask, analyst, machine, live):
 def test_nothing_is_missed_of_a_variant_that_was_stopped(ask, analyst):
     found = stopped(analyst)
     with clock.at(TODAY + timedelta(days=1)):
-        look_for_issues(find(found.key))
+        tick()
     assert not Notice.objects.filter(experiment=found, tone__in=["unsound", "warning"]).exists()
     seen = ask("get", f"/experiments/{found.key}/live")[1]
     assert not any(day["alarm"] for day in seen["days"])

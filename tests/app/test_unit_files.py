@@ -3,6 +3,7 @@
 import gzip
 import json
 import math
+import re
 from datetime import date
 
 import duckdb
@@ -11,7 +12,9 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from neat_verdict.app.collect import unit_files
 from neat_verdict.app.collect.days import Span
+from neat_verdict.app.collect.models import FileUnits
 from neat_verdict.app.collect.unit_files import Measured, reduce_units
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import LedgerEntry, Tally, Workspace
@@ -19,7 +22,7 @@ from neat_verdict.app.experiments.queries import daily_counts, find
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.metrics import TALLYINGS
 from neat_verdict.core.numbers import decimal_mark, read_number
-from tests.app.conftest import START, exposed, happened
+from tests.app.conftest import START, bring_in, daily, exposed, happened
 
 STORE = "/experiments/fare-calendar/unit-files"
 PREVIEW = f"{STORE}/preview"
@@ -318,3 +321,65 @@ def test_files_of_units_and_of_counts_read_numbers_alike(tmp_path, texts):
             wrong += 1
     assert found.wrong_count == wrong
     assert sum(line["total"] for line in found.sums.values()) == pytest.approx(wanted, abs=1e-6 * len(texts))
+
+
+def days_of(*units):
+    """A file with these (unit, variant, day); nobody paid."""
+    return csv_of([(unit, variant, day, "0", "0", "phone") for unit, variant, day in units])
+
+
+MONDAY, TUESDAY = "2026-03-02", "2026-03-03"
+FIRST = days_of(("v1", "A", MONDAY), ("v2", "B", MONDAY))
+
+
+@pytest.mark.parametrize(
+    ("second", "twice"),
+    [
+        (days_of(("v1", "A", TUESDAY), ("v2", "B", TUESDAY), ("v3", "A", TUESDAY)), "2 (v1, v2)"),
+        (days_of(("v2", "A", MONDAY)), "1 (v2)"),  # replaces A's Monday, not B's
+        (days_of(("v1", "A", MONDAY), ("v2", "B", MONDAY), ("v3", "A", TUESDAY)), ""),  # the whole, with one more
+        (days_of(("v3", "A", TUESDAY), ("v4", "B", TUESDAY)), ""),
+    ],
+)  # fmt: skip
+def test_the_same_units_in_a_second_file_are_found(ask, waiting, second, twice):
+    assert bring(ask, waiting, FIRST)[0] == 201
+    before = list(Tally.objects.order_by("pk").values())
+    path = f"/experiments/{waiting.key}/unit-files"
+    seen = send(ask, f"{path}/preview", second)[1]
+    assert f"count twice: {twice}" in seen["seen_already"] if twice else seen["seen_already"] == ""
+    assert ("“units.csv” already" in seen["seen_already"]) == bool(twice)
+    status, answer = send(ask, path, second, digest=seen["digest"])
+    assert status == (409 if twice else 201)
+    if twice:
+        assert answer["title"] == seen["seen_already"]
+        assert list(Tally.objects.order_by("pk").values()) == before
+
+
+def test_a_second_metric_of_the_same_units_is_none_that_counts_twice(ask, waiting):
+    paid = b"unit,variant,day,paid bookings\nv1,A,2026-03-02,1\nv2,B,2026-03-02,0\n"
+    fare = b"unit,variant,day,fare-per-visitor\nv1,A,2026-03-03,80\nv2,B,2026-03-03,0\n"
+    assert bring(ask, waiting, paid)[0] == 201
+    assert bring(ask, waiting, fare)[0] == 201
+    both = days_of(("v1", "A", "2026-03-04"))
+    assert bring(ask, waiting, both)[1]["title"].count("would count twice: 1 (v1). ") == 1
+
+
+def test_units_whose_days_were_counted_anew_by_sums_are_free_again(ask, analyst, waiting):
+    assert bring(ask, waiting, FIRST)[0] == 201
+    bring_in(analyst, waiting, daily(1, {"A": (10, 1), "B": (10, 1)}))
+    later = b"unit,variant,day,paid bookings\nv1,A,2026-03-03,1\n"
+    assert bring(ask, waiting, later)[0] == 201
+
+
+@pytest.mark.parametrize(("kept", "every"), [(1_000_000, 1), (500, 2), (60, 32)])
+def test_of_a_large_file_some_units_are_enough_to_find_them(ask, waiting, monkeypatch, kept, every):
+    monkeypatch.setattr(unit_files, "UNITS_KEPT", kept)
+    many = [(f"v{number}", "AB"[number % 2], MONDAY) for number in range(1000)]
+    assert bring(ask, waiting, days_of(*many))[0] == 201
+    assert {row.every for row in FileUnits.objects.all()} == {every}
+    monkeypatch.setattr(unit_files, "UNITS_KEPT", 1_000_000)
+    again = days_of(*[(unit, variant, TUESDAY) for unit, variant, _ in many[:800]])
+    said = bring(ask, waiting, again)[1]["title"]
+    found = int(re.search(r"twice: ([\d,]+) \(", said)[1].replace(",", ""))
+    # Of 800 units every one in so many is kept: within four standard errors.
+    assert abs(found - 800) <= 4 * every * (800 / every * (1 - 1 / every)) ** 0.5

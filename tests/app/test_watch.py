@@ -12,11 +12,12 @@ from neat_verdict.app.analysis.evidence import evidence
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Experiment, LedgerEntry
 from neat_verdict.app.experiments.queries import find
-from neat_verdict.app.watch.actions import ISSUES_NOTIFIED, tick
 from neat_verdict.app.watch.mails import TRIES, send_mails
 from neat_verdict.app.watch.management.commands import tick as tick_command
 from neat_verdict.app.watch.models import Notice
+from neat_verdict.app.watch.notices import ISSUES_NOTIFIED
 from neat_verdict.app.watch.queries import observe
+from neat_verdict.app.watch.scheduler import tick
 from neat_verdict.core.soundness import find_issues
 from tests.app.conftest import SERVED, START, TODAY, Json, bring_in, daily, exposed, happened
 

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from django.db import transaction
 
 from neat_verdict.app import clock
-from neat_verdict.app.analysis.analysis import Look, analyse
+from neat_verdict.app.analysis.analysis import Analysis, Look, analyse
 from neat_verdict.app.analysis.models import SegmentSet, StoredLook
 from neat_verdict.app.analysis.queries import record, record_of_look
 from neat_verdict.app.analysis.stored import frozen, stored_counts
@@ -76,6 +76,19 @@ def new_round(by: User, key: str) -> Experiment:
     return experiments.new_round(by, key, plan_goes_on=not settled)
 
 
+def looks_due(analysis: Analysis) -> list[Look]:
+    """Looks that the scheduler has to take: not stored yet, and their day over or the experiment ended."""
+    experiment = analysis.experiment
+    if experiment.rule is None or experiment.state not in ("running", "paused", "ended"):
+        return []
+    planned = len(analysis.rule.look_days) or 1
+    return [look for look in _unstored(analysis) if look.number <= planned]
+
+
+def _unstored(analysis: Analysis) -> list[Look]:
+    return [look for look in analysis.looks if look.stored is None and _over(analysis.experiment, look)]
+
+
 @transaction.atomic
 def take_due_looks(experiment: Experiment, by: User | None = None) -> int:
     """Store every look that is due and not stored yet; returns how many. ``by`` is None for the scheduler.
@@ -89,12 +102,7 @@ def take_due_looks(experiment: Experiment, by: User | None = None) -> int:
         return 0
     fresh = find(locked.key)
     result = analyse(fresh)
-    planned = len(result.rule.look_days) or 1
-    due = [
-        look
-        for look in result.looks
-        if look.stored is None and _over(fresh, look) and (by is not None or look.number <= planned)
-    ]
+    due = looks_due(result) if by is None else _unstored(result)
     for look in due:
         shown = record_of_look(result, look)
         StoredLook.objects.create(

@@ -42,6 +42,21 @@ class StoredLook(models.Model):
         ]
 
 
+class Summary(models.Model):
+    """How an experiment stood when the scheduler read it last, as lists show it.
+
+    ``edits`` and ``data`` are its stamp then (`experiments.stamps`), ``hour`` the workspace's; where all are the same, nothing is
+    to be read again. ``row`` is null where it could not be read.
+    """
+
+    experiment = models.OneToOneField(Experiment, on_delete=models.CASCADE, primary_key=True, related_name="summary")
+    edits = models.CharField(max_length=80)
+    data = models.CharField(max_length=40)
+    hour = models.CharField(max_length=13)
+    at = models.DateTimeField()
+    row = models.JSONField(null=True)
+
+
 class SegmentSet(models.Model):
     """Segments of a property that are read together, by a name."""
 

@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-from datetime import date
-
 from neat_verdict.app.analysis.analysis import Analysis, Look, analyse
 from neat_verdict.app.analysis.recording import record_of
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import weights
 from neat_verdict.app.experiments.record import AnalysisRecord, from_stored
-from neat_verdict.app.experiments.tallies import Counts
 from neat_verdict.core.verdicts import rule_in_words
 
 
@@ -33,8 +30,8 @@ def record_to_show(analysis: Analysis) -> AnalysisRecord:
     return from_stored(stored, analysis.experiment.rule) if stored else record(analysis)
 
 
-def decided_or_present(experiment: Experiment, counts: Counts | None = None, day: date | None = None) -> AnalysisRecord:
+def decided_or_present(experiment: Experiment) -> AnalysisRecord:
     """The reading that a decision was made on, where there is one; else that of now."""
     if experiment.decision_reading:
         return from_stored(experiment.decision_reading, experiment.rule)
-    return record(analyse(experiment, counts, day))
+    return record(analyse(experiment))

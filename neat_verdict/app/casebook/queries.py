@@ -10,7 +10,7 @@ from django.db.models import Q, Sum
 from neat_verdict.app.casebook.models import Lesson
 from neat_verdict.app.experiments.models import Experiment, Tally
 from neat_verdict.app.experiments.page_changes import changes_of
-from neat_verdict.app.experiments.queries import closed_and_decided, workspace
+from neat_verdict.app.experiments.queries import METRICS, closed_and_decided, workspace
 from neat_verdict.app.experiments.record import AnalysisRecord, from_stored
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.core.checks import InputError
@@ -64,7 +64,7 @@ def lesson_of(experiment: Experiment) -> Lesson:
 def _decided() -> list[Experiment]:
     """The latest first; of an experiment that was run again after a decision the closed round."""
     put_away = Q(state="archived", state_before_archive="decided")
-    parts = ("variants", "metrics__metric__versions", "metrics__version", "forecasts", "places")
+    parts = ("variants", *METRICS, "forecasts", "places")
     now = (
         Experiment.objects.filter(Q(state="decided") | put_away, decision_reading__isnull=False)
         .select_related("owner", "lesson")

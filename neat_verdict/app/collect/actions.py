@@ -24,6 +24,7 @@ from neat_verdict.app.collect.counts import (
     read_counts,
 )
 from neat_verdict.app.collect.days import Span
+from neat_verdict.app.collect.file_units import drop_units
 from neat_verdict.app.collect.models import Import
 from neat_verdict.app.collect.text import Text, match_columns, read_text
 from neat_verdict.app.experiments.actions import record
@@ -329,6 +330,7 @@ def store(
         raise Conflict("There is no row to store")
     difference = _difference(experiment, use, counts)
     _write(experiment, use, counts)
+    drop_units(experiment, use.metric_id, list(counts.sums))
     stored = Import.objects.create(
         experiment=experiment,
         metric=use.metric,

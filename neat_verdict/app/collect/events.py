@@ -12,14 +12,16 @@ from zoneinfo import ZoneInfo
 
 import orjson
 from django.db import transaction
+from django.db.models import QuerySet
 
 from neat_verdict.app import clock
 from neat_verdict.app.collect import store
 from neat_verdict.app.collect.batch import OF_A_VARIANT, OTHER_ID, Sent
 from neat_verdict.app.collect.models import Event
 from neat_verdict.app.collect.recount import HOUR, Arrivals, Exposure, Sums, UnitState, grouped, person_states
-from neat_verdict.app.experiments.exact_tallies import change_tallies, clear_tallies
+from neat_verdict.app.experiments.exact_tallies import RoundChanges, change_tallies, clear_tallies
 from neat_verdict.app.experiments.queries import workspace
+from neat_verdict.app.experiments.stamps import data_changed
 from neat_verdict.app.traffic.enrolments import (
     Enrolled,
     clear_enrolments,
@@ -28,7 +30,7 @@ from neat_verdict.app.traffic.enrolments import (
     keep_enrolments,
     link_persons,
 )
-from neat_verdict.app.traffic.serving import Served, decided_on_events, served
+from neat_verdict.app.traffic.serving import Served, ServedByKey, decided_on_events, served
 from neat_verdict.core.metrics import EXPOSURE, TimedEvent
 from neat_verdict.core.traffic import SAME_PERSON
 
@@ -66,6 +68,8 @@ def take_in(batch: Sequence[Sent]) -> Receipt:
     _note_names(new)
     store.note_sightings("early", _early(new, experiments))
     enrolled = _recount_touched(new, experiments, now + HOLD_AFTER)
+    # Exposures before the start and pages that were reached show on Watch, whatever is counted of them.
+    data_changed({experiments[event.experiment].id for event in new if event.experiment in experiments})
     late = sum(now - event.at > LATE_AFTER for event in new)
     held = sum(event.at > now + HOLD_AFTER for event in new)
     unexposed = sum(event.name not in (EXPOSURE, SAME_PERSON) and event.unit not in enrolled for event in new)
@@ -88,8 +92,8 @@ def _note_names(events: Sequence[Sent]) -> None:
     store.note_sightings("variant", shown)
 
 
-def _unknown(events: Sequence[Sent], experiments: dict[str, Served]) -> dict[str, int]:
-    counted = {name for experiment in experiments.values() for name in experiment.event_names}
+def _unknown(events: Sequence[Sent], experiments: ServedByKey) -> dict[str, int]:
+    counted = experiments.event_names
     result: Counter[str] = Counter()
     for event in events:
         if event.name != EXPOSURE:
@@ -125,26 +129,25 @@ def early_name(key: str, round_number: int) -> str:
     return f"{key}/{round_number}"
 
 
-def _recount_touched(events: Sequence[Sent], experiments: dict[str, Served], hold_after: int) -> set[str]:
+def _recount_touched(events: Sequence[Sent], experiments: ServedByKey, hold_after: int) -> set[str]:
     """Count the units again that the events may change; returns the units that have been exposed to anything."""
-    open_ones = [experiment for experiment in experiments.values() if experiment.open]
-    counted = {EXPOSURE, *(name for experiment in open_ones for name in experiment.event_names)}
+    open_ones = experiments.open_ones
+    counted = {EXPOSURE, *open_ones.event_names}
     relinked = link_persons([_link(event) for event in events if event.name == SAME_PERSON and event.at <= hold_after])
     touched = {event.unit for event in events if event.name in counted and event.at <= hold_after} | relinked
     persons = ids_by_unit({event.unit for event in events} | touched)
-    together = any(experiment.identity == "person" for experiment in open_ones)
     present = enrolments_of({unit for ids in persons.values() for unit in ids})
     again = {persons[unit] for unit in touched}
     changed = recount(again, open_ones, present)
     enrolled = {row.unit for row in present} | changed
-    return {unit for unit, ids in persons.items() if not enrolled.isdisjoint(ids if together else (unit,))}
+    return {unit for unit, ids in persons.items() if not enrolled.isdisjoint(ids if open_ones.by_person else (unit,))}
 
 
 def _link(event: Sent) -> tuple[str, str, int, str]:
     return event.unit, str(event.properties[OTHER_ID]), event.at, event.sent_id
 
 
-def recount(persons: Collection[tuple[str, ...]], open_ones: Sequence[Served], present: Sequence[Enrolled]) -> set[str]:
+def recount(persons: Collection[tuple[str, ...]], open_ones: ServedByKey, present: Sequence[Enrolled]) -> set[str]:
     """Count persons, by their ids, again from all their events and change the tallies by the difference.
 
     ``present`` are the enrolments of these ids, and maybe of others. Returns the ids that are enrolled now.
@@ -152,9 +155,9 @@ def recount(persons: Collection[tuple[str, ...]], open_ones: Sequence[Served], p
     if not persons or not open_ones:
         return set()
     before = {(row.unit, row.experiment_id, row.round): row for row in present}
-    by_id = {experiment.id: experiment for experiment in open_ones}
+    by_id = open_ones.by_id
     day_of = local_day()
-    changes = {experiment.id: (Sums(experiment), Arrivals()) for experiment in open_ones}
+    changes: dict[int, tuple[Sums, Arrivals]] = {}
     kept, enrolled = [], set()
     for unit, experiment_id, now_state in unit_states(persons, open_ones):
         experiment = by_id[experiment_id]
@@ -162,6 +165,8 @@ def recount(persons: Collection[tuple[str, ...]], open_ones: Sequence[Served], p
         old = _state_of(before.get((unit, experiment_id, experiment.round)), experiment)
         if old == now_state:
             continue
+        if experiment_id not in changes:
+            changes[experiment_id] = (Sums(experiment), Arrivals())
         sums, arrivals = changes[experiment_id]
         if old is not None:
             sums.add(old, -1, day_of)
@@ -170,15 +175,14 @@ def recount(persons: Collection[tuple[str, ...]], open_ones: Sequence[Served], p
         arrivals.add(now_state, 1)
         kept.append(_line(unit, experiment, now_state))
     keep_enrolments(kept)
-    for experiment_id, (sums, arrivals) in changes.items():
-        _change_tallies(by_id[experiment_id], sums)
-        store.change_arrivals(by_id[experiment_id], arrivals)
+    change_tallies([_round_changes(by_id[number], sums) for number, (sums, _) in changes.items()])
+    store.change_arrivals([(by_id[number], arrivals) for number, (_, arrivals) in changes.items()])
+    data_changed(changes)
     return enrolled
 
 
-def _change_tallies(experiment: Served, sums: Sums) -> None:
-    tallyings = {str(m.id): m.tallying for m in experiment.metrics}
-    change_tallies([variant[0] for variant in experiment.variants], experiment.round, tallyings, sums)
+def _round_changes(experiment: Served, sums: Sums) -> RoundChanges:
+    return RoundChanges([variant[0] for variant in experiment.variants], experiment.round, sums.tallyings, sums)
 
 
 def _state_of(row: Enrolled | None, experiment: Served) -> UnitState | None:
@@ -200,18 +204,14 @@ def _line(unit: str, experiment: Served, now: UnitState) -> Enrolled:
     )  # fmt: skip
 
 
-def unit_states(
-    persons: Collection[tuple[str, ...]], open_ones: Sequence[Served]
-) -> Iterable[tuple[str, int, UnitState]]:
+def unit_states(persons: Collection[tuple[str, ...]], open_ones: ServedByKey) -> Iterable[tuple[str, int, UnitState]]:
     """(id, experiment, how it stands) of the ids of persons that are exposed in an open round, from their events alone."""
-    names = {name for experiment in open_ones for name in experiment.event_names}
-    by_key = {experiment.key: experiment for experiment in open_ones}
-    found = grouped(store.events_of([unit for ids in persons for unit in ids], names))
+    found = grouped(store.events_of([unit for ids in persons for unit in ids], open_ones.event_names))
     for ids in persons:
         exposures: dict[str, dict[str, list[Exposure]]] = {}
-        happened = {unit: _read_unit(unit, found.get(unit, ()), by_key, exposures) for unit in ids}
+        happened = {unit: _read_unit(unit, found.get(unit, ()), open_ones, exposures) for unit in ids}
         for key, shown in exposures.items():
-            experiment = by_key[key]
+            experiment = open_ones[key]
             counted = {
                 unit: [one for one in events if one[1] in experiment.event_names] for unit, events in happened.items()
             }
@@ -271,23 +271,22 @@ def rebuild(keys: Collection[str] | None = None, *, decided_too: bool = False) -
 
     ``decided_too`` are those counted again whose decision keeps its own counts: their segments change, their reading does not.
     """
-    open_ones = [
-        experiment for key, experiment in served().items() if experiment.open and (keys is None or key in keys)
-    ]
+    open_ones = ServedByKey({key: one for key, one in served().open_ones.items() if keys is None or key in keys})
     counted = _count_again(open_ones)
     # By themselves: one that is decided may be open once more, for its rollout.
     return counted + _count_again(decided_on_events(keys)) if decided_too else counted
 
 
-def _count_again(chosen: Sequence[Served]) -> int:
+def _count_again(chosen: ServedByKey) -> int:
     """Of different experiments, each in the round that it is given in."""
     if not chosen:
         return 0
-    for experiment in chosen:
+    for experiment in chosen.values():
         clear_tallies([variant[0] for variant in experiment.variants], experiment.round)
         clear_enrolments(experiment.id, experiment.round)
         store.clear_arrivals(experiment)
-    units = Event.objects.filter(name=EXPOSURE, held=False, experiment__in=[experiment.key for experiment in chosen])
+    data_changed(chosen.by_id)
+    units = Event.objects.filter(name=EXPOSURE, held=False, experiment__in=list(chosen))
     counted, done = 0, set[str]()
     exposed = units.order_by("unit").values_list("unit", flat=True).distinct().iterator()
     while block := list(islice(exposed, REBUILT_AT_ONCE)):
@@ -297,10 +296,14 @@ def _count_again(chosen: Sequence[Served]) -> int:
     return counted
 
 
-@transaction.atomic
 def release_held() -> int:
     """Let events count whose moment has come; returns how many."""
     due = Event.objects.filter(held=True, at__lte=milliseconds() + HOLD_AFTER)
+    return _release(due) if due.exists() else 0
+
+
+@transaction.atomic
+def _release(due: QuerySet[Event]) -> int:
     links = due.filter(name=SAME_PERSON).values_list("unit", "properties", "at", "sent_id")
     touched = link_persons([(unit, properties[OTHER_ID], at, sent_id) for unit, properties, at, sent_id in links])
     touched |= set(due.values_list("unit", flat=True))
@@ -308,5 +311,5 @@ def release_held() -> int:
     if released:
         persons = set(ids_by_unit(touched).values())
         present = enrolments_of([unit for ids in persons for unit in ids])
-        recount(persons, [experiment for experiment in served().values() if experiment.open], present)
+        recount(persons, served().open_ones, present)
     return released

@@ -18,8 +18,9 @@ from neat_verdict.app.collect.actions import open_for_data, refuse_counted
 from neat_verdict.app.collect.batch import MAX_EVENTS, Bad, BadBatch, read_batch
 from neat_verdict.app.collect.days import Span
 from neat_verdict.app.collect.events import Receipt, take_in
+from neat_verdict.app.collect.file_units import keep_units, units_seen_already
 from neat_verdict.app.collect.models import Import
-from neat_verdict.app.collect.unit_files import Measured, Reduced, reduce_units
+from neat_verdict.app.collect.unit_files import Measured, Reduced, reduce_units, units_named
 from neat_verdict.app.experiments.actions import record
 from neat_verdict.app.experiments.audience import never_counted_of
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
@@ -30,6 +31,7 @@ from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.numbers import ASK_MARK, DecimalMark
+from neat_verdict.core.text.format import listed
 
 _LINES_AT_ONCE = 10_000
 
@@ -102,12 +104,15 @@ def store_units(
         )
     if not result.sums:
         raise Conflict("There is no row to store")
+    if said := seen_already(experiment, result, path):
+        raise Conflict(said)
     with transaction.atomic():
         open_for_data(by, Experiment.objects.select_for_update().get(pk=experiment.pk))
         uses = {use.metric_id: use for use in experiment.metrics.all()}
         for m in result.measured:
             refuse_counted(experiment, uses[m.metric])
         changed = _write(experiment, result)
+        keep_units(experiment, result, name)
         primary = experiment.primary
         assert primary is not None
         of = next(
@@ -124,6 +129,20 @@ def store_units(
             left_out += f", {result.never_counted:,} left out who are never counted"
         record(experiment, by, "import", text + left_out, digest=digest, rows=result.rows)
     return stored, result
+
+
+def seen_already(experiment: Experiment, reduced: Reduced, path: Path) -> str:
+    """Which units of a file came in with another and would count twice, and what to do; "" where none would."""
+    seen = units_seen_already(experiment, reduced)
+    if not seen.units:
+        return ""
+    named = ", ".join(units_named(path, seen.hashes, workspace().time_zone))
+    files = listed([f"“{name[:80]}”" for name in seen.files])
+    return (
+        f"{experiment.unit_name.capitalize()} that came in with {files} already, on days or in variants that this file does "
+        f"not replace, would count twice: {seen.units:,} ({named}). Bring all of them in one file, each on the day of its first "
+        "exposure"
+    )
 
 
 def _write(experiment: Experiment, reduced: Reduced) -> int:

@@ -59,7 +59,8 @@ def preview(
     experiment = find(key)
     with on_disk(file) as path:
         result = file_actions.preview_units(person(request), experiment, path, decimal_mark or None)
-        return _out(experiment, result, file_actions.digest_of(path), stored=False)
+        seen = file_actions.seen_already(experiment, result, path)
+        return _out(experiment, result, file_actions.digest_of(path), seen, stored=False)
 
 
 @router.post("/experiments/{key}/unit-files", response={201: UnitsOut}, operation_id="store_units")
@@ -82,10 +83,10 @@ def store(
             name=file.name or "units",
             decimal=decimal_mark or None,
         )
-    return Status(201, _out(experiment, result, digest, stored=True))
+    return Status(201, _out(experiment, result, digest, "", stored=True))
 
 
-def _out(experiment: Experiment, reduced: Reduced, digest: str, *, stored: bool) -> UnitsOut:
+def _out(experiment: Experiment, reduced: Reduced, digest: str, seen_already: str, *, stored: bool) -> UnitsOut:
     arms = len(experiment.variants.all())
     units = [0] * arms
     totals = {m.metric: [0.0] * arms for m in reduced.measured}
@@ -103,6 +104,7 @@ def _out(experiment: Experiment, reduced: Reduced, digest: str, *, stored: bool)
         wrong=[WrongUnitOut.model_validate(line, from_attributes=True) for line in reduced.wrong],
         repeated=reduced.repeated,
         repeated_units=list(reduced.repeated_units),
+        seen_already=seen_already,
         replaces=[] if stored else _replaced(experiment, reduced),
         never_counted=reduced.never_counted,
         first_day=reduced.first_day,

@@ -59,6 +59,24 @@ class Event(models.Model):
         ]
 
 
+class FileUnits(models.Model):
+    """Which units a file brought of a variant and day, as hashes (`unit_files.UNIT_HASH`, little-endian), for which metrics.
+
+    ``every``: of the hashes of a large file only those are kept that it divides. ``name`` is the file's.
+    """
+
+    variant = models.ForeignKey(Variant, on_delete=models.CASCADE, related_name="file_units")
+    round = models.PositiveSmallIntegerField()
+    day = models.DateField()
+    metrics = models.JSONField()
+    every = models.PositiveIntegerField(default=1)
+    hashes = models.BinaryField()
+    name = models.CharField(max_length=200)
+
+    class Meta:
+        indexes = [models.Index(fields=["variant", "round", "day"], name="units_of_files")]
+
+
 class Sighting(models.Model):
     """What has been seen, when last and how often: an event name, a variant of an experiment ("key/B"), or exposures before the
     start of a round ("key/2")."""

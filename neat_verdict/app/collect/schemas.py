@@ -106,6 +106,8 @@ class UnitsOut(Schema):
     wrong: list[WrongUnitOut]
     repeated: int
     repeated_units: list[str]
+    # Which units another file brought already, in words; "" where none.
+    seen_already: str
     replaces: list[ReplacedOut]
     first_day: date | None
     last_day: date | None

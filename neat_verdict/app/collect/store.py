@@ -60,10 +60,11 @@ def events_of(units: Collection[str], names: Collection[str]) -> list[tuple[Any,
     )
 
 
-def change_arrivals(experiment: Served, arrivals: Arrivals) -> None:
-    """Add changes to the first exposures by hour."""
+def change_arrivals(changes: Sequence[tuple[Served, Arrivals]]) -> None:
+    """Add changes to the first exposures by hour, of each experiment's round."""
     lines = [
         (experiment.variants[position][0], experiment.round, hour, *counted)
+        for experiment, arrivals in changes
         for (position, hour), counted in arrivals.items()
         if any(counted)
     ]

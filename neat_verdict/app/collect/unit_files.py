@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import math
 import re
-from collections.abc import Mapping, Sequence
+from collections import defaultdict
+from collections.abc import Collection, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import date
@@ -12,6 +14,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import duckdb
+import numpy as np
+from numpy.typing import NDArray
 
 from neat_verdict.app.collect.days import Span
 from neat_verdict.app.collect.recount import MAX_SEGMENT_LENGTH
@@ -26,7 +30,11 @@ from neat_verdict.core.traffic import NeverCounted
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
+Units = NDArray[np.uint64]
+
 MEMORY = "512MB"
+UNIT_HASH = "md5_number_lower"  # the last half of RFC 1321's digest, whatever version of DuckDB reads the file
+UNITS_KEPT = 1_000_000  # of a file; of a larger one a share of one in 2, 4, 8 …
 NOBODY = NeverCounted()
 WRONG_SHOWN, REPEATED_SHOWN = 50, 5
 _WHOLE = {"BOOLEAN", "TINYINT", "SMALLINT", "INTEGER", "UTINYINT", "USMALLINT", "UINTEGER"}
@@ -82,6 +90,9 @@ class Reduced:
     ignored: tuple[str, ...]
     sums: Mapping[tuple[int, int, str, date], Mapping[str, float | None]]
     marks: Marks
+    # Hashes of the units by position and day, of a large file of those alone that ``units_every`` divides.
+    units: Mapping[tuple[int, date], Units]
+    units_every: int
 
 
 def normal(name: str) -> str:
@@ -221,6 +232,8 @@ def reduce_units(
             rows, wrong, repeated, sums = _collect(
                 connection, given, variants, present, span, check_repeated=check_repeated
             )
+            every = 2 ** max(math.ceil(math.log2(max(rows, 1) / UNITS_KEPT)), 0)
+            units = _units(connection, given, variants, every, {(position, on) for _, position, _, on in sums})
             shown = _wrong_rows(connection, given, variants, span) if wrong else ()
             named = _repeated_units(connection, given) if repeated else ()
         except duckdb.Error as problem:
@@ -241,6 +254,8 @@ def reduce_units(
         ignored=tuple(name for key, name in columns.items() if key not in used),
         sums=sums,
         marks=marks,
+        units=units,
+        units_every=every,
     )
 
 
@@ -366,9 +381,9 @@ def _collect(
             f"SELECT count(nullif({given.unit}, '')), count(DISTINCT nullif({given.unit}, '')) FROM given"
         ).fetchall()[0]
         nameless, repeated = rows - named, named - units
-    bad = [wrong for columns in given.values for _, wrong, _ in columns]
+    bad = _bad(given)
     if nameless:
-        bad.append(f"coalesce({given.unit}, '') = ''")
+        bad += f" OR coalesce({given.unit}, '') = ''"
     keys = [f"s{number}" for number in range(len(given.segments))]
     fields = [f"{given.variant} AS variant", f"{given.day} AS day"]
     fields += [f"{text} AS {key}" for key, text in zip(keys, given.segments, strict=True)]
@@ -385,7 +400,7 @@ def _collect(
     good = 0
     exact: dict[tuple[int, int, str, date], list[int]] = {}
     for variant, day, *rest in connection.execute(
-        f"""SELECT {wanted}, count(*), {totals} FROM (SELECT {", ".join(fields)} FROM given WHERE NOT ({" OR ".join(bad)}))
+        f"""SELECT {wanted}, count(*), {totals} FROM (SELECT {", ".join(fields)} FROM given WHERE NOT ({bad}))
             GROUP BY GROUPING SETS ({sets})"""
     ).fetchall():
         position, on = variants.get(str(variant or "").strip().lower()), _day(day)
@@ -397,6 +412,44 @@ def _collect(
         _keep(exact, measures, (position, segment, on), values)
     tallyings = {m.metric: m.tallying for m in measures}
     return rows, rows - good, repeated, {place: as_floats(tallyings[place[0]], sums) for place, sums in exact.items()}
+
+
+def _units(
+    connection: duckdb.DuckDBPyConnection,
+    given: _Given,
+    variants: Mapping[str, int],
+    every: int,
+    places: Collection[tuple[int, date]],
+) -> dict[tuple[int, date], Units]:
+    """Hashes of the units that are counted, by position and day."""
+    found: dict[tuple[int, date], list[Units]] = defaultdict(list)
+    rows = connection.execute(
+        f"""SELECT variant, day, list(hash) AS hashes FROM (
+                SELECT {given.variant} AS variant, {given.day} AS day, {UNIT_HASH}({given.unit}) AS hash
+                FROM given WHERE NOT ({_bad(given)}) AND coalesce({given.unit}, '') <> '')
+            WHERE hash % {every} = 0 GROUP BY variant, day"""
+    ).fetchnumpy()
+    for variant, day, hashes in zip(rows["variant"], rows["day"], rows["hashes"], strict=True):
+        position, on = variants.get(str(variant or "").strip().lower()), _day(day)
+        if position is not None and on is not None and (position, on) in places:
+            found[position, on].append(np.asarray(hashes, np.uint64))
+    return {place: np.unique(np.concatenate(parts)) for place, parts in found.items()}
+
+
+def units_named(path: Path, hashes: Collection[int], zone: str) -> tuple[str, ...]:
+    """The units of a file that have these hashes, as they are written there."""
+    with opened(path, zone) as (connection, columns, _):
+        unit = f"CAST({_quoted(columns['unit'])} AS VARCHAR)"
+        wanted = ", ".join(str(int(one)) for one in hashes)
+        found = connection.execute(
+            f"SELECT DISTINCT {unit} FROM given WHERE {UNIT_HASH}({unit}) IN ({wanted}) ORDER BY 1"
+        ).fetchall()
+    return tuple(str(one)[:80] for (one,) in found)
+
+
+def _bad(given: _Given) -> str:
+    """SQL that holds of a row with a value that is wrong."""
+    return " OR ".join(wrong for columns in given.values for _, wrong, _ in columns)
 
 
 def _day(value: Any) -> date | None:

@@ -50,8 +50,9 @@ from neat_verdict.app.traffic.schemas import RolloutIn
 from neat_verdict.app.traffic.serving import served
 from neat_verdict.app.traffic.sightings import Buffer
 from neat_verdict.app.traffic.splitting import stop_variant
-from neat_verdict.app.watch.actions import add_note, tick
+from neat_verdict.app.watch.actions import add_note
 from neat_verdict.app.watch.mails import send_mails
+from neat_verdict.app.watch.scheduler import tick
 from neat_verdict.core.variants import LETTERS
 
 _SEED = 20_000

@@ -6,10 +6,10 @@ import json
 from dataclasses import asdict
 from typing import Any
 
-from django.db.models import Q, QuerySet
+from django.db.models import Prefetch, Q, QuerySet
 from django.http import Http404
 
-from neat_verdict.app.metrics.models import Metric
+from neat_verdict.app.metrics.models import Metric, MetricVersion
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.matching import Condition, Group
 from neat_verdict.core.metrics import Definition, EventFilter, Measure, Total
@@ -90,7 +90,10 @@ def _at(path: str, make: Any) -> Any:
 
 def library(search: str = "", kind: str = "") -> QuerySet[Metric]:
     """Metrics by name, those whose name, description or events contain the search."""
-    result = Metric.objects.prefetch_related("versions__made_by", "uses__experiment", "uses__version")
+    # Joined, not prefetched: of that SQLite refuses a thousand.
+    uses = Metric._meta.get_field("uses").related_model._default_manager.select_related("experiment", "version")
+    versions = MetricVersion.objects.select_related("made_by")
+    result = Metric.objects.prefetch_related(Prefetch("versions", versions), Prefetch("uses", uses))
     if kind:
         result = result.filter(versions__definition__kind=kind).distinct()
     if search.strip():
@@ -111,7 +114,8 @@ def find(key: str) -> Metric:
 
 def by_name(name: str) -> Metric | None:
     """The metric of a name or key, without regard to case."""
-    return library().filter(Q(name__iexact=name.strip()) | Q(key=name.strip())).first()
+    wanted = Metric.objects.filter(Q(name__iexact=name.strip()) | Q(key=name.strip()))
+    return wanted.prefetch_related("versions").first()
 
 
 def made_of(metric: Metric) -> set[str]:

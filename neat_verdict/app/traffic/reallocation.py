@@ -31,6 +31,10 @@ def tend_epochs(experiment: Experiment) -> int:
     """
     if experiment.allocation is None or experiment.state != "running":
         return 0
+    # Looked at first, so that nobody waits for it to write while nothing is due.
+    seen = experiment.epochs.filter(round=experiment.round).last()
+    if seen is not None and clock.now() < next_close(experiment, seen):
+        return 0
     with transaction.atomic():
         locked = Experiment.objects.select_for_update().get(pk=experiment.pk)
         current, now = _open_epoch(locked), clock.now()

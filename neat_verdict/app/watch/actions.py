@@ -3,18 +3,15 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable
+from collections.abc import Sequence
 from datetime import date, datetime
-from typing import Any, TypeVar
+from typing import Any
 
-from django.db import IntegrityError, transaction
+from django.db import transaction
 from django.db.models import F, QuerySet
 
 from neat_verdict.app import clock
-from neat_verdict.app.analysis.actions import take_due_looks
-from neat_verdict.app.analysis.analysis import analyse
-from neat_verdict.app.analysis.queries import record
-from neat_verdict.app.collect.events import rebuild, release_held
+from neat_verdict.app.collect.events import rebuild
 from neat_verdict.app.collect.models import Sighting
 from neat_verdict.app.experiments import actions as experiments
 from neat_verdict.app.experiments.audience import never_counted_of
@@ -24,18 +21,14 @@ from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.metrics.queries import by_name
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
-from neat_verdict.app.regions.presenting import shown_of
-from neat_verdict.app.traffic.reallocation import tend_epochs
 from neat_verdict.app.watch.models import ChangeNote, Notice, NoticeReading
-from neat_verdict.app.watch.queries import observe, unread_notices
+from neat_verdict.app.watch.notices import Occasion
+from neat_verdict.app.watch.queries import unread_notices
 from neat_verdict.app.watch.readiness import unmet
 from neat_verdict.core.checks import InputError, check_day
 from neat_verdict.core.metrics import KINDS
-from neat_verdict.core.soundness import find_issues
-from neat_verdict.core.text.format import listed, plural
-from neat_verdict.core.verdicts.by_region import REGION_VERDICTS
+from neat_verdict.core.text.format import listed
 
-T = TypeVar("T")
 ISSUES_NOTIFIED = 10  # one by one, the gravest first; the rest in one notice. The house's limit, no source
 log = logging.getLogger(__name__)
 
@@ -66,11 +59,11 @@ def launch(
     started = experiments.start(by, key, started_on, overridden, reason)
     if ends_at is not None:
         started = experiments.set_end(by, key, ends_at)
-    _catch_up(started)
+    catch_up(started)
     return started
 
 
-def _catch_up(experiment: Experiment) -> None:
+def catch_up(experiment: Experiment) -> None:
     """Count exposures that came in before an experiment was started on an earlier day."""
     if (
         experiment.data_from == "events"
@@ -79,125 +72,25 @@ def _catch_up(experiment: Experiment) -> None:
         rebuild([experiment.key])
 
 
-def tick() -> dict[str, int]:
-    """Do everything that is due, any number of times without harm: held events, starts, ends, looks, notices. Mails
-    go out apart from it (`mails.send_mails`)."""
-    done = {
-        "events released": release_held(),
-        "started": _each(_due_starts(), _start),
-        "epochs closed": _each(_adaptive(), tend_epochs),
-        "ended": _each(_due_ends(), _end),
-        "looks taken": _each(_read(), take_due_looks),
-        "notices": _each(_watched(), look_for_issues) + _each(_watched_by_region(), look_for_region_issues),
-    }
-    return {what: count for what, count in done.items() if count}
-
-
-def _each(things: list[T], do: Callable[[T], int]) -> int:
-    """Do something to each; one that fails is logged and does not keep the others."""
-    done = 0
-    for thing in things:
-        try:
-            done += do(thing)
-        except Exception:
-            log.exception("%s of %s failed", do.__name__, thing)
-    return done
-
-
-def _due_starts() -> list[Experiment]:
-    return list(Experiment.objects.filter(state="scheduled", starts_at__lte=clock.now()).select_related("scheduled_by"))
-
-
-def _start(due: Experiment) -> int:
-    assert due.scheduled_by is not None
-    try:
-        with transaction.atomic():
-            _catch_up(experiments.start(due.scheduled_by, due.key))
-    except (Conflict, InputError) as refused:
-        with transaction.atomic():
-            experiments.unschedule(due.scheduled_by, due.key)
-            notice(due, f"{due.round}:not-started:{due.version}", "warning", f"{due.name} did not start as scheduled: {refused}",
-                   "Put it right, then start or schedule it again", "traffic")  # fmt: skip
-        return 0
-    return 1
-
-
-def _due_ends() -> list[Experiment]:
-    due = Experiment.objects.filter(state__in=["running", "paused"], ends_at__lte=clock.now())
-    return list(due.select_related("owner", "scheduled_by"))
-
-
-def _end(due: Experiment) -> int:
-    experiments.end(due.scheduled_by or due.owner, due.key)
-    return 1
-
-
-def _adaptive() -> list[Experiment]:
-    return list(Experiment.objects.filter(state="running", allocation__isnull=False))
-
-
-def _watched() -> list[Experiment]:
-    keys = Experiment.objects.filter(state__in=["running", "paused"], by_region=False).values_list("key", flat=True)
-    return [find(key) for key in keys]
-
-
-def _watched_by_region() -> list[Experiment]:
-    return list(Experiment.objects.filter(state__in=["running", "ended"], by_region=True))
-
-
-def _read() -> list[Experiment]:
-    return list(Experiment.objects.filter(state__in=["running", "paused", "ended"], by_region=False))
-
-
-@transaction.atomic
-def look_for_issues(experiment: Experiment) -> int:
-    """Notify what is wrong with a running experiment, and that it waits for a decision; each once. Returns how many are new."""
-    text = 0
-    issues = find_issues(observe(experiment))
-    for issue in issues[:ISSUES_NOTIFIED]:
-        occasion = f"{experiment.round}:{issue.kind}:{issue.subject}"[:120]
-        text += notice(experiment, occasion, issue.tone, f"{experiment.name}: {issue.sentence}", issue.advice, "watch")
-    if more := issues[ISSUES_NOTIFIED:]:
-        sentence = f"{experiment.name}: {plural(len(more), 'more issue')} of its data stand on Watch"
-        text += notice(experiment, f"{experiment.round}:more", more[0].tone, sentence, more[0].advice, "watch")
-    reading = record(analyse(experiment))
-    if reading.verdict.kind.readable:
-        text += notice(
-            experiment, f"{experiment.round}:ready:{reading.verdict.name}", "ready", f"{experiment.name} is ready for your call",
-            f"The decision rule says: {reading.sentences.short}", "verdict",
-        )  # fmt: skip
-    return text
-
-
-@transaction.atomic
-def look_for_region_issues(experiment: Experiment) -> int:
-    """Notify what makes a test by region unsound or must be known of it, and that it waits for a decision; each once."""
-    shown = shown_of(experiment)
-    if shown is None:
-        return 0
-    made, name, kind = 0, experiment.name, REGION_VERDICTS[shown.verdict]
-    if not kind.readable:
-        made += notice(experiment, "unsound", "unsound", f"{name}: {shown.headline}", shown.detail, "watch")
-    for line in shown.warnings:
-        made += notice(experiment, f"warning:{line}"[:120], "warning", f"{name}: {line}", "Look at Watch", "watch")
-    if kind.settled and kind.readable:
-        made += notice(
-            experiment, f"ready:{shown.verdict}", "ready", f"{name} is ready for your call",
-            f"The decision rule says: {shown.short}", "verdict",
-        )  # fmt: skip
-    return made
-
-
-def notice(experiment: Experiment, occasion: str, tone: str, sentence: str, advice: str, sheet: str) -> int:
-    """Notify once; 0 where that was done before."""
-    try:
-        with transaction.atomic():
-            Notice.objects.create(
-                experiment=experiment, occasion=occasion, tone=tone, sentence=sentence[:400], advice=advice[:400], sheet=sheet
-            )  # fmt: skip
-    except IntegrityError:
-        return 0
-    return 1
+def notify(experiment: Experiment, occasions: Sequence[Occasion]) -> int:
+    """Notify of each occasion once; returns how many are new. Nothing is written, nor waited for, where none is."""
+    names = [one.name[:120] for one in occasions]
+    known = set(Notice.objects.filter(experiment=experiment, occasion__in=names).values_list("occasion", flat=True))
+    new = {name: one for name, one in zip(names, occasions, strict=True) if name not in known}
+    made = [
+        Notice(
+            experiment=experiment,
+            occasion=name,
+            tone=one.tone,
+            sentence=one.sentence[:400],
+            advice=one.advice[:400],
+            sheet=one.sheet,
+        )
+        for name, one in new.items()
+    ]
+    # Somebody else may notify of the same at this moment.
+    Notice.objects.bulk_create(made, ignore_conflicts=True)
+    return len(made)
 
 
 @transaction.atomic

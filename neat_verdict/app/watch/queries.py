@@ -29,6 +29,7 @@ from neat_verdict.app.experiments.queries import (
     weights,
 )
 from neat_verdict.app.experiments.splits import is_changed, stopped_variants, stretches
+from neat_verdict.app.experiments.tallies import Counts
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.people.models import User
 from neat_verdict.app.traffic.epochs import epochs_by_metric
@@ -155,10 +156,11 @@ def _in_stretches(experiment: Experiment) -> dict[str, Any]:
     return {"stretches": starts, "split": checked, "still": still}
 
 
-def observe(experiment: Experiment) -> Observed:
-    """Everything that data quality issues follow from. Raises Conflict for a test by region."""
+def observe(experiment: Experiment, counted: Counts | None = None) -> Observed:
+    """Everything that data quality issues follow from; ``counted`` where the caller knows it. Raises Conflict for a test by
+    region."""
     refuse_by_region(experiment)
-    counts = daily_counts([experiment])[experiment.pk].primary
+    counts = (counted or daily_counts([experiment])[experiment.pk]).primary
     by_events = experiment.data_from == "events"
     last = today() - timedelta(days=1)
     if experiment.ended_on is not None:
@@ -271,7 +273,7 @@ def sightings(names: Iterable[str]) -> dict[str, Sighting]:
 
 def unknown_events() -> list[str]:
     """Names of events of the last day that no running metric counts."""
-    known = {name for experiment in served().values() for name in experiment.event_names}
+    known = served().event_names
     since = milliseconds() - 24 * HOUR
     recent = Sighting.objects.filter(kind="event", last_at__gte=since, last_at__lte=milliseconds() + HOLD_AFTER)
     unknown = (

@@ -3510,10 +3510,15 @@ export interface components {
             /** Unchanged */
             unchanged: number;
         };
-        /** Docket */
+        /**
+         * Docket
+         * @description ``behind`` of the rows show what was there a moment ago: what came in since is being read.
+         */
         Docket: {
             /** Areas */
             areas: string[];
+            /** Behind */
+            behind: number;
             /** Headline */
             headline: string;
             /** Rows */
@@ -8352,6 +8357,8 @@ export interface components {
             replaces: components["schemas"]["ReplacedOut"][];
             /** Rows */
             rows: number;
+            /** Seen Already */
+            seen_already: string;
             /** Segments */
             segments: number;
             /** Stored */

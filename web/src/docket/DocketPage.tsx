@@ -53,6 +53,12 @@ export function DocketPage() {
       ) : (
         <Groups docket={docket.data} />
       )}
+      {docket.data.behind > 0 && (
+        <p className="quiet mt-4 text-sm" role="status">
+          {docket.data.behind === 1 ? "One row is" : `${docket.data.behind} rows are`} about a minute behind the events
+          that came in.
+        </p>
+      )}
     </Page>
   );
 }

@@ -132,6 +132,7 @@ describe("the docket", () => {
     headline: "One experiment is waiting for a decision",
     rows,
     areas: ["Booking"],
+    behind: 0,
   });
   const nothing = { search: "", area: "", mine: false, archived: false };
   const openDocket = (rows: ReturnType<typeof docketRow>[]) =>
@@ -141,6 +142,19 @@ describe("the docket", () => {
         [keys.docket(nothing), docket(rows)],
       ],
     });
+
+  it.each([
+    [1, "One row is about a minute behind the events that came in."],
+    [3, "3 rows are about a minute behind the events that came in."],
+  ])("says that %i of the rows wait for the scheduler", (behind, words) => {
+    show(<DocketPage />, {
+      known: [
+        [keys.session, SESSION],
+        [keys.docket(nothing), { ...docket([docketRow()]), behind }],
+      ],
+    });
+    expect(screen.getByRole("status").textContent).toBe(words);
+  });
 
   it("groups in the order of need and hides empty groups", () => {
     openDocket([

@@ -420,6 +420,7 @@ describe("files", () => {
     wrong: [{ unit: "v9", variant: "C", day: "2026-03-02", reason: "the variant is not one of the experiment's" }],
     repeated: 0,
     repeated_units: [],
+    seen_already: "",
     replaces: [],
     first_day: "2026-03-02",
     last_day: "2026-03-03",
@@ -462,6 +463,19 @@ describe("files", () => {
     await screen.findByText(/^3 rows repeat a unit: v7…/);
     expect(screen.getByRole("cell", { name: "paid bookings, A" })).toBeTruthy();
     expect(screen.getByRole("cell", { name: "31" })).toBeTruthy();
+    expect(screen.getByText("Store")).toHaveProperty("disabled", true);
+  });
+
+  it("of units that came in with another file cannot be stored", async () => {
+    const said = "Visitors that came in with “march.csv” already would count twice: 2 (v1, v2)";
+    serve({
+      [`POST ${PATH}/unit-files/preview`]: [{ body: { ...SEEN, wrong_count: 0, wrong: [], seen_already: said } }],
+    });
+    open(<FilesIn />);
+    fireEvent.change(screen.getByLabelText("Choose a file of units"), {
+      target: { files: [new File(["x"], "u.csv")] },
+    });
+    await screen.findByText(`${said}.`);
     expect(screen.getByText("Store")).toHaveProperty("disabled", true);
   });
 

@@ -5,6 +5,7 @@ from neat_verdict.app.analysis.schemas.docket import (
     DecideIn,
     Docket,
     DocketRow,
+    Summed,
 )
 from neat_verdict.app.analysis.schemas.evidence import (
     ArrivalsOut,
@@ -100,6 +101,7 @@ __all__ = [
     "SpendOut",
     "SplitOut",
     "StepOut",
+    "Summed",
     "TakenLookOut",
     "TogetherOut",
     "Tone",

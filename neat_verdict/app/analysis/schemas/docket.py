@@ -14,30 +14,38 @@ class AsideIn(Schema):
     reason: str
 
 
-class DocketRow(Schema):
-    key: str
-    name: str
+class Summed(Schema):
+    """What lists show of how an experiment stands, whoever looks."""
+
     metric: str
-    area: str
-    owner: str
-    mine: bool
-    state: Literal["draft", "scheduled", "running", "paused", "ended", "decided", "tailored", "archived"]
     group: Literal["ready", "collecting", "preparation", "tailored", "decided", "archived"]
     verdict: str | None
     short: str
     lift: IntervalOut | None
     adjusted_text: str = ""
     tone: Tone
-    worthwhile_lift: float
     progress: float | None
     days: int
     planned_days: int
 
 
+class DocketRow(Summed):
+    key: str
+    name: str
+    area: str
+    owner: str
+    mine: bool
+    state: Literal["draft", "scheduled", "running", "paused", "ended", "decided", "tailored", "archived"]
+    worthwhile_lift: float
+
+
 class Docket(Schema):
+    """``behind`` of the rows show what was there a moment ago: what came in since is being read."""
+
     headline: str
     rows: list[DocketRow]
     areas: list[str]
+    behind: int
 
 
 class DecideIn(Schema):

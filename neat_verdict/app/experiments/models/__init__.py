@@ -3,13 +3,14 @@
 from neat_verdict.app.experiments.models.experiment import GUARDING, Experiment, ExperimentMetric, Round
 from neat_verdict.app.experiments.models.ledger import LedgerEntry
 from neat_verdict.app.experiments.models.parts import ROLLED_OUT
-from neat_verdict.app.experiments.models.tallies import SecondTally, Spend, Tally
+from neat_verdict.app.experiments.models.tallies import DataRevision, SecondTally, Spend, Tally
 from neat_verdict.app.experiments.models.variants import Picture, Variant
 from neat_verdict.app.experiments.models.workspace import Workspace, known_zone
 
 __all__ = [
     "GUARDING",
     "ROLLED_OUT",
+    "DataRevision",
     "Experiment",
     "ExperimentMetric",
     "LedgerEntry",

@@ -35,6 +35,10 @@ class Experiment(Identity, Planned, Delivered, Scheduled, Decided):
 
     class Meta:
         constraints = [*PLAN_CONSTRAINTS, *DELIVERY_CONSTRAINTS, *SCHEDULE_CONSTRAINTS]
+        # All that `traffic.serving` asks before every assignment and batch, apart from the rows, which are wide.
+        indexes = [
+            models.Index(fields=["data_from", "state", "holds_units", "version", "epoch"], name="what_is_served")
+        ]
 
     def __str__(self) -> str:
         return self.name

@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.db import models
 from django.db.models import F, Q
 
+from neat_verdict.app.experiments.models.experiment import Experiment
 from neat_verdict.app.experiments.models.variants import Variant
 from neat_verdict.app.metrics.models import Metric
 
@@ -24,8 +25,9 @@ class Tally(models.Model):
     of third order where the rest was counted before they were kept.
     """
 
-    variant = models.ForeignKey(Variant, on_delete=models.CASCADE, related_name="tallies")
-    metric = models.ForeignKey(Metric, on_delete=models.PROTECT, related_name="tallies")
+    # Without indexes of their own: the key below begins with both, and SQLite would take the worse one for millions of rows.
+    variant = models.ForeignKey(Variant, on_delete=models.CASCADE, related_name="tallies", db_index=False)
+    metric = models.ForeignKey(Metric, on_delete=models.PROTECT, related_name="tallies", db_index=False)
     round = models.PositiveSmallIntegerField(default=1)
     segment = models.CharField(max_length=200, blank=True, default="")
     day = models.DateField()
@@ -48,6 +50,14 @@ class Tally(models.Model):
 
     class Meta:
         ordering = ["day"]
+        # Every batch of events asks which metrics came in by file: of those that take events, none.
+        indexes = [
+            models.Index(
+                fields=["variant", "metric", "round"],
+                name="tallies_by_file",
+                condition=Q(exact__isnull=True, segment=""),
+            )
+        ]
         constraints = [
             models.UniqueConstraint(fields=["variant", "metric", "round", "segment", "day"], name="one_tally_a_day"),
             models.CheckConstraint(
@@ -55,6 +65,13 @@ class Tally(models.Model):
                 name="conversions_within_units",
             ),
         ]
+
+
+class DataRevision(models.Model):
+    """How often what is counted of an experiment has changed by events (`experiments.stamps`)."""
+
+    experiment = models.OneToOneField(Experiment, on_delete=models.CASCADE, primary_key=True, related_name="revision")
+    number = models.PositiveBigIntegerField(default=0)
 
 
 class SecondTally(models.Model):

@@ -110,6 +110,7 @@ function UnitsPreview({ seen, chooseMark, storing, store }: UnitsPreviewProps) {
           {seen.repeated > seen.repeated_units.length && "…"}
         </p>
       )}
+      {seen.seen_already && <p className="text-error">{seen.seen_already}.</p>}
       {seen.replaces.length > 0 && <Replaces lines={seen.replaces} />}
       <WrongLines
         wrong={seen.wrong_count}
@@ -121,7 +122,13 @@ function UnitsPreview({ seen, chooseMark, storing, store }: UnitsPreviewProps) {
       />
       <button
         className="btn btn-sm btn-primary mt-1"
-        disabled={storing || seen.decimal_open || seen.repeated > 0 || seen.rows === seen.wrong_count}
+        disabled={
+          storing ||
+          seen.decimal_open ||
+          seen.repeated > 0 ||
+          seen.seen_already !== "" ||
+          seen.rows === seen.wrong_count
+        }
         onClick={store}
       >
         {storing ? "Storing…" : seen.wrong_count ? "Store all but the wrong rows" : "Store"}

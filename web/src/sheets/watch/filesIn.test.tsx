@@ -113,6 +113,7 @@ describe("a file of units", () => {
       wrong: [{ unit: "v1", variant: "A", day: "2026-03-02", reason: "fare may be read in two ways" }],
       repeated: 0,
       repeated_units: [],
+      seen_already: "",
       replaces: [],
       never_counted: 0,
       first_day: "2026-03-02",

@@ -29,7 +29,7 @@ class Command(BaseCommand):
             place = workspace()
             before, place.time_zone = place.time_zone, options["zone"]
             place.save()
-            keys = sorted(key for key, experiment in served().items() if experiment.open)
+            keys = sorted(served().open_ones)
             for number, key in enumerate(keys, start=1):
                 self.stdout.write(f"{number} of {len(keys)}: {key}, {rebuild([key]):,} units counted again")
             stay = Tally.objects.filter(exact__isnull=True).values("variant__experiment").distinct().count()

@@ -12,8 +12,9 @@ from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import close_old_connections, connection
 
 from neat_verdict.app import integrity
-from neat_verdict.app.watch.actions import tick
+from neat_verdict.app.memory import collect_seldom
 from neat_verdict.app.watch.mails import send_mails
+from neat_verdict.app.watch.scheduler import tick
 
 log = logging.getLogger(__name__)
 _NIGHTLY = 86_400.0  # seconds
@@ -59,6 +60,7 @@ class Command(BaseCommand):
             done, mails = tick(), send_mails()
             self._say({**done, "mails": mails} if mails else done)
             return
+        collect_seldom()
         stopped = threading.Event()
         for name in (signal.SIGTERM, signal.SIGINT):
             signal.signal(name, lambda *_: stopped.set())
