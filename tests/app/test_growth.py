@@ -10,8 +10,10 @@ from django.test import Client
 from neat_verdict.app import clock
 from neat_verdict.app.analysis.models import Summary
 from neat_verdict.app.analysis.summaries import MAX_LAG
+from neat_verdict.app.collect import events, store
 from neat_verdict.app.collect.batch import read_event
-from neat_verdict.app.collect.events import take_in
+from neat_verdict.app.collect.events import rebuild, recount_busy, take_in
+from neat_verdict.app.collect.models import BusyUnit
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.exact_tallies import AT_PLACES, BY_FILE
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
@@ -21,9 +23,11 @@ from neat_verdict.app.metrics.models import Metric
 from neat_verdict.app.metrics.queries import by_name, library
 from neat_verdict.app.planning import background
 from neat_verdict.app.traffic.serving import STAMP, served
-from neat_verdict.app.watch import scheduler
+from neat_verdict.app.watch import queries, scheduler
 from neat_verdict.app.watch.models import Notice
+from neat_verdict.app.watch.queries import observe
 from neat_verdict.app.watch.scheduler import read_due, tick
+from neat_verdict.core.soundness import find_issues
 from tests.app.conftest import SERVED, START, TODAY, exposed, happened
 from tests.app.test_ledger import WRITES
 from tests.app.test_permissions import OPERATIONS, TABLE, World, status_of
@@ -226,3 +230,89 @@ def test_a_metric_may_be_in_more_than_a_thousand_experiments(analyst, metrics):
     ]
     new = actions.create_experiment(analyst, "One more", json.loads(json.dumps(SERVED)))
     assert find(new.key).metric == "paid bookings"
+
+
+@pytest.fixture
+def busy_from_five(monkeypatch):
+    for place in (events, queries):
+        monkeypatch.setattr(place, "BUSY_FROM", 5)
+
+
+def fares_of(experiment):
+    """Units and what they paid, in all, as it is counted."""
+    (fare,) = daily_counts([experiment])[experiment.pk].others.values()
+    return fare.sums[:2].sum(axis=(1, 2)).tolist()
+
+
+def robot(first, many):
+    return [
+        happened("robot", "booking_paid", f"2026-03-{10 + n:02d}T12:00:00Z", number=first + n, amount=1)
+        for n in range(many)
+    ]
+
+
+def test_a_busy_unit_is_counted_with_the_next_minute_and_as_if_it_were_none(many, busy_from_five):
+    batch(exposed("robot", "A", experiment="test-3"), *robot(0, 5))
+    assert fares_of(many[3]) == [1, 5]
+    assert list(BusyUnit.objects.values_list("unit", "since")) == [("robot", None)]
+    batch(*robot(5, 3), exposed("v1", "B", experiment="test-3"))
+    assert fares_of(many[3]) == [2, 5]  # others are counted at once
+    assert tick()["busy units counted"] == 1
+    assert "busy units counted" not in tick()
+    columns = ("variant", "metric", "segment", "day", "exact")
+    as_counted = list(Tally.objects.order_by(*columns[:4]).values(*columns))
+    rebuild()
+    assert list(Tally.objects.order_by(*columns[:4]).values(*columns)) == as_counted
+    (issue,) = [one for one in find_issues(observe(find("test-3"))) if one.kind == "busy"]
+    assert issue.sentence == "1 id has more than 5 events: robot"
+    assert not [one for one in find_issues(observe(find("test-2"))) if one.kind == "busy"]
+
+
+def test_what_comes_in_while_a_busy_unit_is_read_goes_on_waiting(many, busy_from_five, monkeypatch):
+    batch(exposed("robot", "A", experiment="test-3"), *robot(0, 6))
+    batch(*robot(6, 1))
+    real = store.events_of
+
+    def meanwhile(*asked):
+        found = real(*asked)
+        monkeypatch.setattr(store, "events_of", real)
+        batch(*robot(7, 1))
+        return found
+
+    monkeypatch.setattr(store, "events_of", meanwhile)
+    recount_busy()
+    assert BusyUnit.objects.get().since is not None
+    recount_busy()
+    assert BusyUnit.objects.get().since is None
+    assert fares_of(many[3]) == [1, 8]
+
+
+def test_a_round_that_ends_while_a_busy_unit_is_read_is_not_counted_into(analyst, many, busy_from_five, monkeypatch):
+    batch(exposed("robot", "A", experiment="test-3"), *robot(0, 6))
+    batch(*robot(6, 1))
+    real = store.events_of
+
+    def meanwhile(*asked):
+        found = real(*asked)
+        monkeypatch.setattr(store, "events_of", real)
+        actions.end(analyst, "test-3")
+        actions.new_round(analyst, "test-3", plan_goes_on=False)
+        return found
+
+    before = list(Tally.objects.order_by("pk").values("pk", "exact"))
+    monkeypatch.setattr(store, "events_of", meanwhile)
+    assert recount_busy() == 0
+    assert list(Tally.objects.order_by("pk").values("pk", "exact")) == before
+
+
+@pytest.mark.parametrize(("units", "at_most"), [(4, 3), (2, 3)])
+def test_busy_units_take_turns_those_that_wait_longest_first(many, busy_from_five, units, at_most):
+    for number in range(units):
+        lines = [happened(f"r{number}", "booking_paid", number=n, amount=1) for n in range(6)]
+        batch(exposed(f"r{number}", "A", experiment="test-3"), *lines)
+    for number in range(units):
+        with clock.at(TODAY + timedelta(seconds=number)):
+            batch(happened(f"r{number}", "booking_paid", number=9, amount=1))
+    assert recount_busy(at_most) == min(units, at_most)
+    left = [f"r{number}" for number in range(at_most, units)]
+    assert list(BusyUnit.objects.filter(since__isnull=False).values_list("unit", flat=True)) == left

@@ -47,6 +47,23 @@ def test_a_segment_alone_is_told_where_the_whole_hides_it():
     ]  # fmt: skip
 
 
+@pytest.mark.parametrize(
+    ("busy", "sentence", "advice"),
+    [
+        (["v17"], "1 id has more than 2,000 events: v17", "It is a robot, or an id that many share, and is counted"),
+        (
+            ["v1", "v2", "v3", "v4", "v5", "v6"],
+            "6 ids have more than 2,000 events: v1, v2, v3, v4 and v5 …",
+            "They are robots, or ids that many share, and are counted",
+        ),
+    ],
+)
+def test_who_does_more_than_people_do_is_named(busy, sentence, advice):
+    (fault,) = find_issues(observed(busy=busy, busy_from=2000))
+    assert (fault.kind, fault.tone, fault.sentence) == ("busy", "warning", sentence)
+    assert fault.advice.startswith(advice)
+
+
 def test_the_alarm_is_shared_among_all_strata():
     """A stratum whose p is just under the alarm alone gives none beside nineteen others."""
     counts = (1000, 1158)

@@ -85,9 +85,9 @@ def test_a_trade_off_is_weighed_and_decided_by_a_person(people):
     expect(page.get_by_text("1 experiment", exact=True)).to_be_visible()
 
 
-def units_file(cells):
-    """A file of units by (variant, device): how many, and how many of them bought."""
-    first = date.today() - timedelta(days=14)
+def units_file(cells, first_day=14):
+    """A file of units by (variant, device): how many, and how many of them bought; from so many days ago on, for two weeks."""
+    first = date.today() - timedelta(days=first_day)
     lines = ["unit,variant,day,device,tickets_bought"]
     for (variant, device), (units, bought) in cells.items():
         for number in range(units):
@@ -120,6 +120,30 @@ def test_a_reversal_is_pointed_out_in_the_segments(people):
     # Each size within itself B is ahead, as the sizes say; unadjusted total it is behind.
     expect(table.get_by_role("row", name=re.compile("^Stratified estimate"))).to_contain_text("+")
     expect(table.get_by_role("row", name=re.compile("^Unadjusted total"))).to_contain_text("−5.5%")
+
+
+def test_a_corrected_file_of_units_shows_what_it_replaces_and_the_same_units_on_other_days_are_refused(people):
+    person = people().sign_in()
+    page = person.page
+    create(page, "Stones and rails")
+    start(page, date.today() - timedelta(days=15))
+    page.get_by_role("link", name=re.compile("^Watch")).click()
+    store = page.get_by_role("button", name="Store", exact=True)
+    choose = page.get_by_label("Choose a file of units")
+    choose.set_input_files(units_file({("A", "phone"): (140, 20), ("B", "phone"): (140, 30)}))
+    store.click()
+    expect(page.get_by_text("Stored: 280 visitors.")).to_be_visible()
+    # A day earlier: what stands at the last day stays, and its ten units a variant are in this file too.
+    choose.set_input_files(units_file({("A", "phone"): (140, 20), ("B", "phone"): (140, 30)}, first_day=15))
+    expect(page.get_by_text(re.compile("would count twice: 20 \\("))).to_be_visible()
+    expect(store).to_be_disabled()
+    assert person.axe() == []
+    choose.set_input_files(units_file({("A", "phone"): (140, 20), ("B", "phone"): (140, 44)}))
+    replaces = page.get_by_role("table", name="What it replaces")
+    expect(replaces.get_by_role("row", name=re.compile(", B"))).to_contain_text("3044")
+    expect(page.get_by_text("would count twice")).to_be_hidden()
+    store.click()
+    expect(page.get_by_text("Stored: 280 visitors.")).to_be_visible()
 
 
 @pytest.mark.parametrize(

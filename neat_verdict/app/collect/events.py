@@ -17,7 +17,7 @@ from django.db.models import QuerySet
 from neat_verdict.app import clock
 from neat_verdict.app.collect import store
 from neat_verdict.app.collect.batch import OF_A_VARIANT, OTHER_ID, Sent
-from neat_verdict.app.collect.models import Event
+from neat_verdict.app.collect.models import BusyUnit, Event
 from neat_verdict.app.collect.recount import HOUR, Arrivals, Exposure, Sums, UnitState, grouped, person_states
 from neat_verdict.app.experiments.exact_tallies import RoundChanges, change_tallies, clear_tallies
 from neat_verdict.app.experiments.queries import workspace
@@ -37,6 +37,8 @@ from neat_verdict.core.traffic import SAME_PERSON
 HOLD_AFTER = 5 * 60_000  # a clock may be this much fast before its events are held
 LATE_AFTER = 24 * HOUR
 REBUILT_AT_ONCE = 5_000
+BUSY_FROM = 2_000  # counted events of a unit, from which on it is counted once a minute. The house's limit, no source
+BUSY_AT_ONCE = 3  # units a minute: one of a million events takes half of it
 
 
 @dataclass(frozen=True, slots=True)
@@ -138,6 +140,9 @@ def _recount_touched(events: Sequence[Sent], experiments: ServedByKey, hold_afte
     persons = ids_by_unit({event.unit for event in events} | touched)
     present = enrolments_of({unit for ids in persons.values() for unit in ids})
     again = {persons[unit] for unit in touched}
+    if busy := store.busy_units({unit for ids in again for unit in ids}):
+        store.mark_waiting(busy, milliseconds())
+        again = {ids for ids in again if busy.isdisjoint(ids)}
     changed = recount(again, open_ones, present)
     enrolled = {row.unit for row in present} | changed
     return {unit for unit, ids in persons.items() if not enrolled.isdisjoint(ids if open_ones.by_person else (unit,))}
@@ -154,12 +159,44 @@ def recount(persons: Collection[tuple[str, ...]], open_ones: ServedByKey, presen
     """
     if not persons or not open_ones:
         return set()
+    found = grouped(store.events_of([unit for ids in persons for unit in ids], open_ones.event_names))
+    store.note_busy([unit for unit, lines in found.items() if len(lines) > BUSY_FROM])
+    return _apply(unit_states(persons, open_ones, found), open_ones, present)
+
+
+def recount_busy(at_most: int = BUSY_AT_ONCE) -> int:
+    """Count busy units again that have events which are not counted yet, those that wait longest first; returns how many.
+
+    Their events are read outside of a transaction, so that nobody waits for it to write; where something came in meanwhile that
+    is not read, the unit goes on waiting.
+    """
+    counted = 0
+    waiting = BusyUnit.objects.filter(since__isnull=False).order_by("since", "unit")[:at_most]
+    for unit, marks in list(waiting.values_list("unit", "marks")):
+        experiments = served()
+        open_ones = experiments.open_ones
+        persons = [ids_by_unit([unit])[unit]]
+        found = grouped(store.events_of(persons[0], open_ones.event_names))
+        states = list(unit_states(persons, open_ones, found))
+        with transaction.atomic():
+            if served() is not experiments or ids_by_unit([unit])[unit] != persons[0]:
+                continue  # another round, or another person: what was read may not hold
+            _apply(states, open_ones, enrolments_of(persons[0]))
+            BusyUnit.objects.filter(unit=unit, marks=marks).update(since=None)
+            counted += 1
+    return counted
+
+
+def _apply(
+    states: Iterable[tuple[str, int, UnitState]], open_ones: ServedByKey, present: Sequence[Enrolled]
+) -> set[str]:
+    """Change enrolments, tallies and arrivals from how units stood to how they stand; returns the ids that are enrolled now."""
     before = {(row.unit, row.experiment_id, row.round): row for row in present}
     by_id = open_ones.by_id
     day_of = local_day()
     changes: dict[int, tuple[Sums, Arrivals]] = {}
     kept, enrolled = [], set()
-    for unit, experiment_id, now_state in unit_states(persons, open_ones):
+    for unit, experiment_id, now_state in states:
         experiment = by_id[experiment_id]
         enrolled.add(unit)
         old = _state_of(before.get((unit, experiment_id, experiment.round)), experiment)
@@ -204,9 +241,11 @@ def _line(unit: str, experiment: Served, now: UnitState) -> Enrolled:
     )  # fmt: skip
 
 
-def unit_states(persons: Collection[tuple[str, ...]], open_ones: ServedByKey) -> Iterable[tuple[str, int, UnitState]]:
-    """(id, experiment, how it stands) of the ids of persons that are exposed in an open round, from their events alone."""
-    found = grouped(store.events_of([unit for ids in persons for unit in ids], open_ones.event_names))
+def unit_states(
+    persons: Collection[tuple[str, ...]], open_ones: ServedByKey, found: Mapping[str, Sequence[Sequence[Any]]]
+) -> Iterable[tuple[str, int, UnitState]]:
+    """(id, experiment, how it stands) of the ids of persons that are exposed in an open round, from their events alone:
+    ``found`` as `store.events_of` has them, by id."""
     for ids in persons:
         exposures: dict[str, dict[str, list[Exposure]]] = {}
         happened = {unit: _read_unit(unit, found.get(unit, ()), open_ones, exposures) for unit in ids}

@@ -59,6 +59,18 @@ class Event(models.Model):
         ]
 
 
+class BusyUnit(models.Model):
+    """A unit with so many events (`events.BUSY_FROM`) that it is counted again once a minute, not with each further one.
+
+    ``since`` is when the first event came that is not counted yet, in milliseconds since 1970, null where all are; ``marks``
+    grows with each batch that brings one.
+    """
+
+    unit = models.CharField(max_length=200, primary_key=True)
+    since = models.BigIntegerField(null=True)
+    marks = models.PositiveBigIntegerField(default=0)
+
+
 class FileUnits(models.Model):
     """Which units a file brought of a variant and day, as hashes (`unit_files.UNIT_HASH`, little-endian), for which metrics.
 

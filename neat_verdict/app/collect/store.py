@@ -60,6 +60,27 @@ def events_of(units: Collection[str], names: Collection[str]) -> list[tuple[Any,
     )
 
 
+def busy_units(units: Collection[str]) -> set[str]:
+    """Those of the units that are known to have very many events."""
+    found = rows(f"SELECT unit FROM collect_busyunit WHERE unit {IN}", json.dumps(list(units)))
+    return {row[0] for row in found}
+
+
+def note_busy(units: Collection[str]) -> None:
+    """Keep that units have very many events."""
+    run_many(
+        "INSERT INTO collect_busyunit (unit, marks) VALUES (%s, 0) ON CONFLICT DO NOTHING", [(unit,) for unit in units]
+    )
+
+
+def mark_waiting(units: Collection[str], now: int) -> None:
+    """Mark that busy units have events that are not counted yet."""
+    run_many(
+        "UPDATE collect_busyunit SET since = coalesce(since, %s), marks = marks + 1 WHERE unit = %s",
+        [(now, unit) for unit in units],
+    )
+
+
 def change_arrivals(changes: Sequence[tuple[Served, Arrivals]]) -> None:
     """Add changes to the first exposures by hour, of each experiment's round."""
     lines = [

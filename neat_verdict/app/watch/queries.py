@@ -16,7 +16,7 @@ from neat_verdict.app.analysis.analysis import analyse
 from neat_verdict.app.analysis.designs import DESIGN_ANALYSES, Periods
 from neat_verdict.app.analysis.panels.second_counts import compared
 from neat_verdict.app.collect.batch import OF_A_VARIANT
-from neat_verdict.app.collect.events import HOLD_AFTER, before_start, early_name, milliseconds
+from neat_verdict.app.collect.events import BUSY_FROM, HOLD_AFTER, before_start, early_name, milliseconds
 from neat_verdict.app.collect.models import Arrival, Event, Intake, Sighting
 from neat_verdict.app.collect.recount import ARRIVAL_COLUMNS, BASE_SEGMENT, HOUR
 from neat_verdict.app.experiments.models import Experiment, SecondTally, Tally
@@ -32,6 +32,7 @@ from neat_verdict.app.experiments.splits import is_changed, stopped_variants, st
 from neat_verdict.app.experiments.tallies import Counts
 from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.people.models import User
+from neat_verdict.app.sql import rows
 from neat_verdict.app.traffic.epochs import epochs_by_metric
 from neat_verdict.app.traffic.models import Enrolment
 from neat_verdict.app.traffic.serving import served
@@ -191,6 +192,8 @@ def observe(experiment: Experiment, counted: Counts | None = None) -> Observed:
         across=came["across"],
         together=experiment.identity == "person",
         early=_early(experiment) if by_events else 0,
+        busy=_busy(experiment) if by_events else (),
+        busy_from=BUSY_FROM,
         unit_name=experiment.unit_name,
         second=compared(analyse(experiment)) if _counted_elsewhere(experiment) else {},
         versions=_versions_to_compare(experiment),
@@ -209,6 +212,19 @@ def _early(experiment: Experiment) -> int:
     """Exposures of the round that are timed before its start."""
     seen = Sighting.objects.filter(kind="early", name=early_name(experiment.key, experiment.round)).first()
     return seen.times if seen else 0
+
+
+def _busy(experiment: Experiment) -> list[str]:
+    """Units of the round with very many events, in the order of their ids."""
+    return [
+        unit
+        for (unit,) in rows(
+            "SELECT busy.unit FROM collect_busyunit AS busy CROSS JOIN traffic_enrolment AS enrolment "
+            "ON enrolment.unit = busy.unit WHERE enrolment.experiment_id = %s AND enrolment.round = %s ORDER BY busy.unit",
+            experiment.pk,
+            experiment.round,
+        )
+    ]
 
 
 def _first_whole_day(experiment: Experiment, days: tuple[date, ...]) -> date | None:

@@ -19,7 +19,7 @@ from neat_verdict.app.analysis.actions import looks_due, take_due_looks
 from neat_verdict.app.analysis.models import Summary
 from neat_verdict.app.analysis.schemas import Summed
 from neat_verdict.app.analysis.summaries import Standing, hour_of, keep_summaries, standing
-from neat_verdict.app.collect.events import release_held
+from neat_verdict.app.collect.events import recount_busy, release_held
 from neat_verdict.app.experiments import actions as experiments
 from neat_verdict.app.experiments.models import Experiment, Workspace
 from neat_verdict.app.experiments.queries import daily_counts, listed, today, workspace
@@ -42,6 +42,7 @@ def tick() -> dict[str, int]:
     go out apart from it (`mails.send_mails`)."""
     done = {
         "events released": release_held(),
+        "busy units counted": recount_busy(),
         "started": _each(_due_starts(), _start),
         "epochs closed": _each(_adaptive(), tend_epochs),
         "ended": _each(_due_ends(), _end),

@@ -14,15 +14,16 @@ from neat_verdict.core.soundness.overlap import ABSENCE_ALARM, longest_absences,
 from neat_verdict.core.soundness.passages import FailedChange, Part, Passage, check_passages
 from neat_verdict.core.soundness.second_count import SecondCount, likely_causes, sentence_of
 from neat_verdict.core.soundness.split import LEAST_EXPECTED, SPLIT_ALARM, SplitCheck, check_split
-from neat_verdict.core.text.format import plural
+from neat_verdict.core.text.format import listed, plural
 
 # Shares above which there is an issue. The house's limits, no source.
 DUPLICATES_ALARM, LATE_ALARM, UNEXPOSED_ALARM, MIXED_ALARM, ACROSS_ALARM = 0.05, 0.05, 0.5, 0.001, 0.05
 _LEAST_EVENTS = 100
 _LEAST_MIXED = 5
+_NAMED = 5  # ids in a sentence
 IssueKind = Literal[
     "split", "split_segment", "split_day", "gap", "mixed", "identity", "early", "duplicates", "late", "unexposed", "held",
-    "second_count", "stopped", "base", "lost", "unmade",
+    "second_count", "stopped", "base", "lost", "unmade", "busy",
 ]  # fmt: skip
 
 
@@ -42,12 +43,13 @@ class Observed:
     """What has come in: units by variant (control first), by segment, by day; and the last day's events.
 
     ``events``, ``duplicates``, ``late``, ``held`` and ``unexposed`` count the last 24 hours; ``mixed`` are units seen in two
-    variants, ``across`` those whose person saw another variant under another id (``together``: the ids of a person are one unit),
-    and ``early`` exposures timed before the start, in all. ``second`` are what other systems counted, by their name. Where the
-    split was changed on the way ``split`` is its check, and ``stretches`` are the days from which on each has been so, with the
-    variants, by position, that got units in it; ``still`` are the units of variants that were stopped, by letter, which came on
-    the days after. ``versions`` are those of what all variants stand on, as units brought them, and
-    ``passages`` who reached the pages of variants that are pages of their own, and ``page_changes`` for whom a change failed.
+    variants, ``across`` those whose person saw another variant under another id (``together``: the ids of a person are one
+    unit), ``early`` exposures timed before the start, in all, and ``busy`` units with more than ``busy_from`` events.
+    ``second`` are what other systems counted, by their name. Where the split was changed on the way ``split`` is its check, and
+    ``stretches`` are the days from which on each has been so, with the variants, by position, that got units in it; ``still``
+    are the units of variants that were stopped, by letter, which came on the days after. ``versions`` are those of what all
+    variants stand on, as units brought them, and ``passages`` who reached the pages of variants that are pages of their own,
+    and ``page_changes`` for whom a change failed.
     """
 
     letters: Sequence[str]
@@ -61,6 +63,8 @@ class Observed:
     across: int = 0
     together: bool = False
     early: int = 0
+    busy: Sequence[str] = ()
+    busy_from: int = 0
     events: int = 0
     duplicates: int = 0
     late: int = 0
@@ -149,6 +153,7 @@ def find_issues(seen: Observed) -> tuple[DataQualityIssue, ...]:
         *_mixed_issues(seen),
         *_identity_issues(seen),
         *_early_issues(seen),
+        *_busy_issues(seen),
         *_event_issues(seen),
         *_second_count_issues(seen),
         *_stopped_issues(seen),
@@ -273,6 +278,24 @@ def _early_issues(seen: Observed) -> list[DataQualityIssue]:
             "early",
             f"{plural(seen.early, 'exposure')} came that {'is' if seen.early == 1 else 'are'} timed before the start",
             "They count nowhere. Put the sender's clock right, or begin a round on the day from which they shall count",
+        )
+    ]
+
+
+def _busy_issues(seen: Observed) -> list[DataQualityIssue]:
+    """Units that do more than people do."""
+    if not seen.busy:
+        return []
+    one = len(seen.busy) == 1
+    named = listed(list(seen.busy[:_NAMED])) + ("" if len(seen.busy) <= _NAMED else " …")
+    who = (
+        "It is a robot, or an id that many share, and is" if one else "They are robots, or ids that many share, and are"
+    )
+    return [
+        DataQualityIssue(
+            "busy",
+            f"{plural(len(seen.busy), 'id')} {'has' if one else 'have'} more than {seen.busy_from:,} events: {named}",
+            f"{who} counted once a minute. Leave such ids out of rounds to come: who is never counted (Traffic)",
         )
     ]
 

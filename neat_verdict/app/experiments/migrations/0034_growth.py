@@ -48,9 +48,7 @@ class Migration(migrations.Migration):
         ),
         migrations.AddIndex(
             model_name="experiment",
-            index=models.Index(
-                fields=["data_from", "state", "holds_units", "version", "epoch"], name="what_is_served"
-            ),
+            index=models.Index(fields=["data_from", "state", "holds_units", "version", "epoch"], name="what_is_served"),
         ),
         migrations.AddIndex(
             model_name="tally",
