@@ -55,8 +55,8 @@ export function DocketPage() {
       )}
       {docket.data.behind > 0 && (
         <p className="quiet mt-4 text-sm" role="status">
-          {docket.data.behind === 1 ? "One row is" : `${docket.data.behind} rows are`} about a minute behind the events
-          that came in.
+          {docket.data.behind === 1 ? "One row waits" : `${docket.data.behind} rows wait`} to be read again, and{" "}
+          {docket.data.behind === 1 ? "shows" : "show"} what was there a few minutes ago.
         </p>
       )}
     </Page>

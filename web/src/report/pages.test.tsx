@@ -144,8 +144,8 @@ describe("the docket", () => {
     });
 
   it.each([
-    [1, "One row is about a minute behind the events that came in."],
-    [3, "3 rows are about a minute behind the events that came in."],
+    [1, "One row waits to be read again, and shows what was there a few minutes ago."],
+    [3, "3 rows wait to be read again, and show what was there a few minutes ago."],
   ])("says that %i of the rows wait for the scheduler", (behind, words) => {
     show(<DocketPage />, {
       known: [
