@@ -39,6 +39,7 @@ STAFF = {
     "groups": [
         {"kind": "all", "conditions": [{"attribute": "staff", "operator": "is", "values": ["true"], "kind": "true_false"}]}
     ],
+    "more_than": None,
 }  # fmt: skip
 
 
@@ -165,6 +166,43 @@ def test_who_is_named_is_never_counted_under_no_id(ask, analyst, machine, served
     assert [unit for unit, counts in shown.items() if counts] == ["somebody"]
 
 
+def paid_often(unit, many, at="2026-03-11T11:00:00Z"):
+    return [happened(unit, "booking_paid", at, number=number, amount=1) for number in range(many)]
+
+
+ROBOTS = {"units": [], "groups": [], "more_than": 100}
+
+
+@pytest.mark.parametrize(
+    ("events", "counts"),
+    [
+        (paid_often("v1", 99), True),  # with the exposure a hundred
+        (paid_often("v1", 100), False),
+        (paid_often("v1", 99, "2026-02-01T11:00:00Z") + paid_often("v1", 99)[:1], True),  # before the start: of no round
+        ([happened("v1", "looked", number=number) for number in range(200)], True),  # what no metric counts
+    ],
+)  # fmt: skip
+def test_an_id_with_more_events_than_people_have_is_never_counted(ask, analyst, machine, served, events, counts):
+    experiment = with_rule(analyst, served, never_counted=ROBOTS)
+    machine.collect(exposed("v1", "B"), exposed("somebody", "A"))
+    half = len(events) // 2
+    machine.collect(*events[half:])
+    machine.collect(*events[:half])
+    assert [units for units, _ in counted(experiment)[0]] == [1, int(counts)]
+    assert who(ask, experiment)["never_counted"] == int(not counts)
+    before = kept()
+    rebuild()
+    assert kept() == before
+
+
+def test_a_robot_takes_the_other_ids_of_its_person_with_it(analyst, machine, served):
+    experiment = with_rule(analyst, served, never_counted=ROBOTS)
+    machine.collect(
+        exposed("v1", "B"), exposed("v2", "A"), exposed("somebody", "A"), linked("v1", "v2"), *paid_often("v1", 100)
+    )
+    assert [units for units, _ in counted(experiment)[0]] == [1, 0]
+
+
 def test_who_came_later_with_the_property_counts_as_it_was_first_seen(analyst, machine, served):
     experiment = with_rule(analyst, served, never_counted=STAFF)
     machine.collect(exposed("v1", "B"), exposed("v1", "B", at="2026-03-11T11:00:00Z", staff=True))
@@ -201,13 +239,15 @@ def test_an_experiment_begins_with_the_workspaces_list_and_keeps_its_own(ask, an
     assert (made["never_counted"], made["never_counted_in_words"]) == (STAFF, "the id monitor-1; staff is true")
     ask("put", "/never-counted", {"units": [], "groups": []})
     assert ask("get", f"/experiments/{made['key']}")[1]["never_counted"] == STAFF
-    assert ask("get", "/never-counted")[1] == {"units": [], "groups": []}
+    assert ask("get", "/never-counted")[1] == {"units": [], "groups": [], "more_than": None}
 
 
 @pytest.mark.parametrize(
     ("sent", "field"),
     [
         ({"units": [""], "groups": []}, "never_counted.units"),
+        ({"units": [], "groups": [], "more_than": 99}, "never_counted.more_than"),
+        ({"units": [], "groups": [], "more_than": 1_000_001}, "never_counted.more_than"),
         ({"units": ["x" * 201], "groups": []}, "never_counted.units"),
         ({"units": [], "groups": [{"kind": "all", "conditions": []}]}, "never_counted.groups.0.conditions"),
         (

@@ -14,7 +14,7 @@ from neat_verdict.core.checks import InputError
 from neat_verdict.core.matching import Condition
 from neat_verdict.core.planning import Arrivals, RampStep
 from neat_verdict.core.soundness import check_split
-from neat_verdict.core.traffic import Audience, Group, Slice, Traffic, free_slice, point
+from neat_verdict.core.traffic import Audience, Group, NeverCounted, Slice, Traffic, free_slice, point
 
 units = st.text(st.characters(codec="utf-8"), min_size=1, max_size=60)
 weights = st.lists(st.floats(0.01, 100), min_size=2, max_size=6)
@@ -207,3 +207,28 @@ def test_a_rollout_that_grows_takes_the_variant_from_nobody(before, after):
     have = {unit for unit in units if larger.assign(unit, {}).position == 1}
     assert had <= have
     assert len(have) == pytest.approx(500 * after, abs=50)
+
+
+@pytest.mark.parametrize(
+    ("never", "words"),
+    [
+        (NeverCounted(), ""),
+        (NeverCounted(more_than=2000), "ids with more than 2,000 events"),
+        (NeverCounted(frozenset({"qa-1"}), more_than=100), "the id qa-1; ids with more than 100 events"),
+    ],
+)
+def test_who_is_never_counted_is_said_in_words(never, words):
+    assert never.words() == words
+
+
+@pytest.mark.parametrize(("events", "robot"), [(100, False), (101, True)])
+def test_a_robot_has_more_events_than_the_rule_allows(events, robot):
+    assert NeverCounted(more_than=100).is_robot(events) is robot
+    assert not NeverCounted().is_robot(events)
+
+
+@pytest.mark.parametrize("more_than", [0, 99, 1_000_001])
+def test_a_rule_on_robots_that_people_could_fall_under_is_refused(more_than):
+    with pytest.raises(InputError, match="must be from 100 to 1,000,000 events") as refused:
+        NeverCounted(more_than=more_than)
+    assert refused.value.field == "more_than"

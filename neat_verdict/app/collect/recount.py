@@ -59,7 +59,11 @@ def person_states(
     several = len(firsts) > 1
     across = several and len({first.position for first in firsts.values()}) > 1
     never = experiment.never_counted
-    left_out = never.names(ids) or any(never.matches(first.properties) for first in firsts.values())
+    left_out = (
+        never.names(ids)
+        or any(never.matches(first.properties) for first in firsts.values())
+        or any(never.is_robot(_while_it_ran(experiment, shown.get(unit, ()), happened.get(unit, ()))) for unit in ids)
+    )
     together = experiment.identity == "person"
     head = min(firsts, key=lambda unit: firsts[unit])
     result = {}
@@ -74,6 +78,12 @@ def person_states(
             replace(state, standing=standing, several=several, across=across) if several or standing else state
         )
     return result
+
+
+def _while_it_ran(experiment: Served, shown: Sequence[Exposure], happened: Sequence[TimedEvent]) -> int:
+    """How many events an id has in the round, of those that the experiment counts."""
+    first, last = experiment.started or 0, experiment.ended
+    return len(shown) + sum(first <= event[0] and (last is None or event[0] <= last) for event in happened)
 
 
 def _unit_state(

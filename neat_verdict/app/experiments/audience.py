@@ -19,7 +19,8 @@ def never_counted_of(record: Mapping[str, Any], path: str = "never_counted") -> 
     """Who is never counted, as stored or sent, as the core's. Raises InputError whose field is the path to the wrong value."""
     groups = _groups(record["groups"], f"{path}.groups")
     try:
-        return NeverCounted(frozenset(unit.strip() for unit in record["units"]), groups)
+        units = frozenset(unit.strip() for unit in record["units"])
+        return NeverCounted(units, groups, record.get("more_than"))
     except InputError as problem:
         problem.field = f"{path}.{problem.field}"
         raise

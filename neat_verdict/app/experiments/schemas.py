@@ -129,6 +129,8 @@ class NeverCountedIO(Schema):
     model_config = {"extra": "forbid"}
     units: list[str] = Field(max_length=MAX_NAMED)
     groups: list[ConditionGroupIO] = Field(max_length=MAX_RULES)
+    # Events of an id while the round runs, beyond which it is taken for a robot.
+    more_than: int | None = None
 
 
 class AllocationIO(Schema):

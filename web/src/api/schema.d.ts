@@ -5337,6 +5337,8 @@ export interface components {
         NeverCountedIO: {
             /** Groups */
             groups: components["schemas"]["ConditionGroupIO"][];
+            /** More Than */
+            more_than?: number | null;
             /** Units */
             units: string[];
         };

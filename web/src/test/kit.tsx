@@ -146,7 +146,7 @@ export function experiment(changes: Partial<Experiment> = {}): Experiment {
     audience_rules: [],
     audience_in_words: "",
     identity: "id",
-    never_counted: { units: [], groups: [] },
+    never_counted: { units: [], groups: [], more_than: null },
     never_counted_in_words: "",
     breakdowns: [["device"]],
     forced: {},

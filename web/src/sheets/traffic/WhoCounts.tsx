@@ -3,7 +3,7 @@ import type { NeverCounted } from "../../api/client";
 import { AT_EXPOSURE, useSeenProperties } from "../../api/hooks";
 import { useKeepNeverCounted, useNeverCounted } from "../../api/running";
 import { FormError, Panel } from "../../parts/basics";
-import { ChoiceField } from "../../parts/fields";
+import { ChoiceField, NumberField } from "../../parts/fields";
 import { useEditing } from "../editing";
 import { ForAReason } from "../ForAReason";
 import { ConditionGroups, NEW_GROUP } from "../../library/ConditionGroups";
@@ -113,8 +113,22 @@ function NeverCountedFields({ mayEdit }: { mayEdit: boolean }) {
           errorFor={(path) => errorFor(`never_counted.groups.${path}`)}
         />
       </div>
+      {experiment.data_from === "events" && (
+        <div className="mt-2">
+          <NumberField
+            label="And ids with more than so many events"
+            value={shown.more_than ?? null}
+            save={(more_than) => setDraft({ ...shown, more_than })}
+            whole
+            locked={!mayEdit}
+            error={errorFor("never_counted.more_than")}
+            unit="events"
+            note="Robots. Set it higher than any variant could make a person do; empty where nobody is left out for it."
+          />
+        </div>
+      )}
       {mayEdit && (
-        <div className="flex flex-wrap items-center gap-2">
+        <div className="mt-2 flex flex-wrap items-center gap-2">
           <button className="btn btn-xs" onClick={() => setDraft({ ...shown, groups: [...shown.groups, NEW_GROUP] })}>
             {shown.groups.length ? "One rule more" : "Add a rule on a property"}
           </button>

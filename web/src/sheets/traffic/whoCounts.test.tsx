@@ -7,7 +7,7 @@ import { readIds, WhoCounts } from "./WhoCounts";
 
 afterEach(cleanup);
 const PATH = "/experiments/fare-calendar";
-const NOBODY = { units: [], groups: [] };
+const NOBODY = { units: [], groups: [], more_than: null };
 
 function open(changes: Partial<Parameters<typeof experiment>[0]> = {}, workspace = NOBODY) {
   const known = experiment({ data_from: "events", ...changes });
@@ -52,6 +52,20 @@ describe("who counts", () => {
     });
   });
 
+  it("takes a number of events from which on an id is a robot, and refuses what is none", async () => {
+    const calls = serve({ [`PATCH ${PATH}`]: [{ body: experiment({ data_from: "events", version: 4 }) }] });
+    open();
+    const field = screen.getByLabelText(/^And ids with more than so many events/);
+    fireEvent.change(field, { target: { value: "many" } });
+    fireEvent.blur(field);
+    expect(screen.getByText(/\(many\) must be a number/)).toBeTruthy();
+    fireEvent.change(field, { target: { value: "2000" } });
+    fireEvent.blur(field);
+    fireEvent.click(screen.getByText("Save who is never counted"));
+    await waitFor(() => expect(calls).toHaveLength(1));
+    expect(calls[0]?.body).toMatchObject({ changes: { never_counted: { units: [], groups: [], more_than: 2000 } } });
+  });
+
   it("says what follows from the rule, and is locked after the start unless there is a reason", () => {
     open({ identity: "person", rule_locked_at: "2026-03-02T08:00:00Z", state: "running" });
     expect(screen.getByText(/in the variant that any of the ids saw first/)).toBeTruthy();
@@ -78,7 +92,7 @@ describe("who counts", () => {
   });
 
   it("takes the workspace's list, or becomes it", async () => {
-    const own = { units: ["me"], groups: [] };
+    const own = { units: ["me"], groups: [], more_than: null };
     const calls = serve({
       "PUT /never-counted": [{ body: own }],
       [`PATCH ${PATH}`]: [{ body: experiment({ version: 4 }) }],
