@@ -139,7 +139,7 @@ def test_a_corrected_file_of_units_shows_what_it_replaces_and_the_same_units_on_
     expect(store).to_be_disabled()
     assert person.axe() == []
     choose.set_input_files(units_file({("A", "phone"): (140, 20), ("B", "phone"): (140, 44)}))
-    replaces = page.get_by_role("table", name="What it replaces")
+    replaces = page.get_by_role("region", name="What it replaces")
     expect(replaces.get_by_role("row", name=re.compile(", B"))).to_contain_text("3044")
     expect(page.get_by_text("would count twice")).to_be_hidden()
     store.click()
