@@ -35,10 +35,10 @@ from tests.app.test_permissions import OPERATIONS, TABLE, World, status_of
 pytestmark = pytest.mark.django_db
 
 
-def docket_of(user):
+def docket_of(user, *, archived=False):
     client = Client()
     client.force_login(user)
-    return client.get("/api/v1/docket").json()
+    return client.get("/api/v1/docket", {"archived": archived}).json()
 
 
 @pytest.fixture
@@ -106,6 +106,20 @@ def test_what_is_due_by_itself_is_read_with_the_next_hour(many):
     with clock.at(TODAY + timedelta(hours=1)):
         read_due()
         assert set(Summary.objects.values_list("at", flat=True)) == {TODAY + timedelta(hours=1)}
+
+
+@pytest.mark.parametrize("state", ["decided", "archived"])
+def test_what_no_hour_changes_is_read_once_and_listed_as_it_was_kept(analyst, metrics, state):
+    world = World(analyst)
+    settled = world.decided
+    if state == "archived":
+        actions.archive(analyst, settled.key)
+    tick()
+    with clock.at(TODAY + timedelta(days=1)):
+        tick()
+        asked = docket_of(analyst, archived=state == "archived")
+    assert set(Summary.objects.values_list("at", flat=True)) == {TODAY}
+    assert ([row["state"] for row in asked["rows"]], asked["behind"]) == ([state], 0)
 
 
 def test_a_minute_reads_so_many_those_that_changed_first_and_the_others_in_turn(many):

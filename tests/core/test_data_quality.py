@@ -50,11 +50,11 @@ def test_a_segment_alone_is_told_where_the_whole_hides_it():
 @pytest.mark.parametrize(
     ("busy", "sentence", "advice"),
     [
-        (["v17"], "1 id has more than 2,000 events: v17", "It is a robot, or an id that many share, and is counted"),
+        (["v17"], "1 id has more than 2,000 events: v17", "Likely a robot, or an id that many share; it is counted"),
         (
             ["v1", "v2", "v3", "v4", "v5", "v6"],
             "6 ids have more than 2,000 events: v1, v2, v3, v4 and v5 …",
-            "They are robots, or ids that many share, and are counted",
+            "Likely robots, or ids that many share; they are counted",
         ),
     ],
 )

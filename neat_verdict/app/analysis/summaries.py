@@ -27,6 +27,7 @@ from neat_verdict.core.checks import InputError
 from neat_verdict.core.text.format import listed as listed_words
 from neat_verdict.core.verdicts.by_region import REGION_VERDICTS
 
+SETTLED = ("decided", "archived")  # states in which no hour changes what is read
 MAX_LAG = timedelta(
     minutes=10
 )  # without a word of the scheduler for so long, lists read for themselves. The house's limit
@@ -87,9 +88,10 @@ def kept_summaries(stamps: Mapping[int, Stamp]) -> Kept:
         stamp = stamps.get(number)
         if stamp is None or stamp.edits != edits:
             continue
-        is_behind = (stamp.data, hour) != (data, of_hour)
+        summary = Summed.model_validate(row)
+        is_behind = stamp.data != data or (of_hour != hour and summary.group not in SETTLED)
         if goes_on or not is_behind:
-            shown[number] = Summed.model_validate(row)
+            shown[number] = summary
             if is_behind:
                 behind.add(number)
     return Kept(shown, frozenset(behind))

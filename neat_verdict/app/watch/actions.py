@@ -1,8 +1,7 @@
-"""Starting with a look at readiness, what is due each minute, notices and change notes."""
+"""Starting with a look at readiness, metrics and breakdowns after the start, notices and change notes."""
 
 from __future__ import annotations
 
-import logging
 from collections.abc import Sequence
 from datetime import date, datetime
 from typing import Any
@@ -28,9 +27,6 @@ from neat_verdict.app.watch.readiness import unmet
 from neat_verdict.core.checks import InputError, check_day
 from neat_verdict.core.metrics import KINDS
 from neat_verdict.core.text.format import listed
-
-ISSUES_NOTIFIED = 10  # one by one, the gravest first; the rest in one notice. The house's limit, no source
-log = logging.getLogger(__name__)
 
 
 @transaction.atomic

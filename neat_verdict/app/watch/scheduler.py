@@ -18,7 +18,7 @@ from neat_verdict.app import clock
 from neat_verdict.app.analysis.actions import looks_due, take_due_looks
 from neat_verdict.app.analysis.models import Summary
 from neat_verdict.app.analysis.schemas import Summed
-from neat_verdict.app.analysis.summaries import Standing, hour_of, keep_summaries, standing
+from neat_verdict.app.analysis.summaries import SETTLED, Standing, hour_of, keep_summaries, standing
 from neat_verdict.app.collect.events import recount_busy, release_held
 from neat_verdict.app.experiments import actions as experiments
 from neat_verdict.app.experiments.models import Experiment, Workspace
@@ -124,17 +124,17 @@ def _due(found: dict[int, Stamp], moment: datetime) -> list[tuple[int, Stamp]]:
     """Experiments that are to be read, by their ids, in order, with their stamps."""
     kept = {line[0]: line[1:] for line in Summary.objects.values_list("experiment_id", "edits", "data", "hour", "at")}
     hour, order = hour_of(moment), []
-    for number in Experiment.objects.exclude(state="archived").values_list("pk", flat=True):
+    for number, state in Experiment.objects.values_list("pk", "state"):
         stamp = found[number]
         edits, data, of_hour, at = kept.get(number, ("", "", "", None))
         changed = (edits, data) != stamp
-        if changed or of_hour != hour:
+        if changed or (of_hour != hour and state not in SETTLED):
             order.append((not changed, at is not None, at or moment, number, stamp))
     return [(number, stamp) for *_, number, stamp in sorted(order)]
 
 
 def _loaded(numbers: list[int]) -> Iterator[tuple[Experiment, Counts]]:
-    found = list(listed().filter(pk__in=numbers).prefetch_related("looks_taken"))
+    found = list(listed(archived=None).filter(pk__in=numbers).prefetch_related("looks_taken"))
     counts = daily_counts(found)
     return ((one, counts[one.pk]) for one in found)
 

@@ -289,7 +289,7 @@ def _busy_issues(seen: Observed) -> list[DataQualityIssue]:
     one = len(seen.busy) == 1
     named = listed(list(seen.busy[:_NAMED])) + ("" if len(seen.busy) <= _NAMED else " …")
     who = (
-        "It is a robot, or an id that many share, and is" if one else "They are robots, or ids that many share, and are"
+        "Likely a robot, or an id that many share; it is" if one else "Likely robots, or ids that many share; they are"
     )
     return [
         DataQualityIssue(
