@@ -16,11 +16,12 @@ from neat_verdict.app.collect.events import rebuild, recount_busy, take_in
 from neat_verdict.app.collect.models import BusyUnit
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.exact_tallies import AT_PLACES, BY_FILE
-from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
+from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally, Workspace
 from neat_verdict.app.experiments.queries import daily_counts, find, listed
 from neat_verdict.app.experiments.stamps import stamps
-from neat_verdict.app.metrics.models import Metric
+from neat_verdict.app.metrics.models import Metric, MetricVersion
 from neat_verdict.app.metrics.queries import by_name, library
+from neat_verdict.app.people.models import User
 from neat_verdict.app.planning import background
 from neat_verdict.app.traffic.serving import STAMP, served
 from neat_verdict.app.watch import queries, scheduler
@@ -99,6 +100,31 @@ def test_whatever_an_event_brings_has_its_experiment_read_again(many, event):
     batch(event)
     changed = {number for number, stamp in stamps().items() if stamp != before[number]}
     assert changed == {many[3].pk}
+
+
+def test_what_names_no_experiment_has_those_of_its_unit_read_again(many):
+    batch(exposed("v1", "A", experiment="test-3"), exposed("v2", "A", experiment="test-4"))
+    before = stamps()
+    batch(happened("v1", "booking_paid", amount=3))
+    assert {number for number, stamp in stamps().items() if stamp != before[number]} == {many[3].pk}
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        lambda: Workspace.objects.update(time_zone="Europe/Berlin"),
+        lambda: Metric.objects.filter(name="paid bookings").update(name="bookings"),
+        lambda: MetricVersion.objects.create(
+            metric=by_name("fare per visitor"), number=9, definition=by_name("fare per visitor").latest.definition,
+            made_by=User.objects.get(),
+        ),
+    ],
+)  # fmt: skip
+def test_what_all_rest_on_has_all_of_them_read_again(many, change):
+    Workspace.objects.get_or_create()
+    before = stamps()
+    change()
+    assert all(stamp.edits != before[number].edits for number, stamp in stamps().items())
 
 
 def test_what_is_due_by_itself_is_read_with_the_next_hour(many):
@@ -327,6 +353,8 @@ def test_busy_units_take_turns_those_that_wait_longest_first(many, busy_from_fiv
     for number in range(units):
         with clock.at(TODAY + timedelta(seconds=number)):
             batch(happened(f"r{number}", "booking_paid", number=9, amount=1))
+    with clock.at(TODAY + timedelta(minutes=1)):  # waits since its first, whatever comes after
+        batch(happened("r0", "booking_paid", number=10, amount=1))
     assert recount_busy(at_most) == min(units, at_most)
     left = [f"r{number}" for number in range(at_most, units)]
     assert list(BusyUnit.objects.filter(since__isnull=False).values_list("unit", flat=True)) == left

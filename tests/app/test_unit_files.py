@@ -7,6 +7,7 @@ import re
 from datetime import date
 
 import duckdb
+import numpy as np
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from hypothesis import HealthCheck, given, settings
@@ -371,12 +372,22 @@ def test_units_whose_days_were_counted_anew_by_sums_are_free_again(ask, analyst,
     assert bring(ask, waiting, later)[0] == 201
 
 
+def test_units_that_a_corrected_file_left_out_are_free_again(ask, waiting):
+    assert bring(ask, waiting, FIRST)[0] == 201
+    assert bring(ask, waiting, days_of(("v9", "A", MONDAY)))[0] == 201
+    assert bring(ask, waiting, days_of(("v1", "A", TUESDAY)))[0] == 201
+
+
 @pytest.mark.parametrize(("kept", "every"), [(1_000_000, 1), (500, 2), (60, 32)])
 def test_of_a_large_file_some_units_are_enough_to_find_them(ask, waiting, monkeypatch, kept, every):
     monkeypatch.setattr(unit_files, "UNITS_KEPT", kept)
     many = [(f"v{number}", "AB"[number % 2], MONDAY) for number in range(1000)]
     assert bring(ask, waiting, days_of(*many))[0] == 201
-    assert {row.every for row in FileUnits.objects.all()} == {every}
+    rows = FileUnits.objects.all()
+    assert {row.every for row in rows} == {every}
+    kept_units = np.concatenate([np.frombuffer(row.hashes, "<u8") for row in rows])
+    assert not (kept_units % np.uint64(every)).any()
+    assert len(set(kept_units.tolist())) == len(kept_units) > 0
     monkeypatch.setattr(unit_files, "UNITS_KEPT", 1_000_000)
     again = days_of(*[(unit, variant, TUESDAY) for unit, variant, _ in many[:800]])
     said = bring(ask, waiting, again)[1]["title"]
