@@ -9,6 +9,7 @@ import { EditingProvider, useEditing } from "./editing";
 import { Rail } from "./Rail";
 import { RegionStanding } from "./regions/RegionStanding";
 import { Standing } from "./Standing";
+import { StandingSkeleton } from "./StandingSkeleton";
 
 /** Each sheet comes with its own part of the program, when it is opened first. */
 const SHEET_PARTS: Record<string, ComponentType> = {
@@ -89,9 +90,15 @@ function Layout() {
           )}
         </div>
       </main>
-      {experiment.by_region ? <RegionStanding /> : <Standing reading={reading} />}
+      <StandingPanel evidence={evidence} />
     </div>
   );
+}
+
+function StandingPanel({ evidence }: { evidence: ReturnType<typeof useEvidence> }) {
+  const { experiment } = useEditing();
+  if (experiment.by_region) return <RegionStanding />;
+  return evidence.isLoading ? <StandingSkeleton /> : <Standing reading={evidence.data?.reading} />;
 }
 
 /** A test by region is started before its first day. */

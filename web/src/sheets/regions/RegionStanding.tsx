@@ -8,13 +8,15 @@ import { Conditions } from "../../parts/Conditions";
 import { Headline } from "../../parts/Headline";
 import { Term } from "../../parts/Term";
 import { useEditing } from "../editing";
+import { StandingSkeleton } from "../StandingSkeleton";
 import { StateActions } from "../StateActions";
 import { money, share } from "./words";
 
 /** What the plan by region comes to; it stands with every sheet. */
 export function RegionStanding() {
   const { experiment } = useEditing();
-  const shown = useRegionReading(experiment.key, experiment.started_on !== null).data;
+  const { data: shown, isLoading } = useRegionReading(experiment.key, experiment.started_on !== null);
+  if (isLoading) return <StandingSkeleton />;
   return shown ? <Seen shown={shown} /> : <Planned />;
 }
 
