@@ -1,4 +1,4 @@
-"""A thousand open experiments on one machine: the docket, the scheduler, and batches of events, beside five experiments."""
+"""A thousand open experiments on one machine: the docket, the scheduler, and batches of events, held against five experiments."""
 
 from __future__ import annotations
 

@@ -163,14 +163,14 @@ def test_a_minute_reads_so_many_those_that_changed_first_and_the_others_in_turn(
 
 
 def test_one_that_cannot_be_read_keeps_no_other_and_is_tried_again(many, monkeypatch):
-    real = scheduler.standing
+    real = scheduler.daily_counts
 
-    def failing(experiment, *more):
-        if experiment.pk == many[0].pk:
+    def failing(experiments):
+        if many[0] in experiments:
             raise RuntimeError("torn")
-        return real(experiment, *more)
+        return real(experiments)
 
-    monkeypatch.setattr(scheduler, "standing", failing)
+    monkeypatch.setattr(scheduler, "daily_counts", failing)
     tick()
     assert list(Summary.objects.filter(row__isnull=True).values_list("experiment_id", flat=True)) == [many[0].pk]
     monkeypatch.undo()

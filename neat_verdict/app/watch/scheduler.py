@@ -8,8 +8,8 @@ from __future__ import annotations
 
 import logging
 from collections import Counter
-from collections.abc import Callable, Iterator
-from datetime import date, datetime
+from collections.abc import Callable
+from datetime import datetime
 from typing import TypeVar
 
 from django.db import transaction
@@ -21,10 +21,9 @@ from neat_verdict.app.analysis.schemas import Summed
 from neat_verdict.app.analysis.summaries import SETTLED, Standing, hour_of, keep_summaries, standing
 from neat_verdict.app.collect.events import recount_busy, release_held
 from neat_verdict.app.experiments import actions as experiments
-from neat_verdict.app.experiments.models import Experiment, Workspace
+from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import daily_counts, listed, today, workspace
 from neat_verdict.app.experiments.stamps import Stamp, stamps
-from neat_verdict.app.experiments.tallies import Counts
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.traffic.reallocation import tend_epochs
 from neat_verdict.app.watch.actions import catch_up, notify
@@ -33,7 +32,6 @@ from neat_verdict.core.checks import InputError
 
 T = TypeVar("T")
 READ_AT_ONCE = 200  # experiments a minute: at a full hour a thousand take five minutes. The house’s limit, no source
-_TOGETHER = 25  # whose counts are asked for in one query
 log = logging.getLogger(__name__)
 
 
@@ -98,25 +96,21 @@ def _adaptive() -> list[Experiment]:
 def read_due(at_most: int = READ_AT_ONCE) -> Counter[str]:
     """Read experiments that changed since they were read last, then those not read in this hour, those read longest ago first:
     take their looks, notify, and keep what lists show of them. Returns how many looks were taken, and notices are new."""
-    moment, place = clock.now(), workspace()
-    day, done = today(place), Counter[str]()
-    due = _due(stamps(), moment)[:at_most]
-    for first in range(0, len(due), _TOGETHER):
-        now = dict(due[first : first + _TOGETHER])
-        read: dict[int, tuple[Stamp, Summed | None]] = {}
-        for experiment, counts in _loaded(list(now)):
-            try:
-                found = standing(experiment, counts, place, day)
-                if found.analysis is not None and looks_due(found.analysis):
-                    done["looks taken"] += take_due_looks(experiment)
-                    found = _standing_now(experiment.pk, place, day)
-                done["notices"] += notify(experiment, occasions_of(found))
-                read[experiment.pk] = (now[experiment.pk], found.summary)
-            except Exception:
-                log.exception("reading %s failed", experiment)
-                # Read again with the next minute, after the others.
-                read[experiment.pk] = (Stamp("", ""), None)
-        keep_summaries(read, moment)
+    moment, done = clock.now(), Counter[str]()
+    read: dict[int, tuple[Stamp, Summed | None]] = {}
+    for number, stamp in _due(stamps(), moment)[:at_most]:
+        try:
+            found = _standing_now(number)
+            if found.analysis is not None and looks_due(found.analysis):
+                done["looks taken"] += take_due_looks(found.experiment)
+                found = _standing_now(number)
+            done["notices"] += notify(found.experiment, occasions_of(found))
+            read[number] = (stamp, found.summary)
+        except Exception:
+            log.exception("reading experiment %s failed", number)
+            # Read again with the next minute, after the others.
+            read[number] = (Stamp("", ""), None)
+    keep_summaries(read, moment)
     return done
 
 
@@ -125,6 +119,8 @@ def _due(found: dict[int, Stamp], moment: datetime) -> list[tuple[int, Stamp]]:
     kept = {line[0]: line[1:] for line in Summary.objects.values_list("experiment_id", "edits", "data", "hour", "at")}
     hour, order = hour_of(moment), []
     for number, state in Experiment.objects.values_list("pk", "state"):
+        if number not in found:
+            continue  # made a moment ago
         stamp = found[number]
         edits, data, of_hour, at = kept.get(number, ("", "", "", None))
         changed = (edits, data) != stamp
@@ -133,12 +129,8 @@ def _due(found: dict[int, Stamp], moment: datetime) -> list[tuple[int, Stamp]]:
     return [(number, stamp) for *_, number, stamp in sorted(order)]
 
 
-def _loaded(numbers: list[int]) -> Iterator[tuple[Experiment, Counts]]:
-    found = list(listed(archived=None).filter(pk__in=numbers).prefetch_related("looks_taken"))
-    counts = daily_counts(found)
-    return ((one, counts[one.pk]) for one in found)
-
-
-def _standing_now(number: int, place: Workspace, day: date) -> Standing:
-    ((experiment, counts),) = _loaded([number])
-    return standing(experiment, counts, place, day)
+def _standing_now(number: int) -> Standing:
+    # Each by itself, so that counts that cannot be read keep no other experiment from being read.
+    experiment = listed(archived=None).prefetch_related("looks_taken").get(pk=number)
+    place = workspace()
+    return standing(experiment, daily_counts([experiment])[number], place, today(place))
