@@ -24,5 +24,10 @@ export default defineConfig(({ command }) => ({
   plugins: [react(), tailwindcss(), fontLicences()],
   build: { chunkSizeWarningLimit: 1200, license: { fileName: "licenses.md" } },
   server: { proxy: { "/api": "http://127.0.0.1:8765", "/admin": "http://127.0.0.1:8765" } },
-  test: { environment: "jsdom", include: ["src/**/*.test.{ts,tsx}", "site/src/**/*.test.ts"], setupFiles: ["src/test/setup.ts"] },
+  test: {
+    environment: "jsdom",
+    include: ["src/**/*.test.{ts,tsx}", "site/src/**/*.test.ts"],
+    setupFiles: ["src/test/setup.ts"],
+    testTimeout: 60_000, // above what a step of a test waits for
+  },
 }));

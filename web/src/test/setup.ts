@@ -1,3 +1,5 @@
+import { configure } from "@testing-library/react";
+
 /** Runs before the modules under test are loaded, so that none of them keeps hold of a real fetch. */
 export const server: { answer: typeof fetch } = {
   answer: (input) => {
@@ -16,3 +18,6 @@ globalThis.ResizeObserver = StillObserver;
 
 // jsdom has no CSS object; identifiers of the tests need no escaping.
 Object.assign(globalThis, { CSS: { escape: (identifier: string) => identifier } });
+
+// A test waits for what it waits for, not for the pace of the machine: one second is not enough on a busy one.
+configure({ asyncUtilTimeout: 20_000 });
