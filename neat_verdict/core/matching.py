@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
-from typing import Literal
+from typing import Any, Literal
 
 from neat_verdict.core.checks import InputError
 
@@ -33,8 +33,9 @@ _MANY = (1, 200)
 _NEEDED: dict[Operator, tuple[int, int]] = {
     "any_of": _MANY, "contains": _MANY, "starts_with": _MANY, "ends_with": _MANY, "between": (2, 2), "is_set": (0, 0),
 }  # fmt: skip
-_NUMBER = re.compile(r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?$", re.ASCII)
-_Comparable = str | float | bool | date | tuple[int, ...]
+LARGEST_NUMBER = 1e12  # of what is summed: its square in millionths fits a whole number of 128 bits
+NUMBER = re.compile(r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?$", re.ASCII)
+Comparable = str | float | bool | date | tuple[int, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,6 +82,11 @@ class Condition:
             if _read(value, self.kind) is None:
                 raise InputError("values", value or "empty", _EXPECTED[self.kind])
 
+    @property
+    def wanted(self) -> list[Comparable]:
+        """The values as the condition's kind compares them: texts in small letters, numbers, days, versions as their parts."""
+        return [value for value in (_read(text, self.kind) for text in self.values) if value is not None]
+
     def matches(self, properties: Mapping[str, object]) -> bool:
         """Whether the properties fulfil the condition. One that is absent or of another kind never does; no error."""
         raw = properties.get(self.attribute)
@@ -91,8 +97,7 @@ class Condition:
         seen = _read(raw, self.kind)
         if seen is None:
             return False
-        wanted = [value for value in (_read(text, self.kind) for text in self.values) if value is not None]
-        return _TESTS[self.operator](seen, wanted)
+        return _TESTS[self.operator](seen, self.wanted)
 
     def words(self) -> str:
         """ "section is any of cabins, decks"."""
@@ -128,6 +133,33 @@ class Group:
         return f" {'and' if self.kind == 'all' else 'or'} ".join(condition.words() for condition in self.conditions)
 
 
+def conditions_of(records: Sequence[Mapping[str, Any]], path: str) -> tuple[Condition, ...]:
+    """Stored or sent conditions as the core's. Raises InputError whose field is the path to the wrong value."""
+    result = []
+    for place, record in enumerate(records):
+        try:
+            values = tuple(str(value) for value in record.get("values", []))
+            operator, kind = record.get("operator", "is"), record.get("kind", "text")
+            result.append(Condition(record["attribute"].strip(), operator, values, kind))
+        except InputError as problem:
+            problem.field = f"{path}.{place}.{problem.field}"
+            raise
+    return tuple(result)
+
+
+def groups_of(records: Sequence[Mapping[str, Any]], path: str) -> tuple[Group, ...]:
+    """Stored or sent groups of conditions as the core's. Raises InputError whose field is the path to the wrong value."""
+    result = []
+    for place, record in enumerate(records):
+        conditions = conditions_of(record.get("conditions") or [], f"{path}.{place}.conditions")
+        try:
+            result.append(Group(record.get("kind", "all"), conditions))
+        except InputError as problem:
+            problem.field = f"{path}.{place}.{problem.field}"
+            raise
+    return tuple(result)
+
+
 _PARTS = frozenset({"contains", "starts_with", "ends_with"})
 _EXPECTED: dict[ValueKind, str] = {
     "text": "must not be empty",
@@ -138,7 +170,7 @@ _EXPECTED: dict[ValueKind, str] = {
 }
 
 
-def _read(raw: object, kind: ValueKind) -> _Comparable | None:
+def _read(raw: object, kind: ValueKind) -> Comparable | None:
     """A value as its kind compares; None where it is none of that kind."""
     text = _text(raw)
     if kind == "text":
@@ -149,7 +181,7 @@ def _read(raw: object, kind: ValueKind) -> _Comparable | None:
         return _version(text)
     if kind == "date":
         return _day(text)
-    return float(text) if _NUMBER.match(text) and abs(float(text)) != float("inf") else None
+    return float(text) if NUMBER.match(text) and abs(float(text)) != float("inf") else None
 
 
 def _text(raw: object) -> str:
@@ -181,11 +213,11 @@ def _version(text: str) -> tuple[int, ...] | None:
     return tuple(parts)
 
 
-def _less(a: _Comparable, b: _Comparable) -> bool:
+def _less(a: Comparable, b: Comparable) -> bool:
     return a < b  # type: ignore[operator]  # both are of the condition's kind
 
 
-_TESTS: dict[Operator, Callable[[_Comparable, list[_Comparable]], bool]] = {
+_TESTS: dict[Operator, Callable[[Comparable, list[Comparable]], bool]] = {
     "is": lambda seen, wanted: seen == wanted[0],
     "is_not": lambda seen, wanted: seen != wanted[0],
     "any_of": lambda seen, wanted: seen in wanted,
@@ -199,9 +231,7 @@ _TESTS: dict[Operator, Callable[[_Comparable, list[_Comparable]], bool]] = {
 
 
 def number_of(raw: object) -> float:
-    """A property as a number; nan where it is none."""
-    try:
-        number = math.nan if raw is None or isinstance(raw, bool) else float(str(raw))
-    except ValueError:
-        return math.nan
-    return number if math.isfinite(number) else math.nan
+    """A property as a number; nan where it is none, or beyond `LARGEST_NUMBER`."""
+    text = "" if raw is None or isinstance(raw, bool) else str(raw).strip()
+    number = float(text) if NUMBER.match(text) else math.nan
+    return number if abs(number) <= LARGEST_NUMBER else math.nan

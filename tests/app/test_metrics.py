@@ -6,10 +6,9 @@ import pytest
 
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.queries import find
-from neat_verdict.app.metrics import queries
 from neat_verdict.app.metrics.actions import create_metric
 from neat_verdict.app.metrics.models import Metric
-from neat_verdict.core.metrics import KINDS
+from neat_verdict.core.metrics import KINDS, definition_of, record_of
 
 PAID = {"kind": "conversion", "events": {"event": "booking_paid"}}
 VIEWS = {
@@ -50,7 +49,7 @@ def test_a_metric_says_in_words_what_it_counts(make, ask):
 def test_what_was_left_out_of_a_definition_is_stored_with_its_usual_value(analyst):
     made = create_metric(analyst, "Fare", {"kind": "amount", "measure": FARE, "unit": "number"})
     assert made.latest.definition["good_direction"] == "up"
-    assert queries.record_of(queries.definition_of(made.latest.definition)) == made.latest.definition
+    assert record_of(definition_of(made.latest.definition)) == made.latest.definition
 
 
 def test_an_edit_makes_a_version_and_a_running_experiment_keeps_its_own(ask, make, analyst, running):

@@ -16,12 +16,12 @@ from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import LedgerEntry, Tally
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.http.problems import Conflict
-from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.traffic.assigning import assign
 from neat_verdict.app.traffic.enrolments import ids_by_unit
 from neat_verdict.app.traffic.models import Enrolment, PersonLink
 from neat_verdict.app.traffic.serving import CountedMetric
 from neat_verdict.app.traffic.serving import served as serve
+from neat_verdict.core.metrics import definition_of
 from neat_verdict.core.traffic import MAX_IDS
 from tests.app.conftest import TODAY, exposed, happened
 from tests.app.test_events import (

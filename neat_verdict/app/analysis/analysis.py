@@ -31,7 +31,7 @@ from neat_verdict.app.experiments.queries import (
     weights,
 )
 from neat_verdict.app.experiments.tallies import Counts, DailyCounts
-from neat_verdict.app.metrics.queries import definition_of
+from neat_verdict.core.metrics import definition_of
 from neat_verdict.core.periods import Pair, Period
 from neat_verdict.core.soundness import SplitCheck, check_split
 from neat_verdict.core.statistics import Comparison

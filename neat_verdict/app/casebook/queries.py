@@ -12,8 +12,8 @@ from neat_verdict.app.experiments.models import Experiment, Tally
 from neat_verdict.app.experiments.page_changes import changes_of
 from neat_verdict.app.experiments.queries import METRICS, closed_and_decided, workspace
 from neat_verdict.app.experiments.record import AnalysisRecord, from_stored
-from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.metrics import definition_of
 from neat_verdict.core.statistics import Interval
 from neat_verdict.core.verdicts import Forecasted, Outcome, TrackRecord, track_record
 

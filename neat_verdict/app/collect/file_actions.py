@@ -26,10 +26,10 @@ from neat_verdict.app.experiments.audience import never_counted_of
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
 from neat_verdict.app.experiments.queries import breakdowns, today, workspace
 from neat_verdict.app.http.problems import Conflict, PartlyStored
-from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.metrics import definition_of
 from neat_verdict.core.numbers import ASK_MARK, DecimalMark
 from neat_verdict.core.text.format import listed
 

@@ -15,7 +15,7 @@ from typing import Any, NamedTuple
 from neat_verdict.app.collect.batch import BASE_VERSION
 from neat_verdict.app.experiments.exact_tallies import MILLION, SUMS, Cell
 from neat_verdict.app.traffic.serving import Served, epoch_segment, rollout_segment
-from neat_verdict.core.metrics import Definition, TimedEvent, unit_figure
+from neat_verdict.core.metrics import Definition, TimedEvent, unit_figure, whole_millionths
 from neat_verdict.core.traffic import Standing, property_text, segment_name
 
 HOUR = 3_600_000
@@ -124,7 +124,7 @@ def segments_of(properties: Mapping[str, Any], kept_by: Sequence[Sequence[str]])
 
 def limits_of(definition: Definition) -> tuple[int | None, ...]:
     """A metric's caps, of numerator and denominator, in whole millionths."""
-    return tuple(None if cap is None else round(cap * MILLION) for cap in definition.caps)
+    return tuple(None if cap is None else whole_millionths(cap) for cap in definition.caps)
 
 
 class Sums(dict[Cell, list[int]]):

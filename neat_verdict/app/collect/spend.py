@@ -18,10 +18,9 @@ from neat_verdict.app.experiments.actions import record
 from neat_verdict.app.experiments.models import Experiment, Spend
 from neat_verdict.app.experiments.queries import currency_of, today, workspace
 from neat_verdict.app.http.problems import Conflict
-from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.people.models import User
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.metrics import Total
+from neat_verdict.core.metrics import Total, definition_of
 from neat_verdict.core.numbers import DecimalMark
 from neat_verdict.core.text.format import plural
 

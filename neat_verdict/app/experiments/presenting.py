@@ -30,8 +30,8 @@ from neat_verdict.app.experiments.schemas import (
     VariantOut,
 )
 from neat_verdict.app.experiments.splits import as_changes
-from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.metrics import definition_of
 from neat_verdict.core.planning import Arms, make_plan, plan_alternatives
 from neat_verdict.core.rule import Direction
 from neat_verdict.core.statistics.skewness import uneven_sizes

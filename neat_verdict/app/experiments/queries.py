@@ -31,13 +31,12 @@ from neat_verdict.app.experiments.splits import as_changes
 from neat_verdict.app.experiments.tallies import Counts, DailyCounts, columns_of, figures_of, table
 from neat_verdict.app.experiments.totals import SpendByDay, made_of_totals, spend_by_day, without_squares
 from neat_verdict.app.http.problems import Conflict
-from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.designs import DEFAULT_DESIGN, DESIGNS, Design
 from neat_verdict.core.designs.adaptive.policy import Policy
 from neat_verdict.core.factors import Factor, check_factors, counts_of
 from neat_verdict.core.methods import Method, method_from
-from neat_verdict.core.metrics import RATE
+from neat_verdict.core.metrics import RATE, definition_of
 from neat_verdict.core.planning import (
     Arms,
     Arrivals,

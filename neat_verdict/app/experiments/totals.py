@@ -10,8 +10,7 @@ import numpy as np
 
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Spend
 from neat_verdict.app.experiments.tallies import DailyCounts
-from neat_verdict.app.metrics.queries import definition_of
-from neat_verdict.core.metrics import DAILY_TOTALS, TALLYINGS, Total
+from neat_verdict.core.metrics import DAILY_TOTALS, TALLYINGS, Total, definition_of
 from neat_verdict.core.numeric import FloatArray
 from neat_verdict.core.statistics import daily_sums
 

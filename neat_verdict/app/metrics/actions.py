@@ -13,7 +13,7 @@ from neat_verdict.app.metrics.models import Metric, MetricVersion
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.metrics import Definition
+from neat_verdict.core.metrics import Definition, definition_of, record_of
 
 
 def plain_conversion(name: str, good_direction: str = "up") -> dict[str, Any]:
@@ -29,10 +29,10 @@ def create_metric(by: User, name: str, definition: dict[str, Any], description: 
     """Raises InputError for a name that is empty or taken, a definition that does not hold, or one made of a metric that the
     library lacks or that has no total."""
     require_editor(by)
-    wanted = queries.definition_of(definition)
+    wanted = definition_of(definition)
     _check_parts(wanted)
     metric = Metric.objects.create(key=_free_key(name), name=_free_name(name), description=description.strip())
-    MetricVersion.objects.create(metric=metric, number=1, definition=queries.record_of(wanted), made_by=by)
+    MetricVersion.objects.create(metric=metric, number=1, definition=record_of(wanted), made_by=by)
     return metric
 
 
@@ -50,12 +50,12 @@ def edit_metric(by: User, key: str, *, version: int, name: str, description: str
             f"This metric has a version {latest.number} meanwhile; see what it counts, then change it again",
             current_version=latest.number,
         )
-    wanted = queries.definition_of(definition)
+    wanted = definition_of(definition)
     _check_parts(wanted)
     metric.name, metric.description = _free_name(name, metric), description.strip()
     metric.save()
-    if wanted != queries.definition_of(latest.definition):
-        record = queries.record_of(wanted)
+    if wanted != definition_of(latest.definition):
+        record = record_of(wanted)
         MetricVersion.objects.create(metric=metric, number=version + 1, definition=record, made_by=by)
     return metric
 
@@ -87,7 +87,7 @@ def _check_parts(wanted: Definition) -> None:
         field = f"totals.{index}.metric"
         if metric is None:
             raise InputError(field, total.metric, "must be a metric of the library")
-        part = queries.definition_of(metric.latest.definition)
+        part = definition_of(metric.latest.definition)
         if not (part.rules.tally.stored and part.rules.tally.arm.adds_up and len(part.rules.tally.value_names) == 1):
             raise InputError(field, total.metric, f"must add up over units; a {part.rules.title.lower()} does not")
         if part.unit == "money":

@@ -17,6 +17,7 @@ from neat_verdict.app.metrics.schemas import (
     SampleOut,
 )
 from neat_verdict.app.people.auth import person
+from neat_verdict.core.metrics import definition_of
 
 router = Router(tags=["metrics"])
 FURTHEST = 10**9
@@ -37,7 +38,7 @@ def sample(request: HttpRequest) -> SampleOut:
 
 @router.post("/metrics/preview", response=MetricPreview, operation_id="preview_metric")
 def preview(request: HttpRequest, payload: MetricPreviewIn) -> MetricPreview:
-    return presenting.preview(queries.definition_of(payload.definition.model_dump()), payload.events)
+    return presenting.preview(definition_of(payload.definition.model_dump()), payload.events)
 
 
 @router.post("/metrics", response={201: MetricOut}, operation_id="create_metric")

@@ -31,7 +31,7 @@ class Metric(models.Model):
 
 
 class MetricVersion(models.Model):
-    """A definition, as `core.metrics.Definition` reads it (see `queries.definition_of`)."""
+    """A definition, as `core.metrics.Definition` reads it (see `definition_of`)."""
 
     metric = models.ForeignKey(Metric, on_delete=models.CASCADE, related_name="versions")
     number = models.PositiveIntegerField()

@@ -6,7 +6,6 @@ import json
 import math
 
 from neat_verdict.app.metrics.models import Metric
-from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.metrics.sample import read_events
 from neat_verdict.app.metrics.schemas import (
     DefinitionIO,
@@ -18,7 +17,7 @@ from neat_verdict.app.metrics.schemas import (
     VersionOut,
 )
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.metrics import Definition, UnitCount, count_unit, overall
+from neat_verdict.core.metrics import Definition, UnitCount, count_unit, definition_of, overall
 from neat_verdict.core.text.format import format_share, rounded
 
 

@@ -2,90 +2,11 @@
 
 from __future__ import annotations
 
-import json
-from dataclasses import asdict
-from typing import Any
-
 from django.db.models import Prefetch, Q, QuerySet
 from django.http import Http404
 
 from neat_verdict.app.metrics.models import Metric, MetricVersion
-from neat_verdict.core.checks import InputError
-from neat_verdict.core.matching import Condition, Group
-from neat_verdict.core.metrics import Definition, EventFilter, Measure, Total
-
-
-def definition_of(record: dict[str, Any]) -> Definition:
-    """A stored or sent definition as the core's. Raises InputError whose field is the path to the wrong value."""
-    record = dict(record)
-    return Definition(
-        kind=record["kind"],
-        measure=_measure(record.get("measure"), "measure"),
-        denominator=_measure(record.get("denominator"), "denominator"),
-        steps=tuple(_filter(step, f"steps.{index}") for index, step in enumerate(record.get("steps") or [])),
-        totals=tuple(
-            _at(f"totals.{index}", lambda line=line: Total(line["of"], line.get("metric", "").strip()))
-            for index, line in enumerate(record.get("totals") or [])
-        ),
-        within_hours=record.get("within_hours"),
-        window_hours=record.get("window_hours"),
-        good_direction=record.get("good_direction", "up"),
-        unit=record.get("unit", "percent"),
-        currency=record.get("currency", ""),
-    )
-
-
-def record_of(definition: Definition) -> dict[str, Any]:
-    """A definition as it is stored: every field, in plain values; `definition_of` reads it back."""
-    record: dict[str, Any] = json.loads(json.dumps(asdict(definition)))
-    return record
-
-
-def _measure(record: dict[str, Any] | None, path: str) -> Measure | None:
-    if record is None:
-        return None
-    events = _filter(record["events"], f"{path}.events")
-    return _at(
-        path,
-        lambda: Measure(
-            record["kind"], events, record.get("amount_of", ""), record.get("cap"), record.get("first_only", False)
-        ),
-    )
-
-
-def _filter(record: dict[str, Any], path: str) -> EventFilter:
-    conditions = _conditions(record, path)
-    others = tuple(name.strip() for name in record.get("or_events") or ())
-    groups = tuple(
-        _at(
-            f"{path}.groups.{index}",
-            lambda index=index, line=line: Group(line["kind"], _conditions(line, f"{path}.groups.{index}")),
-        )
-        for index, line in enumerate(record.get("groups") or [])
-    )
-    return _at(path, lambda: EventFilter(record["event"].strip(), conditions, others, groups))
-
-
-def _conditions(record: dict[str, Any], path: str) -> tuple[Condition, ...]:
-    return tuple(
-        _at(
-            f"{path}.conditions.{index}",
-            lambda line=line: Condition(
-                line["attribute"], line.get("operator", "is"), tuple(line.get("values", ())), line.get("kind", "text")
-            ),
-        )
-        for index, line in enumerate(record.get("conditions") or [])
-    )
-
-
-def _at(path: str, make: Any) -> Any:
-    try:
-        return make()
-    except InputError as problem:
-        # What lies deeper has its whole path already.
-        if not problem.field.startswith(f"{path}."):
-            problem.field = f"{path}.{problem.field}"
-        raise
+from neat_verdict.core.metrics import definition_of
 
 
 def library(search: str = "", kind: str = "") -> QuerySet[Metric]:

@@ -15,7 +15,6 @@ from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import allocation_use, find, policy, refuse_by_region
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.metrics.models import Metric
-from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.app.planning import queries
@@ -23,6 +22,7 @@ from neat_verdict.app.planning.background import CancelledError, Progress, bury_
 from neat_verdict.app.planning.models import AATest, Forecast, Rehearsal
 from neat_verdict.app.planning.recording import aa_record, allocation_record, plan_record, world_record
 from neat_verdict.core.checks import InputError, check_positive
+from neat_verdict.core.metrics import definition_of
 from neat_verdict.core.rehearsal import (
     MAX_EPOCHS,
     MIN_UNITS,

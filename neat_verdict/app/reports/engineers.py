@@ -11,7 +11,6 @@ from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.page_changes import changes_of
 from neat_verdict.app.experiments.queries import workspace
 from neat_verdict.app.experiments.schemas import ParameterIO, Role
-from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.reports.models import ReportLink
 from neat_verdict.app.reports.schemas import EngineerOut, GivenVariantOut, WantedEventOut
 from neat_verdict.app.site.installed import findings
@@ -19,6 +18,7 @@ from neat_verdict.app.site.presenting import previews
 from neat_verdict.app.site.previews import MAX_DAYS
 from neat_verdict.app.site.schemas import FindingOut
 from neat_verdict.app.traffic.site_code import snippets
+from neat_verdict.core.metrics import definition_of
 
 
 def for_engineer(link: ReportLink, address: str) -> EngineerOut:

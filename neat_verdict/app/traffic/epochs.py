@@ -15,13 +15,12 @@ from numpy.typing import NDArray
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
 from neat_verdict.app.experiments.queries import allocated_by, workspace
 from neat_verdict.app.experiments.tallies import columns_of, figures_of
-from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.traffic.models import Epoch
 from neat_verdict.app.traffic.serving import epochs_of
 from neat_verdict.core.designs.adaptive.closing import Closing, close_epoch
 from neat_verdict.core.designs.adaptive.policy import Policy
 from neat_verdict.core.designs.adaptive.posteriors import Memory
-from neat_verdict.core.metrics import ALL_COLUMNS, TALLYINGS, Tallying
+from neat_verdict.core.metrics import ALL_COLUMNS, TALLYINGS, Tallying, definition_of
 from neat_verdict.core.periods import Period
 from neat_verdict.core.statistics import Arm
 from neat_verdict.core.statistics.arms import ARMS

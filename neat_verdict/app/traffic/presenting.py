@@ -13,7 +13,6 @@ from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import allocation_use, daily_counts, policy, today
 from neat_verdict.app.experiments.splits import as_changes, kept_changes, stopped_variants, stretches
 from neat_verdict.app.http.problems import Conflict
-from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.traffic.epochs import next_close, units_by_epoch, worked_out
 from neat_verdict.app.traffic.joining import joining_refusal
 from neat_verdict.app.traffic.models import Epoch
@@ -33,6 +32,7 @@ from neat_verdict.app.traffic.schemas import (
 from neat_verdict.app.traffic.serving import parameters_of
 from neat_verdict.app.traffic.splitting import cannot_be_withdrawn, earliest_day, refusal
 from neat_verdict.core.designs.adaptive.regression import MAX_CHANCE_ERROR
+from neat_verdict.core.metrics import definition_of
 from neat_verdict.core.stretches import stretch_on
 from neat_verdict.core.text.format import format_probability, format_share
 from neat_verdict.core.variants import LETTERS

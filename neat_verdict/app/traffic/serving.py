@@ -21,10 +21,9 @@ from neat_verdict.app.experiments.models import ROLLED_OUT, Experiment, Variant,
 from neat_verdict.app.experiments.page_changes import changes_made
 from neat_verdict.app.experiments.queries import METRICS, allocated_by, breakdowns, policy, today, workspace
 from neat_verdict.app.experiments.splits import shares_on, stopped_variants
-from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.traffic.models import Epoch, Rollout
 from neat_verdict.app.traffic.rollouts import rollout_traffic
-from neat_verdict.core.metrics import Definition, Tallying
+from neat_verdict.core.metrics import Definition, Tallying, definition_of
 from neat_verdict.core.page_use import sample_share
 from neat_verdict.core.planning import Arrivals, RampStep
 from neat_verdict.core.traffic import UNIFORM_MARK, IdentityRule, NeverCounted, RolloutTraffic, Slice, Traffic

@@ -30,7 +30,6 @@ from neat_verdict.app.experiments.queries import (
 )
 from neat_verdict.app.experiments.splits import is_changed, stopped_variants, stretches
 from neat_verdict.app.experiments.tallies import Counts
-from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.people.models import User
 from neat_verdict.app.sql import rows
 from neat_verdict.app.traffic.epochs import epochs_by_metric
@@ -39,6 +38,7 @@ from neat_verdict.app.traffic.serving import served
 from neat_verdict.app.watch.models import ChangeNote, Notice
 from neat_verdict.app.watch.page_checks import page_changes, passages
 from neat_verdict.core.designs.parallel.stretches import split_by_stretch
+from neat_verdict.core.metrics import definition_of
 from neat_verdict.core.soundness import BaseChange, Observed, Versions, base_changes
 from neat_verdict.core.stretches import shares_changed
 from neat_verdict.core.text.format import listed

@@ -8,10 +8,10 @@ from neat_verdict.app.collect.events import milliseconds
 from neat_verdict.app.collect.models import Sighting
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import missing_for_rule, planned_rule
-from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.app.people.queries import keys_in_use
 from neat_verdict.app.site.installed import findings
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.metrics import definition_of
 from neat_verdict.core.text.format import format_share, listed, plural
 
 SEEN_WITHIN = 14 * 24 * 3_600_000

@@ -3,7 +3,8 @@
 from neat_verdict.core.metrics.counting import Event, Line, Overall, UnitCount, count_unit, overall, unit_figure
 from neat_verdict.core.metrics.definition import UNITS, Definition, Unit
 from neat_verdict.core.metrics.kinds import KINDS, MEASURE_KINDS, Kind, kind_named
-from neat_verdict.core.metrics.measures import EventFilter, Measure, TimedEvent
+from neat_verdict.core.metrics.measures import EventFilter, Measure, TimedEvent, whole_millionths
+from neat_verdict.core.metrics.records import definition_of, record_of
 from neat_verdict.core.metrics.tallying import ALL_COLUMNS, DAILY_TOTALS, RATE, TALLYINGS, THIRD_ORDER, Tallying
 from neat_verdict.core.metrics.totals import Total, TotalOf
 
@@ -36,7 +37,10 @@ __all__ = [
     "Unit",
     "UnitCount",
     "count_unit",
+    "definition_of",
     "kind_named",
     "overall",
+    "record_of",
     "unit_figure",
+    "whole_millionths",
 ]

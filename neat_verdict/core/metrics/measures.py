@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -9,11 +10,17 @@ from dataclasses import dataclass
 from neat_verdict.core.checks import InputError, check_positive
 from neat_verdict.core.matching import Condition, Group
 from neat_verdict.core.metrics.kinds import MeasureKind, measure_kind
+from neat_verdict.core.statistics.histogram import MILLION
 
 _EVENT = re.compile(r"[^\s].{0,79}$")
 MAX_PARTS = 20  # names of events, and groups of conditions, of one filter
 # Milliseconds since 1970, name, properties.
 TimedEvent = tuple[int, str, Mapping[str, object]]
+
+
+def whole_millionths(value: float) -> int:
+    """A value in whole millionths, half a millionth rounded up."""
+    return math.floor(value * MILLION + 0.5)
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,24 +111,26 @@ class Measure:
         return f"{words}, at most {self.cap:g}" if self.cap is not None else words
 
     def worths(self, events: Sequence[TimedEvent]) -> list[float]:
-        """What each of a unit's events adds, in their order."""
-        rules, so_far, result, seen = self.rules, 0.0, [], False
-        for event in events:
-            fits = self.events.fits(event) and not (seen and self.first_only)
-            seen = seen or fits
-            worth = rules.worth(self, event, so_far) if fits else 0.0
-            if self.cap is not None and so_far + worth > self.cap:
-                worth = max(self.cap - so_far, 0.0)
-            so_far += worth
-            result.append(worth)
-        return result
+        """What each of a unit's events adds, in their order, in whole millionths of the measure's unit."""
+        return [whole / MILLION for whole in self._whole_worths(events)]
 
     def total(self, events: Sequence[TimedEvent]) -> float:
         """What a unit's events come to."""
-        total = 0.0
-        for worth in self.worths(events):
-            total += worth
-        return total
+        return sum(self._whole_worths(events)) / MILLION
+
+    def _whole_worths(self, events: Sequence[TimedEvent]) -> list[int]:
+        """In millionths, so that a sum is the same in whatever order and by whichever engine it is made."""
+        rules, so_far, result, seen = self.rules, 0, [], False
+        cap = None if self.cap is None else whole_millionths(self.cap)
+        for event in events:
+            fits = self.events.fits(event) and not (seen and self.first_only)
+            seen = seen or fits
+            worth = whole_millionths(rules.worth(self, event, so_far)) if fits else 0
+            if cap is not None and so_far + worth > cap:
+                worth = max(cap - so_far, 0)
+            so_far += worth
+            result.append(worth)
+        return result
 
     def reasons(self, events: Sequence[TimedEvent]) -> list[tuple[bool, str]]:
         """Of each event whether it counts, and why or why not."""

@@ -10,8 +10,7 @@ from neat_verdict.app.analysis.analysis import Analysis
 from neat_verdict.app.analysis.schemas import CappedOut
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
 from neat_verdict.app.experiments.queries import rounds_read
-from neat_verdict.app.metrics.queries import definition_of
-from neat_verdict.core.metrics import Definition
+from neat_verdict.core.metrics import Definition, definition_of
 from neat_verdict.core.text.format import format_levels, format_share, listed
 from neat_verdict.core.variants import LETTERS
 

@@ -9,8 +9,8 @@ from neat_verdict.app.analysis.figures import interval, number, tone_of
 from neat_verdict.app.analysis.schemas import FunnelOut, FunnelStepOut
 from neat_verdict.app.experiments.models import ExperimentMetric, Tally
 from neat_verdict.app.experiments.queries import rounds_read
-from neat_verdict.app.metrics.queries import definition_of
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.metrics import definition_of
 from neat_verdict.core.statistics import Rate, comparable, compare_arms, two_sided_critical_value
 from neat_verdict.core.variants import LETTERS
 

@@ -16,11 +16,11 @@ from neat_verdict.app.experiments.queries import breakdowns, factors
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.metrics import actions as library
 from neat_verdict.app.metrics.models import Metric
-from neat_verdict.app.metrics.queries import by_name, definition_of
+from neat_verdict.app.metrics.queries import by_name
 from neat_verdict.app.people.models import User
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.factors import combinations_of, counts_of
-from neat_verdict.core.metrics import kind_named
+from neat_verdict.core.metrics import definition_of, kind_named
 from neat_verdict.core.planning import Arms
 from neat_verdict.core.text.format import listed
 from neat_verdict.core.variants import MAX_VARIANTS

@@ -6,7 +6,7 @@ import math
 from typing import TYPE_CHECKING
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.matching import number_of
+from neat_verdict.core.matching import LARGEST_NUMBER, NUMBER, number_of
 from neat_verdict.core.metrics.kinds.base import MEAN
 from neat_verdict.core.metrics.kinds.count import Count
 
@@ -35,4 +35,5 @@ class Amount(Count):
         raw = event[2].get(measure.amount_of)
         if not math.isnan(number_of(raw)):
             return ""
-        return f"{measure.amount_of} is {'not set' if raw is None else raw}, which is no number"
+        reason = f"more than {LARGEST_NUMBER:,.0f}" if NUMBER.match(str(raw).strip()) else "no number"
+        return f"{measure.amount_of} is {'not set' if raw is None else raw}, which is {reason}"
