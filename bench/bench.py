@@ -16,7 +16,7 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "neat_verdict.app.config.setting
 import numpy as np
 from statsmodels.stats.proportion import confint_proportions_2indep
 
-from bench import allocation, evidence, growth, page, regions, running
+from bench import allocation, evidence, growth, lake, page, regions, running
 from bench.measure import best, line
 from neat_verdict.app.collect.counts import Expected, fields_of, read_counts
 from neat_verdict.app.collect.days import Span
@@ -126,6 +126,7 @@ MEASURED = {
     for measure in (
         large_and_small, one_comparison, many_at_once, a_large_file, a_rehearsal, ten_looks, a_plan,
         *evidence.MEASURED, *allocation.MEASURED, *running.MEASURED, *page.MEASURED, *regions.MEASURED, *growth.MEASURED,
+        *lake.MEASURED,
     )
 }  # fmt: skip
 

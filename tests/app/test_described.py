@@ -14,6 +14,8 @@ from schemathesis.specs.openapi.checks import (
 
 from neat_verdict.app.config.api import api
 from neat_verdict.app.config.wsgi import application
+from neat_verdict.app.people.keys import make_key
+from neat_verdict.app.people.models import SCOPES
 
 CHECKS = [not_a_server_error, status_code_conformance, content_type_conformance, response_schema_conformance]
 SCHEMA = schemathesis.openapi.from_dict(api.get_openapi_schema())
@@ -29,13 +31,14 @@ OPERATIONS = {
 
 
 @pytest.fixture
-def signed_in(analyst, machine):
-    """What a request carries: the session of an analyst, and the key of a machine."""
+def signed_in(analyst):
+    """What a request carries: the session of an analyst, and the key of a machine that may do everything."""
     client = Client()
     client.force_login(analyst)
+    secret = make_key(analyst, "warehouse", scopes=list(SCOPES))[1]
     token = _get_new_csrf_string()
     cookies = {"sessionid": client.cookies["sessionid"].value, "csrftoken": token}
-    return {"cookies": cookies, "headers": {"X-CSRFToken": token, **machine.headers}}
+    return {"cookies": cookies, "headers": {"X-CSRFToken": token, "Authorization": f"Bearer {secret}"}}
 
 
 @pytest.mark.parametrize("operation", sorted(OPERATIONS))

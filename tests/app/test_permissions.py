@@ -25,7 +25,7 @@ from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.metrics.actions import create_metric
 from neat_verdict.app.metrics.sample import SAMPLE
 from neat_verdict.app.people.keys import make_key
-from neat_verdict.app.people.models import User
+from neat_verdict.app.people.models import SCOPES, User
 from neat_verdict.app.planning import actions as planning
 from neat_verdict.app.planning import background
 from neat_verdict.app.planning.models import AATest, Rehearsal
@@ -342,6 +342,10 @@ TABLE = {
     "assign": (MACHINE, 200, lambda w: ({}, {"unit": "v1"})),
     "collect": (MACHINE, 200, lambda w: ({}, {"events": [exposed("v1", "A", experiment=w.waiting.key)]})),
     "get_running": (MACHINE, 200, plain()),
+    "list_reductions": (MACHINE, 200, plain()),
+    "get_reduction_plan": (MACHINE, 200, of("won")),
+    "take_reduced_day": (MACHINE, 422, of("won")),  # without a signature
+    "end_reduction": (MACHINE, 409, of("won", plan="0", engine="x", until=0, days=[], changed=0, seconds=0)),  # another plan
     "get_session": (OPEN, 200, plain()),
     "get_vocabulary": (OPEN, 200, plain()),
     "sign_in": (OPEN, 422, plain(username="nobody", password="wrong")),
@@ -531,7 +535,7 @@ def expected(who, allowed):
 @pytest.fixture
 def callers(analyst, stakeholder):
     """A client of each who asks."""
-    secret = make_key(analyst, "booking site")[1]
+    secret = make_key(analyst, "booking site", scopes=list(SCOPES))[1]
     admin = User.objects.create_user("ada", role="admin")
     found = {"nobody": Client(), "machine key": Client(headers={"Authorization": f"Bearer {secret}"})}
     for name, user in (("stakeholder", stakeholder), ("analyst", analyst), ("admin", admin)):

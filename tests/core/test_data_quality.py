@@ -48,6 +48,17 @@ def test_a_segment_alone_is_told_where_the_whole_hides_it():
 
 
 @pytest.mark.parametrize(
+    ("hours", "sentence"),
+    [(None, ""), (36, ""), (36.1, "1 day ago"), (73, "3 days ago")],
+)
+def test_counts_from_where_data_live_that_stopped_coming_are_said_to_be_old(hours, sentence):
+    found = [one for one in find_issues(observed(hours_ago=hours)) if one.kind == "stale"]
+    assert [one.sentence for one in found] == (
+        [f"Data were looked at last {sentence}, where they live"] if sentence else []
+    )
+
+
+@pytest.mark.parametrize(
     ("busy", "sentence", "advice"),
     [
         (["v17"], "1 id has more than 2,000 events: v17", "Likely a robot, or an id that many share; it is counted"),

@@ -19,6 +19,7 @@ from neat_verdict.app.planning.api import router as planning
 from neat_verdict.app.regions.api import router as regions
 from neat_verdict.app.reports.api import router as reports
 from neat_verdict.app.site.api import router as site
+from neat_verdict.app.sources.api import router as sources
 from neat_verdict.app.traffic.api import router as traffic
 from neat_verdict.app.watch.api import router as watch
 
@@ -37,6 +38,7 @@ for prefix, router in (
     ("", collect),
     ("", events),
     ("", files),
+    ("", sources),
     ("", regions),
     ("", analysis),
     ("", scratchpad),

@@ -46,6 +46,7 @@ INSTALLED_APPS = [
     "neat_verdict.app.planning",
     "neat_verdict.app.collect",
     "neat_verdict.app.regions",
+    "neat_verdict.app.sources",
     "neat_verdict.app.analysis",
     "neat_verdict.app.watch",
     "neat_verdict.app.casebook",

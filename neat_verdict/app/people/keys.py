@@ -16,7 +16,7 @@ from neat_verdict.app import clock
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.later import Later
 from neat_verdict.app.people.actions import require_editor
-from neat_verdict.app.people.models import SCOPES, MachineKey, User
+from neat_verdict.app.people.models import SCOPES, USUAL_SCOPES, MachineKey, User
 from neat_verdict.app.people.origins import MAX_ORIGINS, check_origin
 from neat_verdict.app.people.queries import digest
 from neat_verdict.core.checks import InputError
@@ -29,7 +29,7 @@ STORE_AFTER = 10.0  # seconds
 
 @transaction.atomic
 def make_key(
-    by: User, name: str, *, scopes: Sequence[str] = tuple(SCOPES), expires_at: datetime | None = None
+    by: User, name: str, *, scopes: Sequence[str] = USUAL_SCOPES, expires_at: datetime | None = None
 ) -> tuple[MachineKey, str]:
     """A server's key and its secret, which is not kept. Raises InputError for an empty name, no scope or one that is not known,
     and an end that is over."""

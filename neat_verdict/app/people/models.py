@@ -48,12 +48,14 @@ SCOPES = {
     "assign": "ask which variant a unit gets",
     "collect": "send exposures and events",
     "read": "read the list of running experiments",
+    "reduce": "bring in counts from where the data live",
 }
+USUAL_SCOPES = ("assign", "collect", "read")
 
 
-def all_scopes() -> list[str]:
-    """What a key may do unless it is given less."""
-    return list(SCOPES)
+def usual_scopes() -> list[str]:
+    """What a key may do unless it is made for something else."""
+    return list(USUAL_SCOPES)
 
 
 class MachineKey(models.Model):
@@ -72,7 +74,7 @@ class MachineKey(models.Model):
     start = models.CharField(max_length=12)
     digest = models.CharField(max_length=64, unique=True)
     public = models.CharField(max_length=80, blank=True, default="")  # of a site's, the whole of it
-    scopes = models.JSONField(default=all_scopes)
+    scopes = models.JSONField(default=usual_scopes)
     origins = models.JSONField(default=list, blank=True)
     per_minute = models.PositiveIntegerField(default=0)
     made_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")

@@ -10,7 +10,7 @@ from pydantic import Field
 
 from neat_verdict.app.experiments.schemas import ConditionGroupIO, VariantIn
 from neat_verdict.app.people.keys import PER_MINUTE
-from neat_verdict.app.people.models import all_scopes
+from neat_verdict.app.people.models import usual_scopes
 from neat_verdict.app.people.origins import MAX_ORIGINS
 from neat_verdict.core.traffic import Reason
 
@@ -99,7 +99,7 @@ class KeyIn(Schema):
     """``scopes`` are what it may do; without an end it is valid until it is withdrawn."""
 
     name: str = Field(max_length=80)
-    scopes: list[str] = Field(default_factory=all_scopes, max_length=10)
+    scopes: list[str] = Field(default_factory=usual_scopes, max_length=10)
     expires_at: datetime | None = None
 
 

@@ -10,6 +10,7 @@ from neat_verdict.app.collect.models import Event
 from neat_verdict.app.collect.recount import HOUR
 from neat_verdict.app.experiments.audience import never_counted_of
 from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.sources.queries import days_known, last_run
 from neat_verdict.app.watch import queries
 from neat_verdict.app.watch.schemas import (
     EventNameOut,
@@ -19,6 +20,7 @@ from neat_verdict.app.watch.schemas import (
     LastDayOut,
     LatestEventOut,
     LiveOut,
+    LookedAtOut,
     PassageOut,
     StratumOut,
     WhoCountsOut,
@@ -52,8 +54,17 @@ def live(experiment: Experiment) -> LiveOut:
         ),
         page_changes=[FailedChangeOut(**asdict(one)) for one in seen.page_changes],
         passages=[PassageOut(**asdict(one)) for one in seen.passages],
+        looked_at=_looked_at(experiment),
         issues=[IssueOut(kind=f.kind, sentence=f.sentence, advice=f.advice, tone=f.tone) for f in find_issues(seen)],
     )
+
+
+def _looked_at(experiment: Experiment) -> LookedAtOut | None:
+    run = last_run(experiment)
+    if run is None:
+        return None
+    fields = {name: getattr(run, name) for name in ("at", "engine", "changed", "units", "seconds")}
+    return LookedAtOut(until=_moment(run.until), key=run.key.name, days=days_known(experiment).count(), **fields)
 
 
 def _moment(milliseconds_since: int) -> datetime:

@@ -31,6 +31,7 @@ from neat_verdict.app.experiments.queries import (
 from neat_verdict.app.experiments.splits import is_changed, stopped_variants, stretches
 from neat_verdict.app.experiments.tallies import Counts
 from neat_verdict.app.people.models import User
+from neat_verdict.app.sources.queries import last_run
 from neat_verdict.app.sql import rows
 from neat_verdict.app.traffic.epochs import epochs_by_metric
 from neat_verdict.app.traffic.models import Enrolment
@@ -194,6 +195,7 @@ def observe(experiment: Experiment, counted: Counts | None = None) -> Observed:
         early=_early(experiment) if by_events else 0,
         busy=_busy(experiment) if by_events else (),
         busy_from=BUSY_FROM,
+        hours_ago=None if by_events else _hours_since_looked_at(experiment),
         unit_name=experiment.unit_name,
         second=compared(analyse(experiment)) if _counted_elsewhere(experiment) else {},
         versions=_versions_to_compare(experiment),
@@ -212,6 +214,12 @@ def _early(experiment: Experiment) -> int:
     """Exposures of the round that are timed before its start."""
     seen = Sighting.objects.filter(kind="early", name=early_name(experiment.key, experiment.round)).first()
     return seen.times if seen else 0
+
+
+def _hours_since_looked_at(experiment: Experiment) -> float | None:
+    """Of an experiment that runs and is counted where its data live."""
+    run = last_run(experiment) if experiment.state == "running" else None
+    return None if run is None else (clock.now().timestamp() * 1000 - run.until) / HOUR
 
 
 def _busy(experiment: Experiment) -> list[str]:

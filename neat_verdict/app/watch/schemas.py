@@ -115,6 +115,20 @@ class FailedChangeOut(Schema):
     failed: int
 
 
+class LookedAtOut(Schema):
+    """The last run that counted the data where they live: up to when it looked at them and how many days had changed; and the
+    days and units that are there."""
+
+    until: datetime
+    at: datetime
+    engine: str
+    key: str
+    days: int
+    changed: int
+    units: int
+    seconds: float
+
+
 class LiveOut(Schema):
     counts_events: bool
     letters: list[str]
@@ -130,6 +144,7 @@ class LiveOut(Schema):
     issues: list[IssueOut]
     passages: list[PassageOut]
     page_changes: list[FailedChangeOut]
+    looked_at: LookedAtOut | None
 
 
 class NoticeOut(Schema):

@@ -18,12 +18,13 @@ from neat_verdict.core.text.format import listed, plural
 
 # Shares above which there is an issue. The house's limits, no source.
 DUPLICATES_ALARM, LATE_ALARM, UNEXPOSED_ALARM, MIXED_ALARM, ACROSS_ALARM = 0.05, 0.05, 0.5, 0.001, 0.05
+STALE_HOURS = 36  # of a count that is made each day, and may be half a day late. The house's limit, no source
 _LEAST_EVENTS = 100
 _LEAST_MIXED = 5
 _NAMED = 5  # ids in a sentence
 IssueKind = Literal[
     "split", "split_segment", "split_day", "gap", "mixed", "identity", "early", "duplicates", "late", "unexposed", "held",
-    "second_count", "stopped", "base", "lost", "unmade", "busy",
+    "second_count", "stopped", "base", "lost", "unmade", "busy", "stale",
 ]  # fmt: skip
 
 
@@ -45,6 +46,7 @@ class Observed:
     ``events``, ``duplicates``, ``late``, ``held`` and ``unexposed`` count the last 24 hours; ``mixed`` are units seen in two
     variants, ``across`` those whose person saw another variant under another id (``together``: the ids of a person are one
     unit), ``early`` exposures timed before the start, in all, and ``busy`` units with more than ``busy_from`` events.
+    ``hours_ago`` is when data were looked at last that are counted where they live, while the experiment runs.
     ``second`` are what other systems counted, by their name. Where the split was changed on the way ``split`` is its check, and
     ``stretches`` are the days from which on each has been so, with the variants, by position, that got units in it; ``still``
     are the units of variants that were stopped, by letter, which came on the days after. ``versions`` are those of what all
@@ -65,6 +67,7 @@ class Observed:
     early: int = 0
     busy: Sequence[str] = ()
     busy_from: int = 0
+    hours_ago: float | None = None
     events: int = 0
     duplicates: int = 0
     late: int = 0
@@ -154,6 +157,7 @@ def find_issues(seen: Observed) -> tuple[DataQualityIssue, ...]:
         *_identity_issues(seen),
         *_early_issues(seen),
         *_busy_issues(seen),
+        *_stale_issues(seen),
         *_event_issues(seen),
         *_second_count_issues(seen),
         *_stopped_issues(seen),
@@ -296,6 +300,19 @@ def _busy_issues(seen: Observed) -> list[DataQualityIssue]:
             "busy",
             f"{plural(len(seen.busy), 'id')} {'has' if one else 'have'} more than {seen.busy_from:,} events: {named}",
             f"{who} counted once a minute. Leave such ids out of rounds to come: who is never counted (Traffic)",
+        )
+    ]
+
+
+def _stale_issues(seen: Observed) -> list[DataQualityIssue]:
+    """Counts from where the data live that have not come for more than a day and a half."""
+    if seen.hours_ago is None or seen.hours_ago <= STALE_HOURS:
+        return []
+    return [
+        DataQualityIssue(
+            "stale",
+            f"Data were looked at last {plural(int(seen.hours_ago // 24), 'day')} ago, where they live",
+            "What came in since is in no figure. See whether the job that counts them still runs",
         )
     ]
 

@@ -2205,6 +2205,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/reductions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Reductions
+         * @description The experiments whose counts may come from where the data live.
+         */
+        get: operations["list_reductions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/reductions/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Reduction Plan
+         * @description What is to be counted of an experiment, and what is there already.
+         */
+        get: operations["get_reduction_plan"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/reductions/{key}/days": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Day
+         * @description A day's cells, in place of what was there of it; the same batch again changes nothing. Signed with the key.
+         */
+        post: operations["take_reduced_day"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/reductions/{key}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End Reduction
+         * @description Says that all days of a run are there; the next need look only at what comes in later.
+         */
+        post: operations["end_reduction"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/region-tests": {
         parameters: {
             query?: never;
@@ -3353,6 +3433,21 @@ export interface components {
             levels: (number | null)[][];
             /** Sums */
             sums: number[][][];
+        };
+        /**
+         * DayTakenOut
+         * @description ``changed`` is whether anything is another now.
+         */
+        DayTakenOut: {
+            /** Changed */
+            changed: boolean;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Units */
+            units: number;
         };
         /**
          * DecideIn
@@ -4709,6 +4804,21 @@ export interface components {
             withdrawn_at: string | null;
         };
         /**
+         * KnownDayOut
+         * @description A day that came from there: by which plan, and the digest of its cells.
+         */
+        KnownDayOut: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Digest */
+            digest: string;
+            /** Plan */
+            plan: string;
+        };
+        /**
          * LastDayOut
          * @description What the workspace took in within 24 hours.
          */
@@ -4984,6 +5094,7 @@ export interface components {
             latest: components["schemas"]["LatestEventOut"][];
             /** Letters */
             letters: string[];
+            looked_at: components["schemas"]["LookedAtOut"] | null;
             /** Mixed */
             mixed: number;
             /** Page Changes */
@@ -5008,6 +5119,35 @@ export interface components {
             lift: number;
             /** Nominal */
             nominal: number;
+        };
+        /**
+         * LookedAtOut
+         * @description The last run that counted the data where they live: up to when it looked at them and how many days had changed; and the days
+         *     and units that are there.
+         */
+        LookedAtOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Changed */
+            changed: number;
+            /** Days */
+            days: number;
+            /** Engine */
+            engine: string;
+            /** Key */
+            key: string;
+            /** Seconds */
+            seconds: number;
+            /** Units */
+            units: number;
+            /**
+             * Until
+             * Format: date-time
+             */
+            until: string;
         };
         /**
          * LooksOut
@@ -6384,6 +6524,39 @@ export interface components {
             won: number;
         };
         /**
+         * ReducibleOut
+         * @description An experiment whose counts may come from where the data live. ``until`` is up to when data were looked at last.
+         */
+        ReducibleOut: {
+            /** Days */
+            days: number;
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Units */
+            units: number;
+            /** Until */
+            until: string | null;
+        };
+        /**
+         * ReductionPlanOut
+         * @description What is to be counted, with its digest; the days that are there; and up to when (milliseconds since 1970) the last run that
+         *     came to its end looked at data by the same plan.
+         */
+        ReductionPlanOut: {
+            /** Days */
+            days: components["schemas"]["KnownDayOut"][];
+            /** Digest */
+            digest: string;
+            /** Plan */
+            plan: {
+                [key: string]: unknown;
+            };
+            /** Since */
+            since: number | null;
+        };
+        /**
          * RegionArmOut
          * @description What one change of spending showed, to ``level`` of the usual; ``step`` is the money in between in words, "" where it is
          *     all of it. ``synthetic`` is the lift by synthetic control, a check.
@@ -7260,6 +7433,51 @@ export interface components {
         RulesIn: {
             /** Groups */
             groups: components["schemas"]["ConditionGroupIO"][];
+        };
+        /**
+         * RunEndIn
+         * @description A run that has sent all its days: the plan's digest, the engine, up to when it looked at data, its days, how many of them
+         *     changed, how long it took.
+         */
+        RunEndIn: {
+            /** Changed */
+            changed: number;
+            /** Days */
+            days: string[];
+            /** Engine */
+            engine: string;
+            /** Plan */
+            plan: string;
+            /** Seconds */
+            seconds: number;
+            /** Until */
+            until: number;
+        };
+        /**
+         * RunOut
+         * @description A run that came to its end, with the units that are there then.
+         */
+        RunOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Changed */
+            changed: number;
+            /** Days */
+            days: number;
+            /** Engine */
+            engine: string;
+            /** Seconds */
+            seconds: number;
+            /** Units */
+            units: number;
+            /**
+             * Until
+             * Format: date-time
+             */
+            until: string;
         };
         /** SampleOut */
         SampleOut: {
@@ -13392,6 +13610,159 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_reductions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReducibleOut"][];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_reduction_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReductionPlanOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_reduced_day: {
+        parameters: {
+            query?: never;
+            header: {
+                "X-Signature": string;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    cells: {
+                        metric: string;
+                        places: number[];
+                        /** @description Empty for everybody */
+                        segment: string;
+                        /** @description Whole numbers of millionths, of the second and third order of their squares and cubes */
+                        sums: string[];
+                        variant: string;
+                    }[];
+                    /** Format: date */
+                    day: string;
+                    /** @description Of the cells */
+                    digest: string;
+                    experiment: string;
+                    format: number;
+                    /** @description The digest of what the cells were counted by */
+                    plan: string;
+                    round: number;
+                    /** @description Up to when data were looked at, in milliseconds since 1970 */
+                    until: number;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DayTakenOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    end_reduction: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunEndIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
             };
             /** @description Refused; the problem document says why */
             "4XX": {

@@ -76,14 +76,17 @@ const SCOPES = [
   ["assign", "ask which variant a unit gets"],
   ["collect", "send exposures and events"],
   ["read", "read the list of running experiments"],
+  ["reduce", "bring in counts from where the data live"],
 ] as const;
+/** What a server is usually asked for; counts are brought in by one of its own. */
+const USUAL = SCOPES.map(([scope]) => scope).filter((scope) => scope !== "reduce");
 
 /** Keys of servers: shown once, each for what it is needed for. */
 export function ServerKeys() {
   const { data: session } = useSession();
   const { make, withdraw } = useKeyActions();
   const [name, setName] = useState("");
-  const [scopes, setScopes] = useState<string[]>(SCOPES.map(([scope]) => scope));
+  const [scopes, setScopes] = useState<string[]>(USUAL);
   const [until, setUntil] = useState("");
   return (
     <Panel title="Servers" note="a server sends its key as Authorization: Bearer nv_…">

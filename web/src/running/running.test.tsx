@@ -17,7 +17,7 @@ import { TakePart } from "../sheets/traffic/TakePart";
 import { readProperties, VisitorCheck } from "../sheets/traffic/VisitorCheck";
 import { ChangeNotes } from "../sheets/watch/ChangeNotes";
 import { FilesIn } from "../sheets/watch/FilesIn";
-import { DataQualityIssues, Intake, Latest, Segments } from "../sheets/watch/LivePanels";
+import { DataQualityIssues, Intake, Latest, LookedAt, Segments } from "../sheets/watch/LivePanels";
 import { Problem, type ConditionGroup } from "../api/client";
 import { experiment, interval, serve, SESSION, show } from "../test/kit";
 import { readSegments } from "../library/PropertyLines";
@@ -63,6 +63,7 @@ const LIVE: Live = {
   who: { identity: "id", several: 0, across: 0, never_counted: 0, with_another: 0, never_counted_in_words: "" },
   passages: [],
   page_changes: [],
+  looked_at: null,
   issues: [{ kind: "split", sentence: "The split is not as planned", advice: "Find where", tone: "unsound" }],
 };
 
@@ -324,6 +325,15 @@ describe("Watch", () => {
     expect(rows).toContain("device: tablet10010150.2%0.94");
     expect(screen.getByText("never seen")).toBeTruthy();
     expect(screen.getByText("seal_seen")).toBeTruthy();
+  });
+
+  it("says up to when data were looked at that are counted where they live", () => {
+    const run = { until: "2026-03-10T12:00:00Z", at: "2026-03-10T12:01:00Z", engine: "spark", key: "warehouse" };
+    const looked_at = { ...run, days: 26, changed: 2, units: 12_000, seconds: 11.2 };
+    const { container } = open(<LookedAt live={{ ...LIVE, looked_at }} unit="visitors" />);
+    expect(container.textContent).toContain("by spark, with the key “warehouse”");
+    expect(container.textContent).toContain("Data up to 10 Mar, 12:00: 12,000 visitors on 26 days.");
+    expect(container.textContent).toContain("The last run took 12 s; 2 days changed.");
   });
 
   it("notes what changed elsewhere", async () => {

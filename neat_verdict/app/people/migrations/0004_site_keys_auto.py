@@ -44,7 +44,7 @@ class Migration(migrations.Migration):
         migrations.AddField(
             model_name='machinekey',
             name='scopes',
-            field=models.JSONField(default=neat_verdict.app.people.models.all_scopes),
+            field=models.JSONField(default=neat_verdict.app.people.models.usual_scopes),
         ),
         migrations.AddField(
             model_name='machinekey',

@@ -27,6 +27,28 @@ export function DataQualityIssues({ live }: { live: Live }) {
   );
 }
 
+/** Of data that are counted where they live: how fresh the figures are, and what the last run did. */
+export function LookedAt({ live, unit }: { live: Live; unit: string }) {
+  const { data: session } = useSession();
+  const run = live.looked_at;
+  if (!run) return null;
+  const zone = session?.time_zone ?? "UTC";
+  return (
+    <Panel
+      title="Counted where the data live"
+      note={`by ${run.engine}, with the key “${run.key}”; what comes in later is in no figure yet`}
+    >
+      <p>
+        Data up to <b>{moment(run.until, zone)}</b>: {count(run.units)} {unit} on {plural(run.days, "day")}.{" "}
+        <span className="quiet text-sm">
+          The last run took {count(Math.ceil(run.seconds))} s;{" "}
+          {run.changed === 0 ? "no day changed" : `${plural(run.changed, "day")} changed`}.
+        </span>
+      </p>
+    </Panel>
+  );
+}
+
 /** Of variants that are pages of their own: who was sent, and who arrived. */
 export function WhoArrived({ live }: { live: Live }) {
   if (live.passages.length === 0) return null;

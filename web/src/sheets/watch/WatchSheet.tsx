@@ -19,6 +19,7 @@ import {
   Hours,
   Intake,
   Latest,
+  LookedAt,
   Segments,
   SplitByDay,
   WhoIsCounted,
@@ -45,6 +46,7 @@ export function WatchSheet() {
   return (
     <>
       <DataQualityIssues live={live.data} />
+      <LookedAt live={live.data} unit={experiment.unit_name} />
       {served && <WhoArrived live={live.data} />}
       {served && <ChangesMade live={live.data} />}
       {served && <Latest live={live.data} running={running} />}

@@ -1,0 +1,7 @@
+"""``python -m neat_verdict``: the commands that run where the data live."""
+
+import sys
+
+from neat_verdict.reduction.cli import main
+
+sys.exit(main())

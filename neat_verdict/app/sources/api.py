@@ -1,0 +1,135 @@
+"""What a reduction asks for and sends, from where the data live."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any
+
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from ninja import Router
+
+from neat_verdict.app.experiments.queries import find as find_experiment
+from neat_verdict.app.people.auth import MachineAuth
+from neat_verdict.app.people.models import MachineKey
+from neat_verdict.app.sources.actions import end_run, read_batch, take_in_day
+from neat_verdict.app.sources.models import ReductionRun
+from neat_verdict.app.sources.queries import days_known, last_run, plan_record, reducible
+from neat_verdict.app.sources.schemas import (
+    DayTakenOut,
+    KnownDayOut,
+    ReducibleOut,
+    ReductionPlanOut,
+    RunEndIn,
+    RunOut,
+)
+from neat_verdict.core.checks import InputError
+from neat_verdict.reduction.batches import SIGNATURE, is_signed
+from neat_verdict.reduction.plan import digest_of
+
+router = Router(tags=["machines"])
+_KEY = MachineAuth("reduce")
+_DAY: dict[str, Any] = {
+    "type": "object",
+    "required": ["format", "experiment", "round", "plan", "day", "until", "digest", "cells"],
+    "properties": {
+        "format": {"type": "integer"},
+        "experiment": {"type": "string"},
+        "round": {"type": "integer"},
+        "plan": {"type": "string", "description": "The digest of what the cells were counted by"},
+        "day": {"type": "string", "format": "date"},
+        "until": {"type": "integer", "description": "Up to when data were looked at, in milliseconds since 1970"},
+        "digest": {"type": "string", "description": "Of the cells"},
+        "cells": {
+            "type": "array",
+            "items": {
+                "type": "object",
+                "required": ["variant", "segment", "metric", "sums", "places"],
+                "properties": {
+                    "variant": {"type": "string"},
+                    "segment": {"type": "string", "description": "Empty for everybody"},
+                    "metric": {"type": "string"},
+                    "sums": {
+                        "type": "array",
+                        "items": {"type": "string"},
+                        "description": "Whole numbers of millionths, of the second and third order of their squares and cubes",
+                    },
+                    "places": {"type": "array", "items": {"type": "integer"}},
+                },
+            },
+        },
+    },
+}
+
+
+@router.get("/reductions", response=list[ReducibleOut], operation_id="list_reductions", auth=_KEY)
+def reductions(request: HttpRequest) -> list[ReducibleOut]:
+    """The experiments whose counts may come from where the data live."""
+    result = []
+    for experiment in reducible():
+        run, days = last_run(experiment), days_known(experiment)
+        result.append(
+            ReducibleOut(
+                key=experiment.key,
+                name=experiment.name,
+                until=_moment(run.until) if run else None,
+                days=len(days),
+                units=sum(row.units for row in days),
+            )
+        )
+    return result
+
+
+@router.get("/reductions/{key}", response=ReductionPlanOut, operation_id="get_reduction_plan", auth=_KEY)
+def reduction_plan(request: HttpRequest, key: str) -> ReductionPlanOut:
+    """What is to be counted of an experiment, and what is there already."""
+    experiment = find_experiment(key)
+    plan, run = plan_record(experiment), last_run(experiment)
+    digest = digest_of(plan)
+    days = [KnownDayOut(day=row.day, plan=row.plan, digest=row.digest) for row in days_known(experiment)]
+    since = run.until if run is not None and run.plan == digest else None
+    return ReductionPlanOut(plan=plan, digest=digest, days=days, since=since)
+
+
+@router.post(
+    "/reductions/{key}/days",
+    response=DayTakenOut,
+    operation_id="take_reduced_day",
+    auth=_KEY,
+    openapi_extra={
+        "requestBody": {"required": True, "content": {"application/json": {"schema": _DAY}}},
+        "parameters": [{"name": SIGNATURE, "in": "header", "required": True, "schema": {"type": "string"}}],
+    },
+)
+def take_day(request: HttpRequest, key: str) -> DayTakenOut:
+    """A day's cells, in place of what was there of it; the same batch again changes nothing. Signed with the key."""
+    machine_key = _key_of(request)
+    given = request.headers.get(SIGNATURE, "")
+    if not is_signed(request.body, given, machine_key.digest):
+        raise InputError(
+            SIGNATURE, given[:20] or "missing", "must be the signature of the body by the key that sends it"
+        )
+    batch, digest = read_batch(request.body)
+    if batch.experiment != key:
+        raise InputError("experiment", batch.experiment[:80], f"must be {key}, as in the address")
+    return DayTakenOut(day=batch.day, changed=take_in_day(machine_key, batch, digest), units=batch.units)
+
+
+@router.post("/reductions/{key}/runs", response=RunOut, operation_id="end_reduction", auth=_KEY)
+def end_reduction(request: HttpRequest, key: str, payload: RunEndIn) -> RunOut:
+    """Says that all days of a run are there; the next need look only at what comes in later."""
+    run = end_run(_key_of(request), find_experiment(key), payload.dict())
+    return _run(run)
+
+
+def _key_of(request: HttpRequest) -> MachineKey:
+    return get_object_or_404(MachineKey.objects.select_related("made_by"), pk=request.auth)  # type: ignore[attr-defined]
+
+
+def _run(run: ReductionRun) -> RunOut:
+    fields = {name: getattr(run, name) for name in ("engine", "days", "changed", "units", "seconds", "at")}
+    return RunOut(until=_moment(run.until), **fields)
+
+
+def _moment(milliseconds: int) -> datetime:
+    return datetime.fromtimestamp(milliseconds / 1000, UTC)

@@ -1,0 +1,65 @@
+"""What a reduction asks: what is to be counted, and what is there already."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.db.models import QuerySet
+
+from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.experiments.queries import breakdowns, workspace
+from neat_verdict.app.http.problems import Conflict
+from neat_verdict.app.sources.models import ReducedDay, ReductionRun
+
+OPEN_STATES = ("running", "paused", "ended")
+
+
+def reducible() -> QuerySet[Experiment]:
+    """The experiments whose counts may come from where the data live: their own system assigns, and they take data."""
+    return Experiment.objects.filter(
+        data_from="files", state__in=OPEN_STATES, by_region=False, started_at__isnull=False
+    ).order_by("key")
+
+
+def plan_record(experiment: Experiment) -> dict[str, Any]:
+    """What is to be counted of an experiment, in the plain values that `reduction.plan.plan_of` reads.
+
+    Raises Conflict for an experiment that takes no data from there.
+    """
+    if experiment.data_from != "files":
+        raise Conflict(
+            "This experiment counts the events that are sent to it; only one whose own system assigns is reduced"
+        )
+    if experiment.started_at is None:
+        raise Conflict("Start the experiment first: the decision rule is locked before data is seen")
+    if experiment.identity != "id":
+        raise Conflict("Ids of one person are joined from events only; this experiment must count ids")
+    return {
+        "experiment": experiment.key,
+        "round": experiment.round,
+        "zone": workspace().time_zone,
+        "started": _milliseconds(experiment.started_at),
+        "ended": _milliseconds(experiment.ended_at) if experiment.ended_at else None,
+        "letters": [variant.letter for variant in experiment.variants.all()],
+        "metrics": [
+            {"key": use.metric.key, "definition": use.definition, "before_days": use.before_days}
+            for use in experiment.metrics.all()
+            if use.tallying.stored
+        ],
+        "segments": [list(line) for line in breakdowns(experiment)],
+        "never_counted": experiment.never_counted,
+    }
+
+
+def _milliseconds(moment: Any) -> int:
+    return int(moment.timestamp() * 1000)
+
+
+def days_known(experiment: Experiment) -> QuerySet[ReducedDay]:
+    """The days of the present round that came from there, in order."""
+    return ReducedDay.objects.filter(experiment=experiment, round=experiment.round).order_by("day")
+
+
+def last_run(experiment: Experiment) -> ReductionRun | None:
+    """The last run of the present round that came to its end."""
+    return ReductionRun.objects.filter(experiment=experiment, round=experiment.round).select_related("key").first()

@@ -1,0 +1,104 @@
+"""``neat-verdict reduce``: counts experiments where the data live, and sends what changed."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import sys
+import time
+from collections.abc import Sequence
+from pathlib import Path
+
+from neat_verdict.core.checks import InputError
+from neat_verdict.core.text.format import plural
+from neat_verdict.reduction.client import Client, Refused
+from neat_verdict.reduction.lake import Lake, read_lake
+
+URL, KEY = "NEAT_VERDICT_URL", "NEAT_VERDICT_KEY"
+
+
+def main(words: Sequence[str] | None = None) -> int:
+    """Run the command; 0 where everything was done, 1 where something was refused, 2 for a wrong call."""
+    parser = _parser()
+    given = parser.parse_args(words)
+    url, key = os.environ.get(URL, ""), os.environ.get(KEY, "")
+    if not url or not key:
+        parser.error(
+            f"{URL} and {KEY} must be set: the address of Neat Verdict, and a server's key that may bring in counts"
+        )
+    try:
+        return _reduce(given, read_lake(given.lake), Client(url, key))
+    except (InputError, Refused) as problem:
+        print(f"neat-verdict: {problem}", file=sys.stderr)
+        return 1
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="neat-verdict")
+    commands = parser.add_subparsers(required=True, metavar="command")
+    command = commands.add_parser(
+        "reduce",
+        help="count experiments where the data live, and send the days that changed",
+        description=f"The address and the key are read from {URL} and {KEY}.",
+    )
+    command.add_argument("lake", type=Path, help="a TOML file: where events are kept and how their columns are called")
+    command.add_argument(
+        "experiment", nargs="*", help="keys of experiments; all whose own system assigns if none is given"
+    )
+    command.add_argument("--engine", default="duckdb", help="duckdb (the default) or spark")
+    command.add_argument(
+        "--all", action="store_true", help="count every day, not only those that something came in for"
+    )
+    command.add_argument("--dry-run", action="store_true", help="say what would be read and counted, and send nothing")
+    command.add_argument("--explain", action="store_true", help="with --dry-run: also how the engine would go about it")
+    return parser
+
+
+def _reduce(given: argparse.Namespace, lake: Lake, client: Client) -> int:
+    # Engines take seconds to load, and their packages need not be there to be told how the command is called.
+    from neat_verdict.reduction.engines import engine_named
+    from neat_verdict.reduction.reducing import expected, reduce_lake
+    from neat_verdict.reduction.source import source_of
+
+    experiments = given.experiment or client.experiments()
+    if not experiments:
+        print("No experiment takes counts from where the data live.")
+        return 0
+    failed = 0
+    with engine_named(given.engine) as engine:
+        source = source_of(engine, lake)
+        for name in experiments:
+            try:
+                asked = client.plan(name)
+                began, until = time.monotonic(), int(time.time() * 1000)
+                since = None if given.all else asked.since
+                if given.dry_run:
+                    print(f"{name}: {expected(engine, source, asked.plan, until, since=since, explain=given.explain)}")
+                    continue
+                known = [*asked.known, *asked.days_of_other_plans]
+                found = reduce_lake(engine, source, asked.plan, until, since=since, known=known)
+                due = [batch for batch in found.batches if asked.known.get(batch.day) != batch.digest]
+                for number, batch in enumerate(due, 1):
+                    client.send(batch)
+                    _progress(f"{name}: {number} of {plural(len(due), 'day')} sent")
+                seconds = time.monotonic() - began
+                client.end(
+                    name,
+                    plan=asked.plan.digest,
+                    engine=engine.name,
+                    until=until,
+                    days=[batch.day.isoformat() for batch in found.batches],
+                    changed=len(due),
+                    seconds=round(seconds, 3),
+                )
+                counted = f"{plural(len(found.batches), 'day')} with {found.units:,} units counted in {seconds:.1f} s"
+                print(f"{name}: {counted}; {len(due)} changed")
+            except (InputError, Refused) as problem:
+                failed += 1
+                print(f"neat-verdict: {name}: {problem}", file=sys.stderr)
+    return 1 if failed else 0
+
+
+def _progress(words: str) -> None:
+    if sys.stderr.isatty():
+        print(f"\r\033[K{words}", end="", file=sys.stderr, flush=True)
