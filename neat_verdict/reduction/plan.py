@@ -32,7 +32,8 @@ class Plan:
     """An experiment's round as its data are reduced by. Moments are milliseconds since 1970.
 
     ``letters`` are those of the variants, control first; ``segments`` the properties, and combinations of them, by which tallies
-    are kept; ``digest`` changes with whatever changes what is counted.
+    are kept, and ``kept_values``, of those with too many values, the segments that stay, while others are together;
+    ``digest`` changes with whatever changes what is counted.
     """
 
     experiment: str
@@ -43,6 +44,7 @@ class Plan:
     letters: tuple[str, ...]
     metrics: tuple[PlannedMetric, ...]
     segments: tuple[tuple[str, ...], ...]
+    kept_values: Mapping[tuple[str, ...], tuple[str, ...]]
     never_counted: NeverCounted
     digest: str
 
@@ -67,6 +69,7 @@ def plan_of(record: Mapping[str, Any]) -> Plan:
             PlannedMetric(one["key"], definition_of(one["definition"]), one["before_days"]) for one in record["metrics"]
         ),
         segments=tuple(tuple(names) for names in record["segments"]),
+        kept_values={tuple(one["names"]): tuple(one["segments"]) for one in record["kept_values"]},
         never_counted=NeverCounted(
             frozenset(never["units"]), groups_of(never["groups"], "never_counted.groups"), never.get("more_than")
         ),

@@ -12,6 +12,7 @@ import ibis
 from ibis.expr import types as ir
 
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.traffic import other_segment
 from neat_verdict.reduction.conditions import group_holds, text_in
 from neat_verdict.reduction.engines import Engine
 from neat_verdict.reduction.lake import Lake, Table
@@ -141,12 +142,14 @@ def offsets(zone: str, first: int, last: int) -> list[tuple[int, int]]:
 
 def segment_columns(source: Source, table: ir.Table, plan: Plan) -> dict[str, ir.StringValue]:
     """What each exposure is tallied under, by each property or combination that tallies are kept by: ``s0``, ``s1``, …"""
-    return {
-        f"s{number}": reduce(
-            lambda one, other: one + " & " + other, (_named(source, table, name) for name in names)
-        ).left(_SEGMENT_LENGTH)
-        for number, names in enumerate(plan.segments)
-    }
+    return {f"s{number}": _segment(source, table, plan, names) for number, names in enumerate(plan.segments)}
+
+
+def _segment(source: Source, table: ir.Table, plan: Plan, names: tuple[str, ...]) -> ir.StringValue:
+    parts = (_named(source, table, name) for name in names)
+    segment = reduce(lambda one, more: one + " & " + more, parts).left(_SEGMENT_LENGTH)
+    stays = plan.kept_values.get(names)
+    return segment if stays is None else ibis.ifelse(segment.isin(stays), segment, ibis.literal(other_segment(names)))
 
 
 def _named(source: Source, table: ir.Table, name: str) -> ir.StringValue:

@@ -1,14 +1,18 @@
 """Assignments over HTTP: the same for ever, never an error page, and the same without asking us."""
 
+import hashlib
 import json
 import re
 import shutil
 import subprocess
+from collections import Counter
+from datetime import timedelta
 from pathlib import Path
 
 import pytest
 from django.test import Client
 
+from neat_verdict.app import clock
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.http.problems import Conflict
@@ -19,6 +23,7 @@ from neat_verdict.app.traffic.serving import forget, traffic_of
 from neat_verdict.app.traffic.site_code import LANGUAGES, NO_KEY
 from neat_verdict.app.traffic.splitting import stop_variant
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.traffic import read_list
 from tests.app.conftest import SERVED, TODAY, Json, exposed
 
 LOCAL = Path(__file__).resolve().parents[2] / "neat_verdict" / "app" / "traffic" / "snippets" / "assign.mjs"
@@ -191,9 +196,64 @@ def test_the_list_and_the_vectors_give_the_same_under_node(analyst, served, tmp_
     out = json.loads(ran.stdout)
     assert out["points"] == [vector["point"] for vector in listed["test_vectors"] if "point" in vector]
     assert out["found"] == expected
+    by_key = {one.key: one for one in read_list(listed)}
+    read = [
+        by_key[found["key"]].assign(f"v{n}", case) for found in listed["experiments"] for n, case in enumerate(cases)
+    ]
+    read += [by_key[served.key].assign("me", {}), *(by_key[second.key].assign("v1", {}, kept) for kept in "BC")]
+    assert [list(one) for one in read] == expected
     assert {tuple(line) for line in expected} >= {("A", "audience"), ("B", "assigned"), ("A", "participation")}
     assert {reason for _, reason in expected} >= {"exclusion", "forced"}
     assert expected[-2:] == [["A", "stopped"], ["C", "assigned"]]
+
+
+MANY = 1_000_000
+
+
+@pytest.mark.slow
+def test_a_million_units_get_the_same_from_the_list_in_python_and_in_javascript(analyst, served, tmp_path):
+    """Of an experiment that most take part in, in a part of a group, with an audience that admits two in three."""
+    edit(analyst, served, participation=0.9, exclusion_group="home", exclusion_share=0.8, audience_rules=[
+        {"kind": "all", "conditions": [{"attribute": "number", "operator": "greater", "values": ["0"], "kind": "number"}]},
+    ])  # fmt: skip
+    actions.start(analyst, served.key)
+    forget()
+    listed = json.loads(json.dumps(running_list()))
+    script = tmp_path / "run.mjs"
+    script.write_text(f"""
+        import {{ createHash }} from "node:crypto";
+        import {{ assign }} from {json.dumps(LOCAL.as_uri())};
+        const listed = JSON.parse((await import("node:fs")).readFileSync(0, "utf8")).experiments[0];
+        const [all, seen] = [createHash("sha256"), {{}}];
+        for (let n = 0; n < {MANY}; n++) {{
+            const {{ variant, reason }} = assign(listed, `v${{n}}`, {{ number: n % 3 }});
+            all.update(variant + reason);
+            seen[reason] = (seen[reason] ?? 0) + 1;
+        }}
+        console.log(JSON.stringify([all.digest("hex"), seen]));
+    """)
+    node = shutil.which("node")
+    with subprocess.Popen([node, script], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True) as running:
+        running.stdin.write(json.dumps(listed))
+        running.stdin.close()
+        (one,), whole, seen = read_list(listed), hashlib.sha256(), Counter()
+        for n in range(MANY):
+            letter, reason = one.assign(f"v{n}", {"number": n % 3})
+            whole.update((letter + reason).encode())
+            seen[reason] += 1
+        assert json.loads(running.stdout.read()) == [whole.hexdigest(), dict(seen)]
+    assert set(seen) == {"assigned", "audience", "exclusion", "participation"}
+
+
+def test_the_list_is_sent_again_only_where_it_changed(machine, analyst, served):
+    """Whoever asks with the tag of the answer before gets 304, whatever the time, until an experiment is another."""
+    client = Client(headers=machine.headers)
+    first = client.get("/api/v1/running.json")
+    with clock.at(TODAY + timedelta(minutes=5)):
+        again = client.get("/api/v1/running.json", headers={"If-None-Match": first["ETag"]})
+    assert (first.status_code, again.status_code, again.content) == (200, 304, b"")
+    edit(analyst, served, participation=0.5)
+    assert client.get("/api/v1/running.json", headers={"If-None-Match": first["ETag"]}).status_code == 200
 
 
 def test_the_vectors_never_change():

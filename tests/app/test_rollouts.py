@@ -22,6 +22,7 @@ from neat_verdict.app.traffic.models import Enrolment, Rollout
 from neat_verdict.app.traffic.rollouts import FIRST_MEASURED_ROUND
 from neat_verdict.app.traffic.serving import served as served_now
 from neat_verdict.app.watch.actions import choose_segments
+from neat_verdict.core.traffic import read_list
 from tests.app.conftest import SERVED, START, TODAY, exposed, happened
 from tests.app.test_assign import LOCAL
 from tests.app.test_site import HOME, Page
@@ -166,6 +167,8 @@ def test_a_list_is_read_elsewhere_as_it_is_here(ask, tested, plan, tmp_path):
     given = json.dumps([listed, cases])
     ran = subprocess.run([node, script], input=given, capture_output=True, text=True, check=True)
     assert json.loads(ran.stdout) == expected
+    (by_list,) = read_list({"format": 1, "experiments": [listed]})
+    assert [list(by_list.assign(unit, who, kept, in_test)) for unit, who, kept, in_test in cases] == expected
     assert len({tuple(line) for line in expected}) > 2
     # Who does not know of lists shows control to everybody.
     assert (listed["participation"], listed["forced"]) == (0.0, {})

@@ -341,13 +341,13 @@ TAKE_WHAT_WAS_CHECKED = {
     "arm_statistic", "chances_to_be_best", "comparable", "totals_of", "segment_effects", "cohort_effects", "reached_by",
     "rank_arms", "chance_ahead", "minimum_met", "shape_known", "what_would_change", "write_sentences", "read_cohorts",
     "read_secondary", "judge", "after_stopping", "conversions_it_hangs_on", "rule_for", "make_plan", "plan_alternatives",
-    "definition_of", "record_of",  # of plain values: the tables of the API's tests
+    "definition_of", "record_of", "read_list",  # of plain values: the tables of the API's tests
     "world_of", "find_issues", "count_unit", "overall", "unit_figure", "kind_named", "method_from", "rule_from", "skewness_of",
     "daily_sums", "neighbours",  # of sums by day: test_daily_totals
     "compare_counts", "likely_causes", "sentence_of",  # of tables by day: test_second_count
     "split_at_random",  # its own test has the table
     "whole_millionths",  # of any finite number
-    "point", "sample_point", "property_text", "segment_name", "reversed_in_every_stratum",
+    "point", "sample_point", "property_text", "segment_name", "other_segment", "reversed_in_every_stratum",
     "history_of", "wrong_rows", "pairs_from", "pair_effects", "usual_spend",  # rows, panels and pairs of regions: test_regions
     "follow", "usable_days", "read_region_test", "watch_regions", "synthetic_lift",  # panels and days: test_region_reading
     "groups_of", "response_of",  # of levels: test_graded

@@ -58,6 +58,14 @@ def test_counts_from_where_data_live_that_stopped_coming_are_said_to_be_old(hour
     )
 
 
+def test_a_property_with_more_values_than_are_shown_apart_is_named():
+    (fault,) = find_issues(observed(many_values={"town": (200, 40_213)}))
+    assert (fault.kind, fault.tone, fault.subject) == ("ceiling", "warning", "town")
+    assert fault.sentence == (
+        "town has more than 200 values: of 40,213 the 200 with the most units are shown apart, the others together as (other)"
+    )
+
+
 @pytest.mark.parametrize(
     ("busy", "sentence", "advice"),
     [

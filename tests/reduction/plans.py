@@ -60,7 +60,8 @@ NOBODY = {"units": [], "groups": [], "more_than": None}
 def plan(**changes):
     return plan_of(
         {"experiment": KEY, "round": 1, "zone": "Europe/Berlin", "started": START, "ended": None, "letters": ["A", "B", "C"],
-         "metrics": METRICS, "segments": [["device"], ["device", "source"], ["seats"], ["absent"]], "never_counted": NOBODY,
+         "metrics": METRICS, "segments": [["device"], ["device", "source"], ["seats"], ["absent"]], "kept_values": [],
+         "never_counted": NOBODY,
          **changes}
     )  # fmt: skip
 
@@ -69,6 +70,16 @@ def plan(**changes):
 PLANS = {
     "every kind": {},
     "ended": {"ended": START + 9 * 24 * HOUR, "zone": "America/St_Johns"},
+    "few values stay": {
+        "kept_values": [
+            {"names": ["device"], "segments": ["device=phone"]},
+            {
+                "names": ["device", "source"],
+                "segments": ["device=phone & source=search", "device=(not known) & source=ad"],
+            },
+        ],
+        "letters": ["A", "B"],
+    },
     "some never counted": {
         "never_counted": {
             "units": ["u1", "u2"],

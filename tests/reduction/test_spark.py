@@ -21,8 +21,8 @@ def spark():
 
 
 def test_the_three_routes_count_the_same(spark, duckdb, tmp_path):
-    ended, never = PLANS["ended"], PLANS["some never counted"]["never_counted"]
-    rows, asked = invented(99, 500), plan(**ended, never_counted=never)
+    never, kept = PLANS["some never counted"]["never_counted"], PLANS["few values stay"]["kept_values"]
+    rows, asked = invented(99, 500), plan(**PLANS["ended"], never_counted=never, kept_values=kept)
     lake, until = read_lake(write(tmp_path, rows)), START + 15 * 24 * HOUR
     by_duckdb, by_spark = (reduced(engine, lake, asked, until) for engine in (duckdb, spark))
     assert by_duckdb

@@ -75,6 +75,7 @@ def counted_event_by_event(plan, rows, until):
         event_names=frozenset(plan.event_names), segments=plan.segments, epoch_starts=(),
         positions={letter: place for place, letter in enumerate(plan.letters)}, decided=None, identity="id",
         never_counted=plan.never_counted, given_up={},
+        kept_values={names: frozenset(stay) for names, stay in plan.kept_values.items()},
     )  # fmt: skip
     found, seen = {}, set()
     for one in sorted(rows, key=lambda one: (one["at"], one["id"])):

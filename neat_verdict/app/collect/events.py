@@ -19,6 +19,7 @@ from neat_verdict.app.collect import store
 from neat_verdict.app.collect.batch import OF_A_VARIANT, OTHER_ID, Sent
 from neat_verdict.app.collect.models import BusyUnit, Event
 from neat_verdict.app.collect.recount import HOUR, Arrivals, Exposure, Sums, UnitState, grouped, person_states
+from neat_verdict.app.experiments.ceilings import tallied_as
 from neat_verdict.app.experiments.exact_tallies import RoundChanges, change_tallies, clear_tallies
 from neat_verdict.app.experiments.queries import workspace
 from neat_verdict.app.experiments.stamps import data_changed
@@ -227,6 +228,8 @@ def _state_of(row: Enrolled | None, experiment: Served) -> UnitState | None:
         return None
     position = next(place for place, variant in enumerate(experiment.variants) if variant[0] == row.variant_id)
     segments, values = tuple(orjson.loads(row.segments)), orjson.loads(row.values)
+    if experiment.kept_values:  # which may have been decided since
+        segments = tuple(tallied_as(segment, experiment.kept_values) for segment in segments)
     return UnitState(
         position, row.first_at, segments, values, bool(row.mixed), row.standing, bool(row.several), bool(row.across)
     )

@@ -6,11 +6,12 @@ import gzip
 import hashlib
 import math
 import zlib
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from datetime import date
 from itertools import islice
 from pathlib import Path
+from typing import Any
 
 from django.db import OperationalError, transaction
 
@@ -23,6 +24,7 @@ from neat_verdict.app.collect.models import Import
 from neat_verdict.app.collect.unit_files import Measured, Reduced, reduce_units, units_named
 from neat_verdict.app.experiments.actions import record
 from neat_verdict.app.experiments.audience import never_counted_of
+from neat_verdict.app.experiments.ceilings import added_sums, keep_to_ceiling, kept_values, tallied_as
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
 from neat_verdict.app.experiments.queries import breakdowns, today, workspace
 from neat_verdict.app.http.problems import Conflict, PartlyStored
@@ -157,6 +159,11 @@ def _write(experiment: Experiment, reduced: Reduced) -> int:
         gone += Tally.objects.filter(
             variant=variants[position], round=experiment.round, day__in=days, metric=metric
         ).delete()[0]
+    kept = kept_values(experiment)
+    together: dict[tuple[int, int, str, date], Mapping[str, Any]] = {}
+    for (metric, position, segment, day), sums in reduced.sums.items():
+        place = (metric, position, tallied_as(segment, kept), day)
+        together[place] = added_sums(together.get(place), sums)
     Tally.objects.bulk_create(
         [
             Tally(
@@ -167,10 +174,11 @@ def _write(experiment: Experiment, reduced: Reduced) -> int:
                 day=day,
                 **sums,
             )
-            for (metric, position, segment, day), sums in reduced.sums.items()
+            for (metric, position, segment, day), sums in together.items()
         ],
         batch_size=500,
     )
+    keep_to_ceiling(experiment)
     return min(gone, len(reduced.sums))
 
 

@@ -13,10 +13,11 @@ from heapq import merge
 from typing import Any, NamedTuple
 
 from neat_verdict.app.collect.batch import BASE_VERSION
+from neat_verdict.app.experiments.ceilings import Kept
 from neat_verdict.app.experiments.exact_tallies import MILLION, SUMS, Cell
 from neat_verdict.app.traffic.serving import Served, epoch_segment, rollout_segment
 from neat_verdict.core.metrics import Definition, TimedEvent, unit_figure, whole_millionths
-from neat_verdict.core.traffic import Standing, property_text, segment_name
+from neat_verdict.core.traffic import Standing, other_segment, property_text, segment_name
 
 HOUR = 3_600_000
 MAX_SEGMENT_LENGTH = 200
@@ -104,7 +105,7 @@ def _unit_state(
         and not (given_up is not None and exposure.position == 0 and exposure.at >= given_up)
         for exposure in exposures
     )
-    segments = segments_of(first.properties, experiment.segments)
+    segments = segments_of(first.properties, experiment.segments, experiment.kept_values)
     if experiment.epoch_starts:
         segments = (*segments, epoch_segment(experiment, first.at, unit, first.properties))
     if experiment.rollout is not None:
@@ -114,11 +115,12 @@ def _unit_state(
     return UnitState(first.position, first.at, segments, values, mixed)
 
 
-def segments_of(properties: Mapping[str, Any], kept_by: Sequence[Sequence[str]]) -> tuple[str, ...]:
+def segments_of(properties: Mapping[str, Any], kept_by: Sequence[tuple[str, ...]], kept: Kept) -> tuple[str, ...]:
     """What a unit is tallied under: everybody (""), and its value of each property or pair that tallies are kept by."""
     result = [""]
     for names in kept_by:
-        result.append(segment_name(names, properties)[:MAX_SEGMENT_LENGTH])
+        segment, stays = segment_name(names, properties)[:MAX_SEGMENT_LENGTH], kept.get(names)
+        result.append(segment if stays is None or segment in stays else other_segment(names))
     return tuple(result)
 
 

@@ -13,6 +13,7 @@ from django.db import transaction
 from neat_verdict.app.collect.actions import open_for_data
 from neat_verdict.app.collect.file_units import drop_units
 from neat_verdict.app.experiments.actions.ledger import record
+from neat_verdict.app.experiments.ceilings import added, keep_to_ceiling, kept_values, tallied_as
 from neat_verdict.app.experiments.exact_tallies import SUMS, as_floats
 from neat_verdict.app.experiments.models import Experiment, ExperimentMetric, Tally
 from neat_verdict.app.experiments.queries import breakdowns
@@ -156,21 +157,27 @@ def _write(experiment: Experiment, uses: Mapping[str, ExperimentMetric], batch: 
         round=batch.round,
         day=batch.day,
     ).delete()
+    kept = kept_values(experiment)
+    together: dict[tuple[str, str, str], list[int | None]] = {}
+    for cell, sums in batch.cells.items():
+        place = (cell.letter, tallied_as(cell.segment, kept), cell.metric)
+        together[place] = added(together.get(place, ()), _exact(uses[cell.metric], sums))
     Tally.objects.bulk_create(
         [
             Tally(
-                variant=variants[cell.letter],
-                metric_id=metrics[cell.metric],
+                variant=variants[letter],
+                metric_id=metrics[metric],
                 round=batch.round,
-                segment=cell.segment,
+                segment=segment,
                 day=batch.day,
-                **as_floats(uses[cell.metric].tallying, _exact(uses[cell.metric], sums)),
+                **as_floats(uses[metric].tallying, exact),
             )
-            for cell, sums in batch.cells.items()
-            if sums.sums[0]
+            for (letter, segment, metric), exact in together.items()
+            if exact[0]
         ],
         batch_size=500,
     )
+    keep_to_ceiling(experiment)
     for metric in metrics.values():
         drop_units(experiment, metric, [(batch.day, variant.position) for variant in variants.values()])
 

@@ -6,6 +6,7 @@ from typing import Any
 
 from django.db.models import QuerySet
 
+from neat_verdict.app.experiments.ceilings import kept_values
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import breakdowns, workspace
 from neat_verdict.app.http.problems import Conflict
@@ -47,6 +48,10 @@ def plan_record(experiment: Experiment) -> dict[str, Any]:
             if use.tallying.stored
         ],
         "segments": [list(line) for line in breakdowns(experiment)],
+        "kept_values": [
+            {"names": list(names), "segments": sorted(segments)}
+            for names, segments in sorted(kept_values(experiment).items())
+        ],
         "never_counted": experiment.never_counted,
     }
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 from pathlib import Path
 from typing import Any, Literal
@@ -112,9 +113,16 @@ def assign(request: HttpRequest) -> HttpResponse:
 
 
 @router.get("/running.json", operation_id="get_running", auth=MachineAuth("read"), tags=["machines"])
-def running(request: HttpRequest) -> dict[str, Any]:
-    """All running experiments, to assign without asking: see assign.mjs for the algorithm."""
-    return assigning.running_list()
+def running(request: HttpRequest) -> HttpResponse:
+    """All running experiments, to assign without asking: see assign.mjs for the algorithm. Asked again with the ETag of the
+    answer before (If-None-Match), it is 304 while nothing has changed."""
+    listed = assigning.running_list()
+    same = json.dumps({**listed, "made_at": ""}, sort_keys=True)
+    tag = f'"{hashlib.sha256(same.encode()).hexdigest()[:20]}"'
+    unchanged = request.headers.get("If-None-Match") == tag
+    answer = HttpResponse(status=304) if unchanged else JsonResponse(listed)
+    answer["ETag"] = tag
+    return answer
 
 
 @router.get("/traffic/running.json", operation_id="download_running")

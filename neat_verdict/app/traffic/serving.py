@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from bisect import bisect_right
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import date
 from functools import cached_property
 from typing import Any, NamedTuple
@@ -17,6 +17,7 @@ from django.db.models import Prefetch, Q, QuerySet
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.addresses import address_of, page_of
 from neat_verdict.app.experiments.audience import audience_of, never_counted_of
+from neat_verdict.app.experiments.ceilings import Kept, kept_values
 from neat_verdict.app.experiments.models import ROLLED_OUT, Experiment, Variant, Workspace
 from neat_verdict.app.experiments.page_changes import changes_made
 from neat_verdict.app.experiments.queries import METRICS, allocated_by, breakdowns, policy, today, workspace
@@ -77,6 +78,7 @@ class Served:
     page_changes: tuple[list[dict[str, Any]], ...] = ()  # by position
     followed_pages: tuple[str, ...] = ()  # by position: where it is followed what units do; () where there is no page
     follow_share: float = 1.0
+    kept_values: Kept = field(default_factory=dict)  # of properties that have more values than are tallied apart
 
     @property
     def serving(self) -> bool:
@@ -143,10 +145,13 @@ STAMP = """SELECT group_concat(id), group_concat(version), group_concat(state), 
 def _stamp() -> tuple[object, ...]:
     """What changes whenever one of them does: each change raises its version. Written out, because every assignment asks."""
     with connection.cursor() as cursor:
-        cursor.execute("SELECT time_zone, segments FROM experiments_workspace ORDER BY id LIMIT 1")
-        zone, segments = cursor.fetchone() or ("UTC", "[]")
+        cursor.execute(
+            "SELECT time_zone, segments, (SELECT max(id) FROM experiments_keptvalues) "
+            "FROM experiments_workspace ORDER BY id LIMIT 1"
+        )
+        zone, segments, kept = cursor.fetchone() or ("UTC", "[]", None)
         cursor.execute(STAMP)
-        return clock.now().astimezone(ZoneInfo(zone)).date(), zone, segments, cursor.fetchone()
+        return clock.now().astimezone(ZoneInfo(zone)).date(), zone, segments, kept, cursor.fetchone()
 
 
 def _candidates() -> QuerySet[Experiment]:
@@ -175,7 +180,7 @@ def _load(place: Workspace, day: date) -> list[Served]:
 
 def _with_parts(experiments: QuerySet[Experiment]) -> QuerySet[Experiment]:
     epochs = Prefetch("epochs", Epoch.objects.defer("record"))
-    return experiments.prefetch_related("variants", *METRICS, epochs)
+    return experiments.prefetch_related("variants", *METRICS, epochs, "kept_values")
 
 
 def _served(experiment: Experiment, place: Workspace, day: date) -> Served:
@@ -222,6 +227,7 @@ def _of_test(experiment: Experiment, place: Workspace, day: date) -> Served:
         **_pages(experiment, variants),
         followed_pages=tuple(page_of(address_of(experiment.page, one)) for one in variants) if experiment.page else (),
         follow_share=follow_share(experiment),
+        kept_values=kept_values(experiment),
         given_up={
             variants[LETTERS.index(letter)].position: int(one.at.timestamp() * 1000)
             for letter, one in stopped_variants(experiment).items()

@@ -196,6 +196,11 @@ def observe(experiment: Experiment, counted: Counts | None = None) -> Observed:
         busy=_busy(experiment) if by_events else (),
         busy_from=BUSY_FROM,
         hours_ago=None if by_events else _hours_since_looked_at(experiment),
+        many_values={
+            " and ".join(line.names): (len(line.segments), line.seen)
+            for line in experiment.kept_values.all()
+            if line.round == experiment.round
+        },
         unit_name=experiment.unit_name,
         second=compared(analyse(experiment)) if _counted_elsewhere(experiment) else {},
         versions=_versions_to_compare(experiment),

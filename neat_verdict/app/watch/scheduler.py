@@ -21,11 +21,13 @@ from neat_verdict.app.analysis.schemas import Summed
 from neat_verdict.app.analysis.summaries import SETTLED, Standing, hour_of, keep_summaries, standing
 from neat_verdict.app.collect.events import recount_busy, release_held
 from neat_verdict.app.experiments import actions as experiments
+from neat_verdict.app.experiments.ceilings import keep_to_ceiling
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import daily_counts, listed, today, workspace
 from neat_verdict.app.experiments.stamps import Stamp, stamps
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.traffic.reallocation import tend_epochs
+from neat_verdict.app.traffic.serving import OPEN_STATES
 from neat_verdict.app.watch.actions import catch_up, notify
 from neat_verdict.app.watch.notices import Occasion, occasions_of
 from neat_verdict.core.checks import InputError
@@ -132,5 +134,7 @@ def _due(found: dict[int, Stamp], moment: datetime) -> list[tuple[int, Stamp]]:
 def _standing_now(number: int) -> Standing:
     # Each by itself, so that counts that cannot be read keep no other experiment from being read.
     experiment = listed(archived=None).prefetch_related("looks_taken").get(pk=number)
+    if experiment.data_from == "events" and experiment.state in OPEN_STATES:
+        keep_to_ceiling(experiment)
     place = workspace()
     return standing(experiment, daily_counts([experiment])[number], place, today(place))

@@ -24,7 +24,7 @@ _LEAST_MIXED = 5
 _NAMED = 5  # ids in a sentence
 IssueKind = Literal[
     "split", "split_segment", "split_day", "gap", "mixed", "identity", "early", "duplicates", "late", "unexposed", "held",
-    "second_count", "stopped", "base", "lost", "unmade", "busy", "stale",
+    "second_count", "stopped", "base", "lost", "unmade", "busy", "stale", "ceiling",
 ]  # fmt: skip
 
 
@@ -46,7 +46,8 @@ class Observed:
     ``events``, ``duplicates``, ``late``, ``held`` and ``unexposed`` count the last 24 hours; ``mixed`` are units seen in two
     variants, ``across`` those whose person saw another variant under another id (``together``: the ids of a person are one
     unit), ``early`` exposures timed before the start, in all, and ``busy`` units with more than ``busy_from`` events.
-    ``hours_ago`` is when data were looked at last that are counted where they live, while the experiment runs.
+    ``hours_ago`` is when data were looked at last that are counted where they live, while the experiment runs,
+    and ``many_values``, by property, how many values are shown apart of how many there were.
     ``second`` are what other systems counted, by their name. Where the split was changed on the way ``split`` is its check, and
     ``stretches`` are the days from which on each has been so, with the variants, by position, that got units in it; ``still``
     are the units of variants that were stopped, by letter, which came on the days after. ``versions`` are those of what all
@@ -68,6 +69,7 @@ class Observed:
     busy: Sequence[str] = ()
     busy_from: int = 0
     hours_ago: float | None = None
+    many_values: Mapping[str, tuple[int, int]] = field(default_factory=dict)
     events: int = 0
     duplicates: int = 0
     late: int = 0
@@ -158,6 +160,7 @@ def find_issues(seen: Observed) -> tuple[DataQualityIssue, ...]:
         *_early_issues(seen),
         *_busy_issues(seen),
         *_stale_issues(seen),
+        *_ceiling_issues(seen),
         *_event_issues(seen),
         *_second_count_issues(seen),
         *_stopped_issues(seen),
@@ -314,6 +317,20 @@ def _stale_issues(seen: Observed) -> list[DataQualityIssue]:
             f"Data were looked at last {plural(int(seen.hours_ago // 24), 'day')} ago, where they live",
             "What came in since is in no figure. See whether the job that counts them still runs",
         )
+    ]
+
+
+def _ceiling_issues(seen: Observed) -> list[DataQualityIssue]:
+    """Properties with more values than are tallied apart."""
+    return [
+        DataQualityIssue(
+            "ceiling",
+            f"{name} has more than {shown:,} values: of {found:,} the {shown:,} with the most units are shown apart, the others "
+            "together as (other)",
+            "Keep counts by a property with few values (Watch, segments), such as a country instead of a town",
+            subject=name,
+        )
+        for name, (shown, found) in sorted(seen.many_values.items())
     ]
 
 

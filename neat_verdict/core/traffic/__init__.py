@@ -11,6 +11,7 @@ from neat_verdict.core.traffic.assignment import (
     Slice,
     Traffic,
     free_slice,
+    other_segment,
     point,
     property_text,
     segment_name,
@@ -25,6 +26,7 @@ from neat_verdict.core.traffic.identity import (
     NeverCounted,
     Standing,
 )
+from neat_verdict.core.traffic.listed import ListedExperiment, read_list
 from neat_verdict.core.traffic.ready_made import READY_MADE, STANDARD_BREAKDOWNS, ReadyAudience
 from neat_verdict.core.traffic.rollout import MAX_HOLDOUT, MAX_LINES, RolloutLine, RolloutTraffic
 from neat_verdict.core.traffic.sampling import Count, Sample, estimated, sample_point
@@ -47,6 +49,7 @@ __all__ = [
     "Count",
     "Group",
     "IdentityRule",
+    "ListedExperiment",
     "NeverCounted",
     "ReadyAudience",
     "Reason",
@@ -59,8 +62,10 @@ __all__ = [
     "Traffic",
     "estimated",
     "free_slice",
+    "other_segment",
     "point",
     "property_text",
+    "read_list",
     "sample_point",
     "segment_name",
 ]

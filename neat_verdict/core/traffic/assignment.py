@@ -12,7 +12,7 @@ Where shares follow several properties, a unit with point(6, "salt/unit") below 
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from math import isfinite, log
 from typing import Literal
@@ -87,6 +87,11 @@ def property_text(value: object) -> str:
 def segment_name(names: Sequence[str], properties: Mapping[str, object], length: int | None = None) -> str:
     """The segment of a unit: "device=phone", or by several "device=phone & source=search"; values cut to ``length``."""
     return " & ".join(f"{name}={property_text(properties.get(name))[:length]}" for name in names)
+
+
+def other_segment(names: Iterable[str]) -> str:
+    """The segment of the units whose values are not kept apart, of a property or several: "town=(other)"."""
+    return " & ".join(f"{name}=(other)" for name in names)
 
 
 @dataclass(frozen=True, slots=True)

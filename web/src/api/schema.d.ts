@@ -2311,7 +2311,8 @@ export interface paths {
         };
         /**
          * Running
-         * @description All running experiments, to assign without asking: see assign.mjs for the algorithm.
+         * @description All running experiments, to assign without asking: see assign.mjs for the algorithm. Asked again with the ETag of the
+         *     answer before (If-None-Match), it is 304 while nothing has changed.
          */
         get: operations["get_running"];
         put?: never;
@@ -5122,8 +5123,8 @@ export interface components {
         };
         /**
          * LookedAtOut
-         * @description The last run that counted the data where they live: up to when it looked at them and how many days had changed; and the days
-         *     and units that are there.
+         * @description The last run that counted the data where they live: up to when it looked at them and how many days had changed; and the
+         *     days and units that are there.
          */
         LookedAtOut: {
             /**

@@ -3,7 +3,7 @@
 from neat_verdict.app.experiments.models.experiment import GUARDING, Experiment, ExperimentMetric, Round
 from neat_verdict.app.experiments.models.ledger import LedgerEntry
 from neat_verdict.app.experiments.models.parts import ROLLED_OUT
-from neat_verdict.app.experiments.models.tallies import DataRevision, SecondTally, Spend, Tally
+from neat_verdict.app.experiments.models.tallies import DataRevision, KeptValues, SecondTally, Spend, Tally
 from neat_verdict.app.experiments.models.variants import Picture, Variant
 from neat_verdict.app.experiments.models.workspace import Workspace, known_zone
 
@@ -13,6 +13,7 @@ __all__ = [
     "DataRevision",
     "Experiment",
     "ExperimentMetric",
+    "KeptValues",
     "LedgerEntry",
     "Picture",
     "Round",

@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.db import models
 from django.db.models import F, Q
 
+from neat_verdict.app import clock
 from neat_verdict.app.experiments.models.experiment import Experiment
 from neat_verdict.app.experiments.models.variants import Variant
 from neat_verdict.app.metrics.models import Metric
@@ -72,6 +73,21 @@ class DataRevision(models.Model):
 
     experiment = models.OneToOneField(Experiment, on_delete=models.CASCADE, primary_key=True, related_name="revision")
     number = models.PositiveBigIntegerField(default=0)
+
+
+class KeptValues(models.Model):
+    """A property, or several together, with more values than are tallied apart (`experiments.ceilings`): the segments that stay,
+    and how many there were when that was decided."""
+
+    experiment = models.ForeignKey(Experiment, on_delete=models.CASCADE, related_name="kept_values")
+    round = models.PositiveSmallIntegerField()
+    names = models.JSONField()
+    segments = models.JSONField()
+    seen = models.PositiveIntegerField()
+    at = models.DateTimeField(default=clock.now)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["experiment", "round", "names"], name="values_kept_once")]
 
 
 class SecondTally(models.Model):
