@@ -85,7 +85,7 @@ def _reduce(given: argparse.Namespace, lake: Lake, client: Client) -> int:
                 client.end(
                     name,
                     plan=asked.plan.digest,
-                    engine=engine.name,
+                    engine=engine.title,
                     until=until,
                     days=[batch.day.isoformat() for batch in found.batches],
                     changed=len(due),

@@ -22,9 +22,10 @@ MEMORY = "3GB"
 
 
 class Engine(ABC):
-    """An engine that runs expressions. ``name`` is what it is chosen by."""
+    """An engine that runs expressions. ``name`` is what it is chosen by, ``title`` what it is called."""
 
     name: ClassVar[str]
+    title: ClassVar[str]
 
     @abstractmethod
     def read(self, table: Table) -> ir.Table:
@@ -46,7 +47,7 @@ class Engine(ABC):
 class DuckDB(Engine):
     """In this process, on one machine, in bounded memory: what does not fit goes to disk."""
 
-    name = "duckdb"
+    name, title = "duckdb", "DuckDB"
 
     def __init__(self, place: Path, *, memory: str = MEMORY, threads: int | None = None) -> None:
         self._backend = ibis.duckdb.connect(
@@ -85,7 +86,7 @@ class DuckDB(Engine):
 class Spark(Engine):
     """A cluster, or this machine: wherever the master is that Spark's own settings name, ``local[2]`` without any."""
 
-    name = "spark"
+    name, title = "spark", "Spark"
 
     def __init__(self, place: Path) -> None:
         from pyspark.sql import SparkSession

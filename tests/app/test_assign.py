@@ -211,12 +211,14 @@ MANY = 1_000_000
 
 
 @pytest.mark.slow
-def test_a_million_units_get_the_same_from_the_list_in_python_and_in_javascript(analyst, served, tmp_path):
+def test_a_million_units_get_the_same_from_the_list_in_python_and_in_javascript(analyst, metrics, tmp_path):
     """Of an experiment that most take part in, in a part of a group, with an audience that admits two in three."""
-    edit(analyst, served, participation=0.9, exclusion_group="home", exclusion_share=0.8, audience_rules=[
-        {"kind": "all", "conditions": [{"attribute": "number", "operator": "greater", "values": ["0"], "kind": "number"}]},
-    ])  # fmt: skip
-    actions.start(analyst, served.key)
+    positive = {"attribute": "number", "operator": "greater", "values": ["0"], "kind": "number"}
+    made = actions.create_experiment(analyst, "Übers Meer", {
+        **SERVED, "participation": 0.9, "exclusion_group": "home", "exclusion_share": 0.8,
+        "audience_rules": [{"kind": "all", "conditions": [positive]}],
+    })  # fmt: skip
+    actions.start(analyst, made.key)
     forget()
     listed = json.loads(json.dumps(running_list()))
     script = tmp_path / "run.mjs"

@@ -104,7 +104,7 @@ def test_days_are_sent_once_and_again_only_where_something_changed(command, lake
     assert {place: sums for place, sums in found.items() if place[2] == ""} == EVERYBODY
     assert found["2026-03-02", "A", "device=phone"] == (1, 0)
     assert LedgerEntry.objects.filter(verb="import").get().sentence == (
-        "Counted where the data live, by duckdb with the key “warehouse”: 2 days changed, 4 visitors in all"
+        "Counted where the data live, by DuckDB with the key “warehouse”: 2 days changed, 4 visitors in all"
     )
     assert command(lake)[1].endswith("0 changed\n")
     # A payment comes in late, of a unit of the first day.

@@ -42,7 +42,8 @@ const ADDRESSES = [
   ["GET /site/v1/neat.js", "the script for pages; it asks and sends at /site/v1 with a site’s key"],
   ["POST /api/v1/assign", "the variants of a unit; control with a note on bad input, never an error"],
   ["POST /api/v1/collect", "exposures and events in batches, JSON or one object a line, gzip too; each id counts once"],
-  ["GET /api/v1/running.json", "all running experiments, to assign without asking"],
+  ["GET /api/v1/running.json", "all running experiments, to assign without asking; 304 to its ETag until one changes"],
+  ["GET /api/v1/reductions", "what “neat-verdict reduce” asks, where events are kept in a lake, and sends the days to"],
 ] as const;
 
 function Addresses() {

@@ -78,7 +78,11 @@ const SCOPES = [
   ["read", "read the list of running experiments"],
   ["reduce", "bring in counts from where the data live"],
 ] as const;
-/** What a server is usually asked for; counts are brought in by one of its own. */
+const scopeWords = (scopes: readonly string[]) =>
+  SCOPES.filter(([scope]) => scopes.includes(scope))
+    .map(([, words]) => words)
+    .join(", ");
+/** What a server is usually asked for; counts are brought in by a key of their own. */
 const USUAL = SCOPES.map(([scope]) => scope).filter((scope) => scope !== "reduce");
 
 /** Keys of servers: shown once, each for what it is needed for. */
@@ -202,7 +206,7 @@ function KeyList({ kind, none, withdraw }: ListProps) {
 
 function History({ made, zone }: { made: MachineKey; zone: string }): ReactNode {
   const parts = [
-    made.origins.length ? `from ${made.origins.join(" and ")}` : `may ${made.scopes.join(", ")}`,
+    made.origins.length ? `from ${made.origins.join(" and ")}` : `may ${scopeWords(made.scopes)}`,
     `made by ${made.made_by} ${moment(made.made_at, zone)}`,
     made.used_at ? `last used ${moment(made.used_at, zone)}` : "never used",
     made.refused ? `${count(made.refused)} requests refused, which came too fast` : "",

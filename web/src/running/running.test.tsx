@@ -328,10 +328,10 @@ describe("Watch", () => {
   });
 
   it("says up to when data were looked at that are counted where they live", () => {
-    const run = { until: "2026-03-10T12:00:00Z", at: "2026-03-10T12:01:00Z", engine: "spark", key: "warehouse" };
+    const run = { until: "2026-03-10T12:00:00Z", at: "2026-03-10T12:01:00Z", engine: "Spark", key: "warehouse" };
     const looked_at = { ...run, days: 26, changed: 2, units: 12_000, seconds: 11.2 };
     const { container } = open(<LookedAt live={{ ...LIVE, looked_at }} unit="visitors" />);
-    expect(container.textContent).toContain("by spark, with the key “warehouse”");
+    expect(container.textContent).toContain("by Spark, with the key “warehouse”");
     expect(container.textContent).toContain("Data up to 10 Mar, 12:00: 12,000 visitors on 26 days.");
     expect(container.textContent).toContain("The last run took 12 s; 2 days changed.");
   });

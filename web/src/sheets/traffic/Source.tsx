@@ -3,7 +3,7 @@ import { ChoiceField } from "../../parts/fields";
 import { useEditing } from "../editing";
 
 const SOURCES = [
-  { value: "files", label: "Your own system assigns; counts come in files" },
+  { value: "files", label: "Your own system assigns; counts come in files, or from where the data live" },
   { value: "events", label: "Neat Verdict assigns; the site sends events" },
 ] as const;
 const UNITS = [
