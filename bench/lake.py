@@ -100,7 +100,7 @@ def bench_plan() -> Plan:
             "experiment": KEY, "round": 1, "zone": "Europe/Berlin", "started": START, "ended": None, "letters": ["A", "B"],
             "metrics": [{"key": f"m{n}", "definition": one, "before_days": None} for n, one in enumerate(definitions)],
             "segments": [["device"], ["source"], ["language"], ["country"], ["member"]],
-            "never_counted": {"units": [], "groups": [], "more_than": None}, "kept_values": [],
+            "never_counted": {"units": [], "groups": [], "more_than": None}, "kept_values": [], "forgotten": [],
         }
     )  # fmt: skip
 

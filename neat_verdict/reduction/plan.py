@@ -32,8 +32,9 @@ class Plan:
     """An experiment's round as its data are reduced by. Moments are milliseconds since 1970.
 
     ``letters`` are those of the variants, control first; ``segments`` the properties, and combinations of them, by which tallies
-    are kept, and ``kept_values``, of those with too many values, the segments that stay, while others are together;
-    ``digest`` changes with whatever changes what is counted.
+    are kept, and ``kept_values``, of those with too many values, the segments that stay, while others are together.
+    ``forgotten`` are ids that must not be counted and are still to be erased; ``digest`` changes with whatever changes what is
+    counted.
     """
 
     experiment: str
@@ -46,6 +47,7 @@ class Plan:
     segments: tuple[tuple[str, ...], ...]
     kept_values: Mapping[tuple[str, ...], tuple[str, ...]]
     never_counted: NeverCounted
+    forgotten: tuple[str, ...]
     digest: str
 
     @property
@@ -73,6 +75,7 @@ def plan_of(record: Mapping[str, Any]) -> Plan:
         never_counted=NeverCounted(
             frozenset(never["units"]), groups_of(never["groups"], "never_counted.groups"), never.get("more_than")
         ),
+        forgotten=tuple(record["forgotten"]),
         digest=digest_of(record),
     )
 

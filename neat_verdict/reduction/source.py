@@ -164,6 +164,6 @@ def _named(source: Source, table: ir.Table, name: str) -> ir.StringValue:
 def never_counted(source: Source, table: ir.Table, plan: Plan) -> ir.BooleanValue:
     """Whether an exposure is of an id that is named, or fulfils a rule, as one that is never counted."""
     rules = [group_holds(group, lambda name: source.property_of(table, name)) for group in plan.never_counted.groups]
-    if plan.never_counted.units:
-        rules.append(table.unit.isin(sorted(plan.never_counted.units)))
+    if named := sorted({*plan.never_counted.units, *plan.forgotten}):
+        rules.append(table.unit.isin(named))
     return reduce(or_, rules, ibis.literal(False))

@@ -21,6 +21,7 @@ NOT_OF_AN_EXPERIMENT = {
     "keep_audience", "change_audience", "remove_audience", "make_key", "make_site_key", "withdraw_key",
     "create_metric", "edit_metric", "delete_metric",
     "keep_outline",  # what a preview looked like, which changes nothing
+    "preview_forget", "forget_person", "list_forgotten", "download_forgotten", "note_erased",  # test_privacy
     "save_segment_set", "remove_segment_set", "choose_segments", "choose_never_counted", "take_in_event_file",
 }  # fmt: skip
 # The verb of the entry of each of the others.

@@ -29,6 +29,7 @@ from neat_verdict.app.people.models import SCOPES, User
 from neat_verdict.app.planning import actions as planning
 from neat_verdict.app.planning import background
 from neat_verdict.app.planning.models import AATest, Rehearsal
+from neat_verdict.app.privacy.actions import forget_person
 from neat_verdict.app.regions import actions as regions
 from neat_verdict.app.regions.models import PlaceboRun
 from neat_verdict.app.regions.running import hand_over
@@ -72,6 +73,10 @@ class World:
     @property
     def draft(self):
         return actions.create_experiment(self.by, "Fare calendar", dict(PLAN))
+
+    @property
+    def forgotten(self):
+        return forget_person(self.by, "v1").pk
 
     @property
     def pointable(self):
@@ -342,6 +347,11 @@ TABLE = {
     "assign": (MACHINE, 200, lambda w: ({}, {"unit": "v1"})),
     "collect": (MACHINE, 200, lambda w: ({}, {"events": [exposed("v1", "A", experiment=w.waiting.key)]})),
     "get_running": (MACHINE, 200, plain()),
+    "preview_forget": (WRITE, 200, plain(unit="v1")),
+    "forget_person": (WRITE, 201, plain(unit="v1")),
+    "list_forgotten": (WRITE, 200, plain()),
+    "download_forgotten": (WRITE, 200, plain()),
+    "note_erased": (WRITE, 200, lambda w: ({"number": w.forgotten}, {})),
     "list_reductions": (MACHINE, 200, plain()),
     "get_reduction_plan": (MACHINE, 200, of("won")),
     "take_reduced_day": (MACHINE, 422, of("won")),  # without a signature

@@ -60,8 +60,8 @@ NOBODY = {"units": [], "groups": [], "more_than": None}
 def plan(**changes):
     return plan_of(
         {"experiment": KEY, "round": 1, "zone": "Europe/Berlin", "started": START, "ended": None, "letters": ["A", "B", "C"],
-         "metrics": METRICS, "segments": [["device"], ["device", "source"], ["seats"], ["absent"]], "kept_values": [],
-         "never_counted": NOBODY,
+         "metrics": METRICS, "segments": [["device"], ["device", "source"], ["seats"], ["absent"]],
+         "kept_values": [], "forgotten": [], "never_counted": NOBODY,
          **changes}
     )  # fmt: skip
 
@@ -86,6 +86,7 @@ PLANS = {
             "groups": [{"kind": "all", "conditions": [CONDITIONS[5]]}],
             "more_than": 100,
         },
+        "forgotten": ["u3", "u4", "u5"],
         "segments": [],
     },
 }

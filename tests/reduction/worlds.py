@@ -79,7 +79,8 @@ def counted_event_by_event(plan, rows, until):
     )  # fmt: skip
     found, seen = {}, set()
     for one in sorted(rows, key=lambda one: (one["at"], one["id"])):
-        if one["id"] in seen or one["at"] > until or one["event"] not in (EXPOSURE, *plan.event_names):
+        counts = one["at"] <= until and one["event"] in (EXPOSURE, *plan.event_names)
+        if not counts or one["id"] in seen or one["unit"] in plan.forgotten:
             continue
         seen.add(one["id"])
         known = {name: value for name, value in one.items() if name in SCHEMA.names[8:] and value is not None}

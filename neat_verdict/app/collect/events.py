@@ -189,9 +189,10 @@ def recount_busy(at_most: int = BUSY_AT_ONCE) -> int:
 
 
 def _apply(
-    states: Iterable[tuple[str, int, UnitState]], open_ones: ServedByKey, present: Sequence[Enrolled]
+    states: Iterable[tuple[str, int, UnitState | None]], open_ones: ServedByKey, present: Sequence[Enrolled]
 ) -> set[str]:
-    """Change enrolments, tallies and arrivals from how units stood to how they stand; returns the ids that are enrolled now."""
+    """Change enrolments, tallies and arrivals from how units stood to how they stand, None where they shall count no more;
+    returns the ids that are enrolled now."""
     before = {(row.unit, row.experiment_id, row.round): row for row in present}
     by_id = open_ones.by_id
     day_of = local_day()
@@ -199,8 +200,9 @@ def _apply(
     kept, enrolled = [], set()
     for unit, experiment_id, now_state in states:
         experiment = by_id[experiment_id]
-        enrolled.add(unit)
         old = _state_of(before.get((unit, experiment_id, experiment.round)), experiment)
+        if now_state is not None:
+            enrolled.add(unit)
         if old == now_state:
             continue
         if experiment_id not in changes:
@@ -209,14 +211,31 @@ def _apply(
         if old is not None:
             sums.add(old, -1, day_of)
             arrivals.add(old, -1)
-        sums.add(now_state, 1, day_of)
-        arrivals.add(now_state, 1)
-        kept.append(_line(unit, experiment, now_state))
+        if now_state is not None:
+            sums.add(now_state, 1, day_of)
+            arrivals.add(now_state, 1)
+            kept.append(_line(unit, experiment, now_state))
     keep_enrolments(kept)
     change_tallies([_round_changes(by_id[number], sums) for number, (sums, _) in changes.items()])
     store.change_arrivals([(by_id[number], arrivals) for number, (_, arrivals) in changes.items()])
     data_changed(changes)
     return enrolled
+
+
+def take_out(units: Collection[str]) -> set[int]:
+    """Take units out of what is counted of open experiments; returns which these were. Their events and enrolments stay for the
+    caller to erase, within the same transaction."""
+    open_ones = served().open_ones
+    present = enrolments_of(units)
+    mine = [row for row in present if row.round == getattr(open_ones.by_id.get(row.experiment_id), "round", None)]
+    _apply([(row.unit, row.experiment_id, None) for row in mine], open_ones, mine)
+    return {row.experiment_id for row in mine}
+
+
+def count_again(units: Collection[str]) -> None:
+    """Count units again with whoever is one person with them now."""
+    persons = set(ids_by_unit(units).values())
+    recount(persons, served().open_ones, enrolments_of([unit for ids in persons for unit in ids]))
 
 
 def _round_changes(experiment: Served, sums: Sums) -> RoundChanges:

@@ -88,6 +88,20 @@ def drop_units(experiment: Experiment, metric: int, places: Collection[tuple[dat
         _drop(experiment, variants[position], metric, days)
 
 
+def forget_units(hashes: Collection[int]) -> int:
+    """Forget units by their hashes, whatever file brought them; returns from how many lists they went. Called inside a
+    transaction."""
+    gone = np.array(sorted(hashes), np.uint64)
+    changed = 0
+    for row in FileUnits.objects.iterator(chunk_size=50):
+        kept = _read(row)
+        left = kept[~np.isin(kept, gone)]
+        if len(left) != len(kept):
+            FileUnits.objects.filter(pk=row.pk).update(hashes=left.astype(_AS_STORED).tobytes())
+            changed += 1
+    return changed
+
+
 def _drop(experiment: Experiment, variant: int, metric: int, days: Collection[date]) -> None:
     rows = FileUnits.objects.filter(variant=variant, round=experiment.round, day__in=days)
     for number, metrics in rows.values_list("pk", "metrics"):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import math
 import re
 from collections import defaultdict
@@ -93,6 +94,11 @@ class Reduced:
     # Hashes of the units by position and day, of a large file of those alone that ``units_every`` divides.
     units: Mapping[tuple[int, date], Units]
     units_every: int
+
+
+def hash_of_unit(unit: str) -> int:
+    """What `UNIT_HASH` makes of a unit."""
+    return int.from_bytes(hashlib.md5(unit.encode(), usedforsecurity=False).digest()[8:], "little")
 
 
 def normal(name: str) -> str:

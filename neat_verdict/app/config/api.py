@@ -16,6 +16,7 @@ from neat_verdict.app.http.vocabulary import router as vocabulary
 from neat_verdict.app.metrics.api import router as metrics
 from neat_verdict.app.people.api import router as people
 from neat_verdict.app.planning.api import router as planning
+from neat_verdict.app.privacy.api import router as privacy
 from neat_verdict.app.regions.api import router as regions
 from neat_verdict.app.reports.api import router as reports
 from neat_verdict.app.site.api import router as site
@@ -43,6 +44,7 @@ for prefix, router in (
     ("", analysis),
     ("", scratchpad),
     ("", watch),
+    ("", privacy),
     ("", casebook),
     ("", reports),
 ):

@@ -49,6 +49,7 @@ INSTALLED_APPS = [
     "neat_verdict.app.sources",
     "neat_verdict.app.analysis",
     "neat_verdict.app.watch",
+    "neat_verdict.app.privacy",
     "neat_verdict.app.casebook",
     "neat_verdict.app.reports",
     "neat_verdict.app.standins",

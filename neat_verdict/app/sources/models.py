@@ -1,7 +1,9 @@
-"""What was counted where the data live: days that came from there, and the runs that brought them."""
+"""What was counted where the data live: days that came from there, the runs that brought them, and who is still to be erased
+there."""
 
 from __future__ import annotations
 
+from django.conf import settings
 from django.db import models
 
 from neat_verdict.app import clock
@@ -40,6 +42,21 @@ class ReductionRun(models.Model):
     units = models.PositiveBigIntegerField()
     seconds = models.FloatField()
     at = models.DateTimeField(default=clock.now)
+
+    class Meta:
+        ordering = ["-at", "-id"]
+
+
+class Forgotten(models.Model):
+    """A person who was forgotten here. ``ids`` are kept until they are erased where the data live too (``erased_there_at``), and
+    then no more: what stays is that it was done, by whom and when."""
+
+    at = models.DateTimeField(default=clock.now)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    ids = models.JSONField(default=list)
+    events = models.PositiveIntegerField()
+    experiments = models.PositiveIntegerField()
+    erased_there_at = models.DateTimeField(null=True, blank=True)
 
     class Meta:
         ordering = ["-at", "-id"]

@@ -10,7 +10,7 @@ from neat_verdict.app.experiments.ceilings import kept_values
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import breakdowns, workspace
 from neat_verdict.app.http.problems import Conflict
-from neat_verdict.app.sources.models import ReducedDay, ReductionRun
+from neat_verdict.app.sources.models import Forgotten, ReducedDay, ReductionRun
 
 OPEN_STATES = ("running", "paused", "ended")
 
@@ -53,11 +53,17 @@ def plan_record(experiment: Experiment) -> dict[str, Any]:
             for names, segments in sorted(kept_values(experiment).items())
         ],
         "never_counted": experiment.never_counted,
+        "forgotten": forgotten_ids(),
     }
 
 
 def _milliseconds(moment: Any) -> int:
     return int(moment.timestamp() * 1000)
+
+
+def forgotten_ids() -> list[str]:
+    """Ids that were forgotten here and are not erased where the data live."""
+    return sorted({unit for ids in Forgotten.objects.values_list("ids", flat=True) for unit in ids})
 
 
 def days_known(experiment: Experiment) -> QuerySet[ReducedDay]:

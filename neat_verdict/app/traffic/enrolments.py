@@ -74,6 +74,13 @@ def ids_by_unit(units: Collection[str]) -> dict[str, tuple[str, ...]]:
     return {unit: tuple(sorted(ids.get(person, {unit}))) for unit, person in persons.items()}
 
 
+def linked_with(units: Collection[str]) -> set[str]:
+    """Every id that is linked with one of these, or with the same person, however many these are."""
+    persons = {*units, *_persons(units).values()}
+    found = rows(f"SELECT unit FROM traffic_personlink WHERE person {IN}", json.dumps(list(persons)))
+    return persons | {unit for (unit,) in found}
+
+
 def _persons(units: Collection[str]) -> dict[str, str]:
     """The id that stands for each unit's person: itself where it is not linked."""
     linked = rows(f"SELECT unit, person FROM traffic_personlink WHERE unit {IN}", json.dumps(list(units)))

@@ -40,6 +40,7 @@ export const keys = {
   audienceSize: (groups: ConditionGroup[]) => ["audiences", "size", groups] as const,
   neverCounted: ["never-counted"] as const,
   machineKeys: ["machine-keys"] as const,
+  forgotten: ["forgotten"] as const,
   snippets: (key: string) => ["snippets", key] as const,
   exclusion: ["exclusion-groups"] as const,
   segments: ["segments"] as const,
@@ -99,6 +100,7 @@ const STALE = {
   metric: () => [keys.metrics(), ["experiment"]],
   audiences: () => [keys.audiences],
   machineKeys: () => [keys.machineKeys],
+  forgotten: () => [keys.forgotten, keys.docket(), ["live"], ["evidence"], ["ledger"]],
   segments: () => [["live"]],
   segmentSets: (key) => [keys.segmentEvidence(key)],
 } satisfies Record<string, (key: string) => readonly QueryKey[]>;

@@ -185,6 +185,30 @@ export function useKeyActions() {
   return { make, makeForSite, withdraw };
 }
 
+/** Who was forgotten, the last first. */
+export function useForgotten() {
+  return useQuery({ queryKey: keys.forgotten, queryFn: () => take(client.GET("/api/v1/forgotten")) });
+}
+
+/** What is known of a person, forgetting them, and noting that they are erased elsewhere too. */
+export function useForgetting() {
+  const stale = useStale();
+  const onSuccess = () => stale("forgotten");
+  const look = useMutation({
+    mutationFn: (unit: string) => take(client.POST("/api/v1/forget/preview", { body: { unit } })),
+  });
+  const forget = useMutation({
+    mutationFn: (unit: string) => take(client.POST("/api/v1/forget", { body: { unit } })),
+    onSuccess,
+  });
+  const erased = useMutation({
+    mutationFn: (number: number) =>
+      take(client.POST("/api/v1/forgotten/{number}/erased", { params: { path: { number } } })),
+    onSuccess,
+  });
+  return { look, forget, erased };
+}
+
 export function useSnippets(key: string) {
   return useQuery({
     queryKey: keys.snippets(key),

@@ -1969,6 +1969,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/forget": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Forget
+         * @description Erase what is kept of a person, by all their ids.
+         */
+        post: operations["forget_person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/forget/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview
+         * @description What would be erased; nothing is.
+         */
+        post: operations["preview_forget"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/forgotten": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Forgotten
+         * @description Who was forgotten, the last first.
+         */
+        get: operations["list_forgotten"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/forgotten.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Download
+         * @description The ids that are still to be erased where the data live, one a line.
+         */
+        get: operations["download_forgotten"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/forgotten/{number}/erased": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Note Erased
+         * @description Note that a person was erased where the data live too.
+         */
+        post: operations["note_erased"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/keys": {
         parameters: {
             query?: never;
@@ -4503,6 +4603,29 @@ export interface components {
             /** Sealed */
             sealed: boolean;
         };
+        /**
+         * ForgottenOut
+         * @description A person who was forgotten; ``ids`` are those still to be erased where the data live.
+         */
+        ForgottenOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Erased There At */
+            erased_there_at: string | null;
+            /** Events */
+            events: number;
+            /** Experiments */
+            experiments: number;
+            /** Id */
+            id: number;
+            /** Ids */
+            ids: string[];
+        };
         /** FunnelOut */
         FunnelOut: {
             /** Letter */
@@ -4818,6 +4941,23 @@ export interface components {
             digest: string;
             /** Plan */
             plan: string;
+        };
+        /**
+         * KnownOut
+         * @description What is known of a person: their ids, events, the experiments that are counted without them, those decided with them, and
+         *     those whose plan names one of the ids.
+         */
+        KnownOut: {
+            /** Decided */
+            decided: string[];
+            /** Events */
+            events: number;
+            /** Ids */
+            ids: string[];
+            /** Made Again */
+            made_again: string[];
+            /** Named In */
+            named_in: string[];
         };
         /**
          * LastDayOut
@@ -5825,6 +5965,14 @@ export interface components {
             lifts: (number | null)[];
             /** Verdict */
             verdict: string;
+        };
+        /**
+         * PersonIn
+         * @description A person, by any of their ids.
+         */
+        PersonIn: {
+            /** Unit */
+            unit: string;
         };
         /**
          * PictureChange
@@ -13005,6 +13153,159 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EngineerOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    forget_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ForgottenOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_forget: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KnownOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_forgotten: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ForgottenOut"][];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    download_forgotten: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    note_erased: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ForgottenOut"];
                 };
             };
             /** @description Refused; the problem document says why */

@@ -2,6 +2,7 @@ import { PropertyLines } from "../library/PropertyLines";
 import { useSession } from "../api/hooks";
 import { useChooseSegments, useSegments } from "../api/running";
 import { Panel } from "../parts/basics";
+import { Forget } from "./Forget";
 import { ServerKeys, SiteKeys } from "./Keys";
 
 /** How other systems reach us: keys, addresses, and the properties that visitors are counted by. */
@@ -13,6 +14,7 @@ export function ConnectionsPage() {
       <ServerKeys />
       <SegmentChoice />
       <Addresses />
+      <Forget />
     </main>
   );
 }

@@ -120,7 +120,7 @@ export function ServerKeys() {
             value={name}
             onChange={(event) => setName(event.target.value)}
           />
-          <fieldset className="flex flex-wrap gap-x-4">
+          <fieldset className="flex flex-wrap gap-x-4 gap-y-1">
             <legend className="sr-only">What it may do</legend>
             {SCOPES.map(([scope, words]) => (
               <label key={scope} className="flex items-center gap-1.5 text-sm">

@@ -548,6 +548,7 @@ describe("connections and notices", () => {
       known: [
         [keys.session, SESSION],
         [keys.machineKeys, [key, pages]],
+        [keys.forgotten, []],
         [keys.segments, { segments: [["device"], ["device", "language"]] }],
       ],
     });
