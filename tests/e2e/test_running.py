@@ -128,6 +128,17 @@ def test_a_bad_split_raises_its_alarm_and_makes_the_verdict_unsound(people, site
     expect(told).to_have_count(1)
     told.get_by_role("link", name="Open Watch").click()
     expect(faults).to_be_visible()
+    # One of them wants to be forgotten, and counts no more.
+    page.goto("/connections")
+    page.get_by_label("One of their ids").fill("B-3")
+    page.get_by_role("button", name="What is there?").click()
+    expect(page.get_by_role("status").filter(has_text="1 event of this id")).to_contain_text(
+        "without them: Harbour map"
+    )
+    page.get_by_role("button", name="Forget, for good").click()
+    expect(page.get_by_role("list", name="Who was forgotten")).to_contain_text("1 event, out of 1 open experiment")
+    page.goto("/experiments/harbour-map/watch")
+    expect(faults).to_contain_text("The split is not as planned: 600 in A, 399 in B")
     page.goto("/mailbox")
     expect(page.get_by_role("heading", name=re.compile("Harbour map: The split"))).to_have_count(1)
     page.goto("/experiments/harbour-map/ledger")
