@@ -100,6 +100,7 @@ class Spark(Engine):
                 .config("spark.driver.memory", "3g")
                 .config("spark.sql.shuffle.partitions", "8")
                 .config("spark.ui.enabled", "false")
+                .config("spark.ui.showConsoleProgress", "false")
                 .config("spark.local.dir", str(place))
                 .config("spark.sql.warehouse.dir", str(place / "warehouse"))
             )
