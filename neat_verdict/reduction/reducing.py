@@ -12,11 +12,10 @@ from neat_verdict.core.checks import InputError
 from neat_verdict.reduction.batches import DayBatch
 from neat_verdict.reduction.engines import Engine
 from neat_verdict.reduction.plan import Plan
-from neat_verdict.reduction.source import Source
+from neat_verdict.reduction.source import HOUR, Source
 from neat_verdict.reduction.tallies import EPOCH, tallies_of
 from neat_verdict.reduction.units import first_exposures, units_of
 
-HOUR = 3_600_000
 OVERLAP = (
     HOUR  # rows may show up in a lake so much later than they say they were received. The house's allowance, no source
 )

@@ -18,7 +18,7 @@ from neat_verdict.reduction.engines import Engine
 from neat_verdict.reduction.lake import Lake, Table
 from neat_verdict.reduction.plan import Plan
 
-DAY = 86_400_000
+HOUR, DAY = 3_600_000, 86_400_000  # milliseconds
 _SEGMENT_LENGTH, _VALUE_LENGTH = 200, 80
 
 

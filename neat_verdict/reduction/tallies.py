@@ -26,9 +26,8 @@ POWERS: Mapping[str, tuple[int, int]] = {
     "total": (1, 0), "squares": (2, 0), "second_total": (0, 1), "second_squares": (0, 2), "cross": (1, 1),
     "cubes": (3, 0), "squares_cross": (2, 1), "cross_squares": (1, 2), "second_cubes": (0, 3),
 }  # fmt: skip
-_BASE = (
-    10**9
-)  # values that need their millionths are summed in two parts, so that no product is wider than engines have it
+# Values that need their millionths are summed in two parts, so that no product is wider than engines have it.
+_BASE = 10**9
 EPOCH = date(1970, 1, 1)
 
 

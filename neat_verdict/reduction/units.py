@@ -16,9 +16,8 @@ from neat_verdict.core.statistics.histogram import MILLION
 from neat_verdict.reduction.conditions import fulfils, group_holds, number_in
 from neat_verdict.reduction.engines import Engine
 from neat_verdict.reduction.plan import Plan, PlannedMetric
-from neat_verdict.reduction.source import DAY, Source, local_day, never_counted, segment_columns
+from neat_verdict.reduction.source import DAY, HOUR, Source, local_day, never_counted, segment_columns
 
-HOUR = 3_600_000
 Within = Callable[[ir.Table], ir.BooleanValue]
 
 
@@ -78,7 +77,7 @@ def units_of(
     """The table of units, with every metric's values; and where these stand. ``firsts`` are kept already."""
     followed = _followed(source, plan, firsts, until)
     robots = plan.never_counted.more_than
-    counted: dict[str, ir.Value] = {"unit": followed.unit}
+    counted: dict[str, ir.Value] = {}
     apart: list[ir.Table] = []
     columns: list[Columns] = []
     for number, metric in enumerate(plan.metrics):
@@ -105,7 +104,7 @@ def units_of(
     if robots is not None:
         last = until if plan.ended is None else plan.ended
         counted["events"] = followed.at.between(plan.started, last).cast("int64").sum()
-    grouped = followed.group_by(followed.unit).agg(**{name: value for name, value in counted.items() if name != "unit"})
+    grouped = followed.group_by(followed.unit).agg(**counted)
     units = _joined(firsts, [grouped, *apart])
     made: dict[str, ir.Value] = {}
     for one in columns:
@@ -197,8 +196,8 @@ def _total(
         return worth.max(), None
     cap = None if measure.cap is None else whole_millionths(measure.cap) // step
     if measure.first_only:
-        order = ibis.struct({"at": table.at, "id": table.id})
-        total = _worth(source, measure, table, step).argmin(order, where=fits)
+        order = ibis.struct({"at": table.at, "id": table.id, "worth": worth})
+        total = worth.argmin(order, where=fits)
         return (total if cap is None else ibis.least(total, ibis.literal(cap, "int64"))), None
     total = worth.sum()
     if cap is None:
@@ -207,7 +206,7 @@ def _total(
         return ibis.least(total, ibis.literal(cap, "int64")), None
     # The sum falls short by how far it ever was beyond the cap (`core.metrics`: a walk that is reflected there).
     fitting = table.mutate(fits=fits, worth=worth).filter(ibis._.fits)
-    walked = fitting.mutate(so_far=fitting.worth.sum().over(_so_far(fitting)))
+    walked = fitting.mutate(so_far=fitting.worth.sum().over(_so_far(fitting, fitting.worth)))
     beyond = (walked.so_far.max() - cap).clip(lower=0)
     return total, walked.group_by(walked.unit).agg(**{f"{name}_beyond": beyond})
 
@@ -252,11 +251,13 @@ def _steps_reached(
 
 
 def _in_order(table: ir.Table) -> ibis.expr.builders.WindowBuilder:
-    return ibis.window(group_by=table.unit, order_by=[table.at, table.id])
+    """A unit's events as they happened; where rows have no id, those of the same moment by their names."""
+    return ibis.window(group_by=table.unit, order_by=[table.at, table.id, table.name])
 
 
-def _so_far(table: ir.Table) -> ibis.expr.builders.WindowBuilder:
-    return ibis.window(group_by=table.unit, order_by=[table.at, table.id], preceding=None, following=0)
+def _so_far(table: ir.Table, *then_by: ir.Value) -> ibis.expr.builders.WindowBuilder:
+    order = [table.at, table.id, table.name, *then_by]
+    return ibis.window(group_by=table.unit, order_by=order, preceding=None, following=0)
 
 
 def _joined(firsts: ir.Table, others: list[ir.Table]) -> ir.Table:

@@ -24,3 +24,25 @@ def test_every_kind_of_metric_that_is_counted_from_events_is_tried():
     assert {name for name, kind in KINDS.items() if kind.tally.stored} - tried <= {
         "p95"
     }  # which differs by its share alone
+
+
+@pytest.mark.parametrize("kinds", [{"funnel"}, {"median"}, set()])
+def test_a_plan_may_have_metrics_of_one_kind_or_none(kinds, duckdb, tmp_path):
+    chosen = [one for one in METRICS if one["definition"]["kind"] in kinds]
+    rows, asked = invented(5, 200), plan(metrics=chosen)
+    found = reduced(duckdb, read_lake(write(tmp_path, rows)), asked, UNTIL)
+    assert differences(found, cells(counted_event_by_event(asked, rows, UNTIL))) == []
+    assert bool(found) == bool(kinds)
+
+
+def test_without_ids_the_same_rows_come_to_the_same_in_whatever_order_they_stand(duckdb, tmp_path):
+    rows, asked = invented(7, 300), plan()
+    found = []
+    for place, order in enumerate((rows, rows[::-1])):
+        folder = tmp_path / str(place)
+        folder.mkdir()
+        lake = write(folder, order)
+        lake.write_text(lake.read_text().replace('id = "id"\n', ""))
+        found.append(reduced(duckdb, read_lake(lake), asked, UNTIL))
+    assert found[0]
+    assert differences(*found) == []
