@@ -5,7 +5,17 @@ import pytest
 from neat_verdict.core.metrics import KINDS
 from neat_verdict.reduction.lake import read_lake
 from tests.reduction.plans import METRICS, PLANS, plan
-from tests.reduction.worlds import HOUR, START, cells, counted_event_by_event, differences, invented, reduced, write
+from tests.reduction.worlds import (
+    HOUR,
+    START,
+    cells,
+    counted_event_by_event,
+    differences,
+    invented,
+    reduced,
+    row,
+    write,
+)
 
 UNTIL = START + 15 * 24 * HOUR
 
@@ -36,8 +46,11 @@ def test_a_plan_may_have_metrics_of_one_kind_or_none(kinds, duckdb, tmp_path):
 
 
 def test_without_ids_the_same_rows_come_to_the_same_in_whatever_order_they_stand(duckdb, tmp_path):
-    rows, asked = invented(7, 300), plan()
-    found = []
+    """Payments and refunds under a cap, steps, and what is the first, all at the same moment."""
+    rows = [row(f"u{n}", n, "exposure", n, variant="AB"[n % 2]) for n in range(40)]
+    rows += [row(f"u{n}", n + 1, name, n) for n in range(40) for name in ("search", "page_view")]
+    rows += [row(f"u{n}", n + 1, "booking_paid", n, price=price) for n in range(40) for price in (100.0, -60.0, 10.0)]
+    found, asked = [], plan()
     for place, order in enumerate((rows, rows[::-1])):
         folder = tmp_path / str(place)
         folder.mkdir()
