@@ -1,4 +1,4 @@
-"""An invented lake of any size, by DuckDB, and its reduction beside a plain group-by of the same columns.
+"""An invented lake of any size, by DuckDB, and its reduction against a plain group-by of the same columns.
 
 ``python -m bench.lake make FOLDER MILLIONS`` makes one by itself: events as Parquet, a file a day; ``python -m bench.lake duckdb
 FOLDER`` reduces it (``spark``, ``plain``).

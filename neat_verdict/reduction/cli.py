@@ -55,7 +55,7 @@ def _parser() -> argparse.ArgumentParser:
 
 
 def _reduce(given: argparse.Namespace, lake: Lake, client: Client) -> int:
-    # Engines take seconds to load, and their packages need not be there to be told how the command is called.
+    # Engines take seconds to load, and their packages need not be there for the help of the command.
     from neat_verdict.reduction.engines import engine_named
     from neat_verdict.reduction.reducing import expected, reduce_lake
     from neat_verdict.reduction.source import source_of

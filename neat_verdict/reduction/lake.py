@@ -52,7 +52,7 @@ class Lake:
 
 
 def read_lake(path: Path) -> Lake:
-    """The lake that a TOML file tells of. Raises InputError naming the part, what stands there and what is accepted."""
+    """The lake that a TOML file describes. Raises InputError naming the part, what stands there and what is accepted."""
     try:
         record = tomllib.loads(path.read_text(encoding="utf-8"))
     except OSError as problem:

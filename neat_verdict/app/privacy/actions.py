@@ -33,7 +33,7 @@ _NAMELESS = "(forgotten)"
 def forget_person(by: User, unit: str) -> Forgotten:
     """Erase what is kept of the person whose id it is, by all their ids; open experiments are counted without them.
 
-    What was decided with them keeps its sums, in which nobody can be told apart. The ids themselves are kept in one list, for
+    What was decided with them keeps its sums, in which nobody can be recognised. The ids themselves are kept in one list, for
     whoever keeps events elsewhere to erase them there. Raises InputError for what is no id, Conflict where a plan names one of
     the ids: people must be taken out of it by hand, with a reason.
     """
