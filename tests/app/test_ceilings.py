@@ -2,9 +2,10 @@
 
 import pytest
 
+from neat_verdict.app.analysis.actions import decide
 from neat_verdict.app.collect.events import rebuild
 from neat_verdict.app.collect.file_actions import digest_of, store_units
-from neat_verdict.app.experiments import ceilings
+from neat_verdict.app.experiments import actions, ceilings
 from neat_verdict.app.experiments.models import KeptValues, Tally
 from neat_verdict.app.experiments.queries import find, workspace
 from neat_verdict.app.people.keys import make_key
@@ -79,6 +80,20 @@ def test_values_beyond_the_ceiling_are_together_and_stay_so(machine, served):
     before = exact_sums()
     rebuild()
     assert exact_sums() == before
+
+
+def test_what_is_over_keeps_to_it_too_when_it_is_counted_by_other_properties(machine, analyst, served):
+    place = workspace()
+    place.segments = []
+    place.save()
+    machine.collect(*visits(TOWNS))
+    actions.end(analyst, served.key)
+    decide(analyst, find(served.key), "A", "enough", "")
+    assert by_segment(served) == {"": 13}
+    place.segments = [["town"]]
+    place.save()
+    rebuild(decided_too=True)
+    assert by_segment(served) == {"": 13, "town=Ford": 5, "town=Quay": 4, "town=(other)": 4}
 
 
 def test_it_is_said_which_property_and_how_many_values(machine, served):

@@ -19,8 +19,9 @@ from neat_verdict.app.collect import store
 from neat_verdict.app.collect.batch import OF_A_VARIANT, OTHER_ID, Sent
 from neat_verdict.app.collect.models import BusyUnit, Event
 from neat_verdict.app.collect.recount import HOUR, Arrivals, Exposure, Sums, UnitState, grouped, person_states
-from neat_verdict.app.experiments.ceilings import tallied_as
+from neat_verdict.app.experiments.ceilings import keep_to_ceiling, tallied_as
 from neat_verdict.app.experiments.exact_tallies import RoundChanges, change_tallies, clear_tallies
+from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import workspace
 from neat_verdict.app.experiments.stamps import data_changed
 from neat_verdict.app.traffic.enrolments import (
@@ -354,6 +355,9 @@ def _count_again(chosen: ServedByKey) -> int:
         persons = {ids for ids in ids_by_unit(block).values() if done.isdisjoint(ids)}
         done.update(unit for ids in persons if len(ids) > 1 for unit in ids)
         counted += len(recount(persons, chosen, ()))
+    # By other properties than before, of experiments that the scheduler reads no more too.
+    for row in Experiment.objects.filter(pk__in=list(chosen.by_id)):
+        keep_to_ceiling(row)
     return counted
 
 

@@ -5,21 +5,25 @@ Decided once a round, when there are more, and kept: so it is the same whatever 
 
 from __future__ import annotations
 
+import json
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
+from datetime import date
 from itertools import zip_longest
 from typing import Any
 
 from django.db import transaction
-from django.db.models import Sum
+from django.db.models import QuerySet, Sum
 
 from neat_verdict.app.experiments.exact_tallies import as_floats
 from neat_verdict.app.experiments.models import Experiment, KeptValues, Tally
 from neat_verdict.app.experiments.stamps import data_changed
+from neat_verdict.app.sql import IN, run_many
 from neat_verdict.core.metrics import ALL_COLUMNS
 from neat_verdict.core.traffic import other_segment
 
 MAX_VALUES = 200  # of a property, or of several together, that are tallied apart. The house's limit, no source
+_Place = tuple[int, int, date]  # variant, metric, day
 # By the names of a property or several: the segments that stay.
 Kept = Mapping[tuple[str, ...], frozenset[str]]
 _OF_OTHER_KINDS = "#@~"  # segments by epoch, by version of the page, by line of a rollout
@@ -43,28 +47,39 @@ def kept_values(experiment: Experiment) -> dict[tuple[str, ...], frozenset[str]]
     return {tuple(line.names): frozenset(line.segments) for line in lines}
 
 
-@transaction.atomic
 def keep_to_ceiling(experiment: Experiment) -> list[KeptValues]:
-    """Decide for each property that has more values than `MAX_VALUES` which of them stay, and put the others together."""
-    variants = list(experiment.variants.values_list("pk", flat=True))
-    mine = Tally.objects.filter(variant__in=variants, round=experiment.round)
+    """Decide for each property that has more values than `MAX_VALUES` which of them stay, and put the others together. Where none
+    has, nothing is written and nobody waits."""
+    return _decide(experiment) if _too_many(experiment) else []
+
+
+def _too_many(experiment: Experiment) -> dict[tuple[str, ...], dict[str, int]]:
+    """Units by segment, of each property with more values than are kept apart of which it is not decided who stays."""
     units: dict[tuple[str, ...], dict[str, int]] = defaultdict(dict)
-    counted_by = mine.exclude(segment="").values_list("segment", "metric").annotate(Sum("units"))
-    for segment, _metric, count in counted_by:
+    mine = Tally.objects.filter(variant__experiment=experiment, round=experiment.round).exclude(segment="")
+    for segment, _metric, count in mine.values_list("segment", "metric").annotate(Sum("units")):
         if "=" in segment and segment[0] not in _OF_OTHER_KINDS:
             counted = units[names_of(segment)]
             counted[segment] = max(counted.get(segment, 0), count)
-    known = kept_values(experiment)
+    decided = {tuple(line) for line in _lines(experiment).values_list("names", flat=True)}
+    return {names: counted for names, counted in units.items() if len(counted) > MAX_VALUES and names not in decided}
+
+
+def _lines(experiment: Experiment) -> QuerySet[KeptValues]:
+    return KeptValues.objects.filter(experiment=experiment, round=experiment.round)
+
+
+@transaction.atomic
+def _decide(experiment: Experiment) -> list[KeptValues]:
+    variants = list(experiment.variants.values_list("pk", flat=True))
     result = []
-    for names, counted in sorted(units.items()):
-        if names in known or len(counted) <= MAX_VALUES:
-            continue
+    for names, counted in sorted(_too_many(experiment).items()):
         stay = sorted(counted, key=lambda segment: (-counted[segment], segment))[:MAX_VALUES]
-        result.append(
-            KeptValues.objects.create(
-                experiment=experiment, round=experiment.round, names=list(names), segments=stay, seen=len(counted)
-            )
+        line = KeptValues(
+            experiment=experiment, round=experiment.round, names=list(names), segments=stay, seen=len(counted)
         )
+        line.save()
+        result.append(line)
         _put_together(experiment, variants, names, set(counted).difference(stay))
     if result:
         data_changed({experiment.pk})
@@ -73,22 +88,21 @@ def keep_to_ceiling(experiment: Experiment) -> list[KeptValues]:
 
 def _put_together(experiment: Experiment, variants: Sequence[int], names: Sequence[str], gone: Iterable[str]) -> None:
     tallyings = {use.metric_id: use.tallying for use in experiment.metrics.all()}
-    dropped, sums, exact = [], {}, {}  # type: ignore[var-annotated]
-    wanted = set(gone)
+    wanted, dropped = set(gone), []
+    sums: dict[_Place, dict[str, Any]] = {}
+    exact: dict[_Place, list[int | None]] = {}
     mine = Tally.objects.filter(variant__in=variants, round=experiment.round, segment__startswith=f"{names[0]}=")
-    for row in mine.iterator():
-        if row.segment not in wanted:
+    lines = mine.values_list("pk", "segment", "variant", "metric", "day", "exact", "steps", *_SUMS)
+    for number, segment, variant, metric, day, whole, steps, *figures in lines.iterator():
+        if segment not in wanted:
             continue
-        dropped.append(row.pk)
-        place = (row.variant_id, row.metric_id, row.day)
-        if row.exact is not None:
-            exact[place] = added(exact.get(place, ()), row.exact)
+        dropped.append(number)
+        place = (variant, metric, day)
+        if whole is not None:
+            exact[place] = added(exact.get(place, ()), whole)
         else:
-            sums[place] = added_sums(
-                sums.get(place), {**{name: getattr(row, name) for name in _SUMS}, "steps": row.steps}
-            )
-    for begin in range(0, len(dropped), 500):
-        Tally.objects.filter(pk__in=dropped[begin : begin + 500]).delete()
+            sums[place] = added_sums(sums.get(place), {**dict(zip(_SUMS, figures, strict=True)), "steps": steps})
+    run_many(f"DELETE FROM experiments_tally WHERE id {IN}", [(json.dumps(dropped),)])
     sums |= {place: {**as_floats(tallyings[place[1]], one), "exact": one} for place, one in exact.items()}
     Tally.objects.bulk_create(
         [
