@@ -12,13 +12,12 @@ from neat_verdict.core.checks import InputError
 from neat_verdict.reduction.batches import DayBatch
 from neat_verdict.reduction.engines import Engine
 from neat_verdict.reduction.plan import Plan
-from neat_verdict.reduction.source import HOUR, Source
+from neat_verdict.reduction.source import HOUR, Source, local_day
 from neat_verdict.reduction.tallies import EPOCH, tallies_of
-from neat_verdict.reduction.units import first_exposures, units_of
+from neat_verdict.reduction.units import exposures_shown, first_exposures, units_of
 
-OVERLAP = (
-    HOUR  # rows may show up in a lake so much later than they say they were received. The house's allowance, no source
-)
+# Rows may show up in a lake so much later than they say they were received. The house's allowance, no source.
+OVERLAP = HOUR
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,9 +47,11 @@ def reduce_lake(
         raise InputError("until", until, "must not lie before the start of the experiment")
     everybody = first_exposures(source, plan, until)
     firsts = engine.keep(everybody, "firsts")
-    chosen = _changed_days(engine, source, plan, firsts, until, since)
+    chosen = _changed_days(engine, source, plan, until, since)
+    if chosen is not None and not chosen:
+        return Reduction((), 0)
     if chosen is not None:
-        firsts = engine.keep(firsts.filter(firsts.day.isin(sorted(chosen))), "chosen") if chosen else firsts.limit(0)
+        firsts = engine.keep(firsts.filter(firsts.day.isin(sorted(chosen))), "chosen")
     units, columns = units_of(engine, source, plan, firsts, until)
     tallies = tallies_of(engine, engine.keep(units, "units"), columns, plan)
     days = {*tallies, *(day for day in known if chosen is None or (day - EPOCH).days in chosen)}
@@ -85,7 +86,7 @@ def expected(
 ) -> Expected:
     """What `reduce_lake` would do; nothing is counted but rows, units and days."""
     firsts = engine.keep(first_exposures(source, plan, until), "firsts")
-    chosen = _changed_days(engine, source, plan, firsts, until, since)
+    chosen = _changed_days(engine, source, plan, until, since)
     tables = [source.events] if source.lake.exposures is None else [source.events, source.exposures]
     counted = source.events.filter(source.events.name.isin(list(plan.event_names)))
     units, days = engine.rows(firsts.agg(units=firsts.count(), days=firsts.day.nunique()))[0]
@@ -100,17 +101,15 @@ def _count(engine: Engine, table: ir.Table) -> int:
     return int(engine.rows(table.agg(rows=table.count()))[0][0])
 
 
-def _changed_days(
-    engine: Engine, source: Source, plan: Plan, firsts: ir.Table, until: int, since: int | None
-) -> set[int] | None:
+def _changed_days(engine: Engine, source: Source, plan: Plan, until: int, since: int | None) -> set[int] | None:
     """The days, since 1970, of the units of which something came in or came due; None for all days."""
     if since is None or not source.knows_when_received:
         return None
     touched = _units_touched(source.exposures, since).union(_units_touched(source.events, since)).distinct()
-    now = firsts.semi_join(touched, "unit").select("day")
-    # A first exposure that came late takes its unit away from a later day.
-    before = first_exposures(source.received_until(since), plan, until).semi_join(touched, "unit").select("day")
-    return {int(day) for (day,) in engine.rows(now.union(before).distinct())}
+    # A first exposure that came late takes its unit from a later day, which is that of another of its exposures.
+    exposures = exposures_shown(source, plan, until).semi_join(touched, "unit")
+    days = exposures.select(day=local_day(exposures.at, plan.zone, plan.started, until)).distinct()
+    return {int(day) for (day,) in engine.rows(days)}
 
 
 def _units_touched(table: ir.Table, since: int) -> ir.Table:

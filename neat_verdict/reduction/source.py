@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from functools import reduce
 from operator import or_
@@ -40,11 +40,6 @@ class Source:
         return all(
             "received" in table.columns for table in (self.lake.events, self.lake.exposures) if table is not None
         )
-
-    def received_until(self, moment: int) -> Source:
-        """What of it had come in by a moment."""
-        exposures, events = (table.filter(table.received <= moment) for table in (self.exposures, self.events))
-        return replace(self, exposures=exposures, events=events)
 
     def property_of(self, table: ir.Table, name: str) -> ir.Column | None:
         """A property's column; None where the table has none."""

@@ -38,26 +38,35 @@ class Columns:
     steps: tuple[str, ...] = ()
 
 
+def exposures_shown(source: Source, plan: Plan, until: int) -> ir.Table:
+    """The exposures that count, of whoever they are, while the round runs."""
+    last = until if plan.ended is None else min(plan.ended, until)
+    return source.exposures.filter(
+        source.exposures.experiment == plan.experiment,
+        source.exposures.at.between(plan.started, last),
+        source.exposures.variant.isin(list(_positions(source, plan))),
+        ~source.exposures.forced,
+    )
+
+
+def _positions(source: Source, plan: Plan) -> dict[str, int]:
+    """The position of a variant by what stands for it, in small letters."""
+    letters = {letter.lower(): place for place, letter in enumerate(plan.letters)}
+    return letters | {
+        value: letters[letter.lower()] for value, letter in source.lake.variants.items() if letter.lower() in letters
+    }
+
+
 def first_exposures(source: Source, plan: Plan, until: int) -> ir.Table:
     """A row a unit: ``unit``, ``first_at``, ``position``, ``day`` (days since 1970), its segments, and ``exposures``, how many it
     has while the round runs; without those who are never counted."""
-    last = until if plan.ended is None else min(plan.ended, until)
-    letters = {letter.lower(): place for place, letter in enumerate(plan.letters)}
-    spelt = letters | {
-        value: letters[letter.lower()] for value, letter in source.lake.variants.items() if letter.lower() in letters
-    }
-    shown = source.exposures.filter(
-        source.exposures.experiment == plan.experiment,
-        source.exposures.at.between(plan.started, last),
-        source.exposures.variant.isin(list(spelt)),
-        ~source.exposures.forced,
-    )
+    shown = exposures_shown(source, plan, until)
     segments = segment_columns(source, shown, plan)
     lines = shown.select(
         unit=shown.unit,
         first_at=shown.at,
         id=shown.id,
-        position=shown.variant.cases(*spelt.items()).cast("int64"),
+        position=shown.variant.cases(*_positions(source, plan).items()).cast("int64"),
         never=never_counted(source, shown, plan),
         **segments,
     )
@@ -68,7 +77,7 @@ def first_exposures(source: Source, plan: Plan, until: int) -> ir.Table:
         exposures=lines.count().over(ibis.window(group_by=lines.unit)),
     )
     firsts = placed.filter(placed.place == 0, ~placed.never).drop("id", "place", "never")
-    return firsts.mutate(day=local_day(firsts.first_at, plan.zone, plan.started, last))
+    return firsts.mutate(day=local_day(firsts.first_at, plan.zone, plan.started, until))
 
 
 def units_of(

@@ -10,7 +10,7 @@ from neat_verdict.app.collect.models import Arrival, FileUnits
 from neat_verdict.app.collect.unit_files import hash_of_unit
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import LedgerEntry
-from neat_verdict.app.experiments.queries import find
+from neat_verdict.app.experiments.queries import find, workspace
 from neat_verdict.app.privacy.actions import erased_there, forget_person
 from neat_verdict.app.sources.models import Forgotten
 from neat_verdict.app.sources.queries import plan_record
@@ -106,6 +106,25 @@ def test_an_id_that_a_plan_names_is_taken_out_there_first(ask, analyst, served):
         409, "Named in the plan of Fare calendar (forced, or never counted); take the id out there first",
     )  # fmt: skip
     assert not Forgotten.objects.exists()
+
+
+def test_the_list_of_the_workspace_is_looked_at_too(ask, served):
+    place = workspace()
+    place.never_counted = {**place.never_counted, "units": [ANNA]}
+    place.save()
+    assert ask("post", "/forget/preview", {"unit": ANNA})[1]["named_in"] == ["new experiments (the workspace's list)"]
+    assert ask("post", "/forget", {"unit": ANNA})[0] == 409
+
+
+def test_a_plan_that_is_over_is_no_hindrance(machine, analyst, served):
+    both_come(machine)
+    actions.edit_experiment(
+        analyst, served.key, find(served.key).version, {"forced": {ANNA: "B", BERT: "B"}}, "to look"
+    )
+    actions.end(analyst, served.key)
+    decide(analyst, find(served.key), "A", "enough", "")
+    forget_person(analyst, ANNA)
+    assert find(served.key).forced == {BERT: "B"}
 
 
 def test_a_file_does_not_remember_them(analyst, metrics, running, tmp_path):

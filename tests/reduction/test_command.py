@@ -4,6 +4,7 @@ import email.message
 import hashlib
 import io
 import json
+import time
 import urllib.request
 from datetime import date
 from urllib.response import addinfourl
@@ -24,6 +25,7 @@ from neat_verdict.reduction import cli
 from neat_verdict.reduction.batches import SIGNATURE, DayBatch, cells_of, digest_of_cells, signature
 from neat_verdict.reduction.client import Client
 from neat_verdict.reduction.lake import read_lake
+from neat_verdict.reduction.reducing import OVERLAP
 from tests.app.conftest import PLAN, START, bring_in, daily
 from tests.reduction.worlds import HOUR, row, write
 
@@ -123,6 +125,19 @@ def test_a_first_exposure_that_comes_late_takes_its_unit_to_its_day(command, lak
         [row("v4", FIRST + 4, "exposure", 8, variant="A", experiment="fare-calendar", received=BEGAN + 10**12)],
         "late.parquet",
     )
+    assert command(lake)[0] == 0
+    found = {place: sums for place, sums in sums_of(running).items() if place[2] == ""}
+    assert found == {("2026-03-02", "A", ""): (2, 1), ("2026-03-02", "B", ""): (1, 1), ("2026-03-03", "A", ""): (1, 0)}
+
+
+def test_a_late_exposure_that_says_it_was_received_before_the_last_run_moves_its_unit_too(
+    command, lake, running, tmp_path, monkeypatch
+):
+    """It shows up in the lake within the overlap, and was in no count until now."""
+    command(lake)
+    received = int(time.time() * 1000) - OVERLAP // 2
+    late = row("v4", FIRST + 4, "exposure", 8, variant="A", experiment="fare-calendar", received=received)
+    write(tmp_path, [late], "late.parquet")
     assert command(lake)[0] == 0
     found = {place: sums for place, sums in sums_of(running).items() if place[2] == ""}
     assert found == {("2026-03-02", "A", ""): (2, 1), ("2026-03-02", "B", ""): (1, 1), ("2026-03-03", "A", ""): (1, 0)}

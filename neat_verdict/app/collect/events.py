@@ -226,11 +226,15 @@ def _apply(
 def take_out(units: Collection[str]) -> set[int]:
     """Take units out of what is counted of open experiments; returns which these were. Their events and enrolments stay for the
     caller to erase, within the same transaction."""
-    open_ones = served().open_ones
-    present = enrolments_of(units)
-    mine = [row for row in present if row.round == getattr(open_ones.by_id.get(row.experiment_id), "round", None)]
-    _apply([(row.unit, row.experiment_id, None) for row in mine], open_ones, mine)
+    mine = in_open_rounds(units)
+    _apply([(row.unit, row.experiment_id, None) for row in mine], served().open_ones, mine)
     return {row.experiment_id for row in mine}
+
+
+def in_open_rounds(units: Collection[str]) -> list[Enrolled]:
+    """In which rounds that are still counted units are."""
+    rounds = {experiment.id: experiment.round for experiment in served().open_ones.values()}
+    return [row for row in enrolments_of(units) if rounds.get(row.experiment_id) == row.round]
 
 
 def count_again(units: Collection[str]) -> None:

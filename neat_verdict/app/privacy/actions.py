@@ -18,7 +18,7 @@ from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
-from neat_verdict.app.privacy.queries import known_of
+from neat_verdict.app.privacy.queries import known_of, naming
 from neat_verdict.app.site.models import PageUse
 from neat_verdict.app.sources.models import Forgotten
 from neat_verdict.app.traffic.enrolments import linked_with
@@ -48,6 +48,11 @@ def forget_person(by: User, unit: str) -> Forgotten:
     in_all = set(Enrolment.objects.filter(unit__in=ids).values_list("experiment", flat=True))
     counted = take_out(ids)
     _erase(ids, others)
+    for experiment in naming(ids):  # those that are over: nobody could change them any more
+        experiment.forced = {unit: letter for unit, letter in experiment.forced.items() if unit not in ids}
+        never = experiment.never_counted
+        experiment.never_counted = {**never, "units": [unit for unit in never["units"] if unit not in ids]}
+        experiment.save(update_fields=["forced", "never_counted"])
     count_again(others)
     for experiment in Experiment.objects.filter(pk__in=in_all):
         again = (
