@@ -3,7 +3,7 @@ import { ChoiceField } from "../../parts/fields";
 import { useEditing } from "../editing";
 
 const SOURCES = [
-  { value: "files", label: "Your own system assigns; counts come in files, or from where the data live" },
+  { value: "files", label: "Your own system assigns; counts are brought in" },
   { value: "events", label: "Neat Verdict assigns; the site sends events" },
 ] as const;
 const UNITS = [
@@ -39,8 +39,8 @@ export function Source() {
       </div>
       {!served && (
         <p className="quiet mt-1 text-sm">
-          Give every visitor one variant by chance, in the shares below, at the same time, and bring the daily counts in
-          on the Watch sheet.
+          Give every visitor one variant by chance, in the shares below, at the same time, and bring the counts in on
+          the Watch sheet, or have them counted where the data live.
         </p>
       )}
       {served && experiment.assignment_unit === "request" && (
