@@ -10,7 +10,6 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.text.format import plural
 from neat_verdict.reduction.client import Client, Refused
 from neat_verdict.reduction.lake import Lake, read_lake
 
@@ -45,7 +44,7 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument(
         "experiment", nargs="*", help="keys of experiments; all whose own system assigns if none is given"
     )
-    command.add_argument("--engine", default="duckdb", help="duckdb (the default) or spark")
+    command.add_argument("--engine", help="duckdb or spark, if another than the lake’s file names")
     command.add_argument(
         "--all", action="store_true", help="count every day, not only those that something came in for"
     )
@@ -55,44 +54,39 @@ def _parser() -> argparse.ArgumentParser:
 
 
 def _reduce(given: argparse.Namespace, lake: Lake, client: Client) -> int:
-    # Engines take seconds to load, and their packages need not be there for the help of the command.
-    from neat_verdict.reduction.engines import engine_named
-    from neat_verdict.reduction.reducing import expected, reduce_lake
-    from neat_verdict.reduction.source import source_of
-
     experiments = given.experiment or client.experiments()
     if not experiments:
         print("No experiment takes counts from where the data live.")
         return 0
+    if given.dry_run:
+        return _expect(given, lake, client, experiments)
+    # Engines take seconds to load, and their packages need not be there for the help of the command.
+    from neat_verdict.reduction.runs import count_lake
+
     failed = 0
-    with engine_named(given.engine) as engine:
+    options = {"engine": given.engine or "", "everything": given.all}
+    for counted in count_lake(lake, client, experiments, hear=_progress, **options):
+        if counted.problem:
+            failed += 1
+            print(f"neat-verdict: {counted}", file=sys.stderr)
+        else:
+            print(counted)
+    return 1 if failed else 0
+
+
+def _expect(given: argparse.Namespace, lake: Lake, client: Client, experiments: Sequence[str]) -> int:
+    from neat_verdict.reduction.engines import engine_named
+    from neat_verdict.reduction.reducing import expected
+    from neat_verdict.reduction.source import source_of
+
+    failed = 0
+    with engine_named(given.engine or lake.engine, lake.database) as engine:
         source = source_of(engine, lake)
         for name in experiments:
             try:
-                asked = client.plan(name)
-                began, until = time.monotonic(), int(time.time() * 1000)
+                asked, until = client.plan(name), int(time.time() * 1000)
                 since = None if given.all else asked.since
-                if given.dry_run:
-                    print(f"{name}: {expected(engine, source, asked.plan, until, since=since, explain=given.explain)}")
-                    continue
-                known = [*asked.known, *asked.days_of_other_plans]
-                found = reduce_lake(engine, source, asked.plan, until, since=since, known=known)
-                due = [batch for batch in found.batches if asked.known.get(batch.day) != batch.digest]
-                for number, batch in enumerate(due, 1):
-                    client.send(batch)
-                    _progress(f"{name}: {number} of {plural(len(due), 'day')} sent")
-                seconds = time.monotonic() - began
-                client.end(
-                    name,
-                    plan=asked.plan.digest,
-                    engine=engine.title,
-                    until=until,
-                    days=[batch.day.isoformat() for batch in found.batches],
-                    changed=len(due),
-                    seconds=round(seconds, 3),
-                )
-                counted = f"{plural(len(found.batches), 'day')} with {found.units:,} units counted in {seconds:.1f} s"
-                print(f"{name}: {counted}; {len(due)} changed")
+                print(f"{name}: {expected(engine, source, asked.plan, until, since=since, explain=given.explain)}")
             except (InputError, Refused) as problem:
                 failed += 1
                 print(f"neat-verdict: {name}: {problem}", file=sys.stderr)

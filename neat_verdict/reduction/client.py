@@ -9,7 +9,7 @@ import urllib.request
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
-from typing import Any
+from typing import Any, Protocol
 
 from neat_verdict.reduction.batches import SIGNATURE, DayBatch, signature
 from neat_verdict.reduction.plan import Plan, plan_of
@@ -31,6 +31,28 @@ class Asked:
     days_of_other_plans: frozenset[date]
 
 
+def asked_for(plan: Plan, days: Mapping[date, tuple[str, str]], since: int | None) -> Asked:
+    """What is to be counted, from the days that are there with the digests of their plans and of their cells."""
+    known = {day: digest for day, (of_plan, digest) in days.items() if of_plan == plan.digest}
+    return Asked(plan, known, since, frozenset(days.keys() - known.keys()))
+
+
+class Door(Protocol):
+    """How a reduction reaches the application. Each raises `Refused`, or InputError, where it does not go on."""
+
+    def experiments(self) -> list[str]:
+        """Keys of the experiments that may be reduced."""
+
+    def plan(self, experiment: str) -> Asked:
+        """What is to be counted of an experiment, and what is there."""
+
+    def send(self, batch: DayBatch) -> bool:
+        """Hand a day over; returns whether it changed anything."""
+
+    def end(self, experiment: str, **run: Any) -> None:
+        """Say that all days of a run are there."""
+
+
 @dataclass(frozen=True, slots=True)
 class Client:
     """The application at an address, asked with a server's key."""
@@ -45,9 +67,8 @@ class Client:
     def plan(self, experiment: str) -> Asked:
         """What is to be counted of an experiment, and what is there."""
         sent = self._ask("GET", f"/reductions/{experiment}")
-        days = {date.fromisoformat(one["day"]): one for one in sent["days"]}
-        known = {day: one["digest"] for day, one in days.items() if one["plan"] == sent["digest"]}
-        return Asked(plan_of(sent["plan"]), known, sent["since"], frozenset(days.keys() - known.keys()))
+        days = {date.fromisoformat(one["day"]): (one["plan"], one["digest"]) for one in sent["days"]}
+        return asked_for(plan_of(sent["plan"]), days, sent["since"])
 
     def send(self, batch: DayBatch) -> bool:
         """Send a day; returns whether it changed anything."""
@@ -57,7 +78,7 @@ class Client:
 
     def end(self, experiment: str, **run: Any) -> None:
         """Say that all days of a run are there."""
-        self._ask("POST", f"/reductions/{experiment}/runs", json.dumps(run).encode())
+        self._ask("POST", f"/reductions/{experiment}/runs", json.dumps(run, default=date.isoformat).encode())
 
     def _ask(self, method: str, path: str, body: bytes | None = None, headers: Mapping[str, str] | None = None) -> Any:
         request = urllib.request.Request(f"{self.url.rstrip('/')}/api/v1{path}", data=body, method=method)

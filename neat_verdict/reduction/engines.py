@@ -19,6 +19,7 @@ from neat_verdict.core.checks import InputError
 from neat_verdict.reduction.lake import Table
 
 MEMORY = "3GB"
+_ATTACHED = "lake"
 
 
 class Engine(ABC):
@@ -49,7 +50,7 @@ class DuckDB(Engine):
 
     name, title = "duckdb", "DuckDB"
 
-    def __init__(self, place: Path, *, memory: str = MEMORY, threads: int | None = None) -> None:
+    def __init__(self, place: Path, database: str = "", *, memory: str = MEMORY, threads: int | None = None) -> None:
         self._backend = ibis.duckdb.connect(
             memory_limit=memory,
             threads=threads or os.cpu_count() or 1,
@@ -58,12 +59,19 @@ class DuckDB(Engine):
             preserve_insertion_order="false",
         )
         self._backend.raw_sql("SET TimeZone = 'UTC'")
+        self._of_tables = _ATTACHED if database else "memory"
+        if database:
+            try:
+                self._backend.attach(database, _ATTACHED, read_only=True)
+            except duckdb.Error as problem:
+                raise InputError("database", database, f"cannot be read: {_first_line(problem)}") from problem
 
     def read(self, table: Table) -> ir.Table:
         try:
             if table.path:
                 return self._backend.read_parquet(table.path, union_by_name=True, hive_partitioning=True)
-            return self._backend.table(table.table)
+            schema, _, name = table.table.rpartition(".")
+            return self._backend.table(name, database=(self._of_tables, schema or "main"))
         except (duckdb.Error, IbisError) as problem:
             raise InputError("lake", table.place, f"cannot be read: {_first_line(problem)}") from problem
 
@@ -88,8 +96,11 @@ class Spark(Engine):
 
     name, title = "spark", "Spark"
 
-    def __init__(self, place: Path) -> None:
+    def __init__(self, place: Path, database: str = "") -> None:
         from pyspark.sql import SparkSession
+
+        if database:
+            raise InputError("database", database, "must be left out: Spark names tables by its own catalogs")
 
         builder = SparkSession.builder.appName("neat-verdict reduce")
         if "MASTER" not in os.environ and not os.environ.get("SPARK_CONF_DIR"):
@@ -143,14 +154,16 @@ ENGINES: dict[str, type[DuckDB] | type[Spark]] = {engine.name: engine for engine
 
 
 @contextmanager
-def engine_named(name: str) -> Iterator[DuckDB | Spark]:
-    """An engine for a while, with a folder for what does not fit into memory. Raises InputError for a name that none has, or for
-    one whose packages are not installed."""
+def engine_named(name: str, database: str = "") -> Iterator[DuckDB | Spark]:
+    """An engine for a while, with a folder for what does not fit into memory, and with the tables of a database.
+
+    Raises InputError for a name that none has, for one whose packages are not installed, or for a database that cannot be read.
+    """
     if name not in ENGINES:
         raise InputError("engine", name, f"must be {' or '.join(ENGINES)}")
     with tempfile.TemporaryDirectory(prefix="neat-verdict-") as place:
         try:
-            engine = ENGINES[name](Path(place))
+            engine = ENGINES[name](Path(place), database)
         except ImportError as problem:
             raise InputError(
                 "engine", name, f"is not installed: {problem}; install requirements/{name}.txt"

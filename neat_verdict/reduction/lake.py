@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import re
 import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass, field
@@ -11,11 +13,13 @@ from typing import Any
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.metrics import EXPOSURE
 
+ENGINE = "duckdb"
 REQUIRED = ("unit", "at")
 _OF_EVENTS = ("event",)
 _OF_EXPOSURES = ("experiment", "variant")
 OPTIONAL = ("id", "received", "forced")
 _KNOWN = (*REQUIRED, *_OF_EVENTS, *_OF_EXPOSURES, *OPTIONAL)
+_VARIABLE = re.compile(r"\$\{(\w+)\}")
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,10 +42,11 @@ class Table:
 
 @dataclass(frozen=True, slots=True)
 class Lake:
-    """Events, and exposures where these have a table of their own.
+    """Events, and exposures where these have a table of their own; by which ``engine`` they are counted if no other is asked for,
+    and the ``database`` that tables are in, where it is a file of the engine's.
 
-    ``properties`` are columns by the names that metrics, audiences and segments call them by; those not listed have their own
-    name. ``variants`` are the values that stand for letters, in small letters.
+    ``properties`` are columns by the names that metrics, audiences and segments call them by; those not listed, and without a
+    role, have their own name. ``variants`` are the values that stand for letters, in small letters.
     """
 
     events: Table
@@ -49,18 +54,22 @@ class Lake:
     exposure: str = EXPOSURE
     properties: Mapping[str, str] = field(default_factory=dict)
     variants: Mapping[str, str] = field(default_factory=dict)
+    engine: str = ENGINE
+    database: str = ""
 
 
 def read_lake(path: Path) -> Lake:
-    """The lake that a TOML file describes. Raises InputError naming the part, what stands there and what is accepted."""
+    """The lake that a TOML file describes, in whose texts ``${NAME}`` stands for a variable of the environment. Raises InputError
+    naming the part, what stands there and what is accepted."""
     try:
         record = tomllib.loads(path.read_text(encoding="utf-8"))
     except OSError as problem:
         raise InputError("lake", str(path), f"cannot be read: {problem.strerror}") from problem
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as problem:
         raise InputError("lake", path.name, f"must be TOML: {problem}") from problem
-    known = ("events", "exposures", "exposure", "properties", "variants")
+    known = ("events", "exposures", "exposure", "properties", "variants", "engine", "database")
     _refuse_unknown("lake", record, known)
+    record = {name: _filled(part, name) for name, part in record.items()}
     if not isinstance(record.get("events"), dict):
         raise InputError("events", "missing", "must say where events are and how their columns are called")
     own = record.get("exposures")
@@ -73,7 +82,26 @@ def read_lake(path: Path) -> Lake:
         exposure=str(record.get("exposure", EXPOSURE)),
         properties=_names(record, "properties"),
         variants={value.lower(): letter for value, letter in _names(record, "variants").items()},
+        engine=str(record.get("engine", ENGINE)),
+        database=_place(str(record.get("database", "")), base),
     )
+
+
+def _filled(value: Any, path: str) -> Any:
+    """A value with what the environment has in place of ``${NAME}``."""
+    if isinstance(value, dict):
+        return {name: _filled(part, f"{path}.{name}") for name, part in value.items()}
+    if not isinstance(value, str):
+        return value
+    for name in _VARIABLE.findall(value):
+        if name not in os.environ:
+            raise InputError(path, f"${{{name}}}", "must be a variable that is set in the environment")
+    return _VARIABLE.sub(lambda found: os.environ[found[1]], value)
+
+
+def _place(path: str, base: Path) -> str:
+    """A path as from where the file is that names it."""
+    return path if "://" in path or not path else str(base / path)
 
 
 def _table(record: Mapping[str, Any], name: str, base: Path, needed: tuple[str, ...]) -> Table:
@@ -87,7 +115,7 @@ def _table(record: Mapping[str, Any], name: str, base: Path, needed: tuple[str, 
     for role in (*REQUIRED, *needed):
         if role not in columns:
             raise InputError(f"{name}.{role}", "missing", "must name the column")
-    return Table(path if "://" in path or not path else str(base / path), table, columns)
+    return Table(_place(path, base), table, columns)
 
 
 def _names(record: Mapping[str, Any], part: str) -> dict[str, str]:

@@ -11,6 +11,7 @@ from ibis.expr import types as ir
 from neat_verdict.core.checks import InputError
 from neat_verdict.reduction.batches import DayBatch
 from neat_verdict.reduction.engines import Engine
+from neat_verdict.reduction.lake import Lake
 from neat_verdict.reduction.plan import Plan
 from neat_verdict.reduction.source import HOUR, Source, local_day
 from neat_verdict.reduction.tallies import EPOCH, tallies_of
@@ -87,14 +88,22 @@ def expected(
     """What `reduce_lake` would do; nothing is counted but rows, units and days."""
     firsts = engine.keep(first_exposures(source, plan, until), "firsts")
     chosen = _changed_days(engine, source, plan, until, since)
-    tables = [source.events] if source.lake.exposures is None else [source.events, source.exposures]
     counted = source.events.filter(source.events.name.isin(list(plan.event_names)))
     units, days = engine.rows(firsts.agg(units=firsts.count(), days=firsts.day.nunique()))[0]
     explained = engine.explained(units_of(engine, source, plan, firsts, until)[0]) if explain else ""
     return Expected(
-        sum(_count(engine, table) for table in tables),
-        _count(engine, counted), int(units), int(days), None if chosen is None else len(chosen), explained,
-    )  # fmt: skip
+        rows=rows_of(engine, source.lake),
+        events=_count(engine, counted),
+        units=int(units),
+        days=int(days),
+        changed=None if chosen is None else len(chosen),
+        explained=explained,
+    )
+
+
+def rows_of(engine: Engine, lake: Lake) -> int:
+    """How many rows a lake has, whatever is in them."""
+    return sum(_count(engine, engine.read(table)) for table in (lake.events, lake.exposures) if table is not None)
 
 
 def _count(engine: Engine, table: ir.Table) -> int:

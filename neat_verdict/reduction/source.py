@@ -41,8 +41,16 @@ class Source:
             "received" in table.columns for table in (self.lake.events, self.lake.exposures) if table is not None
         )
 
+    @property
+    def _with_a_role(self) -> set[str]:
+        tables = (self.lake.events, self.lake.exposures)
+        return {column for table in tables if table is not None for column in table.columns.values()}
+
     def property_of(self, table: ir.Table, name: str) -> ir.Column | None:
         """A property's column; None where the table has none."""
+        # A segment may be called as the column of the ids is; that a lake means by it only where it says so.
+        if name not in self.lake.properties and name in self._with_a_role:
+            return None
         column = f"p_{self.lake.properties.get(name, name)}"
         return table[column] if column in table.columns else None
 

@@ -352,6 +352,10 @@ TABLE = {
     "list_forgotten": (WRITE, 200, plain()),
     "download_forgotten": (WRITE, 200, plain()),
     "note_erased": (WRITE, 200, lambda w: ({"number": w.forgotten}, {})),
+    "list_lakes": (WRITE, 200, plain()),
+    # What is allowed is refused for a reason of its own: there is no such lake, which nobody else hears.
+    "schedule_lake": (WRITE, 422, lambda w: ({"name": "nowhere"}, {"every": "day", "hour": 4})),
+    "count_lake": (WRITE, 422, lambda w: ({"name": "nowhere"}, {})),
     "list_reductions": (MACHINE, 200, plain()),
     "get_reduction_plan": (MACHINE, 200, of("won")),
     "take_reduced_day": (MACHINE, 422, of("won")),  # without a signature

@@ -14,6 +14,7 @@ from neat_verdict.app.analysis.docket import DECIDED_SHOWN
 from neat_verdict.app.demo.seeding import seed
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.http.downloads import plain_cell
+from neat_verdict.app.sources.models import LakeRun
 from neat_verdict.app.standins.models import Letter
 from neat_verdict.app.traffic.epochs import worked_out
 from neat_verdict.app.traffic.models import Epoch
@@ -202,9 +203,10 @@ def test_a_stakeholder_reads_the_report(won, stakeholder):
 
 
 @pytest.mark.parametrize("day", [date(2026, 3, 25), date(2026, 3, 29)])
-def test_the_demo_shows_each_kind_whatever_the_day_and_is_made_once(day):
+def test_the_demo_shows_each_kind_whatever_the_day_and_is_made_once(day, settings, tmp_path):
+    settings.LAKES = tmp_path
     with clock.at(datetime.combine(day, time(12), tzinfo=UTC)):
-        assert seed(day) == 35
+        assert seed(day) == 36
         assert seed(day) == 0
     mona = Experiment.objects.first().owner
     rows = {row["name"]: row for row in Json(mona)("get", "/docket")[1]["rows"]}
@@ -230,6 +232,8 @@ def test_the_demo_shows_each_kind_whatever_the_day_and_is_made_once(day):
     assert Letter.objects.count() == 0  # outside the demo no mail goes to the stand-in
     assert sum(row["group"] == "decided" for row in rows.values()) == DECIDED_SHOWN
     assert Experiment.objects.filter(state="decided").count() == 13
+    assert LakeRun.objects.get().state == "done"
+    assert rows["Pictures in the list of sailings"]["group"] == "collecting"
     assert rows["Autumn poster towns"]["verdict"] == "keep_on"
     assert rows["Summer brochure towns"]["group"] == "decided"
 

@@ -19,6 +19,7 @@ from neat_verdict.app.analysis.schemas import DailyOut, EvidenceOut, ReadingOut
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import today
 from neat_verdict.app.experiments.tallies import Counts
+from neat_verdict.app.sources.freshness import data_until
 from neat_verdict.core.text.format import format_count, plural
 from neat_verdict.core.variants import LETTERS
 
@@ -61,6 +62,7 @@ def evidence_of(analysis: Analysis) -> EvidenceOut:
         capped=capped(analysis),
         rounds=rounds(analysis),
         partial_day=_partial_day(analysis),
+        data_until=data_until(analysis.experiment),
     )
 
 

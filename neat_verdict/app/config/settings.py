@@ -118,6 +118,8 @@ STORAGES = {
 # Names under assets/ carry a hash of what is in them.
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^/static/assets/"
 MEDIA_ROOT = DATA / "media"
+# Files that say where lakes are, which the application counts (`app.sources.lakes`).
+LAKES = Path(os.environ.get("NEAT_VERDICT_LAKES", DATA / "lakes"))
 # Notices go out by mail where a server is named; in the demo into a mailbox that can be looked at.
 EMAIL_HOST = os.environ.get("NEAT_VERDICT_MAIL_HOST", "")
 EMAIL_PORT = int(os.environ.get("NEAT_VERDICT_MAIL_PORT", "25"))

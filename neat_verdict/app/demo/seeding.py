@@ -40,8 +40,11 @@ from neat_verdict.app.people.models import User
 from neat_verdict.app.planning.actions import forecast
 from neat_verdict.app.site.models import PageUse
 from neat_verdict.app.site.page_use import OutlineIn, follows, keep_outline
+from neat_verdict.app.sources.lakes import folder as lakes_folder
+from neat_verdict.app.sources.running import count, make_run, set_schedule
 from neat_verdict.app.standins.crowd import HOURS, Assigned, Truth, visits_of
 from neat_verdict.app.standins.habits import HABITS, habit_of
+from neat_verdict.app.standins.lake import Visits, write_lake
 from neat_verdict.app.standins.models import SiteKey
 from neat_verdict.app.standins.second_counter import second_count
 from neat_verdict.app.traffic.models import Enrolment
@@ -87,6 +90,9 @@ def seed(today: date) -> int:
     for key in HABITS:
         _use_the_page(key)
     _note_changes(people["mona"], today)
+    for story in STORIES:
+        if story.lake:
+            _count_lake(story, people["mona"], today)
     tell_of_regions(people, today, _moment)
     tick()
     while send_mails():
@@ -116,6 +122,19 @@ def _use_the_page(key: str) -> None:
                 experiment,
                 OutlineIn.model_validate({**outline, "variant": letter, "device": device, "elements": elements}),
             )
+
+
+def _count_lake(story: Story, by: User, today: date) -> None:
+    """Its own system assigned and kept what visitors did, for so many days; each night that is counted."""
+    experiment, first = find(slugify(story.name)), today - timedelta(days=story.days_in)
+    with clock.at(_moment(first, 0)):
+        actions.start(by, experiment.key, first)
+    folder = lakes_folder()
+    folder.mkdir(parents=True, exist_ok=True)
+    a_day = experiment.audience_per_day or 0
+    write_lake(folder, story.lake, Visits(experiment.key, _moment(first, 0), story.days_in + 1, a_day, clock.now()))
+    schedule = set_schedule(by, story.lake, "day", 4)
+    count(make_run(schedule.by, story.lake, planned=True))
 
 
 def _note_changes(by: User, today: date) -> None:

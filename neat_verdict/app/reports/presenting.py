@@ -25,6 +25,7 @@ from neat_verdict.app.reports.models import ReportLink
 from neat_verdict.app.reports.queries import path_of
 from neat_verdict.app.reports.region_reports import region_report
 from neat_verdict.app.reports.schemas import AnyReport, LinkKind, LinkOut, RegionReportOut, ReportOut
+from neat_verdict.app.sources.freshness import data_until
 from neat_verdict.app.traffic.wording import rollout_in_words
 from neat_verdict.core.verdicts import VERDICTS
 
@@ -50,6 +51,7 @@ def report(experiment: Experiment) -> ReportOut:
         state=experiment.state,
         verdict_name=VERDICTS[reading.verdict].title,
         date_line=story.date_line(experiment),
+        data_until=data_until(experiment),
         rule_line=story.rule_line(experiment),
         hypothesis=hypothesis(experiment),
         because=experiment.because,

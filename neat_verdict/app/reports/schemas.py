@@ -41,6 +41,7 @@ class ReportOut(Schema):
     state: str
     verdict_name: str
     date_line: str
+    data_until: str
     rule_line: str
     hypothesis: str
     because: str

@@ -9,6 +9,7 @@ from datetime import date
 from typing import Any
 
 from django.db import transaction
+from django.db.models import F
 
 from neat_verdict.app.collect.actions import open_for_data
 from neat_verdict.app.collect.file_units import drop_units
@@ -21,9 +22,9 @@ from neat_verdict.app.experiments.queries import find as find_experiment
 from neat_verdict.app.experiments.stamps import data_changed
 from neat_verdict.app.experiments.tallies import columns_of, figures_of
 from neat_verdict.app.http.problems import Conflict
-from neat_verdict.app.people.models import MachineKey
-from neat_verdict.app.sources.models import ReducedDay, ReductionRun
-from neat_verdict.app.sources.queries import days_known, plan_record
+from neat_verdict.app.people.models import MachineKey, User
+from neat_verdict.app.sources.models import LakeRun, ReducedDay, ReductionRun
+from neat_verdict.app.sources.queries import counted_elsewhere, days_known, plan_record
 from neat_verdict.core.checks import InputError, check_day
 from neat_verdict.core.metrics import ALL_COLUMNS
 from neat_verdict.core.text.format import plural
@@ -61,15 +62,20 @@ def read_batch(body: bytes) -> tuple[DayBatch, str]:
 
 
 @transaction.atomic
-def take_in_day(key: MachineKey, batch: DayBatch, digest: str) -> bool:
+def take_in_day(by: User, batch: DayBatch, digest: str, *, lake: str = "") -> bool:
     """Put a day's sums in place of what was there of the day; returns whether anything is another now.
 
-    Raises Conflict for a batch that was counted by another plan, or before one that is there; InputError for cells that cannot
-    be.
+    ``lake`` is that which the application counted, empty for a command from outside. Raises Conflict for a batch that was
+    counted by another plan, or before one that is there, or where another counts the experiment; InputError for cells that
+    cannot be.
     """
     experiment = find_experiment(batch.experiment)
     Experiment.objects.select_for_update().get(pk=experiment.pk)
-    open_for_data(key.made_by, experiment)
+    open_for_data(by, experiment)
+    if other := counted_elsewhere(experiment, lake):
+        raise Conflict(
+            f"{experiment.name} is counted by {other}; what this one does not have would be taken away by it"
+        )
     if digest != batch.digest:
         raise InputError("digest", digest[:40] or "missing", "is not that of the cells: the batch did not come whole")
     if (batch.round, batch.plan) != (experiment.round, digest_of(plan_record(experiment))):
@@ -87,7 +93,14 @@ def take_in_day(key: MachineKey, batch: DayBatch, digest: str) -> bool:
         experiment=experiment,
         round=batch.round,
         day=batch.day,
-        defaults={"plan": batch.plan, "digest": digest, "until": batch.until, "units": batch.units},
+        defaults={
+            "plan": batch.plan,
+            "digest": digest,
+            "until": batch.until,
+            "units": batch.units,
+            "lake": lake,
+            "changed": changed or (there is not None and there.changed),
+        },
     )
     return changed
 
@@ -183,10 +196,10 @@ def _write(experiment: Experiment, uses: Mapping[str, ExperimentMetric], batch: 
 
 
 @transaction.atomic
-def end_run(key: MachineKey, experiment: Experiment, sent: Mapping[str, Any]) -> ReductionRun:
+def end_run(by: User, experiment: Experiment, sent: Mapping[str, Any], of: MachineKey | LakeRun) -> ReductionRun:
     """Keep that a run came to its end, from which on only what comes in later need be looked at. Raises Conflict for a run by
     another plan, or while a day that it has is not there."""
-    open_for_data(key.made_by, experiment)
+    open_for_data(by, experiment)
     if sent["plan"] != digest_of(plan_record(experiment)):
         raise Conflict("What is counted of this experiment is another now; ask for the plan and count again")
     known = list(days_known(experiment))
@@ -194,16 +207,19 @@ def end_run(key: MachineKey, experiment: Experiment, sent: Mapping[str, Any]) ->
     if missing:
         raise Conflict(f"Counts of {min(missing)} are not there; send them first")
     units = sum(row.units for row in known)
+    differences = [[row.day.isoformat(), row.before, row.units] for row in known if row.changed]
     run = ReductionRun.objects.create(
-        experiment=experiment, round=experiment.round, key=key, plan=sent["plan"], engine=sent["engine"][:40], units=units,
-        until=sent["until"], days=len(sent["days"]), changed=sent["changed"], seconds=sent["seconds"],
+        experiment=experiment, round=experiment.round, plan=sent["plan"], engine=sent["engine"][:40], units=units,
+        until=sent["until"], days=len(sent["days"]), changed=sent["changed"], seconds=sent["seconds"], differences=differences,
+        **{"key" if isinstance(of, MachineKey) else "lake_run": of},
     )  # fmt: skip
+    ReducedDay.objects.filter(pk__in=[row.pk for row in known]).update(changed=False, before=F("units"))
     if run.changed:
         record(
             experiment,
-            key.made_by,
+            by,
             "import",
-            f"Counted where the data live, by {run.engine} with the key “{key.name}”: {plural(run.changed, 'day')} changed, "
+            f"Counted where the data live, by {run.engine} {run.counted_from}: {plural(run.changed, 'day')} changed, "
             f"{units:,} {experiment.unit_name} in all",
             plan=run.plan,
             until=run.until,

@@ -1,4 +1,4 @@
-"""What a reduction asks for and sends, from where the data live."""
+"""What a reduction asks for and sends, from where the data live; and the lakes that the application counts itself."""
 
 from __future__ import annotations
 
@@ -7,17 +7,24 @@ from typing import Any
 
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
-from ninja import Router
+from ninja import Router, Status
 
 from neat_verdict.app.experiments.queries import find as find_experiment
-from neat_verdict.app.people.auth import MachineAuth
+from neat_verdict.app.people.actions import require_editor
+from neat_verdict.app.people.auth import MachineAuth, person
 from neat_verdict.app.people.models import MachineKey
 from neat_verdict.app.sources.actions import end_run, read_batch, take_in_day
 from neat_verdict.app.sources.models import ReductionRun
+from neat_verdict.app.sources.presenting import lake_out, lakes_out, run_out
 from neat_verdict.app.sources.queries import days_known, last_run, plan_record, reducible
+from neat_verdict.app.sources.running import begin, set_schedule
 from neat_verdict.app.sources.schemas import (
     DayTakenOut,
     KnownDayOut,
+    LakeOut,
+    LakeRunOut,
+    LakeScheduleIn,
+    LakesOut,
     ReducibleOut,
     ReductionPlanOut,
     RunEndIn,
@@ -112,14 +119,33 @@ def take_day(request: HttpRequest, key: str) -> DayTakenOut:
     batch, digest = read_batch(request.body)
     if batch.experiment != key:
         raise InputError("experiment", batch.experiment[:80], f"must be {key}, as in the address")
-    return DayTakenOut(day=batch.day, changed=take_in_day(machine_key, batch, digest), units=batch.units)
+    return DayTakenOut(day=batch.day, changed=take_in_day(machine_key.made_by, batch, digest), units=batch.units)
 
 
 @router.post("/reductions/{key}/runs", response=RunOut, operation_id="end_reduction", auth=_KEY)
 def end_reduction(request: HttpRequest, key: str, payload: RunEndIn) -> RunOut:
     """Says that all days of a run are there; the next need look only at what comes in later."""
-    run = end_run(_key_of(request), find_experiment(key), payload.dict())
-    return _run(run)
+    machine_key = _key_of(request)
+    return _run(end_run(machine_key.made_by, find_experiment(key), payload.dict(), machine_key))
+
+
+@router.get("/lakes", response=LakesOut, operation_id="list_lakes")
+def list_lakes(request: HttpRequest) -> LakesOut:
+    """The lakes that the application counts, with their schedules and last runs."""
+    require_editor(person(request))
+    return lakes_out()
+
+
+@router.put("/lakes/{name}/schedule", response=LakeOut, operation_id="schedule_lake")
+def schedule_lake(request: HttpRequest, name: str, payload: LakeScheduleIn) -> LakeOut:
+    """When a lake is counted by itself, in the name of whoever sets it."""
+    return lake_out(name, set_schedule(person(request), name, payload.every, payload.hour))
+
+
+@router.post("/lakes/{name}/runs", response={202: LakeRunOut}, operation_id="count_lake")
+def count_lake(request: HttpRequest, name: str) -> Status[LakeRunOut]:
+    """Count a lake now; `list_lakes` says how far it is."""
+    return Status(202, run_out(begin(person(request), name)))
 
 
 def _key_of(request: HttpRequest) -> MachineKey:

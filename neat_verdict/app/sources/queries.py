@@ -6,12 +6,16 @@ from typing import Any
 
 from django.db.models import QuerySet
 
+from neat_verdict.app import clock
 from neat_verdict.app.experiments.ceilings import kept_values
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import breakdowns, workspace
 from neat_verdict.app.http.problems import Conflict
-from neat_verdict.app.sources.models import Forgotten, ReducedDay, ReductionRun
+from neat_verdict.app.people.models import MachineKey
+from neat_verdict.app.sources.lakes import lakes
+from neat_verdict.app.sources.models import Forgotten, LakeRun, ReducedDay, ReductionRun
 
+RUNS_SHOWN = 5
 OPEN_STATES = ("running", "paused", "ended")
 
 
@@ -73,4 +77,26 @@ def days_known(experiment: Experiment) -> QuerySet[ReducedDay]:
 
 def last_run(experiment: Experiment) -> ReductionRun | None:
     """The last run of the present round that came to its end."""
-    return ReductionRun.objects.filter(experiment=experiment, round=experiment.round).select_related("key").first()
+    mine = ReductionRun.objects.filter(experiment=experiment, round=experiment.round)
+    return mine.select_related("key", "lake_run").first()
+
+
+def counted_elsewhere(experiment: Experiment, lake: str) -> str:
+    """Who else counts an experiment's present round than a lake ("": than commands from outside), in words; empty where nobody
+    does, or nobody any more. What one of them does not have would be taken away by it."""
+    for other in days_known(experiment).order_by().values_list("lake", flat=True).distinct():
+        if other and other != lake and other in lakes():
+            return f"the lake “{other}”"
+        if not other and lake and _keys_that_reduce():
+            return "a command with a key"
+    return ""
+
+
+def _keys_that_reduce() -> bool:
+    living = MachineKey.objects.filter(withdrawn_at=None).exclude(expires_at__lte=clock.now())
+    return any("reduce" in scopes for scopes in living.values_list("scopes", flat=True))
+
+
+def runs_of(lake: str) -> QuerySet[LakeRun]:
+    """The last runs over a lake, the last first."""
+    return LakeRun.objects.filter(lake=lake).select_related("by")[:RUNS_SHOWN]

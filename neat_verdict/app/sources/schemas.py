@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import date, datetime
-from typing import Any
+from typing import Any, Literal
 
 from ninja import Field, Schema
 
@@ -66,3 +66,64 @@ class RunOut(Schema):
     units: int
     seconds: float
     at: datetime
+
+
+LakeEvery = Literal["never", "hour", "day"]
+
+
+class LakeScheduleIn(Schema):
+    """How often a lake is counted by itself; each ``day`` from ``hour`` on, by the workspace's clock."""
+
+    every: LakeEvery
+    hour: int = Field(4, ge=0, le=23)
+
+
+class LakeScheduleOut(LakeScheduleIn):
+    """The same, and who set it, in whose name it is counted; empty where nobody has."""
+
+    by: str
+
+
+class LakeCountedOut(Schema):
+    """What a run came to for an experiment; ``days`` 0 where the lake does not have it, ``problem`` where it came to no end."""
+
+    experiment: str
+    days: int
+    units: int
+    changed: int
+    seconds: float
+    problem: str
+
+
+class LakeRunOut(Schema):
+    """A run of the application's over a lake; ``rows`` are those that the lake had."""
+
+    id: int
+    by: str
+    planned: bool
+    state: Literal["running", "done", "failed"]
+    started_at: datetime
+    ended_at: datetime | None
+    doing: str
+    rows: int | None
+    counted: list[LakeCountedOut]
+    problem: str
+
+
+class LakeOut(Schema):
+    """A lake that the application counts: its engine, where its tables are, why its file cannot be read if it cannot, and the
+    last runs, the last first."""
+
+    name: str
+    engine: str
+    places: list[str]
+    problem: str
+    schedule: LakeScheduleOut
+    runs: list[LakeRunOut]
+
+
+class LakesOut(Schema):
+    """The lakes, and the folder on the server in which each has its file."""
+
+    folder: str
+    lakes: list[LakeOut]

@@ -13,6 +13,7 @@ from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.sources.queries import days_known, last_run
 from neat_verdict.app.watch import queries
 from neat_verdict.app.watch.schemas import (
+    DayDifferenceOut,
     EventNameOut,
     FailedChangeOut,
     HourOut,
@@ -64,7 +65,13 @@ def _looked_at(experiment: Experiment) -> LookedAtOut | None:
     if run is None:
         return None
     fields = {name: getattr(run, name) for name in ("at", "engine", "changed", "units", "seconds")}
-    return LookedAtOut(until=_moment(run.until), key=run.key.name, days=days_known(experiment).count(), **fields)
+    return LookedAtOut(
+        until=_moment(run.until),
+        counted_from=run.counted_from,
+        days=days_known(experiment).count(),
+        differences=[DayDifferenceOut(day=day, before=before, now=now) for day, before, now in run.differences],
+        **fields,
+    )
 
 
 def _moment(milliseconds_since: int) -> datetime:

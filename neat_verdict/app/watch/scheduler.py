@@ -1,4 +1,4 @@
-"""What is due each minute: held events, starts, ends, epochs, looks, notices, and what lists show.
+"""What is due each minute: held events, starts, ends, epochs, lakes, looks, notices, and what lists show.
 
 Experiments are read outside of transactions, so that nobody waits for a reading to write; and only those in which something
 changed since they were read last.
@@ -26,6 +26,7 @@ from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import daily_counts, listed, today, workspace
 from neat_verdict.app.experiments.stamps import Stamp, stamps
 from neat_verdict.app.http.problems import Conflict
+from neat_verdict.app.sources.running import begin_due
 from neat_verdict.app.traffic.reallocation import tend_epochs
 from neat_verdict.app.traffic.serving import OPEN_STATES
 from neat_verdict.app.watch.actions import catch_up, notify
@@ -46,6 +47,7 @@ def tick() -> dict[str, int]:
         "started": _each(_due_starts(), _start),
         "epochs closed": _each(_adaptive(), tend_epochs),
         "ended": _each(_due_ends(), _end),
+        "lakes begun": begin_due(),
         **read_due(),
     }
     return {what: count for what, count in done.items() if count}

@@ -115,18 +115,27 @@ class FailedChangeOut(Schema):
     failed: int
 
 
+class DayDifferenceOut(Schema):
+    """Units of a day that changed, before and now; alike where only what they did changed."""
+
+    day: date
+    before: int
+    now: int
+
+
 class LookedAtOut(Schema):
-    """The last run that counted the data where they live: up to when it looked at them and how many days had changed; and the
-    days and units that are there."""
+    """The last run that counted the data where they live: up to when it looked at them, by whose hand (``counted_from``), how
+    many days had changed, and which these were; and the days and units that are there."""
 
     until: datetime
     at: datetime
     engine: str
-    key: str
+    counted_from: str
     days: int
     changed: int
     units: int
     seconds: float
+    differences: list[DayDifferenceOut]
 
 
 class LiveOut(Schema):

@@ -41,6 +41,7 @@ export const keys = {
   neverCounted: ["never-counted"] as const,
   machineKeys: ["machine-keys"] as const,
   forgotten: ["forgotten"] as const,
+  lakes: ["lakes"] as const,
   snippets: (key: string) => ["snippets", key] as const,
   exclusion: ["exclusion-groups"] as const,
   segments: ["segments"] as const,
@@ -101,6 +102,7 @@ const STALE = {
   audiences: () => [keys.audiences],
   machineKeys: () => [keys.machineKeys],
   forgotten: () => [keys.forgotten, keys.docket(), ["live"], ["evidence"], ["ledger"]],
+  lakes: () => [keys.lakes, keys.docket(), ["live"], ["evidence"], ["ledger"], ["report"]],
   segments: () => [["live"]],
   segmentSets: (key) => [keys.segmentEvidence(key)],
 } satisfies Record<string, (key: string) => readonly QueryKey[]>;

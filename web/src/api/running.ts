@@ -1,5 +1,5 @@
 import { keepPreviousData, skipToken, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { client, take, type ConditionGroup, type Experiment, type NeverCounted } from "./client";
+import { client, take, type ConditionGroup, type Experiment, type Lake, type NeverCounted } from "./client";
 import { keys, useReplace, useStale } from "./keys";
 
 /** How often the Watch sheet asks while it is looked at, in milliseconds. */
@@ -207,6 +207,31 @@ export function useForgetting() {
     onSuccess,
   });
   return { look, forget, erased };
+}
+
+/** The lakes that are counted; asked again and again while one is. */
+export function useLakes() {
+  return useQuery({
+    queryKey: keys.lakes,
+    queryFn: () => take(client.GET("/api/v1/lakes")),
+    refetchInterval: (query) =>
+      query.state.data?.lakes.some((lake) => lake.runs[0]?.state === "running") ? WATCH_EVERY / 3 : false,
+  });
+}
+
+/** Counting a lake now, and how often it is counted by itself. */
+export function useLakeActions(name: string) {
+  const stale = useStale();
+  const begin = useMutation({
+    mutationFn: () => take(client.POST("/api/v1/lakes/{name}/runs", { params: { path: { name } } })),
+    onSettled: () => stale("lakes"),
+  });
+  const schedule = useMutation({
+    mutationFn: (body: { every: Lake["schedule"]["every"]; hour: number }) =>
+      take(client.PUT("/api/v1/lakes/{name}/schedule", { params: { path: { name } }, body })),
+    onSettled: () => stale("lakes"),
+  });
+  return { begin, schedule };
 }
 
 export function useSnippets(key: string) {

@@ -2107,6 +2107,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/lakes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Lakes
+         * @description The lakes that the application counts, with their schedules and last runs.
+         */
+        get: operations["list_lakes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/lakes/{name}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Count Lake
+         * @description Count a lake now; `list_lakes` says how far it is.
+         */
+        post: operations["count_lake"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/lakes/{name}/schedule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Schedule Lake
+         * @description When a lake is counted by itself, in the name of whoever sets it.
+         */
+        put: operations["schedule_lake"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/metrics": {
         parameters: {
             query?: never;
@@ -3536,6 +3596,21 @@ export interface components {
             sums: number[][][];
         };
         /**
+         * DayDifferenceOut
+         * @description Units of a day that changed, before and now; alike where only what they did changed.
+         */
+        DayDifferenceOut: {
+            /** Before */
+            before: number;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Now */
+            now: number;
+        };
+        /**
          * DayTakenOut
          * @description ``changed`` is whether anything is another now.
          */
@@ -4057,7 +4132,8 @@ export interface components {
         };
         /**
          * EvidenceOut
-         * @description ``partial_day`` says in words what came on a day that is not over; empty where there is none.
+         * @description In words: ``partial_day`` what came on a day that is not over, ``data_until`` up to when data are in the figures; empty
+         *     where there is none.
          */
         EvidenceOut: {
             arrivals: components["schemas"]["ArrivalsOut"];
@@ -4072,6 +4148,11 @@ export interface components {
              */
             capped: components["schemas"]["CappedOut"][];
             daily: components["schemas"]["DailyOut"];
+            /**
+             * Data Until
+             * @default
+             */
+            data_until: string;
             /**
              * Funnels
              * @default []
@@ -4960,6 +5041,118 @@ export interface components {
             named_in: string[];
         };
         /**
+         * LakeCountedOut
+         * @description What a run came to for an experiment; ``days`` 0 where the lake does not have it, ``problem`` where it came to no end.
+         */
+        LakeCountedOut: {
+            /** Changed */
+            changed: number;
+            /** Days */
+            days: number;
+            /** Experiment */
+            experiment: string;
+            /** Problem */
+            problem: string;
+            /** Seconds */
+            seconds: number;
+            /** Units */
+            units: number;
+        };
+        /**
+         * LakeOut
+         * @description A lake that the application counts: its engine, where its tables are, why its file cannot be read if it cannot, and the
+         *     last runs, the last first.
+         */
+        LakeOut: {
+            /** Engine */
+            engine: string;
+            /** Name */
+            name: string;
+            /** Places */
+            places: string[];
+            /** Problem */
+            problem: string;
+            /** Runs */
+            runs: components["schemas"]["LakeRunOut"][];
+            schedule: components["schemas"]["LakeScheduleOut"];
+        };
+        /**
+         * LakeRunOut
+         * @description A run of the application's over a lake; ``rows`` are those that the lake had.
+         */
+        LakeRunOut: {
+            /** By */
+            by: string;
+            /** Counted */
+            counted: components["schemas"]["LakeCountedOut"][];
+            /** Doing */
+            doing: string;
+            /** Ended At */
+            ended_at: string | null;
+            /** Id */
+            id: number;
+            /** Planned */
+            planned: boolean;
+            /** Problem */
+            problem: string;
+            /** Rows */
+            rows: number | null;
+            /**
+             * Started At
+             * Format: date-time
+             */
+            started_at: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "done" | "failed";
+        };
+        /**
+         * LakeScheduleIn
+         * @description How often a lake is counted by itself; each ``day`` from ``hour`` on, by the workspace's clock.
+         */
+        LakeScheduleIn: {
+            /**
+             * Every
+             * @enum {string}
+             */
+            every: "never" | "hour" | "day";
+            /**
+             * Hour
+             * @default 4
+             */
+            hour: number;
+        };
+        /**
+         * LakeScheduleOut
+         * @description The same, and who set it, in whose name it is counted; empty where nobody has.
+         */
+        LakeScheduleOut: {
+            /** By */
+            by: string;
+            /**
+             * Every
+             * @enum {string}
+             */
+            every: "never" | "hour" | "day";
+            /**
+             * Hour
+             * @default 4
+             */
+            hour: number;
+        };
+        /**
+         * LakesOut
+         * @description The lakes, and the folder on the server in which each has its file.
+         */
+        LakesOut: {
+            /** Folder */
+            folder: string;
+            /** Lakes */
+            lakes: components["schemas"]["LakeOut"][];
+        };
+        /**
          * LastDayOut
          * @description What the workspace took in within 24 hours.
          */
@@ -5263,8 +5456,8 @@ export interface components {
         };
         /**
          * LookedAtOut
-         * @description The last run that counted the data where they live: up to when it looked at them and how many days had changed; and the
-         *     days and units that are there.
+         * @description The last run that counted the data where they live: up to when it looked at them, by whose hand (``counted_from``), how
+         *     many days had changed, and which these were; and the days and units that are there.
          */
         LookedAtOut: {
             /**
@@ -5274,12 +5467,14 @@ export interface components {
             at: string;
             /** Changed */
             changed: number;
+            /** Counted From */
+            counted_from: string;
             /** Days */
             days: number;
+            /** Differences */
+            differences: components["schemas"]["DayDifferenceOut"][];
             /** Engine */
             engine: string;
-            /** Key */
-            key: string;
             /** Seconds */
             seconds: number;
             /** Units */
@@ -7312,6 +7507,8 @@ export interface components {
             by_region: false;
             /** Caveats */
             caveats: string[];
+            /** Data Until */
+            data_until: string;
             /** Date Line */
             date_line: string;
             /** Decided At */
@@ -13399,6 +13596,101 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KeyOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_lakes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LakesOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    count_lake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LakeRunOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    schedule_lake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LakeScheduleIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LakeOut"];
                 };
             };
             /** @description Refused; the problem document says why */

@@ -46,7 +46,9 @@ export function ReportSheet({ report }: { report: Report }) {
         {report.shared_out && <Section title={`How ${reading.unit_name} were allocated`}>{report.shared_out}</Section>}
       </div>
       <ChangesAfterStart experiment={report} />
-      <p className="quiet mt-4 border-t border-base-300 pt-2 text-xs print:mt-2 print:pt-1">{reading.rule_in_words}</p>
+      <p className="quiet mt-4 border-t border-base-300 pt-2 text-xs print:mt-2 print:pt-1">
+        {[report.data_until, reading.rule_in_words].filter(Boolean).join(" ")}
+      </p>
     </article>
   );
 }

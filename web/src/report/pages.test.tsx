@@ -25,6 +25,7 @@ function report(changes: Partial<Report> = {}): Report {
     delivery_changes: [],
     verdict_name: "Winner",
     date_line: "Verdict of 30 March 2026",
+    data_until: "",
     rule_line: "by the rule set on 1 March 2026, unchanged",
     facts: [{ label: "With B, a month", value: "about 730 more", note: "paid bookings, between 270 and 1,200" }],
     lines: [

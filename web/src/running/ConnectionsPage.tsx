@@ -3,6 +3,7 @@ import { useSession } from "../api/hooks";
 import { useChooseSegments, useSegments } from "../api/running";
 import { Panel } from "../parts/basics";
 import { Forget } from "./Forget";
+import { Lakes } from "./Lakes";
 import { ServerKeys, SiteKeys } from "./Keys";
 
 /** How other systems reach us: keys, addresses, and the properties that visitors are counted by. */
@@ -12,6 +13,7 @@ export function ConnectionsPage() {
       <h1 className="text-[27px]">Connections</h1>
       <SiteKeys />
       <ServerKeys />
+      <Lakes />
       <SegmentChoice />
       <Addresses />
       <Forget />

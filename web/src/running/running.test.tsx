@@ -328,12 +328,20 @@ describe("Watch", () => {
   });
 
   it("says up to when data were looked at that are counted where they live", () => {
-    const run = { until: "2026-03-10T12:00:00Z", at: "2026-03-10T12:01:00Z", engine: "Spark", key: "warehouse" };
-    const looked_at = { ...run, days: 26, changed: 2, units: 12_000, seconds: 11.2 };
+    const run = { until: "2026-03-10T12:00:00Z", at: "2026-03-10T12:01:00Z", engine: "Spark" };
+    const differences = [
+      { day: "2026-03-08", before: 400, now: 412 },
+      { day: "2026-03-09", before: 390, now: 390 },
+    ];
+    const counted_from = "with the key “warehouse”";
+    const looked_at = { ...run, counted_from, differences, days: 26, changed: 2, units: 12_000, seconds: 11.2 };
     const { container } = open(<LookedAt live={{ ...LIVE, looked_at }} unit="visitors" />);
     expect(container.textContent).toContain("by Spark, with the key “warehouse”");
     expect(container.textContent).toContain("Data up to 10 Mar, 12:00: 12,000 visitors on 26 days.");
     expect(container.textContent).toContain("The last run took 12 s; 2 days changed.");
+    const rows = screen.getAllByRole("row").map((row) => row.textContent);
+    expect(rows).toContain("Sun 8 Mar400412");
+    expect(rows).toContain("Mon 9 Mar390the same; what they did changed");
   });
 
   it("notes what changed elsewhere", async () => {
@@ -549,6 +557,7 @@ describe("connections and notices", () => {
         [keys.session, SESSION],
         [keys.machineKeys, [key, pages]],
         [keys.forgotten, []],
+        [keys.lakes, { folder: "", lakes: [] }],
         [keys.segments, { segments: [["device"], ["device", "language"]] }],
       ],
     });

@@ -98,7 +98,7 @@ function Layout() {
 function StandingPanel({ evidence }: { evidence: ReturnType<typeof useEvidence> }) {
   const { experiment } = useEditing();
   if (experiment.by_region) return <RegionStanding />;
-  return evidence.isLoading ? <StandingSkeleton /> : <Standing reading={evidence.data?.reading} />;
+  return evidence.isLoading ? <StandingSkeleton /> : <Standing evidence={evidence.data} />;
 }
 
 /** A test by region is started before its first day. */

@@ -1,5 +1,5 @@
 import { Link, useParams } from "react-router";
-import type { Experiment, Reading } from "../api/client";
+import type { Evidence, Experiment } from "../api/client";
 import { verdictNamed } from "../api/vocabulary";
 import { day, plural, weekday } from "../lib/format";
 import { TONE_CLASS, TONE_COLOUR } from "../lib/words";
@@ -11,17 +11,19 @@ import { useEditing } from "./editing";
 import { StateActions } from "./StateActions";
 
 /** What can be said now, and what it would take to say more. */
-export function Standing({ reading }: { reading: Reading | undefined }) {
+export function Standing({ evidence }: { evidence: Evidence | undefined }) {
   const { experiment } = useEditing();
+  const reading = evidence?.reading;
   return (
     <aside aria-label="Standing" className="min-w-0">
-      {reading ? <Seen reading={reading} experiment={experiment} /> : <Planned experiment={experiment} />}
+      {evidence ? <Seen evidence={evidence} experiment={experiment} /> : <Planned experiment={experiment} />}
       <StateActions settled={reading !== undefined && verdictNamed(reading.verdict).settled} />
     </aside>
   );
 }
 
-function Seen({ reading, experiment }: { reading: Reading; experiment: Experiment }) {
+function Seen({ evidence, experiment }: { evidence: Evidence; experiment: Experiment }) {
+  const { reading } = evidence;
   const look = verdictNamed(reading.verdict);
   const { mayAct } = useEditing();
   // The Verdict sheet itself has the conditions and the form.
@@ -34,6 +36,7 @@ function Seen({ reading, experiment }: { reading: Reading; experiment: Experimen
       </div>
       <Headline text={reading.headline} figure={reading.figure} tone={look.tone} className="mt-1 text-[21px]" />
       <p className="quiet mt-2 text-sm">{reading.detail}</p>
+      {evidence.data_until && <p className="quiet mt-1 text-sm">{evidence.data_until}</p>}
       {reading.next_look && (
         <p className="mt-2 text-sm">
           Next look on {weekday(reading.next_look)}.{reading.read_on && ` Read on ${weekday(reading.read_on)}.`}

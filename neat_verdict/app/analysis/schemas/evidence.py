@@ -218,7 +218,8 @@ class RoundsOut(Schema):
 
 
 class EvidenceOut(Schema):
-    """``partial_day`` says in words what came on a day that is not over; empty where there is none."""
+    """In words: ``partial_day`` what came on a day that is not over, ``data_until`` up to when data are in the figures; empty
+    where there is none."""
 
     reading: ReadingOut
     series: list[SeriesOut]
@@ -232,3 +233,4 @@ class EvidenceOut(Schema):
     capped: list[CappedOut] = []
     rounds: RoundsOut | None = None
     partial_day: str = ""
+    data_until: str = ""

@@ -36,7 +36,7 @@ export function LookedAt({ live, unit }: { live: Live; unit: string }) {
   return (
     <Panel
       title="Counted where the data live"
-      note={`by ${run.engine}, with the key “${run.key}”; what comes in later is in no figure yet`}
+      note={`by ${run.engine}, ${run.counted_from}; what comes in later is in no figure yet`}
     >
       <p>
         Data up to <b>{moment(run.until, zone)}</b>: {count(run.units)} {unit} on {plural(run.days, "day")}.{" "}
@@ -45,7 +45,43 @@ export function LookedAt({ live, unit }: { live: Live; unit: string }) {
           {run.changed === 0 ? "no day changed" : `${plural(run.changed, "day")} changed`}.
         </span>
       </p>
+      {run.differences.length > 0 && <Differences run={run} unit={unit} />}
     </Panel>
+  );
+}
+
+function Differences({ run, unit }: { run: NonNullable<Live["looked_at"]>; unit: string }) {
+  return (
+    <details className="mt-1">
+      <summary className="cursor-pointer text-sm">The days that changed</summary>
+      <DataTable
+        label="Days that changed"
+        rows={run.differences}
+        rowKey={(line) => line.day}
+        columns={[
+          {
+            name: "Day",
+            align: "left",
+            hideable: false,
+            value: (line) => line.day,
+            copied: [["day", (line) => line.day]],
+            cell: (line) => weekday(line.day),
+          },
+          {
+            name: `${unit} before`,
+            value: (line) => line.before,
+            copied: [["before", (line) => line.before]],
+            cell: (line) => count(line.before),
+          },
+          {
+            name: "Now",
+            value: (line) => line.now,
+            copied: [["now", (line) => line.now]],
+            cell: (line) => (line.now === line.before ? "the same; what they did changed" : count(line.now)),
+          },
+        ]}
+      />
+    </details>
   );
 }
 
