@@ -66,7 +66,15 @@ def test_exposures_and_conversions_become_tallies(machine, served):
         happened("v2", "booking_paid", amount=84.5), happened("v3", "booking_paid", amount=900),
         happened("v3", "booking_paid", at="2026-03-10T12:01:00Z", amount=20), happened("v9", "booking_paid", amount=5),
     )  # fmt: skip
-    assert receipt == {"accepted": 7, "duplicates": 0, "late": 7, "held": 0, "unexposed": 1, "unknown": {}}
+    assert receipt == {
+        "accepted": 7,
+        "duplicates": 0,
+        "late": 7,
+        "held": 0,
+        "unexposed": 1,
+        "unknown": {},
+        "too_old": 0,
+    }
     paid, fare = counted(served)
     assert paid == [(1, 0), (2, 2)]
     assert fare == [(1, 0), (2, 584.5)]  # capped at 500

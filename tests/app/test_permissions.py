@@ -356,6 +356,8 @@ TABLE = {
     # What is allowed is refused for a reason of its own: there is no such lake, which nobody else hears.
     "schedule_lake": (WRITE, 422, lambda w: ({"name": "nowhere"}, {"every": "day", "hour": 4})),
     "count_lake": (WRITE, 422, lambda w: ({"name": "nowhere"}, {})),
+    "get_retention": (WRITE, 200, plain()),
+    "choose_retention": (WRITE, 200, plain(keep_days=90, keep_ids_days=None)),
     "list_reductions": (MACHINE, 200, plain()),
     "get_reduction_plan": (MACHINE, 200, of("won")),
     "take_reduced_day": (MACHINE, 422, of("won")),  # without a signature

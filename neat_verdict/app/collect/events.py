@@ -6,7 +6,9 @@ from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from itertools import islice
+from heapq import merge
+from itertools import groupby, islice
+from operator import itemgetter
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -15,10 +17,11 @@ from django.db import transaction
 from django.db.models import QuerySet
 
 from neat_verdict.app import clock
-from neat_verdict.app.collect import store
+from neat_verdict.app.collect import archive, store
 from neat_verdict.app.collect.batch import OF_A_VARIANT, OTHER_ID, Sent
 from neat_verdict.app.collect.models import BusyUnit, Event
 from neat_verdict.app.collect.recount import HOUR, Arrivals, Exposure, Sums, UnitState, grouped, person_states
+from neat_verdict.app.collect.retention import needs_archive, put_away_until
 from neat_verdict.app.experiments.ceilings import keep_to_ceiling, tallied_as
 from neat_verdict.app.experiments.exact_tallies import RoundChanges, change_tallies, clear_tallies
 from neat_verdict.app.experiments.models import Experiment
@@ -32,6 +35,7 @@ from neat_verdict.app.traffic.enrolments import (
     keep_enrolments,
     link_persons,
 )
+from neat_verdict.app.traffic.models import IdsErased
 from neat_verdict.app.traffic.serving import Served, ServedByKey, decided_on_events, served
 from neat_verdict.core.metrics import EXPOSURE, TimedEvent
 from neat_verdict.core.traffic import SAME_PERSON
@@ -40,12 +44,14 @@ HOLD_AFTER = 5 * 60_000  # a clock may be this much fast before its events are h
 LATE_AFTER = 24 * HOUR
 REBUILT_AT_ONCE = 5_000
 BUSY_FROM = 2_000  # counted events of a unit, from which on it is counted once a minute. The house's limit, no source
+_IN_ORDER = itemgetter(0, 2, 3)  # unit, moment, id
 BUSY_AT_ONCE = 3  # units a minute: one of a million events takes half of it
 
 
 @dataclass(frozen=True, slots=True)
 class Receipt:
-    """What became of a batch. ``unknown`` are names that no metric counts and exposures that no experiment knows."""
+    """What became of a batch. ``unknown`` are names that no metric counts and exposures that no experiment knows; ``too_old``
+    events are timed before those that were put away, and not taken in."""
 
     accepted: int
     duplicates: int
@@ -53,6 +59,7 @@ class Receipt:
     held: int
     unexposed: int
     unknown: dict[str, int]
+    too_old: int = 0
 
 
 def milliseconds() -> int:
@@ -65,6 +72,8 @@ def take_in(batch: Sequence[Sent]) -> Receipt:
     """Store a batch that `batch.read_batch` has checked, and bring the tallies up to it."""
     now = milliseconds()
     experiments = served()
+    oldest = put_away_until()
+    sent, batch = len(batch), [event for event in batch if event.at >= oldest]
     known = store.known_ids([event.sent_id for event in batch])
     fresh = {event.sent_id: event for event in reversed(batch) if event.sent_id not in known}
     new = [event for event in batch if fresh.get(event.sent_id) is event]
@@ -79,7 +88,7 @@ def take_in(batch: Sequence[Sent]) -> Receipt:
     unexposed = sum(event.name not in (EXPOSURE, SAME_PERSON) and event.unit not in enrolled for event in new)
     duplicates = len(batch) - len(new)
     store.note_intake(now // HOUR, events=len(new), duplicates=duplicates, late=late, held=held, unexposed=unexposed)
-    return Receipt(len(new), duplicates, late, held, unexposed, _unknown(new, experiments))
+    return Receipt(len(new), duplicates, late, held, unexposed, _unknown(new, experiments), sent - len(batch))
 
 
 def _note_names(events: Sequence[Sent]) -> None:
@@ -161,9 +170,18 @@ def recount(persons: Collection[tuple[str, ...]], open_ones: ServedByKey, presen
     """
     if not persons or not open_ones:
         return set()
-    found = grouped(store.events_of([unit for ids in persons for unit in ids], open_ones.event_names))
+    found = grouped(_events_of([unit for ids in persons for unit in ids], open_ones))
     store.note_busy([unit for unit, lines in found.items() if len(lines) > BUSY_FROM])
     return _apply(unit_states(persons, open_ones, found), open_ones, present)
+
+
+def _events_of(units: Collection[str], chosen: ServedByKey) -> list[tuple[Any, ...]]:
+    """As `store.events_of`, with those that were put away where they may count."""
+    here = store.events_of(units, chosen.event_names)
+    if not needs_archive(chosen):
+        return here
+    there = {line[3]: line for line in archive.events_of(units, chosen.event_names)}
+    return sorted([*here, *(there[one] for one in there.keys() - {line[3] for line in here})], key=_IN_ORDER)
 
 
 def recount_busy(at_most: int = BUSY_AT_ONCE) -> int:
@@ -178,7 +196,7 @@ def recount_busy(at_most: int = BUSY_AT_ONCE) -> int:
         experiments = served()
         open_ones = experiments.open_ones
         persons = [ids_by_unit([unit])[unit]]
-        found = grouped(store.events_of(persons[0], open_ones.event_names))
+        found = grouped(_events_of(persons[0], open_ones))
         states = list(unit_states(persons, open_ones, found))
         with transaction.atomic():
             if served() is not experiments or ids_by_unit([unit])[unit] != persons[0]:
@@ -344,7 +362,9 @@ def rebuild(keys: Collection[str] | None = None, *, decided_too: bool = False) -
 
 
 def _count_again(chosen: ServedByKey) -> int:
-    """Of different experiments, each in the round that it is given in."""
+    """Of different experiments, each in the round that it is given in; one whose ids were erased keeps what was counted."""
+    erased = set(IdsErased.objects.values_list("experiment", flat=True))
+    chosen = ServedByKey({key: one for key, one in chosen.items() if one.id not in erased})
     if not chosen:
         return 0
     for experiment in chosen.values():
@@ -355,6 +375,8 @@ def _count_again(chosen: ServedByKey) -> int:
     units = Event.objects.filter(name=EXPOSURE, held=False, experiment__in=list(chosen))
     counted, done = 0, set[str]()
     exposed = units.order_by("unit").values_list("unit", flat=True).distinct().iterator()
+    if needs_archive(chosen):
+        exposed = (unit for unit, _ in groupby(merge(exposed, archive.exposed_to(chosen))))
     while block := list(islice(exposed, REBUILT_AT_ONCE)):
         persons = {ids for ids in ids_by_unit(block).values() if done.isdisjoint(ids)}
         done.update(unit for ids in persons if len(ids) > 1 for unit in ids)

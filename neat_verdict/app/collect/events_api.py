@@ -18,7 +18,8 @@ _LINES = ("application/x-ndjson", "application/jsonl", "application/ndjson")
 
 
 class ReceiptOut(Schema):
-    """``unknown`` names what is kept but counted nowhere; ``unexposed`` are events of units that were never exposed."""
+    """``unknown`` names what is kept but counted nowhere; ``unexposed`` are events of units that were never exposed; ``too_old``
+    were not taken in, because what happened when they did is put away."""
 
     accepted: int
     duplicates: int
@@ -26,6 +27,7 @@ class ReceiptOut(Schema):
     held: int
     unexposed: int
     unknown: dict[str, int]
+    too_old: int
 
 
 _EVENT = {

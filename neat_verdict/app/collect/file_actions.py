@@ -274,4 +274,5 @@ def _added(one: Receipt, other: Receipt) -> Receipt:
     return Receipt(
         one.accepted + other.accepted, one.duplicates + other.duplicates, one.late + other.late, one.held + other.held,
         one.unexposed + other.unexposed, {name: one.unknown.get(name, 0) + other.unknown.get(name, 0) for name in names},
+        one.too_old + other.too_old,
     )  # fmt: skip

@@ -277,4 +277,5 @@ def events(request: HttpRequest, file: File[UploadedFile]) -> EventFileOut:
         held=receipt.held,
         unexposed=receipt.unexposed,
         unknown=receipt.unknown,
+        too_old=receipt.too_old,
     )

@@ -59,6 +59,23 @@ class Event(models.Model):
         ]
 
 
+class Retention(models.Model):
+    """How long events stay in the database before they are put away (`archive`), and how long anything by the ids of units is
+    kept at all, in days; null: as long as there is room. One row.
+
+    Events timed before ``put_away_until`` (milliseconds since 1970) are not taken in any more; ``tended_at`` is when it was last
+    seen to, ``compacted_at`` when the database's file was last made smaller.
+    """
+
+    keep_days = models.PositiveIntegerField(null=True, blank=True)
+    keep_ids_days = models.PositiveIntegerField(null=True, blank=True)
+    put_away_until = models.BigIntegerField(default=0)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, blank=True, related_name="+")
+    changed_at = models.DateTimeField(null=True, blank=True)
+    tended_at = models.DateTimeField(null=True, blank=True)
+    compacted_at = models.DateTimeField(null=True, blank=True)
+
+
 class BusyUnit(models.Model):
     """A unit with so many events (`events.BUSY_FROM`) that it is counted again once a minute, not with each further one.
 

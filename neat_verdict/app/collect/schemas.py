@@ -137,6 +137,7 @@ class EventFileOut(Schema):
     held: int
     unexposed: int
     unknown: dict[str, int]
+    too_old: int
 
 
 class TotalsFileOut(Schema):

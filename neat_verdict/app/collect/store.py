@@ -8,12 +8,13 @@ from typing import Any
 
 import orjson
 
-from neat_verdict.app.collect.batch import Sent
+from neat_verdict.app.collect.batch import OF_A_VARIANT, Sent
 from neat_verdict.app.collect.recount import ARRIVAL_COLUMNS, Arrivals
 from neat_verdict.app.sql import IN, rows, run_many
 from neat_verdict.app.traffic.serving import Served
 from neat_verdict.core.metrics import EXPOSURE
 
+REMOVED_AT_ONCE = 1_000
 INSERT_EVENT = """INSERT INTO collect_event
     (sent_id, unit, name, at, received, experiment, letter, forced, held, properties)
     VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s)"""
@@ -58,6 +59,26 @@ def events_of(units: Collection[str], names: Collection[str]) -> list[tuple[Any,
         json.dumps(list(units)),
         json.dumps([EXPOSURE, *names]),
     )
+
+
+def oldest(until: int, at_most: int) -> list[tuple[Any, ...]]:
+    """(id, `archive.COLUMNS`) of events timed before a moment that may be put away, in the order in which they came. What says
+    that a page was reached, or could not be changed, stays: Watch asks for it as long as the experiment is there."""
+    return rows(
+        f"""SELECT id, sent_id, unit, name, at, received, experiment, letter, forced, properties FROM collect_event
+            WHERE at < %s AND NOT held AND name NOT {IN} ORDER BY id LIMIT %s""",
+        until,
+        json.dumps(sorted(OF_A_VARIANT - {EXPOSURE})),
+        at_most,
+    )
+
+
+def remove(ids: Sequence[int]) -> None:
+    """Take events out, a thousand at a time, so that nobody waits long to write."""
+    for start in range(0, len(ids), REMOVED_AT_ONCE):
+        run_many(
+            f"DELETE FROM collect_event WHERE id {IN}", [(json.dumps(list(ids[start : start + REMOVED_AT_ONCE])),)]
+        )
 
 
 def busy_units(units: Collection[str]) -> set[str]:

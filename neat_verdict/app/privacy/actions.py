@@ -8,6 +8,7 @@ from django.db import transaction
 from django.db.models import Q
 
 from neat_verdict.app import clock
+from neat_verdict.app.collect import archive
 from neat_verdict.app.collect.batch import OTHER_ID
 from neat_verdict.app.collect.events import count_again, take_out
 from neat_verdict.app.collect.file_units import forget_units
@@ -63,6 +64,7 @@ def forget_person(by: User, unit: str) -> Forgotten:
 
 
 def _erase(ids: Collection[str], others: Collection[str]) -> None:
+    archive.erase(ids)
     Event.objects.filter(unit__in=ids).delete()
     named = {f"properties__{OTHER_ID}__in": list(ids)}
     Event.objects.filter(unit__in=others, name=SAME_PERSON, **named).delete()

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from django.db.models import Q
 
+from neat_verdict.app.collect import archive
 from neat_verdict.app.collect.events import in_open_rounds
 from neat_verdict.app.collect.models import Event
 from neat_verdict.app.experiments.models import Experiment
@@ -41,7 +42,7 @@ def known_of(unit: str) -> Known:
     names = dict(Experiment.objects.filter(pk__in=in_all).values_list("pk", "name"))
     return Known(
         ids=ids,
-        events=Event.objects.filter(unit__in=ids).count(),
+        events=Event.objects.filter(unit__in=ids).count() + archive.count_of(ids),
         made_again=tuple(sorted(names[number] for number in again)),
         decided=tuple(sorted(name for number, name in names.items() if number not in again)),
         named_in=(*sorted(one.name for one in naming(ids) if one.state in CHANGEABLE), *_in_workspace(ids)),

@@ -14,8 +14,9 @@ from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.auth import MachineAuth, person
 from neat_verdict.app.people.models import MachineKey
 from neat_verdict.app.sources.actions import end_run, read_batch, take_in_day
+from neat_verdict.app.sources.keeping import choose_retention
 from neat_verdict.app.sources.models import ReductionRun
-from neat_verdict.app.sources.presenting import lake_out, lakes_out, run_out
+from neat_verdict.app.sources.presenting import lake_out, lakes_out, retention_out, run_out
 from neat_verdict.app.sources.queries import days_known, last_run, plan_record, reducible
 from neat_verdict.app.sources.running import begin, set_schedule
 from neat_verdict.app.sources.schemas import (
@@ -27,6 +28,8 @@ from neat_verdict.app.sources.schemas import (
     LakesOut,
     ReducibleOut,
     ReductionPlanOut,
+    RetentionIn,
+    RetentionOut,
     RunEndIn,
     RunOut,
 )
@@ -146,6 +149,20 @@ def schedule_lake(request: HttpRequest, name: str, payload: LakeScheduleIn) -> L
 def count_lake(request: HttpRequest, name: str) -> Status[LakeRunOut]:
     """Count a lake now; `list_lakes` says how far it is."""
     return Status(202, run_out(begin(person(request), name)))
+
+
+@router.get("/retention", response=RetentionOut, operation_id="get_retention")
+def get_retention(request: HttpRequest) -> RetentionOut:
+    """For how long events and ids are kept, and how much there is."""
+    require_editor(person(request))
+    return retention_out()
+
+
+@router.put("/retention", response=RetentionOut, operation_id="choose_retention")
+def put_retention(request: HttpRequest, payload: RetentionIn) -> RetentionOut:
+    """Choose it; it is seen to each night."""
+    choose_retention(person(request), payload.keep_days, payload.keep_ids_days)
+    return retention_out()
 
 
 def _key_of(request: HttpRequest) -> MachineKey:

@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+from neat_verdict.app.collect import archive
+from neat_verdict.app.collect.events import milliseconds
+from neat_verdict.app.collect.models import Event
+from neat_verdict.app.collect.retention import horizon, retention
+from neat_verdict.app.sources.keeping import sizes
 from neat_verdict.app.sources.lakes import folder, lake_named, lakes
 from neat_verdict.app.sources.models import LakeRun, LakeSchedule
 from neat_verdict.app.sources.queries import runs_of
-from neat_verdict.app.sources.schemas import LakeOut, LakeRunOut, LakeScheduleOut, LakesOut
+from neat_verdict.app.sources.schemas import LakeOut, LakeRunOut, LakeScheduleOut, LakesOut, RetentionOut
 from neat_verdict.core.checks import InputError
 
 
@@ -33,6 +38,24 @@ def lake_out(name: str, schedule: LakeSchedule | None) -> LakeOut:
         if schedule is None
         else _schedule(schedule),
         runs=[run_out(run) for run in runs_of(name)],
+    )
+
+
+def retention_out() -> RetentionOut:
+    """What is kept for how long, and how much there is."""
+    row, (size, free), there = retention(), sizes(), archive.put_away()
+    return RetentionOut(
+        keep_days=row.keep_days,
+        keep_ids_days=row.keep_ids_days,
+        by=row.by.display_name if row.by else "",
+        database=size,
+        free=free,
+        events=Event.objects.count(),
+        put_away=there.events,
+        put_away_bytes=there.size,
+        put_away_days=list(there.days or ()),
+        held_back_by="" if row.keep_days is None else horizon(row.keep_days, milliseconds()).held_back_by,
+        tended_at=row.tended_at,
     )
 
 

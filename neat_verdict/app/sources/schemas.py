@@ -7,6 +7,8 @@ from typing import Any, Literal
 
 from ninja import Field, Schema
 
+MIN_KEPT, MAX_KEPT = 30, 3650  # days
+
 
 class ReducibleOut(Schema):
     """An experiment whose counts may come from where the data live. ``until`` is up to when data were looked at last."""
@@ -120,6 +122,29 @@ class LakeOut(Schema):
     problem: str
     schedule: LakeScheduleOut
     runs: list[LakeRunOut]
+
+
+class RetentionIn(Schema):
+    """For how many days events stay in the database, and anything by the ids of units at all; null as long as there is room."""
+
+    keep_days: int | None = Field(None, ge=MIN_KEPT, le=MAX_KEPT)
+    keep_ids_days: int | None = Field(None, ge=MIN_KEPT, le=MAX_KEPT)
+
+
+class RetentionOut(RetentionIn):
+    """The same with who chose it, and what there is: the database in bytes, of them ``free`` to be filled again, events in it
+    and put away (with their bytes, and the first and last day), the open experiment that keeps more events than was asked for,
+    and when it was last seen to."""
+
+    by: str
+    database: int
+    free: int
+    events: int
+    put_away: int
+    put_away_bytes: int
+    put_away_days: list[date]
+    held_back_by: str
+    tended_at: datetime | None
 
 
 class LakesOut(Schema):

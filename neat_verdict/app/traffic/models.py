@@ -50,6 +50,13 @@ class Enrolment(models.Model):
         constraints = [models.UniqueConstraint(fields=["unit", "experiment", "round"], name="a_unit_once_a_round")]
 
 
+class IdsErased(models.Model):
+    """That nothing is kept any more by the ids of an experiment's units: its sums stay, and cannot be made again."""
+
+    experiment = models.OneToOneField(Experiment, on_delete=models.CASCADE, related_name="ids_erased")
+    at = models.DateTimeField(default=clock.now)
+
+
 class PersonLink(models.Model):
     """Whose an id is, by the first event that linked it: the id (of an account, say) that stands for the person.
 

@@ -86,6 +86,14 @@ class Served:
         return self.traffic.running or self.traffic.holding
 
     @property
+    def needs_from(self) -> int:
+        """The moment, in milliseconds since 1970, before which no event counts here: that of the start, or so many days before
+        as some metric looks at; a far one before there is a start."""
+        if self.started is None:
+            return 2**62
+        return self.started - max((metric.before_days or 0 for metric in self.metrics), default=0) * 86_400_000
+
+    @property
     def open(self) -> bool:
         """True while events count."""
         return self.state in OPEN_STATES or self.measured
@@ -103,6 +111,11 @@ class ServedByKey(dict[str, Served]):
     def open_ones(self) -> ServedByKey:
         """Those whose events count."""
         return ServedByKey({key: experiment for key, experiment in self.items() if experiment.open})
+
+    @cached_property
+    def needs_from(self) -> int:
+        """The earliest moment at which an event may count for any of them."""
+        return min((experiment.needs_from for experiment in self.values()), default=2**62)
 
     @cached_property
     def by_id(self) -> Mapping[int, Served]:

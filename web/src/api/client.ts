@@ -78,6 +78,7 @@ export type ConditionGroup = Schemas["ConditionGroupIO"];
 export type NeverCounted = Schemas["NeverCountedIO"];
 export type Lake = Schemas["LakeOut"];
 export type LakeRun = Schemas["LakeRunOut"];
+export type Retention = Schemas["RetentionOut"];
 export type MachineKey = Schemas["KeyOut"];
 export type Check = Schemas["CheckOut"];
 export type ExclusionGroup = Schemas["ExclusionOut"];

@@ -42,6 +42,7 @@ export const keys = {
   machineKeys: ["machine-keys"] as const,
   forgotten: ["forgotten"] as const,
   lakes: ["lakes"] as const,
+  retention: ["retention"] as const,
   snippets: (key: string) => ["snippets", key] as const,
   exclusion: ["exclusion-groups"] as const,
   segments: ["segments"] as const,

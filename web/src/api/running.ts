@@ -234,6 +234,18 @@ export function useLakeActions(name: string) {
   return { begin, schedule };
 }
 
+/** For how long what is kept, and choosing that. */
+export function useRetention() {
+  const replace = useReplace();
+  const kept = useQuery({ queryKey: keys.retention, queryFn: () => take(client.GET("/api/v1/retention")) });
+  const choose = useMutation({
+    mutationFn: (body: { keep_days: number | null; keep_ids_days: number | null }) =>
+      take(client.PUT("/api/v1/retention", { body })),
+    onSuccess: (answer) => replace(keys.retention, answer),
+  });
+  return { kept, choose };
+}
+
 export function useSnippets(key: string) {
   return useQuery({
     queryKey: keys.snippets(key),

@@ -2462,6 +2462,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/retention": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Retention
+         * @description For how long events and ids are kept, and how much there is.
+         */
+        get: operations["get_retention"];
+        /**
+         * Put Retention
+         * @description Choose it; it is seen to each night.
+         */
+        put: operations["choose_retention"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/running.json": {
         parameters: {
             query?: never;
@@ -4095,6 +4119,8 @@ export interface components {
             late: number;
             /** Lines */
             lines: number;
+            /** Too Old */
+            too_old: number;
             /** Unexposed */
             unexposed: number;
             /** Unknown */
@@ -6820,7 +6846,8 @@ export interface components {
         };
         /**
          * ReceiptOut
-         * @description ``unknown`` names what is kept but counted nowhere; ``unexposed`` are events of units that were never exposed.
+         * @description ``unknown`` names what is kept but counted nowhere; ``unexposed`` are events of units that were never exposed; ``too_old``
+         *     were not taken in, because what happened when they did is put away.
          */
         ReceiptOut: {
             /** Accepted */
@@ -6831,6 +6858,8 @@ export interface components {
             held: number;
             /** Late */
             late: number;
+            /** Too Old */
+            too_old: number;
             /** Unexposed */
             unexposed: number;
             /** Unknown */
@@ -7589,6 +7618,46 @@ export interface components {
             levels: components["schemas"]["TriedLevelOut"][];
             /** Rising */
             rising: boolean;
+        };
+        /**
+         * RetentionIn
+         * @description For how many days events stay in the database, and anything by the ids of units at all; null as long as there is room.
+         */
+        RetentionIn: {
+            /** Keep Days */
+            keep_days?: number | null;
+            /** Keep Ids Days */
+            keep_ids_days?: number | null;
+        };
+        /**
+         * RetentionOut
+         * @description The same with who chose it, and what there is: the database in bytes, of them ``free`` to be filled again, events in it and
+         *     put away (with their bytes, and the first and last day), the open experiment that keeps more events than was asked for, and when it was last
+         *     seen to.
+         */
+        RetentionOut: {
+            /** By */
+            by: string;
+            /** Database */
+            database: number;
+            /** Events */
+            events: number;
+            /** Free */
+            free: number;
+            /** Held Back By */
+            held_back_by: string;
+            /** Keep Days */
+            keep_days?: number | null;
+            /** Keep Ids Days */
+            keep_ids_days?: number | null;
+            /** Put Away */
+            put_away: number;
+            /** Put Away Bytes */
+            put_away_bytes: number;
+            /** Put Away Days */
+            put_away_days: string[];
+            /** Tended At */
+            tended_at: string | null;
         };
         /**
          * RolloutIn
@@ -14389,6 +14458,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExperimentOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_retention: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RetentionOut"];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    choose_retention: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RetentionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RetentionOut"];
                 };
             };
             /** @description Refused; the problem document says why */

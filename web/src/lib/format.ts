@@ -79,3 +79,9 @@ export function chanceText(chance: number): string {
   if (chance > 0.995) return "> 99%";
   return rate(chance, 0);
 }
+
+/** A size in bytes, as "3.2 MB". */
+export function megabytes(bytes: number): string {
+  const size = bytes / 2 ** 20;
+  return size < 0.1 ? "less than 0.1 MB" : `${size < 10 ? size.toFixed(1) : count(Math.round(size))} MB`;
+}

@@ -4,6 +4,7 @@ import { useChooseSegments, useSegments } from "../api/running";
 import { Panel } from "../parts/basics";
 import { Forget } from "./Forget";
 import { Lakes } from "./Lakes";
+import { Retention } from "./Retention";
 import { ServerKeys, SiteKeys } from "./Keys";
 
 /** How other systems reach us: keys, addresses, and the properties that visitors are counted by. */
@@ -16,6 +17,7 @@ export function ConnectionsPage() {
       <Lakes />
       <SegmentChoice />
       <Addresses />
+      <Retention />
       <Forget />
     </main>
   );

@@ -498,7 +498,17 @@ describe("files", () => {
   });
 
   it("of events tell what became of them, or the lines that are wrong", async () => {
-    const phrase = { lines: 3, bad_count: 0, bad: [], accepted: 2, duplicates: 1, late: 0, held: 1, unexposed: 0 };
+    const phrase = {
+      lines: 3,
+      bad_count: 0,
+      bad: [],
+      accepted: 2,
+      duplicates: 1,
+      late: 0,
+      held: 1,
+      unexposed: 0,
+      too_old: 4,
+    };
     const bad = {
       ...phrase,
       bad_count: 1,
@@ -509,7 +519,9 @@ describe("files", () => {
     open(<FilesIn />);
     const input = screen.getByLabelText("Choose a file of events");
     fireEvent.change(input, { target: { files: [new File(["x"], "e.ndjson")] } });
-    await screen.findByText(/2 stored, 1 were stored before, 1 held.*; stored but counted by no metric: seal_seen/);
+    await screen.findByText(
+      /2 stored, 1 were stored before, 1 held.*, 4 not taken in: events of their day were put away; stored but counted by no metric: seal_seen/,
+    );
     fireEvent.change(input, { target: { files: [new File(["x"], "e.ndjson")] } });
     await screen.findByText("line 3: at (soon) must be a moment");
   });
@@ -558,6 +570,7 @@ describe("connections and notices", () => {
         [keys.machineKeys, [key, pages]],
         [keys.forgotten, []],
         [keys.lakes, { folder: "", lakes: [] }],
+        [keys.retention, { events: 0, database: 0, free: 0, put_away: 0, put_away_days: [], held_back_by: "" }],
         [keys.segments, { segments: [["device"], ["device", "language"]] }],
       ],
     });

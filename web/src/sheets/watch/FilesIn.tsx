@@ -202,6 +202,7 @@ function EventsStored({ seen }: { seen: EventFileSeen }) {
     <p role="status" className="mt-2 text-sm">
       {count(seen.accepted)} stored, {count(seen.duplicates)} were stored before
       {seen.held > 0 && `, ${count(seen.held)} held because they are dated in the future`}
+      {seen.too_old > 0 && `, ${count(seen.too_old)} not taken in: events of their day were put away`}
       {unknown.length > 0 && `; stored but counted by no metric: ${unknown.join(", ")}`}.
     </p>
   );

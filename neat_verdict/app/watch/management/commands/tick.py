@@ -11,8 +11,9 @@ from typing import Any
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import close_old_connections, connection
 
-from neat_verdict.app import integrity
+from neat_verdict.app import clock, integrity
 from neat_verdict.app.memory import collect_seldom
+from neat_verdict.app.sources import keeping
 from neat_verdict.app.watch.mails import send_mails
 from neat_verdict.app.watch.scheduler import tick
 
@@ -47,6 +48,20 @@ def _look_on(stopped: threading.Event) -> None:
             log.exception("looking whether the database is whole failed")
 
 
+def _keep_on(stopped: threading.Event, every: float) -> None:
+    """Each night, what is kept for how long: apart from the scheduler, which goes on meanwhile."""
+    try:
+        while not stopped.wait(every):
+            close_old_connections()
+            try:
+                if not integrity.known_damage() and keeping.is_due(clock.now()):
+                    log.info("kept: %s", keeping.tend() or "nothing was due")
+            except Exception:
+                log.exception("putting away failed")
+    finally:
+        connection.close()
+
+
 class Command(BaseCommand):
     help = __doc__
 
@@ -67,6 +82,7 @@ class Command(BaseCommand):
         sender = threading.Thread(target=_mail_on, args=(stopped, options["every"]), daemon=True)
         sender.start()
         threading.Thread(target=_look_on, args=(stopped,), daemon=True).start()
+        threading.Thread(target=_keep_on, args=(stopped, options["every"]), daemon=True).start()
         while True:
             close_old_connections()
             try:
