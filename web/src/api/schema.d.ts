@@ -7631,9 +7631,9 @@ export interface components {
         };
         /**
          * RetentionOut
-         * @description The same with who chose it, and what there is: the database in bytes, of them ``free`` to be filled again, events in it and
-         *     put away (with their bytes, and the first and last day), the open experiment that keeps more events than was asked for, and when it was last
-         *     seen to.
+         * @description The same with who chose it, and what there is: the database in bytes, of them ``free`` to be filled again, events in it
+         *     and put away (with their bytes, and the first and last day), the open experiment that keeps more events than was asked for,
+         *     and when it was last seen to.
          */
         RetentionOut: {
             /** By */
