@@ -8,8 +8,6 @@ from neat_verdict.app.collect.file_actions import digest_of, store_units
 from neat_verdict.app.experiments import actions, ceilings
 from neat_verdict.app.experiments.models import KeptValues, Tally
 from neat_verdict.app.experiments.queries import find, workspace
-from neat_verdict.app.people.keys import make_key
-from neat_verdict.app.people.models import MachineKey
 from neat_verdict.app.sources.actions import take_in_day
 from neat_verdict.app.sources.queries import plan_record
 from neat_verdict.app.watch.queries import observe
@@ -127,13 +125,12 @@ def test_what_came_by_file_keeps_to_it_too(analyst, metrics, running, tmp_path):
 
 
 def test_what_was_counted_where_the_data_live_keeps_to_it_and_the_plan_says_so(analyst, running):
-    key = MachineKey.objects.get(pk=make_key(analyst, "warehouse", scopes=["reduce"])[0].pk)
     cells = {Cell("A", "", "paid-bookings"): Sums((13, 2_000_000), ())}
     for town, units in TOWNS.items():
         cells[Cell("A", f"town={town}", "paid-bookings")] = Sums((units, 1_000_000 * (units > 3)), ())
     plan = digest_of_plan(plan_record(find(running.key)))
     batch = DayBatch(running.key, 1, plan, START, 10**12, cells)
-    assert take_in_day(key, batch, batch.digest)
+    assert take_in_day(analyst, batch, batch.digest)
     assert by_segment(running) == {"": 13, "town=Ford": 5, "town=Quay": 4, "town=(other)": 4}
     assert plan_record(find(running.key))["kept_values"] == [
         {"names": ["town"], "segments": ["town=Ford", "town=Quay"]}

@@ -22,7 +22,7 @@ NOT_OF_AN_EXPERIMENT = {
     "create_metric", "edit_metric", "delete_metric",
     "keep_outline",  # what a preview looked like, which changes nothing
     "preview_forget", "forget_person", "list_forgotten", "download_forgotten", "note_erased",  # test_privacy
-    "list_lakes", "schedule_lake", "count_lake", "choose_retention",
+    "list_lakes", "schedule_lake", "count_lake", "get_retention", "choose_retention",
     "save_segment_set", "remove_segment_set", "choose_segments", "choose_never_counted", "take_in_event_file",
 }  # fmt: skip
 # The verb of the entry of each of the others.

@@ -7,10 +7,13 @@ import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta
+from operator import gt
+
+import numpy as np
 
 from neat_verdict.app.collect.days import Span
 from neat_verdict.app.collect.text import Text
-from neat_verdict.core.checks import InputError, check_day, read_count
+from neat_verdict.core.checks import MAX_COUNT, InputError, check_day, read_count
 from neat_verdict.core.metrics import RATE, Tallying
 from neat_verdict.core.numbers import ASK_MARK, DecimalMark, decimal_mark, read_number
 
@@ -36,6 +39,7 @@ def known_fields(tallying: Tallying) -> tuple[str, ...]:
 
 
 FIRST_DAY = "first_day"
+_APART = "\0"  # no text that is read has one
 MAX_LENGTH = 400  # days of one row
 
 
@@ -138,31 +142,107 @@ def read_counts(text: Text, expected: Expected) -> Iterator[int | Counts]:
     names = expected.names()
     days: dict[str, date] = {}
     so_far: dict[int, int] = {}
-    for line, cells in text.rows():
-        counts.rows += 1
+    for lines, block in text.blocks(PROGRESS_EVERY):
+        if not _take_plainly(lines, block, expected, names, days, so_far, counts):
+            for line, cells in zip(lines, block, strict=True):
+                _take(line, cells, expected, names, days, so_far, counts)
+        counts.rows += len(block)
         if counts.rows % PROGRESS_EVERY == 0:
             yield counts.rows
-        try:
-            refuse_repeated(cells, line, so_far)
-            key, seen, length = _row(cells, expected, names, days)
-            if counts.lengths.setdefault(key[0], length) != length:
-                raise InputError(
-                    FIRST_DAY,
-                    str(length),
-                    f"must be the same in all rows that end on {key[0]}: {counts.lengths[key[0]]} days",
-                )
-        except InputError as problem:
-            counts.wrong.append(_wrong(line, cells, expected, problem))
-            continue
-        before = counts.sums.get(key)
-        if before is not None:
-            counts.folded += 1
-            seen = tuple(a + b for a, b in zip(before, seen, strict=True))
-        counts.sums[key] = seen
-        counts.lines.setdefault(key[0], line)
     _leave_out(counts, _overlapping(counts.lengths, {}), expected)
     counts.lengths = {day: length for day, length in counts.lengths.items() if length > 1}
     yield counts
+
+
+def _take(
+    line: int,
+    cells: Sequence[str],
+    expected: Expected,
+    names: Mapping[str, int],
+    days: dict[str, date],
+    so_far: dict[int, int],
+    counts: Counts,
+) -> None:
+    try:
+        refuse_repeated(cells, line, so_far)
+        key, seen, length = _row(cells, expected, names, days)
+        if counts.lengths.setdefault(key[0], length) != length:
+            raise InputError(
+                FIRST_DAY,
+                str(length),
+                f"must be the same in all rows that end on {key[0]}: {counts.lengths[key[0]]} days",
+            )
+    except InputError as problem:
+        counts.wrong.append(_wrong(line, cells, expected, problem))
+        return
+    before = counts.sums.get(key)
+    if before is not None:
+        counts.folded += 1
+        seen = tuple(a + b for a, b in zip(before, seen, strict=True))
+    counts.sums[key] = seen
+    counts.lines.setdefault(key[0], line)
+
+
+def _take_plainly(
+    lines: Sequence[int],
+    block: Sequence[Sequence[str]],
+    expected: Expected,
+    names: Mapping[str, int],
+    days: dict[str, date],
+    so_far: dict[int, int],
+    counts: Counts,
+) -> bool:
+    """Take many rows at once, where nothing about them is odd: counts written in figures, of single days and known variants, and
+    no row twice. Returns False, with nothing taken, where that is not so: then each is looked at by itself (`_take`), to the same
+    end."""
+    if not expected.tallying.arm.converts or FIRST_DAY in expected.columns or set(map(len, block)) != {expected.width}:
+        return False
+    columns = list(zip(*block, strict=True))
+    written = [columns[expected.columns[name]] for name in ("units", "conversions")]
+    if any("" in column or not (text := "".join(column)).isascii() or not text.isdigit() for column in written):
+        return False
+    units, conversions = (list(map(int, column)) for column in written)
+    if max(units) > MAX_COUNT or any(map(gt, conversions, units)):
+        return False
+    day_texts, variant_texts = columns[expected.columns["day"]], columns[expected.columns["variant"]]
+    by_day: dict[str, date] = {}
+    for text in dict.fromkeys(day_texts):
+        plain = text.strip()
+        try:
+            by_day[text] = days[plain] if plain in days else day_in(plain, expected)
+        except InputError:
+            return False
+    by_variant = {text: names.get(text.strip().lower()) for text in dict.fromkeys(variant_texts)}
+    rows = list(map(_hash_of, block))
+    if (
+        None in by_variant.values()
+        or any(_WEEK.match(text.strip()) for text in by_day)
+        or len(set(rows)) < len(rows)
+        or not so_far.keys().isdisjoint(rows)
+        or any(counts.lengths.get(day, 1) != 1 for day in by_day.values())
+    ):
+        return False
+    so_far.update(zip(rows, lines, strict=True))
+    days.update((text.strip(), day) for text, day in by_day.items())
+    counts.lengths.update((day, 1) for day in by_day.values())
+    first_lines = dict(zip(reversed(day_texts), reversed(lines), strict=True))
+    for text, day in by_day.items():  # in the order in which they come
+        counts.lines.setdefault(day, first_lines[text])
+    # As texts, since so many tuples would have the collector of garbage look at them again and again.
+    pairs = list(map(_APART.join, zip(day_texts, variant_texts, strict=True)))
+    numbers = {pair: number for number, pair in enumerate(dict.fromkeys(pairs))}
+    places = np.fromiter(map(numbers.__getitem__, pairs), np.intp, len(pairs))
+    sums = np.zeros((2, len(numbers)), np.int64)
+    for row, column in zip(sums, (units, conversions), strict=True):
+        np.add.at(row, places, np.array(column, np.int64))
+    there = len(counts.sums)
+    for pair, added in zip(numbers, sums.T.tolist(), strict=True):
+        day, _, variant = pair.partition(_APART)
+        key = (by_day[day], by_variant[variant] or 0)
+        before = counts.sums.get(key, (0, 0))
+        counts.sums[key] = (before[0] + added[0], before[1] + added[1])
+    counts.folded += len(block) - (len(counts.sums) - there)
+    return True
 
 
 def _overlapping(lengths: Mapping[date, int], there: Mapping[date, int]) -> dict[date, str]:
@@ -273,9 +353,13 @@ def _row(
 def refuse_repeated(cells: Sequence[str], line: int, so_far: dict[int, int]) -> None:
     """Raise InputError for a row that is the same in all its cells as one before; ``so_far`` are their lines by a hash of 64
     bits, since a file may have millions of rows."""
-    first = so_far.setdefault(hash(tuple(cells)), line)
+    first = so_far.setdefault(_hash_of(cells), line)
     if first != line:
         raise InputError("row", f"line {line}", f"is the same as line {first}, and would count twice")
+
+
+def _hash_of(cells: Sequence[str]) -> int:
+    return hash(_APART.join(cells))
 
 
 def refuse_surplus(cells: Sequence[str], expected: Expected) -> None:

@@ -8,6 +8,8 @@ import re
 import unicodedata
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from itertools import islice
+from operator import itemgetter
 
 from neat_verdict.core.checks import InputError
 
@@ -77,6 +79,28 @@ class Text:
         for cells in reader:
             if any(cell.strip() for cell in cells):
                 yield reader.line_num + self.before, cells
+
+    def blocks(self, size: int) -> Iterator[tuple[list[int], list[list[str]]]]:
+        """The same rows by so many, their lines and their cells apart."""
+        if '"' in self.body:  # a quoted cell may go over several lines
+            rows = self.rows()
+            while block := list(islice(rows, size)):
+                lines, cells = zip(*block, strict=True)
+                yield list(lines), list(cells)
+            return
+        reader = csv.reader(io.StringIO(self.body), delimiter=self.delimiter)
+        next(reader, None)
+        line = self.before + 2
+        while rows_read := list(islice(reader, size)):
+            numbers = range(line, line + len(rows_read))
+            line += len(rows_read)
+            if all(rows_read) and all(map(str.strip, map(itemgetter(0), rows_read))):
+                yield list(numbers), rows_read
+                continue
+            full = [
+                (number, cells) for number, cells in zip(numbers, rows_read, strict=True) if any(map(str.strip, cells))
+            ]
+            yield [number for number, _ in full], [cells for _, cells in full]
 
 
 def read_text(content: bytes, fields: tuple[str, ...] = ()) -> Text:

@@ -25,7 +25,8 @@ def data_until(experiment: Experiment) -> str:
     run = last_run(experiment)
     if run is not None:
         return f"Data up to {_words(_moment(run.until))}, {run.counted_from}."
-    brought = experiment.imports.filter(at__gte=experiment.started_at).aggregate(last=Max("at"))["last"]
+    mine = experiment.imports.filter(at__gte=experiment.started_at) if experiment.started_at else experiment.imports
+    brought = mine.aggregate(last=Max("at"))["last"]
     return f"Counts as of {_words(brought)}, when they were brought in." if brought else ""
 
 
