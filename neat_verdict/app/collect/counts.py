@@ -237,8 +237,8 @@ def _take_plainly(
         np.add.at(row, places, np.array(column, np.int64))
     there = len(counts.sums)
     for pair, added in zip(numbers, sums.T.tolist(), strict=True):
-        day, _, variant = pair.partition(_APART)
-        key = (by_day[day], by_variant[variant] or 0)
+        day_text, _, variant_text = pair.partition(_APART)
+        key = (by_day[day_text], by_variant[variant_text] or 0)
         before = counts.sums.get(key, (0, 0))
         counts.sums[key] = (before[0] + added[0], before[1] + added[1])
     counts.folded += len(block) - (len(counts.sums) - there)
