@@ -9,6 +9,8 @@ from datetime import date, datetime
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from neat_verdict.core.limits import MAX_NUMBER_LENGTH
+
 
 class InputError(ValueError):
     """A value the core cannot accept. ``field`` is the name of the argument, for messages beside form fields; ``rule`` what is
@@ -97,6 +99,12 @@ def check_day(field: str, value: date) -> date:
     return value
 
 
+def check_length(field: str, text: str, most: int) -> None:
+    """Raise InputError for a text of more than so many characters, with its beginning."""
+    if len(text) > most:
+        raise InputError(field, f"{text[:40]}…", f"has {len(text):,} characters and must have at most {most:,}")
+
+
 def read_count(field: str, value: object) -> int:
     """Read a count as a person or a file gives it: an int, a whole float, or text such as "41,433" or "41 433".
 
@@ -135,11 +143,12 @@ _GROUPED = re.compile(r"[1-9]\d{0,2}(?:([,.' \u00a0\u202f\u2019])\d{3})(?:\1\d{3
 
 def _number_in_text(field: str, text: str) -> float:
     bare = text.strip()
+    check_length(field, bare, MAX_NUMBER_LENGTH)
     if bare.endswith("%"):
         raise InputError(field, bare, RATE_WITHOUT_COUNTS)
     if _GROUPED.match(bare):
         return float(re.sub(r"\D", "", bare))
-    if re.fullmatch(r"0[.,]\d*[1-9]\d*", bare):
+    if re.fullmatch(r"0[.,](?=0*[1-9])\d+", bare):
         raise InputError(field, bare, RATE_WITHOUT_COUNTS)
     if not re.fullmatch(r"-?\d{1,18}(?:\.0*)?", bare):
         raise InputError(field, bare or "empty", "must be a whole number, 0 or more")

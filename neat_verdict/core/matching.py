@@ -34,7 +34,8 @@ _NEEDED: dict[Operator, tuple[int, int]] = {
     "any_of": _MANY, "contains": _MANY, "starts_with": _MANY, "ends_with": _MANY, "between": (2, 2), "is_set": (0, 0),
 }  # fmt: skip
 LARGEST_NUMBER = 1e12  # of what is summed: its square in millionths fits a whole number of 128 bits
-NUMBER = re.compile(r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?$", re.ASCII)
+# Each figure can be taken in one way only, or a long text would be tried in all the ways.
+NUMBER = re.compile(r"[+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?$", re.ASCII)
 Comparable = str | float | bool | date | tuple[int, ...]
 
 

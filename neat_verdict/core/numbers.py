@@ -7,13 +7,14 @@ import re
 from collections.abc import Iterable
 from typing import Literal
 
-from neat_verdict.core.checks import InputError
+from neat_verdict.core.checks import InputError, check_length
+from neat_verdict.core.limits import MAX_NUMBER_LENGTH
 
 DecimalMark = Literal[".", ","]
 ASK_MARK = "say which decimal mark the file uses, or write its numbers without marks between thousands"
 MARKS: tuple[DecimalMark, ...] = (".", ",")
 # Signs and codes of money before or after a number. Three letters: the codes of ISO 4217.
-_MONEY = re.compile(r"^(?:[A-Z]{3}(?=[\s\u00a0\u202f\d+-])|[$€£¥])\s*|\s*(?:[A-Z]{3}|[$€£¥])$")
+_MONEY = re.compile(r"^(?:[A-Z]{3}(?=[\s\u00a0\u202f\d+-])|[$€£¥])|(?:[A-Z]{3}|[$€£¥])$")
 _SPACES = re.compile(r"(?<=\d)[\s\u00a0\u2009\u202f'’](?=\d{3}(?!\d))")
 # Thousands parted by one mark alone.
 _GROUPED = {mark: re.compile(rf"\d{{1,3}}(?:{re.escape(mark)}\d{{3}})+$") for mark in MARKS}
@@ -52,7 +53,7 @@ def decimal_mark(texts: Iterable[tuple[str, bool]]) -> DecimalMark | None:
     """
     shown: dict[DecimalMark, str] = {}
     for text, whole in texts:
-        if "," not in text and "." not in text:
+        if ("," not in text and "." not in text) or len(text) > MAX_NUMBER_LENGTH:
             continue
         bare = _bare(text)
         if _WRITTEN.match(bare) and (mark := _evidence(re.split("[eE]", bare)[0], whole=whole)):
@@ -72,6 +73,7 @@ def read_number(field: str, text: str, mark: DecimalMark | None = None) -> float
     Signs of money and spaces between thousands are left out. Raises InputError for what is no number, for a percentage, and
     for what may be read in two ways.
     """
+    check_length(field, text.strip(), MAX_NUMBER_LENGTH)
     shown, bare = text.strip() or "empty", _bare(text)
     if bare.endswith("%"):
         raise InputError(field, shown, "is a percentage; give the number itself")

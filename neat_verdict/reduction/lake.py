@@ -43,7 +43,7 @@ class Table:
 @dataclass(frozen=True, slots=True)
 class Lake:
     """Events, and exposures where these have a table of their own; by which ``engine`` they are counted if no other is asked for,
-    and the ``database`` that tables are in, where it is a file of the engine's.
+    the ``database`` that tables are in, where it is a file of the engine's, and what came ``from_environment``, by its names.
 
     ``properties`` are columns by the names that metrics, audiences and segments call them by; those not listed, and without a
     role, have their own name. ``variants`` are the values that stand for letters, in small letters.
@@ -56,6 +56,13 @@ class Lake:
     variants: Mapping[str, str] = field(default_factory=dict)
     engine: str = ENGINE
     database: str = ""
+    from_environment: Mapping[str, str] = field(default_factory=dict, repr=False)
+
+    def without_secrets(self, text: str) -> str:
+        """A text as people may see it: what came from the environment goes by its name again."""
+        for name, value in sorted(self.from_environment.items(), key=lambda one: -len(one[1])):
+            text = text.replace(value, f"${{{name}}}") if value else text
+        return text
 
 
 def read_lake(path: Path) -> Lake:
@@ -69,7 +76,8 @@ def read_lake(path: Path) -> Lake:
         raise InputError("lake", path.name, f"must be TOML: {problem}") from problem
     known = ("events", "exposures", "exposure", "properties", "variants", "engine", "database")
     _refuse_unknown("lake", record, known)
-    record = {name: _filled(part, name) for name, part in record.items()}
+    taken: dict[str, str] = {}
+    record = {name: _filled(part, name, taken) for name, part in record.items()}
     if not isinstance(record.get("events"), dict):
         raise InputError("events", "missing", "must say where events are and how their columns are called")
     own = record.get("exposures")
@@ -84,18 +92,20 @@ def read_lake(path: Path) -> Lake:
         variants={value.lower(): letter for value, letter in _names(record, "variants").items()},
         engine=str(record.get("engine", ENGINE)),
         database=_place(str(record.get("database", "")), base),
+        from_environment=taken,
     )
 
 
-def _filled(value: Any, path: str) -> Any:
-    """A value with what the environment has in place of ``${NAME}``."""
+def _filled(value: Any, path: str, taken: dict[str, str]) -> Any:
+    """A value with what the environment has in place of ``${NAME}``; what that is is noted in ``taken``."""
     if isinstance(value, dict):
-        return {name: _filled(part, f"{path}.{name}") for name, part in value.items()}
+        return {name: _filled(part, f"{path}.{name}", taken) for name, part in value.items()}
     if not isinstance(value, str):
         return value
     for name in _VARIABLE.findall(value):
         if name not in os.environ:
             raise InputError(path, f"${{{name}}}", "must be a variable that is set in the environment")
+        taken[name] = os.environ[name]
     return _VARIABLE.sub(lambda found: os.environ[found[1]], value)
 
 

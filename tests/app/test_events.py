@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from neat_verdict.app import clock
 from neat_verdict.app.collect import events as collecting
-from neat_verdict.app.collect.batch import MAX_EVENTS, read_batch
+from neat_verdict.app.collect.batch import read_batch
 from neat_verdict.app.collect.events import rebuild, release_held, take_in
 from neat_verdict.app.collect.models import Arrival, Event, Intake, Sighting
 from neat_verdict.app.collect.recount import ARRIVAL_COLUMNS
@@ -21,6 +21,7 @@ from neat_verdict.app.experiments.models import Tally, Workspace
 from neat_verdict.app.experiments.queries import daily_counts, find
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.traffic.models import Enrolment, PersonLink
+from neat_verdict.core.limits import MAX_BATCH_EVENTS
 from tests.app.conftest import TODAY, bring_in, daily, exposed, happened
 
 
@@ -251,7 +252,7 @@ def test_lines_and_gzip_are_understood_and_broken_gzip_is_refused(machine, serve
 
 
 def test_a_batch_too_large_is_refused_before_it_is_read(machine, served, monkeypatch):
-    status, problem = machine("/collect", {"events": [None] * (MAX_EVENTS + 1)})
+    status, problem = machine("/collect", {"events": [None] * (MAX_BATCH_EVENTS + 1)})
     assert (status, problem["errors"][0]["field"]) == (422, "events")
     bomb = gzip.compress(b" " * (40 * 1024 * 1024))
     assert machine("/collect", bomb, **{"Content-Encoding": "gzip"})[0] == 422

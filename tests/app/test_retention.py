@@ -160,6 +160,22 @@ def test_a_person_is_forgotten_there_too(over, machine, analyst):
     assert len(left) == 7
 
 
+def test_who_is_forgotten_while_events_are_put_away_does_not_come_back(over, analyst, monkeypatch):
+    whole = archive.write
+
+    def meanwhile(events, name):
+        if Event.objects.filter(unit="v1").exists():
+            written = whole(events, name)
+            forget_person(analyst, "v1")
+            return written
+        return whole(events, name)
+
+    monkeypatch.setattr(archive, "write", meanwhile)
+    assert put_all_away() == {"events put away": 9}
+    assert [one for one in put_away_ids() if one.startswith("v1")] == []
+    assert len(put_away_ids()) == 9
+
+
 def test_ids_are_erased_in_time_and_sums_stay(over, analyst, ask, folder):
     choose_retention(analyst, 30, 90)
     before, seen = exact_sums(), ask("get", f"/experiments/{over.key}/evidence")[1]

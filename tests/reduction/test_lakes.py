@@ -19,7 +19,7 @@ from neat_verdict.app.sources.actions import read_batch, take_in_day
 from neat_verdict.app.sources.freshness import data_until
 from neat_verdict.app.sources.lakes import last_due
 from neat_verdict.app.sources.models import LakeRun, LakeSchedule, ReducedDay, ReductionRun
-from neat_verdict.app.sources.running import begin_due, count, make_run, set_schedule
+from neat_verdict.app.sources.running import SILENT_FOR, begin_due, count, make_run, set_schedule
 from neat_verdict.app.watch.actions import choose_breakdowns
 from neat_verdict.core.checks import InputError
 from neat_verdict.reduction.engines import engine_named
@@ -147,7 +147,7 @@ def test_a_run_that_was_stopped_is_failed_and_the_next_goes_on(lake, running, an
     monkeypatch.setattr(lakes.Inside, "send", send)
     with pytest.raises(Conflict, match="is being counted already"):
         make_run(analyst, lake)
-    with clock.at(clock.now() + timedelta(days=300)):  # later than it was heard of
+    with clock.at(clock.now() + SILENT_FOR + timedelta(seconds=1)):
         assert [one["changed"] for one in counted(analyst, lake).counted] == [1]
     run.refresh_from_db()
     assert (run.state, run.problem) == ("failed", "It was stopped before it was done; the next goes on where it was")
@@ -229,6 +229,27 @@ def test_what_goes_wrong_in_a_run_is_kept_with_it(lake, folder, running, analyst
     assert run.problem.startswith("events.unit (visitor) must be a column of")
     file.write_text('engine = "abacus"\n' + LAKE)
     assert counted(analyst, lake).problem == "engine (abacus) must be duckdb or spark"
+
+
+def test_what_came_from_the_environment_is_shown_to_nobody(lake, folder, running, analyst, ask, monkeypatch):  # noqa: F811
+    monkeypatch.setenv("LAKE_TOKEN", "s3cret-token")
+    file = folder / "sailings.toml"
+    file.write_text(file.read_text().replace("*.parquet", "${LAKE_TOKEN}/*.parquet"))
+    assert counted(analyst, lake).state == "failed"
+    found = str(ask("get", "/lakes")[1])
+    assert ("${LAKE_TOKEN}/*.parquet" in found, "s3cret" in found) == (True, False)
+    assert "cannot be read" in found
+
+
+def test_runs_in_which_nothing_came_in_are_one_line(lake, folder, running, analyst):
+    for _ in range(4):
+        counted(analyst, lake)
+    assert [run.changed for run in ReductionRun.objects.order_by("id")] == [2, 0]
+    assert ReductionRun.objects.first().lake_run == LakeRun.objects.first()
+    with clock.at(clock.now() + timedelta(days=100)):
+        make_run(analyst, lake)
+    # Of the old ones those stay by which the experiment was counted.
+    assert LakeRun.objects.count() == 3
 
 
 def test_texts_of_a_lake_may_stand_in_the_environment(tmp_path, monkeypatch):

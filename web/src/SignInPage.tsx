@@ -2,6 +2,17 @@ import { useState } from "react";
 import { useSession, useSignIn } from "./api/hooks";
 import { FormError } from "./parts/basics";
 
+/** Where somebody was going, as long as that is here: a browser leaves characters out that a look at the text would not. */
+export function hereOrHome(next: string): string {
+  try {
+    const { origin, pathname, search, hash } = new URL(next, window.location.origin);
+    // A path of two slashes would be another host.
+    return origin === window.location.origin && !pathname.startsWith("//") ? `${pathname}${search}${hash}` : "/";
+  } catch {
+    return "/";
+  }
+}
+
 export function SignInPage() {
   const { data: session } = useSession();
   const signIn = useSignIn();
@@ -9,8 +20,7 @@ export function SignInPage() {
   const [password, setPassword] = useState("");
   const enter = async (name: string, secret: string) => {
     await signIn.mutateAsync({ username: name, password: secret });
-    const next = new URLSearchParams(window.location.search).get("next") ?? "/";
-    window.location.assign(/^\/(?![/\\])/.test(next) ? next : "/");
+    window.location.assign(hereOrHome(new URLSearchParams(window.location.search).get("next") ?? "/"));
   };
   const tryEntering = (name: string, secret: string) => void enter(name, secret).catch(() => undefined);
   return (

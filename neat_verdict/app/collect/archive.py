@@ -46,8 +46,9 @@ def folder() -> Path:
     return Path(settings.DATA) / "events"
 
 
-def write(events: Sequence[Sequence[Any]], name: str) -> None:
-    """Write events, each as `COLUMNS`, into a file of this name by day. A file of the same name is replaced."""
+def write(events: Sequence[Sequence[Any]], name: str) -> list[Path]:
+    """Write events, each as `COLUMNS`, into a file of this name by day, and return the files. One of that name is replaced."""
+    written = []
     by_day: dict[date, list[Sequence[Any]]] = defaultdict(list)
     for event in events:
         by_day[_day_of(event[COLUMNS.index("at")])].append(event)
@@ -64,7 +65,8 @@ def write(events: Sequence[Sequence[Any]], name: str) -> None:
                     f"COPY (SELECT * FROM read_json('{lines}', format = 'newline_delimited', columns = {_SHAPE}) "
                     f"ORDER BY unit, \"at\") TO '{made}' (FORMAT parquet)"
                 )
-            made.replace(place / f"{name}.parquet")
+            written.append(made.replace(place / f"{name}.parquet"))
+    return written
 
 
 def events_of(units: Collection[str], names: Collection[str]) -> list[tuple[Any, ...]]:

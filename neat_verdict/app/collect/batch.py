@@ -11,14 +11,18 @@ from typing import Any, NamedTuple
 
 import orjson
 
-from neat_verdict.core.checks import InputError
+from neat_verdict.core.checks import InputError, check_length
+from neat_verdict.core.limits import (
+    MAX_BATCH_BYTES,
+    MAX_BATCH_EVENTS,
+    MAX_PROPERTIES,
+    MAX_PROPERTY_NAME,
+    MAX_TEXT_LENGTH,
+    MAX_UNIT_LENGTH,
+)
 from neat_verdict.core.metrics import EXPOSURE, PAGE_CHANGE_FAILED, PAGE_REACHED
 from neat_verdict.core.traffic import SAME_PERSON
 
-MAX_EVENTS = 20_000
-MAX_BYTES = 32 * 1024 * 1024
-MAX_PROPERTIES = 50
-MAX_TEXT_LENGTH = 1000
 _EARLIEST, _LATEST = 946_684_800_000, 4_102_444_800_000  # the years 2000 to 2099
 _OWN = frozenset({"id", "unit", "event", "at"})
 OTHER_ID = "with"  # what an event that links two ids calls the one that stands for the person
@@ -66,13 +70,13 @@ def read_batch(body: bytes, *, gzipped: bool = False, lines: bool = False) -> li
     """
     if gzipped:
         body = _unzipped(body)
-    if len(body) > MAX_BYTES:
+    if len(body) > MAX_BATCH_BYTES:
         raise InputError(
-            "body", f"{len(body) / 1e6:.0f} MB", f"must be at most {MAX_BYTES // 2**20} MB; send it in parts"
+            "body", f"{len(body) / 1e6:.0f} MB", f"must be at most {MAX_BATCH_BYTES // 2**20} MB; send it in parts"
         )
     items = list(_lines(body)) if lines else _items(body)
-    if len(items) > MAX_EVENTS:
-        raise InputError("events", len(items), f"must be at most {MAX_EVENTS:,} in a batch; send them in parts")
+    if len(items) > MAX_BATCH_EVENTS:
+        raise InputError("events", len(items), f"must be at most {MAX_BATCH_EVENTS:,} in a batch; send them in parts")
     return read_items(items)
 
 
@@ -92,12 +96,12 @@ def read_items(items: Sequence[Any]) -> list[Sent]:
 def _unzipped(body: bytes) -> bytes:
     unpacking = zlib.decompressobj(wbits=31)
     try:
-        unpacked = unpacking.decompress(body, MAX_BYTES + 1)
+        unpacked = unpacking.decompress(body, MAX_BATCH_BYTES + 1)
     except zlib.error as problem:
         raise InputError(
             "body", f"{len(body)} bytes", f"must be gzip, as its Content-Encoding says: {problem}"
         ) from problem
-    if not unpacking.eof and len(unpacked) <= MAX_BYTES:
+    if not unpacking.eof and len(unpacked) <= MAX_BATCH_BYTES:
         raise InputError("body", f"{len(body)} bytes", "must be whole gzip: it ends too early")
     return unpacked
 
@@ -140,9 +144,9 @@ def read_event(item: Any) -> Sent:
     _check_properties(properties)
     if name == EXPOSURE and properties.get(BASE_VERSION) is not None:
         properties[BASE_VERSION] = _text(properties, BASE_VERSION, MAX_VERSION_LENGTH)
-    sent_id, unit = _text(item, "id", 100), _text(item, "unit", 200)
+    sent_id, unit = _text(item, "id", 100), _text(item, "unit", MAX_UNIT_LENGTH)
     if name == SAME_PERSON:
-        properties[OTHER_ID] = _text(item, OTHER_ID, 200)
+        properties[OTHER_ID] = _text(item, OTHER_ID, MAX_UNIT_LENGTH)
         if properties[OTHER_ID] == unit:
             raise InputError(OTHER_ID, unit[:40], "must be another id of the same person: that of the account, say")
     return Sent(sent_id, unit, name, _moment(item.get("at")), experiment, letter, forced, properties)
@@ -152,6 +156,7 @@ def _check_properties(properties: dict[str, Any]) -> None:
     if len(properties) > MAX_PROPERTIES:
         raise InputError("properties", len(properties), f"must be at most {MAX_PROPERTIES}")
     for key, value in properties.items():
+        check_length("property", key, MAX_PROPERTY_NAME)
         if value.__class__ is str:
             if len(value) > MAX_TEXT_LENGTH:
                 raise InputError(key[:80], f"{len(value)} characters", f"must be at most {MAX_TEXT_LENGTH}")

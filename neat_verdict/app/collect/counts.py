@@ -14,6 +14,7 @@ import numpy as np
 from neat_verdict.app.collect.days import Span
 from neat_verdict.app.collect.text import Text
 from neat_verdict.core.checks import MAX_COUNT, InputError, check_day, read_count
+from neat_verdict.core.limits import MAX_NUMBER_LENGTH
 from neat_verdict.core.metrics import RATE, Tallying
 from neat_verdict.core.numbers import ASK_MARK, DecimalMark, decimal_mark, read_number
 
@@ -199,7 +200,13 @@ def _take_plainly(
         return False
     columns = list(zip(*block, strict=True))
     written = [columns[expected.columns[name]] for name in ("units", "conversions")]
-    if any("" in column or not (text := "".join(column)).isascii() or not text.isdigit() for column in written):
+    if any(
+        "" in column
+        or max(map(len, column)) > MAX_NUMBER_LENGTH
+        or not (text := "".join(column)).isascii()
+        or not text.isdigit()
+        for column in written
+    ):
         return False
     units, conversions = (list(map(int, column)) for column in written)
     if max(units) > MAX_COUNT or any(map(gt, conversions, units)):
@@ -377,7 +384,7 @@ _AS_WRITTEN = {"total_of_squares": "squares", "total_of_cubes": "cubes"}
 
 def count_in(field_name: str, text: str, decimal: DecimalMark | None) -> int:
     """A count as files write it. Raises InputError for what is none, a rate with a sentence of its own."""
-    if text.isascii() and text.isdigit():  # as nearly every row has it
+    if len(text) <= MAX_NUMBER_LENGTH and text.isascii() and text.isdigit():  # as nearly every row has it
         return read_count(field_name, int(text))
     try:
         number = read_number(field_name, text, decimal)

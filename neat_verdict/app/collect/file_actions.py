@@ -16,7 +16,7 @@ from typing import Any
 from django.db import OperationalError, transaction
 
 from neat_verdict.app.collect.actions import open_for_data, refuse_counted
-from neat_verdict.app.collect.batch import MAX_EVENTS, Bad, BadBatch, read_batch
+from neat_verdict.app.collect.batch import Bad, BadBatch, read_batch
 from neat_verdict.app.collect.days import Span
 from neat_verdict.app.collect.events import Receipt, take_in
 from neat_verdict.app.collect.file_units import keep_units, units_seen_already
@@ -31,6 +31,7 @@ from neat_verdict.app.http.problems import Conflict, PartlyStored
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.limits import MAX_BATCH_EVENTS
 from neat_verdict.core.metrics import definition_of
 from neat_verdict.core.numbers import ASK_MARK, DecimalMark
 from neat_verdict.core.text.format import listed
@@ -265,7 +266,7 @@ def _blocks(path: Path) -> Iterator[list[bytes]]:
         packed = file.read(2) == b"\x1f\x8b"
     with gzip.open(path, "rb") if packed else path.open("rb") as file:
         filled = (line if line.endswith(b"\n") else line + b"\n" for line in file if line.strip())
-        while block := list(islice(filled, min(_LINES_AT_ONCE, MAX_EVENTS))):
+        while block := list(islice(filled, min(_LINES_AT_ONCE, MAX_BATCH_EVENTS))):
             yield block
 
 

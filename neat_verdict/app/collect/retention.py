@@ -58,7 +58,12 @@ def put_away(until: int, at_most: int = AT_ONCE) -> int:
     # Of true and false SQLite knows 1 and 0.
     forced = 1 + archive.COLUMNS.index("forced")
     lines = [(*event[1:forced], bool(event[forced]), *event[forced + 1 :]) for event in events]
-    archive.write(lines, f"{first}-{last}")
+    written = archive.write(lines, f"{first}-{last}")
+    if store.still_there([event[0] for event in events]) < len(events):
+        # Somebody was forgotten meanwhile: what was read of them must not come back.
+        for file in written:
+            file.unlink()
+        return put_away(until, at_most)
     with transaction.atomic():
         row = Retention.objects.select_for_update().get()
         row.put_away_until = max(row.put_away_until, until)

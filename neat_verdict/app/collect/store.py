@@ -73,6 +73,11 @@ def oldest(until: int, at_most: int) -> list[tuple[Any, ...]]:
     )
 
 
+def still_there(ids: Sequence[int]) -> int:
+    """How many of the events are in the database."""
+    return int(rows(f"SELECT count(*) FROM collect_event WHERE id {IN}", json.dumps(list(ids)))[0][0])
+
+
 def remove(ids: Sequence[int]) -> None:
     """Take events out, a thousand at a time, so that nobody waits long to write."""
     for start in range(0, len(ids), REMOVED_AT_ONCE):

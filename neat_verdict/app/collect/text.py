@@ -11,7 +11,8 @@ from dataclasses import dataclass
 from itertools import islice
 from operator import itemgetter
 
-from neat_verdict.core.checks import InputError
+from neat_verdict.core.checks import InputError, check_length
+from neat_verdict.core.limits import MAX_COLUMNS, MAX_HEADER_LENGTH
 
 _STRAY = 0.05  # the part of NULs in the first 4 kB, up to which a file is text with a slip in it
 csv.field_size_limit(2**31 - 1)  # a stray quote is reported as a wrong row, not as a failure of the reader
@@ -113,6 +114,10 @@ def read_text(content: bytes, fields: tuple[str, ...] = ()) -> Text:
     first = body.splitlines()[0]
     delimiter = max(",;\t", key=first.count)
     header = tuple(cell.strip() for cell in next(csv.reader([first], delimiter=delimiter)))
+    if len(header) > MAX_COLUMNS:
+        raise InputError("file", f"{len(header):,} columns", f"must have at most {MAX_COLUMNS:,}")
+    for cell in header:
+        check_length("header", cell, MAX_HEADER_LENGTH)
     if len(header) < len(fields):
         wanted = f"{', '.join(fields[:-1])} and {fields[-1]}"
         raise InputError("file", first[:80], f"must have columns for {wanted.replace('_', ' ')} in its first line")
@@ -138,7 +143,7 @@ def _decoded(content: bytes) -> tuple[str, str]:
 def _bare(name: str) -> str:
     """A header without case, accents, units in brackets and punctuation."""
     plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode().lower()
-    return re.sub(r"[^a-z]+", " ", re.sub(r"\(.*?\)|\[.*?\]", "", plain)).strip()
+    return re.sub(r"[^a-z]+", " ", re.sub(r"\([^()]*\)|\[[^\[\]]*\]", "", plain)).strip()
 
 
 def match_columns(header: tuple[str, ...], fields: tuple[str, ...]) -> dict[str, int | None]:

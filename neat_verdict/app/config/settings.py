@@ -24,6 +24,10 @@ if not SECRET_KEY:
 ALLOWED_HOSTS = os.environ.get("NEAT_VERDICT_HOSTS", "127.0.0.1,localhost").split(",")
 CSRF_TRUSTED_ORIGINS = [origin for origin in os.environ.get("NEAT_VERDICT_ORIGINS", "").split(",") if origin]
 HTTPS = os.environ.get("NEAT_VERDICT_HTTPS") == "1"
+# Of each process. What is counted by names that people type must not push out what is counted by others.
+CACHES = {"default": {"BACKEND": "django.core.cache.backends.locmem.LocMemCache", "OPTIONS": {"MAX_ENTRIES": 100_000}}}
+# How many proxies of our own stand before it: of what they say the address is, only so much is believed.
+PROXIES = int(os.environ.get("NEAT_VERDICT_PROXIES", "0"))
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = HTTPS
 SECURE_CONTENT_TYPE_NOSNIFF = True
 X_FRAME_OPTIONS = "DENY"

@@ -2,6 +2,7 @@
 
 from django.contrib import admin
 from django.urls import include, path, re_path
+from django.views.generic import RedirectView
 
 from neat_verdict.app.config.api import api
 from neat_verdict.app.config.shell import screen, shared_screen, sign_in_screen
@@ -12,6 +13,8 @@ urlpatterns = [
     path("site/v1/", include("neat_verdict.app.site.urls")),
     path("ofrep/v1/evaluate/flags", ofrep.evaluate_all),
     path("ofrep/v1/evaluate/flags/<str:key>", ofrep.evaluate),
+    # Its own form would be a second way in, with limits of its own.
+    path("admin/login/", RedirectView.as_view(url="/sign-in", query_string=True)),
     path("admin/", admin.site.urls),
     path("sign-in", sign_in_screen),
     path("shared/<str:token>", shared_screen),

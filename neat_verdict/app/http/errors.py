@@ -14,7 +14,7 @@ from django.http.multipartparser import MultiPartParserError
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError, ValidationErrorContext
 
-from neat_verdict.app.http.problems import Conflict, Gone, PartlyStored, problem
+from neat_verdict.app.http.problems import Conflict, Gone, PartlyStored, TooMany, problem
 from neat_verdict.core.checks import InputError
 
 _SECRET = ("password",)  # never said back
@@ -48,6 +48,12 @@ def install(api: NinjaAPI) -> None:
     @api.exception_handler(Conflict)
     def conflict(request: HttpRequest, exc: Conflict) -> HttpResponse:
         return problem(409, str(exc), **exc.members)
+
+    @api.exception_handler(TooMany)
+    def too_many(request: HttpRequest, exc: TooMany) -> HttpResponse:
+        answer = problem(429, str(exc))
+        answer.headers["Retry-After"] = str(exc.wait)
+        return answer
 
     @api.exception_handler(Gone)
     def gone(request: HttpRequest, exc: Gone) -> HttpResponse:

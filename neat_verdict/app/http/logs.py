@@ -12,6 +12,8 @@ from django.dispatch import receiver
 from django.http import HttpRequest
 from django.http.response import HttpResponseBase
 
+from neat_verdict.app.http.clients import address_of
+
 requests = logging.getLogger("neat_verdict.requests")
 sign_ins = logging.getLogger("neat_verdict.sign_ins")
 
@@ -50,5 +52,5 @@ def _who(request: HttpRequest) -> str:
 @receiver(user_login_failed)
 def refused(credentials: dict[str, Any], request: HttpRequest | None = None, **_: Any) -> None:
     """A sign-in that was refused, with the name that was tried and where it came from."""
-    place = request.META.get("REMOTE_ADDR", "unknown") if request else "unknown"
+    place = address_of(request) if request else "unknown"
     sign_ins.warning("refused a sign-in as %.80r from %s", credentials.get("username", ""), place)

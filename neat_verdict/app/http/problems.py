@@ -24,6 +24,14 @@ class PartlyStored(Exception):  # noqa: N818
         )
 
 
+class TooMany(Exception):  # noqa: N818
+    """Too much was asked; ``wait`` is after how many seconds it may be asked again."""
+
+    def __init__(self, sentence: str, wait: int) -> None:
+        super().__init__(f"{sentence}; try again in {wait:,} {'second' if wait == 1 else 'seconds'}")
+        self.wait = wait
+
+
 class Gone(Exception):  # noqa: N818
     """What was there is there no more, and why."""
 

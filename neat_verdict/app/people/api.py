@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from django.conf import settings
 from django.contrib.auth import authenticate, login, logout
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from django.middleware.csrf import get_token
 from ninja import Router
 from ninja.errors import HttpError
-from ninja.throttling import AnonRateThrottle
 from ninja.utils import check_csrf
 
 from neat_verdict.app.experiments.queries import workspace
+from neat_verdict.app.http.problems import TooMany
+from neat_verdict.app.people import guesses
 from neat_verdict.app.people.models import User
 from neat_verdict.app.people.schemas import Account, DemoAccount, Session, SignIn
 
@@ -44,14 +45,20 @@ def get_session(request: HttpRequest) -> Session:
     return _session(request)
 
 
-@router.post("/session", response=Session, auth=None, operation_id="sign_in", throttle=[AnonRateThrottle("30/m")])
-def sign_in(request: HttpRequest, payload: SignIn) -> Session:
+@router.post("/session", response=Session, auth=None, operation_id="sign_in")
+def sign_in(request: HttpRequest, payload: SignIn, response: HttpResponse) -> Session:
     if check_csrf(request) is not None:
         raise HttpError(403, "The page is too old; load it again, then sign in")
+    counted = guesses.counters(request, payload.username)
+    if wait := guesses.seconds_to_wait(counted):
+        raise TooMany("Too many sign-ins were refused", wait)
     user = authenticate(request, username=payload.username, password=payload.password)
     if user is None:
+        guesses.note_refused(counted)
         raise HttpError(422, "The name and the password do not go together")
+    guesses.note_accepted(counted)
     login(request, user)
+    guesses.remember_device(request, response, payload.username)
     return _session(request)
 
 

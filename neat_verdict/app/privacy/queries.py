@@ -14,7 +14,7 @@ from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.experiments.queries import workspace
 from neat_verdict.app.traffic.enrolments import enrolments_of, ids_by_unit
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.traffic import MAX_UNIT_LENGTH
+from neat_verdict.core.limits import MAX_UNIT_LENGTH
 
 # In these a plan can still be changed, with a reason.
 CHANGEABLE = ("draft", "scheduled", "running", "paused", "ended")

@@ -21,9 +21,9 @@ from neat_verdict.app.http.texts import is_whole
 from neat_verdict.app.people.origins import is_allowed
 from neat_verdict.app.people.queries import key_of
 from neat_verdict.app.site.doors import MAX_BYTES, is_too_large, preflight, readable, seconds_to_wait
-from neat_verdict.app.traffic.assigning import GivenParameter, parameters_for
+from neat_verdict.app.traffic.assigning import GivenParameter, parameters_for, within_limits
 from neat_verdict.app.traffic.sightings import buffer
-from neat_verdict.core.traffic import MAX_UNIT_LENGTH
+from neat_verdict.core.limits import MAX_UNIT_LENGTH
 
 _REASONS = {"assigned": "SPLIT", "forced": "TARGETING_MATCH"}
 
@@ -84,7 +84,7 @@ def _parameters(request: HttpRequest) -> dict[str, GivenParameter]:
         raise BadContext("TARGETING_KEY_MISSING", "targetingKey must be the unit: the visitor’s id")
     if not isinstance(unit, str) or len(unit) > MAX_UNIT_LENGTH or not is_whole(unit):
         raise BadContext("INVALID_CONTEXT", f"targetingKey must be text of 1 to {MAX_UNIT_LENGTH} characters")
-    properties = {name: value for name, value in context.items() if name != "targetingKey"}
+    properties, _ = within_limits({name: value for name, value in context.items() if name != "targetingKey"})
     buffer.note(unit, properties)
     return parameters_for(unit, properties)
 

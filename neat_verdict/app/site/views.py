@@ -31,12 +31,12 @@ from neat_verdict.app.site.doors import MAX_BYTES, is_too_large, preflight, read
 from neat_verdict.app.site.page_use import followed_in, read_use, take_in_use
 from neat_verdict.app.site.pointing import as_sent, keep_pointed, pointed
 from neat_verdict.app.site.previews import previewed
-from neat_verdict.app.traffic.assigning import GivenParameter, parameters_in, passages_in
+from neat_verdict.app.traffic.assigning import GivenParameter, parameters_in, passages_in, within_limits
 from neat_verdict.app.traffic.assigning import assign as assigned
 from neat_verdict.app.traffic.serving import parameters_of
 from neat_verdict.app.traffic.sightings import buffer
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.traffic import MAX_UNIT_LENGTH
+from neat_verdict.core.limits import MAX_UNIT_LENGTH
 
 MAX_EVENTS = 500
 MAX_USES = 20  # experiments on one page
@@ -102,6 +102,7 @@ def assign(asked: Asked) -> HttpResponse:
     unit, properties = _unit(body), body.get("properties", {})
     if not isinstance(properties, dict):
         raise InputError("properties", str(properties)[:40], "must be an object")
+    properties, _ = within_limits(properties)
     buffer.note(unit, properties)
     _note_page(asked)
     answers = assigned(unit, properties)

@@ -24,7 +24,7 @@ from neat_verdict.app.experiments.tallies import columns_of, figures_of
 from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.models import MachineKey, User
 from neat_verdict.app.sources.models import LakeRun, ReducedDay, ReductionRun
-from neat_verdict.app.sources.queries import counted_elsewhere, days_known, plan_record
+from neat_verdict.app.sources.queries import counted_elsewhere, days_known, last_run, plan_record
 from neat_verdict.core.checks import InputError, check_day
 from neat_verdict.core.metrics import ALL_COLUMNS
 from neat_verdict.core.text.format import plural
@@ -208,11 +208,15 @@ def end_run(by: User, experiment: Experiment, sent: Mapping[str, Any], of: Machi
         raise Conflict(f"Counts of {min(missing)} are not there; send them first")
     units = sum(row.units for row in known)
     differences = [[row.day.isoformat(), row.before, row.units] for row in known if row.changed]
-    run = ReductionRun.objects.create(
+    run = ReductionRun(
         experiment=experiment, round=experiment.round, plan=sent["plan"], engine=sent["engine"][:40], units=units,
         until=sent["until"], days=len(sent["days"]), changed=sent["changed"], seconds=sent["seconds"], differences=differences,
         **{"key" if isinstance(of, MachineKey) else "lake_run": of},
     )  # fmt: skip
+    before = last_run(experiment)
+    if before is not None and not before.changed and not run.changed:
+        run.pk = before.pk  # a row an hour in which nothing came in would tell nobody anything
+    run.save()
     ReducedDay.objects.filter(pk__in=[row.pk for row in known]).update(changed=False, before=F("units"))
     if run.changed:
         record(

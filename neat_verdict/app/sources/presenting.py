@@ -26,7 +26,7 @@ def lake_out(name: str, schedule: LakeSchedule | None) -> LakeOut:
     try:
         lake = lake_named(name)
         engine, tables = lake.engine, [lake.events, *([lake.exposures] if lake.exposures else [])]
-        places = [table.place for table in tables]
+        places = [lake.without_secrets(table.place) for table in tables]
     except InputError as wrong:
         problem = str(wrong)
     return LakeOut(

@@ -34,6 +34,7 @@ from neat_verdict.reduction.plan import plan_of
 
 log = logging.getLogger(__name__)
 HEARD_EVERY = 10.0  # seconds
+KEPT_FOR = timedelta(days=90)
 SILENT_FOR = timedelta(minutes=2)  # a longer silence is death
 
 
@@ -60,6 +61,8 @@ def make_run(by: User, lake: str, *, planned: bool = False) -> LakeRun:
     require_editor(by)
     lake_named(lake)
     bury_the_dead()
+    # What an experiment was counted by last stays.
+    LakeRun.objects.filter(started_at__lt=clock.now() - KEPT_FOR, experiments__isnull=True).delete()
     try:
         with transaction.atomic():
             return LakeRun.objects.create(lake=lake, by=by, planned=planned, doing="beginning")
@@ -102,7 +105,7 @@ def count(run: LakeRun) -> None:
             _count(run)
         _keep(run, state="done")
     except (InputError, ImportError) as problem:
-        _keep(run, state="failed", problem=_words(problem)[:500])
+        _keep(run, state="failed", problem=_without_secrets(run.lake, _words(problem))[:500])
     except Exception:
         log.exception("counting the lake %s failed", run.lake)
         _keep(run, state="failed", problem="It failed for a reason that is in the server’s log")
@@ -112,16 +115,23 @@ def _count(run: LakeRun) -> None:
     # Engines take seconds to load, and their packages need not be there where nobody counts lakes.
     from neat_verdict.reduction.runs import count_lake
 
-    counted = []
+    lake, counted = lake_named(run.lake), []
     for one in count_lake(
-        lake_named(run.lake),
+        lake,
         Inside(run),
         hear=lambda words: _note(run, doing=words[:200]),
         now=lambda: clock.now().timestamp(),
         hear_rows=lambda rows: _note(run, rows=rows),
     ):
-        counted.append(asdict(one))
+        counted.append({**asdict(one), "problem": lake.without_secrets(one.problem)})
         _note(run, counted=counted)
+
+
+def _without_secrets(name: str, text: str) -> str:
+    try:
+        return lake_named(name).without_secrets(text)
+    except InputError:  # then nothing was read with them
+        return text
 
 
 def _words(problem: Exception) -> str:

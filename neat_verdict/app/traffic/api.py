@@ -54,6 +54,7 @@ from neat_verdict.app.traffic.schemas import (
     StretchesOut,
 )
 from neat_verdict.app.traffic.sightings import buffer, last_month
+from neat_verdict.core.limits import MAX_ASKED_BYTES, MAX_ASKED_KEYS
 
 router = Router(tags=["traffic"])
 _LOCAL = Path(__file__).parent / "snippets" / "assign.mjs"
@@ -79,6 +80,8 @@ def _described(schema: Any) -> dict[str, Any]:
 )
 def assign(request: HttpRequest) -> HttpResponse:
     """The variants of a unit. Bad input never breaks a site: the answer is control, with a note of the problem."""
+    if len(request.body) > MAX_ASKED_BYTES:
+        return JsonResponse({"assignments": {}, "problem": f"the body must be at most {MAX_ASKED_BYTES // 1024} kB"})
     try:
         body = json.loads(request.body or b"null")
     except (ValueError, RecursionError) as problem:
@@ -97,6 +100,11 @@ def assign(request: HttpRequest) -> HttpResponse:
     if not isinstance(properties, dict):
         problems.append("properties must be an object")
         properties = {}
+    if keys is not None and len(keys) > MAX_ASKED_KEYS:
+        problems.append(f"experiments must be at most {MAX_ASKED_KEYS:,} keys; the first of them are answered")
+        keys = keys[:MAX_ASKED_KEYS]
+    properties, left_out = assigning.within_limits(properties)
+    problems += left_out
     result = assigning.assign(unit, properties, keys)
     buffer.note(unit, properties)
     answers = {

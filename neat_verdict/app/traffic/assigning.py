@@ -13,8 +13,27 @@ from neat_verdict.app.experiments.addresses import page_of
 from neat_verdict.app.traffic.enrolments import enrolments_of, ids_by_unit
 from neat_verdict.app.traffic.serving import Served, served
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.limits import MAX_PROPERTIES, MAX_PROPERTY_NAME, MAX_TEXT_LENGTH
 from neat_verdict.core.traffic import RolloutTraffic, Traffic, point
 from neat_verdict.core.variants import LETTERS
+
+
+def within_limits(properties: Mapping[str, object]) -> tuple[dict[str, object], list[str]]:
+    """The properties that are taken, and why others are not, in words: a site gets its variants whatever it sends."""
+    kept: dict[str, object] = {}
+    problems = []
+    for name, value in properties.items():
+        if len(name) > MAX_PROPERTY_NAME:
+            problems.append(f"the property {name[:40]}… has a name of more than {MAX_PROPERTY_NAME} characters")
+        elif isinstance(value, str) and len(value) > MAX_TEXT_LENGTH:
+            problems.append(f"the property {name} has more than {MAX_TEXT_LENGTH:,} characters")
+        elif len(kept) == MAX_PROPERTIES:
+            problems.append(f"more than {MAX_PROPERTIES} properties")
+            break
+        else:
+            kept[name] = value
+    return kept, [f"left out: {problem}" for problem in problems]
+
 
 NOT_KNOWN = "there is no experiment with this key that takes events"
 

@@ -20,7 +20,8 @@ from neat_verdict.app.http.texts import is_whole
 from neat_verdict.app.later import Later
 from neat_verdict.app.sql import rows, run_many
 from neat_verdict.app.traffic.models import PropertySet, SampledDay, SeenUnit
-from neat_verdict.core.traffic import MAX_UNIT_LENGTH, Sample, sample_point
+from neat_verdict.core.limits import MAX_UNIT_LENGTH
+from neat_verdict.core.traffic import Sample, sample_point
 
 DAYS = 30
 KEPT_A_DAY = 2_000  # units with their properties; above it half of them are kept

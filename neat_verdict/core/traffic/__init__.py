@@ -4,7 +4,6 @@ from neat_verdict.core.matching import Group
 from neat_verdict.core.traffic.assignment import (
     MAX_ALLOCATED_BY,
     MAX_PROPERTY_NAMES,
-    MAX_UNIT_LENGTH,
     UNIFORM_MARK,
     Assignment,
     Reason,
@@ -39,7 +38,6 @@ __all__ = [
     "MAX_NAMED",
     "MAX_PROPERTY_NAMES",
     "MAX_RULES",
-    "MAX_UNIT_LENGTH",
     "READY_MADE",
     "SAME_PERSON",
     "STANDARD_BREAKDOWNS",

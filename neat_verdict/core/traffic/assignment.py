@@ -20,13 +20,13 @@ from typing import Literal
 import mmh3
 
 from neat_verdict.core.checks import InputError, check_positive, check_share
+from neat_verdict.core.limits import MAX_UNIT_LENGTH
 from neat_verdict.core.traffic.audience import Audience
 from neat_verdict.core.variants import LETTERS
 
 Reason = Literal["forced", "audience", "exclusion", "participation", "assigned", "kept", "stopped", "not_running"]
 PARTICIPATION_SEED, VARIANT_SEED, EXCLUSION_SEED, UNIFORM_SEED = 1, 2, 3, 6
 
-MAX_UNIT_LENGTH = 200
 MAX_ALLOCATED_BY, MAX_PROPERTY_NAMES = 4, 80  # properties, and characters of their names in all
 _OF_SEVERAL = 24  # characters of a value, where several are joined
 UNIFORM_MARK = "~"  # before the segment of units that were assigned evenly whatever was seen

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from typing import Literal
 
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.limits import MAX_UNIT_LENGTH
 from neat_verdict.core.matching import Group
-from neat_verdict.core.traffic.assignment import MAX_UNIT_LENGTH
 
 SAME_PERSON = "same_person"  # the event that links the id it is sent for with another one of the same person
 MAX_IDS = 20  # an id that is linked with more than so many is no person's: a terminal, a robot, a default value

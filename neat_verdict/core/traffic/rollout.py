@@ -10,7 +10,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from neat_verdict.core.checks import InputError, check_share
-from neat_verdict.core.traffic.assignment import MAX_UNIT_LENGTH, PARTICIPATION_SEED, Assignment, point
+from neat_verdict.core.limits import MAX_UNIT_LENGTH
+from neat_verdict.core.traffic.assignment import PARTICIPATION_SEED, Assignment, point
 from neat_verdict.core.traffic.audience import Audience
 
 HOLDOUT_SEED = 4

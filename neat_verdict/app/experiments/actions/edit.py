@@ -39,8 +39,9 @@ from neat_verdict.core.checks import InputError, check_day
 from neat_verdict.core.combinations import check_combination
 from neat_verdict.core.designs.adaptive.policy import MIN_SHARE
 from neat_verdict.core.factors import combinations_of, counts_of
+from neat_verdict.core.limits import MAX_UNIT_LENGTH
 from neat_verdict.core.planning import Strictness
-from neat_verdict.core.traffic import MAX_PROPERTY_NAMES, MAX_UNIT_LENGTH, UNIFORM_MARK
+from neat_verdict.core.traffic import MAX_PROPERTY_NAMES, UNIFORM_MARK
 from neat_verdict.core.verdicts import rule_from, rule_in_words
 
 # Sent with ``experiment`` when what has come in must be counted again, by those who count.

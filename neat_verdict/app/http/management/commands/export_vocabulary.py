@@ -7,6 +7,7 @@ from typing import Any
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
 from neat_verdict.app.http.vocabulary import glossary, vocabulary
+from neat_verdict.core.limits import as_markdown as limits
 from neat_verdict.core.text.glossary import as_markdown
 
 FILES = {
@@ -15,6 +16,7 @@ FILES = {
         json.dumps([term.model_dump() for term in glossary()], indent=1, ensure_ascii=False) + "\n"
     ),
     "docs/glossary.md": as_markdown,
+    "docs/limits.md": limits,
 }
 
 

@@ -1,0 +1,60 @@
+"""How long, and how many, things may be that others send: looked at before anything else is done with them.
+
+The house's limits, no source: far above what is used, and far below what would keep a server busy.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+MAX_UNIT_LENGTH = 200
+MAX_PROPERTIES, MAX_PROPERTY_NAME, MAX_TEXT_LENGTH = 50, 80, 1000
+MAX_NUMBER_LENGTH = 60  # of a number as it is written, with its marks and signs
+MAX_COLUMNS, MAX_HEADER_LENGTH = 1000, 200
+MAX_BATCH_EVENTS, MAX_BATCH_BYTES = 20_000, 32 * 1024 * 1024
+MAX_ASKED_BYTES, MAX_ASKED_KEYS = 64 * 1024, 1000
+
+
+@dataclass(frozen=True, slots=True)
+class Limit:
+    """The ``most`` that something may have (of ``unit``), and where what is more is ``refused``."""
+
+    what: str
+    most: int
+    unit: str
+    refused: str
+
+
+_CONTROL = "left out at assigning, with a note; refused (422) in events"
+LIMITS = (
+    Limit(
+        "the id of a unit, or of an event’s unit",
+        MAX_UNIT_LENGTH,
+        "characters",
+        "422; at assigning control, with a note",
+    ),
+    Limit("properties of a unit, or of an event", MAX_PROPERTIES, "", _CONTROL),
+    Limit("the name of a property", MAX_PROPERTY_NAME, "characters", _CONTROL),
+    Limit("the text of a property", MAX_TEXT_LENGTH, "characters", _CONTROL),
+    Limit("a question for assignments", MAX_ASKED_BYTES, "bytes", "nothing assigned, with a note"),
+    Limit("keys of experiments in one", MAX_ASKED_KEYS, "", "the first are answered, with a note"),
+    Limit("a batch of events", MAX_BATCH_EVENTS, "events", "422"),
+    Limit("the same, unpacked", MAX_BATCH_BYTES, "bytes", "422"),
+    Limit("a number, as it is written in a file or field", MAX_NUMBER_LENGTH, "characters", "422, a wrong row"),
+    Limit("columns of a file", MAX_COLUMNS, "", "422"),
+    Limit("the heading of a column", MAX_HEADER_LENGTH, "characters", "422"),
+)
+
+
+def as_markdown() -> str:
+    """The limits as a page of the documents."""
+    lines = [
+        "# Limits",
+        "",
+        "Made from `neat_verdict/core/limits.py` by `bin/types`. A refusal names what was too long or too many, and the limit.",
+        "",
+        "| what | at most | what is more |",
+        "|---|---|---|",
+        *(f"| {one.what} | {f'{one.most:,} {one.unit}'.strip()} | {one.refused} |" for one in LIMITS),
+    ]
+    return "\n".join(lines) + "\n"
