@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
+from csp.constants import NONE, SELF, UNSAFE_INLINE
 from django.core.exceptions import ImproperlyConfigured
 
 ROOT = Path(__file__).resolve().parents[3]
@@ -27,9 +28,31 @@ HTTPS = os.environ.get("NEAT_VERDICT_HTTPS") == "1"
 # Of each process. What is counted by names that people type must not push out what is counted by others.
 CACHES = {"default": {"BACKEND": "django.core.cache.backends.locmem.LocMemCache", "OPTIONS": {"MAX_ENTRIES": 100_000}}}
 # How many proxies of our own stand before it: of what they say the address is, only so much is believed.
-PROXIES = int(os.environ.get("NEAT_VERDICT_PROXIES", "0"))
+PROXIES = int(os.environ.get("NEAT_VERDICT_PROXIES", "1" if HTTPS else "0"))
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = HTTPS
+if HTTPS:
+    SECURE_HSTS_SECONDS = 365 * 24 * 3600
+    # 0 where names below ours are served by others, and not by HTTPS.
+    SECURE_HSTS_INCLUDE_SUBDOMAINS = SECURE_HSTS_PRELOAD = os.environ.get("NEAT_VERDICT_HSTS_BELOW") != "0"
+    SECURE_SSL_REDIRECT = True
+    # Who speaks HTTPS is the proxy before it; bin/serve listens to nobody else.
+    SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
 SECURE_CONTENT_TYPE_NOSNIFF = True
+# Without doing anything one stays signed in for so long, and for so many days in all.
+SESSION_COOKIE_AGE = round(float(os.environ.get("NEAT_VERDICT_IDLE_HOURS", "336")) * 3600)
+SESSION_DAYS = float(os.environ.get("NEAT_VERDICT_SESSION_DAYS", "90"))
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [SELF],
+        "style-src": [SELF, UNSAFE_INLINE],
+        "img-src": [SELF, "data:", "blob:"],
+        "frame-src": ["http:", "https:"],  # pages of sites, looked at in frames that may do nothing to ours
+        "frame-ancestors": [NONE],
+        "base-uri": [SELF],
+        "form-action": [SELF],
+        "object-src": [NONE],
+    }
+}
 X_FRAME_OPTIONS = "DENY"
 SILENCED_SYSTEM_CHECKS = [] if HTTPS else ["security.W012", "security.W016", "security.W008", "security.W004"]
 
@@ -63,12 +86,15 @@ MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "neat_verdict.app.http.logs.RequestLog",
+    "neat_verdict.app.http.headers.PrivateAnswers",
+    "csp.middleware.CSPMiddleware",
     "neat_verdict.app.http.damage.NothingIsWrittenToDamage",
     *(["neat_verdict.app.standins.own_port.SiteAlone"] if DEMO_SITE else []),
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "neat_verdict.app.people.sessions.SessionLimits",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "neat_verdict.app.experiments.rounds.ClosedRoundsStay",

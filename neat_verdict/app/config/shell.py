@@ -14,10 +14,6 @@ def _page() -> HttpResponse:
         return HttpResponse(text, status=503, content_type="text/plain")
     answer = HttpResponse(built.read_bytes())
     answer["Cache-Control"] = "no-cache"
-    answer["Content-Security-Policy"] = (
-        "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; frame-ancestors 'none'; "
-        "frame-src http: https:"  # pages of sites, looked at in frames that may do nothing to ours
-    )
     return answer
 
 
@@ -29,9 +25,8 @@ def sign_in_screen(request: HttpRequest) -> HttpResponse:
 
 @require_safe
 def shared_screen(request: HttpRequest, token: str) -> HttpResponse:
-    """A report, or what an engineer needs, behind a link; whether it opens is for the API to say. No search engine keeps it."""
+    """A report, or what an engineer needs, behind a link; whether it opens is for the API to say."""
     answer = _page()
-    answer["X-Robots-Tag"] = "noindex"
     answer["Referrer-Policy"] = "no-referrer"
     return answer
 

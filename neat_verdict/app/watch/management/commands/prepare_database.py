@@ -31,3 +31,4 @@ class Command(BaseCommand):
             made = integrity.back_up(f"before-{first.app_label}-{first.name}")
             self.stdout.write(f"Copied the database to {made} before {plural(len(plan), 'migration')}")
         call_command("migrate", verbosity=0)
+        integrity.database().chmod(0o600)

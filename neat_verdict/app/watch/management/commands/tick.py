@@ -8,6 +8,7 @@ import threading
 from collections.abc import Mapping
 from typing import Any
 
+from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import close_old_connections, connection
 
@@ -39,8 +40,13 @@ def _mail_on(stopped: threading.Event, every: float) -> None:
 
 
 def _look_on(stopped: threading.Event) -> None:
-    """Each night, whether the database is whole."""
+    """Each night, whether the database is whole; and sessions that are over go."""
     while not stopped.wait(_NIGHTLY):
+        try:
+            close_old_connections()
+            call_command("clearsessions")
+        except Exception:
+            log.exception("clearing sessions failed")
         try:
             if found := integrity.look():
                 log.critical("the database is damaged, and nothing is written to it any more: %s", found)
