@@ -105,6 +105,13 @@ def test_what_an_open_experiment_needs_stays(machine, analyst, served):
     assert exact_sums()[0][5] == 1
 
 
+def test_that_a_page_was_reached_stays_where_watch_asks_for_it(machine, over):
+    reached = happened("v9", "page_reached", "2026-03-10T11:00:01Z", experiment="another", variant="A")
+    machine.collect(reached)
+    put_all_away()
+    assert list(Event.objects.values_list("sent_id", flat=True)) == [reached["id"]]
+
+
 def test_what_is_older_than_what_was_put_away_is_not_taken_in_and_that_is_said(over, machine):
     put_all_away()
     sums = exact_sums()
