@@ -52,6 +52,14 @@ def test_every_page_has_a_policy_of_what_it_may_load(path, signed_in):
     assert set(answer.headers["Content-Security-Policy"].split("; ")) == POLICY
 
 
+def test_what_pages_of_sites_load_varies_by_no_cookie(machine, served):
+    answer = Client().get("/site/v1/neat.js")
+    assert (answer.status_code, answer.headers.get("Vary", "").lower().count("cookie")) == (200, 0)
+    assert "Cookie" not in machine.client.post(
+        "/api/v1/assign", "{}", "application/json", headers=machine.headers
+    ).headers.get("Vary", "")
+
+
 def test_one_is_signed_out_after_some_time_without_doing_anything(signed_in, settings):
     settings.SESSION_COOKIE_AGE, settings.SESSION_DAYS = 3600, 1
 

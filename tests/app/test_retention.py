@@ -138,6 +138,16 @@ def test_days_before_that_were_put_away_count_in_an_experiment_that_begins_later
     assert Enrolment.objects.get(experiment=later).values[str(fare)] == [0, 150]
 
 
+def test_only_files_are_read_that_may_have_what_counts(over, folder):
+    put_all_away()
+    before = exact_sums()
+    old = folder / "day=2026-03-01"
+    old.mkdir()
+    (old / "broken.parquet").write_text("no Parquet")
+    rebuild(decided_too=True)
+    assert exact_sums() == before
+
+
 def test_what_is_in_both_places_for_a_moment_counts_once(over, monkeypatch):
     before = exact_sums()
 

@@ -69,20 +69,23 @@ def write(events: Sequence[Sequence[Any]], name: str) -> list[Path]:
     return written
 
 
-def events_of(units: Collection[str], names: Collection[str]) -> list[tuple[Any, ...]]:
-    """(unit, name, at, sent_id, experiment, letter, forced, properties as text) of units: as `store.events_of`."""
+def events_of(units: Collection[str], names: Collection[str], since: int) -> list[tuple[Any, ...]]:
+    """(unit, name, at, sent_id, experiment, letter, forced, properties as text) of units: as `store.events_of`, from the day of
+    a moment on."""
     return _asked(
         'SELECT unit, name, "at", sent_id, experiment, letter, forced, properties FROM events '
         "WHERE unit IN (SELECT unnest($units)) AND name IN (SELECT unnest($names))",
+        since,
         units=list(units),
         names=[EXPOSURE, *names],
     )
 
 
-def exposed_to(experiments: Collection[str]) -> list[str]:
-    """The units that were exposed to any of the experiments, in order."""
+def exposed_to(experiments: Collection[str], since: int) -> list[str]:
+    """The units that were exposed to any of the experiments, in order, from the day of a moment on."""
     found = _asked(
         "SELECT DISTINCT unit FROM events WHERE name = $name AND experiment IN (SELECT unnest($experiments)) ORDER BY unit",
+        since,
         name=EXPOSURE,
         experiments=list(experiments),
     )
@@ -132,8 +135,9 @@ def put_away() -> PutAway:
     )
 
 
-def _asked(question: str, **values: Any) -> list[tuple[Any, ...]]:
-    files = [str(file) for file in _files()]
+def _asked(question: str, since: int = 0, **values: Any) -> list[tuple[Any, ...]]:
+    first = f"day={_day_of(since).isoformat()}"
+    files = [str(file) for file in _files() if file.parent.name >= first]
     if not files:
         return []
     with _connection() as connection:

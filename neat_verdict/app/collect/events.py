@@ -180,7 +180,7 @@ def _events_of(units: Collection[str], chosen: ServedByKey) -> list[tuple[Any, .
     here = store.events_of(units, chosen.event_names)
     if not needs_archive(chosen):
         return here
-    there = {line[3]: line for line in archive.events_of(units, chosen.event_names)}
+    there = {line[3]: line for line in archive.events_of(units, chosen.event_names, chosen.needs_from)}
     return sorted([*here, *(there[one] for one in there.keys() - {line[3] for line in here})], key=_IN_ORDER)
 
 
@@ -376,7 +376,7 @@ def _count_again(chosen: ServedByKey) -> int:
     counted, done = 0, set[str]()
     exposed = units.order_by("unit").values_list("unit", flat=True).distinct().iterator()
     if needs_archive(chosen):
-        exposed = (unit for unit, _ in groupby(merge(exposed, archive.exposed_to(chosen))))
+        exposed = (unit for unit, _ in groupby(merge(exposed, archive.exposed_to(chosen, chosen.needs_from))))
     while block := list(islice(exposed, REBUILT_AT_ONCE)):
         persons = {ids for ids in ids_by_unit(block).values() if done.isdisjoint(ids)}
         done.update(unit for ids in persons if len(ids) > 1 for unit in ids)

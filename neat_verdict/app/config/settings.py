@@ -87,6 +87,7 @@ MIDDLEWARE = [
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "neat_verdict.app.http.logs.RequestLog",
     "neat_verdict.app.http.headers.PrivateAnswers",
+    "neat_verdict.app.http.refusals.EveryRefusalIsAProblem",
     "csp.middleware.CSPMiddleware",
     "neat_verdict.app.http.damage.NothingIsWrittenToDamage",
     *(["neat_verdict.app.standins.own_port.SiteAlone"] if DEMO_SITE else []),

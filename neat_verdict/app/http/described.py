@@ -7,13 +7,15 @@ from typing import Any
 from ninja.openapi.schema import OpenAPISchema
 
 from neat_verdict.app.http.errors import Api
+from neat_verdict.app.http.problems import KINDS
 
 _PROBLEM = {
     "type": "object",
     "description": "A problem document (RFC 9457)",
-    "required": ["type", "title", "status"],
+    "required": ["type", "code", "title", "status"],
     "properties": {
-        "type": {"type": "string"},
+        "type": {"type": "string", "format": "uri", "enum": [kind.uri for kind in KINDS.values()]},
+        "code": {"type": "string", "enum": [kind.code for kind in KINDS.values()]},
         "title": {"type": "string"},
         "status": {"type": "integer"},
         "errors": {

@@ -35,7 +35,9 @@ def install(api: NinjaAPI) -> None:
 
     @api.exception_handler(AuthenticationError)
     def unsigned(request: HttpRequest, exc: AuthenticationError) -> HttpResponse:
-        return problem(401, "Sign in first")
+        answer = problem(401, "Sign in first")
+        answer.headers["WWW-Authenticate"] = "Bearer"
+        return answer
 
     @api.exception_handler(PermissionDenied)
     def unentitled(request: HttpRequest, exc: PermissionDenied) -> HttpResponse:

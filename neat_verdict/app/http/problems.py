@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 from django.http import HttpResponse, JsonResponse
+
+PROBLEM_TYPE = "application/problem+json"
 
 
 class Conflict(Exception):  # noqa: N818
@@ -36,7 +39,59 @@ class Gone(Exception):  # noqa: N818
     """What was there is there no more, and why."""
 
 
+@dataclass(frozen=True, slots=True)
+class Kind:
+    """A kind of failure: its ``code`` stays the same, whatever the sentence of one says; ``meaning`` is what it says where
+    nothing says more."""
+
+    status: int
+    code: str
+    meaning: str
+
+    @property
+    def uri(self) -> str:
+        """Which kind it is, for machines; nothing is there to be read."""
+        return f"https://neat-verdict.example/problems/{self.code}"
+
+
+KINDS = {
+    kind.status: kind
+    for kind in (
+        Kind(400, "malformed", "The request cannot be read"),
+        Kind(401, "not-signed-in", "Sign in first"),
+        Kind(403, "not-allowed", "This is not allowed"),
+        Kind(404, "not-found", "There is nothing at this address"),
+        Kind(405, "wrong-method", "This address takes other methods"),
+        Kind(409, "conflict", "This does not fit the state of things"),
+        Kind(410, "gone", "This is over"),
+        Kind(413, "too-large", "This is too large"),
+        Kind(415, "wrong-type", "The body is of a type that is not taken here"),
+        Kind(422, "not-accepted", "A value is not accepted"),
+        Kind(429, "too-many", "Too much was asked; wait as Retry-After says"),
+        Kind(500, "failed", "The server failed; its log says why"),
+        Kind(503, "unavailable", "This cannot be done now; try again"),
+        Kind(507, "no-room", "The server has no room"),
+    )
+}
+
+
 def problem(status: int, title: str, **members: Any) -> HttpResponse:
     """A problem document; ``errors`` is a list of {field, message}."""
-    body = {"type": "about:blank", "title": title, "status": status, **members}
-    return JsonResponse(body, status=status, content_type="application/problem+json")
+    kind = KINDS[status]
+    body = {"type": kind.uri, "code": kind.code, "title": title, "status": status, **members}
+    return JsonResponse(body, status=status, content_type=PROBLEM_TYPE)
+
+
+def as_markdown() -> str:
+    """The kinds as a page of the documents."""
+    lines = [
+        "# Problems",
+        "",
+        "Made from `neat_verdict/app/http/problems.py` by `bin/types`. Each answer of 400 and above of the API is a problem",
+        "document (RFC 9457): `type` and `code` say which kind it is, `title` what is wrong with this one, `errors` which fields.",
+        "",
+        "| status | code | type | meaning |",
+        "|---|---|---|---|",
+        *(f"| {one.status} | `{one.code}` | `{one.uri}` | {one.meaning} |" for one in KINDS.values()),
+    ]
+    return "\n".join(lines) + "\n"

@@ -24,7 +24,8 @@ class SessionLimits:
         self.answer = answer
 
     def __call__(self, request: HttpRequest) -> HttpResponseBase:
-        if request.user.is_authenticated:
+        # To look whose a session is has the answer vary by cookie, which what pages of sites load must not.
+        if settings.SESSION_COOKIE_NAME in request.COOKIES and request.user.is_authenticated:
             _keep_to_limits(request)
         return self.answer(request)
 

@@ -7,7 +7,7 @@ import subprocess
 import sys
 import threading
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import asdict, dataclass
 from datetime import timedelta
 from typing import Any
@@ -15,7 +15,7 @@ from zoneinfo import ZoneInfo
 
 from django.conf import settings
 from django.core.exceptions import PermissionDenied
-from django.db import IntegrityError, connection, transaction
+from django.db import IntegrityError, OperationalError, connection, transaction
 
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.queries import find as find_experiment
@@ -156,7 +156,8 @@ def _heard(run: LakeRun) -> Iterator[None]:
     def beat() -> None:
         try:
             while not stopped.wait(HEARD_EVERY):
-                _note(run)
+                with suppress(OperationalError):  # somebody writes for long; it is heard of the next time
+                    _note(run)
         finally:
             connection.close()
 

@@ -6581,13 +6581,19 @@ export interface components {
         };
         /** @description A problem document (RFC 9457) */
         Problem: {
+            /** @enum {string} */
+            code: "malformed" | "not-signed-in" | "not-allowed" | "not-found" | "wrong-method" | "conflict" | "gone" | "too-large" | "wrong-type" | "not-accepted" | "too-many" | "failed" | "unavailable" | "no-room";
             errors?: {
                 field: string;
                 message: string;
             }[];
             status: number;
             title: string;
-            type: string;
+            /**
+             * Format: uri
+             * @enum {string}
+             */
+            type: "https://neat-verdict.example/problems/malformed" | "https://neat-verdict.example/problems/not-signed-in" | "https://neat-verdict.example/problems/not-allowed" | "https://neat-verdict.example/problems/not-found" | "https://neat-verdict.example/problems/wrong-method" | "https://neat-verdict.example/problems/conflict" | "https://neat-verdict.example/problems/gone" | "https://neat-verdict.example/problems/too-large" | "https://neat-verdict.example/problems/wrong-type" | "https://neat-verdict.example/problems/not-accepted" | "https://neat-verdict.example/problems/too-many" | "https://neat-verdict.example/problems/failed" | "https://neat-verdict.example/problems/unavailable" | "https://neat-verdict.example/problems/no-room";
         };
         /**
          * QuestionOut

@@ -6,6 +6,7 @@ from typing import Any
 
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
+from neat_verdict.app.http.problems import as_markdown as problems
 from neat_verdict.app.http.vocabulary import glossary, vocabulary
 from neat_verdict.core.limits import as_markdown as limits
 from neat_verdict.core.text.glossary import as_markdown
@@ -17,6 +18,7 @@ FILES = {
     ),
     "docs/glossary.md": as_markdown,
     "docs/limits.md": limits,
+    "docs/problems.md": problems,
 }
 
 
