@@ -88,7 +88,7 @@ def as_markdown() -> str:
         "# Problems",
         "",
         "Made from `neat_verdict/app/http/problems.py` by `bin/types`. Each answer of 400 and above of the API is a problem",
-        "document (RFC 9457): `type` and `code` say which kind it is, `title` what is wrong with this one, `errors` which fields.",
+        "document (RFC 9457): `type` and `code` say which kind it is, `title` what is wrong here, `errors` in which fields.",
         "",
         "| status | code | type | meaning |",
         "|---|---|---|---|",
