@@ -106,7 +106,11 @@ def test_a_session_has_another_key_after_signing_in(analyst):
     assert client.session.session_key != before
 
 
-@pytest.mark.parametrize(("secret", "status"), [(secrets.token_urlsafe(50), 0), ("short", 1), ("aaaa" * 20, 1)])
+@pytest.mark.parametrize(
+    ("secret", "status"),
+    [(secrets.token_urlsafe(50), 0), ("short", 1), ("aaaa" * 20, 1)],
+    ids=["a long one", "a short one", "a dull one"],
+)
 def test_over_https_nothing_is_left_to_say_and_a_weak_secret_is_refused(secret, status):
     env = {**os.environ, "NEAT_VERDICT_HTTPS": "1", "NEAT_VERDICT_SECRET_KEY": secret}
     command = [sys.executable, "manage.py", "check", "--deploy", "--fail-level", "WARNING"]
