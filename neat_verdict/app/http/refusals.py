@@ -7,7 +7,7 @@ from collections.abc import Callable
 from django.http import HttpRequest
 from django.http.response import HttpResponseBase
 
-from neat_verdict.app.http.problems import KINDS, PROBLEM_TYPE, problem
+from neat_verdict.app.http.problems import KINDS, problem
 
 # Answers of pages are for people.
 _OF_MACHINES = ("/api/", "/site/", "/ofrep/")
@@ -22,8 +22,9 @@ class EveryRefusalIsAProblem:
 
     def __call__(self, request: HttpRequest) -> HttpResponseBase:
         response = self.answer(request)
-        written_by_us = response.headers.get("Content-Type", "").startswith((PROBLEM_TYPE, "application/json"))
-        if response.status_code < 400 or written_by_us or not request.path.startswith(_OF_MACHINES):
+        # What our rooms refuse is a problem document, or says in plain text what to do; pages are the framework's.
+        page = response.headers.get("Content-Type", "").startswith("text/html")
+        if response.status_code < 400 or not page or not request.path.startswith(_OF_MACHINES):
             return response
         kind = KINDS.get(response.status_code, KINDS[500] if response.status_code >= 500 else KINDS[400])
         made = problem(kind.status, kind.meaning)
