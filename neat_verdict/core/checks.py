@@ -40,6 +40,13 @@ def check_positive(field: str, value: float) -> float:
     return float(value)
 
 
+def check_within(field: str, value: float, low: float, high: float) -> float:
+    """Return ``value`` if it lies in [low, high]: what is computed from it is a number then. Raises InputError otherwise."""
+    if not low <= value <= high:
+        raise InputError(field, value, f"must lie between {low:g} and {high:g}")
+    return float(value)
+
+
 def check_number(field: str, value: float) -> float:
     """Return ``value`` if it is finite; raise InputError otherwise."""
     if not math.isfinite(value):

@@ -47,6 +47,8 @@ class Json:
 @pytest.fixture(autouse=True)
 def _standing_clock(settings):
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]  # quick, for tests only
+    # The clocks of tests jump by weeks, and whoever is signed in stays so.
+    settings.SESSION_COOKIE_AGE, settings.SESSION_DAYS = 10 * 365 * 86_400, 3650
     cache.clear()
     serving.forget()
     buffer.forget()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from neat_verdict.core.checks import InputError, check_count, check_positive, check_sign
+from neat_verdict.core.checks import InputError, check_count, check_positive, check_sign, check_within
 from neat_verdict.core.methods import DEFAULT_METHOD, Method
 from neat_verdict.core.planning.duration import MAX_RUN_WEEKS, MIN_WEEKS, Arrivals
 from neat_verdict.core.questions import DEFAULT_QUESTION, Question
@@ -38,6 +38,11 @@ def check_rounds(rounds: int) -> int:
     return rounds
 
 
+# Far beyond what is asked for. The house's limits, no source.
+MIN_PART, MIN_CHANCE, MAX_LEVEL = 1e-6, 1e-9, 1e15
+MIN_AUDIENCE, MAX_AUDIENCE = 1e-3, 1e12
+
+
 @dataclass(frozen=True, slots=True)
 class PlanRequest:
     """What the analyst expects and wants.
@@ -64,6 +69,7 @@ class PlanRequest:
 
     def __post_init__(self) -> None:
         check_positive("worthwhile_lift", self.worthwhile_lift)
+        self._check_scale()
         check_sign(self.sign)
         self.question.check_size(self.worthwhile_lift, self.sign)
         check_count("least_weeks", self.least_weeks, 1)
@@ -71,6 +77,23 @@ class PlanRequest:
         check_rounds(self.rounds)
         if not 0 <= self.correlation < 1:
             raise InputError("correlation", self.correlation, "must be at least 0 and under 1")
+
+    def _check_scale(self) -> None:
+        """Of numbers that a plan can be asked for: beyond these what follows from them is no number any more."""
+        check_within("worthwhile_lift", self.worthwhile_lift, MIN_PART, 1 / MIN_PART)
+        check_within("audience_per_day", self.arrivals.audience_per_day, MIN_AUDIENCE, MAX_AUDIENCE)
+        check_within("participation", self.arrivals.participation, MIN_PART, 1)
+        level, deviation = self.baseline.value, self.baseline.standard_deviation
+        if deviation is None:
+            check_within("baseline", level, MIN_CHANCE, 1 - MIN_CHANCE)
+        else:
+            check_within("baseline", level, 1 / MAX_LEVEL, MAX_LEVEL)
+            check_within("standard_deviation", deviation, 1 / MAX_LEVEL, MAX_LEVEL)
+        for field, chance in (("confidence", self.strictness.confidence), ("power", self.strictness.power)):
+            check_within(field, chance, MIN_CHANCE, 1 - MIN_CHANCE)
+        smallest, largest = min(self.arms.weights), max(self.arms.weights)
+        if smallest < MIN_PART * largest:
+            raise InputError("weight", smallest, "must be at least a millionth of the largest")
 
     @property
     def variance_removed(self) -> float:
