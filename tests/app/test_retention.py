@@ -53,7 +53,7 @@ def comes(machine, unit, letter, day=10):
 def over(machine, analyst, served):
     """A decided experiment with four units on two days, whose events are all put away."""
     for number in range(4):
-        comes(machine, f"v{number}", "AB"[number % 2], 10 + number % 2)
+        comes(machine, f"visitor-{number}", "AB"[number % 2], 10 + number % 2)
     actions.end(analyst, served.key)
     decide(analyst, find(served.key), "A", "enough", "")
     forget()
@@ -88,8 +88,8 @@ def test_a_rebuild_counts_what_was_put_away(over, analyst):
 
 
 def test_what_an_open_experiment_needs_stays(machine, analyst, served):
-    comes(machine, "v1", "A")
-    early = happened("v0", "booking_paid", "2026-02-20T12:00:00Z")
+    comes(machine, "visitor-1", "A")
+    early = happened("visitor-0", "booking_paid", "2026-02-20T12:00:00Z")
     machine.collect(early)
     choose_retention(analyst, 30, None)
     with clock.at(TODAY + timedelta(days=60)):
@@ -99,14 +99,14 @@ def test_what_an_open_experiment_needs_stays(machine, analyst, served):
     assert put_all_away() == {"events put away": 1}
     assert put_away_ids() == [early["id"]]
     before = exact_sums()
-    comes(machine, "v1", "A", 12)
+    comes(machine, "visitor-1", "A", 12)
     assert exact_sums() != before
     rebuild()
     assert exact_sums()[0][5] == 1
 
 
 def test_that_a_page_was_reached_stays_where_watch_asks_for_it(machine, over):
-    reached = happened("v9", "page_reached", "2026-03-10T11:00:01Z", experiment="another", variant="A")
+    reached = happened("visitor-9", "page_reached", "2026-03-10T11:00:01Z", experiment="another", variant="A")
     machine.collect(reached)
     put_all_away()
     assert list(Event.objects.values_list("sent_id", flat=True)) == [reached["id"]]
@@ -116,7 +116,9 @@ def test_what_is_older_than_what_was_put_away_is_not_taken_in_and_that_is_said(o
     put_all_away()
     sums = exact_sums()
     receipt = machine.collect(
-        exposed("v9", "A"), exposed("v0", "A", device="phone"), happened("v9", "search", "2026-05-29T00:00:00Z")
+        exposed("visitor-9", "A"),
+        exposed("visitor-0", "A", device="phone"),
+        happened("visitor-9", "search", "2026-05-29T00:00:00Z"),
     )
     assert (receipt["accepted"], receipt["too_old"], receipt["duplicates"]) == (1, 2, 0)
     rebuild(decided_too=True)
@@ -124,7 +126,9 @@ def test_what_is_older_than_what_was_put_away_is_not_taken_in_and_that_is_said(o
 
 
 def test_days_before_that_were_put_away_count_in_an_experiment_that_begins_later(machine, analyst, metrics, served):
-    machine.collect(*(happened("v1", "booking_paid", f"2026-02-{day:02}T12:00:00Z", amount=30) for day in range(1, 6)))
+    machine.collect(
+        *(happened("visitor-1", "booking_paid", f"2026-02-{day:02}T12:00:00Z", amount=30) for day in range(1, 6))
+    )
     actions.end(analyst, served.key)
     decide(analyst, find(served.key), "A", "enough", "")
     forget()
@@ -133,7 +137,7 @@ def test_days_before_that_were_put_away_count_in_an_experiment_that_begins_later
     looking_back = [SERVED["metrics"][0], {**SERVED["metrics"][1], "before_days": 60}]
     later = actions.create_experiment(analyst, "Later", {**SERVED, "metrics": looking_back})
     actions.start(analyst, later.key, TODAY.date())
-    machine.collect(exposed("v1", "A", "2026-03-30T11:59:00Z", experiment="later"))
+    machine.collect(exposed("visitor-1", "A", "2026-03-30T11:59:00Z", experiment="later"))
     fare = later.metrics.get(metric__key="fare-per-visitor").metric_id
     assert Enrolment.objects.get(experiment=later).values[str(fare)] == [0, 150]
 
@@ -168,12 +172,12 @@ def test_what_is_in_both_places_for_a_moment_counts_once(over, monkeypatch):
 
 
 def test_a_person_is_forgotten_there_too(over, machine, analyst):
-    machine.collect(happened("v0", "same_person", "2026-03-11T12:00:00Z", **{"with": "v1"}))
-    machine.collect(happened("v2", "same_person", "2026-03-11T12:00:00Z", **{"with": "v9"}))
+    machine.collect(happened("visitor-0", "same_person", "2026-03-11T12:00:00Z", **{"with": "visitor-1"}))
+    machine.collect(happened("visitor-2", "same_person", "2026-03-11T12:00:00Z", **{"with": "visitor-9"}))
     put_all_away()
-    assert forget_person(analyst, "v1").events == 7
+    assert forget_person(analyst, "visitor-1").events == 7
     left = put_away_ids()
-    assert [one for one in left if one.startswith(("v0", "v1"))] == []
+    assert [one for one in left if one.startswith(("visitor-0", "visitor-1"))] == []
     assert len(left) == 7
 
 
@@ -181,15 +185,15 @@ def test_who_is_forgotten_while_events_are_put_away_does_not_come_back(over, ana
     whole = archive.write
 
     def meanwhile(events, name):
-        if Event.objects.filter(unit="v1").exists():
+        if Event.objects.filter(unit="visitor-1").exists():
             written = whole(events, name)
-            forget_person(analyst, "v1")
+            forget_person(analyst, "visitor-1")
             return written
         return whole(events, name)
 
     monkeypatch.setattr(archive, "write", meanwhile)
     assert put_all_away() == {"events put away": 9}
-    assert [one for one in put_away_ids() if one.startswith("v1")] == []
+    assert [one for one in put_away_ids() if one.startswith("visitor-1")] == []
     assert len(put_away_ids()) == 9
 
 
@@ -197,7 +201,7 @@ def test_ids_are_erased_in_time_and_sums_stay(over, analyst, ask, folder):
     choose_retention(analyst, 30, 90)
     before, seen = exact_sums(), ask("get", f"/experiments/{over.key}/evidence")[1]
     assert put_all_away(100)["experiments without ids"] == 1
-    assert rows_with("v0", "v1", "v2", "v3") == set()
+    assert rows_with("visitor-0", "visitor-1", "visitor-2", "visitor-3") == set()
     assert list(folder.glob("day=*")) == []
     assert LedgerEntry.objects.get(verb="forget").sentence == (
         "Everything by the ids of its units was erased, by the retention that was chosen; its sums stay"
@@ -212,13 +216,13 @@ def test_ids_are_erased_in_time_and_sums_stay(over, analyst, ask, folder):
 def test_ids_of_what_is_open_or_was_decided_of_late_stay(machine, analyst, over):
     again = actions.create_experiment(analyst, "Long one", dict(SERVED))
     actions.start(analyst, again.key, START)
-    machine.collect(exposed("v7", "A", "2026-03-29T11:00:00Z", experiment="long-one"))
+    machine.collect(exposed("visitor-7", "A", "2026-03-29T11:00:00Z", experiment="long-one"))
     choose_retention(analyst, 30, 60)
     assert put_all_away(59) == {}
     assert Enrolment.objects.count() == 5
     put_all_away(400)
-    assert list(Enrolment.objects.values_list("unit", flat=True)) == ["v7"]
-    assert Event.objects.filter(unit="v7").exists()
+    assert list(Enrolment.objects.values_list("unit", flat=True)) == ["visitor-7"]
+    assert Event.objects.filter(unit="visitor-7").exists()
 
 
 @pytest.mark.parametrize(
