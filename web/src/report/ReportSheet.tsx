@@ -47,7 +47,9 @@ export function ReportSheet({ report }: { report: Report }) {
       </div>
       <ChangesAfterStart experiment={report} />
       <p className="quiet mt-4 border-t border-base-300 pt-2 text-xs print:mt-2 print:pt-1">
-        {[report.data_until, reading.rule_in_words].filter(Boolean).join(" ")}
+        {/* On paper the facts say up to which day. */}
+        {report.data_until && <span className="print:hidden">{report.data_until} </span>}
+        {reading.rule_in_words}
       </p>
     </article>
   );
