@@ -43,7 +43,7 @@ def check_positive(field: str, value: float) -> float:
 def check_within(field: str, value: float, low: float, high: float) -> float:
     """Return ``value`` if it lies in [low, high]: what is computed from it is a number then. Raises InputError otherwise."""
     if not low <= value <= high:
-        raise InputError(field, value, f"must lie between {low:g} and {high:g}")
+        raise InputError(field, value, f"must lie between {low:.12g} and {high:.12g}")
     return float(value)
 
 

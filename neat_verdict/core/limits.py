@@ -13,6 +13,8 @@ MAX_NUMBER_LENGTH = 60  # of a number as it is written, with its marks and signs
 MAX_COLUMNS, MAX_HEADER_LENGTH = 1000, 200
 MAX_BATCH_EVENTS, MAX_BATCH_BYTES = 20_000, 32 * 1024 * 1024
 MAX_ASKED_BYTES, MAX_ASKED_KEYS = 64 * 1024, 1000
+MAX_SENT_ID, MAX_EVENT_NAME, MAX_KEY, MAX_LETTER, MAX_VERSION = 100, 80, 80, 20, 60
+MAX_PAGE_BYTES, MAX_PAGE_EVENTS = 64 * 1024, 500  # as much as a page that is left may send
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,6 +40,12 @@ LIMITS = (
     Limit("the text of a property", MAX_TEXT_LENGTH, "characters", _CONTROL),
     Limit("a question for assignments", MAX_ASKED_BYTES, "bytes", "nothing assigned, with a note"),
     Limit("keys of experiments in one", MAX_ASKED_KEYS, "", "the first are answered, with a note"),
+    Limit("the id of an event", MAX_SENT_ID, "characters", "422"),
+    Limit("the name of an event", MAX_EVENT_NAME, "characters", "422"),
+    Limit("the key of an experiment, in an exposure", MAX_KEY, "characters", "422"),
+    Limit("the version of a page, in an exposure", MAX_VERSION, "characters", "422"),
+    Limit("what a page of a site sends at once", MAX_PAGE_BYTES, "bytes", "413"),
+    Limit("events in that", MAX_PAGE_EVENTS, "", "422"),
     Limit("a batch of events", MAX_BATCH_EVENTS, "events", "422"),
     Limit("the same, unpacked", MAX_BATCH_BYTES, "bytes", "422"),
     Limit("a number, as it is written in a file or field", MAX_NUMBER_LENGTH, "characters", "422, a wrong row"),

@@ -36,9 +36,9 @@ def test_a_plan_of_any_numbers_is_made_or_refused_by_the_name_of_one(one, other)
     ("field", "value", "said"),
     [
         ("audience_per_day", 1e-300, "audience per day (1e-300) must lie between 0.001 and 1e+12"),
-        ("worthwhile_lift", 1e-16, "worthwhile lift (1e-16) must lie between 1e-06 and 1e+06"),
-        ("confidence", 1 - 1e-12, "must lie between 1e-09 and 1"),
-        ("baseline", 1e-300, "baseline (1e-300) must lie between 1e-09 and 1"),
+        ("worthwhile_lift", 1e-16, "worthwhile lift (1e-16) must lie between 1e-06 and 1000000"),
+        ("confidence", 1 - 1e-12, "must lie between 1e-09 and 0.999999999"),
+        ("baseline", 1e-300, "baseline (1e-300) must lie between 1e-09 and 0.999999999"),
         ("weights", [1e-300, 1], "weight (1e-300) must be at least a millionth of the largest"),
     ],
 )

@@ -1,4 +1,4 @@
-"""What is too long or too many at the doors: a site gets its variants all the same, a file and a batch are told where."""
+"""What is too long or too many at the doors: a site gets its variants all the same, of a file and a batch it is said where."""
 
 import pytest
 

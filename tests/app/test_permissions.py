@@ -357,7 +357,7 @@ TABLE = {
     "schedule_lake": (WRITE, 422, lambda w: ({"name": "nowhere"}, {"every": "day", "hour": 4})),
     "count_lake": (WRITE, 422, lambda w: ({"name": "nowhere"}, {})),
     "get_retention": (WRITE, 200, plain()),
-    "choose_retention": (WRITE, 200, plain(keep_days=90, keep_ids_days=None)),
+    "choose_retention": (WRITE, 200, plain(days_of_events=90, days_of_ids=None)),
     "list_reductions": (MACHINE, 200, plain()),
     "get_reduction_plan": (MACHINE, 200, of("won")),
     "take_reduced_day": (MACHINE, 422, of("won")),  # without a signature

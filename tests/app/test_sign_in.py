@@ -66,6 +66,9 @@ def test_addresses_of_one_customer_count_as_one(mona):
     found = [guess(1, f"name-{n}", REMOTE_ADDR=f"2001:db8:1:2::{n:x}")[0] for n in range(FREE_OF_ADDRESS + 1)]
     assert found == [422] * FREE_OF_ADDRESS + [429]
     assert guess(1, "name-0", REMOTE_ADDR="2001:db8:1:3::1") == [422]
+    # Of version 4, written as version 6, each is itself.
+    found = [guess(1, f"name-{n}", REMOTE_ADDR=f"::ffff:10.2.0.{n}")[0] for n in range(FREE_OF_ADDRESS + 1)]
+    assert found == [422] * (FREE_OF_ADDRESS + 1)
 
 
 def test_nobody_is_shut_out_of_a_device_that_they_use(mona, settings):

@@ -318,3 +318,14 @@ def test_a_property_with_too_many_values_is_counted_to_its_end_in_the_same_run(f
     found = sums_of(running)
     assert len({place[2] for place in found}) == 1 + 5 + 1
     assert sum(units for (_, _, segment), (units, _) in found.items() if segment) == 60
+
+
+def test_of_a_run_and_a_file_the_later_says_how_fresh_figures_are_and_a_closed_round_nothing(lake, running, analyst):
+    counted(analyst, lake)
+    assert data_until(find(running.key)).startswith("Data up to 30 March, 12:00")
+    with clock.at(TODAY + timedelta(hours=1)):
+        bring_in(analyst, find(running.key), daily(2, {"A": (10, 1), "B": (10, 1)}))
+    assert data_until(find(running.key)) == "Counts as of 30 March, 13:00, when they were brought in."
+    actions.end(analyst, running.key)
+    actions.new_round(analyst, running.key)
+    assert data_until(find(f"{running.key}~1")) == ""

@@ -5,6 +5,7 @@ A file is whole before the events leave the database, so that for a moment an ev
 
 from __future__ import annotations
 
+import os
 import shutil
 import tempfile
 from collections import defaultdict
@@ -26,6 +27,7 @@ from neat_verdict.core.traffic import SAME_PERSON
 DAY = 86_400_000  # milliseconds
 MEMORY = "512MB"
 COLUMNS = ("sent_id", "unit", "name", "at", "received", "experiment", "letter", "forced", "properties")
+_WRITING = ".writing-"
 _TYPES = {"at": "BIGINT", "received": "BIGINT", "forced": "BOOLEAN"}
 _SHAPE = "{" + ", ".join(f"'{name}': '{_TYPES.get(name, 'VARCHAR')}'" for name in COLUMNS) + "}"
 _ALL = ", ".join(f'"{name}"' for name in COLUMNS)
@@ -33,10 +35,9 @@ _ALL = ", ".join(f'"{name}"' for name in COLUMNS)
 
 @dataclass(frozen=True, slots=True)
 class PutAway:
-    """What is put away: events, files, bytes, and the first and last day (UTC)."""
+    """What is put away: events, bytes, and the first and last day (UTC)."""
 
     events: int
-    files: int
     size: int
     days: tuple[date, date] | None
 
@@ -55,15 +56,15 @@ def write(events: Sequence[Sequence[Any]], name: str) -> list[Path]:
     for day, mine in by_day.items():
         place = folder() / f"day={day.isoformat()}"
         place.mkdir(parents=True, exist_ok=True)
-        with tempfile.TemporaryDirectory(dir=folder(), prefix=".writing-") as holder:
+        with _being_written() as holder:
             lines, made = Path(holder, "lines.json"), Path(holder, "made.parquet")
             with lines.open("wb") as file:
                 for event in mine:
                     file.write(orjson.dumps(dict(zip(COLUMNS, event, strict=True)), option=orjson.OPT_APPEND_NEWLINE))
             with _connection() as connection:
                 connection.execute(
-                    f"COPY (SELECT * FROM read_json('{lines}', format = 'newline_delimited', columns = {_SHAPE}) "
-                    f"ORDER BY unit, \"at\") TO '{made}' (FORMAT parquet)"
+                    f"COPY (SELECT * FROM read_json({_quoted(lines)}, format = 'newline_delimited', columns = {_SHAPE}) "
+                    f'ORDER BY unit, "at") TO {_quoted(made)} (FORMAT parquet)'
                 )
             written.append(made.replace(place / f"{name}.parquet"))
     return written
@@ -106,17 +107,18 @@ def erase(units: Collection[str]) -> None:
         f"unit IN (SELECT unnest($units)) OR (name = '{SAME_PERSON}' AND "
         f"coalesce(json_extract_string(properties, '$.{OTHER_ID}'), '') IN (SELECT unnest($units)))"
     )
+    sweep()
     for (file,) in _asked(f"SELECT DISTINCT filename FROM events WHERE {theirs}", units=list(units)):
-        with tempfile.TemporaryDirectory(dir=folder(), prefix=".writing-") as holder, _connection() as connection:
+        with _being_written() as holder, _connection() as connection:
             made = Path(holder, "made.parquet")
-            kept = f"SELECT {_ALL} FROM read_parquet('{file}', hive_partitioning = false) WHERE NOT ({theirs})"
-            connection.execute(f"COPY ({kept}) TO '{made}' (FORMAT parquet)", {"units": list(units)})
+            kept = f"SELECT {_ALL} FROM read_parquet({_quoted(file)}, hive_partitioning = false) WHERE NOT ({theirs})"
+            connection.execute(f"COPY ({kept}) TO {_quoted(made)} (FORMAT parquet)", {"units": list(units)})
             made.replace(file)
 
 
 def erase_before(moment: int) -> int:
     """Erase the days that are over before a moment (milliseconds since 1970); returns how many."""
-    over = [place for place, day in _places() if (day.toordinal() - date(1970, 1, 1).toordinal() + 1) * DAY <= moment]
+    over = [place for place, day in _places() if day < _day_of(moment)]
     for place in over:
         shutil.rmtree(place)
     return len(over)
@@ -124,15 +126,42 @@ def erase_before(moment: int) -> int:
 
 def put_away() -> PutAway:
     """What is there."""
-    files = _files()
     days = [day for _, day in _places()]
     found = _asked("SELECT count(*) FROM events")
     return PutAway(
         events=int(found[0][0]) if found else 0,
-        files=len(files),
-        size=sum(file.stat().st_size for file in files),
+        size=sum(file.stat().st_size for file in _files()),
         days=(min(days), max(days)) if days else None,
     )
+
+
+def sweep() -> None:
+    """Erase what was being written by a process that was killed: it holds what units did."""
+    for left in folder().glob(f"{_WRITING}*"):
+        if not _lives(int(left.name.removeprefix(_WRITING).partition("-")[0])):
+            shutil.rmtree(left, ignore_errors=True)
+
+
+def _lives(process: int) -> bool:
+    try:
+        os.kill(process, 0)
+    except ProcessLookupError:
+        return False
+    except PermissionError:  # another account's
+        return True
+    return True
+
+
+@contextmanager
+def _being_written() -> Iterator[str]:
+    """A folder beside the files, for one that takes its place when it is whole; named after this process."""
+    with tempfile.TemporaryDirectory(dir=folder(), prefix=f"{_WRITING}{os.getpid()}-") as holder:
+        yield holder
+
+
+def _quoted(path: str | Path) -> str:
+    """A path as a text of SQL."""
+    return "'" + str(path).replace("'", "''") + "'"
 
 
 def _asked(question: str, since: int = 0, **values: Any) -> list[tuple[Any, ...]]:

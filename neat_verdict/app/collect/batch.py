@@ -15,10 +15,15 @@ from neat_verdict.core.checks import InputError, check_length
 from neat_verdict.core.limits import (
     MAX_BATCH_BYTES,
     MAX_BATCH_EVENTS,
+    MAX_EVENT_NAME,
+    MAX_KEY,
+    MAX_LETTER,
     MAX_PROPERTIES,
     MAX_PROPERTY_NAME,
+    MAX_SENT_ID,
     MAX_TEXT_LENGTH,
     MAX_UNIT_LENGTH,
+    MAX_VERSION,
 )
 from neat_verdict.core.metrics import EXPOSURE, PAGE_CHANGE_FAILED, PAGE_REACHED
 from neat_verdict.core.traffic import SAME_PERSON
@@ -27,7 +32,6 @@ _EARLIEST, _LATEST = 946_684_800_000, 4_102_444_800_000  # the years 2000 to 209
 _OWN = frozenset({"id", "unit", "event", "at"})
 OTHER_ID = "with"  # what an event that links two ids calls the one that stands for the person
 BASE_VERSION = "base_version"  # of an exposure: the version of the page or configuration that all variants stand on
-MAX_VERSION_LENGTH = 60
 _OF_EXPOSURES = frozenset({"experiment", "variant", "reason"})
 OF_A_VARIANT = frozenset({EXPOSURE, PAGE_REACHED, PAGE_CHANGE_FAILED})
 _NUMBER_TOO_LARGE = 1e15
@@ -133,18 +137,18 @@ def read_event(item: Any) -> Sent:
     """One event. Raises InputError naming the field."""
     if not isinstance(item, dict):
         raise InputError("event", _kind(item), "must be a JSON object with id, unit, event and at")
-    name = _text(item, "event", 80)
+    name = _text(item, "event", MAX_EVENT_NAME)
     experiment = letter = ""
     forced = False
     if name in OF_A_VARIANT:
-        experiment, letter = _text(item, "experiment", 80), _text(item, "variant", 20)
+        experiment, letter = _text(item, "experiment", MAX_KEY), _text(item, "variant", MAX_LETTER)
         forced = item.get("reason") == "forced"
     known = _OWN | _OF_EXPOSURES if name in OF_A_VARIANT else _OWN
     properties = {key: value for key, value in item.items() if key not in known}
     _check_properties(properties)
     if name == EXPOSURE and properties.get(BASE_VERSION) is not None:
-        properties[BASE_VERSION] = _text(properties, BASE_VERSION, MAX_VERSION_LENGTH)
-    sent_id, unit = _text(item, "id", 100), _text(item, "unit", MAX_UNIT_LENGTH)
+        properties[BASE_VERSION] = _text(properties, BASE_VERSION, MAX_VERSION)
+    sent_id, unit = _text(item, "id", MAX_SENT_ID), _text(item, "unit", MAX_UNIT_LENGTH)
     if name == SAME_PERSON:
         properties[OTHER_ID] = _text(item, OTHER_ID, MAX_UNIT_LENGTH)
         if properties[OTHER_ID] == unit:

@@ -7,10 +7,11 @@ from dataclasses import asdict
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from ninja import Router, Schema
 
-from neat_verdict.app.collect.batch import MAX_VERSION_LENGTH, BadBatch, read_batch
+from neat_verdict.app.collect.batch import BadBatch, read_batch
 from neat_verdict.app.collect.events import take_in
 from neat_verdict.app.http.problems import problem
 from neat_verdict.app.people.auth import MachineAuth
+from neat_verdict.core.limits import MAX_EVENT_NAME, MAX_SENT_ID, MAX_UNIT_LENGTH, MAX_VERSION
 
 router = Router(tags=["machines"])
 WRONG_SHOWN = 100
@@ -37,14 +38,14 @@ _EVENT = {
         "id": {
             "type": "string",
             "minLength": 1,
-            "maxLength": 100,
+            "maxLength": MAX_SENT_ID,
             "description": "The sender's own; the same counts once",
         },
-        "unit": {"type": "string", "minLength": 1, "maxLength": 200},
+        "unit": {"type": "string", "minLength": 1, "maxLength": MAX_UNIT_LENGTH},
         "event": {
             "type": "string",
             "minLength": 1,
-            "maxLength": 80,
+            "maxLength": MAX_EVENT_NAME,
             "description": '"exposure", or a name of your own',
         },
         "at": {"type": "string", "format": "date-time"},
@@ -52,7 +53,7 @@ _EVENT = {
         "variant": {"type": "string", "description": "Of an exposure: the letter that was shown"},
         "base_version": {
             "type": "string",
-            "maxLength": MAX_VERSION_LENGTH,
+            "maxLength": MAX_VERSION,
             "description": "Of an exposure: version or fingerprint of the page or configuration that all variants stand on",
         },
         "reason": {"type": "string", "description": "Of an exposure: forced, where somebody looked at it on purpose"},

@@ -64,16 +64,14 @@ class Retention(models.Model):
     kept at all, in days; null: as long as there is room. One row.
 
     Events timed before ``put_away_until`` (milliseconds since 1970) are not taken in any more; ``tended_at`` is when it was last
-    seen to, ``compacted_at`` when the database's file was last made smaller.
+    seen to.
     """
 
-    keep_days = models.PositiveIntegerField(null=True, blank=True)
-    keep_ids_days = models.PositiveIntegerField(null=True, blank=True)
+    days_of_events = models.PositiveIntegerField(null=True, blank=True)
+    days_of_ids = models.PositiveIntegerField(null=True, blank=True)
     put_away_until = models.BigIntegerField(default=0)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, blank=True, related_name="+")
-    changed_at = models.DateTimeField(null=True, blank=True)
     tended_at = models.DateTimeField(null=True, blank=True)
-    compacted_at = models.DateTimeField(null=True, blank=True)
 
 
 class BusyUnit(models.Model):

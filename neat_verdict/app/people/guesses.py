@@ -50,7 +50,9 @@ def _network(address: str) -> str:
         found = ip_address(address)
     except ValueError:
         return address
-    return address if found.version == 4 else str(ip_network(f"{address}/64", strict=False))
+    if found.version == 4 or found.ipv4_mapped is not None:
+        return str(found if found.version == 4 else found.ipv4_mapped)
+    return str(ip_network((found, 64), strict=False))
 
 
 def seconds_to_wait(counted: Sequence[Counter]) -> int:

@@ -9,15 +9,15 @@ from django.http import HttpRequest, HttpResponse
 from neat_verdict.app.people.keys import rate, uses
 from neat_verdict.app.people.origins import is_allowed
 from neat_verdict.app.people.queries import Key, site_origins
+from neat_verdict.core.limits import MAX_PAGE_BYTES
 
-MAX_BYTES = 64 * 1024  # as much as a page that is left may send
 _PREFLIGHT_SECONDS = 86_400
 
 
 def is_too_large(request: HttpRequest) -> bool:
     """Whether the body is; by what its head says, before any of it is read."""
     length = request.headers.get("Content-Length", "")
-    return (int(length) if length.isdecimal() else 0) > MAX_BYTES or len(request.body) > MAX_BYTES
+    return (int(length) if length.isdecimal() else 0) > MAX_PAGE_BYTES or len(request.body) > MAX_PAGE_BYTES
 
 
 def readable(answer: HttpResponse, origin: str) -> HttpResponse:

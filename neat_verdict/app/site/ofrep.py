@@ -20,10 +20,10 @@ from django.views.decorators.http import require_http_methods
 from neat_verdict.app.http.texts import is_whole
 from neat_verdict.app.people.origins import is_allowed
 from neat_verdict.app.people.queries import key_of
-from neat_verdict.app.site.doors import MAX_BYTES, is_too_large, preflight, readable, seconds_to_wait
+from neat_verdict.app.site.doors import is_too_large, preflight, readable, seconds_to_wait
 from neat_verdict.app.traffic.assigning import GivenParameter, parameters_for, within_limits
 from neat_verdict.app.traffic.sightings import buffer
-from neat_verdict.core.limits import MAX_UNIT_LENGTH
+from neat_verdict.core.limits import MAX_PAGE_BYTES, MAX_UNIT_LENGTH
 
 _REASONS = {"assigned": "SPLIT", "forced": "TARGETING_MATCH"}
 
@@ -71,7 +71,7 @@ class BadContext(Exception):  # noqa: N818
 def _parameters(request: HttpRequest) -> dict[str, GivenParameter]:
     """What the unit of the request is given. Raises BadContext."""
     if is_too_large(request):
-        raise BadContext("INVALID_CONTEXT", f"the body must be at most {MAX_BYTES // 1024} kB")
+        raise BadContext("INVALID_CONTEXT", f"the body must be at most {MAX_PAGE_BYTES // 1024} kB")
     try:
         body = json.loads(request.body or b"{}")
     except (ValueError, RecursionError) as problem:

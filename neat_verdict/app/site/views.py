@@ -27,7 +27,7 @@ from neat_verdict.app.http.texts import is_whole
 from neat_verdict.app.people.origins import is_allowed
 from neat_verdict.app.people.queries import Key, key_of
 from neat_verdict.app.site import pages
-from neat_verdict.app.site.doors import MAX_BYTES, is_too_large, preflight, readable, seconds_to_wait
+from neat_verdict.app.site.doors import is_too_large, preflight, readable, seconds_to_wait
 from neat_verdict.app.site.page_use import followed_in, read_use, take_in_use
 from neat_verdict.app.site.pointing import as_sent, keep_pointed, pointed
 from neat_verdict.app.site.previews import previewed
@@ -36,9 +36,8 @@ from neat_verdict.app.traffic.assigning import assign as assigned
 from neat_verdict.app.traffic.serving import parameters_of
 from neat_verdict.app.traffic.sightings import buffer
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.limits import MAX_UNIT_LENGTH
+from neat_verdict.core.limits import MAX_PAGE_BYTES, MAX_PAGE_EVENTS, MAX_UNIT_LENGTH
 
-MAX_EVENTS = 500
 MAX_USES = 20  # experiments on one page
 
 
@@ -65,7 +64,7 @@ def _open(answer: Answer) -> Callable[[HttpRequest], HttpResponse]:
         if request.method == "OPTIONS":
             return preflight(origin, "Content-Type")
         if is_too_large(request):
-            return problem(413, f"A page sends at most {MAX_BYTES // 1024} kB at once; send it in parts")
+            return problem(413, f"A page sends at most {MAX_PAGE_BYTES // 1024} kB at once; send it in parts")
         try:
             body = json.loads(request.body)
         except (ValueError, RecursionError):
@@ -172,9 +171,9 @@ def use(asked: Asked) -> HttpResponse:
 def events(asked: Asked) -> HttpResponse:
     """Exposures and events: all of them stored, or none."""
     items = asked.body.get("events")
-    if not isinstance(items, list) or len(items) > MAX_EVENTS:
+    if not isinstance(items, list) or len(items) > MAX_PAGE_EVENTS:
         given = len(items) if isinstance(items, list) else type(items).__name__
-        raise InputError("events", given, f"must be a list of at most {MAX_EVENTS} events")
+        raise InputError("events", given, f"must be a list of at most {MAX_PAGE_EVENTS} events")
     try:
         batch = read_items(items)
     except BadBatch as refused:

@@ -215,7 +215,7 @@ def end_run(by: User, experiment: Experiment, sent: Mapping[str, Any], of: Machi
     )  # fmt: skip
     before = last_run(experiment)
     if before is not None and not before.changed and not run.changed:
-        run.pk = before.pk  # a row an hour in which nothing came in would tell nobody anything
+        run.pk = before.pk  # a row an hour in which nothing came in says nothing
     run.save()
     ReducedDay.objects.filter(pk__in=[row.pk for row in known]).update(changed=False, before=F("units"))
     if run.changed:

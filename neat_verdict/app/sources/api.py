@@ -161,7 +161,7 @@ def get_retention(request: HttpRequest) -> RetentionOut:
 @router.put("/retention", response=RetentionOut, operation_id="choose_retention")
 def put_retention(request: HttpRequest, payload: RetentionIn) -> RetentionOut:
     """Choose it; it is seen to each night."""
-    choose_retention(person(request), payload.keep_days, payload.keep_ids_days)
+    choose_retention(person(request), payload.days_of_events, payload.days_of_ids)
     return retention_out()
 
 

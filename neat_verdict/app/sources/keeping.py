@@ -36,24 +36,24 @@ FREE_SHARE, FREE_LEAST = 0.3, 64 * 1024 * 1024
 OVER = ("decided", "archived")
 
 
-def choose_retention(by: User, keep_days: int | None, keep_ids_days: int | None) -> Retention:
+def choose_retention(by: User, days_of_events: int | None, days_of_ids: int | None) -> Retention:
     """For how long what is kept, from the next night on. Raises InputError for ids that would go before their events."""
     require_editor(by)
-    if keep_ids_days is not None and (keep_days is None or keep_ids_days < keep_days):
+    if days_of_ids is not None and (days_of_events is None or days_of_ids < days_of_events):
         accepted = (
             "needs a number of days for events"
-            if keep_days is None
-            else f"must be at least {keep_days}, as long as events"
+            if days_of_events is None
+            else f"must be at least {days_of_events}, as long as events"
         )
-        raise InputError("keep_ids_days", keep_ids_days, accepted)
-    chosen = {"keep_days": keep_days, "keep_ids_days": keep_ids_days, "by": by, "changed_at": clock.now()}
+        raise InputError("days_of_ids", days_of_ids, accepted)
+    chosen = {"days_of_events": days_of_events, "days_of_ids": days_of_ids, "by": by}
     return Retention.objects.update_or_create(pk=1, defaults=chosen)[0]
 
 
 def is_due(now: datetime) -> bool:
     """Whether it is night, and was not seen to since yesterday."""
     row = retention()
-    if row.keep_days is None:
+    if row.days_of_events is None:
         return False
     zone = ZoneInfo(workspace().time_zone)
     local = now.astimezone(zone)
@@ -63,13 +63,14 @@ def is_due(now: datetime) -> bool:
 def tend() -> dict[str, int]:
     """Put away and erase what is older than was chosen, in small steps; killed in between, the next goes on. Returns how much."""
     row, now = retention(), milliseconds()
+    archive.sweep()
     done = {"events put away": 0, "experiments without ids": 0, "days erased": 0}
-    if row.keep_days is not None:
-        until = horizon(row.keep_days, now).until
+    if row.days_of_events is not None:
+        until = horizon(row.days_of_events, now).until
         while moved := put_away(until):
             done["events put away"] += moved
-    if row.keep_ids_days is not None:
-        before = now - row.keep_ids_days * DAY
+    if row.days_of_ids is not None:
+        before = now - row.days_of_ids * DAY
         done["experiments without ids"] = _mark_erased(before)
         _erase_units(before)
         # Of events nobody knows whose they are; what an open experiment needs stays.
@@ -149,5 +150,4 @@ def compact() -> bool:
     with connection.cursor() as cursor:
         cursor.execute("VACUUM")
         cursor.execute("PRAGMA wal_checkpoint(TRUNCATE)")
-    Retention.objects.update(compacted_at=clock.now())
     return True

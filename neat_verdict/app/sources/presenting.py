@@ -45,8 +45,8 @@ def retention_out() -> RetentionOut:
     """What is kept for how long, and how much there is."""
     row, (size, free), there = retention(), sizes(), archive.put_away()
     return RetentionOut(
-        keep_days=row.keep_days,
-        keep_ids_days=row.keep_ids_days,
+        days_of_events=row.days_of_events,
+        days_of_ids=row.days_of_ids,
         by=row.by.display_name if row.by else "",
         database=size,
         free=free,
@@ -54,7 +54,7 @@ def retention_out() -> RetentionOut:
         put_away=there.events,
         put_away_bytes=there.size,
         put_away_days=list(there.days or ()),
-        held_back_by="" if row.keep_days is None else horizon(row.keep_days, milliseconds()).held_back_by,
+        held_back_by="" if row.days_of_events is None else horizon(row.days_of_events, milliseconds()).held_back_by,
         tended_at=row.tended_at,
     )
 

@@ -127,8 +127,8 @@ class LakeOut(Schema):
 class RetentionIn(Schema):
     """For how many days events stay in the database, and anything by the ids of units at all; null as long as there is room."""
 
-    keep_days: int | None = Field(None, ge=MIN_KEPT, le=MAX_KEPT)
-    keep_ids_days: int | None = Field(None, ge=MIN_KEPT, le=MAX_KEPT)
+    days_of_events: int | None = Field(None, ge=MIN_KEPT, le=MAX_KEPT)
+    days_of_ids: int | None = Field(None, ge=MIN_KEPT, le=MAX_KEPT)
 
 
 class RetentionOut(RetentionIn):

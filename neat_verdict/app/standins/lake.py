@@ -52,7 +52,7 @@ class Visits:
 
 
 def write_lake(folder: Path, name: str, visits: Visits) -> int:
-    """Write a lake into a folder of its name, and beside that its description; returns how many rows it has."""
+    """Write a lake into a folder of its name, and its description next to that; returns how many rows it has."""
     place, rows = folder / name, 0
     with duckdb.connect(config={"memory_limit": MEMORY, "temp_directory": str(folder)}) as connection:
         for number in range(visits.days):

@@ -20,7 +20,7 @@ from neat_verdict.app.http.texts import is_whole
 from neat_verdict.app.later import Later
 from neat_verdict.app.sql import rows, run_many
 from neat_verdict.app.traffic.models import PropertySet, SampledDay, SeenUnit
-from neat_verdict.core.limits import MAX_UNIT_LENGTH
+from neat_verdict.core.limits import MAX_PROPERTIES, MAX_UNIT_LENGTH
 from neat_verdict.core.traffic import Sample, sample_point
 
 DAYS = 30
@@ -28,7 +28,7 @@ KEPT_A_DAY = 2_000  # units with their properties; above it half of them are kep
 READ_AT_ONCE = 30_000
 STORE_AFTER = 5.0  # seconds
 WAITING = 10_000  # what a process keeps unstored; more is not noted
-MAX_PROPERTIES, MAX_LENGTH = 50, 200
+MAX_LENGTH = 200
 SETS_A_UNIT = 20  # a day; one whose properties change with every request must not push the others out
 
 Sighting = tuple[date, float, str]  # day, point, properties as text

@@ -239,7 +239,7 @@ export function useRetention() {
   const replace = useReplace();
   const kept = useQuery({ queryKey: keys.retention, queryFn: () => take(client.GET("/api/v1/retention")) });
   const choose = useMutation({
-    mutationFn: (body: { keep_days: number | null; keep_ids_days: number | null }) =>
+    mutationFn: (body: { days_of_events: number | null; days_of_ids: number | null }) =>
       take(client.PUT("/api/v1/retention", { body })),
     onSuccess: (answer) => replace(keys.retention, answer),
   });

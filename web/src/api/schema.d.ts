@@ -7630,10 +7630,10 @@ export interface components {
          * @description For how many days events stay in the database, and anything by the ids of units at all; null as long as there is room.
          */
         RetentionIn: {
-            /** Keep Days */
-            keep_days?: number | null;
-            /** Keep Ids Days */
-            keep_ids_days?: number | null;
+            /** Days Of Events */
+            days_of_events?: number | null;
+            /** Days Of Ids */
+            days_of_ids?: number | null;
         };
         /**
          * RetentionOut
@@ -7646,16 +7646,16 @@ export interface components {
             by: string;
             /** Database */
             database: number;
+            /** Days Of Events */
+            days_of_events?: number | null;
+            /** Days Of Ids */
+            days_of_ids?: number | null;
             /** Events */
             events: number;
             /** Free */
             free: number;
             /** Held Back By */
             held_back_by: string;
-            /** Keep Days */
-            keep_days?: number | null;
-            /** Keep Ids Days */
-            keep_ids_days?: number | null;
             /** Put Away */
             put_away: number;
             /** Put Away Bytes */

@@ -58,7 +58,7 @@ function One({ lake, zone }: { lake: Lake; zone: string }) {
             {lake.problem ? "" : `${lake.places.join(" and ")} · ${ENGINES[lake.engine] ?? lake.engine}`}
           </p>
         </div>
-        <Schedule lake={lake} save={schedule.mutate} busy={schedule.isPending} />
+        <Schedule lake={lake} zone={zone} save={schedule.mutate} busy={schedule.isPending} />
         <button
           type="button"
           className="btn btn-sm"
@@ -96,10 +96,12 @@ const EVERY = [
 
 function Schedule({
   lake,
+  zone,
   save,
   busy,
 }: {
   lake: Lake;
+  zone: string;
   save: (schedule: { every: Lake["schedule"]["every"]; hour: number }) => void;
   busy: boolean;
 }) {
@@ -123,19 +125,22 @@ function Schedule({
         </select>
       </label>
       {every === "day" && (
-        <select
-          aria-label={`From when on ${lake.name} is counted each day`}
-          className="select select-sm w-24"
-          value={hour}
-          disabled={busy}
-          onChange={(event) => save({ every, hour: Number(event.target.value) })}
-        >
-          {Array.from({ length: 24 }, (_, one) => (
-            <option key={one} value={one}>
-              {String(one).padStart(2, "0")}:00
-            </option>
-          ))}
-        </select>
+        <label>
+          <span className="quiet block text-sm">from, {zone}</span>
+          <select
+            aria-label={`From when on ${lake.name} is counted each day`}
+            className="select select-sm w-28"
+            value={hour}
+            disabled={busy}
+            onChange={(event) => save({ every, hour: Number(event.target.value) })}
+          >
+            {Array.from({ length: 24 }, (_, one) => (
+              <option key={one} value={one}>
+                {String(one).padStart(2, "0")}:00
+              </option>
+            ))}
+          </select>
+        </label>
       )}
     </span>
   );
@@ -143,8 +148,8 @@ function Schedule({
 
 function Run({ run, zone }: { run: LakeRun; zone: string }) {
   const [all, setAll] = useState(false);
-  const told = run.counted.filter((one) => all || one.days > 0 || one.problem);
-  const without = run.counted.length - told.length;
+  const shown = run.counted.filter((one) => all || one.days > 0 || one.problem);
+  const without = run.counted.length - shown.length;
   return (
     <div className="mt-1 text-sm" {...(run.state === "running" && { role: "status" })}>
       <p>
@@ -156,7 +161,7 @@ function Run({ run, zone }: { run: LakeRun; zone: string }) {
       </p>
       {run.problem && <p className="text-error">{run.problem}.</p>}
       <ul className="ml-4">
-        {told.map((one) => (
+        {shown.map((one) => (
           <li key={one.experiment}>
             <Link className="link" to={`/experiments/${one.experiment}/watch`}>
               {one.experiment}

@@ -45,16 +45,16 @@ function HowMuch({ kept, zone }: { kept: Kept; zone: string }) {
 
 function Choice({ kept }: { kept: Kept }) {
   const { choose } = useRetention();
-  const [days, setDays] = useState(typed(kept.keep_days));
-  const [ids, setIds] = useState(typed(kept.keep_ids_days));
-  const unchanged = days === typed(kept.keep_days) && ids === typed(kept.keep_ids_days);
-  const wrong = errorOf(choose.error, "keep_days") ?? errorOf(choose.error, "keep_ids_days");
+  const [days, setDays] = useState(typed(kept.days_of_events));
+  const [ids, setIds] = useState(typed(kept.days_of_ids));
+  const unchanged = days === typed(kept.days_of_events) && ids === typed(kept.days_of_ids);
+  const wrong = errorOf(choose.error, "days_of_events") ?? errorOf(choose.error, "days_of_ids");
   return (
     <form
       className="mt-2 flex flex-wrap items-end gap-3"
       onSubmit={(event) => {
         event.preventDefault();
-        choose.mutate({ keep_days: days ? Number(days) : null, keep_ids_days: ids ? Number(ids) : null });
+        choose.mutate({ days_of_events: days ? Number(days) : null, days_of_ids: ids ? Number(ids) : null });
       }}
     >
       <Days label="Events stay in the database, days" value={days} change={setDays} />

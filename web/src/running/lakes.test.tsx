@@ -39,6 +39,7 @@ describe("lakes that the application counts", () => {
     expect(container.textContent).toContain("/data/sailings/*/*.parquet · DuckDB");
     expect(container.textContent).toContain("10 Mar, 04:00, by the schedule: 81,289 rows · 9 s");
     expect(container.textContent).toContain("sea-view: 12 days with 24,000 units counted, 3 changed");
+    expect(container.textContent).toContain("from, UTC");
     expect(screen.queryByText("from-files")).toBeNull();
     fireEvent.click(screen.getByText("1 experiment of which nothing came in"));
     expect(screen.getByText("from-files")).toBeTruthy();

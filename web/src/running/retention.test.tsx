@@ -5,8 +5,8 @@ import { SESSION, serve, show } from "../test/kit";
 import { Retention } from "./Retention";
 
 const KEPT = {
-  keep_days: 90,
-  keep_ids_days: null,
+  days_of_events: 90,
+  days_of_ids: null,
   by: "Mona",
   database: 52_428_800,
   free: 3_355_443,
@@ -35,20 +35,18 @@ describe("what is kept", () => {
   });
 
   it("says that nothing is put away, and takes an empty field for as long as there is room", async () => {
-    const calls = serve({ "PUT /retention": [{ body: { ...KEPT, keep_days: null } }] });
+    const calls = serve({ "PUT /retention": [{ body: { ...KEPT, days_of_events: null } }] });
     const { container } = show(<Retention />, { known: known({ ...KEPT, put_away_days: [], tended_at: null }) });
     expect(container.textContent).toContain("None are put away.");
     fireEvent.change(screen.getByLabelText("Events stay in the database, days"), { target: { value: "" } });
     fireEvent.click(screen.getByText("Keep so long"));
-    await waitFor(() => expect(calls[0]?.body).toEqual({ keep_days: null, keep_ids_days: null }));
+    await waitFor(() => expect(calls[0]?.body).toEqual({ days_of_events: null, days_of_ids: null }));
   });
 
   it("shows what is not accepted, and keeps what was typed", async () => {
-    const message = "keep_ids_days (60) must be at least 90, as long as events";
+    const message = "days_of_ids (60) must be at least 90, as long as events";
     serve({
-      "PUT /retention": [
-        { status: 422, body: { title: "Not accepted", errors: [{ field: "keep_ids_days", message }] } },
-      ],
+      "PUT /retention": [{ status: 422, body: { title: "Not accepted", errors: [{ field: "days_of_ids", message }] } }],
     });
     show(<Retention />, { known: known(KEPT) });
     fireEvent.change(screen.getByLabelText("Anything by the ids of units is kept, days"), { target: { value: "60" } });

@@ -55,7 +55,7 @@ function Differences({ run, unit }: { run: NonNullable<Live["looked_at"]>; unit:
     <details className="mt-1">
       <summary className="cursor-pointer text-sm">The days that changed</summary>
       <DataTable
-        label="Days that changed"
+        label={`Days that changed, in ${unit}`}
         rows={run.differences}
         rowKey={(line) => line.day}
         columns={[
@@ -68,7 +68,7 @@ function Differences({ run, unit }: { run: NonNullable<Live["looked_at"]>; unit:
             cell: (line) => weekday(line.day),
           },
           {
-            name: `${unit} before`,
+            name: "Before",
             value: (line) => line.before,
             copied: [["before", (line) => line.before]],
             cell: (line) => count(line.before),
