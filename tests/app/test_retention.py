@@ -152,6 +152,25 @@ def test_a_folder_may_have_any_name(over, settings, tmp_path):
     assert len(put_away_ids()) == 9
 
 
+def test_days_that_are_not_over_before_a_moment_stay(over, folder):
+    put_all_away()
+    moment = int(datetime(2026, 3, 11, 12, tzinfo=UTC).timestamp() * 1000)
+    assert archive.erase_before(moment) == 1
+    assert sorted(place.name for place in folder.iterdir()) == ["day=2026-03-11", "day=2026-03-12"]
+    assert archive.erase_before(moment) == 0
+
+
+def test_what_was_being_written_by_a_process_that_is_gone_goes_too(over, analyst, folder):
+    put_all_away()
+    gone = subprocess.Popen([sys.executable, "-c", ""])
+    gone.wait()
+    for process in (gone.pid, os.getpid()):
+        (folder / f".writing-{process}-x").mkdir()
+        (folder / f".writing-{process}-x" / "lines.json").write_text('{"unit": "visitor-1"}')
+    forget_person(analyst, "visitor-1")
+    assert [one.name for one in folder.glob(".*")] == [f".writing-{os.getpid()}-x"]
+
+
 def test_only_files_are_read_that_may_have_what_counts(over, folder):
     put_all_away()
     before = exact_sums()
