@@ -12,8 +12,14 @@ MAX_PROPERTIES, MAX_PROPERTY_NAME, MAX_TEXT_LENGTH = 50, 80, 1000
 MAX_NUMBER_LENGTH = 60  # of a number as it is written, with its marks and signs
 MAX_COLUMNS, MAX_HEADER_LENGTH = 1000, 200
 MAX_BATCH_EVENTS, MAX_BATCH_BYTES = 20_000, 32 * 1024 * 1024
+MAX_BATCH_VALUES = MAX_BATCH_EVENTS * (MAX_PROPERTIES + 8)  # with the fields of an event's own
+MAX_WRONG_KEPT = 100  # how many wrong events are named; the others are counted
+MAX_LINE_BYTES, MAX_FILE_LINES, MAX_OPENED_BYTES = 2**20, 50_000_000, 4 * 2**30  # of a file of events
+MAX_DAY_BYTES = 64 * 1024 * 1024  # of a day's sums, counted where the data live
+MAX_BODY_BYTES = 8 * 1024 * 1024  # of what is neither a file nor a batch
 MAX_ASKED_BYTES, MAX_ASKED_KEYS = 64 * 1024, 1000
 MAX_SENT_ID, MAX_EVENT_NAME, MAX_KEY, MAX_LETTER, MAX_VERSION = 100, 80, 80, 20, 60
+MAX_PICTURE_BYTES, MAX_PICTURE_SIDE, MAX_PICTURE_PIXELS = 8_000_000, 8000, 20_000_000
 MAX_PAGE_BYTES, MAX_PAGE_EVENTS = 64 * 1024, 500  # as much as a page that is left may send
 
 
@@ -48,6 +54,16 @@ LIMITS = (
     Limit("events in that", MAX_PAGE_EVENTS, "", "422"),
     Limit("a batch of events", MAX_BATCH_EVENTS, "events", "422"),
     Limit("the same, unpacked", MAX_BATCH_BYTES, "bytes", "422"),
+    Limit("values in it, of all events", MAX_BATCH_VALUES, "", "422"),
+    Limit("wrong events that are named", MAX_WRONG_KEPT, "", "counted"),
+    Limit("a line of a file of events", MAX_LINE_BYTES, "bytes", "422"),
+    Limit("lines of it", MAX_FILE_LINES, "", "422"),
+    Limit("the same, unpacked", MAX_OPENED_BYTES, "bytes", "422"),
+    Limit("a day’s sums that were counted where the data live", MAX_DAY_BYTES, "bytes", "413"),
+    Limit("what any other request carries, but for files", MAX_BODY_BYTES, "bytes", "413"),
+    Limit("a picture of a variant", MAX_PICTURE_BYTES, "bytes", "422"),
+    Limit("a side of it", MAX_PICTURE_SIDE, "pixels", "422"),
+    Limit("all of it", MAX_PICTURE_PIXELS, "pixels", "422"),
     Limit("a number, as it is written in a file or field", MAX_NUMBER_LENGTH, "characters", "422, a wrong row"),
     Limit("columns of a file", MAX_COLUMNS, "", "422"),
     Limit("the heading of a column", MAX_HEADER_LENGTH, "characters", "422"),

@@ -51,17 +51,18 @@ class Servers:
         with socket.socket() as probe:
             probe.bind(("127.0.0.1", 0))
             port = probe.getsockname()[1]
-        command = ["gunicorn", "neat_verdict.app.config.wsgi", "--bind", f"127.0.0.1:{port}", "--workers", str(workers)]
+        command = ["gunicorn", "-c", "python:neat_verdict.app.config.server", "--bind", f"127.0.0.1:{port}"]
         server = subprocess.Popen(
-            [sys.executable, "-m", *command, "--threads", "4", "--log-level", "critical"],
+            [sys.executable, "-m", *command, "--workers", str(workers), "--threads", "4", "--log-level", "critical"],
             cwd=ROOT, env=self.env, start_new_session=True,
         )  # fmt: skip
         self.running.append(server)
         address = f"http://127.0.0.1:{port}"
+        ready = urllib.request.Request(f"{address}/api/v1/session", headers={"X-Forwarded-Proto": "https"})
         until = time.monotonic() + 60
         while time.monotonic() < until:
             try:
-                urllib.request.urlopen(f"{address}/api/v1/session", timeout=10).close()
+                urllib.request.urlopen(ready, timeout=10).close()
             except OSError:
                 continue
             return server, address

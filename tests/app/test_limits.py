@@ -1,18 +1,30 @@
 """What is too long or too many at the doors: a site gets its variants all the same, of a file and a batch it is said where."""
 
+import gzip
+import json
+import tracemalloc
+
 import pytest
 
+from neat_verdict.app.collect import file_actions
+from neat_verdict.app.collect.batch import BadBatch, read_batch
 from neat_verdict.app.collect.counts import count_in
+from neat_verdict.app.collect.file_actions import take_in_file
 from neat_verdict.app.collect.text import match_columns, read_text
+from neat_verdict.app.people.models import User
 from neat_verdict.core.checks import InputError
 from neat_verdict.core.limits import (
     MAX_ASKED_BYTES,
     MAX_ASKED_KEYS,
+    MAX_BATCH_BYTES,
+    MAX_BATCH_EVENTS,
+    MAX_BODY_BYTES,
     MAX_COLUMNS,
     MAX_HEADER_LENGTH,
     MAX_PROPERTIES,
     MAX_PROPERTY_NAME,
     MAX_TEXT_LENGTH,
+    MAX_WRONG_KEPT,
 )
 from tests.app.conftest import happened
 
@@ -73,3 +85,72 @@ def test_a_number_of_very_many_figures_is_refused_where_it_is_read_and_where_it_
         count_in("units", "1" * 20_000, None)
     sent = [{"name": "units", "text": "1" * 20_000}]
     assert ask("post", "/scratchpad/size", {"baseline": "1" * 20_000, "sent": sent})[0] == 422
+
+
+EMPTY = 2_000_000  # objects: in 6 MB of text, 128 MB as they would be kept
+
+
+@pytest.mark.parametrize(
+    ("body", "lines"),
+    [
+        (b"[" + b"{}," * EMPTY + b"{}]", False),
+        (b"{}\n" * EMPTY, True),
+        (b"0\n" * EMPTY, True),
+        (b'[{"a":[' + b"0," * EMPTY + b"0]}]", False),
+        (b"[{" + b",".join(b'"%d":0' % number for number in range(EMPTY)) + b"}]", False),
+        (gzip.compress(b"\n" * (MAX_BATCH_BYTES + 1)), True),
+    ],
+    ids=["a list", "lines", "numbers", "a list in an event", "properties", "packed"],
+)
+def test_a_batch_that_would_fill_the_memory_is_refused_before_it_does(body, lines):
+    tracemalloc.start()
+    with pytest.raises(InputError, match="must be at most"):
+        read_batch(body, gzipped=body.startswith(b"\x1f\x8b"), lines=lines)
+    largest = tracemalloc.get_traced_memory()[1]
+    tracemalloc.stop()
+    assert largest < 3 * max(len(body), MAX_BATCH_BYTES)
+
+
+@pytest.mark.parametrize("text", ["{,[" * 300, '\\"{,' * 250])
+def test_commas_and_brackets_in_texts_are_no_values(text):
+    events = [happened(f"v{number}", "search", note=text) for number in range(2000)]
+    assert len(read_batch(json.dumps({"events": events}).encode())) == 2000
+
+
+def test_of_many_wrong_events_the_first_are_named_and_all_are_counted():
+    with pytest.raises(BadBatch, match="250 of 251 events") as refused:
+        read_batch(json.dumps([{}] * 250 + [happened("v1", "search")]).encode())
+    assert (len(refused.value.bad), refused.value.many) == (MAX_WRONG_KEPT, 250)
+
+
+def test_a_file_of_wrong_events_is_read_no_further_than_it_takes_to_say_so(ask, served, tmp_path):
+    file = tmp_path / "wrong.ndjson"
+    file.write_bytes(b"{}\n" * 3 * MAX_BATCH_EVENTS)
+    seen = take_in_file(User.objects.get(username="mona"), file)
+    assert (seen.lines < MAX_BATCH_EVENTS, len(seen.bad), seen.many == seen.lines) == (True, MAX_WRONG_KEPT, True)
+
+
+@pytest.mark.parametrize(
+    ("limit", "least", "said"),
+    [("MAX_LINE_BYTES", 900, "line 3"), ("MAX_FILE_LINES", 2, "line 3"), ("MAX_OPENED_BYTES", 900, "after line 3")],
+)
+def test_a_file_of_events_is_bounded_by_line_lines_and_size_unpacked(
+    ask, served, tmp_path, monkeypatch, limit, least, said
+):
+    file = tmp_path / "events.ndjson.gz"
+    lines = [json.dumps(happened(f"v{number}", "search")) for number in range(3)]
+    lines[2] = lines[2][:-1] + ', "note": "' + "x" * 900 + '"}'
+    file.write_bytes(gzip.compress("\n".join(lines).encode()))
+    monkeypatch.setattr(file_actions, limit, least)
+    with pytest.raises(InputError, match=said):
+        take_in_file(User.objects.get(username="mona"), file)
+    monkeypatch.undo()
+    assert take_in_file(User.objects.get(username="mona"), file).receipt.accepted == 3
+
+
+def test_what_is_neither_file_nor_batch_holds_so_much(ask, machine, draft):
+    status, problem = ask("patch", f"/experiments/{draft.key}", {"change": "x" * (MAX_BODY_BYTES + 1)})
+    assert (status, problem["title"]) == (413, "This holds at most 8 MB; send it in parts")
+    status, problem = machine("/collect", {"events": [], "more": "x" * (MAX_BATCH_BYTES + 1)})
+    assert (status, problem["title"]) == (413, "This holds at most 32 MB; send it in parts")
+    assert machine("/collect", {"events": [], "more": "x" * (MAX_BODY_BYTES + 1)})[0] == 200

@@ -197,6 +197,7 @@ def test_a_picture_is_kept_served_copied_and_removed_with_its_file(ask, analyst,
 @pytest.mark.parametrize(
     ("content", "told"),
     [(b"not a picture", "must be a picture"), (png()[:60], "must be a picture"), (png(8001, 2), "8000 pixels a side"),
+     (png(5000, 4001), "20 million in all"),
      (b"<svg xmlns='http://www.w3.org/2000/svg'/>", "must be a picture"), (png(kind="BMP"), "must be a picture")],
 )  # fmt: skip
 def test_what_is_no_picture_is_refused(send_picture, content, told):

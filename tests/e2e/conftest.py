@@ -85,11 +85,10 @@ def demo(demo_data, tmp_path_factory):
         sys.executable,
         "-m",
         "gunicorn",
-        "neat_verdict.app.config.wsgi",
+        "-c",
+        "python:neat_verdict.app.config.server",
         "--bind",
         f"127.0.0.1:{port}",
-        "--threads",
-        "8",
     ]
     server = subprocess.Popen([*command, "--log-level", "warning"], cwd=ROOT, env=env)
     address = f"http://127.0.0.1:{port}"

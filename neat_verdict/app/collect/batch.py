@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
+import io
 import re
 import zlib
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from itertools import islice
 from typing import Any, NamedTuple
 
+import numpy as np
 import orjson
 
 from neat_verdict.core.checks import InputError, check_length
 from neat_verdict.core.limits import (
     MAX_BATCH_BYTES,
     MAX_BATCH_EVENTS,
+    MAX_BATCH_VALUES,
     MAX_EVENT_NAME,
     MAX_KEY,
     MAX_LETTER,
@@ -24,6 +28,7 @@ from neat_verdict.core.limits import (
     MAX_TEXT_LENGTH,
     MAX_UNIT_LENGTH,
     MAX_VERSION,
+    MAX_WRONG_KEPT,
 )
 from neat_verdict.core.metrics import EXPOSURE, PAGE_CHANGE_FAILED, PAGE_REACHED
 from neat_verdict.core.traffic import SAME_PERSON
@@ -35,6 +40,7 @@ BASE_VERSION = "base_version"  # of an exposure: the version of the page or conf
 _OF_EXPOSURES = frozenset({"experiment", "variant", "reason"})
 OF_A_VARIANT = frozenset({EXPOSURE, PAGE_REACHED, PAGE_CHANGE_FAILED})
 _NUMBER_TOO_LARGE = 1e15
+_MARKS = b"{", b"[", b","
 
 
 class Sent(NamedTuple):
@@ -60,11 +66,12 @@ class Bad:
 
 
 class BadBatch(Exception):  # noqa: N818
-    """Some items are not accepted, so nothing of the batch was stored."""
+    """Some items are not accepted, so nothing of the batch was stored: the first of them, and how ``many`` there are."""
 
-    def __init__(self, bad: list[Bad], items: int) -> None:
-        super().__init__(f"{len(bad)} of {items} events are not accepted; nothing of the batch was stored")
+    def __init__(self, bad: list[Bad], many: int, items: int) -> None:
+        super().__init__(f"{many} of {items} events are not accepted; nothing of the batch was stored")
         self.bad = bad
+        self.many = many
 
 
 def read_batch(body: bytes, *, gzipped: bool = False, lines: bool = False) -> list[Sent]:
@@ -78,22 +85,26 @@ def read_batch(body: bytes, *, gzipped: bool = False, lines: bool = False) -> li
         raise InputError(
             "body", f"{len(body) / 1e6:.0f} MB", f"must be at most {MAX_BATCH_BYTES // 2**20} MB; send it in parts"
         )
-    items = list(_lines(body)) if lines else _items(body)
+    _check_values(body)
+    items = list(islice(_lines(body), MAX_BATCH_EVENTS + 1)) if lines else _items(body)
     if len(items) > MAX_BATCH_EVENTS:
-        raise InputError("events", len(items), f"must be at most {MAX_BATCH_EVENTS:,} in a batch; send them in parts")
+        more = f"more than {MAX_BATCH_EVENTS:,}" if lines else len(items)
+        raise InputError("events", more, f"must be at most {MAX_BATCH_EVENTS:,} in a batch; send them in parts")
     return read_items(items)
 
 
 def read_items(items: Sequence[Any]) -> list[Sent]:
     """The events of a list. Raises BadBatch for one with bad items."""
-    result, bad = [], []
+    result, bad, many = [], [], 0
     for index, item in enumerate(items):
         try:
             result.append(read_event(item))
         except InputError as problem:
-            bad.append(Bad(index, problem.field, str(problem)))
+            many += 1
+            if many <= MAX_WRONG_KEPT:
+                bad.append(Bad(index, problem.field, str(problem)))
     if bad:
-        raise BadBatch(bad, len(items))
+        raise BadBatch(bad, many, len(items))
     return result
 
 
@@ -108,6 +119,19 @@ def _unzipped(body: bytes) -> bytes:
     if not unpacking.eof and len(unpacked) <= MAX_BATCH_BYTES:
         raise InputError("body", f"{len(body)} bytes", "must be whole gzip: it ends too early")
     return unpacked
+
+
+def _check_values(body: bytes) -> None:
+    """Refuse what would be far more in memory than as text, before it is read: each value takes a comma or a bracket."""
+    if sum(map(body.count, _MARKS)) > MAX_BATCH_VALUES and _marks_outside_texts(body) > MAX_BATCH_VALUES:
+        rule = f"must be at most {MAX_BATCH_EVENTS:,} events with {MAX_PROPERTIES} properties each; send them in parts"
+        raise InputError("events", f"more than {MAX_BATCH_VALUES:,} values", rule)
+
+
+def _marks_outside_texts(body: bytes) -> int:
+    marks = np.frombuffer(body.replace(rb"\\", b"").replace(rb"\"", b""), np.uint8)
+    within = np.bitwise_xor.accumulate(marks == ord('"'))
+    return sum(int(np.count_nonzero((marks == ord(mark)) & ~within)) for mark in _MARKS)
 
 
 def _items(body: bytes) -> list[Any]:
@@ -125,12 +149,12 @@ def _items(body: bytes) -> list[Any]:
 
 def _lines(body: bytes) -> Iterator[Any]:
     """One item a line; a line that is no JSON is an item that `read_event` refuses."""
-    for line in body.splitlines():
+    for line in io.BytesIO(body):
         if line.strip():
             try:
                 yield orjson.loads(line)
             except orjson.JSONDecodeError:
-                yield line.decode(errors="replace")
+                yield line.strip().decode(errors="replace")
 
 
 def read_event(item: Any) -> Sent:

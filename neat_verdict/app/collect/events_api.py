@@ -9,12 +9,12 @@ from ninja import Router, Schema
 
 from neat_verdict.app.collect.batch import BadBatch, read_batch
 from neat_verdict.app.collect.events import take_in
+from neat_verdict.app.http.bodies import body_of
 from neat_verdict.app.http.problems import problem
 from neat_verdict.app.people.auth import MachineAuth
-from neat_verdict.core.limits import MAX_EVENT_NAME, MAX_SENT_ID, MAX_UNIT_LENGTH, MAX_VERSION
+from neat_verdict.core.limits import MAX_BATCH_BYTES, MAX_EVENT_NAME, MAX_SENT_ID, MAX_UNIT_LENGTH, MAX_VERSION
 
 router = Router(tags=["machines"])
-WRONG_SHOWN = 100
 _LINES = ("application/x-ndjson", "application/jsonl", "application/ndjson")
 
 
@@ -83,8 +83,8 @@ def collect(request: HttpRequest) -> HttpResponse:
     lines = (request.content_type or "") in _LINES
     gzipped = request.headers.get("Content-Encoding", "").lower() == "gzip"
     try:
-        batch = read_batch(request.body, gzipped=gzipped, lines=lines)
+        batch = read_batch(body_of(request, MAX_BATCH_BYTES), gzipped=gzipped, lines=lines)
     except BadBatch as refused:
         errors = [{"field": f"events.{bad.index}.{bad.field}", "message": bad.reason} for bad in refused.bad]
-        return problem(422, str(refused), errors=errors[:WRONG_SHOWN], wrong=len(errors))
+        return problem(422, str(refused), errors=errors, wrong=refused.many)
     return JsonResponse(asdict(take_in(batch)))

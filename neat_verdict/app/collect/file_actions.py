@@ -9,7 +9,6 @@ import zlib
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from datetime import date
-from itertools import islice
 from pathlib import Path
 from typing import Any
 
@@ -31,12 +30,19 @@ from neat_verdict.app.http.problems import Conflict, PartlyStored
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.core.checks import InputError
-from neat_verdict.core.limits import MAX_BATCH_EVENTS
+from neat_verdict.core.limits import (
+    MAX_BATCH_BYTES,
+    MAX_BATCH_EVENTS,
+    MAX_FILE_LINES,
+    MAX_LINE_BYTES,
+    MAX_OPENED_BYTES,
+    MAX_WRONG_KEPT,
+)
 from neat_verdict.core.metrics import definition_of
 from neat_verdict.core.numbers import ASK_MARK, DecimalMark
 from neat_verdict.core.text.format import listed
 
-_LINES_AT_ONCE = 10_000
+_LINES_AT_ONCE = min(10_000, MAX_BATCH_EVENTS)
 
 
 def digest_of(path: Path) -> str:
@@ -221,29 +227,35 @@ def replaced_by(experiment: Experiment, reduced: Reduced) -> list[Replaced]:
 
 @dataclass(frozen=True, slots=True)
 class EventFile:
-    """What became of a file of events; with bad lines nothing was stored."""
+    """What became of a file of events; with bad lines nothing was stored: the first of them, and how ``many`` there are."""
 
     lines: int
     bad: tuple[Bad, ...]
+    many: int
     receipt: Receipt
 
 
 def take_in_file(by: User, path: Path) -> EventFile:
     """Take in a file with one event a line (NDJSON, gzip too), through the same door as batches; each id counts once.
 
-    All lines are checked before the first is stored. Bad lines carry their index, counted from 0. Raises InputError for a file
-    that ends in the middle, PartlyStored where the server can store no more of it.
+    All lines are checked before the first is stored, up to the batch in which `MAX_WRONG_KEPT` wrong ones are reached. Bad
+    lines carry their index, counted from 0. Raises InputError for a file that ends in the middle or is beyond the limits,
+    PartlyStored where the server can store no more of it.
     """
     require_editor(by)
     bad: list[Bad] = []
-    lines = 0
+    lines = many = 0
     try:
         for block in _blocks(path):
             try:
                 read_batch(b"".join(block), lines=True)
             except BadBatch as refused:
-                bad += [Bad(lines + one.index, one.field, one.reason) for one in refused.bad]
+                left = MAX_WRONG_KEPT - len(bad)
+                bad += [Bad(lines + one.index, one.field, one.reason) for one in refused.bad[:left]]
+                many += refused.many
             lines += len(block)
+            if many >= MAX_WRONG_KEPT:
+                break
     except (EOFError, zlib.error, gzip.BadGzipFile) as torn:
         raise InputError(
             "file", f"after line {lines}", "ends in the middle of its packing: it did not come whole; send it again"
@@ -258,16 +270,37 @@ def take_in_file(by: User, path: Path) -> EventFile:
             if not stored:
                 raise
             raise PartlyStored(stored, lines) from broken
-    return EventFile(lines, tuple(bad), total)
+    return EventFile(lines, tuple(bad), many, total)
 
 
 def _blocks(path: Path) -> Iterator[list[bytes]]:
     with path.open("rb") as file:
         packed = file.read(2) == b"\x1f\x8b"
+    block: list[bytes] = []
+    size = opened = 0
     with gzip.open(path, "rb") if packed else path.open("rb") as file:
-        filled = (line if line.endswith(b"\n") else line + b"\n" for line in file if line.strip())
-        while block := list(islice(filled, min(_LINES_AT_ONCE, MAX_BATCH_EVENTS))):
-            yield block
+        for number, line in enumerate(iter(lambda: file.readline(MAX_LINE_BYTES + 1), b"")):
+            opened += len(line)
+            _check_bounds(number + 1, len(line), opened)
+            if not line.strip():
+                continue
+            if block and (len(block) == _LINES_AT_ONCE or size + len(line) >= MAX_BATCH_BYTES):
+                yield block
+                block, size = [], 0
+            block.append(line if line.endswith(b"\n") else line + b"\n")
+            size += len(block[-1])
+    if block:
+        yield block
+
+
+def _check_bounds(number: int, length: int, opened: int) -> None:
+    if length > MAX_LINE_BYTES:
+        raise InputError("file", f"line {number:,}", f"must be one event a line, of at most {MAX_LINE_BYTES:,} bytes")
+    if number > MAX_FILE_LINES:
+        raise InputError("file", f"line {number:,}", f"must have at most {MAX_FILE_LINES:,} lines; send it in parts")
+    if opened > MAX_OPENED_BYTES:
+        rule = f"must be at most {MAX_OPENED_BYTES / 2**30:.0f} GiB when unpacked; send it in parts"
+        raise InputError("file", f"after line {number:,}", rule)
 
 
 def _added(one: Receipt, other: Receipt) -> Receipt:

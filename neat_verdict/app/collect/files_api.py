@@ -269,8 +269,8 @@ def events(request: HttpRequest, file: File[UploadedFile]) -> EventFileOut:
     receipt = result.receipt
     return EventFileOut(
         lines=result.lines,
-        bad_count=len(result.bad),
-        bad=[BadLineOut(line=bad.index + 1, field=bad.field, reason=bad.reason) for bad in result.bad[:BAD_SHOWN]],
+        bad_count=result.many,
+        bad=[BadLineOut(line=bad.index + 1, field=bad.field, reason=bad.reason) for bad in result.bad],
         accepted=receipt.accepted,
         duplicates=receipt.duplicates,
         late=receipt.late,

@@ -8,6 +8,8 @@ from pathlib import Path
 from csp.constants import NONE, SELF, UNSAFE_INLINE
 from django.core.exceptions import ImproperlyConfigured
 
+from neat_verdict.core.limits import MAX_BODY_BYTES
+
 ROOT = Path(__file__).resolve().parents[3]
 DATA = Path(os.environ.get("NEAT_VERDICT_DATA", ROOT / "var"))
 DEMO = os.environ.get("NEAT_VERDICT_DEMO") == "1"
@@ -168,7 +170,7 @@ elif EMAIL_HOST:
     EMAIL_BACKEND = "django.core.mail.backends.smtp.EmailBackend"
 else:
     EMAIL_BACKEND = "django.core.mail.backends.dummy.EmailBackend"
-DATA_UPLOAD_MAX_MEMORY_SIZE = 64 * 1024 * 1024
+DATA_UPLOAD_MAX_MEMORY_SIZE = MAX_BODY_BYTES
 MAX_FILE = 50 * 1024 * 1024
 MAX_UNIT_FILE = 2048 * 1024 * 1024
 LOGGING = {

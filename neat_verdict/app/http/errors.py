@@ -14,6 +14,7 @@ from django.http.multipartparser import MultiPartParserError
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError, ValidationErrorContext
 
+from neat_verdict.app.http.bodies import BodyTooLarge
 from neat_verdict.app.http.problems import Conflict, Gone, PartlyStored, TooMany, problem
 from neat_verdict.core.checks import InputError
 
@@ -80,9 +81,8 @@ def install(api: NinjaAPI) -> None:
 
     @api.exception_handler(RequestDataTooBig)
     def too_big(request: HttpRequest, exc: RequestDataTooBig) -> HttpResponse:
-        return problem(
-            413, f"A request holds at most {settings.DATA_UPLOAD_MAX_MEMORY_SIZE // 2**20} MB; send it in parts"
-        )
+        most = exc.most if isinstance(exc, BodyTooLarge) else settings.DATA_UPLOAD_MAX_MEMORY_SIZE
+        return problem(413, f"This holds at most {most // 2**20} MB; send it in parts")
 
     @api.exception_handler(HttpError)
     def other(request: HttpRequest, exc: HttpError) -> HttpResponse:

@@ -10,6 +10,7 @@ from django.shortcuts import get_object_or_404
 from ninja import Router, Status
 
 from neat_verdict.app.experiments.queries import find as find_experiment
+from neat_verdict.app.http.bodies import body_of
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.auth import MachineAuth, person
 from neat_verdict.app.people.models import MachineKey
@@ -34,6 +35,7 @@ from neat_verdict.app.sources.schemas import (
     RunOut,
 )
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.limits import MAX_DAY_BYTES
 from neat_verdict.reduction.batches import SIGNATURE, is_signed
 from neat_verdict.reduction.plan import digest_of
 
@@ -115,11 +117,12 @@ def take_day(request: HttpRequest, key: str) -> DayTakenOut:
     """A day's cells, in place of what was there of it; the same batch again changes nothing. Signed with the key."""
     machine_key = _key_of(request)
     given = request.headers.get(SIGNATURE, "")
-    if not is_signed(request.body, given, machine_key.digest):
+    body = body_of(request, MAX_DAY_BYTES)
+    if not is_signed(body, given, machine_key.digest):
         raise InputError(
             SIGNATURE, given[:20] or "missing", "must be the signature of the body by the key that sends it"
         )
-    batch, digest = read_batch(request.body)
+    batch, digest = read_batch(body)
     if batch.experiment != key:
         raise InputError("experiment", batch.experiment[:80], f"must be {key}, as in the address")
     return DayTakenOut(day=batch.day, changed=take_in_day(machine_key.made_by, batch, digest), units=batch.units)

@@ -15,9 +15,8 @@ from neat_verdict.app.http.problems import Conflict
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
 from neat_verdict.core.checks import InputError
+from neat_verdict.core.limits import MAX_PICTURE_BYTES, MAX_PICTURE_PIXELS, MAX_PICTURE_SIDE
 
-MAX_BYTES = 8_000_000
-MAX_SIDE = 8000
 MAX_PICTURES = 6
 _FORMATS = ("PNG", "JPEG", "WEBP", "GIF")
 
@@ -33,7 +32,7 @@ def add_picture(by: User, experiment: Experiment, variant_id: int, file: File[by
         raise Conflict(f"A variant has at most {MAX_PICTURES} pictures; remove one first")
     drawn, kind = _redrawn(file)
     out = io.BytesIO()
-    drawn.save(out, kind, quality=88) if kind == "jpeg" else drawn.save(out, kind, optimize=True)
+    drawn.save(out, kind, quality=88) if kind == "jpeg" else drawn.save(out, kind)
     picture = Picture(variant=variant, caption=caption.strip()[:200], width=drawn.width, height=drawn.height)
     picture.image.save(f"{experiment.key}-{variant.letter}.{kind}", ContentFile(out.getvalue()))
     record(experiment, by, "picture", f"Added a picture of {variant.letter}", picture=picture.pk)
@@ -71,12 +70,14 @@ def _variant(by: User, experiment: Experiment, variant_id: int) -> Variant:
 
 
 def _redrawn(file: File[bytes]) -> tuple[Image.Image, str]:
-    if (file.size or 0) > MAX_BYTES:
-        raise InputError("file", f"{(file.size or 0) / 1e6:.1f} MB", "must not be larger than 8 MB")
+    if (file.size or 0) > MAX_PICTURE_BYTES:
+        rule = f"must not be larger than {MAX_PICTURE_BYTES / 1e6:.0f} MB"
+        raise InputError("file", f"{(file.size or 0) / 1e6:.1f} MB", rule)
     try:
         with Image.open(file, formats=_FORMATS) as image:
-            if max(image.size) > MAX_SIDE:
-                raise InputError("file", f"{image.width}×{image.height}", f"must be at most {MAX_SIDE} pixels a side")
+            if max(image.size) > MAX_PICTURE_SIDE or image.width * image.height > MAX_PICTURE_PIXELS:
+                rule = f"must be at most {MAX_PICTURE_SIDE} pixels a side, and {MAX_PICTURE_PIXELS / 1e6:.0f} million in all"
+                raise InputError("file", f"{image.width}×{image.height}", rule)
             image.load()
             kind = "jpeg" if image.format == "JPEG" else "png"
             return image.convert("RGB" if kind == "jpeg" else "RGBA"), kind

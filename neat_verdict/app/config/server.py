@@ -1,0 +1,61 @@
+"""How gunicorn serves (`-c python:neat_verdict.app.config.server`): nobody keeps a thread by sending, or taking, slowly."""
+
+from __future__ import annotations
+
+import errno
+import os
+import socket
+import time
+from typing import Any
+
+from gunicorn.workers.gthread import TConn, ThreadWorker
+
+wsgi_app = "neat_verdict.app.config.wsgi"
+worker_class = "neat_verdict.app.config.server.BoundedWorker"
+threads = 8
+
+# A request, its body included, comes within so many seconds, and as many more as its bytes take at the least pace.
+REQUEST_SECONDS = float(os.environ.get("NEAT_VERDICT_REQUEST_SECONDS", "15"))
+LEAST_PACE = 8192  # bytes a second
+ANSWER_SECONDS = 60.0  # that a part of an answer may wait to be taken
+
+
+class BoundedSocket(socket.socket):
+    """A connection that is reset where a request comes more slowly than that."""
+
+    _began: float | None = None
+    _received = 0
+
+    def recv(self, size: int, flags: int = 0, /) -> bytes:
+        now = time.monotonic()
+        if self._began is None:
+            self._began, self._received = now, 0
+        left = self._began + REQUEST_SECONDS + self._received / LEAST_PACE - now
+        received = self._within(left, super().recv, size, flags)
+        self._received += len(received)
+        return bytes(received)
+
+    def sendall(self, data: Any, flags: int = 0, /) -> None:
+        self._began = None
+        self._within(ANSWER_SECONDS, super().sendall, data, flags)
+
+    def _within(self, seconds: float, act: Any, *given: Any) -> Any:
+        if seconds <= 0:
+            raise ConnectionResetError(errno.ECONNRESET, "sent too slowly")
+        before = self.gettimeout()
+        self.settimeout(seconds)
+        try:
+            return act(*given)
+        except TimeoutError as late:
+            raise ConnectionResetError(errno.ECONNRESET, "sent or taken too slowly") from late
+        finally:
+            self.settimeout(before)
+
+
+class BoundedWorker(ThreadWorker):
+    """gunicorn's worker with threads, its connections bounded."""
+
+    def enqueue_req(self, conn: TConn) -> None:
+        if not isinstance(conn.sock, BoundedSocket):
+            conn.sock = BoundedSocket(fileno=conn.sock.detach())
+        super().enqueue_req(conn)
