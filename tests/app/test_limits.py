@@ -6,7 +6,7 @@ import tracemalloc
 
 import pytest
 
-from neat_verdict.app.collect import file_actions
+from neat_verdict.app.collect import batch, file_actions
 from neat_verdict.app.collect.batch import BadBatch, read_batch
 from neat_verdict.app.collect.counts import count_in
 from neat_verdict.app.collect.file_actions import take_in_file
@@ -111,10 +111,18 @@ def test_a_batch_that_would_fill_the_memory_is_refused_before_it_does(body, line
     assert largest < 3 * max(len(body), MAX_BATCH_BYTES)
 
 
-@pytest.mark.parametrize("text", ["{,[" * 300, '\\"{,' * 250])
+@pytest.mark.parametrize("text", ["{,[" * 300, '\\"{,' * 250, "{,[" * 300 + "\\"])
 def test_commas_and_brackets_in_texts_are_no_values(text):
-    events = [happened(f"v{number}", "search", note=text) for number in range(2000)]
-    assert len(read_batch(json.dumps({"events": events}).encode())) == 2000
+    events = [happened(f"v{number}", "search", note=text) for number in range(6000)]
+    assert len(read_batch(json.dumps({"events": events}).encode())) == 6000
+
+
+def test_a_file_of_long_lines_is_taken_in_by_batches_that_are_within_their_size(ask, served, tmp_path, monkeypatch):
+    file = tmp_path / "long.ndjson"
+    file.write_text("\n".join(json.dumps(happened(f"v{number}", "search", note="x" * 300)) for number in range(30)))
+    monkeypatch.setattr(file_actions, "MAX_BATCH_BYTES", 2000)
+    monkeypatch.setattr(batch, "MAX_BATCH_BYTES", 2000)
+    assert take_in_file(User.objects.get(username="mona"), file).receipt.accepted == 30
 
 
 def test_of_many_wrong_events_the_first_are_named_and_all_are_counted():

@@ -10,9 +10,12 @@ import pytest
 from django.core.management import call_command
 
 from neat_verdict.app import clock
+from neat_verdict.app.analysis.analysis import analyse
 from neat_verdict.app.analysis.docket import DECIDED_SHOWN
+from neat_verdict.app.analysis.verdict_file import verdict_file
 from neat_verdict.app.demo.seeding import seed
 from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.http.downloads import plain_cell
 from neat_verdict.app.sources.models import LakeRun
 from neat_verdict.app.standins.models import Letter
@@ -22,6 +25,7 @@ from neat_verdict.app.watch.models import Notice
 from neat_verdict.core.planning import Arms, Arrivals, Baseline, PlanRequest, Strictness, make_plan
 from neat_verdict.core.questions import QUESTIONS
 from tests.app.conftest import Json, bring_in, daily
+from tests.app.verdict_scripts import check, unpack
 
 pytestmark = pytest.mark.django_db
 
@@ -236,6 +240,11 @@ def test_the_demo_shows_each_kind_whatever_the_day_and_is_made_once(day, setting
     assert rows["Pictures in the list of sailings"]["group"] == "collecting"
     assert rows["Autumn poster towns"]["verdict"] == "keep_on"
     assert rows["Summer brochure towns"]["group"] == "decided"
+    agreed = {}
+    for experiment in (one for one in Experiment.objects.all() if not one.by_region):
+        folder = tmp_path / experiment.key
+        agreed[experiment.key] = check(unpack(verdict_file(analyse(find(experiment.key))), folder)).splitlines()[-1]
+    assert len(agreed) == 33
 
 
 def test_the_description_of_the_api_is_current(capsys):

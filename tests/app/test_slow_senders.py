@@ -1,5 +1,6 @@
 """Requests that never come whole stop nobody: the shipped server ends them, and the proxy of docs/nginx.conf keeps them off."""
 
+import http.client
 import json
 import shutil
 import socket
@@ -77,6 +78,22 @@ def test_what_comes_slowly_but_at_the_least_pace_is_taken(servers):
             servers.send(address, [])
         connection.sendall(body[-1:])
         assert connection.recv(4096).startswith(b"HTTP/1.1 200")
+
+
+@pytest.mark.parametrize("servers", [{"NEAT_VERDICT_REQUEST_SECONDS": "1"}], indirect=True, ids=["one second"])
+def test_the_time_begins_with_each_request_of_a_connection(servers):
+    _, address = servers.start()
+    connection = http.client.HTTPConnection("127.0.0.1", int(address.rpartition(":")[2]), timeout=30)
+    began = time.monotonic()
+    connection.request("GET", "/api/v1/session")
+    connection.getresponse().read()
+    kept = connection.sock
+    while time.monotonic() < began + 1.3:  # beyond the second, within what the server keeps a connection open
+        servers.send(address, [])
+    connection.request("GET", "/api/v1/session")
+    assert (connection.getresponse().status, connection.sock) == (200, kept)
+    assert kept is not None
+    connection.close()
 
 
 @contextmanager

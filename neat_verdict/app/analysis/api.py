@@ -28,10 +28,12 @@ from neat_verdict.app.analysis.schemas import (
     SegmentsOut,
     SelectedRangeOut,
 )
+from neat_verdict.app.analysis.verdict_file import verdict_file
 from neat_verdict.app.experiments import actions as experiments
 from neat_verdict.app.experiments.presenting import present
 from neat_verdict.app.experiments.queries import find
 from neat_verdict.app.experiments.schemas import ExperimentOut
+from neat_verdict.app.http.downloads import download
 from neat_verdict.app.people.auth import person
 from neat_verdict.app.regions.queries import plan_of
 from neat_verdict.core.derivations import RegionFigure
@@ -64,6 +66,12 @@ def evidence_table(request: HttpRequest, key: str, form: exports.Format) -> Http
 @router.get("/experiments/{key}/counts.{form}", operation_id="get_counts_table")
 def counts_table(request: HttpRequest, key: str, form: exports.Format) -> HttpResponse:
     return exports.counts_table(analyse(find(key)), form)
+
+
+@router.get("/experiments/{key}/verdict.zip", operation_id="get_verdict_file")
+def verdict_zip(request: HttpRequest, key: str) -> HttpResponse:
+    """The verdict with counts, rule, figures and record, and two scripts that arrive at it without this application."""
+    return download(f"{key}-verdict.zip", verdict_file(analyse(find(key))), "application/zip")
 
 
 @router.get("/experiments/{key}/second-counts.{form}", operation_id="get_second_counts_table")

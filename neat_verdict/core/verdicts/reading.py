@@ -40,7 +40,7 @@ class Reading:
     """What can be said now. ``own_intervals`` are each arm's level on its own, at the rule's confidence (Wilson's for rates).
 
     ``periods`` are what the comparisons were made of; ``summary`` is what the design says in addition;
-    ``scale`` is what the verdict stands on.
+    ``scale`` is what the verdict stands on; ``ended`` says that no more data will come.
     """
 
     arms: tuple[Arm, ...]
@@ -56,6 +56,7 @@ class Reading:
     periods: tuple[Period, ...]
     summary: Summary | None = None
     scale: Scale = LIFT
+    ended: bool = False
 
     @property
     def stopped(self) -> tuple[int, ...]:
@@ -209,6 +210,7 @@ def read_experiment(
         periods=strata,
         summary=summary,
         scale=scale,
+        ended=ended,
     )
 
 

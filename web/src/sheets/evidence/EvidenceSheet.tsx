@@ -83,6 +83,7 @@ const FILES: { what: string; files: [string, string][] }[] = [
       ["PNG", "picture.png?which=over_time"],
     ],
   },
+  { what: "To check the verdict without us", files: [["ZIP", "verdict.zip"]] },
 ];
 
 function Read({ evidence }: { evidence: Evidence }) {
