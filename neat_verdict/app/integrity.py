@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 import sqlite3
 from contextlib import closing
 from datetime import UTC, datetime
@@ -10,6 +11,7 @@ from pathlib import Path
 from django.conf import settings
 
 BACKUPS_KEPT = 5
+_BESIDE = ("media", "events", "lakes")  # folders of what is kept beside the database
 
 
 def damage_of(path: Path) -> str:
@@ -54,11 +56,34 @@ def back_up(occasion: str) -> Path:
     folder = Path(settings.DATA) / "backups"
     folder.mkdir(exist_ok=True)
     made = folder / f"{datetime.now(UTC):%Y%m%d-%H%M%S}-{occasion}.sqlite3"
+    _copy_database(made)
+    for old in sorted(folder.glob("*.sqlite3"))[:-BACKUPS_KEPT]:
+        old.unlink()
+    return made
+
+
+def copy_everything(folder: Path) -> str:
+    """Copy all that is kept into a folder, while it is used; returns what is wrong with the copy of the database, "" for nothing.
+
+    The database comes first: what is put away from it meanwhile is then in both, and counts once. Raises FileExistsError for a
+    folder that is not empty.
+    """
+    folder.mkdir(parents=True, exist_ok=True)
+    if any(folder.iterdir()):
+        raise FileExistsError(folder)
+    folder.chmod(0o700)
+    made = folder / database().name
+    _copy_database(made)
+    for name in _BESIDE:
+        if (there := Path(settings.DATA) / name).is_dir():
+            shutil.copytree(there, folder / name)
+    return damage_of(made)
+
+
+def _copy_database(made: Path) -> None:
     with (
         closing(sqlite3.connect(f"file:{database()}?mode=ro", uri=True)) as source,
         closing(sqlite3.connect(made)) as copy,
     ):
         source.backup(copy)
-    for old in sorted(folder.glob("*.sqlite3"))[:-BACKUPS_KEPT]:
-        old.unlink()
-    return made
+    made.chmod(0o600)

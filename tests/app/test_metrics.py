@@ -52,10 +52,15 @@ def test_what_was_left_out_of_a_definition_is_stored_with_its_usual_value(analys
     assert record_of(definition_of(made.latest.definition)) == made.latest.definition
 
 
+def editable(metric):
+    """What may be sent back of a metric."""
+    return {name: metric[name] for name in ("name", "description", "version", "definition")}
+
+
 def test_an_edit_makes_a_version_and_a_running_experiment_keeps_its_own(ask, make, analyst, running):
     metric = ask("get", "/metrics/paid-bookings")[1]
     assert [use["experiment"] for use in metric["uses"]] == [running.key]
-    body = {**metric, "definition": {**metric["definition"], "window_hours": 24}}
+    body = {**editable(metric), "definition": {**metric["definition"], "window_hours": 24}}
     status, edited = ask("put", "/metrics/paid-bookings", body)
     assert (status, edited["version"], [v["number"] for v in edited["versions"]]) == (200, 2, [2, 1])
     used = ask("get", f"/experiments/{running.key}")[1]["metrics"][0]
@@ -64,13 +69,13 @@ def test_an_edit_makes_a_version_and_a_running_experiment_keeps_its_own(ask, mak
     draft = actions.create_experiment(analyst, "Next", {"metrics": [{"name": "Paid bookings", "role": "primary"}]})
     assert ask("get", f"/experiments/{draft.key}")[1]["metrics"][0]["version"] == 2
     # Another name is no other definition.
-    assert ask("put", "/metrics/paid-bookings", {**edited, "name": "Bookings paid"})[1]["version"] == 2
+    assert ask("put", "/metrics/paid-bookings", {**editable(edited), "name": "Bookings paid"})[1]["version"] == 2
     assert ask("get", f"/experiments/{running.key}")[1]["metric"] == "Bookings paid"
 
 
 def test_an_edit_on_an_old_version_is_told_and_changes_nothing(ask, make):
     metric = make("Searches", {"kind": "conversion", "measure": {"kind": "conversion", "events": {"event": "search"}}})
-    changed = {**metric, "definition": {**metric["definition"], "good_direction": "down"}}
+    changed = {**editable(metric), "definition": {**metric["definition"], "good_direction": "down"}}
     assert ask("put", "/metrics/searches", changed)[0] == 200
     status, problem = ask("put", "/metrics/searches", {**changed, "name": "Found"})
     assert (status, problem["current_version"]) == (409, 2)

@@ -381,6 +381,7 @@ TABLE = {
     "get_allocation_rehearsal": (READ, 200, of("adaptive")),
     "get_cohorts": (READ, 200, of("won")),
     "get_second_counts_table": (READ, 200, lambda w: ({"key": w.won.key, "form": "csv"}, {})),
+    "list_experiments": (READ, 200, plain()),
     "get_verdict_file": (READ, 200, lambda w: ({"key": w.won.key}, {})),
     "get_counts_table": (READ, 200, lambda w: ({"key": w.won.key, "form": "csv"}, {})),
     "get_epochs_file": (READ, 200, of("adaptive")),

@@ -91,7 +91,9 @@ def test_the_time_begins_with_each_request_of_a_connection(servers):
     while time.monotonic() < began + 1.3:  # beyond the second, within what the server keeps a connection open
         servers.send(address, [])
     connection.request("GET", "/api/v1/session")
-    assert (connection.getresponse().status, connection.sock) == (200, kept)
+    answer = connection.getresponse()
+    answer.read()
+    assert (answer.status, connection.sock) == (200, kept)
     assert kept is not None
     connection.close()
 
@@ -154,6 +156,7 @@ def test_the_proxy_of_the_documents_speaks_https_and_keeps_half_sent_requests_of
     with proxy(tmp_path, address, 1) as (plain, secure, trusted):
         with pytest.raises(urllib.error.HTTPError) as sent_on:
             urllib.request.build_opener(NotSentOn).open(f"http://localhost:{plain}/sign-in", timeout=30)
+        sent_on.value.close()
         assert (sent_on.value.code, sent_on.value.headers["Location"]) == (301, "https://localhost/sign-in")
 
         def wrapped(connection):

@@ -16,6 +16,7 @@ from neat_verdict.app.analysis.schemas import ReadingOut, SpendArmOut
 from neat_verdict.app.experiments.queries import workspace
 from neat_verdict.app.experiments.record import MetricRecord
 from neat_verdict.app.experiments.schemas import PlanOut
+from neat_verdict.app.http.bodies import Body
 from neat_verdict.app.http.choices import QuestionName
 from neat_verdict.core.checks import InputError, read_count
 from neat_verdict.core.metrics import RATE
@@ -30,7 +31,7 @@ from neat_verdict.core.verdicts import DecisionRule, Reading, read_experiment, r
 router = Router(tags=["scratchpad"])
 
 
-class ArmIn(Schema):
+class ArmIn(Body):
     """Counts as typed: "41,433" is read, a rate is refused with the reason. ``cost``, ``impressions`` and the ``amount`` that
     all conversions came to are totals, "" where they are not known."""
 
@@ -43,7 +44,7 @@ class ArmIn(Schema):
     weight: float = Field(default=1.0, gt=0)
 
 
-class CountsIn(Schema):
+class CountsIn(Body):
     arms: list[ArmIn] = Field(min_length=2, max_length=10)
     confidence: float = 0.95
     question: QuestionName = DEFAULT_QUESTION.name
@@ -70,7 +71,7 @@ class JudgedOut(Schema):
     money: list[MoneyOut]
 
 
-class SizeIn(Schema):
+class SizeIn(Body):
     question: QuestionName = DEFAULT_QUESTION.name
     baseline: float
     worthwhile_lift: float

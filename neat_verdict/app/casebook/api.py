@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from django.http import HttpRequest, HttpResponse
-from ninja import Router, Schema
+from ninja import Query, Router
 
 from neat_verdict.app.analysis import exports
 from neat_verdict.app.casebook import actions, presenting, queries
@@ -18,21 +18,22 @@ from neat_verdict.app.casebook.schemas import (
     TickIn,
 )
 from neat_verdict.app.experiments.queries import find
+from neat_verdict.app.http.bodies import Body
+from neat_verdict.app.http.pages import Page
 from neat_verdict.app.people.auth import person
 
 router = Router(tags=["casebook"])
 
 
-class StopIn(Schema):
+class StopIn(Body):
     reason: str
 
 
 @router.get("/casebook", response=CasebookOut, operation_id="get_casebook")
 def casebook(
-    request: HttpRequest, search: str = "", area: str = "", verdict: str = "", offset: int = 0, limit: int = 100
+    request: HttpRequest, page: Query[Page], search: str = "", area: str = "", verdict: str = ""
 ) -> CasebookOut:
-    limit, offset = min(max(limit, 1), 500), min(max(offset, 0), 10**9)
-    return presenting.casebook_out(queries.casebook(search=search, area=area, verdict=verdict), offset, limit)
+    return presenting.casebook_out(queries.casebook(search=search, area=area, verdict=verdict), page)
 
 
 @router.get("/casebook/levels", response=LevelsOut, operation_id="get_levels")

@@ -36,6 +36,7 @@ from neat_verdict.app.casebook.schemas import (
 )
 from neat_verdict.app.experiments.models import ROLLED_OUT, Experiment, ExperimentMetric
 from neat_verdict.app.experiments.queries import today
+from neat_verdict.app.http.pages import Page
 from neat_verdict.app.regions.presenting import decided_on
 from neat_verdict.app.traffic.models import Rollout
 from neat_verdict.app.traffic.schemas import RolloutLineIO, StepIO
@@ -195,11 +196,11 @@ def _brought(found: RolloutResult) -> str:
     )
 
 
-def casebook_out(book: Casebook, offset: int, limit: int) -> CasebookOut:
+def casebook_out(book: Casebook, page: Page) -> CasebookOut:
     """A page of the casebook, with how many cases there are in all."""
     return CasebookOut(
         record=_record(book.record),
-        cases=[_case(case) for case in book.cases[offset : offset + limit]],
+        cases=[_case(case) for case in page.part(book.cases)],
         areas=list(book.areas),
         count=len(book.cases),
     )

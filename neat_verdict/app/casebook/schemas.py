@@ -7,6 +7,7 @@ from datetime import date, datetime
 from ninja import Schema
 
 from neat_verdict.app.analysis.schemas import IntervalOut, Tone
+from neat_verdict.app.http.bodies import Body
 from neat_verdict.app.regions.schemas import BoundsOut
 from neat_verdict.app.traffic.schemas import RolloutIn, RolloutLineIO, StepIO
 
@@ -25,12 +26,12 @@ class PlaceOut(Schema):
     done_by: str
 
 
-class PlaceIn(Schema):
+class PlaceIn(Body):
     text: str
     who: str = ""
 
 
-class TickIn(Schema):
+class TickIn(Body):
     done: bool
 
 
@@ -84,7 +85,7 @@ class RolloutOut(Schema):
     sentence: str
 
 
-class LessonIO(Schema):
+class LessonIO(Body):
     learnt: str = ""
     why: str = ""
 

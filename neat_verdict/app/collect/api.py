@@ -8,13 +8,14 @@ from typing import Literal
 
 from django.conf import settings
 from django.http import HttpRequest, StreamingHttpResponse
-from ninja import File, Form, Router, Status, UploadedFile
+from ninja import File, Form, Query, Router, Status, UploadedFile
 
 from neat_verdict.app.collect import actions
 from neat_verdict.app.collect.models import Import
-from neat_verdict.app.collect.schemas import ImportOut, PreviewOut, PreviewStep, SeenEventOut
+from neat_verdict.app.collect.schemas import ImportOut, ImportsOut, PreviewOut, PreviewStep, SeenEventOut
 from neat_verdict.app.collect.seen import seen_events
 from neat_verdict.app.experiments import queries
+from neat_verdict.app.http.pages import Page
 from neat_verdict.app.people.auth import person
 from neat_verdict.core.checks import InputError
 
@@ -100,9 +101,11 @@ def store(
     return Status(201, _out(stored))
 
 
-@router.get("/experiments/{key}/imports", response=list[ImportOut], operation_id="list_imports")
-def imports(request: HttpRequest, key: str) -> list[ImportOut]:
-    return [_out(stored) for stored in queries.find(key).imports.select_related("by", "metric")[:50]]
+@router.get("/experiments/{key}/imports", response=ImportsOut, operation_id="list_imports")
+def imports(request: HttpRequest, key: str, page: Query[Page]) -> ImportsOut:
+    """Files of daily sums that were stored, the latest first."""
+    stored = queries.find(key).imports.select_related("by", "metric")
+    return ImportsOut(items=[_out(one) for one in page.of(stored)], count=stored.count())
 
 
 def _out(stored: Import) -> ImportOut:

@@ -75,6 +75,11 @@ class ImportOut(Schema):
     changed: int
 
 
+class ImportsOut(Schema):
+    items: list[ImportOut]
+    count: int
+
+
 class WrongUnitOut(Schema):
     unit: str
     variant: str

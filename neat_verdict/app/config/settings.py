@@ -85,10 +85,12 @@ INSTALLED_APPS = [
     "neat_verdict.app.demo",
 ]
 MIDDLEWARE = [
+    "neat_verdict.app.watch.installation.Probes",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "neat_verdict.app.http.logs.RequestLog",
     "neat_verdict.app.http.headers.PrivateAnswers",
+    "neat_verdict.app.http.head.HeadAsGet",
     "neat_verdict.app.http.refusals.EveryRefusalIsAProblem",
     "csp.middleware.CSPMiddleware",
     "neat_verdict.app.http.damage.NothingIsWrittenToDamage",
@@ -98,6 +100,7 @@ MIDDLEWARE = [
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "neat_verdict.app.people.sessions.SessionLimits",
+    "neat_verdict.app.http.repeats.OnceByKey",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "neat_verdict.app.experiments.rounds.ClosedRoundsStay",

@@ -3,18 +3,21 @@
 from __future__ import annotations
 
 from django.http import FileResponse, HttpRequest
-from ninja import File, Form, Router, Status, UploadedFile
+from ninja import File, Form, Query, Router, Status, UploadedFile
 
 from neat_verdict.app.experiments import actions, queries
-from neat_verdict.app.experiments.presenting import present
+from neat_verdict.app.experiments.presenting import listed_out, present
 from neat_verdict.app.experiments.schemas import (
     Edit,
+    ExperimentFilter,
     ExperimentOut,
+    ExperimentPage,
     LedgerOut,
     LedgerPage,
     NewExperiment,
     WithdrawIn,
 )
+from neat_verdict.app.http.pages import Page
 from neat_verdict.app.people.auth import person
 
 router = Router(tags=["experiments"])
@@ -25,6 +28,14 @@ def create(request: HttpRequest, payload: NewExperiment) -> Status[ExperimentOut
     changes = payload.changes.given() if payload.changes else None
     experiment = actions.create_experiment(person(request), payload.name, changes)
     return Status(201, present(queries.find(experiment.key)))
+
+
+@router.get("/experiments", response=ExperimentPage, operation_id="list_experiments")
+def list_experiments(request: HttpRequest, chosen: Query[ExperimentFilter], page: Query[Page]) -> ExperimentPage:
+    """All experiments, or those that fit every filter that is given."""
+    found = queries.that_fit(chosen)
+    items = [listed_out(one) for one in page.of(found)]
+    return ExperimentPage(items=items, count=found.count())
 
 
 @router.get("/experiments/{key}", response=ExperimentOut, operation_id="get_experiment")
@@ -83,11 +94,10 @@ def withdraw(request: HttpRequest, key: str, payload: WithdrawIn) -> ExperimentO
 
 
 @router.get("/experiments/{key}/ledger", response=LedgerPage, operation_id="get_ledger")
-def ledger(request: HttpRequest, key: str, offset: int = 0, limit: int = 100) -> LedgerPage:
+def ledger(request: HttpRequest, key: str, page: Query[Page]) -> LedgerPage:
     entries = queries.ledger(queries.find(key))
-    limit, offset = min(max(limit, 1), 200), min(max(offset, 0), 10**9)
-    page = [
+    items = [
         LedgerOut(at=e.at, by=e.by.display_name, verb=e.verb, sentence=e.sentence, detail=e.detail)
-        for e in entries[offset : offset + limit]
+        for e in page.of(entries)
     ]
-    return LedgerPage(items=page, count=entries.count())
+    return LedgerPage(items=items, count=entries.count())

@@ -18,6 +18,7 @@ from neat_verdict.app.experiments.schemas import (
     ConditionGroupIO,
     DeliveryChangeOut,
     ExperimentOut,
+    ListedOut,
     MetricUseOut,
     NeverCountedIO,
     ParameterIO,
@@ -27,6 +28,7 @@ from neat_verdict.app.experiments.schemas import (
     Role,
     RoundOut,
     RuleChangeOut,
+    State,
     VariantOut,
 )
 from neat_verdict.app.experiments.splits import as_changes
@@ -207,3 +209,25 @@ def delivery_changes(experiment: Experiment) -> list[DeliveryChangeOut]:
     kept = [DeliveryChangeOut(**line) for line in experiment.delivery_changes]
     splits = [DeliveryChangeOut.model_validate(one, from_attributes=True) for one in as_changes(experiment)]
     return sorted([*kept, *splits], key=lambda one: one.at)
+
+
+def listed_out(experiment: Experiment) -> ListedOut:
+    """An experiment in the list."""
+    return ListedOut(
+        key=experiment.key,
+        name=experiment.name,
+        state=cast(State, experiment.state),
+        area=experiment.area,
+        owner=experiment.owner.username,
+        by_region=experiment.by_region,
+        round=experiment.round,
+        version=experiment.version,
+        metric=experiment.metric,
+        method=experiment.method,
+        question=experiment.question,
+        decision=experiment.decision,
+        created_at=experiment.created_at,
+        started_at=experiment.started_at,
+        ended_at=experiment.ended_at,
+        decided_at=experiment.decided_at,
+    )

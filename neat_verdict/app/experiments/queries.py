@@ -9,7 +9,7 @@ from operator import itemgetter
 from typing import Any, cast
 from zoneinfo import ZoneInfo
 
-from django.db.models import CharField, Prefetch, QuerySet, Sum
+from django.db.models import CharField, F, Prefetch, Q, QuerySet, Sum
 from django.db.models.functions import Cast
 from django.http import Http404
 
@@ -27,6 +27,7 @@ from neat_verdict.app.experiments.models import (
     Tally,
     Workspace,
 )
+from neat_verdict.app.experiments.schemas import ExperimentFilter
 from neat_verdict.app.experiments.splits import as_changes
 from neat_verdict.app.experiments.tallies import Counts, DailyCounts, columns_of, figures_of, table
 from neat_verdict.app.experiments.totals import SpendByDay, made_of_totals, spend_by_day, without_squares
@@ -58,6 +59,28 @@ METRICS = (
     Prefetch("metrics", ExperimentMetric.objects.select_related("metric", "version")),
     "metrics__metric__versions",
 )
+
+
+_SORTED_BY = {"name": "name", "created": "created_at", "started": "started_at", "decided": "decided_at"}
+
+
+def that_fit(chosen: ExperimentFilter) -> QuerySet[Experiment]:
+    """The experiments that fit every filter that is given, sorted."""
+    found = Experiment.objects.select_related("owner").prefetch_related(*METRICS)
+    for word in chosen.search.split():
+        found = found.filter(
+            Q(name__icontains=word) | Q(area__icontains=word) | Q(change__icontains=word) | Q(because__icontains=word)
+        )
+    given = {
+        "state__in": chosen.state, "area__iexact": chosen.area, "owner__username": chosen.owner,
+        "created_at__gte": local_moment(chosen.created_since),
+    }  # fmt: skip
+    found = found.filter(**{name: value for name, value in given.items() if value})
+    if chosen.metric:
+        found = found.filter(metrics__metric__key=chosen.metric).distinct()
+    column = F(_SORTED_BY[chosen.sort.lstrip("-")])
+    by = column.desc(nulls_last=True) if chosen.sort.startswith("-") else column.asc(nulls_last=True)
+    return found.order_by(by, "pk")
 
 
 def workspace() -> Workspace:

@@ -9,6 +9,7 @@ from ninja import Schema
 from pydantic import Field
 
 from neat_verdict.app.experiments.page_changes import MAX_CHANGES, PageChangeIO
+from neat_verdict.app.http.bodies import Body
 from neat_verdict.app.http.choices import MethodName, QuestionName
 from neat_verdict.app.metrics.schemas import ConditionIO
 from neat_verdict.core.methods import DEFAULT_METHOD
@@ -27,7 +28,7 @@ def without_defaults(schema: dict[str, Any]) -> None:
         field.pop("default", None)
 
 
-class ParameterIO(Schema):
+class ParameterIO(Body):
     """A value the site reads; ``value`` is text that is read as ``kind``."""
 
     name: str = Field(max_length=80)
@@ -35,7 +36,7 @@ class ParameterIO(Schema):
     value: str = Field(default="", max_length=10_000)
 
 
-class VariantIn(Schema):
+class VariantIn(Body):
     """``id`` is that of a variant that is there; without it a new one. ``copy_of`` takes its pictures along. ``address`` is that
     of a page of its own, which its visitors are sent to."""
 
@@ -110,7 +111,7 @@ class MetricUseOut(MetricUseFields):
     latest_version: int
 
 
-class RampStepIO(Schema):
+class RampStepIO(Body):
     days: int = Field(ge=1, le=400)
     participation: float = Field(gt=0, le=1)
 
@@ -123,7 +124,7 @@ class ConditionGroupIO(Schema):
     conditions: list[ConditionIO] = Field(max_length=50)
 
 
-class NeverCountedIO(Schema):
+class NeverCountedIO(Body):
     """Own staff, monitors, test visits: ids, and rules on the properties at the first exposure, of which any one is enough."""
 
     model_config = {"extra": "forbid"}
@@ -153,7 +154,7 @@ class AllocationIO(Schema):
     uniform: float = Field(default=0.1, ge=0.01, le=0.9)
 
 
-class FactorIO(Schema):
+class FactorIO(Body):
     """One of several things that are changed at once; the first of its ``levels`` is the base."""
 
     name: str = Field(max_length=40)
@@ -215,7 +216,7 @@ class ExperimentChanges(ExperimentFields):
         return {field: value for field, value in self.model_dump().items() if field in self.model_fields_set}
 
 
-class Edit(Schema):
+class Edit(Body):
     """``reason`` allows a change of the decision rule, or of what visitors get, after the start; it is kept in the ledger and
     shown in the report. ``new_round`` ends the round with such a change of what visitors get, and begins the next."""
 
@@ -225,7 +226,7 @@ class Edit(Schema):
     new_round: bool = False
 
 
-class NewExperiment(Schema):
+class NewExperiment(Body):
     name: str = Field(max_length=120)
     changes: ExperimentChanges | None = None
 
@@ -392,7 +393,7 @@ class ExperimentOut(ExperimentFields):
     decided_at: datetime | None
 
 
-class StartIn(Schema):
+class StartIn(Body):
     """Now, on an earlier day, or (``starts_at``) at a time to come. ``reason`` starts it although not everything is ready."""
 
     started_on: date | None = None
@@ -401,13 +402,13 @@ class StartIn(Schema):
     reason: str = Field(default="", max_length=2000)
 
 
-class EndIn(Schema):
+class EndIn(Body):
     """``ends_at`` without a value: somebody ends it."""
 
     ends_at: datetime | None = None
 
 
-class WithdrawIn(Schema):
+class WithdrawIn(Body):
     reason: str = Field(max_length=2000)
 
 
@@ -417,6 +418,48 @@ class LedgerOut(Schema):
     verb: str
     sentence: str
     detail: dict[str, Any]
+
+
+State = Literal["draft", "scheduled", "running", "paused", "ended", "decided", "tailored", "archived"]
+
+
+class ExperimentFilter(Schema):
+    """``search`` has words of name, area, change and hypothesis; ``owner`` is a name to sign in with; of ``state`` there may be
+    several. ``sort`` begins with "-" for the largest, or latest, first; what has no such moment comes last."""
+
+    search: str = Field(default="", max_length=200)
+    state: list[State] = Field(default=[])
+    area: str = Field(default="", max_length=80)
+    owner: str = Field(default="", max_length=150)
+    metric: str = Field(default="", max_length=80, description="Key of a metric that it has, in whatever role")
+    created_since: datetime | None = None
+    sort: Literal["name", "-name", "created", "-created", "started", "-started", "decided", "-decided"] = "-created"
+
+
+class ListedOut(Schema):
+    """An experiment in the list: the rest is at its own address."""
+
+    key: str
+    name: str
+    state: State
+    area: str
+    owner: str
+    by_region: bool
+    round: int
+    version: int
+    metric: str
+    method: str
+    question: str
+    decision: str
+    created_at: datetime
+    started_at: datetime | None
+    ended_at: datetime | None
+    decided_at: datetime | None
+
+
+class ExperimentPage(Schema):
+    items: list[ListedOut]
+    count: int
 
 
 class LedgerPage(Schema):

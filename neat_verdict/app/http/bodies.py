@@ -1,9 +1,16 @@
-"""Bodies that may be larger than those of other requests (`DATA_UPLOAD_MAX_MEMORY_SIZE`)."""
+"""Bodies of requests: what a JSON body is, and those that may be larger than others (`DATA_UPLOAD_MAX_MEMORY_SIZE`)."""
 
 from __future__ import annotations
 
 from django.core.exceptions import RequestDataTooBig
 from django.http import HttpRequest
+from ninja import Schema
+
+
+class Body(Schema):
+    """A JSON body, or a part of one: a field that it does not know is refused, so that none is misspelt unnoticed."""
+
+    model_config = {"extra": "forbid"}
 
 
 class BodyTooLarge(RequestDataTooBig):
@@ -15,8 +22,9 @@ class BodyTooLarge(RequestDataTooBig):
 
 
 def body_of(request: HttpRequest, most: int) -> bytes:
-    """The body of a request, which nothing has read before. Raises BodyTooLarge for one of more than ``most`` bytes."""
+    """The body of a request. Raises BodyTooLarge for one of more than ``most`` bytes."""
     length = request.headers.get("Content-Length") or "0"
     if not length.isdecimal() or int(length) > most:
         raise BodyTooLarge(most)
-    return bytes(request.read())
+    # What read it before, to know it again, has kept it.
+    return request.body if hasattr(request, "_body") else bytes(request.read())

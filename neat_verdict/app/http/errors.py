@@ -15,7 +15,8 @@ from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError, ValidationErrorContext
 
 from neat_verdict.app.http.bodies import BodyTooLarge
-from neat_verdict.app.http.problems import Conflict, Gone, PartlyStored, TooMany, problem
+from neat_verdict.app.http.problems import Conflict, Gone, PartlyStored, TooMany, WrongType, problem
+from neat_verdict.app.http.versions import tag
 from neat_verdict.core.checks import InputError
 
 _SECRET = ("password",)  # never said back
@@ -50,12 +51,22 @@ def install(api: NinjaAPI) -> None:
 
     @api.exception_handler(Conflict)
     def conflict(request: HttpRequest, exc: Conflict) -> HttpResponse:
-        return problem(409, str(exc), **exc.members)
+        version = exc.members.get("current_version")
+        answer = problem(409 if version is None or "If-Match" not in request.headers else 412, str(exc), **exc.members)
+        if version is not None:
+            tag(answer, version)
+        return answer
 
     @api.exception_handler(TooMany)
     def too_many(request: HttpRequest, exc: TooMany) -> HttpResponse:
         answer = problem(429, str(exc))
         answer.headers["Retry-After"] = str(exc.wait)
+        return answer
+
+    @api.exception_handler(WrongType)
+    def wrong_type(request: HttpRequest, exc: WrongType) -> HttpResponse:
+        answer = problem(415, str(exc))
+        answer.headers["Accept-Patch" if request.method == "PATCH" else "Accept-Post"] = exc.taken
         return answer
 
     @api.exception_handler(Gone)
@@ -86,6 +97,11 @@ def install(api: NinjaAPI) -> None:
 
     @api.exception_handler(HttpError)
     def other(request: HttpRequest, exc: HttpError) -> HttpResponse:
+        # The framework makes one thing of all that a parser refuses.
+        if isinstance(exc.__cause__, WrongType):
+            return wrong_type(request, exc.__cause__)
+        if isinstance(exc.__cause__, InputError):
+            return bad_value(request, exc.__cause__)
         return problem(exc.status_code, str(exc))
 
 
@@ -107,7 +123,13 @@ def _not_stored(exc: OperationalError | OSError, what: str) -> HttpResponse:
 
 
 class Api(NinjaAPI):
-    """With what was given in each error, which the framework leaves out."""
+    """With what was given in each error, which the framework leaves out, and the version of what has one as its ETag."""
+
+    def create_response(self, request: HttpRequest, data: Any, **more: Any) -> HttpResponse:
+        answer = super().create_response(request, data, **more)
+        if isinstance(data, dict) and isinstance(data.get("version"), int):
+            tag(answer, data["version"])
+        return answer
 
     def validation_error_from_error_contexts(
         self, error_contexts: list[ValidationErrorContext[Any]]
@@ -127,6 +149,8 @@ def _path(location: tuple[Any, ...]) -> str:
     """("body", "payload", "variants", 0, "name") → "variants.0.name"; a field that is changed has the same name as when the rules
     refuse it: ("body", "payload", "changes", "power") → "power"."""
     parts = [part for part in location if part not in ("body", "payload", "query", "path")]
+    if location[0] == "query":  # where several parameters are one argument, that is named too
+        parts = parts[max((at for at, part in enumerate(parts) if isinstance(part, str)), default=0) :]
     if len(parts) > 1 and parts[0] == "changes" and isinstance(parts[1], str):
         parts = parts[1:]
     return ".".join(map(str, parts)) or "body"

@@ -35,6 +35,14 @@ class TooMany(Exception):  # noqa: N818
         self.wait = wait
 
 
+class WrongType(Exception):  # noqa: N818
+    """A body was sent as ``given`` where ``taken`` is taken."""
+
+    def __init__(self, given: str, taken: str) -> None:
+        super().__init__(f"The body was sent as {given[:80] or 'nothing known'}; it must be {taken}")
+        self.taken = taken
+
+
 class Gone(Exception):  # noqa: N818
     """What was there is there no more, and why."""
 
@@ -64,6 +72,7 @@ KINDS = {
         Kind(405, "wrong-method", "This address takes other methods"),
         Kind(409, "conflict", "This does not fit the state of things"),
         Kind(410, "gone", "This is over"),
+        Kind(412, "changed-since", "What If-Match names is not the latest version"),
         Kind(413, "too-large", "This is too large"),
         Kind(415, "wrong-type", "The body is of a type that is not taken here"),
         Kind(422, "not-accepted", "A value is not accepted"),

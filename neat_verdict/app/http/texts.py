@@ -1,4 +1,4 @@
-"""Text as it comes in over HTTP, cleaned at one door: what reports, slides and pictures cannot hold goes no further."""
+"""JSON bodies as they come in over HTTP, cleaned at one door: what reports, slides and pictures cannot hold goes no further."""
 
 from __future__ import annotations
 
@@ -6,12 +6,20 @@ import re
 from typing import Any
 
 from django.http import HttpRequest
+from django.utils.datastructures import MultiValueDict
 from ninja.parser import Parser
+
+from neat_verdict.app.http.problems import WrongType
+from neat_verdict.app.http.versions import with_version
 
 # Control characters but tab and line feed (pasting from slides brings U+000B), halves of surrogate pairs, and what Unicode keeps
 # out of text for good.
 _LAST_OF_PLANES = "".join(chr(plane << 16 | last) for plane in range(17) for last in (0xFFFE, 0xFFFF))
 _UNFIT = re.compile(f"[\x00-\x08\x0b-\x1f\x7f-\x9f\ud800-\udfff\ufdd0-\ufdef{_LAST_OF_PLANES}]")
+
+
+_JSON = re.compile(r"application/([\w.-]{1,60}\+)?json")
+_FORM = "multipart/form-data"
 
 
 def is_whole(text: str) -> bool:
@@ -31,7 +39,15 @@ def clean(value: Any) -> Any:
 
 
 class CleanParser(Parser):
-    """Reads JSON bodies, and cleans their texts."""
+    """Reads JSON bodies, and cleans their texts. Raises WrongType for a body of another type than is taken there."""
 
     def parse_body(self, request: HttpRequest) -> Any:
-        return clean(super().parse_body(request))
+        if not _JSON.fullmatch(request.content_type or ""):
+            raise WrongType(request.content_type or "", "application/json")
+        body = clean(super().parse_body(request))
+        return body if "If-Match" not in request.headers else with_version(body, request.headers["If-Match"])
+
+    def parse_querydict(self, data: MultiValueDict, list_fields: list[str], request: HttpRequest) -> Any:
+        if data is not request.GET and request.content_type != _FORM:
+            raise WrongType(request.content_type or "", _FORM)
+        return super().parse_querydict(data, list_fields, request)

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from django.http import HttpRequest
-from ninja import Router, Status
+from ninja import Query, Router, Status
 
+from neat_verdict.app.http.pages import Page
 from neat_verdict.app.metrics import actions, presenting, queries
 from neat_verdict.app.metrics.sample import SAMPLE
 from neat_verdict.app.metrics.schemas import (
@@ -20,15 +21,12 @@ from neat_verdict.app.people.auth import person
 from neat_verdict.core.metrics import definition_of
 
 router = Router(tags=["metrics"])
-FURTHEST = 10**9
 
 
 @router.get("/metrics", response=MetricPage, operation_id="list_metrics")
-def library(request: HttpRequest, search: str = "", kind: str = "", limit: int = 200, offset: int = 0) -> MetricPage:
+def library(request: HttpRequest, page: Query[Page], search: str = "", kind: str = "") -> MetricPage:
     result = queries.library(search, kind)
-    offset = min(max(offset, 0), FURTHEST)
-    page = result[offset : offset + min(max(limit, 1), 500)]
-    return MetricPage(items=[presenting.present(metric) for metric in page], count=result.count())
+    return MetricPage(items=[presenting.present(metric) for metric in page.of(result)], count=result.count())
 
 
 @router.get("/metrics/sample-events", response=SampleOut, operation_id="sample_events")

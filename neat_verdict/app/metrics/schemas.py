@@ -8,6 +8,7 @@ from typing import Annotated, Literal
 from ninja import Schema
 from pydantic import Field
 
+from neat_verdict.app.http.bodies import Body
 from neat_verdict.app.http.choices import MeasureKind, MetricKind
 from neat_verdict.core.matching import MAX_CONDITIONS, Operator, ValueKind
 from neat_verdict.core.metrics import TotalOf, Unit
@@ -74,7 +75,7 @@ class DefinitionIO(Schema):
     currency: str = Field(default="", max_length=3)
 
 
-class MetricIn(Schema):
+class MetricIn(Body):
     name: str = Field(max_length=80)
     description: str = Field(default="", max_length=2000)
     definition: DefinitionIO
@@ -118,7 +119,7 @@ class MetricPage(Schema):
     count: int
 
 
-class MetricPreviewIn(Schema):
+class MetricPreviewIn(Body):
     """A definition and sample events, one JSON object a line."""
 
     definition: DefinitionIO

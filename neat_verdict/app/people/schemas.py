@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from ninja import Schema
 
+from neat_verdict.app.http.bodies import Body
+
 
 class Account(Schema):
     username: str
@@ -26,6 +28,6 @@ class Session(Schema):
     demo_accounts: list[DemoAccount]
 
 
-class SignIn(Schema):
+class SignIn(Body):
     username: str
     password: str

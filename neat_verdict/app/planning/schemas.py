@@ -8,10 +8,11 @@ from typing import Literal
 from ninja import Schema
 from pydantic import Field, computed_field
 
+from neat_verdict.app.http.bodies import Body
 from neat_verdict.core.text.format import format_simulated
 
 
-class ForecastIn(Schema):
+class ForecastIn(Body):
     lift: float = Field(ge=-1, le=100)
     low: float = Field(ge=-1, le=100)
     high: float = Field(ge=-1, le=100)
@@ -37,7 +38,7 @@ class ForecastsOut(Schema):
     forecasts: list[ForecastOut]
 
 
-class RehearseIn(Schema):
+class RehearseIn(Body):
     runs: int = Field(default=10_000, ge=100, le=200_000)
     seed: int = Field(default=1, ge=0, le=2**31 - 1)
     own_lift: float | None = Field(default=None, gt=-1, le=100)
@@ -102,7 +103,7 @@ class RehearsalOut(Schema):
     worlds: list[WorldOut]
 
 
-class RehearseAllocationIn(Schema):
+class RehearseAllocationIn(Body):
     """``lifts`` are the true ones of the variants beside control; ``drift`` how much all levels change over the run."""
 
     lifts: list[float] = Field(min_length=1, max_length=9)
@@ -166,7 +167,7 @@ class LatestRehearsal(Schema):
     rehearsal: RehearsalOut | None
 
 
-class AATestIn(Schema):
+class AATestIn(Body):
     """``shares`` are control's and the variant's, in any unit."""
 
     shares: list[float] = Field(default=[1.0, 1.0], min_length=2, max_length=2)

@@ -6,8 +6,10 @@ from datetime import datetime
 
 from ninja import Field, Schema
 
+from neat_verdict.app.http.bodies import Body
 
-class PersonIn(Schema):
+
+class PersonIn(Body):
     """A person, by any of their ids."""
 
     unit: str = Field(max_length=200)

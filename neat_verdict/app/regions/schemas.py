@@ -8,13 +8,14 @@ from typing import Annotated, Any, Literal
 from ninja import Field, Schema
 
 from neat_verdict.app.experiments.schemas import ConditionOut, without_defaults
+from neat_verdict.app.http.bodies import Body
 
 Name = Annotated[str, Field(min_length=1, max_length=120)]
 TwoNames = Annotated[list[Name], Field(min_length=2, max_length=2)]
 SEED = 2**31
 
 
-class NewRegionTest(Schema):
+class NewRegionTest(Body):
     name: str = Field(max_length=120)
 
 
@@ -50,7 +51,7 @@ class RegionPlanChanges(Schema):
         return {field: value for field, value in self.model_dump().items() if field in self.model_fields_set}
 
 
-class RegionPlanEdit(Schema):
+class RegionPlanEdit(Body):
     version: int
     changes: RegionPlanChanges
 
@@ -164,7 +165,7 @@ class RegionPlanOut(Schema):
     cells: CellsOut | None
 
 
-class PlaceboIn(Schema):
+class PlaceboIn(Body):
     draws: int = Field(20, ge=1, le=100)
 
 
@@ -201,17 +202,17 @@ class LatestPlacebo(Schema):
     placebo: PlaceboOut | None
 
 
-class DrawIn(Schema):
+class DrawIn(Body):
     """``seed`` draws what it drew elsewhere; left out, one is made."""
 
     seed: int | None = Field(None, ge=0, lt=SEED)
 
 
-class UndoDrawIn(Schema):
+class UndoDrawIn(Body):
     reason: str = Field(max_length=500)
 
 
-class SpendingEdit(Schema):
+class SpendingEdit(Body):
     """An amount that somebody sets, in cents."""
 
     day: date
@@ -219,7 +220,7 @@ class SpendingEdit(Schema):
     cents: int = Field(ge=0, le=10**12)
 
 
-class SpendingCalendarIn(Schema):
+class SpendingCalendarIn(Body):
     """``budget`` of all days in cents, left out for what is usual; ``again`` is where what is saved is spent again; ``reason`` is
     wanted for a difference from the budget beyond what is tolerated."""
 
@@ -480,7 +481,7 @@ class BroughtDaysOut(Schema):
     reading: RegionReadingOut
 
 
-class RegionDecisionIn(Schema):
+class RegionDecisionIn(Body):
     """``choice`` is A to go on spending, B to stop, none for neither; of a graded test A is as planned, B less, C more. A
     ``reason`` is wanted where it differs from the rule."""
 

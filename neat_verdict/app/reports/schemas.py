@@ -9,6 +9,7 @@ from ninja import Schema
 
 from neat_verdict.app.analysis.schemas import ReadingOut
 from neat_verdict.app.experiments.schemas import DeliveryChangeOut, ParameterIO, PictureOut, Role, RuleChangeOut
+from neat_verdict.app.http.bodies import Body
 from neat_verdict.app.regions.schemas import RegionReadingOut
 from neat_verdict.app.site.schemas import FindingOut, PagePreviewOut
 from neat_verdict.app.traffic.schemas import SnippetOut
@@ -106,7 +107,7 @@ AnyReport = ReportOut | RegionReportOut
 LinkKind = Literal["report", "engineer"]
 
 
-class LinkIn(Schema):
+class LinkIn(Body):
     """A link to the report, or to what an engineer needs, from the draft on."""
 
     kind: LinkKind = "report"

@@ -11,6 +11,7 @@ from pydantic import Field, ValidationError
 
 from neat_verdict.app import clock
 from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.http.bodies import Body
 from neat_verdict.app.http.texts import clean
 from neat_verdict.app.people.actions import require_editor
 from neat_verdict.app.people.models import User
@@ -54,7 +55,7 @@ class ElementIO(Schema):
     height: int = Field(ge=0, le=200_000)
 
 
-class OutlineIn(Schema):
+class OutlineIn(Body):
     """A variant's page as the script sees it on a device."""
 
     variant: str

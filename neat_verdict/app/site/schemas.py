@@ -6,6 +6,7 @@ from datetime import datetime
 
 from ninja import Schema
 
+from neat_verdict.app.http.bodies import Body
 from neat_verdict.app.site.page_use import Device, ElementIO
 
 
@@ -25,7 +26,7 @@ class PagePreviewOut(Schema):
     expires_at: datetime
 
 
-class PointIn(Schema):
+class PointIn(Body):
     """The letter of the variant that is to be changed on the page."""
 
     variant: str

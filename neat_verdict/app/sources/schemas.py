@@ -7,6 +7,8 @@ from typing import Any, Literal
 
 from ninja import Field, Schema
 
+from neat_verdict.app.http.bodies import Body
+
 MIN_KEPT, MAX_KEPT = 30, 3650  # days
 
 
@@ -46,7 +48,7 @@ class DayTakenOut(Schema):
     units: int
 
 
-class RunEndIn(Schema):
+class RunEndIn(Body):
     """A run that has sent all its days: the plan's digest, the engine, up to when it looked at data, its days, how many of them
     changed, how long it took."""
 
@@ -73,7 +75,7 @@ class RunOut(Schema):
 LakeEvery = Literal["never", "hour", "day"]
 
 
-class LakeScheduleIn(Schema):
+class LakeScheduleIn(Body):
     """How often a lake is counted by itself; each ``day`` from ``hour`` on, by the workspace's clock."""
 
     every: LakeEvery
@@ -124,7 +126,7 @@ class LakeOut(Schema):
     runs: list[LakeRunOut]
 
 
-class RetentionIn(Schema):
+class RetentionIn(Body):
     """For how many days events stay in the database, and anything by the ids of units at all; null as long as there is room."""
 
     days_of_events: int | None = Field(None, ge=MIN_KEPT, le=MAX_KEPT)

@@ -9,13 +9,14 @@ from ninja import Schema
 from pydantic import Field
 
 from neat_verdict.app.experiments.schemas import ConditionGroupIO, VariantIn
+from neat_verdict.app.http.bodies import Body
 from neat_verdict.app.people.keys import PER_MINUTE
 from neat_verdict.app.people.models import usual_scopes
 from neat_verdict.app.people.origins import MAX_ORIGINS
 from neat_verdict.core.traffic import Reason
 
 
-class AssignIn(Schema):
+class AssignIn(Body):
     """``experiments`` are keys; all that run where it is left out. ``properties`` is what is known of the unit."""
 
     unit: str
@@ -38,7 +39,7 @@ class AssignOut(Schema):
     problem: str | None = None
 
 
-class CheckIn(Schema):
+class CheckIn(Body):
     """A visitor as one might come: would they take part?"""
 
     unit: str = Field(min_length=1, max_length=200)
@@ -50,7 +51,7 @@ class CheckOut(AnswerOut):
     takes_part: bool
 
 
-class RulesIn(Schema):
+class RulesIn(Body):
     groups: list[ConditionGroupIO] = Field(max_length=20)
 
 
@@ -95,7 +96,7 @@ class ReadyAudienceOut(RulesIn):
     size: AudienceSizeOut | None
 
 
-class KeyIn(Schema):
+class KeyIn(Body):
     """``scopes`` are what it may do; without an end it is valid until it is withdrawn."""
 
     name: str = Field(max_length=80)
@@ -103,7 +104,7 @@ class KeyIn(Schema):
     expires_at: datetime | None = None
 
 
-class SiteKeyIn(Schema):
+class SiteKeyIn(Body):
     """``origins`` are those of the pages that may use it; ``per_minute`` requests at most."""
 
     name: str = Field(max_length=80)
@@ -237,7 +238,7 @@ class StretchesOut(Schema):
     letters: list[str]
 
 
-class SplitIn(Schema):
+class SplitIn(Body):
     """``weights`` with control first, above 0; from the beginning of ``from_day`` on."""
 
     weights: list[float] = Field(max_length=10)
@@ -251,7 +252,7 @@ class JoinIn(SplitIn):
     variant: VariantIn
 
 
-class StopIn(Schema):
+class StopIn(Body):
     """``afterwards`` is what units of the variant get from now on, "" where others share out; ``on_day`` the day on which it was
     stopped, today where it is left out."""
 
@@ -261,7 +262,7 @@ class StopIn(Schema):
     reason: str = Field(max_length=300)
 
 
-class ReallocateIn(Schema):
+class ReallocateIn(Body):
     reason: str = Field(max_length=300)
 
 
@@ -280,7 +281,7 @@ class EpochRecordOut(Schema):
     same: bool
 
 
-class StepIO(Schema):
+class StepIO(Body):
     day: date
     share: float
 
@@ -294,7 +295,7 @@ class RolloutLineIO(Schema):
     rules: list[ConditionGroupIO] = []
 
 
-class RolloutIn(Schema):
+class RolloutIn(Body):
     """``lines`` in order, the first that admits a unit decides; without any, everybody gets the variant that was decided for.
     A share ``holdout`` of those reached keeps control, to measure what the rollout brings."""
 

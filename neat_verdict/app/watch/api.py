@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from django.http import HttpRequest
-from ninja import Router, Status
+from ninja import Query, Router, Status
 
 from neat_verdict.app.experiments import actions as experiments
 from neat_verdict.app.experiments.presenting import present
 from neat_verdict.app.experiments.queries import find, local_moment, workspace
 from neat_verdict.app.experiments.schemas import EndIn, ExperimentOut, NeverCountedIO, StartIn
+from neat_verdict.app.http.pages import Page
 from neat_verdict.app.people.auth import person
 from neat_verdict.app.watch import actions, presenting, queries
 from neat_verdict.app.watch.readiness import readiness
@@ -25,7 +26,6 @@ from neat_verdict.app.watch.schemas import (
 )
 
 router = Router(tags=["watch"])
-NOTICES_SHOWN = 100
 
 
 @router.get("/experiments/{key}/readiness", response=ReadinessOut, operation_id="get_readiness")
@@ -86,22 +86,27 @@ def remove_metric(request: HttpRequest, key: str, metric: str) -> ExperimentOut:
 
 
 @router.get("/notices", response=NoticesOut, operation_id="list_notices")
-def notices(request: HttpRequest) -> NoticesOut:
+def notices(request: HttpRequest, page: Query[Page]) -> NoticesOut:
+    """Notices, the latest first."""
+    return _notices(request, page)
+
+
+def _notices(request: HttpRequest, page: Page) -> NoticesOut:
     unread = set(queries.unread_notices(person(request)).values_list("pk", flat=True))
     items = [
         NoticeOut(
             id=n.pk, at=n.at, experiment=n.experiment.key, name=n.experiment.name, tone=n.tone, sentence=n.sentence,
             advice=n.advice, sheet=n.sheet, read=n.pk not in unread, mailed=n.mailed_at is not None,
         )
-        for n in queries.notices()[:NOTICES_SHOWN]
+        for n in page.of(queries.notices())
     ]  # fmt: skip
-    return NoticesOut(unread=len(unread), items=items)
+    return NoticesOut(unread=len(unread), items=items, count=queries.notices().count())
 
 
 @router.post("/notices/read", response=NoticesOut, operation_id="read_notices")
 def read_notices(request: HttpRequest) -> NoticesOut:
     actions.read_notices(person(request))
-    return notices(request)
+    return _notices(request, Page())
 
 
 @router.put("/experiments/{key}/breakdowns", response=ExperimentOut, operation_id="choose_breakdowns")

@@ -8,6 +8,7 @@ from typing import Literal
 from ninja import Schema
 from pydantic import Field
 
+from neat_verdict.app.http.bodies import Body
 from neat_verdict.core.traffic import IdentityRule
 
 
@@ -20,7 +21,7 @@ class PointOut(Schema):
     needed: bool
 
 
-class AddedMetricIn(Schema):
+class AddedMetricIn(Body):
     """The name or key of a metric of the library."""
 
     name: str = Field(max_length=80)
@@ -172,9 +173,10 @@ class NoticeOut(Schema):
 class NoticesOut(Schema):
     unread: int
     items: list[NoticeOut]
+    count: int
 
 
-class NoteIn(Schema):
+class NoteIn(Body):
     """``everywhere`` shows it in every experiment of those days."""
 
     day: date
@@ -192,7 +194,7 @@ class NoteOut(Schema):
     by: str
 
 
-class SegmentsIO(Schema):
+class SegmentsIO(Body):
     """Properties at first exposure that tallies are kept by; a line of two crosses them."""
 
     segments: list[list[str]] = Field(max_length=12)

@@ -264,7 +264,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /**
+         * List Experiments
+         * @description All experiments, or those that fit every filter that is given.
+         */
+        get: operations["list_experiments"];
         put?: never;
         /** Create */
         post: operations["create_experiment"];
@@ -705,7 +709,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Imports */
+        /**
+         * Imports
+         * @description Files of daily sums that were stored, the latest first.
+         */
         get: operations["list_imports"];
         put?: never;
         /** Store */
@@ -2321,7 +2328,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Notices */
+        /**
+         * Notices
+         * @description Notices, the latest first.
+         */
         get: operations["list_notices"];
         put?: never;
         post?: never;
@@ -4337,6 +4347,47 @@ export interface components {
             worthwhile_lift?: number;
         };
         /**
+         * ExperimentFilter
+         * @description ``search`` has words of name, area, change and hypothesis; ``owner`` is a name to sign in with; of ``state`` there may be
+         *     several. ``sort`` begins with "-" for the largest, or latest, first; what has no such moment comes last.
+         */
+        ExperimentFilter: {
+            /**
+             * Area
+             * @default
+             */
+            area: string;
+            /** Created Since */
+            created_since?: string | null;
+            /**
+             * Metric
+             * @description Key of a metric that it has, in whatever role
+             * @default
+             */
+            metric: string;
+            /**
+             * Owner
+             * @default
+             */
+            owner: string;
+            /**
+             * Search
+             * @default
+             */
+            search: string;
+            /**
+             * Sort
+             * @default -created
+             * @enum {string}
+             */
+            sort: "name" | "-name" | "created" | "-created" | "started" | "-started" | "decided" | "-decided";
+            /**
+             * State
+             * @default []
+             */
+            state: ("draft" | "scheduled" | "running" | "paused" | "ended" | "decided" | "tailored" | "archived")[];
+        };
+        /**
          * ExperimentOut
          * @description An experiment with what follows from its fields.
          */
@@ -4592,6 +4643,13 @@ export interface components {
              * @default 0.05
              */
             worthwhile_lift: number;
+        };
+        /** ExperimentPage */
+        ExperimentPage: {
+            /** Count */
+            count: number;
+            /** Items */
+            items: components["schemas"]["ListedOut"][];
         };
         /** FactOut */
         FactOut: {
@@ -4886,6 +4944,13 @@ export interface components {
             name: string;
             /** Rows */
             rows: number;
+        };
+        /** ImportsOut */
+        ImportsOut: {
+            /** Count */
+            count: number;
+            /** Items */
+            items: components["schemas"]["ImportOut"][];
         };
         /**
          * InsertChange
@@ -5457,6 +5522,50 @@ export interface components {
             /** State */
             state: string;
         };
+        /**
+         * ListedOut
+         * @description An experiment in the list: the rest is at its own address.
+         */
+        ListedOut: {
+            /** Area */
+            area: string;
+            /** By Region */
+            by_region: boolean;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Decided At */
+            decided_at: string | null;
+            /** Decision */
+            decision: string;
+            /** Ended At */
+            ended_at: string | null;
+            /** Key */
+            key: string;
+            /** Method */
+            method: string;
+            /** Metric */
+            metric: string;
+            /** Name */
+            name: string;
+            /** Owner */
+            owner: string;
+            /** Question */
+            question: string;
+            /** Round */
+            round: number;
+            /** Started At */
+            started_at: string | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "draft" | "scheduled" | "running" | "paused" | "ended" | "decided" | "tailored" | "archived";
+            /** Version */
+            version: number;
+        };
         /** LiveOut */
         LiveOut: {
             /** Counts Events */
@@ -5982,6 +6091,8 @@ export interface components {
         };
         /** NoticesOut */
         NoticesOut: {
+            /** Count */
+            count: number;
             /** Items */
             items: components["schemas"]["NoticeOut"][];
             /** Unread */
@@ -6077,6 +6188,22 @@ export interface components {
             drift_pvalue: number;
             /** Same Time */
             same_time: boolean;
+        };
+        /**
+         * Page
+         * @description ``limit`` items after the first ``offset``; the answer says how many there are in all (``count``).
+         */
+        Page: {
+            /**
+             * Limit
+             * @default 200
+             */
+            limit: number;
+            /**
+             * Offset
+             * @default 0
+             */
+            offset: number;
         };
         /**
          * PagePreviewOut
@@ -6602,7 +6729,7 @@ export interface components {
         /** @description A problem document (RFC 9457) */
         Problem: {
             /** @enum {string} */
-            code: "malformed" | "not-signed-in" | "not-allowed" | "not-found" | "wrong-method" | "conflict" | "gone" | "too-large" | "wrong-type" | "not-accepted" | "too-many" | "failed" | "unavailable" | "no-room";
+            code: "malformed" | "not-signed-in" | "not-allowed" | "not-found" | "wrong-method" | "conflict" | "gone" | "changed-since" | "too-large" | "wrong-type" | "not-accepted" | "too-many" | "failed" | "unavailable" | "no-room";
             errors?: {
                 field: string;
                 message: string;
@@ -6613,7 +6740,7 @@ export interface components {
              * Format: uri
              * @enum {string}
              */
-            type: "https://neat-verdict.example/problems/malformed" | "https://neat-verdict.example/problems/not-signed-in" | "https://neat-verdict.example/problems/not-allowed" | "https://neat-verdict.example/problems/not-found" | "https://neat-verdict.example/problems/wrong-method" | "https://neat-verdict.example/problems/conflict" | "https://neat-verdict.example/problems/gone" | "https://neat-verdict.example/problems/too-large" | "https://neat-verdict.example/problems/wrong-type" | "https://neat-verdict.example/problems/not-accepted" | "https://neat-verdict.example/problems/too-many" | "https://neat-verdict.example/problems/failed" | "https://neat-verdict.example/problems/unavailable" | "https://neat-verdict.example/problems/no-room";
+            type: "https://neat-verdict.example/problems/malformed" | "https://neat-verdict.example/problems/not-signed-in" | "https://neat-verdict.example/problems/not-allowed" | "https://neat-verdict.example/problems/not-found" | "https://neat-verdict.example/problems/wrong-method" | "https://neat-verdict.example/problems/conflict" | "https://neat-verdict.example/problems/gone" | "https://neat-verdict.example/problems/changed-since" | "https://neat-verdict.example/problems/too-large" | "https://neat-verdict.example/problems/wrong-type" | "https://neat-verdict.example/problems/not-accepted" | "https://neat-verdict.example/problems/too-many" | "https://neat-verdict.example/problems/failed" | "https://neat-verdict.example/problems/unavailable" | "https://neat-verdict.example/problems/no-room";
         };
         /**
          * QuestionOut
@@ -9562,11 +9689,11 @@ export interface operations {
     get_casebook: {
         parameters: {
             query?: {
+                offset?: number;
+                limit?: number;
                 search?: string;
                 area?: string;
                 verdict?: string;
-                offset?: number;
-                limit?: number;
             };
             header?: never;
             path?: never;
@@ -9826,6 +9953,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExclusionOut"][];
+                };
+            };
+            /** @description Refused; the problem document says why */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_experiments: {
+        parameters: {
+            query?: {
+                search?: string;
+                state?: ("draft" | "scheduled" | "running" | "paused" | "ended" | "decided" | "tailored" | "archived")[];
+                area?: string;
+                owner?: string;
+                /** @description Key of a metric that it has, in whatever role */
+                metric?: string;
+                created_since?: string | null;
+                sort?: "name" | "-name" | "created" | "-created" | "started" | "-started" | "decided" | "-decided";
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExperimentPage"];
                 };
             };
             /** @description Refused; the problem document says why */
@@ -10729,7 +10896,10 @@ export interface operations {
     };
     list_imports: {
         parameters: {
-            query?: never;
+            query?: {
+                offset?: number;
+                limit?: number;
+            };
             header?: never;
             path: {
                 key: string;
@@ -10744,7 +10914,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ImportOut"][];
+                    "application/json": components["schemas"]["ImportsOut"];
                 };
             };
             /** @description Refused; the problem document says why */
@@ -13831,10 +14001,10 @@ export interface operations {
     list_metrics: {
         parameters: {
             query?: {
+                offset?: number;
+                limit?: number;
                 search?: string;
                 kind?: string;
-                limit?: number;
-                offset?: number;
             };
             header?: never;
             path?: never;
@@ -14214,7 +14384,10 @@ export interface operations {
     };
     list_notices: {
         parameters: {
-            query?: never;
+            query?: {
+                offset?: number;
+                limit?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;

@@ -7,10 +7,11 @@ from typing import Literal
 from pydantic import BaseModel as Schema  # its instances are taken as they are, not walked through again
 
 from neat_verdict.app.analysis.schemas.intervals import IntervalOut, Tone
+from neat_verdict.app.http.bodies import Body
 from neat_verdict.app.traffic.schemas import RolloutIn
 
 
-class AsideIn(Schema):
+class AsideIn(Body):
     reason: str
 
 
@@ -48,7 +49,7 @@ class Docket(Schema):
     behind: int
 
 
-class DecideIn(Schema):
+class DecideIn(Body):
     """``rollout`` is that of the variant chosen; without it, units that have the variant keep it and nobody else gets it."""
 
     choice: str

@@ -7,6 +7,7 @@ from datetime import date
 from pydantic import BaseModel as Schema  # its instances are taken as they are, not walked through again
 
 from neat_verdict.app.analysis.schemas.intervals import IntervalOut, Tone
+from neat_verdict.app.http.bodies import Body
 from neat_verdict.app.http.choices import LevelNoun
 
 
@@ -69,7 +70,7 @@ class DerivationOut(Schema):
     steps: list[StepOut]
 
 
-class SegmentSetIn(Schema):
+class SegmentSetIn(Body):
     name: str
     by: str
     values: list[str]

@@ -13,8 +13,10 @@ from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import close_old_connections, connection
 
 from neat_verdict.app import clock, integrity
+from neat_verdict.app.http.repeats import forget_old
 from neat_verdict.app.memory import collect_seldom
 from neat_verdict.app.sources import keeping
+from neat_verdict.app.watch.installation import note_run
 from neat_verdict.app.watch.mails import send_mails
 from neat_verdict.app.watch.scheduler import tick
 
@@ -45,6 +47,7 @@ def _look_on(stopped: threading.Event) -> None:
         try:
             close_old_connections()
             call_command("clearsessions")
+            forget_old()
         except Exception:
             log.exception("clearing sessions failed")
         try:
@@ -79,6 +82,7 @@ class Command(BaseCommand):
             if found := integrity.known_damage():
                 raise CommandError(f"The database is damaged ({found}); nothing is written to it until it is restored")
             done, mails = tick(), send_mails()
+            note_run(done)
             self._say({**done, "mails": mails} if mails else done)
             return
         collect_seldom()
@@ -93,7 +97,9 @@ class Command(BaseCommand):
             close_old_connections()
             try:
                 if not integrity.known_damage():
-                    self._say(tick())
+                    done = tick()
+                    note_run(done)
+                    self._say(done)
             except Exception:
                 # Beside a server the next minute may go better; by hand the failure is shown.
                 log.exception("a tick failed")

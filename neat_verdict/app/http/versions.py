@@ -1,0 +1,31 @@
+"""The version of what is edited, in headers as in bodies: ETag says it, If-Match sends it back (RFC 9110, section 13.1.1)."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from django.http import HttpResponse
+
+from neat_verdict.core.checks import InputError
+
+_TAG = re.compile(r'"(\d{1,9})"')
+
+
+def tag(answer: HttpResponse, version: int) -> None:
+    """Say the version. The answer holds more than what was edited, so that nobody may keep it for as long as that is the same."""
+    answer.headers["ETag"] = f'"{version}"'
+    answer.headers["Cache-Control"] = "private, no-store"
+
+
+def with_version(body: Any, if_match: str) -> Any:
+    """A body with the version of If-Match in it. Raises InputError for another tag than ours, and for two versions."""
+    found = _TAG.fullmatch(if_match.strip())
+    if found is None:
+        raise InputError("If-Match", if_match[:80], 'must be the ETag of the answer that was edited, such as "12"')
+    version = int(found[1])
+    if not isinstance(body, dict):
+        return body
+    if body.get("version", version) != version:
+        raise InputError("If-Match", if_match, f"must be the version that the body has, {str(body['version'])[:20]}")
+    return {**body, "version": version}

@@ -1,0 +1,140 @@
+"""An installation that looks after itself: probes, copies made while it is used, a restore, and a unit with least rights."""
+
+import json
+import shutil
+import subprocess
+import urllib.error
+import urllib.request
+from datetime import timedelta
+from types import SimpleNamespace
+
+import pytest
+from django.core.management import call_command
+from django.test import Client
+
+from neat_verdict.app import clock, integrity
+from neat_verdict.app.watch import installation
+from neat_verdict.app.watch.installation import last_run, note_run
+from tests.app.conftest import TODAY
+from tests.app.test_crash import ROOT, Servers, batch
+
+
+@pytest.fixture
+def kept(settings, tmp_path):
+    settings.DATA = tmp_path
+    return tmp_path
+
+
+def ready():
+    answer = Client().get("/ready", HTTP_HOST="10.0.0.7:8000")
+    found = answer.json()
+    return answer.status_code, {one["name"] for one in found["checks"] if not one["ok"]}
+
+
+@pytest.mark.django_db
+def test_the_probes_ask_for_no_host_account_or_https(kept, settings):
+    settings.SECURE_SSL_REDIRECT = True
+    note_run({})
+    answer = Client().get("/health", HTTP_HOST="10.0.0.7:8000")
+    assert (answer.status_code, answer.content) == (200, b"ok\n")
+    assert ready() == (200, set())
+
+
+@pytest.mark.django_db
+def test_it_is_not_ready_while_the_scheduler_stands_still(kept):
+    assert ready() == (503, {"scheduler"})
+    note_run({"started": 1})
+    with clock.at(TODAY + timedelta(minutes=5)):
+        assert ready() == (200, set())
+    with clock.at(TODAY + timedelta(minutes=6)):
+        assert ready() == (503, {"scheduler"})
+    assert (last_run().at, last_run().done) == (TODAY, {"started": 1})
+
+
+@pytest.mark.django_db
+@pytest.mark.parametrize("text", ["", "{", '{"at": "soon"}', '{"done": {}}'])
+def test_a_note_of_the_scheduler_that_cannot_be_read_is_none(kept, text):
+    (kept / "scheduler.json").write_text(text)
+    assert ready() == (503, {"scheduler"})
+
+
+@pytest.mark.django_db
+def test_it_is_not_ready_where_the_database_is_damaged_or_the_disk_nearly_full(kept, monkeypatch):
+    note_run({})
+    (kept / "damaged.txt").write_text("row 3 is missing")
+    assert ready() == (503, {"whole"})
+    (kept / "damaged.txt").unlink()
+    usage = SimpleNamespace(free=installation.LEAST_FREE - 1)
+    monkeypatch.setattr(installation.shutil, "disk_usage", lambda _: usage)
+    assert ready() == (503, {"room"})
+
+
+@pytest.mark.django_db
+def test_it_is_not_ready_before_it_is_migrated(kept, monkeypatch):
+    note_run({})
+    installation._all_migrated.cache_clear()
+    monkeypatch.setattr(installation.MigrationExecutor, "migration_plan", lambda *_: [("one", False)])
+    assert ready() == (503, {"migrated"})
+    monkeypatch.undo()
+    assert ready() == (200, set())
+
+
+@pytest.mark.django_db
+def test_each_run_of_the_scheduler_is_noted(kept):
+    call_command("tick")
+    assert last_run().at == TODAY
+
+
+def test_a_copy_that_is_made_while_it_is_used_is_whole_and_can_be_put_in_its_place(tmp_path):
+    (tmp_path / "live").mkdir()
+    servers = Servers(tmp_path / "live")
+    server, address = servers.start()
+    try:
+        (tmp_path / "live" / "media").mkdir(exist_ok=True)
+        (tmp_path / "live" / "media" / "picture.png").write_bytes(b"png")
+        assert servers.send(address, batch("before", 1))
+        said = servers._manage("back_up", str(tmp_path / "copy"))
+        assert "the copy is whole" in said
+        assert servers.send(address, batch("after", 1))
+    finally:
+        servers.kill(server)
+    # As docs/operations.md says: the database goes aside, the copy takes its place, what came since is sent again.
+    live = tmp_path / "live"
+    for name in ("neat-verdict.sqlite3", "neat-verdict.sqlite3-wal", "neat-verdict.sqlite3-shm"):
+        (live / name).unlink(missing_ok=True)
+    shutil.rmtree(live / "media")
+    shutil.copytree(tmp_path / "copy", live, dirs_exist_ok=True)
+    servers._manage("prepare_database")
+    server, address = servers.start()
+    try:
+        assert {one.partition("-")[0] for one in servers.stored()[0]} == {"before"}
+        assert servers.send(address, batch("after", 1))
+        assert servers.send(address, batch("before", 1))
+        ids, units, enrolled = servers.stored()
+        assert len(ids) == units == enrolled == 80
+        assert (live / "media" / "picture.png").read_bytes() == b"png"
+        with pytest.raises(urllib.error.HTTPError) as refused:  # no scheduler runs here
+            urllib.request.urlopen(f"{address}/ready", timeout=30)
+        found = json.load(refused.value)
+        refused.value.close()
+        assert [one["name"] for one in found["checks"] if not one["ok"]] == ["scheduler"]
+    finally:
+        servers.kill(server)
+
+
+@pytest.mark.django_db
+def test_a_copy_goes_into_no_folder_with_something_in_it(kept):
+    (kept / "copy").mkdir()
+    (kept / "copy" / "mine.txt").write_text("mine")
+    with pytest.raises(FileExistsError):
+        integrity.copy_everything(kept / "copy")
+    assert [one.name for one in (kept / "copy").iterdir()] == ["mine.txt"]
+
+
+@pytest.mark.skipif(shutil.which("systemd-analyze") is None, reason="systemd-analyze is not there")
+def test_the_unit_of_the_documents_has_least_rights():
+    command = ["systemd-analyze", "security", "--offline=true", "--threshold=20", "--no-pager"]
+    done = subprocess.run(
+        [*command, ROOT / "docs" / "neat-verdict.service"], capture_output=True, text=True, check=False
+    )
+    assert done.returncode == 0, done.stdout + done.stderr
