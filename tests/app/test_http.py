@@ -5,6 +5,7 @@ import re
 from datetime import timedelta
 
 import pytest
+from django.db import OperationalError
 from django.test import Client
 
 from neat_verdict.app import clock
@@ -197,6 +198,25 @@ def test_what_is_under_way_or_broke_off_is_not_done_twice(analyst, monkeypatch):
     KeptAnswer.objects.update(status=0)  # as a server leaves it that is killed in between
     assert make("k-1").status_code == 409
     assert Experiment.objects.count() == 1
+
+
+@pytest.mark.django_db
+def test_where_nothing_can_be_written_it_says_so_and_what_was_done_is_answered_all_the_same(analyst, monkeypatch):
+    make = Sender(analyst)
+
+    def locked(*_, **__):
+        raise OperationalError("database is locked")
+
+    with monkeypatch.context() as patched:
+        patched.setattr(KeptAnswer.objects, "create", locked)
+        assert make("k-1").status_code == 503
+    with monkeypatch.context() as patched:
+        patched.setattr(KeptAnswer, "save", locked)
+        patched.setattr(
+            KeptAnswer.objects, "create", lambda **more: KeptAnswer.objects.bulk_create([KeptAnswer(**more)])[0]
+        )
+        assert make("k-1").status_code == 201
+    assert (make("k-1").status_code, Experiment.objects.count()) == (409, 1)
 
 
 @pytest.mark.django_db

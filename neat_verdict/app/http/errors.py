@@ -75,16 +75,16 @@ def install(api: NinjaAPI) -> None:
 
     @api.exception_handler(OperationalError)
     def database_refused(request: HttpRequest, exc: OperationalError) -> HttpResponse:
-        return _not_stored(exc, NOTHING)
+        return not_stored(exc, NOTHING)
 
     @api.exception_handler(OSError)
     def disk_refused(request: HttpRequest, exc: OSError) -> HttpResponse:
-        return _not_stored(exc, NOTHING)
+        return not_stored(exc, NOTHING)
 
     @api.exception_handler(PartlyStored)
     def broken_off(request: HttpRequest, exc: PartlyStored) -> HttpResponse:
         assert isinstance(exc.__cause__, OperationalError | OSError)
-        return _not_stored(exc.__cause__, str(exc))
+        return not_stored(exc.__cause__, str(exc))
 
     @api.exception_handler(MultiPartParserError)
     def torn_form(request: HttpRequest, exc: MultiPartParserError) -> HttpResponse:
@@ -108,7 +108,7 @@ def install(api: NinjaAPI) -> None:
 NOTHING = "Nothing of this was stored"
 
 
-def _not_stored(exc: OperationalError | OSError, what: str) -> HttpResponse:
+def not_stored(exc: OperationalError | OSError, what: str) -> HttpResponse:
     """An answer that says why it could not be stored, and ``what`` was; raises the exception where it is of another kind."""
     said, number = str(exc), getattr(exc, "errno", None)
     if "locked" in said:

@@ -3,19 +3,22 @@
 from __future__ import annotations
 
 import hashlib
+import logging
 import re
 from collections.abc import Callable
 from datetime import datetime, timedelta
 
-from django.db import IntegrityError, transaction
+from django.db import IntegrityError, OperationalError, transaction
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from django.http.response import HttpResponseBase
 
 from neat_verdict.app import clock
+from neat_verdict.app.http.errors import NOTHING, not_stored
 from neat_verdict.app.http.models import KeptAnswer
 from neat_verdict.app.http.problems import problem
 from neat_verdict.core.limits import MAX_BODY_BYTES
 
+log = logging.getLogger(__name__)
 HEADER = "Idempotency-Key"
 REPLAYED = "Idempotency-Replayed"
 KEPT_HOURS = 24
@@ -43,12 +46,14 @@ class OnceByKey:
         if request.path in _NEVER:
             return _refused(key, "is not taken here: the answer is shown once, and not kept")
         digest = _digest_of(request)
-        KeptAnswer.objects.filter(who=who, key=key, at__lt=_oldest()).delete()
         try:
+            KeptAnswer.objects.filter(who=who, key=key, at__lt=_oldest()).delete()
             with transaction.atomic():
                 kept = KeptAnswer.objects.create(who=who, key=key, digest=digest, at=clock.now())
         except IntegrityError:
             return _again(KeptAnswer.objects.get(who=who, key=key), key, digest)
+        except OperationalError as refused:
+            return not_stored(refused, NOTHING)
         return self._once(request, kept)
 
     def _once(self, request: HttpRequest, kept: KeptAnswer) -> HttpResponseBase:
@@ -64,7 +69,10 @@ class OnceByKey:
         assert isinstance(response, HttpResponse)
         kept.status, kept.content = response.status_code, response.content
         kept.content_type = response.headers.get("Content-Type", "")
-        kept.save()
+        try:
+            kept.save()
+        except OperationalError:
+            log.exception("an answer could not be kept")  # it stands as under way, so that nothing is done twice
         return response
 
 
