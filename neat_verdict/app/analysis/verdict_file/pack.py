@@ -6,6 +6,7 @@ import io
 import json
 import math
 import platform
+import textwrap
 import zipfile
 from collections.abc import Iterable, Sequence
 from importlib import metadata
@@ -55,7 +56,10 @@ def verdict_file(analysis: Analysis) -> bytes:
 
 
 def _plain(value: float | None) -> float | str:
-    return "" if value is None or math.isnan(value) else float(value)
+    """A figure as it is written: whole ones without a point, nothing for none."""
+    if value is None or math.isnan(value):
+        return ""
+    return int(value) if float(value).is_integer() else float(value)
 
 
 def _yes(value: object) -> str:
@@ -178,19 +182,30 @@ def _words(analysis: Analysis, scope: Scope) -> str:
         analysis.experiment.name,
         "=" * len(analysis.experiment.name),
         "",
-        f"{VERDICTS[reading.verdict.name].title}. {said.headline}",
-        said.detail,
+        textwrap.fill(f"{VERDICTS[reading.verdict.name].title}. {said.headline} {said.detail}", _WIDTH),
         "",
         "The rule, as it was written down beforehand:",
-        rule_in_words(rule, weights(analysis.experiment)),
+        textwrap.fill(rule_in_words(rule, weights(analysis.experiment)), _WIDTH),
         "",
         _HOW,
-        *([f"Not covered: {scope.why}.", ""] if scope.why else []),
+        *_not_covered(analysis, scope),
         _WHAT,
     )
     return "\n".join(parts) + "\n"
 
 
+def _not_covered(analysis: Analysis, scope: Scope) -> list[str]:
+    if not (scope.why or scope.open_metrics):
+        return []
+    names = {use.metric.key: use.metric.name for use in analysis.experiment.metrics.all()}
+    lines = [f"Not covered: {scope.why}."] if scope.why else []
+    lines += [f"Not covered of {names[key]}: {why}." for key, why in scope.open_metrics.items() if why != scope.why]
+    if scope.verdict and not scope.why:
+        lines.append("Not covered therefore: the verdict, which hangs on that.")
+    return [*(textwrap.fill(line, _WIDTH) for line in lines), ""]
+
+
+_WIDTH = 120
 _HOW = """To check it
 -----------
     python check.py        Python 3.10 or newer, with SciPy
