@@ -6,12 +6,14 @@ from datetime import timedelta
 
 import pytest
 from django.db import OperationalError
-from django.test import Client
+from django.http import HttpResponse
+from django.test import Client, RequestFactory
 
 from neat_verdict.app import clock
 from neat_verdict.app.config.api import api
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Experiment
+from neat_verdict.app.http.head import HeadAsGet
 from neat_verdict.app.http.models import KeptAnswer
 from neat_verdict.app.http.repeats import REPLAYED, forget_old
 from neat_verdict.app.metrics.actions import create_metric
@@ -313,3 +315,15 @@ def test_a_filter_that_is_not_known_is_refused_by_name(ask, query, field):
 def test_the_list_costs_the_same_queries_for_one_and_for_many(ask, several, django_assert_max_num_queries):
     with django_assert_max_num_queries(8):
         assert len(ask("get", "/experiments")[1]["items"]) == 4
+
+
+def test_the_body_of_an_answer_to_head_is_left_out_by_us():
+    request = RequestFactory().head("/api/v1/docket")
+    seen = []
+
+    def answer(asked):
+        seen.append(asked.method)
+        return HttpResponse(b"abc")
+
+    made = HeadAsGet(answer)(request)
+    assert (seen, request.method, made.content, made.headers["Content-Length"]) == (["GET"], "HEAD", b"", "3")
