@@ -1,4 +1,4 @@
-"""What holds of every operation: which bodies are taken, that none is misread, HEAD beside GET."""
+"""What holds of every operation: which bodies are taken, that none is misread, HEAD as GET."""
 
 import json
 import re

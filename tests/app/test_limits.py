@@ -128,14 +128,14 @@ def test_a_file_of_long_lines_is_taken_in_by_batches_that_are_within_their_size(
 def test_of_many_wrong_events_the_first_are_named_and_all_are_counted():
     with pytest.raises(BadBatch, match="250 of 251 events") as refused:
         read_batch(json.dumps([{}] * 250 + [happened("v1", "search")]).encode())
-    assert (len(refused.value.bad), refused.value.many) == (MAX_WRONG_KEPT, 250)
+    assert (len(refused.value.bad), refused.value.bad_count) == (MAX_WRONG_KEPT, 250)
 
 
 def test_a_file_of_wrong_events_is_read_no_further_than_it_takes_to_say_so(ask, served, tmp_path):
     file = tmp_path / "wrong.ndjson"
     file.write_bytes(b"{}\n" * 3 * MAX_BATCH_EVENTS)
     seen = take_in_file(User.objects.get(username="mona"), file)
-    assert (seen.lines < MAX_BATCH_EVENTS, len(seen.bad), seen.many == seen.lines) == (True, MAX_WRONG_KEPT, True)
+    assert (seen.lines < MAX_BATCH_EVENTS, len(seen.bad), seen.bad_count == seen.lines) == (True, MAX_WRONG_KEPT, True)
 
 
 @pytest.mark.parametrize(

@@ -37,7 +37,7 @@ from neat_verdict.core.verdicts import VERDICTS
 from tests.app.conftest import PLAN, START, bring_in, daily, did, exposed, happened
 from tests.app.test_kinds import COST, FARE
 from tests.app.test_reallocation import begun, days
-from tests.app.verdict_scripts import check, run_python, run_r, script, unpack
+from tests.app.verdict_scripts import FOLDER, check, run_python, run_r, script, unpack
 
 PAID = {"name": "paid bookings", "role": "primary"}
 FARES = {"name": "Fare", "role": "primary"}
@@ -63,7 +63,7 @@ THREE = {
 }
 
 
-def amounts(days, means, *, units=1000, before=False, ratio=False, seed=5):
+def amounts(days, means, *, units=1000, before=False, ratio=False, shift=0, seed=5):
     """Sums of units drawn one by one from a skewed distribution, up to the third order; ``units`` by variant or of each."""
     draw = np.random.default_rng(seed)
     names = "units,total,squares,cubes"
@@ -80,7 +80,7 @@ def amounts(days, means, *, units=1000, before=False, ratio=False, seed=5):
             n = units[letter] if isinstance(units, dict) else units
             x = draw.gamma(1.5, 20.0, n) if before else draw.poisson(2, n) + 1.0
             y = draw.gamma(0.5, 2 * mean, n) + (0.8 * (x - 30) if before else 0)
-            y = y * x if ratio else y
+            y = y * x if ratio else y + shift
             sums = [y.sum(), (y**2).sum(), (y**3).sum()]
             if before or ratio:
                 sums = [y.sum(), x.sum(), (y * y).sum(), (x * x).sum(), (x * y).sum(), (y**3).sum(), (y * y * x).sum(),
@@ -92,6 +92,11 @@ def amounts(days, means, *, units=1000, before=False, ratio=False, seed=5):
 
 def rates(days, **counts):
     return daily(days, counts)
+
+
+def in_order(earlier, days, later):
+    """A week of some counts, then so many days of others."""
+    return earlier + b"\n" + b"\n".join(daily(days, later, START + timedelta(days=7)).splitlines()[1:])
 
 
 # What the metrics are, how the rule reads, what came in (by metric), and the verdict that follows.
@@ -106,6 +111,38 @@ WORLDS = {
     ),
     "a split that failed": ({}, {"": rates(28, A=(2000, 100), B=(1800, 120))}, "unsound"),
     "a few": ({"audience_per_day": 40, "longest_run_weeks": 2}, {"": rates(14, A=(20, 0), B=(20, 1))}, "unresolved"),
+    "equal": ({}, {"": rates(28, A=(2000, 100), B=(2000, 100))}, "no_worthwhile_difference"),
+    "equal at a look": (LOOKS, {"": rates(24, A=(1000, 50), B=(1000, 50))}, "keep_collecting"),
+    "a week of one, then a week of the other": (
+        {}, {"": in_order(rates(7, A=(4000, 200)), 7, {"B": (4000, 300)})}, "unsound",
+    ),
+    "ten units a day": (
+        {"audience_per_day": 10, "longest_run_weeks": 4}, {"": rates(28, A=(5, 0), B=(5, 1))}, "unresolved",
+    ),
+    "a thousand million units": (
+        {"audience_per_day": 10**8, "worthwhile_lift": 0.001},
+        {"": rates(28, A=(5 * 10**7, 2_500_000), B=(5 * 10**7, 2_506_000))}, "winner",
+    ),
+    "ten variants": (
+        {"audience_per_day": 20_000, "variants": [{"name": f"Wording {number}"} for number in range(10)]},
+        {"": rates(28, **{letter: (2000, 100 + 3 * at) for at, letter in enumerate("ABCDEFGHIJ")})}, "winner",
+    ),
+    "a warm-up that is left out": (
+        {"warm_up_days": 7},
+        {"": in_order(rates(7, A=(2000, 300), B=(2000, 40)), 21, {"A": (2000, 100), "B": (2000, 120)})}, "winner",
+    ),
+    "amounts around nothing, where the difference decides": (
+        {"metrics": [FARES], **MEANS, "baseline": 5.0, "worthwhile_lift": 0.5},
+        {"": amounts(28, {"A": 40, "B": 46}, shift=-41)}, "winner",
+    ),
+    "amounts below nothing": (
+        {"metrics": [FARES], **MEANS, "baseline": 5.0, "worthwhile_lift": 0.5},
+        {"": amounts(28, {"A": 40, "B": 46}, shift=-60)}, "winner",
+    ),
+    "a guardrail of amounts around nothing": (
+        {"metrics": [PAID, {**RAIL, "name": "Fare", "margin": 0.5, "baseline": 5.0}]},
+        {"": rates(28, A=(2000, 100), B=(2000, 120)), "fare": amounts(28, {"A": 40, "B": 41}, shift=-41)}, "winner",
+    ),
     "less is better": (
         {"metrics": [{**PAID, "direction": "down"}]}, {"": rates(28, A=(2000, 120), B=(2000, 100))}, "winner",
     ),
@@ -213,10 +250,10 @@ def test_both_scripts_arrive_at_every_figure_and_the_verdict(analyst, tmp_path, 
     analysis = analyse(made(analyst, plan, counts))
     assert analysis.reading.verdict.name == verdict
     folder = unpack(verdict_file(analysis), tmp_path)
-    check(folder)
+    assert check(folder).endswith("figures agree\n")
     given_figures = figures(folder)
     assert {one["value"] for one in given_figures if one["figure"] == "verdict"} == {verdict}
-    # Of a rule that reads once, or at looks, nothing is left out but what stands beside the verdict.
+    # Of a rule that reads once, or at looks, nothing is left out but what the verdict does not hang on.
     left_out = {one["not_covered"] for one in given_figures} - {"", EXACT, STOPPING}
     assert left_out <= {"read at any time until the rule may be read"}
 
@@ -250,7 +287,7 @@ def test_whatever_is_changed_the_scripts_say_which_figures_do_not_follow(analyst
 def covers(analysis, folder, covered, why):
     """Whether the file of an analysis covers so much, and says of the rest why not."""
     unpack(verdict_file(analysis), folder)
-    check(folder)
+    assert check(folder).splitlines()[-1].endswith("figures agree; the verdict is not covered")
     rows = figures(folder)
     assert covered <= {one["figure"] for one in rows if not one["not_covered"]}
     open_ones = [one["not_covered"] for one in rows if one["figure"] in ("verdict", "p_adjusted", "lift_low")]
@@ -284,8 +321,8 @@ def visited(units):
 @pytest.mark.django_db
 def test_of_a_quantile_only_the_units_are_covered_nor_what_is_adjusted_together_with_it(analyst, tmp_path):
     create_metric(analyst, "Median fare", {**FARE, "kind": "median"})
-    beside = [{"name": "Median fare", "role": "secondary"}, {"name": "searches", "role": "secondary"}]
-    experiment = made(analyst, {"metrics": [PAID, *beside], "data_from": "events"}, {})
+    secondary = [{"name": "Median fare", "role": "secondary"}, {"name": "searches", "role": "secondary"}]
+    experiment = made(analyst, {"metrics": [PAID, *secondary], "data_from": "events"}, {})
     visited(400)
     folder = unpack(verdict_file(analyse(find(experiment.key))), tmp_path)
     check(folder)
@@ -380,16 +417,69 @@ def tables(draw):
     return draw(st.integers(0, n1)), n1, draw(st.integers(0, n0)), n0
 
 
+# Nobody, everybody, one unit, equal arms, a thousand million, 9 to 1, and rates that cannot be told from 1.
+EDGES = [
+    (0, 1, 0, 1), (1, 1, 0, 1), (0, 10, 1, 10), (0, 10, 0, 10), (10, 10, 0, 10), (9, 10, 10, 10), (10, 10, 9, 10),
+    (50, 1000, 50, 1000), (0, 10**9, 3, 10**9), (5 * 10**8, 10**9, 5 * 10**8 + 20_000, 10**9), (3, 10**9, 9, 10**9),
+    (5 * 10**10, 10**12, 5 * 10**10 + 10**6, 10**12), (1, 90, 3, 10), (1, 1, 5, 100), (999_999, 10**6, 999_995, 10**6),
+    (7, 10, 70, 10**6),
+]  # fmt: skip
+WIDTHS = (0.5, 1.96, 4.0)
+
+
+def ours(x1, n1, x0, n0, c):
+    made = compare_arms(Rate(x1, n1), Rate(x0, n0), c)
+    return [made.difference.low, made.difference.high, made.lift.low, made.lift.high, made.statistic]
+
+
+@pytest.mark.parametrize("table", EDGES, ids=str)
+@pytest.mark.parametrize("c", WIDTHS)
+def test_its_figures_of_rates_are_ours_at_the_edges(table, c):
+    pair = Pair(*table)
+    difference, lift = CHECK.interval_of_rates(pair.one, pair.other, c)
+    found = [*difference, *lift, CHECK.score_z(pair.one, pair.other)]
+    assert found == pytest.approx(ours(*table, c), rel=1e-6, abs=1e-10)
+
+
+def in_r(*lines):
+    """What the functions of the R script answer: a list of figures a line."""
+    functions = (FOLDER / "check.R").read_text().partition("# One reading\n")[0]
+    asked = "\n".join(f"cat(sprintf('%.17g', {line}), '\\n')" for line in lines)
+    done = subprocess.run(
+        ["Rscript", "--vanilla", "-"], input=f"{functions}\n{asked}\n", capture_output=True, text=True, check=True
+    )
+    return [[float(figure) for figure in line.split()] for line in done.stdout.splitlines()]
+
+
+def test_in_r_they_are_too():
+    asked = [(*table, c) for table in EDGES for c in WIDTHS]
+    arm = "make_arm(list(units = {}, conversions = {}), 'rate')"
+    figures_of = "(function(a, b) with(interval_of_rates(a, b, {}), c(difference, lift, score_z(a, b))))({}, {})"
+    lines = [figures_of.format(c, arm.format(n1, x1), arm.format(n0, x0)) for x1, n1, x0, n0, c in asked]
+    for one, found in zip(asked, in_r(*lines), strict=True):
+        assert found == pytest.approx(ours(*one), rel=1e-6, abs=1e-10), one
+
+
+@pytest.mark.parametrize("sides", ["two", "one"])
+def test_in_r_the_values_for_several_variants_and_looks_are_ours(sides):
+    units = [[100, 100, 100], [5000, 100, 900, 70], [1, 1000, 1000], [10] * 10]
+    rule = "list(method = 'fixed', confidence = 0.95)"
+    lines = [f"with(threshold_of({rule}, c{tuple(one)}, '{sides}'), c(value, p(2.1), p(6)))" for one in units]
+    for one, found in zip(units, in_r(*lines), strict=True):
+        p = [dunnett_pvalue(z, one[0], one[1:], sides) for z in (2.1, 6.0)]
+        assert found == pytest.approx([dunnett_critical_value(0.95, one[0], one[1:], sides), *p], rel=1e-6)
+    looks = tuple(number / 20 for number in range(1, 21))
+    (found,) = in_r(f"boundary(c{looks}, 0.05, 'pocock', TRUE)")
+    assert found == pytest.approx(boundary(looks, 0.95, "pocock").critical_values, rel=1e-9)
+
+
 @settings(max_examples=150, deadline=None)
 @given(tables(), st.floats(0.5, 4.5))
 def test_its_intervals_of_rates_are_ours_by_another_road(table, c):
-    x1, n1, x0, n0 = table
-    pair, ours = Pair(*table), compare_arms(Rate(x1, n1), Rate(x0, n0), c)
+    pair = Pair(*table)
     difference, lift = CHECK.interval_of_rates(pair.one, pair.other, c)
-    assert difference == pytest.approx((ours.difference.low, ours.difference.high), rel=1e-6, abs=1e-9)
-    assert CHECK.score_z(pair.one, pair.other) == pytest.approx(ours.statistic, rel=1e-9, abs=1e-9)
-    if n1 > x1 or n0 > x0:  # where all converted on both sides the ratio has a bound of its own form
-        assert lift == pytest.approx((ours.lift.low, ours.lift.high), rel=1e-6, abs=1e-9)
+    found = [*difference, *lift, CHECK.score_z(pair.one, pair.other)]
+    assert found == pytest.approx(ours(*table, c), rel=1e-6, abs=1e-10)
 
 
 @settings(max_examples=60, deadline=None)

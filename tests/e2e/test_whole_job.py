@@ -2,6 +2,9 @@
 
 import io
 import re
+import subprocess
+import sys
+import zipfile
 from datetime import date, timedelta
 
 from playwright.sync_api import expect
@@ -64,7 +67,7 @@ def create(page, name, *, lift="10"):
     fill(page, "Visitors who qualify", "5,000")
 
 
-def test_from_an_empty_page_to_a_report_that_a_stakeholder_opens(people):
+def test_from_an_empty_page_to_a_report_that_a_stakeholder_opens(people, tmp_path):
     analyst = people().sign_in()
     page = analyst.page
     create(page, "Larger ticket button")
@@ -105,6 +108,14 @@ def test_from_an_empty_page_to_a_report_that_a_stakeholder_opens(people):
     expect(report.get_by_text("Decided: roll out Large button.")).to_be_visible()
     expect(report.get_by_text("For everybody from Monday")).to_be_visible()
     assert len(PdfReader(io.BytesIO(report.pdf(prefer_css_page_size=True, print_background=True))).pages) == 1
+    # Whoever doubts it works it out again, without us.
+    with report.expect_download() as saved:
+        report.get_by_role("link", name="Verdict file").click()
+    assert saved.value.suggested_filename == "larger-ticket-button-verdict.zip"
+    with zipfile.ZipFile(saved.value.path()) as packed:
+        packed.extractall(tmp_path)
+    checked = subprocess.run([sys.executable, tmp_path / "check.py"], capture_output=True, text=True, check=True)
+    assert checked.stdout.endswith("22 of 22 figures agree\n")
     report.goto("/experiments/larger-ticket-button/brief")
     expect(report.get_by_label("What changes")).to_have_attribute("readonly", "")
     expect(report.get_by_role("button", name="Copy")).to_have_count(0)

@@ -200,7 +200,7 @@ def casebook_out(book: Casebook, page: Page) -> CasebookOut:
     """A page of the casebook, with how many cases there are in all."""
     return CasebookOut(
         record=_record(book.record),
-        cases=[_case(case) for case in page.part(book.cases)],
+        cases=[_case(case) for case in page.of(book.cases)],
         areas=list(book.areas),
         count=len(book.cases),
     )

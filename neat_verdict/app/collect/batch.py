@@ -66,12 +66,12 @@ class Bad:
 
 
 class BadBatch(Exception):  # noqa: N818
-    """Some items are not accepted, so nothing of the batch was stored: the first of them, and how ``many`` there are."""
+    """Some items are not accepted, so nothing of the batch was stored: the first of them, and their number (``bad_count``)."""
 
-    def __init__(self, bad: list[Bad], many: int, items: int) -> None:
-        super().__init__(f"{many} of {items} events are not accepted; nothing of the batch was stored")
+    def __init__(self, bad: list[Bad], bad_count: int, items: int) -> None:
+        super().__init__(f"{bad_count} of {items} events are not accepted; nothing of the batch was stored")
         self.bad = bad
-        self.many = many
+        self.bad_count = bad_count
 
 
 def read_batch(body: bytes, *, gzipped: bool = False, lines: bool = False) -> list[Sent]:
@@ -95,16 +95,16 @@ def read_batch(body: bytes, *, gzipped: bool = False, lines: bool = False) -> li
 
 def read_items(items: Sequence[Any]) -> list[Sent]:
     """The events of a list. Raises BadBatch for one with bad items."""
-    result, bad, many = [], [], 0
+    result, bad, bad_count = [], [], 0
     for index, item in enumerate(items):
         try:
             result.append(read_event(item))
         except InputError as problem:
-            many += 1
-            if many <= MAX_WRONG_KEPT:
+            bad_count += 1
+            if bad_count <= MAX_WRONG_KEPT:
                 bad.append(Bad(index, problem.field, str(problem)))
     if bad:
-        raise BadBatch(bad, many, len(items))
+        raise BadBatch(bad, bad_count, len(items))
     return result
 
 

@@ -86,5 +86,5 @@ def collect(request: HttpRequest) -> HttpResponse:
         batch = read_batch(body_of(request, MAX_BATCH_BYTES), gzipped=gzipped, lines=lines)
     except BadBatch as refused:
         errors = [{"field": f"events.{bad.index}.{bad.field}", "message": bad.reason} for bad in refused.bad]
-        return problem(422, str(refused), errors=errors, wrong=refused.many)
+        return problem(422, str(refused), errors=errors, wrong=refused.bad_count)
     return JsonResponse(asdict(take_in(batch)))

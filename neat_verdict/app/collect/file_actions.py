@@ -227,11 +227,11 @@ def replaced_by(experiment: Experiment, reduced: Reduced) -> list[Replaced]:
 
 @dataclass(frozen=True, slots=True)
 class EventFile:
-    """What became of a file of events; with bad lines nothing was stored: the first of them, and how ``many`` there are."""
+    """What became of a file of events; with bad lines nothing was stored: the first of them, and their number (``bad_count``)."""
 
     lines: int
     bad: tuple[Bad, ...]
-    many: int
+    bad_count: int
     receipt: Receipt
 
 
@@ -244,7 +244,7 @@ def take_in_file(by: User, path: Path) -> EventFile:
     """
     require_editor(by)
     bad: list[Bad] = []
-    lines = many = 0
+    lines = bad_count = 0
     try:
         for block in _blocks(path):
             try:
@@ -252,9 +252,9 @@ def take_in_file(by: User, path: Path) -> EventFile:
             except BadBatch as refused:
                 left = MAX_WRONG_KEPT - len(bad)
                 bad += [Bad(lines + one.index, one.field, one.reason) for one in refused.bad[:left]]
-                many += refused.many
+                bad_count += refused.bad_count
             lines += len(block)
-            if many >= MAX_WRONG_KEPT:
+            if bad_count >= MAX_WRONG_KEPT:
                 break
     except (EOFError, zlib.error, gzip.BadGzipFile) as torn:
         raise InputError(
@@ -270,7 +270,7 @@ def take_in_file(by: User, path: Path) -> EventFile:
             if not stored:
                 raise
             raise PartlyStored(stored, lines) from broken
-    return EventFile(lines, tuple(bad), many, total)
+    return EventFile(lines, tuple(bad), bad_count, total)
 
 
 def _blocks(path: Path) -> Iterator[list[bytes]]:

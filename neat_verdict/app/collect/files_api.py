@@ -269,7 +269,7 @@ def events(request: HttpRequest, file: File[UploadedFile]) -> EventFileOut:
     receipt = result.receipt
     return EventFileOut(
         lines=result.lines,
-        bad_count=result.many,
+        bad_count=result.bad_count,
         bad=[BadLineOut(line=bad.index + 1, field=bad.field, reason=bad.reason) for bad in result.bad],
         accepted=receipt.accepted,
         duplicates=receipt.duplicates,

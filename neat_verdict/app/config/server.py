@@ -16,8 +16,8 @@ threads = 8
 
 # A request, its body included, comes within so many seconds, and as many more as its bytes take at the least pace.
 REQUEST_SECONDS = float(os.environ.get("NEAT_VERDICT_REQUEST_SECONDS", "15"))
-LEAST_PACE = 8192  # bytes a second
-ANSWER_SECONDS = 60.0  # that a part of an answer may wait to be taken
+MIN_BYTES_PER_SECOND = 8192
+SEND_SECONDS = 60.0  # that a part of an answer may wait to be taken
 
 
 class BoundedSocket(socket.socket):
@@ -30,14 +30,14 @@ class BoundedSocket(socket.socket):
         now = time.monotonic()
         if self._began is None:
             self._began, self._received = now, 0
-        left = self._began + REQUEST_SECONDS + self._received / LEAST_PACE - now
+        left = self._began + REQUEST_SECONDS + self._received / MIN_BYTES_PER_SECOND - now
         received = self._within(left, super().recv, size, flags)
         self._received += len(received)
         return bytes(received)
 
     def sendall(self, data: Any, flags: int = 0, /) -> None:
         self._began = None
-        self._within(ANSWER_SECONDS, super().sendall, data, flags)
+        self._within(SEND_SECONDS, super().sendall, data, flags)
 
     def _within(self, seconds: float, act: Any, *given: Any) -> Any:
         if seconds <= 0:

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import TypeVar
+from typing import Protocol, TypeVar
 
-from django.db.models import Model, QuerySet
 from ninja import Schema
 from pydantic import Field
 
 MAX_ITEMS = 500
-_Item = TypeVar("_Item")
-_Row = TypeVar("_Row", bound=Model)
+_Part = TypeVar("_Part", covariant=True)
+
+
+class _Sliced(Protocol[_Part]):
+    """A list, or a query."""
+
+    def __getitem__(self, part: slice, /) -> _Part: ...
 
 
 class Page(Schema):
@@ -20,10 +23,6 @@ class Page(Schema):
     offset: int = Field(default=0, ge=0, le=10**9)
     limit: int = Field(default=200, ge=1, le=MAX_ITEMS)
 
-    def part(self, rows: Sequence[_Item]) -> Sequence[_Item]:
-        """That part of what is all there."""
-        return rows[self.offset : self.offset + self.limit]
-
-    def of(self, rows: QuerySet[_Row]) -> QuerySet[_Row]:
+    def of(self, rows: _Sliced[_Part]) -> _Part:
         """That part of them."""
         return rows[self.offset : self.offset + self.limit]

@@ -23,7 +23,7 @@ HEADER = "Idempotency-Key"
 REPLAYED = "Idempotency-Replayed"
 KEPT_HOURS = 24
 _KEY = re.compile(r"[\x21-\x7e]{1,255}")
-_MOST_KEPT = 1024 * 1024  # bytes of an answer
+_MAX_KEPT = 1024 * 1024  # bytes of an answer
 # Their answers carry what is shown once, or sign somebody in: nothing of them is kept.
 _NEVER = ("/api/v1/session", "/api/v1/keys")
 
@@ -62,7 +62,7 @@ class OnceByKey:
         except BaseException:
             kept.delete()
             raise
-        keeps = isinstance(response, HttpResponse) and len(response.content) <= _MOST_KEPT
+        keeps = isinstance(response, HttpResponse) and len(response.content) <= _MAX_KEPT
         if response.status_code >= 400 or isinstance(response, StreamingHttpResponse) or not keeps:
             kept.delete()  # nothing was done, or nothing that must not be done twice
             return response

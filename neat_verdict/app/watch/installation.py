@@ -7,7 +7,6 @@ import shutil
 from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass
 from datetime import datetime, timedelta
-from functools import cache
 from pathlib import Path
 
 from django.conf import settings
@@ -19,17 +18,17 @@ from django.http.response import HttpResponseBase
 from neat_verdict.app import clock, integrity
 
 # The house's limits, no source: three runs missed, and room for a night of events and a copy of the database.
-SCHEDULER_LATE = timedelta(minutes=5)
-LEAST_FREE = 512 * 1024 * 1024
+MAX_SCHEDULER_AGE = timedelta(minutes=5)
+MIN_FREE = 512 * 1024 * 1024
 
 
 @dataclass(frozen=True, slots=True)
 class Check:
-    """One thing that must be so before requests are sent here; ``found`` says how it is."""
+    """One thing that must be so before requests are sent here; ``detail`` says how it is."""
 
     name: str
     ok: bool
-    found: str
+    detail: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,7 +61,7 @@ def last_run() -> LastRun | None:
 
 def checks() -> list[Check]:
     """All that must be so before requests are sent here."""
-    return [_database(), _whole(), _migrated(), _scheduler(), _room()]
+    return [_database(), _integrity(), _migrations(), _scheduler(), _disk()]
 
 
 def _database() -> Check:
@@ -74,55 +73,35 @@ def _database() -> Check:
         return Check("database", False, f"it does not answer: {problem}")
 
 
-def _whole() -> Check:
+def _integrity() -> Check:
     damage = integrity.known_damage()
-    return Check("whole", not damage, damage or "no damage was found when it was looked at last")
+    return Check("integrity", not damage, damage or "no damage was found when it was looked at last")
 
 
-def _migrated() -> Check:
+def _migrations() -> Check:
     try:
-        missing = _migrations_missing()
+        executor = MigrationExecutor(connection)
+        missing = len(executor.migration_plan(executor.loader.graph.leaf_nodes()))
     except DatabaseError as problem:
-        return Check("migrated", False, f"not known: {problem}")
-    return Check("migrated", not missing, "up to date" if not missing else f"{missing} migrations are still to be made")
-
-
-@cache
-def _all_migrated() -> None:
-    """Once nothing is missing nothing will be: a newer version is another process."""
-    executor = MigrationExecutor(connection)
-    plan = executor.migration_plan(executor.loader.graph.leaf_nodes())
-    if plan:
-        raise _MissingError(len(plan))
-
-
-class _MissingError(Exception):
-    pass
-
-
-def _migrations_missing() -> int:
-    try:
-        _all_migrated()
-    except _MissingError as missing:
-        return int(missing.args[0])
-    return 0
+        return Check("migrations", False, f"not known: {problem}")
+    return Check("migrations", not missing, "up to date" if not missing else f"{missing} are still to be made")
 
 
 def _scheduler() -> Check:
     run = last_run()
     if run is None:
         return Check("scheduler", False, "it has never run")
-    return Check("scheduler", clock.now() - run.at <= SCHEDULER_LATE, f"it ran last at {run.at:%Y-%m-%dT%H:%M:%SZ}")
+    return Check("scheduler", clock.now() - run.at <= MAX_SCHEDULER_AGE, f"it ran last at {run.at:%Y-%m-%dT%H:%M:%SZ}")
 
 
-def _room() -> Check:
+def _disk() -> Check:
     free = shutil.disk_usage(settings.DATA).free
-    return Check("room", free >= LEAST_FREE, f"{free / 2**30:.1f} GiB are free")
+    return Check("disk", free >= MIN_FREE, f"{free / 2**30:.1f} GiB are free")
 
 
 class Probes:
     """Middleware before everything else: `/health` says that the process answers, `/ready` whether to send it requests. Neither
-    asks for a host's name, HTTPS or an account, and neither tells anything of what is kept."""
+    asks for a host's name, HTTPS or an account, and neither says anything of what is kept."""
 
     def __init__(self, answer: Callable[[HttpRequest], HttpResponseBase]) -> None:
         self.answer = answer

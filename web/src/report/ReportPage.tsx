@@ -32,7 +32,7 @@ export function ReportPage() {
                 ["Slides", `${base}/report.pptx`],
                 ["Picture, SVG", `${base}/picture.svg`],
                 ["PNG", `${base}/picture.png`],
-                ...(report.data.by_region ? [] : [["To check it", `${base}/verdict.zip`]]),
+                ...(report.data.by_region ? [] : [["Verdict file", `${base}/verdict.zip`]]),
               ].map(([name, address]) => (
                 <a key={name} className="link" href={address} download>
                   {name}

@@ -47,7 +47,7 @@ def figures_of(analysis: Analysis, scope: Scope) -> list[Figure]:
         _within(one, analysis.counts.primary.tallying.name, scope.covered, scope.why)
         for one in _of_primary(analysis, primary.metric.key)
     ]
-    beside = [
+    others = [
         _within(one, analysis.counts.others[use.metric_id].tallying.name, "units" if reason else "whole", reason)
         for evidence, use in with_uses(analysis)
         for reason in [scope.open_metrics.get(use.metric.key, "")]
@@ -56,7 +56,7 @@ def figures_of(analysis: Analysis, scope: Scope) -> list[Figure]:
             *(_of_comparisons(use.metric.key, evidence.comparisons) if analysis.readable else ()),
         )
     ]
-    return [*own, *beside, *said]
+    return [*own, *others, *said]
 
 
 def _within(one: Figure, kind: str, covered: str, why: str) -> Figure:

@@ -18,8 +18,8 @@ from neat_verdict.app.analysis.analysis import Analysis
 from neat_verdict.app.analysis.recording import record_of
 from neat_verdict.app.analysis.verdict_file.figures import Figure, figures_of
 from neat_verdict.app.analysis.verdict_file.scope import KINDS, Scope, scope_of
-from neat_verdict.app.experiments.models import ExperimentMetric
-from neat_verdict.app.experiments.queries import weights
+from neat_verdict.app.experiments.models import Experiment, ExperimentMetric
+from neat_verdict.app.experiments.queries import local, weights
 from neat_verdict.app.experiments.record import as_stored
 from neat_verdict.app.http.downloads import csv_of
 from neat_verdict.core.metrics import Tallying
@@ -184,7 +184,7 @@ def _words(analysis: Analysis, scope: Scope) -> str:
         "",
         textwrap.fill(f"{VERDICTS[reading.verdict.name].title}. {said.headline} {said.detail}", _WIDTH),
         "",
-        "The rule, as it was written down beforehand:",
+        f"The rule, {_when_written(analysis.experiment)}:",
         textwrap.fill(rule_in_words(rule, weights(analysis.experiment)), _WIDTH),
         "",
         _HOW,
@@ -192,6 +192,13 @@ def _words(analysis: Analysis, scope: Scope) -> str:
         _WHAT,
     )
     return "\n".join(parts) + "\n"
+
+
+def _when_written(experiment: Experiment) -> str:
+    if experiment.rule_locked_at is None:
+        return "as the plan would give it; it is not locked yet"
+    on = f"as it was locked on {local(experiment.rule_locked_at):%-d %B %Y}"
+    return f"{on} and changed since (record.json says how)" if experiment.rule_changes else f"{on}, unchanged since"
 
 
 def _not_covered(analysis: Analysis, scope: Scope) -> list[str]:
@@ -220,7 +227,7 @@ _WHAT = """What is here
 ------------
     rule.csv       the rule, one setting a line
     variants.csv   variants, control first, with the weights of the planned split
-    metrics.csv    the metric that decides, and those beside it with their roles and margins
+    metrics.csv    the metric that decides and the others, with their roles and margins
     counts.csv     sums by metric, day and variant of what was read: no more, no less. first_day is the first of several days
                    that came in together
     looks.csv      units in at each planned look

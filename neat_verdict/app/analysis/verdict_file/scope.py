@@ -17,15 +17,15 @@ _BY_PARTS = (
     "units are compared within parts of them (rounds, stretches of a split that was changed, segments of a property)"
 )
 _OF_KIND = "its level is not made of sums (quantiles), or only totals by day are known"
-EXACT = "Boschloo’s exact test stands beside the score test where few conversions are expected"
+EXACT = "Boschloo’s exact test, shown with the score test where few conversions are expected"
 STOPPING = "what an estimate is multiplied by to allow for when the run ended"
 
 
 @dataclass(frozen=True, slots=True)
 class Scope:
     """``covered`` is "whole", "part" (what does not hang on how often the rule reads) or "units" (nothing but what was counted);
-    ``why`` says why no more. ``open_metrics`` are the keys of metrics beside the one that decides that are not covered, with the
-    reason; ``verdict`` is why the verdict is not, "" where it is."""
+    ``why`` says why no more. ``open_metrics`` are the keys of secondary metrics, guardrails and goals that are not covered, with
+    the reason; ``verdict`` is why the verdict is not, "" where it is."""
 
     covered: Literal["whole", "part", "units"]
     why: str
@@ -57,7 +57,7 @@ def scope_of(analysis: Analysis) -> Scope:
 
 
 def with_uses(analysis: Analysis) -> list[tuple[SecondaryEvidence, ExperimentMetric]]:
-    """The metrics beside the one that decides that have data, as they were read and as they were planned."""
+    """The secondary metrics, guardrails and goals that have data, as they were read and as they were planned."""
     uses = [
         use
         for use in analysis.experiment.metrics.all()

@@ -83,7 +83,7 @@ const FILES: { what: string; files: [string, string][] }[] = [
       ["PNG", "picture.png?which=over_time"],
     ],
   },
-  { what: "To check the verdict without us", files: [["ZIP", "verdict.zip"]] },
+  { what: "Verdict file", files: [["ZIP", "verdict.zip"]] },
 ];
 
 function Read({ evidence }: { evidence: Evidence }) {
@@ -149,6 +149,10 @@ function Read({ evidence }: { evidence: Evidence }) {
           </span>
         ))}
       </div>
+      <p className="quiet text-sm">
+        The verdict file has counts, rule and figures, and two scripts (Python, R) that work all of it out again without
+        this application and say what they do not cover.
+      </p>
       <Method reading={reading} />
     </>
   );

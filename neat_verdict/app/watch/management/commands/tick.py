@@ -82,8 +82,7 @@ class Command(BaseCommand):
             if found := integrity.known_damage():
                 raise CommandError(f"The database is damaged ({found}); nothing is written to it until it is restored")
             done, mails = tick(), send_mails()
-            note_run(done)
-            self._say({**done, "mails": mails} if mails else done)
+            self._report({**done, "mails": mails} if mails else done)
             return
         collect_seldom()
         stopped = threading.Event()
@@ -97,9 +96,7 @@ class Command(BaseCommand):
             close_old_connections()
             try:
                 if not integrity.known_damage():
-                    done = tick()
-                    note_run(done)
-                    self._say(done)
+                    self._report(tick())
             except Exception:
                 # Beside a server the next minute may go better; by hand the failure is shown.
                 log.exception("a tick failed")
@@ -107,7 +104,8 @@ class Command(BaseCommand):
                 sender.join(_GRACE)
                 return
 
-    def _say(self, done: Mapping[str, int]) -> None:
+    def _report(self, done: Mapping[str, int]) -> None:
+        note_run(done)
         log.info("ticked: %s", done or "nothing was due")
         if done:
             self.stdout.write(", ".join(f"{count} {what}" for what, count in done.items()))
