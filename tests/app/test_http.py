@@ -14,8 +14,8 @@ from neat_verdict.app.config.api import api
 from neat_verdict.app.experiments import actions
 from neat_verdict.app.experiments.models import Experiment
 from neat_verdict.app.http.head import HeadAsGet
-from neat_verdict.app.http.models import KeptAnswer
-from neat_verdict.app.http.repeats import REPLAYED, forget_old
+from neat_verdict.app.http.idempotency import REPLAYED, delete_old_answers
+from neat_verdict.app.http.models import StoredAnswer
 from neat_verdict.app.metrics.actions import create_metric
 from neat_verdict.app.people.keys import make_key
 from neat_verdict.app.people.models import SCOPES, User
@@ -179,7 +179,7 @@ def test_a_key_stands_for_one_request_and_only_for_what_was_done(analyst):
     reused = make("k-1", name="Another")
     assert (reused.status_code, reused.json()["errors"][0]["field"]) == (422, "Idempotency-Key")
     assert make("").status_code == make("k" * 256).status_code == 422
-    assert make("k-2", path="/keys").json()["errors"][0]["message"].endswith("the answer is shown once, and not kept")
+    assert make("k-2", path="/keys").json()["errors"][0]["message"].endswith("the answer is shown once, and not stored")
     assert Experiment.objects.count() == 1
 
 
@@ -197,7 +197,7 @@ def test_what_is_under_way_or_broke_off_is_not_done_twice(analyst, monkeypatch):
         assert make("k-1").status_code == 500
     assert (seen[0].status_code, seen[0].headers["Retry-After"]) == (409, "5")
     assert make("k-1").status_code == 201
-    KeptAnswer.objects.update(status=0)  # as a server leaves it that is killed in between
+    StoredAnswer.objects.update(status=0)  # as a server leaves it that is killed in between
     assert make("k-1").status_code == 409
     assert Experiment.objects.count() == 1
 
@@ -210,26 +210,26 @@ def test_where_nothing_can_be_written_it_says_so_and_what_was_done_is_answered_a
         raise OperationalError("database is locked")
 
     with monkeypatch.context() as patched:
-        patched.setattr(KeptAnswer.objects, "create", locked)
+        patched.setattr(StoredAnswer.objects, "create", locked)
         assert make("k-1").status_code == 503
     with monkeypatch.context() as patched:
-        patched.setattr(KeptAnswer, "save", locked)
+        patched.setattr(StoredAnswer, "save", locked)
         patched.setattr(
-            KeptAnswer.objects, "create", lambda **more: KeptAnswer.objects.bulk_create([KeptAnswer(**more)])[0]
+            StoredAnswer.objects, "create", lambda **more: StoredAnswer.objects.bulk_create([StoredAnswer(**more)])[0]
         )
         assert make("k-1").status_code == 201
     assert (make("k-1").status_code, Experiment.objects.count()) == (409, 1)
 
 
 @pytest.mark.django_db
-def test_answers_are_kept_for_a_day(analyst):
+def test_answers_are_stored_for_a_day(analyst):
     make = Sender(analyst)
     make("k-1")
     make("k-2")
     with clock.at(TODAY + timedelta(hours=25)):
         assert make("k-1").headers.get(REPLAYED) is None
-        assert forget_old() == 1
-    assert (Experiment.objects.count(), KeptAnswer.objects.count()) == (3, 1)
+        assert delete_old_answers() == 1
+    assert (Experiment.objects.count(), StoredAnswer.objects.count()) == (3, 1)
 
 
 @pytest.mark.django_db

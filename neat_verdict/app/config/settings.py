@@ -100,7 +100,7 @@ MIDDLEWARE = [
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "neat_verdict.app.people.sessions.SessionLimits",
-    "neat_verdict.app.http.repeats.OnceByKey",
+    "neat_verdict.app.http.idempotency.IdempotencyKeys",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "neat_verdict.app.experiments.rounds.ClosedRoundsStay",

@@ -7,7 +7,8 @@ from typing import Protocol, TypeVar
 from ninja import Schema
 from pydantic import Field
 
-MAX_ITEMS = 500
+from neat_verdict.core.limits import MAX_PAGE_ITEMS
+
 _Part = TypeVar("_Part", covariant=True)
 
 
@@ -21,7 +22,7 @@ class Page(Schema):
     """``limit`` items after the first ``offset``; the answer says how many there are in all (``count``)."""
 
     offset: int = Field(default=0, ge=0, le=10**9)
-    limit: int = Field(default=200, ge=1, le=MAX_ITEMS)
+    limit: int = Field(default=200, ge=1, le=MAX_PAGE_ITEMS)
 
     def of(self, rows: _Sliced[_Part]) -> _Part:
         """That part of them."""

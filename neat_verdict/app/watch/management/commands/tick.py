@@ -13,7 +13,7 @@ from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import close_old_connections, connection
 
 from neat_verdict.app import clock, integrity
-from neat_verdict.app.http.repeats import forget_old
+from neat_verdict.app.http.idempotency import delete_old_answers
 from neat_verdict.app.memory import collect_seldom
 from neat_verdict.app.sources import keeping
 from neat_verdict.app.watch.installation import note_run
@@ -47,7 +47,7 @@ def _look_on(stopped: threading.Event) -> None:
         try:
             close_old_connections()
             call_command("clearsessions")
-            forget_old()
+            delete_old_answers()
         except Exception:
             log.exception("clearing sessions failed")
         try:

@@ -14,21 +14,21 @@ from django.http.response import HttpResponseBase
 
 from neat_verdict.app import clock
 from neat_verdict.app.http.errors import NOTHING, not_stored
-from neat_verdict.app.http.models import KeptAnswer
+from neat_verdict.app.http.models import StoredAnswer
 from neat_verdict.app.http.problems import problem
-from neat_verdict.core.limits import MAX_BODY_BYTES
+from neat_verdict.core.limits import MAX_BODY_BYTES, MAX_IDEMPOTENCY_KEY
 
 log = logging.getLogger(__name__)
 HEADER = "Idempotency-Key"
 REPLAYED = "Idempotency-Replayed"
-KEPT_HOURS = 24
-_KEY = re.compile(r"[\x21-\x7e]{1,255}")
-_MAX_KEPT = 1024 * 1024  # bytes of an answer
-# Their answers carry what is shown once, or sign somebody in: nothing of them is kept.
-_NEVER = ("/api/v1/session", "/api/v1/keys")
+STORED_HOURS = 24
+_KEY = re.compile(rf"[\x21-\x7e]{{1,{MAX_IDEMPOTENCY_KEY}}}")
+_MAX_STORED_BYTES = 1024 * 1024  # bytes of an answer
+# Their answers carry what is shown once, or sign somebody in: nothing of them is stored.
+_NEVER_STORED = ("/api/v1/session", "/api/v1/keys")
 
 
-class OnceByKey:
+class IdempotencyKeys:
     """Middleware, after the accounts: of POST to the API, where the header is sent."""
 
     def __init__(self, answer: Callable[[HttpRequest], HttpResponseBase]) -> None:
@@ -42,50 +42,50 @@ class OnceByKey:
         if who is None:
             return self.answer(request)
         if _KEY.fullmatch(key) is None:
-            return _refused(key, "must be 1 to 255 printable characters")
-        if request.path in _NEVER:
-            return _refused(key, "is not taken here: the answer is shown once, and not kept")
+            return _refused(key, f"must be 1 to {MAX_IDEMPOTENCY_KEY} printable characters")
+        if request.path in _NEVER_STORED:
+            return _refused(key, "is not taken here: the answer is shown once, and not stored")
         digest = _digest_of(request)
         try:
-            KeptAnswer.objects.filter(who=who, key=key, at__lt=_oldest()).delete()
+            StoredAnswer.objects.filter(who=who, key=key, at__lt=_oldest()).delete()
             with transaction.atomic():
-                kept = KeptAnswer.objects.create(who=who, key=key, digest=digest, at=clock.now())
+                stored = StoredAnswer.objects.create(who=who, key=key, digest=digest, at=clock.now())
         except IntegrityError:
-            return _again(KeptAnswer.objects.get(who=who, key=key), key, digest)
+            return _again(StoredAnswer.objects.get(who=who, key=key), key, digest)
         except OperationalError as refused:
             return not_stored(refused, NOTHING)
-        return self._once(request, kept)
+        return self._once(request, stored)
 
-    def _once(self, request: HttpRequest, kept: KeptAnswer) -> HttpResponseBase:
+    def _once(self, request: HttpRequest, stored: StoredAnswer) -> HttpResponseBase:
         try:
             response = self.answer(request)
         except BaseException:
-            kept.delete()
+            stored.delete()
             raise
-        keeps = isinstance(response, HttpResponse) and len(response.content) <= _MAX_KEPT
-        if response.status_code >= 400 or isinstance(response, StreamingHttpResponse) or not keeps:
-            kept.delete()  # nothing was done, or nothing that must not be done twice
+        storable = isinstance(response, HttpResponse) and len(response.content) <= _MAX_STORED_BYTES
+        if response.status_code >= 400 or isinstance(response, StreamingHttpResponse) or not storable:
+            stored.delete()  # nothing was done, or nothing that must not be done twice
             return response
         assert isinstance(response, HttpResponse)
-        kept.status, kept.content = response.status_code, response.content
-        kept.content_type = response.headers.get("Content-Type", "")
+        stored.status, stored.content = response.status_code, response.content
+        stored.content_type = response.headers.get("Content-Type", "")
         try:
-            kept.save()
+            stored.save()
         except OperationalError:
-            log.exception("an answer could not be kept")  # it stands as under way, so that nothing is done twice
+            log.exception("an answer could not be stored")  # it stands as under way, so that nothing is done twice
         return response
 
 
-def _again(kept: KeptAnswer, key: str, digest: str) -> HttpResponse:
-    if kept.digest != digest:
+def _again(stored: StoredAnswer, key: str, digest: str) -> HttpResponse:
+    if stored.digest != digest:
         return _refused(key, "was sent with another request; each needs a key of its own")
-    if kept.status == 0:
+    if stored.status == 0:
         answer = problem(
             409, "The same request is under way, or broke off: look whether it was done before sending another key"
         )
         answer.headers["Retry-After"] = "5"
         return answer
-    answer = HttpResponse(bytes(kept.content), status=kept.status, content_type=kept.content_type)
+    answer = HttpResponse(bytes(stored.content), status=stored.status, content_type=stored.content_type)
     answer.headers[REPLAYED] = "true"
     return answer
 
@@ -110,9 +110,9 @@ def _digest_of(request: HttpRequest) -> str:
 
 
 def _oldest() -> datetime:
-    return clock.now() - timedelta(hours=KEPT_HOURS)
+    return clock.now() - timedelta(hours=STORED_HOURS)
 
 
-def forget_old() -> int:
-    """Delete answers that are kept no longer; returns how many."""
-    return KeptAnswer.objects.filter(at__lt=_oldest()).delete()[0]
+def delete_old_answers() -> int:
+    """Delete the answers of more than a day ago; returns how many."""
+    return StoredAnswer.objects.filter(at__lt=_oldest()).delete()[0]
