@@ -159,6 +159,15 @@ def serve_pages():
         server.server_close()
 
 
+def wait_until(page, expression):
+    """Wait until an expression holds on a page whose policy forbids `eval`, where Playwright's own waiting does not work."""
+    for _ in range(PATIENCE // 100):
+        if page.evaluate(expression):
+            return
+        page.wait_for_timeout(100)
+    raise AssertionError(f"never came true: {expression}")
+
+
 class Person:
     """Somebody at a browser. What the page complains about is kept and fails the test."""
 

@@ -118,7 +118,7 @@ def test_the_crowd_runs_epochs_close_shares_move_and_the_analyst_takes_over_read
     page.get_by_title("Lift of B: how it is made").click()
     expect(page.get_by_text("compared within each period, where shares stood still")).to_be_visible()
     page.keyboard.press("Escape")
-    page.get_by_role("link", name=re.compile("^Verdict")).click()
+    page.get_by_role("link", name=re.compile(r"^Verdict \d")).click()
     expect(page.get_by_text("Possible gain remaining under the worthwhile lift").first).to_be_visible()
     page.get_by_label("Keep A: No picture").click()
     page.get_by_label("Why does it differ from the rule?").fill("The pictures are not ready for print.")
@@ -186,7 +186,7 @@ def test_by_several_properties_from_the_policy_to_a_rollout_that_gives_each_comb
     combination, letter = (first.get_by_role("cell").nth(at).inner_text() for at in (0, 1))
 
     # Decided, and given out by combination.
-    page.get_by_role("link", name=re.compile("^Verdict")).click()
+    page.get_by_role("link", name=re.compile(r"^Verdict \d")).click()
     page.get_by_label(re.compile("^Roll out B")).click()
     why = page.get_by_label("Why does it differ from the rule?")
     if why.count():

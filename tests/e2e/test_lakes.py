@@ -16,12 +16,12 @@ def test_an_analyst_counts_a_lake_and_sees_what_a_late_exposure_changed(people, 
     page.goto("/connections")
     lakes = page.get_by_text("where your own systems keep events").locator("xpath=ancestor::section")
     expect(lakes).to_contain_text("by the schedule")
+    # Other tests of the run may have changed what every day is counted by.
+    _count(page, lakes)
     days = sorted(Path(demo.env["NEAT_VERDICT_DATA"], "lakes", "sailings").glob("day=*"))
     _come_late(days[2])
-    page.get_by_role("button", name="Count now").click()
-    expect(page.get_by_role("button", name="Counting…")).to_be_visible()
-    expect(lakes.get_by_role("listitem").first).to_contain_text("by Mona Orrell: ")
-    expect(page.get_by_role("button", name="Count now")).to_be_enabled()
+    page.reload()
+    _count(page, lakes)
     expect(lakes.get_by_text("changed").first).to_contain_text("units counted, 1 changed")
     lakes.get_by_role("link", name=EXPERIMENT).first.click()
     page.get_by_text("The days that changed").click()
@@ -29,6 +29,13 @@ def test_an_analyst_counts_a_lake_and_sees_what_a_late_exposure_changed(people, 
     expect(row.get_by_role("cell").nth(1)).to_have_text("2,200")
     expect(row.get_by_role("cell").nth(2)).to_have_text("2,201")
     analyst.axe()
+
+
+def _count(page, lakes):
+    page.get_by_role("button", name="Count now").click()
+    expect(page.get_by_role("button", name="Counting…")).to_be_visible()
+    expect(lakes.get_by_role("listitem").first).to_contain_text("by Mona Orrell: ")
+    expect(page.get_by_role("button", name="Count now")).to_be_enabled()
 
 
 def _come_late(day):

@@ -6,7 +6,7 @@ import urllib.request
 import pytest
 from playwright.sync_api import expect
 
-from tests.e2e.conftest import AXE, PATIENCE
+from tests.e2e.conftest import AXE, PATIENCE, wait_until
 from tests.e2e.test_between_pages import copied, started
 
 PAGE = """<!doctype html><html lang="en"><head><meta charset="utf-8"><link rel="icon" href="data:,"><title>Extras</title>
@@ -116,7 +116,7 @@ def test_a_page_is_changed_without_a_developer_and_without_its_policy_knowing(an
         if len(found) == 2:
             break
         visitor = visit()
-        visitor.wait_for_function("neat.assignments && document.documentElement.style.opacity === ''")
+        wait_until(visitor, "window.neat?.assignments && document.documentElement.style.opacity === ''")
         visitor.wait_for_timeout(300)
         found["B" if visitor.get_by_text("See the total and pay").count() else "A"] = visitor
     as_it_is, changed = found["A"], found["B"]
@@ -204,7 +204,7 @@ def test_what_changes_is_pointed_at_on_the_page_itself(analyst, shop, visit):
         if len(texts) == 2 and phone["elements"] and all(phone["elements"][0]["clicked"]):
             break
         visitor = visit()
-        visitor.wait_for_function("neat.assignments && document.documentElement.style.opacity === ''")
+        wait_until(visitor, "window.neat?.assignments && document.documentElement.style.opacity === ''")
         visitor.wait_for_timeout(300)
         texts.add(visitor.locator("#berth").inner_text())
         visitor.locator("#berth").click()
